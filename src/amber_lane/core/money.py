@@ -1,0 +1,160 @@
+"""Money as integer minor units, rates as integers in parts per million.
+
+Nothing here (or anywhere in the core) puts money into a binary float.
+"""
+
+from __future__ import annotations
+
+from decimal import Decimal, InvalidOperation
+from fractions import Fraction
+
+import numpy as np
+import numpy.typing as npt
+
+Ints = npt.NDArray[np.int64]
+Bools = npt.NDArray[np.bool_]
+
+PPM = 1_000_000
+# The widest amounts and rates that keep every product below inside int64.
+AMOUNT_MAX = 10**10
+RATE_MAX = 100 * PPM
+
+# ISO 4217 minor digits of the currencies that we accept; the rest is refused as unknown.
+MINOR_DIGITS: dict[str, int] = dict.fromkeys(
+    "AUD BGN BRL CAD CHF CNY CZK DKK EUR GBP HKD HUF ILS INR MXN MYR NOK NZD PHP PLN RON SEK SGD THB "
+    "TRY TWD UAH USD ZAR".split(),
+    2,
+) | {"JPY": 0, "KRW": 0, "VND": 0, "CLP": 0, "ISK": 0, "KWD": 3, "BHD": 3, "TND": 3}
+
+SIGNS = {"GBP": "£", "EUR": "€", "USD": "$", "JPY": "¥"}
+
+
+def minor_digits(currency: str) -> int:
+    """Minor digits of an ISO 4217 currency; ValueError when we do not know it."""
+    try:
+        return MINOR_DIGITS[currency]
+    except KeyError:
+        raise ValueError(f"unknown currency {currency!r}; use an ISO 4217 code such as GBP") from None
+
+
+def half_up(numerator: int, denominator: int) -> int:
+    """Round a quotient to the nearest integer, halves upward (towards plus infinity).
+
+    >>> half_up(5, 2), half_up(-5, 2), half_up(-3, 2)
+    (3, -2, -1)
+    """
+    return (2 * numerator + denominator) // (2 * denominator)
+
+
+def half_up_columns(numerator: Ints, denominator: Ints | int) -> Ints:
+    """`half_up` on columns; the caller keeps 2 x numerator inside int64."""
+    return np.asarray((2 * numerator + denominator) // (2 * denominator), dtype=np.int64)
+
+
+def parse_decimal(text: str, what: str) -> Decimal:
+    """A plain finite decimal number; ValueError says what was wrong with it."""
+    try:
+        value = Decimal(text.strip())
+    except InvalidOperation:
+        raise ValueError(f"{what}: {text!r} is not a number") from None
+    if not value.is_finite():
+        raise ValueError(f"{what}: {text!r} is not a number")
+    return value
+
+
+def scaled(value: Decimal, digits: int, what: str, limit: int) -> int:
+    """value x 10^digits as an exact integer; ValueError when digits would be lost or it is too large."""
+    if value.copy_abs() > limit:
+        raise ValueError(f"{what}: {value} is too large")
+    shifted = value.scaleb(digits)
+    whole = int(shifted)
+    if shifted != whole:
+        raise ValueError(f"{what}: {value} has more than {digits} decimals")
+    if abs(whole) > limit:
+        raise ValueError(f"{what}: {value} is too large")
+    return whole
+
+
+def parse_money(text: str, currency: str = "GBP", what: str = "amount") -> int:
+    """Major units as text to minor units.
+
+    >>> parse_money("19.95")
+    1995
+    """
+    return scaled(parse_decimal(text, what), minor_digits(currency), what, AMOUNT_MAX)
+
+
+def parse_percent(text: str, what: str = "percent") -> int:
+    """11 = 11 % to parts per million.
+
+    >>> parse_percent("12.5")
+    125000
+    """
+    return scaled(parse_decimal(text, what), 4, what, RATE_MAX)
+
+
+def parse_times(text: str, what: str = "factor") -> int:
+    """A plain factor (2.4) to parts per million."""
+    return scaled(parse_decimal(text, what), 6, what, RATE_MAX)
+
+
+def parse_units(text: str, what: str = "units") -> Fraction:
+    """Supplier units per unit sold: '2', '0.2' or '1/5'.
+
+    >>> parse_units("1/5") == parse_units("0.2")
+    True
+    """
+    try:
+        value = Fraction(text.strip())
+    except (ValueError, ZeroDivisionError):
+        raise ValueError(f"{what}: {text!r} is not a number of units such as 2 or 1/5") from None
+    if not 0 < value <= 1000 or value.denominator > 1000:
+        raise ValueError(f"{what}: {text} must lie between 1/1000 and 1000")
+    return value
+
+
+def show_units(num: int, den: int) -> str:
+    """Units as a person writes them.
+
+    >>> show_units(1, 5), show_units(2, 1)
+    ('1/5', '2')
+    """
+    return str(num) if den == 1 else f"{num}/{den}"
+
+
+def plain(minor: int, currency: str = "GBP") -> str:
+    """Minor units as plain major units for sheets and JSON.
+
+    >>> plain(-85), plain(1995), plain(5, "JPY")
+    ('-0.85', '19.95', '5')
+    """
+    digits = minor_digits(currency)
+    if not digits:
+        return str(minor)
+    whole, part = divmod(abs(minor), 10**digits)
+    return f"{'-' if minor < 0 else ''}{whole}.{part:0{digits}d}"
+
+
+def show(minor: int, currency: str = "GBP") -> str:
+    """Money in a sentence, with its sign; minus is a real minus.
+
+    >>> show(-318), show(1250, "PLN")
+    ('−£3.18', '12.50 PLN')
+    """
+    digits = plain(abs(minor), currency)
+    whole, _, part = digits.partition(".")
+    text = f"{int(whole):,}" + (f".{part}" if part else "")
+    sign = "−" if minor < 0 else ""
+    return f"{sign}{SIGNS[currency]}{text}" if currency in SIGNS else f"{sign}{text} {currency}"
+
+
+def show_percent(ppm: int, places: int = 1) -> str:
+    """Parts per million as a percentage.
+
+    >>> show_percent(292000), show_percent(280000), show_percent(-60932)
+    ('29.2 %', '28 %', '−6.1 %')
+    """
+    scaled_value = half_up(abs(ppm) * 10**places, PPM // 100)
+    whole, part = divmod(scaled_value, 10**places)
+    tail = f".{part:0{places}d}".rstrip("0").rstrip(".") if places else ""
+    return f"{'−' if ppm < 0 and scaled_value else ''}{whole}{tail} %"

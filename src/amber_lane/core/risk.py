@@ -1,0 +1,23 @@
+"""Money at risk per open trouble (computation, section 9), in minor units of one currency."""
+
+from __future__ import annotations
+
+from .money import PPM, half_up
+
+# What one refund costs beyond the lost profit: the payment fee that is not given back and the handling.
+REFUND_COST = 150
+
+
+def oversell_a_day(pace_ppm: int, profit: int, refund_cost: int = REFUND_COST) -> int:
+    """A listing on sale with nothing behind it: sales a day (ppm) x (refund cost + lost profit)."""
+    return half_up(pace_ppm * (refund_cost + max(profit, 0)), PPM)
+
+
+def waiting_order(profit: int, waited_hours: int, refund_cost: int = REFUND_COST) -> int:
+    """An order that cannot go on: its profit, and the chance of a cancellation that grows by age.
+
+    >>> waiting_order(500, 0), waiting_order(500, 48)
+    (500, 590)
+    """
+    chance = min(waited_hours * PPM // 80, PPM)
+    return max(profit, 0) + half_up(refund_cost * chance, PPM)

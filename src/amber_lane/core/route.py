@@ -1,0 +1,144 @@
+"""Which lane fills an order, order by order (computation, section 7, without shared scarcity)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from .cost import Parcel, packs_needed
+
+
+@dataclass(frozen=True)
+class LaneChoice:
+    """One lane of one line. parts: (item, units num, den, cost of one supplier unit, free stock)."""
+
+    lane: int
+    supplier: int
+    origin: int
+    parts: tuple[tuple[int, int, int, int, int], ...]
+    parcel: Parcel | None
+    arrives: date | None
+    shut: bool = False
+
+
+@dataclass(frozen=True)
+class LineToFill:
+    line: int
+    quantity: int
+    sale_net: int
+    lanes: tuple[LaneChoice, ...]
+
+
+@dataclass(frozen=True)
+class Considered:
+    """A lane looked at for a line: its money, and the reason where it cannot be used."""
+
+    line: int
+    lane: int
+    goods: int
+    shipping: int
+    handling: int
+    arrives: date | None
+    reason: str | None
+
+    @property
+    def all_in(self) -> int:
+        return self.goods + self.shipping + self.handling
+
+
+@dataclass(frozen=True)
+class OrderPlan:
+    """chosen: lane per line (empty when held). Money of the whole order in minor units."""
+
+    chosen: dict[int, int]
+    considered: tuple[Considered, ...]
+    goods: int
+    shipping: int
+    handling: int
+    profit: int
+    reason: str | None
+
+
+# The order in which reasons are told: what a person can mend first comes first.
+REASONS = ("no_lane", "not_sent_there", "too_late", "no_stock", "spend_limit", "least_profit")
+
+
+def plan_order(lines: Sequence[LineToFill], promised: date | None, least_profit: int) -> OrderPlan:
+    """Fill every line by the cheapest lane that keeps the promise; the order is filled whole or held.
+
+    Lines of one supplier and origin share a parcel, so shipping is counted once per parcel.
+    """
+    considered: list[Considered] = []
+    chosen: dict[int, LaneChoice] = {}
+    reason: str | None = None
+    for line in lines:
+        best: tuple[int, LaneChoice] | None = None
+        why: list[str] = []
+        for lane in line.lanes:
+            seen = _consider(line, lane, promised)
+            considered.append(seen)
+            if seen.reason:
+                why.append(seen.reason)
+            elif best is None or seen.all_in < best[0]:
+                best = (seen.all_in, lane)
+        if best:
+            chosen[line.line] = best[1]
+        else:
+            # The reason nearest to being filled: a lane without stock is closer than one that is too late.
+            reason = reason or max(why, key=REASONS.index, default="no_lane")
+    goods, shipping, handling = _cost(lines, chosen)
+    profit = sum(line.sale_net for line in lines) - goods - shipping - handling
+    if reason is None and _short(lines, chosen):
+        reason = "no_stock"
+    if reason is None and profit < least_profit:
+        reason = "least_profit"
+    picked = {line: lane.lane for line, lane in chosen.items()}
+    return OrderPlan(picked, tuple(considered), goods, shipping, handling, profit, reason)
+
+
+def _consider(line: LineToFill, lane: LaneChoice, promised: date | None) -> Considered:
+    goods = _goods(line, lane)
+    ship = handling = 0
+    reason: str | None = None
+    if lane.shut:
+        reason = "no_lane"
+    elif lane.parcel is None or lane.arrives is None:
+        reason = "not_sent_there"
+    elif promised and lane.arrives > promised:
+        reason = "too_late"
+    elif any(packs_needed(line.quantity, n, d) > stock for _, n, d, _, stock in lane.parts):
+        reason = "no_stock"
+    if lane.parcel:
+        handling = lane.parcel.handling
+        ship = lane.parcel.cost(line.quantity, goods) - handling
+    return Considered(line.line, lane.lane, goods, ship, handling, lane.arrives, reason)
+
+
+def _goods(line: LineToFill, lane: LaneChoice) -> int:
+    return sum(packs_needed(line.quantity, n, d) * cost for _, n, d, cost, _ in lane.parts)
+
+
+def _cost(lines: Sequence[LineToFill], chosen: dict[int, LaneChoice]) -> tuple[int, int, int]:
+    parcels: dict[tuple[int, int], tuple[int, int, Parcel]] = {}
+    for line in lines:
+        lane = chosen.get(line.line)
+        if lane and lane.parcel:
+            units, goods, parcel = parcels.get((lane.supplier, lane.origin), (0, 0, lane.parcel))
+            parcels[lane.supplier, lane.origin] = (units + line.quantity, goods + _goods(line, lane), parcel)
+    goods = sum(one[1] for one in parcels.values())
+    handling = sum(one[2].handling for one in parcels.values())
+    shipping = sum(parcel.cost(units, value) - parcel.handling for units, value, parcel in parcels.values())
+    return goods, shipping, handling
+
+
+def _short(lines: Sequence[LineToFill], chosen: dict[int, LaneChoice]) -> bool:
+    """Whether two lines of the order together ask for more of an item than is free."""
+    asked: dict[int, int] = {}
+    free: dict[int, int] = {}
+    for line in lines:
+        if lane := chosen.get(line.line):
+            for item, n, d, _, stock in lane.parts:
+                asked[item] = asked.get(item, 0) + packs_needed(line.quantity, n, d)
+                free[item] = stock
+    return any(asked[item] > free[item] for item in asked)

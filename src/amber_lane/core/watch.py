@@ -1,0 +1,94 @@
+"""What of a sweep may be believed (computation, section 5: refusal, doubt, held sweeps)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import IntEnum
+
+import numpy as np
+
+from .money import PPM, Bools, Ints
+
+COST_MAX = 100_000_000
+STOCK_MAX = 100_000_000
+
+
+class Verdict(IntEnum):
+    """What becomes of one sighting."""
+
+    same = 0
+    good = 1
+    doubted = 2
+    refused = 3
+
+
+@dataclass(frozen=True)
+class Belief:
+    """What we hold to be true of items, and what is in doubt. Columns of one length; -1 = never seen."""
+
+    cost: Ints
+    stock: Ints
+    doubt_cost: Ints
+    doubt_stock: Ints
+    doubt_seen: Ints
+
+
+@dataclass(frozen=True)
+class Judged:
+    """verdict per item; `doubt_seen` = how often the doubted values were seen again unchanged."""
+
+    verdict: Ints
+    doubt_seen: Ints
+
+
+def judge(cost: Ints, stock: Ints, known: Bools, belief: Belief, percent: int, again: int) -> Judged:
+    """Accept, doubt or refuse each sighting.
+
+    cost in minor units of the item's own currency, stock in supplier units (-1 = not told, the last
+    one stands). `known`: currency is the item's and the row is well formed. percent in ppm: a larger
+    move of cost is doubted; `again` sweeps that see the same accept it.
+    """
+    refused = ~known | (cost <= 0) | (cost > COST_MAX) | (stock < -1) | (stock > STOCK_MAX)
+    same = (cost == belief.cost) & ((stock == belief.stock) | (stock == -1))
+    seen_before = belief.cost > 0
+    far = seen_before & (np.abs(cost - belief.cost) * PPM > belief.cost * percent)
+    repeat = far & (cost == belief.doubt_cost)
+    seen = np.where(repeat, belief.doubt_seen + 1, 0)
+    doubted = far & (seen < again)
+    verdict = np.full(len(cost), int(Verdict.good), dtype=np.int64)
+    verdict[same] = Verdict.same
+    verdict[doubted] = Verdict.doubted
+    verdict[refused] = Verdict.refused
+    return Judged(verdict, np.where(doubted & ~refused, seen, 0))
+
+
+@dataclass(frozen=True)
+class SweepHold:
+    """Why a whole sweep is not used. Shares in ppm."""
+
+    fell_to_zero: int
+    of: int
+    median_move: int
+    reason: str
+
+
+def hold_sweep(
+    cost: Ints, stock: Ints, belief: Belief, gone: int, share: int = 300_000, median: int = 150_000, least: int = 20
+) -> SweepHold | None:
+    """Hold a sweep when too much fell to zero (or vanished) at once, or the median cost moved too far.
+
+    cost, stock: what the sweep saw of the items it had before; `gone`: how many were not there.
+    Only items that had stock can fall to zero, but the share is of all items known before.
+    """
+    known = belief.cost > 0
+    of = int(known.sum()) + gone
+    if of < least:
+        return None
+    fell = int((known & (belief.stock > 0) & (stock == 0)).sum()) + gone
+    moves = np.abs(cost[known] - belief.cost[known]) * PPM // belief.cost[known]
+    moved = int(np.median(moves)) if len(moves) else 0
+    if fell * PPM > share * of:
+        return SweepHold(fell, of, moved, "zero")
+    if moved > median:
+        return SweepHold(fell, of, moved, "median")
+    return None

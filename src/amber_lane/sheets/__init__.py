@@ -1,0 +1,1 @@
+"""Sheets and documents, in and out."""
