@@ -32,5 +32,74 @@ def calc_price(
         raise typer.Exit(2) from error
 
 
+@app.command()
+def serve(
+    world: Annotated[str, typer.Option(help="Follow the clock of a practice world at this address.")] = "",
+) -> None:
+    """Serve the application: pages, interface and everything that runs by itself."""
+    import uvicorn
+
+    from . import logs
+    from .api.app import make_app, make_house
+    from .settings import Settings
+
+    logs.set_up()
+    settings = Settings(world=world) if world else Settings()
+    uvicorn.run(make_app(make_house(settings)), host=settings.host, port=settings.port, log_level="warning",
+                access_log=False, timeout_graceful_shutdown=2)
+
+
+@app.command()
+def world(
+    speed: Annotated[float | None, typer.Option(help="World seconds per real second; 0 = paused. Left as it was if not given.")] = None,
+    small: Annotated[bool, typer.Option(help="A few items only, for tests.")] = False,
+) -> None:
+    """Run the practice world: simulated store, supplier, carrier and mailbox with a clock of their own."""
+    import uvicorn
+
+    from . import logs
+    from .settings import Settings
+    from .world.app import make_app
+    from .world.life import populate
+    from .world.state import World
+
+    logs.set_up()
+    settings = Settings()
+    here = World(settings.data / "world.db")
+    if small:
+        populate(here, items=60, sold=24, history_days=3)
+    else:
+        populate(here)
+    if speed is not None:
+        here.set_clock(speed=speed)
+    uvicorn.run(make_app(here, settings.world_port + 1), host="127.0.0.1", port=settings.world_port, log_level="warning",
+                access_log=False, timeout_graceful_shutdown=2)
+
+
+@app.command()
+def demo(
+    speed: Annotated[float, typer.Option(help="How fast the practice world's time runs.")] = 60.0,
+) -> None:
+    """Fill the demo data if there is none, and serve application and practice world until Ctrl C."""
+    from .demo.run import run
+
+    raise typer.Exit(run(speed))
+
+
+@app.command()
+def openapi() -> None:
+    """Print the OpenAPI document that the pages' types are made from."""
+    import json
+    import tempfile
+
+    from .api.app import make_app, make_house
+    from .settings import Settings
+
+    with tempfile.TemporaryDirectory() as folder:
+        house = make_house(Settings(data=Path(folder), database_url="", world="", jobs=False, web=Path(folder)))
+        typer.echo(json.dumps(make_app(house).openapi(), indent=1, sort_keys=True))
+        house.db.close()
+
+
 if __name__ == "__main__":
     app()

@@ -88,6 +88,14 @@ class Endings:
             self._index[key] = len(self._up) - 1
         return self._index[key]
 
+    @property
+    def count(self) -> int:
+        return len(self._up)
+
+    def listed(self, which: int) -> list[int]:
+        """The minor parts of one set."""
+        return list(list(self._index)[which])
+
     def at_or_above(self, price: Ints, which: Ints) -> Ints:
         """The smallest allowed price that is not under `price`."""
         if len(self._up) == 1:

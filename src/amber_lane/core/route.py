@@ -19,7 +19,8 @@ class LaneChoice:
     parts: tuple[tuple[int, int, int, int, int], ...]
     parcel: Parcel | None
     arrives: date | None
-    shut: bool = False
+    # A reason known beforehand: the lane is shut, or its supplier refused this very line.
+    why_not: str | None = None
 
 
 @dataclass(frozen=True)
@@ -61,7 +62,7 @@ class OrderPlan:
 
 
 # The order in which reasons are told: what a person can mend first comes first.
-REASONS = ("no_lane", "not_sent_there", "too_late", "no_stock", "spend_limit", "least_profit")
+REASONS = ("no_lane", "refused_before", "not_sent_there", "too_late", "no_stock", "spend_limit", "least_profit")
 
 
 def plan_order(lines: Sequence[LineToFill], promised: date | None, least_profit: int) -> OrderPlan:
@@ -101,8 +102,8 @@ def _consider(line: LineToFill, lane: LaneChoice, promised: date | None) -> Cons
     goods = _goods(line, lane)
     ship = handling = 0
     reason: str | None = None
-    if lane.shut:
-        reason = "no_lane"
+    if lane.why_not:
+        reason = lane.why_not
     elif lane.parcel is None or lane.arrives is None:
         reason = "not_sent_there"
     elif promised and lane.arrives > promised:

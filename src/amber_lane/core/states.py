@@ -73,6 +73,7 @@ ORDER_LINE = Machine("order line", "new", (
     _move("hold", "new ready needs_lane refused", "held", "it broke a limit"),
     _move("clear", "new needs_lane held refused", "ready", "a lane fills it inside every limit"),
     _move("buy", "ready", "bought", "its purchase order is in the outbox"),
+    _move("take_back", "bought", "new", "its purchase order was taken back before it went out"),
     _move("acknowledge", "bought", "with_supplier", "the supplier took the purchase order"),
     _move("refuse", "bought with_supplier", "refused", "the supplier will not send it"),
     _move("send", "bought with_supplier", "on_the_road", "a parcel has left"),

@@ -1,0 +1,1 @@
+"""FastAPI over the services: thin. Per noun a router and its models."""

@@ -1,0 +1,108 @@
+"""The application: one house, its routers under /api/v1, and the built pages."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import anyio.to_thread
+import httpx
+import structlog
+from fastapi import FastAPI
+from fastapi.responses import Response
+from starlette.exceptions import HTTPException
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.middleware.sessions import SessionMiddleware
+from starlette.staticfiles import StaticFiles
+from starlette.types import Scope
+
+from .. import __version__
+from ..clock import Clock, PacedClock, SystemClock
+from ..data.session import Database
+from ..jobs.worker import Worker
+from ..services.secrets import Safe
+from ..services.setup import Doors
+from ..settings import Settings
+from . import lanes, orders, prices, session, setup, sheets, today, transit, watch
+from .deps import House
+from .errors import add_errors
+from .live import Live
+
+# Reads slow each other down when many threads share one interpreter; a few keep the answers even.
+THREADS = 6
+
+
+class Pages(StaticFiles):
+    """The built pages; an unknown path that is not a file is the application's own view."""
+
+    async def get_response(self, path: str, scope: Scope) -> Response:
+        try:
+            return await super().get_response(path, scope)
+        except HTTPException as error:
+            if error.status_code != 404 or path.startswith(("api/", "assets/")):
+                raise
+            return await super().get_response("index.html", scope)
+
+
+def make_clock(settings: Settings) -> Clock:
+    """The practice world's time where there is one, else the real time."""
+    if not settings.world:
+        return SystemClock()
+    answer: dict[str, Any] = httpx.get(f"{settings.world}/world/clock", timeout=10, trust_env=False).json()
+    return PacedClock(datetime.fromisoformat(answer["now"]), answer["speed"])
+
+
+def make_house(settings: Settings, transport: httpx.BaseTransport | None = None, clock: Clock | None = None) -> House:
+    """Open the data folder and all that stands on it; tables are brought up to date."""
+    settings.data.mkdir(parents=True, exist_ok=True)
+    db = Database(settings.url)
+    db.migrate()
+    safe = Safe.at(settings.data, settings.secret)
+    time = clock or make_clock(settings)
+    doors = Doors(safe, settings.call_deadline, transport)
+    return House(settings, db, time, doors, Worker(db, time, doors, settings.data, settings.world))
+
+
+def make_app(house: House) -> FastAPI:
+    """The application over a house."""
+
+    @asynccontextmanager
+    async def life(app: FastAPI) -> AsyncIterator[None]:
+        anyio.to_thread.current_default_thread_limiter().total_tokens = THREADS
+        app.state.live = Live(house)
+        looking = asyncio.create_task(app.state.live.run())
+        if house.settings.jobs:
+            house.worker.start()
+        yield
+        looking.cancel()
+        if house.settings.jobs:
+            await anyio.to_thread.run_sync(house.worker.stop)
+        house.db.close()
+
+    app = FastAPI(title="Amber Lane", version=__version__, lifespan=life, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None,
+                  generate_unique_id_function=lambda route: f"{route.tags[0] if route.tags else 'app'}_{route.name}")
+    app.state.house = house
+    add_errors(app)
+    for part in (session, today, lanes, prices, watch, orders, transit, setup, sheets):
+        app.include_router(part.router, prefix="/api/v1")
+
+    @app.get("/api/health", tags=["app"])
+    def health() -> dict[str, str]:
+        return {"status": "ok", "version": __version__}
+
+    app.add_middleware(SessionMiddleware, secret_key=house.doors.safe.for_use("session"), session_cookie="amber_lane",
+                       max_age=14 * 24 * 3600, same_site="strict", https_only=False)
+    app.add_middleware(GZipMiddleware, minimum_size=2000)
+    _add_pages(app, house.settings.web)
+    return app
+
+
+def _add_pages(app: FastAPI, folder: Path) -> None:
+    if (folder / "index.html").is_file():
+        app.mount("/", Pages(directory=folder, html=True), name="pages")
+    else:
+        structlog.get_logger().warning("no built pages", folder=str(folder))

@@ -1,0 +1,79 @@
+"""What routers are handed: a reading or a writing desk for the person who is signed in, and the house."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import Depends, HTTPException, Request
+
+from ..clock import Clock
+from ..data.session import Database
+from ..data.setup import Person
+from ..jobs.reads import Reader
+from ..jobs.worker import Worker
+from ..services.desk import Desk
+from ..services.setup import Doors
+from ..settings import Settings
+
+
+@dataclass
+class House:
+    """The one of each thing that the application stands on."""
+
+    settings: Settings
+    db: Database
+    clock: Clock
+    doors: Doors
+    worker: Worker
+
+    @property
+    def reader(self) -> Reader:
+        return self.worker.reader
+
+
+def house(request: Request) -> House:
+    found: House = request.app.state.house
+    return found
+
+
+def signed_in(request: Request) -> int:
+    """The number of the person who is signed in; 401 otherwise. A change needs our own header too, so that no other page can make it."""
+    number = request.session.get("person")
+    if not isinstance(number, int):
+        raise HTTPException(401, "sign in first")
+    if request.method not in ("GET", "HEAD") and request.headers.get("x-amber-lane") != "1":
+        raise HTTPException(403, "this call did not come from Amber Lane's own pages")
+    return number
+
+
+def who(request: Request, number: Annotated[int, Depends(signed_in)]) -> str:
+    name = request.session.get("name")
+    return str(name or f"person {number}")
+
+
+def _reading(request: Request, name: Annotated[str, Depends(who)]) -> Iterator[Desk]:
+    base = house(request)
+    with base.db.reading() as s:
+        yield Desk(s, base.clock, name)
+
+
+def _writing(request: Request, name: Annotated[str, Depends(who)]) -> Iterator[Desk]:
+    base = house(request)
+    with base.db.writing() as s:
+        yield Desk(s, base.clock, name)
+
+
+# scope="function": the transaction is committed before the answer goes out, so a yes is always true.
+ReadDesk = Annotated[Desk, Depends(_reading, scope="function")]
+WriteDesk = Annotated[Desk, Depends(_writing, scope="function")]
+TheHouse = Annotated[House, Depends(house)]
+SignedIn = Annotated[int, Depends(signed_in)]
+
+
+def person_of(desk: Desk, number: int) -> Person:
+    return desk.get(Person, number, "person")
+
+
+__all__ = ["House", "ReadDesk", "SignedIn", "TheHouse", "WriteDesk", "house", "person_of"]

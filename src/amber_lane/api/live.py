@@ -1,0 +1,117 @@
+"""What moves by itself on every page: counts on the road, the pulse at the bottom, the clock."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+from datetime import datetime
+from typing import Any
+
+import anyio
+from fastapi import Request
+from pydantic import BaseModel
+from sqlalchemy import select, text
+
+from ..clock import PacedClock
+from ..data.outbox import Job
+from ..data.setup import Supplier
+from ..services import outbox, today, undo
+from ..services.desk import Desk
+from .deps import House
+
+
+class NextSweep(BaseModel):
+    supplier: str
+    at: datetime
+
+
+class Running(BaseModel):
+    id: int
+    title: str
+    done: int
+    total: int
+
+
+class LastAct(BaseModel):
+    id: int
+    at: datetime
+    told: str
+
+
+class Pulse(BaseModel):
+    """seen: a mark that changes whenever the data does, so that a page knows to look again."""
+
+    now: datetime
+    speed: float
+    practice: bool
+    counts: dict[str, int]
+    next_sweep: NextSweep | None
+    jobs: list[Running]
+    to_send: int
+    last: LastAct | None
+    seen: int
+
+
+def mark_of(base: House) -> int:
+    """A number that changes with the data."""
+    with base.db.reading() as s:
+        if base.db.sqlite:
+            return int(s.scalar(text("select coalesce(max(id), 0) from act")) or 0) * 1_000_003 + int(
+                s.scalar(text("select coalesce(max(id), 0) * 31 + coalesce(sum(state = 'done'), 0) from (select id, state from outbox order by id desc limit 500)")) or 0)
+        return int(base.clock.now().timestamp())
+
+
+def pulse_of(base: House) -> Pulse:
+    """The whole pulse, read now."""
+    with base.db.reading() as s:
+        desk = Desk(s, base.clock, "pulse")
+        supplier = s.scalar(select(Supplier).where(Supplier.next_sweep.is_not(None), Supplier.watching).order_by(Supplier.next_sweep).limit(1))
+        jobs = s.scalars(select(Job).where(Job.state.in_(("waiting", "running"))).order_by(Job.id).limit(3)).all()
+        act = undo.last_undoable(desk)
+        return Pulse(
+            now=desk.now, speed=base.clock.speed if isinstance(base.clock, PacedClock) else 1.0, practice=bool(base.settings.world),
+            counts=today.counts(desk),
+            next_sweep=NextSweep(supplier=supplier.name, at=supplier.next_sweep) if supplier and supplier.next_sweep else None,
+            jobs=[Running(id=job.id, title=job.title, done=job.done, total=job.total) for job in jobs],
+            to_send=outbox.waiting(desk), last=LastAct(id=act.id, at=act.at, told=act.told) if act else None, seen=mark_of(base))
+
+
+class Live:
+    """One look a second for all open pages together."""
+
+    def __init__(self, base: House) -> None:
+        self.base = base
+        self.latest: str = ""
+        self.changed = asyncio.Condition()
+        self.listeners = 0
+        self.task: asyncio.Task[None] | None = None
+
+    async def run(self) -> None:
+        last: Any = None
+        while True:
+            await asyncio.sleep(1.0)
+            if not self.listeners:
+                continue
+            try:
+                pulse = await anyio.to_thread.run_sync(pulse_of, self.base)
+            except Exception:  # noqa: BLE001, S112 - a look that failed is simply made again
+                continue
+            mark = (pulse.seen, pulse.speed, pulse.to_send, [job.done for job in pulse.jobs], pulse.now.minute, pulse.counts)
+            if mark != last:
+                last = mark
+                async with self.changed:
+                    self.latest = pulse.model_dump_json()
+                    self.changed.notify_all()
+
+    async def listen(self, request: Request) -> AsyncIterator[dict[str, str]]:
+        self.listeners += 1
+        try:
+            first = await anyio.to_thread.run_sync(pulse_of, self.base)
+            yield {"event": "pulse", "data": first.model_dump_json()}
+            while not await request.is_disconnected():
+                async with self.changed:
+                    await self.changed.wait()
+                    body = self.latest
+                yield {"event": "pulse", "data": body}
+        finally:
+            self.listeners -= 1

@@ -1,0 +1,259 @@
+"""Orders: where they stand, what holds them, the ways on, and sending."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ..data.lanes import Lane
+from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
+from ..data.setup import Origin, Store, Supplier
+from ..data.transit import Parcel, ParcelLine
+from ..services import lists, orders, purchases
+from ..services.desk import Conflict, Desk, by_id
+from ..services.lists import Wish
+from .deps import ReadDesk, WriteDesk
+from .shapes import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
+
+router = APIRouter(prefix="/orders", tags=["orders"])
+HOME = "GBP"
+
+
+class OrderRow(BaseModel):
+    id: int
+    version: int
+    number: str
+    store: str
+    buyer: str
+    country: str
+    title: str
+    sku: str
+    lines: int
+    units: int
+    paid: Money
+    kept: Money
+    state: str
+    profit: Money | None
+    told: str | None
+    limit: str | None
+    ordered_at: datetime
+    came_at: datetime
+    promised_by: datetime | None
+    send_after: datetime | None
+
+
+@router.get("", response_model=Page[OrderRow])
+def order_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    given = dict(ask.filters or {})
+    if "state" in given:
+        given["rank"] = ",".join(lists.ORDER_STATES.get(state, "99") for state in given.pop("state").split(","))
+    rows, total = lists.page(desk, "orders", Wish(ask.words, ask.sort, ask.down, ask.offset, ask.limit, given))
+    names = list(lists.ORDER_STATES)
+    out = rows_out(rows, dict.fromkeys(("paid", "kept", "profit"), "currency"))
+    for one in out:
+        one["state"] = names[one.pop("rank")]
+    return written({"rows": out, "total": total})
+
+
+class Standing(BaseModel):
+    """Where orders stand, and what sending the ready ones means."""
+
+    states: dict[str, int]
+    ready: int
+    parcels: int
+    spend: Money
+    profit: Money
+
+
+@router.get("/standing")
+def standing(desk: ReadDesk) -> Standing:
+    ready = purchases.ready_orders(desk)
+    sums = purchases.money_of(desk, ready)
+    return Standing(states=lists.states_of_orders(desk), ready=len(ready), parcels=sums["parcels"], spend=sure(sums["spend"], HOME), profit=sure(sums["profit"], HOME))
+
+
+class WayOut(BaseModel):
+    """One lane looked at for a line."""
+
+    line: int
+    lane: int
+    use: int
+    state: str
+    supplier: str
+    origin: str
+    goods: Money
+    shipping: Money
+    handling: Money
+    all_in: Money
+    profit: Money
+    arrives: str | None
+    reason: str | None
+    chosen: bool
+
+
+class LineOut(BaseModel):
+    id: int
+    line_no: int
+    sku: str
+    sku_id: int | None
+    title: str
+    quantity: int
+    paid: Money
+    tax: Money
+    store_fee: Money
+    payment_fee: Money
+    kept: Money
+    state: str
+    why: str
+    chosen_by: str
+
+
+class PurchaseOut(BaseModel):
+    id: int
+    reference: str
+    their_number: str
+    supplier: str
+    state: str
+    told: str
+    planned: Money
+    billed: Money | None
+    made_at: datetime
+    answered_at: datetime | None
+    parcels: list[str]
+
+
+class OrderOut(BaseModel):
+    id: int
+    version: int
+    number: str
+    store: str
+    buyer: str
+    mail: str
+    address: dict[str, str | None]
+    mended: bool
+    country: str
+    note: str
+    ordered_at: datetime
+    promised_by: datetime | None
+    send_after: datetime | None
+    limit: str | None
+    told: str | None
+    lifted: bool
+    goods: Money | None
+    shipping: Money | None
+    handling: Money | None
+    profit: Money | None
+    lines: list[LineOut]
+    ways: list[WayOut]
+    purchases: list[PurchaseOut]
+
+
+@router.get("/{number}")
+def order(desk: ReadDesk, number: Big) -> OrderOut:
+    row = desk.get(Order, number, "order")
+    cur = row.currency
+    lines = orders.lines_of(desk, [number])[number]
+    plan = desk.s.scalar(select(Plan).where(Plan.order_id == number))
+    hold = desk.s.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
+    return OrderOut(
+        id=row.id, version=row.version, number=row.number, store=desk.get(Store, row.store_id, "store").name, buyer=row.buyer, mail=row.mail,
+        address=row.mended or row.address, mended=row.mended is not None, country=row.country, note=row.note, ordered_at=row.ordered_at,
+        promised_by=row.promised_by, send_after=row.send_after, limit=hold.limit if hold else None, told=hold.told if hold else None, lifted=row.lifted,
+        goods=money(plan.goods, cur) if plan else None, shipping=money(plan.shipping, cur) if plan else None,
+        handling=money(plan.handling, cur) if plan else None, profit=money(plan.profit, cur) if plan else None,
+        lines=[LineOut(id=one.id, line_no=one.line_no, sku=one.sku_code, sku_id=one.sku_id, title=one.title, quantity=one.quantity, paid=sure(one.paid, cur),
+                       tax=sure(one.tax, cur), store_fee=sure(one.store_fee, cur), payment_fee=sure(one.payment_fee, cur), kept=sure(one.kept, cur),
+                       state=one.state, why=one.why, chosen_by=one.chosen_by) for one in lines],
+        ways=_ways(desk, plan, {one.id: one for one in lines}, cur), purchases=_purchases(desk, number))
+
+
+def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) -> list[WayOut]:
+    looked = [one for one in (plan.lanes if plan else []) if one["line"] in lines]
+    lanes = by_id(desk.s, Lane, (one["lane"] for one in looked))
+    suppliers = by_id(desk.s, Supplier, (lane.supplier_id for lane in lanes.values()))
+    origins = by_id(desk.s, Origin, (lane.origin_id for lane in lanes.values()))
+    out = []
+    for one in looked:
+        lane = lanes[one["lane"]]
+        out.append(WayOut(
+            line=one["line"], lane=lane.id, use=lane.use, state=lane.state, supplier=suppliers[lane.supplier_id].name, origin=origins[lane.origin_id].name,
+            goods=sure(one["goods"], cur), shipping=sure(one["shipping"], cur), handling=sure(one["handling"], cur), all_in=sure(one["all_in"], cur),
+            profit=sure(lines[one["line"]].kept - one["all_in"], cur), arrives=one["arrives"], reason=one["reason"], chosen=one["chosen"]))
+    return out
+
+
+def _purchases(desk: Desk, number: int) -> list[PurchaseOut]:
+    rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == number).order_by(PurchaseOrder.id)).all()
+    suppliers = by_id(desk.s, Supplier, (row.supplier_id for row in rows))
+    parcels: dict[int, list[str]] = {}
+    for purchase, name in desk.s.execute(select(ParcelLine.purchase_id, Parcel.number).join(Parcel, Parcel.id == ParcelLine.parcel_id)
+                                         .where(ParcelLine.purchase_id.in_([row.id for row in rows]))):
+        parcels.setdefault(purchase, []).append(name)
+    return [PurchaseOut(id=row.id, reference=row.reference, their_number=row.their_number, supplier=suppliers[row.supplier_id].name, state=row.state,
+                        told=row.told, planned=sure(row.goods + row.shipping + row.handling, row.currency), billed=money(row.billed, row.currency),
+                        made_at=row.made_at, answered_at=row.answered_at, parcels=parcels.get(row.id, [])) for row in rows]
+
+
+class SendAsk(Ask):
+    """orders: those to send; empty = all that are ready."""
+
+    orders: list[Big] = Field(default_factory=list, max_length=100_000)
+
+
+@router.post("/send")
+def send(desk: WriteDesk, ask: SendAsk) -> Done:
+    made = purchases.send(desk, ask.orders or purchases.ready_orders(desk), "sent by hand")
+    if not made:
+        raise Conflict("none of these orders is ready any more; nothing was sent")
+    n = len({one.order_id for one in made})
+    return Done(told=f"{n} order{'' if n == 1 else 's'} sent to suppliers", count=n)
+
+
+class WhyAsk(Ask):
+    why: str = Field("", max_length=300)
+
+
+@router.post("/{number}/allow")
+def allow(desk: WriteDesk, number: Big, ask: WhyAsk) -> Done:
+    return Done(told=f"Order {orders.allow(desk, number, ask.why).number} may go")
+
+
+@router.post("/{number}/cancel")
+def cancel(desk: WriteDesk, number: Big, ask: WhyAsk) -> Done:
+    return Done(told=f"Order {orders.cancel(desk, number, ask.why).number} cancelled, the store refunds it")
+
+
+class AddressAsk(Ask):
+    version: int
+    name: str = Field(max_length=100)
+    address_1: str = Field(max_length=200)
+    address_2: str = Field("", max_length=200)
+    city: str = Field(max_length=100)
+    region: str = Field("", max_length=100)
+    postcode: str = Field(max_length=20)
+    country: str = Field(max_length=40)
+    phone: str = Field("", max_length=40)
+
+
+@router.post("/{number}/address")
+def mend(desk: WriteDesk, number: Big, ask: AddressAsk) -> Done:
+    given = ask.model_dump()
+    version = given.pop("version")
+    orders.mend_address(desk, number, version, given)
+    return Done(told="Address mended; the one the buyer gave is kept")
+
+
+class LaneAsk(Ask):
+    lane: Big | None
+
+
+@router.post("/lines/{line}/lane")
+def choose_lane(desk: WriteDesk, line: Big, ask: LaneAsk) -> Done:
+    orders.choose_lane(desk, line, ask.lane)
+    return Done(told="Lane chosen by hand" if ask.lane else "The plan chooses again")
+
+

@@ -1,0 +1,319 @@
+"""How prices are made: rules, fees, limits; what if; why; prices by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, Depends, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ..core.explain import Explained
+from ..core.price import NONE, SetBy
+from ..core.price import Outcome as PriceOutcome
+from ..data.setup import FeeRow, Store
+from ..data.shelf import Listing
+from ..data.watch import Response as ResponseRow
+from ..services import lists, prices, shelf
+from ..services.desk import Desk, by_id
+from ..services.lists import Wish
+from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
+from .deps import ReadDesk, WriteDesk
+from .shapes import Ask, Big, Done, Money, Page, minor, money, rows_out, sure, wish, written
+
+router = APIRouter(prefix="/prices", tags=["prices"])
+HOME = "GBP"
+
+
+class ListingRow(BaseModel):
+    id: int
+    sku_id: int
+    sku: str
+    title: str
+    store: str
+    state: str
+    paused_by: str
+    price: Money
+    quantity: int
+    landed: Money | None
+    profit: Money | None
+    net: Money | None
+    supplier: str | None
+    lane_state: str | None
+    set_by: int
+    outcome: int
+    pace: int
+    version: int
+    hand_price: Money | None
+
+
+@router.get("/listings", response_model=Page[ListingRow])
+def listings(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    rows, total = lists.page(desk, "listings", ask)
+    cash = dict.fromkeys(("price", "landed", "profit", "net", "hand_price"), "currency")
+    return written({"rows": rows_out(rows, cash), "total": total})
+
+
+class RuleBody(Ask):
+    """One rule: money fields in minor units, rates in ppm; rule_value is ppm, or minor units for `add`."""
+
+    scope: str = Field("house", pattern="^(house|supplier|category|store|sku)$")
+    scope_key: str = Field("", max_length=100)
+    band_from: int = Field(0, ge=0, le=10**9)
+    rule: str | None = Field(None, max_length=20)
+    rule_value: int | None = Field(None, ge=0, le=10**9)
+    min_margin: int | None = Field(None, ge=0, le=10**8)
+    min_profit: int | None = Field(None, ge=-(10**8), le=10**8)
+    ceiling: int | None = Field(None, ge=1, le=10**9)
+    endings: str | None = Field(None, max_length=100)
+    step: int | None = Field(None, ge=0, le=10**8)
+    reserve: int | None = Field(None, ge=0, le=10**6)
+
+
+def _drafts(rules: Sequence[RuleBody]) -> list[prices.Draft]:
+    return [prices.Draft(r.scope, r.scope_key, r.band_from, {name: getattr(r, name) for name in RULE_FIELDS}) for r in rules]
+
+
+@router.get("/rules")
+def rules(desk: ReadDesk) -> list[RuleBody]:
+    return [RuleBody(scope=r.scope, scope_key=r.scope_key, band_from=r.band_from, **{name: getattr(r, name) for name in RULE_FIELDS}) for r in prices.rules(desk)]
+
+
+class WhatIfAsk(Ask):
+    rules: list[RuleBody] = Field(max_length=500)
+
+
+class Mover(BaseModel):
+    listing: int
+    sku: str
+    now: Money
+    then: Money
+    step: float
+    margin_now: float | None
+    margin_then: float | None
+    set_by: str
+    outcome: str
+
+
+class WhatIfOut(BaseModel):
+    counts: dict[str, int]
+    a_day: Money
+    bins: list[int]
+    now: list[int]
+    then: list[int]
+    movers: list[Mover]
+
+
+@router.post("/what-if")
+def what_if(desk: ReadDesk, ask: WhatIfAsk) -> WhatIfOut:
+    view = prices.what_if(desk, _drafts(ask.rules))
+    book, decided = view.book, view.decided
+    laned = (book.lane > 0) & (view.now_margin != NONE)
+    rows = np.flatnonzero(laned)
+    then_price = np.where(decided.waits, book.wanted_price, decided.price)
+    gap = np.abs(then_price - book.wanted_price) * 1_000_000 // np.maximum(book.wanted_price, 1)
+    order = np.lexsort((book.ids, -gap))
+    movers = [i for i in order.tolist() if gap[i] or decided.waits[i]][:400]
+    return WhatIfOut(
+        counts=view.counts, a_day=sure(view.a_day, HOME), bins=list(prices.BINS), now=prices.histogram(view.now_margin, rows),
+        then=prices.histogram(view.then_margin, rows),
+        movers=[Mover(listing=int(book.ids[i]), sku=book.sku_code[i], now=sure(int(book.wanted_price[i]), book.currency[i]),
+                      then=sure(int(then_price[i]), book.currency[i]),
+                      step=round((int(then_price[i]) - int(book.wanted_price[i])) * 100 / int(book.wanted_price[i]), 1),
+                      margin_now=_tenths(view.now_margin[i]), margin_then=_tenths(view.then_margin[i]),
+                      set_by=SetBy(int(decided.priced.set_by[i])).name, outcome=PriceOutcome(int(decided.priced.outcome[i])).name) for i in movers])
+
+
+def _tenths(value: Any) -> float | None:
+    return None if int(value) == NONE else int(value) / 10
+
+
+class ApplyAsk(WhatIfAsk):
+    """seen: the counts that the person looked at; only: listings they picked, or all."""
+
+    seen: dict[str, int]
+    only: list[Big] | None = None
+
+
+@router.post("/apply")
+def apply(desk: WriteDesk, ask: ApplyAsk) -> Done:
+    counts = prices.apply(desk, _drafts(ask.rules), ask.seen, None if ask.only is None else set(ask.only))
+    n = counts.get("reprice", 0)
+    return Done(told=f"Rules in force, {n} price{'' if n == 1 else 's'} changed", count=n)
+
+
+class StepOut(BaseModel):
+    name: str
+    amount: Money
+    kind: str
+
+
+class BoundOut(BaseModel):
+    name: str
+    price: Money | None
+    sets: bool
+    told: str
+
+
+class WhyOut(BaseModel):
+    """Why a price is what it is: a sentence, the waterfall, the limits."""
+
+    listing: int
+    version: int
+    sku: str
+    title: str
+    store: str
+    state: str
+    paused_by: str
+    price: Money
+    hand_price: Money | None
+    hand_why: str
+    set_by: str
+    outcome: str
+    sentence: str
+    steps: list[StepOut]
+    bounds: list[BoundOut]
+    best: Money | None
+    margin: float | None
+    on_cost: float | None
+    quantity: int
+    supply: str
+    old_price: Money | None = None
+    response: int | None = None
+    response_state: str | None = None
+
+
+def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more: Any) -> WhyOut:
+    store = desk.get(Store, listing.store_id, "store")
+    cur = listing.currency
+    base: dict[str, Any] = dict(
+        listing=listing.id, version=listing.version, sku=sku, title=listing.title, store=store.name, state=listing.state, paused_by=listing.paused_by,
+        price=sure(found.price if found else listing.wanted_price, cur), hand_price=money(listing.hand_price, cur), hand_why=listing.hand_why,
+        quantity=listing.wanted_quantity, supply="", **more)
+    if found is None:
+        return WhyOut(**base, set_by="nothing", outcome="ok", sentence="It has no lane, so nothing is known of its cost and its price follows nobody.",
+                      steps=[], bounds=[], best=None, margin=None, on_cost=None)
+    return WhyOut(
+        **base, set_by=found.set_by, outcome=found.outcome, sentence=found.sentence,
+        steps=[StepOut(name=s.name, amount=sure(s.amount, cur), kind=s.kind) for s in found.steps],
+        bounds=[BoundOut(name=b.name, price=money(b.price, cur), sets=b.sets, told=b.told) for b in found.bounds], best=money(found.best, cur),
+        margin=None if found.margin is None else found.margin / 10_000, on_cost=None if found.on_cost is None else found.on_cost / 10_000)
+
+
+@router.get("/listings/{number}/why")
+def why(desk: ReadDesk, number: Big) -> WhyOut:
+    listing, sku, found = prices.why_price(desk, number)
+    return _why(desk, listing, sku.code, found)
+
+
+@router.get("/responses/{number}/why")
+def why_response(desk: ReadDesk, number: Big) -> WhyOut:
+    response, listing, sku, found = prices.why_response(desk, number)
+    return _why(desk, listing, sku.code, found, old_price=sure(response.old_price, listing.currency), response=response.id, response_state=response.state)
+
+
+class PricePoint(BaseModel):
+    at: datetime
+    price: Money
+    landed: Money | None
+
+
+@router.get("/listings/{number}/history")
+def history(desk: ReadDesk, number: Big) -> list[PricePoint]:
+    """Price and landed cost over time, from the responses that were sent."""
+    listing = desk.get(Listing, number, "listing")
+    rows = desk.s.scalars(select(ResponseRow).where(ResponseRow.listing_id == number, ResponseRow.state.in_(("sent", "kept"))).order_by(ResponseRow.at)).all()
+    return [PricePoint(at=r.at, price=sure(r.new_price, listing.currency), landed=money((r.terms or {}).get("landed"), listing.currency)) for r in rows]
+
+
+class HandAsk(Ask):
+    version: int
+    price: Money | None
+    why: str = Field("", max_length=300)
+    until: datetime | None = None
+
+
+@router.post("/listings/{number}/hand")
+def by_hand(desk: WriteDesk, number: Big, ask: HandAsk) -> Done:
+    shelf.fix_price(desk, number, ask.version, minor(ask.price, "price"), ask.why, ask.until)
+    return Done(told="Price fixed by hand" if ask.price else "The rule sets this price again")
+
+
+class OnSaleAsk(Ask):
+    listings: list[Big] = Field(min_length=1, max_length=100_000)
+    on: bool
+    why: str = Field("", max_length=300)
+
+
+@router.post("/listings/on-sale")
+def on_sale(desk: WriteDesk, ask: OnSaleAsk) -> Done:
+    n = shelf.set_on_sale(desk, ask.listings, ask.on, ask.why)
+    return Done(told=f"{n} {'put back on sale' if ask.on else 'taken off sale'}", count=n)
+
+
+class FeeBody(Ask):
+    category: str = Field("", max_length=100)
+    percent: int = Field(0, ge=0, lt=10**6)
+    least: int = Field(0, ge=0, le=10**8)
+    cap: int | None = Field(None, ge=0, le=10**8)
+    fixed: int = Field(0, ge=0, le=10**8)
+
+
+class StoreTerms(BaseModel):
+    id: int
+    version: int
+    name: str
+    currency: str
+    tax_in_price: int
+    payment: int
+    payment_fixed: int
+    fees: list[FeeBody]
+
+
+@router.get("/fees")
+def fees(desk: ReadDesk) -> list[StoreTerms]:
+    rows = desk.s.scalars(select(FeeRow).order_by(FeeRow.category)).all()
+    return [StoreTerms(id=s.id, version=s.version, name=s.name, currency=s.currency, tax_in_price=s.tax_in_price, payment=s.payment,
+                       payment_fixed=s.payment_fixed, fees=[FeeBody(category=r.category, percent=r.percent, least=r.least, cap=r.cap, fixed=r.fixed)
+                                                            for r in rows if r.store_id == s.id])
+            for s in by_id(desk.s, Store, desk.s.scalars(select(Store.id))).values()]
+
+
+class FeesAsk(Ask):
+    version: int
+    tax_in_price: int = Field(ge=0, le=10**6)
+    payment: int = Field(ge=0, lt=10**6)
+    payment_fixed: int = Field(ge=0, le=10**6)
+    fees: list[FeeBody] = Field(max_length=500)
+
+
+@router.put("/fees/{store}")
+def set_fees(desk: WriteDesk, store: Big, ask: FeesAsk) -> Done:
+    terms = {"tax_in_price": ask.tax_in_price, "payment": ask.payment, "payment_fixed": ask.payment_fixed}
+    prices.set_fees(desk, store, ask.version, terms, [fee.model_dump() for fee in ask.fees])
+    return Done(told="What the store takes was changed")
+
+
+class PolicyOut(BaseModel):
+    fields: dict[str, Any]
+    defaults: dict[str, Any]
+
+
+@router.get("/policy")
+def policy(desk: ReadDesk) -> PolicyOut:
+    return PolicyOut(fields=policy_for(desk.s), defaults=POLICY_DEFAULTS)
+
+
+class PolicyAsk(Ask):
+    scope: str = Field("house", pattern="^(house|supplier|category|store|sku)$")
+    key: str = Field("", max_length=100)
+    fields: dict[str, bool | int | str | None] = Field(max_length=50)
+
+
+@router.put("/policy")
+def set_policy(desk: WriteDesk, ask: PolicyAsk) -> Done:
+    prices.set_policy(desk, ask.scope, ask.key, ask.fields)
+    return Done(told="Limits changed")

@@ -1,0 +1,329 @@
+"""Partners joined, checked and mended; people; the practice world's hands; words from stores."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+import anyio
+import httpx
+from fastapi import APIRouter, Request
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ..clock import PacedClock
+from ..connectors.errors import OutsideError
+from ..connectors.kinds import KINDS
+from ..data.setup import Link, Origin, Person, Service, Supplier
+from ..jobs.longjobs import start
+from ..services import setup
+from ..services.desk import Conflict, Desk, Invalid
+from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
+from .shapes import Ask, Big, Done, Money, minor, sure
+
+router = APIRouter(tags=["setup"])
+
+
+class KindOut(BaseModel):
+    owner: str
+    kind: str
+    name: str
+    key_told: str
+
+
+class PartnerOut(BaseModel):
+    owner: str
+    id: int
+    version: int
+    name: str
+    code: str
+    kind: str
+    country: str
+    currency: str
+    address: str
+    state: str
+    told: str
+    may: list[str]
+    good_at: datetime | None
+    rest_until: datetime | None
+    switches: dict[str, bool]
+    sweep_minutes: int | None
+
+
+@router.get("/setup/kinds")
+def kinds(number: SignedIn) -> list[KindOut]:
+    return [KindOut(owner=k.owner, kind=k.kind, name=k.name, key_told=k.key_told) for k in KINDS]
+
+
+@router.get("/setup/partners")
+def partners(desk: ReadDesk) -> list[PartnerOut]:
+    links = {(link.owner, link.owner_id): link for link in desk.s.scalars(select(Link))}
+    out = []
+    for owner, table in setup.OWNERS.items():
+        for row in desk.s.scalars(select(table).order_by(table.id)):
+            link = links.get((owner, row.id))
+            switches = {name: getattr(row, name) for name in ("read_orders", "write_listings", "watching") if hasattr(row, name)}
+            out.append(PartnerOut(
+                owner=owner, id=row.id, version=row.version, name=row.name, code=getattr(row, "code", ""), kind=getattr(row, "kind", "smtp"),
+                country=getattr(row, "country", ""), currency=getattr(row, "currency", ""), address=link.address if link else "",
+                state=link.state if link else "by sheets", told=link.told if link else "", may=link.may if link else [],
+                good_at=link.good_at if link else None, rest_until=link.rest_until if link else None, switches=switches,
+                sweep_minutes=getattr(row, "sweep_minutes", None)))
+    return out
+
+
+class JoinAsk(Ask):
+    owner: str = Field(pattern="^(store|supplier|carrier|mailbox)$")
+    kind: str = Field(max_length=40)
+    name: str = Field("", max_length=80)
+    address: str = Field("", max_length=500)
+    key: str = Field("", max_length=500)
+    country: str = Field("", max_length=2)
+    currency: str = Field("", max_length=3)
+    ship_first: Money | None = None
+    ship_next: Money | None = None
+    days: int = Field(3, ge=1, le=90)
+
+
+@router.post("/setup/partners", status_code=201)
+def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Done:
+    """Join a partner: its account is asked before anything is kept."""
+    given = setup.Join(ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency)
+    by_sheets = ask.kind == "sheet"
+    account = None if by_sheets else setup.ask_account(base.doors, given)
+    with base.db.writing() as s:
+        desk = Desk(s, base.clock, request.session.get("name", ""))
+        if account is None:
+            row = _join_by_sheets(desk, base, ask, given)
+        else:
+            row = setup.join_partner(desk, base.doors, given, account)
+            if ask.owner in ("store", "supplier"):
+                what = "listings" if ask.owner == "store" else "items"
+                start(desk, "join", f"join-{ask.owner}-{row.id}", f"Bringing in {row.name}'s {what}", {"owner": ask.owner, "id": row.id})
+    if ask.owner == "store" and account is not None:
+        _ask_for_words(base, row.id)
+    return Done(told=f"{row.name} is joined")
+
+
+def _join_by_sheets(desk: Desk, base: House, ask: JoinAsk, given: setup.Join) -> Any:
+    if ask.owner not in ("store", "supplier"):
+        raise Invalid("only a store or a supplier can work by sheets")
+    if not ask.name:
+        raise Invalid("give it a name", {"name": "is empty"})
+    row = setup.join_by_sheets(desk, given)
+    if ask.owner == "supplier":
+        first, following = minor(ask.ship_first, "ship_first") or 0, minor(ask.ship_next, "ship_next") or 0
+        setup.write_one_origin(desk, row, first, following, ask.days)
+    return row
+
+
+def _ask_for_words(base: House, store: int) -> None:
+    """Ask the store to tell of new orders; where it cannot, they are read by the clock all the same."""
+    address = f"http://{base.settings.host}:{base.settings.port}/api/v1/hooks/stores/{store}"
+    try:
+        with base.db.reading() as s:
+            link = base.doors.of(Desk(s, base.clock, ""), "store", store)
+        link.tell_of_orders(address, base.doors.safe.for_use(f"hook-{store}"))
+    except OutsideError:
+        return
+
+
+@router.post("/hooks/stores/{store}")
+async def word(request: Request, store: Big, base: TheHouse) -> dict[str, int]:
+    """A store's word of a new order. Its signature is its key; the body is checked like any other."""
+
+
+    body = await request.body()
+    if len(body) > 1_000_000:
+        raise Invalid("the word is too long")
+    headers = {name.lower(): value for name, value in request.headers.items()}
+    return {"new": await anyio.to_thread.run_sync(base.reader.word, store, headers, body)}
+
+
+class LinkAsk(Ask):
+    address: str = Field("", max_length=500)
+    key: str = Field("", max_length=500)
+
+
+@router.post("/setup/partners/{owner}/{number}/link")
+def renew(base: TheHouse, request: Request, person: SignedIn, owner: str, number: Big, ask: LinkAsk) -> Done:
+    """Check a link again, with a new address or key if given."""
+    if owner not in setup.OWNERS:
+        raise Invalid("there is no such kind of partner")
+    with base.db.reading() as s:
+        desk = Desk(s, base.clock, request.session.get("name", ""))
+        link = setup.link_of(desk, owner, number)
+        row = desk.get(setup.OWNERS[owner], number, owner)
+        key = ask.key.strip() or base.doors.safe.open(link.sealed_key)
+        given = setup.Join(owner, getattr(row, "kind", "smtp"), row.name, ask.address.strip() or link.address, key)
+    try:
+        setup.ask_account(base.doors, given)
+    except Invalid as error:
+        if not ask.key and not ask.address:
+            with base.db.writing() as s:
+                setup.link_of(Desk(s, base.clock, ""), owner, number).told = error.told
+        raise
+    with base.db.writing() as s:
+        setup.renew_key(Desk(s, base.clock, request.session.get("name", "")), base.doors, owner, number, ask.address, ask.key)
+    return Done(told="The link works")
+
+
+class SwitchAsk(Ask):
+    version: int
+    read_orders: bool | None = None
+    write_listings: bool | None = None
+    watching: bool | None = None
+    sweep_minutes: int | None = Field(None, ge=1, le=60 * 24 * 7)
+
+
+@router.patch("/setup/partners/{owner}/{number}")
+def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
+    if owner not in ("store", "supplier"):
+        raise Invalid("only stores and suppliers have switches")
+    row = desk.get_version(setup.OWNERS[owner], number, ask.version, owner)
+    told = []
+    for name, value in ask.model_dump(exclude={"version"}, exclude_none=True).items():
+        if not hasattr(row, name):
+            raise Invalid(f"a {owner} has no switch {name}")
+        setattr(row, name, value)
+        told.append(f"{name.replace('_', ' ')} {'on' if value is True else 'off' if value is False else value}")
+    desk.log("partner.switch", row.name, f"{row.name}: {', '.join(told)}")
+    return Done(told="Changed")
+
+
+class ServiceOut(BaseModel):
+    origin: str
+    country_from: str
+    cut_off: str
+    handling: Money
+    service: str
+    name: str
+    country: str
+    first: Money
+    following: Money
+    free_over: Money | None
+    days_low: int
+    days_high: int
+
+
+@router.get("/setup/suppliers/{number}/services")
+def services(desk: ReadDesk, number: Big) -> list[ServiceOut]:
+    supplier = desk.get(Supplier, number, "supplier")
+    cur = supplier.currency
+    rows = desk.s.execute(select(Origin, Service).join(Service, Service.origin_id == Origin.id).where(Origin.supplier_id == number).order_by(Origin.id, Service.country, Service.first))
+    return [ServiceOut(origin=o.name, country_from=o.country, cut_off=o.cut_off, handling=sure(o.handling, cur), service=v.code, name=v.name, country=v.country,
+                       first=sure(v.first, cur), following=sure(v.following, cur), free_over=None if v.free_over is None else sure(v.free_over, cur),
+                       days_low=v.days_low, days_high=v.days_high) for o, v in rows]
+
+
+class PersonOut(BaseModel):
+    id: int
+    name: str
+    mail: str
+    role: str
+
+
+class PersonAsk(Ask):
+    name: str = Field(max_length=80)
+    mail: str = Field(max_length=200)
+    password: str = Field(max_length=500)
+
+
+@router.get("/setup/people")
+def people(desk: ReadDesk) -> list[PersonOut]:
+    return [PersonOut.model_validate(row, from_attributes=True) for row in desk.s.scalars(select(Person).order_by(Person.id))]
+
+
+@router.post("/setup/people", status_code=201)
+def add_person(desk: WriteDesk, ask: PersonAsk) -> Done:
+    return Done(told=f"{setup.make_person(desk, ask.name, ask.mail, ask.password).name} can sign in")
+
+
+def _world(base: House) -> str:
+    if not base.settings.world:
+        raise Conflict("this is not a practice house; there is no world to turn")
+    return base.settings.world
+
+
+def _call(base: House, method: str, path: str, body: Any = None) -> Any:
+    try:
+        response = httpx.request(method, f"{_world(base)}{path}", json=body, timeout=30, trust_env=False)
+    except httpx.HTTPError as error:
+        raise OutsideError("the practice world does not answer; start it with make demo") from error
+    if response.is_error:
+        raise Invalid(str(response.json().get("detail", "the practice world says no")))
+    return response.json()
+
+
+class ClockAsk(Ask):
+    speed: float | None = Field(None, ge=0, le=3600)
+    jump_minutes: float | None = Field(None, gt=0, le=60 * 24 * 14)
+    next_event: bool = False
+
+
+class ClockOut(BaseModel):
+    now: datetime
+    speed: float
+
+
+@router.get("/world/clock")
+def clock(base: TheHouse, number: SignedIn) -> ClockOut:
+    return ClockOut(**_call(base, "GET", "/world/clock"))
+
+
+@router.post("/world/clock")
+def set_clock(base: TheHouse, number: SignedIn, ask: ClockAsk) -> ClockOut:
+    out = ClockOut(**_call(base, "POST", "/world/clock", ask.model_dump(exclude_none=True)))
+    if isinstance(base.clock, PacedClock):
+        base.clock.set(out.now, out.speed)
+    return out
+
+
+class DialOut(BaseModel):
+    name: str
+    told: str
+    unit: str
+    value: float
+
+
+class ServiceDials(BaseModel):
+    service: str
+    name: str
+    dials: list[DialOut]
+
+
+class DialAsk(Ask):
+    service: str = Field(max_length=40)
+    name: str = Field(max_length=40)
+    value: float = Field(ge=0, le=1000)
+
+
+@router.get("/world/dials")
+def dials(base: TheHouse, number: SignedIn) -> list[ServiceDials]:
+    return [ServiceDials(**one) for one in _call(base, "GET", "/world/dials")["services"]]
+
+
+@router.post("/world/dials")
+def turn(base: TheHouse, number: SignedIn, ask: DialAsk) -> list[ServiceDials]:
+    return [ServiceDials(**one) for one in _call(base, "POST", "/world/dials", ask.model_dump())["services"]]
+
+
+class MailSeen(BaseModel):
+    id: int
+    at: datetime
+    reference: str
+    to: str
+    subject: str
+    body: str
+
+
+@router.get("/world/mail")
+def mail(base: TheHouse, number: SignedIn) -> list[MailSeen]:
+    return [MailSeen(**one) for one in _call(base, "GET", "/mail/api/messages")["messages"]]
+
+
+@router.post("/world/buy")
+def buy(base: TheHouse, number: SignedIn) -> Done:
+    return Done(told=f"Somebody bought: order {_call(base, 'POST', '/world/buy', {})['number']}")
+
+

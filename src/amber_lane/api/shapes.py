@@ -1,0 +1,101 @@
+"""Shapes shared by all routers: money, pages, strict requests, and rows written out without validating again."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from typing import Annotated, Any, Generic, TypeVar
+
+import orjson
+from fastapi import Query, Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..core.money import parse_money, plain
+from ..core.price import NONE
+from ..services.desk import Invalid
+from ..services.lists import Wish
+
+T = TypeVar("T")
+
+
+class Money(BaseModel):
+    """An amount as text in major units, so that no reader makes a binary fraction of it."""
+
+    model_config = ConfigDict(extra="forbid")
+    amount: str = Field(max_length=20)
+    currency: str = Field(pattern="^[A-Z]{3}$")
+
+
+class Ask(BaseModel):
+    """A request: unknown fields are refused."""
+
+    model_config = ConfigDict(extra="forbid", str_strip_whitespace=True)
+
+
+class Done(BaseModel):
+    """What was done, as a sentence, and the act that can be undone."""
+
+    told: str
+    count: int = 1
+
+
+class Page(BaseModel, Generic[T]):
+    rows: list[T]
+    total: int
+
+
+Big = Annotated[int, Field(gt=0, lt=2**62)]
+
+
+def money(minor: int | None, currency: str) -> Money | None:
+    return None if minor is None or minor == NONE else Money(amount=plain(minor, currency), currency=currency)
+
+
+def sure(minor: int, currency: str) -> Money:
+    return Money(amount=plain(minor, currency), currency=currency)
+
+
+def minor(given: Money | None, what: str) -> int | None:
+    """Money of a request as minor units; Invalid in plain words."""
+    if given is None:
+        return None
+    try:
+        return parse_money(given.amount, given.currency, what)
+    except ValueError as error:
+        raise Invalid(str(error), {what: str(error)}) from error
+
+
+def wish(
+    words: Annotated[str, Query(max_length=200)] = "",
+    sort: Annotated[str, Query(max_length=40)] = "",
+    down: bool = False,
+    offset: Annotated[int, Query(ge=0, le=10_000_000)] = 0,
+    limit: Annotated[int, Query(ge=1, le=500)] = 100,
+    filters: Annotated[str, Query(max_length=500, description="name:value pairs, separated by ;")] = "",
+) -> Wish:
+    """The common questions to a list."""
+    pairs = dict(one.partition(":")[::2] for one in filters.split(";") if one)
+    return Wish(words, sort, down, offset, limit, {k.strip(): v.strip() for k, v in pairs.items()})
+
+
+def _default(value: Any) -> Any:
+    if isinstance(value, datetime):
+        return value.astimezone(UTC).isoformat()
+    raise TypeError
+
+
+def written(body: Any) -> Response:
+    """A body written by orjson as it is."""
+    return Response(orjson.dumps(body, default=_default, option=orjson.OPT_PASSTHROUGH_DATETIME), media_type="application/json")
+
+
+def rows_out(rows: Sequence[Any], money_columns: dict[str, str]) -> list[dict[str, Any]]:
+    """List rows as JSON data; money_columns: column -> the column that holds its currency (dropped afterwards only if hidden)."""
+    out = []
+    for row in rows:
+        one = dict(row._mapping)
+        for name, currency in money_columns.items():
+            value = one[name]
+            one[name] = None if value is None else {"amount": plain(value, one[currency]), "currency": one[currency]}
+        out.append(one)
+    return out

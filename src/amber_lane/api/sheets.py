@@ -1,0 +1,126 @@
+"""Sheets in and out: templates, checking, taking, bad rows handed back; lists and purchase orders taken out."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, File, Response, UploadFile
+from pydantic import BaseModel, Field
+
+from ..core.money import plain
+from ..jobs.longjobs import start
+from ..services import by_sheets, lists, sheets_in
+from ..services.desk import Invalid, NotFound
+from ..services.lists import Wish
+from ..sheets.table import csv_bytes, xlsx_bytes
+from .deps import ReadDesk, TheHouse, WriteDesk
+from .shapes import Ask, Big, wish
+
+router = APIRouter(prefix="/sheets", tags=["sheets"])
+_MONEY = {"price", "landed", "profit", "net", "hand_price", "old_price", "new_price", "paid", "kept", "cost"}
+
+
+def as_file(name: str, form: str, header: Sequence[str], rows: Iterable[Sequence[Any]]) -> Response:
+    """A table as a download."""
+    if form not in ("csv", "xlsx"):
+        raise Invalid("a sheet is taken out as csv or xlsx")
+    body = csv_bytes(header, rows) if form == "csv" else xlsx_bytes(header, rows, name)
+    kind = "text/csv; charset=utf-8" if form == "csv" else "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+    return Response(body, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}.{form}"'})
+
+
+@router.get("/{name}/template.{form}")
+def template(desk: ReadDesk, name: str, form: str) -> Response:
+    kind = sheets_in.kind_of(name)
+    example = [*kind.example, *[""] * (len(kind.required) + len(kind.optional) - len(kind.example))]
+    return as_file(f"{name}-template", form, [*kind.required, *kind.optional], [example])
+
+
+@router.get("/{name}/ours.{form}")
+def ours(desk: ReadDesk, name: str, form: str) -> Response:
+    """What we have, in the columns of the sheet brought in."""
+    kind = sheets_in.kind_of(name)
+    return as_file(name, form, [*kind.required, *kind.optional], sheets_in.out_rows(desk, name))
+
+
+class JobStarted(BaseModel):
+    job: int
+    token: str
+
+
+@router.post("/{name}/check", status_code=202)
+def check(desk: WriteDesk, base: TheHouse, name: str, file: Annotated[UploadFile, File()]) -> JobStarted:
+    """Check a sheet: nothing is changed by it. The job's result says what it would do."""
+    kind = sheets_in.kind_of(name)
+    data = file.file.read(120_000_001)
+    token = hashlib.sha256(data).hexdigest()[:24]
+    folder = base.settings.data / "sheets"
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"{name}-{token}.sheet"
+    path.write_bytes(data)
+    job = start(desk, "sheet.check", f"check-{name}-{token}", f"Checking {file.filename or kind.name}"[:100], {"sheet": name, "path": str(path)})
+    return JobStarted(job=job.id, token=token)
+
+
+class TakeAsk(Ask):
+    token: str = Field(pattern="^[0-9a-f]{24}$")
+
+
+def _path(base: Any, name: str, token: str) -> Path:
+    path: Path = base.settings.data / "sheets" / f"{sheets_in.kind_of(name).name}-{token}.sheet"
+    if not path.is_file() or len(token) != 24 or not token.isalnum():
+        raise NotFound("that sheet is not here any more; bring it in again")
+    return path
+
+
+@router.post("/{name}/take", status_code=202)
+def take(desk: WriteDesk, base: TheHouse, name: str, ask: TakeAsk) -> JobStarted:
+    """Take the good rows of a checked sheet, all in one step."""
+    path = _path(base, name, ask.token)
+    job = start(desk, "sheet.take", f"take-{name}-{ask.token}", f"Taking in {name}", {"sheet": name, "path": str(path)})
+    return JobStarted(job=job.id, token=ask.token)
+
+
+@router.get("/{name}/bad/{token}.{form}")
+def bad_rows(desk: ReadDesk, base: TheHouse, name: str, token: str, form: str) -> Response:
+    """The rows that could not be taken, as they were, with the reason in a last column."""
+    path = _path(base, name, token).with_suffix(".bad.json")
+    if not path.is_file():
+        raise NotFound("this sheet has not been checked yet")
+    (header,), *rows = json.loads(path.read_text())
+    return as_file(f"{name}-bad-rows", form, [*header, "reason"], ([*(row.get(column, "") for column in header), why] for row, why in rows))
+
+
+@router.get("/lists/{name}.{form}")
+def list_out(desk: ReadDesk, name: str, form: str, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    """Exactly the rows of a list as filtered and sorted, all pages of them."""
+    if name not in lists.LISTS:
+        raise NotFound(f"there is no list called {name}")
+    rows, _ = lists.page(desk, name, Wish(ask.words, ask.sort, ask.down, 0, 100_000, ask.filters))
+    header = list(lists.LISTS[name].columns)
+    out = ([_cell(key, value, row) for key, value in row._mapping.items()] for row in rows)
+    return as_file(name, form, header, out)
+
+
+def _cell(key: str, value: Any, row: Any) -> Any:
+    if key in _MONEY and value is not None:
+        return plain(value, row._mapping.get("cost_currency" if key == "cost" else "currency") or "GBP")
+    return value.isoformat() if hasattr(value, "isoformat") else value
+
+
+@router.post("/suppliers/{number}/purchase-orders.{form}")
+def purchase_orders(desk: WriteDesk, number: Big, form: str) -> Response:
+    """Purchase orders for a supplier who takes sheets. Taking the sheet counts as sending: each is in one sheet only."""
+    header, rows = by_sheets.take_purchases(desk, number)
+    return as_file("purchase-orders", form, header, rows)
+
+
+@router.post("/stores/{number}/changes.{form}")
+def changes(desk: WriteDesk, number: Big, form: str) -> Response:
+    """Price and stock changes for a store that takes sheets; taking the sheet counts as passing them on."""
+    header, rows = by_sheets.take_changes(desk, number)
+    return as_file("listing-changes", form, header, rows)

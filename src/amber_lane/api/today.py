@@ -1,0 +1,222 @@
+"""Today, the pulse, the log, undo, and the finder."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Query, Request, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import or_, select
+from sse_starlette.sse import EventSourceResponse
+
+from ..data.orders import Order, PurchaseOrder
+from ..data.outbox import Job
+from ..data.shelf import Sku
+from ..data.source import Item
+from ..data.transit import Parcel
+from ..services import lists, outbox, today, undo
+from ..services.desk import NotFound
+from ..services.lists import Wish
+from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk
+from .live import Pulse, pulse_of
+from .shapes import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
+
+router = APIRouter(tags=["today"])
+HOME = "GBP"
+
+
+class StepOut(BaseModel):
+    label: str
+    act: bool
+    go: str
+
+
+class TroubleOut(BaseModel):
+    key: str
+    station: str
+    kind: str
+    told: str
+    why: str
+    since: datetime
+    step: StepOut
+    at_risk: Money
+    per_day: bool
+    tone: str
+    count: int
+
+
+class Flow(BaseModel):
+    supplier: int
+    supplier_name: str
+    store: int
+    store_name: str
+    lines: int
+    slow: int
+
+
+class ActOut(BaseModel):
+    id: int
+    at: datetime
+    who: str
+    kind: str
+    on: str
+    told: str
+    why: str
+    undo: str
+    before: Any = None
+    after: Any = None
+
+
+class Day(BaseModel):
+    day: str
+    profit: Money
+    sales: Money
+
+
+class Today(BaseModel):
+    troubles: list[TroubleOut]
+    a_day: Money
+    once: Money
+    flow: list[Flow]
+    alone: list[ActOut]
+    days: list[Day]
+
+
+def _act(row: Any) -> ActOut:
+    return ActOut.model_validate(row, from_attributes=True)
+
+
+@router.get("/today")
+def get_today(desk: ReadDesk) -> Today:
+    found = today.troubles(desk)
+    return Today(
+        troubles=[TroubleOut(key=t.key, station=t.station, kind=t.kind, told=t.told, why=t.why, since=t.since,
+                             step=StepOut(label=t.step.label, act=t.step.act, go=t.step.go), at_risk=sure(t.at_risk, HOME),
+                             per_day=t.per_day, tone=t.tone, count=t.count) for t in found],
+        a_day=sure(sum(t.at_risk for t in found if t.per_day), HOME), once=sure(sum(t.at_risk for t in found if not t.per_day), HOME),
+        flow=[Flow(**one) for one in today.flow(desk)], alone=[_act(row) for row in today.done_alone(desk)],
+        days=[Day(day=d["day"], profit=sure(d["profit"], HOME), sales=sure(d["sales"], HOME)) for d in today.profit_by_day(desk)])
+
+
+class StepAsk(Ask):
+    key: str = Field(max_length=200)
+
+
+class SnoozeAsk(StepAsk):
+    hours: int = Field(4, ge=1, le=24 * 30)
+
+
+@router.post("/today/step")
+def do_step(desk: WriteDesk, ask: StepAsk) -> Done:
+    return Done(told=today.do_step(desk, ask.key))
+
+
+@router.post("/today/snooze")
+def snooze(desk: WriteDesk, ask: SnoozeAsk) -> Done:
+    today.snooze(desk, ask.key, ask.hours)
+    return Done(told=f"put off for {ask.hours} h")
+
+
+@router.get("/acts", response_model=Page[ActOut])
+def acts(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    rows, total = lists.page(desk, "acts", ask)
+    return written({"rows": rows_out(rows, {}), "total": total})
+
+
+@router.post("/acts/{number}/undo")
+def undo_act(desk: WriteDesk, number: Big) -> Done:
+    return Done(told=f"Undone: {undo.undo(desk, number).told}")
+
+
+class OutboxOut(BaseModel):
+    id: int
+    key: str
+    target: str
+    subject: str
+    kind: str
+    state: str
+    tries: int
+    made_at: datetime
+    done_at: datetime | None
+    answer: str
+    overtaken_by: str | None
+
+
+@router.get("/outbox", response_model=Page[OutboxOut])
+def outbox_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    rows, total = lists.page(desk, "outbox", ask)
+    return written({"rows": rows_out(rows, {}), "total": total})
+
+
+@router.post("/outbox/{number}/retry")
+def retry(desk: WriteDesk, number: Big) -> Done:
+    return Done(told=f"Tried again: {outbox.retry(desk, number).subject}")
+
+
+class Found(BaseModel):
+    kind: str
+    name: str
+    told: str
+    go: str
+
+
+@router.get("/find")
+def find(desk: ReadDesk, words: Annotated[str, Query(max_length=100)]) -> list[Found]:
+    """SKUs, orders, tracking numbers, purchase orders and items that hold the words."""
+    text = words.strip()
+    if len(text) < 2:
+        return []
+    like = f"%{text.replace('%', '').replace('_', '')}%"
+    s, out = desk.s, []
+    for sku in s.scalars(select(Sku).where(or_(Sku.code.ilike(like), Sku.title.ilike(like))).limit(6)):
+        out.append(Found(kind="SKU", name=sku.code, told=sku.title, go=f"/price?words={sku.code}"))
+    for order in s.scalars(select(Order).where(or_(Order.number.ilike(like), Order.buyer.ilike(like))).order_by(Order.id.desc()).limit(5)):
+        out.append(Found(kind="Order", name=order.number, told=f"{order.buyer}, {order.country}", go=f"/orders?words={order.number}&row={order.id}"))
+    for parcel in s.scalars(select(Parcel).where(Parcel.number.ilike(like)).limit(4)):
+        out.append(Found(kind="Parcel", name=parcel.number, told=parcel.last_word, go=f"/transit?words={parcel.number}"))
+    for po in s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.ilike(like)).order_by(PurchaseOrder.id.desc()).limit(4)):
+        out.append(Found(kind="Purchase", name=po.reference, told=po.state, go=f"/orders?row={po.order_id}"))
+    for item in s.scalars(select(Item).where(or_(Item.number.ilike(like), Item.title.ilike(like))).limit(4)):
+        out.append(Found(kind="Item", name=item.number, told=item.title, go=f"/watch?words={item.number}"))
+    return out
+
+
+class JobOut(BaseModel):
+    id: int
+    kind: str
+    title: str
+    state: str
+    total: int
+    done: int
+    told: str
+    result: Any = None
+    made_at: datetime
+    ended_at: datetime | None
+
+
+@router.get("/jobs/{number}")
+def job(desk: ReadDesk, number: Big) -> JobOut:
+    return JobOut.model_validate(desk.get(Job, number, "job"), from_attributes=True)
+
+
+@router.post("/jobs/{number}/stop")
+def stop_job(desk: WriteDesk, number: Big) -> Done:
+    row = desk.get(Job, number, "job")
+    if row.state not in ("waiting", "running"):
+        raise NotFound("this job has ended")
+    row.stop_asked = True
+    return Done(told=f"{row.title} is being stopped")
+
+
+@router.get("/pulse")
+def pulse(base: TheHouse, number: SignedIn) -> Pulse:
+    return pulse_of(base)
+
+
+@router.get("/events", response_class=EventSourceResponse)
+async def events(request: Request, base: TheHouse, number: SignedIn) -> EventSourceResponse:
+    """The pulse as server-sent events, whenever something changed."""
+    return EventSourceResponse(request.app.state.live.listen(request))
+
+

@@ -1,0 +1,40 @@
+"""The one clock. Nothing else asks the system for the time."""
+
+from __future__ import annotations
+
+import threading
+import time
+from datetime import UTC, datetime, timedelta
+from typing import Protocol
+
+
+class Clock(Protocol):
+    def now(self) -> datetime: ...
+
+
+class SystemClock:
+    """The real time, UTC."""
+
+    def now(self) -> datetime:
+        return datetime.now(UTC)
+
+
+class PacedClock:
+    """A time that runs `speed` times as fast as the real one from a given moment; 0 = paused."""
+
+    def __init__(self, at: datetime, speed: float = 1.0) -> None:
+        self._lock = threading.Lock()
+        self._at, self._mark, self._speed = at, time.monotonic(), speed
+
+    def now(self) -> datetime:
+        with self._lock:
+            return self._at + timedelta(seconds=(time.monotonic() - self._mark) * self._speed)
+
+    @property
+    def speed(self) -> float:
+        return self._speed
+
+    def set(self, at: datetime, speed: float) -> None:
+        """Follow another clock: it says `at` now and runs at `speed`."""
+        with self._lock:
+            self._at, self._mark, self._speed = at, time.monotonic(), speed

@@ -1,0 +1,39 @@
+"""What can go wrong outside, in our words. A connector maps its partner's errors to these once, at the edge."""
+
+from __future__ import annotations
+
+
+class OutsideError(Exception):
+    """Any failure of a call to a partner; `told` is a sentence for a person."""
+
+    def __init__(self, told: str) -> None:
+        super().__init__(told)
+        self.told = told
+
+
+class Unavailable(OutsideError):
+    """The call surely did not arrive, or only asked; it may be made again."""
+
+
+class UnknownOutcome(OutsideError):
+    """The call may or may not have done its work; ask by our reference before anything else."""
+
+
+class RateLimited(OutsideError):
+    """Too many calls; nothing was done. `wait` in seconds."""
+
+    def __init__(self, told: str, wait: float) -> None:
+        super().__init__(told)
+        self.wait = wait
+
+
+class Refused(OutsideError):
+    """The partner understood and said no; trying the same again is useless."""
+
+
+class Denied(Refused):
+    """The key is wrong or may not do this."""
+
+
+class Malformed(OutsideError):
+    """The answer to a question cannot be read. Nothing was changed by it."""

@@ -1,0 +1,88 @@
+"""One careful HTTP caller for all connectors: a deadline on every call, and errors in our words."""
+
+from __future__ import annotations
+
+from typing import Any, TypeVar
+
+import httpx
+from pydantic import BaseModel, TypeAdapter, ValidationError
+
+from .errors import Denied, Malformed, RateLimited, Refused, Unavailable, UnknownOutcome
+
+M = TypeVar("M", bound=BaseModel)
+ANSWER_MAX = 50_000_000
+
+
+class Caller:
+    """Calls one partner. `asking` calls change nothing there, so their failures are never an unknown outcome."""
+
+    def __init__(self, name: str, address: str, headers: dict[str, str], deadline: float,
+                 transport: httpx.BaseTransport | None = None) -> None:
+        self.name = name
+        self.client = httpx.Client(
+            base_url=address.rstrip("/"), headers=headers, transport=transport, follow_redirects=False,
+            timeout=httpx.Timeout(deadline, connect=min(deadline, 5.0)), trust_env=False,
+        )
+
+    def ask(self, path: str, model: type[M], **params: Any) -> M:
+        """A question; it may be repeated at will."""
+        response = self._send("GET", path, asking=True, params=params)
+        return self._read(response, model)
+
+    def tell(self, method: str, path: str, body: Any, model: type[M], headers: dict[str, str] | None = None) -> M:
+        """A change; when its answer is lost or torn the outcome is unknown."""
+        response = self._send(method, path, asking=False, json=body, headers=headers)
+        try:
+            return self._read(response, model)
+        except Malformed as error:
+            raise UnknownOutcome(error.told) from error
+
+    def _send(self, method: str, path: str, asking: bool, **options: Any) -> httpx.Response:
+        try:
+            response = self.client.request(method, path, **options)
+        except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
+            raise Unavailable(f"{self.name} cannot be reached at {self.client.base_url}; is the address right?") from error
+        except httpx.HTTPError as error:
+            told = f"{self.name} did not answer in time"
+            raise (Unavailable(told) if asking else UnknownOutcome(told)) from error
+        except (httpx.InvalidURL, UnicodeError, ValueError) as error:
+            raise Refused(f"{self.client.base_url} is not an address that can be called") from error
+        if response.is_success:
+            return response
+        raise self._failure(response, asking)
+
+    def _failure(self, response: httpx.Response, asking: bool) -> Exception:
+        status, said = response.status_code, _said(response)
+        if status == 429:
+            wait = response.headers.get("retry-after", "")
+            return RateLimited(f"{self.name} takes no more calls for the moment", float(wait) if wait.isdigit() else 5.0)
+        if status in (401, 403):
+            return Denied(f"{self.name} does not accept the key: {said}")
+        if status == 503:
+            # By its meaning, 503 says that the work was not taken up.
+            return Unavailable(f"{self.name} is out of order for the moment")
+        if status >= 500:
+            told = f"{self.name} failed ({status})"
+            return Unavailable(told) if asking else UnknownOutcome(told)
+        if 300 <= status < 400:
+            return Refused(f"{self.name} sends us elsewhere; check the address")
+        return Refused(f"{self.name} says: {said}")
+
+    def _read(self, response: httpx.Response, model: type[M]) -> M:
+        if len(response.content) > ANSWER_MAX:
+            raise Malformed(f"{self.name} answered more than 50 MB")
+        try:
+            return TypeAdapter(model).validate_json(response.content)
+        except ValidationError as error:
+            where = error.errors()[0]
+            place = ".".join(str(part) for part in where["loc"]) or "the text"
+            raise Malformed(f"{self.name}'s answer cannot be read: {place}: {where['msg']}") from error
+
+
+def _said(response: httpx.Response) -> str:
+    try:
+        body = response.json()
+        text = body.get("detail") or body.get("error") if isinstance(body, dict) else ""
+    except ValueError:
+        text = ""
+    return str(text)[:300] if text else f"status {response.status_code}"

@@ -1,0 +1,186 @@
+"""The own-site shop: JSON over HTTP with a key and a secret, and a signed word of each new order."""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+from collections.abc import Iterator
+from datetime import date
+
+import httpx
+from pydantic import ValidationError
+
+from ..core.money import plain
+from .errors import Denied, Malformed, Refused
+from .http import Caller
+from .protocols import (
+    Account,
+    Address,
+    ListingChange,
+    OrderPage,
+    StoreListing,
+    StoreOrder,
+    StoreOrderLine,
+    Tracking,
+)
+from .wire import Short, Time, Wire, clip, minor
+
+
+class _Account(Wire):
+    name: Short
+    country: Short
+    currency: Short
+    may: list[Short]
+
+
+class _Listing(Wire):
+    sku: Short
+    title: str
+    price: Short
+    currency: Short
+    quantity: int
+    state: Short
+    gtin: Short = ""
+    mpn: Short = ""
+    brand: Short = ""
+    category: Short = ""
+    options: Short = ""
+    weight_g: int = 0
+
+
+class _Listings(Wire):
+    listings: list[_Listing]
+    next: str | None
+
+
+class _Line(Wire):
+    line_no: int
+    sku: Short
+    title: str = ""
+    quantity: int
+    unit_price: Short
+
+
+class _Buyer(Wire):
+    name: Short
+    address_1: Short
+    city: Short
+    postcode: Short
+    country: Short
+    address_2: Short = ""
+    region: Short = ""
+    phone: Short = ""
+    email: Short = ""
+
+
+class _Order(Wire):
+    number: Short
+    ordered_at: Time
+    currency: Short
+    state: Short
+    lines: list[_Line]
+    buyer: _Buyer
+    promised_by: date | None = None
+
+
+class _Orders(Wire):
+    orders: list[dict[str, object]]
+    cursor: int
+    more: bool
+
+
+class _Done(Wire):
+    pass
+
+
+class _Fulfilment(Wire):
+    reference: Short
+
+
+class _Fulfilments(Wire):
+    fulfilments: list[_Fulfilment]
+
+
+class OwnSite:
+    """key: 'name:secret'."""
+
+    def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
+        name, _, secret = key.partition(":")
+        auth = httpx.BasicAuth(name, secret)
+        self.call = Caller("the shop", address, {}, deadline, transport)
+        self.call.client.auth = auth
+
+    def account(self) -> Account:
+        said = self.call.ask("/account", _Account)
+        return Account(said.name, said.country, said.currency, list(said.may))
+
+    def listings(self) -> Iterator[list[StoreListing]]:
+        after = ""
+        while True:
+            page = self.call.ask("/listings", _Listings, after=after)
+            yield [_listing(one) for one in page.listings]
+            if not page.next or page.next <= after:
+                return
+            after = page.next
+
+    def orders(self, cursor: str) -> OrderPage:
+        page = self.call.ask("/orders", _Orders, cursor=cursor or "0")
+        orders, bad = [], []
+        for raw in page.orders:
+            try:
+                orders.append(_order(_Order.model_validate(raw)))
+            except (ValidationError, ValueError) as error:
+                bad.append(f"order {raw.get('number', '?')}: {str(error).splitlines()[0]}")
+        return OrderPage(orders, str(page.cursor), page.more, bad)
+
+    def change_listing(self, change: ListingChange, key: str) -> None:
+        body = {"price": plain(change.price, change.currency), "quantity": change.quantity, "state": change.state}
+        self.call.tell("PATCH", f"/listings/{change.sku}", body, _Done, {"Idempotency-Key": key})
+
+    def find_change(self, change: ListingChange, key: str) -> bool:
+        said = self.call.ask(f"/listings/{change.sku}", _Listing)
+        return (minor(said.price, said.currency), said.quantity, said.state) == (change.price, change.quantity, change.state)
+
+    def fulfil(self, order: str, tracking: Tracking, reference: str) -> None:
+        body = {"reference": reference, "tracking_number": tracking.number, "carrier": tracking.carrier}
+        self.call.tell("POST", f"/orders/{order}/fulfilments", body, _Done, {"Idempotency-Key": reference})
+
+    def find_fulfilment(self, order: str, reference: str) -> bool:
+        said = self.call.ask(f"/orders/{order}/fulfilments", _Fulfilments)
+        return any(one.reference == reference for one in said.fulfilments)
+
+    def cancel(self, order: str) -> None:
+        self.call.tell("POST", f"/orders/{order}/cancel", {}, _Done)
+
+    def tell_of_orders(self, address: str, secret: str) -> None:
+        self.call.tell("PUT", "/webhook", {"address": address, "secret": secret}, _Done)
+
+    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> StoreOrder:
+        at, signature = headers.get("shop-signed-at", ""), headers.get("shop-signature", "")
+        wanted = hmac.new(secret.encode(), at.encode() + b"\n" + body, hashlib.sha256).hexdigest()
+        if not hmac.compare_digest(wanted, signature):
+            raise Denied("the word of a new order is not signed by the shop")
+        try:
+            return _order(_Order.model_validate_json(body))
+        except (ValidationError, ValueError) as error:
+            raise Malformed("the word of a new order cannot be read") from error
+
+
+def _listing(one: _Listing) -> StoreListing:
+    if one.state not in ("live", "paused", "ended"):
+        raise Refused(f"the shop shows {one.sku} in a state that we do not know: {one.state}")
+    try:
+        price = minor(one.price, one.currency)
+    except ValueError as error:
+        raise Malformed(f"the shop's price of {one.sku} cannot be read: {error}") from error
+    return StoreListing(one.sku, clip(one.title), price, one.currency, max(one.quantity, 0), one.state,
+                        one.gtin, one.mpn, one.brand, one.category, one.options, max(one.weight_g, 0))
+
+
+def _order(one: _Order) -> StoreOrder:
+    lines = [StoreOrderLine(line.line_no, line.sku, line.quantity, minor(line.unit_price, one.currency), clip(line.title))
+             for line in one.lines]
+    if not lines or any(line.quantity <= 0 or line.unit_price < 0 for line in lines):
+        raise ValueError("an order needs lines with a quantity and a price")
+    return StoreOrder(one.number, one.ordered_at, one.currency, Address(**one.buyer.model_dump()), lines,
+                      one.promised_by, one.state == "cancelled")

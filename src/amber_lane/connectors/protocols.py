@@ -1,0 +1,236 @@
+"""What a store, a supplier, a carrier and a mailbox can do for us. Amounts are minor units of their currency.
+
+Every method has a deadline of its own and raises only the errors of `connectors.errors`. A method that
+changes something outside takes our reference; `find_…` asks by that reference whether it is known there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from typing import Protocol
+
+
+@dataclass(frozen=True)
+class Account:
+    """Who answered, and what our key may do there."""
+
+    name: str
+    country: str
+    currency: str
+    may: list[str]
+
+
+@dataclass(frozen=True)
+class StoreListing:
+    sku: str
+    title: str
+    price: int
+    currency: str
+    quantity: int
+    state: str
+    gtin: str = ""
+    mpn: str = ""
+    brand: str = ""
+    category: str = ""
+    options: str = ""
+    weight_g: int = 0
+
+
+@dataclass(frozen=True)
+class ListingChange:
+    sku: str
+    price: int
+    currency: str
+    quantity: int
+    state: str
+
+
+@dataclass(frozen=True)
+class Address:
+    name: str
+    address_1: str
+    city: str
+    postcode: str
+    country: str
+    address_2: str = ""
+    region: str = ""
+    phone: str = ""
+    email: str = ""
+
+
+@dataclass(frozen=True)
+class StoreOrderLine:
+    line_no: int
+    sku: str
+    quantity: int
+    unit_price: int
+    title: str = ""
+
+
+@dataclass(frozen=True)
+class StoreOrder:
+    number: str
+    ordered_at: datetime
+    currency: str
+    buyer: Address
+    lines: list[StoreOrderLine]
+    promised_by: date | None = None
+    cancelled: bool = False
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class OrderPage:
+    orders: list[StoreOrder]
+    cursor: str
+    more: bool
+    unreadable: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Tracking:
+    number: str
+    carrier: str
+
+
+class StoreLink(Protocol):
+    def account(self) -> Account: ...
+    def listings(self) -> Iterator[list[StoreListing]]: ...
+    def orders(self, cursor: str) -> OrderPage: ...
+    def change_listing(self, change: ListingChange, key: str) -> None: ...
+    def find_change(self, change: ListingChange, key: str) -> bool: ...
+    def fulfil(self, order: str, tracking: Tracking, reference: str) -> None: ...
+    def find_fulfilment(self, order: str, reference: str) -> bool: ...
+    def cancel(self, order: str) -> None: ...
+    def tell_of_orders(self, address: str, secret: str) -> None: ...
+    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> StoreOrder: ...
+
+
+@dataclass(frozen=True)
+class CatalogueItem:
+    number: str
+    title: str
+    cost: int
+    currency: str
+    stock: int
+    origin: str
+    gtin: str = ""
+    mpn: str = ""
+    brand: str = ""
+    category: str = ""
+    options: str = ""
+    pack_size: int = 1
+    weight_g: int = 0
+
+
+@dataclass(frozen=True)
+class Seen:
+    """One row of a sweep exactly as it was told; judged by the core, so cost and stock may be nonsense."""
+
+    number: str
+    cost: int
+    currency: str
+    stock: int
+
+
+@dataclass(frozen=True)
+class SweepPage:
+    """One page of `pages`. bad: rows that could not be read at all, with why."""
+
+    as_of: datetime
+    seen: list[Seen]
+    pages: int
+    bad: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class ServiceTerms:
+    code: str
+    name: str
+    country: str
+    first: int
+    following: int
+    free_over: int | None
+    days_low: int
+    days_high: int
+    tracked: bool
+
+
+@dataclass(frozen=True)
+class OriginTerms:
+    code: str
+    name: str
+    country: str
+    cut_off: str
+    handling: int
+    services: list[ServiceTerms]
+
+
+@dataclass(frozen=True)
+class PurchaseLine:
+    line_no: int
+    item: str
+    quantity: int
+
+
+@dataclass(frozen=True)
+class Purchase:
+    reference: str
+    origin: str
+    service: str
+    address: Address
+    lines: list[PurchaseLine]
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class PurchaseAnswer:
+    """state: received, accepted, refused, shipped."""
+
+    reference: str
+    their_number: str
+    state: str
+    told: str
+    billed: int | None
+    tracking: Tracking | None
+
+
+class SupplierLink(Protocol):
+    def account(self) -> Account: ...
+    def origins(self) -> list[OriginTerms]: ...
+    def catalogue(self) -> Iterator[list[CatalogueItem]]: ...
+    def sweep_page(self, page: int) -> SweepPage: ...
+    def buy(self, purchase: Purchase) -> PurchaseAnswer: ...
+    def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]: ...
+
+
+@dataclass(frozen=True)
+class CarrierWord:
+    """kind: label, collected, moving, delivered, returned."""
+
+    at: datetime
+    kind: str
+    told: str
+    place: str
+
+
+class CarrierLink(Protocol):
+    def account(self) -> Account: ...
+    def track(self, numbers: list[str]) -> dict[str, list[CarrierWord]]: ...
+
+
+@dataclass(frozen=True)
+class Mail:
+    reference: str
+    sender: str
+    to: str
+    subject: str
+    body: str
+
+
+class MailLink(Protocol):
+    def account(self) -> Account: ...
+    def send(self, mail: Mail) -> None: ...
+    def find_mail(self, reference: str) -> bool: ...

@@ -1,0 +1,37 @@
+"""Checked pieces of what partners say: amounts as text, times with a zone, short texts."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Annotated
+
+from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, StringConstraints
+
+from ..core.money import parse_money
+
+
+class Wire(BaseModel):
+    """What comes from outside: unknown fields are ignored, wrong ones refused."""
+
+    model_config = ConfigDict(extra="ignore", strict=False, str_strip_whitespace=True)
+
+
+Short = Annotated[str, StringConstraints(max_length=300)]
+Name = Annotated[str, StringConstraints(min_length=1, max_length=100)]
+Time = Annotated[AwareDatetime, AfterValidator(lambda at: at.astimezone(UTC))]
+
+TITLE_MAX = 500
+
+
+def clip(text: str, most: int = TITLE_MAX) -> str:
+    """A text from outside, cut to what a table can show; a title of thousands of letters loses its tail."""
+    text = " ".join(text.split())
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
+def minor(text: str, currency: str) -> int:
+    """An amount as told, in minor units; ValueError if it is none."""
+    return parse_money(text, currency)
+
+
+__all__ = ["Name", "Short", "Time", "Wire", "clip", "datetime", "minor"]

@@ -1,0 +1,157 @@
+"""Why a price is what it is: a sentence, the waterfall and the limits, from the terms that were kept."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+from typing import Any
+
+import numpy as np
+
+from . import price
+from .money import Ints, show, show_percent
+from .price import NONE, Endings, Outcome, Rule, SetBy
+
+
+@dataclass(frozen=True)
+class Step:
+    """One bar of the waterfall; amount is what is taken (negative) or what stands (first and last)."""
+
+    name: str
+    amount: int
+    kind: str
+
+
+@dataclass(frozen=True)
+class Bound:
+    """One limit: the lowest (or highest) price it allows; None = not set, or no price meets it."""
+
+    name: str
+    price: int | None
+    sets: bool
+    told: str = ""
+
+
+@dataclass(frozen=True)
+class Explained:
+    """Everything the bench shows about a price. Money in minor units; margin in ppm of what is left after tax."""
+
+    price: int
+    sentence: str
+    steps: list[Step]
+    bounds: list[Bound]
+    set_by: str
+    outcome: str
+    best: int | None
+    profit: int
+    margin: int | None
+    on_cost: int | None
+
+
+def _column(terms: Mapping[str, Any], name: str) -> Ints:
+    value = terms.get(name)
+    return np.array([NONE if value is None else value], dtype=np.int64)
+
+
+def rebuild(terms: Mapping[str, Any]) -> tuple[price.Terms, price.Limits, Endings]:
+    """Kept terms as the solver's own columns of one row."""
+    endings = Endings()
+    which = endings.add(terms.get("endings") or [])
+    parts = price.Terms(*(_column(terms, f.name) for f in fields(price.Terms)))
+    limits = price.Limits(**{f.name: _column(terms, f.name) for f in fields(price.Limits) if f.name != "endings"},
+                          endings=np.array([which], dtype=np.int64))
+    return parts, limits, endings
+
+
+def explain(terms: Mapping[str, Any], shown: int, currency: str, old: int | None = None) -> Explained:
+    """Explain the price `shown` by the terms behind it. The same solver that made the price is asked again."""
+    parts, limits, endings = rebuild(terms)
+    best = price.solve(parts, limits, endings)
+    bare = price.solve(parts, price.without_endings(limits), Endings())
+    kept = price.keep(np.array([shown], dtype=np.int64), parts)
+    net, profit = int(kept.net[0]), int(kept.profit[0])
+    margin = None if net <= 0 else (2 * profit * 1_000_000 + net) // (2 * net)
+    landed = int(parts.landed[0])
+    set_by, outcome = SetBy(int(best.set_by[0])), Outcome(int(best.outcome[0]))
+    best_price = None if int(best.price[0]) == NONE else int(best.price[0])
+    return Explained(
+        shown, _sentence(terms, bare, best_price, set_by, outcome, shown, currency, margin, profit), _steps(terms, kept, currency),
+        _bounds(terms, bare, set_by, currency), set_by.name, outcome.name, best_price, profit, margin,
+        None if landed <= 0 else (2 * profit * 1_000_000 + landed) // (2 * landed))
+
+
+def _rate(terms: Mapping[str, Any], percent: str, fixed: str, currency: str) -> str:
+    text = show_percent(terms[percent], 2) if terms[percent] else ""
+    if terms[fixed]:
+        text = f"{text} + {show(terms[fixed], currency)}" if text else show(terms[fixed], currency)
+    return f" {text}" if text else ""
+
+
+def _steps(terms: Mapping[str, Any], kept: price.Kept, currency: str) -> list[Step]:
+    taken = [
+        ("Tax in price", kept.tax), (f"Store fee{_rate(terms, 'fee', 'fee_fixed', currency)}", kept.fee),
+        (f"Payment{_rate(terms, 'payment', 'payment_fixed', currency)}", kept.payment),
+        (f"Returns reserve {show_percent(terms['reserve'], 2)}", kept.reserve),
+    ]
+    steps = [Step("Sells at", int(kept.price[0]), "total")]
+    steps += [Step(name, -int(column[0]), "part") for name, column in taken if int(column[0])]
+    steps += [Step(name, -terms[key], "part") for name, key in (("Item", "goods"), ("Shipping", "ship"), ("Pick and pack", "handling")) if terms[key]]
+    return [*steps, Step("You keep", int(kept.profit[0]), "total")]
+
+
+_ASKS = {
+    Rule.multiple: "{} times landed cost", Rule.add: "landed cost plus {}", Rule.margin: "a margin of {}", Rule.ret: "a return of {} on cost",
+}
+
+
+def _asked(terms: Mapping[str, Any], currency: str) -> str:
+    rule, value = Rule(terms["rule"]), terms["rule_value"]
+    if rule is Rule.add:
+        return _ASKS[rule].format(show(value, currency))
+    return _ASKS[rule].format(f"{value / 1_000_000:g}" if rule is Rule.multiple else show_percent(value))
+
+
+def _bounds(terms: Mapping[str, Any], bare: price.Priced, set_by: SetBy, currency: str) -> list[Bound]:
+    def lowest(place: int) -> int | None:
+        value = int(bare.own[place, 0])
+        return None if value == NONE or value > price.PRICE_MAX else value
+
+    bounds = [Bound(f"Lowest for {_asked(terms, currency)}", lowest(0), set_by is SetBy.rule)]
+    if terms.get("min_margin") is not None:
+        bounds.append(Bound(f"Lowest for {show_percent(terms['min_margin'])} margin", lowest(1), set_by is SetBy.min_margin))
+    if terms.get("min_profit") is not None:
+        bounds.append(Bound(f"Lowest for {show(terms['min_profit'], currency)} profit", lowest(2), set_by is SetBy.min_profit))
+    bounds.append(Bound("Least advertised price", lowest(3), set_by is SetBy.least_price, "none" if terms.get("least_price") is None else ""))
+    bounds.append(Bound("Ceiling", terms.get("ceiling"), set_by is SetBy.ceiling, "none" if terms.get("ceiling") is None else ""))
+    if terms.get("old") is not None and terms.get("step") is not None:
+        high = terms["old"] * (1_000_000 + terms["step"]) // 1_000_000
+        bounds.append(Bound(f"Highest in one step of {show_percent(terms['step'])}", high, set_by is SetBy.step))
+    ends = " ".join(f".{end:02d}" for end in terms.get("endings") or [])
+    bounds.append(Bound("Endings", None, False, ends or "any"))
+    return bounds
+
+
+def _sentence(terms: Mapping[str, Any], bare: price.Priced, best: int | None, set_by: SetBy, outcome: Outcome, shown: int,
+              currency: str, margin: int | None, profit: int) -> str:
+    asked = _asked(terms, currency)
+    keeps = f"keeps {show(profit, currency)}" + ("" if margin is None else f", {show_percent(margin)} of what is left after tax")
+    if best is None:
+        if set_by is SetBy.ceiling:
+            return f"No allowed price lies under the ceiling of {show(terms['ceiling'], currency)}. At {show(shown, currency)} it {keeps}."
+        return f"Fees and cost leave no price that meets what you ask. At {show(shown, currency)} it {keeps}."
+    lowest = [int(v) for v in bare.own[:, 0] if int(v) != NONE]
+    need = max(lowest) if lowest else 1
+    start = f"You ask for {asked}. It lands at {show(terms['landed'], currency)}."
+    if set_by is SetBy.ceiling:
+        told = f"{start} That needs {show(need, currency)}, but the ceiling is {show(terms['ceiling'], currency)}"
+        told += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
+    elif set_by is SetBy.step:
+        told = f"{start} That needs {show(need, currency)}; the largest step from {show(terms['old'], currency)} stops at {show(best, currency)}"
+        told += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
+    else:
+        by = {SetBy.rule: "The lowest price that gives it", SetBy.min_margin: "The least margin asks for more: the lowest price",
+              SetBy.min_profit: "The least profit asks for more: the lowest price",
+              SetBy.least_price: "The least advertised price asks for more: the lowest price"}[set_by]
+        told = f"{start} {by} is {show(need, currency)}" + (f"; the next allowed ending is {show(best, currency)}" if best != need else "")
+    tail = f" At {show(shown, currency)} it {keeps}." if shown != best else f". It {keeps}."
+    return told + (("." + tail) if shown != best else tail)

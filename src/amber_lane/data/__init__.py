@@ -1,0 +1,1 @@
+"""SQLAlchemy tables by noun, column types, sessions and migrations."""

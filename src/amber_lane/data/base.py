@@ -1,0 +1,83 @@
+"""What every table stands on: naming, column types, and small builders for common columns."""
+
+from __future__ import annotations
+
+import json
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, Dialect, Integer, MetaData, Text, TypeDecorator
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+
+
+def to_ms(value: datetime) -> int:
+    """An aware time as milliseconds since 1970; ValueError for a naive one."""
+    if value.tzinfo is None:
+        raise ValueError("a time without a zone cannot be stored")
+    gap = value - EPOCH
+    return (gap.days * 86_400 + gap.seconds) * 1000 + gap.microseconds // 1000
+
+
+def from_ms(value: int) -> datetime:
+    """Milliseconds since 1970 as an aware UTC time."""
+    return datetime.fromtimestamp(value // 1000, UTC).replace(microsecond=value % 1000 * 1000)
+
+
+class UtcTime(TypeDecorator[datetime]):
+    """An aware time, stored as integer milliseconds: sorts, compares and bulk-inserts as a number."""
+
+    impl = BigInteger
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> int | None:
+        return None if value is None else to_ms(value)
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> datetime | None:
+        return None if value is None else from_ms(value)
+
+
+class Json(TypeDecorator[Any]):
+    """Data as JSON text; what cannot be read later is given back as its text, never thrown away."""
+
+    impl = Text
+    cache_ok = True
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> str | None:
+        return None if value is None else json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> Any:
+        if value is None:
+            return None
+        try:
+            return json.loads(value)
+        except ValueError:
+            return {"unreadable": value}
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(naming_convention={
+        "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+        "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+        "ck": "ck_%(table_name)s_%(constraint_name)s",
+        "fk": "fk_%(table_name)s_%(column_0_N_name)s_%(referred_table_name)s",
+        "pk": "pk_%(table_name)s",
+    })
+    type_annotation_map = {datetime: UtcTime, str: Text, int: BigInteger, dict[str, Any]: Json, list[Any]: Json}
+
+
+class Row(Base):
+    """A table with a number of its own."""
+
+    __abstract__ = True
+
+    id: Mapped[int] = mapped_column(BigInteger().with_variant(Integer, "sqlite"), primary_key=True)
+
+
+class Versioned(Row):
+    """A row that a person changes: two people at once are told apart by `version`."""
+
+    __abstract__ = True
+
+    version: Mapped[int] = mapped_column(default=1)

@@ -1,0 +1,68 @@
+"""Lanes: which supplier item fills a SKU, in which units, from where, by which service."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
+from sqlalchemy.orm import Mapped, mapped_column
+
+from .base import Row, Versioned
+
+
+class Lane(Versioned):
+    """use: 0 = main, 1 = spare 1, …; a closed lane keeps its row, with `until` set."""
+
+    __tablename__ = "lane"
+    __table_args__ = (
+        Index("uq_lane_open_use", "sku_id", "store_id", "use", unique=True, sqlite_where=text("until is null"),
+              postgresql_where=text("until is null")),
+        Index("ix_lane_sku_id", "sku_id"),
+        Index("ix_lane_supplier_id", "supplier_id"),
+        CheckConstraint("state in ('new','open','slow','shut')", name="state"),
+        CheckConstraint("use >= 0", name="use"),
+    )
+    sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"))
+    store_id: Mapped[int | None] = mapped_column(ForeignKey("store.id"))
+    supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
+    origin_id: Mapped[int] = mapped_column(ForeignKey("origin.id"))
+    service: Mapped[str]
+    use: Mapped[int]
+    state: Mapped[str] = mapped_column(default="new")
+    why: Mapped[str] = mapped_column(default="")
+    opened_at: Mapped[datetime]
+    opened_by: Mapped[str]
+    until: Mapped[datetime | None]
+
+
+class LanePart(Row):
+    """One item of a lane; a kit has several. units = num / den supplier units per unit sold."""
+
+    __tablename__ = "lane_part"
+    __table_args__ = (
+        UniqueConstraint("lane_id", "item_id"),
+        Index("ix_lane_part_item_id", "item_id"),
+        CheckConstraint("units_num > 0 and units_den > 0", name="units"),
+    )
+    lane_id: Mapped[int] = mapped_column(ForeignKey("lane.id"))
+    item_id: Mapped[int] = mapped_column(ForeignKey("item.id"))
+    units_num: Mapped[int] = mapped_column(default=1)
+    units_den: Mapped[int] = mapped_column(default=1)
+
+
+class Replacement(Versioned):
+    __tablename__ = "replacement"
+    sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"))
+    item_id: Mapped[int] = mapped_column(ForeignKey("item.id"))
+    allowed_by: Mapped[str]
+
+
+class Rejection(Row):
+    """A pair that a person said is not the same; it is never offered again."""
+
+    __tablename__ = "rejection"
+    __table_args__ = (UniqueConstraint("sku_id", "item_id"),)
+    sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"))
+    item_id: Mapped[int] = mapped_column(ForeignKey("item.id"))
+    at: Mapped[datetime]
+    by: Mapped[str]

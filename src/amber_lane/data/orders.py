@@ -1,0 +1,147 @@
+"""Orders and their lines, plans and holds, purchase orders, claims."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
+from sqlalchemy.orm import Mapped, mapped_column
+
+from ..core.states import ORDER_LINE
+from .base import Row, Versioned
+
+_LINE_STATES = ",".join(f"'{state}'" for state in ORDER_LINE.states)
+
+
+class Order(Versioned):
+    __tablename__ = "order"
+    __table_args__ = (UniqueConstraint("store_id", "number"), Index("ix_order_ordered_at", "ordered_at"))
+    store_id: Mapped[int] = mapped_column(ForeignKey("store.id"))
+    number: Mapped[str]
+    buyer: Mapped[str]
+    mail: Mapped[str] = mapped_column(default="")
+    phone: Mapped[str] = mapped_column(default="")
+    address: Mapped[dict[str, Any]]
+    mended: Mapped[dict[str, Any] | None]
+    country: Mapped[str]
+    currency: Mapped[str]
+    ordered_at: Mapped[datetime]
+    came_at: Mapped[datetime]
+    promised_by: Mapped[datetime | None]
+    note: Mapped[str] = mapped_column(default="")
+    came_by: Mapped[str] = mapped_column(default="link")
+    lifted: Mapped[bool] = mapped_column(default=False)
+    send_after: Mapped[datetime | None]
+
+
+class OrderLine(Versioned):
+    """quantity in units sold; paid and kept (after the store's tax and fees) are for the whole line."""
+
+    __tablename__ = "order_line"
+    __table_args__ = (
+        UniqueConstraint("order_id", "line_no"),
+        Index("ix_order_line_state", "state"),
+        Index("ix_order_line_sku_code", "sku_code"),
+        CheckConstraint(f"state in ({_LINE_STATES})", name="state"),
+        CheckConstraint("quantity > 0", name="quantity"),
+    )
+    order_id: Mapped[int] = mapped_column(ForeignKey("order.id"))
+    line_no: Mapped[int]
+    sku_code: Mapped[str]
+    sku_id: Mapped[int | None] = mapped_column(ForeignKey("sku.id"))
+    title: Mapped[str] = mapped_column(default="")
+    quantity: Mapped[int]
+    paid: Mapped[int]
+    tax: Mapped[int] = mapped_column(default=0)
+    store_fee: Mapped[int] = mapped_column(default=0)
+    payment_fee: Mapped[int] = mapped_column(default=0)
+    kept: Mapped[int] = mapped_column(default=0)
+    state: Mapped[str] = mapped_column(default="new")
+    why: Mapped[str] = mapped_column(default="")
+    lane_id: Mapped[int | None] = mapped_column(ForeignKey("lane.id"))
+    chosen_by: Mapped[str] = mapped_column(default="plan")
+
+
+class Plan(Row):
+    """The last look at how an order may be filled: money of the order and the lanes compared."""
+
+    __tablename__ = "plan"
+    order_id: Mapped[int] = mapped_column(ForeignKey("order.id"), unique=True)
+    at: Mapped[datetime]
+    goods: Mapped[int]
+    shipping: Mapped[int]
+    handling: Mapped[int]
+    profit: Mapped[int]
+    reason: Mapped[str | None]
+    lanes: Mapped[list[Any]]
+
+
+class Hold(Row):
+    """A limit that an order broke, until a way on is taken."""
+
+    __tablename__ = "hold"
+    __table_args__ = (Index("uq_hold_open", "order_id", unique=True, sqlite_where=text("ended is null"),
+                            postgresql_where=text("ended is null")),)
+    order_id: Mapped[int] = mapped_column(ForeignKey("order.id"))
+    limit: Mapped[str]
+    told: Mapped[str]
+    since: Mapped[datetime]
+    ended: Mapped[datetime | None]
+    way: Mapped[str] = mapped_column(default="")
+
+
+class PurchaseOrder(Versioned):
+    """What we send to a supplier. `reference` is ours, unique, and goes with every call about it."""
+
+    __tablename__ = "purchase_order"
+    __table_args__ = (Index("ix_purchase_order_state", "state"),
+                      CheckConstraint("state in ('waiting','sent','accepted','refused','shipped','stopped')", name="state"))
+    reference: Mapped[str] = mapped_column(unique=True)
+    supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
+    account_id: Mapped[int | None] = mapped_column(ForeignKey("buying_account.id"))
+    order_id: Mapped[int] = mapped_column(ForeignKey("order.id"))
+    origin_id: Mapped[int] = mapped_column(ForeignKey("origin.id"))
+    service: Mapped[str]
+    state: Mapped[str] = mapped_column(default="waiting")
+    currency: Mapped[str]
+    goods: Mapped[int]
+    shipping: Mapped[int]
+    handling: Mapped[int]
+    billed: Mapped[int | None]
+    their_number: Mapped[str] = mapped_column(default="")
+    made_at: Mapped[datetime]
+    answered_at: Mapped[datetime | None]
+    told: Mapped[str] = mapped_column(default="")
+    batch: Mapped[str | None]
+
+
+class PurchaseLine(Row):
+    """One item bought for one order line. `live` is unset once the purchase was refused or stopped."""
+
+    __tablename__ = "purchase_line"
+    __table_args__ = (
+        # A kit buys several items for one order line, but each item of it at most once.
+        Index("uq_purchase_line_live", "order_line_id", "item_id", unique=True, sqlite_where=text("live"),
+              postgresql_where=text("live")),
+        Index("ix_purchase_line_purchase_id", "purchase_id"),
+    )
+    purchase_id: Mapped[int] = mapped_column(ForeignKey("purchase_order.id"))
+    order_line_id: Mapped[int] = mapped_column(ForeignKey("order_line.id"))
+    line_no: Mapped[int]
+    item_id: Mapped[int] = mapped_column(ForeignKey("item.id"))
+    quantity: Mapped[int]
+    planned_cost: Mapped[int]
+    billed_cost: Mapped[int | None]
+    live: Mapped[bool] = mapped_column(default=True)
+
+
+class Claim(Versioned):
+    __tablename__ = "claim"
+    order_line_id: Mapped[int] = mapped_column(ForeignKey("order_line.id"))
+    reason: Mapped[str]
+    wish: Mapped[str]
+    state: Mapped[str]
+    opened_at: Mapped[datetime]
+    answer: Mapped[str] = mapped_column(default="")
+    came_back: Mapped[int] = mapped_column(default=0)

@@ -1,0 +1,77 @@
+"""The only door out, long jobs, the log of acts, and what a person put off."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, Index, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from .base import Row, Versioned
+
+
+class Outbox(Row):
+    """A change decided here. `subject` is the thing whose changes must stay in order."""
+
+    __tablename__ = "outbox"
+    __table_args__ = (
+        Index("ix_outbox_state_target_id", "state", "target", "id"),
+        Index("ix_outbox_target_subject_id", "target", "subject", "id"),
+        CheckConstraint("state in ('waiting','claimed','unknown','done','dropped','dead')", name="state"),
+    )
+    key: Mapped[str] = mapped_column(unique=True)
+    target: Mapped[str]
+    subject: Mapped[str]
+    kind: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(default="waiting")
+    made_at: Mapped[datetime]
+    after: Mapped[datetime]
+    tries: Mapped[int] = mapped_column(default=0)
+    claimed_at: Mapped[datetime | None]
+    done_at: Mapped[datetime | None]
+    answer: Mapped[str] = mapped_column(default="")
+    overtaken_by: Mapped[str | None]
+
+
+class Job(Row):
+    __tablename__ = "job"
+    __table_args__ = (UniqueConstraint("key"), Index("ix_job_state", "state"))
+    key: Mapped[str]
+    kind: Mapped[str]
+    title: Mapped[str]
+    body: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    state: Mapped[str] = mapped_column(default="waiting")
+    total: Mapped[int] = mapped_column(default=0)
+    done: Mapped[int] = mapped_column(default=0)
+    failed: Mapped[int] = mapped_column(default=0)
+    told: Mapped[str] = mapped_column(default="")
+    result: Mapped[dict[str, Any] | None]
+    stop_asked: Mapped[bool] = mapped_column(default=False)
+    made_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+
+
+class Act(Row):
+    """Who or what did what, when, why, before and after. `undo`: open, done, or '' when it cannot be undone."""
+
+    __tablename__ = "act"
+    __table_args__ = (Index("ix_act_at", "at"), Index("ix_act_kind_at", "kind", "at"))
+    at: Mapped[datetime]
+    who: Mapped[str]
+    kind: Mapped[str]
+    on: Mapped[str]
+    told: Mapped[str]
+    why: Mapped[str] = mapped_column(default="")
+    before: Mapped[dict[str, Any] | None]
+    after: Mapped[dict[str, Any] | None]
+    undo: Mapped[str] = mapped_column(default="")
+    count: Mapped[int] = mapped_column(default=1)
+
+
+class Snooze(Versioned):
+    __tablename__ = "snooze"
+    trouble: Mapped[str] = mapped_column(unique=True)
+    until: Mapped[datetime]
+    by: Mapped[str]

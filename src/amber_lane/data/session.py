@@ -1,0 +1,68 @@
+"""The engine, its SQLite settings, sessions, and bringing the tables up to date."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.orm import Session, sessionmaker
+
+
+class Database:
+    """One database: `reading()` for looks, `writing()` for a transaction that commits once at its end."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        self.sqlite = url.startswith("sqlite")
+        options: dict[str, Any] = {"connect_args": {"timeout": 20, "check_same_thread": False}} if self.sqlite else {}
+        self.engine: Engine = create_engine(url, pool_size=20, max_overflow=20, **options)
+        if self.sqlite:
+            event.listen(self.engine, "connect", _settings)
+            event.listen(self.engine, "begin", _begin)
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+
+    def migrate(self) -> None:
+        """Bring the tables to the newest shape; safe to call at every start."""
+        config = Config()
+        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        with self.engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+
+    @contextmanager
+    def reading(self) -> Iterator[Session]:
+        """A session for reading; what it changes is thrown away."""
+        with self._sessions() as session:
+            yield session
+
+    @contextmanager
+    def writing(self) -> Iterator[Session]:
+        """One transaction. SQLite takes its write lock at the start, so that none fails half-way for want of it."""
+        with self._sessions() as session:
+            session.info["write"] = True
+            if self.sqlite:
+                session.connection(execution_options={"amber_write": True})
+            yield session
+            session.commit()
+
+    def close(self) -> None:
+        self.engine.dispose()
+
+
+def _settings(connection: Any, _: Any) -> None:
+    connection.isolation_level = None
+    cursor = connection.cursor()
+    for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "busy_timeout=20000",
+                   "cache_size=-64000", "temp_store=MEMORY"):
+        cursor.execute(f"PRAGMA {pragma}")
+    cursor.close()
+
+
+def _begin(connection: Any) -> None:
+    write = connection.get_execution_options().get("amber_write")
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if write else "BEGIN")

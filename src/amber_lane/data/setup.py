@@ -1,0 +1,164 @@
+"""Stores, suppliers, what they take and where they send, links with their sealed keys, people."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from .base import Row, Versioned
+
+
+class Store(Versioned):
+    __tablename__ = "store"
+    code: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    kind: Mapped[str]
+    country: Mapped[str]
+    currency: Mapped[str]
+    tax_in_price: Mapped[int] = mapped_column(default=0)
+    payment: Mapped[int] = mapped_column(default=0)
+    payment_fixed: Mapped[int] = mapped_column(default=0)
+    read_orders: Mapped[bool] = mapped_column(default=True)
+    write_listings: Mapped[bool] = mapped_column(default=True)
+    allowance_units: Mapped[int | None]
+    allowance_listings: Mapped[int | None]
+    orders_cursor: Mapped[str | None]
+    next_read: Mapped[datetime | None]
+
+
+class FeeRow(Versioned):
+    """What a store takes by category; an empty category is for all others."""
+
+    __tablename__ = "fee_row"
+    __table_args__ = (UniqueConstraint("store_id", "category"),)
+    store_id: Mapped[int] = mapped_column(ForeignKey("store.id"))
+    category: Mapped[str] = mapped_column(default="")
+    percent: Mapped[int] = mapped_column(default=0)
+    least: Mapped[int] = mapped_column(default=0)
+    cap: Mapped[int | None]
+    fixed: Mapped[int] = mapped_column(default=0)
+
+
+class Supplier(Versioned):
+    __tablename__ = "supplier"
+    code: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    kind: Mapped[str]
+    country: Mapped[str]
+    currency: Mapped[str]
+    tax: Mapped[int] = mapped_column(default=0)
+    discount: Mapped[int] = mapped_column(default=0)
+    rebate: Mapped[int] = mapped_column(default=0)
+    sweep_minutes: Mapped[int] = mapped_column(default=15)
+    watching: Mapped[bool] = mapped_column(default=True)
+    next_sweep: Mapped[datetime | None]
+    good_sweep_at: Mapped[datetime | None]
+    feed_as_of: Mapped[datetime | None]
+    stale: Mapped[bool] = mapped_column(default=False)
+    next_ask: Mapped[datetime | None]
+    note: Mapped[str] = mapped_column(default="")
+
+
+class Origin(Versioned):
+    __tablename__ = "origin"
+    __table_args__ = (UniqueConstraint("supplier_id", "code"),)
+    supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
+    code: Mapped[str]
+    name: Mapped[str]
+    country: Mapped[str]
+    cut_off: Mapped[str] = mapped_column(default="16:00")
+    handling: Mapped[int] = mapped_column(default=0)
+    holidays: Mapped[list[Any]] = mapped_column(default=list)
+    return_address: Mapped[str] = mapped_column(default="")
+
+
+class Service(Versioned):
+    """A way of sending from an origin to a country; money in the supplier's currency."""
+
+    __tablename__ = "service"
+    __table_args__ = (UniqueConstraint("origin_id", "code", "country"),)
+    origin_id: Mapped[int] = mapped_column(ForeignKey("origin.id"))
+    code: Mapped[str]
+    name: Mapped[str]
+    country: Mapped[str]
+    first: Mapped[int]
+    following: Mapped[int]
+    free_over: Mapped[int | None]
+    weight_bands: Mapped[list[Any]] = mapped_column(default=list)
+    days_low: Mapped[int]
+    days_high: Mapped[int]
+    tracked: Mapped[bool] = mapped_column(default=True)
+
+
+class BuyingAccount(Versioned):
+    __tablename__ = "buying_account"
+    supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
+    name: Mapped[str]
+    cap_money: Mapped[int | None]
+    cap_orders: Mapped[int | None]
+
+
+class Link(Versioned):
+    """How a partner is reached. The key is sealed; health is what the last call said."""
+
+    __tablename__ = "link"
+    __table_args__ = (
+        UniqueConstraint("owner", "owner_id"),
+        CheckConstraint("owner in ('store','supplier','carrier','mailbox')", name="owner"),
+    )
+    owner: Mapped[str]
+    owner_id: Mapped[int]
+    address: Mapped[str]
+    sealed_key: Mapped[str] = mapped_column(default="")
+    state: Mapped[str] = mapped_column(default="new")
+    told: Mapped[str] = mapped_column(default="")
+    may: Mapped[list[Any]] = mapped_column(default=list)
+    good_at: Mapped[datetime | None]
+    failures: Mapped[int] = mapped_column(default=0)
+    rest_until: Mapped[datetime | None]
+
+
+class Carrier(Versioned):
+    __tablename__ = "carrier"
+    code: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    kind: Mapped[str]
+    store_names: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    next_ask: Mapped[datetime | None]
+
+
+class Mailbox(Versioned):
+    __tablename__ = "mailbox"
+    sender: Mapped[str]
+    name: Mapped[str]
+
+
+class Person(Versioned):
+    __tablename__ = "person"
+    name: Mapped[str]
+    mail: Mapped[str] = mapped_column(unique=True)
+    password: Mapped[str]
+    role: Mapped[str] = mapped_column(default="manager")
+    scope: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    seen_at: Mapped[datetime | None]
+
+
+class Token(Versioned):
+    """A token of a program that works for a store without an open interface; only its hash is kept."""
+
+    __tablename__ = "token"
+    store_id: Mapped[int] = mapped_column(ForeignKey("store.id"))
+    name: Mapped[str]
+    hash: Mapped[str] = mapped_column(unique=True)
+    used_at: Mapped[datetime | None]
+
+
+class Setting(Row):
+    """Small facts of the house, by name."""
+
+    __tablename__ = "setting"
+    name: Mapped[str] = mapped_column(unique=True)
+    value: Mapped[dict[str, Any]] = mapped_column(default=dict)

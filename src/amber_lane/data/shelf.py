@@ -1,0 +1,82 @@
+"""SKUs, listings and the rules for their words."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from .base import Versioned
+
+
+class Sku(Versioned):
+    """Our own number of a thing; `pace` is sales a day in millionths, from the last 28 days."""
+
+    __tablename__ = "sku"
+    code: Mapped[str] = mapped_column(unique=True)
+    title: Mapped[str]
+    gtin: Mapped[str] = mapped_column(default="")
+    mpn: Mapped[str] = mapped_column(default="")
+    brand: Mapped[str] = mapped_column(default="")
+    category: Mapped[str] = mapped_column(default="")
+    options: Mapped[str] = mapped_column(default="")
+    weight_g: Mapped[int] = mapped_column(default=0)
+    pace: Mapped[int] = mapped_column(default=0)
+
+
+class Listing(Versioned):
+    """A SKU's offer in one store. `shown_*` is what the store last confirmed, `wanted_*` what we want there.
+
+    paused_by: '' while live, else stock, hold (a limit) or hand; hand_price: a price fixed by a person.
+    """
+
+    __tablename__ = "listing"
+    __table_args__ = (
+        UniqueConstraint("store_id", "sku_id"),
+        CheckConstraint("state in ('preparing','live','paused','ended')", name="state"),
+        Index("ix_listing_sku_id", "sku_id"),
+        Index("ix_listing_state", "state"),
+    )
+    store_id: Mapped[int] = mapped_column(ForeignKey("store.id"))
+    sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"))
+    title: Mapped[str]
+    description: Mapped[str] = mapped_column(default="")
+    state: Mapped[str]
+    paused_by: Mapped[str] = mapped_column(default="")
+    currency: Mapped[str]
+    wanted_price: Mapped[int]
+    wanted_quantity: Mapped[int]
+    shown_price: Mapped[int]
+    shown_quantity: Mapped[int]
+    shown_state: Mapped[str]
+    shown_at: Mapped[datetime | None]
+    hand_price: Mapped[int | None]
+    hand_until: Mapped[datetime | None]
+    hand_why: Mapped[str] = mapped_column(default="")
+    ceiling: Mapped[int | None]
+    least_price: Mapped[int | None]
+    steady: Mapped[int] = mapped_column(default=0)
+    lane_id: Mapped[int | None]
+    landed: Mapped[int | None]
+    profit: Mapped[int | None]
+    net: Mapped[int | None]
+    set_by: Mapped[int] = mapped_column(default=-1)
+    outcome: Mapped[int] = mapped_column(default=0)
+
+
+class PhraseRule(Versioned):
+    __tablename__ = "phrase_rule"
+    find: Mapped[str]
+    put: Mapped[str]
+    store_id: Mapped[int | None] = mapped_column(ForeignKey("store.id"))
+
+
+class Variant(Versioned):
+    """A combination of options under one parent title."""
+
+    __tablename__ = "variant"
+    family: Mapped[str]
+    sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"), unique=True)
+    options: Mapped[dict[str, Any]]

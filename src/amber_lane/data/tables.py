@@ -1,0 +1,10 @@
+"""All tables under one roof, so that the metadata is whole wherever it is needed."""
+
+from . import depot, lanes, orders, outbox, prices, setup, shelf, source, transit, watch
+from .base import Base
+
+metadata = Base.metadata
+
+__all__ = [
+    "depot", "lanes", "metadata", "orders", "outbox", "prices", "setup", "shelf", "source", "transit", "watch",
+]

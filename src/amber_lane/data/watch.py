@@ -1,0 +1,78 @@
+"""Sweeps, what they saw, and what was done about it."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ForeignKey, Index
+from sqlalchemy.orm import Mapped, mapped_column
+
+from .base import Row
+
+
+class Sweep(Row):
+    """state: running, good, held, released (a held one that was used after all), kept (a held one set aside), stale, failed."""
+
+    __tablename__ = "sweep"
+    __table_args__ = (Index("ix_sweep_supplier_id_started", "supplier_id", "started"),)
+    supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
+    started: Mapped[datetime]
+    ended: Mapped[datetime | None]
+    state: Mapped[str]
+    asked_by: Mapped[str] = mapped_column(default="schedule")
+    calls: Mapped[int] = mapped_column(default=0)
+    retries: Mapped[int] = mapped_column(default=0)
+    items: Mapped[int] = mapped_column(default=0)
+    changes: Mapped[int] = mapped_column(default=0)
+    doubted: Mapped[int] = mapped_column(default=0)
+    refused: Mapped[int] = mapped_column(default=0)
+    as_of: Mapped[datetime | None]
+    told: Mapped[str] = mapped_column(default="")
+    held: Mapped[dict[str, Any] | None]
+
+
+class Sighting(Row):
+    """What a sweep saw of an item, only when it changed. verdict: good, doubted, refused, gone, held."""
+
+    __tablename__ = "sighting"
+    __table_args__ = (Index("ix_sighting_item_id_at", "item_id", "at"), Index("ix_sighting_sweep_id", "sweep_id"))
+    sweep_id: Mapped[int] = mapped_column(ForeignKey("sweep.id"))
+    item_id: Mapped[int] = mapped_column(ForeignKey("item.id"))
+    at: Mapped[datetime]
+    old_cost: Mapped[int]
+    cost: Mapped[int]
+    old_stock: Mapped[int]
+    stock: Mapped[int]
+    verdict: Mapped[str]
+
+
+class Response(Row):
+    """What was done about a listing, and the terms and limits behind it as data.
+
+    kind: reprice, quantity, pause, resume, keep, hold. state: sent, waits, kept, held, undone.
+    """
+
+    __tablename__ = "response"
+    __table_args__ = (
+        Index("ix_response_listing_id_at", "listing_id", "at"),
+        Index("ix_response_state_at", "state", "at"),
+        Index("ix_response_sweep_id", "sweep_id"),
+        Index("ix_response_at", "at"),
+    )
+    sweep_id: Mapped[int | None] = mapped_column(ForeignKey("sweep.id"))
+    act_id: Mapped[int | None]
+    listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id"))
+    item_id: Mapped[int | None]
+    at: Mapped[datetime]
+    kind: Mapped[str]
+    state: Mapped[str]
+    old_price: Mapped[int]
+    new_price: Mapped[int]
+    old_quantity: Mapped[int]
+    new_quantity: Mapped[int]
+    old_state: Mapped[str]
+    new_state: Mapped[str]
+    set_by: Mapped[int]
+    outcome: Mapped[int]
+    terms: Mapped[dict[str, Any]]

@@ -1,0 +1,252 @@
+"""Delivery of the outbox: claim, call with a deadline, record. After a loss the outside is asked before anything is sent again.
+
+A claim is committed before the call and the answer after it, so whenever the process dies in between the row stands
+claimed; the next worker turns it into unknown and asks by our reference.
+"""
+
+from __future__ import annotations
+
+import random
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+
+from sqlalchemy import select, update
+
+from ..clock import Clock
+from ..connectors.errors import Malformed, OutsideError, RateLimited, Refused, Unavailable, UnknownOutcome
+from ..connectors.protocols import Address, ListingChange, Mail, Purchase, PurchaseLine, Tracking
+from ..core.money import parse_money
+from ..core.states import OUTBOX
+from ..data.outbox import Outbox
+from ..data.session import Database
+from ..data.setup import Link, Store
+from ..data.shelf import Listing
+from ..data.transit import Message, PassedOn
+from ..services import purchases
+from ..services.desk import Desk, bulk_update
+from ..services.setup import Doors, link_of, note_health
+
+TRIES_MAX = 12
+BATCH = 50
+WHO = "Delivery"
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What came of one row: state, the sentence to keep, when to look again, and the partner's answer."""
+
+    state: str
+    told: str = ""
+    wait: float = 0.0
+    answer: Any = None
+    error: OutsideError | None = None
+
+
+def _change(body: dict[str, Any]) -> ListingChange:
+    return ListingChange(body["sku"], parse_money(body["price"], body["currency"]), body["currency"], body["quantity"], body["state"])
+
+
+def _purchase(body: dict[str, Any]) -> Purchase:
+    return Purchase(body["reference"], body["origin"], body["service"], Address(**body["address"]),
+                    [PurchaseLine(**line) for line in body["lines"]], body["note"])
+
+
+def _mail(body: dict[str, Any]) -> Mail:
+    return Mail(body["reference"], body["sender"], body["to"], body["subject"], body["body"])
+
+
+def _find_purchase(link: Any, body: dict[str, Any], key: str) -> Any:
+    found = link.find_purchases([key])
+    return found[0] if found else None
+
+
+def _find_cancel(link: Any, body: dict[str, Any], key: str) -> Any:
+    # Cancelling twice does no harm: the store says that it is done.
+    return None
+
+
+# kind -> (send, ask). `ask` answers something true when the outside has it already.
+SEND: dict[str, tuple[Callable[[Any, dict[str, Any], str], Any], Callable[[Any, dict[str, Any], str], Any]]] = {
+    "listing": (lambda link, b, key: link.change_listing(_change(b), key), lambda link, b, key: link.find_change(_change(b), key)),
+    "purchase": (lambda link, b, key: link.buy(_purchase(b)), _find_purchase),
+    "fulfilment": (lambda link, b, key: link.fulfil(b["order"], Tracking(b["tracking_number"], b["carrier"]), key),
+                   lambda link, b, key: link.find_fulfilment(b["order"], key)),
+    "cancel": (lambda link, b, key: link.cancel(b["order"]), _find_cancel),
+    "mail": (lambda link, b, key: link.send(_mail(b)), lambda link, b, key: link.find_mail(key)),
+}
+
+
+class Delivery:
+    """Carries out the outbox of one database. One process does so at a time (see jobs.worker)."""
+
+    def __init__(self, db: Database, clock: Clock, doors: Doors) -> None:
+        self.db, self.clock, self.doors = db, clock, doors
+        self.luck = random.Random()
+        # Real seconds that a lost call may still be at work outside; asking earlier could miss it.
+        self.settle = doors.deadline
+        self.not_before: dict[int, float] = {}
+        self.links: dict[str, tuple[str, Any]] = {}
+
+    def recover(self) -> int:
+        """After a start: whatever was claimed when the last worker died has an unknown outcome."""
+        with self.db.writing() as s:
+            lost = list(s.scalars(select(Outbox.id).where(Outbox.state.in_(("claimed", "unknown")))))
+            s.execute(update(Outbox).where(Outbox.state == "claimed").values(state=OUTBOX.step("claimed", "lose")))
+        for number in lost:
+            self.not_before[number] = time.monotonic() + self.settle
+        return len(lost)
+
+    def _lose(self, rows: list[int]) -> None:
+        """Something broke here between the calls and the record: what was in hand has an unknown outcome."""
+        with self.db.writing() as s:
+            s.execute(update(Outbox).where(Outbox.id.in_(rows), Outbox.state == "claimed").values(state=OUTBOX.step("claimed", "lose")))
+        for number in rows:
+            self.not_before[number] = time.monotonic() + self.settle
+
+    def targets(self) -> list[str]:
+        """Targets with something to carry out now."""
+        with self.db.reading() as s:
+            return list(s.scalars(select(Outbox.target).where(Outbox.state.in_(("waiting", "unknown")), Outbox.after <= self.clock.now()).distinct()))
+
+    def run(self, target: str, most: int = 100_000) -> int:
+        """Carry out what is due for one target, in batches. Returns how many rows were taken in hand."""
+        done = 0
+        while done < most:
+            rows = self._claim(target)
+            if not rows:
+                return done
+            results: list[tuple[Outbox, Carried]] = []
+            try:
+                for row in rows:
+                    results.append((row, self._carry(target, row)))
+                    if isinstance(results[-1][1].error, (Unavailable, RateLimited, UnknownOutcome)):
+                        # The partner is in trouble: hand the rest back untouched.
+                        results += [(rest, Carried("waiting" if rest.claimed_at is None else "unknown", rest.answer)) for rest in rows[len(results):]]
+                        break
+                self._record(target, results)
+            except BaseException:
+                self._lose([row.id for row in rows])
+                raise
+            done += len(rows)
+            if any(carried.error for _, carried in results):
+                return done
+        return done
+
+    def _claim(self, target: str) -> list[Outbox]:
+        """Take the next rows in hand: for each subject only its oldest unfinished one."""
+        owner, _, number = target.partition(":")
+        with self.db.writing() as s:
+            link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
+            if link is None or (link.rest_until and link.rest_until > self.clock.now()):
+                return []
+            if owner == "store" and not s.scalar(select(Store.write_listings).where(Store.id == int(number))):
+                return []
+            rows = s.scalars(select(Outbox).where(Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "claimed")))
+                             .order_by(Outbox.id).limit(BATCH * 4)).all()
+            seen: set[str] = set()
+            taken = []
+            for row in rows:
+                first = row.subject not in seen
+                seen.add(row.subject)
+                early = self.not_before.get(row.id, 0) > time.monotonic()
+                if first and row.state != "claimed" and row.after <= self.clock.now() and not early and len(taken) < BATCH:
+                    taken.append(row)
+            for row in taken:
+                s.expunge(row)
+            s.execute(update(Outbox).where(Outbox.id.in_([row.id for row in taken]))
+                      .values(state="claimed", tries=Outbox.tries + 1, claimed_at=self.clock.now()))
+        return taken
+
+    def _link(self, target: str) -> Any:
+        """The connector of a target, kept as long as its address and key stay the same."""
+        owner, _, number = target.partition(":")
+        with self.db.reading() as s:
+            desk = Desk(s, self.clock, WHO)
+            link = link_of(desk, owner, int(number))
+            mark = f"{link.address}|{link.sealed_key}"
+            if self.links.get(target, ("",))[0] != mark:
+                self.links[target] = (mark, self.doors.of(desk, owner, int(number)))
+        return self.links[target][1]
+
+    def _carry(self, target: str, row: Outbox) -> Carried:
+        """One row: ask first where it may have arrived, then send. `row` is as it was before the claim."""
+        send, ask = SEND[row.kind]
+        # Claimed before and still here: whatever was sent then may have arrived.
+        asked = row.claimed_at is not None
+        try:
+            link = self._link(target)
+            known = ask(link, row.body, row.key) if asked else None
+        except OutsideError as error:
+            return self._later(row, "unknown", error)
+        if known:
+            return Carried("done", "was known already", answer=known)
+        try:
+            return Carried("done", answer=send(link, row.body, row.key))
+        except UnknownOutcome as error:
+            self.not_before[row.id] = time.monotonic() + self.settle
+            return self._later(row, "unknown", error)
+        except (Unavailable, RateLimited, Malformed) as error:
+            return self._later(row, "waiting", error)
+        except Refused as error:
+            return Carried("dead", error.told, error=error)
+
+    def _later(self, row: Outbox, state: str, error: OutsideError) -> Carried:
+        if isinstance(error, Refused):
+            return Carried("dead", error.told, error=error)
+        wait = error.wait if isinstance(error, RateLimited) else min(2.0 ** row.tries, 300.0)
+        if row.tries + 1 >= TRIES_MAX and not isinstance(error, RateLimited):
+            return Carried("dead", f"{error.told} (tried {row.tries + 1} times)", error=error)
+        return Carried(state, error.told, wait * self.luck.uniform(0.8, 1.2), error=error)
+
+    def _record(self, target: str, results: list[tuple[Outbox, Carried]]) -> None:
+        """Write down what came of a batch, in one transaction with all that follows from it."""
+        owner, _, number = target.partition(":")
+        with self.db.writing() as s:
+            desk = Desk(s, self.clock, WHO)
+            now = desk.now
+            for row, carried in results:
+                values: dict[str, Any] = {"state": carried.state, "answer": carried.told[:500]}
+                if carried.state == "done":
+                    values["done_at"] = now
+                    self.not_before.pop(row.id, None)
+                elif carried.wait:
+                    values["after"] = now + timedelta(seconds=carried.wait)
+                if carried.error is None and carried.state in ("waiting", "unknown"):
+                    # Handed back without a call: it does not count as a try, nor as having been in hand.
+                    values |= {"tries": row.tries, "claimed_at": row.claimed_at}
+                elif carried.state == "waiting":
+                    values["claimed_at"] = None
+                s.execute(update(Outbox).where(Outbox.id == row.id, Outbox.state == "claimed").values(**values))
+            self._follow(desk, [(row, carried) for row, carried in results if carried.state == "done"])
+            self._health(desk, owner, int(number), [carried.error for _, carried in results])
+
+    def _follow(self, desk: Desk, done: list[tuple[Outbox, Carried]]) -> None:
+        shown = [(parse_money(row.body["price"], row.body["currency"]), row.body["quantity"], row.body["state"], int(desk.now.timestamp() * 1000),
+                  row.body["listing"]) for row, _ in done if row.kind == "listing"]
+        bulk_update(desk.s, Listing, ("shown_price", "shown_quantity", "shown_state", "shown_at"), shown)
+        for row, carried in done:
+            if row.kind == "purchase":
+                purchases.take_answer(desk, carried.answer)
+            elif row.kind == "fulfilment":
+                desk.s.execute(update(PassedOn).where(PassedOn.parcel_id == row.body["parcel"], PassedOn.order_id == row.body["order_id"])
+                               .values(confirmed_at=desk.now))
+            elif row.kind == "mail":
+                desk.s.execute(update(Message).where(Message.id == row.body["message"]).values(state="sent"))
+
+    def _health(self, desk: Desk, owner: str, number: int, errors: list[OutsideError | None]) -> None:
+        """The breaker: a partner that fails again and again is left alone for a growing while."""
+        link = link_of(desk, owner, number)
+        bad = [error for error in errors if error is not None]
+        if any(error is None for error in errors) and not bad:
+            if link.failures or link.state != "good":
+                note_health(desk, owner, number, None)
+            link.failures, link.rest_until = 0, None
+        for error in bad:
+            if isinstance(error, (Unavailable, UnknownOutcome)):
+                link.failures += 1
+                note_health(desk, owner, number, error)
+                if link.failures >= 5:
+                    link.rest_until = desk.now + timedelta(seconds=min(5.0 * 2 ** (link.failures - 5), 120.0))

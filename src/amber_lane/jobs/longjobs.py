@@ -1,0 +1,135 @@
+"""Long jobs with progress: a sheet checked or taken, a partner's goods brought in. Each can be left, come back to and stopped."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select, update
+
+from ..clock import Clock
+from ..connectors.errors import OutsideError
+from ..data.outbox import Job
+from ..data.session import Database
+from ..services import sheets_in
+from ..services.desk import Desk, DeskError
+from ..services.setup import Doors
+from ..sheets.table import NotASheet, read_sheet
+from .reads import Reader
+
+ENDED = ("done", "failed", "stopped")
+
+
+class Stopped(Exception):
+    """A person asked the job to stop."""
+
+
+def start(desk: Desk, kind: str, key: str, title: str, body: dict[str, Any], total: int = 0) -> Job:
+    """Enter a job. The same key while it is open is the same job, not a second one."""
+    job = desk.s.scalar(select(Job).where(Job.key == key))
+    if job is not None and job.state not in ENDED:
+        return job
+    if job is not None:
+        job.key = f"{key}#{job.id}"
+        desk.s.flush()
+    job = Job(key=key, kind=kind, title=title, body={**body, "who": desk.who}, total=total, made_at=desk.now)
+    desk.s.add(job)
+    desk.s.flush()
+    return job
+
+
+class LongJobs:
+    """Carries jobs out, one at a time."""
+
+    def __init__(self, db: Database, clock: Clock, doors: Doors) -> None:
+        self.db, self.clock, self.doors = db, clock, doors
+
+    def recover(self) -> None:
+        """A job that was running when the worker died starts again; each of them may be run twice."""
+        with self.db.writing() as s:
+            s.execute(update(Job).where(Job.state == "running").values(state="waiting", done=0))
+
+    def run_due(self) -> None:
+        while True:
+            with self.db.writing() as s:
+                job = s.scalar(select(Job).where(Job.state == "waiting").order_by(Job.id).limit(1))
+                if job is None:
+                    return
+                job.state = "running"
+                number, kind, body = job.id, job.kind, dict(job.body)
+            self._run(number, kind, body)
+
+    def _run(self, number: int, kind: str, body: dict[str, Any]) -> None:
+        try:
+            result = _RUN[kind](self, number, body)
+            self._end(number, "done", result.get("told", ""), result)
+        except Stopped:
+            self._end(number, "stopped", "stopped; nothing half done was kept", None)
+        except (DeskError, OutsideError) as error:
+            self._end(number, "failed", error.told, None)
+        except NotASheet as error:
+            self._end(number, "failed", str(error), None)
+        except Exception as error:
+            self._end(number, "failed", f"it failed and nothing was kept: {type(error).__name__}", None)
+            raise
+
+    def _end(self, number: int, state: str, told: str, result: dict[str, Any] | None) -> None:
+        with self.db.writing() as s:
+            s.execute(update(Job).where(Job.id == number).values(state=state, told=told[:500], result=result, ended_at=self.clock.now()))
+
+    def progress(self, number: int, done: int, total: int | None = None) -> None:
+        """Tell how far a job is; Stopped when a person asked it to stop."""
+        with self.db.writing() as s:
+            job = s.get(Job, number)
+            if job is None or job.stop_asked:
+                raise Stopped
+            job.done, job.total = done, job.total if total is None else total
+
+    def _sheet(self, number: int, body: dict[str, Any], take: bool) -> dict[str, Any]:
+        kind = sheets_in.kind_of(body["sheet"])
+        path = Path(body["path"])
+        sheet = read_sheet(path.read_bytes(), kind.required, kind.optional)
+        rows = list(_counted(sheet.rows, lambda n: self.progress(number, 0, n)))
+        self.progress(number, 0, len(rows))
+        if not take:
+            with self.db.reading() as s:
+                checked = kind.check(Desk(s, self.clock, body["who"]), rows, lambda n: self.progress(number, n))
+        else:
+            with self.db.reading() as s:
+                checked = kind.check(Desk(s, self.clock, body["who"]), rows, lambda n: self.progress(number, n))
+            self.progress(number, len(rows))
+            with self.db.writing() as s:
+                kind.take(Desk(s, self.clock, body["who"]), checked)
+        bad = path.with_suffix(".bad.json")
+        bad.write_text(json.dumps([[sheet.header], *[[row, why] for row, why in checked.bad]]))
+        counts = checked.counts
+        told = f"{counts['new']} new, {counts['changed']} changed, {counts['same']} the same, {counts['bad']} cannot be taken"
+        return {"told": told, "counts": counts, "changes": checked.changes, "unknown": sheet.unknown,
+                "bad": [{"row": row, "why": why} for row, why in checked.bad[:50]]}
+
+    def _join(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        reader = Reader(self.db, self.clock, self.doors)
+        fresh = reader.listings(body["id"]) if body["owner"] == "store" else reader.catalogue(body["id"])
+        what = "listings" if body["owner"] == "store" else "items"
+        return {"told": f"{fresh} new {what}", "fresh": fresh}
+
+    def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])
+        return {"told": ", ".join(f"{n} {kind}" for kind, n in counts.items()) or "nothing changed", "counts": counts}
+
+
+def _counted(rows: Iterable[Any], tell: Callable[[int], None]) -> Iterator[Any]:
+    for n, row in enumerate(rows, 1):
+        if n % 20_000 == 0:
+            tell(n)
+        yield row
+
+
+_RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
+    "sheet.check": lambda jobs, number, body: jobs._sheet(number, body, take=False),
+    "sheet.take": lambda jobs, number, body: jobs._sheet(number, body, take=True),
+    "join": LongJobs._join,
+    "sweep": LongJobs._sweep,
+}

@@ -1,0 +1,134 @@
+"""The worker: finds what is due, once a moment, and has it done. It goes on where the last one stood."""
+
+from __future__ import annotations
+
+import fcntl
+import threading
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import IO, Any
+
+import httpx
+import structlog
+from apscheduler.schedulers.background import BackgroundScheduler
+
+from ..clock import Clock, PacedClock
+from ..connectors.errors import OutsideError
+from ..data.session import Database
+from ..data.setup import Carrier, Store, Supplier
+from ..services import pace, purchases
+from ..services.desk import Desk, DeskError
+from ..services.setup import Doors
+from .delivery import Delivery
+from .longjobs import LongJobs
+from .reads import Reader
+
+log = structlog.get_logger()
+
+
+class Worker:
+    """All that runs by itself for one database. Only one worker at a time: a lock on the data folder sees to it."""
+
+    def __init__(self, db: Database, clock: Clock, doors: Doors, folder: Path, world: str = "") -> None:
+        self.db, self.clock, self.doors, self.folder, self.world = db, clock, doors, folder, world
+        self.reader, self.delivery, self.jobs = Reader(db, clock, doors), Delivery(db, clock, doors), LongJobs(db, clock, doors)
+        self.scheduler = BackgroundScheduler(timezone="UTC")
+        self.stopping = threading.Event()
+        self._lock: IO[str] | None = None
+        self._paced: Any = None
+
+    def start(self) -> None:
+        """Wait for the lock in the background, then work."""
+        threading.Thread(target=self._begin, daemon=True).start()
+
+    def _begin(self) -> None:
+        self.folder.mkdir(parents=True, exist_ok=True)
+        handle = (self.folder / "worker.lock").open("w")
+        while not self.stopping.is_set():
+            try:
+                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except OSError:
+                self.stopping.wait(0.5)
+        else:
+            return
+        self._lock = handle
+        lost = self.delivery.recover()
+        self.jobs.recover()
+        log.info("worker started", lost=lost)
+        # Separate beats, so that a slow partner never keeps the outbox waiting.
+        for name, beat, seconds in (("reads", self.read, 0.5), ("delivery", self.deliver, 0.25), ("sweeps", self.sweep, 0.5),
+                                    ("clock", self.follow_clock, 0.5), ("jobs", self.jobs.run_due, 0.5)):
+            self.scheduler.add_job(self._safely, "interval", seconds=seconds, args=[name, beat], id=name, max_instances=1, coalesce=True)
+        self.scheduler.start()
+
+    def stop(self) -> None:
+        self.stopping.set()
+        if self.scheduler.running:
+            self.scheduler.shutdown(wait=True)
+        if self._lock:
+            self._lock.close()
+
+    def _safely(self, name: str, beat: Any) -> None:
+        """One beat; a failure is written down and the next beat comes all the same."""
+        if self.stopping.is_set():
+            return
+        try:
+            beat()
+        except (OutsideError, DeskError) as error:
+            log.warning("beat failed", beat=name, told=error.told)
+        except Exception:
+            log.exception("beat failed", beat=name)
+
+    def follow_clock(self) -> None:
+        """In the practice world its clock is ours."""
+        if self.world and isinstance(self.clock, PacedClock):
+
+
+            answer = httpx.get(f"{self.world}/world/clock", timeout=2, trust_env=False).json()
+            self.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
+
+    def sweep(self) -> None:
+        for number in self.reader.due(Supplier, Supplier.next_sweep, self.clock.now()):
+            with self.db.reading() as s:
+                supplier = s.get(Supplier, number)
+            if supplier and supplier.watching and supplier.next_sweep is not None:
+                self.reader.sweep(number)
+
+    def read(self) -> None:
+        now = self.clock.now()
+        for number in self.reader.due(Store, Store.next_read, now):
+            with self.db.reading() as s:
+                store = s.get(Store, number)
+            if store and store.read_orders:
+                self.reader.orders(number)
+        self.send_due()
+        for number in self.reader.due(Supplier, Supplier.next_ask, now):
+            self.reader.answers(number)
+        for number in self.reader.due(Carrier, Carrier.next_ask, now):
+            self.reader.parcels(number)
+        if self._paced is None or now - self._paced > timedelta(hours=1):
+            self._paced = now
+            with self.db.writing() as s:
+                pace.refresh(Desk(s, self.clock, "Watch"))
+
+    def send_due(self) -> None:
+        """Orders that the policy sends by itself."""
+        with self.db.reading() as s:
+            due = purchases.due_orders(Desk(s, self.clock, "Orders"))
+        if due:
+            with self.db.writing() as s:
+                purchases.send(Desk(s, self.clock, "Orders"), due, "their waiting time was over")
+
+    def deliver(self) -> None:
+        for target in self.delivery.targets():
+            self.delivery.run(target, most=400)
+
+    def once(self) -> None:
+        """One round of everything, in order; for tests and the demo's first hours."""
+        self.sweep()
+        self.read()
+        self.deliver()
+        self.jobs.run_due()
+
+

@@ -1,0 +1,59 @@
+"""Partners who work by sheets: what waits for them in the outbox is taken out as a sheet, each row once."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+
+from ..connectors.protocols import PurchaseAnswer
+from ..core.money import parse_money
+from ..core.states import OUTBOX
+from ..data.outbox import Outbox
+from ..data.setup import Store, Supplier
+from ..data.shelf import Listing
+from . import purchases
+from .desk import Conflict, Desk
+
+PURCHASE_HEADER = ["purchase_order", "line_no", "item", "quantity", "name", "address_1", "address_2", "city", "region", "postcode", "country", "phone",
+                   "service", "note"]
+
+
+def _taken(desk: Desk, target: str, kind: str) -> list[Outbox]:
+    rows = list(desk.s.scalars(select(Outbox).where(Outbox.target == target, Outbox.kind == kind, Outbox.state == "waiting").order_by(Outbox.id)))
+    if not rows:
+        raise Conflict("nothing waits for this partner")
+    for row in rows:
+        row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), desk.now, "taken out as a sheet"
+    return rows
+
+
+def take_purchases(desk: Desk, number: int) -> tuple[list[str], list[list[Any]]]:
+    """Waiting purchase orders of a supplier, one row per line; from now on they count as accepted."""
+    supplier = desk.get(Supplier, number, "supplier")
+    if supplier.kind != "sheet":
+        raise Conflict(f"{supplier.name} takes purchase orders by its interface; a sheet too would buy them twice")
+    out = []
+    for row in _taken(desk, f"supplier:{number}", "purchase"):
+        body = row.body
+        address = [body["address"][name] for name in ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone")]
+        out += [[body["reference"], line["line_no"], line["item"], line["quantity"], *address, body["service"], body["note"]] for line in body["lines"]]
+        purchases.take_answer(desk, PurchaseAnswer(row.key, "", "accepted", "", None, None))
+    desk.log("purchase.sheet", supplier.name, f"{len({line[0] for line in out})} purchase orders taken out as a sheet for {supplier.name}")
+    return PURCHASE_HEADER, out
+
+
+def take_changes(desk: Desk, number: int) -> tuple[list[str], list[list[Any]]]:
+    """Waiting listing changes of a store; from now on the store is taken to show them."""
+    store = desk.get(Store, number, "store")
+    if store.kind != "sheet":
+        raise Conflict(f"{store.name} takes changes by its interface")
+    out = []
+    for row in _taken(desk, f"store:{number}", "listing"):
+        body = row.body
+        listing = desk.get(Listing, body["listing"], "listing")
+        listing.shown_price, listing.shown_quantity = parse_money(body["price"], body["currency"]), body["quantity"]
+        listing.shown_state, listing.shown_at = body["state"], desk.now
+        out.append([store.name, body["sku"], listing.title, body["price"], body["quantity"], body["state"]])
+    desk.log("listing.sheet_out", store.name, f"{len(out)} changes taken out as a sheet for {store.name}")
+    return ["store", "sku", "title", "price", "quantity", "state"], out

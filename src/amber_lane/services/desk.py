@@ -1,0 +1,116 @@
+"""What every use case is handed: the session, the time and who acts. And the errors that a person can be told."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, TypeVar
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ..clock import Clock
+from ..data.base import Row, Versioned
+from ..data.outbox import Act
+
+R = TypeVar("R", bound=Row)
+V = TypeVar("V", bound=Versioned)
+
+
+class DeskError(Exception):
+    """A use case that cannot go on; `told` says what happened and what to do."""
+
+    def __init__(self, told: str) -> None:
+        super().__init__(told)
+        self.told = told
+
+
+class NotFound(DeskError):
+    pass
+
+
+class Invalid(DeskError):
+    """What was given cannot be used. fields: name -> what is wrong with it."""
+
+    def __init__(self, told: str, fields: dict[str, str] | None = None) -> None:
+        super().__init__(told)
+        self.fields = fields or {}
+
+
+class Conflict(DeskError):
+    """The thing is not in a state for this, or somebody else changed it meanwhile."""
+
+
+@dataclass
+class Desk:
+    """session, clock and actor of one use case. `who` is a person's name, or what acts by itself."""
+
+    s: Session
+    clock: Clock
+    who: str
+
+    @property
+    def now(self) -> datetime:
+        return self.clock.now()
+
+    def get(self, kind: type[R], number: int, name: str) -> R:
+        """A row by its number; NotFound in plain words."""
+        row = self.s.get(kind, number) if 0 < number < 2**62 else None
+        if row is None:
+            raise NotFound(f"there is no {name} {number}")
+        return row
+
+    def get_version(self, kind: type[V], number: int, version: int, name: str) -> V:
+        """A row that a person changes, if it is still as they saw it; its version goes up."""
+        row = self.get(kind, number, name)
+        if row.version != version:
+            raise Conflict(f"somebody changed this {name} while you had it open; look at it again, nothing was overwritten")
+        row.version += 1
+        return row
+
+    def log(self, kind: str, on: str, told: str, why: str = "", before: Any = None, after: Any = None,
+            undo: bool = False, count: int = 1) -> Act:
+        """Write down an act. With `undo`, a function for its kind stands in services.undo."""
+        act = Act(at=self.now, who=self.who, kind=kind, on=on, told=told, why=why, before=before, after=after,
+                  undo="open" if undo else "", count=count)
+        self.s.add(act)
+        self.s.flush()
+        return act
+
+
+def bulk_insert(s: Session, table: type[Row], columns: Sequence[str], rows: Sequence[tuple[Any, ...]]) -> None:
+    """Many plain rows at the driver's speed; values are as the database keeps them (times in ms, JSON as text)."""
+    if rows:
+        quote, mark = _dialect(s)
+        names = ", ".join(quote(name) for name in columns)
+        marks = ", ".join([mark] * len(columns))
+        s.connection().exec_driver_sql(f"INSERT INTO {quote(table.__tablename__)} ({names}) VALUES ({marks})", list(rows))
+
+
+def bulk_update(s: Session, table: type[Row], columns: Sequence[str], rows: Sequence[tuple[Any, ...]]) -> None:
+    """Update many rows by id; each row is the columns' values and then the id."""
+    if rows:
+        quote, mark = _dialect(s)
+        sets = ", ".join(f"{quote(name)} = {mark}" for name in columns)
+        s.connection().exec_driver_sql(f"UPDATE {quote(table.__tablename__)} SET {sets} WHERE id = {mark}", list(rows))
+
+
+def _dialect(s: Session) -> tuple[Any, str]:
+    dialect = s.get_bind().dialect
+    return dialect.identifier_preparer.quote, "%s" if dialect.paramstyle in ("format", "pyformat") else "?"
+
+
+def in_chunks(values: Iterable[int], size: int = 5000) -> Iterable[list[int]]:
+    """Lists short enough for one IN clause."""
+    chunk = list(values)
+    for start in range(0, len(chunk), size):
+        yield chunk[start : start + size]
+
+
+def by_id(s: Session, kind: type[R], ids: Iterable[int]) -> dict[int, R]:
+    """Rows by number, in one query per chunk."""
+    found: dict[int, R] = {}
+    for chunk in in_chunks({i for i in ids if i}):
+        found |= {row.id: row for row in s.scalars(select(kind).where(kind.id.in_(chunk)))}
+    return found

@@ -1,0 +1,48 @@
+"""The only door out: what is decided here is written in the same transaction, and carried out after it."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import func, select, update
+
+from ..core.states import OUTBOX
+from ..data.outbox import Outbox
+from .desk import Conflict, Desk
+
+
+def put(desk: Desk, target: str, subject: str, kind: str, key: str, body: dict[str, Any], after: datetime | None = None) -> Outbox:
+    """Write one change to the outbox. `key` is unique and goes with the call; a key that is there already is refused."""
+    row = Outbox(key=key, target=target, subject=subject, kind=kind, body=body, state=OUTBOX.first,
+                 made_at=desk.now, after=after or desk.now)
+    desk.s.add(row)
+    desk.s.flush()
+    return row
+
+
+def stop(desk: Desk, key: str) -> None:
+    """Take back a change that has not gone out; Conflict when it has (or may have)."""
+    changed = desk.s.execute(
+        update(Outbox).where(Outbox.key == key, Outbox.state == "waiting", Outbox.tries == 0)
+        .values(state=OUTBOX.step("waiting", "stop"), answer="taken back")
+    )
+    if not changed.rowcount:  # type: ignore[attr-defined]
+        raise Conflict("it has gone out already, so it cannot be taken back")
+
+
+def retry(desk: Desk, number: int) -> Outbox:
+    """Send a dead change again. Whether the outside knows it is asked first, as after every loss."""
+    row = desk.get(Outbox, number, "change")
+    if row.state != "dead":
+        raise Conflict("this change is not waiting for you any more")
+    row.state = OUTBOX.step(row.state, "retry")
+    row.tries, row.after, row.claimed_at = 0, desk.now, desk.now
+    desk.log("outbox.retry", row.subject, f"tried again: {row.kind} {row.subject}")
+    return row
+
+
+def waiting(desk: Desk) -> int:
+    """Changes that the outside does not have yet."""
+    query = select(func.count()).select_from(Outbox).where(Outbox.state.in_(("waiting", "claimed", "unknown")))
+    return int(desk.s.scalar(query) or 0)

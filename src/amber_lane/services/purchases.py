@@ -1,0 +1,190 @@
+"""Buying: a ready order becomes purchase orders once, and the supplier's answers move it on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import timedelta
+from typing import Any
+
+from sqlalchemy import func, select
+
+from ..connectors.protocols import PurchaseAnswer
+from ..core.cost import packs_needed
+from ..core.money import show
+from ..core.states import ORDER_LINE, PURCHASE
+from ..data.lanes import Lane, LanePart
+from ..data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from ..data.setup import Origin, Service, Store, Supplier
+from ..data.source import Item
+from . import outbox
+from .desk import Conflict, Desk, by_id
+from .orders import lines_of, replan, step_line
+from .respond import respond
+from .transit import take_tracking
+
+
+def ready_orders(desk: Desk) -> list[int]:
+    """Orders whose lines may all go: nothing of them is held, lacking or bought."""
+    bad = select(OrderLine.order_id).where(OrderLine.state.not_in(("ready", "cancelled")))
+    return list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state == "ready", OrderLine.order_id.not_in(bad)).distinct()))
+
+
+def send(desk: Desk, orders: Iterable[int], told_by: str = "") -> list[PurchaseOrder]:
+    """Turn ready orders into purchase orders in the outbox. Orders that are not ready are left alone and not sent."""
+    replan(desk)
+    able = set(ready_orders(desk)) & set(orders)
+    made: list[PurchaseOrder] = []
+    for order in sorted(by_id(desk.s, Order, able).values(), key=lambda one: one.id):
+        made += _buy(desk, order)
+    if made:
+        spent = sum(one.goods + one.shipping + one.handling for one in made)
+        desk.log("order.send", f"{len(able)} orders", f"{len(able)} order{'s' if len(able) > 1 else ''} sent to suppliers, {show(spent, made[0].currency)}",
+                 why=told_by, after={"references": [one.reference for one in made]}, undo=True, count=len(able))
+        desk.s.flush()
+    return made
+
+
+def _buy(desk: Desk, order: Order) -> list[PurchaseOrder]:
+    s = desk.s
+    lines = [line for line in lines_of(desk, [order.id])[order.id] if line.state == "ready"]
+    lanes = by_id(s, Lane, (line.lane_id or 0 for line in lines))
+    parts = s.scalars(select(LanePart).where(LanePart.lane_id.in_(list(lanes)))).all()
+    items = by_id(s, Item, (part.item_id for part in parts))
+    store = desk.get(Store, order.store_id, "store")
+    address = order.mended or order.address
+    groups: dict[tuple[int, int, str], list[OrderLine]] = {}
+    for line in lines:
+        lane = lanes[line.lane_id or 0]
+        groups.setdefault((lane.supplier_id, lane.origin_id, lane.service), []).append(line)
+    made = []
+    before = s.scalar(select(func.count()).select_from(PurchaseOrder).where(PurchaseOrder.order_id == order.id)) or 0
+    for place, ((supplier_id, origin_id, service), group) in enumerate(groups.items(), before + 1):
+        supplier, origin = desk.get(Supplier, supplier_id, "supplier"), desk.get(Origin, origin_id, "origin")
+        purchase = PurchaseOrder(reference=f"{store.code}-{order.number}-{place}", supplier_id=supplier_id, order_id=order.id,
+                                 origin_id=origin_id, service=service, currency=supplier.currency, goods=0, shipping=0,
+                                 handling=origin.handling, made_at=desk.now)
+        s.add(purchase)
+        s.flush()
+        out: list[dict[str, Any]] = []
+        for line in group:
+            for part in (part for part in parts if part.lane_id == line.lane_id):
+                item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
+                out.append({"line_no": len(out) + 1, "item": item.number, "quantity": quantity})
+                s.add(PurchaseLine(purchase_id=purchase.id, order_line_id=line.id, line_no=len(out), item_id=item.id,
+                                   quantity=quantity, planned_cost=item.cost * quantity))
+                purchase.goods += item.cost * quantity
+            step_line(line, "buy")
+        terms = s.scalar(select(Service).where(Service.origin_id == origin_id, Service.code == service, Service.country == order.country))
+        if terms and not (terms.free_over is not None and purchase.goods >= terms.free_over):
+            purchase.shipping = terms.first + terms.following * (sum(line.quantity for line in group) - 1)
+        outbox.put(desk, f"supplier:{supplier_id}", f"purchase:{purchase.reference}", "purchase", purchase.reference, {
+            "reference": purchase.reference, "origin": origin.code, "service": service, "lines": out,
+            "note": "Please put no prices or adverts in the parcel.",
+            "address": {name: str(address.get(name, "")) for name in
+                        ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone")}})
+        made.append(purchase)
+    return made
+
+
+def due_orders(desk: Desk) -> list[int]:
+    """Ready orders whose time to be sent by themselves has come."""
+    due = set(desk.s.scalars(select(Order.id).where(Order.send_after <= desk.now)))
+    return [number for number in ready_orders(desk) if number in due] if due else []
+
+
+def take_back(desk: Desk, references: Iterable[str]) -> int:
+    """Undo a sending as far as it has not gone out. Conflict when nothing could be taken back."""
+    back = 0
+    for purchase in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.in_(list(references)))):
+        if purchase.state != "waiting":
+            continue
+        try:
+            outbox.stop(desk, purchase.reference)
+        except Conflict:
+            continue
+        purchase.state, purchase.told = PURCHASE.step(purchase.state, "stop"), "taken back before it went out"
+        order = desk.get(Order, purchase.order_id, "order")
+        order.send_after = desk.now + timedelta(days=365)
+        _release(desk, purchase, "take_back")
+        back += 1
+    if not back:
+        raise Conflict("all of them have gone out already; a purchase that a supplier has cannot be undone here")
+    replan(desk)
+    return back
+
+
+def _release(desk: Desk, purchase: PurchaseOrder, move: str, why: str = "") -> list[OrderLine]:
+    """Its order lines are free to be filled anew."""
+    rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
+    for row in rows:
+        row.live = False
+    lines = list(by_id(desk.s, OrderLine, (row.order_line_id for row in rows)).values())
+    for line in lines:
+        step_line(line, move, why)
+        line.lane_id, line.chosen_by = None, "plan"
+    desk.s.flush()
+    return lines
+
+
+def take_answer(desk: Desk, answer: PurchaseAnswer) -> None:
+    """A supplier's word on a purchase order, in whatever order words arrive; what is known already changes nothing."""
+    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == answer.reference))
+    if purchase is None or purchase.state in ("refused", "stopped"):
+        return
+    purchase.their_number = answer.their_number or purchase.their_number
+    purchase.billed = answer.billed if answer.billed is not None else purchase.billed
+    if purchase.state == "waiting":
+        purchase.state = PURCHASE.step(purchase.state, "send")
+    if answer.state == "refused":
+        if purchase.state in PURCHASE.sources("refuse"):
+            _refused(desk, purchase, answer.told)
+        return
+    if answer.state in ("accepted", "shipped") and purchase.state == "sent":
+        purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "accept"), desk.now
+        purchase.told = ""
+        for line in _lines(desk, purchase):
+            if line.state in ORDER_LINE.sources("acknowledge"):
+                step_line(line, "acknowledge")
+        _prove_lanes(desk, purchase)
+    if answer.tracking:
+        take_tracking(desk, purchase, answer.tracking)
+    desk.s.flush()
+
+
+def _lines(desk: Desk, purchase: PurchaseOrder) -> list[OrderLine]:
+    return list(by_id(desk.s, OrderLine, desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase.id))).values())
+
+
+def _refused(desk: Desk, purchase: PurchaseOrder, told: str) -> None:
+    purchase.state, purchase.answered_at, purchase.told = PURCHASE.step(purchase.state, "refuse"), desk.now, told
+    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
+    lines = _release(desk, purchase, "refuse", f"{supplier.name}: {told}")
+    desk.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}")
+    replan(desk)
+    respond(desk, {line.sku_id for line in lines if line.sku_id})
+
+
+def _prove_lanes(desk: Desk, purchase: PurchaseOrder) -> None:
+    """A new lane is open once its supplier has taken an order by it."""
+    lanes = {line.lane_id for line in _lines(desk, purchase)}
+    for lane in by_id(desk.s, Lane, (number or 0 for number in lanes)).values():
+        if lane.state == "new":
+            lane.state, lane.why = "open", f"proven by {purchase.reference}"
+            lane.version += 1
+
+
+def under_way(desk: Desk, supplier: int) -> list[str]:
+    """References that the supplier may have news of: sent or accepted, or shipped with a number still to be put right."""
+    return list(desk.s.scalars(select(PurchaseOrder.reference).where(
+        PurchaseOrder.supplier_id == supplier, PurchaseOrder.state.in_(("sent", "accepted"))).order_by(PurchaseOrder.id)))
+
+
+def money_of(desk: Desk, orders: Iterable[int]) -> dict[str, int]:
+    """What sending these orders means: parcels, money to suppliers, profit."""
+    plans = desk.s.scalars(select(Plan).where(Plan.order_id.in_(list(orders)))).all()
+    parcels = len({(plan.order_id, lane["lane"]) for plan in plans for lane in plan.lanes if lane["chosen"]})
+    return {"orders": len(plans), "parcels": parcels, "spend": sum(p.goods + p.shipping + p.handling for p in plans),
+            "profit": sum(p.profit for p in plans)}
+
+
+__all__ = ["due_orders", "money_of", "ready_orders", "send", "take_answer", "take_back", "under_way"]

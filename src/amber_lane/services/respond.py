@@ -1,0 +1,257 @@
+"""From what we believe to what the stores shall show: price, quantity, pause, resume. One path for sweeps and people."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from sqlalchemy import select
+
+from ..core import price
+from ..core.money import Bools, Ints, plain
+from ..core.price import NONE, Outcome, SetBy
+from ..core.stock import Draw, presence, share_out, shown
+from ..data.base import to_ms
+from ..data.lanes import Lane, LanePart
+from ..data.outbox import Outbox
+from ..data.shelf import Listing
+from ..data.watch import Response
+from .book import PAUSED_BY, STATES, Book, load
+from .desk import Desk, bulk_insert, bulk_update, in_chunks
+
+LIVE, PAUSED = 0, 1
+BY_STOCK, BY_HOLD, BY_HAND = 1, 2, 3
+HIDE, ZERO, LEAVE, END = 0, 1, 2, 3
+NEVER = int(np.iinfo(np.int64).max)
+
+
+@dataclass(frozen=True)
+class Decided:
+    """What each listing of a book shall be. kind: index into KINDS, -1 = nothing to tell."""
+
+    price: Ints
+    quantity: Ints
+    state: Ints
+    paused_by: Ints
+    steady: Ints
+    kind: Ints
+    waits: Bools
+    changed: Bools
+    priced: price.Priced
+
+
+KINDS = ("reprice", "quantity", "pause", "resume", "keep", "hold", "end")
+REPRICE, QUANTITY, PAUSE, RESUME, KEEP, HOLD, ENDED = range(7)
+
+
+def decide(book: Book, counted: bool = True) -> Decided:
+    """Sections 1 to 4 for a whole book. counted: whether this look counts as one of the steady sweeps."""
+    n = len(book.ids)
+    policy, laned = book.policy, book.lane > 0
+    priced = price.solve(book.terms, book.limits, book.endings)
+    fixed = book.hand_price != NONE
+    follow = (policy["follow_price"] == 1) & laned & ~fixed
+    fine = (priced.outcome == Outcome.ok) & (priced.price != NONE)
+    new_price = np.where(follow & fine, priced.price, book.wanted_price)
+    new_price = np.where(fixed, book.hand_price, new_price)
+    at_new = price.keep(new_price, book.terms)
+    losing = laned & (at_new.profit < 0)
+    waits = follow & ~fine | fixed & losing
+    held_off = waits & ((losing & (policy["loss_pauses"] == 1)) | (policy["held_pauses"] == 1))
+
+    stock_led = (policy["follow_stock"] == 1) & laned
+    quantity = np.where(stock_led, shown(book.available, policy["cap"], policy["cushion"]), book.wanted_quantity)
+    quantity = _shared(book, quantity, stock_led)
+    by_stock = (book.state == PAUSED) & (book.paused_by == BY_STOCK)
+    room = np.maximum(book.available - policy["cushion"], 0)
+    seen = presence(np.minimum(room, np.where(quantity > policy["pause_at"], room, quantity)), by_stock, book.steady,
+                    policy["pause_at"], policy["resume_at"], policy["resume_sweeps"] if counted else np.full(n, NEVER))
+    steady = np.where(counted, seen.steady, book.steady)
+    none_left = stock_led & (quantity <= policy["pause_at"]) & (book.state == LIVE)
+    hide = none_left & ((policy["at_none"] == HIDE) | (policy["at_none"] == END))
+    quantity = np.where(none_left & (policy["at_none"] == LEAVE), book.wanted_quantity, quantity)
+    resume = by_stock & seen.resume & stock_led & (quantity > policy["pause_at"])
+    back = (book.state == PAUSED) & (book.paused_by == BY_HOLD) & ~held_off & laned
+
+    state, paused_by = book.state.copy(), book.paused_by.copy()
+    ends = hide & (policy["at_none"] == END)
+    state[hide], paused_by[hide] = PAUSED, BY_STOCK
+    state[ends] = STATES.index("ended")
+    state[resume], paused_by[resume] = LIVE, 0
+    state[back & (quantity > policy["pause_at"])], paused_by[back] = LIVE, BY_STOCK
+    paused_by[(state == LIVE)] = 0
+    stop = held_off & (state == LIVE)
+    state[stop], paused_by[stop] = PAUSED, BY_HOLD
+    off = (state != LIVE) & (policy["at_none"] != ZERO)
+    quantity = np.where(off & stock_led & (paused_by == BY_STOCK), 0, quantity)
+
+    changed = (new_price != book.wanted_price) | (quantity != book.wanted_quantity) | (state != book.state)
+    changed &= book.writes == 1
+    kind = np.full(n, -1, dtype=np.int64)
+    kind[(book.old_landed != NONE) & (book.old_landed != book.landed) & laned] = KEEP
+    kind[changed & (quantity != book.wanted_quantity)] = QUANTITY
+    kind[changed & (new_price != book.wanted_price)] = REPRICE
+    kind[changed & (state == LIVE) & (book.state != LIVE)] = RESUME
+    kind[waits] = HOLD
+    kind[changed & (state == PAUSED) & (book.state == LIVE)] = PAUSE
+    kind[ends & changed] = ENDED
+    return Decided(new_price, quantity, state, paused_by, steady, kind, waits, changed, priced)
+
+
+def _shared(book: Book, quantity: Ints, led: Bools) -> Ints:
+    """Listings that share an item are given its stock one unit at a time, best earners first."""
+    users: dict[int, list[int]] = {}
+    for row, parts in book.parts.items():
+        for item, _, _ in parts:
+            users.setdefault(item, []).append(row)
+    sharing = {row for rows in users.values() if len(rows) > 1 for row in rows if book.policy["share"][row] and led[row]}
+    if not sharing:
+        return quantity
+    order = sorted(sharing, key=lambda row: (-int(book.pace[row]), int(book.ids[row])))
+    draws = [Draw(int(quantity[row]), book.parts[row]) for row in order]
+    stock: dict[int, int] = {}
+    for row in order:
+        for item, _, _ in book.parts[row]:
+            stock[item] = max(book.stock[item] - int(book.policy["cushion"][row]), 0)
+    out = quantity.copy()
+    for row, given in zip(order, share_out(stock, draws), strict=True):
+        out[row] = given
+    return out
+
+
+def respond(desk: Desk, skus: Iterable[int] | None, sweep: int | None = None, act: int | None = None,
+            counted: bool = False, items: dict[int, int] | None = None, only: set[int] | None = None) -> dict[str, int]:
+    """Decide for the listings of some SKUs and write listings, responses and outbox in this transaction.
+
+    items: SKU -> the item whose change caused it, for the story. only: listing ids to act on (a person's pick).
+    Returns how many responses of each kind were written.
+    """
+    wanted = None if skus is None else with_sharers(desk, set(skus))
+    book = load(desk, wanted)
+    if not len(book.ids):
+        return {}
+    decided = decide(book, counted)
+    if only is not None:
+        mask = np.isin(book.ids, list(only))
+        decided = Decided(**{**decided.__dict__, "changed": decided.changed & mask, "waits": decided.waits & mask,
+                             "kind": np.where(mask, decided.kind, -1)})
+    return write(desk, book, decided, sweep, act, items or {})
+
+
+def with_sharers(desk: Desk, skus: set[int]) -> set[int]:
+    """The SKUs and all others that draw on the same items, however far the chain reaches."""
+    known, fresh = set(skus), set(skus)
+    while fresh:
+        near: set[int] = set()
+        for chunk in in_chunks(fresh):
+            items = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
+            near |= set(desk.s.scalars(select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id)
+                                       .where(LanePart.item_id.in_(items), Lane.until.is_(None)).distinct()))
+        fresh = near - known
+        known |= fresh
+    return known
+
+
+_TERMS = ("landed", "reserve", "fee", "fee_least", "fee_cap", "fee_fixed", "payment", "payment_fixed", "tax")
+_LIMITS = ("rule", "rule_value", "min_margin", "min_profit", "least_price", "ceiling", "old", "step")
+_SUPPLY = ("goods", "ship", "handling", "available")
+
+
+def write(desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int | None, items: dict[int, int]) -> dict[str, int]:
+    """Listings, responses and outbox rows of one decision, at the driver's speed."""
+    s, at = desk.s, to_ms(desk.now)
+    tell = np.flatnonzero((decided.kind >= 0))
+    told = tell[~((decided.kind[tell] == HOLD) & _same_hold(book, decided)[tell])]
+    kept = price.keep(decided.price, book.terms)
+    laned = book.lane > 0
+    touched = np.flatnonzero(
+        decided.changed | (decided.steady != book.steady) | (laned & (book.old_landed != book.landed))
+        | (decided.priced.set_by != book.set_by) | (laned & (book.old_profit != kept.profit)) | (book.old_landed == NONE))
+    if not s.info.get("write"):
+        raise RuntimeError("a response is written only in a writing session")
+    rows = list(zip(
+        decided.price[touched].tolist(), decided.quantity[touched].tolist(), [STATES[i] for i in decided.state[touched].tolist()],
+        [PAUSED_BY[i] for i in decided.paused_by[touched].tolist()], decided.steady[touched].tolist(),
+        [i or None for i in book.lane[touched].tolist()], *(np.where(laned, column, 0)[touched].tolist() for column in
+        (book.landed, kept.profit, kept.net)), decided.priced.set_by[touched].tolist(), decided.priced.outcome[touched].tolist(),
+        (book.version + decided.changed)[touched].tolist(), book.ids[touched].tolist(), strict=True))
+    bulk_update(s, Listing, ("wanted_price", "wanted_quantity", "state", "paused_by", "steady", "lane_id", "landed", "profit",
+                             "net", "set_by", "outcome", "version"), rows)
+    bulk_insert(s, Response, (
+        "sweep_id", "act_id", "listing_id", "item_id", "at", "kind", "state", "old_price", "new_price", "old_quantity",
+        "new_quantity", "old_state", "new_state", "set_by", "outcome", "terms"), _responses(book, decided, told, sweep, act, items, at))
+    _send(desk, book, decided, np.flatnonzero(decided.changed), at)
+    counts = np.bincount(decided.kind[told], minlength=len(KINDS)).tolist() if len(told) else [0] * len(KINDS)
+    return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
+
+
+def _same_hold(book: Book, decided: Decided) -> Bools:
+    """A listing that was held before at the same cost is not told again."""
+    return (book.set_by == decided.priced.set_by) & (book.old_landed == book.landed) & ~decided.changed
+
+
+def _responses(book: Book, decided: Decided, rows: Ints, sweep: int | None, act: int | None, items: dict[int, int], at: int) -> list[tuple[Any, ...]]:
+    waits, changed = decided.waits[rows].tolist(), decided.changed[rows].tolist()
+    states = ["waits" if w else "sent" if c else "kept" for w, c in zip(waits, changed, strict=True)]
+    text = explanations(book, rows)
+    m = len(rows)
+    return list(zip(
+        [sweep] * m, [act] * m, book.ids[rows].tolist(), [items.get(sku) for sku in book.sku[rows].tolist()], [at] * m,
+        [KINDS[k] for k in decided.kind[rows].tolist()], states,
+        book.wanted_price[rows].tolist(), decided.price[rows].tolist(), book.wanted_quantity[rows].tolist(),
+        decided.quantity[rows].tolist(), [STATES[i] for i in book.state[rows].tolist()],
+        [STATES[i] for i in decided.state[rows].tolist()], decided.priced.set_by[rows].tolist(),
+        decided.priced.outcome[rows].tolist(), text, strict=True))
+
+
+def explanations(book: Book, rows: Ints) -> list[str]:
+    """The terms and limits behind each row as JSON: all that is needed to work the price out again."""
+    from_terms = [getattr(book.terms, name)[rows] for name in _TERMS]
+    from_limits = [getattr(book.limits, name)[rows] for name in _LIMITS]
+    from_supply = [getattr(book, name)[rows] for name in _SUPPLY]
+    columns = [["null" if v == NONE else v for v in column.tolist()] for column in (*from_terms, *from_limits, *from_supply)]
+    names = (*_TERMS, *_LIMITS, *_SUPPLY)
+    ends = [json.dumps(book.endings.listed(i)) for i in range(book.endings.count)]
+    layout = "{" + ",".join(f'"{name}":%s' for name in names) + ',"endings":%s,"lane":%s,"cushion":%s,"cap":%s,"rule_of":%s}'
+    rule_of = book.rules.source.get("rule_value")
+    names_of = [json.dumps(name) for name in book.rules.names]
+    source = [names_of[i] for i in rule_of[rows].tolist()] if rule_of is not None else ["null"] * len(rows)
+    tail = [[ends[i] for i in book.limits.endings[rows].tolist()], book.lane[rows].tolist(),
+            book.policy["cushion"][rows].tolist(), book.policy["cap"][rows].tolist(), source]
+    return [layout % row for row in zip(*columns, *tail, strict=True)]
+
+
+def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None:
+    """One outbox row per changed listing; what waits there for it already is overtaken and dropped."""
+    if not len(rows):
+        return
+    keys, bodies, subjects = [], [], []
+    state_names = [STATES[i] for i in decided.state[rows].tolist()]
+    codes = [book.sku_code[i] for i in rows.tolist()]
+    currency = [book.currency[i] for i in rows.tolist()]
+    for number, version, sku, money, quantity, state, cur in zip(
+        book.ids[rows].tolist(), book.version[rows].tolist(), codes, decided.price[rows].tolist(), decided.quantity[rows].tolist(),
+        state_names, currency, strict=True,
+    ):
+        keys.append(f"listing-{number}-{version + 1}")
+        subjects.append(f"listing:{number}")
+        bodies.append(f'{{"listing":{number},"sku":{json.dumps(sku)},"price":"{plain(money, cur)}","currency":"{cur}",'
+                      f'"quantity":{quantity},"state":"{state}"}}')
+    _overtake(desk, subjects, keys)
+    targets = [f"store:{i}" for i in book.store[rows].tolist()]
+    m = len(rows)
+    bulk_insert(desk.s, Outbox, ("key", "target", "subject", "kind", "body", "state", "made_at", "after", "tries", "answer"), list(zip(
+        keys, targets, subjects, ["listing"] * m, bodies, ["waiting"] * m, [at] * m, [at] * m, [0] * m, [""] * m, strict=True)))
+
+
+def _overtake(desk: Desk, subjects: list[str], keys: list[str]) -> None:
+    newest = dict(zip(subjects, keys, strict=True))
+    waiting = desk.s.execute(select(Outbox.id, Outbox.subject).where(Outbox.state == "waiting", Outbox.kind == "listing")).all()
+    bulk_update(desk.s, Outbox, ("state", "overtaken_by"), [
+        ("dropped", newest[subject], number) for number, subject in waiting if subject in newest])
+
+
+__all__ = ["KINDS", "Decided", "SetBy", "decide", "explanations", "respond", "with_sharers", "write"]

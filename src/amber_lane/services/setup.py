@@ -1,0 +1,208 @@
+"""Joining partners: address and key checked, sealed, and looked at again whenever a person asks."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+
+from ..connectors.errors import Denied, OutsideError, Refused
+from ..connectors.kinds import KINDS, connect
+from ..connectors.protocols import Account, OriginTerms, ServiceTerms
+from ..core.ids import check_country
+from ..core.money import minor_digits
+from ..data.setup import Carrier, FeeRow, Link, Mailbox, Origin, Person, Service, Store, Supplier
+from .desk import Conflict, Desk, Invalid, NotFound
+from .secrets import Safe, hash_password
+
+OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox}
+Open = Callable[[str, str, str, str], Any]
+
+
+@dataclass(frozen=True)
+class Join:
+    """What a person gives to join a partner. country and currency may stay empty: the partner says them."""
+
+    owner: str
+    kind: str
+    name: str
+    address: str
+    key: str = ""
+    country: str = ""
+    currency: str = ""
+
+
+class Doors:
+    """Opens connectors: the safe for their keys, the deadline of every call."""
+
+    def __init__(self, safe: Safe, deadline: float, transport: Any = None) -> None:
+        self.safe, self.deadline, self.transport = safe, deadline, transport
+
+    def fresh(self, owner: str, kind: str, address: str, key: str) -> Any:
+        return connect(owner, kind, address, key, self.deadline, self.transport)
+
+    def of(self, desk: Desk, owner: str, owner_id: int) -> Any:
+        """The connector of a joined partner; NotFound when it has no link."""
+        link = link_of(desk, owner, owner_id)
+        row = desk.get(OWNERS[owner], owner_id, owner)
+        return self.fresh(owner, getattr(row, "kind", "smtp"), link.address, self.safe.open(link.sealed_key))
+
+
+def link_of(desk: Desk, owner: str, owner_id: int) -> Link:
+    link = desk.s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == owner_id))
+    if link is None:
+        raise NotFound(f"this {owner} has no link")
+    return link
+
+
+def code_of(desk: Desk, name: str, kind: Any) -> str:
+    """A short code of our own from a name, unique among its kind."""
+    letters = re.sub(r"[^A-Z0-9]+", " ", name.upper()).split()
+    base = ("".join(word[0] for word in letters) if len(letters) > 1 else (letters or ["X"])[0][:3]) or "X"
+    taken = set(desk.s.scalars(select(kind.code)))
+    code, n = base, 2
+    while code in taken:
+        code, n = f"{base}{n}", n + 1
+    return code
+
+
+def ask_account(doors: Doors, join: Join) -> Account:
+    """Call the partner once with the given key; Invalid says why it failed and how to mend it."""
+    if not any((kind.owner, kind.kind) == (join.owner, join.kind) for kind in KINDS):
+        raise Invalid("choose a kind from the list", {"kind": "is not one of the kinds"})
+    try:
+        account: Account = doors.fresh(join.owner, join.kind, join.address.strip(), join.key.strip()).account()
+    except Denied as error:
+        raise Invalid(f"{error.told}. Copy the key again from the partner's own pages", {"key": error.told}) from error
+    except OutsideError as error:
+        raise Invalid(error.told, {"address": error.told}) from error
+    return account
+
+
+def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
+    """Enter a partner whose account has just answered."""
+    name = join.name.strip() or account.name
+    if not 1 <= len(name) <= 80:
+        raise Invalid("give the partner a name of up to 80 letters", {"name": "must have 1 to 80 letters"})
+    if desk.s.scalar(select(Link.id).where(Link.owner == join.owner, Link.address == join.address.strip())):
+        raise Conflict(f"a {join.owner} at that address is joined already")
+    country, currency = (account.country or join.country).upper(), (account.currency or join.currency).upper()
+    row: Any
+    if join.owner in ("store", "supplier"):
+        try:
+            country, _ = check_country(country), minor_digits(currency)
+        except ValueError as error:
+            raise Invalid(str(error)) from error
+        if join.currency and join.currency.upper() != currency:
+            raise Invalid(f"{account.name} works in {currency}, not in {join.currency.upper()}", {"currency": f"is {currency} there"})
+    if join.owner == "store":
+        row = Store(code=code_of(desk, name, Store), name=name, kind=join.kind, country=country, currency=currency, next_read=desk.now)
+    elif join.owner == "supplier":
+        row = Supplier(code=code_of(desk, name, Supplier), name=name, kind=join.kind, country=country, currency=currency, next_sweep=desk.now, next_ask=desk.now)
+    elif join.owner == "carrier":
+        row = Carrier(code=code_of(desk, name, Carrier), name=name, kind=join.kind, store_names={}, next_ask=desk.now)
+    else:
+        row = Mailbox(sender="orders@amber-lane.invalid", name=name)
+    desk.s.add(row)
+    desk.s.flush()
+    if join.owner == "store":
+        desk.s.add(FeeRow(store_id=row.id, category=""))
+    desk.s.add(Link(owner=join.owner, owner_id=row.id, address=join.address.strip(), sealed_key=doors.safe.seal(join.key.strip()),
+                    state="good", told="", may=list(account.may), good_at=desk.now))
+    desk.log(f"{join.owner}.join", name, f"{name} joined as a {join.owner}")
+    desk.s.flush()
+    return row
+
+
+def join_by_sheets(desk: Desk, join: Join) -> Any:
+    """Enter a store or supplier that has no interface at all: sheets go in and out by a person's hand."""
+    try:
+        country, currency = check_country(join.country), join.currency.strip().upper()
+        minor_digits(currency)
+    except ValueError as error:
+        raise Invalid(str(error)) from error
+    table = OWNERS[join.owner]
+    if desk.s.scalar(select(table.id).where(table.name == join.name.strip())):
+        raise Conflict(f"there is a {join.owner} called {join.name.strip()} already")
+    row = table(code=code_of(desk, join.name, table), name=join.name.strip(), kind="sheet", country=country, currency=currency)
+    if join.owner == "store":
+        row.read_orders = False
+    else:
+        row.watching = False
+    desk.s.add(row)
+    desk.s.flush()
+    if join.owner == "store":
+        desk.s.add(FeeRow(store_id=row.id, category=""))
+    desk.log(f"{join.owner}.join", row.name, f"{row.name} joined as a {join.owner} that works by sheets")
+    desk.s.flush()
+    return row
+
+
+def write_one_origin(desk: Desk, supplier: Supplier, first: int, following: int, days: int) -> None:
+    """One origin with one service to each country that we sell to, for a supplier that tells us nothing itself."""
+    lands = set(desk.s.scalars(select(Store.country))) | {supplier.country}
+    terms = [ServiceTerms("standard", "Standard", land, first, following, None, days, days, True) for land in sorted(lands)]
+    write_origins(desk, supplier, [OriginTerms("main", supplier.name, supplier.country, "16:00", 0, terms)])
+
+
+def note_health(desk: Desk, owner: str, owner_id: int, error: OutsideError | None) -> None:
+    """Remember what the last call to a partner said."""
+    link = link_of(desk, owner, owner_id)
+    if error is None:
+        link.state, link.told, link.good_at = "good", "", desk.now
+    else:
+        link.state, link.told = "broken" if isinstance(error, Refused) else "failing", error.told
+
+
+def renew_key(desk: Desk, doors: Doors, owner: str, owner_id: int, address: str, key: str) -> Link:
+    """Enter a new address or key for a link after it has answered with them; an empty key keeps the old one."""
+    link = link_of(desk, owner, owner_id)
+    link.address = address.strip() or link.address
+    if key.strip():
+        link.sealed_key = doors.safe.seal(key.strip())
+    link.state, link.told, link.good_at, link.rest_until, link.failures = "good", "", desk.now, None, 0
+    link.version += 1
+    desk.log("link.renew", owner, f"link to the {owner} renewed")
+    return link
+
+
+def write_origins(desk: Desk, supplier: Supplier, told: list[OriginTerms]) -> None:
+    """Origins and services as the supplier tells them; new ones enter, known ones follow."""
+    known = {row.code: row for row in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
+    for one in told:
+        row = known.get(one.code)
+        if row is None:
+            row = Origin(supplier_id=supplier.id, code=one.code, name=one.name, country=one.country, holidays=[])
+            desk.s.add(row)
+        row.name, row.country, row.cut_off, row.handling = one.name, one.country, one.cut_off, one.handling
+        desk.s.flush()
+        services = {(s.code, s.country): s for s in desk.s.scalars(select(Service).where(Service.origin_id == row.id))}
+        for term in one.services:
+            service = services.get((term.code, term.country)) or Service(origin_id=row.id, code=term.code, country=term.country, weight_bands=[])
+            service.name, service.first, service.following, service.free_over = term.name, term.first, term.following, term.free_over
+            service.days_low, service.days_high, service.tracked = term.days_low, term.days_high, term.tracked
+            desk.s.add(service)
+    desk.s.flush()
+
+
+def make_person(desk: Desk, name: str, mail: str, password: str, role: str = "manager") -> Person:
+    """Enter a person who may sign in."""
+    wrong = {}
+    if not name.strip():
+        wrong["name"] = "is empty"
+    if "@" not in mail or len(mail) > 200:
+        wrong["mail"] = "is not a mail address"
+    if len(password) < 10:
+        wrong["password"] = "needs at least 10 characters"
+    if wrong:
+        raise Invalid("; ".join(f"{field} {told}" for field, told in wrong.items()), wrong)
+    if desk.s.scalar(select(Person.id).where(Person.mail == mail.strip().lower())):
+        raise Conflict("there is somebody with that mail address already")
+    person = Person(name=name.strip(), mail=mail.strip().lower(), password=hash_password(password), role=role, scope={})
+    desk.s.add(person)
+    desk.s.flush()
+    desk.log("person.join", person.name, f"{person.name} joined")
+    return person

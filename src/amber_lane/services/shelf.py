@@ -1,0 +1,111 @@
+"""Listings: brought in from a store, changed by a person, and read in long lists."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime
+
+from sqlalchemy import select
+
+from ..connectors.protocols import StoreListing
+from ..core.money import plain, show
+from ..core.price import keep
+from ..core.states import LISTING
+from ..data.outbox import Outbox
+from ..data.setup import Store
+from ..data.shelf import Listing, Sku
+from . import outbox
+from .desk import Desk, Invalid, by_id
+
+
+def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing]) -> int:
+    """Listings as the store shows them. New ones become ours; known ones tell what the store shows now.
+
+    What we want there is never overwritten by what is shown there. Returns how many were new.
+    """
+    told = {one.sku: one for one in listings}
+    skus = {row.code: row for row in desk.s.scalars(select(Sku).where(Sku.code.in_(list(told))))}
+    known = {row.sku_id: row for row in desk.s.scalars(select(Listing).where(Listing.store_id == store.id))}
+    fresh = 0
+    for one in told.values():
+        if one.currency != store.currency:
+            raise Invalid(f"{store.name} shows {one.sku} in {one.currency}, but the store was joined in {store.currency}; mend the store's currency")
+        sku = skus.get(one.sku)
+        if sku is None:
+            sku = Sku(code=one.sku, title=one.title, gtin=one.gtin, mpn=one.mpn, brand=one.brand, category=one.category,
+                      options=one.options, weight_g=one.weight_g)
+            desk.s.add(sku)
+            desk.s.flush()
+            skus[one.sku] = sku
+        row = known.get(sku.id)
+        if row is None:
+            fresh += 1
+            desk.s.add(Listing(
+                store_id=store.id, sku_id=sku.id, title=one.title, state=one.state, paused_by="hand" if one.state == "paused" else "",
+                currency=one.currency, wanted_price=one.price, wanted_quantity=one.quantity, shown_price=one.price,
+                shown_quantity=one.quantity, shown_state=one.state, shown_at=desk.now))
+        else:
+            row.shown_price, row.shown_quantity, row.shown_state, row.shown_at = one.price, one.quantity, one.state, desk.now
+    desk.s.flush()
+    return fresh
+
+
+def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int | None = None, state: str | None = None) -> None:
+    """Decide what a store shall show of one listing, and put it in the outbox; an unsent older wish is dropped."""
+    sku = desk.get(Sku, listing.sku_id, "SKU")
+    listing.wanted_price = listing.wanted_price if price is None else price
+    listing.wanted_quantity = listing.wanted_quantity if quantity is None else quantity
+    if state and state != listing.state:
+        move = {"live": "resume" if listing.state == "paused" else "publish", "paused": "pause", "ended": "end"}[state]
+        listing.state = LISTING.step(listing.state, move)
+    listing.version += 1
+    subject, key = f"listing:{listing.id}", f"listing-{listing.id}-{listing.version}"
+    for old in desk.s.scalars(select(Outbox).where(Outbox.subject == subject, Outbox.state == "waiting", Outbox.kind == "listing")):
+        old.state, old.overtaken_by = "dropped", key
+    outbox.put(desk, f"store:{listing.store_id}", subject, "listing", key, {
+        "listing": listing.id, "sku": sku.code, "price": plain(listing.wanted_price, listing.currency), "currency": listing.currency,
+        "quantity": listing.wanted_quantity, "state": listing.state})
+
+
+def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str = "", until: datetime | None = None) -> Listing:
+    """Fix a price by hand (None = let the rule set it again). It is still guarded: a price that loses money is refused."""
+    from .book import load
+    from .respond import respond
+
+    listing = desk.get_version(Listing, number, version, "listing")
+    before = {"hand_price": listing.hand_price, "price": listing.wanted_price}
+    if price is not None:
+        if not 1 <= price <= 100_000_000:
+            raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must lie between 0.01 and 1,000,000"})
+        book = load(desk, [listing.sku_id])
+        row = int((book.ids == listing.id).argmax()) if len(book.ids) else -1
+        if row >= 0 and book.lane[row] > 0:
+            left = int(keep(book.wanted_price * 0 + price, book.terms).profit[row])
+            if left < 0:
+                raise Invalid(f"at {show(price, listing.currency)} every sale loses {show(-left, listing.currency)}",
+                              {"price": f"loses {show(-left, listing.currency)} a sale"})
+    listing.hand_price, listing.hand_why, listing.hand_until = price, why, until
+    sku = desk.get(Sku, listing.sku_id, "SKU")
+    told = f"{sku.code}: price fixed at {show(price, listing.currency)}" if price is not None else f"{sku.code}: price follows the rule again"
+    act = desk.log("price.hand", sku.code, told, why=why, before=before, after={"hand_price": price, "listing": number}, undo=True)
+    desk.s.flush()
+    respond(desk, [listing.sku_id], act=act.id, only={number})
+    desk.s.refresh(listing)
+    return listing
+
+
+def set_on_sale(desk: Desk, numbers: Iterable[int], on: bool, why: str = "") -> int:
+    """Pause or put back listings by hand. Returns how many moved; those already so are left alone."""
+    moved: list[int] = []
+    for listing in by_id(desk.s, Listing, numbers).values():
+        if listing.state == ("paused" if on else "live"):
+            listing.paused_by = "" if on else "hand"
+            want(desk, listing, state="live" if on else "paused")
+            moved.append(listing.id)
+    if moved:
+        desk.log("listing.resume" if on else "listing.pause", f"{len(moved)} listings", f"{len(moved)} {'put back on sale' if on else 'taken off sale'}",
+                 why=why, after={"listings": moved}, undo=True, count=len(moved))
+    return len(moved)
+
+
+__all__ = ["bring_in", "fix_price", "set_on_sale", "want"]

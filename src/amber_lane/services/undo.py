@@ -1,0 +1,107 @@
+"""Every kind of act that can be taken back, and how. What has no line here cannot be undone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from sqlalchemy import select
+
+from ..core.states import NotAllowed
+from ..data.lanes import Lane
+from ..data.orders import Order
+from ..data.outbox import Act, Snooze
+from ..data.prices import Policy
+from ..data.setup import Store
+from ..data.shelf import Listing
+from . import lanes, orders, prices, purchases, shelf, watch
+from .desk import Conflict, Desk
+
+
+def _lane_open(desk: Desk, act: Act) -> None:
+    lane = desk.get(Lane, _after(act)["lane"], "lane")
+    lanes.close_lane(desk, lane.id, lane.version, "undone")
+
+
+def _hand_price(desk: Desk, act: Act) -> None:
+    listing = desk.get(Listing, _after(act)["listing"], "listing")
+    was = _before(act)
+    shelf.fix_price(desk, listing.id, listing.version, was["hand_price"], "undone")
+    if was["hand_price"] is None and listing.wanted_price != was["price"]:
+        shelf.want(desk, listing, price=was["price"])
+
+
+def _on_sale(desk: Desk, act: Act) -> None:
+    shelf.set_on_sale(desk, _after(act)["listings"], act.kind == "listing.pause", "undone")
+
+
+def _allow(desk: Desk, act: Act) -> None:
+    order = desk.get(Order, _after(act)["order"], "order")
+    order.lifted = False
+    orders.replan(desk)
+
+
+def _policy(desk: Desk, act: Act) -> None:
+    was = _before(act)
+    row = desk.s.scalar(select(Policy).where(Policy.scope == was["scope"], Policy.scope_key == was["key"]))
+    if row:
+        row.fields = was["fields"]
+        desk.s.flush()
+        orders.replan(desk)
+
+
+def _fees(desk: Desk, act: Act) -> None:
+    was = _before(act)
+    store = desk.get(Store, was["store"], "store")
+    prices.set_fees(desk, store.id, store.version, was["terms"], was["fees"])
+
+
+def _snooze(desk: Desk, act: Act) -> None:
+    row = desk.s.scalar(select(Snooze).where(Snooze.trouble == _after(act)["trouble"]))
+    if row:
+        desk.s.delete(row)
+
+
+def _before(act: Act) -> dict[str, Any]:
+    return act.before or {}
+
+
+def _after(act: Act) -> dict[str, Any]:
+    return act.after or {}
+
+
+UNDO: dict[str, Callable[[Desk, Act], Any]] = {
+    "watch.respond": lambda desk, act: watch.undo_responses(desk, sweep=_after(act)["sweep"]),
+    "lane.open": _lane_open,
+    "lane.close": lambda desk, act: lanes.reopen_lane(desk, _before(act)["lane"], _before(act)["use"]),
+    "lane.change": lambda desk, act: lanes.restore_lane(desk, _before(act)),
+    "rule.change": lambda desk, act: prices.restore_rules(desk, _before(act)["rules"]),
+    "policy.change": _policy,
+    "fees.change": _fees,
+    "price.hand": _hand_price,
+    "listing.pause": _on_sale,
+    "listing.resume": _on_sale,
+    "order.allow": _allow,
+    "order.lane": lambda desk, act: orders.choose_lane(desk, _before(act)["line"], _before(act)["lane"]),
+    "order.send": lambda desk, act: purchases.take_back(desk, _after(act)["references"]),
+    "snooze": _snooze,
+}
+
+
+def undo(desk: Desk, number: int) -> Act:
+    """Take an act back. Conflict says why it cannot be, and then nothing was changed."""
+    act = desk.get(Act, number, "act")
+    if act.undo != "open":
+        raise Conflict("it has been undone already" if act.undo == "done" else "this cannot be undone")
+    try:
+        UNDO[act.kind](desk, act)
+    except NotAllowed as error:
+        raise Conflict(f"it cannot be undone any more: {error}") from error
+    act.undo = "done"
+    desk.log("undo", act.on, f"undone: {act.told}")
+    return act
+
+
+def last_undoable(desk: Desk) -> Act | None:
+    """The newest act that can still be taken back."""
+    return desk.s.scalar(select(Act).where(Act.undo == "open").order_by(Act.id.desc()).limit(1))

@@ -1,0 +1,304 @@
+"""Sweeps: from what a supplier says to what we believe, and from there to responses. One transaction."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+import numpy as np
+from sqlalchemy import func, select, update
+
+from ..core.money import MINOR_DIGITS, Ints, show
+from ..core.watch import Belief, SweepHold, Verdict, hold_sweep, judge
+from ..data.base import to_ms
+from ..data.lanes import Lane, LanePart
+from ..data.setup import Supplier
+from ..data.shelf import Listing
+from ..data.source import Item
+from ..data.watch import Response, Sighting, Sweep
+from .desk import Conflict, Desk, bulk_insert, bulk_update, by_id, in_chunks
+from .policy import policy_for
+from .respond import respond
+from .shelf import want
+
+# Far below any count of repeats: the same odd value never becomes true by being seen again.
+SET_ASIDE = -1_000_000
+_VERDICT = {Verdict.good: "good", Verdict.doubted: "doubted", Verdict.refused: "refused"}
+
+
+@dataclass(frozen=True)
+class Told:
+    """A whole sweep as columns: numbers, cost in minor units, currency, stock; whole = every item was asked for."""
+
+    numbers: Sequence[str]
+    cost: Ints
+    currency: Sequence[str]
+    stock: Ints
+    as_of: datetime
+    whole: bool = True
+
+
+@dataclass
+class _Known:
+    ids: Ints
+    belief: Belief
+    currency: list[str]
+    offer: list[str]
+    place: dict[str, int]
+
+
+def begin(desk: Desk, supplier: Supplier, asked_by: str = "schedule") -> Sweep:
+    """Open the record of a sweep and plan the next one. Conflict while one is running."""
+    running = desk.s.scalar(select(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "running"))
+    if running:
+        if desk.now - running.started < timedelta(minutes=30):
+            raise Conflict(f"a sweep of {supplier.name} is running already")
+        running.state, running.ended, running.told = "failed", desk.now, "it was cut off"
+    sweep = Sweep(supplier_id=supplier.id, started=desk.now, state="running", asked_by=asked_by)
+    supplier.next_sweep = desk.now + timedelta(minutes=supplier.sweep_minutes)
+    desk.s.add(sweep)
+    desk.s.flush()
+    return sweep
+
+
+def fail(desk: Desk, sweep: Sweep, told: str) -> None:
+    """A sweep that got no usable answer: last good values stand, and grow old."""
+    sweep.state, sweep.ended, sweep.told = "failed", desk.now, told
+    grow_old(desk, desk.get(Supplier, sweep.supplier_id, "supplier"))
+
+
+def grow_old(desk: Desk, supplier: Supplier) -> None:
+    """After the policy's hours without a good sweep, its stock is no longer believed: quantities fall to zero."""
+    limit = timedelta(hours=int(policy_for(desk.s, supplier=supplier.code)["stale_hours"]))
+    if supplier.good_sweep_at and not supplier.stale and desk.now - supplier.good_sweep_at > limit:
+        supplier.stale = True
+        desk.s.flush()
+        act = desk.log("watch.stale", supplier.name, f"{supplier.name}: no good sweep for {limit.total_seconds() / 3600:g} h, quantities go to zero",
+                       why="the policy's limit for old stock")
+        respond(desk, skus_of_supplier(desk, supplier.id), act=act.id)
+
+
+def skus_of_supplier(desk: Desk, supplier: int) -> set[int]:
+    return set(desk.s.scalars(select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None)).distinct()))
+
+
+def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
+    """Judge a sweep, believe what may be believed, and respond. Returns counts of responses by kind."""
+    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    policy = policy_for(desk.s, supplier=supplier.code)
+    known = _known(desk, supplier.id)
+    sweep.items, sweep.as_of, sweep.ended = len(told.numbers), told.as_of, desk.now
+    if supplier.feed_as_of and told.as_of <= supplier.feed_as_of:
+        sweep.state = "stale"
+        sweep.told = f"the feed stands still since {supplier.feed_as_of:%d %b %H:%M}"
+        grow_old(desk, supplier)
+        return {}
+    supplier.feed_as_of = told.as_of
+    rows, places = _match(known, told.numbers)
+    cost, stock = told.cost[rows], told.stock[rows]
+    belief = Belief(*(getattr(known.belief, name)[places] for name in ("cost", "stock", "doubt_cost", "doubt_stock", "doubt_seen")))
+    missing = _missing(known, places) if told.whole else np.zeros(0, dtype=np.int64)
+    held = hold_sweep(cost, np.where(cost > 0, stock, belief.stock), belief, len(missing), policy["hold_share"], policy["hold_median"])
+    if held and not _agreed(desk, supplier.id, held, policy["hold_agree"]):
+        _hold(desk, sweep, known, places, cost, stock, held)
+        grow_old(desk, supplier)
+        return {}
+    currency_fits = np.array([told.currency[i] == known.currency[p] and told.currency[i] in MINOR_DIGITS
+                              for i, p in zip(rows.tolist(), places.tolist(), strict=True)], dtype=np.bool_)
+    judged = judge(cost, stock, currency_fits, belief, policy["doubt_percent"], policy["doubt_again"])
+    changed = _believe(desk, sweep, known, places, cost, stock, judged.verdict, judged.doubt_seen, missing)
+    sweep.state = "good"
+    supplier.good_sweep_at = desk.now
+    if supplier.stale:
+        supplier.stale = False
+        changed = known.ids
+    desk.s.flush()
+    return _respond(desk, sweep, supplier, changed)
+
+
+def _known(desk: Desk, supplier: int) -> _Known:
+    rows = desk.s.connection().execute(
+        select(Item.id, Item.cost, Item.stock, Item.doubt_cost, Item.doubt_stock, Item.doubt_seen, Item.currency, Item.offer, Item.number)
+        .where(Item.supplier_id == supplier)).fetchall()
+    if not rows:
+        empty = np.zeros(0, dtype=np.int64)
+        return _Known(empty, Belief(empty, empty, empty, empty, empty), [], [], {})
+    cols = list(zip(*rows, strict=True))
+    numbers = [np.array(column, dtype=np.int64) for column in cols[:6]]
+    return _Known(numbers[0], Belief(*numbers[1:]), list(cols[6]), list(cols[7]), {number: i for i, number in enumerate(cols[8])})
+
+
+def _match(known: _Known, numbers: Sequence[str]) -> tuple[Ints, Ints]:
+    """Rows of the sweep that we know, and their places; a number told twice counts once, the last time."""
+    last: dict[int, int] = {}
+    get = known.place.get
+    for row, number in enumerate(numbers):
+        place = get(number)
+        if place is not None:
+            last[place] = row
+    places = np.fromiter(last.keys(), np.int64, len(last))
+    return np.fromiter(last.values(), np.int64, len(last)), places
+
+
+def _missing(known: _Known, places: Ints) -> Ints:
+    there = np.zeros(len(known.ids), dtype=np.bool_)
+    there[places] = True
+    gone = np.array([offer == "gone" for offer in known.offer], dtype=np.bool_)
+    return np.flatnonzero(~there & ~gone)
+
+
+def _agreed(desk: Desk, supplier: int, held: SweepHold, again: int) -> bool:
+    """Whether the last sweeps were all held for the same reason: then it is the truth."""
+    last = desk.s.scalars(select(Sweep).where(Sweep.supplier_id == supplier, Sweep.state != "running").order_by(Sweep.id.desc()).limit(again)).all()
+    return len(last) == again and all(one.state == "held" and (one.held or {}).get("reason") == held.reason for one in last)
+
+
+def _hold(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, stock: Ints, held: SweepHold) -> None:
+    sweep.state = "held"
+    share = held.fell_to_zero * 100 // max(held.of, 1)
+    sweep.told = (f"{share} % of {held.of} items fell to zero or were gone at once" if held.reason == "zero"
+                  else f"the median cost moved by {held.median_move / 10_000:.0f} %")
+    sweep.held = {"reason": held.reason, "fell": held.fell_to_zero, "of": held.of, "median_move": held.median_move}
+    belief = known.belief
+    moved = np.flatnonzero((cost != belief.cost[places]) | (stock != belief.stock[places]))
+    sweep.changes = len(moved)
+    _write_sightings(desk, sweep, known, places[moved], cost[moved], stock[moved], ["held"] * len(moved))
+
+
+def _write_sightings(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, stock: Ints, verdicts: list[str]) -> None:
+    at, m, belief = to_ms(desk.now), len(places), known.belief
+    bulk_insert(desk.s, Sighting, ("sweep_id", "item_id", "at", "old_cost", "cost", "old_stock", "stock", "verdict"), list(zip(
+        [sweep.id] * m, known.ids[places].tolist(), [at] * m, belief.cost[places].tolist(), cost.tolist(),
+        belief.stock[places].tolist(), stock.tolist(), verdicts, strict=True)))
+
+
+def _believe(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, stock: Ints, verdict: Ints, doubt_seen: Ints,
+             missing: Ints) -> Ints:
+    """Write what changed of items and sightings. Returns the ids of items whose belief changed."""
+    belief, at = known.belief, to_ms(desk.now)
+    offer = np.array([known.offer[p] == "good" for p in places.tolist()], dtype=np.bool_)
+    stock = np.where(stock == -1, belief.stock[places], stock)
+    # The old values seen again settle a doubt, and bring back what was gone.
+    back = (verdict == Verdict.same) & ~offer
+    good = (verdict == Verdict.good) | back
+    fresh_doubt = (belief.doubt_cost[places] != cost) | (belief.doubt_stock[places] != stock)
+    doubted = (verdict == Verdict.doubted)
+    refused = (verdict == Verdict.refused)
+    noted = good | ((doubted | refused) & fresh_doubt)
+    names = ["good" if v == Verdict.same else _VERDICT[Verdict(v)] for v in verdict[noted].tolist()]
+    _write_sightings(desk, sweep, known, places[noted], cost[noted], stock[noted], names)
+    ids = known.ids[places]
+    bulk_update(desk.s, Item, ("cost", "stock", "offer", "seen_at", "changed_at", "doubt_cost", "doubt_stock", "doubt_seen"), [
+        (c, q, "good", at, at, -1, -1, 0, i) for c, q, i in zip(cost[good].tolist(), stock[good].tolist(), ids[good].tolist(), strict=True)])
+    # What a person set aside is not put before them again while it stays the same.
+    odd = (doubted | refused) & (fresh_doubt | (belief.doubt_seen[places] >= 0)) & (doubted | fresh_doubt)
+    bulk_update(desk.s, Item, ("offer", "doubt_cost", "doubt_stock", "doubt_seen"), [
+        ("doubted", c, q, seen, i) for c, q, seen, i in
+        zip(cost[odd].tolist(), stock[odd].tolist(), doubt_seen[odd].tolist(), ids[odd].tolist(), strict=True)])
+    gone = known.ids[missing]
+    if len(missing):
+        _write_sightings(desk, sweep, known, missing, belief.cost[missing], np.zeros(len(missing), dtype=np.int64), ["gone"] * len(missing))
+        bulk_update(desk.s, Item, ("offer", "stock", "changed_at"), [("gone", 0, at, i) for i in gone.tolist()])
+    sweep.changes, sweep.doubted, sweep.refused = int(good.sum()) + len(missing), int(doubted.sum()), int(refused.sum())
+    return np.concatenate([ids[good], gone])
+
+
+def _respond(desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints) -> dict[str, int]:
+    """Respond for every SKU behind a changed item, and for listings of this supplier that wait to come back."""
+    skus: dict[int, int] = {}
+    for chunk in in_chunks(changed.tolist()):
+        for sku, item in desk.s.execute(select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id)
+                                        .where(LanePart.item_id.in_(chunk), Lane.until.is_(None))):
+            skus[sku] = item
+    waiting = set(desk.s.scalars(
+        select(Listing.sku_id).join(Lane, Lane.sku_id == Listing.sku_id)
+        .where(Listing.state == "paused", Listing.paused_by == "stock", Lane.supplier_id == supplier.id, Lane.until.is_(None))))
+    if not skus and not waiting:
+        return {}
+    counts = respond(desk, {*skus, *waiting}, sweep=sweep.id, counted=True, items=skus)
+    story = tell_counts(counts)
+    if story:
+        desk.log("watch.respond", supplier.name, story, why=f"{sweep.changes} items of {supplier.name} changed",
+                 after={"sweep": sweep.id, **counts}, undo=True, count=sum(counts.values()))
+    return counts
+
+
+_VERBS = (("reprice", "repriced"), ("pause", "paused"), ("resume", "resumed"), ("quantity", "quantities followed"), ("end", "ended"))
+
+
+def tell_counts(counts: dict[str, int]) -> str:
+    """'214 repriced, 3 paused'; empty when nothing was done."""
+    return ", ".join(f"{counts[kind]} {verb}" for kind, verb in _VERBS if counts.get(kind))
+
+
+def settle_held(desk: Desk, number: int, believe: bool) -> dict[str, int]:
+    """A person's word on a held sweep: use it after all, or keep the last good values."""
+    sweep = desk.get(Sweep, number, "sweep")
+    if sweep.state != "held":
+        raise Conflict("this sweep is not held any more; nothing was changed")
+    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    sweep.state = "released" if believe else "kept"
+    desk.log("watch.held", supplier.name,
+             f"{supplier.name}: held sweep {'used after all' if believe else 'set aside, last good values stand'}", why=sweep.told)
+    if not believe:
+        # The older ones of the same run are settled by the same word.
+        desk.s.execute(update(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "held", Sweep.id < number).values(state="kept"))
+        return {}
+    rows = desk.s.scalars(select(Sighting).where(Sighting.sweep_id == number, Sighting.verdict == "held")).all()
+    at = to_ms(desk.now)
+    good = [row for row in rows if row.cost > 0 and row.stock >= 0]
+    bulk_update(desk.s, Item, ("cost", "stock", "offer", "seen_at", "changed_at"), [(r.cost, r.stock, "good", at, at, r.item_id) for r in good])
+    bulk_update(desk.s, Sighting, ("verdict",), [("good", row.id) for row in good])
+    supplier.good_sweep_at = desk.now
+    desk.s.flush()
+    return _respond(desk, sweep, supplier, np.array([row.item_id for row in good], dtype=np.int64))
+
+
+def settle_doubt(desk: Desk, number: int, believe: bool) -> dict[str, int]:
+    """A person's word on a doubted sighting."""
+    item = desk.get(Item, number, "item")
+    if item.offer != "doubted":
+        raise Conflict("this item is not in doubt any more; nothing was changed")
+    if believe and item.doubt_cost <= 0:
+        raise Conflict("what was seen cannot be used at all; keep the last good values")
+    was = {"cost": item.cost, "stock": item.stock}
+    if believe:
+        item.cost, item.stock, item.changed_at = item.doubt_cost, max(item.doubt_stock, 0), desk.now
+    item.offer = "good"
+    if believe:
+        item.doubt_cost, item.doubt_stock, item.doubt_seen = -1, -1, 0
+    else:
+        item.doubt_seen = SET_ASIDE
+    act = desk.log("watch.doubt", item.number, f"{item.title}: {'cost ' + show(item.cost, item.currency) + ' believed' if believe else 'doubt set aside'}",
+                   before=was, after={"cost": item.cost, "stock": item.stock})
+    desk.s.flush()
+    skus = set(desk.s.scalars(select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == number, Lane.until.is_(None))))
+    return respond(desk, skus, act=act.id, items=dict.fromkeys(skus, number)) if skus else {}
+
+
+def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
+    """Send the old values again, for a whole sweep or for single responses; later changes of a listing stay."""
+    query = select(Response).where(Response.state == "sent").order_by(Response.id)
+    query = query.where(Response.sweep_id == sweep) if sweep else query.where(Response.id.in_(list(responses)))
+    rows = desk.s.scalars(query).all()
+    newest = dict(desk.s.execute(select(Response.listing_id, func.max(Response.id)).where(
+        Response.listing_id.in_([row.listing_id for row in rows]), Response.state == "sent").group_by(Response.listing_id)).tuples().all())
+    undone = [row for row in rows if newest.get(row.listing_id) == row.id]
+    if not undone:
+        raise Conflict("newer changes stand on top of it, so the old values would be wrong; nothing was changed")
+    listings = by_id(desk.s, Listing, (row.listing_id for row in undone))
+    for row in undone:
+        row.state = "undone"
+        want(desk, listings[row.listing_id], price=row.old_price, quantity=row.old_quantity, state=row.old_state)
+    return len(undone)
+
+
+def item_history(desk: Desk, item: int) -> list[dict[str, Any]]:
+    """What we believed of an item over time, oldest first."""
+    rows = desk.s.scalars(select(Sighting).where(Sighting.item_id == item, Sighting.verdict.in_(("good", "gone"))).order_by(Sighting.at)).all()
+    return [{"at": row.at, "cost": row.cost, "stock": row.stock} for row in rows]
+
+
+__all__ = ["Told", "begin", "fail", "grow_old", "item_history", "settle_doubt", "settle_held", "take", "tell_counts", "undo_responses"]

@@ -1,0 +1,33 @@
+"""One settings object, from the environment (AMBER_LANE_…)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """Where the application stands. Seconds are real seconds."""
+
+    model_config = SettingsConfigDict(env_prefix="AMBER_LANE_")
+
+    host: str = "127.0.0.1"
+    port: int = 8700
+    world_port: int = 8701
+    data: Path = Path("var")
+    database_url: str = ""
+    secret: str = ""
+    # The address of a practice world whose clock is followed; empty = the real time.
+    world: str = ""
+    call_deadline: float = 10.0
+    jobs: bool = True
+    web: Path = Path(__file__).resolve().parents[2] / "web" / "dist"
+
+    @property
+    def url(self) -> str:
+        return self.database_url or f"sqlite:///{(self.data / 'amber-lane.db').resolve()}"
+
+    @property
+    def world_address(self) -> str:
+        return f"http://127.0.0.1:{self.world_port}"

@@ -1,0 +1,166 @@
+"""The hands on the practice world: its clock, its dials, small interventions, and the record of what really happened."""
+
+from __future__ import annotations
+
+import random
+from datetime import datetime
+from typing import Any
+
+from fastapi import APIRouter, HTTPException, Request
+from pydantic import BaseModel, ConfigDict, Field
+
+from .dials import DIALS, SERVICES
+from .life import buy, live, set_item
+from .shop import world_of
+from .state import World, iso
+
+router = APIRouter(prefix="/world")
+
+
+class ClockChange(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    speed: float | None = Field(None, ge=0, le=3600)
+    jump_minutes: float | None = Field(None, gt=0, le=60 * 24 * 60)
+    to: datetime | None = None
+    next_event: bool = False
+
+
+class DialChange(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    service: str
+    name: str
+    value: float = Field(ge=0, le=1000)
+
+
+class ItemChange(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    number: str
+    cost: int | None = Field(None, ge=1)
+    stock: int | None = Field(None, ge=0)
+    gone: bool | None = None
+
+
+class Purchase(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    sku: str | None = None
+    quantity: int | None = Field(None, gt=0)
+    country: str | None = None
+
+
+class Fact(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(pattern="^(hold_seconds|buyers_a_day)$")
+    value: float = Field(ge=0, le=100_000)
+
+
+@router.get("/clock")
+def clock(request: Request) -> dict[str, Any]:
+    world = world_of(request)
+    return {"now": iso(world.now()), "speed": world.speed}
+
+
+@router.post("/clock")
+def set_clock(request: Request, change: ClockChange) -> dict[str, Any]:
+    world = world_of(request)
+    with world.lock:
+        at = None
+        if change.jump_minutes:
+            at = world.now() + int(change.jump_minutes * 60_000)
+        elif change.to:
+            at = int(change.to.timestamp() * 1000)
+            if at < world.now():
+                raise HTTPException(422, "the world's clock does not go backwards")
+        elif change.next_event:
+            row = world.one("select min(due) as due from event")
+            at = max(world.now(), row["due"]) if row and row["due"] else None
+        world.set_clock(at, change.speed)
+        request.app.state.hooks.extend(live(world))
+    return clock(request)
+
+
+@router.get("/dials")
+def dials(request: Request) -> dict[str, Any]:
+    world = world_of(request)
+    return {"services": [
+        {"service": service, "name": name, "dials": [
+            {"name": dial, "told": told, "unit": unit, "value": world.dial(service, dial)}
+            for dial, (told, unit, known) in DIALS.items() if service in known]}
+        for service, name in SERVICES.items()]}
+
+
+@router.post("/dials")
+def turn(request: Request, change: DialChange) -> dict[str, Any]:
+    world = world_of(request)
+    if change.service not in SERVICES or change.service not in DIALS.get(change.name, ("", "", ()))[2]:
+        raise HTTPException(422, "there is no such dial")
+    with world.change() as db:
+        if change.name == "frozen" and change.value and not world.dial("wholesale", "frozen"):
+            db.execute("delete from supply_frozen")
+            db.execute("insert into supply_frozen select number, cost, stock from supply_item")
+            world.remember("frozen_at", world.now())
+        db.execute("insert or replace into dial values (?,?,?)", (change.service, change.name, change.value))
+    return dials(request)
+
+
+@router.post("/items")
+def change_item(request: Request, change: ItemChange) -> dict[str, Any]:
+    world = world_of(request)
+    with world.change() as db:
+        row = world.one("select * from supply_item where number = ?", (change.number,))
+        if not row:
+            raise HTTPException(404, f"no item {change.number}")
+        set_item(world, change.number, change.cost or row["cost"],
+                 row["stock"] if change.stock is None else change.stock, world.now())
+        if change.gone is not None:
+            db.execute("update supply_item set gone = ? where number = ?", (int(change.gone), change.number))
+    return {"number": change.number}
+
+
+@router.post("/buy")
+def buy_now(request: Request, wish: Purchase) -> dict[str, Any]:
+    """Somebody buys now: any SKU that is on sale, or the one named."""
+    world = world_of(request)
+    with world.change():
+        order = buy(world, random.Random(world.luck.random()), world.now(), wish.sku, wish.quantity, wish.country)
+    if not order:
+        raise HTTPException(409, "nothing of that is on sale")
+    request.app.state.hooks.append(order)
+    return {"number": order["number"]}
+
+
+@router.post("/facts")
+def set_fact(request: Request, fact: Fact) -> dict[str, Any]:
+    world = world_of(request)
+    with world.change():
+        world.remember(fact.name, fact.value)
+    return {fact.name: fact.value}
+
+
+def _counts(world: World, sql: str) -> dict[str, int]:
+    return {row["name"]: row["n"] for row in world.rows(sql)}
+
+
+@router.get("/record")
+def record(request: Request) -> dict[str, Any]:
+    """What really happened: every purchase and fulfilment, by reference and order."""
+    world = world_of(request)
+    return {
+        "purchases": world.rows("select id, reference, at, state, billed, tracking_number from purchase order by id"),
+        "fulfilments": world.rows("select number, reference, tracking_number, at from shop_fulfilment order by id"),
+        "orders": world.rows("select number, at, state from shop_order order by seq"),
+        "mails": _counts(world, "select reference as name, count(*) as n from mail group by reference"),
+    }
+
+
+@router.get("/record/listings/{sku}")
+def shown(request: Request, sku: str) -> dict[str, Any]:
+    """What the shop showed of one SKU, and who changed it."""
+    return {"shown": world_of(request).rows("select at, price, quantity, state, by, key from shop_show where sku = ? order by seq", (sku,))}
+
+
+@router.get("/record/items")
+def history(request: Request, after: int = 0, limit: int = 50_000) -> dict[str, Any]:
+    """Prices and stocks of all items as they really were."""
+    rows = world_of(request).rows("select rowid as seq, number, at, cost, stock from supply_history where rowid > ? order by rowid limit ?",
+                                  (after, min(limit, 50_000)))
+    return {"history": rows, "next": rows[-1]["seq"] if rows else None}

@@ -1,0 +1,198 @@
+"""What happens in the world by itself: buyers buy, prices and stocks move, purchases are answered, parcels travel."""
+
+from __future__ import annotations
+
+import json
+import random
+from typing import Any
+
+from .state import World
+from .words import make_buyer, make_goods
+
+MINUTE, HOUR, DAY = 60_000, 3_600_000, 86_400_000
+ORIGINS: list[dict[str, Any]] = [
+    {"code": "leeds", "name": "Leeds", "country": "GB", "handling": 30, "cut_off": "16:00"},
+    {"code": "york", "name": "York", "country": "GB", "handling": 30, "cut_off": "14:00"},
+]
+SERVICES: list[dict[str, Any]] = [
+    {"code": "tracked48", "name": "Tracked 48", "country": "GB", "first": 160, "following": 55, "free_over": 4000, "low": 2, "high": 3},
+    {"code": "tracked48", "name": "Tracked Europe", "country": "IE", "first": 460, "following": 160, "free_over": None, "low": 4, "high": 6},
+    {"code": "tracked48", "name": "Tracked Europe", "country": "SE", "first": 530, "following": 160, "free_over": None, "low": 4, "high": 7},
+    {"code": "tracked24", "name": "Tracked 24", "country": "GB", "first": 290, "following": 80, "free_over": 6000, "low": 1, "high": 2},
+]
+_S10 = (8, 6, 4, 2, 3, 5, 9, 7)
+
+
+def populate(world: World, items: int = 2104, sold: int = 420, history_days: int = 60, buyers_a_day: int = 90) -> None:
+    """Fill an empty world from its seed and let its prices and stocks live through the days before today."""
+    if world.one("select 1 from supply_item limit 1"):
+        return
+    rng = random.Random(f"start-{world.seed}")
+    goods = make_goods(world.seed, items, sold)
+    now = world.now()
+    start = now - history_days * DAY
+    with world.change() as db:
+        world.remember("buyers_a_day", buyers_a_day)
+        for i, good in enumerate(goods):
+            stock = rng.choice([0, 4, 12]) if rng.random() < 0.06 else rng.randint(15, 600)
+            db.execute(
+                "insert into supply_item values (?,?,?,?,?,?,?,?,?,?,?,?,?,0)",
+                (good.number, good.title, good.gtin, good.mpn, good.brand, good.category, good.options,
+                 good.pack_size, good.weight_g, good.cost, good.cost, stock, ORIGINS[i % 5 == 4]["code"]),
+            )
+            db.execute("insert into supply_history values (?,?,?,?)", (good.number, start, good.cost, stock))
+        for i, good in enumerate(goods[:sold]):
+            # A few things in the shop carry no barcode: somebody has to find their item.
+            bare = i % 25 == 7
+            price = ((good.cost + 220) * 165 // 100) // 100 * 100 + 95
+            db.execute("insert into shop_listing values (?,?,?,?,?,?,?,?,?,?,?,?)",
+                       (good.sku, good.shop_title, "" if bare else good.gtin, "" if bare else good.mpn, good.brand,
+                        good.category, good.options, good.weight_g, price, 8, "live", good.popularity))
+            show(world, good.sku, start, "shop")
+        for day in range(history_days):
+            for _ in range(6):
+                _market(world, rng, start + day * DAY + rng.randint(0, DAY), share=0.02)
+        world.plan(now + MINUTE, "market")
+        world.plan(now + 2 * MINUTE, "buyer")
+
+
+def show(world: World, sku: str, at: int, by: str, key: str = "") -> None:
+    world.db.execute(
+        "insert into shop_show(at, sku, price, quantity, state, key, by) "
+        "select ?, sku, price, quantity, state, ?, ? from shop_listing where sku = ?", (at, key, by, sku))
+
+
+def _market(world: World, rng: random.Random, at: int, share: float) -> None:
+    """Some items change price or stock; some run out, some come back."""
+    if not world.numbers:
+        world.numbers = [row["number"] for row in world.rows("select number from supply_item order by number")]
+    for number in rng.sample(world.numbers, max(1, int(len(world.numbers) * share))):
+        row = world.one("select number, base, cost, stock from supply_item where number = ? and not gone", (number,))
+        if not row:
+            continue
+        cost, stock = row["cost"], row["stock"]
+        if rng.random() < 0.35:
+            drift = rng.choice([-6, -4, -3, -2, 2, 2, 3, 4, 6, 9])
+            cost = min(max(cost * (100 + drift) // 100, row["base"] * 7 // 10), row["base"] * 15 // 10)
+        else:
+            stock = rng.choice([120, 240, 400]) if stock < 5 and rng.random() < 0.5 else max(
+                0, stock - (rng.randint(1, 5) if stock < 40 else rng.randint(1, max(2, stock // 6))))
+        set_item(world, row["number"], max(1, cost), stock, at)
+
+
+def set_item(world: World, number: str, cost: int, stock: int, at: int) -> None:
+    """Change an item's price and stock, and remember that it was so."""
+    world.db.execute("update supply_item set cost = ?, stock = ? where number = ?", (cost, stock, number))
+    world.db.execute("insert into supply_history values (?,?,?,?)", (number, at, cost, stock))
+
+
+def live(world: World) -> list[dict[str, Any]]:
+    """Let everything happen that is due by now. Returns new orders, for the webhook."""
+    came: list[dict[str, Any]] = []
+    while True:
+        with world.change():
+            event = world.one("select * from event where due <= ? order by due, id limit 1", (world.now(),))
+            if not event:
+                return came
+            world.db.execute("delete from event where id = ?", (event["id"],))
+            # Luck belongs to the event, so that the same seed lives the same life at any speed.
+            rng = random.Random(f"{world.seed}-{event['id']}-{event['kind']}")
+            came += _happen(world, rng, event["kind"], json.loads(event["body"]), event["due"])
+
+
+def _happen(world: World, rng: random.Random, kind: str, body: dict[str, Any], at: int) -> list[dict[str, Any]]:
+    if kind == "market":
+        _market(world, rng, at, share=0.004)
+        world.plan(at + 5 * MINUTE, "market")
+    elif kind == "buyer":
+        per_day = float(world.fact("buyers_a_day", 90))
+        world.plan(at + int(rng.expovariate(1.0) * DAY / max(per_day, 0.001)) + 1, "buyer")
+        order = buy(world, rng, at)
+        return [order] if order else []
+    elif kind == "decide":
+        _decide(world, rng, body["purchase"], at)
+    elif kind == "ship":
+        _ship(world, rng, body["purchase"], at)
+    elif kind == "correct":
+        world.db.execute("update purchase set tracking_number = ?, updated = ? where id = ?", (body["number"], at, body["purchase"]))
+    elif kind == "post":
+        world.db.execute("insert into parcel_event(number, at, kind, told, place) values (?,?,?,?,?)",
+                         (body["number"], at, body["event"], body["told"], body["place"]))
+    return []
+
+
+def buy(world: World, rng: random.Random, at: int, sku: str | None = None, quantity: int | None = None,
+        country: str | None = None) -> dict[str, Any] | None:
+    """A buyer buys what is on sale at the price shown; None when nothing (or not that) is."""
+    on_sale = world.rows("select * from shop_listing where state = 'live' and quantity > 0" + (" and sku = ?" if sku else ""),
+                         (sku,) if sku else ())
+    if not on_sale:
+        return None
+    picked = [rng.choices(on_sale, [row["popularity"] for row in on_sale])[0]]
+    if not sku and rng.random() < 0.12:
+        other = rng.choice(on_sale)
+        picked += [other] if other["sku"] != picked[0]["sku"] else []
+    lines = []
+    for n, row in enumerate(picked, 1):
+        wished = quantity or rng.choices([1, 2, 3], [86, 11, 3])[0]
+        units = min(wished, row["quantity"])
+        lines.append({"line_no": n, "sku": row["sku"], "title": row["title"], "quantity": units, "unit_price": row["price"]})
+        world.db.execute("update shop_listing set quantity = quantity - ? where sku = ?", (units, row["sku"]))
+        show(world, row["sku"], at, "buyer")
+    buyer = make_buyer(rng)
+    if country:
+        buyer["country"] = country
+    seq = world.one("select coalesce(max(seq), 0) + 1 as seq from shop_order")
+    assert seq
+    body = {"number": str(4000 + seq["seq"]), "buyer": buyer, "lines": lines,
+            "promised_days": 7 if buyer["country"] == "GB" else 12}
+    world.db.execute("insert into shop_order(number, at, state, body) values (?,?,?,?)",
+                     (body["number"], at, "open", json.dumps(body)))
+    return body | {"at": at}
+
+
+def _decide(world: World, rng: random.Random, number: int, at: int) -> None:
+    purchase = world.one("select * from purchase where id = ?", (number,))
+    if not purchase or purchase["state"] != "received":
+        return
+    lines = json.loads(purchase["body"])["lines"]
+    short = None
+    for line in lines:
+        item = world.one("select * from supply_item where number = ? and not gone", (line["item"],))
+        if not item or item["stock"] < line["quantity"]:
+            short = line["item"]
+    if short:
+        world.db.execute("update purchase set state = 'refused', told = ?, updated = ? where id = ?",
+                         (f"{short} is not in stock in that quantity", at, number))
+        return
+    for line in lines:
+        item = world.one("select * from supply_item where number = ?", (line["item"],))
+        assert item
+        set_item(world, line["item"], item["cost"], item["stock"] - line["quantity"], at)
+    world.db.execute("update purchase set state = 'accepted', updated = ? where id = ?", (at, number))
+    world.plan(at + rng.randint(2 * HOUR, 20 * HOUR), "ship", purchase=number)
+
+
+def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
+    purchase = world.one("select * from purchase where id = ?", (number,))
+    assert purchase
+    serial = 10_000_000 + number * 37 % 80_000_000
+    digits = f"{serial:08d}"
+    rest = 11 - sum(int(d) * w for d, w in zip(digits, _S10, strict=True)) % 11
+    check = {10: 0, 11: 5}.get(rest, rest)
+    tracking = f"SW{digits}{check}GB"
+    given = tracking
+    if rng.random() < 0.02:
+        # A slip of the pen, put right some hours later.
+        given = f"SW{digits}{(check + 1) % 10}GB"
+        world.plan(at + 6 * HOUR, "correct", purchase=number, number=tracking)
+    world.db.execute("update purchase set state = 'shipped', tracking_number = ?, updated = ? where id = ?", (given, at, number))
+    country = json.loads(purchase["body"])["address"]["country"]
+    stuck = rng.random() < 0.03
+    world.db.execute("insert or ignore into parcel values (?,?,?,?)", (tracking, number, country, int(stuck)))
+    days = rng.uniform(1.2, 2.9) if country == "GB" else rng.uniform(3.5, 6.5)
+    steps = [(0.0, "label", "Label made", "Leeds"), (0.12, "collected", "Collected", "Leeds"),
+             (0.45, "moving", "Sorted", "Midway depot"), (0.85, "moving", "At the delivery office", "Near the buyer"),
+             (1.0, "delivered", "Delivered", "At the door")]
+    for part, event, told, place in steps[: 1 if stuck else 5]:
+        world.plan(at + int(part * days * DAY), "post", number=tracking, event=event, told=told, place=place)

@@ -1,0 +1,140 @@
+"""The world's own data file and clock. One connection and one lock: the world does one thing at a time."""
+
+from __future__ import annotations
+
+import json
+import random
+import sqlite3
+import threading
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+SCHEMA = """
+create table if not exists fact(name text primary key, value text);
+create table if not exists dial(service text, name text, value real, primary key(service, name));
+create table if not exists event(id integer primary key, due integer, kind text, body text);
+create index if not exists event_due on event(due);
+create table if not exists shop_listing(sku text primary key, title text, gtin text, mpn text, brand text,
+  category text, options text, weight_g integer, price integer, quantity integer, state text, popularity real);
+create table if not exists shop_show(seq integer primary key, at integer, sku text, price integer, quantity integer,
+  state text, key text, by text);
+create index if not exists shop_show_sku on shop_show(sku, seq);
+create table if not exists shop_order(seq integer primary key, number text unique, at integer, state text, body text);
+create table if not exists shop_fulfilment(id integer primary key, number text, at integer, reference text,
+  tracking_number text, carrier text);
+create table if not exists supply_item(number text primary key, title text, gtin text, mpn text, brand text,
+  category text, options text, pack_size integer, weight_g integer, base integer, cost integer, stock integer,
+  origin text, gone integer default 0);
+create table if not exists supply_frozen as select number, cost, stock from supply_item where 0;
+create table if not exists supply_history(number text, at integer, cost integer, stock integer);
+create index if not exists supply_history_number on supply_history(number, at);
+create table if not exists purchase(id integer primary key, reference text, at integer, state text, body text,
+  told text, billed integer, tracking_number text, updated integer);
+create index if not exists purchase_reference on purchase(reference);
+create table if not exists parcel(number text primary key, purchase integer, country text, stuck integer);
+create table if not exists parcel_event(id integer primary key, number text, at integer, kind text, told text, place text);
+create index if not exists parcel_event_number on parcel_event(number);
+create table if not exists mail(id integer primary key, at integer, reference text, recipient text, subject text, body text);
+"""
+
+
+class World:
+    """State, clock and dials. Times are integer milliseconds since 1970, money is pence."""
+
+    def __init__(self, path: Path | str, seed: int = 7, key: str = "practice") -> None:
+        self.lock = threading.RLock()
+        if isinstance(path, Path):
+            path.parent.mkdir(parents=True, exist_ok=True)
+        self.db = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
+        self.db.row_factory = sqlite3.Row
+        for pragma in ("journal_mode=WAL", "synchronous=NORMAL"):
+            self.db.execute(f"pragma {pragma}")
+        self.db.executescript(SCHEMA)
+        self.seed = int(self.fact("seed", seed))
+        self.key = str(self.fact("key", key))
+        self.numbers: list[str] = []
+        self.luck = random.Random(f"luck-{self.seed}")
+        start = int(datetime(2026, 3, 12, 9, 0, tzinfo=UTC).timestamp() * 1000)
+        self.world_at = int(self.fact("world_at", start))
+        self.speed = float(self.fact("speed", 0))
+        self.mark = time.monotonic()
+
+    def fact(self, name: str, default: Any = None) -> Any:
+        """A remembered fact, entered with its default on first use."""
+        row = self.db.execute("select value from fact where name = ?", (name,)).fetchone()
+        if row:
+            return json.loads(row[0])
+        if default is not None:
+            self.remember(name, default)
+        return default
+
+    def remember(self, name: str, value: Any) -> None:
+        self.db.execute("insert or replace into fact values (?, ?)", (name, json.dumps(value)))
+
+    def now(self) -> int:
+        with self.lock:
+            return self.world_at + int((time.monotonic() - self.mark) * 1000 * self.speed)
+
+    def set_clock(self, at: int | None = None, speed: float | None = None) -> None:
+        """Move the hand or change the speed; what falls due in between happens at the next tick."""
+        with self.lock:
+            self.world_at = self.now() if at is None else at
+            self.mark = time.monotonic()
+            if speed is not None:
+                self.speed = speed
+            self.remember("world_at", self.world_at)
+            self.remember("speed", self.speed)
+
+    @contextmanager
+    def change(self) -> Iterator[sqlite3.Connection]:
+        """One all-or-nothing change of the world."""
+        with self.lock:
+            if self.db.in_transaction:
+                yield self.db
+                return
+            self.db.execute("begin immediate")
+            try:
+                yield self.db
+                self.db.execute("commit")
+            except BaseException:
+                self.db.execute("rollback")
+                raise
+
+    def rows(self, sql: str, values: Sequence[Any] = ()) -> list[dict[str, Any]]:
+        with self.lock:
+            return [dict(row) for row in self.db.execute(sql, values)]
+
+    def one(self, sql: str, values: Sequence[Any] = ()) -> dict[str, Any] | None:
+        found = self.rows(sql, values)
+        return found[0] if found else None
+
+    def plan(self, due: int, kind: str, **body: Any) -> None:
+        """Let something happen at a later time."""
+        self.db.execute("insert into event(due, kind, body) values (?, ?, ?)", (due, kind, json.dumps(body)))
+
+    def dial(self, service: str, name: str) -> float:
+        row = self.db.execute("select value from dial where service = ? and name = ?", (service, name)).fetchone()
+        return float(row[0]) if row else 0.0
+
+
+def iso(ms: int) -> str:
+    """A world time as ISO 8601 with offset."""
+    return datetime.fromtimestamp(ms / 1000, UTC).isoformat(timespec="milliseconds")
+
+
+def pounds(pence: int) -> str:
+    """Pence as the text of an amount in pounds."""
+    return f"{'-' if pence < 0 else ''}{abs(pence) // 100}.{abs(pence) % 100:02d}"
+
+
+def pence(text: str) -> int:
+    """The text of an amount in pounds as pence; ValueError if it is none."""
+    whole, _, part = text.partition(".")
+    if not whole.lstrip("-").isdigit() or (part and (not part.isdigit() or len(part) > 2)):
+        raise ValueError(f"{text!r} is not an amount")
+    value = int(whole.lstrip("-")) * 100 + int(part.ljust(2, "0") or 0)
+    return -value if whole.startswith("-") else value
