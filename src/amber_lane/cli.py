@@ -92,9 +92,11 @@ def openapi() -> None:
     import json
     import tempfile
 
+    from . import logs
     from .api.app import make_app, make_house
     from .settings import Settings
 
+    logs.set_up()
     with tempfile.TemporaryDirectory() as folder:
         house = make_house(Settings(data=Path(folder), database_url="", world="", jobs=False, web=Path(folder)))
         typer.echo(json.dumps(make_app(house).openapi(), indent=1, sort_keys=True))

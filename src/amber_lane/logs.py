@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import sys
 
 import structlog
 
@@ -14,4 +15,4 @@ def set_up(level: int = logging.INFO) -> None:
     structlog.configure(
         processors=[structlog.contextvars.merge_contextvars, structlog.processors.add_log_level, structlog.processors.TimeStamper("iso"),
                     structlog.processors.format_exc_info, structlog.processors.LogfmtRenderer(key_order=["timestamp", "level", "event"])],
-        wrapper_class=structlog.make_filtering_bound_logger(level), logger_factory=structlog.PrintLoggerFactory(file=None), cache_logger_on_first_use=False)
+        wrapper_class=structlog.make_filtering_bound_logger(level), logger_factory=structlog.PrintLoggerFactory(file=sys.stderr), cache_logger_on_first_use=False)

@@ -108,6 +108,7 @@ class LaneRow(BaseModel):
     offer: str
     landed: Money | None
     profit: Money | None
+    net: Money | None
     price: Money | None
     opened_at: datetime
     opened_by: str
@@ -116,7 +117,7 @@ class LaneRow(BaseModel):
 @router.get("", response_model=Page[LaneRow])
 def settled(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
     rows, total = lists.page(desk, "lanes", ask)
-    return written({"rows": rows_out(rows, {"cost": "cost_currency", "landed": "currency", "profit": "currency", "price": "currency"}), "total": total})
+    return written({"rows": rows_out(rows, {"cost": "cost_currency", "landed": "currency", "profit": "currency", "net": "currency", "price": "currency"}), "total": total})
 
 
 @router.get("/to-settle")

@@ -59,7 +59,7 @@ def order_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
     return written({"rows": out, "total": total})
 
 
-class Standing(BaseModel):
+class OrdersStanding(BaseModel):
     """Where orders stand, and what sending the ready ones means."""
 
     states: dict[str, int]
@@ -70,10 +70,10 @@ class Standing(BaseModel):
 
 
 @router.get("/standing")
-def standing(desk: ReadDesk) -> Standing:
+def standing(desk: ReadDesk) -> OrdersStanding:
     ready = purchases.ready_orders(desk)
     sums = purchases.money_of(desk, ready)
-    return Standing(states=lists.states_of_orders(desk), ready=len(ready), parcels=sums["parcels"], spend=sure(sums["spend"], HOME), profit=sure(sums["profit"], HOME))
+    return OrdersStanding(states=lists.states_of_orders(desk), ready=len(ready), parcels=sums["parcels"], spend=sure(sums["spend"], HOME), profit=sure(sums["profit"], HOME))
 
 
 class WayOut(BaseModel):

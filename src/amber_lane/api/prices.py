@@ -22,7 +22,19 @@ from ..services.desk import Desk, by_id
 from ..services.lists import Wish
 from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
 from .deps import ReadDesk, WriteDesk
-from .shapes import Ask, Big, Done, Money, Page, minor, money, rows_out, sure, wish, written
+from .shapes import (
+    Ask,
+    Big,
+    Done,
+    Money,
+    Page,
+    minor,
+    money,
+    rows_out,
+    sure,
+    wish,
+    written,
+)
 
 router = APIRouter(prefix="/prices", tags=["prices"])
 HOME = "GBP"

@@ -44,7 +44,7 @@ class Page(BaseModel, Generic[T]):
     total: int
 
 
-Big = Annotated[int, Field(gt=0, lt=2**62)]
+Big = Annotated[int, Field(gt=0, lt=2**53)]
 
 
 def money(minor: int | None, currency: str) -> Money | None:

@@ -26,7 +26,7 @@ router = APIRouter(tags=["today"])
 HOME = "GBP"
 
 
-class StepOut(BaseModel):
+class NextStep(BaseModel):
     label: str
     act: bool
     go: str
@@ -39,7 +39,7 @@ class TroubleOut(BaseModel):
     told: str
     why: str
     since: datetime
-    step: StepOut
+    step: NextStep
     at_risk: Money
     per_day: bool
     tone: str
@@ -92,7 +92,7 @@ def get_today(desk: ReadDesk) -> Today:
     found = today.troubles(desk)
     return Today(
         troubles=[TroubleOut(key=t.key, station=t.station, kind=t.kind, told=t.told, why=t.why, since=t.since,
-                             step=StepOut(label=t.step.label, act=t.step.act, go=t.step.go), at_risk=sure(t.at_risk, HOME),
+                             step=NextStep(label=t.step.label, act=t.step.act, go=t.step.go), at_risk=sure(t.at_risk, HOME),
                              per_day=t.per_day, tone=t.tone, count=t.count) for t in found],
         a_day=sure(sum(t.at_risk for t in found if t.per_day), HOME), once=sure(sum(t.at_risk for t in found if not t.per_day), HOME),
         flow=[Flow(**one) for one in today.flow(desk)], alone=[_act(row) for row in today.done_alone(desk)],

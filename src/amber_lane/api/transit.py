@@ -11,7 +11,14 @@ from sqlalchemy import func, select
 
 from ..data.orders import Order, PurchaseOrder
 from ..data.setup import Carrier, Supplier
-from ..data.transit import CarrierEvent, Message, MessageTemplate, Parcel, ParcelLine, PassedOn
+from ..data.transit import (
+    CarrierEvent,
+    Message,
+    MessageTemplate,
+    Parcel,
+    ParcelLine,
+    PassedOn,
+)
 from ..services import lists, transit
 from ..services.desk import by_id
 from ..services.lists import Wish
@@ -98,20 +105,20 @@ def parcel(desk: ReadDesk, number: Big) -> ParcelOut:
         mails=[MailOut.model_validate(m, from_attributes=True) for m in s.scalars(select(Message).where(Message.order_id == order.id).order_by(Message.id))])
 
 
-class Standing(BaseModel):
+class ParcelsStanding(BaseModel):
     states: dict[str, int]
     late: int
     wrong_numbers: int
 
 
 @router.get("/standing")
-def standing(desk: ReadDesk) -> Standing:
+def standing(desk: ReadDesk) -> ParcelsStanding:
     states = dict(desk.s.execute(select(Parcel.state, func.count()).group_by(Parcel.state)).tuples().all())
     rows = desk.s.execute(select(Parcel, func.min(Order.promised_by)).join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
                           .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id).join(Order, Order.id == PurchaseOrder.order_id)
                           .where(Parcel.state.in_(("label", "moving"))).group_by(Parcel.id))
     late = sum(bool(transit.trouble_of(one, promised, desk.now)) for one, promised in rows)
-    return Standing(states=states, late=late, wrong_numbers=len(wrong_numbers(desk)))
+    return ParcelsStanding(states=states, late=late, wrong_numbers=len(wrong_numbers(desk)))
 
 
 class WrongNumber(BaseModel):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import ssl
+from functools import lru_cache
 from typing import Any, TypeVar
 
 import httpx
@@ -13,6 +15,12 @@ M = TypeVar("M", bound=BaseModel)
 ANSWER_MAX = 50_000_000
 
 
+@lru_cache(maxsize=1)
+def _trust() -> ssl.SSLContext:
+    """Reading the machine's certificates takes a while, so it is done once."""
+    return ssl.create_default_context()
+
+
 class Caller:
     """Calls one partner. `asking` calls change nothing there, so their failures are never an unknown outcome."""
 
@@ -22,6 +30,7 @@ class Caller:
         self.client = httpx.Client(
             base_url=address.rstrip("/"), headers=headers, transport=transport, follow_redirects=False,
             timeout=httpx.Timeout(deadline, connect=min(deadline, 5.0)), trust_env=False,
+            verify=_trust(),
         )
 
     def ask(self, path: str, model: type[M], **params: Any) -> M:

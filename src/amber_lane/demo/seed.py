@@ -45,8 +45,8 @@ def is_seeded(house: House) -> bool:
         return bool(s.scalar(select(func.count()).select_from(Store)))
 
 
-def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: int = 30) -> None:
-    """Fill an empty house. rounds: half hours of trade lived through before the doors open."""
+def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: int = 24) -> None:
+    """Fill an empty house. rounds: stretches of 45 minutes lived through before the doors open."""
     follow(house, world)
     tell("joining store, supplier, carrier and mailbox")
     _join(house, world)
@@ -59,13 +59,15 @@ def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: i
         desk = Desk(s, house.clock, OWNER)
         write_past(desk)
         _troubles(desk)
-    tell(f"living through the first {rounds // 2} hours")
-    for n in range(rounds):
-        httpx.post(f"{world}/world/clock", json={"jump_minutes": 30}, timeout=60, trust_env=False).raise_for_status()
-        follow(house, world)
-        house.worker.once()
-        if n == rounds - 6:
-            _sell_unmapped(house, world)
+    tell(f"living through the first {rounds * 3 // 4} hours")
+    with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
+        for n in range(rounds):
+            answer = hand.post("/world/clock", json={"jump_minutes": 45}).raise_for_status().json()
+            if isinstance(house.clock, PacedClock):
+                house.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
+            house.worker.once()
+            if n == rounds - 6:
+                _sell_unmapped(house, hand)
     with house.db.writing() as s:
         # From now on orders wait a while for a person, then go by themselves.
         prices.set_policy(Desk(s, house.clock, OWNER), "house", "", {"send": "after", "send_minutes": 180})
@@ -145,14 +147,14 @@ def _troubles(desk: Desk) -> None:
         listing.ceiling = max(((listing.landed or 700) * 112 // 100) // 100 * 100 - 1, 100)
 
 
-def _sell_unmapped(house: House, world: str) -> None:
+def _sell_unmapped(house: House, hand: httpx.Client) -> None:
     """Somebody buys things that no lane fills yet, and one order comes from too far away."""
     with house.db.reading() as s:
         laned = select(Lane.sku_id)
         bare = list(s.scalars(select(Sku.code).where(Sku.id.not_in(laned)).order_by(Sku.code).limit(2)))
         known = s.scalar(select(Sku.code).join(Listing, Listing.sku_id == Sku.id).where(Sku.id.in_(laned), Listing.state == "live").limit(1))
     for code in (*bare, *bare[:1]):
-        httpx.post(f"{world}/world/buy", json={"sku": code, "quantity": 1}, timeout=10, trust_env=False)
-    httpx.post(f"{world}/world/buy", json={"sku": known, "quantity": 1, "country": "NO"}, timeout=10, trust_env=False)
+        hand.post("/world/buy", json={"sku": code, "quantity": 1})
+    hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": "NO"})
 
 

@@ -16,8 +16,22 @@ from typing import Any
 from sqlalchemy import select, update
 
 from ..clock import Clock
-from ..connectors.errors import Malformed, OutsideError, RateLimited, Refused, Unavailable, UnknownOutcome
-from ..connectors.protocols import Address, ListingChange, Mail, Purchase, PurchaseLine, Tracking
+from ..connectors.errors import (
+    Malformed,
+    OutsideError,
+    RateLimited,
+    Refused,
+    Unavailable,
+    UnknownOutcome,
+)
+from ..connectors.protocols import (
+    Address,
+    ListingChange,
+    Mail,
+    Purchase,
+    PurchaseLine,
+    Tracking,
+)
 from ..core.money import parse_money
 from ..core.states import OUTBOX
 from ..data.outbox import Outbox
@@ -88,7 +102,6 @@ class Delivery:
         # Real seconds that a lost call may still be at work outside; asking earlier could miss it.
         self.settle = doors.deadline
         self.not_before: dict[int, float] = {}
-        self.links: dict[str, tuple[str, Any]] = {}
 
     def recover(self) -> int:
         """After a start: whatever was claimed when the last worker died has an unknown outcome."""
@@ -161,15 +174,9 @@ class Delivery:
         return taken
 
     def _link(self, target: str) -> Any:
-        """The connector of a target, kept as long as its address and key stay the same."""
         owner, _, number = target.partition(":")
         with self.db.reading() as s:
-            desk = Desk(s, self.clock, WHO)
-            link = link_of(desk, owner, int(number))
-            mark = f"{link.address}|{link.sealed_key}"
-            if self.links.get(target, ("",))[0] != mark:
-                self.links[target] = (mark, self.doors.of(desk, owner, int(number)))
-        return self.links[target][1]
+            return self.doors.of(Desk(s, self.clock, WHO), owner, int(number))
 
     def _carry(self, target: str, row: Outbox) -> Carried:
         """One row: ask first where it may have arrived, then send. `row` is as it was before the claim."""

@@ -14,7 +14,17 @@ from ..connectors.kinds import KINDS, connect
 from ..connectors.protocols import Account, OriginTerms, ServiceTerms
 from ..core.ids import check_country
 from ..core.money import minor_digits
-from ..data.setup import Carrier, FeeRow, Link, Mailbox, Origin, Person, Service, Store, Supplier
+from ..data.setup import (
+    Carrier,
+    FeeRow,
+    Link,
+    Mailbox,
+    Origin,
+    Person,
+    Service,
+    Store,
+    Supplier,
+)
 from .desk import Conflict, Desk, Invalid, NotFound
 from .secrets import Safe, hash_password
 
@@ -40,15 +50,21 @@ class Doors:
 
     def __init__(self, safe: Safe, deadline: float, transport: Any = None) -> None:
         self.safe, self.deadline, self.transport = safe, deadline, transport
+        self._open: dict[tuple[str, int], tuple[str, Any]] = {}
 
     def fresh(self, owner: str, kind: str, address: str, key: str) -> Any:
         return connect(owner, kind, address, key, self.deadline, self.transport)
 
     def of(self, desk: Desk, owner: str, owner_id: int) -> Any:
-        """The connector of a joined partner; NotFound when it has no link."""
+        """The connector of a joined partner, kept open as long as its address and key stay the same. NotFound without a link."""
         link = link_of(desk, owner, owner_id)
-        row = desk.get(OWNERS[owner], owner_id, owner)
-        return self.fresh(owner, getattr(row, "kind", "smtp"), link.address, self.safe.open(link.sealed_key))
+        mark = f"{link.address}|{link.sealed_key}"
+        known = self._open.get((owner, owner_id))
+        if known is None or known[0] != mark:
+            row = desk.get(OWNERS[owner], owner_id, owner)
+            known = (mark, self.fresh(owner, getattr(row, "kind", "smtp"), link.address, self.safe.open(link.sealed_key)))
+            self._open[owner, owner_id] = known
+        return known[1]
 
 
 def link_of(desk: Desk, owner: str, owner_id: int) -> Link:

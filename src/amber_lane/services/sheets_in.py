@@ -11,7 +11,13 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
-from ..connectors.protocols import Address, CatalogueItem, StoreListing, StoreOrder, StoreOrderLine
+from ..connectors.protocols import (
+    Address,
+    CatalogueItem,
+    StoreListing,
+    StoreOrder,
+    StoreOrderLine,
+)
 from ..connectors.wire import clip
 from ..core.ids import check_country, check_gtin
 from ..core.money import parse_money, parse_units, plain

@@ -13,7 +13,14 @@ from ..core.ids import check_s10
 from ..core.states import ORDER_LINE, PARCEL, PURCHASE
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Carrier, Mailbox, Store
-from ..data.transit import CarrierEvent, Message, MessageTemplate, Parcel, ParcelLine, PassedOn
+from ..data.transit import (
+    CarrierEvent,
+    Message,
+    MessageTemplate,
+    Parcel,
+    ParcelLine,
+    PassedOn,
+)
 from . import outbox
 from .desk import Desk, Invalid, by_id
 from .orders import step_line

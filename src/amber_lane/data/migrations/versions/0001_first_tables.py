@@ -1,7 +1,7 @@
 """first tables"""
 
-from alembic import op
 import sqlalchemy as sa
+from alembic import op
 
 import amber_lane.data.base
 

@@ -1,0 +1,58 @@
+import createClient, { type Middleware } from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export type Schema<K extends keyof components['schemas']> = components['schemas'][K]
+export type Money = Schema<'Money'>
+
+/** A failure as a sentence for a person; fields name what was wrong with each. */
+export class ApiError extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+    readonly fields: Record<string, string> = {},
+  ) {
+    super(message)
+  }
+}
+
+export const signedOut = new EventTarget()
+
+const guard: Middleware = {
+  onRequest({ request }) {
+    request.headers.set('X-Amber-Lane', '1')
+    return request
+  },
+  async onResponse({ response }) {
+    if (response.ok) return response
+    const body = await response.json().catch(() => ({}))
+    if (response.status === 401) signedOut.dispatchEvent(new Event('out'))
+    throw new ApiError(body.detail ?? `The server answered ${response.status}; try again`, response.status, body.fields)
+  },
+  onError() {
+    return new ApiError('Amber Lane does not answer. What you typed is kept; try again when it is back.', 0)
+  },
+}
+
+export const api = createClient<paths>({ baseUrl: '', credentials: 'same-origin' })
+api.use(guard)
+
+/** The data of a call, which the guard has made sure is there. */
+export async function take<T>(call: Promise<{ data?: T }>): Promise<T> {
+  const { data } = await call
+  return data as T
+}
+
+/** One page of any list, by its path: the lists share their questions and their shape. */
+export async function page<R>(path: string, ask: Record<string, string | number | boolean>): Promise<{ rows: R[]; total: number }> {
+  const query = new URLSearchParams(Object.entries(ask).map(([k, v]) => [k, String(v)]))
+  let response: Response
+  try {
+    response = await fetch(`${path}?${query}`, { credentials: 'same-origin' })
+  } catch {
+    throw new ApiError('Amber Lane does not answer; try again when it is back.', 0)
+  }
+  const body = await response.json().catch(() => ({}))
+  if (response.status === 401) signedOut.dispatchEvent(new Event('out'))
+  if (!response.ok) throw new ApiError(body.detail ?? `The server answered ${response.status}`, response.status)
+  return body
+}

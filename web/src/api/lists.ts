@@ -1,0 +1,14 @@
+import type { Schema } from './client'
+
+/** The address of a list, which knows the shape of its rows. */
+export type ListPath<R> = string & { readonly row?: R }
+
+export const LISTS = {
+  lanes: '/api/v1/lanes' as ListPath<Schema<'LaneRow'>>,
+  listings: '/api/v1/prices/listings' as ListPath<Schema<'ListingRow'>>,
+  responses: '/api/v1/watch/responses' as ListPath<Schema<'ResponseOut'>>,
+  orders: '/api/v1/orders' as ListPath<Schema<'OrderRow'>>,
+  parcels: '/api/v1/transit/parcels' as ListPath<Schema<'ParcelRow'>>,
+  acts: '/api/v1/acts' as ListPath<Schema<'ActOut'>>,
+  outbox: '/api/v1/outbox' as ListPath<Schema<'OutboxOut'>>,
+}

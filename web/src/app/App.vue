@@ -1,0 +1,58 @@
+<script setup lang="ts">
+import { onMounted, onUnmounted, ref, watch } from 'vue'
+import { api, signedOut, take, type Schema } from '@/api/client'
+import FirstStart from './FirstStart.vue'
+import Finder from './Finder.vue'
+import KeysHelp from './KeysHelp.vue'
+import PulseBar from './PulseBar.vue'
+import Road from './Road.vue'
+import SignIn from './SignIn.vue'
+import { onKey } from './keys'
+import { hush, listen, live } from './live'
+import { told, wordsOf } from './told'
+
+type Here = Schema<'Here'>
+const here = ref<Here | null>(null)
+const error = ref('')
+const finder = ref(false)
+const help = ref(false)
+
+async function look() {
+  try {
+    here.value = await take(api.GET('/api/v1/session'))
+    error.value = ''
+  } catch (problem) {
+    error.value = wordsOf(problem)
+  }
+}
+const out = () => here.value?.name && void look()
+watch(() => here.value?.name, (name) => (name ? listen() : hush()))
+onMounted(() => {
+  void look()
+  window.addEventListener('keydown', onKey)
+  signedOut.addEventListener('out', out)
+})
+onUnmounted(() => {
+  window.removeEventListener('keydown', onKey)
+  signedOut.removeEventListener('out', out)
+})
+</script>
+
+<template>
+  <div v-if="error && !here" class="grid h-full place-items-center"><div role="alert" class="text-center"><p class="font-bold">{{ error }}</p><button type="button" class="mt-3 font-semibold text-slate underline" @click="look">Try again</button></div></div>
+  <SignIn v-else-if="here && !here.name" :here="here" @done="here = $event" />
+  <div v-else-if="here" class="flex h-full min-w-[1000px] flex-col">
+    <Road :here="here" @find="finder = true" @help="help = true" @left="look" />
+    <main class="relative min-h-0 flex-1">
+      <FirstStart v-if="!here.stores || !here.suppliers" :here="here" @done="look" />
+      <RouterView v-else />
+    </main>
+    <PulseBar v-if="here.stores && here.suppliers" />
+    <Finder :open="finder" @close="finder = false" @open="finder = true" @help="help = true" />
+    <KeysHelp :open="help" @close="help = false" @open="help = true" />
+    <div v-if="!live.state.connected && live.pulse.value" role="alert" class="fixed top-16 left-1/2 z-30 -translate-x-1/2 rounded border border-brick bg-brick-wash px-3 py-1.5 text-brick">Amber Lane does not answer. This page shows what it last knew; it goes on by itself when it is back.</div>
+  </div>
+  <div aria-live="polite" class="pointer-events-none fixed bottom-12 left-1/2 z-50 flex w-[560px] -translate-x-1/2 flex-col gap-1.5">
+    <p v-for="one in told" :key="one.id" class="rounded border px-3 py-2 text-center font-semibold" :class="one.bad ? 'border-brick bg-brick-wash text-brick' : 'border-pine bg-pine-wash text-pine'">{{ one.text }}</p>
+  </div>
+</template>

@@ -1,0 +1,79 @@
+<script setup lang="ts">
+/** Find or do anything: a SKU, an order, a tracking number, or a command. */
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from '@headlessui/vue'
+import { computed, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { api, take, type Schema } from '@/api/client'
+import { useKeys } from './keys'
+import { act } from './told'
+
+interface Choice {
+  kind: string
+  name: string
+  told: string
+  run: () => void
+}
+defineProps<{ open: boolean }>()
+const emit = defineEmits<{ close: []; open: []; help: [] }>()
+const router = useRouter()
+const words = ref('')
+const found = ref<Schema<'Found'>[]>([])
+useKeys('Everywhere', [{ key: 'ctrl+k', told: 'find or do anything', always: true, run: () => emit('open') }])
+
+const go = (to: string) => () => void router.push(to)
+const COMMANDS: Choice[] = [
+  { kind: 'Go', name: 'Today', told: 'what needs you', run: go('/today') },
+  { kind: 'Go', name: 'Lanes', told: 'settle what has no lane', run: go('/lanes') },
+  { kind: 'Go', name: 'Price', told: 'rules, fees and what if', run: go('/price') },
+  { kind: 'Go', name: 'Listings', told: 'every price and why', run: go('/price?view=listings') },
+  { kind: 'Go', name: 'Watch', told: 'sweeps and responses', run: go('/watch') },
+  { kind: 'Go', name: 'Orders', told: 'where they stand', run: go('/orders') },
+  { kind: 'Go', name: 'Transit', told: 'parcels and promises', run: go('/transit') },
+  { kind: 'Go', name: 'Stores and suppliers', told: 'join, check, mend links', run: go('/setup/partners') },
+  { kind: 'Go', name: 'Limits', told: 'what we follow and what we hold', run: go('/setup/limits') },
+  { kind: 'Go', name: 'Log', told: 'who did what, and undo', run: go('/setup/log') },
+  { kind: 'Do', name: 'Send all ready orders', told: 'as purchase orders to suppliers', run: () => void act(() => take(api.POST('/api/v1/orders/send', { body: {} }))) },
+  { kind: 'Do', name: 'Sweep now', told: 'the first supplier', run: () => void act(() => take(api.POST('/api/v1/watch/suppliers/{supplier}/sweep', { params: { path: { supplier: 1 } } }))) },
+  { kind: 'Do', name: 'Keys of this view', told: '', run: () => emit('help') },
+]
+let timer: ReturnType<typeof setTimeout> | undefined
+watch(words, (now) => {
+  clearTimeout(timer)
+  timer = setTimeout(async () => {
+    found.value = now.trim().length > 1 ? await take(api.GET('/api/v1/find', { params: { query: { words: now } } })).catch(() => []) : []
+  }, 120)
+})
+const choices = computed<Choice[]>(() => {
+  const text = words.value.trim().toLowerCase()
+  const commands = COMMANDS.filter((one) => !text || `${one.name} ${one.told}`.toLowerCase().includes(text))
+  return [...found.value.map((one) => ({ kind: one.kind, name: one.name, told: one.told, run: go(one.go) })), ...commands].slice(0, 14)
+})
+function choose(choice: Choice | null) {
+  if (!choice) return
+  close()
+  choice.run()
+}
+function close() {
+  words.value = ''
+  emit('close')
+}
+</script>
+
+<template>
+  <Dialog :open="open" class="relative z-40" @close="close">
+    <div class="fixed inset-0 bg-asphalt/40" aria-hidden="true" />
+    <div class="fixed inset-0 flex items-start justify-center p-6 pt-20">
+      <DialogPanel class="w-full max-w-xl overflow-hidden rounded-md border border-rule bg-sheet shadow-xl">
+        <Combobox :model-value="null" @update:model-value="choose">
+          <ComboboxInput class="h-11 w-full bg-sheet px-4 text-base outline-none" placeholder="A SKU, an order, a tracking number, or what to do" aria-label="Find or do" maxlength="100" autocomplete="off" @change="words = $event.target.value" />
+          <ComboboxOptions static class="max-h-[420px] overflow-auto border-t border-rule py-1">
+            <ComboboxOption v-for="one in choices" :key="one.kind + one.name" v-slot="{ active }" :value="one" as="template">
+              <li class="grid grid-cols-[70px_auto_1fr] items-baseline gap-2 px-4 py-1.5" :class="active ? 'bg-shade' : ''"><span class="text-xs text-soft">{{ one.kind }}</span><span class="font-semibold whitespace-nowrap" :class="one.kind === 'Go' || one.kind === 'Do' ? '' : 'font-mono text-xs'">{{ one.name }}</span><span class="truncate text-soft">{{ one.told }}</span></li>
+            </ComboboxOption>
+            <li v-if="!choices.length" class="px-4 py-3 text-soft">Nothing has those words.</li>
+          </ComboboxOptions>
+        </Combobox>
+      </DialogPanel>
+    </div>
+  </Dialog>
+</template>

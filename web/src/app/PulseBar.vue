@@ -1,0 +1,35 @@
+<script setup lang="ts">
+/** The pulse along the bottom: what runs by itself, and the last act with its undo. */
+import { computed } from 'vue'
+import { api, take } from '@/api/client'
+import { timeOf } from '@/parts/format'
+import { useKeys } from './keys'
+import { live } from './live'
+import { act } from './told'
+
+const pulse = live.pulse
+const wait = computed(() => {
+  const next = pulse.value?.next_sweep
+  if (!next) return null
+  const seconds = Math.round((Date.parse(next.at) - live.now.value) / 1000)
+  if (seconds <= 0) return 'now'
+  return seconds > 3600 ? timeOf(next.at) : `${Math.floor(seconds / 60)}:${String(seconds % 60).padStart(2, '0')}`
+})
+const undo = () => {
+  const last = pulse.value?.last
+  if (last) void act(() => take(api.POST('/api/v1/acts/{number}/undo', { params: { path: { number: last.id } } })))
+}
+useKeys('Everywhere', [{ key: 'z', told: 'undo the last act', run: undo }])
+</script>
+
+<template>
+  <footer class="flex h-[30px] shrink-0 items-center gap-6 border-t border-rule bg-rule-2 px-4 text-xs text-soft">
+    <span v-if="pulse?.next_sweep">Next sweep <b class="text-ink">{{ pulse.next_sweep.supplier }}</b> {{ wait === 'now' ? '' : 'in' }} <b class="text-ink">{{ wait }}</b></span>
+    <span v-else>No sweep planned</span>
+    <span v-for="job in pulse?.jobs ?? []" :key="job.id" class="flex items-center gap-2">{{ job.title }}
+      <progress class="h-1.5 w-20 accent-pine" :max="job.total || 1" :value="job.done" :aria-label="job.title" /> <b class="text-ink">{{ job.done.toLocaleString('en-GB') }}</b></span>
+    <RouterLink to="/setup/outbox?state=open" class="hover:underline">To send <b class="text-ink">{{ pulse?.to_send ?? 0 }}</b></RouterLink>
+    <span class="ml-auto truncate" v-if="pulse?.last">Last: {{ pulse.last.told }} at {{ timeOf(pulse.last.at) }}</span>
+    <button v-if="pulse?.last" type="button" class="font-semibold whitespace-nowrap text-slate hover:underline" @click="undo">Undo <kbd class="rounded border border-faint px-1 font-mono text-2xs">Z</kbd></button>
+  </footer>
+</template>

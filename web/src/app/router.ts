@@ -1,0 +1,26 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+/** The stations of the road, in the order of the work. A station is here only when it works. */
+export const STATIONS = [
+  { name: 'today', label: 'Today' },
+  { name: 'lanes', label: 'Lanes' },
+  { name: 'price', label: 'Price' },
+  { name: 'watch', label: 'Watch' },
+  { name: 'orders', label: 'Orders' },
+  { name: 'transit', label: 'Transit' },
+] as const
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/today' },
+    { path: '/today', name: 'today', component: () => import('@/stations/today/Today.vue') },
+    { path: '/lanes', name: 'lanes', component: () => import('@/stations/lanes/Lanes.vue') },
+    { path: '/price', name: 'price', component: () => import('@/stations/price/Price.vue') },
+    { path: '/watch', name: 'watch', component: () => import('@/stations/watch/Watch.vue') },
+    { path: '/orders', name: 'orders', component: () => import('@/stations/orders/Orders.vue') },
+    { path: '/transit', name: 'transit', component: () => import('@/stations/transit/Transit.vue') },
+    { path: '/setup/:part?', name: 'setup', component: () => import('@/stations/setup/Setup.vue') },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./Nowhere.vue') },
+  ],
+})

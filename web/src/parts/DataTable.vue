@@ -1,0 +1,155 @@
+<script setup lang="ts" generic="R extends { id: number }">
+/** The one table for long lists: sorted and paged by the server, rows only where they are seen, worked by keys and mouse. */
+import { useVirtualizer } from '@tanstack/vue-virtual'
+import { computed, ref, toRef, watch } from 'vue'
+import type { ListPath } from '@/api/lists'
+import { useKeys } from '@/app/keys'
+import { usePages, type ListAsk } from './pages'
+
+export interface Column {
+  key: string
+  label: string
+  width?: string
+  right?: boolean
+  sort?: string | false
+}
+
+const props = defineProps<{
+  path: ListPath<R>
+  columns: Column[]
+  ask: ListAsk
+  name: string
+  rowHeight?: number
+  choose?: boolean
+  edge?: (row: R) => string
+  empty: string
+  emptyTold?: string
+}>()
+const emit = defineEmits<{ open: [row: R]; sort: [key: string, down: boolean]; chosen: [ids: number[]]; act: [row: R] }>()
+const active = defineModel<number | null>('active', { default: null })
+
+const list = usePages<R>(props.path, toRef(props, 'ask'))
+const box = ref<HTMLElement | null>(null)
+const cursor = ref(0)
+const picked = ref(new Set<number>())
+const height = computed(() => props.rowHeight ?? 44)
+const virtual = useVirtualizer(
+  computed(() => ({ count: list.total.value ?? 0, getScrollElement: () => box.value, estimateSize: () => height.value, overscan: 8, scrollPaddingStart: 32 })),
+)
+const items = computed(() => virtual.value.getVirtualItems())
+const before = computed(() => items.value[0]?.start ?? 0)
+const after = computed(() => virtual.value.getTotalSize() - (items.value.at(-1)?.end ?? 0))
+
+watch(items, (now) => now.length && list.see(now[0]!.index, now.at(-1)!.index))
+watch(() => props.ask, () => {
+  cursor.value = 0
+  picked.value = new Set()
+  emit('chosen', [])
+})
+
+function go(to: number, extend = false) {
+  const last = (list.total.value ?? 1) - 1
+  cursor.value = Math.max(0, Math.min(to, last))
+  virtual.value.scrollToIndex(cursor.value)
+  const row = list.at(cursor.value)
+  if (row && extend && props.choose) pick(row, true)
+  if (row && active.value !== null) open(row)
+}
+function open(row: R) {
+  active.value = row.id
+  emit('open', row)
+}
+function pick(row: R, on?: boolean) {
+  const next = new Set(picked.value)
+  if (on ?? !next.has(row.id)) next.add(row.id)
+  else next.delete(row.id)
+  picked.value = next
+  emit('chosen', [...next])
+}
+function click(index: number, row: R, event: MouseEvent) {
+  if (event.shiftKey && props.choose) {
+    const [from, to] = [Math.min(cursor.value, index), Math.max(cursor.value, index)]
+    for (let n = from; n <= to; n++) {
+      const one = list.at(n)
+      if (one) pick(one, true)
+    }
+    return
+  }
+  cursor.value = index
+  open(row)
+}
+const current = () => list.at(cursor.value)
+useKeys(props.name, [
+  { key: 'j', told: 'next row', run: () => go(cursor.value + 1) },
+  { key: 'arrowdown', told: 'next row', run: () => go(cursor.value + 1) },
+  { key: 'k', told: 'row before', run: () => go(cursor.value - 1) },
+  { key: 'arrowup', told: 'row before', run: () => go(cursor.value - 1) },
+  { key: 'shift+arrowdown', told: 'choose more rows', run: () => go(cursor.value + 1, true) },
+  { key: 'enter', told: 'see why', run: () => current() && open(current()!) },
+  { key: 'a', told: 'do the best step', run: () => current() && emit('act', current()!) },
+  ...(props.choose ? [{ key: ' ', told: 'choose the row', run: () => { const row = current(); if (row) pick(row) } }] : []),
+])
+function toggleSort(column: Column) {
+  if (column.sort === false) return
+  const key = column.sort ?? column.key
+  emit('sort', key, props.ask.sort === key ? !props.ask.down : false)
+}
+function clear() {
+  picked.value = new Set()
+  emit('chosen', [])
+}
+defineExpose({ refresh: list.refresh, total: list.total, clear, go, first: () => list.at(0) })
+</script>
+
+<template>
+  <div class="sheet flex min-h-0 flex-1 flex-col overflow-hidden">
+    <div ref="box" class="min-h-0 flex-1 overflow-auto" tabindex="0" :aria-label="`${name}, ${list.total.value ?? 0} rows`">
+      <table class="w-full table-fixed">
+        <colgroup>
+          <col v-if="choose" style="width: 38px" />
+          <col v-for="column in columns" :key="column.key" :style="{ width: column.width }" />
+        </colgroup>
+        <thead class="sticky top-0 z-10 bg-sheet">
+          <tr class="h-8 border-b border-rule text-2xs text-soft">
+            <th v-if="choose"><span class="sr-only">Chosen</span></th>
+            <th v-for="column in columns" :key="column.key" scope="col" class="px-2.5" :class="column.right ? 'text-right' : ''" :aria-sort="ask.sort === (column.sort || column.key) ? (ask.down ? 'descending' : 'ascending') : undefined">
+              <button v-if="column.sort !== false" type="button" class="max-w-full truncate font-semibold hover:text-ink" @click="toggleSort(column)">
+                {{ column.label }}<span v-if="ask.sort === (column.sort ?? column.key)" aria-hidden="true"> {{ ask.down ? '↓' : '↑' }}</span>
+              </button>
+              <template v-else>{{ column.label }}</template>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-if="before" aria-hidden="true" :style="{ height: `${before}px` }"><td :colspan="columns.length + 1" /></tr>
+          <template v-for="item in items" :key="item.index">
+            <tr
+              v-if="list.at(item.index)" class="cursor-default border-b border-rule-2" :style="{ height: `${height}px` }"
+              :class="[cursor === item.index ? 'bg-shade' : 'hover:bg-shade/60', picked.has(list.at(item.index)!.id) ? 'bg-pine-wash/60' : '']"
+              :aria-selected="cursor === item.index" @click="click(item.index, list.at(item.index)!, $event)"
+            >
+              <td v-if="choose" class="pl-3">
+                <input type="checkbox" class="size-3.5 accent-pine align-middle" :checked="picked.has(list.at(item.index)!.id)" :aria-label="`Choose row ${item.index + 1}`" @click.stop="pick(list.at(item.index)!)" />
+              </td>
+              <td v-for="(column, n) in columns" :key="column.key" class="relative overflow-hidden px-2.5" :class="column.right ? 'text-right' : ''">
+                <span v-if="n === 0 && (cursor === item.index || edge?.(list.at(item.index)!))" class="absolute inset-y-0 left-0 w-[3px]" :class="cursor === item.index ? 'bg-asphalt' : edge?.(list.at(item.index)!)" aria-hidden="true" />
+                <slot :name="column.key" :row="list.at(item.index)!" :index="item.index">
+                  <span class="block truncate">{{ (list.at(item.index) as Record<string, unknown>)[column.key] }}</span>
+                </slot>
+              </td>
+            </tr>
+            <tr v-else :style="{ height: `${height}px` }" class="border-b border-rule-2"><td :colspan="columns.length + 1" class="px-3"><span class="block h-2 w-1/3 rounded bg-rule-2" /></td></tr>
+          </template>
+          <tr v-if="after > 0" aria-hidden="true" :style="{ height: `${after}px` }"><td :colspan="columns.length + 1" /></tr>
+        </tbody>
+      </table>
+      <div v-if="list.state.error" role="alert" class="p-6 text-center text-brick">{{ list.state.error }} <button type="button" class="font-semibold text-slate underline" @click="list.refresh()">Try again</button></div>
+      <div v-else-if="list.total.value === 0" class="px-6 py-10 text-center">
+        <p class="font-bold">{{ empty }}</p>
+        <p v-if="emptyTold" class="mt-1 text-soft">{{ emptyTold }}</p>
+        <slot name="empty" />
+      </div>
+    </div>
+    <slot name="foot" />
+  </div>
+</template>

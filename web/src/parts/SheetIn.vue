@@ -1,0 +1,110 @@
+<script setup lang="ts">
+/** Bring a sheet in: template, check with what would change, then take the good rows; the bad come back as a sheet. */
+import { computed, onBeforeUnmount, ref } from 'vue'
+import { api, take, type Schema } from '@/api/client'
+import { tell, wordsOf } from '@/app/told'
+import { queries } from '@/main'
+import Btn from './Btn.vue'
+import Modal from './Modal.vue'
+
+const props = defineProps<{ open: boolean; sheet: 'lanes' | 'orders' | 'tracking' | 'listings' | 'items'; title: string }>()
+const emit = defineEmits<{ close: [] }>()
+
+interface Result {
+  told: string
+  counts: Record<string, number>
+  changes: { kind: string; told: string }[]
+  unknown: string[]
+  bad: { row: Record<string, string>; why: string }[]
+}
+const job = ref<Schema<'JobOut'> | null>(null)
+const token = ref('')
+const stage = ref<'choose' | 'checking' | 'checked' | 'taking' | 'taken'>('choose')
+const error = ref('')
+let timer: ReturnType<typeof setTimeout> | undefined
+const result = computed(() => job.value?.result as Result | null)
+const good = computed(() => (result.value ? (result.value.counts.new ?? 0) + (result.value.counts.changed ?? 0) : 0))
+
+async function upload(event: Event) {
+  const file = (event.target as HTMLInputElement).files?.[0]
+  if (!file) return
+  error.value = ''
+  const form = new FormData()
+  form.append('file', file)
+  try {
+    const response = await fetch(`/api/v1/sheets/${props.sheet}/check`, { method: 'POST', body: form, headers: { 'X-Amber-Lane': '1' } })
+    const body = await response.json()
+    if (!response.ok) throw new Error(body.detail)
+    token.value = body.token
+    follow(body.job, 'checking', 'checked')
+  } catch (problem) {
+    error.value = problem instanceof Error && problem.message ? problem.message : 'The file could not be sent; try again'
+  }
+}
+function follow(number: number, during: 'checking' | 'taking', then: 'checked' | 'taken') {
+  stage.value = during
+  const look = async () => {
+    try {
+      job.value = await take(api.GET('/api/v1/jobs/{number}', { params: { path: { number } } }))
+    } catch (problem) {
+      error.value = wordsOf(problem)
+    }
+    if (job.value?.state === 'done') {
+      stage.value = then
+      if (then === 'taken') {
+        tell(`Sheet taken in: ${job.value.told}`)
+        void queries.invalidateQueries()
+      }
+    } else if (job.value?.state === 'failed' || job.value?.state === 'stopped') {
+      error.value = job.value.told
+      stage.value = 'choose'
+    } else timer = setTimeout(look, 300)
+  }
+  void look()
+}
+async function takeIn() {
+  try {
+    const started = await take(api.POST('/api/v1/sheets/{name}/take', { params: { path: { name: props.sheet } }, body: { token: token.value } }))
+    follow(started.job, 'taking', 'taken')
+  } catch (problem) {
+    error.value = wordsOf(problem)
+  }
+}
+const stop = () => job.value && void api.POST('/api/v1/jobs/{number}/stop', { params: { path: { number: job.value.id } } })
+function close() {
+  clearTimeout(timer)
+  stage.value = 'choose'
+  job.value = null
+  error.value = ''
+  emit('close')
+}
+onBeforeUnmount(() => clearTimeout(timer))
+</script>
+
+<template>
+  <Modal :open="open" :title="title" told="CSV or XLSX; the first row names the columns, in any order. Nothing changes until you say so." wide @close="close">
+    <p v-if="error" role="alert" class="mb-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
+    <div v-if="stage === 'choose'" class="flex items-center gap-4">
+      <input type="file" accept=".csv,.xlsx,.txt" aria-label="The sheet" class="text-sm" @change="upload" />
+      <span class="text-soft">Template: <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.csv`" download>CSV</a>, <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.xlsx`" download>XLSX</a></span>
+    </div>
+    <div v-else-if="stage === 'checking' || stage === 'taking'" role="status">
+      <p>{{ stage === 'checking' ? 'Checking' : 'Taking in' }} {{ job?.done.toLocaleString('en-GB') ?? 0 }} of {{ job?.total.toLocaleString('en-GB') ?? '…' }} rows</p>
+      <progress class="mt-2 h-2 w-full accent-pine" :max="job?.total || 1" :value="job?.done ?? 0" />
+    </div>
+    <div v-else-if="result">
+      <p class="text-base"><b>{{ result.counts.new }}</b> new, <b>{{ result.counts.changed }}</b> changed, <b>{{ result.counts.same }}</b> the same, <b :class="result.counts.bad ? 'text-brick' : ''">{{ result.counts.bad }}</b> cannot be taken</p>
+      <p v-if="result.unknown.length" class="mt-1 text-soft">Columns that are not used: {{ result.unknown.join(', ') }}</p>
+      <div v-if="result.bad.length" class="mt-3">
+        <p class="font-semibold">Rows that cannot be taken <a class="ml-2 text-slate underline" :href="`/api/v1/sheets/${sheet}/bad/${token}.csv`" download>all of them with their reasons, as a sheet</a></p>
+        <ul class="mt-1 max-h-36 overflow-auto"><li v-for="(one, i) in result.bad" :key="i" class="truncate py-0.5"><span class="text-brick">{{ one.why }}</span> <span class="text-soft">{{ Object.values(one.row).filter(Boolean).join(' · ') }}</span></li></ul>
+      </div>
+      <ul v-if="result.changes.length" class="mt-3 max-h-48 overflow-auto border-t border-rule-2 pt-2"><li v-for="(one, i) in result.changes" :key="i" class="truncate py-0.5"><span class="inline-block w-16 text-soft">{{ one.kind }}</span>{{ one.told }}</li></ul>
+    </div>
+    <template #acts>
+      <Btn v-if="stage === 'checking' || stage === 'taking'" @click="stop">Stop</Btn>
+      <Btn v-if="stage === 'checked'" kind="main" :disabled="!good" @click="takeIn">{{ good ? `Take ${good.toLocaleString('en-GB')} good rows` : 'Nothing to take' }}</Btn>
+      <Btn @click="close">{{ stage === 'taken' ? 'Done' : 'Close' }}</Btn>
+    </template>
+  </Modal>
+</template>

@@ -1,0 +1,57 @@
+import type { Money } from '@/api/client'
+
+const SIGNS: Record<string, string> = { GBP: '£', EUR: '€', USD: '$' }
+
+/** Money as people write it, with a real minus. */
+export function money(value: Money | null | undefined, sign = false): string {
+  if (!value) return '–'
+  const negative = value.amount.startsWith('-')
+  const [whole = '0', part] = value.amount.replace('-', '').split('.')
+  const digits = whole.replace(/\B(?=(\d{3})+(?!\d))/g, ',') + (part ? `.${part}` : '')
+  const mark = SIGNS[value.currency]
+  const text = mark ? mark + digits : `${digits} ${value.currency}`
+  return (negative ? '−' : sign && Number(value.amount) > 0 ? '+' : '') + text
+}
+
+export const number = (value: Money | null | undefined): number => (value ? Number(value.amount) : 0)
+
+export function percent(value: number | null | undefined, places = 1): string {
+  if (value === null || value === undefined) return '–'
+  return `${value < 0 ? '−' : ''}${Math.abs(value).toFixed(places)} %`
+}
+
+/** Margin in percent of what is left after tax. */
+export function marginOf(profit?: Money | null, net?: Money | null): number | null {
+  return profit && net && Number(net.amount) > 0 ? (Number(profit.amount) * 100) / Number(net.amount) : null
+}
+
+export const plural = (n: number, one: string, many = one + 's'): string => `${n.toLocaleString('en-GB')} ${n === 1 ? one : many}`
+
+const clock = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit', timeZone: 'UTC' })
+const dayName = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short', timeZone: 'UTC' })
+
+export const timeOf = (at: string): string => clock.format(new Date(at))
+export const dateOf = (at: string): string => dayName.format(new Date(at)).replace(',', '')
+export const fullTime = (at: string): string => `${dateOf(at)} ${new Date(at).getUTCFullYear()}, ${timeOf(at)}:${String(new Date(at).getUTCSeconds()).padStart(2, '0')} UTC`
+
+/** How long ago, relative up to a day, then the date. */
+export function ago(at: string, now: number): string {
+  const minutes = Math.max(0, Math.round((now - Date.parse(at)) / 60_000))
+  if (minutes < 1) return 'just now'
+  if (minutes < 60) return `${minutes} min`
+  const hours = Math.floor(minutes / 60)
+  if (hours < 10) return `${hours} h ${String(minutes % 60).padStart(2, '0')}`
+  return hours < 24 ? `${hours} h` : dateOf(at)
+}
+
+/** Time of day for today, else the date. */
+export const dayOrTime = (at: string, now: number): string => (now - Date.parse(at) < 86_400_000 && Date.parse(at) <= now + 60_000 ? timeOf(at) : dateOf(at))
+
+export const STATE_WORDS: Record<string, string> = {
+  needs_lane: 'Needs a lane', held: 'Held for you', new: 'New', ready: 'Ready to send', bought: 'Going out', with_supplier: 'With supplier',
+  refused: 'Refused', on_the_road: 'On the road', arrived: 'Arrived', cancelled: 'Cancelled',
+}
+export const REASON_WORDS: Record<string, string> = {
+  no_lane: 'lane is shut', refused_before: 'was refused before', not_sent_there: 'does not send there', too_late: 'arrives too late', no_stock: 'not in stock',
+  spend_limit: 'over the spending limit', least_profit: 'under your least profit',
+}

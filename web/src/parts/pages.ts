@@ -1,0 +1,77 @@
+import { onScopeDispose, reactive, ref, shallowRef, watch, type Ref } from 'vue'
+import { live } from '@/app/live'
+import { wordsOf } from '@/app/told'
+import { page } from '@/api/client'
+
+const SIZE = 100
+
+export interface ListAsk {
+  words: string
+  sort: string
+  down: boolean
+  filters: string
+}
+
+/** A long list that lives on the server: pages come when their rows are looked at, and are looked at again when the data moves. */
+export function usePages<R>(path: string, ask: Ref<ListAsk>) {
+  const rows = shallowRef(new Map<number, R[]>())
+  const total = ref<number | null>(null)
+  const state = reactive({ error: '', busy: 0 })
+  let era = 0
+  let wanted = new Set<number>([0])
+  const flying = new Map<number, number>()
+
+  async function load(n: number, mine: number) {
+    if (flying.get(n) === mine) return
+    flying.set(n, mine)
+    state.busy++
+    try {
+      const { words, sort, down, filters } = ask.value
+      const got = await page<R>(path, { words, sort, down, filters, offset: n * SIZE, limit: SIZE })
+      if (mine !== era) return
+      const next = new Map(rows.value)
+      next.set(n, got.rows)
+      rows.value = next
+      total.value = got.total
+      state.error = ''
+    } catch (error) {
+      if (mine === era) state.error = wordsOf(error)
+    } finally {
+      if (flying.get(n) === mine) flying.delete(n)
+      state.busy--
+    }
+  }
+
+  function see(first: number, last: number) {
+    wanted = new Set()
+    for (let n = Math.floor(first / SIZE); n <= Math.floor(last / SIZE); n++) wanted.add(n)
+    for (const n of wanted) if (!rows.value.has(n)) void load(n, era)
+  }
+
+  /** Look again at what is on the screen; the rest comes fresh when it is scrolled to. */
+  function refresh() {
+    era++
+    const keep = new Map<number, R[]>()
+    for (const n of wanted) if (rows.value.has(n)) keep.set(n, rows.value.get(n)!)
+    rows.value = keep
+    for (const n of wanted) void load(n, era)
+  }
+
+  let timer: ReturnType<typeof setTimeout> | undefined
+  watch(ask, (now, before) => {
+    if (JSON.stringify(now) === JSON.stringify(before)) return
+    clearTimeout(timer)
+    timer = setTimeout(() => {
+      era++
+      wanted = new Set([0])
+      rows.value = new Map()
+      void load(0, era)
+    }, now.words === before.words ? 0 : 180)
+  })
+  watch(() => live.state.tick, refresh)
+  onScopeDispose(() => clearTimeout(timer))
+  void load(0, era)
+
+  const at = (index: number): R | undefined => rows.value.get(Math.floor(index / SIZE))?.[index % SIZE]
+  return { at, total, state, see, refresh, rows }
+}

@@ -1,0 +1,57 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { api, take, type Schema } from '@/api/client'
+import { LISTS } from '@/api/lists'
+import { useKeys } from '@/app/keys'
+import { act } from '@/app/told'
+import Btn from '@/parts/Btn.vue'
+import DataTable, { type Column } from '@/parts/DataTable.vue'
+import Filter from '@/parts/Filter.vue'
+import LaneGlyph from '@/parts/LaneGlyph.vue'
+import Pills from '@/parts/Pills.vue'
+import SheetIn from '@/parts/SheetIn.vue'
+import SheetOut from '@/parts/SheetOut.vue'
+import Tag from '@/parts/Tag.vue'
+import WhyBench from '@/parts/WhyBench.vue'
+import { useAsk } from '@/parts/ask'
+import { marginOf, money, number, percent } from '@/parts/format'
+
+type Row = Schema<'ListingRow'>
+const { ask, set, sort, text, sheet } = useAsk(() => (text('show') === 'limit' ? 'outcome:1,2,3' : text('show') ? `state:${text('show')}` : ''), { sort: 'sku', down: false })
+const columns: Column[] = [
+  { key: 'sku', label: 'Listing', width: '34%', sort: 'title' }, { key: 'state', label: 'State', width: '96px' }, { key: 'supplier', label: 'Lane', width: '19%' },
+  { key: 'price', label: 'Price', right: true }, { key: 'landed', label: 'Landed', right: true }, { key: 'profit', label: 'You keep', right: true },
+  { key: 'margin', label: 'Margin', right: true, sort: false }, { key: 'quantity', label: 'Shows', right: true },
+]
+const show = [{ key: '', label: 'All' }, { key: 'live', label: 'On sale' }, { key: 'paused', label: 'Paused' }, { key: 'limit', label: 'Against a limit' }]
+const active = ref<number | null>(null)
+const chosen = ref<number[]>([])
+const table = ref<{ clear: () => void } | null>(null)
+const bring = ref(false)
+const WORDS: Record<string, string> = { stock: 'nothing left', hold: 'would lose', hand: 'by hand' }
+const onSale = (on: boolean) => act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: chosen.value, on, why: '' } }))).then(() => table.value?.clear())
+useKeys('Listings', [{ key: 'escape', told: 'close the bench', run: () => (active.value = null) }])
+</script>
+
+<template>
+  <div class="grid grid-cols-[minmax(0,1fr)_372px] overflow-hidden">
+    <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5 pt-3">
+      <div class="flex items-center gap-2">
+        <Pills :options="show" :chosen="text('show')" label="Which listings" @choose="set({ show: $event })" /><span class="ml-auto" />
+        <template v-if="chosen.length"><span class="text-soft">{{ chosen.length }} chosen</span><Btn small @click="onSale(false)">Take off sale</Btn><Btn small @click="onSale(true)">Put on sale</Btn></template>
+        <Filter :words="ask.words" label="SKU or title" @change="set({ words: $event })" /><Btn @click="bring = true">Bring in</Btn><SheetOut :csv="sheet('listings', 'csv')" :xlsx="sheet('listings', 'xlsx')" />
+      </div>
+      <DataTable ref="table" v-model:active="active" :path="LISTS.listings" name="Listings" :columns="columns" :ask="ask" choose empty="No listing fits" empty-told="Join a store, or bring a listings sheet in." @sort="sort" @chosen="chosen = $event">
+        <template #sku="{ row }: { row: Row }"><span class="block truncate font-semibold" :title="row.title">{{ row.title }}</span><span class="cell-2 block"><span class="code">{{ row.sku }}</span> {{ row.store }}</span></template>
+        <template #state="{ row }: { row: Row }"><Tag :tone="row.state === 'live' ? 'good' : row.paused_by === 'hold' ? 'waits' : 'plain'">{{ row.state === 'live' ? 'on sale' : row.state === 'paused' ? WORDS[row.paused_by] ?? 'paused' : row.state }}</Tag></template>
+        <template #supplier="{ row }: { row: Row }"><span v-if="row.lane_state" class="flex items-center gap-2 overflow-hidden"><LaneGlyph :state="row.lane_state" /><span class="truncate">{{ row.supplier }}</span></span><RouterLink v-else :to="`/lanes?sku=${row.sku_id}`" class="font-semibold text-slate hover:underline" @click.stop>open a lane</RouterLink></template>
+        <template #price="{ row }: { row: Row }"><b>{{ money(row.price) }}</b><span v-if="row.hand_price" class="block text-2xs text-slate">by hand</span></template>
+        <template #landed="{ row }: { row: Row }">{{ money(row.landed) }}</template>
+        <template #profit="{ row }: { row: Row }"><span :class="row.profit && number(row.profit) < 0 ? 'font-bold text-brick' : ''">{{ money(row.profit) }}</span></template>
+        <template #margin="{ row }: { row: Row }">{{ percent(marginOf(row.profit, row.net)) }}</template>
+      </DataTable>
+    </section>
+    <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="Why this price"><WhyBench :listing="active" /></aside>
+    <SheetIn :open="bring" sheet="listings" title="Bring in listings" @close="bring = false" />
+  </div>
+</template>

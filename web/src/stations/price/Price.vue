@@ -1,0 +1,21 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import Pills from '@/parts/Pills.vue'
+import { useAsk } from '@/parts/ask'
+import Fees from './Fees.vue'
+import Listings from './Listings.vue'
+import WhatIf from './WhatIf.vue'
+
+const { set, text } = useAsk(() => '')
+const view = computed(() => text('view') || (text('words') ? 'listings' : 'rules'))
+const VIEWS = [{ key: 'rules', label: 'Rules and what if' }, { key: 'listings', label: 'Every listing and why' }, { key: 'fees', label: 'What stores take' }]
+</script>
+
+<template>
+  <div class="flex h-full flex-col">
+    <div class="px-4.5 pt-3"><Pills :options="VIEWS" :chosen="view" label="Views of Price" @choose="set({ view: $event, words: undefined, sort: undefined, down: undefined })" /></div>
+    <Listings v-if="view === 'listings'" class="min-h-0 flex-1" />
+    <Fees v-else-if="view === 'fees'" class="min-h-0 flex-1" />
+    <WhatIf v-else class="min-h-0 flex-1" />
+  </div>
+</template>

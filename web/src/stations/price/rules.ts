@@ -1,0 +1,66 @@
+import type { Schema } from '@/api/client'
+
+export type Rule = Schema<'RuleBody'>
+export const PPM = 1_000_000
+
+const pounds = (minor: number): string => `£${minor % 100 ? (minor / 100).toFixed(2) : minor / 100}`
+const share = (ppm: number): string => `${+(ppm / 10_000).toFixed(4)} %`
+
+/** What a rule asks, as a person would say it. */
+export function asks(rule: Rule): string {
+  const value = rule.rule_value ?? 0
+  switch (rule.rule) {
+    case 'multiple':
+      return `${+(value / PPM).toFixed(4)} times cost`
+    case 'add':
+      return `cost plus ${pounds(value)}`
+    case 'margin':
+      return `keep ${share(value)}`
+    case 'return':
+      return `earn ${share(value)} on cost`
+    default:
+      return 'as inherited'
+  }
+}
+
+/** The rest of a rule, as parts of the same sentence. */
+export function limits(rule: Rule): string[] {
+  const parts: string[] = []
+  if (rule.min_margin != null) parts.push(`never under ${share(rule.min_margin)}`)
+  if (rule.min_profit != null) parts.push(`at least ${pounds(rule.min_profit)}`)
+  if (rule.ceiling != null) parts.push(`never above ${pounds(rule.ceiling)}`)
+  if (rule.endings) parts.push(`endings ${rule.endings.split('|').map((end) => `.${end}`).join(' ')}`)
+  if (rule.step != null) parts.push(`steps of ${share(rule.step)}`)
+  if (rule.reserve) parts.push(`${share(rule.reserve)} for returns`)
+  return parts
+}
+
+export function band(rules: Rule[], at: number): string {
+  const from = rules[at]!.band_from ?? 0
+  const next = rules[at + 1]?.band_from
+  if (next === undefined) return from ? `over ${pounds(from)}` : 'of any height'
+  return from ? `${pounds(from)} to ${pounds(next)}` : `up to ${pounds(next)}`
+}
+
+/** The text of a field for its form: percent, factor or pounds, without loss. */
+export function toText(rule: Rule, field: keyof Rule): string {
+  const value = rule[field]
+  if (value === null || value === undefined) return ''
+  if (field === 'endings') return String(value).replaceAll('|', ' ')
+  if (field === 'rule_value') return rule.rule === 'add' ? (Number(value) / 100).toFixed(2) : String(+(Number(value) / (rule.rule === 'multiple' ? PPM : 10_000)).toFixed(6))
+  if (field === 'min_profit' || field === 'ceiling' || field === 'band_from') return (Number(value) / 100).toFixed(2)
+  return String(+(Number(value) / 10_000).toFixed(4))
+}
+
+/** What was typed, as the field's integer; undefined when it is not a number. */
+export function fromText(kind: string | null | undefined, field: keyof Rule, text: string): number | string | null | undefined {
+  const plain = text.trim().replace('%', '').replace('£', '').replace(',', '.')
+  if (!plain) return null
+  if (field === 'endings') return plain.split(/[\s|]+/).map((end) => end.replace('.', '')).join('|')
+  if (!/^-?\d+(\.\d+)?$/.test(plain)) return undefined
+  const [whole = '0', part = ''] = plain.replace('-', '').split('.')
+  const places = field === 'min_profit' || field === 'ceiling' || field === 'band_from' || (field === 'rule_value' && kind === 'add') ? 2 : field === 'rule_value' && kind === 'multiple' ? 6 : 4
+  if (part.length > places) return undefined
+  const value = Number(whole + part.padEnd(places, '0'))
+  return plain.startsWith('-') ? -value : value
+}

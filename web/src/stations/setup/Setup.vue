@@ -1,0 +1,26 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import Pills from '@/parts/Pills.vue'
+import { live } from '@/app/live'
+import Limits from './Limits.vue'
+import LogList from './LogList.vue'
+import MailSet from './MailSet.vue'
+import OutboxList from './OutboxList.vue'
+import Partners from './Partners.vue'
+import People from './People.vue'
+import WorldSet from './WorldSet.vue'
+
+const route = useRoute()
+const router = useRouter()
+const PARTS = [['partners', 'Stores and suppliers', Partners], ['limits', 'Limits', Limits], ['mail', 'Mail to buyers', MailSet], ['world', 'Practice world', WorldSet], ['log', 'Log', LogList], ['outbox', 'Outbox', OutboxList], ['people', 'People', People]] as const
+const shown = computed(() => PARTS.filter(([key]) => key !== 'world' || live.pulse.value?.practice !== false))
+const part = computed(() => PARTS.find(([key]) => key === route.params.part) ?? PARTS[0])
+</script>
+
+<template>
+  <div class="flex h-full flex-col">
+    <div class="px-4.5 pt-3"><Pills :options="shown.map(([key, label]) => ({ key, label }))" :chosen="part[0]" label="Parts of set-up" @choose="router.push(`/setup/${$event}`)" /></div>
+    <component :is="part[2]" class="min-h-0 flex-1 overflow-auto p-4.5" />
+  </div>
+</template>
