@@ -45,8 +45,14 @@ def serve(
 
     logs.set_up()
     settings = Settings(world=world) if world else Settings()
-    uvicorn.run(make_app(make_house(settings)), host=settings.host, port=settings.port, log_level="warning",
-                access_log=False, timeout_graceful_shutdown=2)
+    uvicorn.run(
+        make_app(make_house(settings)),
+        host=settings.host,
+        port=settings.port,
+        log_level="warning",
+        access_log=False,
+        timeout_graceful_shutdown=2,
+    )
 
 
 @app.command()
@@ -72,8 +78,14 @@ def world(
         populate(here)
     if speed is not None:
         here.set_clock(speed=speed)
-    uvicorn.run(make_app(here, settings.world_port + 1), host="127.0.0.1", port=settings.world_port, log_level="warning",
-                access_log=False, timeout_graceful_shutdown=2)
+    uvicorn.run(
+        make_app(here, settings.world_port + 1),
+        host="127.0.0.1",
+        port=settings.world_port,
+        log_level="warning",
+        access_log=False,
+        timeout_graceful_shutdown=2,
+    )
 
 
 @app.command()

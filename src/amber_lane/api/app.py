@@ -83,8 +83,15 @@ def make_app(house: House) -> FastAPI:
             await anyio.to_thread.run_sync(house.worker.stop)
         house.db.close()
 
-    app = FastAPI(title="Amber Lane", version=__version__, lifespan=life, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None,
-                  generate_unique_id_function=lambda route: f"{route.tags[0] if route.tags else 'app'}_{route.name}")
+    app = FastAPI(
+        title="Amber Lane",
+        version=__version__,
+        lifespan=life,
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        generate_unique_id_function=lambda route: f"{route.tags[0] if route.tags else 'app'}_{route.name}",
+    )
     app.state.house = house
     add_errors(app)
     for part in (session, today, lanes, prices, watch, orders, transit, setup, sheets):
@@ -94,8 +101,14 @@ def make_app(house: House) -> FastAPI:
     def health() -> dict[str, str]:
         return {"status": "ok", "version": __version__}
 
-    app.add_middleware(SessionMiddleware, secret_key=house.doors.safe.for_use("session"), session_cookie="amber_lane",
-                       max_age=14 * 24 * 3600, same_site="strict", https_only=False)
+    app.add_middleware(
+        SessionMiddleware,
+        secret_key=house.doors.safe.for_use("session"),
+        session_cookie="amber_lane",
+        max_age=14 * 24 * 3600,
+        same_site="strict",
+        https_only=False,
+    )
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     _add_pages(app, house.settings.web)
     return app

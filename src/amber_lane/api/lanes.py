@@ -117,7 +117,14 @@ class LaneRow(BaseModel):
 @router.get("", response_model=Page[LaneRow])
 def settled(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
     rows, total = lists.page(desk, "lanes", ask)
-    return written({"rows": rows_out(rows, {"cost": "cost_currency", "landed": "currency", "profit": "currency", "net": "currency", "price": "currency"}), "total": total})
+    return written(
+        {
+            "rows": rows_out(
+                rows, {"cost": "cost_currency", "landed": "currency", "profit": "currency", "net": "currency", "price": "currency"}
+            ),
+            "total": total,
+        }
+    )
 
 
 @router.get("/to-settle")
@@ -130,36 +137,78 @@ def _lanes(desk: Desk, sku: int) -> list[LaneOut]:
     items = by_id(desk.s, Item, (part.item_id for _, parts in found for part in parts))
     suppliers = by_id(desk.s, Supplier, (lane.supplier_id for lane, _ in found))
     origins = by_id(desk.s, Origin, (lane.origin_id for lane, _ in found))
-    return [LaneOut(
-        id=lane.id, version=lane.version, use=lane.use, state=lane.state, why=lane.why, supplier=suppliers[lane.supplier_id].name,
-        origin=origins[lane.origin_id].name, service=lane.service, opened_at=lane.opened_at, opened_by=lane.opened_by,
-        parts=[_part(part, items[part.item_id]) for part in parts]) for lane, parts in found]
+    return [
+        LaneOut(
+            id=lane.id,
+            version=lane.version,
+            use=lane.use,
+            state=lane.state,
+            why=lane.why,
+            supplier=suppliers[lane.supplier_id].name,
+            origin=origins[lane.origin_id].name,
+            service=lane.service,
+            opened_at=lane.opened_at,
+            opened_by=lane.opened_by,
+            parts=[_part(part, items[part.item_id]) for part in parts],
+        )
+        for lane, parts in found
+    ]
 
 
 def _part(part: LanePart, item: Item) -> LanePartOut:
-    return LanePartOut(item_id=item.id, number=item.number, title=item.title, units=show_units(part.units_num, part.units_den),
-                       cost=sure(item.cost, item.currency), stock=item.stock, offer=item.offer)
+    return LanePartOut(
+        item_id=item.id,
+        number=item.number,
+        title=item.title,
+        units=show_units(part.units_num, part.units_den),
+        cost=sure(item.cost, item.currency),
+        stock=item.stock,
+        offer=item.offer,
+    )
 
 
 @router.get("/skus/{sku_id}")
 def sku(desk: ReadDesk, sku_id: Big) -> SkuOut:
     row = desk.get(Sku, sku_id, "SKU")
     listing = desk.s.scalar(select(Listing).where(Listing.sku_id == sku_id).limit(1))
-    return SkuOut(sku_id=row.id, sku=row.code, title=row.title, gtin=row.gtin, brand=row.brand, options=row.options,
-                  price=money(listing.wanted_price, listing.currency) if listing else None, state=listing.state if listing else None,
-                  listing=listing.id if listing else None, orders_waiting=lanes.effect_of_opening(desk, row)["orders"], lanes=_lanes(desk, sku_id))
+    return SkuOut(
+        sku_id=row.id,
+        sku=row.code,
+        title=row.title,
+        gtin=row.gtin,
+        brand=row.brand,
+        options=row.options,
+        price=money(listing.wanted_price, listing.currency) if listing else None,
+        state=listing.state if listing else None,
+        listing=listing.id if listing else None,
+        orders_waiting=lanes.effect_of_opening(desk, row)["orders"],
+        lanes=_lanes(desk, sku_id),
+    )
 
 
 @router.get("/skus/{sku_id}/candidates")
 def candidates(desk: ReadDesk, sku_id: Big, words: Annotated[str, Query(max_length=200)] = "") -> list[CandidateOut]:
     row = desk.get(Sku, sku_id, "SKU")
-    found = lanes.candidates(desk, row, words)
+    found = lanes.candidates(desk, row, words, limit=9 if words else 6)
     suppliers = lanes.supplier_names(desk)
     origins = by_id(desk.s, Origin, (one.item.origin_id or 0 for one in found))
-    return [CandidateOut(
-        item_id=c.item.id, number=c.item.number, title=c.item.title, supplier=suppliers[c.item.supplier_id],
-        origin=origins[c.item.origin_id].name if c.item.origin_id else "", cost=sure(c.item.cost, c.item.currency), stock=c.item.stock,
-        offer=c.item.offer, pack_size=c.item.pack_size, agrees=c.agrees, differs=c.differs, score=c.score) for c in found]
+    return [
+        CandidateOut(
+            item_id=c.item.id,
+            number=c.item.number,
+            title=c.item.title,
+            supplier=suppliers[c.item.supplier_id],
+            origin=origins[c.item.origin_id].name if c.item.origin_id else "",
+            cost=sure(c.item.cost, c.item.currency),
+            stock=c.item.stock,
+            offer=c.item.offer,
+            pack_size=c.item.pack_size,
+            agrees=c.agrees,
+            differs=c.differs,
+            score=c.score,
+        )
+        for c in found
+    ]
 
 
 class PartAsk(Ask):
@@ -209,9 +258,14 @@ def preview(desk: ReadDesk, ask: OpenAsk) -> Preview:
     if shown is None:
         return Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="not on sale")
     currency = listing.currency
-    return Preview(landed=sure(int(book.landed[0]), currency), price=money(int(shown.priced.price[0]), currency),
-                   profit=money(int(shown.priced.kept.profit[0]), currency), shows=int(shown.quantity[0]), orders=orders,
-                   outcome=prices.Outcome(int(shown.priced.outcome[0])).name)
+    return Preview(
+        landed=sure(int(book.landed[0]), currency),
+        price=money(int(shown.priced.price[0]), currency),
+        profit=money(int(shown.priced.kept.profit[0]), currency),
+        shows=int(shown.quantity[0]),
+        orders=orders,
+        outcome=prices.Outcome(int(shown.priced.outcome[0])).name,
+    )
 
 
 @router.post("", status_code=201)

@@ -57,7 +57,14 @@ def mark_of(base: House) -> int:
     with base.db.reading() as s:
         if base.db.sqlite:
             return int(s.scalar(text("select coalesce(max(id), 0) from act")) or 0) * 1_000_003 + int(
-                s.scalar(text("select coalesce(max(id), 0) * 31 + coalesce(sum(state = 'done'), 0) from (select id, state from outbox order by id desc limit 500)")) or 0)
+                s.scalar(
+                    text(
+                        "select coalesce(max(id), 0) * 31 + coalesce(sum(state = 'done'), 0) "
+                        "from (select id, state from outbox order by id desc limit 500)"
+                    )
+                )
+                or 0
+            )
         return int(base.clock.now().timestamp())
 
 
@@ -65,15 +72,22 @@ def pulse_of(base: House) -> Pulse:
     """The whole pulse, read now."""
     with base.db.reading() as s:
         desk = Desk(s, base.clock, "pulse")
-        supplier = s.scalar(select(Supplier).where(Supplier.next_sweep.is_not(None), Supplier.watching).order_by(Supplier.next_sweep).limit(1))
+        supplier = s.scalar(
+            select(Supplier).where(Supplier.next_sweep.is_not(None), Supplier.watching).order_by(Supplier.next_sweep).limit(1)
+        )
         jobs = s.scalars(select(Job).where(Job.state.in_(("waiting", "running"))).order_by(Job.id).limit(3)).all()
         act = undo.last_undoable(desk)
         return Pulse(
-            now=desk.now, speed=base.clock.speed if isinstance(base.clock, PacedClock) else 1.0, practice=bool(base.settings.world),
+            now=desk.now,
+            speed=base.clock.speed if isinstance(base.clock, PacedClock) else 1.0,
+            practice=bool(base.settings.world),
             counts=today.counts(desk),
             next_sweep=NextSweep(supplier=supplier.name, at=supplier.next_sweep) if supplier and supplier.next_sweep else None,
             jobs=[Running(id=job.id, title=job.title, done=job.done, total=job.total) for job in jobs],
-            to_send=outbox.waiting(desk), last=LastAct(id=act.id, at=act.at, told=act.told) if act else None, seen=mark_of(base))
+            to_send=outbox.waiting(desk),
+            last=LastAct(id=act.id, at=act.at, told=act.told) if act else None,
+            seen=mark_of(base),
+        )
 
 
 class Live:

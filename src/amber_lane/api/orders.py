@@ -13,7 +13,7 @@ from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Origin, Store, Supplier
 from ..data.transit import Parcel, ParcelLine
-from ..services import lists, orders, purchases
+from ..services import lists, orders, planning, purchases
 from ..services.desk import Conflict, Desk, by_id
 from ..services.lists import Wish
 from .deps import ReadDesk, WriteDesk
@@ -73,7 +73,13 @@ class OrdersStanding(BaseModel):
 def standing(desk: ReadDesk) -> OrdersStanding:
     ready = purchases.ready_orders(desk)
     sums = purchases.money_of(desk, ready)
-    return OrdersStanding(states=lists.states_of_orders(desk), ready=len(ready), parcels=sums["parcels"], spend=sure(sums["spend"], HOME), profit=sure(sums["profit"], HOME))
+    return OrdersStanding(
+        states=lists.states_of_orders(desk),
+        ready=len(ready),
+        parcels=sums["parcels"],
+        spend=sure(sums["spend"], HOME),
+        profit=sure(sums["profit"], HOME),
+    )
 
 
 class WayOut(BaseModel):
@@ -156,19 +162,52 @@ class OrderOut(BaseModel):
 def order(desk: ReadDesk, number: Big) -> OrderOut:
     row = desk.get(Order, number, "order")
     cur = row.currency
-    lines = orders.lines_of(desk, [number])[number]
+    lines = planning.lines_of(desk, [number])[number]
     plan = desk.s.scalar(select(Plan).where(Plan.order_id == number))
     hold = desk.s.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
     return OrderOut(
-        id=row.id, version=row.version, number=row.number, store=desk.get(Store, row.store_id, "store").name, buyer=row.buyer, mail=row.mail,
-        address=row.mended or row.address, mended=row.mended is not None, country=row.country, note=row.note, ordered_at=row.ordered_at,
-        promised_by=row.promised_by, send_after=row.send_after, limit=hold.limit if hold else None, told=hold.told if hold else None, lifted=row.lifted,
-        goods=money(plan.goods, cur) if plan else None, shipping=money(plan.shipping, cur) if plan else None,
-        handling=money(plan.handling, cur) if plan else None, profit=money(plan.profit, cur) if plan else None,
-        lines=[LineOut(id=one.id, line_no=one.line_no, sku=one.sku_code, sku_id=one.sku_id, title=one.title, quantity=one.quantity, paid=sure(one.paid, cur),
-                       tax=sure(one.tax, cur), store_fee=sure(one.store_fee, cur), payment_fee=sure(one.payment_fee, cur), kept=sure(one.kept, cur),
-                       state=one.state, why=one.why, chosen_by=one.chosen_by) for one in lines],
-        ways=_ways(desk, plan, {one.id: one for one in lines}, cur), purchases=_purchases(desk, number))
+        id=row.id,
+        version=row.version,
+        number=row.number,
+        store=desk.get(Store, row.store_id, "store").name,
+        buyer=row.buyer,
+        mail=row.mail,
+        address=row.mended or row.address,
+        mended=row.mended is not None,
+        country=row.country,
+        note=row.note,
+        ordered_at=row.ordered_at,
+        promised_by=row.promised_by,
+        send_after=row.send_after,
+        limit=hold.limit if hold else None,
+        told=hold.told if hold else None,
+        lifted=row.lifted,
+        goods=money(plan.goods, cur) if plan else None,
+        shipping=money(plan.shipping, cur) if plan else None,
+        handling=money(plan.handling, cur) if plan else None,
+        profit=money(plan.profit, cur) if plan else None,
+        lines=[
+            LineOut(
+                id=one.id,
+                line_no=one.line_no,
+                sku=one.sku_code,
+                sku_id=one.sku_id,
+                title=one.title,
+                quantity=one.quantity,
+                paid=sure(one.paid, cur),
+                tax=sure(one.tax, cur),
+                store_fee=sure(one.store_fee, cur),
+                payment_fee=sure(one.payment_fee, cur),
+                kept=sure(one.kept, cur),
+                state=one.state,
+                why=one.why,
+                chosen_by=one.chosen_by,
+            )
+            for one in lines
+        ],
+        ways=_ways(desk, plan, {one.id: one for one in lines}, cur),
+        purchases=_purchases(desk, number),
+    )
 
 
 def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) -> list[WayOut]:
@@ -179,10 +218,24 @@ def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) 
     out = []
     for one in looked:
         lane = lanes[one["lane"]]
-        out.append(WayOut(
-            line=one["line"], lane=lane.id, use=lane.use, state=lane.state, supplier=suppliers[lane.supplier_id].name, origin=origins[lane.origin_id].name,
-            goods=sure(one["goods"], cur), shipping=sure(one["shipping"], cur), handling=sure(one["handling"], cur), all_in=sure(one["all_in"], cur),
-            profit=sure(lines[one["line"]].kept - one["all_in"], cur), arrives=one["arrives"], reason=one["reason"], chosen=one["chosen"]))
+        out.append(
+            WayOut(
+                line=one["line"],
+                lane=lane.id,
+                use=lane.use,
+                state=lane.state,
+                supplier=suppliers[lane.supplier_id].name,
+                origin=origins[lane.origin_id].name,
+                goods=sure(one["goods"], cur),
+                shipping=sure(one["shipping"], cur),
+                handling=sure(one["handling"], cur),
+                all_in=sure(one["all_in"], cur),
+                profit=sure(lines[one["line"]].kept - one["all_in"], cur),
+                arrives=one["arrives"],
+                reason=one["reason"],
+                chosen=one["chosen"],
+            )
+        )
     return out
 
 
@@ -190,12 +243,28 @@ def _purchases(desk: Desk, number: int) -> list[PurchaseOut]:
     rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == number).order_by(PurchaseOrder.id)).all()
     suppliers = by_id(desk.s, Supplier, (row.supplier_id for row in rows))
     parcels: dict[int, list[str]] = {}
-    for purchase, name in desk.s.execute(select(ParcelLine.purchase_id, Parcel.number).join(Parcel, Parcel.id == ParcelLine.parcel_id)
-                                         .where(ParcelLine.purchase_id.in_([row.id for row in rows]))):
+    for purchase, name in desk.s.execute(
+        select(ParcelLine.purchase_id, Parcel.number)
+        .join(Parcel, Parcel.id == ParcelLine.parcel_id)
+        .where(ParcelLine.purchase_id.in_([row.id for row in rows]))
+    ):
         parcels.setdefault(purchase, []).append(name)
-    return [PurchaseOut(id=row.id, reference=row.reference, their_number=row.their_number, supplier=suppliers[row.supplier_id].name, state=row.state,
-                        told=row.told, planned=sure(row.goods + row.shipping + row.handling, row.currency), billed=money(row.billed, row.currency),
-                        made_at=row.made_at, answered_at=row.answered_at, parcels=parcels.get(row.id, [])) for row in rows]
+    return [
+        PurchaseOut(
+            id=row.id,
+            reference=row.reference,
+            their_number=row.their_number,
+            supplier=suppliers[row.supplier_id].name,
+            state=row.state,
+            told=row.told,
+            planned=sure(row.goods + row.shipping + row.handling, row.currency),
+            billed=money(row.billed, row.currency),
+            made_at=row.made_at,
+            answered_at=row.answered_at,
+            parcels=parcels.get(row.id, []),
+        )
+        for row in rows
+    ]
 
 
 class SendAsk(Ask):
@@ -255,5 +324,3 @@ class LaneAsk(Ask):
 def choose_lane(desk: WriteDesk, line: Big, ask: LaneAsk) -> Done:
     orders.choose_lane(desk, line, ask.lane)
     return Done(told="Lane chosen by hand" if ask.lane else "The plan chooses again")
-
-

@@ -91,7 +91,10 @@ def _drafts(rules: Sequence[RuleBody]) -> list[prices.Draft]:
 
 @router.get("/rules")
 def rules(desk: ReadDesk) -> list[RuleBody]:
-    return [RuleBody(scope=r.scope, scope_key=r.scope_key, band_from=r.band_from, **{name: getattr(r, name) for name in RULE_FIELDS}) for r in prices.rules(desk)]
+    return [
+        RuleBody(scope=r.scope, scope_key=r.scope_key, band_from=r.band_from, **{name: getattr(r, name) for name in RULE_FIELDS})
+        for r in prices.rules(desk)
+    ]
 
 
 class WhatIfAsk(Ask):
@@ -101,6 +104,7 @@ class WhatIfAsk(Ask):
 class Mover(BaseModel):
     listing: int
     sku: str
+    title: str
     now: Money
     then: Money
     step: float
@@ -129,14 +133,31 @@ def what_if(desk: ReadDesk, ask: WhatIfAsk) -> WhatIfOut:
     gap = np.abs(then_price - book.wanted_price) * 1_000_000 // np.maximum(book.wanted_price, 1)
     order = np.lexsort((book.ids, -gap))
     movers = [i for i in order.tolist() if gap[i] or decided.waits[i]][:400]
+    titles = dict(
+        desk.s.execute(select(Listing.id, Listing.title).where(Listing.id.in_([int(book.ids[i]) for i in movers]))).tuples().all()
+    )
     return WhatIfOut(
-        counts=view.counts, a_day=sure(view.a_day, HOME), bins=list(prices.BINS), now=prices.histogram(view.now_margin, rows),
+        counts=view.counts,
+        a_day=sure(view.a_day, HOME),
+        bins=list(prices.BINS),
+        now=prices.histogram(view.now_margin, rows),
         then=prices.histogram(view.then_margin, rows),
-        movers=[Mover(listing=int(book.ids[i]), sku=book.sku_code[i], now=sure(int(book.wanted_price[i]), book.currency[i]),
-                      then=sure(int(then_price[i]), book.currency[i]),
-                      step=round((int(then_price[i]) - int(book.wanted_price[i])) * 100 / int(book.wanted_price[i]), 1),
-                      margin_now=_tenths(view.now_margin[i]), margin_then=_tenths(view.then_margin[i]),
-                      set_by=SetBy(int(decided.priced.set_by[i])).name, outcome=PriceOutcome(int(decided.priced.outcome[i])).name) for i in movers])
+        movers=[
+            Mover(
+                listing=int(book.ids[i]),
+                sku=book.sku_code[i],
+                title=titles.get(int(book.ids[i]), ""),
+                now=sure(int(book.wanted_price[i]), book.currency[i]),
+                then=sure(int(then_price[i]), book.currency[i]),
+                step=round((int(then_price[i]) - int(book.wanted_price[i])) * 100 / int(book.wanted_price[i]), 1),
+                margin_now=_tenths(view.now_margin[i]),
+                margin_then=_tenths(view.then_margin[i]),
+                set_by=SetBy(int(decided.priced.set_by[i])).name,
+                outcome=PriceOutcome(int(decided.priced.outcome[i])).name,
+            )
+            for i in movers
+        ],
+    )
 
 
 def _tenths(value: Any) -> float | None:
@@ -202,17 +223,43 @@ def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more
     store = desk.get(Store, listing.store_id, "store")
     cur = listing.currency
     base: dict[str, Any] = dict(
-        listing=listing.id, version=listing.version, sku=sku, title=listing.title, store=store.name, state=listing.state, paused_by=listing.paused_by,
-        price=sure(found.price if found else listing.wanted_price, cur), hand_price=money(listing.hand_price, cur), hand_why=listing.hand_why,
-        quantity=listing.wanted_quantity, supply="", **more)
+        listing=listing.id,
+        version=listing.version,
+        sku=sku,
+        title=listing.title,
+        store=store.name,
+        state=listing.state,
+        paused_by=listing.paused_by,
+        price=sure(found.price if found else listing.wanted_price, cur),
+        hand_price=money(listing.hand_price, cur),
+        hand_why=listing.hand_why,
+        quantity=listing.wanted_quantity,
+        supply="",
+        **more,
+    )
     if found is None:
-        return WhyOut(**base, set_by="nothing", outcome="ok", sentence="It has no lane, so nothing is known of its cost and its price follows nobody.",
-                      steps=[], bounds=[], best=None, margin=None, on_cost=None)
+        return WhyOut(
+            **base,
+            set_by="nothing",
+            outcome="ok",
+            sentence="It has no lane, so nothing is known of its cost and its price follows nobody.",
+            steps=[],
+            bounds=[],
+            best=None,
+            margin=None,
+            on_cost=None,
+        )
     return WhyOut(
-        **base, set_by=found.set_by, outcome=found.outcome, sentence=found.sentence,
+        **base,
+        set_by=found.set_by,
+        outcome=found.outcome,
+        sentence=found.sentence,
         steps=[StepOut(name=s.name, amount=sure(s.amount, cur), kind=s.kind) for s in found.steps],
-        bounds=[BoundOut(name=b.name, price=money(b.price, cur), sets=b.sets, told=b.told) for b in found.bounds], best=money(found.best, cur),
-        margin=None if found.margin is None else found.margin / 10_000, on_cost=None if found.on_cost is None else found.on_cost / 10_000)
+        bounds=[BoundOut(name=b.name, price=money(b.price, cur), sets=b.sets, told=b.told) for b in found.bounds],
+        best=money(found.best, cur),
+        margin=None if found.margin is None else found.margin / 10_000,
+        on_cost=None if found.on_cost is None else found.on_cost / 10_000,
+    )
 
 
 @router.get("/listings/{number}/why")
@@ -224,7 +271,15 @@ def why(desk: ReadDesk, number: Big) -> WhyOut:
 @router.get("/responses/{number}/why")
 def why_response(desk: ReadDesk, number: Big) -> WhyOut:
     response, listing, sku, found = prices.why_response(desk, number)
-    return _why(desk, listing, sku.code, found, old_price=sure(response.old_price, listing.currency), response=response.id, response_state=response.state)
+    return _why(
+        desk,
+        listing,
+        sku.code,
+        found,
+        old_price=sure(response.old_price, listing.currency),
+        response=response.id,
+        response_state=response.state,
+    )
 
 
 class PricePoint(BaseModel):
@@ -237,8 +292,13 @@ class PricePoint(BaseModel):
 def history(desk: ReadDesk, number: Big) -> list[PricePoint]:
     """Price and landed cost over time, from the responses that were sent."""
     listing = desk.get(Listing, number, "listing")
-    rows = desk.s.scalars(select(ResponseRow).where(ResponseRow.listing_id == number, ResponseRow.state.in_(("sent", "kept"))).order_by(ResponseRow.at)).all()
-    return [PricePoint(at=r.at, price=sure(r.new_price, listing.currency), landed=money((r.terms or {}).get("landed"), listing.currency)) for r in rows]
+    rows = desk.s.scalars(
+        select(ResponseRow).where(ResponseRow.listing_id == number, ResponseRow.state.in_(("sent", "kept"))).order_by(ResponseRow.at)
+    ).all()
+    return [
+        PricePoint(at=r.at, price=sure(r.new_price, listing.currency), landed=money((r.terms or {}).get("landed"), listing.currency))
+        for r in rows
+    ]
 
 
 class HandAsk(Ask):
@@ -288,10 +348,21 @@ class StoreTerms(BaseModel):
 @router.get("/fees")
 def fees(desk: ReadDesk) -> list[StoreTerms]:
     rows = desk.s.scalars(select(FeeRow).order_by(FeeRow.category)).all()
-    return [StoreTerms(id=s.id, version=s.version, name=s.name, currency=s.currency, tax_in_price=s.tax_in_price, payment=s.payment,
-                       payment_fixed=s.payment_fixed, fees=[FeeBody(category=r.category, percent=r.percent, least=r.least, cap=r.cap, fixed=r.fixed)
-                                                            for r in rows if r.store_id == s.id])
-            for s in by_id(desk.s, Store, desk.s.scalars(select(Store.id))).values()]
+    return [
+        StoreTerms(
+            id=s.id,
+            version=s.version,
+            name=s.name,
+            currency=s.currency,
+            tax_in_price=s.tax_in_price,
+            payment=s.payment,
+            payment_fixed=s.payment_fixed,
+            fees=[
+                FeeBody(category=r.category, percent=r.percent, least=r.least, cap=r.cap, fixed=r.fixed) for r in rows if r.store_id == s.id
+            ],
+        )
+        for s in by_id(desk.s, Store, desk.s.scalars(select(Store.id))).values()
+    ]
 
 
 class FeesAsk(Ask):

@@ -55,10 +55,16 @@ def here(request: Request, base: TheHouse) -> Here:
         person = s.get(Person, request.session.get("person") or 0)
         people = s.scalar(select(func.count()).select_from(Person)) or 0
         demo = s.scalar(select(Person).where(Person.mail == DEMO.mail)) if base.settings.world else None
-        return Here(name=person.name if person else None, mail=person.mail if person else None, role=person.role if person else None,
-                    first_start=people == 0, stores=s.scalar(select(func.count()).select_from(Store)) or 0,
-                    suppliers=s.scalar(select(func.count()).select_from(Supplier)) or 0,
-                    practice=bool(base.settings.world), demo=DEMO if demo else None)
+        return Here(
+            name=person.name if person else None,
+            mail=person.mail if person else None,
+            role=person.role if person else None,
+            first_start=people == 0,
+            stores=s.scalar(select(func.count()).select_from(Store)) or 0,
+            suppliers=s.scalar(select(func.count()).select_from(Supplier)) or 0,
+            practice=bool(base.settings.world),
+            demo=DEMO if demo else None,
+        )
 
 
 DEMO = DemoAccount(mail="manager@dusk-and-dial.example", password="practice-road")

@@ -63,12 +63,26 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
         for row in desk.s.scalars(select(table).order_by(table.id)):
             link = links.get((owner, row.id))
             switches = {name: getattr(row, name) for name in ("read_orders", "write_listings", "watching") if hasattr(row, name)}
-            out.append(PartnerOut(
-                owner=owner, id=row.id, version=row.version, name=row.name, code=getattr(row, "code", ""), kind=getattr(row, "kind", "smtp"),
-                country=getattr(row, "country", ""), currency=getattr(row, "currency", ""), address=link.address if link else "",
-                state=link.state if link else "by sheets", told=link.told if link else "", may=link.may if link else [],
-                good_at=link.good_at if link else None, rest_until=link.rest_until if link else None, switches=switches,
-                sweep_minutes=getattr(row, "sweep_minutes", None)))
+            out.append(
+                PartnerOut(
+                    owner=owner,
+                    id=row.id,
+                    version=row.version,
+                    name=row.name,
+                    code=getattr(row, "code", ""),
+                    kind=getattr(row, "kind", "smtp"),
+                    country=getattr(row, "country", ""),
+                    currency=getattr(row, "currency", ""),
+                    address=link.address if link else "",
+                    state=link.state if link else "by sheets",
+                    told=link.told if link else "",
+                    may=link.may if link else [],
+                    good_at=link.good_at if link else None,
+                    rest_until=link.rest_until if link else None,
+                    switches=switches,
+                    sweep_minutes=getattr(row, "sweep_minutes", None),
+                )
+            )
     return out
 
 
@@ -131,7 +145,6 @@ def _ask_for_words(base: House, store: int) -> None:
 @router.post("/hooks/stores/{store}")
 async def word(request: Request, store: Big, base: TheHouse) -> dict[str, int]:
     """A store's word of a new order. Its signature is its key; the body is checked like any other."""
-
 
     body = await request.body()
     if len(body) > 1_000_000:
@@ -210,10 +223,29 @@ class ServiceOut(BaseModel):
 def services(desk: ReadDesk, number: Big) -> list[ServiceOut]:
     supplier = desk.get(Supplier, number, "supplier")
     cur = supplier.currency
-    rows = desk.s.execute(select(Origin, Service).join(Service, Service.origin_id == Origin.id).where(Origin.supplier_id == number).order_by(Origin.id, Service.country, Service.first))
-    return [ServiceOut(origin=o.name, country_from=o.country, cut_off=o.cut_off, handling=sure(o.handling, cur), service=v.code, name=v.name, country=v.country,
-                       first=sure(v.first, cur), following=sure(v.following, cur), free_over=None if v.free_over is None else sure(v.free_over, cur),
-                       days_low=v.days_low, days_high=v.days_high) for o, v in rows]
+    rows = desk.s.execute(
+        select(Origin, Service)
+        .join(Service, Service.origin_id == Origin.id)
+        .where(Origin.supplier_id == number)
+        .order_by(Origin.id, Service.country, Service.first)
+    )
+    return [
+        ServiceOut(
+            origin=o.name,
+            country_from=o.country,
+            cut_off=o.cut_off,
+            handling=sure(o.handling, cur),
+            service=v.code,
+            name=v.name,
+            country=v.country,
+            first=sure(v.first, cur),
+            following=sure(v.following, cur),
+            free_over=None if v.free_over is None else sure(v.free_over, cur),
+            days_low=v.days_low,
+            days_high=v.days_high,
+        )
+        for o, v in rows
+    ]
 
 
 class PersonOut(BaseModel):
@@ -325,5 +357,3 @@ def mail(base: TheHouse, number: SignedIn) -> list[MailSeen]:
 @router.post("/world/buy")
 def buy(base: TheHouse, number: SignedIn) -> Done:
     return Done(told=f"Somebody bought: order {_call(base, 'POST', '/world/buy', {})['number']}")
-
-

@@ -62,7 +62,9 @@ def check(desk: WriteDesk, base: TheHouse, name: str, file: Annotated[UploadFile
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{name}-{token}.sheet"
     path.write_bytes(data)
-    job = start(desk, "sheet.check", f"check-{name}-{token}", f"Checking {file.filename or kind.name}"[:100], {"sheet": name, "path": str(path)})
+    job = start(
+        desk, "sheet.check", f"check-{name}-{token}", f"Checking {file.filename or kind.name}"[:100], {"sheet": name, "path": str(path)}
+    )
     return JobStarted(job=job.id, token=token)
 
 

@@ -91,12 +91,28 @@ def _act(row: Any) -> ActOut:
 def get_today(desk: ReadDesk) -> Today:
     found = today.troubles(desk)
     return Today(
-        troubles=[TroubleOut(key=t.key, station=t.station, kind=t.kind, told=t.told, why=t.why, since=t.since,
-                             step=NextStep(label=t.step.label, act=t.step.act, go=t.step.go), at_risk=sure(t.at_risk, HOME),
-                             per_day=t.per_day, tone=t.tone, count=t.count) for t in found],
-        a_day=sure(sum(t.at_risk for t in found if t.per_day), HOME), once=sure(sum(t.at_risk for t in found if not t.per_day), HOME),
-        flow=[Flow(**one) for one in today.flow(desk)], alone=[_act(row) for row in today.done_alone(desk)],
-        days=[Day(day=d["day"], profit=sure(d["profit"], HOME), sales=sure(d["sales"], HOME)) for d in today.profit_by_day(desk)])
+        troubles=[
+            TroubleOut(
+                key=t.key,
+                station=t.station,
+                kind=t.kind,
+                told=t.told,
+                why=t.why,
+                since=t.since,
+                step=NextStep(label=t.step.label, act=t.step.act, go=t.step.go),
+                at_risk=sure(t.at_risk, HOME),
+                per_day=t.per_day,
+                tone=t.tone,
+                count=t.count,
+            )
+            for t in found
+        ],
+        a_day=sure(sum(t.at_risk for t in found if t.per_day), HOME),
+        once=sure(sum(t.at_risk for t in found if not t.per_day), HOME),
+        flow=[Flow(**one) for one in today.flow(desk)],
+        alone=[_act(row) for row in today.done_alone(desk)],
+        days=[Day(day=d["day"], profit=sure(d["profit"], HOME), sales=sure(d["sales"], HOME)) for d in today.profit_by_day(desk)],
+    )
 
 
 class StepAsk(Ask):
@@ -172,7 +188,11 @@ def find(desk: ReadDesk, words: Annotated[str, Query(max_length=100)]) -> list[F
     for sku in s.scalars(select(Sku).where(or_(Sku.code.ilike(like), Sku.title.ilike(like))).limit(6)):
         out.append(Found(kind="SKU", name=sku.code, told=sku.title, go=f"/price?words={sku.code}"))
     for order in s.scalars(select(Order).where(or_(Order.number.ilike(like), Order.buyer.ilike(like))).order_by(Order.id.desc()).limit(5)):
-        out.append(Found(kind="Order", name=order.number, told=f"{order.buyer}, {order.country}", go=f"/orders?words={order.number}&row={order.id}"))
+        out.append(
+            Found(
+                kind="Order", name=order.number, told=f"{order.buyer}, {order.country}", go=f"/orders?words={order.number}&row={order.id}"
+            )
+        )
     for parcel in s.scalars(select(Parcel).where(Parcel.number.ilike(like)).limit(4)):
         out.append(Found(kind="Parcel", name=parcel.number, told=parcel.last_word, go=f"/transit?words={parcel.number}"))
     for po in s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.ilike(like)).order_by(PurchaseOrder.id.desc()).limit(4)):
@@ -218,5 +238,3 @@ def pulse(base: TheHouse, number: SignedIn) -> Pulse:
 async def events(request: Request, base: TheHouse, number: SignedIn) -> EventSourceResponse:
     """The pulse as server-sent events, whenever something changed."""
     return EventSourceResponse(request.app.state.live.listen(request))
-
-

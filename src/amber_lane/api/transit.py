@@ -94,15 +94,35 @@ class ParcelOut(BaseModel):
 def parcel(desk: ReadDesk, number: Big) -> ParcelOut:
     row = desk.get(Parcel, number, "parcel")
     s = desk.s
-    order = s.scalars(select(Order).join(PurchaseOrder, PurchaseOrder.order_id == Order.id).join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
-                      .where(ParcelLine.parcel_id == number).limit(1)).one()
+    order = s.scalars(
+        select(Order)
+        .join(PurchaseOrder, PurchaseOrder.order_id == Order.id)
+        .join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
+        .where(ParcelLine.parcel_id == number)
+        .limit(1)
+    ).one()
     passed = s.scalar(select(PassedOn).where(PassedOn.parcel_id == number))
     return ParcelOut(
-        number=row.number, carrier=desk.get(Carrier, row.carrier_id, "carrier").name, state=row.state, made_at=row.made_at, order=order.number,
-        trouble=transit.trouble_of(row, order.promised_by, desk.now), order_id=order.id, buyer=order.buyer, promised_by=order.promised_by,
-        events=[EventOut.model_validate(e, from_attributes=True) for e in s.scalars(select(CarrierEvent).where(CarrierEvent.parcel_id == number).order_by(CarrierEvent.at))],
-        passed_on=passed.at if passed else None, confirmed=passed.confirmed_at if passed else None,
-        mails=[MailOut.model_validate(m, from_attributes=True) for m in s.scalars(select(Message).where(Message.order_id == order.id).order_by(Message.id))])
+        number=row.number,
+        carrier=desk.get(Carrier, row.carrier_id, "carrier").name,
+        state=row.state,
+        made_at=row.made_at,
+        order=order.number,
+        trouble=transit.trouble_of(row, order.promised_by, desk.now),
+        order_id=order.id,
+        buyer=order.buyer,
+        promised_by=order.promised_by,
+        events=[
+            EventOut.model_validate(e, from_attributes=True)
+            for e in s.scalars(select(CarrierEvent).where(CarrierEvent.parcel_id == number).order_by(CarrierEvent.at))
+        ],
+        passed_on=passed.at if passed else None,
+        confirmed=passed.confirmed_at if passed else None,
+        mails=[
+            MailOut.model_validate(m, from_attributes=True)
+            for m in s.scalars(select(Message).where(Message.order_id == order.id).order_by(Message.id))
+        ],
+    )
 
 
 class ParcelsStanding(BaseModel):
@@ -114,9 +134,14 @@ class ParcelsStanding(BaseModel):
 @router.get("/standing")
 def standing(desk: ReadDesk) -> ParcelsStanding:
     states = dict(desk.s.execute(select(Parcel.state, func.count()).group_by(Parcel.state)).tuples().all())
-    rows = desk.s.execute(select(Parcel, func.min(Order.promised_by)).join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
-                          .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id).join(Order, Order.id == PurchaseOrder.order_id)
-                          .where(Parcel.state.in_(("label", "moving"))).group_by(Parcel.id))
+    rows = desk.s.execute(
+        select(Parcel, func.min(Order.promised_by))
+        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
+        .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
+        .join(Order, Order.id == PurchaseOrder.order_id)
+        .where(Parcel.state.in_(("label", "moving")))
+        .group_by(Parcel.id)
+    )
     late = sum(bool(transit.trouble_of(one, promised, desk.now)) for one, promised in rows)
     return ParcelsStanding(states=states, late=late, wrong_numbers=len(wrong_numbers(desk)))
 
@@ -133,10 +158,21 @@ class WrongNumber(BaseModel):
 @router.get("/numbers")
 def wrong_numbers(desk: ReadDesk) -> list[WrongNumber]:
     """Purchases whose supplier gave a number that cannot be right."""
-    rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.state == "accepted", PurchaseOrder.told != "").order_by(PurchaseOrder.id)).all()
+    rows = desk.s.scalars(
+        select(PurchaseOrder).where(PurchaseOrder.state == "accepted", PurchaseOrder.told != "").order_by(PurchaseOrder.id)
+    ).all()
     suppliers, orders = by_id(desk.s, Supplier, (r.supplier_id for r in rows)), by_id(desk.s, Order, (r.order_id for r in rows))
-    return [WrongNumber(purchase=r.id, reference=r.reference, supplier=suppliers[r.supplier_id].name, order=orders[r.order_id].number, told=r.told,
-                        since=r.answered_at or r.made_at) for r in rows]
+    return [
+        WrongNumber(
+            purchase=r.id,
+            reference=r.reference,
+            supplier=suppliers[r.supplier_id].name,
+            order=orders[r.order_id].number,
+            told=r.told,
+            since=r.answered_at or r.made_at,
+        )
+        for r in rows
+    ]
 
 
 class NumberAsk(Ask):
@@ -174,7 +210,10 @@ class TemplateOut(BaseModel):
 
 @router.get("/templates")
 def templates(desk: ReadDesk) -> list[TemplateOut]:
-    return [TemplateOut.model_validate(row, from_attributes=True) for row in desk.s.scalars(select(MessageTemplate).order_by(MessageTemplate.id))]
+    return [
+        TemplateOut.model_validate(row, from_attributes=True)
+        for row in desk.s.scalars(select(MessageTemplate).order_by(MessageTemplate.id))
+    ]
 
 
 class TemplateAsk(Ask):

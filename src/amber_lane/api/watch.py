@@ -60,13 +60,26 @@ def strips(desk: ReadDesk, hours: Annotated[int, Query(ge=1, le=24 * 14)] = 15) 
     links = {link.owner_id: link for link in s.scalars(select(Link).where(Link.owner == "supplier"))}
     out = []
     for supplier in s.scalars(select(Supplier).order_by(Supplier.name)):
-        sweeps = s.scalars(select(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.started >= since).order_by(Sweep.id.desc()).limit(90)).all()
+        sweeps = s.scalars(
+            select(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.started >= since).order_by(Sweep.id.desc()).limit(90)
+        ).all()
         link = links.get(supplier.id)
-        out.append(Strip(
-            supplier_id=supplier.id, supplier=supplier.name, kind=supplier.kind, every=supplier.sweep_minutes, items=items.get(supplier.id, 0),
-            next_sweep=supplier.next_sweep, good_at=supplier.good_sweep_at, stale=supplier.stale, watching=supplier.watching,
-            link=link.state if link else "none", told=link.told if link else "",
-            marks=[Mark.model_validate(one, from_attributes=True) for one in reversed(sweeps)]))
+        out.append(
+            Strip(
+                supplier_id=supplier.id,
+                supplier=supplier.name,
+                kind=supplier.kind,
+                every=supplier.sweep_minutes,
+                items=items.get(supplier.id, 0),
+                next_sweep=supplier.next_sweep,
+                good_at=supplier.good_sweep_at,
+                stale=supplier.stale,
+                watching=supplier.watching,
+                link=link.state if link else "none",
+                told=link.told if link else "",
+                marks=[Mark.model_validate(one, from_attributes=True) for one in reversed(sweeps)],
+            )
+        )
     return out
 
 
@@ -128,9 +141,27 @@ class Doubt(BaseModel):
 
 @router.get("/doubts")
 def doubts(desk: ReadDesk) -> list[Doubt]:
-    rows = desk.s.execute(select(Item, Supplier.name).join(Supplier, Supplier.id == Item.supplier_id).where(Item.offer == "doubted").order_by(Item.number).limit(500))
-    return [Doubt(item_id=i.id, number=i.number, title=i.title, supplier=name, cost=sure(i.cost, i.currency), stock=i.stock,
-                  seen_cost=sure(i.doubt_cost, i.currency), seen_stock=i.doubt_stock, seen_again=i.doubt_seen) for i, name in rows]
+    rows = desk.s.execute(
+        select(Item, Supplier.name)
+        .join(Supplier, Supplier.id == Item.supplier_id)
+        .where(Item.offer == "doubted")
+        .order_by(Item.number)
+        .limit(500)
+    )
+    return [
+        Doubt(
+            item_id=i.id,
+            number=i.number,
+            title=i.title,
+            supplier=name,
+            cost=sure(i.cost, i.currency),
+            stock=i.stock,
+            seen_cost=sure(i.doubt_cost, i.currency),
+            seen_stock=i.doubt_stock,
+            seen_again=i.doubt_seen,
+        )
+        for i, name in rows
+    ]
 
 
 class Believe(Ask):
@@ -159,11 +190,26 @@ class HeldOut(BaseModel):
 def sweep(desk: ReadDesk, sweep: Big) -> HeldOut:
     """One sweep with the sightings that it wrote."""
     row = desk.get(Sweep, sweep, "sweep")
-    rows = desk.s.execute(select(Sighting, Item).join(Item, Item.id == Sighting.item_id).where(Sighting.sweep_id == sweep).order_by(Sighting.id).limit(200))
+    rows = desk.s.execute(
+        select(Sighting, Item).join(Item, Item.id == Sighting.item_id).where(Sighting.sweep_id == sweep).order_by(Sighting.id).limit(200)
+    )
     return HeldOut(
-        sweep=Mark.model_validate(row, from_attributes=True), supplier=desk.get(Supplier, row.supplier_id, "supplier").name,
-        rows=[{"item": i.number, "title": i.title, "verdict": s.verdict, "old_stock": s.old_stock, "stock": s.stock,
-               "old_cost": sure(s.old_cost, i.currency).amount, "cost": sure(s.cost, i.currency).amount, "currency": i.currency} for s, i in rows])
+        sweep=Mark.model_validate(row, from_attributes=True),
+        supplier=desk.get(Supplier, row.supplier_id, "supplier").name,
+        rows=[
+            {
+                "item": i.number,
+                "title": i.title,
+                "verdict": s.verdict,
+                "old_stock": s.old_stock,
+                "stock": s.stock,
+                "old_cost": sure(s.old_cost, i.currency).amount,
+                "cost": sure(s.cost, i.currency).amount,
+                "currency": i.currency,
+            }
+            for s, i in rows
+        ],
+    )
 
 
 @router.post("/suppliers/{supplier}/sweep")

@@ -24,12 +24,17 @@ def _trust() -> ssl.SSLContext:
 class Caller:
     """Calls one partner. `asking` calls change nothing there, so their failures are never an unknown outcome."""
 
-    def __init__(self, name: str, address: str, headers: dict[str, str], deadline: float,
-                 transport: httpx.BaseTransport | None = None) -> None:
+    def __init__(
+        self, name: str, address: str, headers: dict[str, str], deadline: float, transport: httpx.BaseTransport | None = None
+    ) -> None:
         self.name = name
         self.client = httpx.Client(
-            base_url=address.rstrip("/"), headers=headers, transport=transport, follow_redirects=False,
-            timeout=httpx.Timeout(deadline, connect=min(deadline, 5.0)), trust_env=False,
+            base_url=address.rstrip("/"),
+            headers=headers,
+            transport=transport,
+            follow_redirects=False,
+            timeout=httpx.Timeout(deadline, connect=min(deadline, 5.0)),
+            trust_env=False,
             verify=_trust(),
         )
 

@@ -36,8 +36,7 @@ KINDS = (
 )
 
 
-def connect(owner: str, kind: str, address: str, key: str, deadline: float,
-            transport: httpx.BaseTransport | None = None) -> Any:
+def connect(owner: str, kind: str, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> Any:
     """The connector of a kind. Refused when the kind is unknown or the address is none."""
     for one in KINDS:
         if (one.owner, one.kind) == (owner, kind):

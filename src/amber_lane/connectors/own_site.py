@@ -173,14 +173,28 @@ def _listing(one: _Listing) -> StoreListing:
         price = minor(one.price, one.currency)
     except ValueError as error:
         raise Malformed(f"the shop's price of {one.sku} cannot be read: {error}") from error
-    return StoreListing(one.sku, clip(one.title), price, one.currency, max(one.quantity, 0), one.state,
-                        one.gtin, one.mpn, one.brand, one.category, one.options, max(one.weight_g, 0))
+    return StoreListing(
+        one.sku,
+        clip(one.title),
+        price,
+        one.currency,
+        max(one.quantity, 0),
+        one.state,
+        one.gtin,
+        one.mpn,
+        one.brand,
+        one.category,
+        one.options,
+        max(one.weight_g, 0),
+    )
 
 
 def _order(one: _Order) -> StoreOrder:
-    lines = [StoreOrderLine(line.line_no, line.sku, line.quantity, minor(line.unit_price, one.currency), clip(line.title))
-             for line in one.lines]
+    lines = [
+        StoreOrderLine(line.line_no, line.sku, line.quantity, minor(line.unit_price, one.currency), clip(line.title)) for line in one.lines
+    ]
     if not lines or any(line.quantity <= 0 or line.unit_price < 0 for line in lines):
         raise ValueError("an order needs lines with a quantity and a price")
-    return StoreOrder(one.number, one.ordered_at, one.currency, Address(**one.buyer.model_dump()), lines,
-                      one.promised_by, one.state == "cancelled")
+    return StoreOrder(
+        one.number, one.ordered_at, one.currency, Address(**one.buyer.model_dump()), lines, one.promised_by, one.state == "cancelled"
+    )

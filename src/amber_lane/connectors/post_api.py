@@ -43,6 +43,11 @@ class PostApi:
 
     def track(self, numbers: list[str]) -> dict[str, list[CarrierWord]]:
         said = self.call.ask("/tracking", _Parcels, numbers=",".join(numbers[:50]))
-        return {parcel.number: [CarrierWord(e.at, e.kind if e.kind in KINDS else "moving", e.told, e.place)
-                                for e in sorted(parcel.events, key=lambda event: event.at)]
-                for parcel in said.parcels if parcel.number in numbers}
+        return {
+            parcel.number: [
+                CarrierWord(e.at, e.kind if e.kind in KINDS else "moving", e.told, e.place)
+                for e in sorted(parcel.events, key=lambda event: event.at)
+            ]
+            for parcel in said.parcels
+            if parcel.number in numbers
+        }

@@ -115,10 +115,30 @@ class WholesaleApi:
         currency = self.account().currency
         said = self.call.ask("/origins", _Origins)
         try:
-            return [OriginTerms(o.code, o.name, o.country, o.cut_off, minor(o.handling, currency), [
-                ServiceTerms(s.code, s.name, s.country, minor(s.first, currency), minor(s.following, currency),
-                             None if s.free_over is None else minor(s.free_over, currency), s.days_low, s.days_high, s.tracked)
-                for s in o.services]) for o in said.origins]
+            return [
+                OriginTerms(
+                    o.code,
+                    o.name,
+                    o.country,
+                    o.cut_off,
+                    minor(o.handling, currency),
+                    [
+                        ServiceTerms(
+                            s.code,
+                            s.name,
+                            s.country,
+                            minor(s.first, currency),
+                            minor(s.following, currency),
+                            None if s.free_over is None else minor(s.free_over, currency),
+                            s.days_low,
+                            s.days_high,
+                            s.tracked,
+                        )
+                        for s in o.services
+                    ],
+                )
+                for o in said.origins
+            ]
         except ValueError as error:
             raise Malformed(f"the wholesaler's services cannot be read: {error}") from error
 
@@ -126,9 +146,24 @@ class WholesaleApi:
         for page in range(1, _PAGES_MAX):
             said = self.call.ask("/items", _Items, page=page, size=_PAGE)
             try:
-                yield [CatalogueItem(i.number, clip(i.title), minor(i.cost, i.currency), i.currency, i.stock, i.origin, i.gtin,
-                                     i.mpn, i.brand, i.category, i.options, max(i.pack_size, 1), max(i.weight_g, 0))
-                       for i in said.items]
+                yield [
+                    CatalogueItem(
+                        i.number,
+                        clip(i.title),
+                        minor(i.cost, i.currency),
+                        i.currency,
+                        i.stock,
+                        i.origin,
+                        i.gtin,
+                        i.mpn,
+                        i.brand,
+                        i.category,
+                        i.options,
+                        max(i.pack_size, 1),
+                        max(i.weight_g, 0),
+                    )
+                    for i in said.items
+                ]
             except ValueError as error:
                 raise Malformed(f"the wholesaler's catalogue cannot be read: {error}") from error
             if page >= said.pages:
@@ -148,8 +183,14 @@ class WholesaleApi:
     def buy(self, purchase: Purchase) -> PurchaseAnswer:
         address = asdict(purchase.address)
         address.pop("email")
-        body = {"reference": purchase.reference, "origin": purchase.origin, "service": purchase.service,
-                "note": purchase.note, "address": address, "lines": [asdict(line) for line in purchase.lines]}
+        body = {
+            "reference": purchase.reference,
+            "origin": purchase.origin,
+            "service": purchase.service,
+            "note": purchase.note,
+            "address": address,
+            "lines": [asdict(line) for line in purchase.lines],
+        }
         return _answer(self.call.tell("POST", "/purchases", body, _Purchase, {"Idempotency-Key": purchase.reference}))
 
     def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]:

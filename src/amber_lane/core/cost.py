@@ -60,9 +60,7 @@ def tier_cost(tiers: Sequence[tuple[int, int]], quantity: int) -> int:
     return cost
 
 
-def landed_cost(
-    item_cost: Ints, units_num: Ints, units_den: Ints, supplier_tax: Ints, ship: Ints, handling: Ints
-) -> Ints:
+def landed_cost(item_cost: Ints, units_num: Ints, units_den: Ints, supplier_tax: Ints, ship: Ints, handling: Ints) -> Ints:
     """round_half_up(item_cost x units x (1 + tax)) + ship + handling, on columns.
 
     All in the store's minor units; units = units_num / units_den; supplier_tax in ppm.
@@ -73,9 +71,7 @@ def landed_cost(
 def goods_cost(item_cost: Ints, units_num: Ints, units_den: Ints, supplier_tax: Ints) -> Ints:
     """The goods alone, with the supplier's tax, rounded half up once."""
     denominator = 2 * units_den * PPM
-    return np.asarray(
-        (2 * item_cost * units_num * (PPM + supplier_tax) + units_den * PPM) // denominator, dtype=np.int64
-    )
+    return np.asarray((2 * item_cost * units_num * (PPM + supplier_tax) + units_den * PPM) // denominator, dtype=np.int64)
 
 
 def packs_needed(quantity: int, units_num: int, units_den: int) -> int:

@@ -58,8 +58,9 @@ def rebuild(terms: Mapping[str, Any]) -> tuple[price.Terms, price.Limits, Ending
     endings = Endings()
     which = endings.add(terms.get("endings") or [])
     parts = price.Terms(*(_column(terms, f.name) for f in fields(price.Terms)))
-    limits = price.Limits(**{f.name: _column(terms, f.name) for f in fields(price.Limits) if f.name != "endings"},
-                          endings=np.array([which], dtype=np.int64))
+    limits = price.Limits(
+        **{f.name: _column(terms, f.name) for f in fields(price.Limits) if f.name != "endings"}, endings=np.array([which], dtype=np.int64)
+    )
     return parts, limits, endings
 
 
@@ -75,9 +76,17 @@ def explain(terms: Mapping[str, Any], shown: int, currency: str, old: int | None
     set_by, outcome = SetBy(int(best.set_by[0])), Outcome(int(best.outcome[0]))
     best_price = None if int(best.price[0]) == NONE else int(best.price[0])
     return Explained(
-        shown, _sentence(terms, bare, best_price, set_by, outcome, shown, currency, margin, profit), _steps(terms, kept, currency),
-        _bounds(terms, bare, set_by, currency), set_by.name, outcome.name, best_price, profit, margin,
-        None if landed <= 0 else (2 * profit * 1_000_000 + landed) // (2 * landed))
+        shown,
+        _sentence(terms, bare, best_price, set_by, outcome, shown, currency, margin, profit),
+        _steps(terms, kept, currency),
+        _bounds(terms, bare, set_by, currency),
+        set_by.name,
+        outcome.name,
+        best_price,
+        profit,
+        margin,
+        None if landed <= 0 else (2 * profit * 1_000_000 + landed) // (2 * landed),
+    )
 
 
 def _rate(terms: Mapping[str, Any], percent: str, fixed: str, currency: str) -> str:
@@ -89,18 +98,26 @@ def _rate(terms: Mapping[str, Any], percent: str, fixed: str, currency: str) -> 
 
 def _steps(terms: Mapping[str, Any], kept: price.Kept, currency: str) -> list[Step]:
     taken = [
-        ("Tax in price", kept.tax), (f"Store fee{_rate(terms, 'fee', 'fee_fixed', currency)}", kept.fee),
+        ("Tax in price", kept.tax),
+        (f"Store fee{_rate(terms, 'fee', 'fee_fixed', currency)}", kept.fee),
         (f"Payment{_rate(terms, 'payment', 'payment_fixed', currency)}", kept.payment),
         (f"Returns reserve {show_percent(terms['reserve'], 2)}", kept.reserve),
     ]
     steps = [Step("Sells at", int(kept.price[0]), "total")]
     steps += [Step(name, -int(column[0]), "part") for name, column in taken if int(column[0])]
-    steps += [Step(name, -terms[key], "part") for name, key in (("Item", "goods"), ("Shipping", "ship"), ("Pick and pack", "handling")) if terms[key]]
+    steps += [
+        Step(name, -terms[key], "part")
+        for name, key in (("Item", "goods"), ("Shipping", "ship"), ("Pick and pack", "handling"))
+        if terms[key]
+    ]
     return [*steps, Step("You keep", int(kept.profit[0]), "total")]
 
 
 _ASKS = {
-    Rule.multiple: "{} times landed cost", Rule.add: "landed cost plus {}", Rule.margin: "a margin of {}", Rule.ret: "a return of {} on cost",
+    Rule.multiple: "{} times landed cost",
+    Rule.add: "landed cost plus {}",
+    Rule.margin: "a margin of {}",
+    Rule.ret: "a return of {} on cost",
 }
 
 
@@ -121,7 +138,9 @@ def _bounds(terms: Mapping[str, Any], bare: price.Priced, set_by: SetBy, currenc
         bounds.append(Bound(f"Lowest for {show_percent(terms['min_margin'])} margin", lowest(1), set_by is SetBy.min_margin))
     if terms.get("min_profit") is not None:
         bounds.append(Bound(f"Lowest for {show(terms['min_profit'], currency)} profit", lowest(2), set_by is SetBy.min_profit))
-    bounds.append(Bound("Least advertised price", lowest(3), set_by is SetBy.least_price, "none" if terms.get("least_price") is None else ""))
+    bounds.append(
+        Bound("Least advertised price", lowest(3), set_by is SetBy.least_price, "none" if terms.get("least_price") is None else "")
+    )
     bounds.append(Bound("Ceiling", terms.get("ceiling"), set_by is SetBy.ceiling, "none" if terms.get("ceiling") is None else ""))
     if terms.get("old") is not None and terms.get("step") is not None:
         high = terms["old"] * (1_000_000 + terms["step"]) // 1_000_000
@@ -131,8 +150,17 @@ def _bounds(terms: Mapping[str, Any], bare: price.Priced, set_by: SetBy, currenc
     return bounds
 
 
-def _sentence(terms: Mapping[str, Any], bare: price.Priced, best: int | None, set_by: SetBy, outcome: Outcome, shown: int,
-              currency: str, margin: int | None, profit: int) -> str:
+def _sentence(
+    terms: Mapping[str, Any],
+    bare: price.Priced,
+    best: int | None,
+    set_by: SetBy,
+    outcome: Outcome,
+    shown: int,
+    currency: str,
+    margin: int | None,
+    profit: int,
+) -> str:
     asked = _asked(terms, currency)
     keeps = f"keeps {show(profit, currency)}" + ("" if margin is None else f", {show_percent(margin)} of what is left after tax")
     if best is None:
@@ -146,12 +174,16 @@ def _sentence(terms: Mapping[str, Any], bare: price.Priced, best: int | None, se
         told = f"{start} That needs {show(need, currency)}, but the ceiling is {show(terms['ceiling'], currency)}"
         told += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
     elif set_by is SetBy.step:
-        told = f"{start} That needs {show(need, currency)}; the largest step from {show(terms['old'], currency)} stops at {show(best, currency)}"
+        told = f"{start} That needs {show(need, currency)}; "
+        told += f"the largest step from {show(terms['old'], currency)} stops at {show(best, currency)}"
         told += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
     else:
-        by = {SetBy.rule: "The lowest price that gives it", SetBy.min_margin: "The least margin asks for more: the lowest price",
-              SetBy.min_profit: "The least profit asks for more: the lowest price",
-              SetBy.least_price: "The least advertised price asks for more: the lowest price"}[set_by]
+        by = {
+            SetBy.rule: "The lowest price that gives it",
+            SetBy.min_margin: "The least margin asks for more: the lowest price",
+            SetBy.min_profit: "The least profit asks for more: the lowest price",
+            SetBy.least_price: "The least advertised price asks for more: the lowest price",
+        }[set_by]
         told = f"{start} {by} is {show(need, currency)}" + (f"; the next allowed ending is {show(best, currency)}" if best != need else "")
     tail = f" At {show(shown, currency)} it {keeps}." if shown != best else f". It {keeps}."
     return told + (("." + tail) if shown != best else tail)

@@ -20,11 +20,12 @@ AMOUNT_MAX = 10**10
 RATE_MAX = 100 * PPM
 
 # ISO 4217 minor digits of the currencies that we accept; the rest is refused as unknown.
-MINOR_DIGITS: dict[str, int] = dict.fromkeys(
-    "AUD BGN BRL CAD CHF CNY CZK DKK EUR GBP HKD HUF ILS INR MXN MYR NOK NZD PHP PLN RON SEK SGD THB "
-    "TRY TWD UAH USD ZAR".split(),
-    2,
-) | {"JPY": 0, "KRW": 0, "VND": 0, "CLP": 0, "ISK": 0, "KWD": 3, "BHD": 3, "TND": 3}
+_TWO = "AUD BGN BRL CAD CHF CNY CZK DKK EUR GBP HKD HUF ILS INR MXN MYR NOK NZD PHP PLN RON SEK SGD THB TRY TWD UAH USD ZAR"
+MINOR_DIGITS: dict[str, int] = {
+    **dict.fromkeys(_TWO.split(), 2),
+    **dict.fromkeys(("JPY", "KRW", "VND", "CLP", "ISK"), 0),
+    **dict.fromkeys(("KWD", "BHD", "TND"), 3),
+}
 
 SIGNS = {"GBP": "£", "EUR": "€", "USD": "$", "JPY": "¥"}
 

@@ -208,8 +208,11 @@ def solve(terms: Terms, limits: Limits, endings: Endings) -> Priced:
     floor = np.where(rule == Rule.add, terms.landed + value, -(-terms.landed * value // PPM))
     by_floor = (rule == Rule.add) | (rule == Rule.multiple)
     wants = [
-        _Want(~by_floor, np.where(rule == Rule.margin, value, 0),
-              np.where(rule == Rule.ret, terms.landed * np.where(rule == Rule.ret, value, 0), 0)),
+        _Want(
+            ~by_floor,
+            np.where(rule == Rule.margin, value, 0),
+            np.where(rule == Rule.ret, terms.landed * np.where(rule == Rule.ret, value, 0), 0),
+        ),
         _Want(limits.min_margin != NONE, np.where(limits.min_margin != NONE, limits.min_margin, 0), zero),
         _Want(limits.min_profit != NONE, zero, np.where(limits.min_profit != NONE, limits.min_profit, 0) * PPM),
     ]
@@ -267,9 +270,7 @@ def solve(terms: Terms, limits: Limits, endings: Endings) -> Priced:
     return Priced(np.where(gone, NONE, price), set_by, outcome.astype(np.int64), own, kept)
 
 
-def _search(
-    want: _Want, terms: Terms, which: Ints, endings: Endings, rows: Ints, start: Ints | None
-) -> Ints:
+def _search(want: _Want, terms: Terms, which: Ints, endings: Endings, rows: Ints, start: Ints | None) -> Ints:
     """Smallest allowed price of each row in `rows` that meets one condition; _PAST when there is none."""
     result = np.full(len(rows), _PAST, dtype=np.int64)
     part, sets = terms.take(rows), which[rows]
@@ -354,12 +355,28 @@ def _meet_all(price: Ints, wants: list[_Want], terms: Terms, limits: Limits, end
 
 
 def _check(terms: Terms, limits: Limits) -> None:
-    for column in (terms.landed, terms.fee_least, terms.fee_cap, terms.fee_fixed, terms.payment_fixed,
-                   limits.min_profit, limits.least_price, limits.ceiling, limits.old):
+    for column in (
+        terms.landed,
+        terms.fee_least,
+        terms.fee_cap,
+        terms.fee_fixed,
+        terms.payment_fixed,
+        limits.min_profit,
+        limits.least_price,
+        limits.ceiling,
+        limits.old,
+    ):
         if len(column) and bool(((np.abs(column) > AMOUNT_MAX) & (column != NONE)).any()):
             raise ValueError("an amount lies outside what can be computed exactly (100,000,000.00)")
-    for column in (terms.fee, terms.payment, terms.reserve, terms.tax, limits.min_margin, limits.step,
-                   np.where(limits.rule == Rule.add, 0, limits.rule_value)):
+    for column in (
+        terms.fee,
+        terms.payment,
+        terms.reserve,
+        terms.tax,
+        limits.min_margin,
+        limits.step,
+        np.where(limits.rule == Rule.add, 0, limits.rule_value),
+    ):
         bad = (column != NONE) & ((column < 0) | (column > 100 * PPM))
         if len(column) and bool(bad.any()):
             raise ValueError("a rate lies outside 0 to 10,000 %")

@@ -61,49 +61,69 @@ class Machine:
                 yield f"  {source} --> {rule.target}: {rule.name}"
 
 
-LISTING = Machine("listing", "preparing", (
-    _move("publish", "preparing ended", "live", "a person puts it on sale"),
-    _move("pause", "live", "paused", "nothing left, a held price, or a person"),
-    _move("resume", "paused", "live", "stock is steady again, or a person"),
-    _move("end", "preparing live paused", "ended", "a person takes it off for good"),
-))
+LISTING = Machine(
+    "listing",
+    "preparing",
+    (
+        _move("publish", "preparing ended", "live", "a person puts it on sale"),
+        _move("pause", "live", "paused", "nothing left, a held price, or a person"),
+        _move("resume", "paused", "live", "stock is steady again, or a person"),
+        _move("end", "preparing live paused", "ended", "a person takes it off for good"),
+    ),
+)
 
-ORDER_LINE = Machine("order line", "new", (
-    _move("lack", "new ready held refused", "needs_lane", "its SKU has no lane that is open"),
-    _move("hold", "new ready needs_lane refused", "held", "it broke a limit"),
-    _move("clear", "new needs_lane held refused", "ready", "a lane fills it inside every limit"),
-    _move("buy", "ready", "bought", "its purchase order is in the outbox"),
-    _move("take_back", "bought", "new", "its purchase order was taken back before it went out"),
-    _move("acknowledge", "bought", "with_supplier", "the supplier took the purchase order"),
-    _move("refuse", "bought with_supplier", "refused", "the supplier will not send it"),
-    _move("send", "bought with_supplier", "on_the_road", "a parcel has left"),
-    _move("arrive", "on_the_road", "arrived", "the carrier gave it to the buyer"),
-    _move("cancel", "new needs_lane held ready refused", "cancelled", "the buyer or a person, before buying"),
-))
+ORDER_LINE = Machine(
+    "order line",
+    "new",
+    (
+        _move("lack", "new ready held refused", "needs_lane", "its SKU has no lane that is open"),
+        _move("hold", "new ready needs_lane refused", "held", "it broke a limit"),
+        _move("clear", "new needs_lane held refused", "ready", "a lane fills it inside every limit"),
+        _move("buy", "ready", "bought", "its purchase order is in the outbox"),
+        _move("take_back", "bought", "new", "its purchase order was taken back before it went out"),
+        _move("acknowledge", "bought", "with_supplier", "the supplier took the purchase order"),
+        _move("refuse", "bought with_supplier", "refused", "the supplier will not send it"),
+        _move("send", "bought with_supplier", "on_the_road", "a parcel has left"),
+        _move("arrive", "on_the_road", "arrived", "the carrier gave it to the buyer"),
+        _move("cancel", "new needs_lane held ready refused", "cancelled", "the buyer or a person, before buying"),
+    ),
+)
 
-PURCHASE = Machine("purchase order", "waiting", (
-    _move("send", "waiting", "sent", "the supplier has it"),
-    _move("accept", "waiting sent", "accepted", "the supplier will send it"),
-    _move("refuse", "waiting sent accepted", "refused", "the supplier will not send it"),
-    _move("ship", "waiting sent accepted", "shipped", "it has left the supplier"),
-    _move("stop", "waiting", "stopped", "it was taken back before it went out"),
-))
+PURCHASE = Machine(
+    "purchase order",
+    "waiting",
+    (
+        _move("send", "waiting", "sent", "the supplier has it"),
+        _move("accept", "waiting sent", "accepted", "the supplier will send it"),
+        _move("refuse", "waiting sent accepted", "refused", "the supplier will not send it"),
+        _move("ship", "waiting sent accepted", "shipped", "it has left the supplier"),
+        _move("stop", "waiting", "stopped", "it was taken back before it went out"),
+    ),
+)
 
-PARCEL = Machine("parcel", "label", (
-    _move("move", "label", "moving", "the carrier has it"),
-    _move("deliver", "label moving", "delivered", "the carrier gave it to the buyer"),
-    _move("return", "label moving", "returned", "it goes back to the supplier"),
-))
+PARCEL = Machine(
+    "parcel",
+    "label",
+    (
+        _move("move", "label", "moving", "the carrier has it"),
+        _move("deliver", "label moving", "delivered", "the carrier gave it to the buyer"),
+        _move("return", "label moving", "returned", "it goes back to the supplier"),
+    ),
+)
 
-OUTBOX = Machine("outbox row", "waiting", (
-    _move("claim", "waiting unknown", "claimed", "a worker takes it in hand"),
-    _move("confirm", "claimed", "done", "the outside has it"),
-    _move("delay", "claimed", "waiting", "it surely did not arrive; try again later"),
-    _move("lose", "claimed", "unknown", "nobody knows; ask by our reference before anything else"),
-    _move("drop", "waiting", "dropped", "a newer change overtook it"),
-    _move("stop", "waiting", "dropped", "a person took it back before it went out"),
-    _move("fail", "claimed", "dead", "refused, or tried too often; shown on Today"),
-    _move("retry", "dead", "waiting", "a person tries it again"),
-))
+OUTBOX = Machine(
+    "outbox row",
+    "waiting",
+    (
+        _move("claim", "waiting unknown", "claimed", "a worker takes it in hand"),
+        _move("confirm", "claimed", "done", "the outside has it"),
+        _move("delay", "claimed", "waiting", "it surely did not arrive; try again later"),
+        _move("lose", "claimed", "unknown", "nobody knows; ask by our reference before anything else"),
+        _move("drop", "waiting", "dropped", "a newer change overtook it"),
+        _move("stop", "waiting", "dropped", "a person took it back before it went out"),
+        _move("fail", "claimed", "dead", "refused, or tried too often; shown on Today"),
+        _move("retry", "dead", "waiting", "a person tries it again"),
+    ),
+)
 
 MACHINES = (LISTING, ORDER_LINE, PURCHASE, PARCEL, OUTBOX)

@@ -17,7 +17,7 @@ def serves(stock: Ints, owed: Ints, units_num: Ints, units_den: Ints) -> Ints:
 
 def shown(available: Ints, cap: Ints, cushion: Ints) -> Ints:
     """max(0, min(cap, available - cushion))."""
-    return np.maximum(0, np.minimum(cap, available - cushion))
+    return np.asarray(np.maximum(0, np.minimum(cap, available - cushion)), dtype=np.int64)
 
 
 @dataclass(frozen=True)
@@ -71,9 +71,7 @@ class Presence:
     steady: Ints
 
 
-def presence(
-    quantity: Ints, paused: Bools, steady: Ints, pause_at: Ints, resume_at: Ints, sweeps: Ints
-) -> Presence:
+def presence(quantity: Ints, paused: Bools, steady: Ints, pause_at: Ints, resume_at: Ints, sweeps: Ints) -> Presence:
     """Pause at once at or under `pause_at`; resume when `sweeps` sweeps running saw `resume_at` or more.
 
     All columns have one entry per listing; `paused` is only what stock paused, never a person's pause.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, ClassVar
 
 from sqlalchemy import BigInteger, Dialect, Integer, MetaData, Text, TypeDecorator
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -57,14 +57,16 @@ class Json(TypeDecorator[Any]):
 
 
 class Base(DeclarativeBase):
-    metadata = MetaData(naming_convention={
-        "ix": "ix_%(table_name)s_%(column_0_N_name)s",
-        "uq": "uq_%(table_name)s_%(column_0_N_name)s",
-        "ck": "ck_%(table_name)s_%(constraint_name)s",
-        "fk": "fk_%(table_name)s_%(column_0_N_name)s_%(referred_table_name)s",
-        "pk": "pk_%(table_name)s",
-    })
-    type_annotation_map = {datetime: UtcTime, str: Text, int: BigInteger, dict[str, Any]: Json, list[Any]: Json}
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+            "ck": "ck_%(table_name)s_%(constraint_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_N_name)s_%(referred_table_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+    type_annotation_map: ClassVar[dict[Any, Any]] = {datetime: UtcTime, str: Text, int: BigInteger, dict[str, Any]: Json, list[Any]: Json}
 
 
 class Row(Base):

@@ -15,8 +15,15 @@ class Lane(Versioned):
 
     __tablename__ = "lane"
     __table_args__ = (
-        Index("uq_lane_open_use", "sku_id", "store_id", "use", unique=True, sqlite_where=text("until is null"),
-              postgresql_where=text("until is null")),
+        Index(
+            "uq_lane_open_use",
+            "sku_id",
+            "store_id",
+            "use",
+            unique=True,
+            sqlite_where=text("until is null"),
+            postgresql_where=text("until is null"),
+        ),
         Index("ix_lane_sku_id", "sku_id"),
         Index("ix_lane_supplier_id", "supplier_id"),
         CheckConstraint("state in ('new','open','slow','shut')", name="state"),

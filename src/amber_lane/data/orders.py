@@ -81,8 +81,9 @@ class Hold(Row):
     """A limit that an order broke, until a way on is taken."""
 
     __tablename__ = "hold"
-    __table_args__ = (Index("uq_hold_open", "order_id", unique=True, sqlite_where=text("ended is null"),
-                            postgresql_where=text("ended is null")),)
+    __table_args__ = (
+        Index("uq_hold_open", "order_id", unique=True, sqlite_where=text("ended is null"), postgresql_where=text("ended is null")),
+    )
     order_id: Mapped[int] = mapped_column(ForeignKey("order.id"))
     limit: Mapped[str]
     told: Mapped[str]
@@ -95,8 +96,10 @@ class PurchaseOrder(Versioned):
     """What we send to a supplier. `reference` is ours, unique, and goes with every call about it."""
 
     __tablename__ = "purchase_order"
-    __table_args__ = (Index("ix_purchase_order_state", "state"),
-                      CheckConstraint("state in ('waiting','sent','accepted','refused','shipped','stopped')", name="state"))
+    __table_args__ = (
+        Index("ix_purchase_order_state", "state"),
+        CheckConstraint("state in ('waiting','sent','accepted','refused','shipped','stopped')", name="state"),
+    )
     reference: Mapped[str] = mapped_column(unique=True)
     supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
     account_id: Mapped[int | None] = mapped_column(ForeignKey("buying_account.id"))
@@ -122,8 +125,7 @@ class PurchaseLine(Row):
     __tablename__ = "purchase_line"
     __table_args__ = (
         # A kit buys several items for one order line, but each item of it at most once.
-        Index("uq_purchase_line_live", "order_line_id", "item_id", unique=True, sqlite_where=text("live"),
-              postgresql_where=text("live")),
+        Index("uq_purchase_line_live", "order_line_id", "item_id", unique=True, sqlite_where=text("live"), postgresql_where=text("live")),
         Index("ix_purchase_line_purchase_id", "purchase_id"),
     )
     purchase_id: Mapped[int] = mapped_column(ForeignKey("purchase_order.id"))

@@ -57,8 +57,14 @@ class Database:
 def _settings(connection: Any, _: Any) -> None:
     connection.isolation_level = None
     cursor = connection.cursor()
-    for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "busy_timeout=20000",
-                   "cache_size=-64000", "temp_store=MEMORY"):
+    for pragma in (
+        "journal_mode=WAL",
+        "synchronous=NORMAL",
+        "foreign_keys=ON",
+        "busy_timeout=20000",
+        "cache_size=-64000",
+        "temp_store=MEMORY",
+    ):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
 

@@ -57,6 +57,9 @@ class Listing(Versioned):
     hand_why: Mapped[str] = mapped_column(default="")
     ceiling: Mapped[int | None]
     least_price: Mapped[int | None]
+    # The price that the largest step of a day is counted from, and since when.
+    step_price: Mapped[int | None]
+    step_at: Mapped[datetime | None]
     steady: Mapped[int] = mapped_column(default=0)
     lane_id: Mapped[int | None]
     landed: Mapped[int | None]

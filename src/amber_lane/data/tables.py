@@ -6,5 +6,15 @@ from .base import Base
 metadata = Base.metadata
 
 __all__ = [
-    "depot", "lanes", "metadata", "orders", "outbox", "prices", "setup", "shelf", "source", "transit", "watch",
+    "depot",
+    "lanes",
+    "metadata",
+    "orders",
+    "outbox",
+    "prices",
+    "setup",
+    "shelf",
+    "source",
+    "transit",
+    "watch",
 ]

@@ -48,8 +48,11 @@ def run(speed: float) -> int:
         httpx.post(f"{world}/world/clock", json={"speed": speed}, timeout=10, trust_env=False).raise_for_status()
         processes.append(subprocess.Popen([*me, "serve", "--world", world], start_new_session=True, env=os.environ))
         _wait(f"http://{settings.host}:{settings.port}/api/health", processes[1], 60)
-        print(f"\nAmber Lane is open at http://{settings.host}:{settings.port}  (practice world at {world}, time runs ×{speed:g})\n"
-              "The first page offers a ready account. Ctrl C closes it; all data stays.", flush=True)
+        print(
+            f"\nAmber Lane is open at http://{settings.host}:{settings.port}  (practice world at {world}, time runs ×{speed:g})\n"
+            "The first page offers a ready account. Ctrl C closes it; all data stays.",
+            flush=True,
+        )
         return _watch(processes)
     except (RuntimeError, httpx.HTTPError) as error:
         print(f"amber-lane: {error}", file=sys.stderr)

@@ -64,8 +64,14 @@ def _change(body: dict[str, Any]) -> ListingChange:
 
 
 def _purchase(body: dict[str, Any]) -> Purchase:
-    return Purchase(body["reference"], body["origin"], body["service"], Address(**body["address"]),
-                    [PurchaseLine(**line) for line in body["lines"]], body["note"])
+    return Purchase(
+        body["reference"],
+        body["origin"],
+        body["service"],
+        Address(**body["address"]),
+        [PurchaseLine(**line) for line in body["lines"]],
+        body["note"],
+    )
 
 
 def _mail(body: dict[str, Any]) -> Mail:
@@ -86,8 +92,10 @@ def _find_cancel(link: Any, body: dict[str, Any], key: str) -> Any:
 SEND: dict[str, tuple[Callable[[Any, dict[str, Any], str], Any], Callable[[Any, dict[str, Any], str], Any]]] = {
     "listing": (lambda link, b, key: link.change_listing(_change(b), key), lambda link, b, key: link.find_change(_change(b), key)),
     "purchase": (lambda link, b, key: link.buy(_purchase(b)), _find_purchase),
-    "fulfilment": (lambda link, b, key: link.fulfil(b["order"], Tracking(b["tracking_number"], b["carrier"]), key),
-                   lambda link, b, key: link.find_fulfilment(b["order"], key)),
+    "fulfilment": (
+        lambda link, b, key: link.fulfil(b["order"], Tracking(b["tracking_number"], b["carrier"]), key),
+        lambda link, b, key: link.find_fulfilment(b["order"], key),
+    ),
     "cancel": (lambda link, b, key: link.cancel(b["order"]), _find_cancel),
     "mail": (lambda link, b, key: link.send(_mail(b)), lambda link, b, key: link.find_mail(key)),
 }
@@ -122,7 +130,11 @@ class Delivery:
     def targets(self) -> list[str]:
         """Targets with something to carry out now."""
         with self.db.reading() as s:
-            return list(s.scalars(select(Outbox.target).where(Outbox.state.in_(("waiting", "unknown")), Outbox.after <= self.clock.now()).distinct()))
+            return list(
+                s.scalars(
+                    select(Outbox.target).where(Outbox.state.in_(("waiting", "unknown")), Outbox.after <= self.clock.now()).distinct()
+                )
+            )
 
     def run(self, target: str, most: int = 100_000) -> int:
         """Carry out what is due for one target, in batches. Returns how many rows were taken in hand."""
@@ -137,7 +149,10 @@ class Delivery:
                     results.append((row, self._carry(target, row)))
                     if isinstance(results[-1][1].error, (Unavailable, RateLimited, UnknownOutcome)):
                         # The partner is in trouble: hand the rest back untouched.
-                        results += [(rest, Carried("waiting" if rest.claimed_at is None else "unknown", rest.answer)) for rest in rows[len(results):]]
+                        results += [
+                            (rest, Carried("waiting" if rest.claimed_at is None else "unknown", rest.answer))
+                            for rest in rows[len(results) :]
+                        ]
                         break
                 self._record(target, results)
             except BaseException:
@@ -157,10 +172,14 @@ class Delivery:
                 return []
             if owner == "store" and not s.scalar(select(Store.write_listings).where(Store.id == int(number))):
                 return []
-            rows = s.scalars(select(Outbox).where(Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "claimed")))
-                             .order_by(Outbox.id).limit(BATCH * 4)).all()
+            rows = s.scalars(
+                select(Outbox)
+                .where(Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "claimed")))
+                .order_by(Outbox.id)
+                .limit(BATCH * 4)
+            ).all()
             seen: set[str] = set()
-            taken = []
+            taken: list[Outbox] = []
             for row in rows:
                 first = row.subject not in seen
                 seen.add(row.subject)
@@ -169,8 +188,11 @@ class Delivery:
                     taken.append(row)
             for row in taken:
                 s.expunge(row)
-            s.execute(update(Outbox).where(Outbox.id.in_([row.id for row in taken]))
-                      .values(state="claimed", tries=Outbox.tries + 1, claimed_at=self.clock.now()))
+            s.execute(
+                update(Outbox)
+                .where(Outbox.id.in_([row.id for row in taken]))
+                .values(state="claimed", tries=Outbox.tries + 1, claimed_at=self.clock.now())
+            )
         return taken
 
     def _link(self, target: str) -> Any:
@@ -203,7 +225,7 @@ class Delivery:
     def _later(self, row: Outbox, state: str, error: OutsideError) -> Carried:
         if isinstance(error, Refused):
             return Carried("dead", error.told, error=error)
-        wait = error.wait if isinstance(error, RateLimited) else min(2.0 ** row.tries, 300.0)
+        wait = error.wait if isinstance(error, RateLimited) else min(2.0**row.tries, 300.0)
         if row.tries + 1 >= TRIES_MAX and not isinstance(error, RateLimited):
             return Carried("dead", f"{error.told} (tried {row.tries + 1} times)", error=error)
         return Carried(state, error.told, wait * self.luck.uniform(0.8, 1.2), error=error)
@@ -231,15 +253,27 @@ class Delivery:
             self._health(desk, owner, int(number), [carried.error for _, carried in results])
 
     def _follow(self, desk: Desk, done: list[tuple[Outbox, Carried]]) -> None:
-        shown = [(parse_money(row.body["price"], row.body["currency"]), row.body["quantity"], row.body["state"], int(desk.now.timestamp() * 1000),
-                  row.body["listing"]) for row, _ in done if row.kind == "listing"]
+        shown = [
+            (
+                parse_money(row.body["price"], row.body["currency"]),
+                row.body["quantity"],
+                row.body["state"],
+                int(desk.now.timestamp() * 1000),
+                row.body["listing"],
+            )
+            for row, _ in done
+            if row.kind == "listing"
+        ]
         bulk_update(desk.s, Listing, ("shown_price", "shown_quantity", "shown_state", "shown_at"), shown)
         for row, carried in done:
             if row.kind == "purchase":
                 purchases.take_answer(desk, carried.answer)
             elif row.kind == "fulfilment":
-                desk.s.execute(update(PassedOn).where(PassedOn.parcel_id == row.body["parcel"], PassedOn.order_id == row.body["order_id"])
-                               .values(confirmed_at=desk.now))
+                desk.s.execute(
+                    update(PassedOn)
+                    .where(PassedOn.parcel_id == row.body["parcel"], PassedOn.order_id == row.body["order_id"])
+                    .values(confirmed_at=desk.now)
+                )
             elif row.kind == "mail":
                 desk.s.execute(update(Message).where(Message.id == row.body["message"]).values(state="sent"))
 

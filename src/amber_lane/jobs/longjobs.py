@@ -106,8 +106,13 @@ class LongJobs:
         bad.write_text(json.dumps([[sheet.header], *[[row, why] for row, why in checked.bad]]))
         counts = checked.counts
         told = f"{counts['new']} new, {counts['changed']} changed, {counts['same']} the same, {counts['bad']} cannot be taken"
-        return {"told": told, "counts": counts, "changes": checked.changes, "unknown": sheet.unknown,
-                "bad": [{"row": row, "why": why} for row, why in checked.bad[:50]]}
+        return {
+            "told": told,
+            "counts": counts,
+            "changes": checked.changes,
+            "unknown": sheet.unknown,
+            "bad": [{"row": row, "why": why} for row, why in checked.bad[:50]],
+        }
 
     def _join(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         reader = Reader(self.db, self.clock, self.doors)

@@ -78,8 +78,13 @@ class Reader:
             return {}
         seen = [one for page in pages for one in page.seen]
         told = watch.Told(
-            [one.number for one in seen], np.array([one.cost for one in seen], dtype=np.int64), [one.currency for one in seen],
-            np.array([one.stock for one in seen], dtype=np.int64), max(page.as_of for page in pages), not any(page.bad for page in pages))
+            [one.number for one in seen],
+            np.array([one.cost for one in seen], dtype=np.int64),
+            [one.currency for one in seen],
+            np.array([one.stock for one in seen], dtype=np.int64),
+            max(page.as_of for page in pages),
+            not any(page.bad for page in pages),
+        )
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
             row = desk.get(Sweep, sweep, "sweep")
@@ -201,5 +206,3 @@ class Reader:
         """Numbers of partners whose time has come; those that were never looked at come first."""
         with self.db.reading() as s:
             return list(s.scalars(select(kind.id).where((column.is_(None)) | (column <= at)).order_by(kind.id)))
-
-

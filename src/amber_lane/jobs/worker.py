@@ -16,7 +16,7 @@ from ..clock import Clock, PacedClock
 from ..connectors.errors import OutsideError
 from ..data.session import Database
 from ..data.setup import Carrier, Store, Supplier
-from ..services import pace, purchases
+from ..services import pace, purchases, watch
 from ..services.desk import Desk, DeskError
 from ..services.setup import Doors
 from .delivery import Delivery
@@ -57,8 +57,13 @@ class Worker:
         self.jobs.recover()
         log.info("worker started", lost=lost)
         # Separate beats, so that a slow partner never keeps the outbox waiting.
-        for name, beat, seconds in (("reads", self.read, 0.5), ("delivery", self.deliver, 0.25), ("sweeps", self.sweep, 0.5),
-                                    ("clock", self.follow_clock, 0.5), ("jobs", self.jobs.run_due, 0.5)):
+        for name, beat, seconds in (
+            ("reads", self.read, 0.5),
+            ("delivery", self.deliver, 0.25),
+            ("sweeps", self.sweep, 0.5),
+            ("clock", self.follow_clock, 0.5),
+            ("jobs", self.jobs.run_due, 0.5),
+        ):
             self.scheduler.add_job(self._safely, "interval", seconds=seconds, args=[name, beat], id=name, max_instances=1, coalesce=True)
         self.scheduler.start()
 
@@ -83,8 +88,6 @@ class Worker:
     def follow_clock(self) -> None:
         """In the practice world its clock is ours."""
         if self.world and isinstance(self.clock, PacedClock):
-
-
             answer = httpx.get(f"{self.world}/world/clock", timeout=2, trust_env=False).json()
             self.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
 
@@ -110,7 +113,9 @@ class Worker:
         if self._paced is None or now - self._paced > timedelta(hours=1):
             self._paced = now
             with self.db.writing() as s:
-                pace.refresh(Desk(s, self.clock, "Watch"))
+                desk = Desk(s, self.clock, "Watch")
+                pace.refresh(desk)
+                watch.step_on(desk)
 
     def send_due(self) -> None:
         """Orders that the policy sends by itself."""
@@ -130,5 +135,3 @@ class Worker:
         self.read()
         self.deliver()
         self.jobs.run_due()
-
-

@@ -9,13 +9,14 @@ from decimal import Decimal
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Select, case, func, literal, select
+from sqlalchemy import BigInteger, Select, case, func, literal, select, type_coerce
 from sqlalchemy.orm import Session
 
 from ..core import cost, price
 from ..core.money import Ints, minor_digits
 from ..core.price import NONE
 from ..core.stock import serves
+from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
 from ..data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from ..data.prices import PriceRule, Rate
@@ -27,6 +28,7 @@ from .policy import Keys, Overlay, lay_over, policy_columns, price_layers
 
 STATES = ("live", "paused", "ended", "preparing")
 PAUSED_BY = ("", "stock", "hold", "hand")
+DAY_MS = 86_400_000
 # Where a supplier does not tell its stock, more than any cap.
 UNTOLD = 1_000_000
 
@@ -55,6 +57,8 @@ class Book:
     set_by: Ints
     old_landed: Ints
     old_profit: Ints
+    step_price: Ints
+    step_at: Ints
     parts: dict[int, tuple[tuple[int, int, int], ...]]
     stock: dict[int, int]
     terms: price.Terms
@@ -98,8 +102,29 @@ def load(desk: Desk, skus: Iterable[int] | None = None, rules: Sequence[PriceRul
     wanted = None if skus is None else sorted(set(skus))
     columns = [_listings(s, now, chunk) for chunk in ([None] if wanted is None else in_chunks(wanted))] or [_listings(s, now, [])]
     cols = [_join([part[i] for part in columns]) for i in range(len(columns[0]))]
-    (ids, store, sku, state, paused_by, wprice, wquantity, hand, steady, version, pace, ceiling, least, set_by,
-     old_landed, old_profit, code, category, currency) = cols
+    (
+        ids,
+        store,
+        sku,
+        state,
+        paused_by,
+        wprice,
+        wquantity,
+        hand,
+        steady,
+        version,
+        pace,
+        ceiling,
+        least,
+        set_by,
+        old_landed,
+        old_profit,
+        step_price,
+        step_at,
+        code,
+        category,
+        currency,
+    ) = cols
     n = len(ids)
     stores = {row.id: row for row in s.scalars(select(Store))}
     store_code = [stores[i].code for i in store.tolist()]
@@ -110,12 +135,42 @@ def load(desk: Desk, skus: Iterable[int] | None = None, rules: Sequence[PriceRul
     landed = np.where(chosen.lane > 0, chosen.goods + chosen.ship + chosen.handling, 0)
     endings = price.Endings()
     over = lay_over(n, price_layers(s.scalars(select(PriceRule)) if rules is None else rules, endings), keys, landed)
-    terms, limits = _terms(s, stores, store, category, landed, over, chosen.least_price, ceiling, least, wprice)
+    # The largest step is a day's: within a day it is counted from the price that the day began with.
+    fresh = (step_at != NONE) & (step_at > to_ms(now) - DAY_MS) & (step_price > 0)
+    base = np.where(fresh, step_price, wprice)
+    terms, limits = _terms(s, stores, store, category, landed, over, chosen.least_price, ceiling, least, base)
     return Book(
-        ids, store, sku, state, paused_by, wprice, wquantity, hand, steady, version, pace,
-        np.array([stores[i].write_listings for i in store.tolist()], dtype=np.int64), chosen.lane, chosen.goods, chosen.ship,
-        chosen.handling, chosen.available, set_by, old_landed, old_profit, chosen.parts, lanes.free, terms, limits, endings,
-        policy, over, currency, code,
+        ids,
+        store,
+        sku,
+        state,
+        paused_by,
+        wprice,
+        wquantity,
+        hand,
+        steady,
+        version,
+        pace,
+        np.array([stores[i].write_listings for i in store.tolist()], dtype=np.int64),
+        chosen.lane,
+        chosen.goods,
+        chosen.ship,
+        chosen.handling,
+        chosen.available,
+        set_by,
+        old_landed,
+        old_profit,
+        base,
+        np.where(fresh, step_at, NONE),
+        chosen.parts,
+        lanes.free,
+        terms,
+        limits,
+        endings,
+        policy,
+        over,
+        currency,
+        code,
     )
 
 
@@ -132,13 +187,31 @@ def _listings(s: Session, now: datetime, skus: list[int] | None) -> list[Any]:
     in_force = (Listing.hand_until.is_(None)) | (Listing.hand_until > now)
     query = (
         select(
-            Listing.id, Listing.store_id, Listing.sku_id, _place(Listing.state, STATES), _place(Listing.paused_by, PAUSED_BY),
-            Listing.wanted_price, Listing.wanted_quantity,
-            _or_none(case((in_force, Listing.hand_price), else_=None)), Listing.steady, Listing.version, Sku.pace,
-            _or_none(Listing.ceiling), _or_none(Listing.least_price), Listing.set_by,
-            _or_none(Listing.landed), _or_none(Listing.profit),
-            Sku.code, Sku.category, Listing.currency,
-        ).join(Sku, Sku.id == Listing.sku_id).where(Listing.state.in_(("live", "paused"))).order_by(Listing.id)
+            Listing.id,
+            Listing.store_id,
+            Listing.sku_id,
+            _place(Listing.state, STATES),
+            _place(Listing.paused_by, PAUSED_BY),
+            Listing.wanted_price,
+            Listing.wanted_quantity,
+            _or_none(case((in_force, Listing.hand_price), else_=None)),
+            Listing.steady,
+            Listing.version,
+            Sku.pace,
+            _or_none(Listing.ceiling),
+            _or_none(Listing.least_price),
+            Listing.set_by,
+            _or_none(Listing.landed),
+            _or_none(Listing.profit),
+            _or_none(Listing.step_price),
+            _or_none(type_coerce(Listing.step_at, BigInteger)),
+            Sku.code,
+            Sku.category,
+            Listing.currency,
+        )
+        .join(Sku, Sku.id == Listing.sku_id)
+        .where(Listing.state.in_(("live", "paused")))
+        .order_by(Listing.id)
     )
     return fetch_columns(s, query if skus is None else query.where(Listing.sku_id.in_(skus)))
 
@@ -162,24 +235,59 @@ class _Lanes:
         self.desk, self.stores = desk, stores
         s = desk.s
         query = (
-            select(Lane.id, Lane.sku_id, func.coalesce(Lane.store_id, 0), Lane.supplier_id, Lane.origin_id, Lane.use,
-                   _place(Lane.state, ("new", "open", "slow", "shut")), LanePart.item_id, LanePart.units_num, LanePart.units_den,
-                   Item.cost, Item.stock, _place(Item.offer, ("good", "doubted", "gone")), _or_none(Item.least_price),
-                   Origin.handling, Lane.service)
-            .join(LanePart, LanePart.lane_id == Lane.id).join(Item, Item.id == LanePart.item_id)
+            select(
+                Lane.id,
+                Lane.sku_id,
+                func.coalesce(Lane.store_id, 0),
+                Lane.supplier_id,
+                Lane.origin_id,
+                Lane.use,
+                _place(Lane.state, ("new", "open", "slow", "shut")),
+                LanePart.item_id,
+                LanePart.units_num,
+                LanePart.units_den,
+                Item.cost,
+                Item.stock,
+                _place(Item.offer, ("good", "doubted", "gone")),
+                _or_none(Item.least_price),
+                Origin.handling,
+                Lane.service,
+            )
+            .join(LanePart, LanePart.lane_id == Lane.id)
+            .join(Item, Item.id == LanePart.item_id)
             .join(Origin, Origin.id == Lane.origin_id)
-            .where(Lane.until.is_(None)).order_by(Lane.sku_id, Lane.use, Lane.id)
+            .where(Lane.until.is_(None))
+            .order_by(Lane.sku_id, Lane.use, Lane.id)
         )
-        parts = [fetch_columns(s, query if chunk is None else query.where(Lane.sku_id.in_(chunk)))
-                 for chunk in ([None] if skus is None else in_chunks(skus))]
+        parts = [
+            fetch_columns(s, query if chunk is None else query.where(Lane.sku_id.in_(chunk)))
+            for chunk in ([None] if skus is None else in_chunks(skus))
+        ]
         cols = [_join([part[i] for part in parts]) for i in range(16)] if parts else [np.zeros(0, dtype=np.int64)] * 16
-        (self.p_lane, self.p_sku, self.p_store, self.p_supplier, self.p_origin, self.p_use, self.p_state, self.p_item,
-         self.p_num, self.p_den, self.p_cost, self.p_stock, self.p_offer, self.p_least, self.p_handling, self.p_service) = cols
+        (
+            self.p_lane,
+            self.p_sku,
+            self.p_store,
+            self.p_supplier,
+            self.p_origin,
+            self.p_use,
+            self.p_state,
+            self.p_item,
+            self.p_num,
+            self.p_den,
+            self.p_cost,
+            self.p_stock,
+            self.p_offer,
+            self.p_least,
+            self.p_handling,
+            self.p_service,
+        ) = cols
         owed = owed_units(desk)
         self.free: dict[int, int] = {}
         stale = {row.id for row in s.scalars(select(Supplier)) if is_stale(desk, row)}
-        for item, stock, offer, supplier in zip(self.p_item.tolist(), self.p_stock.tolist(), self.p_offer.tolist(),
-                                                self.p_supplier.tolist(), strict=True):
+        for item, stock, offer, supplier in zip(
+            self.p_item.tolist(), self.p_stock.tolist(), self.p_offer.tolist(), self.p_supplier.tolist(), strict=True
+        ):
             have = UNTOLD if stock < 0 else stock
             self.free[item] = 0 if offer == 2 or supplier in stale else max(have - owed.get(item, 0), 0)
 
@@ -225,8 +333,10 @@ class _Lanes:
         """Goods, shipping and handling of one unit by these lanes, in the listings' currency."""
         s = self.desk.s
         suppliers = {row.id: row for row in s.scalars(select(Supplier))}
-        firsts = {(o, code, country): ship for o, code, country, ship in
-                  s.execute(select(Service.origin_id, Service.code, Service.country, Service.first))}
+        firsts = {
+            (o, code, country): ship
+            for o, code, country, ship in s.execute(select(Service.origin_id, Service.code, Service.country, Service.first))
+        }
         tax = np.array([suppliers[i].tax for i in self.p_supplier.tolist()], dtype=np.int64)
         origin, service, supplier = self.p_origin[first].tolist(), self.p_service, self.p_supplier[first].tolist()
         goods = np.zeros(len(lanes), dtype=np.int64)
@@ -269,19 +379,30 @@ def owed_units(desk: Desk) -> dict[int, int]:
     """Supplier units per item that are sold and not yet bought, or bought and not yet seen in the supplier's stock."""
     s = desk.s
     owed: dict[int, int] = {}
-    chosen = func.coalesce(OrderLine.lane_id, select(Lane.id).where(
-        Lane.sku_id == OrderLine.sku_id, Lane.until.is_(None), Lane.use == 0).limit(1).scalar_subquery())
-    open_lines = select(OrderLine.quantity, chosen.label("lane")).where(OrderLine.state.in_(("new", "needs_lane", "held", "ready", "refused"))).subquery()
+    chosen = func.coalesce(
+        OrderLine.lane_id,
+        select(Lane.id).where(Lane.sku_id == OrderLine.sku_id, Lane.until.is_(None), Lane.use == 0).limit(1).scalar_subquery(),
+    )
+    open_lines = (
+        select(OrderLine.quantity, chosen.label("lane"))
+        .where(OrderLine.state.in_(("new", "needs_lane", "held", "ready", "refused")))
+        .subquery()
+    )
     for item, quantity, num, den in s.execute(
-        select(LanePart.item_id, open_lines.c.quantity, LanePart.units_num, LanePart.units_den)
-        .join(open_lines, open_lines.c.lane == LanePart.lane_id)
+        select(LanePart.item_id, open_lines.c.quantity, LanePart.units_num, LanePart.units_den).join(
+            open_lines, open_lines.c.lane == LanePart.lane_id
+        )
     ):
         owed[item] = owed.get(item, 0) + cost.packs_needed(quantity, num, den)
     pending = (PurchaseOrder.state.in_(("waiting", "sent"))) | (
-        (PurchaseOrder.state == "accepted") & (PurchaseOrder.answered_at > func.coalesce(Supplier.good_sweep_at, 0)))
+        (PurchaseOrder.state == "accepted") & (PurchaseOrder.answered_at > func.coalesce(Supplier.good_sweep_at, 0))
+    )
     for item, quantity in s.execute(
-        select(PurchaseLine.item_id, func.sum(PurchaseLine.quantity)).join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
-        .join(Supplier, Supplier.id == PurchaseOrder.supplier_id).where(PurchaseLine.live, pending).group_by(PurchaseLine.item_id)
+        select(PurchaseLine.item_id, func.sum(PurchaseLine.quantity))
+        .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
+        .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
+        .where(PurchaseLine.live, pending)
+        .group_by(PurchaseLine.item_id)
     ):
         owed[item] = owed.get(item, 0) + quantity
     return owed
@@ -297,8 +418,16 @@ def fee_of(fees: dict[tuple[int, str], FeeRow], store: int, category: str) -> Fe
 
 
 def _terms(
-    s: Session, stores: dict[int, Store], store: Ints, category: list[str], landed: Ints, over: Overlay, item_least: Ints,
-    ceiling: Ints, least: Ints, old: Ints,
+    s: Session,
+    stores: dict[int, Store],
+    store: Ints,
+    category: list[str],
+    landed: Ints,
+    over: Overlay,
+    item_least: Ints,
+    ceiling: Ints,
+    least: Ints,
+    old: Ints,
 ) -> tuple[price.Terms, price.Limits]:
     n = len(landed)
     fees = fee_rows(s, stores)
@@ -308,8 +437,14 @@ def _terms(
     for (number, name), place in kinds.items():
         shop, fee = stores[number], fee_of(fees, number, name)
         table[place] = [
-            fee.percent if fee else 0, fee.least if fee else 0, NONE if fee is None or fee.cap is None else fee.cap,
-            fee.fixed if fee else 0, shop.payment, shop.payment_fixed, shop.tax_in_price, 0,
+            fee.percent if fee else 0,
+            fee.least if fee else 0,
+            NONE if fee is None or fee.cap is None else fee.cap,
+            fee.fixed if fee else 0,
+            shop.payment,
+            shop.payment_fixed,
+            shop.tax_in_price,
+            0,
         ]
     picked = table[which] if n else np.zeros((0, 8), dtype=np.int64)
 
@@ -320,13 +455,20 @@ def _terms(
     def tighter(one: Ints, other: Ints, pick: Any) -> Ints:
         return np.asarray(np.where(one == NONE, other, np.where(other == NONE, one, pick(one, other))))
 
-    terms = price.Terms(landed, rule("reserve", 0), picked[:, 0], picked[:, 1], picked[:, 2], picked[:, 3], picked[:, 4],
-                        picked[:, 5], picked[:, 6])
+    terms = price.Terms(
+        landed, rule("reserve", 0), picked[:, 0], picked[:, 1], picked[:, 2], picked[:, 3], picked[:, 4], picked[:, 5], picked[:, 6]
+    )
     # Without any rule a listing is priced to lose nothing.
     limits = price.Limits(
-        rule("rule", int(price.Rule.margin)), rule("rule_value", 0), rule("min_margin", NONE), rule("min_profit", NONE),
-        tighter(item_least, least, np.maximum), tighter(rule("ceiling", NONE), ceiling, np.minimum),
-        rule("endings", 0), np.where(old > 0, old, NONE), rule("step", NONE),
+        rule("rule", int(price.Rule.margin)),
+        rule("rule_value", 0),
+        rule("min_margin", NONE),
+        rule("min_profit", NONE),
+        tighter(item_least, least, np.maximum),
+        tighter(rule("ceiling", NONE), ceiling, np.minimum),
+        rule("endings", 0),
+        np.where(old > 0, old, NONE),
+        rule("step", NONE),
     )
     return terms, limits
 

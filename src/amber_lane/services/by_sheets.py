@@ -15,12 +15,28 @@ from ..data.shelf import Listing
 from . import purchases
 from .desk import Conflict, Desk
 
-PURCHASE_HEADER = ["purchase_order", "line_no", "item", "quantity", "name", "address_1", "address_2", "city", "region", "postcode", "country", "phone",
-                   "service", "note"]
+PURCHASE_HEADER = [
+    "purchase_order",
+    "line_no",
+    "item",
+    "quantity",
+    "name",
+    "address_1",
+    "address_2",
+    "city",
+    "region",
+    "postcode",
+    "country",
+    "phone",
+    "service",
+    "note",
+]
 
 
 def _taken(desk: Desk, target: str, kind: str) -> list[Outbox]:
-    rows = list(desk.s.scalars(select(Outbox).where(Outbox.target == target, Outbox.kind == kind, Outbox.state == "waiting").order_by(Outbox.id)))
+    rows = list(
+        desk.s.scalars(select(Outbox).where(Outbox.target == target, Outbox.kind == kind, Outbox.state == "waiting").order_by(Outbox.id))
+    )
     if not rows:
         raise Conflict("nothing waits for this partner")
     for row in rows:
@@ -37,7 +53,10 @@ def take_purchases(desk: Desk, number: int) -> tuple[list[str], list[list[Any]]]
     for row in _taken(desk, f"supplier:{number}", "purchase"):
         body = row.body
         address = [body["address"][name] for name in ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone")]
-        out += [[body["reference"], line["line_no"], line["item"], line["quantity"], *address, body["service"], body["note"]] for line in body["lines"]]
+        out += [
+            [body["reference"], line["line_no"], line["item"], line["quantity"], *address, body["service"], body["note"]]
+            for line in body["lines"]
+        ]
         purchases.take_answer(desk, PurchaseAnswer(row.key, "", "accepted", "", None, None))
     desk.log("purchase.sheet", supplier.name, f"{len({line[0] for line in out})} purchase orders taken out as a sheet for {supplier.name}")
     return PURCHASE_HEADER, out

@@ -69,11 +69,22 @@ class Desk:
         row.version += 1
         return row
 
-    def log(self, kind: str, on: str, told: str, why: str = "", before: Any = None, after: Any = None,
-            undo: bool = False, count: int = 1) -> Act:
+    def log(
+        self, kind: str, on: str, told: str, why: str = "", before: Any = None, after: Any = None, undo: bool = False, count: int = 1
+    ) -> Act:
         """Write down an act. With `undo`, a function for its kind stands in services.undo."""
-        act = Act(at=self.now, who=self.who, kind=kind, on=on, told=told, why=why, before=before, after=after,
-                  undo="open" if undo else "", count=count)
+        act = Act(
+            at=self.now,
+            who=self.who,
+            kind=kind,
+            on=on,
+            told=told,
+            why=why,
+            before=before,
+            after=after,
+            undo="open" if undo else "",
+            count=count,
+        )
         self.s.add(act)
         self.s.flush()
         return act

@@ -17,7 +17,7 @@ from ..data.setup import Origin, Service, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from .desk import Conflict, Desk, Invalid, NotFound, by_id
-from .orders import replan
+from .planning import replan
 from .respond import respond
 
 
@@ -27,8 +27,15 @@ class Part:
     units: Fraction
 
 
-def open_lane(desk: Desk, sku_id: int, parts: Sequence[Part], use: int = 0, store_id: int | None = None,
-              service: str | None = None, respond_now: bool = True) -> Lane:
+def open_lane(
+    desk: Desk,
+    sku_id: int,
+    parts: Sequence[Part],
+    use: int = 0,
+    store_id: int | None = None,
+    service: str | None = None,
+    respond_now: bool = True,
+) -> Lane:
     """Open a lane at place `use` (0 = main); lanes at that place and after move down one.
 
     Invalid when its items are not of one supplier and origin, or nothing is sent from there to the store's country.
@@ -49,11 +56,23 @@ def open_lane(desk: Desk, sku_id: int, parts: Sequence[Part], use: int = 0, stor
     code = service or cheapest_service(desk, origin_id, store_id)
     _no_twin(desk, sku, parts, store_id)
     _make_room(desk, sku_id, store_id, use)
-    lane = Lane(sku_id=sku_id, store_id=store_id, supplier_id=supplier_id, origin_id=origin_id, service=code, use=use, state="new",
-                why="not yet proven by a delivery", opened_at=desk.now, opened_by=desk.who)
+    lane = Lane(
+        sku_id=sku_id,
+        store_id=store_id,
+        supplier_id=supplier_id,
+        origin_id=origin_id,
+        service=code,
+        use=use,
+        state="new",
+        why="not yet proven by a delivery",
+        opened_at=desk.now,
+        opened_by=desk.who,
+    )
     desk.s.add(lane)
     desk.s.flush()
-    desk.s.add_all(LanePart(lane_id=lane.id, item_id=part.item, units_num=part.units.numerator, units_den=part.units.denominator) for part in parts)
+    desk.s.add_all(
+        LanePart(lane_id=lane.id, item_id=part.item, units_num=part.units.numerator, units_den=part.units.denominator) for part in parts
+    )
     desk.s.flush()
     names = ", ".join(f"{show_units(part.units.numerator, part.units.denominator)} × {items[part.item].number}" for part in parts)
     act = desk.log("lane.open", sku.code, f"{sku.code}: lane opened to {names}", after={"lane": lane.id, "use": use}, undo=True)
@@ -66,7 +85,9 @@ def open_lane(desk: Desk, sku_id: int, parts: Sequence[Part], use: int = 0, stor
 def cheapest_service(desk: Desk, origin_id: int, store_id: int | None) -> str:
     """The cheapest service from an origin to the country of the store (or of any store)."""
     lands = [row.country for row in desk.s.scalars(select(Store)) if store_id in (None, row.id)] or ["GB"]
-    code = desk.s.scalar(select(Service.code).where(Service.origin_id == origin_id, Service.country.in_(lands)).order_by(Service.first).limit(1))
+    code = desk.s.scalar(
+        select(Service.code).where(Service.origin_id == origin_id, Service.country.in_(lands)).order_by(Service.first).limit(1)
+    )
     if code is None:
         origin = desk.get(Origin, origin_id, "origin")
         raise Invalid(f"nothing is sent from {origin.name} to {' or '.join(sorted(set(lands)))}")
@@ -84,7 +105,9 @@ def _no_twin(desk: Desk, sku: Sku, parts: Sequence[Part], store_id: int | None) 
 
 def _make_room(desk: Desk, sku_id: int, store_id: int | None, use: int) -> None:
     same = Lane.store_id.is_(None) if store_id is None else Lane.store_id == store_id
-    rows = desk.s.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None), Lane.use >= use).order_by(Lane.use.desc())).all()
+    rows = desk.s.scalars(
+        select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None), Lane.use >= use).order_by(Lane.use.desc())
+    ).all()
     if any(row.use == use for row in rows):
         for row in rows:
             row.use += 1
@@ -118,7 +141,9 @@ def close_lane(desk: Desk, number: int, version: int, why: str = "") -> Lane:
 
 def _close_gaps(desk: Desk, sku_id: int, store_id: int | None) -> None:
     same = Lane.store_id.is_(None) if store_id is None else Lane.store_id == store_id
-    for place, row in enumerate(desk.s.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None)).order_by(Lane.use)).all()):
+    for place, row in enumerate(
+        desk.s.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None)).order_by(Lane.use)).all()
+    ):
         if row.use != place:
             row.use = place
             row.version += 1
@@ -137,16 +162,29 @@ def reopen_lane(desk: Desk, number: int, use: int) -> Lane:
     return lane
 
 
-def change_lane(desk: Desk, number: int, version: int, units: Fraction | None = None, use: int | None = None,
-                service: str | None = None, state: str | None = None, why: str = "") -> Lane:
+def change_lane(
+    desk: Desk,
+    number: int,
+    version: int,
+    units: Fraction | None = None,
+    use: int | None = None,
+    service: str | None = None,
+    state: str | None = None,
+    why: str = "",
+) -> Lane:
     """Change a lane's units (one item only), place, service or state (open, slow, shut)."""
     lane = desk.get_version(Lane, number, version, "lane")
     if lane.until is not None:
         raise Conflict("this lane is closed; open a new one")
     sku = desk.get(Sku, lane.sku_id, "SKU")
     parts = desk.s.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
-    before: dict[str, Any] = {"lane": number, "use": lane.use, "service": lane.service, "state": lane.state,
-                              "units": [[part.units_num, part.units_den] for part in parts]}
+    before: dict[str, Any] = {
+        "lane": number,
+        "use": lane.use,
+        "service": lane.service,
+        "state": lane.state,
+        "units": [[part.units_num, part.units_den] for part in parts],
+    }
     told = []
     if units is not None and (parts[0].units_num, parts[0].units_den) != (units.numerator, units.denominator):
         if len(parts) > 1:
@@ -241,7 +279,9 @@ def candidates(desk: Desk, sku: Sku, text: str = "", limit: int = 9) -> list[Can
 
 
 def _compare(sku: Sku, item: Item) -> Candidate:
-    agrees, differs, score = [], [], 0
+    agrees: list[str] = []
+    differs: list[str] = []
+    score = 0
     if sku.gtin and item.gtin:
         (agrees if sku.gtin == item.gtin else differs).append("barcode same" if sku.gtin == item.gtin else "barcode differs")
         score += 60 if sku.gtin == item.gtin else -20
@@ -265,20 +305,30 @@ def _compare(sku: Sku, item: Item) -> Candidate:
 
 def effect_of_opening(desk: Desk, sku: Sku) -> dict[str, int]:
     """What waits for a lane of this SKU: lines and orders."""
-    lines = desk.s.execute(select(func.count(), func.count(func.distinct(OrderLine.order_id))).where(
-        OrderLine.sku_code == sku.code, OrderLine.state == "needs_lane")).one()
+    lines = desk.s.execute(
+        select(func.count(), func.count(func.distinct(OrderLine.order_id))).where(
+            OrderLine.sku_code == sku.code, OrderLine.state == "needs_lane"
+        )
+    ).one()
     return {"lines": lines[0], "orders": lines[1]}
 
 
 def unmapped(desk: Desk) -> list[tuple[Sku, int]]:
     """SKUs on sale without any lane, with how many orders wait for each; those that orders wait for come first."""
     laned = select(Lane.sku_id).where(Lane.until.is_(None))
-    waits = (select(OrderLine.sku_code, func.count(func.distinct(OrderLine.order_id)).label("n"))
-             .where(OrderLine.state == "needs_lane").group_by(OrderLine.sku_code).subquery())
+    waits = (
+        select(OrderLine.sku_code, func.count(func.distinct(OrderLine.order_id)).label("n"))
+        .where(OrderLine.state == "needs_lane")
+        .group_by(OrderLine.sku_code)
+        .subquery()
+    )
     on_sale = select(Listing.sku_id).where(Listing.state.in_(("live", "paused")))
     rows = desk.s.execute(
-        select(Sku, func.coalesce(waits.c.n, 0)).outerjoin(waits, waits.c.sku_code == Sku.code)
-        .where(Sku.id.not_in(laned), Sku.id.in_(on_sale)).order_by(func.coalesce(waits.c.n, 0).desc(), Sku.code)).all()
+        select(Sku, func.coalesce(waits.c.n, 0))
+        .outerjoin(waits, waits.c.sku_code == Sku.code)
+        .where(Sku.id.not_in(laned), Sku.id.in_(on_sale))
+        .order_by(func.coalesce(waits.c.n, 0).desc(), Sku.code)
+    ).all()
     return [(row[0], int(row[1])) for row in rows]
 
 

@@ -43,9 +43,19 @@ class Listed:
 
 
 _main = and_(Lane.sku_id == Listing.sku_id, Lane.until.is_(None), Lane.use == 0, Lane.store_id.is_(None))
-_lines = (select(OrderLine.order_id.label("order_id"), func.min(OrderLine.title).label("title"), func.min(OrderLine.sku_code).label("sku"),
-                 func.count().label("lines"), func.sum(OrderLine.quantity).label("units"), func.sum(OrderLine.paid).label("paid"),
-                 func.sum(OrderLine.kept).label("kept")).group_by(OrderLine.order_id).subquery())
+_lines = (
+    select(
+        OrderLine.order_id.label("order_id"),
+        func.min(OrderLine.title).label("title"),
+        func.min(OrderLine.sku_code).label("sku"),
+        func.count().label("lines"),
+        func.sum(OrderLine.quantity).label("units"),
+        func.sum(OrderLine.paid).label("paid"),
+        func.sum(OrderLine.kept).label("kept"),
+    )
+    .group_by(OrderLine.order_id)
+    .subquery()
+)
 # The state of an order is that of its line that is furthest from done.
 _RANK = ("needs_lane", "held", "refused", "new", "ready", "bought", "with_supplier", "on_the_road", "arrived", "cancelled")
 
@@ -58,61 +68,224 @@ _states = select(OrderLine.order_id.label("order_id"), _state_rank().label("rank
 
 LISTS: dict[str, Listed] = {
     "listings": Listed(
-        select().select_from(Listing).join(Sku, Sku.id == Listing.sku_id).join(Store, Store.id == Listing.store_id).outerjoin(Lane, _main)
+        select()
+        .select_from(Listing)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .join(Store, Store.id == Listing.store_id)
+        .outerjoin(Lane, _main)
         .outerjoin(Supplier, Supplier.id == Lane.supplier_id),
-        {"id": Listing.id, "sku_id": Sku.id, "sku": Sku.code, "title": Listing.title, "store": Store.name, "state": Listing.state,
-         "paused_by": Listing.paused_by, "price": Listing.wanted_price, "currency": Listing.currency, "quantity": Listing.wanted_quantity,
-         "landed": Listing.landed, "profit": Listing.profit, "net": Listing.net, "supplier": Supplier.name, "lane_state": Lane.state,
-         "set_by": Listing.set_by, "outcome": Listing.outcome, "pace": Sku.pace, "version": Listing.version, "hand_price": Listing.hand_price},
-        (Sku.code, Listing.title), {"state": Listing.state, "store": Store.code, "supplier": Supplier.code, "outcome": Listing.outcome}, (Listing.id,)),
+        {
+            "id": Listing.id,
+            "sku_id": Sku.id,
+            "sku": Sku.code,
+            "title": Listing.title,
+            "store": Store.name,
+            "state": Listing.state,
+            "paused_by": Listing.paused_by,
+            "price": Listing.wanted_price,
+            "currency": Listing.currency,
+            "quantity": Listing.wanted_quantity,
+            "landed": Listing.landed,
+            "profit": Listing.profit,
+            "net": Listing.net,
+            "supplier": Supplier.name,
+            "lane_state": Lane.state,
+            "set_by": Listing.set_by,
+            "outcome": Listing.outcome,
+            "pace": Sku.pace,
+            "version": Listing.version,
+            "hand_price": Listing.hand_price,
+        },
+        (Sku.code, Listing.title),
+        {"state": Listing.state, "store": Store.code, "supplier": Supplier.code, "outcome": Listing.outcome},
+        (Listing.id,),
+    ),
     "lanes": Listed(
-        select().select_from(Lane).join(Sku, Sku.id == Lane.sku_id).join(Supplier, Supplier.id == Lane.supplier_id)
-        .join(Origin, Origin.id == Lane.origin_id).join(LanePart, LanePart.lane_id == Lane.id).join(Item, Item.id == LanePart.item_id)
+        select()
+        .select_from(Lane)
+        .join(Sku, Sku.id == Lane.sku_id)
+        .join(Supplier, Supplier.id == Lane.supplier_id)
+        .join(Origin, Origin.id == Lane.origin_id)
+        .join(LanePart, LanePart.lane_id == Lane.id)
+        .join(Item, Item.id == LanePart.item_id)
         .outerjoin(Listing, and_(Listing.sku_id == Sku.id)),
-        {"id": Lane.id, "version": Lane.version, "sku_id": Sku.id, "sku": Sku.code, "title": Sku.title, "use": Lane.use, "state": Lane.state, "why": Lane.why,
-         "supplier": Supplier.name, "origin": Origin.name, "service": Lane.service, "item_id": Item.id, "item": Item.number, "item_title": Item.title,
-         "units_num": LanePart.units_num, "units_den": LanePart.units_den, "cost": Item.cost, "cost_currency": Item.currency,
-         "stock": Item.stock, "offer": Item.offer, "landed": Listing.landed, "profit": Listing.profit, "net": Listing.net, "price": Listing.wanted_price,
-         "currency": Listing.currency, "opened_at": Lane.opened_at, "opened_by": Lane.opened_by},
-        (Sku.code, Sku.title, Item.number, Item.title), {"state": Lane.state, "supplier": Supplier.code, "use": Lane.use}, (Lane.id,), Lane.until.is_(None)),
+        {
+            "id": Lane.id,
+            "version": Lane.version,
+            "sku_id": Sku.id,
+            "sku": Sku.code,
+            "title": Sku.title,
+            "use": Lane.use,
+            "state": Lane.state,
+            "why": Lane.why,
+            "supplier": Supplier.name,
+            "origin": Origin.name,
+            "service": Lane.service,
+            "item_id": Item.id,
+            "item": Item.number,
+            "item_title": Item.title,
+            "units_num": LanePart.units_num,
+            "units_den": LanePart.units_den,
+            "cost": Item.cost,
+            "cost_currency": Item.currency,
+            "stock": Item.stock,
+            "offer": Item.offer,
+            "landed": Listing.landed,
+            "profit": Listing.profit,
+            "net": Listing.net,
+            "price": Listing.wanted_price,
+            "currency": Listing.currency,
+            "opened_at": Lane.opened_at,
+            "opened_by": Lane.opened_by,
+        },
+        (Sku.code, Sku.title, Item.number, Item.title),
+        {"state": Lane.state, "supplier": Supplier.code, "use": Lane.use},
+        (Lane.id,),
+        Lane.until.is_(None),
+    ),
     "responses": Listed(
-        select().select_from(Response).join(Listing, Listing.id == Response.listing_id).join(Sku, Sku.id == Listing.sku_id)
-        .join(Store, Store.id == Listing.store_id).outerjoin(Item, Item.id == Response.item_id),
-        {"id": Response.id, "at": Response.at, "kind": Response.kind, "state": Response.state, "listing": Listing.id, "sku": Sku.code,
-         "title": Listing.title, "store": Store.name, "item": Item.number, "item_title": Item.title, "item_id": Response.item_id, "old_price": Response.old_price,
-         "new_price": Response.new_price, "old_quantity": Response.old_quantity, "new_quantity": Response.new_quantity,
-         "old_state": Response.old_state, "new_state": Response.new_state, "currency": Listing.currency, "set_by": Response.set_by,
-         "outcome": Response.outcome, "sweep": Response.sweep_id},
-        (Sku.code, Listing.title, Item.number), {"state": Response.state, "kind": Response.kind, "sweep": Response.sweep_id,
-                                                 "set_by": Response.set_by, "listing": Response.listing_id}, (Response.id.desc(),)),
+        select()
+        .select_from(Response)
+        .join(Listing, Listing.id == Response.listing_id)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .join(Store, Store.id == Listing.store_id)
+        .outerjoin(Item, Item.id == Response.item_id),
+        {
+            "id": Response.id,
+            "at": Response.at,
+            "kind": Response.kind,
+            "state": Response.state,
+            "listing": Listing.id,
+            "sku": Sku.code,
+            "title": Listing.title,
+            "store": Store.name,
+            "item": Item.number,
+            "item_title": Item.title,
+            "item_id": Response.item_id,
+            "old_price": Response.old_price,
+            "new_price": Response.new_price,
+            "old_quantity": Response.old_quantity,
+            "new_quantity": Response.new_quantity,
+            "old_state": Response.old_state,
+            "new_state": Response.new_state,
+            "currency": Listing.currency,
+            "set_by": Response.set_by,
+            "outcome": Response.outcome,
+            "sweep": Response.sweep_id,
+        },
+        (Sku.code, Listing.title, Item.number),
+        {
+            "state": Response.state,
+            "kind": Response.kind,
+            "sweep": Response.sweep_id,
+            "set_by": Response.set_by,
+            "listing": Response.listing_id,
+        },
+        (Response.id.desc(),),
+    ),
     "orders": Listed(
-        select().select_from(Order).join(_lines, _lines.c.order_id == Order.id).join(_states, _states.c.order_id == Order.id)
-        .join(Store, Store.id == Order.store_id).outerjoin(Plan, Plan.order_id == Order.id)
+        select()
+        .select_from(Order)
+        .join(_lines, _lines.c.order_id == Order.id)
+        .join(_states, _states.c.order_id == Order.id)
+        .join(Store, Store.id == Order.store_id)
+        .outerjoin(Plan, Plan.order_id == Order.id)
         .outerjoin(Hold, and_(Hold.order_id == Order.id, Hold.ended.is_(None))),
-        {"id": Order.id, "version": Order.version, "number": Order.number, "store": Store.name, "buyer": Order.buyer, "country": Order.country,
-         "title": _lines.c.title, "sku": _lines.c.sku, "lines": _lines.c.lines, "units": _lines.c.units, "paid": _lines.c.paid, "kept": _lines.c.kept,
-         "currency": Order.currency, "rank": _states.c.rank, "profit": Plan.profit, "told": Hold.told, "limit": Hold.limit,
-         "ordered_at": Order.ordered_at, "came_at": Order.came_at, "promised_by": Order.promised_by, "send_after": Order.send_after},
-        (Order.number, Order.buyer, _lines.c.title, _lines.c.sku), {"rank": _states.c.rank, "store": Store.code}, (Order.ordered_at.desc(), Order.id.desc())),
+        {
+            "id": Order.id,
+            "version": Order.version,
+            "number": Order.number,
+            "store": Store.name,
+            "buyer": Order.buyer,
+            "country": Order.country,
+            "title": _lines.c.title,
+            "sku": _lines.c.sku,
+            "lines": _lines.c.lines,
+            "units": _lines.c.units,
+            "paid": _lines.c.paid,
+            "kept": _lines.c.kept,
+            "currency": Order.currency,
+            "rank": _states.c.rank,
+            "profit": Plan.profit,
+            "told": Hold.told,
+            "limit": Hold.limit,
+            "ordered_at": Order.ordered_at,
+            "came_at": Order.came_at,
+            "promised_by": Order.promised_by,
+            "send_after": Order.send_after,
+        },
+        (Order.number, Order.buyer, _lines.c.title, _lines.c.sku),
+        {"rank": _states.c.rank, "store": Store.code},
+        (Order.ordered_at.desc(), Order.id.desc()),
+    ),
     "parcels": Listed(
-        select().select_from(Parcel).join(ParcelLine, ParcelLine.parcel_id == Parcel.id).join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
-        .join(Order, Order.id == PurchaseOrder.order_id).join(Carrier, Carrier.id == Parcel.carrier_id).join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
+        select()
+        .select_from(Parcel)
+        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
+        .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
+        .join(Order, Order.id == PurchaseOrder.order_id)
+        .join(Carrier, Carrier.id == Parcel.carrier_id)
+        .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
         .join(Store, Store.id == Order.store_id),
-        {"id": Parcel.id, "number": Parcel.number, "carrier": Carrier.name, "state": Parcel.state, "last_word": Parcel.last_word,
-         "made_at": Parcel.made_at, "moved_at": Parcel.moved_at, "ended_at": Parcel.ended_at, "order": Order.number, "order_id": Order.id,
-         "buyer": Order.buyer, "country": Order.country, "promised_by": Order.promised_by, "supplier": Supplier.name, "reference": PurchaseOrder.reference,
-         "store": Store.name},
-        (Parcel.number, Order.number, Order.buyer, PurchaseOrder.reference), {"state": Parcel.state}, (Parcel.id.desc(),)),
+        {
+            "id": Parcel.id,
+            "number": Parcel.number,
+            "carrier": Carrier.name,
+            "state": Parcel.state,
+            "last_word": Parcel.last_word,
+            "made_at": Parcel.made_at,
+            "moved_at": Parcel.moved_at,
+            "ended_at": Parcel.ended_at,
+            "order": Order.number,
+            "order_id": Order.id,
+            "buyer": Order.buyer,
+            "country": Order.country,
+            "promised_by": Order.promised_by,
+            "supplier": Supplier.name,
+            "reference": PurchaseOrder.reference,
+            "store": Store.name,
+        },
+        (Parcel.number, Order.number, Order.buyer, PurchaseOrder.reference),
+        {"state": Parcel.state},
+        (Parcel.id.desc(),),
+    ),
     "outbox": Listed(
         select().select_from(Outbox),
-        {"id": Outbox.id, "key": Outbox.key, "target": Outbox.target, "subject": Outbox.subject, "kind": Outbox.kind, "state": Outbox.state,
-         "tries": Outbox.tries, "made_at": Outbox.made_at, "done_at": Outbox.done_at, "answer": Outbox.answer, "overtaken_by": Outbox.overtaken_by},
-        (Outbox.key, Outbox.subject), {"state": Outbox.state, "kind": Outbox.kind, "target": Outbox.target}, (Outbox.id.desc(),)),
+        {
+            "id": Outbox.id,
+            "key": Outbox.key,
+            "target": Outbox.target,
+            "subject": Outbox.subject,
+            "kind": Outbox.kind,
+            "state": Outbox.state,
+            "tries": Outbox.tries,
+            "made_at": Outbox.made_at,
+            "done_at": Outbox.done_at,
+            "answer": Outbox.answer,
+            "overtaken_by": Outbox.overtaken_by,
+        },
+        (Outbox.key, Outbox.subject),
+        {"state": Outbox.state, "kind": Outbox.kind, "target": Outbox.target},
+        (Outbox.id.desc(),),
+    ),
     "acts": Listed(
         select().select_from(Act),
-        {"id": Act.id, "at": Act.at, "who": Act.who, "kind": Act.kind, "on": Act.on, "told": Act.told, "why": Act.why, "undo": Act.undo,
-         "before": Act.before, "after": Act.after},
-        (Act.told, Act.on, Act.who), {"kind": Act.kind, "who": Act.who}, (Act.id.desc(),)),
+        {
+            "id": Act.id,
+            "at": Act.at,
+            "who": Act.who,
+            "kind": Act.kind,
+            "on": Act.on,
+            "told": Act.told,
+            "why": Act.why,
+            "undo": Act.undo,
+            "before": Act.before,
+            "after": Act.after,
+        },
+        (Act.told, Act.on, Act.who),
+        {"kind": Act.kind, "who": Act.who},
+        (Act.id.desc(),),
+    ),
 }
 ORDER_STATES = {state: str(rank) for rank, state in enumerate(_RANK)}
 
@@ -147,9 +320,15 @@ def page(desk: Desk, name: str, wish: Wish) -> tuple[list[Any], int]:
             raise Invalid(f"this list cannot be sorted by {wish.sort}")
         column = listed.columns[wish.sort]
         order = (column.desc() if wish.down else column.asc(), *listed.order)
-    counted = select(func.count()).select_from(query.with_only_columns(listed.order[-1].element if hasattr(listed.order[-1], "element") else listed.order[-1]).order_by(None).subquery())
+    counted = select(func.count()).select_from(
+        query.with_only_columns(listed.order[-1].element if hasattr(listed.order[-1], "element") else listed.order[-1])
+        .order_by(None)
+        .subquery()
+    )
     total = int(desk.s.scalar(counted) or 0)
-    rows = desk.s.connection().execute(query.order_by(*order).limit(min(max(wish.limit, 1), 100_000)).offset(max(wish.offset, 0))).fetchall()
+    rows = (
+        desk.s.connection().execute(query.order_by(*order).limit(min(max(wish.limit, 1), 100_000)).offset(max(wish.offset, 0))).fetchall()
+    )
     return list(rows), total
 
 

@@ -14,8 +14,9 @@ from .desk import Conflict, Desk
 
 def put(desk: Desk, target: str, subject: str, kind: str, key: str, body: dict[str, Any], after: datetime | None = None) -> Outbox:
     """Write one change to the outbox. `key` is unique and goes with the call; a key that is there already is refused."""
-    row = Outbox(key=key, target=target, subject=subject, kind=kind, body=body, state=OUTBOX.first,
-                 made_at=desk.now, after=after or desk.now)
+    row = Outbox(
+        key=key, target=target, subject=subject, kind=kind, body=body, state=OUTBOX.first, made_at=desk.now, after=after or desk.now
+    )
     desk.s.add(row)
     desk.s.flush()
     return row
@@ -24,7 +25,8 @@ def put(desk: Desk, target: str, subject: str, kind: str, key: str, body: dict[s
 def stop(desk: Desk, key: str) -> None:
     """Take back a change that has not gone out; Conflict when it has (or may have)."""
     changed = desk.s.execute(
-        update(Outbox).where(Outbox.key == key, Outbox.state == "waiting", Outbox.tries == 0)
+        update(Outbox)
+        .where(Outbox.key == key, Outbox.state == "waiting", Outbox.tries == 0)
         .values(state=OUTBOX.step("waiting", "stop"), answer="taken back")
     )
     if not changed.rowcount:  # type: ignore[attr-defined]

@@ -18,9 +18,16 @@ def refresh(desk: Desk) -> int:
     start = desk.now - timedelta(days=DAYS)
     first = desk.s.scalar(select(func.min(Order.ordered_at)))
     days = max(1, min(DAYS, (desk.now - first).days + 1)) if first else DAYS
-    sold = dict(desk.s.execute(
-        select(OrderLine.sku_id, func.sum(OrderLine.quantity)).join(Order, Order.id == OrderLine.order_id)
-        .where(Order.ordered_at >= start, OrderLine.state != "cancelled", OrderLine.sku_id.is_not(None)).group_by(OrderLine.sku_id)).tuples().all())
+    sold = dict(
+        desk.s.execute(
+            select(OrderLine.sku_id, func.sum(OrderLine.quantity))
+            .join(Order, Order.id == OrderLine.order_id)
+            .where(Order.ordered_at >= start, OrderLine.state != "cancelled", OrderLine.sku_id.is_not(None))
+            .group_by(OrderLine.sku_id)
+        )
+        .tuples()
+        .all()
+    )
     moved = []
     for number, pace in desk.s.execute(select(Sku.id, Sku.pace)):
         now = int(sold.get(number, 0)) * 1_000_000 // days

@@ -17,11 +17,28 @@ from ..data.prices import Policy, PriceRule
 
 # How we respond and what we hold, where nobody said otherwise. Shares in ppm, money in minor units.
 POLICY_DEFAULTS: dict[str, Any] = {
-    "follow_price": True, "follow_stock": True, "cushion": 2, "cap": 8, "pause_at": 0, "resume_at": 3,
-    "resume_sweeps": 3, "at_none": "hide", "share": True, "loss_pauses": True, "held_pauses": False,
-    "doubt_percent": 400_000, "doubt_again": 2, "hold_share": 300_000, "hold_median": 150_000, "hold_agree": 4,
-    "stale_hours": 6, "currency_cushion": 20_000, "least_order_profit": 0, "look_over": 40_000,
-    "send": "after", "send_minutes": 30,
+    "follow_price": True,
+    "follow_stock": True,
+    "cushion": 2,
+    "cap": 8,
+    "pause_at": 0,
+    "resume_at": 3,
+    "resume_sweeps": 3,
+    "at_none": "hide",
+    "share": True,
+    "loss_pauses": True,
+    "held_pauses": False,
+    "doubt_percent": 400_000,
+    "doubt_again": 2,
+    "hold_share": 300_000,
+    "hold_median": 150_000,
+    "hold_agree": 4,
+    "stale_hours": 6,
+    "currency_cushion": 20_000,
+    "least_order_profit": 0,
+    "look_over": 40_000,
+    "send": "after",
+    "send_minutes": 30,
 }
 AT_NONE = ("hide", "zero", "leave", "end")
 SENDS = ("hand", "once", "after")

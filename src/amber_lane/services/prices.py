@@ -93,9 +93,11 @@ def what_if(desk: Desk, drafts: Sequence[Draft]) -> WhatIf:
     then, now = price.keep(then_price, book.terms), price.keep(book.wanted_price, book.terms)
     held = decided.waits & laned
     counts = {
-        "listings": int(laned.sum()), "rise": int((laned & (then_price > book.wanted_price)).sum()),
+        "listings": int(laned.sum()),
+        "rise": int((laned & (then_price > book.wanted_price)).sum()),
         "fall": int((laned & (then_price < book.wanted_price)).sum()),
-        "limit": int((laned & np.isin(decided.priced.set_by, [SetBy.ceiling, SetBy.step])).sum()), "held": int(held.sum()),
+        "limit": int((laned & np.isin(decided.priced.set_by, [SetBy.ceiling, SetBy.step])).sum()),
+        "held": int(held.sum()),
     }
     gain = np.where(laned, (then.profit - now.profit) * book.pace, 0)
     return WhatIf(book, decided, _margin(now), _margin(then), counts, half_up(int(gain.sum()), PPM))
@@ -125,7 +127,9 @@ def apply(desk: Desk, drafts: Sequence[Draft], seen: dict[str, int], only: set[i
     desk.s.add_all(_checked(draft) for draft in drafts)
     desk.s.flush()
     told = f"price rules changed: {view.counts['rise']} rise, {view.counts['fall']} fall"
-    act = desk.log("rule.change", "price rules", told, before={"rules": before}, after={"picked": None if only is None else len(only)}, undo=True)
+    act = desk.log(
+        "rule.change", "price rules", told, before={"rules": before}, after={"picked": None if only is None else len(only)}, undo=True
+    )
     return respond(desk, None, act=act.id, only=only)
 
 
@@ -139,8 +143,12 @@ def restore_rules(desk: Desk, before: list[dict[str, Any]]) -> None:
 
 
 def _as_draft(rule: PriceRule) -> dict[str, Any]:
-    return {"scope": rule.scope, "scope_key": rule.scope_key, "band_from": rule.band_from,
-            "fields": {name: getattr(rule, name) for name in RULE_FIELDS}}
+    return {
+        "scope": rule.scope,
+        "scope_key": rule.scope_key,
+        "band_from": rule.band_from,
+        "fields": {name: getattr(rule, name) for name in RULE_FIELDS},
+    }
 
 
 def set_policy(desk: Desk, scope: str, key: str, fields: dict[str, Any]) -> Policy:
@@ -160,8 +168,14 @@ def set_policy(desk: Desk, scope: str, key: str, fields: dict[str, Any]) -> Poli
     before = dict(row.fields)
     row.fields = {name: value for name, value in {**row.fields, **fields}.items() if value is not None}
     row.version = (row.version or 0) + 1
-    desk.log("policy.change", key or scope, f"limits of {key or 'the house'} changed", before={"scope": scope, "key": key, "fields": before},
-             after=row.fields, undo=True)
+    desk.log(
+        "policy.change",
+        key or scope,
+        f"limits of {key or 'the house'} changed",
+        before={"scope": scope, "key": key, "fields": before},
+        after=row.fields,
+        undo=True,
+    )
     desk.s.flush()
     return row
 
@@ -176,15 +190,22 @@ def set_fees(desk: Desk, store_id: int, version: int, terms: dict[str, int], fee
         raise Invalid("a category is there twice; keep one row for it")
     for fee in fees:
         if not 0 <= fee["percent"] < PPM or fee["least"] < 0 or fee["fixed"] < 0 or (fee["cap"] is not None and fee["cap"] < fee["least"]):
-            raise Invalid(f"the fee of {fee['category'] or 'all others'} cannot be: percent below 100, nothing negative, the cap not under the least")
+            raise Invalid(
+                f"the fee of {fee['category'] or 'all others'} cannot be: percent below 100, nothing negative, the cap not under the least"
+            )
     if any(not 0 <= terms[name] < PPM * 100 for name in before):
         raise Invalid("tax and payment terms must not be negative")
     for name in before:
         setattr(store, name, terms[name])
     desk.s.execute(delete(FeeRow).where(FeeRow.store_id == store_id))
     desk.s.add_all(FeeRow(store_id=store_id, **fee) for fee in fees)
-    act = desk.log("fees.change", store.name, f"what {store.name} takes was changed",
-                   before={"store": store_id, "terms": before, "fees": old_fees}, undo=True)
+    act = desk.log(
+        "fees.change",
+        store.name,
+        f"what {store.name} takes was changed",
+        before={"store": store_id, "terms": before, "fees": old_fees},
+        undo=True,
+    )
     desk.s.flush()
     respond(desk, None, act=act.id)
     return store
@@ -207,7 +228,12 @@ def why_response(desk: Desk, number: int) -> tuple[Response, Listing, Sku, Expla
     listing = desk.get(Listing, response.listing_id, "listing")
     if "landed" not in (response.terms or {}):
         raise NotFound("this response kept no terms")
-    return response, listing, desk.get(Sku, listing.sku_id, "SKU"), explain(response.terms, response.new_price, listing.currency, response.old_price)
+    return (
+        response,
+        listing,
+        desk.get(Sku, listing.sku_id, "SKU"),
+        explain(response.terms, response.new_price, listing.currency, response.old_price),
+    )
 
 
 def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
@@ -230,9 +256,26 @@ def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
                 row.state = "sent"
     if not done:
         raise Conflict("nothing of this waits any more")
-    desk.log("response.settle", f"{done} responses", f"{done} waiting responses {'approved' if approve else 'left as they are'}", count=done)
+    desk.log(
+        "response.settle", f"{done} responses", f"{done} waiting responses {'approved' if approve else 'left as they are'}", count=done
+    )
     return done
 
 
-__all__ = ["BINS", "Draft", "Outcome", "WhatIf", "apply", "decide", "histogram", "restore_rules", "rules", "set_fees", "set_policy", "settle",
-           "what_if", "why_price", "why_response"]
+__all__ = [
+    "BINS",
+    "Draft",
+    "Outcome",
+    "WhatIf",
+    "apply",
+    "decide",
+    "histogram",
+    "restore_rules",
+    "rules",
+    "set_fees",
+    "set_policy",
+    "settle",
+    "what_if",
+    "why_price",
+    "why_response",
+]

@@ -18,7 +18,7 @@ from ..data.setup import Origin, Service, Store, Supplier
 from ..data.source import Item
 from . import outbox
 from .desk import Conflict, Desk, by_id
-from .orders import lines_of, replan, step_line
+from .planning import lines_of, replan, step_line
 from .respond import respond
 from .transit import take_tracking
 
@@ -38,8 +38,15 @@ def send(desk: Desk, orders: Iterable[int], told_by: str = "") -> list[PurchaseO
         made += _buy(desk, order)
     if made:
         spent = sum(one.goods + one.shipping + one.handling for one in made)
-        desk.log("order.send", f"{len(able)} orders", f"{len(able)} order{'s' if len(able) > 1 else ''} sent to suppliers, {show(spent, made[0].currency)}",
-                 why=told_by, after={"references": [one.reference for one in made]}, undo=True, count=len(able))
+        desk.log(
+            "order.send",
+            f"{len(able)} orders",
+            f"{len(able)} order{'s' if len(able) > 1 else ''} sent to suppliers, {show(spent, made[0].currency)}",
+            why=told_by,
+            after={"references": [one.reference for one in made]},
+            undo=True,
+            count=len(able),
+        )
         desk.s.flush()
     return made
 
@@ -60,9 +67,18 @@ def _buy(desk: Desk, order: Order) -> list[PurchaseOrder]:
     before = s.scalar(select(func.count()).select_from(PurchaseOrder).where(PurchaseOrder.order_id == order.id)) or 0
     for place, ((supplier_id, origin_id, service), group) in enumerate(groups.items(), before + 1):
         supplier, origin = desk.get(Supplier, supplier_id, "supplier"), desk.get(Origin, origin_id, "origin")
-        purchase = PurchaseOrder(reference=f"{store.code}-{order.number}-{place}", supplier_id=supplier_id, order_id=order.id,
-                                 origin_id=origin_id, service=service, currency=supplier.currency, goods=0, shipping=0,
-                                 handling=origin.handling, made_at=desk.now)
+        purchase = PurchaseOrder(
+            reference=f"{store.code}-{order.number}-{place}",
+            supplier_id=supplier_id,
+            order_id=order.id,
+            origin_id=origin_id,
+            service=service,
+            currency=supplier.currency,
+            goods=0,
+            shipping=0,
+            handling=origin.handling,
+            made_at=desk.now,
+        )
         s.add(purchase)
         s.flush()
         out: list[dict[str, Any]] = []
@@ -70,18 +86,39 @@ def _buy(desk: Desk, order: Order) -> list[PurchaseOrder]:
             for part in (part for part in parts if part.lane_id == line.lane_id):
                 item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
                 out.append({"line_no": len(out) + 1, "item": item.number, "quantity": quantity})
-                s.add(PurchaseLine(purchase_id=purchase.id, order_line_id=line.id, line_no=len(out), item_id=item.id,
-                                   quantity=quantity, planned_cost=item.cost * quantity))
+                s.add(
+                    PurchaseLine(
+                        purchase_id=purchase.id,
+                        order_line_id=line.id,
+                        line_no=len(out),
+                        item_id=item.id,
+                        quantity=quantity,
+                        planned_cost=item.cost * quantity,
+                    )
+                )
                 purchase.goods += item.cost * quantity
             step_line(line, "buy")
         terms = s.scalar(select(Service).where(Service.origin_id == origin_id, Service.code == service, Service.country == order.country))
         if terms and not (terms.free_over is not None and purchase.goods >= terms.free_over):
             purchase.shipping = terms.first + terms.following * (sum(line.quantity for line in group) - 1)
-        outbox.put(desk, f"supplier:{supplier_id}", f"purchase:{purchase.reference}", "purchase", purchase.reference, {
-            "reference": purchase.reference, "origin": origin.code, "service": service, "lines": out,
-            "note": "Please put no prices or adverts in the parcel.",
-            "address": {name: str(address.get(name, "")) for name in
-                        ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone")}})
+        outbox.put(
+            desk,
+            f"supplier:{supplier_id}",
+            f"purchase:{purchase.reference}",
+            "purchase",
+            purchase.reference,
+            {
+                "reference": purchase.reference,
+                "origin": origin.code,
+                "service": service,
+                "lines": out,
+                "note": "Please put no prices or adverts in the parcel.",
+                "address": {
+                    name: str(address.get(name, ""))
+                    for name in ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone")
+                },
+            },
+        )
         made.append(purchase)
     return made
 
@@ -152,7 +189,9 @@ def take_answer(desk: Desk, answer: PurchaseAnswer) -> None:
 
 
 def _lines(desk: Desk, purchase: PurchaseOrder) -> list[OrderLine]:
-    return list(by_id(desk.s, OrderLine, desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase.id))).values())
+    return list(
+        by_id(desk.s, OrderLine, desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase.id))).values()
+    )
 
 
 def _refused(desk: Desk, purchase: PurchaseOrder, told: str) -> None:
@@ -175,16 +214,25 @@ def _prove_lanes(desk: Desk, purchase: PurchaseOrder) -> None:
 
 def under_way(desk: Desk, supplier: int) -> list[str]:
     """References that the supplier may have news of: sent or accepted, or shipped with a number still to be put right."""
-    return list(desk.s.scalars(select(PurchaseOrder.reference).where(
-        PurchaseOrder.supplier_id == supplier, PurchaseOrder.state.in_(("sent", "accepted"))).order_by(PurchaseOrder.id)))
+    return list(
+        desk.s.scalars(
+            select(PurchaseOrder.reference)
+            .where(PurchaseOrder.supplier_id == supplier, PurchaseOrder.state.in_(("sent", "accepted")))
+            .order_by(PurchaseOrder.id)
+        )
+    )
 
 
 def money_of(desk: Desk, orders: Iterable[int]) -> dict[str, int]:
     """What sending these orders means: parcels, money to suppliers, profit."""
     plans = desk.s.scalars(select(Plan).where(Plan.order_id.in_(list(orders)))).all()
     parcels = len({(plan.order_id, lane["lane"]) for plan in plans for lane in plan.lanes if lane["chosen"]})
-    return {"orders": len(plans), "parcels": parcels, "spend": sum(p.goods + p.shipping + p.handling for p in plans),
-            "profit": sum(p.profit for p in plans)}
+    return {
+        "orders": len(plans),
+        "parcels": parcels,
+        "spend": sum(p.goods + p.shipping + p.handling for p in plans),
+        "profit": sum(p.profit for p in plans),
+    }
 
 
 __all__ = ["due_orders", "money_of", "ready_orders", "send", "take_answer", "take_back", "under_way"]

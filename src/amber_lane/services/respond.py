@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
-from ..core import price
+from ..core import price as pricing
 from ..core.money import Bools, Ints, plain
 from ..core.price import NONE, Outcome, SetBy
 from ..core.stock import Draw, presence, share_out, shown
@@ -40,7 +40,7 @@ class Decided:
     kind: Ints
     waits: Bools
     changed: Bools
-    priced: price.Priced
+    priced: pricing.Priced
 
 
 KINDS = ("reprice", "quantity", "pause", "resume", "keep", "hold", "end")
@@ -51,13 +51,13 @@ def decide(book: Book, counted: bool = True) -> Decided:
     """Sections 1 to 4 for a whole book. counted: whether this look counts as one of the steady sweeps."""
     n = len(book.ids)
     policy, laned = book.policy, book.lane > 0
-    priced = price.solve(book.terms, book.limits, book.endings)
+    priced = pricing.solve(book.terms, book.limits, book.endings)
     fixed = book.hand_price != NONE
     follow = (policy["follow_price"] == 1) & laned & ~fixed
     fine = (priced.outcome == Outcome.ok) & (priced.price != NONE)
     new_price = np.where(follow & fine, priced.price, book.wanted_price)
     new_price = np.where(fixed, book.hand_price, new_price)
-    at_new = price.keep(new_price, book.terms)
+    at_new = pricing.keep(new_price, book.terms)
     losing = laned & (at_new.profit < 0)
     waits = follow & ~fine | fixed & losing
     held_off = waits & ((losing & (policy["loss_pauses"] == 1)) | (policy["held_pauses"] == 1))
@@ -67,8 +67,14 @@ def decide(book: Book, counted: bool = True) -> Decided:
     quantity = _shared(book, quantity, stock_led)
     by_stock = (book.state == PAUSED) & (book.paused_by == BY_STOCK)
     room = np.maximum(book.available - policy["cushion"], 0)
-    seen = presence(np.minimum(room, np.where(quantity > policy["pause_at"], room, quantity)), by_stock, book.steady,
-                    policy["pause_at"], policy["resume_at"], policy["resume_sweeps"] if counted else np.full(n, NEVER))
+    seen = presence(
+        np.minimum(room, np.where(quantity > policy["pause_at"], room, quantity)),
+        by_stock,
+        book.steady,
+        policy["pause_at"],
+        policy["resume_at"],
+        policy["resume_sweeps"] if counted else np.full(n, NEVER),
+    )
     steady = np.where(counted, seen.steady, book.steady)
     none_left = stock_led & (quantity <= policy["pause_at"]) & (book.state == LIVE)
     hide = none_left & ((policy["at_none"] == HIDE) | (policy["at_none"] == END))
@@ -122,8 +128,15 @@ def _shared(book: Book, quantity: Ints, led: Bools) -> Ints:
     return out
 
 
-def respond(desk: Desk, skus: Iterable[int] | None, sweep: int | None = None, act: int | None = None,
-            counted: bool = False, items: dict[int, int] | None = None, only: set[int] | None = None) -> dict[str, int]:
+def respond(
+    desk: Desk,
+    skus: Iterable[int] | None,
+    sweep: int | None = None,
+    act: int | None = None,
+    counted: bool = False,
+    items: dict[int, int] | None = None,
+    only: set[int] | None = None,
+) -> dict[str, int]:
     """Decide for the listings of some SKUs and write listings, responses and outbox in this transaction.
 
     items: SKU -> the item whose change caused it, for the story. only: listing ids to act on (a person's pick).
@@ -136,8 +149,14 @@ def respond(desk: Desk, skus: Iterable[int] | None, sweep: int | None = None, ac
     decided = decide(book, counted)
     if only is not None:
         mask = np.isin(book.ids, list(only))
-        decided = Decided(**{**decided.__dict__, "changed": decided.changed & mask, "waits": decided.waits & mask,
-                             "kind": np.where(mask, decided.kind, -1)})
+        decided = Decided(
+            **{
+                **decided.__dict__,
+                "changed": decided.changed & mask,
+                "waits": decided.waits & mask,
+                "kind": np.where(mask, decided.kind, -1),
+            }
+        )
     return write(desk, book, decided, sweep, act, items or {})
 
 
@@ -148,8 +167,14 @@ def with_sharers(desk: Desk, skus: set[int]) -> set[int]:
         near: set[int] = set()
         for chunk in in_chunks(fresh):
             items = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
-            near |= set(desk.s.scalars(select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id)
-                                       .where(LanePart.item_id.in_(items), Lane.until.is_(None)).distinct()))
+            near |= set(
+                desk.s.scalars(
+                    select(Lane.sku_id)
+                    .join(LanePart, LanePart.lane_id == Lane.id)
+                    .where(LanePart.item_id.in_(items), Lane.until.is_(None))
+                    .distinct()
+                )
+            )
         fresh = near - known
         known |= fresh
     return known
@@ -163,48 +188,125 @@ _SUPPLY = ("goods", "ship", "handling", "available")
 def write(desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int | None, items: dict[int, int]) -> dict[str, int]:
     """Listings, responses and outbox rows of one decision, at the driver's speed."""
     s, at = desk.s, to_ms(desk.now)
-    tell = np.flatnonzero((decided.kind >= 0))
+    tell = np.flatnonzero(decided.kind >= 0)
     told = tell[~((decided.kind[tell] == HOLD) & _same_hold(book, decided)[tell])]
-    kept = price.keep(decided.price, book.terms)
+    kept = pricing.keep(decided.price, book.terms)
     laned = book.lane > 0
     touched = np.flatnonzero(
-        decided.changed | (decided.steady != book.steady) | (laned & (book.old_landed != book.landed))
-        | (decided.priced.set_by != book.set_by) | (laned & (book.old_profit != kept.profit)) | (book.old_landed == NONE))
+        decided.changed
+        | (decided.steady != book.steady)
+        | (laned & (book.old_landed != book.landed))
+        | (decided.priced.set_by != book.set_by)
+        | (laned & (book.old_profit != kept.profit))
+        | (book.old_landed == NONE)
+    )
     if not s.info.get("write"):
         raise RuntimeError("a response is written only in a writing session")
-    rows = list(zip(
-        decided.price[touched].tolist(), decided.quantity[touched].tolist(), [STATES[i] for i in decided.state[touched].tolist()],
-        [PAUSED_BY[i] for i in decided.paused_by[touched].tolist()], decided.steady[touched].tolist(),
-        [i or None for i in book.lane[touched].tolist()], *(np.where(laned, column, 0)[touched].tolist() for column in
-        (book.landed, kept.profit, kept.net)), decided.priced.set_by[touched].tolist(), decided.priced.outcome[touched].tolist(),
-        (book.version + decided.changed)[touched].tolist(), book.ids[touched].tolist(), strict=True))
-    bulk_update(s, Listing, ("wanted_price", "wanted_quantity", "state", "paused_by", "steady", "lane_id", "landed", "profit",
-                             "net", "set_by", "outcome", "version"), rows)
-    bulk_insert(s, Response, (
-        "sweep_id", "act_id", "listing_id", "item_id", "at", "kind", "state", "old_price", "new_price", "old_quantity",
-        "new_quantity", "old_state", "new_state", "set_by", "outcome", "terms"), _responses(book, decided, told, sweep, act, items, at))
+    rows = list(
+        zip(
+            decided.price[touched].tolist(),
+            decided.quantity[touched].tolist(),
+            [STATES[i] for i in decided.state[touched].tolist()],
+            [PAUSED_BY[i] for i in decided.paused_by[touched].tolist()],
+            decided.steady[touched].tolist(),
+            [i or None for i in book.lane[touched].tolist()],
+            *(np.where(laned, column, 0)[touched].tolist() for column in (book.landed, kept.profit, kept.net)),
+            decided.priced.set_by[touched].tolist(),
+            decided.priced.outcome[touched].tolist(),
+            (book.version + decided.changed)[touched].tolist(),
+            *_step_bases(book, decided, touched, at),
+            book.ids[touched].tolist(),
+            strict=True,
+        )
+    )
+    bulk_update(
+        s,
+        Listing,
+        (
+            "wanted_price",
+            "wanted_quantity",
+            "state",
+            "paused_by",
+            "steady",
+            "lane_id",
+            "landed",
+            "profit",
+            "net",
+            "set_by",
+            "outcome",
+            "version",
+            "step_price",
+            "step_at",
+        ),
+        rows,
+    )
+    bulk_insert(
+        s,
+        Response,
+        (
+            "sweep_id",
+            "act_id",
+            "listing_id",
+            "item_id",
+            "at",
+            "kind",
+            "state",
+            "old_price",
+            "new_price",
+            "old_quantity",
+            "new_quantity",
+            "old_state",
+            "new_state",
+            "set_by",
+            "outcome",
+            "terms",
+        ),
+        _responses(book, decided, told, sweep, act, items, at),
+    )
     _send(desk, book, decided, np.flatnonzero(decided.changed), at)
     counts = np.bincount(decided.kind[told], minlength=len(KINDS)).tolist() if len(told) else [0] * len(KINDS)
     return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
 
 
+def _step_bases(book: Book, decided: Decided, rows: Ints, at: int) -> tuple[list[int], list[int | None]]:
+    """From which price, and since when, a day's largest step is counted."""
+    since = np.where((book.step_at == NONE) & (decided.price != book.wanted_price), at, book.step_at)[rows]
+    return book.step_price[rows].tolist(), [None if value == NONE else value for value in since.tolist()]
+
+
 def _same_hold(book: Book, decided: Decided) -> Bools:
     """A listing that was held before at the same cost is not told again."""
-    return (book.set_by == decided.priced.set_by) & (book.old_landed == book.landed) & ~decided.changed
+    return np.asarray((book.set_by == decided.priced.set_by) & (book.old_landed == book.landed) & ~decided.changed)
 
 
-def _responses(book: Book, decided: Decided, rows: Ints, sweep: int | None, act: int | None, items: dict[int, int], at: int) -> list[tuple[Any, ...]]:
+def _responses(
+    book: Book, decided: Decided, rows: Ints, sweep: int | None, act: int | None, items: dict[int, int], at: int
+) -> list[tuple[Any, ...]]:
     waits, changed = decided.waits[rows].tolist(), decided.changed[rows].tolist()
     states = ["waits" if w else "sent" if c else "kept" for w, c in zip(waits, changed, strict=True)]
     text = explanations(book, rows)
     m = len(rows)
-    return list(zip(
-        [sweep] * m, [act] * m, book.ids[rows].tolist(), [items.get(sku) for sku in book.sku[rows].tolist()], [at] * m,
-        [KINDS[k] for k in decided.kind[rows].tolist()], states,
-        book.wanted_price[rows].tolist(), decided.price[rows].tolist(), book.wanted_quantity[rows].tolist(),
-        decided.quantity[rows].tolist(), [STATES[i] for i in book.state[rows].tolist()],
-        [STATES[i] for i in decided.state[rows].tolist()], decided.priced.set_by[rows].tolist(),
-        decided.priced.outcome[rows].tolist(), text, strict=True))
+    return list(
+        zip(
+            [sweep] * m,
+            [act] * m,
+            book.ids[rows].tolist(),
+            [items.get(sku) for sku in book.sku[rows].tolist()],
+            [at] * m,
+            [KINDS[k] for k in decided.kind[rows].tolist()],
+            states,
+            book.wanted_price[rows].tolist(),
+            decided.price[rows].tolist(),
+            book.wanted_quantity[rows].tolist(),
+            decided.quantity[rows].tolist(),
+            [STATES[i] for i in book.state[rows].tolist()],
+            [STATES[i] for i in decided.state[rows].tolist()],
+            decided.priced.set_by[rows].tolist(),
+            decided.priced.outcome[rows].tolist(),
+            text,
+            strict=True,
+        )
+    )
 
 
 def explanations(book: Book, rows: Ints) -> list[str]:
@@ -219,8 +321,13 @@ def explanations(book: Book, rows: Ints) -> list[str]:
     rule_of = book.rules.source.get("rule_value")
     names_of = [json.dumps(name) for name in book.rules.names]
     source = [names_of[i] for i in rule_of[rows].tolist()] if rule_of is not None else ["null"] * len(rows)
-    tail = [[ends[i] for i in book.limits.endings[rows].tolist()], book.lane[rows].tolist(),
-            book.policy["cushion"][rows].tolist(), book.policy["cap"][rows].tolist(), source]
+    tail = [
+        [ends[i] for i in book.limits.endings[rows].tolist()],
+        book.lane[rows].tolist(),
+        book.policy["cushion"][rows].tolist(),
+        book.policy["cap"][rows].tolist(),
+        source,
+    ]
     return [layout % row for row in zip(*columns, *tail, strict=True)]
 
 
@@ -233,25 +340,41 @@ def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None
     codes = [book.sku_code[i] for i in rows.tolist()]
     currency = [book.currency[i] for i in rows.tolist()]
     for number, version, sku, money, quantity, state, cur in zip(
-        book.ids[rows].tolist(), book.version[rows].tolist(), codes, decided.price[rows].tolist(), decided.quantity[rows].tolist(),
-        state_names, currency, strict=True,
+        book.ids[rows].tolist(),
+        book.version[rows].tolist(),
+        codes,
+        decided.price[rows].tolist(),
+        decided.quantity[rows].tolist(),
+        state_names,
+        currency,
+        strict=True,
     ):
         keys.append(f"listing-{number}-{version + 1}")
         subjects.append(f"listing:{number}")
-        bodies.append(f'{{"listing":{number},"sku":{json.dumps(sku)},"price":"{plain(money, cur)}","currency":"{cur}",'
-                      f'"quantity":{quantity},"state":"{state}"}}')
+        bodies.append(
+            f'{{"listing":{number},"sku":{json.dumps(sku)},"price":"{plain(money, cur)}","currency":"{cur}",'
+            f'"quantity":{quantity},"state":"{state}"}}'
+        )
     _overtake(desk, subjects, keys)
     targets = [f"store:{i}" for i in book.store[rows].tolist()]
     m = len(rows)
-    bulk_insert(desk.s, Outbox, ("key", "target", "subject", "kind", "body", "state", "made_at", "after", "tries", "answer"), list(zip(
-        keys, targets, subjects, ["listing"] * m, bodies, ["waiting"] * m, [at] * m, [at] * m, [0] * m, [""] * m, strict=True)))
+    bulk_insert(
+        desk.s,
+        Outbox,
+        ("key", "target", "subject", "kind", "body", "state", "made_at", "after", "tries", "answer"),
+        list(zip(keys, targets, subjects, ["listing"] * m, bodies, ["waiting"] * m, [at] * m, [at] * m, [0] * m, [""] * m, strict=True)),
+    )
 
 
 def _overtake(desk: Desk, subjects: list[str], keys: list[str]) -> None:
     newest = dict(zip(subjects, keys, strict=True))
     waiting = desk.s.execute(select(Outbox.id, Outbox.subject).where(Outbox.state == "waiting", Outbox.kind == "listing")).all()
-    bulk_update(desk.s, Outbox, ("state", "overtaken_by"), [
-        ("dropped", newest[subject], number) for number, subject in waiting if subject in newest])
+    bulk_update(
+        desk.s,
+        Outbox,
+        ("state", "overtaken_by"),
+        [("dropped", newest[subject], number) for number, subject in waiting if subject in newest],
+    )
 
 
 __all__ = ["KINDS", "Decided", "SetBy", "decide", "explanations", "respond", "with_sharers", "write"]

@@ -117,7 +117,15 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
     if join.owner == "store":
         row = Store(code=code_of(desk, name, Store), name=name, kind=join.kind, country=country, currency=currency, next_read=desk.now)
     elif join.owner == "supplier":
-        row = Supplier(code=code_of(desk, name, Supplier), name=name, kind=join.kind, country=country, currency=currency, next_sweep=desk.now, next_ask=desk.now)
+        row = Supplier(
+            code=code_of(desk, name, Supplier),
+            name=name,
+            kind=join.kind,
+            country=country,
+            currency=currency,
+            next_sweep=desk.now,
+            next_ask=desk.now,
+        )
     elif join.owner == "carrier":
         row = Carrier(code=code_of(desk, name, Carrier), name=name, kind=join.kind, store_names={}, next_ask=desk.now)
     else:
@@ -126,8 +134,18 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
     desk.s.flush()
     if join.owner == "store":
         desk.s.add(FeeRow(store_id=row.id, category=""))
-    desk.s.add(Link(owner=join.owner, owner_id=row.id, address=join.address.strip(), sealed_key=doors.safe.seal(join.key.strip()),
-                    state="good", told="", may=list(account.may), good_at=desk.now))
+    desk.s.add(
+        Link(
+            owner=join.owner,
+            owner_id=row.id,
+            address=join.address.strip(),
+            sealed_key=doors.safe.seal(join.key.strip()),
+            state="good",
+            told="",
+            may=list(account.may),
+            good_at=desk.now,
+        )
+    )
     desk.log(f"{join.owner}.join", name, f"{name} joined as a {join.owner}")
     desk.s.flush()
     return row
@@ -197,7 +215,9 @@ def write_origins(desk: Desk, supplier: Supplier, told: list[OriginTerms]) -> No
         desk.s.flush()
         services = {(s.code, s.country): s for s in desk.s.scalars(select(Service).where(Service.origin_id == row.id))}
         for term in one.services:
-            service = services.get((term.code, term.country)) or Service(origin_id=row.id, code=term.code, country=term.country, weight_bands=[])
+            service = services.get((term.code, term.country)) or Service(
+                origin_id=row.id, code=term.code, country=term.country, weight_bands=[]
+            )
             service.name, service.first, service.following, service.free_over = term.name, term.first, term.following, term.free_over
             service.days_low, service.days_high, service.tracked = term.days_low, term.days_high, term.tracked
             desk.s.add(service)

@@ -29,21 +29,43 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing]) -> int:
     fresh = 0
     for one in told.values():
         if one.currency != store.currency:
-            raise Invalid(f"{store.name} shows {one.sku} in {one.currency}, but the store was joined in {store.currency}; mend the store's currency")
+            raise Invalid(
+                f"{store.name} shows {one.sku} in {one.currency}, but the store was joined in {store.currency}; mend the store's currency"
+            )
         sku = skus.get(one.sku)
         if sku is None:
-            sku = Sku(code=one.sku, title=one.title, gtin=one.gtin, mpn=one.mpn, brand=one.brand, category=one.category,
-                      options=one.options, weight_g=one.weight_g)
+            sku = Sku(
+                code=one.sku,
+                title=one.title,
+                gtin=one.gtin,
+                mpn=one.mpn,
+                brand=one.brand,
+                category=one.category,
+                options=one.options,
+                weight_g=one.weight_g,
+            )
             desk.s.add(sku)
             desk.s.flush()
             skus[one.sku] = sku
         row = known.get(sku.id)
         if row is None:
             fresh += 1
-            desk.s.add(Listing(
-                store_id=store.id, sku_id=sku.id, title=one.title, state=one.state, paused_by="hand" if one.state == "paused" else "",
-                currency=one.currency, wanted_price=one.price, wanted_quantity=one.quantity, shown_price=one.price,
-                shown_quantity=one.quantity, shown_state=one.state, shown_at=desk.now))
+            desk.s.add(
+                Listing(
+                    store_id=store.id,
+                    sku_id=sku.id,
+                    title=one.title,
+                    state=one.state,
+                    paused_by="hand" if one.state == "paused" else "",
+                    currency=one.currency,
+                    wanted_price=one.price,
+                    wanted_quantity=one.quantity,
+                    shown_price=one.price,
+                    shown_quantity=one.quantity,
+                    shown_state=one.state,
+                    shown_at=desk.now,
+                )
+            )
         else:
             row.shown_price, row.shown_quantity, row.shown_state, row.shown_at = one.price, one.quantity, one.state, desk.now
     desk.s.flush()
@@ -62,9 +84,21 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
     subject, key = f"listing:{listing.id}", f"listing-{listing.id}-{listing.version}"
     for old in desk.s.scalars(select(Outbox).where(Outbox.subject == subject, Outbox.state == "waiting", Outbox.kind == "listing")):
         old.state, old.overtaken_by = "dropped", key
-    outbox.put(desk, f"store:{listing.store_id}", subject, "listing", key, {
-        "listing": listing.id, "sku": sku.code, "price": plain(listing.wanted_price, listing.currency), "currency": listing.currency,
-        "quantity": listing.wanted_quantity, "state": listing.state})
+    outbox.put(
+        desk,
+        f"store:{listing.store_id}",
+        subject,
+        "listing",
+        key,
+        {
+            "listing": listing.id,
+            "sku": sku.code,
+            "price": plain(listing.wanted_price, listing.currency),
+            "currency": listing.currency,
+            "quantity": listing.wanted_quantity,
+            "state": listing.state,
+        },
+    )
 
 
 def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str = "", until: datetime | None = None) -> Listing:
@@ -82,11 +116,15 @@ def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str
         if row >= 0 and book.lane[row] > 0:
             left = int(keep(book.wanted_price * 0 + price, book.terms).profit[row])
             if left < 0:
-                raise Invalid(f"at {show(price, listing.currency)} every sale loses {show(-left, listing.currency)}",
-                              {"price": f"loses {show(-left, listing.currency)} a sale"})
+                raise Invalid(
+                    f"at {show(price, listing.currency)} every sale loses {show(-left, listing.currency)}",
+                    {"price": f"loses {show(-left, listing.currency)} a sale"},
+                )
     listing.hand_price, listing.hand_why, listing.hand_until = price, why, until
     sku = desk.get(Sku, listing.sku_id, "SKU")
-    told = f"{sku.code}: price fixed at {show(price, listing.currency)}" if price is not None else f"{sku.code}: price follows the rule again"
+    told = (
+        f"{sku.code}: price fixed at {show(price, listing.currency)}" if price is not None else f"{sku.code}: price follows the rule again"
+    )
     act = desk.log("price.hand", sku.code, told, why=why, before=before, after={"hand_price": price, "listing": number}, undo=True)
     desk.s.flush()
     respond(desk, [listing.sku_id], act=act.id, only={number})
@@ -103,8 +141,15 @@ def set_on_sale(desk: Desk, numbers: Iterable[int], on: bool, why: str = "") -> 
             want(desk, listing, state="live" if on else "paused")
             moved.append(listing.id)
     if moved:
-        desk.log("listing.resume" if on else "listing.pause", f"{len(moved)} listings", f"{len(moved)} {'put back on sale' if on else 'taken off sale'}",
-                 why=why, after={"listings": moved}, undo=True, count=len(moved))
+        desk.log(
+            "listing.resume" if on else "listing.pause",
+            f"{len(moved)} listings",
+            f"{len(moved)} {'put back on sale' if on else 'taken off sale'}",
+            why=why,
+            after={"listings": moved},
+            undo=True,
+            count=len(moved),
+        )
     return len(moved)
 
 

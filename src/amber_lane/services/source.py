@@ -24,8 +24,12 @@ def bring_in(desk: Desk, supplier: Supplier, items: Iterable[CatalogueItem]) -> 
     and what was refused with why.
     """
     origins = {row.code: row.id for row in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
-    known = {row.number: row for row in desk.s.execute(
-        select(Item.id, Item.number, *(getattr(Item, word) for word in _WORDS)).where(Item.supplier_id == supplier.id))}
+    known = {
+        row.number: row
+        for row in desk.s.execute(
+            select(Item.id, Item.number, *(getattr(Item, word) for word in _WORDS)).where(Item.supplier_id == supplier.id)
+        )
+    }
     fresh, moved, refused = {}, [], []
     at = to_ms(desk.now)
     for one in items:
@@ -36,12 +40,47 @@ def bring_in(desk: Desk, supplier: Supplier, items: Iterable[CatalogueItem]) -> 
         words = tuple(getattr(one, word) for word in _WORDS)
         row = known.get(one.number)
         if row is None:
-            fresh[one.number] = (supplier.id, origins.get(one.origin), one.number, *words, "", one.currency, one.cost, max(one.stock, -1),
-                                 "good", at, at, -1, -1, 0, 0)
+            fresh[one.number] = (
+                supplier.id,
+                origins.get(one.origin),
+                one.number,
+                *words,
+                "",
+                one.currency,
+                one.cost,
+                max(one.stock, -1),
+                "good",
+                at,
+                at,
+                -1,
+                -1,
+                0,
+                0,
+            )
         elif tuple(row[2:]) != words:
             moved.append((*words, row.id))
-    bulk_insert(desk.s, Item, ("supplier_id", "origin_id", "number", *_WORDS, "link", "currency", "cost", "stock", "offer", "seen_at",
-                               "changed_at", "doubt_cost", "doubt_stock", "doubt_seen", "lead_days"), list(fresh.values()))
+    bulk_insert(
+        desk.s,
+        Item,
+        (
+            "supplier_id",
+            "origin_id",
+            "number",
+            *_WORDS,
+            "link",
+            "currency",
+            "cost",
+            "stock",
+            "offer",
+            "seen_at",
+            "changed_at",
+            "doubt_cost",
+            "doubt_stock",
+            "doubt_seen",
+            "lead_days",
+        ),
+        list(fresh.values()),
+    )
     bulk_update(desk.s, Item, _WORDS, moved)
     return len(fresh), refused
 

@@ -23,11 +23,13 @@ from ..data.transit import (
 )
 from . import outbox
 from .desk import Desk, Invalid, by_id
-from .orders import step_line
+from .planning import step_line
 
 TEMPLATES = {
-    "shipped": ("Your order {order} is on its way",
-                "Hello {name},\n\n{lines}\n\nhas left and travels with {carrier} under the number {tracking}.\n\n{store}\n"),
+    "shipped": (
+        "Your order {order} is on its way",
+        "Hello {name},\n\n{lines}\n\nhas left and travels with {carrier} under the number {tracking}.\n\n{store}\n",
+    ),
     "arrived": ("Your order {order} has arrived", "Hello {name},\n\n{lines}\n\nwas delivered. We hope it serves you well.\n\n{store}\n"),
 }
 
@@ -62,7 +64,11 @@ def take_tracking(desk: Desk, purchase: PurchaseOrder, tracking: Tracking) -> Pa
     if purchase.state != "shipped":
         purchase.state = PURCHASE.step(purchase.state, "ship")
     purchase.told = ""
-    lines = by_id(desk.s, OrderLine, desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.live)))
+    lines = by_id(
+        desk.s,
+        OrderLine,
+        desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.live)),
+    )
     for line in lines.values():
         if line.state in ORDER_LINE.sources("send"):
             step_line(line, "send")
@@ -79,9 +85,21 @@ def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine
     desk.s.add(PassedOn(parcel_id=parcel.id, order_id=order_id, at=desk.now))
     if order.came_by == "link":
         reference = f"parcel-{store.code}-{order.number}-{parcel.number}"
-        outbox.put(desk, f"store:{store.id}", f"order:{order_id}", "fulfilment", reference, {
-            "order": order.number, "tracking_number": parcel.number, "carrier": carrier.store_names.get(store.kind, carrier.name),
-            "reference": reference, "parcel": parcel.id, "order_id": order_id})
+        outbox.put(
+            desk,
+            f"store:{store.id}",
+            f"order:{order_id}",
+            "fulfilment",
+            reference,
+            {
+                "order": order.number,
+                "tracking_number": parcel.number,
+                "carrier": carrier.store_names.get(store.kind, carrier.name),
+                "reference": reference,
+                "parcel": parcel.id,
+                "order_id": order_id,
+            },
+        )
     write_mail(desk, "shipped", order, store, lines, parcel.number, {"carrier": carrier.name, "tracking": parcel.number})
     desk.s.flush()
 
@@ -94,15 +112,33 @@ def write_mail(desk: Desk, kind: str, order: Order, store: Store, lines: Sequenc
         return
     if desk.s.scalar(select(Message.id).where(Message.order_id == order.id, Message.kind == kind, Message.about == about)):
         return
-    named = {"order": order.number, "name": order.buyer, "store": store.name,
-             "lines": "\n".join(f"{line.quantity} × {line.title or line.sku_code}" for line in lines), **more}
+    named = {
+        "order": order.number,
+        "name": order.buyer,
+        "store": store.name,
+        "lines": "\n".join(f"{line.quantity} × {line.title or line.sku_code}" for line in lines),
+        **more,
+    }
     subject, body = fill(template.subject, named), fill(template.body, named)
     message = Message(order_id=order.id, kind=kind, about=about, to=order.mail, subject=subject, body=body, at=desk.now)
     desk.s.add(message)
     desk.s.flush()
     key = f"mail-{store.code}-{order.number}-{kind}-{about}"
-    outbox.put(desk, f"mailbox:{mailbox.id}", f"mail:{message.id}", "mail", key, {
-        "reference": key, "sender": f"{mailbox.name} <{mailbox.sender}>", "to": order.mail, "subject": subject, "body": body, "message": message.id})
+    outbox.put(
+        desk,
+        f"mailbox:{mailbox.id}",
+        f"mail:{message.id}",
+        "mail",
+        key,
+        {
+            "reference": key,
+            "sender": f"{mailbox.name} <{mailbox.sender}>",
+            "to": order.mail,
+            "subject": subject,
+            "body": body,
+            "message": message.id,
+        },
+    )
 
 
 def fill(template: str, words: dict[str, str]) -> str:
@@ -127,14 +163,21 @@ def make_templates(desk: Desk) -> None:
 
 def on_the_road(desk: Desk, carrier: int) -> list[str]:
     """Numbers that the carrier may have news of."""
-    return list(desk.s.scalars(select(Parcel.number).where(Parcel.carrier_id == carrier, Parcel.state.in_(("label", "moving"))).order_by(Parcel.id)))
+    return list(
+        desk.s.scalars(select(Parcel.number).where(Parcel.carrier_id == carrier, Parcel.state.in_(("label", "moving"))).order_by(Parcel.id))
+    )
 
 
 def take_words(desk: Desk, carrier: int, words: dict[str, list[CarrierWord]]) -> None:
     """What a carrier says of parcels, in whatever order and however often."""
     parcels = desk.s.scalars(select(Parcel).where(Parcel.carrier_id == carrier, Parcel.number.in_(list(words)))).all()
-    known = set(desk.s.execute(select(CarrierEvent.parcel_id, CarrierEvent.at, CarrierEvent.kind)
-                               .where(CarrierEvent.parcel_id.in_([p.id for p in parcels]))).tuples().all())
+    known = set(
+        desk.s.execute(
+            select(CarrierEvent.parcel_id, CarrierEvent.at, CarrierEvent.kind).where(CarrierEvent.parcel_id.in_([p.id for p in parcels]))
+        )
+        .tuples()
+        .all()
+    )
     for parcel in parcels:
         for word in words[parcel.number]:
             if (parcel.id, word.at, word.kind) in known:
@@ -164,17 +207,27 @@ def _arrive(desk: Desk, parcel: Parcel) -> None:
     purchases = list(desk.s.scalars(select(ParcelLine.purchase_id).where(ParcelLine.parcel_id == parcel.id)))
     desk.s.flush()
     for number in purchases:
-        rest = desk.s.scalar(select(Parcel.id).join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
-                             .where(ParcelLine.purchase_id == number, Parcel.state != "delivered").limit(1))
+        rest = desk.s.scalar(
+            select(Parcel.id)
+            .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
+            .where(ParcelLine.purchase_id == number, Parcel.state != "delivered")
+            .limit(1)
+        )
         if rest is not None:
             continue
-        lines = by_id(desk.s, OrderLine, desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == number, PurchaseLine.live))).values()
+        lines = by_id(
+            desk.s,
+            OrderLine,
+            desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == number, PurchaseLine.live)),
+        ).values()
         for line in lines:
             if line.state in ORDER_LINE.sources("arrive"):
                 step_line(line, "arrive")
         purchase = desk.get(PurchaseOrder, number, "purchase order")
         order = desk.get(Order, purchase.order_id, "order")
-        write_mail(desk, "arrived", order, desk.get(Store, order.store_id, "store"), list(lines), parcel.number, {"tracking": parcel.number})
+        write_mail(
+            desk, "arrived", order, desk.get(Store, order.store_id, "store"), list(lines), parcel.number, {"tracking": parcel.number}
+        )
 
 
 def enter_tracking(desk: Desk, reference: str, number: str, carrier: str) -> Parcel:

@@ -38,7 +38,7 @@ def _on_sale(desk: Desk, act: Act) -> None:
 def _allow(desk: Desk, act: Act) -> None:
     order = desk.get(Order, _after(act)["order"], "order")
     order.lifted = False
-    orders.replan(desk)
+    planning.replan(desk)
 
 
 def _policy(desk: Desk, act: Act) -> None:
@@ -47,7 +47,7 @@ def _policy(desk: Desk, act: Act) -> None:
     if row:
         row.fields = was["fields"]
         desk.s.flush()
-        orders.replan(desk)
+        planning.replan(desk)
 
 
 def _fees(desk: Desk, act: Act) -> None:

@@ -11,6 +11,7 @@ import numpy as np
 from sqlalchemy import func, select, update
 
 from ..core.money import MINOR_DIGITS, Ints, show
+from ..core.price import SetBy
 from ..core.watch import Belief, SweepHold, Verdict, hold_sweep, judge
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
@@ -75,8 +76,12 @@ def grow_old(desk: Desk, supplier: Supplier) -> None:
     if supplier.good_sweep_at and not supplier.stale and desk.now - supplier.good_sweep_at > limit:
         supplier.stale = True
         desk.s.flush()
-        act = desk.log("watch.stale", supplier.name, f"{supplier.name}: no good sweep for {limit.total_seconds() / 3600:g} h, quantities go to zero",
-                       why="the policy's limit for old stock")
+        act = desk.log(
+            "watch.stale",
+            supplier.name,
+            f"{supplier.name}: no good sweep for {limit.total_seconds() / 3600:g} h, quantities go to zero",
+            why="the policy's limit for old stock",
+        )
         respond(desk, skus_of_supplier(desk, supplier.id), act=act.id)
 
 
@@ -105,8 +110,13 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
         _hold(desk, sweep, known, places, cost, stock, held)
         grow_old(desk, supplier)
         return {}
-    currency_fits = np.array([told.currency[i] == known.currency[p] and told.currency[i] in MINOR_DIGITS
-                              for i, p in zip(rows.tolist(), places.tolist(), strict=True)], dtype=np.bool_)
+    currency_fits = np.array(
+        [
+            told.currency[i] == known.currency[p] and told.currency[i] in MINOR_DIGITS
+            for i, p in zip(rows.tolist(), places.tolist(), strict=True)
+        ],
+        dtype=np.bool_,
+    )
     judged = judge(cost, stock, currency_fits, belief, policy["doubt_percent"], policy["doubt_again"])
     changed = _believe(desk, sweep, known, places, cost, stock, judged.verdict, judged.doubt_seen, missing)
     sweep.state = "good"
@@ -119,9 +129,15 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
 
 
 def _known(desk: Desk, supplier: int) -> _Known:
-    rows = desk.s.connection().execute(
-        select(Item.id, Item.cost, Item.stock, Item.doubt_cost, Item.doubt_stock, Item.doubt_seen, Item.currency, Item.offer, Item.number)
-        .where(Item.supplier_id == supplier)).fetchall()
+    rows = (
+        desk.s.connection()
+        .execute(
+            select(
+                Item.id, Item.cost, Item.stock, Item.doubt_cost, Item.doubt_stock, Item.doubt_seen, Item.currency, Item.offer, Item.number
+            ).where(Item.supplier_id == supplier)
+        )
+        .fetchall()
+    )
     if not rows:
         empty = np.zeros(0, dtype=np.int64)
         return _Known(empty, Belief(empty, empty, empty, empty, empty), [], [], {})
@@ -151,15 +167,20 @@ def _missing(known: _Known, places: Ints) -> Ints:
 
 def _agreed(desk: Desk, supplier: int, held: SweepHold, again: int) -> bool:
     """Whether the last sweeps were all held for the same reason: then it is the truth."""
-    last = desk.s.scalars(select(Sweep).where(Sweep.supplier_id == supplier, Sweep.state != "running").order_by(Sweep.id.desc()).limit(again)).all()
+    last = desk.s.scalars(
+        select(Sweep).where(Sweep.supplier_id == supplier, Sweep.state != "running").order_by(Sweep.id.desc()).limit(again)
+    ).all()
     return len(last) == again and all(one.state == "held" and (one.held or {}).get("reason") == held.reason for one in last)
 
 
 def _hold(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, stock: Ints, held: SweepHold) -> None:
     sweep.state = "held"
     share = held.fell_to_zero * 100 // max(held.of, 1)
-    sweep.told = (f"{share} % of {held.of} items fell to zero or were gone at once" if held.reason == "zero"
-                  else f"the median cost moved by {held.median_move / 10_000:.0f} %")
+    sweep.told = (
+        f"{share} % of {held.of} items fell to zero or were gone at once"
+        if held.reason == "zero"
+        else f"the median cost moved by {held.median_move / 10_000:.0f} %"
+    )
     sweep.held = {"reason": held.reason, "fell": held.fell_to_zero, "of": held.of, "median_move": held.median_move}
     belief = known.belief
     moved = np.flatnonzero((cost != belief.cost[places]) | (stock != belief.stock[places]))
@@ -169,13 +190,29 @@ def _hold(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, sto
 
 def _write_sightings(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, stock: Ints, verdicts: list[str]) -> None:
     at, m, belief = to_ms(desk.now), len(places), known.belief
-    bulk_insert(desk.s, Sighting, ("sweep_id", "item_id", "at", "old_cost", "cost", "old_stock", "stock", "verdict"), list(zip(
-        [sweep.id] * m, known.ids[places].tolist(), [at] * m, belief.cost[places].tolist(), cost.tolist(),
-        belief.stock[places].tolist(), stock.tolist(), verdicts, strict=True)))
+    bulk_insert(
+        desk.s,
+        Sighting,
+        ("sweep_id", "item_id", "at", "old_cost", "cost", "old_stock", "stock", "verdict"),
+        list(
+            zip(
+                [sweep.id] * m,
+                known.ids[places].tolist(),
+                [at] * m,
+                belief.cost[places].tolist(),
+                cost.tolist(),
+                belief.stock[places].tolist(),
+                stock.tolist(),
+                verdicts,
+                strict=True,
+            )
+        ),
+    )
 
 
-def _believe(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, stock: Ints, verdict: Ints, doubt_seen: Ints,
-             missing: Ints) -> Ints:
+def _believe(
+    desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, stock: Ints, verdict: Ints, doubt_seen: Ints, missing: Ints
+) -> Ints:
     """Write what changed of items and sightings. Returns the ids of items whose belief changed."""
     belief, at = known.belief, to_ms(desk.now)
     offer = np.array([known.offer[p] == "good" for p in places.tolist()], dtype=np.bool_)
@@ -184,19 +221,32 @@ def _believe(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, 
     back = (verdict == Verdict.same) & ~offer
     good = (verdict == Verdict.good) | back
     fresh_doubt = (belief.doubt_cost[places] != cost) | (belief.doubt_stock[places] != stock)
-    doubted = (verdict == Verdict.doubted)
-    refused = (verdict == Verdict.refused)
+    doubted = verdict == Verdict.doubted
+    refused = verdict == Verdict.refused
     noted = good | ((doubted | refused) & fresh_doubt)
     names = ["good" if v == Verdict.same else _VERDICT[Verdict(v)] for v in verdict[noted].tolist()]
     _write_sightings(desk, sweep, known, places[noted], cost[noted], stock[noted], names)
     ids = known.ids[places]
-    bulk_update(desk.s, Item, ("cost", "stock", "offer", "seen_at", "changed_at", "doubt_cost", "doubt_stock", "doubt_seen"), [
-        (c, q, "good", at, at, -1, -1, 0, i) for c, q, i in zip(cost[good].tolist(), stock[good].tolist(), ids[good].tolist(), strict=True)])
+    bulk_update(
+        desk.s,
+        Item,
+        ("cost", "stock", "offer", "seen_at", "changed_at", "doubt_cost", "doubt_stock", "doubt_seen"),
+        [
+            (c, q, "good", at, at, -1, -1, 0, i)
+            for c, q, i in zip(cost[good].tolist(), stock[good].tolist(), ids[good].tolist(), strict=True)
+        ],
+    )
     # What a person set aside is not put before them again while it stays the same.
     odd = (doubted | refused) & (fresh_doubt | (belief.doubt_seen[places] >= 0)) & (doubted | fresh_doubt)
-    bulk_update(desk.s, Item, ("offer", "doubt_cost", "doubt_stock", "doubt_seen"), [
-        ("doubted", c, q, seen, i) for c, q, seen, i in
-        zip(cost[odd].tolist(), stock[odd].tolist(), doubt_seen[odd].tolist(), ids[odd].tolist(), strict=True)])
+    bulk_update(
+        desk.s,
+        Item,
+        ("offer", "doubt_cost", "doubt_stock", "doubt_seen"),
+        [
+            ("doubted", c, q, seen, i)
+            for c, q, seen, i in zip(cost[odd].tolist(), stock[odd].tolist(), doubt_seen[odd].tolist(), ids[odd].tolist(), strict=True)
+        ],
+    )
     gone = known.ids[missing]
     if len(missing):
         _write_sightings(desk, sweep, known, missing, belief.cost[missing], np.zeros(len(missing), dtype=np.int64), ["gone"] * len(missing))
@@ -209,20 +259,46 @@ def _respond(desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints) -> dic
     """Respond for every SKU behind a changed item, and for listings of this supplier that wait to come back."""
     skus: dict[int, int] = {}
     for chunk in in_chunks(changed.tolist()):
-        for sku, item in desk.s.execute(select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id)
-                                        .where(LanePart.item_id.in_(chunk), Lane.until.is_(None))):
+        for sku, item in desk.s.execute(
+            select(Lane.sku_id, LanePart.item_id)
+            .join(LanePart, LanePart.lane_id == Lane.id)
+            .where(LanePart.item_id.in_(chunk), Lane.until.is_(None))
+        ):
             skus[sku] = item
-    waiting = set(desk.s.scalars(
-        select(Listing.sku_id).join(Lane, Lane.sku_id == Listing.sku_id)
-        .where(Listing.state == "paused", Listing.paused_by == "stock", Lane.supplier_id == supplier.id, Lane.until.is_(None))))
+    waiting = set(
+        desk.s.scalars(
+            select(Listing.sku_id)
+            .join(Lane, Lane.sku_id == Listing.sku_id)
+            .where(Listing.state == "paused", Listing.paused_by == "stock", Lane.supplier_id == supplier.id, Lane.until.is_(None))
+        )
+    )
     if not skus and not waiting:
         return {}
     counts = respond(desk, {*skus, *waiting}, sweep=sweep.id, counted=True, items=skus)
     story = tell_counts(counts)
     if story:
-        desk.log("watch.respond", supplier.name, story, why=f"{sweep.changes} items of {supplier.name} changed",
-                 after={"sweep": sweep.id, **counts}, undo=True, count=sum(counts.values()))
+        desk.log(
+            "watch.respond",
+            supplier.name,
+            story,
+            why=f"{sweep.changes} items of {supplier.name} changed",
+            after={"sweep": sweep.id, **counts},
+            undo=True,
+            count=sum(counts.values()),
+        )
     return counts
+
+
+def step_on(desk: Desk) -> None:
+    """Prices that a day's largest step held back go on when a new day of theirs has begun."""
+    day_ago = desk.now - timedelta(hours=24)
+    skus = set(
+        desk.s.scalars(select(Listing.sku_id).where(Listing.set_by == SetBy.step, Listing.state == "live", Listing.step_at <= day_ago))
+    )
+    if skus:
+        counts = respond(desk, skus)
+        if story := tell_counts(counts):
+            desk.log("watch.step", "prices", f"{story}, a day after their last step", count=sum(counts.values()))
 
 
 _VERBS = (("reprice", "repriced"), ("pause", "paused"), ("resume", "resumed"), ("quantity", "quantities followed"), ("end", "ended"))
@@ -240,8 +316,12 @@ def settle_held(desk: Desk, number: int, believe: bool) -> dict[str, int]:
         raise Conflict("this sweep is not held any more; nothing was changed")
     supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
     sweep.state = "released" if believe else "kept"
-    desk.log("watch.held", supplier.name,
-             f"{supplier.name}: held sweep {'used after all' if believe else 'set aside, last good values stand'}", why=sweep.told)
+    desk.log(
+        "watch.held",
+        supplier.name,
+        f"{supplier.name}: held sweep {'used after all' if believe else 'set aside, last good values stand'}",
+        why=sweep.told,
+    )
     if not believe:
         # The older ones of the same run are settled by the same word.
         desk.s.execute(update(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "held", Sweep.id < number).values(state="kept"))
@@ -249,7 +329,9 @@ def settle_held(desk: Desk, number: int, believe: bool) -> dict[str, int]:
     rows = desk.s.scalars(select(Sighting).where(Sighting.sweep_id == number, Sighting.verdict == "held")).all()
     at = to_ms(desk.now)
     good = [row for row in rows if row.cost > 0 and row.stock >= 0]
-    bulk_update(desk.s, Item, ("cost", "stock", "offer", "seen_at", "changed_at"), [(r.cost, r.stock, "good", at, at, r.item_id) for r in good])
+    bulk_update(
+        desk.s, Item, ("cost", "stock", "offer", "seen_at", "changed_at"), [(r.cost, r.stock, "good", at, at, r.item_id) for r in good]
+    )
     bulk_update(desk.s, Sighting, ("verdict",), [("good", row.id) for row in good])
     supplier.good_sweep_at = desk.now
     desk.s.flush()
@@ -271,10 +353,19 @@ def settle_doubt(desk: Desk, number: int, believe: bool) -> dict[str, int]:
         item.doubt_cost, item.doubt_stock, item.doubt_seen = -1, -1, 0
     else:
         item.doubt_seen = SET_ASIDE
-    act = desk.log("watch.doubt", item.number, f"{item.title}: {'cost ' + show(item.cost, item.currency) + ' believed' if believe else 'doubt set aside'}",
-                   before=was, after={"cost": item.cost, "stock": item.stock})
+    act = desk.log(
+        "watch.doubt",
+        item.number,
+        f"{item.title}: {'cost ' + show(item.cost, item.currency) + ' believed' if believe else 'doubt set aside'}",
+        before=was,
+        after={"cost": item.cost, "stock": item.stock},
+    )
     desk.s.flush()
-    skus = set(desk.s.scalars(select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == number, Lane.until.is_(None))))
+    skus = set(
+        desk.s.scalars(
+            select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == number, Lane.until.is_(None))
+        )
+    )
     return respond(desk, skus, act=act.id, items=dict.fromkeys(skus, number)) if skus else {}
 
 
@@ -283,8 +374,15 @@ def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int
     query = select(Response).where(Response.state == "sent").order_by(Response.id)
     query = query.where(Response.sweep_id == sweep) if sweep else query.where(Response.id.in_(list(responses)))
     rows = desk.s.scalars(query).all()
-    newest = dict(desk.s.execute(select(Response.listing_id, func.max(Response.id)).where(
-        Response.listing_id.in_([row.listing_id for row in rows]), Response.state == "sent").group_by(Response.listing_id)).tuples().all())
+    newest = dict(
+        desk.s.execute(
+            select(Response.listing_id, func.max(Response.id))
+            .where(Response.listing_id.in_([row.listing_id for row in rows]), Response.state == "sent")
+            .group_by(Response.listing_id)
+        )
+        .tuples()
+        .all()
+    )
     undone = [row for row in rows if newest.get(row.listing_id) == row.id]
     if not undone:
         raise Conflict("newer changes stand on top of it, so the old values would be wrong; nothing was changed")
@@ -297,7 +395,9 @@ def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int
 
 def item_history(desk: Desk, item: int) -> list[dict[str, Any]]:
     """What we believed of an item over time, oldest first."""
-    rows = desk.s.scalars(select(Sighting).where(Sighting.item_id == item, Sighting.verdict.in_(("good", "gone"))).order_by(Sighting.at)).all()
+    rows = desk.s.scalars(
+        select(Sighting).where(Sighting.item_id == item, Sighting.verdict.in_(("good", "gone"))).order_by(Sighting.at)
+    ).all()
     return [{"at": row.at, "cost": row.cost, "stock": row.stock} for row in rows]
 
 

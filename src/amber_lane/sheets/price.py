@@ -13,17 +13,50 @@ from .table import read_sheet
 
 REQUIRED = ("sku", "unit_cost", "rule", "rule_value")
 OPTIONAL = (
-    "pack_units", "supplier_tax_pct", "ship", "handling", "reserve_pct", "store_fee_pct", "store_fee_min",
-    "store_fee_cap", "store_fee_fixed", "payment_pct", "payment_fixed", "tax_in_price_pct", "min_margin_pct",
-    "min_profit", "least_price", "ceiling_price", "endings", "old_price", "max_step_pct",
+    "pack_units",
+    "supplier_tax_pct",
+    "ship",
+    "handling",
+    "reserve_pct",
+    "store_fee_pct",
+    "store_fee_min",
+    "store_fee_cap",
+    "store_fee_fixed",
+    "payment_pct",
+    "payment_fixed",
+    "tax_in_price_pct",
+    "min_margin_pct",
+    "min_profit",
+    "least_price",
+    "ceiling_price",
+    "endings",
+    "old_price",
+    "max_step_pct",
 )
 HEADER = ("sku", "landed_cost", "price", "profit", "margin_pct", "set_by", "outcome", "reason")
 
 # Column of the sheet -> how it is read, and what an empty cell means.
-_AMOUNTS = {"ship": 0, "handling": 0, "store_fee_min": 0, "store_fee_cap": NONE, "store_fee_fixed": 0,
-            "payment_fixed": 0, "min_profit": NONE, "least_price": NONE, "ceiling_price": NONE, "old_price": NONE}
-_PERCENTS = {"supplier_tax_pct": 0, "reserve_pct": 0, "store_fee_pct": 0, "payment_pct": 0,
-             "tax_in_price_pct": 0, "min_margin_pct": NONE, "max_step_pct": NONE}
+_AMOUNTS = {
+    "ship": 0,
+    "handling": 0,
+    "store_fee_min": 0,
+    "store_fee_cap": NONE,
+    "store_fee_fixed": 0,
+    "payment_fixed": 0,
+    "min_profit": NONE,
+    "least_price": NONE,
+    "ceiling_price": NONE,
+    "old_price": NONE,
+}
+_PERCENTS = {
+    "supplier_tax_pct": 0,
+    "reserve_pct": 0,
+    "store_fee_pct": 0,
+    "payment_pct": 0,
+    "tax_in_price_pct": 0,
+    "min_margin_pct": NONE,
+    "max_step_pct": NONE,
+}
 _MAY_BE_NEGATIVE = frozenset({"min_profit"})
 
 
@@ -94,16 +127,28 @@ def price_sheet(data: bytes) -> list[list[str]]:
 
 def _solve(columns: dict[str, list[int]], endings: price.Endings) -> list[list[str]]:
     col = {name: np.array(values, dtype=np.int64) for name, values in columns.items()}
-    landed = cost.landed_cost(
-        col["unit_cost"], col["num"], col["den"], col["supplier_tax_pct"], col["ship"], col["handling"]
-    )
+    landed = cost.landed_cost(col["unit_cost"], col["num"], col["den"], col["supplier_tax_pct"], col["ship"], col["handling"])
     terms = price.Terms(
-        landed, col["reserve_pct"], col["store_fee_pct"], col["store_fee_min"], col["store_fee_cap"],
-        col["store_fee_fixed"], col["payment_pct"], col["payment_fixed"], col["tax_in_price_pct"],
+        landed,
+        col["reserve_pct"],
+        col["store_fee_pct"],
+        col["store_fee_min"],
+        col["store_fee_cap"],
+        col["store_fee_fixed"],
+        col["payment_pct"],
+        col["payment_fixed"],
+        col["tax_in_price_pct"],
     )
     limits = price.Limits(
-        col["rule"], col["rule_value"], col["min_margin_pct"], col["min_profit"], col["least_price"],
-        col["ceiling_price"], col["endings"], col["old_price"], col["max_step_pct"],
+        col["rule"],
+        col["rule_value"],
+        col["min_margin_pct"],
+        col["min_profit"],
+        col["least_price"],
+        col["ceiling_price"],
+        col["endings"],
+        col["old_price"],
+        col["max_step_pct"],
     )
     done = price.solve(terms, limits, endings)
     lines = []
@@ -115,6 +160,13 @@ def _solve(columns: dict[str, list[int]], endings: price.Endings) -> list[list[s
             lines.append([*head, "", "", "", *tail])
             continue
         margin = price.margin_hundredths(int(done.kept.profit[i]), int(done.kept.net[i]))
-        lines.append([*head, money.plain(int(done.price[i])), money.plain(int(done.kept.profit[i])),
-                      "" if margin is None else money.plain(margin), *tail])
+        lines.append(
+            [
+                *head,
+                money.plain(int(done.price[i])),
+                money.plain(int(done.kept.profit[i])),
+                "" if margin is None else money.plain(margin),
+                *tail,
+            ]
+        )
     return lines

@@ -74,8 +74,11 @@ def _tell(client: httpx.Client, world: World, order: dict[str, Any]) -> None:
     times = 2 if world.luck.random() < world.dial("shop", "duplicates") else 1
     for _ in range(times):
         try:
-            client.post(hook["address"], content=body, headers={
-                "Shop-Signed-At": at, "Shop-Signature": sign(hook["secret"], at, body), "Content-Type": "application/json"})
+            client.post(
+                hook["address"],
+                content=body,
+                headers={"Shop-Signed-At": at, "Shop-Signature": sign(hook["secret"], at, body), "Content-Type": "application/json"},
+            )
         except httpx.HTTPError:
             # Like many shops, this one does not try again; the orders are there to be read.
             return

@@ -81,11 +81,20 @@ def set_clock(request: Request, change: ClockChange) -> dict[str, Any]:
 @router.get("/dials")
 def dials(request: Request) -> dict[str, Any]:
     world = world_of(request)
-    return {"services": [
-        {"service": service, "name": name, "dials": [
-            {"name": dial, "told": told, "unit": unit, "value": world.dial(service, dial)}
-            for dial, (told, unit, known) in DIALS.items() if service in known]}
-        for service, name in SERVICES.items()]}
+    return {
+        "services": [
+            {
+                "service": service,
+                "name": name,
+                "dials": [
+                    {"name": dial, "told": told, "unit": unit, "value": world.dial(service, dial)}
+                    for dial, (told, unit, known) in DIALS.items()
+                    if service in known
+                ],
+            }
+            for service, name in SERVICES.items()
+        ]
+    }
 
 
 @router.post("/dials")
@@ -109,8 +118,7 @@ def change_item(request: Request, change: ItemChange) -> dict[str, Any]:
         row = world.one("select * from supply_item where number = ?", (change.number,))
         if not row:
             raise HTTPException(404, f"no item {change.number}")
-        set_item(world, change.number, change.cost or row["cost"],
-                 row["stock"] if change.stock is None else change.stock, world.now())
+        set_item(world, change.number, change.cost or row["cost"], row["stock"] if change.stock is None else change.stock, world.now())
         if change.gone is not None:
             db.execute("update supply_item set gone = ? where number = ?", (int(change.gone), change.number))
     return {"number": change.number}
@@ -161,6 +169,8 @@ def shown(request: Request, sku: str) -> dict[str, Any]:
 @router.get("/record/items")
 def history(request: Request, after: int = 0, limit: int = 50_000) -> dict[str, Any]:
     """Prices and stocks of all items as they really were."""
-    rows = world_of(request).rows("select rowid as seq, number, at, cost, stock from supply_history where rowid > ? order by rowid limit ?",
-                                  (after, min(limit, 50_000)))
+    rows = world_of(request).rows(
+        "select rowid as seq, number, at, cost, stock from supply_history where rowid > ? order by rowid limit ?",
+        (after, min(limit, 50_000)),
+    )
     return {"history": rows, "next": rows[-1]["seq"] if rows else None}

@@ -16,14 +16,32 @@ ORIGINS: list[dict[str, Any]] = [
 ]
 SERVICES: list[dict[str, Any]] = [
     {"code": "tracked48", "name": "Tracked 48", "country": "GB", "first": 160, "following": 55, "free_over": 4000, "low": 2, "high": 3},
-    {"code": "tracked48", "name": "Tracked Europe", "country": "IE", "first": 460, "following": 160, "free_over": None, "low": 4, "high": 6},
-    {"code": "tracked48", "name": "Tracked Europe", "country": "SE", "first": 530, "following": 160, "free_over": None, "low": 4, "high": 7},
+    {
+        "code": "tracked48",
+        "name": "Tracked Europe",
+        "country": "IE",
+        "first": 460,
+        "following": 160,
+        "free_over": None,
+        "low": 4,
+        "high": 6,
+    },
+    {
+        "code": "tracked48",
+        "name": "Tracked Europe",
+        "country": "SE",
+        "first": 530,
+        "following": 160,
+        "free_over": None,
+        "low": 4,
+        "high": 7,
+    },
     {"code": "tracked24", "name": "Tracked 24", "country": "GB", "first": 290, "following": 80, "free_over": 6000, "low": 1, "high": 2},
 ]
 _S10 = (8, 6, 4, 2, 3, 5, 9, 7)
 
 
-def populate(world: World, items: int = 2104, sold: int = 420, history_days: int = 60, buyers_a_day: int = 90) -> None:
+def populate(world: World, items: int = 2104, sold: int = 420, history_days: int = 60, buyers_a_day: int = 60) -> None:
     """Fill an empty world from its seed and let its prices and stocks live through the days before today."""
     if world.one("select 1 from supply_item limit 1"):
         return
@@ -37,21 +55,46 @@ def populate(world: World, items: int = 2104, sold: int = 420, history_days: int
             stock = rng.choice([0, 4, 12]) if rng.random() < 0.06 else rng.randint(15, 600)
             db.execute(
                 "insert into supply_item values (?,?,?,?,?,?,?,?,?,?,?,?,?,0)",
-                (good.number, good.title, good.gtin, good.mpn, good.brand, good.category, good.options,
-                 good.pack_size, good.weight_g, good.cost, good.cost, stock, ORIGINS[i % 5 == 4]["code"]),
+                (
+                    good.number,
+                    good.title,
+                    good.gtin,
+                    good.mpn,
+                    good.brand,
+                    good.category,
+                    good.options,
+                    good.pack_size,
+                    good.weight_g,
+                    good.cost,
+                    good.cost,
+                    stock,
+                    ORIGINS[i % 5 == 4]["code"],
+                ),
             )
             db.execute("insert into supply_history values (?,?,?,?)", (good.number, start, good.cost, stock))
         for i, good in enumerate(goods[:sold]):
             # A few things in the shop carry no barcode: somebody has to find their item.
             bare = i % 25 == 7
             price = ((good.cost + 220) * 165 // 100) // 100 * 100 + 95
-            db.execute("insert into shop_listing values (?,?,?,?,?,?,?,?,?,?,?,?)",
-                       (good.sku, good.shop_title, "" if bare else good.gtin, "" if bare else good.mpn, good.brand,
-                        good.category, good.options, good.weight_g, price, 8, "live", good.popularity))
+            db.execute(
+                "insert into shop_listing values (?,?,?,?,?,?,?,?,?,?,?,?)",
+                (
+                    good.sku,
+                    good.shop_title,
+                    "" if bare else good.gtin,
+                    "" if bare else good.mpn,
+                    good.brand,
+                    good.category,
+                    good.options,
+                    good.weight_g,
+                    price,
+                    8,
+                    "live",
+                    good.popularity,
+                ),
+            )
             show(world, good.sku, start, "shop")
-        for day in range(history_days):
-            for _ in range(6):
-                _market(world, rng, start + day * DAY + rng.randint(0, DAY), share=0.02)
+        _live_the_past(world, rng, start, history_days)
         world.plan(now + MINUTE, "market")
         world.plan(now + 2 * MINUTE, "buyer")
 
@@ -59,7 +102,9 @@ def populate(world: World, items: int = 2104, sold: int = 420, history_days: int
 def show(world: World, sku: str, at: int, by: str, key: str = "") -> None:
     world.db.execute(
         "insert into shop_show(at, sku, price, quantity, state, key, by) "
-        "select ?, sku, price, quantity, state, ?, ? from shop_listing where sku = ?", (at, key, by, sku))
+        "select ?, sku, price, quantity, state, ?, ? from shop_listing where sku = ?",
+        (at, key, by, sku),
+    )
 
 
 def _market(world: World, rng: random.Random, at: int, share: float) -> None:
@@ -68,16 +113,38 @@ def _market(world: World, rng: random.Random, at: int, share: float) -> None:
         world.numbers = [row["number"] for row in world.rows("select number from supply_item order by number")]
     for number in rng.sample(world.numbers, max(1, int(len(world.numbers) * share))):
         row = world.one("select number, base, cost, stock from supply_item where number = ? and not gone", (number,))
-        if not row:
-            continue
-        cost, stock = row["cost"], row["stock"]
-        if rng.random() < 0.35:
-            drift = rng.choice([-6, -4, -3, -2, 2, 2, 3, 4, 6, 9])
-            cost = min(max(cost * (100 + drift) // 100, row["base"] * 7 // 10), row["base"] * 15 // 10)
-        else:
-            stock = rng.choice([120, 240, 400]) if stock < 5 and rng.random() < 0.5 else max(
-                0, stock - (rng.randint(1, 5) if stock < 40 else rng.randint(1, max(2, stock // 6))))
-        set_item(world, row["number"], max(1, cost), stock, at)
+        if row:
+            set_item(world, number, *_moved(rng, row["base"], row["cost"], row["stock"]), at)
+
+
+def _moved(rng: random.Random, base: int, cost: int, stock: int) -> tuple[int, int]:
+    """An item's next cost and stock: mostly stock falls, sometimes the price drifts, empty shelves are filled again."""
+    if rng.random() < 0.35:
+        drift = rng.choice([-6, -4, -3, -2, 2, 2, 3, 4, 6, 9])
+        return max(1, min(max(cost * (100 + drift) // 100, base * 7 // 10), base * 15 // 10)), stock
+    if stock < 5 and rng.random() < 0.5:
+        return cost, rng.choice([120, 240, 400])
+    return cost, max(0, stock - (rng.randint(1, 5) if stock < 40 else rng.randint(1, max(2, stock // 6))))
+
+
+def _live_the_past(world: World, rng: random.Random, start: int, days: int) -> None:
+    """The weeks before today, in memory and written once."""
+    items = {
+        row["number"]: [row["base"], row["cost"], row["stock"]] for row in world.rows("select number, base, cost, stock from supply_item")
+    }
+    numbers, history = sorted(items), []
+    for day in range(days):
+        for _ in range(6):
+            at = start + day * DAY + rng.randint(0, DAY)
+            for number in rng.sample(numbers, max(1, len(numbers) // 50)):
+                item = items[number]
+                item[1], item[2] = _moved(rng, *item)
+                history.append((number, at, item[1], item[2]))
+    history.sort(key=lambda one: one[1])
+    world.db.executemany("insert into supply_history values (?,?,?,?)", history)
+    world.db.executemany(
+        "update supply_item set cost = ?, stock = ? where number = ?", [(item[1], item[2], number) for number, item in items.items()]
+    )
 
 
 def set_item(world: World, number: str, cost: int, stock: int, at: int) -> None:
@@ -116,16 +183,20 @@ def _happen(world: World, rng: random.Random, kind: str, body: dict[str, Any], a
     elif kind == "correct":
         world.db.execute("update purchase set tracking_number = ?, updated = ? where id = ?", (body["number"], at, body["purchase"]))
     elif kind == "post":
-        world.db.execute("insert into parcel_event(number, at, kind, told, place) values (?,?,?,?,?)",
-                         (body["number"], at, body["event"], body["told"], body["place"]))
+        world.db.execute(
+            "insert into parcel_event(number, at, kind, told, place) values (?,?,?,?,?)",
+            (body["number"], at, body["event"], body["told"], body["place"]),
+        )
     return []
 
 
-def buy(world: World, rng: random.Random, at: int, sku: str | None = None, quantity: int | None = None,
-        country: str | None = None) -> dict[str, Any] | None:
+def buy(
+    world: World, rng: random.Random, at: int, sku: str | None = None, quantity: int | None = None, country: str | None = None
+) -> dict[str, Any] | None:
     """A buyer buys what is on sale at the price shown; None when nothing (or not that) is."""
-    on_sale = world.rows("select * from shop_listing where state = 'live' and quantity > 0" + (" and sku = ?" if sku else ""),
-                         (sku,) if sku else ())
+    on_sale = world.rows(
+        "select * from shop_listing where state = 'live' and quantity > 0" + (" and sku = ?" if sku else ""), (sku,) if sku else ()
+    )
     if not on_sale:
         return None
     picked = [rng.choices(on_sale, [row["popularity"] for row in on_sale])[0]]
@@ -144,10 +215,8 @@ def buy(world: World, rng: random.Random, at: int, sku: str | None = None, quant
         buyer["country"] = country
     seq = world.one("select coalesce(max(seq), 0) + 1 as seq from shop_order")
     assert seq
-    body = {"number": str(4000 + seq["seq"]), "buyer": buyer, "lines": lines,
-            "promised_days": 7 if buyer["country"] == "GB" else 12}
-    world.db.execute("insert into shop_order(number, at, state, body) values (?,?,?,?)",
-                     (body["number"], at, "open", json.dumps(body)))
+    body = {"number": str(4000 + seq["seq"]), "buyer": buyer, "lines": lines, "promised_days": 7 if buyer["country"] == "GB" else 12}
+    world.db.execute("insert into shop_order(number, at, state, body) values (?,?,?,?)", (body["number"], at, "open", json.dumps(body)))
     return body | {"at": at}
 
 
@@ -162,8 +231,10 @@ def _decide(world: World, rng: random.Random, number: int, at: int) -> None:
         if not item or item["stock"] < line["quantity"]:
             short = line["item"]
     if short:
-        world.db.execute("update purchase set state = 'refused', told = ?, updated = ? where id = ?",
-                         (f"{short} is not in stock in that quantity", at, number))
+        world.db.execute(
+            "update purchase set state = 'refused', told = ?, updated = ? where id = ?",
+            (f"{short} is not in stock in that quantity", at, number),
+        )
         return
     for line in lines:
         item = world.one("select * from supply_item where number = ?", (line["item"],))
@@ -191,8 +262,12 @@ def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
     stuck = rng.random() < 0.03
     world.db.execute("insert or ignore into parcel values (?,?,?,?)", (tracking, number, country, int(stuck)))
     days = rng.uniform(1.2, 2.9) if country == "GB" else rng.uniform(3.5, 6.5)
-    steps = [(0.0, "label", "Label made", "Leeds"), (0.12, "collected", "Collected", "Leeds"),
-             (0.45, "moving", "Sorted", "Midway depot"), (0.85, "moving", "At the delivery office", "Near the buyer"),
-             (1.0, "delivered", "Delivered", "At the door")]
+    steps = [
+        (0.0, "label", "Label made", "Leeds"),
+        (0.12, "collected", "Collected", "Leeds"),
+        (0.45, "moving", "Sorted", "Midway depot"),
+        (0.85, "moving", "At the delivery office", "Near the buyer"),
+        (1.0, "delivered", "Delivered", "At the door"),
+    ]
     for part, event, told, place in steps[: 1 if stuck else 5]:
         world.plan(at + int(part * days * DAY), "post", number=tracking, event=event, told=told, place=place)

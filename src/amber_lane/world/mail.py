@@ -24,12 +24,14 @@ class Handler:
         world = self.world
         if world.luck.random() < world.dial("mail", "errors"):
             return "451 try again later"
-        message = email.message_from_bytes(bytes(envelope.content or b""), policy=email.policy.default)
+        message = email.message_from_bytes(envelope.content if isinstance(envelope.content, bytes) else b"", policy=email.policy.default)
         body = message.get_body(preferencelist=("plain",))
         text = body.get_content() if body else ""
         with world.change() as db:
-            db.execute("insert into mail(at, reference, recipient, subject, body) values (?,?,?,?,?)",
-                       (world.now(), str(message.get("X-Reference", "")), ", ".join(envelope.rcpt_tos), str(message["subject"] or ""), text))
+            db.execute(
+                "insert into mail(at, reference, recipient, subject, body) values (?,?,?,?,?)",
+                (world.now(), str(message.get("X-Reference", "")), ", ".join(envelope.rcpt_tos), str(message["subject"] or ""), text),
+            )
         return "250 taken"
 
 
@@ -45,5 +47,16 @@ def messages(request: Request, reference: str = "", limit: int = 200) -> dict[st
     world = world_of(request)
     where, values = ("where reference = ?", [reference]) if reference else ("", [])
     rows = world.rows(f"select * from mail {where} order by id desc limit ?", [*values, min(limit, 500)])
-    return {"messages": [{"id": r["id"], "at": iso(r["at"]), "reference": r["reference"], "to": r["recipient"],
-                          "subject": r["subject"], "body": r["body"]} for r in rows]}
+    return {
+        "messages": [
+            {
+                "id": r["id"],
+                "at": iso(r["at"]),
+                "reference": r["reference"],
+                "to": r["recipient"],
+                "subject": r["subject"],
+                "body": r["body"],
+            }
+            for r in rows
+        ]
+    }

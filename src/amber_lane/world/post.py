@@ -33,8 +33,10 @@ def tracking(request: Request, numbers: str) -> dict[str, Any]:
     for number in numbers.split(",")[:50]:
         if not world.one("select 1 from parcel where number = ?", (number,)):
             continue
-        events = [{"at": iso(e["at"]), "kind": e["kind"], "told": e["told"], "place": e["place"]}
-                  for e in world.rows("select * from parcel_event where number = ? order by at, id", (number,))]
+        events = [
+            {"at": iso(e["at"]), "kind": e["kind"], "told": e["told"], "place": e["place"]}
+            for e in world.rows("select * from parcel_event where number = ? order by at, id", (number,))
+        ]
         if events and world.luck.random() < world.dial("post", "duplicates"):
             events += events[-1:]
         if world.luck.random() < world.dial("post", "out_of_order"):

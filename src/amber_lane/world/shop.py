@@ -55,13 +55,20 @@ class Webhook(BaseModel):
 @router.get("/account")
 def account(request: Request) -> dict[str, Any]:
     enter(request)
-    return {"name": "Dusk & Dial shop", "country": "GB", "currency": "GBP",
-            "may": ["read listings", "write listings", "read orders", "write fulfilments"], "carriers": ["Swiftwing Post"]}
+    return {
+        "name": "Dusk & Dial shop",
+        "country": "GB",
+        "currency": "GBP",
+        "may": ["read listings", "write listings", "read orders", "write fulfilments"],
+        "carriers": ["Swiftwing Post"],
+    }
 
 
 def _listing(row: dict[str, Any]) -> dict[str, Any]:
     return {k: row[k] for k in ("sku", "title", "gtin", "mpn", "brand", "category", "options", "weight_g", "quantity", "state")} | {
-        "price": pounds(row["price"]), "currency": "GBP"}
+        "price": pounds(row["price"]),
+        "currency": "GBP",
+    }
 
 
 @router.get("/listings")
@@ -104,8 +111,15 @@ def change_listing(request: Request, sku: str, change: Change, idempotency_key: 
 def order_out(row: dict[str, Any]) -> dict[str, Any]:
     body = json.loads(row["body"])
     lines = [line | {"unit_price": pounds(line["unit_price"])} for line in body["lines"]]
-    return {"number": row["number"], "ordered_at": iso(row["at"]), "currency": "GBP", "state": row["state"], "lines": lines,
-            "buyer": body["buyer"], "promised_by": iso(row["at"] + body["promised_days"] * DAY)[:10]}
+    return {
+        "number": row["number"],
+        "ordered_at": iso(row["at"]),
+        "currency": "GBP",
+        "state": row["state"],
+        "lines": lines,
+        "buyer": body["buyer"],
+        "promised_by": iso(row["at"] + body["promised_days"] * DAY)[:10],
+    }
 
 
 @router.get("/orders")
@@ -135,8 +149,10 @@ def fulfil(request: Request, number: str, body: Fulfilment) -> dict[str, Any]:
             raise HTTPException(404, f"no order {number}")
         if body.carrier != "Swiftwing Post":
             raise HTTPException(422, f"this shop does not know the carrier {body.carrier!r}")
-        db.execute("insert into shop_fulfilment(number, at, reference, tracking_number, carrier) values (?,?,?,?,?)",
-                   (number, world.now(), body.reference, body.tracking_number, body.carrier))
+        db.execute(
+            "insert into shop_fulfilment(number, at, reference, tracking_number, carrier) values (?,?,?,?,?)",
+            (number, world.now(), body.reference, body.tracking_number, body.carrier),
+        )
         db.execute("update shop_order set state = 'sent' where number = ?", (number,))
     return {"reference": body.reference}
 

@@ -56,8 +56,13 @@ class Purchase(BaseModel):
 @router.get("/account")
 def account(request: Request) -> dict[str, Any]:
     enter(request)
-    return {"name": "Northlight Trade", "country": "GB", "currency": "GBP", "may": ["read items", "send purchase orders"],
-            "terms": "paid within 14 days"}
+    return {
+        "name": "Northlight Trade",
+        "country": "GB",
+        "currency": "GBP",
+        "may": ["read items", "send purchase orders"],
+        "terms": "paid within 14 days",
+    }
 
 
 @router.get("/origins")
@@ -65,12 +70,30 @@ def origins(request: Request) -> dict[str, Any]:
     enter(request)
     out = []
     for origin in ORIGINS:
-        services = [{"code": s["code"], "name": s["name"], "country": s["country"], "first": pounds(s["first"]),
-                     "following": pounds(s["following"]),
-                     "free_over": None if s["free_over"] is None else pounds(s["free_over"]),
-                     "days_low": s["low"], "days_high": s["high"], "tracked": True} for s in SERVICES]
-        out.append({"code": origin["code"], "name": origin["name"], "country": origin["country"], "cut_off": origin["cut_off"],
-                    "handling": pounds(origin["handling"]), "services": services})
+        services = [
+            {
+                "code": s["code"],
+                "name": s["name"],
+                "country": s["country"],
+                "first": pounds(s["first"]),
+                "following": pounds(s["following"]),
+                "free_over": None if s["free_over"] is None else pounds(s["free_over"]),
+                "days_low": s["low"],
+                "days_high": s["high"],
+                "tracked": True,
+            }
+            for s in SERVICES
+        ]
+        out.append(
+            {
+                "code": origin["code"],
+                "name": origin["name"],
+                "country": origin["country"],
+                "cut_off": origin["cut_off"],
+                "handling": pounds(origin["handling"]),
+                "services": services,
+            }
+        )
     return {"origins": out}
 
 
@@ -89,8 +112,12 @@ def _page(request: Request, page: int, size: int) -> tuple[World, list[dict[str,
 def _shown(world: World, row: dict[str, Any]) -> dict[str, Any]:
     penny = world.dial("wholesale", "penny")
     odd = penny and (hash_of(row["number"]) % 1000) < penny * 1000
-    return {"number": row["number"], "cost": "0.01" if odd else pounds(row["cost"]), "currency": "GBP",
-            "stock": 0 if world.dial("wholesale", "zero_stock") else row["stock"]}
+    return {
+        "number": row["number"],
+        "cost": "0.01" if odd else pounds(row["cost"]),
+        "currency": "GBP",
+        "stock": 0 if world.dial("wholesale", "zero_stock") else row["stock"],
+    }
 
 
 def hash_of(text: str) -> int:
@@ -119,7 +146,9 @@ def items(request: Request, page: int = 1, size: int = 500) -> dict[str, Any]:
 
 
 def _item(world: World, row: dict[str, Any]) -> dict[str, Any]:
-    return {k: row[k] for k in ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "origin")} | _shown(world, row)
+    return {k: row[k] for k in ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "origin")} | _shown(
+        world, row
+    )
 
 
 @router.get("/items/{number}")
@@ -132,9 +161,17 @@ def item(request: Request, number: str) -> dict[str, Any]:
 
 
 def _purchase(row: dict[str, Any]) -> dict[str, Any]:
-    return {"number": f"NLT-{row['id']:06d}", "reference": row["reference"], "state": row["state"], "told": row["told"] or "",
-            "billed": pounds(row["billed"]), "currency": "GBP", "tracking_number": row["tracking_number"] or None,
-            "carrier": "Swiftwing Post" if row["tracking_number"] else None, "updated": iso(row["updated"])}
+    return {
+        "number": f"NLT-{row['id']:06d}",
+        "reference": row["reference"],
+        "state": row["state"],
+        "told": row["told"] or "",
+        "billed": pounds(row["billed"]),
+        "currency": "GBP",
+        "tracking_number": row["tracking_number"] or None,
+        "carrier": "Swiftwing Post" if row["tracking_number"] else None,
+        "updated": iso(row["updated"]),
+    }
 
 
 @router.post("/purchases", status_code=201)
@@ -157,7 +194,8 @@ def purchase(request: Request, body: Purchase) -> dict[str, Any]:
         ship = 0 if free else service["first"] + service["following"] * (units - 1)
         done = db.execute(
             "insert into purchase(reference, at, state, body, told, billed, updated) values (?,?,?,?,?,?,?)",
-            (body.reference, now, "received", json.dumps(body.model_dump()), "", goods + ship + origin["handling"], now))
+            (body.reference, now, "received", json.dumps(body.model_dump()), "", goods + ship + origin["handling"], now),
+        )
         number = done.lastrowid or 0
         world.plan(now + (2 + number % 8) * MINUTE, "decide", purchase=number)
         row = world.one("select * from purchase where id = ?", (number,))

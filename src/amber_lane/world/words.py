@@ -39,13 +39,60 @@ GOODS: list[tuple[str, str, int, int, int, list[str]]] = [
     ("meteor logbook", "paper", 180, 590, 170, ["ruled", "dotted", "waterproof", "pocket", "spiral"]),
 ]
 MAKERS = ["Farrowgate", "Noctilune", "Hollin & Tarn", "Skerry", "Umberlight", "Ravenscar Works", "Pale Fell", "Ostrel"]
-FIRST = ["Rowan", "Tilda", "Emeka", "Marit", "Priya", "Callum", "Ines", "Joss", "Wren", "Oskar", "Nadia", "Theo",
-         "Aoife", "Bram", "Selma", "Idris", "Lotte", "Dewi", "Farah", "Piet"]
-LAST = ["Osei-Hartley", "Lindqvist", "Abara", "Prewitt", "Marrow", "Dunmore", "Fennimore", "Okello", "Thackray",
-        "van der Weyden-Castellanos", "Sorrel", "Beckwith", "Nair", "Quill", "Rasmus", "Tolland"]
-PLACES = [("Hull", "HU3 1AB", "GB"), ("Ely", "CB7 4DL", "GB"), ("Kirkwall", "KW15 1LX", "GB"), ("Whitby", "YO21 3PR", "GB"),
-          ("Cupar", "KY15 5AA", "GB"), ("Llandeilo", "SA19 6HH", "GB"), ("Cork", "T12 X70A", "IE"), ("Galway", "H91 E2K3", "IE"),
-          ("Malmö", "211 20", "SE"), ("Bristol", "BS1 4ST", "GB"), ("Leek", "ST13 5HQ", "GB"), ("Truro", "TR1 2SF", "GB")]
+FIRST = [
+    "Rowan",
+    "Tilda",
+    "Emeka",
+    "Marit",
+    "Priya",
+    "Callum",
+    "Ines",
+    "Joss",
+    "Wren",
+    "Oskar",
+    "Nadia",
+    "Theo",
+    "Aoife",
+    "Bram",
+    "Selma",
+    "Idris",
+    "Lotte",
+    "Dewi",
+    "Farah",
+    "Piet",
+]
+LAST = [
+    "Osei-Hartley",
+    "Lindqvist",
+    "Abara",
+    "Prewitt",
+    "Marrow",
+    "Dunmore",
+    "Fennimore",
+    "Okello",
+    "Thackray",
+    "van der Weyden-Castellanos",
+    "Sorrel",
+    "Beckwith",
+    "Nair",
+    "Quill",
+    "Rasmus",
+    "Tolland",
+]
+PLACES = [
+    ("Hull", "HU3 1AB", "GB"),
+    ("Ely", "CB7 4DL", "GB"),
+    ("Kirkwall", "KW15 1LX", "GB"),
+    ("Whitby", "YO21 3PR", "GB"),
+    ("Cupar", "KY15 5AA", "GB"),
+    ("Llandeilo", "SA19 6HH", "GB"),
+    ("Cork", "T12 X70A", "IE"),
+    ("Galway", "H91 E2K3", "IE"),
+    ("Malmö", "211 20", "SE"),
+    ("Bristol", "BS1 4ST", "GB"),
+    ("Leek", "ST13 5HQ", "GB"),
+    ("Truro", "TR1 2SF", "GB"),
+]
 STREETS = ["Lantern Row", "Skerry Lane", "Mill Bank", "Orchard Steps", "Old Signal Road", "Gannet Street", "Fell View"]
 
 
@@ -95,20 +142,36 @@ def make_goods(seed: int, count: int, sold: int) -> list[Good]:
             number = f"NT-{short}-{n:04d}"
             title = f"{maker} {noun} {variant}{edition}"
             pack = next((int(w) for w in ("10", "3", "2") if f"{w} pack" in variant), 1)
-            goods.append(Good(
-                number, f"DD-{noun.split()[0].upper().replace('-', '')[:8]}-{n:03d}", title,
-                f"{noun[0].upper()}{noun[1:]}, {variant}, {maker}{edition}", gtin13(n + 1),
-                f"{maker[:2].upper()}{n:04d}", maker, category, variant, pack, weight + rng.randint(0, 60),
-                max(40, base * (100 + 12 * place) // 100), rng.paretovariate(1.3),
-            ))
+            goods.append(
+                Good(
+                    number,
+                    f"DD-{noun.split()[0].upper().replace('-', '')[:8]}-{n:03d}",
+                    title,
+                    f"{noun[0].upper()}{noun[1:]}, {variant}, {maker}{edition}",
+                    gtin13(n + 1),
+                    f"{maker[:2].upper()}{n:04d}",
+                    maker,
+                    category,
+                    variant,
+                    pack,
+                    weight + rng.randint(0, 60),
+                    max(40, base * (100 + 12 * place) // 100),
+                    rng.paretovariate(1.3),
+                )
+            )
     order = list(range(count))
     rng.shuffle(order)
     # What the shop sells is spread over the catalogue, with one name long enough to test every column.
     chosen = [goods[i] for i in order[:sold]]
     rest = [goods[i] for i in order[sold:]]
     long = chosen[3]
-    chosen[3] = Good(**{**long.__dict__, "shop_title": long.shop_title + ", with padded carry case, spare strap, "
-                        "red filter and a printed guide to the northern winter sky for beginners"})
+    chosen[3] = Good(
+        **{
+            **long.__dict__,
+            "shop_title": long.shop_title + ", with padded carry case, spare strap, "
+            "red filter and a printed guide to the northern winter sky for beginners",
+        }
+    )
     return chosen + rest
 
 
@@ -117,7 +180,13 @@ def make_buyer(rng: random.Random) -> dict[str, str]:
     name = f"{rng.choice(FIRST)} {rng.choice(LAST)}"
     city, postcode, country = rng.choices(PLACES, [9, 6, 2, 8, 4, 3, 3, 2, 2, 9, 4, 4])[0]
     return {
-        "name": name, "address_1": f"{rng.randint(1, 180)} {rng.choice(STREETS)}", "address_2": "", "city": city,
-        "region": "", "postcode": postcode, "country": country, "phone": f"01632 960{rng.randint(0, 999):03d}",
+        "name": name,
+        "address_1": f"{rng.randint(1, 180)} {rng.choice(STREETS)}",
+        "address_2": "",
+        "city": city,
+        "region": "",
+        "postcode": postcode,
+        "country": country,
+        "phone": f"01632 960{rng.randint(0, 999):03d}",
         "email": f"{name.split()[0].lower()}.{rng.randint(100, 999)}@post.example",
     }

@@ -2153,6 +2153,8 @@ export interface components {
             /** Step */
             step: number;
             then: components["schemas"]["Money"];
+            /** Title */
+            title: string;
         };
         /** NextStep */
         NextStep: {

@@ -21,6 +21,8 @@ const props = defineProps<{
   name: string
   rowHeight?: number
   choose?: boolean
+  /** Open the first row by itself, so that the bench is never empty. */
+  first?: boolean
   edge?: (row: R) => string
   empty: string
   emptyTold?: string
@@ -41,7 +43,14 @@ const before = computed(() => items.value[0]?.start ?? 0)
 const after = computed(() => virtual.value.getTotalSize() - (items.value.at(-1)?.end ?? 0))
 
 watch(items, (now) => now.length && list.see(now[0]!.index, now.at(-1)!.index))
+watch(list.rows, () => {
+  const row = list.at(0)
+  if (props.first && row && active.value === null && cursor.value === 0 && !closed.value) active.value = row.id
+})
+const closed = ref(false)
+watch(active, (now) => (closed.value = now === null))
 watch(() => props.ask, () => {
+  closed.value = false
   cursor.value = 0
   picked.value = new Set()
   emit('chosen', [])
@@ -128,11 +137,12 @@ defineExpose({ refresh: list.refresh, total: list.total, clear, go, first: () =>
               :class="[cursor === item.index ? 'bg-shade' : 'hover:bg-shade/60', picked.has(list.at(item.index)!.id) ? 'bg-pine-wash/60' : '']"
               :aria-selected="cursor === item.index" @click="click(item.index, list.at(item.index)!, $event)"
             >
-              <td v-if="choose" class="pl-3">
+              <td v-if="choose" class="relative pl-3">
+                <span v-if="cursor === item.index || edge?.(list.at(item.index)!)" class="absolute inset-y-0 left-0 w-[3px]" :class="cursor === item.index ? 'bg-asphalt' : edge?.(list.at(item.index)!)" aria-hidden="true" />
                 <input type="checkbox" class="size-3.5 accent-pine align-middle" :checked="picked.has(list.at(item.index)!.id)" :aria-label="`Choose row ${item.index + 1}`" @click.stop="pick(list.at(item.index)!)" />
               </td>
               <td v-for="(column, n) in columns" :key="column.key" class="relative overflow-hidden px-2.5" :class="column.right ? 'text-right' : ''">
-                <span v-if="n === 0 && (cursor === item.index || edge?.(list.at(item.index)!))" class="absolute inset-y-0 left-0 w-[3px]" :class="cursor === item.index ? 'bg-asphalt' : edge?.(list.at(item.index)!)" aria-hidden="true" />
+                <span v-if="n === 0 && !choose && (cursor === item.index || edge?.(list.at(item.index)!))" class="absolute inset-y-0 left-0 w-[3px]" :class="cursor === item.index ? 'bg-asphalt' : edge?.(list.at(item.index)!)" aria-hidden="true" />
                 <slot :name="column.key" :row="list.at(item.index)!" :index="item.index">
                   <span class="block truncate">{{ (list.at(item.index) as Record<string, unknown>)[column.key] }}</span>
                 </slot>

@@ -83,15 +83,15 @@ useKeys('Price', [
           <table v-if="moves.length || held.length" class="w-full">
             <thead><tr class="h-8 border-b border-rule text-2xs text-soft"><th class="w-9" /><th class="px-2">Moves most</th><th class="px-2 text-right">Now</th><th class="px-2 text-right">Then</th><th class="px-2 text-right">Step</th><th class="px-2 text-right">Margin</th><th class="px-3">Set by</th></tr></thead>
             <tbody>
-              <tr v-for="one in moves.slice(0, 100)" :key="one.listing" class="h-9 border-b border-rule-2">
+              <tr v-for="one in moves.slice(0, 100)" :key="one.listing" class="h-11 border-b border-rule-2">
                 <td class="pl-3"><input type="checkbox" class="size-3.5 accent-pine align-middle" :checked="!left.has(one.listing)" :aria-label="`Apply to ${one.sku}`" @change="toggle(one.listing)" /></td>
-                <td class="px-2"><RouterLink class="code hover:underline" :to="{ path: '/price', query: { view: 'listings', words: one.sku } }">{{ one.sku }}</RouterLink></td>
+                <td class="px-2"><RouterLink class="block max-w-72 truncate hover:underline" :title="one.title" :to="{ path: '/price', query: { view: 'listings', words: one.sku } }"><b>{{ one.title }}</b></RouterLink><span class="code text-soft">{{ one.sku }}</span></td>
                 <td class="px-2 text-right">{{ money(one.now) }}</td><td class="px-2 text-right font-bold">{{ money(one.then) }}</td>
                 <td class="px-2 text-right">{{ one.step > 0 ? '+' : '' }}{{ percent(one.step) }}</td>
                 <td class="px-2 text-right whitespace-nowrap">{{ percent(one.margin_now) }} → {{ percent(one.margin_then) }}</td>
                 <td class="px-3"><Tag :tone="one.set_by === 'step' || one.set_by === 'ceiling' ? 'waits' : 'plain'">{{ one.set_by.replace('_', ' ') }}</Tag></td>
               </tr>
-              <tr v-for="one in held.slice(0, 40)" :key="one.listing" class="h-9 border-b border-rule-2"><td /><td class="code px-2">{{ one.sku }}</td><td class="px-2 text-right">{{ money(one.now) }}</td><td class="px-2 text-right text-soft" colspan="3">the old price stands and waits for you</td><td class="px-3"><Tag tone="waits">{{ one.set_by.replace('_', ' ') }}</Tag></td></tr>
+              <tr v-for="one in held.slice(0, 40)" :key="one.listing" class="h-11 border-b border-rule-2"><td /><td class="px-2"><b class="block max-w-72 truncate" :title="one.title">{{ one.title }}</b><span class="code text-soft">{{ one.sku }}</span></td><td class="px-2 text-right">{{ money(one.now) }}</td><td class="px-2 text-right text-soft" colspan="3">the old price stands and waits for you</td><td class="px-3"><Tag tone="waits">{{ one.set_by.replace('_', ' ') }}</Tag></td></tr>
             </tbody>
           </table>
           <Empty v-else title="No price would move" :told="changed ? 'The draft changes nothing at today\'s costs.' : 'All prices are what the rules ask for.'" />

@@ -20,7 +20,7 @@ const part = computed(() => PARTS.find(([key]) => key === route.params.part) ?? 
 
 <template>
   <div class="flex h-full flex-col">
-    <div class="px-4.5 pt-3"><Pills :options="shown.map(([key, label]) => ({ key, label }))" :chosen="part[0]" label="Parts of set-up" @choose="router.push(`/setup/${$event}`)" /></div>
+    <div class="border-b border-rule px-4.5 py-2.5"><Pills :options="shown.map(([key, label]) => ({ key, label }))" :chosen="part[0]" label="Parts of set-up" @choose="router.push(`/setup/${$event}`)" /></div>
     <component :is="part[2]" class="min-h-0 flex-1 overflow-auto p-4.5" />
   </div>
 </template>

@@ -51,7 +51,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
     <section class="min-w-0 overflow-auto p-4.5">
       <div class="mb-3 flex items-baseline gap-3">
         <h1>{{ rows.length ? `${plural(rows.length, 'thing')} ${rows.length === 1 ? 'needs' : 'need'} you` : 'Nothing needs you' }}</h1>
-        <p v-if="rows.length" class="text-soft">dearest first: <b class="text-ink">{{ money(data!.a_day) }} a day</b> and <b class="text-ink">{{ money(data!.once) }}</b> once are at risk until they are settled</p>
+        <p v-if="rows.length" class="text-soft">dearest first<template v-if="number(data!.a_day) || number(data!.once)">: <b v-if="number(data!.a_day)" class="text-ink">{{ money(data!.a_day) }} a day</b><template v-if="number(data!.a_day) && number(data!.once)"> and </template><b v-if="number(data!.once)" class="text-ink">{{ money(data!.once) }}{{ number(data!.a_day) ? ' once' : '' }}</b> at risk until they are settled</template></p>
       </div>
       <div v-if="error" role="alert" class="sheet p-4 text-brick">{{ wordsOf(error) }} <button type="button" class="font-semibold text-slate underline" @click="refetch()">Try again</button></div>
       <div v-else class="sheet overflow-hidden">

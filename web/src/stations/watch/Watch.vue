@@ -85,7 +85,7 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
           <SheetOut :csv="sheet('responses', 'csv')" :xlsx="sheet('responses', 'xlsx')" />
         </div>
         <DataTable
-          ref="table" v-model:active="active" :path="LISTS.responses" name="Responses" :columns="columns" :ask="ask" choose :edge="edge"
+          ref="table" v-model:active="active" :path="LISTS.responses" name="Responses" :columns="columns" :ask="ask" choose first :edge="edge"
           empty="Nothing was done here yet" empty-told="After the next sweep that finds a change, what was done about it stands here, with its reason."
           @sort="sort" @chosen="chosen = $event" @act="undoSweep"
         >

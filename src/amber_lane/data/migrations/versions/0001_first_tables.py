@@ -1,7 +1,7 @@
 """first tables"""
 
-import sqlalchemy as sa
 from alembic import op
+import sqlalchemy as sa
 
 import amber_lane.data.base
 
@@ -297,6 +297,8 @@ def upgrade() -> None:
     sa.Column('hand_why', sa.Text(), nullable=False),
     sa.Column('ceiling', sa.BigInteger(), nullable=True),
     sa.Column('least_price', sa.BigInteger(), nullable=True),
+    sa.Column('step_price', sa.BigInteger(), nullable=True),
+    sa.Column('step_at', amber_lane.data.base.UtcTime(), nullable=True),
     sa.Column('steady', sa.BigInteger(), nullable=False),
     sa.Column('lane_id', sa.BigInteger(), nullable=True),
     sa.Column('landed', sa.BigInteger(), nullable=True),

@@ -1,0 +1,82 @@
+# make setup | demo | test | fresh | bench — each may be run again at any time and does no needless work.
+SHELL := /bin/bash
+.DEFAULT_GOAL := help
+PY := .venv/bin/python
+STAMPS := .stamps
+# Bytecode is written at set-up, so that every start is quick.
+unexport PYTHONDONTWRITEBYTECODE
+export UV_NO_PROGRESS := 1
+WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts -type f 2>/dev/null)
+PY_SOURCES := $(shell find src -name '*.py' 2>/dev/null)
+
+.PHONY: help setup demo test fresh bench check types shots
+
+help:
+	@echo "make setup   everything that is needed, on a fresh machine"
+	@echo "make demo    a living business at http://127.0.0.1:8700, until Ctrl C"
+	@echo "make test    all checks and tests"
+	@echo "make fresh   empty the demo data"
+	@echo "make bench   measure, and write docs/benchmarks.md"
+
+setup: $(STAMPS)/python $(STAMPS)/install $(STAMPS)/compiled web/dist/index.html
+
+$(STAMPS)/uv:
+	@mkdir -p $(STAMPS)
+	python3 -m venv .venv
+	.venv/bin/pip install -q --disable-pip-version-check uv==0.13.8
+	@touch $@
+
+$(STAMPS)/python: $(STAMPS)/uv requirements-dev.txt
+	VIRTUAL_ENV=.venv .venv/bin/uv pip sync -q --require-hashes --compile-bytecode requirements-dev.txt
+	@rm -f $(STAMPS)/install
+	@touch $@
+
+$(STAMPS)/install: $(STAMPS)/python pyproject.toml
+	VIRTUAL_ENV=.venv .venv/bin/uv pip install -q --no-deps --no-build-isolation -e .
+	@touch $@
+
+$(STAMPS)/compiled: $(STAMPS)/install $(PY_SOURCES)
+	@$(PY) -m compileall -q src > /dev/null
+	@touch $@
+
+$(STAMPS)/npm: web/package-lock.json
+	@mkdir -p $(STAMPS)
+	cd web && npm ci --silent
+	@touch $@
+
+web/dist/index.html: $(STAMPS)/npm $(WEB_SOURCES)
+	cd web && npx --no-install vite build --logLevel warn
+	@touch $@
+
+# Debian's own browser, for the tests that work as a person does.
+$(STAMPS)/browser:
+	@mkdir -p $(STAMPS)
+	@command -v chromium > /dev/null || { apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium > /dev/null; }
+	@touch $@
+
+demo: setup
+	.venv/bin/amber-lane demo
+
+# The pages' types are made from the interface; the check fails when they were not made anew.
+types: $(STAMPS)/install $(STAMPS)/npm
+	.venv/bin/amber-lane openapi > web/src/api/openapi.json
+	cd web && npm run -s types > /dev/null
+
+check: setup
+	.venv/bin/ruff check src tests bench
+	.venv/bin/mypy
+	.venv/bin/lint-imports > /tmp/amber-lane-imports.log || { cat /tmp/amber-lane-imports.log; exit 1; }
+	.venv/bin/amber-lane openapi | cmp - web/src/api/openapi.json || { echo "the interface changed: run make types"; exit 1; }
+	cd web && npx --no-install vue-tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run --silent
+
+test: $(STAMPS)/browser check
+	.venv/bin/pytest -q -n 2 --dist loadscope
+
+fresh:
+	rm -rf var
+
+bench: setup
+	$(PY) -m bench
+
+shots: setup $(STAMPS)/browser
+	$(PY) -m tests.browser.shots

@@ -1,0 +1,296 @@
+"""Planning: what stands in the way of every open order, or by which lanes it is filled."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import func, select
+
+from ..core.cost import Parcel as ParcelCost
+from ..core.cost import convert_one, packs_needed
+from ..core.ids import check_country
+from ..core.money import PPM, half_up, show
+from ..core.price import NONE
+from ..core.route import LaneChoice, LineToFill, OrderPlan, plan_order
+from ..core.states import ORDER_LINE
+from ..data.lanes import Lane, LanePart
+from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from ..data.setup import Origin, Service, Store, Supplier
+from ..data.shelf import Sku
+from ..data.source import Item
+from .book import UNTOLD, conversion
+from .desk import Desk, by_id, in_chunks
+from .policy import policy_for
+
+OPEN = ("new", "needs_lane", "held", "ready", "refused")
+REASONS = {
+    "no_lane": "has no lane that is open",
+    "refused_before": "was refused by the supplier",
+    "not_sent_there": "is not sent to {country}",
+    "too_late": "would arrive after {promised}",
+    "no_stock": "is not in stock at any lane",
+    "least_profit": "Profit would be {profit}",
+    "look_over": "Worth more than {limit}: have a look",
+    "address": "{told}",
+}
+
+
+def lines_of(desk: Desk, orders: Iterable[int]) -> dict[int, list[OrderLine]]:
+    """Lines by order."""
+    found: dict[int, list[OrderLine]] = {number: [] for number in orders}
+    for chunk in in_chunks(found):
+        for line in desk.s.scalars(select(OrderLine).where(OrderLine.order_id.in_(chunk)).order_by(OrderLine.order_id, OrderLine.line_no)):
+            found[line.order_id].append(line)
+    return found
+
+
+def replan(desk: Desk) -> None:
+    """Look at every open order again, oldest first: what stands in its way, or by which lanes it is filled."""
+    desk.s.flush()
+    open_ids = list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state.in_(OPEN)).distinct()))
+    if not open_ids:
+        return
+    orders = sorted(by_id(desk.s, Order, open_ids).values(), key=lambda one: (one.ordered_at, one.id))
+    looks = _Lookup(desk, orders)
+    for order in orders:
+        looks.plan(order)
+    desk.s.flush()
+
+
+def arrival(now: datetime, cut_off: str, days: int) -> date:
+    """The day a parcel arrives when ordered now: after the cut-off the next working day counts as the first."""
+    hour, minute = (int(part) for part in cut_off.split(":"))
+    day = now.date() + timedelta(days=0 if (now.hour, now.minute) < (hour, minute) else 1)
+    while days > 0 or day.weekday() == 6:
+        day += timedelta(days=1)
+        if day.weekday() != 6:
+            days -= 1 if days > 0 else 0
+    return day
+
+
+class _Lookup:
+    """Everything that planning needs, read once for all open orders; stock is given out as orders are planned."""
+
+    def __init__(self, desk: Desk, orders: list[Order]) -> None:
+        s = self.s = desk.s
+        self.desk = desk
+        self.lines = {
+            number: [line for line in lines if line.state in OPEN] for number, lines in lines_of(desk, [o.id for o in orders]).items()
+        }
+        unknown = {line.sku_code for lines in self.lines.values() for line in lines if line.sku_id is None}
+        found = {row.code: row.id for row in s.scalars(select(Sku).where(Sku.code.in_(unknown)))} if unknown else {}
+        for lines in self.lines.values():
+            for line in lines:
+                line.sku_id = line.sku_id or found.get(line.sku_code)
+        skus = {line.sku_id for lines in self.lines.values() for line in lines if line.sku_id}
+        self.lanes: dict[int, list[Lane]] = {}
+        for chunk in in_chunks(skus):
+            for lane in s.scalars(select(Lane).where(Lane.sku_id.in_(chunk), Lane.until.is_(None)).order_by(Lane.use)):
+                self.lanes.setdefault(lane.sku_id, []).append(lane)
+        ids = [lane.id for lanes in self.lanes.values() for lane in lanes]
+        self.parts: dict[int, list[LanePart]] = {}
+        for chunk in in_chunks(ids):
+            for part in s.scalars(select(LanePart).where(LanePart.lane_id.in_(chunk))):
+                self.parts.setdefault(part.lane_id, []).append(part)
+        self.items = by_id(s, Item, (part.item_id for parts in self.parts.values() for part in parts))
+        self.suppliers = {row.id: row for row in s.scalars(select(Supplier))}
+        self.origins = {row.id: row for row in s.scalars(select(Origin))}
+        self.services = {(row.origin_id, row.code, row.country): row for row in s.scalars(select(Service))}
+        self.stores = {row.id: row for row in s.scalars(select(Store))}
+        self.plans = {row.order_id: row for row in s.scalars(select(Plan).where(Plan.order_id.in_([o.id for o in orders])))}
+        self.holds = {row.order_id: row for row in s.scalars(select(Hold).where(Hold.ended.is_(None)))}
+        self.free = self._free_stock()
+        line_ids = [line.id for lines in self.lines.values() for line in lines]
+        self.refused: set[tuple[int, int]] = set()
+        for chunk in in_chunks(line_ids):
+            self.refused |= set(
+                s.execute(
+                    select(PurchaseLine.order_line_id, PurchaseLine.item_id)
+                    .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
+                    .where(PurchaseLine.order_line_id.in_(chunk), PurchaseOrder.state == "refused")
+                )
+                .tuples()
+                .all()
+            )
+        self.policies: dict[int, dict[str, Any]] = {}
+
+    def _free_stock(self) -> dict[int, int]:
+        """Supplier units that no purchase under way has taken; the open orders themselves share what is left, oldest first."""
+        taken: dict[int, int] = dict(
+            self.s.execute(
+                select(PurchaseLine.item_id, func.sum(PurchaseLine.quantity))
+                .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
+                .where(PurchaseLine.live, PurchaseOrder.state.in_(("waiting", "sent")))
+                .group_by(PurchaseLine.item_id)
+            )
+            .tuples()
+            .all()
+        )
+        return {
+            number: 0 if item.offer == "gone" else (UNTOLD if item.stock < 0 else max(item.stock - taken.get(number, 0), 0))
+            for number, item in self.items.items()
+        }
+
+    def _choice(self, order: Order, line: OrderLine, lane: Lane) -> LaneChoice:
+        supplier, origin = self.suppliers[lane.supplier_id], self.origins[lane.origin_id]
+        convert = conversion(self.s, supplier, order.currency)
+        tax = supplier.tax
+        parts = tuple(
+            (p.item_id, p.units_num, p.units_den, _with_tax(convert_one(self.items[p.item_id].cost, convert), tax), self.free[p.item_id])
+            for p in self.parts.get(lane.id, [])
+        )
+        service = self.services.get((lane.origin_id, lane.service, order.country))
+        parcel = None
+        if service:
+            plain = conversion(self.s, supplier, order.currency)
+            free = None if service.free_over is None else convert_one(service.free_over, plain)
+            parcel = ParcelCost(
+                convert_one(origin.handling, plain), convert_one(service.first, plain), convert_one(service.following, plain), free
+            )
+        why = "no_lane" if lane.state == "shut" else None
+        if any((line.id, p.item_id) in self.refused for p in self.parts.get(lane.id, [])) and line.chosen_by != "person":
+            why = "refused_before"
+        return LaneChoice(
+            lane.id,
+            lane.supplier_id,
+            lane.origin_id,
+            parts,
+            parcel,
+            arrival(self.desk.now, origin.cut_off, service.days_high) if service else None,
+            why,
+        )
+
+    def plan(self, order: Order) -> None:
+        lines = self.lines[order.id]
+        if not lines:
+            return
+        policy = self.policies.setdefault(order.store_id, policy_for(self.s, store=self.stores[order.store_id].code))
+        asked = []
+        for line in lines:
+            lanes = [lane for lane in self.lanes.get(line.sku_id or 0, []) if lane.store_id in (None, order.store_id)]
+            if line.chosen_by == "person":
+                lanes = [lane for lane in lanes if lane.id == line.lane_id] or lanes
+            asked.append(LineToFill(line.id, line.quantity, line.kept, tuple(self._choice(order, line, lane) for lane in lanes)))
+        least = NONE if order.lifted else int(policy["least_order_profit"])
+        promised = order.promised_by.date() if order.promised_by and not order.lifted else None
+        found = plan_order(asked, promised, least)
+        self._keep_plan(order, found)
+        value = sum(line.paid for line in lines)
+        reason = found.reason
+        if reason is None and not _country_fits(order):
+            reason = "address"
+        if reason is None and value > policy["look_over"] and not order.lifted:
+            reason = "look_over"
+        self._move(order, lines, found, reason, policy)
+
+    def _keep_plan(self, order: Order, found: OrderPlan) -> None:
+        row = self.plans.get(order.id)
+        if row is None:
+            row = self.plans[order.id] = Plan(order_id=order.id, at=self.desk.now, goods=0, shipping=0, handling=0, profit=0, lanes=[])
+            self.s.add(row)
+        lanes = [
+            {
+                "line": c.line,
+                "lane": c.lane,
+                "goods": c.goods,
+                "shipping": c.shipping,
+                "handling": c.handling,
+                "all_in": c.all_in,
+                "arrives": c.arrives.isoformat() if c.arrives else None,
+                "reason": c.reason,
+                "chosen": found.chosen.get(c.line) == c.lane,
+            }
+            for c in found.considered
+        ]
+        row.goods, row.shipping, row.handling, row.profit, row.reason = (
+            found.goods,
+            found.shipping,
+            found.handling,
+            found.profit,
+            found.reason,
+        )
+        if row.lanes != lanes:
+            row.lanes, row.at = lanes, self.desk.now
+
+    def _move(self, order: Order, lines: list[OrderLine], found: OrderPlan, reason: str | None, policy: dict[str, Any]) -> None:
+        missing = {line.id for line in lines if not self.lanes.get(line.sku_id or 0)}
+        for line in lines:
+            if reason is None:
+                line.lane_id = found.chosen[line.id]
+                _enter(line, "clear", "")
+                for part in self.parts[line.lane_id]:
+                    self.free[part.item_id] -= packs_needed(line.quantity, part.units_num, part.units_den)
+            elif line.id in missing:
+                _enter(line, "lack", "its SKU is unknown" if line.sku_id is None else "it has no lane")
+            elif missing:
+                _enter(line, "lack" if line.id in missing else "hold", "another line of this order has no lane")
+            elif line.state == "refused" and reason == "refused_before":
+                continue
+            else:
+                _enter(line, "hold", reason)
+        if reason is None:
+            self._end_hold(order, "became ready")
+            if order.send_after is None and policy["send"] != "hand":
+                wait = 0 if policy["send"] == "once" else int(policy["send_minutes"])
+                order.send_after = self.desk.now + timedelta(minutes=wait)
+        else:
+            order.send_after = None
+            if missing:
+                self._end_hold(order, "needs a lane")
+            else:
+                self._hold(order, reason, tell_reason(order, lines, found, reason, policy))
+
+    def _hold(self, order: Order, reason: str, told: str) -> None:
+        row = self.holds.get(order.id)
+        if row is None:
+            row = self.holds[order.id] = Hold(order_id=order.id, limit=reason, told=told, since=self.desk.now)
+            self.s.add(row)
+        row.limit, row.told = reason, told
+
+    def _end_hold(self, order: Order, way: str) -> None:
+        row = self.holds.pop(order.id, None)
+        if row:
+            row.ended, row.way = self.desk.now, way
+
+
+def _with_tax(cost: int, tax: int) -> int:
+    """What one supplier unit costs with the supplier's tax."""
+    return half_up(cost * (PPM + tax), PPM)
+
+
+def _country_fits(order: Order) -> bool:
+    try:
+        check_country(order.country)
+    except ValueError:
+        return False
+    address = order.mended or order.address
+    return bool(address.get("address_1") and address.get("city") and address.get("postcode"))
+
+
+def tell_reason(order: Order, lines: list[OrderLine], found: OrderPlan, reason: str, policy: dict[str, Any]) -> str:
+    """Why an order is held, as a person would say it."""
+    stuck = [line for line in lines if line.id not in found.chosen] or lines
+    names = stuck[0].title or stuck[0].sku_code
+    if reason == "least_profit":
+        return f"Profit would be {show(found.profit, order.currency)}"
+    if reason == "look_over":
+        return f"Worth more than {show(policy['look_over'], order.currency)}, so have a look"
+    if reason == "address":
+        return f"The address cannot be sent to: country {order.country!r}, or a part is missing"
+    promised = f"{order.promised_by:%a %-d %b}" if order.promised_by else "the promise"
+    return f"{names} {REASONS[reason].format(country=order.country, promised=promised)}"
+
+
+def _enter(line: OrderLine, move: str, why: str) -> None:
+    target = ORDER_LINE.step(line.state, move) if line.state in ORDER_LINE.sources(move) else line.state
+    if (line.state, line.why) != (target, why):
+        line.state, line.why = target, why
+        line.version += 1
+
+
+def step_line(line: OrderLine, move: str, why: str = "") -> None:
+    """Move a line by its rule; NotAllowed when there is none."""
+    line.state, line.why = ORDER_LINE.step(line.state, move), why
+    line.version += 1

@@ -1,0 +1,145 @@
+"""The listings sheet and the supplier items sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+import numpy as np
+from sqlalchemy import select
+
+from ..connectors.protocols import CatalogueItem, StoreListing
+from ..connectors.wire import clip
+from ..core.ids import check_gtin
+from ..core.money import parse_money
+from ..data.setup import Origin, Store, Supplier
+from ..data.shelf import Listing, Sku
+from ..data.source import Item
+from ..sheets.table import unsafe
+from . import shelf, source, watch
+from .desk import Desk
+from .sheets_frame import Checked, Names, Row, each, need, whole
+
+
+def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+    names, out = Names(desk), Checked()
+    known = {
+        (store, code): (price, quantity, state)
+        for store, code, price, quantity, state in desk.s.execute(
+            select(Listing.store_id, Sku.code, Listing.shown_price, Listing.shown_quantity, Listing.shown_state).join(
+                Sku, Sku.id == Listing.sku_id
+            )
+        )
+    }
+
+    def read(row: Row) -> None:
+        store, sku = names.store(row), need(row, "sku")
+        price = parse_money(need(row, "price"), store.currency, "price")
+        if not 1 <= price <= 100_000_000:
+            raise ValueError(f"price: {row['price']} must lie between 0.01 and 1,000,000")
+        state = row.get("state") or "live"
+        if state not in ("live", "paused", "ended"):
+            raise ValueError(f"state: {state!r} is not live, paused or ended")
+        gtin = check_gtin(row["gtin"]) if row.get("gtin") else ""
+        weight = whole(row, "weight_g", 0, 10_000_000) if row.get("weight_g") else 0
+        one = StoreListing(
+            sku,
+            clip(_title(row)),
+            price,
+            store.currency,
+            whole(row, "quantity", 0, 1_000_000),
+            state,
+            gtin,
+            row.get("mpn", ""),
+            row.get("brand", ""),
+            row.get("category", ""),
+            row.get("options", ""),
+            weight,
+        )
+        was = known.get((store.id, sku))
+        out.add(
+            "new" if was is None else "same" if was == (price, one.quantity, state) else "changed", (store.id, one), f"{sku}: {one.title}"
+        )
+
+    each(rows, progress, out, read)
+    return out
+
+
+def _title(row: Row) -> str:
+    title = unsafe(row.get("title", "").strip())
+    if not title:
+        raise ValueError("title is empty")
+    return title
+
+
+def take_listings(desk: Desk, checked: Checked) -> int:
+    for store in desk.s.scalars(select(Store)).all():
+        shelf.bring_in(desk, store, [one for number, one in checked.good if number == store.id])
+    desk.log("listing.sheet", "listings", f"{len(checked.good)} listings brought in by a sheet", count=len(checked.good))
+    return len(checked.good)
+
+
+def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+    names, out = Names(desk), Checked()
+    known = {(s, n): (c, q) for s, n, c, q in desk.s.execute(select(Item.supplier_id, Item.number, Item.cost, Item.stock))}
+    origins: dict[int, list[str]] = {}
+    for supplier_id, code in desk.s.execute(select(Origin.supplier_id, Origin.code)):
+        origins.setdefault(supplier_id, []).append(code)
+
+    def read(row: Row) -> None:
+        supplier, number = names.supplier(row), need(row, "item")
+        currency = need(row, "currency").upper()
+        if currency != supplier.currency:
+            raise ValueError(f"currency: {currency} is not {supplier.name}'s, {supplier.currency}")
+        cost = parse_money(need(row, "cost"), currency, "cost")
+        if not 0 < cost <= 100_000_000:
+            raise ValueError(f"cost: {row['cost']} must lie between 0.01 and 1,000,000")
+        places = origins.get(supplier.id, [])
+        origin = row.get("origin") or (places[0] if places else "")
+        if origin not in places:
+            raise ValueError(f"origin: {origin!r} is not one of {', '.join(places) or 'none yet'}")
+        pack = whole(row, "pack_size", 1, 100_000) if row.get("pack_size") else 1
+        gtin = check_gtin(row["gtin"]) if row.get("gtin") else ""
+        one = CatalogueItem(
+            number,
+            clip(_title(row)),
+            cost,
+            currency,
+            whole(row, "stock", 0, 100_000_000),
+            origin,
+            gtin,
+            row.get("mpn", ""),
+            row.get("brand", ""),
+            row.get("category", ""),
+            row.get("options", ""),
+            pack,
+            whole(row, "weight_g", 0, 10_000_000) if row.get("weight_g") else 0,
+        )
+        was = known.get((supplier.id, number))
+        out.add("new" if was is None else "same" if was == (cost, one.stock) else "changed", (supplier.id, one), f"{number}: {one.title}")
+
+    each(rows, progress, out, read)
+    return out
+
+
+def take_items(desk: Desk, checked: Checked) -> int:
+    """New items enter; for known ones the sheet is a sweep like any other, with its doubts and holds."""
+    for supplier in desk.s.scalars(select(Supplier)).all():
+        mine = [one for number, one in checked.good if number == supplier.id]
+        if not mine:
+            continue
+        source.bring_in(desk, supplier, mine)
+        sweep = watch.begin(desk, supplier, desk.who)
+        watch.take(
+            desk,
+            sweep,
+            watch.Told(
+                [one.number for one in mine],
+                np.array([one.cost for one in mine], dtype=np.int64),
+                [one.currency for one in mine],
+                np.array([one.stock for one in mine], dtype=np.int64),
+                desk.now,
+                whole=False,
+            ),
+        )
+    desk.log("item.sheet", "items", f"{len(checked.good)} supplier items brought in by a sheet", count=len(checked.good))
+    return len(checked.good)
