@@ -15,6 +15,7 @@ from ..data.shelf import Sku
 from ..data.source import Item
 from . import lanes
 from .desk import Desk, bulk_insert, in_chunks
+from .planning import replan
 from .respond import respond
 from .sheets_frame import Checked, Names, Row, each, need
 
@@ -117,5 +118,5 @@ def take_lanes(desk: Desk, checked: Checked) -> int:
     )
     act = desk.log("lane.sheet", "lanes", f"{len(fresh)} lanes brought in by a sheet", count=len(fresh))
     respond(desk, {group[0].sku for group in fresh}, act=act.id)
-    planning.replan(desk)
+    replan(desk)
     return len(fresh)

@@ -16,6 +16,7 @@ from ..data.setup import Store
 from ..data.shelf import Listing
 from . import lanes, orders, prices, purchases, shelf, watch
 from .desk import Conflict, Desk
+from .planning import replan
 
 
 def _lane_open(desk: Desk, act: Act) -> None:
@@ -38,7 +39,7 @@ def _on_sale(desk: Desk, act: Act) -> None:
 def _allow(desk: Desk, act: Act) -> None:
     order = desk.get(Order, _after(act)["order"], "order")
     order.lifted = False
-    planning.replan(desk)
+    replan(desk)
 
 
 def _policy(desk: Desk, act: Act) -> None:
@@ -47,7 +48,7 @@ def _policy(desk: Desk, act: Act) -> None:
     if row:
         row.fields = was["fields"]
         desk.s.flush()
-        planning.replan(desk)
+        replan(desk)
 
 
 def _fees(desk: Desk, act: Act) -> None:
