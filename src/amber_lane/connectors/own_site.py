@@ -196,5 +196,12 @@ def _order(one: _Order) -> StoreOrder:
     if not lines or any(line.quantity <= 0 or line.unit_price < 0 for line in lines):
         raise ValueError("an order needs lines with a quantity and a price")
     return StoreOrder(
-        one.number, one.ordered_at, one.currency, Address(**one.buyer.model_dump()), lines, one.promised_by, one.state == "cancelled"
+        one.number,
+        one.ordered_at,
+        one.currency,
+        Address(**one.buyer.model_dump()),
+        lines,
+        one.promised_by,
+        one.state == "cancelled",
+        one.state == "sent",
     )

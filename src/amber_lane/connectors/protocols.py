@@ -78,6 +78,8 @@ class StoreOrder:
     lines: list[StoreOrderLine]
     promised_by: date | None = None
     cancelled: bool = False
+    # The store has it as sent already; it was filled before we came, so it is never bought here.
+    sent: bool = False
     note: str = ""
 
 

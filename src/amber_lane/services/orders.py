@@ -33,6 +33,8 @@ def take_in(desk: Desk, store: Store, given: StoreOrder, came_by: str = "link") 
         if given.cancelled:
             _stop_cancelled(desk, known)
         return None
+    if given.sent:
+        return None
     order = Order(
         store_id=store.id,
         number=given.number,

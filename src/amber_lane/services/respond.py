@@ -21,6 +21,7 @@ from ..data.shelf import Listing
 from ..data.watch import Response
 from .book import PAUSED_BY, STATES, Book, load
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
+from .outbox import listing_key
 
 LIVE, PAUSED = 0, 1
 BY_STOCK, BY_HOLD, BY_HAND = 1, 2, 3
@@ -349,7 +350,7 @@ def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None
         currency,
         strict=True,
     ):
-        keys.append(f"listing-{number}-{version + 1}")
+        keys.append(listing_key(number, version + 1))
         subjects.append(f"listing:{number}")
         bodies.append(
             f'{{"listing":{number},"sku":{json.dumps(sku)},"price":"{plain(money, cur)}","currency":"{cur}",'

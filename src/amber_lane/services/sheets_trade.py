@@ -72,8 +72,7 @@ def check_orders(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None
             buyer,
             [line for _, line in group],
             promised.date() if promised else None,
-            False,
-            first.get("note", ""),
+            note=first.get("note", ""),
         )
         out.add(kind, (store_id, order), f"order {number}: {buyer.name}, {len(group)} line{'s' if len(group) > 1 else ''}")
     return out

@@ -172,8 +172,11 @@ def _happen(world: World, rng: random.Random, kind: str, body: dict[str, Any], a
         _market(world, rng, at, share=0.004)
         world.plan(at + 5 * MINUTE, "market")
     elif kind == "buyer":
-        per_day = float(world.fact("buyers_a_day", 90))
-        world.plan(at + int(rng.expovariate(1.0) * DAY / max(per_day, 0.001)) + 1, "buyer")
+        per_day = float(world.fact("buyers_a_day", 60))
+        if per_day <= 0:
+            world.plan(at + HOUR, "buyer")
+            return []
+        world.plan(at + int(rng.expovariate(1.0) * DAY / per_day) + 1, "buyer")
         order = buy(world, rng, at)
         return [order] if order else []
     elif kind == "decide":

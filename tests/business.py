@@ -1,0 +1,184 @@
+"""A small business in a test: the practice world as a process of its own, and a house that trades with it over HTTP."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import time
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import httpx
+from sqlalchemy import select
+
+from amber_lane.api.deps import House
+from amber_lane.api.app import make_house
+from amber_lane.clock import PacedClock
+from amber_lane.data.lanes import Lane
+from amber_lane.data.prices import PriceRule
+from amber_lane.data.setup import Store, Supplier
+from amber_lane.data.shelf import Listing, Sku
+from amber_lane.data.source import Item
+from amber_lane.services import lanes, prices, setup, transit
+from amber_lane.services.desk import Desk
+from amber_lane.settings import Settings
+
+KEYS = {"store": "dusk-dial:practice-shop", "supplier": "practice-northlight", "carrier": "practice-swiftwing"}
+
+
+def free_ports() -> tuple[int, int]:
+    """Two neighbouring free ports: the world's and its mailbox's."""
+    while True:
+        with socket.socket() as one, socket.socket() as two:
+            one.bind(("127.0.0.1", 0))
+            port = one.getsockname()[1]
+            try:
+                two.bind(("127.0.0.1", port + 1))
+            except OSError:
+                continue
+            return port, port + 1
+
+
+class WorldProcess:
+    """The practice world in a process of its own, with its clock paused."""
+
+    def __init__(self, folder: Path) -> None:
+        self.port, self.mail_port = free_ports()
+        self.address = f"http://127.0.0.1:{self.port}"
+        env = os.environ | {"AMBER_LANE_DATA": str(folder), "AMBER_LANE_WORLD_PORT": str(self.port)}
+        self.process = subprocess.Popen([sys.executable, "-m", "amber_lane.cli", "world", "--small", "--speed", "0"], env=env)
+        self.client = httpx.Client(base_url=self.address, timeout=60, trust_env=False)
+        until = time.monotonic() + 30
+        while True:
+            try:
+                self.client.get("/world/clock")
+                break
+            except httpx.HTTPError:
+                if self.process.poll() is not None or time.monotonic() > until:
+                    raise
+                time.sleep(0.05)
+        self.post("facts", name="buyers_a_day", value=0)
+        self.post("facts", name="hold_seconds", value=1.2)
+
+    def post(self, path: str, **body: Any) -> dict[str, Any]:
+        response = self.client.post(f"/world/{path}", json=body)
+        assert response.is_success, response.text
+        return response.json()
+
+    def record(self) -> dict[str, Any]:
+        return self.client.get("/world/record").json()
+
+    def shown(self, sku: str) -> list[dict[str, Any]]:
+        return self.client.get(f"/world/record/listings/{sku}").json()["shown"]
+
+    def dial(self, service: str, name: str, value: float) -> None:
+        self.post("dials", service=service, name=name, value=value)
+
+    def calm(self) -> None:
+        for service in self.client.get("/world/dials").json()["services"]:
+            for dial in service["dials"]:
+                if dial["value"]:
+                    self.dial(service["service"], dial["name"], 0)
+
+    def stop(self) -> None:
+        self.client.close()
+        self.process.terminate()
+        self.process.wait(10)
+
+
+class Business:
+    """A house joined to the world, with lanes opened by barcode and one house rule."""
+
+    def __init__(self, world: WorldProcess, folder: Path, joined: bool = True) -> None:
+        self.world, self.folder = world, folder
+        self.house = self.open()
+        if joined:
+            self.join()
+
+    def open(self) -> House:
+        settings = Settings(data=self.folder, world=self.world.address, jobs=False, call_deadline=0.6, web=self.folder)
+        return make_house(settings)
+
+    def desk(self, s: Any, who: str = "Tester") -> Desk:
+        return Desk(s, self.house.clock, who)
+
+    def join(self) -> None:
+        with self.house.db.writing() as s:
+            desk = self.desk(s)
+            setup.make_person(desk, "Tester", "tester@amber-lane.example", "long-enough-word")
+            transit.make_templates(desk)
+            for owner, kind, path in (("store", "own_site", "/shop/api"), ("supplier", "wholesale_api", "/wholesale/api"), ("carrier", "post_api", "/post/api")):
+                given = setup.Join(owner, kind, "", f"{self.world.address}{path}", KEYS[owner])
+                setup.join_partner(desk, self.house.doors, given, setup.ask_account(self.house.doors, given))
+            mail = setup.Join("mailbox", "smtp", "Mail", f"smtp://127.0.0.1:{self.world.mail_port}|{self.world.address}/mail/api")
+            setup.join_partner(desk, self.house.doors, mail, setup.ask_account(self.house.doors, mail))
+            # What was sold in the world before this house opened is not its business.
+            s.scalars(select(Store)).one().orders_cursor = str(len(self.world.record()["orders"]))
+            s.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=280_000, min_profit=150, endings="95"))
+            prices.set_policy(desk, "house", "", {"send": "hand", "resume_sweeps": 2})
+        self.house.reader.catalogue(1)
+        self.house.reader.listings(1)
+        with self.house.db.writing() as s:
+            desk = self.desk(s)
+            pairs = s.execute(select(Sku.id, Item.id).join(Item, (Item.gtin == Sku.gtin) & (Item.gtin != ""))).all()
+            for sku, item in pairs:
+                lanes.open_lane(desk, sku, [lanes.Part(item, lanes.Fraction(1))])
+        self.settle()
+
+    def follow(self) -> None:
+        answer = self.world.client.get("/world/clock").json()
+        assert isinstance(self.house.clock, PacedClock)
+        self.house.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
+
+    def on(self, minutes: float) -> None:
+        """Let time pass in the world, without anything being done here."""
+        self.world.post("clock", jump_minutes=minutes)
+        self.follow()
+
+    def sweep(self) -> dict[str, int]:
+        self.on(1)
+        return self.house.reader.sweep(1, "test")
+
+    def settle(self, rounds: int = 1) -> None:
+        """Carry out what waits in the outbox, however often it must be tried."""
+        for _ in range(rounds):
+            self.house.worker.deliver()
+
+    def round(self, minutes: float = 15) -> None:
+        self.on(minutes)
+        self.house.worker.once()
+
+    def buy(self, **wish: Any) -> str:
+        number: str = self.world.post("buy", **wish)["number"]
+        self.house.reader.orders(1)
+        return number
+
+    def one(self, query: Any) -> Any:
+        with self.house.db.reading() as s:
+            return s.scalars(query).one()
+
+    def all(self, query: Any) -> list[Any]:
+        with self.house.db.reading() as s:
+            return list(s.scalars(query))
+
+    def listing(self, sku: str) -> Listing:
+        return self.one(select(Listing).join(Sku, Sku.id == Listing.sku_id).where(Sku.code == sku))
+
+    def laned(self, place: int = 0) -> tuple[str, Item]:
+        """A SKU that is on sale with plenty behind it, and its item."""
+        with self.house.db.reading() as s:
+            rows = s.execute(
+                select(Sku.code, Item).join(Lane, Lane.sku_id == Sku.id).join(lanes.LanePart, lanes.LanePart.lane_id == Lane.id)
+                .join(Item, Item.id == lanes.LanePart.item_id).join(Listing, Listing.sku_id == Sku.id)
+                .where(Listing.state == "live", Item.stock > 12).order_by(Sku.code)
+            ).all()
+        return rows[place][0], rows[place][1]
+
+    def close(self) -> None:
+        self.house.db.close()
+
+
+__all__ = ["Business", "Store", "Supplier", "WorldProcess", "free_ports"]

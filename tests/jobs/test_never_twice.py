@@ -1,0 +1,176 @@
+"""Never twice, never lost: the worker is killed at every point around a call, and all faults are turned on.
+
+What counts is the practice world's own record of what really happened.
+"""
+
+from __future__ import annotations
+
+import os
+import signal
+from collections import Counter
+
+import httpx
+from sqlalchemy import event, select
+from sqlalchemy.orm import Session
+
+from amber_lane.connectors.smtp_mail import SmtpMail
+from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
+from amber_lane.data.outbox import Outbox
+from amber_lane.data.shelf import Listing
+from amber_lane.services import prices, shelf, today
+
+from ..business import Business
+
+
+class Killer:
+    """Counts the points at which a process may die - before and after every call and every commit - and dies at one."""
+
+    def __init__(self, at: int) -> None:
+        self.at, self.seen = at, 0
+
+    def point(self) -> None:
+        self.seen += 1
+        if self.seen == self.at:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    def arm(self) -> None:
+        send, point = httpx.Client.send, self.point
+
+        def watched(client, *args, **kwargs):
+            point()
+            try:
+                return send(client, *args, **kwargs)
+            finally:
+                point()
+
+        httpx.Client.send = watched
+        event.listen(Session, "before_commit", lambda session: point())
+        event.listen(Session, "after_commit", lambda session: point())
+        mail = SmtpMail.send
+        SmtpMail.send = lambda self, message: (point(), mail(self, message), point())
+
+
+def work(business: Business) -> None:
+    """A round of all that talks to the outside."""
+    worker = business.house.worker
+    worker.reader.orders(1)
+    worker.send_due()
+    worker.deliver()
+    worker.reader.answers(1)
+    worker.deliver()
+    worker.reader.parcels(1)
+
+
+def victim(business: Business, at: int) -> bool:
+    """Work in a process that is killed at point `at`. True when it lived to the end."""
+    pid = os.fork()
+    if pid == 0:
+        try:
+            own = Business(business.world, business.folder, joined=False)
+            Killer(at).arm()
+            work(own)
+        finally:
+            os._exit(0)
+    _, status = os.waitpid(pid, 0)
+    return not os.WIFSIGNALED(status)
+
+
+def survive(business: Business) -> None:
+    """The next worker: takes over where the dead one stood, and asks before it sends anything again."""
+    delivery = business.house.worker.delivery
+    delivery.settle = 0.0
+    delivery.recover()
+    work(business)
+    for number in list(delivery.not_before):
+        delivery.not_before[number] = 0
+    work(business)
+
+
+def check(business: Business) -> None:
+    """The world's record against ours."""
+    record = business.world.record()
+    mine = {row.reference: row for row in business.all(select(PurchaseOrder))}
+    bought = Counter(one["reference"] for one in record["purchases"] if one["reference"] in mine)
+    assert bought and max(bought.values()) == 1, bought.most_common(3)
+    orders = {row.number for row in business.all(select(Order))}
+    passed = Counter((one["number"], one["tracking_number"]) for one in record["fulfilments"] if one["number"] in orders)
+    assert not passed or max(passed.values()) == 1, passed.most_common(3)
+    keys = {row.key for row in business.all(select(Outbox).where(Outbox.kind == "mail"))}
+    mails = {name: n for name, n in record["mails"].items() if name in keys}
+    assert not mails or max(mails.values()) == 1, mails
+    for one in record["purchases"]:
+        if one["reference"] in mine and mine[one["reference"]].billed is not None:
+            assert mine[one["reference"]].billed == one["billed"]
+
+
+def test_killed_at_every_point_everything_happens_once(business):
+    with business.house.db.writing() as s:
+        prices.set_policy(business.desk(s), "house", "", {"send": "once"})
+    skus = [business.laned(n)[0] for n in range(4)]
+    at, lived = 1, False
+    while not lived:
+        business.world.post("buy", sku=skus[at % 4], quantity=1)
+        if at % 3 == 0:
+            # A parcel leaves, so that a number and a mail are under way as well.
+            business.on(60 * 24)
+        with business.house.db.writing() as s:
+            listing = s.scalars(select(Listing).join(shelf.Sku).where(shelf.Sku.code == skus[0])).one()
+            shelf.want(business.desk(s), listing, quantity=at % 7 + 1)
+        lived = victim(business, at)
+        survive(business)
+        shown = business.world.shown(skus[0])[-1]
+        listing = business.listing(skus[0])
+        assert (shown["price"], shown["state"]) == (listing.wanted_price, listing.state)
+        at += 1
+        assert at < 200
+    assert at > 15
+    survive(business)
+    check(business)
+    lines = business.all(select(OrderLine))
+    assert len(lines) == at - 1 and {line.state for line in lines} <= {"with_supplier", "bought", "on_the_road", "arrived"}
+    assert not business.all(select(Outbox).where(Outbox.state.in_(("waiting", "claimed", "unknown", "dead"))))
+
+
+def test_with_every_fault_on_nothing_is_lost_or_done_twice(business):
+    world = business.world
+    with business.house.db.writing() as s:
+        prices.set_policy(business.desk(s), "house", "", {"send": "once"})
+    for service in ("shop", "wholesale", "post"):
+        for dial, value in (("errors", 0.15), ("lost_answer", 0.12), ("malformed", 0.1), ("slow", 0.05)):
+            world.dial(service, dial, value)
+    for service, dial, value in (("shop", "duplicates", 0.5), ("shop", "out_of_order", 0.5), ("post", "duplicates", 0.5), ("post", "out_of_order", 0.5), ("mail", "errors", 0.3)):
+        world.dial(service, dial, value)
+    delivery = business.house.worker.delivery
+    delivery.settle = 0.0
+    business.house.reader.rest = lambda seconds: None
+    numbers = []
+    for n in range(10):
+        numbers.append(world.post("buy", sku=business.laned(n % 3)[0], quantity=1)["number"])
+        business.round(240)
+    world.calm()
+    for _ in range(60):
+        business.round(60)
+        states = {line.state for line in business.all(select(OrderLine))}
+        if states <= {"on_the_road", "arrived", "refused"} and not business.all(select(Outbox).where(Outbox.state.in_(("waiting", "unknown")))):
+            break
+    check(business)
+    assert {row.number for row in business.all(select(Order))} == set(numbers)
+    assert not business.all(select(Outbox).where(Outbox.state.in_(("waiting", "claimed", "unknown"))))
+    for line in business.all(select(OrderLine)):
+        assert line.state in ("on_the_road", "arrived", "refused"), (line.state, line.why)
+
+
+def test_nothing_known_to_be_empty_stays_on_sale(business):
+    """While the store fails, the pause is tried again and again; a minute after it is back the listing is off."""
+    sku, item = business.laned()
+    business.world.dial("shop", "errors", 1)
+    business.world.post("items", number=item.number, stock=0)
+    for _ in range(8):
+        business.round(1)
+    assert business.listing(sku).state == "paused" and business.world.shown(sku)[-1]["state"] == "live"
+    with business.house.db.reading() as s:
+        assert any(one.kind == "Oversell" for one in today.troubles(business.desk(s)))
+    business.world.calm()
+    for _ in range(6):
+        business.round(1)
+    assert business.world.shown(sku)[-1]["state"] == "paused"

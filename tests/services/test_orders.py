@@ -1,0 +1,193 @@
+"""Orders: each once, held by what stands in the way, bought once, followed to the door."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import select
+
+from amber_lane.connectors.protocols import Tracking
+from amber_lane.data.lanes import Lane
+from amber_lane.data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
+from amber_lane.data.outbox import Act
+from amber_lane.data.transit import Message, Parcel, PassedOn
+from amber_lane.services import by_sheets, lanes, lists, orders, prices, purchases, setup, sheets_in, transit, undo
+from amber_lane.services.desk import Conflict, Invalid
+from amber_lane.sheets.table import read_sheet
+
+
+def line_of(business, number):
+    return business.one(select(OrderLine).join(Order, Order.id == OrderLine.order_id).where(Order.number == number))
+
+
+def send(business):
+    with business.house.db.writing() as s:
+        return purchases.send(business.desk(s), purchases.ready_orders(business.desk(s)))
+
+
+def test_the_whole_way_from_a_sale_to_the_door(business):
+    sku, item = business.laned()
+    number = business.buy(sku=sku, quantity=2)
+    line = line_of(business, number)
+    assert (line.state, line.quantity) == ("ready", 2) and line.kept == line.paid
+    assert len(send(business)) == 1 and not send(business)
+    reference = f"DDS-{number}-1"
+    for _ in range(260):
+        business.round(30)
+        if line_of(business, number).state == "arrived":
+            break
+        for purchase in business.all(select(PurchaseOrder).where(PurchaseOrder.told != "", PurchaseOrder.state == "accepted")):
+            assert "check digit" in purchase.told
+    assert line_of(business, number).state == "arrived"
+    record = business.world.record()
+    bought = [one for one in record["purchases"] if one["reference"] == reference]
+    passed = [one for one in record["fulfilments"] if one["number"] == number]
+    assert len(bought) == len(passed) == 1 and bought[0]["tracking_number"] == passed[0]["tracking_number"]
+    purchase = business.one(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
+    assert purchase.billed == bought[0]["billed"] == purchase.goods + purchase.shipping + purchase.handling
+    mail = business.one(select(Message).join(Order, Order.id == Message.order_id).where(Order.number == number))
+    assert mail.state == "sent" and passed[0]["tracking_number"] in mail.body
+    assert record["mails"][f"mail-DDS-{number}-shipped-{passed[0]['tracking_number']}"] == 1
+    assert business.one(select(PassedOn)).confirmed_at and business.one(select(Lane).join(lanes.LanePart, lanes.LanePart.lane_id == Lane.id)
+                                                                        .where(lanes.LanePart.item_id == item.id)).state == "open"
+
+
+def test_what_stands_in_the_way_is_told_and_mended(business):
+    sku, item = business.laned(1)
+    far = business.buy(sku=sku, quantity=1, country="NO")
+    assert "not sent to NO" in business.one(select(Hold).where(Hold.ended.is_(None))).told
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        order = s.scalars(select(Order).where(Order.number == far)).one()
+        with pytest.raises(Conflict, match="changed this order"):
+            orders.mend_address(desk, order.id, order.version - 1, {})
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        order = s.scalars(select(Order).where(Order.number == far)).one()
+        orders.mend_address(desk, order.id, order.version, {"name": "A B", "address_1": "1 Row", "city": "Hull", "postcode": "HU1", "country": "gb"})
+        assert order.address["country"] == "NO" and order.mended["country"] == "GB"
+    assert line_of(business, far).state == "ready"
+    # The item gets dear: the order would lose money, and a person decides.
+    with business.house.db.writing() as s:
+        s.get(type(item), item.id).cost = line_of(business, far).paid + 500
+    with business.house.db.writing() as s:
+        orders.replan(business.desk(s))
+    hold = business.one(select(Hold).where(Hold.ended.is_(None)))
+    assert hold.limit == "least_profit" and "−£" in hold.told and not send(business)
+    with business.house.db.writing() as s:
+        orders.allow(business.desk(s), hold.order_id, "a good customer")
+    assert line_of(business, far).state == "ready" and len(send(business)) == 1
+
+
+def test_an_order_without_a_lane_goes_on_once_its_lane_is_open(business):
+    bare = business.one(select(lanes.Sku).where(lanes.Sku.gtin == "").limit(1))
+    number = business.buy(sku=bare.code, quantity=1)
+    assert line_of(business, number).state == "needs_lane"
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        best = lanes.candidates(desk, s.get(lanes.Sku, bare.id))[0]
+        lanes.open_lane(desk, bare.id, [lanes.Part(best.item.id, lanes.Fraction(1))])
+    assert line_of(business, number).state == "ready"
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        with pytest.raises(Conflict, match="already"):
+            lanes.open_lane(desk, bare.id, [lanes.Part(best.item.id, lanes.Fraction(1))])
+        undo.undo(desk, s.scalars(select(Act.id).where(Act.kind == "lane.open").order_by(Act.id.desc())).first())
+    assert line_of(business, number).state == "needs_lane"
+
+
+def test_a_refusal_goes_back_through_the_plan_and_is_never_bought_again_there(business):
+    sku, item = business.laned(2)
+    number = business.buy(sku=sku, quantity=1)
+    business.world.post("items", number=item.number, stock=0)
+    send(business)
+    business.settle()
+    business.on(15)
+    business.house.reader.answers(1)
+    line = line_of(business, number)
+    assert line.state == "refused" and "not in stock" in line.why and not send(business)
+    assert not business.one(select(PurchaseLine).where(PurchaseLine.order_line_id == line.id)).live
+    business.world.post("items", number=item.number, stock=60)
+    with business.house.db.writing() as s:
+        orders.cancel(business.desk(s), line.order_id)
+    business.settle()
+    assert next(one["state"] for one in business.world.record()["orders"] if one["number"] == number) == "cancelled"
+
+
+def test_a_sending_can_be_taken_back_only_before_it_has_gone(business):
+    sku, _ = business.laned(3)
+    number = business.buy(sku=sku, quantity=1)
+    send(business)
+    with business.house.db.writing() as s:
+        undo.undo(business.desk(s), undo.last_undoable(business.desk(s)).id)
+    assert line_of(business, number).state == "ready"
+    business.settle()
+    assert not [one for one in business.world.record()["purchases"] if one["reference"].startswith(f"DDS-{number}-")]
+    send(business)
+    business.settle()
+    with business.house.db.writing() as s, pytest.raises(Conflict, match="gone out"):
+        undo.undo(business.desk(s), undo.last_undoable(business.desk(s)).id)
+    assert [one["reference"] for one in business.world.record()["purchases"] if f"-{number}-" in one["reference"]] == [f"DDS-{number}-2"]
+
+
+def test_a_wrong_tracking_number_is_not_passed_on(business):
+    sku, _ = business.laned(4)
+    number = business.buy(sku=sku, quantity=1)
+    send(business)
+    business.settle()
+    with business.house.db.writing() as s:
+        purchase = s.scalars(select(PurchaseOrder)).one()
+        assert transit.take_tracking(business.desk(s), purchase, Tracking("SW000012340GB", "Swiftwing Post")) is None
+        assert "check digit" in purchase.told
+    assert not business.all(select(Parcel))
+    with business.house.db.writing() as s, pytest.raises(Invalid, match="check digit"):
+        transit.enter_tracking(business.desk(s), f"DDS-{number}-1", "SW000012340GB", "")
+    for _ in range(2):
+        with business.house.db.writing() as s:
+            transit.enter_tracking(business.desk(s), f"DDS-{number}-1", "sw 000 012 349 gb", "Swiftwing Post")
+    business.settle()
+    assert [one["tracking_number"] for one in business.world.record()["fulfilments"] if one["number"] == number] == ["SW000012349GB"]
+
+
+def check_and_take(business, name, text):
+    kind = sheets_in.kind_of(name)
+    rows = list(read_sheet(text.encode(), kind.required, kind.optional).rows)
+    with business.house.db.writing() as s:
+        checked = kind.check(business.desk(s), rows, lambda n: None)
+        if checked.good:
+            kind.take(business.desk(s), checked)
+    return checked
+
+
+def test_somebody_with_only_sheets_can_go_the_whole_road(business):
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        store = setup.join_by_sheets(desk, setup.Join("store", "sheet", "Market stall", "", "", "GB", "GBP"))
+        supplier = setup.join_by_sheets(desk, setup.Join("supplier", "sheet", "Barn", "", "", "GB", "GBP"))
+        setup.write_one_origin(desk, supplier, 200, 50, 3)
+        store_id, supplier_id = store.id, supplier.id
+    assert check_and_take(business, "listings", "store,sku,title,price,quantity\nMarket stall,ST-1,Lamp,12.00,5\nNowhere,ST-2,Lamp,1,1\n").counts["bad"] == 1
+    bad = check_and_take(business, "items", "supplier,item,title,cost,currency,stock,gtin\nBarn,B-1,Lamp,4.00,GBP,30,\nBarn,B-2,Lamp,0,GBP,1,\nBarn,B-3,L,1,EUR,1,\nBarn,B-4,L,1,GBP,1,5.01E+12\n")
+    assert [why.split(":")[0].split(" ")[0] for _, why in bad.bad] == ["cost", "currency", "barcode"]
+    sheet = "store,sku,supplier,item,units_per_sale,use\nMarket stall,ST-1,Barn,B-1,1,main\nMarket stall,ST-9,Barn,B-1,1,\nMarket stall,ST-1,Barn,B-1,zero,spare 1\n"
+    first, again = check_and_take(business, "lanes", sheet), check_and_take(business, "lanes", sheet)
+    assert first.counts == {"new": 1, "changed": 0, "same": 0, "bad": 2} and again.counts == {"new": 0, "changed": 0, "same": 1, "bad": 2}
+    orders_sheet = ("store,order_no,sku,quantity,name,address_1,city,postcode,country\n" "Market stall,77,ST-1,2,Wren Sorrel,4 Row,Whitby,YO21 3PR,GB\n"
+                    "Market stall,78,ST-1,1,X,1 Row,Hull,HU1,UK\n")
+    assert check_and_take(business, "orders", orders_sheet).counts == {"new": 1, "changed": 0, "same": 0, "bad": 1}
+    assert check_and_take(business, "orders", orders_sheet).counts["same"] == 1
+    assert line_of(business, "77").state == "ready" and len(send(business)) == 1
+    with business.house.db.writing() as s:
+        header, rows = by_sheets.take_purchases(business.desk(s), supplier_id)
+        assert dict(zip(header, rows[0], strict=True))["item"] == "B-1" and rows[0][3] == 2
+        assert by_sheets.take_changes(business.desk(s), store_id)[1]
+    with business.house.db.writing() as s, pytest.raises(Conflict):
+        by_sheets.take_purchases(business.desk(s), supplier_id)
+    assert check_and_take(business, "tracking", "purchase_order,tracking_number,carrier\nMS-77-1,SW000012349GB,Swiftwing Post\nMS-77-1,SW1,Swiftwing Post\n").counts["bad"] == 1
+    assert line_of(business, "77").state == "on_the_road"
+    with business.house.db.reading() as s:
+        assert lists.states_of_orders(business.desk(s))["on_the_road"] == 1
+
+
+def test_limits_are_checked_before_they_are_kept(business):
+    with business.house.db.writing() as s, pytest.raises(Invalid, match="at_none"):
+        prices.set_policy(business.desk(s), "house", "", {"at_none": "burn"})

@@ -1,0 +1,168 @@
+"""From a sweep to what the store shows: followed within a sweep, and never fooled."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import select
+
+from amber_lane.connectors.errors import OutsideError
+from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.setup import Supplier
+from amber_lane.data.shelf import Listing
+from amber_lane.data.source import Item
+from amber_lane.data.watch import Response, Sighting, Sweep
+from amber_lane.services import prices, shelf, today, undo, watch
+from amber_lane.services.desk import Conflict, Invalid
+
+
+def test_price_and_stock_follow_and_the_reason_is_kept(business):
+    sku, item = business.laned()
+    before = business.listing(sku)
+    business.world.post("items", number=item.number, cost=item.cost * 12 // 10, stock=5)
+    business.sweep()
+    business.settle()
+    after, shown = business.listing(sku), business.world.shown(sku)[-1]
+    assert after.wanted_price > before.wanted_price and after.wanted_price % 100 == 95
+    assert (shown["price"], shown["quantity"], shown["state"]) == (after.wanted_price, 3, "live") == (after.shown_price, after.wanted_quantity, after.shown_state)
+    with business.house.db.reading() as s:
+        response, _, _, why = prices.why_response(business.desk(s), s.scalars(select(Response).order_by(Response.id.desc())).first().id)
+    assert response.kind == "reprice" and response.state == "sent"
+    assert sum(step.amount for step in why.steps[:-1]) == why.profit == after.profit
+    # Undone, the old values go out by the same road.
+    with business.house.db.writing() as s:
+        undo.undo(business.desk(s), s.scalars(select(Act.id).where(Act.kind == "watch.respond").order_by(Act.id.desc())).first())
+    business.settle()
+    assert business.world.shown(sku)[-1]["price"] == before.wanted_price
+
+
+def test_nothing_left_pauses_at_once_and_steady_stock_brings_it_back(business):
+    sku, item = business.laned(1)
+    seen = []
+    for stock in (0, 40, 0, 40, 40):
+        business.world.post("items", number=item.number, stock=stock)
+        business.sweep()
+        business.settle()
+        seen.append(business.world.shown(sku)[-1]["state"])
+    assert seen == ["paused", "paused", "paused", "paused", "live"]
+
+
+def test_a_price_of_a_penny_never_reaches_the_store(business):
+    sku, item = business.laned(2)
+    before = business.listing(sku).wanted_price
+    business.world.post("items", number=item.number, cost=1)
+    business.sweep()
+    business.settle()
+    assert business.listing(sku).wanted_price == before
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        assert any(one.key == f"doubt:{item.id}" for one in today.troubles(desk))
+        today.do_step(desk, f"doubt:{item.id}")
+    for _ in range(4):
+        # Set aside by a person, it does not become true by being seen again.
+        business.sweep()
+    assert business.listing(sku).wanted_price == before
+    assert business.one(select(Item).where(Item.id == item.id)).offer == "good"
+    business.world.post("items", number=item.number, cost=item.cost)
+
+
+def test_a_sheet_of_zeros_is_held_and_settled_by_a_person(business):
+    live = len(business.all(select(Listing).where(Listing.state == "live")))
+    business.world.dial("wholesale", "zero_stock", 1)
+    business.sweep()
+    business.settle()
+    held = business.one(select(Sweep).where(Sweep.state == "held"))
+    assert len(business.all(select(Listing).where(Listing.state == "live"))) == live
+    with business.house.db.writing() as s:
+        watch.settle_held(business.desk(s), held.id, believe=True)
+    assert not business.all(select(Listing).where(Listing.state == "live", Listing.lane_id.is_not(None)))
+    with business.house.db.writing() as s, pytest.raises(Conflict):
+        watch.settle_held(business.desk(s), held.id, believe=False)
+
+
+def test_a_feed_that_stands_still_is_not_believed_for_long(business):
+    business.sweep()
+    business.world.dial("wholesale", "frozen", 1)
+    business.sweep()
+    business.sweep()
+    assert business.all(select(Sweep).order_by(Sweep.id))[-1].state == "stale"
+    assert business.all(select(Listing).where(Listing.state == "live"))
+    business.on(60 * 7)
+    business.sweep()
+    assert business.one(select(Supplier)).stale
+    assert not business.all(select(Listing).where(Listing.state == "live", Listing.lane_id.is_not(None)))
+    business.world.dial("wholesale", "frozen", 0)
+    for _ in range(3):
+        business.sweep()
+    assert not business.one(select(Supplier)).stale
+    assert business.all(select(Listing).where(Listing.state == "live", Listing.lane_id.is_not(None)))
+
+
+def test_an_unchanged_sweep_costs_no_row_and_a_failed_one_changes_nothing(business):
+    business.sweep()
+    before = len(business.all(select(Sighting)))
+    business.sweep()
+    assert len(business.all(select(Sighting))) == before
+    business.world.dial("wholesale", "malformed", 1)
+    business.house.reader.rest = lambda seconds: None
+    business.sweep()
+    last = business.all(select(Sweep).order_by(Sweep.id))[-1]
+    assert last.state == "failed" and "cannot be read" in last.told and last.retries == 3
+    assert len(business.all(select(Sighting))) == before
+
+
+def test_the_newest_wish_wins_and_the_older_is_dropped(business):
+    sku, _ = business.laned(3)
+    listing = business.listing(sku)
+    with business.house.db.writing() as s:
+        for price in (listing.wanted_price + 300, listing.wanted_price + 500):
+            row = s.get(Listing, listing.id)
+            shelf.fix_price(business.desk(s), listing.id, row.version, price, "a trial")
+    sent = business.all(select(Outbox).where(Outbox.subject == f"listing:{listing.id}").order_by(Outbox.id))[-2:]
+    assert [row.state for row in sent] == ["dropped", "waiting"] and sent[0].overtaken_by == sent[1].key
+    business.settle()
+    assert business.world.shown(sku)[-1]["price"] == listing.wanted_price + 500
+    with business.house.db.writing() as s, pytest.raises(Invalid, match="loses"):
+        shelf.fix_price(business.desk(s), listing.id, s.get(Listing, listing.id).version, 100)
+    with business.house.db.writing() as s, pytest.raises(Conflict, match="somebody changed"):
+        shelf.fix_price(business.desk(s), listing.id, listing.version, 9900)
+
+
+def test_the_largest_step_is_a_days_not_a_sweeps(business):
+    sku, item = business.laned(4)
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        rules = [prices.Draft("house", "", 0, {"rule": "margin", "rule_value": 280_000, "step": 50_000})]
+        view = prices.what_if(desk, rules)
+        prices.apply(desk, rules, view.counts, None)
+    business.on(60 * 25)
+    start = business.listing(sku).wanted_price
+    business.world.post("items", number=item.number, cost=item.cost * 13 // 10)
+    for _ in range(3):
+        business.sweep()
+        business.buy(sku=sku, quantity=1)
+    first = business.listing(sku).wanted_price
+    assert start < first <= start * 105 // 100
+    business.on(60 * 25)
+    with business.house.db.writing() as s:
+        watch.step_on(business.desk(s))
+    assert business.listing(sku).wanted_price > first
+
+
+def test_rules_are_seen_before_they_are_made_and_undone_after(business):
+    draft = [prices.Draft("house", "", 0, {"rule": "multiple", "rule_value": 4_000_000, "endings": "99"})]
+    with business.house.db.reading() as s:
+        view = prices.what_if(business.desk(s), draft)
+    old = {row.id: row.wanted_price for row in business.all(select(Listing))}
+    with business.house.db.writing() as s, pytest.raises(Conflict, match="moved since"):
+        prices.apply(business.desk(s), draft, {"rise": -1, "fall": 0}, None)
+    with business.house.db.writing() as s:
+        assert prices.apply(business.desk(s), draft, view.counts, None)["reprice"] == view.counts["rise"] + view.counts["fall"] > 0
+    with business.house.db.writing() as s:
+        undo.undo(business.desk(s), s.scalars(select(Act.id).where(Act.kind == "rule.change")).one())
+    assert {row.id: row.wanted_price for row in business.all(select(Listing))} == old
+
+
+def test_a_broken_link_says_why(business):
+    link = business.house.doors.fresh("supplier", "wholesale_api", f"{business.world.address}/wholesale/api", "wrong")
+    with pytest.raises(OutsideError, match="does not accept the key"):
+        link.account()
