@@ -14,8 +14,8 @@ from typing import Any
 import httpx
 from sqlalchemy import select
 
-from amber_lane.api.deps import House
 from amber_lane.api.app import make_house
+from amber_lane.api.deps import House
 from amber_lane.clock import PacedClock
 from amber_lane.data.lanes import Lane
 from amber_lane.data.prices import PriceRule
@@ -110,7 +110,11 @@ class Business:
             desk = self.desk(s)
             setup.make_person(desk, "Tester", "tester@amber-lane.example", "long-enough-word")
             transit.make_templates(desk)
-            for owner, kind, path in (("store", "own_site", "/shop/api"), ("supplier", "wholesale_api", "/wholesale/api"), ("carrier", "post_api", "/post/api")):
+            for owner, kind, path in (
+                ("store", "own_site", "/shop/api"),
+                ("supplier", "wholesale_api", "/wholesale/api"),
+                ("carrier", "post_api", "/post/api"),
+            ):
                 given = setup.Join(owner, kind, "", f"{self.world.address}{path}", KEYS[owner])
                 setup.join_partner(desk, self.house.doors, given, setup.ask_account(self.house.doors, given))
             mail = setup.Join("mailbox", "smtp", "Mail", f"smtp://127.0.0.1:{self.world.mail_port}|{self.world.address}/mail/api")
@@ -171,9 +175,13 @@ class Business:
         """A SKU that is on sale with plenty behind it, and its item."""
         with self.house.db.reading() as s:
             rows = s.execute(
-                select(Sku.code, Item).join(Lane, Lane.sku_id == Sku.id).join(lanes.LanePart, lanes.LanePart.lane_id == Lane.id)
-                .join(Item, Item.id == lanes.LanePart.item_id).join(Listing, Listing.sku_id == Sku.id)
-                .where(Listing.state == "live", Item.stock > 12).order_by(Sku.code)
+                select(Sku.code, Item)
+                .join(Lane, Lane.sku_id == Sku.id)
+                .join(lanes.LanePart, lanes.LanePart.lane_id == Lane.id)
+                .join(Item, Item.id == lanes.LanePart.item_id)
+                .join(Listing, Listing.sku_id == Sku.id)
+                .where(Listing.state == "live", Item.stock > 12)
+                .order_by(Sku.code)
             ).all()
         return rows[place][0], rows[place][1]
 

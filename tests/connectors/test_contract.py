@@ -12,7 +12,11 @@ from amber_lane.connectors.errors import Denied, Malformed, OutsideError, RateLi
 from amber_lane.connectors.kinds import connect
 from amber_lane.connectors.protocols import Address, ListingChange, Mail, Purchase, PurchaseLine, Tracking
 
-PARTNERS = [("store", "own_site", "shop", "dusk-dial:practice-shop"), ("supplier", "wholesale_api", "wholesale", "practice-northlight"), ("carrier", "post_api", "post", "practice-swiftwing")]
+PARTNERS = [
+    ("store", "own_site", "shop", "dusk-dial:practice-shop"),
+    ("supplier", "wholesale_api", "wholesale", "practice-northlight"),
+    ("carrier", "post_api", "post", "practice-swiftwing"),
+]
 BUYER = Address("Wren Sorrel", "4 Lantern Row", "Whitby", "YO21 3PR", "GB")
 
 
@@ -107,10 +111,16 @@ def test_answers_that_are_wrong_are_told(body, failure):
 
 
 def test_rows_that_are_wrong_stop_nobody_else():
-    rows = [{"number": "A", "cost": "1.00", "currency": "GBP", "stock": 1}, {"number": "B", "cost": "NaN", "currency": "GBP", "stock": 1},
-            {"number": "C", "cost": "1.00", "currency": "ZZZ", "stock": 1}, {"number": "D", "currency": "GBP", "stock": 1}, {"number": "E", "cost": "1e9", "currency": "GBP", "stock": 1}]
-    page = connect("supplier", "wholesale_api", "http://x", "k", 1,
-                   nonsense({"as_of": datetime.now(UTC).isoformat(), "pages": 1, "offers": rows})).sweep_page(1)
+    rows = [
+        {"number": "A", "cost": "1.00", "currency": "GBP", "stock": 1},
+        {"number": "B", "cost": "NaN", "currency": "GBP", "stock": 1},
+        {"number": "C", "cost": "1.00", "currency": "ZZZ", "stock": 1},
+        {"number": "D", "currency": "GBP", "stock": 1},
+        {"number": "E", "cost": "1e9", "currency": "GBP", "stock": 1},
+    ]
+    page = connect(
+        "supplier", "wholesale_api", "http://x", "k", 1, nonsense({"as_of": datetime.now(UTC).isoformat(), "pages": 1, "offers": rows})
+    ).sweep_page(1)
     assert [one.number for one in page.seen] == ["A"] and len(page.bad) == 4
     orders = [{"number": "1", "ordered_at": "2026-03-12T09:00:00Z", "currency": "GBP", "state": "open", "lines": [], "buyer": {}}]
     store = connect("store", "own_site", "http://x", "a:b", 1, nonsense({"orders": orders, "cursor": 4, "more": False}))

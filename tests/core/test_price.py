@@ -78,7 +78,7 @@ def by_trying(t: dict[str, int], ends: tuple[int, ...], most: int):
                 return price, SetBy.step, Outcome.held
             price, set_by, lowered = under[-1], SetBy.step, True
         elif price < low:
-            above = next((p for p in range(low, low + 200) if not ends or p % 100 in ends))
+            above = next(p for p in range(low, low + 200) if not ends or p % 100 in ends)
             if t["ceiling"] == NONE or above <= t["ceiling"]:
                 price, set_by = above, SetBy.step
     if not lowered:
@@ -105,15 +105,27 @@ def maybe(strategy):
     return st.one_of(st.just(NONE), strategy)
 
 
-rows = st.fixed_dictionaries({
-    "landed": st.integers(0, 1500), "reserve": st.integers(0, 60_000), "fee": st.integers(0, 400_000),
-    "fee_least": st.integers(0, 300), "fee_cap": maybe(st.integers(0, 600)), "fee_fixed": st.integers(0, 50),
-    "payment": st.integers(0, 80_000), "payment_fixed": st.integers(0, 40), "tax": st.sampled_from([0, 200_000, 230_000]),
-    "rule": st.sampled_from([int(r) for r in Rule]), "rule_value": st.integers(0, 900_000),
-    "min_margin": maybe(st.integers(0, 700_000)), "min_profit": maybe(st.integers(-100, 900)),
-    "least_price": maybe(st.integers(1, 3000)), "ceiling": maybe(st.integers(1, 4000)),
-    "old": maybe(st.integers(1, 4000)), "step": maybe(st.integers(0, 500_000)),
-})
+rows = st.fixed_dictionaries(
+    {
+        "landed": st.integers(0, 1500),
+        "reserve": st.integers(0, 60_000),
+        "fee": st.integers(0, 400_000),
+        "fee_least": st.integers(0, 300),
+        "fee_cap": maybe(st.integers(0, 600)),
+        "fee_fixed": st.integers(0, 50),
+        "payment": st.integers(0, 80_000),
+        "payment_fixed": st.integers(0, 40),
+        "tax": st.sampled_from([0, 200_000, 230_000]),
+        "rule": st.sampled_from([int(r) for r in Rule]),
+        "rule_value": st.integers(0, 900_000),
+        "min_margin": maybe(st.integers(0, 700_000)),
+        "min_profit": maybe(st.integers(-100, 900)),
+        "least_price": maybe(st.integers(1, 3000)),
+        "ceiling": maybe(st.integers(1, 4000)),
+        "old": maybe(st.integers(1, 4000)),
+        "step": maybe(st.integers(0, 500_000)),
+    }
+)
 ends = st.sampled_from([(), (99,), (49, 99), (0, 50), (95,), (0,)])
 
 

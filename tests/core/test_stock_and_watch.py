@@ -65,9 +65,18 @@ def test_a_far_move_is_doubted_until_it_was_seen_again():
 
 @pytest.mark.parametrize(
     ("cost", "stock", "known", "expected"),
-    [(0, 5, True, Verdict.refused), (-3, 5, True, Verdict.refused), (1000, -2, True, Verdict.refused), (1000, 5, False, Verdict.refused),
-     (10**9, 5, True, Verdict.refused), (1000, 40, True, Verdict.same), (1000, -1, True, Verdict.same), (1399, 40, True, Verdict.good),
-     (1401, 40, True, Verdict.doubted), (599, 40, True, Verdict.doubted)],
+    [
+        (0, 5, True, Verdict.refused),
+        (-3, 5, True, Verdict.refused),
+        (1000, -2, True, Verdict.refused),
+        (1000, 5, False, Verdict.refused),
+        (10**9, 5, True, Verdict.refused),
+        (1000, 40, True, Verdict.same),
+        (1000, -1, True, Verdict.same),
+        (1399, 40, True, Verdict.good),
+        (1401, 40, True, Verdict.doubted),
+        (599, 40, True, Verdict.doubted),
+    ],
 )
 def test_what_of_a_sighting_may_be_believed(cost, stock, known, expected):
     found = judge(ints(cost), ints(stock), np.array([known]), belief(1), percent=400_000, again=2)
@@ -108,13 +117,31 @@ def test_no_state_is_reached_but_by_its_rule():
         assert reached == set(machine.states), machine.name
 
 
-terms = st.fixed_dictionaries({
-    "landed": st.integers(1, 9000), "reserve": st.sampled_from([0, 20_000]), "fee": st.integers(0, 200_000), "fee_least": st.integers(0, 100),
-    "fee_cap": st.none(), "fee_fixed": st.integers(0, 30), "payment": st.just(19_000), "payment_fixed": st.just(20), "tax": st.sampled_from([0, 200_000]),
-    "rule": st.integers(0, 3), "rule_value": st.integers(1, 500_000), "min_margin": st.none(), "min_profit": st.sampled_from([None, 250]),
-    "least_price": st.none(), "ceiling": st.sampled_from([None, 2500]), "old": st.just(1500), "step": st.sampled_from([None, 80_000]),
-    "endings": st.sampled_from([[], [95], [49, 99]]), "goods": st.just(0), "ship": st.just(0), "handling": st.just(0),
-})
+terms = st.fixed_dictionaries(
+    {
+        "landed": st.integers(1, 9000),
+        "reserve": st.sampled_from([0, 20_000]),
+        "fee": st.integers(0, 200_000),
+        "fee_least": st.integers(0, 100),
+        "fee_cap": st.none(),
+        "fee_fixed": st.integers(0, 30),
+        "payment": st.just(19_000),
+        "payment_fixed": st.just(20),
+        "tax": st.sampled_from([0, 200_000]),
+        "rule": st.integers(0, 3),
+        "rule_value": st.integers(1, 500_000),
+        "min_margin": st.none(),
+        "min_profit": st.sampled_from([None, 250]),
+        "least_price": st.none(),
+        "ceiling": st.sampled_from([None, 2500]),
+        "old": st.just(1500),
+        "step": st.sampled_from([None, 80_000]),
+        "endings": st.sampled_from([[], [95], [49, 99]]),
+        "goods": st.just(0),
+        "ship": st.just(0),
+        "handling": st.just(0),
+    }
+)
 
 
 @given(terms, st.integers(1, 20_000))

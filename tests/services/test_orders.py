@@ -47,8 +47,13 @@ def test_the_whole_way_from_a_sale_to_the_door(business):
     mail = business.one(select(Message).join(Order, Order.id == Message.order_id).where(Order.number == number))
     assert mail.state == "sent" and passed[0]["tracking_number"] in mail.body
     assert record["mails"][f"mail-DDS-{number}-shipped-{passed[0]['tracking_number']}"] == 1
-    assert business.one(select(PassedOn)).confirmed_at and business.one(select(Lane).join(lanes.LanePart, lanes.LanePart.lane_id == Lane.id)
-                                                                        .where(lanes.LanePart.item_id == item.id)).state == "open"
+    assert (
+        business.one(select(PassedOn)).confirmed_at
+        and business.one(
+            select(Lane).join(lanes.LanePart, lanes.LanePart.lane_id == Lane.id).where(lanes.LanePart.item_id == item.id)
+        ).state
+        == "open"
+    )
 
 
 def test_what_stands_in_the_way_is_told_and_mended(business):
@@ -63,7 +68,9 @@ def test_what_stands_in_the_way_is_told_and_mended(business):
     with business.house.db.writing() as s:
         desk = business.desk(s)
         order = s.scalars(select(Order).where(Order.number == far)).one()
-        orders.mend_address(desk, order.id, order.version, {"name": "A B", "address_1": "1 Row", "city": "Hull", "postcode": "HU1", "country": "gb"})
+        orders.mend_address(
+            desk, order.id, order.version, {"name": "A B", "address_1": "1 Row", "city": "Hull", "postcode": "HU1", "country": "gb"}
+        )
         assert order.address["country"] == "NO" and order.mended["country"] == "GB"
     assert line_of(business, far).state == "ready"
     # The item gets dear: the order would lose money, and a person decides.
@@ -165,14 +172,26 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
         supplier = setup.join_by_sheets(desk, setup.Join("supplier", "sheet", "Barn", "", "", "GB", "GBP"))
         setup.write_one_origin(desk, supplier, 200, 50, 3)
         store_id, supplier_id = store.id, supplier.id
-    assert check_and_take(business, "listings", "store,sku,title,price,quantity\nMarket stall,ST-1,Lamp,12.00,5\nNowhere,ST-2,Lamp,1,1\n").counts["bad"] == 1
-    bad = check_and_take(business, "items", "supplier,item,title,cost,currency,stock,gtin\nBarn,B-1,Lamp,4.00,GBP,30,\nBarn,B-2,Lamp,0,GBP,1,\nBarn,B-3,L,1,EUR,1,\nBarn,B-4,L,1,GBP,1,5.01E+12\n")
+    assert (
+        check_and_take(
+            business, "listings", "store,sku,title,price,quantity\nMarket stall,ST-1,Lamp,12.00,5\nNowhere,ST-2,Lamp,1,1\n"
+        ).counts["bad"]
+        == 1
+    )
+    bad = check_and_take(
+        business,
+        "items",
+        "supplier,item,title,cost,currency,stock,gtin\nBarn,B-1,Lamp,4.00,GBP,30,\nBarn,B-2,Lamp,0,GBP,1,\nBarn,B-3,L,1,EUR,1,\nBarn,B-4,L,1,GBP,1,5.01E+12\n",
+    )
     assert [why.split(":")[0].split(" ")[0] for _, why in bad.bad] == ["cost", "currency", "barcode"]
     sheet = "store,sku,supplier,item,units_per_sale,use\nMarket stall,ST-1,Barn,B-1,1,main\nMarket stall,ST-9,Barn,B-1,1,\nMarket stall,ST-1,Barn,B-1,zero,spare 1\n"
     first, again = check_and_take(business, "lanes", sheet), check_and_take(business, "lanes", sheet)
     assert first.counts == {"new": 1, "changed": 0, "same": 0, "bad": 2} and again.counts == {"new": 0, "changed": 0, "same": 1, "bad": 2}
-    orders_sheet = ("store,order_no,sku,quantity,name,address_1,city,postcode,country\n" "Market stall,77,ST-1,2,Wren Sorrel,4 Row,Whitby,YO21 3PR,GB\n"
-                    "Market stall,78,ST-1,1,X,1 Row,Hull,HU1,UK\n")
+    orders_sheet = (
+        "store,order_no,sku,quantity,name,address_1,city,postcode,country\n"
+        "Market stall,77,ST-1,2,Wren Sorrel,4 Row,Whitby,YO21 3PR,GB\n"
+        "Market stall,78,ST-1,1,X,1 Row,Hull,HU1,UK\n"
+    )
     assert check_and_take(business, "orders", orders_sheet).counts == {"new": 1, "changed": 0, "same": 0, "bad": 1}
     assert check_and_take(business, "orders", orders_sheet).counts["same"] == 1
     assert line_of(business, "77").state == "ready" and len(send(business)) == 1
@@ -182,7 +201,14 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
         assert by_sheets.take_changes(business.desk(s), store_id)[1]
     with business.house.db.writing() as s, pytest.raises(Conflict):
         by_sheets.take_purchases(business.desk(s), supplier_id)
-    assert check_and_take(business, "tracking", "purchase_order,tracking_number,carrier\nMS-77-1,SW000012349GB,Swiftwing Post\nMS-77-1,SW1,Swiftwing Post\n").counts["bad"] == 1
+    assert (
+        check_and_take(
+            business,
+            "tracking",
+            "purchase_order,tracking_number,carrier\nMS-77-1,SW000012349GB,Swiftwing Post\nMS-77-1,SW1,Swiftwing Post\n",
+        ).counts["bad"]
+        == 1
+    )
     assert line_of(business, "77").state == "on_the_road"
     with business.house.db.reading() as s:
         assert lists.states_of_orders(business.desk(s))["on_the_road"] == 1

@@ -23,7 +23,11 @@ def test_price_and_stock_follow_and_the_reason_is_kept(business):
     business.settle()
     after, shown = business.listing(sku), business.world.shown(sku)[-1]
     assert after.wanted_price > before.wanted_price and after.wanted_price % 100 == 95
-    assert (shown["price"], shown["quantity"], shown["state"]) == (after.wanted_price, 3, "live") == (after.shown_price, after.wanted_quantity, after.shown_state)
+    assert (
+        (shown["price"], shown["quantity"], shown["state"])
+        == (after.wanted_price, 3, "live")
+        == (after.shown_price, after.wanted_quantity, after.shown_state)
+    )
     with business.house.db.reading() as s:
         response, _, _, why = prices.why_response(business.desk(s), s.scalars(select(Response).order_by(Response.id.desc())).first().id)
     assert response.kind == "reprice" and response.state == "sent"

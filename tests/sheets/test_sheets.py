@@ -18,7 +18,9 @@ ROWS = [{"sku": "A-1", "price": "19.95"}, {"sku": "=B", "price": "5"}]
 
 def test_the_calculator_equals_the_example_to_the_cent(tmp_path):
     out = tmp_path / "out.csv"
-    done = subprocess.run([sys.executable, "-m", "amber_lane.cli", "calc", "price", str(HERE / "price_in.csv"), str(out)], capture_output=True, text=True)
+    done = subprocess.run(
+        [sys.executable, "-m", "amber_lane.cli", "calc", "price", str(HERE / "price_in.csv"), str(out)], capture_output=True, text=True
+    )
     assert done.returncode == 0, done.stderr
     assert out.read_bytes() == (HERE / "price_out.csv").read_bytes()
 
@@ -31,20 +33,38 @@ def test_a_bad_row_says_why_and_the_others_are_solved(tmp_path):
     assert "not a number" in rows[0][7] and "not one of" in rows[1][7] and "negative" in rows[2][7]
 
 
-@pytest.mark.parametrize("content", [b"", b"\x89PNG\r\n\x1a\n\x00\x00", b"PK\x03\x04 not really", b"name,price\nA,1\n", b"sku,sku,price\nA,A,1\n", b"\xff\xfes\x00k\x00u\x00"])
+@pytest.mark.parametrize(
+    "content",
+    [
+        b"",
+        b"\x89PNG\r\n\x1a\n\x00\x00",
+        b"PK\x03\x04 not really",
+        b"name,price\nA,1\n",
+        b"sku,sku,price\nA,A,1\n",
+        b"\xff\xfes\x00k\x00u\x00",
+    ],
+)
 def test_what_is_not_a_sheet_is_told_in_one_line(content, tmp_path):
     with pytest.raises(NotASheet) as told:
         list(read_sheet(content, ["sku", "price"]).rows)
     assert "\n" not in str(told.value) and len(str(told.value)) < 200
     (tmp_path / "in.csv").write_bytes(content)
-    done = subprocess.run([sys.executable, "-m", "amber_lane.cli", "calc", "price", str(tmp_path / "in.csv"), str(tmp_path / "out.csv")], capture_output=True, text=True)
+    done = subprocess.run(
+        [sys.executable, "-m", "amber_lane.cli", "calc", "price", str(tmp_path / "in.csv"), str(tmp_path / "out.csv")],
+        capture_output=True,
+        text=True,
+    )
     assert done.returncode == 2 and len(done.stderr.strip().splitlines()) == 1
 
 
 @pytest.mark.parametrize(
     "content",
-    [b"sku,price\r\nA-1,19.95\r\n=B,5\r\n", b"\xef\xbb\xbfprice;SKU\n19,95;A-1\n5;=B\n\n", b"price\tsku\textra\n19.95\tA-1\tx\n5\t=B\t\n",
-     xlsx_bytes(["sku", "price"], [["A-1", 19.95], ["=B", 5]])],
+    [
+        b"sku,price\r\nA-1,19.95\r\n=B,5\r\n",
+        b"\xef\xbb\xbfprice;SKU\n19,95;A-1\n5;=B\n\n",
+        b"price\tsku\textra\n19.95\tA-1\tx\n5\t=B\t\n",
+        xlsx_bytes(["sku", "price"], [["A-1", 19.95], ["=B", 5]]),
+    ],
 )
 def test_every_dialect_reads_the_same(content):
     sheet = read_sheet(content, ["sku", "price"])

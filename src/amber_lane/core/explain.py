@@ -79,7 +79,7 @@ def explain(terms: Mapping[str, Any], shown: int, currency: str, old: int | None
         shown,
         _sentence(terms, bare, best_price, set_by, outcome, shown, currency, margin, profit),
         _steps(terms, kept, currency),
-        _bounds(terms, bare, set_by, currency),
+        _bounds(terms, bare, set_by, currency, best_price),
         set_by.name,
         outcome.name,
         best_price,
@@ -128,7 +128,7 @@ def _asked(terms: Mapping[str, Any], currency: str) -> str:
     return _ASKS[rule].format(f"{value / 1_000_000:g}" if rule is Rule.multiple else show_percent(value))
 
 
-def _bounds(terms: Mapping[str, Any], bare: price.Priced, set_by: SetBy, currency: str) -> list[Bound]:
+def _bounds(terms: Mapping[str, Any], bare: price.Priced, set_by: SetBy, currency: str, best: int | None) -> list[Bound]:
     def lowest(place: int) -> int | None:
         value = int(bare.own[place, 0])
         return None if value == NONE or value > price.PRICE_MAX else value
@@ -144,7 +144,10 @@ def _bounds(terms: Mapping[str, Any], bare: price.Priced, set_by: SetBy, currenc
     bounds.append(Bound("Ceiling", terms.get("ceiling"), set_by is SetBy.ceiling, "none" if terms.get("ceiling") is None else ""))
     if terms.get("old") is not None and terms.get("step") is not None:
         high = terms["old"] * (1_000_000 + terms["step"]) // 1_000_000
-        bounds.append(Bound(f"Highest in one step of {show_percent(terms['step'])}", high, set_by is SetBy.step))
+        low = -(-terms["old"] * max(1_000_000 - terms["step"], 0) // 1_000_000)
+        falls = set_by is SetBy.step and best is not None and best < terms["old"]
+        name = f"{'Lowest' if falls else 'Highest'} in one step of {show_percent(terms['step'])}"
+        bounds.append(Bound(name, low if falls else high, set_by is SetBy.step))
     ends = " ".join(f".{end:02d}" for end in terms.get("endings") or [])
     bounds.append(Bound("Endings", None, False, ends or "any"))
     return bounds

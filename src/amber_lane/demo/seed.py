@@ -186,14 +186,14 @@ def _move_prices(house: House, hand: httpx.Client) -> None:
             .join(Lane, Lane.id == LanePart.lane_id)
             .join(Sku, Sku.id == Lane.sku_id)
             .join(Listing, Listing.sku_id == Sku.id)
-            .where(Listing.state == "live", Item.stock > 40, Listing.ceiling.is_(None))
-            .order_by(Listing.landed.desc())
+            .where(Listing.state == "live", Item.stock > 40, Listing.ceiling.is_(None), Listing.net > 0)
+            .order_by(Listing.profit * 100 / Listing.net, Sku.code)
             .limit(60)
         ).all()
-    for _, _, code in rows[20:22]:
+    for _, _, code in rows[2:4]:
         hand.post("/world/buy", json={"sku": code, "quantity": 1})
-    for number, cost, _ in rows[20:22]:
-        hand.post("/world/items", json={"number": number, "cost": cost * 138 // 100})
+    for number, cost, _ in rows[2:4]:
+        hand.post("/world/items", json={"number": number, "cost": cost * 139 // 100})
     hand.post("/world/items", json={"number": rows[30][0], "cost": 1})
     hand.post("/world/items", json={"number": rows[40][0], "cost": rows[40][1] * 19 // 10})
 

@@ -153,12 +153,17 @@ def _as_draft(rule: PriceRule) -> dict[str, Any]:
 
 def set_policy(desk: Desk, scope: str, key: str, fields: dict[str, Any]) -> Policy:
     """Change policy fields of one scope; None takes a field back to what it inherits."""
-    wrong = {name: "is not a policy" for name in fields if name not in POLICY_DEFAULTS}
+    wrong: dict[str, str] = {}
     for name, value in fields.items():
-        if name in WORDS and value is not None and value not in WORDS[name]:
-            wrong[name] = f"must be one of {', '.join(WORDS[name])}"
-        elif name not in WORDS and value is not None and not -(10**9) <= int(value) <= 10**9:
-            wrong[name] = "is out of bounds"
+        if name not in POLICY_DEFAULTS:
+            wrong[name] = "is not a limit that we know"
+        elif value is None:
+            continue
+        elif name in WORDS:
+            if value not in WORDS[name]:
+                wrong[name] = f"must be one of {', '.join(WORDS[name])}"
+        elif not isinstance(value, int) or not -(10**9) <= value <= 10**9:
+            wrong[name] = "must be a whole number within bounds"
     if wrong:
         raise Invalid("; ".join(f"{name} {told}" for name, told in wrong.items()), wrong)
     row = desk.s.scalar(select(Policy).where(Policy.scope == scope, Policy.scope_key == key))

@@ -45,8 +45,9 @@ def check_orders(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None
             raise ValueError("unit_price is negative")
         for name in ("ordered_at", "promised_by"):
             _time(row.get(name, ""), name)
+        quantity = whole(row, "quantity", 1, 10_000)
         group = groups.setdefault((store.id, number), [])
-        group.append((row, StoreOrderLine(len(group) + 1, sku, whole(row, "quantity", 1, 10_000), unit)))
+        group.append((row, StoreOrderLine(len(group) + 1, sku, quantity, unit)))
 
     each(rows, progress, out, read)
     stores = {store.id: store for store in names.stores.values()}

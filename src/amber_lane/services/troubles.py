@@ -19,7 +19,7 @@ from ..data.setup import Link, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
-from ..data.watch import Response, Sweep
+from ..data.watch import Response, Sighting, Sweep
 from . import lanes
 from .desk import Desk
 from .setup import OWNERS
@@ -231,14 +231,19 @@ def _pace_at_stake(desk: Desk, supplier: int) -> int:
 
 def _doubts(desk: Desk) -> Iterator[Trouble]:
     used = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None))
-    for item in desk.s.scalars(select(Item).where(Item.offer == "doubted", Item.id.in_(used)).order_by(Item.id).limit(200)):
+    items = list(desk.s.scalars(select(Item).where(Item.offer == "doubted", Item.id.in_(used)).order_by(Item.id).limit(200)))
+    since = select(Sighting.item_id, func.max(Sighting.at)).where(
+        Sighting.item_id.in_([i.id for i in items]), Sighting.verdict == "doubted"
+    )
+    seen = dict(desk.s.execute(since.group_by(Sighting.item_id)).tuples().all())
+    for item in items:
         yield Trouble(
             f"doubt:{item.id}",
             "watch",
             "Doubted",
             f"{item.title}: cost {show(item.cost, item.currency)} → {show(item.doubt_cost, item.currency)}",
             "too large a move to believe at once; the last good cost stands",
-            item.changed_at or desk.now,
+            seen.get(item.id) or desk.now,
             Step("Keep the last good cost", act=True),
             max(item.doubt_cost - item.cost, 0),
         )

@@ -301,12 +301,19 @@ def step_on(desk: Desk) -> None:
             desk.log("watch.step", "prices", f"{story}, a day after their last step", count=sum(counts.values()))
 
 
-_VERBS = (("reprice", "repriced"), ("pause", "paused"), ("resume", "resumed"), ("quantity", "quantities followed"), ("end", "ended"))
+_VERBS = (
+    ("reprice", "repriced", "repriced"),
+    ("pause", "paused", "paused"),
+    ("resume", "resumed", "resumed"),
+    ("quantity", "quantity followed", "quantities followed"),
+    ("end", "ended", "ended"),
+)
 
 
 def tell_counts(counts: dict[str, int]) -> str:
     """'214 repriced, 3 paused'; empty when nothing was done."""
-    return ", ".join(f"{counts[kind]} {verb}" for kind, verb in _VERBS if counts.get(kind))
+    verbs = ((counts.get(kind, 0), one, many) for kind, one, many in _VERBS)
+    return ", ".join(f"{n} {one if n == 1 else many}" for n, one, many in verbs if n)
 
 
 def settle_held(desk: Desk, number: int, believe: bool) -> dict[str, int]:

@@ -4,7 +4,7 @@ defineProps<{ title: string; told?: string }>()
 
 <template>
   <div class="px-6 py-10 text-center">
-    <p class="font-bold">{{ title }}</p>
+    <h2>{{ title }}</h2>
     <p v-if="told" class="mx-auto mt-1 max-w-md text-soft">{{ told }}</p>
     <div class="mt-4 flex justify-center gap-2"><slot /></div>
   </div>

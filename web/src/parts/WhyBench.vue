@@ -85,7 +85,7 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
     </template>
     <div class="mt-3 flex flex-wrap gap-2">
       <template v-if="data.response_state === 'waits'"><Btn kind="main" @click="settle(true)">Take {{ data.best ? money(data.best) : 'it' }}</Btn><Btn @click="settle(false)">Leave as it is</Btn></template>
-      <Btn v-if="data.response_state === 'sent' && data.old_price" @click="undo">Back to {{ money(data.old_price) }}</Btn>
+      <Btn v-if="data.response_state === 'sent' && data.old_price" @click="undo">{{ data.old_price.amount === data.price.amount ? 'Take it back' : `Back to ${money(data.old_price)}` }}</Btn>
       <Btn @click="openHand">Set by hand</Btn>
       <Btn v-if="data.hand_price" @click="fix(null)">Let the rule set it</Btn>
       <Btn v-if="data.state === 'live'" @click="onSale(false)">Take off sale</Btn>

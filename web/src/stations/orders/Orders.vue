@@ -26,7 +26,7 @@ const { ask, set, sort, text, sheet } = useAsk(() => (state.value ? `state:${sta
 const state = computed(() => (text('state') === 'all' ? '' : text('state') || (text('words') || text('row') ? '' : first.value)))
 const WAITS = new Set(['needs_lane', 'held', 'refused'])
 const columns = computed<Column[]>(() => [
-  { key: 'number', label: 'Order', width: '84px' }, { key: 'title', label: 'What and who', width: '36%' },
+  { key: 'number', label: 'Order', width: '84px' }, { key: 'title', label: 'What and who', width: '31%' },
   { key: 'told', label: WAITS.has(state.value) ? 'Why it waits' : 'Where it stands', sort: false },
   { key: 'paid', label: 'Paid', right: true, width: '82px' }, { key: 'profit', label: 'Profit', right: true, width: '82px' },
   { key: 'came_at', label: 'Came', right: true, width: '76px', sort: 'ordered_at' }, { key: 'promised_by', label: 'Promised', right: true, width: '92px' },
@@ -34,7 +34,7 @@ const columns = computed<Column[]>(() => [
 const active = ref<number | null>(Number(text('row')) || null)
 watch(() => text('row'), (row) => { if (Number(row)) active.value = Number(row) })
 const chosen = ref<number[]>([])
-const table = ref<{ clear: () => void } | null>(null)
+const table = ref<{ clear: () => void; total: number | null } | null>(null)
 const bring = ref(false)
 const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: chosen.value } }))).then(() => table.value?.clear())
 const bestStep = (row: Row) => { active.value = row.id }
@@ -75,7 +75,7 @@ const heading = computed(() => {
     </nav>
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
       <div class="flex items-center gap-3"><h1 class="whitespace-nowrap">{{ heading }}</h1><p class="truncate text-soft">{{ state === 'held' ? 'each broke one of your limits; pick a way on or change the limit' : state === 'needs_lane' ? 'open the lane and they go on by themselves' : '' }}</p><span class="ml-auto" /><Filter :words="ask.words" label="Order, buyer or SKU" @change="set({ words: $event })" /><Btn @click="bring = true">Bring in orders</Btn><SheetOut :csv="sheet('orders', 'csv')" :xlsx="sheet('orders', 'xlsx')" /></div>
-      <div class="flex min-h-32 flex-col" :class="active ? 'flex-[0_1_44%]' : 'flex-1'">
+      <div class="flex min-h-28 flex-col" :class="active ? 'shrink-0' : 'flex-1'" :style="active ? { height: `min(44%, ${Math.max(2, table?.total ?? 0) * 44 + 36}px)` } : undefined">
         <DataTable ref="table" v-model:active="active" :path="LISTS.orders" name="Orders" :columns="columns" :ask="ask" :choose="state === 'ready'" :first="WAITS.has(state)" :edge="edge" empty="No order stands here" empty-told="Orders come in by the store's link, or as a sheet." @sort="sort" @chosen="chosen = $event" @act="bestStep">
           <template #number="{ row }: { row: Row }"><span class="code">{{ row.number }}</span></template>
           <template #title="{ row }: { row: Row }"><b class="block truncate" :title="row.title">{{ row.title || row.sku }}{{ row.units > 1 ? ` ×${row.units}` : '' }}{{ row.lines > 1 ? `, ${row.lines} lines` : '' }}</b><span class="cell-2 block">{{ row.buyer }}, {{ row.country }} · {{ row.store }}</span></template>

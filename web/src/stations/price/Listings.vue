@@ -36,6 +36,7 @@ useKeys('Listings', [{ key: 'escape', told: 'close the bench', run: () => (activ
 <template>
   <div class="grid grid-cols-[minmax(0,1fr)_372px] overflow-hidden">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5 pt-3">
+      <h1 class="sr-only">Listings</h1>
       <div class="flex items-center gap-2">
         <Pills :options="show" :chosen="text('show')" label="Which listings" @choose="set({ show: $event })" /><span class="ml-auto" />
         <template v-if="chosen.length"><span class="text-soft">{{ chosen.length }} chosen</span><Btn small @click="onSale(false)">Take off sale</Btn><Btn small @click="onSale(true)">Put on sale</Btn></template>

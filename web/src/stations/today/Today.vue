@@ -56,7 +56,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
       <div v-if="error" role="alert" class="sheet p-4 text-brick">{{ wordsOf(error) }} <button type="button" class="font-semibold text-slate underline" @click="refetch()">Try again</button></div>
       <div v-else class="sheet overflow-hidden">
         <table v-if="rows.length" class="w-full table-fixed">
-          <colgroup><col style="width: 92px" /><col /><col style="width: 104px" /><col style="width: 76px" /><col style="width: 176px" /></colgroup>
+          <colgroup><col style="width: 92px" /><col /><col style="width: 104px" /><col style="width: 76px" /><col style="width: 216px" /></colgroup>
           <thead><tr class="h-8 border-b border-rule text-2xs text-soft"><th class="px-2.5">Kind</th><th class="px-2.5">What happened</th><th class="px-2.5 text-right">At risk</th><th class="px-2.5 text-right">Waiting</th><th class="px-2.5">Best next step</th></tr></thead>
           <tbody>
             <template v-for="(one, i) in rows" :key="one.key">

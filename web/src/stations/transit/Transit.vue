@@ -50,7 +50,7 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
       <div class="flex items-center gap-3"><h1>Parcels</h1><span class="ml-auto" /><Filter v-if="view !== 'numbers'" :words="ask.words" label="Number, order or buyer" @change="set({ words: $event })" /><Btn @click="askNow">Ask carriers now</Btn><Btn @click="bring = true">Bring in numbers</Btn><SheetOut :csv="sheet('parcels', 'csv')" :xlsx="sheet('parcels', 'xlsx')" /></div>
       <Pills :options="pills" :chosen="view" label="Which parcels" @choose="set({ show: $event })" />
       <Numbers v-if="view === 'numbers'" />
-      <DataTable v-else v-model:active="active" :path="LISTS.parcels" name="Parcels" :columns="columns" :ask="ask" :edge="edge" empty="No parcel is here" empty-told="A parcel appears as soon as a supplier gives a number that is right." @sort="sort">
+      <DataTable v-else v-model:active="active" :path="LISTS.parcels" name="Parcels" :columns="columns" :ask="ask" first :edge="edge" empty="No parcel is here" empty-told="A parcel appears as soon as a supplier gives a number that is right." @sort="sort">
         <template #number="{ row }: { row: Row }"><span class="code block">{{ row.number }}</span><span class="cell-2 block">{{ row.carrier }}</span></template>
         <template #order="{ row }: { row: Row }"><span class="block truncate"><span class="code">{{ row.order }}</span> {{ row.buyer }}</span><span class="cell-2 block">{{ row.country }} · {{ row.store }}</span></template>
         <template #way="{ row }: { row: Row }"><Milepost :parcel="row" /></template>

@@ -1,0 +1,40 @@
+"""Run all benchmarks and write docs/benchmarks.md."""
+
+from __future__ import annotations
+
+import platform
+import sqlite3
+import sys
+from pathlib import Path
+
+import numpy
+
+from . import delivery, prices, reading, sweep
+from .measure import Report
+
+TARGET = Path(__file__).resolve().parents[1] / "docs" / "benchmarks.md"
+
+
+def main() -> int:
+    report = Report()
+    for part in (sweep, prices, reading, delivery):
+        part.run(report)
+    machine = f"{platform.machine()}, 2 shared cores, Python {platform.python_version()}, NumPy {numpy.__version__}, SQLite {sqlite3.sqlite_version}"
+    lines = [
+        "# Benchmarks",
+        "",
+        "Written by `make bench`. Quote the ratios: the machine is shared, and its speed drifts.",
+        "",
+        f"Machine: {machine}.",
+        "",
+        "| what | measured | aim | met |",
+        "|---|---|---|---|",
+    ]
+    lines += [f"| {row.name} | {row.value} | {row.aim} | {'yes' if row.met else 'no'} |" for row in report.rows]
+    TARGET.parent.mkdir(exist_ok=True)
+    TARGET.write_text("\n".join(lines) + "\n")
+    return 0 if all(row.met for row in report.rows) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,51 @@
+"""Timing in turns: the thing and its baseline one after the other, the median of the ratios."""
+
+from __future__ import annotations
+
+import resource
+import statistics
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+
+@dataclass
+class Row:
+    """One line of the report."""
+
+    name: str
+    value: str
+    aim: str
+    met: bool
+
+
+@dataclass
+class Report:
+    rows: list[Row] = field(default_factory=list)
+
+    def add(self, name: str, value: str, aim: str, met: bool) -> None:
+        self.rows.append(Row(name, value, aim, met))
+        print(f"{'ok  ' if met else 'MISS'} {name}: {value} (aim: {aim})", flush=True)
+
+
+def seconds(run: Callable[[], Any]) -> float:
+    start = time.perf_counter()
+    run()
+    return time.perf_counter() - start
+
+
+def in_turn(one: Callable[[], Any], other: Callable[[], Any], times: int = 5) -> tuple[float, float, float]:
+    """Median seconds of both, and the median of their ratios pair by pair."""
+    one(), other()
+    pairs = [(seconds(one), seconds(other)) for _ in range(times)]
+    return statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs), statistics.median(a / b for a, b in pairs)
+
+
+def memory_mb() -> float:
+    """The most memory this process has held."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+
+def percentile(values: list[float], share: float) -> float:
+    return sorted(values)[min(len(values) - 1, int(len(values) * share))]

@@ -1,0 +1,147 @@
+"""The interface: who may call it, what it says to bad input, and that it never breaks."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+
+import pytest
+import schemathesis
+from fastapi.testclient import TestClient
+from hypothesis import HealthCheck, Phase, given, settings
+
+from amber_lane.api.app import make_app, make_house
+from amber_lane.clock import SystemClock
+from amber_lane.settings import Settings
+
+OURS = {"X-Amber-Lane": "1"}
+
+
+@pytest.fixture(scope="module")
+def app(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("api")
+    (folder / "index.html").write_text("<p>page</p>")
+    house = make_house(Settings(data=folder, jobs=False, web=folder, call_deadline=0.3), clock=SystemClock())
+    return make_app(house)
+
+
+@pytest.fixture
+def client(app) -> Iterator[TestClient]:
+    with TestClient(app, headers=OURS) as client:
+        first = client.get("/api/v1/session").json()["first_start"]
+        body = {"mail": "a@amber-lane.example", "password": "long-enough-word"}
+        answer = client.post("/api/v1/session/first", json=body | {"name": "Ada"}) if first else client.post("/api/v1/session", json=body)
+        assert answer.status_code == 200, answer.text
+        yield client
+
+
+def test_health_pages_and_unknown_paths(client):
+    assert client.get("/api/health").json()["status"] == "ok"
+    assert "page" in client.get("/orders/anything").text
+    lost = client.get("/api/v1/nothing")
+    assert lost.status_code == 404 and lost.headers["content-type"] == "application/problem+json"
+
+
+def test_nobody_gets_in_without_signing_in_nor_by_another_page(app, client):
+    with TestClient(app) as stranger:
+        assert stranger.get("/api/v1/today").status_code == 401
+        assert stranger.post("/api/v1/session", json={"mail": "a@amber-lane.example", "password": "long-enough-word"}).status_code == 403
+        assert (
+            stranger.post(
+                "/api/v1/session/first", json={"mail": "b@b.example", "password": "long-enough-word", "name": "B"}, headers=OURS
+            ).status_code
+            == 409
+        )
+    forged = client.post("/api/v1/orders/send", json={}, headers={"X-Amber-Lane": "0"})
+    assert forged.status_code == 403 and "own pages" in forged.json()["detail"]
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status", "said"),
+    [
+        ("get", "/orders/999999", None, 404, "no order 999999"),
+        ("get", "/orders/0", None, 422, "greater than 0"),
+        ("get", "/orders/abc", None, 422, "integer"),
+        ("get", "/orders/99999999999999999999", None, 422, "less than"),
+        ("get", "/lanes?sort=nonsense", None, 422, "cannot be sorted"),
+        ("get", "/orders?filters=weather:bad", None, 422, "cannot be filtered"),
+        ("post", "/lanes", {"sku_id": 1, "parts": []}, 422, "at least 1"),
+        ("post", "/lanes", {"sku_id": 1, "parts": [{"item_id": 1}], "color": "red"}, 422, "not permitted"),
+        ("post", "/lanes", {"sku_id": 5, "parts": [{"item_id": 1, "units": "0"}]}, 422, "units"),
+        (
+            "post",
+            "/setup/partners",
+            {"owner": "store", "kind": "own_site", "address": "http://127.0.0.1:9", "key": "a:b"},
+            422,
+            "cannot be reached",
+        ),
+        ("post", "/setup/partners", {"owner": "store", "kind": "sheet", "name": "S", "country": "UK", "currency": "GBP"}, 422, "ISO 3166"),
+        (
+            "post",
+            "/setup/partners",
+            {"owner": "supplier", "kind": "sheet", "name": "S", "country": "GB", "currency": "XXX"},
+            422,
+            "unknown currency",
+        ),
+        ("post", "/orders/send", {"orders": []}, 409, "nothing was sent"),
+        ("post", "/acts/77/undo", None, 404, "no act 77"),
+        ("post", "/sheets/lanes/take", {"token": "0" * 24}, 404, "not here any more"),
+        ("get", "/sheets/weather/template.csv", None, 422, "no sheet called"),
+        ("post", "/prices/apply", {"rules": [{"rule": "margin", "rule_value": 1000000}], "seen": {}}, 422, "below 100 %"),
+        ("get", "/world/clock", None, 409, "not a practice house"),
+    ],
+)
+def test_bad_input_gets_a_clear_word(client, method, path, body, status, said):
+    answer = client.request(method, f"/api/v1{path}", json=body)
+    assert answer.status_code == status, answer.text
+    assert answer.headers["content-type"] == "application/problem+json" and said in json.dumps(answer.json()), answer.text
+
+
+def test_keys_are_kept_sealed_and_never_shown(app, client):
+    house = app.state.house
+    sealed = house.doors.safe.seal("very-secret")
+    assert "very-secret" not in sealed and house.doors.safe.open(sealed) == "very-secret"
+    assert oct((house.settings.data / "secret").stat().st_mode)[-3:] == "600"
+    with house.db.engine.connect() as c:
+        assert c.exec_driver_sql("select password from person").scalar().startswith("$argon2id$")
+
+
+def test_a_sheet_comes_in_with_a_preview_and_bad_rows_come_back(app, client):
+    assert (
+        client.post(
+            "/api/v1/setup/partners", json={"owner": "store", "kind": "sheet", "name": "Stall", "country": "GB", "currency": "GBP"}
+        ).status_code
+        == 201
+    )
+    sheet = "store,sku,title,price,quantity\nStall,S-1,Lamp,12.00,5\nStall,S-2,Lamp,-4,5\n"
+    started = client.post("/api/v1/sheets/listings/check", files={"file": ("l.csv", sheet)}).json()
+    app.state.house.worker.jobs.run_due()
+    job = client.get(f"/api/v1/jobs/{started['job']}").json()
+    assert job["state"] == "done" and job["result"]["counts"] == {"new": 1, "changed": 0, "same": 0, "bad": 1}
+    assert client.get("/api/v1/prices/listings").json()["total"] == 0
+    bad = client.get(f"/api/v1/sheets/listings/bad/{started['token']}.csv").text
+    assert bad.splitlines()[1].startswith("Stall,S-2") and "between 0.01" in bad
+    client.post("/api/v1/sheets/listings/take", json={"token": started["token"]})
+    app.state.house.worker.jobs.run_due()
+    row = client.get("/api/v1/prices/listings?filters=state:live").json()
+    assert row["total"] == 1 and row["rows"][0]["price"] == {"amount": "12.00", "currency": "GBP"}
+    out = client.get("/api/v1/sheets/lists/listings.csv").text
+    assert "S-1" in out and "12.00" in out
+
+
+def test_no_input_breaks_the_interface(app, client):
+    """Every call with all sorts of input: it may be refused, but it never ends in a failure of ours."""
+    document = schemathesis.openapi.from_asgi("/api/openapi.json", app).exclude(path_regex="/(world|hooks|events|session)")
+    asked = 0
+    for found in document.get_all_operations():
+        operation = found.ok()
+
+        @settings(max_examples=5, deadline=None, database=None, phases=[Phase.generate], suppress_health_check=list(HealthCheck))
+        @given(case=operation.as_strategy())
+        def ask(case):
+            answer = case.call(headers=OURS, cookies=dict(client.cookies))
+            assert answer.status_code < 500 or answer.status_code == 502, f"{case.method} {case.formatted_path}: {answer.text}"
+
+        ask()
+        asked += 1
+    assert asked > 50

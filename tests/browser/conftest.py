@@ -1,0 +1,103 @@
+"""The real interface in Debian's headless Chromium, over a business that trades with the practice world."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+import uvicorn
+from playwright.sync_api import Page
+
+from amber_lane.api.app import make_app, make_house
+from amber_lane.settings import Settings
+
+from ..business import Business, WorldProcess, free_ports
+
+ARGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+WEB = Path(__file__).resolve().parents[2] / "web"
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args():
+    return {"executable_path": "/usr/bin/chromium", "args": ARGS}
+
+
+@pytest.fixture
+def browser_context_args():
+    return {"viewport": {"width": 1280, "height": 800}, "locale": "en-GB", "timezone_id": "UTC", "reduced_motion": "reduce"}
+
+
+def eventually(check: Callable[[], bool], within: float = 10.0) -> None:
+    """Wait for what runs by itself; fails when it has not come about in time."""
+    until = time.monotonic() + within
+    while not check():
+        assert time.monotonic() < until, "it did not come about in time"
+        time.sleep(0.05)
+
+
+class Served:
+    """An application that is being served, with all that runs by itself."""
+
+    def __init__(self, settings: Settings) -> None:
+        port, _ = free_ports()
+        self.house = make_house(settings.model_copy(update={"port": port}))
+        self.house.worker.delivery.settle = 0.5
+        self.server = uvicorn.Server(
+            uvicorn.Config(make_app(self.house), host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)
+        )
+        self.thread = threading.Thread(target=self.server.run, daemon=True)
+        self.thread.start()
+        until = time.monotonic() + 20
+        while not self.server.started and time.monotonic() < until:
+            time.sleep(0.02)
+        self.address = f"http://127.0.0.1:{port}"
+
+    def stop(self) -> None:
+        self.server.should_exit = True
+        self.thread.join(10)
+
+
+@pytest.fixture(scope="module")
+def shop(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Business, Served]]:
+    """A joined business, served."""
+    world = WorldProcess(tmp_path_factory.mktemp("world"))
+    folder = tmp_path_factory.mktemp("house")
+    business = Business(world, folder)
+    served = Served(Settings(data=folder, world=world.address, call_deadline=2, web=WEB / "dist"))
+    yield business, served
+    served.stop()
+    business.close()
+    world.stop()
+
+
+@pytest.fixture
+def desk(page: Page, shop: tuple[Business, Served]) -> Page:
+    """A page with the manager signed in."""
+    page.set_default_timeout(12_000)
+    page.goto(shop[1].address)
+    page.get_by_label("Mail address").fill("tester@amber-lane.example")
+    page.get_by_label("Password").fill("long-enough-word")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("navigation", name="The road").wait_for()
+    return page
+
+
+@pytest.fixture
+def empty(tmp_path: Path) -> Iterator[tuple[WorldProcess, Served]]:
+    """A house where nobody is yet, and a world to join."""
+    world = WorldProcess(tmp_path / "world")
+    served = Served(Settings(data=tmp_path / "house", world="", call_deadline=2, web=WEB / "dist"))
+    yield world, served
+    served.stop()
+    world.stop()

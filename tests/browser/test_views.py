@@ -1,0 +1,72 @@
+"""Every view is accessible and fits a narrow window; and the first start of an empty house."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from .conftest import WEB
+
+VIEWS = [
+    "/today",
+    "/lanes",
+    "/lanes?view=settled",
+    "/price",
+    "/price?view=listings",
+    "/price?view=fees",
+    "/watch",
+    "/watch?state=doubted",
+    "/orders",
+    "/orders?state=all",
+    "/transit",
+    "/transit?show=numbers",
+    "/setup/partners",
+    "/setup/limits",
+    "/setup/mail",
+    "/setup/world",
+    "/setup/log",
+    "/setup/outbox",
+    "/setup/people",
+]
+
+
+def test_every_view_is_accessible_and_fits(desk: Page, shop) -> None:
+    problems: list[str] = []
+    desk.on("pageerror", lambda error: problems.append(str(error)))
+    desk.set_viewport_size({"width": 1024, "height": 760})
+    for view in VIEWS:
+        desk.goto(f"{shop[1].address}{view}")
+        desk.get_by_role("main").locator("h1, h2").first.wait_for(state="attached")
+        desk.wait_for_load_state("load")
+        desk.add_script_tag(path=str(WEB / "node_modules/axe-core/axe.min.js"))
+        found = desk.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})")
+        problems += [
+            f"{view}: {one['id']}: {one['nodes'][0]['html'][:160]} {one['nodes'][0]['failureSummary'][:200]}" for one in found["violations"]
+        ]
+        if not desk.evaluate("document.documentElement.scrollWidth <= innerWidth"):
+            problems.append(f"{view}: the page is wider than its window")
+    assert not problems
+
+
+def test_a_first_start_leads_through_joining(page: Page, empty) -> None:
+    world, served = empty
+    page.set_default_timeout(12_000)
+    page.goto(served.address)
+    page.get_by_label("Your name").fill("Ada")
+    page.get_by_label("Mail address").fill("ada@amber-lane.example")
+    page.get_by_label("Password").fill("long-enough-word")
+    page.get_by_role("button", name="Make my account").click()
+    page.get_by_role("heading", name="Where do you sell?").wait_for()
+    page.get_by_label("Address", exact=True).fill(f"{world.address}/shop/api")
+    page.get_by_label(re.compile("^Key")).fill("dusk-dial:wrong")
+    page.get_by_role("button", name="Check and join").click()
+    expect(page.get_by_role("alert")).to_contain_text("does not accept the key")
+    page.get_by_label(re.compile("^Key")).fill("dusk-dial:practice-shop")
+    page.get_by_role("button", name="Check and join").click()
+    page.get_by_role("heading", name="Who sends your goods?").wait_for()
+    page.get_by_label("Address", exact=True).fill(f"{world.address}/wholesale/api")
+    page.get_by_label(re.compile("^Key")).fill("practice-northlight")
+    page.get_by_role("button", name="Check and join").click()
+    page.get_by_role("navigation", name="The road").wait_for()
+    expect(page.get_by_text(re.compile("listings on sale without a lane"))).to_be_visible()
