@@ -9,11 +9,13 @@ from __future__ import annotations
 import random
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import select, update
+from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.errors import (
@@ -34,17 +36,20 @@ from ..connectors.protocols import (
 )
 from ..core.money import parse_money
 from ..core.states import OUTBOX
+from ..data.base import to_ms
 from ..data.outbox import Outbox
 from ..data.session import Database
 from ..data.setup import Link, Store
 from ..data.shelf import Listing
 from ..data.transit import Message, PassedOn
 from ..services import purchases
-from ..services.desk import Desk, bulk_update
+from ..services.desk import Desk, DeskError, bulk_update
 from ..services.setup import Doors, link_of, note_health
 
 TRIES_MAX = 12
-BATCH = 50
+BATCH = 48
+# Calls that may be under way at once to one partner.
+AT_ONCE = 4
 WHO = "Delivery"
 
 
@@ -107,6 +112,7 @@ class Delivery:
     def __init__(self, db: Database, clock: Clock, doors: Doors) -> None:
         self.db, self.clock, self.doors = db, clock, doors
         self.luck = random.Random()
+        self.pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="delivery")
         # Real seconds that a lost call may still be at work outside; asking earlier could miss it.
         self.settle = doors.deadline
         self.not_before: dict[int, float] = {}
@@ -139,15 +145,21 @@ class Delivery:
     def run(self, target: str, most: int = 100_000) -> int:
         """Carry out what is due for one target, in batches. Returns how many rows were taken in hand."""
         done = 0
+        try:
+            link = self._link(target)
+        except (OutsideError, DeskError) as error:
+            self._unusable(target, error.told)
+            return 0
         while done < most:
             rows = self._claim(target)
             if not rows:
                 return done
             results: list[tuple[Outbox, Carried]] = []
             try:
-                for row in rows:
-                    results.append((row, self._carry(target, row)))
-                    if isinstance(results[-1][1].error, (Unavailable, RateLimited, UnknownOutcome)):
+                for start in range(0, len(rows), AT_ONCE):
+                    group = self._carry_group(link, rows[start : start + AT_ONCE])
+                    results += group
+                    if any(isinstance(carried.error, (Unavailable, RateLimited, UnknownOutcome)) for _, carried in group):
                         # The partner is in trouble: hand the rest back untouched.
                         results += [
                             (rest, Carried("waiting" if rest.claimed_at is None else "unknown", rest.answer))
@@ -162,6 +174,20 @@ class Delivery:
             if any(carried.error for _, carried in results):
                 return done
         return done
+
+    def _unusable(self, target: str, told: str) -> None:
+        """The link itself cannot be used: its key cannot be opened, or its address is none."""
+        owner, _, number = target.partition(":")
+        with self.db.writing() as s:
+            link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
+            if link is not None:
+                link.state, link.told = "broken", told
+
+    def _carry_group(self, link: Any, group: list[Outbox]) -> list[tuple[Outbox, Carried]]:
+        """Rows of a batch are of different subjects, so a few may be under way at once; purchases go one by one."""
+        if len(group) == 1 or any(row.kind == "purchase" for row in group):
+            return [(row, self._carry(link, row)) for row in group]
+        return list(zip(group, self.pool.map(lambda row: self._carry(link, row), group), strict=True))
 
     def _claim(self, target: str) -> list[Outbox]:
         """Take the next rows in hand: for each subject only its oldest unfinished one."""
@@ -200,13 +226,12 @@ class Delivery:
         with self.db.reading() as s:
             return self.doors.of(Desk(s, self.clock, WHO), owner, int(number))
 
-    def _carry(self, target: str, row: Outbox) -> Carried:
+    def _carry(self, link: Any, row: Outbox) -> Carried:
         """One row: ask first where it may have arrived, then send. `row` is as it was before the claim."""
         send, ask = SEND[row.kind]
         # Claimed before and still here: whatever was sent then may have arrived.
         asked = row.claimed_at is not None
         try:
-            link = self._link(target)
             known = ask(link, row.body, row.key) if asked else None
         except OutsideError as error:
             return self._later(row, "unknown", error)
@@ -236,21 +261,28 @@ class Delivery:
         with self.db.writing() as s:
             desk = Desk(s, self.clock, WHO)
             now = desk.now
+            done = [(row, carried) for row, carried in results if carried.state == "done"]
+            at = to_ms(now)
+            bulk_update(s, Outbox, ("state", "answer", "done_at"), [("done", carried.told[:500], at, row.id) for row, carried in done])
+            for row, _ in done:
+                self.not_before.pop(row.id, None)
             for row, carried in results:
-                values: dict[str, Any] = {"state": carried.state, "answer": carried.told[:500]}
-                if carried.state == "done":
-                    values["done_at"] = now
-                    self.not_before.pop(row.id, None)
-                elif carried.wait:
-                    values["after"] = now + timedelta(seconds=carried.wait)
-                if carried.error is None and carried.state in ("waiting", "unknown"):
-                    # Handed back without a call: it does not count as a try, nor as having been in hand.
-                    values |= {"tries": row.tries, "claimed_at": row.claimed_at}
-                elif carried.state == "waiting":
-                    values["claimed_at"] = None
-                s.execute(update(Outbox).where(Outbox.id == row.id, Outbox.state == "claimed").values(**values))
-            self._follow(desk, [(row, carried) for row, carried in results if carried.state == "done"])
+                if carried.state != "done":
+                    self._put_back(s, row, carried, now)
+            self._follow(desk, done)
             self._health(desk, owner, int(number), [carried.error for _, carried in results])
+
+    def _put_back(self, s: Session, row: Outbox, carried: Carried, now: datetime) -> None:
+        """A row that is not done: when to look at it again, and whether it counts as a try."""
+        values: dict[str, Any] = {"state": carried.state, "answer": carried.told[:500]}
+        if carried.wait:
+            values["after"] = now + timedelta(seconds=carried.wait)
+        if carried.error is None:
+            # Handed back without a call: it does not count as a try, nor as having been in hand.
+            values |= {"tries": row.tries, "claimed_at": row.claimed_at}
+        elif carried.state == "waiting":
+            values["claimed_at"] = None
+        s.execute(update(Outbox).where(Outbox.id == row.id, Outbox.state == "claimed").values(**values))
 
     def _follow(self, desk: Desk, done: list[tuple[Outbox, Carried]]) -> None:
         shown = [
@@ -258,7 +290,7 @@ class Delivery:
                 parse_money(row.body["price"], row.body["currency"]),
                 row.body["quantity"],
                 row.body["state"],
-                int(desk.now.timestamp() * 1000),
+                to_ms(desk.now),
                 row.body["listing"],
             )
             for row, _ in done

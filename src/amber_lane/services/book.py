@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any
 
 import numpy as np
-from sqlalchemy import BigInteger, Select, case, func, literal, select, type_coerce
+from sqlalchemy import BigInteger, case, func, literal, select, type_coerce
 from sqlalchemy.orm import Session
 
 from ..core import cost, price
@@ -29,6 +29,7 @@ from .policy import Keys, Overlay, lay_over, policy_columns, price_layers
 STATES = ("live", "paused", "ended", "preparing")
 PAUSED_BY = ("", "stock", "hold", "hand")
 DAY_MS = 86_400_000
+MANY = 4000
 # Where a supplier does not tell its stock, more than any cap.
 UNTOLD = 1_000_000
 
@@ -74,7 +75,7 @@ class Book:
         return self.terms.landed
 
 
-def fetch_columns(s: Session, query: Select[Any]) -> list[Any]:
+def fetch_columns(s: Session, query: Any) -> list[Any]:
     """A query's rows as one int64 column per field; text fields as lists. NULL becomes NONE."""
     rows = s.connection().execute(query).fetchall()
     if not rows:
@@ -100,8 +101,14 @@ def load(desk: Desk, skus: Iterable[int] | None = None, rules: Sequence[PriceRul
     """Read listings of some SKUs (None = all) with all that decides about them. `rules`: a draft instead of the real ones."""
     s, now = desk.s, desk.now
     wanted = None if skus is None else sorted(set(skus))
-    columns = [_listings(s, now, chunk) for chunk in ([None] if wanted is None else in_chunks(wanted))] or [_listings(s, now, [])]
+    # Many SKUs are read faster all at once and sifted here than named one by one in the query.
+    sift = wanted is not None and len(wanted) > MANY
+    columns = [_listings(s, now, chunk) for chunk in ([None] if wanted is None or sift else in_chunks(wanted))] or [_listings(s, now, [])]
     cols = [_join([part[i] for part in columns]) for i in range(len(columns[0]))]
+    if sift and len(cols[0]):
+        keep = np.isin(cols[2], np.array(wanted, dtype=np.int64))
+        if not keep.all():
+            cols = [[v for v, k in zip(c, keep.tolist(), strict=True) if k] if isinstance(c, list) else c[keep] for c in cols]
     (
         ids,
         store,
@@ -128,7 +135,7 @@ def load(desk: Desk, skus: Iterable[int] | None = None, rules: Sequence[PriceRul
     n = len(ids)
     stores = {row.id: row for row in s.scalars(select(Store))}
     store_code = [stores[i].code for i in store.tolist()]
-    lanes = _Lanes(desk, wanted, stores)
+    lanes = _Lanes(desk, None if sift else wanted, stores)
     chosen = lanes.choose(sku, store, currency)
     keys = Keys(chosen.supplier_code, category, store_code, code)
     policy = policy_columns(s, n, keys)
@@ -214,6 +221,13 @@ def _listings(s: Session, now: datetime, skus: list[int] | None) -> list[Any]:
         .order_by(Listing.id)
     )
     return fetch_columns(s, query if skus is None else query.where(Listing.sku_id.in_(skus)))
+
+
+def lane_pairs(s: Session) -> tuple[Ints, Ints]:
+    """Every SKU with every item of its open lanes, as two columns."""
+    query = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.until.is_(None))
+    sku, item = fetch_columns(s, query)
+    return sku, item
 
 
 @dataclass

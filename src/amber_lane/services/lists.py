@@ -15,7 +15,7 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
 from ..data.watch import Response
-from .desk import Desk, Invalid
+from .desk import Desk, Invalid, in_chunks
 
 
 @dataclass(frozen=True)
@@ -32,7 +32,11 @@ class Wish:
 
 @dataclass(frozen=True)
 class Listed:
-    """columns: name -> expression; search: where words are looked for; filters: name -> expression."""
+    """columns: name -> expression; search: where words are looked for; filters: name -> expression.
+
+    slim: narrower sources with the same rows, the narrowest first. Where a wish needs no more than one of them, rows are
+    counted and picked there, and only the page's rows are joined with the rest.
+    """
 
     source: Any
     columns: dict[str, Any]
@@ -40,6 +44,7 @@ class Listed:
     filters: dict[str, Any]
     order: tuple[Any, ...]
     where: Any = None
+    slim: tuple[tuple[Any, frozenset[Any]], ...] = ()
 
 
 _main = and_(Lane.sku_id == Listing.sku_id, Lane.until.is_(None), Lane.use == 0, Lane.store_id.is_(None))
@@ -99,6 +104,10 @@ LISTS: dict[str, Listed] = {
         (Sku.code, Listing.title),
         {"state": Listing.state, "store": Store.code, "supplier": Supplier.code, "outcome": Listing.outcome},
         (Listing.id,),
+        slim=(
+            (select().select_from(Listing), frozenset({Listing.__table__})),
+            (select().select_from(Listing).join(Sku, Sku.id == Listing.sku_id), frozenset({Listing.__table__, Sku.__table__})),
+        ),
     ),
     "lanes": Listed(
         select()
@@ -182,6 +191,7 @@ LISTS: dict[str, Listed] = {
             "listing": Response.listing_id,
         },
         (Response.id.desc(),),
+        slim=((select().select_from(Response), frozenset({Response.__table__})),),
     ),
     "orders": Listed(
         select()
@@ -290,14 +300,15 @@ LISTS: dict[str, Listed] = {
 ORDER_STATES = {state: str(rank) for rank, state in enumerate(_RANK)}
 
 
-def _query(name: str, wish: Wish) -> tuple[Select[Any], Listed]:
-    listed = LISTS[name]
-    query: Select[Any] = listed.source.add_columns(*(column.label(key) for key, column in listed.columns.items()))
+def _conditions(listed: Listed, wish: Wish) -> tuple[list[Any], set[Any]]:
+    """What rows a wish wants, and which columns that needs."""
+    wheres, used = [], set()
     if listed.where is not None:
-        query = query.where(listed.where)
+        wheres.append(listed.where)
     for word in wish.words.split()[:8]:
         like = f"%{word.replace(chr(92), '').replace('%', '').replace('_', chr(92) + '_')}%"
-        query = query.where(or_(*(column.ilike(like, escape="\\") for column in listed.search)))
+        wheres.append(or_(*(column.ilike(like, escape="\\") for column in listed.search)))
+        used |= set(listed.search)
     for key, value in (wish.filters or {}).items():
         if key not in listed.filters:
             raise Invalid(f"this list cannot be filtered by {key}")
@@ -307,29 +318,48 @@ def _query(name: str, wish: Wish) -> tuple[Select[Any], Listed]:
             values = [int(v) for v in values] if column.type.python_type is int else values
         except (ValueError, NotImplementedError):
             raise Invalid(f"{value!r} is not a value of {key}") from None
-        query = query.where(column.in_(values))
-    return query, listed
+        wheres.append(column.in_(values))
+        used.add(column)
+    return wheres, used
+
+
+def _order(listed: Listed, wish: Wish) -> tuple[tuple[Any, ...], set[Any]]:
+    if not wish.sort:
+        return listed.order, set()
+    if wish.sort not in listed.columns:
+        raise Invalid(f"this list cannot be sorted by {wish.sort}")
+    column = listed.columns[wish.sort]
+    return (column.desc() if wish.down else column.asc(), *listed.order), {column}
 
 
 def page(desk: Desk, name: str, wish: Wish) -> tuple[list[Any], int]:
     """One page of a list as rows, and how many there are in all."""
-    query, listed = _query(name, wish)
-    order: tuple[Any, ...] = listed.order
-    if wish.sort:
-        if wish.sort not in listed.columns:
-            raise Invalid(f"this list cannot be sorted by {wish.sort}")
-        column = listed.columns[wish.sort]
-        order = (column.desc() if wish.down else column.asc(), *listed.order)
-    counted = select(func.count()).select_from(
-        query.with_only_columns(listed.order[-1].element if hasattr(listed.order[-1], "element") else listed.order[-1])
-        .order_by(None)
-        .subquery()
-    )
-    total = int(desk.s.scalar(counted) or 0)
-    rows = (
-        desk.s.connection().execute(query.order_by(*order).limit(min(max(wish.limit, 1), 100_000)).offset(max(wish.offset, 0))).fetchall()
-    )
-    return list(rows), total
+    listed = LISTS[name]
+    wheres, used = _conditions(listed, wish)
+    order, sorted_by = _order(listed, wish)
+    limit, offset = min(max(wish.limit, 1), 100_000), max(wish.offset, 0)
+    full: Select[Any] = listed.source.add_columns(*(column.label(key) for key, column in listed.columns.items()))
+    run = desk.s.connection().execute
+    number = listed.columns["id"]
+
+    def counted(source: Any) -> int:
+        return int(run(source.add_columns(func.count()).where(*wheres)).scalar() or 0)
+
+    if not listed.slim:
+        rows = run(full.where(*wheres).order_by(*order).limit(limit).offset(offset)).fetchall()
+        return list(rows), counted(listed.source)
+    total = counted(_narrowest(listed, used))
+    picked = _narrowest(listed, used | sorted_by).add_columns(number).where(*wheres).order_by(*order).limit(limit).offset(offset)
+    places = {row[0]: place for place, row in enumerate(run(picked))}
+    found: list[Any] = []
+    for chunk in in_chunks(places):
+        found += run(full.where(number.in_(chunk))).fetchall()
+    return sorted(found, key=lambda row: places[row._mapping["id"]]), total
+
+
+def _narrowest(listed: Listed, used: set[Any]) -> Any:
+    tables = {getattr(column, "table", None) for column in used}
+    return next((source for source, has in listed.slim if tables <= has), listed.source)
 
 
 def states_of_orders(desk: Desk) -> dict[str, int]:

@@ -13,10 +13,10 @@ from ..data.outbox import Outbox
 from .desk import Conflict, Desk
 
 
-def listing_key(number: int, version: int) -> str:
-    """A key for one change of a listing. A part of it is drawn by lot: a store must never take a change of a house
-    that was set up anew for one that it has had from the old house."""
-    return f"listing-{number}-{version}-{secrets.token_hex(3)}"
+def batch_mark() -> str:
+    """The part of a listing change's key that is drawn by lot: a store must never take a change of a house that was
+    set up anew for one that it has had from the old house."""
+    return secrets.token_hex(3)
 
 
 def put(desk: Desk, target: str, subject: str, kind: str, key: str, body: dict[str, Any], after: datetime | None = None) -> Outbox:

@@ -19,9 +19,9 @@ from ..data.lanes import Lane, LanePart
 from ..data.outbox import Outbox
 from ..data.shelf import Listing
 from ..data.watch import Response
-from .book import PAUSED_BY, STATES, Book, load
+from .book import MANY, PAUSED_BY, STATES, Book, lane_pairs, load
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
-from .outbox import listing_key
+from .outbox import batch_mark
 
 LIVE, PAUSED = 0, 1
 BY_STOCK, BY_HOLD, BY_HAND = 1, 2, 3
@@ -163,6 +163,8 @@ def respond(
 
 def with_sharers(desk: Desk, skus: set[int]) -> set[int]:
     """The SKUs and all others that draw on the same items, however far the chain reaches."""
+    if len(skus) > MANY:
+        return _all_sharers(*lane_pairs(desk.s), skus)
     known, fresh = set(skus), set(skus)
     while fresh:
         near: set[int] = set()
@@ -179,6 +181,16 @@ def with_sharers(desk: Desk, skus: set[int]) -> set[int]:
         fresh = near - known
         known |= fresh
     return known
+
+
+def _all_sharers(sku: Ints, item: Ints, skus: set[int]) -> set[int]:
+    """The same for very many SKUs at once."""
+    known = np.fromiter(skus, np.int64, len(skus))
+    while True:
+        wider = np.union1d(known, sku[np.isin(item, item[np.isin(sku, known)])])
+        if len(wider) == len(known):
+            return set(known.tolist())
+        known = wider
 
 
 _TERMS = ("landed", "reserve", "fee", "fee_least", "fee_cap", "fee_fixed", "payment", "payment_fixed", "tax")
@@ -337,8 +349,9 @@ def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None
     if not len(rows):
         return
     keys, bodies, subjects = [], [], []
+    mark = batch_mark()
     state_names = [STATES[i] for i in decided.state[rows].tolist()]
-    codes = [book.sku_code[i] for i in rows.tolist()]
+    codes = [json.dumps(book.sku_code[i]) for i in rows.tolist()]
     currency = [book.currency[i] for i in rows.tolist()]
     for number, version, sku, money, quantity, state, cur in zip(
         book.ids[rows].tolist(),
@@ -350,11 +363,10 @@ def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None
         currency,
         strict=True,
     ):
-        keys.append(listing_key(number, version + 1))
+        keys.append(f"listing-{number}-{version + 1}-{mark}")
         subjects.append(f"listing:{number}")
         bodies.append(
-            f'{{"listing":{number},"sku":{json.dumps(sku)},"price":"{plain(money, cur)}","currency":"{cur}",'
-            f'"quantity":{quantity},"state":"{state}"}}'
+            f'{{"listing":{number},"sku":{sku},"price":"{plain(money, cur)}","currency":"{cur}","quantity":{quantity},"state":"{state}"}}'
         )
     _overtake(desk, subjects, keys)
     targets = [f"store:{i}" for i in book.store[rows].tolist()]

@@ -81,7 +81,7 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
         move = {"live": "resume" if listing.state == "paused" else "publish", "paused": "pause", "ended": "end"}[state]
         listing.state = LISTING.step(listing.state, move)
     listing.version += 1
-    subject, key = f"listing:{listing.id}", outbox.listing_key(listing.id, listing.version)
+    subject, key = f"listing:{listing.id}", f"listing-{listing.id}-{listing.version}-{outbox.batch_mark()}"
     for old in desk.s.scalars(select(Outbox).where(Outbox.subject == subject, Outbox.state == "waiting", Outbox.kind == "listing")):
         old.state, old.overtaken_by = "dropped", key
     outbox.put(

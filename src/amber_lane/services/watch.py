@@ -19,7 +19,8 @@ from ..data.setup import Supplier
 from ..data.shelf import Listing
 from ..data.source import Item
 from ..data.watch import Response, Sighting, Sweep
-from .desk import Conflict, Desk, bulk_insert, bulk_update, by_id, in_chunks
+from .book import lane_pairs
+from .desk import Conflict, Desk, bulk_insert, bulk_update, by_id
 from .policy import policy_for
 from .respond import respond
 from .shelf import want
@@ -257,14 +258,9 @@ def _believe(
 
 def _respond(desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints) -> dict[str, int]:
     """Respond for every SKU behind a changed item, and for listings of this supplier that wait to come back."""
-    skus: dict[int, int] = {}
-    for chunk in in_chunks(changed.tolist()):
-        for sku, item in desk.s.execute(
-            select(Lane.sku_id, LanePart.item_id)
-            .join(LanePart, LanePart.lane_id == Lane.id)
-            .where(LanePart.item_id.in_(chunk), Lane.until.is_(None))
-        ):
-            skus[sku] = item
+    sku, item = lane_pairs(desk.s)
+    moved = np.isin(item, changed)
+    skus = dict(zip(sku[moved].tolist(), item[moved].tolist(), strict=True))
     waiting = set(
         desk.s.scalars(
             select(Listing.sku_id)

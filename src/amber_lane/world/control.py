@@ -107,7 +107,7 @@ def turn(request: Request, change: DialChange) -> dict[str, Any]:
             db.execute("delete from supply_frozen")
             db.execute("insert into supply_frozen select number, cost, stock from supply_item")
             world.remember("frozen_at", world.now())
-        db.execute("insert or replace into dial values (?,?,?)", (change.service, change.name, change.value))
+        world.turn(change.service, change.name, change.value)
     return dials(request)
 
 

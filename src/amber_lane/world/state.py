@@ -57,6 +57,7 @@ class World:
         self.seed = int(self.fact("seed", seed))
         self.key = str(self.fact("key", key))
         self.numbers: list[str] = []
+        self._dials = {(s, n): float(v) for s, n, v in self.db.execute("select service, name, value from dial")}
         self.luck = random.Random(f"luck-{self.seed}")
         start = int(datetime(2026, 3, 12, 9, 0, tzinfo=UTC).timestamp() * 1000)
         self.world_at = int(self.fact("world_at", start))
@@ -117,8 +118,12 @@ class World:
         self.db.execute("insert into event(due, kind, body) values (?, ?, ?)", (due, kind, json.dumps(body)))
 
     def dial(self, service: str, name: str) -> float:
-        row = self.db.execute("select value from dial where service = ? and name = ?", (service, name)).fetchone()
-        return float(row[0]) if row else 0.0
+        return self._dials.get((service, name), 0.0)
+
+    def turn(self, service: str, name: str, value: float) -> None:
+        """Turn a fault dial; it is remembered."""
+        self.db.execute("insert or replace into dial values (?,?,?)", (service, name, value))
+        self._dials[service, name] = value
 
 
 def iso(ms: int) -> str:

@@ -316,7 +316,7 @@ def upgrade() -> None:
     )
     with op.batch_alter_table('listing', schema=None) as batch_op:
         batch_op.create_index('ix_listing_sku_id', ['sku_id'], unique=False)
-        batch_op.create_index('ix_listing_state', ['state'], unique=False)
+        batch_op.create_index('ix_listing_state_wanted_price', ['state', 'wanted_price', 'id'], unique=False)
 
     op.create_table('message_template',
     sa.Column('kind', sa.Text(), nullable=False),
@@ -894,7 +894,7 @@ def downgrade() -> None:
     op.drop_table('order')
     op.drop_table('message_template')
     with op.batch_alter_table('listing', schema=None) as batch_op:
-        batch_op.drop_index('ix_listing_state')
+        batch_op.drop_index('ix_listing_state_wanted_price')
         batch_op.drop_index('ix_listing_sku_id')
 
     op.drop_table('listing')
