@@ -9,7 +9,7 @@ export UV_NO_PROGRESS := 1
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts -type f 2>/dev/null)
 PY_SOURCES := $(shell find src -name '*.py' 2>/dev/null)
 
-.PHONY: help setup demo test fresh bench check types shots
+.PHONY: help setup demo test fresh bench check types shots states
 
 help:
 	@echo "make setup   everything that is needed, on a fresh machine"
@@ -67,6 +67,7 @@ check: setup
 	.venv/bin/mypy
 	.venv/bin/lint-imports > /tmp/amber-lane-imports.log || { cat /tmp/amber-lane-imports.log; exit 1; }
 	.venv/bin/amber-lane openapi | cmp - web/src/api/openapi.json || { echo "the interface changed: run make types"; exit 1; }
+	$(MAKE) -s states && git diff --quiet docs/states.md || { echo "the state machines changed: commit docs/states.md"; exit 1; }
 	cd web && npx --no-install vue-tsc --noEmit && npx --no-install eslint src && npx --no-install vitest run --silent
 
 test: $(STAMPS)/browser check
@@ -80,3 +81,6 @@ bench: setup
 
 shots: setup $(STAMPS)/browser
 	$(PY) -m tests.browser.shots
+
+states: $(STAMPS)/install
+	{ printf '# States\n\nWritten by `make states` from `src/amber_lane/core/states.py`; nothing else writes a state.\n\n'; $(PY) docs/make_states.py; } > docs/states.md

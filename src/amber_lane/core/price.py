@@ -72,6 +72,7 @@ class Endings:
         self._index: dict[tuple[int, ...], int] = {(): 0}
         self._up = [np.zeros(100, dtype=np.int64)]
         self._down = [np.zeros(100, dtype=np.int64)]
+        self._flat: tuple[int, Ints, Ints] | None = None
         for one in sets:
             self.add(one)
 
@@ -88,6 +89,12 @@ class Endings:
             self._index[key] = len(self._up) - 1
         return self._index[key]
 
+    def _tables(self) -> tuple[Ints, Ints]:
+        """All sets behind one another, so that one look-up serves rows of different sets."""
+        if self._flat is None or self._flat[0] != len(self._up):
+            self._flat = (len(self._up), np.concatenate(self._up), np.concatenate(self._down))
+        return self._flat[1:]
+
     @property
     def count(self) -> int:
         return len(self._up)
@@ -100,13 +107,13 @@ class Endings:
         """The smallest allowed price that is not under `price`."""
         if len(self._up) == 1:
             return price
-        return price + np.stack(self._up)[which, price % 100]
+        return price + self._tables()[0][which * 100 + price % 100]
 
     def at_or_under(self, price: Ints, which: Ints) -> Ints:
         """The largest allowed price that is not over `price`; below 1 where there is none."""
         if len(self._down) == 1:
             return price
-        return price - np.stack(self._down)[which, price % 100]
+        return price - self._tables()[1][which * 100 + price % 100]
 
 
 @dataclass(frozen=True)
@@ -338,48 +345,39 @@ def _bound(want: _Want, terms: Terms, rows: Ints) -> Ints:
 def _meet_all(price: Ints, wants: list[_Want], terms: Terms, limits: Limits, endings: Endings) -> Ints:
     """Walk on until every condition holds at once, for the rows where the highest one broke another."""
     price = np.minimum(price, _PAST)
-    moved = price <= PRICE_MAX
-    while True:
-        before = price.copy()
+    rows = np.flatnonzero(price <= PRICE_MAX)
+    while len(rows):
+        part = terms if len(rows) == len(price) else terms.take(rows)
+        kept = keep(price[rows], part)
+        broken = np.zeros(len(rows), dtype=np.bool_)
         for want in wants:
-            rows = np.flatnonzero(want.rows & moved & (price <= PRICE_MAX))
-            if not len(rows):
-                continue
-            gap = want.gap(price[rows], terms.take(rows), rows)
-            short = rows[gap < 0]
-            if len(short):
-                price[short] = _search(want, terms, limits.endings, endings, short, price[short])
-        moved = price != before
-        if not moved.any():
-            return price
+            gap = kept.profit * PPM - want.share[rows] * kept.net - want.amount[rows]
+            short = want.rows[rows] & (gap < 0)
+            if short.any():
+                again = rows[short]
+                price[again] = _search(want, terms, limits.endings, endings, again, price[again])
+                broken |= short
+        rows = rows[broken]
+        rows = rows[price[rows] <= PRICE_MAX]
+    return price
 
 
 def _check(terms: Terms, limits: Limits) -> None:
-    for column in (
-        terms.landed,
-        terms.fee_least,
-        terms.fee_cap,
-        terms.fee_fixed,
-        terms.payment_fixed,
-        limits.min_profit,
-        limits.least_price,
-        limits.ceiling,
-        limits.old,
-    ):
-        if len(column) and bool(((np.abs(column) > AMOUNT_MAX) & (column != NONE)).any()):
+    amounts = (terms.landed, terms.fee_least, terms.fee_cap, terms.fee_fixed, terms.payment_fixed)
+    amounts += (limits.min_profit, limits.least_price, limits.ceiling, limits.old)
+    for column in amounts:
+        if len(column) and (column.max() > AMOUNT_MAX or _least(column) < -AMOUNT_MAX):
             raise ValueError("an amount lies outside what can be computed exactly (100,000,000.00)")
-    for column in (
-        terms.fee,
-        terms.payment,
-        terms.reserve,
-        terms.tax,
-        limits.min_margin,
-        limits.step,
-        np.where(limits.rule == Rule.add, 0, limits.rule_value),
-    ):
-        bad = (column != NONE) & ((column < 0) | (column > 100 * PPM))
-        if len(column) and bool(bad.any()):
+    rates = (terms.fee, terms.payment, terms.reserve, terms.tax, limits.min_margin, limits.step)
+    for column in (*rates, np.where(limits.rule == Rule.add, 0, limits.rule_value)):
+        if len(column) and (column.max() > 100 * PPM or _least(column) < 0):
             raise ValueError("a rate lies outside 0 to 10,000 %")
+
+
+def _least(column: Ints) -> int:
+    """The least value that is set; 0 where none is."""
+    low = int(column.min())
+    return low if low != NONE else int(np.where(column == NONE, 0, column).min())
 
 
 def margin_hundredths(profit: int, net: int) -> int | None:

@@ -1,0 +1,55 @@
+"""Take the pictures of the README from the running demo: `make demo` in one window, `make shots` in another."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+from .conftest import ARGS
+
+TARGET = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
+VIEWS = {
+    "today": "/today",
+    "lanes": "/lanes",
+    "all-lanes": "/lanes?view=settled",
+    "price": "/price",
+    "listings": "/price?view=listings&sort=profit&down=1",
+    "fees": "/price?view=fees",
+    "watch": "/watch?state=reprice",
+    "orders": "/orders?state=held",
+    "transit": "/transit",
+    "partners": "/setup/partners",
+    "limits": "/setup/limits",
+    "mail": "/setup/mail",
+    "world": "/setup/world",
+    "log": "/setup/log",
+    "outbox": "/setup/outbox",
+}
+
+
+def main() -> None:
+    TARGET.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, locale="en-GB", timezone_id="UTC", reduced_motion="reduce")
+        page.goto("http://127.0.0.1:8700/")
+        page.get_by_text("Go in as its manager").click()
+        page.get_by_role("navigation", name="The road").wait_for()
+        for name, path in VIEWS.items():
+            page.goto(f"http://127.0.0.1:8700{path}")
+            page.get_by_role("main").locator("h1, h2").first.wait_for(state="attached")
+            if name == "price":
+                page.get_by_role("button", name="keep 28 %").click()
+                page.get_by_label("How much").fill("30")
+                page.get_by_role("button", name="Keep as a draft").click()
+                page.get_by_role("heading", name="If you make it so").wait_for()
+            if name == "listings":
+                page.get_by_role("row").nth(3).click()
+            page.wait_for_timeout(1200)
+            page.screenshot(path=TARGET / f"{name}.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
