@@ -62,6 +62,8 @@ class WorldProcess:
                 time.sleep(0.05)
         self.post("facts", name="buyers_a_day", value=0)
         self.post("facts", name="hold_seconds", value=1.2)
+        # Nothing moves by itself: what changes in a test is what the test changes.
+        self.post("facts", name="market_share", value=0)
 
     def post(self, path: str, **body: Any) -> dict[str, Any]:
         response = self.client.post(f"/world/{path}", json=body)

@@ -107,13 +107,13 @@ class Endings:
         """The smallest allowed price that is not under `price`."""
         if len(self._up) == 1:
             return price
-        return price + self._tables()[0][which * 100 + price % 100]
+        return np.asarray(price + self._tables()[0][which * 100 + price % 100], dtype=np.int64)
 
     def at_or_under(self, price: Ints, which: Ints) -> Ints:
         """The largest allowed price that is not over `price`; below 1 where there is none."""
         if len(self._down) == 1:
             return price
-        return price - self._tables()[1][which * 100 + price % 100]
+        return np.asarray(price - self._tables()[1][which * 100 + price % 100], dtype=np.int64)
 
 
 @dataclass(frozen=True)
@@ -363,9 +363,8 @@ def _meet_all(price: Ints, wants: list[_Want], terms: Terms, limits: Limits, end
 
 
 def _check(terms: Terms, limits: Limits) -> None:
-    amounts = (terms.landed, terms.fee_least, terms.fee_cap, terms.fee_fixed, terms.payment_fixed)
-    amounts += (limits.min_profit, limits.least_price, limits.ceiling, limits.old)
-    for column in amounts:
+    amounts = [terms.landed, terms.fee_least, terms.fee_cap, terms.fee_fixed, terms.payment_fixed]
+    for column in (*amounts, limits.min_profit, limits.least_price, limits.ceiling, limits.old):
         if len(column) and (column.max() > AMOUNT_MAX or _least(column) < -AMOUNT_MAX):
             raise ValueError("an amount lies outside what can be computed exactly (100,000,000.00)")
     rates = (terms.fee, terms.payment, terms.reserve, terms.tax, limits.min_margin, limits.step)

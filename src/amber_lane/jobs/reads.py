@@ -110,6 +110,7 @@ class Reader:
                 if page.orders or page.cursor != cursor:
                     fresh += self._take_orders(store_id, page.orders, page.cursor, page.unreadable)
                 more = page.more
+            self._health("store", store_id, None)
         except OutsideError as error:
             self._health("store", store_id, error)
         with self.db.writing() as s:
@@ -154,6 +155,7 @@ class Reader:
                     desk = self.desk(s, "Orders")
                     for answer in found:
                         purchases.take_answer(desk, answer)
+            self._health("supplier", supplier_id, None)
         except OutsideError as error:
             self._health("supplier", supplier_id, error)
         with self.db.writing() as s:
@@ -170,6 +172,7 @@ class Reader:
                 words, _ = self._again(lambda: link.track(part))  # noqa: B023
                 with self.db.writing() as s:
                     transit.take_words(self.desk(s, "Transit"), carrier_id, words)
+            self._health("carrier", carrier_id, None)
         except OutsideError as error:
             self._health("carrier", carrier_id, error)
         with self.db.writing() as s:

@@ -55,8 +55,6 @@ def do_step(desk: Desk, key: str) -> str:
             row.after = desk.now
     elif kind == "stale":
         desk.get(Supplier, int(rest), "supplier").next_sweep = desk.now
-    elif (kind == "hold" and trouble.step.label == "Cancel and refund") or kind == "refused":
-        orders.cancel(desk, int(rest), trouble.told)
     elif kind == "hold":
         orders.allow(desk, int(rest), trouble.told)
     else:

@@ -95,7 +95,6 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
     for hold, order, plan in rows:
         profit = plan.profit if plan else 0
         steps = {
-            "least_profit": Step("Cancel and refund", act=True),
             "look_over": Step("Let it go", act=True),
             "too_late": Step("Send although late", act=True),
             "address": Step("Mend the address", go=f"/orders?state=held&row={order.id}"),
@@ -134,7 +133,7 @@ def _refused_orders(desk: Desk) -> Iterator[Trouble]:
                 f"Order {order.number}: {line.title or line.sku_code} was refused",
                 line.why,
                 order.came_at,
-                Step("Cancel and refund", act=True),
+                Step("See the ways on", go=f"/orders?state=refused&row={order.id}"),
                 _waits(desk, line.kept, order.came_at),
             )
 

@@ -49,7 +49,7 @@ class Purchase(BaseModel):
 
 class Fact(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    name: str = Field(pattern="^(hold_seconds|buyers_a_day)$")
+    name: str = Field(pattern="^(hold_seconds|buyers_a_day|market_share)$")
     value: float = Field(ge=0, le=100_000)
 
 

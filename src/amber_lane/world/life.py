@@ -169,7 +169,9 @@ def live(world: World) -> list[dict[str, Any]]:
 
 def _happen(world: World, rng: random.Random, kind: str, body: dict[str, Any], at: int) -> list[dict[str, Any]]:
     if kind == "market":
-        _market(world, rng, at, share=0.004)
+        share = float(world.fact("market_share", 0.004))
+        if share:
+            _market(world, rng, at, share)
         world.plan(at + 5 * MINUTE, "market")
     elif kind == "buyer":
         per_day = float(world.fact("buyers_a_day", 60))

@@ -130,7 +130,7 @@ defineExpose({ refresh: list.refresh, total: list.total, clear, go, first: () =>
           </tr>
         </thead>
         <tbody>
-          <tr v-if="before" aria-hidden="true" :style="{ height: `${before}px` }"><td :colspan="columns.length + 1" /></tr>
+          <tr v-if="before" aria-hidden="true" :style="{ height: `${before}px` }"><td :colspan="columns.length + (choose ? 1 : 0)" /></tr>
           <template v-for="item in items" :key="item.index">
             <tr
               v-if="list.at(item.index)" class="cursor-default border-b border-rule-2" :style="{ height: `${height}px` }"
@@ -141,16 +141,16 @@ defineExpose({ refresh: list.refresh, total: list.total, clear, go, first: () =>
                 <span v-if="cursor === item.index || edge?.(list.at(item.index)!)" class="absolute inset-y-0 left-0 w-[3px]" :class="cursor === item.index ? 'bg-asphalt' : edge?.(list.at(item.index)!)" aria-hidden="true" />
                 <input type="checkbox" class="size-3.5 accent-pine align-middle" :checked="picked.has(list.at(item.index)!.id)" :aria-label="`Choose row ${item.index + 1}`" @click.stop="pick(list.at(item.index)!)" />
               </td>
-              <td v-for="(column, n) in columns" :key="column.key" class="relative overflow-hidden px-2.5" :class="column.right ? 'text-right' : ''">
+              <td v-for="(column, n) in columns" :key="column.key" class="relative overflow-hidden px-2.5" :class="column.right ? 'text-right whitespace-nowrap' : ''">
                 <span v-if="n === 0 && !choose && (cursor === item.index || edge?.(list.at(item.index)!))" class="absolute inset-y-0 left-0 w-[3px]" :class="cursor === item.index ? 'bg-asphalt' : edge?.(list.at(item.index)!)" aria-hidden="true" />
                 <slot :name="column.key" :row="list.at(item.index)!" :index="item.index">
                   <span class="block truncate">{{ (list.at(item.index) as Record<string, unknown>)[column.key] }}</span>
                 </slot>
               </td>
             </tr>
-            <tr v-else :style="{ height: `${height}px` }" class="border-b border-rule-2"><td :colspan="columns.length + 1" class="px-3"><span class="block h-2 w-1/3 rounded bg-rule-2" /></td></tr>
+            <tr v-else :style="{ height: `${height}px` }" class="border-b border-rule-2"><td :colspan="columns.length + (choose ? 1 : 0)" class="px-3"><span class="block h-2 w-1/3 rounded bg-rule-2" /></td></tr>
           </template>
-          <tr v-if="after > 0" aria-hidden="true" :style="{ height: `${after}px` }"><td :colspan="columns.length + 1" /></tr>
+          <tr v-if="after > 0" aria-hidden="true" :style="{ height: `${after}px` }"><td :colspan="columns.length + (choose ? 1 : 0)" /></tr>
         </tbody>
       </table>
       <div v-if="list.state.error" role="alert" class="p-6 text-center text-brick">{{ list.state.error }} <button type="button" class="font-semibold text-slate underline" @click="list.refresh()">Try again</button></div>

@@ -88,7 +88,7 @@ useKeys('This SKU', [
         </tbody>
       </table>
       <div class="flex items-center gap-4 p-2.5">
-        <KeyHint keys="1 to 9" told="make it the main lane" /><KeyHint keys="Shift Enter" told="add as spare" /><KeyHint keys="H L" told="move" /><span class="ml-auto" />
+        <KeyHint keys="1…9" told="make it the main lane" /><KeyHint keys="Shift Enter" told="add as spare" /><KeyHint keys="H L" told="move" /><span class="ml-auto" />
         <Btn v-if="current" :disabled="!data.lanes.length" @click="open(current, spare())">Add as spare</Btn>
         <Btn v-if="current" kind="main" hint="A" @click="open(current, 0)">Open lane to {{ current.number }}</Btn>
       </div>

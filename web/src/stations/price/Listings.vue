@@ -19,9 +19,9 @@ import { marginOf, money, number, percent } from '@/parts/format'
 type Row = Schema<'ListingRow'>
 const { ask, set, sort, text, sheet } = useAsk(() => (text('show') === 'limit' ? 'outcome:1,2,3' : text('show') ? `state:${text('show')}` : ''), { sort: 'sku', down: false })
 const columns: Column[] = [
-  { key: 'sku', label: 'Listing', width: '34%', sort: 'title' }, { key: 'state', label: 'State', width: '96px' }, { key: 'supplier', label: 'Lane', width: '19%' },
-  { key: 'price', label: 'Price', right: true }, { key: 'landed', label: 'Landed', right: true }, { key: 'profit', label: 'You keep', right: true },
-  { key: 'margin', label: 'Margin', right: true, sort: false }, { key: 'quantity', label: 'Shows', right: true },
+  { key: 'sku', label: 'Listing', sort: 'title' }, { key: 'state', label: 'State', width: '88px' }, { key: 'supplier', label: 'Lane', width: '17%' },
+  { key: 'price', label: 'Price', right: true, width: '76px' }, { key: 'landed', label: 'Landed', right: true, width: '74px' }, { key: 'profit', label: 'You keep', right: true, width: '76px' },
+  { key: 'margin', label: 'Margin', right: true, sort: false, width: '72px' }, { key: 'quantity', label: 'Shows', right: true, width: '62px' },
 ]
 const show = [{ key: '', label: 'All' }, { key: 'live', label: 'On sale' }, { key: 'paused', label: 'Paused' }, { key: 'limit', label: 'Against a limit' }]
 const active = ref<number | null>(null)

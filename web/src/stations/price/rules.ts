@@ -4,7 +4,7 @@ export type Rule = Schema<'RuleBody'>
 export const PPM = 1_000_000
 
 const pounds = (minor: number): string => `£${minor % 100 ? (minor / 100).toFixed(2) : minor / 100}`
-const share = (ppm: number): string => `${+(ppm / 10_000).toFixed(4)} %`
+const share = (ppm: number): string => `${+(ppm / 10_000).toFixed(4)}\u00a0%`
 
 /** What a rule asks, as a person would say it. */
 export function asks(rule: Rule): string {

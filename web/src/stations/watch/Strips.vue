@@ -12,8 +12,8 @@ import { plural, timeOf } from '@/parts/format'
 const router = useRouter()
 const { data } = useQuery({ queryKey: ['strips'], queryFn: () => take(api.GET('/api/v1/watch/strips', { params: { query: { hours: 15 } } })) })
 type Strip = Schema<'Strip'>
-const top = computed(() => Math.max(1, ...(data.value ?? []).flatMap((strip) => strip.marks.map((mark) => Math.log1p(mark.changes)))))
-const tall = (mark: Schema<'Mark'>) => 3 + (Math.log1p(mark.changes) / top.value) * 23
+const top = computed(() => Math.max(1, ...(data.value ?? []).flatMap((strip) => strip.marks.map((mark) => mark.changes))))
+const tall = (mark: Schema<'Mark'>) => 3 + (mark.changes / top.value) * 23
 const tone = (state: string) => (state === 'held' || state === 'stale' ? 'bg-amber' : state === 'failed' ? 'bg-brick' : state === 'kept' ? 'bg-rule' : 'bg-faint')
 function state(strip: Strip): { tone: 'good' | 'waits' | 'loss' | 'plain'; text: string } {
   const last = strip.marks.at(-1)

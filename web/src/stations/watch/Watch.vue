@@ -91,7 +91,7 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
         >
           <template #at="{ row }: { row: Row }"><span class="font-mono text-xs text-soft"><When :at="row.at" clock /></span></template>
           <template #title="{ row }: { row: Row }"><span class="block truncate font-semibold" :title="row.title">{{ row.title }}</span><span class="cell-2 block"><span class="code">{{ row.sku }}</span></span></template>
-          <template #item="{ row }: { row: Row }"><span class="code block truncate">{{ row.item ?? (row.sweep ? '–' : 'a sale or a person') }}</span></template>
+          <template #item="{ row }: { row: Row }"><span class="code block truncate">{{ row.item ?? (row.sweep ? '–' : 'a sale here') }}</span></template>
           <template #did="{ row }: { row: Row }"><span class="block truncate">{{ did(row) }}</span><span class="cell-2 block">{{ row.store }}</span></template>
           <template #state="{ row }: { row: Row }"><Tag :tone="STATE_TONE[row.state]">{{ row.state }}</Tag></template>
         </DataTable>
