@@ -23,7 +23,7 @@ from .protocols import (
     StoreOrderLine,
     Tracking,
 )
-from .wire import Short, Time, Wire, clip, minor
+from .wire import Short, Time, Wire, clip, minor, rows_of
 
 
 class _Account(Wire):
@@ -49,7 +49,7 @@ class _Listing(Wire):
 
 
 class _Listings(Wire):
-    listings: list[_Listing]
+    listings: list[dict[str, object]]
     next: str | None
 
 
@@ -109,6 +109,7 @@ class OwnSite:
         auth = httpx.BasicAuth(name, secret)
         self.call = Caller("the shop", address, {}, deadline, transport)
         self.call.client.auth = auth
+        self.unreadable: list[str] = []
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)
@@ -118,19 +119,15 @@ class OwnSite:
         after = ""
         while True:
             page = self.call.ask("/listings", _Listings, after=after)
-            yield [_listing(one) for one in page.listings]
+            yield rows_of(page.listings, lambda row: _listing(_Listing.model_validate(row)), "sku", self.unreadable)
             if not page.next or page.next <= after:
                 return
             after = page.next
 
     def orders(self, cursor: str) -> OrderPage:
         page = self.call.ask("/orders", _Orders, cursor=cursor or "0")
-        orders, bad = [], []
-        for raw in page.orders:
-            try:
-                orders.append(_order(_Order.model_validate(raw)))
-            except (ValidationError, ValueError) as error:
-                bad.append(f"order {raw.get('number', '?')}: {str(error).splitlines()[0]}")
+        bad: list[str] = []
+        orders = rows_of(page.orders, lambda row: _order(_Order.model_validate(row)), "number", bad)
         return OrderPage(orders, str(page.cursor), page.more, bad)
 
     def change_listing(self, change: ListingChange, key: str) -> None:

@@ -98,6 +98,9 @@ class Tracking:
 
 
 class StoreLink(Protocol):
+    unreadable: list[str]
+    """Rows of listings that could not be read, with why; whoever reads the listings empties it."""
+
     def account(self) -> Account: ...
     def listings(self) -> Iterator[list[StoreListing]]: ...
     def orders(self, cursor: str) -> OrderPage: ...
@@ -200,6 +203,9 @@ class PurchaseAnswer:
 
 
 class SupplierLink(Protocol):
+    unreadable: list[str]
+    """Rows of the catalogue that could not be read, with why; whoever reads the catalogue empties it."""
+
     def account(self) -> Account: ...
     def origins(self) -> list[OriginTerms]: ...
     def catalogue(self) -> Iterator[list[CatalogueItem]]: ...

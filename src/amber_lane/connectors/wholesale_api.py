@@ -20,7 +20,7 @@ from .protocols import (
     SweepPage,
     Tracking,
 )
-from .wire import Name, Short, Time, Wire, clip, minor
+from .wire import Name, Short, Time, Wire, clip, minor, rows_of
 
 _PAGE = 500
 _PAGES_MAX = 2_000
@@ -60,7 +60,7 @@ class _Offers(Wire):
 
 class _Items(Wire):
     pages: int
-    items: list[_Item]
+    items: list[dict[str, object]]
 
 
 class _Service(Wire):
@@ -106,6 +106,7 @@ class _Purchases(Wire):
 class WholesaleApi:
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.call = Caller("the wholesaler", address, {"Authorization": f"Bearer {key}"}, deadline, transport)
+        self.unreadable: list[str] = []
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)
@@ -145,39 +146,14 @@ class WholesaleApi:
     def catalogue(self) -> Iterator[list[CatalogueItem]]:
         for page in range(1, _PAGES_MAX):
             said = self.call.ask("/items", _Items, page=page, size=_PAGE)
-            try:
-                yield [
-                    CatalogueItem(
-                        i.number,
-                        clip(i.title),
-                        minor(i.cost, i.currency),
-                        i.currency,
-                        i.stock,
-                        i.origin,
-                        i.gtin,
-                        i.mpn,
-                        i.brand,
-                        i.category,
-                        i.options,
-                        max(i.pack_size, 1),
-                        max(i.weight_g, 0),
-                    )
-                    for i in said.items
-                ]
-            except ValueError as error:
-                raise Malformed(f"the wholesaler's catalogue cannot be read: {error}") from error
+            yield rows_of(said.items, lambda row: _item(_Item.model_validate(row)), "number", self.unreadable)
             if page >= said.pages:
                 return
 
     def sweep_page(self, page: int) -> SweepPage:
         said = self.call.ask("/offers", _Offers, page=page, size=_PAGE)
-        seen, bad = [], []
-        for raw in said.offers:
-            try:
-                row = _Offer.model_validate(raw)
-                seen.append(Seen(row.number, minor(row.cost, row.currency), row.currency, row.stock))
-            except ValueError as error:
-                bad.append(f"{raw.get('number', '?')}: {str(error).splitlines()[0]}")
+        bad: list[str] = []
+        seen = rows_of(said.offers, lambda row: _seen(_Offer.model_validate(row)), "number", bad)
         return SweepPage(said.as_of, seen, min(said.pages, _PAGES_MAX), bad)
 
     def buy(self, purchase: Purchase) -> PurchaseAnswer:
@@ -196,6 +172,16 @@ class WholesaleApi:
     def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]:
         said = self.call.ask("/purchases", _Purchases, reference=",".join(references))
         return [_answer(one) for one in said.purchases if one.reference in references]
+
+
+def _seen(row: _Offer) -> Seen:
+    return Seen(row.number, minor(row.cost, row.currency), row.currency, row.stock)
+
+
+def _item(i: _Item) -> CatalogueItem:
+    words = (i.gtin, i.mpn, i.brand, i.category, i.options)
+    cost = minor(i.cost, i.currency)
+    return CatalogueItem(i.number, clip(i.title), cost, i.currency, i.stock, i.origin, *words, max(i.pack_size, 1), max(i.weight_g, 0))
 
 
 def _answer(one: _Purchase) -> PurchaseAnswer:

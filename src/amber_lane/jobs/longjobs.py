@@ -14,8 +14,9 @@ from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
 from ..services import sheets_in
-from ..services.desk import Desk, DeskError
+from ..services.desk import Desk, DeskError, in_chunks
 from ..services.setup import Doors
+from ..services.sheets_lanes import follow_lanes
 from ..sheets.table import NotASheet, read_sheet
 from .reads import Reader
 
@@ -102,6 +103,9 @@ class LongJobs:
             self.progress(number, len(rows))
             with self.db.writing() as s:
                 kind.take(Desk(s, self.clock, body["who"]), checked)
+            for chunk in in_chunks(checked.follow):
+                with self.db.writing() as s:
+                    follow_lanes(Desk(s, self.clock, body["who"]), set(chunk))
         bad = path.with_suffix(".bad.json")
         bad.write_text(json.dumps([[sheet.header], *[[row, why] for row, why in checked.bad]]))
         counts = checked.counts

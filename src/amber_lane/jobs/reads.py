@@ -191,6 +191,8 @@ class Reader:
                 desk = self.desk(s, "Watch")
                 new, refused = source.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), page)
                 fresh += new
+                refused += link.unreadable
+                link.unreadable.clear()
                 if refused:
                     desk.log("item.refused", "catalogue", f"{len(refused)} items not taken, the first: {refused[0]}")
         return fresh
@@ -203,6 +205,9 @@ class Reader:
             with self.db.writing() as s:
                 desk = self.desk(s, "Watch")
                 fresh += shelf.bring_in(desk, desk.get(Store, store_id, "store"), page)
+                if link.unreadable:
+                    desk.log("listing.refused", "listings", f"{len(link.unreadable)} listings not read, the first: {link.unreadable[0]}")
+                    link.unreadable.clear()
         return fresh
 
     def due(self, kind: Any, column: Any, at: datetime) -> list[int]:

@@ -23,6 +23,8 @@ class Checked:
     changes: list[dict[str, Any]] = field(default_factory=list)
     good: list[Any] = field(default_factory=list)
     bad: list[tuple[Row, str]] = field(default_factory=list)
+    # SKUs whose listings are to be looked at once the rows are taken, in stretches, so that nobody waits long for the lock.
+    follow: set[int] = field(default_factory=set)
 
     def add(self, kind: str, good: Any, told: str) -> None:
         self.counts[kind] += 1

@@ -19,6 +19,9 @@ from .planning import replan
 from .respond import respond
 from .sheets_frame import Checked, Names, Row, each, need
 
+# Up to so many SKUs are looked at in the very transaction that takes the rows.
+FEW = 2000
+
 
 @dataclass(frozen=True)
 class _LaneRow:
@@ -60,7 +63,9 @@ def check_lanes(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
         if origin is None:
             raise ValueError(f"{supplier.name} does not say where {number} is sent from")
         units = parse_units(row["units_per_sale"], "units_per_sale") if row.get("units_per_sale") else Fraction(1)
-        service = row.get("service") or services.setdefault(origin, lanes.cheapest_service(desk, origin, None))
+        if origin not in services:
+            services[origin] = lanes.cheapest_service(desk, origin, None)
+        service = row.get("service") or services[origin]
         one = _LaneRow(skus[code], code, _use(row.get("use", "")), item, units, supplier.id, origin, service)
         group = groups.setdefault((one.sku, one.use), [])
         if any(other.item == item for other, _ in group):
@@ -116,7 +121,15 @@ def take_lanes(desk: Desk, checked: Checked) -> int:
         ("lane_id", "item_id", "units_num", "units_den"),
         [(numbers[one.sku, one.use], one.item, one.units.numerator, one.units.denominator) for g in fresh for one in g],
     )
-    act = desk.log("lane.sheet", "lanes", f"{len(fresh)} lanes brought in by a sheet", count=len(fresh))
-    respond(desk, {group[0].sku for group in fresh}, act=act.id)
-    replan(desk)
+    desk.log("lane.sheet", "lanes", f"{len(fresh)} lanes brought in by a sheet", count=len(fresh))
+    checked.follow = {group[0].sku for group in fresh}
+    if len(checked.follow) <= FEW:
+        follow_lanes(desk, checked.follow)
+        checked.follow = set()
     return len(fresh)
+
+
+def follow_lanes(desk: Desk, skus: set[int]) -> None:
+    """What new lanes mean: prices, quantities, and orders that waited for them."""
+    respond(desk, skus)
+    replan(desk)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import threading
+import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from typing import Any
@@ -69,6 +70,8 @@ def _tell(client: httpx.Client, world: World, order: dict[str, Any]) -> None:
     row = world.one("select * from shop_order where number = ?", (order["number"],))
     if not row:
         return
+    if late := world.dial("shop", "slow"):
+        time.sleep(world.luck.uniform(0, late))
     body = json.dumps(order_out(row)).encode()
     at = iso(world.now())
     times = 2 if world.luck.random() < world.dial("shop", "duplicates") else 1
