@@ -242,9 +242,8 @@ def _parts(ask: OpenAsk) -> list[lanes.Part]:
 
 
 @router.post("/preview")
-def preview(desk: ReadDesk, ask: OpenAsk) -> Preview:
-    """Open the lane in a transaction that is never committed, and say what came of it."""
-    desk.s.info["write"] = True
+def preview(desk: WriteDesk, ask: OpenAsk) -> Preview:
+    """Open the lane in a writing transaction (so that it waits its turn), say what came of it, and take it all back."""
     row = desk.get(Sku, ask.sku_id, "SKU")
     orders = lanes.effect_of_opening(desk, row)["orders"]
     lanes.open_lane(desk, ask.sku_id, _parts(ask), ask.use, service=ask.service, respond_now=False)
