@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from datetime import datetime
@@ -52,8 +53,21 @@ def make_clock(settings: Settings) -> Clock:
     """The practice world's time where there is one, else the real time."""
     if not settings.world:
         return SystemClock()
-    answer: dict[str, Any] = httpx.get(f"{settings.world}/world/clock", timeout=10, trust_env=False).json()
+    answer = _world_clock(settings.world)
     return PacedClock(datetime.fromisoformat(answer["now"]), answer["speed"])
+
+
+def _world_clock(world: str, within: float = 20.0) -> dict[str, Any]:
+    """The world's clock; a world that is just starting is waited for."""
+    until = time.monotonic() + within
+    while True:
+        try:
+            answer: dict[str, Any] = httpx.get(f"{world}/world/clock", timeout=10, trust_env=False).json()
+            return answer
+        except httpx.HTTPError:
+            if time.monotonic() > until:
+                raise
+            time.sleep(0.1)
 
 
 def make_house(settings: Settings, transport: httpx.BaseTransport | None = None, clock: Clock | None = None) -> House:
@@ -62,9 +76,9 @@ def make_house(settings: Settings, transport: httpx.BaseTransport | None = None,
     db = Database(settings.url)
     db.migrate()
     safe = Safe.at(settings.data, settings.secret)
-    time = clock or make_clock(settings)
+    hand = clock or make_clock(settings)
     doors = Doors(safe, settings.call_deadline, transport)
-    return House(settings, db, time, doors, Worker(db, time, doors, settings.data, settings.world))
+    return House(settings, db, hand, doors, Worker(db, hand, doors, settings.data, settings.world))
 
 
 def make_app(house: House) -> FastAPI:

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
+from contextlib import closing
 from types import FrameType
 
 import httpx
 
 from .. import logs
-from ..api.app import make_house
 from ..settings import Settings
-from .seed import is_seeded, seed
 
 
 def _wait(address: str, process: subprocess.Popen[bytes], seconds: float) -> None:
@@ -30,6 +29,30 @@ def _wait(address: str, process: subprocess.Popen[bytes], seconds: float) -> Non
     raise RuntimeError(f"{address} does not answer")
 
 
+def _has_data(settings: Settings) -> bool:
+    """Whether a store is there already; asked without loading the whole application."""
+    path = settings.data / "amber-lane.db"
+    if settings.database_url or not path.is_file():
+        return False
+    with closing(sqlite3.connect(path)) as base:
+        try:
+            return bool(base.execute("select count(*) from store").fetchone()[0])
+        except sqlite3.OperationalError:
+            return False
+
+
+def _fill(settings: Settings, world: str) -> None:
+    """Make the demo data in an empty house."""
+    from ..api.app import make_house
+    from .seed import is_seeded, seed
+
+    house = make_house(settings.model_copy(update={"world": world}))
+    if not is_seeded(house):
+        print("Amber Lane: making the demo data", flush=True)
+        seed(house, world, lambda told: print(f"  {told}", flush=True))
+    house.db.close()
+
+
 def run(speed: float) -> int:
     """Start the world, seed an empty house, serve; stop both at Ctrl C. Returns the exit status."""
     logs.set_up()
@@ -37,16 +60,17 @@ def run(speed: float) -> int:
     settings.data.mkdir(parents=True, exist_ok=True)
     me = [sys.executable, "-m", "amber_lane.cli"]
     world = settings.world_address
+    serve = [*me, "serve", "--world", world]
     processes = [subprocess.Popen([*me, "world"], start_new_session=True)]
     try:
+        if _has_data(settings):
+            # Both at once: the application waits for the world's clock by itself.
+            processes.append(subprocess.Popen(serve, start_new_session=True))
         _wait(f"{world}/world/clock", processes[0], 60)
-        house = make_house(settings.model_copy(update={"world": world}))
-        if not is_seeded(house):
-            print("Amber Lane: making the demo data", flush=True)
-            seed(house, world, lambda told: print(f"  {told}", flush=True))
-        house.db.close()
+        if len(processes) == 1:
+            _fill(settings, world)
+            processes.append(subprocess.Popen(serve, start_new_session=True))
         httpx.post(f"{world}/world/clock", json={"speed": speed}, timeout=10, trust_env=False).raise_for_status()
-        processes.append(subprocess.Popen([*me, "serve", "--world", world], start_new_session=True, env=os.environ))
         _wait(f"http://{settings.host}:{settings.port}/api/health", processes[1], 60)
         print(
             f"\nAmber Lane is open at http://{settings.host}:{settings.port}  (practice world at {world}, time runs ×{speed:g})\n"

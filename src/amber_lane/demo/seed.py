@@ -53,7 +53,7 @@ def is_seeded(house: House) -> bool:
         return bool(s.scalar(select(func.count()).select_from(Store)))
 
 
-def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: int = 12) -> None:
+def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: int = 10) -> None:
     """Fill an empty house. rounds: hours lived through before the doors open."""
     follow(house, world)
     tell("joining store, supplier, carrier and mailbox")
