@@ -52,15 +52,20 @@ def belief(n=25, cost=1000, stock=40):
     return Belief(*(np.full(n, v, dtype=np.int64) for v in (cost, stock, -1, -1, 0)))
 
 
-def test_a_far_move_is_doubted_until_it_was_seen_again():
-    known = np.array([True])
+def repeated(cost):
+    """Verdicts on three sweeps that see the same odd cost of an item that cost 1000."""
     verdicts, doubt, repeats = [], -1, 0
     for _ in range(3):
         b = Belief(ints(1000), ints(40), ints(doubt), ints(40), ints(repeats))
-        found = judge(ints(1), ints(40), known, b, percent=400_000, again=2)
+        found = judge(ints(cost), ints(40), np.array([True]), b, percent=400_000, again=2)
         verdicts.append(Verdict(int(found.verdict[0])))
-        doubt, repeats = 1, int(found.doubt_seen[0])
-    assert verdicts == [Verdict.doubted, Verdict.doubted, Verdict.good]
+        doubt, repeats = cost, int(found.doubt_seen[0])
+    return verdicts
+
+
+def test_a_far_move_is_doubted_until_it_was_seen_again_but_next_to_nothing_for_ever():
+    assert repeated(500) == repeated(1900) == [Verdict.doubted, Verdict.doubted, Verdict.good]
+    assert repeated(1) == [Verdict.doubted] * 3
 
 
 @pytest.mark.parametrize(

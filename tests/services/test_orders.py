@@ -131,8 +131,11 @@ def test_a_sending_can_be_taken_back_only_before_it_has_gone(business):
     assert not [one for one in business.world.record()["purchases"] if one["reference"].startswith(f"DDS-{number}-")]
     send(business)
     business.settle()
+    sent = business.all(select(Act).where(Act.kind == "order.send").order_by(Act.id))[-1]
+    with business.house.db.writing() as s, pytest.raises(Conflict, match="cannot be undone"):
+        undo.undo(business.desk(s), sent.id)
     with business.house.db.writing() as s, pytest.raises(Conflict, match="gone out"):
-        undo.undo(business.desk(s), undo.last_undoable(business.desk(s)).id)
+        purchases.take_back(business.desk(s), sent.after["references"])
     assert [one["reference"] for one in business.world.record()["purchases"] if f"-{number}-" in one["reference"]] == [f"DDS-{number}-2"]
 
 

@@ -11,6 +11,8 @@ from .money import PPM, Bools, Ints
 
 COST_MAX = 100_000_000
 STOCK_MAX = 100_000_000
+# A cost under one fifth of the last good one is absurd.
+ABSURD = 5
 
 
 class Verdict(IntEnum):
@@ -46,7 +48,7 @@ def judge(cost: Ints, stock: Ints, known: Bools, belief: Belief, percent: int, a
 
     cost in minor units of the item's own currency, stock in supplier units (-1 = not told, the last
     one stands). `known`: currency is the item's and the row is well formed. percent in ppm: a larger
-    move of cost is doubted; `again` sweeps that see the same accept it.
+    move of cost is doubted; `again` sweeps that see the same accept it, unless it is absurd.
     """
     refused = ~known | (cost <= 0) | (cost > COST_MAX) | (stock < -1) | (stock > STOCK_MAX)
     same = (cost == belief.cost) & ((stock == belief.stock) | (stock == -1))
@@ -54,7 +56,9 @@ def judge(cost: Ints, stock: Ints, known: Bools, belief: Belief, percent: int, a
     far = seen_before & (np.abs(cost - belief.cost) * PPM > belief.cost * percent)
     repeat = far & (cost == belief.doubt_cost)
     seen = np.where(repeat, belief.doubt_seen + 1, 0)
-    doubted = far & (seen < again)
+    # A price of next to nothing does not become true by being repeated; only a person can say so.
+    absurd = seen_before & (cost * ABSURD < belief.cost)
+    doubted = far & ((seen < again) | absurd)
     verdict = np.full(len(cost), int(Verdict.good), dtype=np.int64)
     verdict[same] = Verdict.same
     verdict[doubted] = Verdict.doubted

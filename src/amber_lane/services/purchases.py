@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import Text, func, select, type_coerce, update
 
 from ..connectors.protocols import PurchaseAnswer
 from ..core.cost import packs_needed
@@ -14,6 +14,7 @@ from ..core.money import show
 from ..core.states import ORDER_LINE, PURCHASE
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
+from ..data.outbox import Act
 from ..data.setup import Origin, Service, Store, Supplier
 from ..data.source import Item
 from . import outbox
@@ -172,6 +173,9 @@ def take_answer(desk: Desk, answer: PurchaseAnswer) -> None:
     purchase.billed = answer.billed if answer.billed is not None else purchase.billed
     if purchase.state == "waiting":
         purchase.state = PURCHASE.step(purchase.state, "send")
+        # What has gone out cannot be taken back, so it is not offered any more.
+        sent = type_coerce(Act.after, Text).contains(f'"{purchase.reference}"')
+        desk.s.execute(update(Act).where(Act.kind == "order.send", Act.undo == "open", sent).values(undo=""))
     if answer.state == "refused":
         if purchase.state in PURCHASE.sources("refuse"):
             _refused(desk, purchase, answer.told)

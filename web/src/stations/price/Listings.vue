@@ -19,7 +19,7 @@ import { marginOf, money, number, percent } from '@/parts/format'
 type Row = Schema<'ListingRow'>
 const { ask, set, sort, text, sheet } = useAsk(() => (text('show') === 'limit' ? 'outcome:1,2,3' : text('show') ? `state:${text('show')}` : ''), { sort: 'sku', down: false })
 const columns: Column[] = [
-  { key: 'sku', label: 'Listing', sort: 'title' }, { key: 'state', label: 'State', width: '88px' }, { key: 'supplier', label: 'Lane', width: '17%' },
+  { key: 'sku', label: 'Listing', sort: 'title' }, { key: 'state', label: 'State', width: '88px' }, { key: 'supplier', label: 'Lane', width: '130px' },
   { key: 'price', label: 'Price', right: true, width: '76px' }, { key: 'landed', label: 'Landed', right: true, width: '74px' }, { key: 'profit', label: 'You keep', right: true, width: '76px' },
   { key: 'margin', label: 'Margin', right: true, sort: false, width: '72px' }, { key: 'quantity', label: 'Shows', right: true, width: '62px' },
 ]
@@ -45,7 +45,7 @@ useKeys('Listings', [{ key: 'escape', told: 'close the bench', run: () => (activ
       <DataTable ref="table" v-model:active="active" :path="LISTS.listings" name="Listings" :columns="columns" :ask="ask" choose empty="No listing fits" empty-told="Join a store, or bring a listings sheet in." @sort="sort" @chosen="chosen = $event">
         <template #sku="{ row }: { row: Row }"><span class="block truncate font-semibold" :title="row.title">{{ row.title }}</span><span class="cell-2 block"><span class="code">{{ row.sku }}</span> {{ row.store }}</span></template>
         <template #state="{ row }: { row: Row }"><Tag :tone="row.state === 'live' ? 'good' : row.paused_by === 'hold' ? 'waits' : 'plain'">{{ row.state === 'live' ? 'on sale' : row.state === 'paused' ? WORDS[row.paused_by] ?? 'paused' : row.state }}</Tag></template>
-        <template #supplier="{ row }: { row: Row }"><span v-if="row.lane_state" class="flex items-center gap-2 overflow-hidden"><LaneGlyph :state="row.lane_state" /><span class="truncate">{{ row.supplier }}</span></span><RouterLink v-else :to="`/lanes?sku=${row.sku_id}`" class="font-semibold text-slate hover:underline" @click.stop>open a lane</RouterLink></template>
+        <template #supplier="{ row }: { row: Row }"><span v-if="row.lane_state" class="block overflow-hidden"><LaneGlyph :state="row.lane_state" class="block!" /><span class="cell-2 block">{{ row.supplier }}</span></span><RouterLink v-else :to="`/lanes?sku=${row.sku_id}`" class="font-semibold text-slate hover:underline" @click.stop>open a lane</RouterLink></template>
         <template #price="{ row }: { row: Row }"><b>{{ money(row.price) }}</b><span v-if="row.hand_price" class="block text-2xs text-slate">by hand</span></template>
         <template #landed="{ row }: { row: Row }">{{ money(row.landed) }}</template>
         <template #profit="{ row }: { row: Row }"><span :class="row.profit && number(row.profit) < 0 ? 'font-bold text-brick' : ''">{{ money(row.profit) }}</span></template>
