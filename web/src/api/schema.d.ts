@@ -195,7 +195,7 @@ export interface paths {
         put?: never;
         /**
          * Preview
-         * @description Open the lane in a transaction that is never committed, and say what came of it.
+         * @description Open the lane in a writing transaction (so that it waits its turn), say what came of it, and take it all back.
          */
         post: operations["lanes_preview"];
         delete?: never;
