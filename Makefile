@@ -76,7 +76,7 @@ test: $(STAMPS)/browser check
 fresh:
 	rm -rf var
 
-bench: setup
+bench: setup $(STAMPS)/browser
 	$(PY) -m bench
 
 shots: setup $(STAMPS)/browser
