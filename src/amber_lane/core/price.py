@@ -15,7 +15,6 @@ from dataclasses import dataclass, fields, replace
 from enum import IntEnum
 
 import numpy as np
-import numpy.typing as npt
 
 from .money import AMOUNT_MAX, PPM, Bools, Ints
 
@@ -387,8 +386,3 @@ def margin_hundredths(profit: int, net: int) -> int | None:
 def without_endings(limits: Limits) -> Limits:
     """The same limits with every price allowed: shows how low each condition alone would go."""
     return replace(limits, endings=np.zeros_like(limits.endings))
-
-
-def constant(value: int, n: int) -> npt.NDArray[np.int64]:
-    """A column of one value."""
-    return np.full(n, value, dtype=np.int64)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime
 from decimal import Decimal
 from typing import Any
 
@@ -485,8 +485,3 @@ def _terms(
         rule("step", NONE),
     )
     return terms, limits
-
-
-def stale_limit(policy: dict[str, Any]) -> timedelta:
-    """How long the last good sweep is believed."""
-    return timedelta(hours=int(policy["stale_hours"]))
