@@ -68,7 +68,7 @@ def explain(terms: Mapping[str, Any], shown: int, currency: str, old: int | None
     """Explain the price `shown` by the terms behind it. The same solver that made the price is asked again."""
     parts, limits, endings = rebuild(terms)
     best = price.solve(parts, limits, endings)
-    bare = price.solve(parts, price.without_endings(limits), Endings())
+    lows = [int(own[0]) for own in price.lowest(parts, price.without_endings(limits), Endings()).own]
     kept = price.keep(np.array([shown], dtype=np.int64), parts)
     net, profit = int(kept.net[0]), int(kept.profit[0])
     margin = None if net <= 0 else (2 * profit * 1_000_000 + net) // (2 * net)
@@ -77,9 +77,9 @@ def explain(terms: Mapping[str, Any], shown: int, currency: str, old: int | None
     best_price = None if int(best.price[0]) == NONE else int(best.price[0])
     return Explained(
         shown,
-        _sentence(terms, bare, best_price, set_by, outcome, shown, currency, margin, profit),
+        _sentence(terms, lows, best_price, set_by, outcome, shown, currency, margin, profit),
         _steps(terms, kept, currency),
-        _bounds(terms, bare, set_by, currency, best_price),
+        _bounds(terms, lows, set_by, currency, best_price),
         set_by.name,
         outcome.name,
         best_price,
@@ -128,10 +128,9 @@ def _asked(terms: Mapping[str, Any], currency: str) -> str:
     return _ASKS[rule].format(f"{value / 1_000_000:g}" if rule is Rule.multiple else show_percent(value))
 
 
-def _bounds(terms: Mapping[str, Any], bare: price.Priced, set_by: SetBy, currency: str, best: int | None) -> list[Bound]:
+def _bounds(terms: Mapping[str, Any], lows: list[int], set_by: SetBy, currency: str, best: int | None) -> list[Bound]:
     def lowest(place: int) -> int | None:
-        value = int(bare.own[place, 0])
-        return None if value == NONE or value > price.PRICE_MAX else value
+        return lows[place] if 0 < lows[place] <= price.PRICE_MAX else None
 
     bounds = [Bound(f"Lowest for {_asked(terms, currency)}", lowest(0), set_by is SetBy.rule)]
     if terms.get("min_margin") is not None:
@@ -155,7 +154,7 @@ def _bounds(terms: Mapping[str, Any], bare: price.Priced, set_by: SetBy, currenc
 
 def _sentence(
     terms: Mapping[str, Any],
-    bare: price.Priced,
+    lows: list[int],
     best: int | None,
     set_by: SetBy,
     outcome: Outcome,
@@ -170,8 +169,7 @@ def _sentence(
         if set_by is SetBy.ceiling:
             return f"No allowed price lies under the ceiling of {show(terms['ceiling'], currency)}. At {show(shown, currency)} it {keeps}."
         return f"Fees and cost leave no price that meets what you ask. At {show(shown, currency)} it {keeps}."
-    lowest = [int(v) for v in bare.own[:, 0] if int(v) != NONE]
-    need = max(lowest) if lowest else 1
+    need = max(*lows, 1)
     start = f"You ask for {asked}. It lands at {show(terms['landed'], currency)}."
     if set_by is SetBy.ceiling:
         told = f"{start} That needs {show(need, currency)}, but the ceiling is {show(terms['ceiling'], currency)}"

@@ -7,12 +7,15 @@ from __future__ import annotations
 
 from decimal import Decimal, InvalidOperation
 from fractions import Fraction
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
+# Only for estimates that are checked in whole pennies afterwards, never for money itself.
+Floats = npt.NDArray[np.floating[Any]]
 
 PPM = 1_000_000
 # The widest amounts and rates that keep every product below inside int64.
