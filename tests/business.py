@@ -22,8 +22,9 @@ from amber_lane.data.prices import PriceRule
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, prices, setup, transit
+from amber_lane.services import lanes, setup, transit
 from amber_lane.services.desk import Desk
+from amber_lane.services.drafts import PolicyChange
 from amber_lane.settings import Settings
 
 KEYS = {"store": "dusk-dial:practice-shop", "supplier": "practice-northlight", "carrier": "practice-swiftwing"}
@@ -124,7 +125,7 @@ class Business:
             # What was sold in the world before this house opened is not its business.
             s.scalars(select(Store)).one().orders_cursor = str(len(self.world.record()["orders"]))
             s.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=280_000, min_profit=150, endings="95"))
-            prices.set_policy(desk, "house", "", {"send": "hand", "resume_sweeps": 2})
+            PolicyChange("house", "", {"send": "hand", "resume_sweeps": 2}).keep(desk)
         self.house.reader.catalogue(1)
         self.house.reader.listings(1)
         with self.house.db.writing() as s:

@@ -17,7 +17,8 @@ from amber_lane.connectors.smtp_mail import SmtpMail
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.shelf import Listing
-from amber_lane.services import prices, shelf, today
+from amber_lane.services import shelf, today
+from amber_lane.services.drafts import PolicyChange
 
 from ..business import Business
 
@@ -105,7 +106,7 @@ def check(business: Business) -> None:
 
 def test_killed_at_every_point_everything_happens_once(business):
     with business.house.db.writing() as s:
-        prices.set_policy(business.desk(s), "house", "", {"send": "once"})
+        PolicyChange("house", "", {"send": "once"}).keep(business.desk(s))
     skus = [business.laned(n)[0] for n in range(4)]
     at, lived = 1, False
     while not lived:
@@ -141,7 +142,7 @@ def test_killed_at_every_point_everything_happens_once(business):
 def test_with_every_fault_on_nothing_is_lost_or_done_twice(business):
     world = business.world
     with business.house.db.writing() as s:
-        prices.set_policy(business.desk(s), "house", "", {"send": "once"})
+        PolicyChange("house", "", {"send": "once"}).keep(business.desk(s))
     for service in ("shop", "wholesale", "post"):
         for dial, value in (("errors", 0.15), ("lost_answer", 0.12), ("malformed", 0.1), ("slow", 0.05)):
             world.dial(service, dial, value)

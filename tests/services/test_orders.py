@@ -10,8 +10,9 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Act
 from amber_lane.data.transit import Message, Parcel, PassedOn
-from amber_lane.services import by_sheets, lanes, lists, orders, prices, purchases, setup, sheets_in, transit, undo
+from amber_lane.services import by_sheets, lanes, lists, orders, purchases, setup, sheets_in, transit, undo
 from amber_lane.services.desk import Conflict, Invalid
+from amber_lane.services.drafts import PolicyChange
 from amber_lane.sheets.table import read_sheet
 
 
@@ -219,4 +220,4 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
 
 def test_limits_are_checked_before_they_are_kept(business):
     with business.house.db.writing() as s, pytest.raises(Invalid, match="at_none"):
-        prices.set_policy(business.desk(s), "house", "", {"at_none": "burn"})
+        PolicyChange("house", "", {"at_none": "burn"}).keep(business.desk(s))

@@ -13,6 +13,7 @@ from amber_lane.data.source import Item
 from amber_lane.data.watch import Response, Sighting, Sweep
 from amber_lane.services import prices, shelf, today, undo, watch
 from amber_lane.services.desk import Conflict, Invalid
+from amber_lane.services.drafts import Draft, RuleChange
 
 
 def test_price_and_stock_follow_and_the_reason_is_kept(business):
@@ -135,7 +136,7 @@ def test_the_largest_step_is_a_days_not_a_sweeps(business):
     sku, item = business.laned(4)
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        rules = [prices.Draft("house", "", 0, {"rule": "margin", "rule_value": 280_000, "step": 50_000})]
+        rules = RuleChange([Draft("house", "", 0, {"rule": "margin", "rule_value": 280_000, "step": 50_000})])
         view = prices.what_if(desk, rules)
         prices.apply(desk, rules, view.counts, None)
     business.on(60 * 25)
@@ -153,7 +154,7 @@ def test_the_largest_step_is_a_days_not_a_sweeps(business):
 
 
 def test_rules_are_seen_before_they_are_made_and_undone_after(business):
-    draft = [prices.Draft("house", "", 0, {"rule": "multiple", "rule_value": 4_000_000, "endings": "99"})]
+    draft = RuleChange([Draft("house", "", 0, {"rule": "multiple", "rule_value": 4_000_000, "endings": "99"})])
     with business.house.db.reading() as s:
         view = prices.what_if(business.desk(s), draft)
     old = {row.id: row.wanted_price for row in business.all(select(Listing))}

@@ -5,19 +5,22 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
+import numpy as np
 from fastapi import APIRouter, Depends, Query, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..core.money import parse_units, show_units
+from ..core.price import Outcome
 from ..data.lanes import LanePart
 from ..data.setup import Origin, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
-from ..services import lanes, lists, prices, watch
+from ..services import lanes, lists, watch
 from ..services.book import load
 from ..services.desk import Desk, Invalid, by_id
 from ..services.lists import Wish
+from ..services.respond import decide, with_sharers
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
 
@@ -251,19 +254,20 @@ def preview(desk: WriteDesk, ask: OpenAsk) -> Preview:
     if listing is None:
         desk.s.rollback()
         return Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="no listing")
-    book = load(desk, [ask.sku_id])
-    shown = prices.decide(book, counted=False) if len(book.ids) else None
+    book = load(desk, with_sharers(desk, {ask.sku_id}))
+    shown = decide(book, counted=False)
+    rows = np.flatnonzero(book.sku == ask.sku_id)
     desk.s.rollback()
-    if shown is None:
+    if not len(rows):
         return Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="not on sale")
     currency = listing.currency
     return Preview(
-        landed=sure(int(book.landed[0]), currency),
-        price=money(int(shown.priced.price[0]), currency),
-        profit=money(int(shown.priced.kept.profit[0]), currency),
-        shows=int(shown.quantity[0]),
+        landed=sure(int(book.landed[rows[0]]), currency),
+        price=money(int(shown.priced.price[rows[0]]), currency),
+        profit=money(int(shown.priced.kept.profit[rows[0]]), currency),
+        shows=int(shown.quantity[rows[0]]),
         orders=orders,
-        outcome=prices.Outcome(int(shown.priced.outcome[0])).name,
+        outcome=Outcome(int(shown.priced.outcome[rows[0]])).name,
     )
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated, Any
 
@@ -17,8 +16,8 @@ from ..core.price import Outcome as PriceOutcome
 from ..data.setup import FeeRow, Store
 from ..data.shelf import Listing
 from ..data.watch import Response as ResponseRow
-from ..services import lists, prices, shelf
-from ..services.desk import Desk, by_id
+from ..services import drafts, lists, prices, shelf
+from ..services.desk import Desk, Invalid, by_id
 from ..services.lists import Wish
 from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
 from .deps import ReadDesk, WriteDesk
@@ -85,10 +84,6 @@ class RuleBody(Ask):
     reserve: int | None = Field(None, ge=0, le=10**6)
 
 
-def _drafts(rules: Sequence[RuleBody]) -> list[prices.Draft]:
-    return [prices.Draft(r.scope, r.scope_key, r.band_from, {name: getattr(r, name) for name in RULE_FIELDS}) for r in rules]
-
-
 @router.get("/rules")
 def rules(desk: ReadDesk) -> list[RuleBody]:
     return [
@@ -97,8 +92,65 @@ def rules(desk: ReadDesk) -> list[RuleBody]:
     ]
 
 
+class FeeBody(Ask):
+    category: str = Field("", max_length=100)
+    percent: int = Field(0, ge=0, lt=10**6)
+    least: int = Field(0, ge=0, le=10**8)
+    cap: int | None = Field(None, ge=0, le=10**8)
+    fixed: int = Field(0, ge=0, le=10**8)
+
+
+class FeesBody(Ask):
+    """What a store takes; rates in ppm, money in minor units."""
+
+    store: Big
+    version: int
+    tax_in_price: int = Field(ge=0, le=10**6)
+    payment: int = Field(ge=0, lt=10**6)
+    payment_fixed: int = Field(ge=0, le=10**6)
+    fees: list[FeeBody] = Field(max_length=500)
+
+
+class TermsBody(Ask):
+    """What a supplier gives; in ppm."""
+
+    supplier: Big
+    version: int
+    discount: int = Field(ge=0, lt=10**6)
+    rebate: int = Field(ge=0, lt=10**6)
+    tax: int = Field(ge=0, lt=10**7)
+
+
+class PolicyBody(Ask):
+    scope: str = Field("house", pattern="^(house|supplier|category|store|sku)$")
+    key: str = Field("", max_length=100)
+    fields: dict[str, bool | int | str | None] = Field(max_length=50)
+
+
 class WhatIfAsk(Ask):
-    rules: list[RuleBody] = Field(max_length=500)
+    """One draft: other rules, a store's fees, a supplier's terms, or limits. None of them = as things stand."""
+
+    rules: list[RuleBody] | None = Field(None, max_length=500)
+    fees: FeesBody | None = None
+    terms: TermsBody | None = None
+    policy: PolicyBody | None = None
+
+    def change(self) -> drafts.Change | None:
+        """The draft as the services know it; Invalid when there is more than one."""
+        if sum(part is not None for part in (self.rules, self.fees, self.terms, self.policy)) > 1:
+            raise Invalid("draft one thing at a time: rules, fees, terms or limits")
+        if self.rules is not None:
+            return drafts.RuleChange(
+                [drafts.Draft(r.scope, r.scope_key, r.band_from, {name: getattr(r, name) for name in RULE_FIELDS}) for r in self.rules]
+            )
+        if self.fees is not None:
+            given = self.fees
+            terms = {name: getattr(given, name) for name in drafts.STORE_TERMS}
+            return drafts.FeeChange(given.store, terms, [fee.model_dump() for fee in given.fees], given.version)
+        if self.terms is not None:
+            terms = {name: getattr(self.terms, name) for name in drafts.SUPPLIER_TERMS}
+            return drafts.SupplierChange(self.terms.supplier, terms, self.terms.version)
+        return None if self.policy is None else drafts.PolicyChange(self.policy.scope, self.policy.key, dict(self.policy.fields))
 
 
 class Mover(BaseModel):
@@ -125,7 +177,7 @@ class WhatIfOut(BaseModel):
 
 @router.post("/what-if")
 def what_if(desk: ReadDesk, ask: WhatIfAsk) -> WhatIfOut:
-    view = prices.what_if(desk, _drafts(ask.rules))
+    view = prices.what_if(desk, ask.change())
     book, decided = view.book, view.decided
     laned = (book.lane > 0) & (view.now_margin != NONE)
     rows = np.flatnonzero(laned)
@@ -173,9 +225,12 @@ class ApplyAsk(WhatIfAsk):
 
 @router.post("/apply")
 def apply(desk: WriteDesk, ask: ApplyAsk) -> Done:
-    counts = prices.apply(desk, _drafts(ask.rules), ask.seen, None if ask.only is None else set(ask.only))
+    change = ask.change()
+    if change is None:
+        raise Invalid("there is nothing to apply: draft rules, fees, terms or limits first")
+    counts = prices.apply(desk, change, ask.seen, None if ask.only is None else set(ask.only))
     n = counts.get("reprice", 0)
-    return Done(told=f"Rules in force, {n} price{'' if n == 1 else 's'} changed", count=n)
+    return Done(told=f"In force, {n} price{'' if n == 1 else 's'} changed", count=n)
 
 
 class StepOut(BaseModel):
@@ -326,14 +381,6 @@ def on_sale(desk: WriteDesk, ask: OnSaleAsk) -> Done:
     return Done(told=f"{n} {'put back on sale' if ask.on else 'taken off sale'}", count=n)
 
 
-class FeeBody(Ask):
-    category: str = Field("", max_length=100)
-    percent: int = Field(0, ge=0, lt=10**6)
-    least: int = Field(0, ge=0, le=10**8)
-    cap: int | None = Field(None, ge=0, le=10**8)
-    fixed: int = Field(0, ge=0, le=10**8)
-
-
 class StoreTerms(BaseModel):
     id: int
     version: int
@@ -365,21 +412,6 @@ def fees(desk: ReadDesk) -> list[StoreTerms]:
     ]
 
 
-class FeesAsk(Ask):
-    version: int
-    tax_in_price: int = Field(ge=0, le=10**6)
-    payment: int = Field(ge=0, lt=10**6)
-    payment_fixed: int = Field(ge=0, le=10**6)
-    fees: list[FeeBody] = Field(max_length=500)
-
-
-@router.put("/fees/{store}")
-def set_fees(desk: WriteDesk, store: Big, ask: FeesAsk) -> Done:
-    terms = {"tax_in_price": ask.tax_in_price, "payment": ask.payment, "payment_fixed": ask.payment_fixed}
-    prices.set_fees(desk, store, ask.version, terms, [fee.model_dump() for fee in ask.fees])
-    return Done(told="What the store takes was changed")
-
-
 class PolicyOut(BaseModel):
     fields: dict[str, Any]
     defaults: dict[str, Any]
@@ -388,15 +420,3 @@ class PolicyOut(BaseModel):
 @router.get("/policy")
 def policy(desk: ReadDesk) -> PolicyOut:
     return PolicyOut(fields=policy_for(desk.s), defaults=POLICY_DEFAULTS)
-
-
-class PolicyAsk(Ask):
-    scope: str = Field("house", pattern="^(house|supplier|category|store|sku)$")
-    key: str = Field("", max_length=100)
-    fields: dict[str, bool | int | str | None] = Field(max_length=50)
-
-
-@router.put("/policy")
-def set_policy(desk: WriteDesk, ask: PolicyAsk) -> Done:
-    prices.set_policy(desk, ask.scope, ask.key, ask.fields)
-    return Done(told="Limits changed")

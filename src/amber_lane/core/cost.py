@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -47,17 +47,48 @@ class Conversion:
         return np.asarray((minor * high + (minor * low) // PPM + PPM // 2) // PPM, dtype=np.int64)
 
 
-def tier_cost(tiers: Sequence[tuple[int, int]], quantity: int) -> int:
-    """Cost of one supplier unit when `quantity` are bought; tiers are (from quantity, cost), in order.
+Tiers = Sequence[tuple[int, int]]
+"""(from quantity, cost of one unit), in order; the item's own cost holds below the first."""
 
-    >>> tier_cost([(1, 500), (10, 450)], 12)
-    450
+Bands = Sequence[tuple[int, int, int]]
+"""(up to grams, first unit, each next), in order; heavier than the last one is not taken."""
+
+
+def tier_cost(cost: int, tiers: Tiers, quantity: int) -> int:
+    """Cost of one supplier unit when `quantity` are bought.
+
+    >>> tier_cost(500, [(10, 450)], 9), tier_cost(500, [(10, 450)], 12)
+    (500, 450)
     """
-    cost = tiers[0][1]
     for least, price in tiers:
         if quantity >= least:
             cost = price
     return cost
+
+
+def believable_tiers(cost: int, tiers: Iterable[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Tiers as told, in order, or none at all where one of them makes no sense; the plain cost is the safe one.
+
+    Quantities must be 2 or more and differ, costs must fall with the quantity and stay above a fifth of the plain cost.
+
+    >>> believable_tiers(500, [(50, 400), (10, 450)]), believable_tiers(500, [(10, 1)])
+    ([(10, 450), (50, 400)], [])
+    """
+    ordered, last = sorted(tiers), (1, cost)
+    for least, price in ordered:
+        if least <= last[0] or not 0 < price <= last[1] or price * 5 < cost:
+            return []
+        last = (least, price)
+    return ordered
+
+
+def band_at(bands: Bands, weight: int) -> tuple[int, int] | None:
+    """First unit and each next for a parcel of `weight` grams; None when it is too heavy for the service.
+
+    >>> band_at([(1000, 160, 55), (5000, 280, 90)], 1200), band_at([(1000, 160, 55)], 1200)
+    ((280, 90), None)
+    """
+    return next(((first, following) for up_to, first, following in bands if weight <= up_to), None)
 
 
 def landed_cost(item_cost: Ints, units_num: Ints, units_den: Ints, supplier_tax: Ints, ship: Ints, handling: Ints) -> Ints:
@@ -85,18 +116,26 @@ def packs_needed(quantity: int, units_num: int, units_den: int) -> int:
 
 @dataclass(frozen=True)
 class Parcel:
-    """What sending costs for one (order, supplier, origin)."""
+    """What sending costs for one (order, supplier, origin); bands replace first and following where there are any."""
 
     handling: int
     first: int
     following: int
     free_over: int | None = None
+    bands: tuple[tuple[int, int, int], ...] = ()
 
-    def cost(self, units: int, goods: int) -> int:
-        """Handling plus shipping of `units` sold units whose goods cost `goods`."""
+    def takes(self, weight: int) -> bool:
+        """Whether a parcel of so many grams may go this way."""
+        return not self.bands or band_at(self.bands, weight) is not None
+
+    def cost(self, units: int, goods: int, weight: int = 0) -> int:
+        """Handling plus shipping of `units` sold units whose goods cost `goods`; too heavy counts as the last band."""
         if self.free_over is not None and goods >= self.free_over:
             return self.handling
-        return self.handling + self.first + self.following * (units - 1)
+        first, following = self.first, self.following
+        if self.bands:
+            first, following = band_at(self.bands, weight) or self.bands[-1][1:]
+        return self.handling + first + following * (units - 1)
 
 
 def convert_one(minor: int, conversion: Conversion) -> int:

@@ -46,6 +46,8 @@ class Explained:
     profit: int
     margin: int | None
     on_cost: int | None
+    # What is expected and not counted, in words; empty where there is nothing.
+    apart: str = ""
 
 
 def _column(terms: Mapping[str, Any], name: str) -> Ints:
@@ -86,7 +88,14 @@ def explain(terms: Mapping[str, Any], shown: int, currency: str, old: int | None
         profit,
         margin,
         None if landed <= 0 else (2 * profit * 1_000_000 + landed) // (2 * landed),
+        _apart(terms, currency),
     )
+
+
+def _apart(terms: Mapping[str, Any], currency: str) -> str:
+    if not terms.get("rebate") or terms.get("rebate_counts"):
+        return ""
+    return f"A rebate of {show(terms['rebate'], currency)} is expected beside it and not counted."
 
 
 def _rate(terms: Mapping[str, Any], percent: str, fixed: str, currency: str) -> str:
@@ -107,9 +116,11 @@ def _steps(terms: Mapping[str, Any], kept: price.Kept, currency: str) -> list[St
     steps += [Step(name, -int(column[0]), "part") for name, column in taken if int(column[0])]
     steps += [
         Step(name, -terms[key], "part")
-        for name, key in (("Item", "goods"), ("Shipping", "ship"), ("Pick and pack", "handling"))
-        if terms[key]
+        for name, key in (("Item", "goods"), ("Shipping", "ship"), ("Pick and pack", "handling"), ("Risk of selling one twice", "risk"))
+        if terms.get(key)
     ]
+    if terms.get("rebate") and terms.get("rebate_counts"):
+        steps.append(Step("Expected rebate", terms["rebate"], "part"))
     return [*steps, Step("You keep", int(kept.profit[0]), "total")]
 
 

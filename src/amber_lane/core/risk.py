@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from .money import PPM, half_up
+import numpy as np
+
+from .money import PPM, Ints, half_up
 
 # What one refund costs beyond the lost profit: the payment fee that is not given back and the handling.
 REFUND_COST = 150
@@ -21,3 +23,12 @@ def waiting_order(profit: int, waited_hours: int, refund_cost: int = REFUND_COST
     """
     chance = min(waited_hours * PPM // 80, PPM)
     return max(profit, 0) + half_up(refund_cost * chance, PPM)
+
+
+def sold_twice(pace_ppm: Ints, minutes: Ints) -> Ints:
+    """Chance (ppm) of two sales or more within one sweep's interval, at a pace of sales a day in ppm.
+
+    Sales come by themselves (Poisson): 1 - exp(-x) (1 + x). Source: computation, section 4.
+    """
+    x = pace_ppm / PPM * minutes / (24 * 60)
+    return np.asarray(np.rint(-np.expm1(-x) * PPM - x * np.exp(-x) * PPM), dtype=np.int64)

@@ -11,7 +11,7 @@ from .cost import Parcel, packs_needed
 
 @dataclass(frozen=True)
 class LaneChoice:
-    """One lane of one line. parts: (item, units num, den, cost of one supplier unit, free stock)."""
+    """One lane of one line. parts: (item, units num, den, cost of one supplier unit, free stock); weight in grams."""
 
     lane: int
     supplier: int
@@ -19,6 +19,7 @@ class LaneChoice:
     parts: tuple[tuple[int, int, int, int, int], ...]
     parcel: Parcel | None
     arrives: date | None
+    weight: int = 0
     # A reason known beforehand: the lane is shut, or its supplier refused this very line.
     why_not: str | None = None
 
@@ -62,7 +63,7 @@ class OrderPlan:
 
 
 # The order in which reasons are told: what a person can mend first comes first.
-REASONS = ("no_lane", "refused_before", "not_sent_there", "too_late", "no_stock", "spend_limit", "least_profit")
+REASONS = ("no_lane", "refused_before", "not_sent_there", "too_heavy", "too_late", "no_stock", "spend_limit", "least_profit")
 
 
 def plan_order(lines: Sequence[LineToFill], promised: date | None, least_profit: int) -> OrderPlan:
@@ -88,8 +89,10 @@ def plan_order(lines: Sequence[LineToFill], promised: date | None, least_profit:
         else:
             # The reason nearest to being filled: a lane without stock is closer than one that is too late.
             reason = reason or max(why, key=REASONS.index, default="no_lane")
-    goods, shipping, handling = _cost(lines, chosen)
+    goods, shipping, handling, fits = _cost(lines, chosen)
     profit = sum(line.sale_net for line in lines) - goods - shipping - handling
+    if reason is None and not fits:
+        reason = "too_heavy"
     if reason is None and _short(lines, chosen):
         reason = "no_stock"
     if reason is None and profit < least_profit:
@@ -106,13 +109,15 @@ def _consider(line: LineToFill, lane: LaneChoice, promised: date | None) -> Cons
         reason = lane.why_not
     elif lane.parcel is None or lane.arrives is None:
         reason = "not_sent_there"
+    elif not lane.parcel.takes(lane.weight):
+        reason = "too_heavy"
     elif promised and lane.arrives > promised:
         reason = "too_late"
     elif any(packs_needed(line.quantity, n, d) > stock for _, n, d, _, stock in lane.parts):
         reason = "no_stock"
     if lane.parcel:
         handling = lane.parcel.handling
-        ship = lane.parcel.cost(line.quantity, goods) - handling
+        ship = lane.parcel.cost(line.quantity, goods, lane.weight) - handling
     return Considered(line.line, lane.lane, goods, ship, handling, lane.arrives, reason)
 
 
@@ -120,17 +125,18 @@ def _goods(line: LineToFill, lane: LaneChoice) -> int:
     return sum(packs_needed(line.quantity, n, d) * cost for _, n, d, cost, _ in lane.parts)
 
 
-def _cost(lines: Sequence[LineToFill], chosen: dict[int, LaneChoice]) -> tuple[int, int, int]:
-    parcels: dict[tuple[int, int], tuple[int, int, Parcel]] = {}
+def _cost(lines: Sequence[LineToFill], chosen: dict[int, LaneChoice]) -> tuple[int, int, int, bool]:
+    """Goods, shipping and handling of the whole order, and whether no parcel of it is too heavy for its service."""
+    parcels: dict[tuple[int, int], tuple[int, int, int, Parcel]] = {}
     for line in lines:
         lane = chosen.get(line.line)
         if lane and lane.parcel:
-            units, goods, parcel = parcels.get((lane.supplier, lane.origin), (0, 0, lane.parcel))
-            parcels[lane.supplier, lane.origin] = (units + line.quantity, goods + _goods(line, lane), parcel)
+            units, goods, weight, parcel = parcels.get((lane.supplier, lane.origin), (0, 0, 0, lane.parcel))
+            parcels[lane.supplier, lane.origin] = (units + line.quantity, goods + _goods(line, lane), weight + lane.weight, parcel)
     goods = sum(one[1] for one in parcels.values())
-    handling = sum(one[2].handling for one in parcels.values())
-    shipping = sum(parcel.cost(units, value) - parcel.handling for units, value, parcel in parcels.values())
-    return goods, shipping, handling
+    handling = sum(one[3].handling for one in parcels.values())
+    shipping = sum(parcel.cost(units, value, weight) - parcel.handling for units, value, weight, parcel in parcels.values())
+    return goods, shipping, handling, all(parcel.takes(weight) for _, _, weight, parcel in parcels.values())
 
 
 def _short(lines: Sequence[LineToFill], chosen: dict[int, LaneChoice]) -> bool:

@@ -21,8 +21,8 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
 from ..services import pace
-from ..services.book import fee_of, fee_rows
 from ..services.desk import Desk, bulk_insert
+from ..services.facts import fee_of, fee_rows
 from ..services.orders import keep_line
 
 FIRST = ("Rowan", "Tilda", "Emeka", "Marit", "Callum", "Wren", "Nadia", "Theo", "Aoife", "Selma")
@@ -99,7 +99,7 @@ def write_past(desk: Desk, days: int = 24, a_day: int = 52, seed: int = 7) -> in
     """Write `days` of past orders at about `a_day` each. Returns how many."""
     rng, s, start = random.Random(f"past-{seed}"), desk.s, desk.now - timedelta(days=days)
     store = s.scalars(select(Store)).one()
-    fees = fee_rows(s, [store.id])
+    fees = fee_rows(s)
     sold = s.execute(
         select(Sku, Listing, Lane, Item, Origin, Service)
         .join(Listing, Listing.sku_id == Sku.id)

@@ -21,8 +21,9 @@ from ..data.setup import FeeRow, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
-from ..services import prices, setup, sheets_in, transit
+from ..services import setup, sheets_in, transit
 from ..services.desk import Desk, bulk_insert
+from ..services.drafts import PolicyChange
 from ..sheets.table import read_sheet
 from .past import write_past
 
@@ -80,7 +81,7 @@ def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: i
                 _move_prices(house, hand)
     with house.db.writing() as s:
         # From now on orders wait a while for a person, then go by themselves.
-        prices.set_policy(Desk(s, house.clock, OWNER), "house", "", {"send": "after", "send_minutes": 180})
+        PolicyChange("house", "", {"send": "after", "send_minutes": 180}).keep(Desk(s, house.clock, OWNER))
 
 
 def follow(house: House, world: str) -> None:
@@ -106,7 +107,7 @@ def _join(house: House, world: str) -> None:
             PriceRule(scope="house", scope_key="", **{**rule, "rule": "return" if rule["rule"] == "ret" else rule["rule"]})
             for rule in RULES
         )
-        prices.set_policy(desk, "house", "", {"send": "once"})
+        PolicyChange("house", "", {"send": "once"}).keep(desk)
         link = house.doors.of(desk, "store", store.id)
         link.tell_of_orders(
             f"http://{house.settings.host}:{house.settings.port}/api/v1/hooks/stores/{store.id}",

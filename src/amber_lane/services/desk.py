@@ -61,10 +61,10 @@ class Desk:
             raise NotFound(f"there is no {name} {number}")
         return row
 
-    def get_version(self, kind: type[V], number: int, version: int, name: str) -> V:
-        """A row that a person changes, if it is still as they saw it; its version goes up."""
+    def get_version(self, kind: type[V], number: int, version: int | None, name: str) -> V:
+        """A row that a person changes, if it is still as they saw it (None: whatever it is now); its version goes up."""
         row = self.get(kind, number, name)
-        if row.version != version:
+        if version is not None and row.version != version:
             raise Conflict(f"somebody changed this {name} while you had it open; look at it again, nothing was overwritten")
         row.version += 1
         return row

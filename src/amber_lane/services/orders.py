@@ -20,8 +20,8 @@ from ..data.orders import Hold, Order, OrderLine
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from . import outbox
-from .book import fee_of, fee_rows
 from .desk import Conflict, Desk, Invalid
+from .facts import fee_of, fee_rows
 from .planning import OPEN, lines_of, replan, step_line
 from .respond import respond
 
@@ -53,7 +53,7 @@ def take_in(desk: Desk, store: Store, given: StoreOrder, came_by: str = "link") 
     desk.s.add(order)
     desk.s.flush()
     skus = {row.code: row for row in desk.s.scalars(select(Sku).where(Sku.code.in_([line.sku for line in given.lines])))}
-    fees = fee_rows(desk.s, [store.id])
+    fees = fee_rows(desk.s)
     for place, one in enumerate(given.lines):
         sku = skus.get(one.sku)
         line = OrderLine(

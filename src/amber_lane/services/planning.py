@@ -8,8 +8,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ..core.cost import Parcel as ParcelCost
-from ..core.cost import convert_one, packs_needed
+from ..core.cost import convert_one, packs_needed, tier_cost
 from ..core.ids import check_country
 from ..core.money import PPM, half_up, show
 from ..core.price import NONE
@@ -17,11 +16,12 @@ from ..core.route import LaneChoice, LineToFill, OrderPlan, plan_order
 from ..core.states import ORDER_LINE
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
-from ..data.setup import Origin, Service, Store, Supplier
+from ..data.setup import Origin
 from ..data.shelf import Sku
 from ..data.source import Item
-from .book import UNTOLD, conversion
+from .book_lanes import UNTOLD
 from .desk import Desk, by_id, in_chunks
+from .facts import Facts
 from .policy import policy_for
 
 OPEN = ("new", "needs_lane", "held", "ready", "refused")
@@ -29,6 +29,7 @@ REASONS = {
     "no_lane": "has no lane that is open",
     "refused_before": "was refused by the supplier",
     "not_sent_there": "is not sent to {country}",
+    "too_heavy": "is too heavy for the service to {country}",
     "too_late": "would arrive after {promised}",
     "no_stock": "is not in stock at any lane",
     "least_profit": "Profit would be {profit}",
@@ -95,10 +96,9 @@ class _Lookup:
             for part in s.scalars(select(LanePart).where(LanePart.lane_id.in_(chunk))):
                 self.parts.setdefault(part.lane_id, []).append(part)
         self.items = by_id(s, Item, (part.item_id for parts in self.parts.values() for part in parts))
-        self.suppliers = {row.id: row for row in s.scalars(select(Supplier))}
+        self.facts = Facts.read(s)
         self.origins = {row.id: row for row in s.scalars(select(Origin))}
-        self.services = {(row.origin_id, row.code, row.country): row for row in s.scalars(select(Service))}
-        self.stores = {row.id: row for row in s.scalars(select(Store))}
+        self.services = {(row.origin_id, row.code, row.country): row for row in self.facts.services}
         self.plans = {row.order_id: row for row in s.scalars(select(Plan).where(Plan.order_id.in_([o.id for o in orders])))}
         self.holds = {row.order_id: row for row in s.scalars(select(Hold).where(Hold.ended.is_(None)))}
         self.free = self._free_stock()
@@ -133,22 +133,17 @@ class _Lookup:
             for number, item in self.items.items()
         }
 
-    def _choice(self, order: Order, line: OrderLine, lane: Lane) -> LaneChoice:
-        supplier, origin = self.suppliers[lane.supplier_id], self.origins[lane.origin_id]
-        convert = conversion(self.s, supplier, order.currency)
-        tax = supplier.tax
-        parts = tuple(
-            (p.item_id, p.units_num, p.units_den, _with_tax(convert_one(self.items[p.item_id].cost, convert), tax), self.free[p.item_id])
-            for p in self.parts.get(lane.id, [])
-        )
+    def _choice(self, order: Order, line: OrderLine, lane: Lane, cushion: int) -> LaneChoice:
+        supplier, origin = self.facts.suppliers[lane.supplier_id], self.origins[lane.origin_id]
+        convert = self.facts.conversion(supplier, order.currency, cushion)
+        parts, weight = [], 0
+        for p in self.parts.get(lane.id, []):
+            item, packs = self.items[p.item_id], packs_needed(line.quantity, p.units_num, p.units_den)
+            unit = convert_one(tier_cost(item.cost, item.tiers or [], packs), convert)
+            parts.append((p.item_id, p.units_num, p.units_den, _with_tax(unit, supplier.tax), self.free[p.item_id]))
+            weight += item.weight_g * packs
         service = self.services.get((lane.origin_id, lane.service, order.country))
-        parcel = None
-        if service:
-            plain = conversion(self.s, supplier, order.currency)
-            free = None if service.free_over is None else convert_one(service.free_over, plain)
-            parcel = ParcelCost(
-                convert_one(origin.handling, plain), convert_one(service.first, plain), convert_one(service.following, plain), free
-            )
+        parcel = self.facts.parcel(supplier, origin, service, order.currency, cushion) if service else None
         why = "no_lane" if lane.state == "shut" else None
         if any((line.id, p.item_id) in self.refused for p in self.parts.get(lane.id, [])) and line.chosen_by != "person":
             why = "refused_before"
@@ -156,9 +151,10 @@ class _Lookup:
             lane.id,
             lane.supplier_id,
             lane.origin_id,
-            parts,
+            tuple(parts),
             parcel,
             arrival(self.desk.now, origin.cut_off, service.days_high) if service else None,
+            weight,
             why,
         )
 
@@ -166,13 +162,14 @@ class _Lookup:
         lines = self.lines[order.id]
         if not lines:
             return
-        policy = self.policies.setdefault(order.store_id, policy_for(self.s, store=self.stores[order.store_id].code))
+        policy = self.policies.setdefault(order.store_id, policy_for(self.s, store=self.facts.stores[order.store_id].code))
         asked = []
         for line in lines:
             lanes = [lane for lane in self.lanes.get(line.sku_id or 0, []) if lane.store_id in (None, order.store_id)]
             if line.chosen_by == "person":
                 lanes = [lane for lane in lanes if lane.id == line.lane_id] or lanes
-            asked.append(LineToFill(line.id, line.quantity, line.kept, tuple(self._choice(order, line, lane) for lane in lanes)))
+            cushion = int(policy["currency_cushion"])
+            asked.append(LineToFill(line.id, line.quantity, line.kept, tuple(self._choice(order, line, lane, cushion) for lane in lanes)))
         least = NONE if order.lifted else int(policy["least_order_profit"])
         promised = order.promised_by.date() if order.promised_by and not order.lifted else None
         found = plan_order(asked, promised, least)

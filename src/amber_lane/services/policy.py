@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from ..core.money import Ints
 from ..core.price import NONE, Endings, Rule
+from ..core.risk import REFUND_COST
 from ..core.rules import SCOPES, Layer, resolve
 from ..data.prices import Policy, PriceRule
 
@@ -35,6 +36,8 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "hold_agree": 4,
     "stale_hours": 6,
     "currency_cushion": 20_000,
+    "rebate_counts": False,
+    "refund_cost": REFUND_COST,
     "least_order_profit": 0,
     "look_over": 40_000,
     "send": "after",
@@ -123,10 +126,10 @@ def parse_endings(text: str) -> list[int]:
     return [int(part) for part in parts]
 
 
-def policy_columns(s: Session, n: int, keys: Keys) -> dict[str, Ints]:
+def policy_columns(policies: Iterable[Policy], n: int, keys: Keys) -> dict[str, Ints]:
     """Every policy field as a column; words become their place in their list."""
     layers = []
-    for one in s.scalars(select(Policy)):
+    for one in policies:
         layers.append((one.scope, one.scope_key, 0, {name: _number(name, value) for name, value in one.fields.items()}))
     over = lay_over(n, layers, keys, None)
     columns = {}

@@ -19,7 +19,8 @@ from ..data.lanes import Lane, LanePart
 from ..data.outbox import Outbox
 from ..data.shelf import Listing
 from ..data.watch import Response
-from .book import MANY, PAUSED_BY, STATES, Book, lane_pairs, load
+from .book import MANY, PAUSED_BY, STATES, Book, load
+from .book_lanes import lane_pairs
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
 from .outbox import batch_mark
 
@@ -195,7 +196,7 @@ def _all_sharers(sku: Ints, item: Ints, skus: set[int]) -> set[int]:
 
 _TERMS = ("landed", "reserve", "fee", "fee_least", "fee_cap", "fee_fixed", "payment", "payment_fixed", "tax")
 _LIMITS = ("rule", "rule_value", "min_margin", "min_profit", "least_price", "ceiling", "old", "step")
-_SUPPLY = ("goods", "ship", "handling", "available")
+_SUPPLY = ("goods", "ship", "handling", "risk", "rebate", "available")
 
 
 def write(desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int | None, items: dict[int, int]) -> dict[str, int]:
@@ -330,7 +331,9 @@ def explanations(book: Book, rows: Ints) -> list[str]:
     columns = [["null" if v == NONE else v for v in column.tolist()] for column in (*from_terms, *from_limits, *from_supply)]
     names = (*_TERMS, *_LIMITS, *_SUPPLY)
     ends = [json.dumps(book.endings.listed(i)) for i in range(book.endings.count)]
-    layout = "{" + ",".join(f'"{name}":%s' for name in names) + ',"endings":%s,"lane":%s,"cushion":%s,"cap":%s,"rule_of":%s}'
+    layout = (
+        "{" + ",".join(f'"{name}":%s' for name in names) + ',"endings":%s,"lane":%s,"cushion":%s,"cap":%s,"rebate_counts":%s,"rule_of":%s}'
+    )
     rule_of = book.rules.source.get("rule_value")
     names_of = [json.dumps(name) for name in book.rules.names]
     source = [names_of[i] for i in rule_of[rows].tolist()] if rule_of is not None else ["null"] * len(rows)
@@ -339,6 +342,7 @@ def explanations(book: Book, rows: Ints) -> list[str]:
         book.lane[rows].tolist(),
         book.policy["cushion"][rows].tolist(),
         book.policy["cap"][rows].tolist(),
+        book.policy["rebate_counts"][rows].tolist(),
         source,
     ]
     return [layout % row for row in zip(*columns, *tail, strict=True)]

@@ -104,14 +104,14 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
 def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str = "", until: datetime | None = None) -> Listing:
     """Fix a price by hand (None = let the rule set it again). It is still guarded: a price that loses money is refused."""
     from .book import load
-    from .respond import respond
+    from .respond import respond, with_sharers
 
     listing = desk.get_version(Listing, number, version, "listing")
     before = {"hand_price": listing.hand_price, "price": listing.wanted_price}
     if price is not None:
         if not 1 <= price <= 100_000_000:
             raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must lie between 0.01 and 1,000,000"})
-        book = load(desk, [listing.sku_id])
+        book = load(desk, with_sharers(desk, {listing.sku_id}))
         row = int((book.ids == listing.id).argmax()) if len(book.ids) else -1
         if row >= 0 and book.lane[row] > 0:
             left = int(keep(book.wanted_price * 0 + price, book.terms).profit[row])

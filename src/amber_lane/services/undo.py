@@ -11,8 +11,6 @@ from ..core.states import NotAllowed
 from ..data.lanes import Lane
 from ..data.orders import Order
 from ..data.outbox import Act, Snooze
-from ..data.prices import Policy
-from ..data.setup import Store
 from ..data.shelf import Listing
 from . import lanes, orders, prices, purchases, shelf, watch
 from .desk import Conflict, Desk
@@ -42,21 +40,6 @@ def _allow(desk: Desk, act: Act) -> None:
     replan(desk)
 
 
-def _policy(desk: Desk, act: Act) -> None:
-    was = _before(act)
-    row = desk.s.scalar(select(Policy).where(Policy.scope == was["scope"], Policy.scope_key == was["key"]))
-    if row:
-        row.fields = was["fields"]
-        desk.s.flush()
-        replan(desk)
-
-
-def _fees(desk: Desk, act: Act) -> None:
-    was = _before(act)
-    store = desk.get(Store, was["store"], "store")
-    prices.set_fees(desk, store.id, store.version, was["terms"], was["fees"])
-
-
 def _snooze(desk: Desk, act: Act) -> None:
     row = desk.s.scalar(select(Snooze).where(Snooze.trouble == _after(act)["trouble"]))
     if row:
@@ -76,9 +59,10 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "lane.open": _lane_open,
     "lane.close": lambda desk, act: lanes.reopen_lane(desk, _before(act)["lane"], _before(act)["use"]),
     "lane.change": lambda desk, act: lanes.restore_lane(desk, _before(act)),
-    "rule.change": lambda desk, act: prices.restore_rules(desk, _before(act)["rules"]),
-    "policy.change": _policy,
-    "fees.change": _fees,
+    "rule.change": prices.restore,
+    "policy.change": prices.restore,
+    "fees.change": prices.restore,
+    "terms.change": prices.restore,
     "price.hand": _hand_price,
     "listing.pause": _on_sale,
     "listing.resume": _on_sale,

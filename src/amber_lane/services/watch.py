@@ -19,7 +19,7 @@ from ..data.setup import Supplier
 from ..data.shelf import Listing
 from ..data.source import Item
 from ..data.watch import Response, Sighting, Sweep
-from .book import lane_pairs
+from .book_lanes import lane_pairs
 from .desk import Conflict, Desk, bulk_insert, bulk_update, by_id
 from .policy import policy_for
 from .respond import respond

@@ -1,0 +1,104 @@
+"""The small tables that decide prices, read once: what stores take, what suppliers give, rules, policies, rates, services.
+
+A draft is the same facts with some rows changed, so that whatever can be changed can first be looked at.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from typing import Any, TypeVar
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ..core import cost
+from ..core.money import minor_digits
+from ..data.base import Row
+from ..data.prices import Policy, PriceRule, Rate
+from ..data.setup import FeeRow, Origin, Service, Store, Supplier
+
+R = TypeVar("R", bound=Row)
+
+
+@dataclass(frozen=True)
+class Facts:
+    """Rows as they stand, or as a draft has them; nothing here is written back."""
+
+    stores: dict[int, Store]
+    suppliers: dict[int, Supplier]
+    fees: dict[tuple[int, str], FeeRow]
+    rules: list[PriceRule]
+    policies: list[Policy]
+    services: list[Service]
+    rates: dict[tuple[str, str], int]
+
+    @classmethod
+    def read(cls, s: Session) -> Facts:
+        newest = select(Rate.base, Rate.quote, Rate.nano).order_by(Rate.day)
+        return cls(
+            {row.id: row for row in s.scalars(select(Store))},
+            {row.id: row for row in s.scalars(select(Supplier))},
+            fee_rows(s),
+            list(s.scalars(select(PriceRule))),
+            list(s.scalars(select(Policy))),
+            list(s.scalars(select(Service))),
+            {(base, quote): nano for base, quote, nano in s.execute(newest)},
+        )
+
+    def conversion(self, supplier: Supplier, currency: str, cushion: int, discount: bool = True) -> cost.Conversion:
+        """From a supplier's money into a store's, the cushion (ppm) only where currencies differ; ValueError without a rate."""
+        off = supplier.discount if discount else 0
+        if supplier.currency == currency:
+            return cost.Conversion(discount=off)
+        nano = self.rates.get((supplier.currency, currency))
+        if nano is None:
+            raise ValueError(f"there is no exchange rate from {supplier.currency} to {currency}; bring one in under Price")
+        return cost.Conversion(Decimal(nano).scaleb(-9), cushion, off, minor_digits(supplier.currency), minor_digits(currency))
+
+    def parcel(self, supplier: Supplier, origin: Origin, service: Service, currency: str, cushion: int) -> cost.Parcel:
+        """What sending by a service costs, in a store's money; the supplier's discount is on goods alone."""
+        convert = self.conversion(supplier, currency, cushion, discount=False)
+
+        def turned(minor: int) -> int:
+            return cost.convert_one(minor, convert)
+
+        bands = tuple((up_to, turned(first), turned(following)) for up_to, first, following in service.weight_bands or [])
+        free = None if service.free_over is None else turned(service.free_over)
+        return cost.Parcel(turned(origin.handling), turned(service.first), turned(service.following), free, bands)
+
+    def with_fees(self, store: int, terms: Mapping[str, int], fees: Iterable[Mapping[str, Any]]) -> Facts:
+        """As if a store took other fees."""
+        others = {key: row for key, row in self.fees.items() if key[0] != store}
+        mine = {(store, str(fee["category"])): FeeRow(store_id=store, **fee) for fee in fees}
+        return replace(self, stores={**self.stores, store: changed(self.stores[store], terms)}, fees=others | mine)
+
+    def with_supplier(self, supplier: int, terms: Mapping[str, int]) -> Facts:
+        """As if a supplier gave other terms."""
+        return replace(self, suppliers={**self.suppliers, supplier: changed(self.suppliers[supplier], terms)})
+
+    def with_policy(self, scope: str, key: str, fields: Mapping[str, Any]) -> Facts:
+        """As if a policy said something else; None takes a field back to what it inherits."""
+        rest = [one for one in self.policies if (one.scope, one.scope_key) != (scope, key)]
+        old = next((one.fields for one in self.policies if (one.scope, one.scope_key) == (scope, key)), {})
+        return replace(self, policies=[*rest, Policy(scope=scope, scope_key=key, fields=laid_over(old, fields))])
+
+
+def laid_over(old: Mapping[str, Any], fields: Mapping[str, Any]) -> dict[str, Any]:
+    """A policy's fields after a change; a field set to None is inherited again."""
+    return {name: value for name, value in {**old, **fields}.items() if value is not None}
+
+
+def changed(row: R, values: Mapping[str, Any]) -> R:
+    """A copy of a row with other values; it belongs to no session and is never written."""
+    return type(row)(**{column.key: getattr(row, column.key) for column in row.__mapper__.column_attrs} | dict(values))
+
+
+def fee_rows(s: Session) -> dict[tuple[int, str], FeeRow]:
+    """What each store takes, by category; the row without a category is for all others."""
+    return {(row.store_id, row.category): row for row in s.scalars(select(FeeRow))}
+
+
+def fee_of(fees: Mapping[tuple[int, str], FeeRow], store: int, category: str) -> FeeRow | None:
+    return fees.get((store, category)) or fees.get((store, ""))
