@@ -262,6 +262,7 @@ class WhyOut(BaseModel):
     set_by: str
     outcome: str
     sentence: str
+    apart: str = ""
     steps: list[StepOut]
     bounds: list[BoundOut]
     best: Money | None
@@ -309,6 +310,7 @@ def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more
         set_by=found.set_by,
         outcome=found.outcome,
         sentence=found.sentence,
+        apart=found.apart,
         steps=[StepOut(name=s.name, amount=sure(s.amount, cur), kind=s.kind) for s in found.steps],
         bounds=[BoundOut(name=b.name, price=money(b.price, cur), sets=b.sets, told=b.told) for b in found.bounds],
         best=money(found.best, cur),

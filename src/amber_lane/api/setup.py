@@ -18,6 +18,7 @@ from ..data.setup import Link, Origin, Person, Service, Supplier
 from ..jobs.longjobs import start
 from ..services import setup
 from ..services.desk import Conflict, Desk, Invalid
+from ..services.drafts import SUPPLIER_TERMS
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
 from .shapes import Ask, Big, Done, Money, minor, sure
 
@@ -48,6 +49,8 @@ class PartnerOut(BaseModel):
     rest_until: datetime | None
     switches: dict[str, bool]
     sweep_minutes: int | None
+    # What a supplier gives, in ppm: discount, rebate, tax; None for others.
+    terms: dict[str, int] | None
 
 
 @router.get("/setup/kinds")
@@ -81,6 +84,7 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
                     rest_until=link.rest_until if link else None,
                     switches=switches,
                     sweep_minutes=getattr(row, "sweep_minutes", None),
+                    terms={name: getattr(row, name) for name in SUPPLIER_TERMS} if owner == "supplier" else None,
                 )
             )
     return out
@@ -204,6 +208,12 @@ def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
     return Done(told="Changed")
 
 
+class BandOut(BaseModel):
+    up_to_g: int
+    first: Money
+    following: Money
+
+
 class ServiceOut(BaseModel):
     origin: str
     country_from: str
@@ -217,6 +227,7 @@ class ServiceOut(BaseModel):
     free_over: Money | None
     days_low: int
     days_high: int
+    bands: list[BandOut]
 
 
 @router.get("/setup/suppliers/{number}/services")
@@ -243,6 +254,7 @@ def services(desk: ReadDesk, number: Big) -> list[ServiceOut]:
             free_over=None if v.free_over is None else sure(v.free_over, cur),
             days_low=v.days_low,
             days_high=v.days_high,
+            bands=[BandOut(up_to_g=g, first=sure(first, cur), following=sure(more, cur)) for g, first, more in v.weight_bands or []],
         )
         for o, v in rows
     ]

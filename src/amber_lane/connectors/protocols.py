@@ -128,16 +128,21 @@ class CatalogueItem:
     options: str = ""
     pack_size: int = 1
     weight_g: int = 0
+    tiers: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True)
 class Seen:
-    """One row of a sweep exactly as it was told; judged by the core, so cost and stock may be nonsense."""
+    """One row of a sweep exactly as it was told; judged by the core, so cost, stock and tiers may be nonsense.
+
+    tiers: (from quantity, cost of one), empty where the cost is the same for any quantity.
+    """
 
     number: str
     cost: int
     currency: str
     stock: int
+    tiers: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -161,6 +166,8 @@ class ServiceTerms:
     days_low: int
     days_high: int
     tracked: bool
+    # (up to grams, first, each next), in order; empty where weight does not matter.
+    bands: tuple[tuple[int, int, int], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import asdict
 
 import httpx
+from pydantic import Field
 
 from .errors import Malformed
 from .http import Caller
@@ -33,11 +34,17 @@ class _Account(Wire):
     may: list[Short]
 
 
+class _Tier(Wire):
+    at: int
+    cost: Short
+
+
 class _Offer(Wire):
     number: Name
     cost: Short
     currency: Short
     stock: int
+    tiers: list[_Tier] = Field(default_factory=list)
 
 
 class _Item(_Offer):
@@ -63,6 +70,12 @@ class _Items(Wire):
     items: list[dict[str, object]]
 
 
+class _Band(Wire):
+    up_to_g: int = Field(gt=0)
+    first: Short
+    following: Short
+
+
 class _Service(Wire):
     code: Short
     name: Short
@@ -73,6 +86,7 @@ class _Service(Wire):
     days_low: int
     days_high: int
     tracked: bool = True
+    bands: list[_Band] = Field(default_factory=list)
 
 
 class _Origin(Wire):
@@ -134,6 +148,7 @@ class WholesaleApi:
                             s.days_low,
                             s.days_high,
                             s.tracked,
+                            _bands(s.bands, currency),
                         )
                         for s in o.services
                     ],
@@ -174,14 +189,27 @@ class WholesaleApi:
         return [_answer(one) for one in said.purchases if one.reference in references]
 
 
+def _bands(bands: list[_Band], currency: str) -> tuple[tuple[int, int, int], ...]:
+    return tuple(sorted((band.up_to_g, minor(band.first, currency), minor(band.following, currency)) for band in bands))
+
+
+def _tiers(row: _Offer) -> tuple[tuple[int, int], ...]:
+    """Costs by quantity; one that cannot be read leaves the plain cost, which is the dearer one."""
+    try:
+        return tuple((tier.at, minor(tier.cost, row.currency)) for tier in row.tiers)
+    except ValueError:
+        return ()
+
+
 def _seen(row: _Offer) -> Seen:
-    return Seen(row.number, minor(row.cost, row.currency), row.currency, row.stock)
+    return Seen(row.number, minor(row.cost, row.currency), row.currency, row.stock, _tiers(row))
 
 
 def _item(i: _Item) -> CatalogueItem:
     words = (i.gtin, i.mpn, i.brand, i.category, i.options)
     cost = minor(i.cost, i.currency)
-    return CatalogueItem(i.number, clip(i.title), cost, i.currency, i.stock, i.origin, *words, max(i.pack_size, 1), max(i.weight_g, 0))
+    sizes = (max(i.pack_size, 1), max(i.weight_g, 0))
+    return CatalogueItem(i.number, clip(i.title), cost, i.currency, i.stock, i.origin, *words, *sizes, _tiers(i))
 
 
 def _answer(one: _Purchase) -> PurchaseAnswer:

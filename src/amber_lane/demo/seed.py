@@ -103,6 +103,7 @@ def _join(house: House, world: str) -> None:
         store = s.scalars(select(Store)).one()
         store.payment, store.payment_fixed, store.tax_in_price = 19_000, 20, 0
         s.scalars(select(FeeRow)).one().percent = 20_000
+        s.scalars(select(Supplier)).one().rebate = 20_000
         s.add_all(
             PriceRule(scope="house", scope_key="", **{**rule, "rule": "return" if rule["rule"] == "ret" else rule["rule"]})
             for rule in RULES

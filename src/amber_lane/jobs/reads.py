@@ -84,6 +84,7 @@ class Reader:
             np.array([one.stock for one in seen], dtype=np.int64),
             max(page.as_of for page in pages),
             not any(page.bad for page in pages),
+            [one.tiers for one in seen],
         )
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")

@@ -26,6 +26,7 @@ from ..data.setup import (
     Supplier,
 )
 from .desk import Conflict, Desk, Invalid, NotFound
+from .facts import changed
 from .secrets import Safe, hash_password
 
 OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox}
@@ -134,6 +135,7 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
     desk.s.flush()
     if join.owner == "store":
         desk.s.add(FeeRow(store_id=row.id, category=""))
+        send_to(desk, country)
     desk.s.add(
         Link(
             owner=join.owner,
@@ -170,9 +172,19 @@ def join_by_sheets(desk: Desk, join: Join) -> Any:
     desk.s.flush()
     if join.owner == "store":
         desk.s.add(FeeRow(store_id=row.id, category=""))
+        send_to(desk, country)
     desk.log(f"{join.owner}.join", row.name, f"{row.name} joined as a {join.owner} that works by sheets")
     desk.s.flush()
     return row
+
+
+def send_to(desk: Desk, country: str) -> None:
+    """A store in a country that suppliers by sheets do not send to yet: they send there as they do elsewhere, until told otherwise."""
+    for origin in desk.s.scalars(select(Origin).join(Supplier, Supplier.id == Origin.supplier_id).where(Supplier.kind == "sheet")):
+        services = desk.s.scalars(select(Service).where(Service.origin_id == origin.id)).all()
+        if services and not any(one.country == country for one in services):
+            desk.s.add(changed(services[0], {"id": None, "country": country}))
+    desk.s.flush()
 
 
 def write_one_origin(desk: Desk, supplier: Supplier, first: int, following: int, days: int) -> None:
@@ -220,6 +232,7 @@ def write_origins(desk: Desk, supplier: Supplier, told: list[OriginTerms]) -> No
             )
             service.name, service.first, service.following, service.free_over = term.name, term.first, term.following, term.free_over
             service.days_low, service.days_high, service.tracked = term.days_low, term.days_high, term.tracked
+            service.weight_bands = [list(band) for band in term.bands]
             desk.s.add(service)
     desk.s.flush()
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import json
+from collections.abc import Iterable, Sequence
+from typing import Any
 
 from sqlalchemy import select
 
 from ..connectors.protocols import CatalogueItem
+from ..core.cost import believable_tiers
 from ..core.money import MINOR_DIGITS
 from ..core.watch import COST_MAX, STOCK_MAX
 from ..data.base import to_ms
@@ -56,6 +59,7 @@ def bring_in(desk: Desk, supplier: Supplier, items: Iterable[CatalogueItem]) -> 
                 -1,
                 0,
                 0,
+                tiers_text(one.cost, one.tiers),
             )
         elif tuple(row[2:]) != words:
             moved.append((*words, row.id))
@@ -78,11 +82,32 @@ def bring_in(desk: Desk, supplier: Supplier, items: Iterable[CatalogueItem]) -> 
             "doubt_stock",
             "doubt_seen",
             "lead_days",
+            "tiers",
         ),
         list(fresh.values()),
     )
     bulk_update(desk.s, Item, _WORDS, moved)
     return len(fresh), refused
+
+
+def tiers_text(cost: int, tiers: Iterable[tuple[int, int]]) -> str | None:
+    """Tiers that may be believed, as the database keeps them; None where there are none."""
+    good = believable_tiers(cost, tiers)
+    return json.dumps(good) if good else None
+
+
+def follow_tiers(desk: Desk, supplier: int, items: Sequence[tuple[int, int]], told: Sequence[tuple[tuple[int, int], ...]]) -> list[int]:
+    """Costs by quantity as a sweep told them, for items (number, cost) whose cost is believed. Returns the items that moved."""
+    query = select(Item.id, Item.tiers).where(Item.supplier_id == supplier, Item.tiers.is_not(None))
+    kept: dict[int, list[Any] | None] = dict(desk.s.execute(query).tuples().all())
+    moved = []
+    for (number, cost), tiers in zip(items, told, strict=True):
+        if tiers or number in kept:
+            good = [list(tier) for tier in believable_tiers(cost, tiers)]
+            if good != (kept.get(number) or []):
+                moved.append((json.dumps(good) if good else None, number))
+    bulk_update(desk.s, Item, ("tiers",), moved)
+    return [number for _, number in moved]
 
 
 def _wrong(one: CatalogueItem, supplier: Supplier, origins: dict[str, int]) -> str:

@@ -19,6 +19,7 @@ from ..data.setup import Supplier
 from ..data.shelf import Listing
 from ..data.source import Item
 from ..data.watch import Response, Sighting, Sweep
+from . import source
 from .book_lanes import lane_pairs
 from .desk import Conflict, Desk, bulk_insert, bulk_update, by_id
 from .policy import policy_for
@@ -32,7 +33,10 @@ _VERDICT = {Verdict.good: "good", Verdict.doubted: "doubted", Verdict.refused: "
 
 @dataclass(frozen=True)
 class Told:
-    """A whole sweep as columns: numbers, cost in minor units, currency, stock; whole = every item was asked for."""
+    """A whole sweep as columns: numbers, cost in minor units, currency, stock, costs by quantity.
+
+    whole = every item was asked for; tiers None = nobody was asked for costs by quantity.
+    """
 
     numbers: Sequence[str]
     cost: Ints
@@ -40,6 +44,7 @@ class Told:
     stock: Ints
     as_of: datetime
     whole: bool = True
+    tiers: Sequence[tuple[tuple[int, int], ...]] | None = None
 
 
 @dataclass
@@ -120,6 +125,11 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     )
     judged = judge(cost, stock, currency_fits, belief, policy["doubt_percent"], policy["doubt_again"])
     changed = _believe(desk, sweep, known, places, cost, stock, judged.verdict, judged.doubt_seen, missing)
+    if told.tiers is not None:
+        believed = np.flatnonzero(np.isin(judged.verdict, (Verdict.good, Verdict.same)))
+        items = list(zip(known.ids[places[believed]].tolist(), cost[believed].tolist(), strict=True))
+        moved = source.follow_tiers(desk, supplier.id, items, [told.tiers[row] for row in rows[believed].tolist()])
+        changed = np.union1d(changed, np.array(moved, dtype=np.int64))
     sweep.state = "good"
     supplier.good_sweep_at = desk.now
     if supplier.stale:

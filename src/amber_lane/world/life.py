@@ -14,8 +14,21 @@ ORIGINS: list[dict[str, Any]] = [
     {"code": "leeds", "name": "Leeds", "country": "GB", "handling": 30, "cut_off": "16:00"},
     {"code": "york", "name": "York", "country": "GB", "handling": 30, "cut_off": "14:00"},
 ]
+# Up to so many grams: the first unit, each next.
+BANDS_48 = [(2_000, 160, 55), (10_000, 290, 95), (30_000, 640, 180)]
+BANDS_24 = [(2_000, 290, 80), (10_000, 460, 130)]
 SERVICES: list[dict[str, Any]] = [
-    {"code": "tracked48", "name": "Tracked 48", "country": "GB", "first": 160, "following": 55, "free_over": 4000, "low": 2, "high": 3},
+    {
+        "code": "tracked48",
+        "name": "Tracked 48",
+        "country": "GB",
+        "first": 160,
+        "following": 55,
+        "free_over": 4000,
+        "low": 2,
+        "high": 3,
+        "bands": BANDS_48,
+    },
     {
         "code": "tracked48",
         "name": "Tracked Europe",
@@ -36,8 +49,32 @@ SERVICES: list[dict[str, Any]] = [
         "low": 4,
         "high": 7,
     },
-    {"code": "tracked24", "name": "Tracked 24", "country": "GB", "first": 290, "following": 80, "free_over": 6000, "low": 1, "high": 2},
+    {
+        "code": "tracked24",
+        "name": "Tracked 24",
+        "country": "GB",
+        "first": 290,
+        "following": 80,
+        "free_over": 6000,
+        "low": 1,
+        "high": 2,
+        "bands": BANDS_24,
+    },
 ]
+# Every seventh item is cheaper by the dozen: from so many, so many percent off.
+TIERS = ((10, 6), (40, 12))
+
+
+def tiers_of(number: str, cost: int) -> list[tuple[int, int]]:
+    """Costs by quantity of an item, as its seller counts them."""
+    return [(at, cost * (100 - off) // 100) for at, off in TIERS] if int(number.rsplit("-", 1)[-1]) % 7 == 3 and cost >= 20 else []
+
+
+def cost_of(number: str, cost: int, quantity: int) -> int:
+    """What one of so many costs."""
+    return min([cost, *(price for at, price in tiers_of(number, cost) if quantity >= at)])
+
+
 _S10 = (8, 6, 4, 2, 3, 5, 9, 7)
 
 

@@ -11,7 +11,7 @@ from typing import Any
 from fastapi import APIRouter, HTTPException, Request
 from pydantic import BaseModel, ConfigDict, Field
 
-from .life import MINUTE, ORIGINS, SERVICES
+from .life import MINUTE, ORIGINS, SERVICES, cost_of, tiers_of
 from .shop import world_of
 from .state import World, iso, pounds
 
@@ -81,6 +81,10 @@ def origins(request: Request) -> dict[str, Any]:
                 "days_low": s["low"],
                 "days_high": s["high"],
                 "tracked": True,
+                "bands": [
+                    {"up_to_g": up_to, "first": pounds(first), "following": pounds(following)}
+                    for up_to, first, following in s.get("bands", [])
+                ],
             }
             for s in SERVICES
         ]
@@ -112,12 +116,14 @@ def _page(request: Request, page: int, size: int) -> tuple[World, list[dict[str,
 def _shown(world: World, row: dict[str, Any]) -> dict[str, Any]:
     penny = world.dial("wholesale", "penny")
     odd = penny and (hash_of(row["number"]) % 1000) < penny * 1000
-    return {
+    offer = {
         "number": row["number"],
         "cost": "0.01" if odd else pounds(row["cost"]),
         "currency": "GBP",
         "stock": 0 if world.dial("wholesale", "zero_stock") else row["stock"],
     }
+    tiers = [{"at": at, "cost": pounds(cost)} for at, cost in tiers_of(row["number"], row["cost"])]
+    return offer | ({"tiers": tiers} if tiers else {})
 
 
 def hash_of(text: str) -> int:
@@ -179,19 +185,24 @@ def purchase(request: Request, body: Purchase) -> dict[str, Any]:
     world = enter(request)
     now = world.now()
     with world.change() as db:
-        goods = 0
+        goods = weight = 0
         for line in body.lines:
-            row = world.one("select cost from supply_item where number = ? and not gone", (line.item,))
+            row = world.one("select cost, weight_g from supply_item where number = ? and not gone", (line.item,))
             if not row:
                 raise HTTPException(422, f"there is no item {line.item}")
-            goods += row["cost"] * line.quantity
+            goods += cost_of(line.item, row["cost"], line.quantity) * line.quantity
+            weight += row["weight_g"] * line.quantity
         service = next((s for s in SERVICES if s["code"] == body.service and s["country"] == body.address.country), None)
         origin = next((o for o in ORIGINS if o["code"] == body.origin), None)
         if not service or not origin:
             raise HTTPException(422, f"{body.service} does not go from {body.origin} to {body.address.country}")
         units = sum(line.quantity for line in body.lines)
         free = service["free_over"] is not None and goods >= service["free_over"]
-        ship = 0 if free else service["first"] + service["following"] * (units - 1)
+        bands = service.get("bands", [])
+        first, following = next(((f, n) for up_to, f, n in bands if weight <= up_to), (service["first"], service["following"]))
+        if bands and weight > bands[-1][0]:
+            raise HTTPException(422, f"{weight} g is too heavy for {body.service}")
+        ship = 0 if free else first + following * (units - 1)
         done = db.execute(
             "insert into purchase(reference, at, state, body, told, billed, updated) values (?,?,?,?,?,?,?)",
             (body.reference, now, "received", json.dumps(body.model_dump()), "", goods + ship + origin["handling"], now),

@@ -493,23 +493,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/prices/fees/{store}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Set Fees */
-        put: operations["prices_set_fees"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/prices/listings": {
         parameters: {
             query?: never;
@@ -607,8 +590,7 @@ export interface paths {
         };
         /** Policy */
         get: operations["prices_policy"];
-        /** Set Policy */
-        put: operations["prices_set_policy"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1481,17 +1463,27 @@ export interface components {
          * @description seen: the counts that the person looked at; only: listings they picked, or all.
          */
         ApplyAsk: {
+            fees?: components["schemas"]["FeesBody"] | null;
             /** Only */
             only?: number[] | null;
+            policy?: components["schemas"]["PolicyBody"] | null;
             /** Rules */
-            rules: components["schemas"]["RuleBody"][];
+            rules?: components["schemas"]["RuleBody"][] | null;
             /** Seen */
             seen: {
                 [key: string]: number;
             };
+            terms?: components["schemas"]["TermsBody"] | null;
         };
         /** AskAgain */
         AskAgain: Record<string, never>;
+        /** BandOut */
+        BandOut: {
+            first: components["schemas"]["Money"];
+            following: components["schemas"]["Money"];
+            /** Up To G */
+            up_to_g: number;
+        };
         /** Believe */
         Believe: {
             /** Believe */
@@ -1693,14 +1685,19 @@ export interface components {
              */
             percent: number;
         };
-        /** FeesAsk */
-        FeesAsk: {
+        /**
+         * FeesBody
+         * @description What a store takes; rates in ppm, money in minor units.
+         */
+        FeesBody: {
             /** Fees */
             fees: components["schemas"]["FeeBody"][];
             /** Payment */
             payment: number;
             /** Payment Fixed */
             payment_fixed: number;
+            /** Store */
+            store: number;
             /** Tax In Price */
             tax_in_price: number;
             /** Version */
@@ -2527,6 +2524,10 @@ export interface components {
             switches: {
                 [key: string]: boolean;
             };
+            /** Terms */
+            terms: {
+                [key: string]: number;
+            } | null;
             /** Told */
             told: string;
             /** Version */
@@ -2568,8 +2569,8 @@ export interface components {
             /** Stock */
             stock: number;
         };
-        /** PolicyAsk */
-        PolicyAsk: {
+        /** PolicyBody */
+        PolicyBody: {
             /** Fields */
             fields: {
                 [key: string]: boolean | number | string | null;
@@ -2785,6 +2786,8 @@ export interface components {
         };
         /** ServiceOut */
         ServiceOut: {
+            /** Bands */
+            bands: components["schemas"]["BandOut"][];
             /** Country */
             country: string;
             /** Country From */
@@ -2973,6 +2976,22 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * TermsBody
+         * @description What a supplier gives; in ppm.
+         */
+        TermsBody: {
+            /** Discount */
+            discount: number;
+            /** Rebate */
+            rebate: number;
+            /** Supplier */
+            supplier: number;
+            /** Tax */
+            tax: number;
+            /** Version */
+            version: number;
+        };
         /** ToSettle */
         ToSettle: {
             /** Orders */
@@ -3065,10 +3084,16 @@ export interface components {
             /** Use */
             use: number;
         };
-        /** WhatIfAsk */
+        /**
+         * WhatIfAsk
+         * @description One draft: other rules, a store's fees, a supplier's terms, or limits. None of them = as things stand.
+         */
         WhatIfAsk: {
+            fees?: components["schemas"]["FeesBody"] | null;
+            policy?: components["schemas"]["PolicyBody"] | null;
             /** Rules */
-            rules: components["schemas"]["RuleBody"][];
+            rules?: components["schemas"]["RuleBody"][] | null;
+            terms?: components["schemas"]["TermsBody"] | null;
         };
         /** WhatIfOut */
         WhatIfOut: {
@@ -3099,6 +3124,11 @@ export interface components {
          * @description Why a price is what it is: a sentence, the waterfall, the limits.
          */
         WhyOut: {
+            /**
+             * Apart
+             * @default
+             */
+            apart: string;
             best: components["schemas"]["Money"] | null;
             /** Bounds */
             bounds: components["schemas"]["BoundOut"][];
@@ -4073,41 +4103,6 @@ export interface operations {
             };
         };
     };
-    prices_set_fees: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                store: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FeesAsk"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     prices_listings: {
         parameters: {
             query?: {
@@ -4291,39 +4286,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PolicyOut"];
-                };
-            };
-        };
-    };
-    prices_set_policy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PolicyAsk"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

@@ -76,6 +76,7 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
     <p class="mt-2">{{ data.sentence }}</p>
     <div v-if="data.steps.length" class="mt-3"><Waterfall :steps="data.steps" /></div>
     <p v-if="data.margin !== null" class="mt-1 flex justify-between border-t border-rule pt-2"><b>Keeps</b><b :class="data.margin < 0 ? 'text-brick' : ''">{{ percent(data.margin) }} after tax{{ data.on_cost === null ? '' : `, ${percent(data.on_cost, 0)} on cost` }}</b></p>
+    <p v-if="data.apart" class="mt-1 text-xs text-soft">{{ data.apart }}</p>
     <template v-if="data.bounds.length">
       <h2 class="mt-4">Which limit set it</h2>
       <table class="mt-1 w-full">

@@ -6,10 +6,9 @@ import { api, take } from '@/api/client'
 import { useKeys } from '@/app/keys'
 import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
-import Empty from '@/parts/Empty.vue'
+import Effects from '@/parts/Effects.vue'
 import Tag from '@/parts/Tag.vue'
-import { money, number, percent, plural } from '@/parts/format'
-import Histogram from './Histogram.vue'
+import { plural } from '@/parts/format'
 import RuleForm from './RuleForm.vue'
 import { asks, band, limits, type Rule } from './rules'
 
@@ -28,7 +27,6 @@ const { data: view, error, isFetching } = useQuery({
 const left = ref(new Set<number>())
 watch(rules, () => (left.value = new Set()))
 const moves = computed(() => (view.value?.movers ?? []).filter((one) => one.now.amount !== one.then.amount))
-const held = computed(() => (view.value?.movers ?? []).filter((one) => one.now.amount === one.then.amount))
 const total = computed(() => (view.value ? (view.value.counts.rise ?? 0) + (view.value.counts.fall ?? 0) : 0))
 const going = computed(() => total.value - left.value.size)
 
@@ -45,9 +43,8 @@ function save(rule: Rule | null) {
 }
 async function apply() {
   if (!view.value || (!changed.value && !total.value)) return
-  const { rise = 0, fall = 0 } = view.value.counts
   const only = left.value.size ? moves.value.filter((one) => !left.value.has(one.listing)).map((one) => one.listing) : null
-  const done = await act(() => take(api.POST('/api/v1/prices/apply', { body: { rules: rules.value, seen: { rise, fall }, only } })))
+  const done = await act(() => take(api.POST('/api/v1/prices/apply', { body: { rules: rules.value, seen: view.value.counts, only } })))
   if (done) draft.value = null
 }
 const was = (rule: Rule) => (changed.value ? real.value?.find((one) => one.scope === rule.scope && one.scope_key === rule.scope_key && one.band_from === rule.band_from) : undefined)
@@ -76,28 +73,7 @@ useKeys('Price', [
     <section class="min-w-0 overflow-auto p-4.5" aria-label="What if">
       <div class="flex items-baseline gap-3"><h1>{{ changed ? 'If you make it so' : 'As it is' }}</h1><p class="truncate text-soft">{{ changed ? "nothing has happened yet; worked out on today's costs" : 'change a rule at the left and see here what it would do' }}</p><span class="ml-auto" /><Btn v-if="changed" @click="draft = null">Drop the draft</Btn><Btn v-if="changed || total" kind="main" hint="A" :disabled="isFetching || (!changed && !going)" @click="apply">{{ going ? `Apply to ${going.toLocaleString('en-GB')}` : 'Apply' }}</Btn></div>
       <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ wordsOf(error) }}</p>
-      <template v-else-if="view">
-        <p class="mt-2 flex gap-7 text-soft"><span><b class="text-lg text-ink">{{ view.counts.rise }}</b> prices rise</span><span><b class="text-lg text-ink">{{ view.counts.fall }}</b> fall</span><span><b class="text-lg text-ink">{{ view.counts.limit }}</b> meet a limit</span><span><b class="text-lg" :class="view.counts.held ? 'text-amber-ink' : 'text-ink'">{{ view.counts.held }}</b> would wait for you</span><span><b class="text-lg" :class="number(view.a_day) < 0 ? 'text-brick' : 'text-pine'">{{ money(view.a_day, true) }}</b> a day at today's pace</span></p>
-        <div class="sheet mt-3 p-3.5"><Histogram :bins="view.bins" :now="view.now" :then="view.then" :draft="changed" /></div>
-        <div class="sheet mt-3 overflow-hidden">
-          <table v-if="moves.length || held.length" class="w-full">
-            <thead><tr class="h-8 border-b border-rule text-2xs text-soft"><th class="w-9" /><th class="px-2">Moves most</th><th class="px-2 text-right">Now</th><th class="px-2 text-right">Then</th><th class="px-2 text-right">Step</th><th class="px-2 text-right">Margin</th><th class="px-3">Set by</th></tr></thead>
-            <tbody>
-              <tr v-for="one in moves.slice(0, 100)" :key="one.listing" class="h-11 border-b border-rule-2">
-                <td class="pl-3"><input type="checkbox" class="size-3.5 accent-pine align-middle" :checked="!left.has(one.listing)" :aria-label="`Apply to ${one.sku}`" @change="toggle(one.listing)" /></td>
-                <td class="px-2"><RouterLink class="block max-w-72 truncate hover:underline" :title="one.title" :to="{ path: '/price', query: { view: 'listings', words: one.sku } }"><b>{{ one.title }}</b></RouterLink><span class="code text-soft">{{ one.sku }}</span></td>
-                <td class="px-2 text-right">{{ money(one.now) }}</td><td class="px-2 text-right font-bold">{{ money(one.then) }}</td>
-                <td class="px-2 text-right">{{ one.step > 0 ? '+' : '' }}{{ percent(one.step) }}</td>
-                <td class="px-2 text-right whitespace-nowrap">{{ percent(one.margin_now) }} → {{ percent(one.margin_then) }}</td>
-                <td class="px-3"><Tag :tone="one.set_by === 'step' || one.set_by === 'ceiling' ? 'waits' : 'plain'">{{ one.set_by.replace('_', ' ') }}</Tag></td>
-              </tr>
-              <tr v-for="one in held.slice(0, 40)" :key="one.listing" class="h-11 border-b border-rule-2"><td /><td class="px-2"><b class="block max-w-72 truncate" :title="one.title">{{ one.title }}</b><span class="code text-soft">{{ one.sku }}</span></td><td class="px-2 text-right">{{ money(one.now) }}</td><td class="px-2 text-right text-soft" colspan="3">the old price stands and waits for you</td><td class="px-3"><Tag tone="waits">{{ one.set_by.replace('_', ' ') }}</Tag></td></tr>
-            </tbody>
-          </table>
-          <Empty v-else title="No price would move" :told="changed ? 'The draft changes nothing at today\'s costs.' : 'All prices are what the rules ask for.'" />
-        </div>
-        <p v-if="moves.length > 100" class="mt-2 text-soft">The hundred largest of {{ total.toLocaleString('en-GB') }}; all are applied.</p>
-      </template>
+      <Effects v-else-if="view" class="mt-2" :view="view" :draft="changed" :left="left" @toggle="toggle" />
     </section>
     <RuleForm v-if="editing !== null" :rule="editing >= 0 ? house[editing]! : null" @close="editing = null" @save="save" />
   </div>

@@ -10,12 +10,14 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import JoinForm from './JoinForm.vue'
 import Services from './Services.vue'
+import Terms from './Terms.vue'
 
 type Partner = Schema<'PartnerOut'>
 const { data } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
 const joining = ref<'store' | 'supplier' | 'carrier' | 'mailbox' | null>(null)
 const mending = ref<Partner | null>(null)
 const services = ref<Partner | null>(null)
+const terms = ref<Partner | null>(null)
 const bring = ref<'listings' | 'items' | null>(null)
 const link = reactive({ address: '', key: '' })
 const wrong = ref('')
@@ -63,7 +65,7 @@ async function takeOut(one: Partner) {
           <div><b>{{ one.name }}</b> <span class="code text-soft">{{ one.code }}</span><span class="block text-xs text-soft">{{ [one.country, one.currency, one.sweep_minutes && one.switches.watching ? `every ${one.sweep_minutes} min` : ''].filter(Boolean).join(', ') }}</span></div>
           <div><Tag :tone="TONE[one.state] ?? 'plain'">{{ one.state === 'good' ? 'link works' : one.state }}</Tag><span v-if="one.good_at" class="block text-xs text-soft">good <When :at="one.good_at" /></span></div>
           <div class="min-w-0"><span v-if="one.told" class="block text-brick">{{ one.told }}</span><span v-else-if="one.may.length" class="block truncate text-xs text-soft" :title="one.address">may {{ one.may.join(', ') }}</span><span class="flex flex-wrap gap-x-4"><label v-for="(on, name) in one.switches" :key="name" class="flex items-center gap-1.5 text-xs"><input type="checkbox" class="accent-pine" :checked="on" @change="flip(one, name, !on)" />{{ SWITCHES[name] }}</label></span></div>
-          <div class="flex justify-end gap-2"><template v-if="one.kind === 'sheet'"><Btn small @click="bring = one.owner === 'store' ? 'listings' : 'items'">Bring in {{ one.owner === 'store' ? 'listings' : 'items' }}</Btn><Btn small @click="takeOut(one)">{{ one.owner === 'store' ? 'Take out changes' : 'Take out purchase orders' }}</Btn></template><template v-else><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn></div>
+          <div class="flex justify-end gap-2"><template v-if="one.kind === 'sheet'"><Btn small @click="bring = one.owner === 'store' ? 'listings' : 'items'">Bring in {{ one.owner === 'store' ? 'listings' : 'items' }}</Btn><Btn small @click="takeOut(one)">{{ one.owner === 'store' ? 'Take out changes' : 'Take out purchase orders' }}</Btn></template><template v-else><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn><Btn v-if="one.owner === 'supplier'" small @click="terms = one">Terms</Btn></div>
         </div>
         <p v-if="data && !data.some((one) => one.owner === owner)" class="px-4 py-3 text-soft">None is joined yet.</p>
       </div>
@@ -75,6 +77,7 @@ async function takeOut(one: Partner) {
       <p v-if="wrong" role="alert" class="mt-2 text-brick">{{ wrong }}</p>
       <template #acts><Btn @click="mending = null">Leave it</Btn><Btn kind="main" @click="renew">Check and keep</Btn></template>
     </Modal>
+    <Terms v-if="terms" :supplier="terms" @close="terms = null" />
     <Services v-if="services" :supplier="services" @close="services = null" />
     <SheetIn v-if="bring" :open="true" :sheet="bring" :title="`Bring in ${bring}`" @close="bring = null" />
   </div>

@@ -1,0 +1,41 @@
+<script setup lang="ts">
+/** A change that has not happened yet, with what it would do to every price; only then is it made. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { api, take, type Schema } from '@/api/client'
+import { tell, wordsOf } from '@/app/told'
+import { queries } from '@/main'
+import Btn from './Btn.vue'
+import Effects from './Effects.vue'
+import Modal from './Modal.vue'
+
+type Draft = Pick<Schema<'WhatIfAsk'>, 'fees' | 'terms' | 'policy'>
+const props = defineProps<{ title: string; draft: Draft }>()
+const emit = defineEmits<{ close: []; done: [] }>()
+const { data: view, error, isFetching, refetch } = useQuery({
+  queryKey: computed(() => ['what-if', props.draft]),
+  queryFn: () => take(api.POST('/api/v1/prices/what-if', { body: props.draft })), retry: false, staleTime: 0,
+})
+const wrong = ref('')
+const moving = computed(() => (view.value?.counts.rise ?? 0) + (view.value?.counts.fall ?? 0))
+async function apply() {
+  if (!view.value || isFetching.value) return
+  try {
+    tell((await take(api.POST('/api/v1/prices/apply', { body: { ...props.draft, seen: view.value.counts } }))).told)
+    emit('done')
+    await queries.invalidateQueries()
+  } catch (problem) {
+    wrong.value = wordsOf(problem)
+    await refetch()
+  }
+}
+</script>
+
+<template>
+  <Modal open wide :title="title" told="Nothing has happened yet. This is what it would do at today's costs; it can be undone afterwards." @close="emit('close')">
+    <p v-if="error || wrong" role="alert" class="mb-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error ? wordsOf(error) : wrong }}</p>
+    <div v-if="view" class="max-h-[58vh] overflow-auto"><Effects :view="view" draft /></div>
+    <p v-else-if="!error" class="text-soft">Working out every price…</p>
+    <template #acts><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" :disabled="!view || isFetching" @click="apply">{{ moving ? `Keep, and change ${moving.toLocaleString('en-GB')} prices` : 'Keep' }}</Btn></template>
+  </Modal>
+</template>
