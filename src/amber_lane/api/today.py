@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from datetime import datetime
 from typing import Annotated, Any
 
@@ -18,6 +19,7 @@ from ..data.transit import Parcel
 from ..services import lists, outbox, today, undo
 from ..services.desk import NotFound
 from ..services.lists import Wish
+from ..services.setup import OWNERS
 from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk
 from .live import Pulse, pulse_of
 from .shapes import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
@@ -146,10 +148,13 @@ def undo_act(desk: WriteDesk, number: Big) -> Done:
 
 
 class OutboxOut(BaseModel):
+    """One change for the outside. about: the SKU, order or address it concerns; asks: what it asks for."""
+
     id: int
     key: str
     target: str
-    subject: str
+    about: str
+    asks: str
     kind: str
     state: str
     tries: int
@@ -162,12 +167,17 @@ class OutboxOut(BaseModel):
 @router.get("/outbox", response_model=Page[OutboxOut])
 def outbox_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
     rows, total = lists.page(desk, "outbox", ask)
-    return written({"rows": rows_out(rows, {}), "total": total})
+    names = {f"{owner}:{row.id}": row.name for owner, table in OWNERS.items() for row in desk.s.scalars(select(table))}
+    out = []
+    for one in rows_out(rows, {}):
+        body = json.loads(one.pop("body"))
+        out.append(one | {"target": names.get(one["target"], ""), "about": outbox.about(body), "asks": outbox.tell(one["kind"], body)})
+    return written({"rows": out, "total": total})
 
 
 @router.post("/outbox/{number}/retry")
 def retry(desk: WriteDesk, number: Big) -> Done:
-    return Done(told=f"Tried again: {outbox.retry(desk, number).subject}")
+    return Done(told=f"Tried again: {outbox.about(outbox.retry(desk, number).body)}")
 
 
 class Found(BaseModel):

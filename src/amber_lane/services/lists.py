@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Select, and_, case, func, or_, select
+from sqlalchemy import Select, Text, and_, case, func, or_, select, type_coerce
 
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
@@ -265,7 +265,7 @@ LISTS: dict[str, Listed] = {
             "id": Outbox.id,
             "key": Outbox.key,
             "target": Outbox.target,
-            "subject": Outbox.subject,
+            "body": type_coerce(Outbox.body, Text),
             "kind": Outbox.kind,
             "state": Outbox.state,
             "tries": Outbox.tries,
@@ -274,7 +274,7 @@ LISTS: dict[str, Listed] = {
             "answer": Outbox.answer,
             "overtaken_by": Outbox.overtaken_by,
         },
-        (Outbox.key, Outbox.subject),
+        (Outbox.key, type_coerce(Outbox.body, Text)),
         {"state": Outbox.state, "kind": Outbox.kind, "target": Outbox.target},
         (Outbox.id.desc(),),
     ),

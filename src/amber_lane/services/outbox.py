@@ -8,6 +8,7 @@ from typing import Any
 
 from sqlalchemy import func, select, update
 
+from ..core.money import parse_money, show
 from ..core.states import OUTBOX
 from ..data.outbox import Outbox
 from .desk import Conflict, Desk
@@ -29,6 +30,25 @@ def put(desk: Desk, target: str, subject: str, kind: str, key: str, body: dict[s
     return row
 
 
+def about(body: dict[str, Any]) -> str:
+    """What a change is about, as a person calls it: a SKU, a purchase order, an order, or whom a mail goes to."""
+    parts = (body.get("sku"), body.get("order"), body.get("to"), body.get("reference"))
+    return str(next((part for part in parts if part), ""))
+
+
+def tell(kind: str, body: dict[str, Any]) -> str:
+    """What a change asks of the outside, in a few words."""
+    if kind == "listing":
+        state = {"live": "on sale", "paused": "off sale", "ended": "ended"}.get(str(body.get("state")), "")
+        money = show(parse_money(str(body["price"]), body["currency"]), body["currency"])
+        return f"{money}, shows {body.get('quantity')}, {state}"
+    if kind == "fulfilment":
+        return f"sent with {body.get('carrier')}, {body.get('tracking_number')}"
+    if kind == "purchase":
+        return ", ".join(f"{line['quantity']} x {line['item']}" for line in body.get("lines", [])[:4])
+    return str(body.get("subject", "")) if kind == "mail" else "cancel and refund"
+
+
 def stop(desk: Desk, key: str) -> None:
     """Take back a change that has not gone out; Conflict when it has (or may have)."""
     changed = desk.s.execute(
@@ -47,7 +67,7 @@ def retry(desk: Desk, number: int) -> Outbox:
         raise Conflict("this change is not waiting for you any more")
     row.state = OUTBOX.step(row.state, "retry")
     row.tries, row.after, row.claimed_at = 0, desk.now, desk.now
-    desk.log("outbox.retry", row.subject, f"tried again: {row.kind} {row.subject}")
+    desk.log("outbox.retry", row.subject, f"tried again: {row.kind} {about(row.body)}")
     return row
 
 

@@ -11,9 +11,9 @@ from ..data.lanes import Lane
 from ..data.orders import Order, OrderLine, Plan
 from ..data.outbox import Act, Outbox, Snooze
 from ..data.setup import Store, Supplier
-from . import orders, outbox, watch
+from . import orders, outbox, troubles_goods, troubles_trade, watch
 from .desk import Conflict, Desk, NotFound
-from .troubles import SOURCES, Trouble
+from .trouble import Trouble
 
 PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 
@@ -21,7 +21,7 @@ PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 def troubles(desk: Desk) -> list[Trouble]:
     """All open troubles that are not snoozed, dearest first; a loss per day counts as three days of it."""
     asleep = set(desk.s.scalars(select(Snooze.trouble).where(Snooze.until > desk.now)))
-    found = [one for source in SOURCES for one in source(desk) if one.key not in asleep]
+    found = [one for source in (*troubles_goods.SOURCES, *troubles_trade.SOURCES) for one in source(desk) if one.key not in asleep]
     return sorted(found, key=lambda one: (-(one.at_risk * (3 if one.per_day else 1)), one.since))
 
 

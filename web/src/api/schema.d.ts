@@ -2322,10 +2322,17 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** OutboxOut */
+        /**
+         * OutboxOut
+         * @description One change for the outside. about: the SKU, order or address it concerns; asks: what it asks for.
+         */
         OutboxOut: {
+            /** About */
+            about: string;
             /** Answer */
             answer: string;
+            /** Asks */
+            asks: string;
             /** Done At */
             done_at: string | null;
             /** Id */
@@ -2343,8 +2350,6 @@ export interface components {
             overtaken_by: string | null;
             /** State */
             state: string;
-            /** Subject */
-            subject: string;
             /** Target */
             target: string;
             /** Tries */

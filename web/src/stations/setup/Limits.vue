@@ -44,15 +44,15 @@ function kept() {
 
 <template>
   <div>
-    <div class="mb-3 flex max-w-3xl items-center"><div><h1>Limits</h1><p class="text-soft">What Amber Lane does by itself, and what it holds for you. A change is seen before it is made, and can be undone.</p></div><span class="ml-auto" /><Btn kind="main" :disabled="!touched" @click="look">See what it does</Btn></div>
-    <section v-for="[title, rows] in GROUPS" :key="title" class="sheet mb-3 max-w-3xl p-4" @input="touched = true" @change="touched = true">
+    <div class="mb-3 flex max-w-6xl items-center"><div><h1>Limits</h1><p class="text-soft">What Amber Lane does by itself, and what it holds for you. A change is seen before it is made, and can be undone.</p></div><span class="ml-auto" /><Btn kind="main" :disabled="!touched" @click="look">See what it does</Btn></div>
+    <div class="max-w-6xl columns-2 gap-3"><section v-for="[title, rows] in GROUPS" :key="title" class="sheet mb-3 break-inside-avoid p-4" @input="touched = true" @change="touched = true">
       <h2 class="mb-1">{{ title }}</h2>
       <label v-for="[name, label, kind, words] in rows" :key="name" class="flex h-9 items-center justify-between gap-4 border-b border-rule-2 last:border-0"><span>{{ label }}</span>
         <input v-if="kind === 'switch'" v-model="form[name]" type="checkbox" class="size-4 accent-pine" />
         <select v-else-if="kind === 'word'" v-model="form[name]" class="field w-44!"><option v-for="word in words" :key="word" :value="word">{{ WORDS[word] }}</option></select>
         <input v-else v-model="form[name]" class="field w-24! text-right" inputmode="decimal" maxlength="10" />
       </label>
-    </section>
+    </section></div>
     <DraftModal v-if="draft" title="Limits of the house" :draft="{ policy: draft }" @close="draft = null" @done="kept" />
   </div>
 </template>

@@ -1,0 +1,34 @@
+"""What one open trouble is, whatever it is about."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Step:
+    """The best next step: `act` is done by the server, or `go` opens a view."""
+
+    label: str
+    act: bool = False
+    go: str = ""
+
+
+@dataclass(frozen=True)
+class Trouble:
+    """One thing that waits. at_risk in minor units of the house currency, lost per day or once."""
+
+    key: str
+    station: str
+    kind: str
+    told: str
+    why: str
+    since: datetime
+    step: Step
+    at_risk: int = 0
+    per_day: bool = False
+    tone: str = "waits"
+    count: int = 1
+    more: dict[str, Any] = field(default_factory=dict)

@@ -1,0 +1,200 @@
+"""Open troubles of lanes, watch and prices: what is sold without stock, not mapped, doubted, held."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import timedelta
+
+from sqlalchemy import String, case, cast, func, literal, select
+
+from ..core.money import PPM, half_up, show
+from ..core.price import SetBy
+from ..core.risk import REFUND_COST, oversell_a_day
+from ..data.lanes import Lane, LanePart
+from ..data.outbox import Outbox
+from ..data.setup import Service, Store, Supplier
+from ..data.shelf import Listing, Sku
+from ..data.source import Item
+from ..data.watch import Response, Sighting, Sweep
+from . import lanes
+from .desk import Desk
+from .trouble import Step, Trouble
+
+
+def _oversell(desk: Desk) -> Iterator[Trouble]:
+    """On sale in the store although we know it to be empty: the store has not taken our pause for a minute."""
+    late = desk.now - timedelta(minutes=1)
+    rows = desk.s.execute(
+        select(Listing, Sku, func.min(Outbox.made_at))
+        .join(Sku, Sku.id == Listing.sku_id)
+        .join(Outbox, Outbox.subject == literal("listing:") + cast(Listing.id, String))
+        .where(
+            Listing.state == "paused",
+            Listing.shown_state == "live",
+            Listing.shown_quantity > 0,
+            Outbox.state.in_(("waiting", "unknown", "dead")),
+            Outbox.made_at < late,
+        )
+        .group_by(Listing.id, Sku.id)
+    ).all()
+    for listing, sku, since in rows:
+        yield Trouble(
+            f"oversell:{listing.id}",
+            "watch",
+            "Oversell",
+            f"{sku.title} is on sale, its supplier has none",
+            "the store has not taken the pause yet",
+            since,
+            Step("Send the pause again", act=True),
+            oversell_a_day(sku.pace, listing.profit or 0),
+            True,
+            "loss",
+        )
+
+
+def _unmapped_listings(desk: Desk) -> Iterator[Trouble]:
+    rows = [(sku, n) for sku, n in lanes.unmapped(desk) if not n]
+    if rows:
+        yield Trouble(
+            "unmapped",
+            "lanes",
+            "Unmapped",
+            f"{len(rows)} listing{'s' if len(rows) > 1 else ''} on sale without a lane",
+            "their price and stock follow nobody",
+            desk.now,
+            Step(f"Settle {len(rows)}", go="/lanes"),
+            half_up(sum(sku.pace for sku, _ in rows) * REFUND_COST, PPM),
+            True,
+            count=len(rows),
+        )
+
+
+def _sweeps(desk: Desk) -> Iterator[Trouble]:
+    newest = select(func.max(Sweep.id)).where(Sweep.state != "running").group_by(Sweep.supplier_id)
+    for sweep, supplier in desk.s.execute(
+        select(Sweep, Supplier).join(Supplier, Supplier.id == Sweep.supplier_id).where(Sweep.id.in_(newest))
+    ):
+        pace = _pace_at_stake(desk, supplier.id)
+        if sweep.state == "held":
+            yield Trouble(
+                f"held:{sweep.id}",
+                "watch",
+                "Held feed",
+                f"{supplier.name}: {sweep.told}",
+                "nothing of it is used until you say so",
+                sweep.started,
+                Step("Keep last good stock", act=True),
+                pace,
+                True,
+                "loss",
+            )
+        elif sweep.state in ("stale", "failed"):
+            since = supplier.good_sweep_at or sweep.started
+            if desk.now - since > timedelta(minutes=4 * supplier.sweep_minutes):
+                yield Trouble(
+                    f"stale:{supplier.id}",
+                    "watch",
+                    "Old feed",
+                    f"{supplier.name}: no good sweep since {since:%H:%M}",
+                    sweep.told,
+                    since,
+                    Step("Sweep now", act=True),
+                    pace,
+                    True,
+                    "loss",
+                )
+
+
+def _pace_at_stake(desk: Desk, supplier: int) -> int:
+    """What a day of sales on this supplier's lanes would lose if all of it had to be refunded."""
+    skus = select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None))
+    rows = desk.s.execute(
+        select(Sku.pace, Listing.profit).join(Listing, Listing.sku_id == Sku.id).where(Sku.id.in_(skus), Listing.state == "live")
+    )
+    return sum(oversell_a_day(pace, profit or 0) for pace, profit in rows)
+
+
+def _doubts(desk: Desk) -> Iterator[Trouble]:
+    used = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None))
+    items = list(desk.s.scalars(select(Item).where(Item.offer == "doubted", Item.id.in_(used)).order_by(Item.id).limit(200)))
+    since = select(Sighting.item_id, func.max(Sighting.at)).where(
+        Sighting.item_id.in_([i.id for i in items]), Sighting.verdict == "doubted"
+    )
+    seen = dict(desk.s.execute(since.group_by(Sighting.item_id)).tuples().all())
+    for item in items:
+        yield Trouble(
+            f"doubt:{item.id}",
+            "watch",
+            "Doubted",
+            f"{item.title}: cost {show(item.cost, item.currency)} → {show(item.doubt_cost, item.currency)}",
+            "too large a move to believe at once; the last good cost stands",
+            seen.get(item.id) or desk.now,
+            Step("Keep the last good cost", act=True),
+            max(item.doubt_cost - item.cost, 0),
+        )
+
+
+def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
+    newest = select(func.max(Response.id)).where(Response.state == "waits").group_by(Response.listing_id)
+    rows = desk.s.execute(
+        select(
+            Response.set_by,
+            Response.outcome,
+            func.count(),
+            func.min(Response.at),
+            func.sum(case((Listing.profit < 0, -Listing.profit), else_=0) * Sku.pace),
+        )
+        .join(Listing, Listing.id == Response.listing_id)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .where(Response.id.in_(newest), Listing.state != "ended")
+        .group_by(Response.set_by, Response.outcome)
+    ).all()
+    names = {SetBy.ceiling: "Ceiling", SetBy.step: "Step"}
+    for set_by, outcome, n, since, loss in rows:
+        limit = {SetBy.ceiling: "need more than their price ceiling", SetBy.step: "need a larger step than you allow"}.get(
+            set_by, "have no price that meets your limits"
+        )
+        if outcome == 2:
+            limit = "would lose money at their price ceiling" if set_by == SetBy.ceiling else "would lose money in one step"
+        limit = limit if n > 1 else limit.replace("need ", "needs ").replace("have ", "has ").replace("their", "its")
+        yield Trouble(
+            f"waits:{set_by}:{outcome}",
+            "watch",
+            names.get(set_by, "No price"),
+            f"{n} listing{'s' if n > 1 else ''} {limit}",
+            "the old price stands, or the listing is paused where it would lose money",
+            since,
+            Step(f"Review {n}", go=f"/watch?state=waits&set_by={set_by}"),
+            half_up(int(loss or 0), PPM),
+            True,
+            count=n,
+        )
+
+
+def _not_sent(desk: Desk) -> Iterator[Trouble]:
+    """Listings whose lane has no service to the store's country: they show nothing, and somebody should know why."""
+    rows = desk.s.execute(
+        select(Supplier.id, Supplier.name, Store.country, func.count(), func.min(Lane.opened_at))
+        .select_from(Listing)
+        .join(Store, Store.id == Listing.store_id)
+        .join(Lane, Lane.id == Listing.lane_id)
+        .join(Supplier, Supplier.id == Lane.supplier_id)
+        .outerjoin(Service, (Service.origin_id == Lane.origin_id) & (Service.code == Lane.service) & (Service.country == Store.country))
+        .where(Service.id.is_(None), Lane.until.is_(None), Listing.state.in_(("live", "paused")))
+        .group_by(Supplier.id, Store.country)
+    ).all()
+    for number, name, country, n, since in rows:
+        yield Trouble(
+            f"unsent:{number}-{country}",
+            "lanes",
+            "Not sent there",
+            f"{name} does not send {n} {'listings' if n > 1 else 'listing'} to {country} by the lane's service",
+            "they show 0 until a lane with a service to that country is open",
+            since or desk.now,
+            Step("See the lanes", go="/lanes?view=settled"),
+            0,
+            count=n,
+        )
+
+
+SOURCES = (_oversell, _unmapped_listings, _sweeps, _doubts, _waiting_listings, _not_sent)

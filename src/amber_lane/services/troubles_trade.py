@@ -1,0 +1,209 @@
+"""Open troubles of orders, transit and links: what is held, refused, not taken, not read, late."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+
+from sqlalchemy import func, select
+
+from ..core.risk import REFUND_COST, waiting_order
+from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
+from ..data.outbox import Act, Outbox
+from ..data.setup import Link
+from ..data.transit import Parcel, ParcelLine
+from . import outbox
+from .desk import Desk
+from .setup import OWNERS
+from .transit import trouble_of
+from .trouble import Step, Trouble
+
+
+def _held_orders(desk: Desk) -> Iterator[Trouble]:
+    held = select(OrderLine.order_id).where(OrderLine.state == "held")
+    rows = desk.s.execute(
+        select(Hold, Order, Plan)
+        .join(Order, Order.id == Hold.order_id)
+        .outerjoin(Plan, Plan.order_id == Order.id)
+        .where(Hold.ended.is_(None), Order.id.in_(held))
+    ).all()
+    for hold, order, plan in rows:
+        profit = plan.profit if plan else 0
+        steps = {
+            "look_over": Step("Let it go", act=True),
+            "too_late": Step("Send although late", act=True),
+            "address": Step("Mend the address", go=f"/orders?state=held&row={order.id}"),
+        }
+        loses = hold.limit == "least_profit" and profit < 0
+        yield Trouble(
+            f"hold:{order.id}",
+            "orders",
+            "Loss" if loses else "Held",
+            f"Order {order.number}: {hold.told[0].lower()}{hold.told[1:]}",
+            f"{order.buyer}, {order.country}",
+            hold.since,
+            steps.get(hold.limit, Step("See the ways on", go=f"/orders?state=held&row={order.id}")),
+            -profit if loses else _waits(desk, profit, hold.since),
+            False,
+            "loss" if loses else "waits",
+        )
+
+
+def _waits(desk: Desk, profit: int, since: datetime) -> int:
+    return waiting_order(profit, int((desk.now - since).total_seconds() // 3600))
+
+
+def _refused_orders(desk: Desk) -> Iterator[Trouble]:
+    rows = desk.s.execute(
+        select(Order, OrderLine).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == "refused")
+    ).all()
+    seen: set[int] = set()
+    for order, line in rows:
+        if order.id not in seen:
+            seen.add(order.id)
+            yield Trouble(
+                f"refused:{order.id}",
+                "orders",
+                "Refused",
+                f"Order {order.number}: {line.title or line.sku_code} was refused",
+                line.why,
+                order.came_at,
+                Step("See the ways on", go=f"/orders?state=refused&row={order.id}"),
+                _waits(desk, line.kept, order.came_at),
+            )
+
+
+def _unmapped_orders(desk: Desk) -> Iterator[Trouble]:
+    rows = desk.s.execute(
+        select(
+            OrderLine.sku_code,
+            func.max(OrderLine.title),
+            func.count(func.distinct(OrderLine.order_id)),
+            func.sum(OrderLine.kept),
+            func.min(Order.came_at),
+            func.max(OrderLine.sku_id),
+        )
+        .join(Order, Order.id == OrderLine.order_id)
+        .where(OrderLine.state == "needs_lane")
+        .group_by(OrderLine.sku_code)
+    ).all()
+    for code, title, n, kept, since, sku_id in rows:
+        known = sku_id is not None
+        yield Trouble(
+            f"lane:{code}",
+            "lanes",
+            "Unmapped",
+            f"{n} order{'s' if n > 1 else ''} wait{'' if n > 1 else 's'} on {title or code}",
+            "its SKU has no lane" if known else f"no listing has the SKU {code}",
+            since,
+            Step("Choose its item", go=f"/lanes?sku={sku_id}") if known else Step("See the orders", go="/orders?state=needs_lane"),
+            _waits(desk, int(kept or 0) // 3, since),
+        )
+
+
+def _dead(desk: Desk) -> Iterator[Trouble]:
+    for row in desk.s.scalars(select(Outbox).where(Outbox.state == "dead").order_by(Outbox.id).limit(100)):
+        yield Trouble(
+            f"dead:{row.id}",
+            "orders" if row.kind in ("purchase", "cancel") else "transit" if row.kind in ("fulfilment", "mail") else "watch",
+            "Not taken",
+            f"{_NAMES.get(row.kind, row.kind)} {outbox.about(row.body)} was not taken",
+            row.answer,
+            row.made_at,
+            Step("Try again", act=True),
+            REFUND_COST,
+            False,
+            "loss",
+        )
+
+
+def _unread(desk: Desk) -> Iterator[Trouble]:
+    """What a partner told that could not be read; an order among it may be lost, so it is not left to the log."""
+    rows = desk.s.scalars(
+        select(Act).where(Act.kind.in_(_UNREAD), Act.at > desk.now - timedelta(days=7)).order_by(Act.id.desc()).limit(50)
+    ).all()
+    for row in {one.told: one for one in reversed(rows)}.values():
+        station, words = _UNREAD[row.kind]
+        risk = REFUND_COST if row.kind == "order.unreadable" else 0
+        yield Trouble(f"unread:{row.id}", station, "Not read", row.told, row.why or words, row.at, Step("See it", go="/setup/log"), risk)
+
+
+_UNREAD = {
+    "order.unreadable": ("orders", "it may be an order that nobody fills"),
+    "item.refused": ("lanes", "these items cannot be chosen for a lane"),
+    "listing.refused": ("price", "these listings are not watched"),
+}
+
+
+_NAMES = {
+    "purchase": "Purchase order",
+    "cancel": "Cancelling of order",
+    "fulfilment": "Tracking of order",
+    "mail": "Mail",
+    "listing": "Change of listing",
+}
+
+
+def _links(desk: Desk) -> Iterator[Trouble]:
+    for link in desk.s.scalars(select(Link).where(Link.state == "broken")):
+        row = desk.s.get(OWNERS[link.owner], link.owner_id)
+        yield Trouble(
+            f"link:{link.id}",
+            "watch",
+            "Broken link",
+            f"{row.name if row else link.owner} does not answer as it should",
+            link.told,
+            link.good_at or desk.now,
+            Step("Mend the link", go=f"/setup/{link.owner}s"),
+            0,
+            False,
+            "loss",
+        )
+
+
+def _numbers(desk: Desk) -> Iterator[Trouble]:
+    for po in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.state == "accepted", PurchaseOrder.told != "")):
+        yield Trouble(
+            f"number:{po.id}",
+            "transit",
+            "Number",
+            f"{po.reference}: the supplier's tracking number is wrong",
+            po.told,
+            po.answered_at or po.made_at,
+            Step("Enter the right one", go=f"/transit?show=numbers&row={po.id}"),
+            0,
+        )
+
+
+def _parcels(desk: Desk) -> Iterator[Trouble]:
+    rows = desk.s.execute(
+        select(Parcel, func.min(Order.promised_by), func.sum(PurchaseOrder.goods))
+        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
+        .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
+        .join(Order, Order.id == PurchaseOrder.order_id)
+        .where(Parcel.state.in_(("label", "moving", "returned")))
+        .group_by(Parcel.id)
+    ).all()
+    groups: dict[str, list[tuple[Parcel, int]]] = {}
+    for parcel, promised, goods in rows:
+        if (wrong := trouble_of(parcel, promised, desk.now)) and not (
+            parcel.state == "returned" and desk.now - (parcel.ended_at or desk.now) > timedelta(days=7)
+        ):
+            groups.setdefault(wrong, []).append((parcel, int(goods or 0)))
+    for wrong, parcels in groups.items():
+        n = len(parcels)
+        since = min(parcel.moved_at or parcel.made_at for parcel, _ in parcels)
+        yield Trouble(
+            f"parcels:{wrong}",
+            "transit",
+            "Late",
+            f"{n} parcel{'s' if n > 1 else ''}: {wrong}",
+            "ask the carrier or tell the buyer before they ask",
+            since,
+            Step(f"Review {n}", go="/transit?show=trouble"),
+            sum(goods for _, goods in parcels) + n * REFUND_COST,
+            count=n,
+        )
+
+
+SOURCES = (_held_orders, _refused_orders, _unmapped_orders, _dead, _unread, _links, _numbers, _parcels)
