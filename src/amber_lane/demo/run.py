@@ -15,6 +15,8 @@ import httpx
 from .. import logs
 from ..settings import Settings
 
+UNFINISHED = "demo-unfinished"
+
 
 def _wait(address: str, process: subprocess.Popen[bytes], seconds: float) -> None:
     until = time.monotonic() + seconds
@@ -41,6 +43,17 @@ def _has_data(settings: Settings) -> bool:
             return False
 
 
+def _begin_anew(settings: Settings) -> None:
+    """Throw away demo data whose making was cut off; a house that has ever been opened is never touched."""
+    mark = settings.data / UNFINISHED
+    if mark.exists():
+        print("Amber Lane: the demo data was not finished last time; it is made anew", flush=True)
+        for name in ("amber-lane.db", "world.db"):
+            for tail in ("", "-wal", "-shm"):
+                (settings.data / f"{name}{tail}").unlink(missing_ok=True)
+        mark.unlink()
+
+
 def _fill(settings: Settings, world: str) -> None:
     """Make the demo data in an empty house."""
     from ..api.app import make_house
@@ -49,7 +62,9 @@ def _fill(settings: Settings, world: str) -> None:
     house = make_house(settings.model_copy(update={"world": world}))
     if not is_seeded(house):
         print("Amber Lane: making the demo data", flush=True)
+        (settings.data / UNFINISHED).touch()
         seed(house, world, lambda told: print(f"  {told}", flush=True))
+        (settings.data / UNFINISHED).unlink()
     house.db.close()
 
 
@@ -58,6 +73,7 @@ def run(speed: float) -> int:
     logs.set_up()
     settings = Settings()
     settings.data.mkdir(parents=True, exist_ok=True)
+    _begin_anew(settings)
     me = [sys.executable, "-m", "amber_lane.cli"]
     world = settings.world_address
     serve = [*me, "serve", "--world", world]
