@@ -12,6 +12,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from threading import Event
 from typing import Any
 
 from sqlalchemy import select, update
@@ -154,18 +155,8 @@ class Delivery:
             rows = self._claim(target)
             if not rows:
                 return done
-            results: list[tuple[Outbox, Carried]] = []
             try:
-                for start in range(0, len(rows), AT_ONCE):
-                    group = self._carry_group(link, rows[start : start + AT_ONCE])
-                    results += group
-                    if any(isinstance(carried.error, (Unavailable, RateLimited, UnknownOutcome)) for _, carried in group):
-                        # The partner is in trouble: hand the rest back untouched.
-                        results += [
-                            (rest, Carried("waiting" if rest.claimed_at is None else "unknown", rest.answer))
-                            for rest in rows[len(results) :]
-                        ]
-                        break
+                results = self._carry_all(link, rows)
                 self._record(target, results)
             except BaseException:
                 self._lose([row.id for row in rows])
@@ -183,11 +174,24 @@ class Delivery:
             if link is not None:
                 link.state, link.told = "broken", told
 
-    def _carry_group(self, link: Any, group: list[Outbox]) -> list[tuple[Outbox, Carried]]:
-        """Rows of a batch are of different subjects, so a few may be under way at once; purchases go one by one."""
-        if len(group) == 1 or any(row.kind == "purchase" for row in group):
-            return [(row, self._carry(link, row)) for row in group]
-        return list(zip(group, self.pool.map(lambda row: self._carry(link, row), group), strict=True))
+    def _carry_all(self, link: Any, rows: list[Outbox]) -> list[tuple[Outbox, Carried]]:
+        """Rows of a batch are of different subjects, so a few may be under way at once; purchases go one by one.
+
+        Once the partner is in trouble, what has not been begun is handed back untouched.
+        """
+        trouble = Event()
+
+        def carry(row: Outbox) -> tuple[Outbox, Carried]:
+            if trouble.is_set():
+                return row, Carried("waiting" if row.claimed_at is None else "unknown", row.answer)
+            carried = self._carry(link, row)
+            if isinstance(carried.error, (Unavailable, RateLimited, UnknownOutcome)):
+                trouble.set()
+            return row, carried
+
+        if len(rows) == 1 or any(row.kind == "purchase" for row in rows):
+            return [carry(row) for row in rows]
+        return list(self.pool.map(carry, rows))
 
     def _claim(self, target: str) -> list[Outbox]:
         """Take the next rows in hand: for each subject only its oldest unfinished one."""
