@@ -141,11 +141,13 @@ class Lanes:
 
     def _name_parts(self, out: Chosen, rows: Ints, lanes: Ints) -> None:
         ends = np.r_[self.first[1:], len(self.p["lane"])]
-        items, num, den = (self.p[name].tolist() for name in ("item", "num", "den"))
+        parts = list(zip(*(self.p[name].tolist() for name in ("item", "num", "den")), strict=True))
+        codes = {number: row.code for number, row in self.facts.suppliers.items()}
         suppliers = self.p["supplier"][self.first][lanes].tolist()
-        for row, at, end, supplier in zip(rows.tolist(), self.first[lanes].tolist(), ends[lanes].tolist(), suppliers, strict=True):
-            out.supplier_code[row] = self.facts.suppliers[supplier].code
-            out.parts[row] = tuple((items[i], num[i], den[i]) for i in range(at, end))
+        spans = zip(rows.tolist(), self.first[lanes].tolist(), ends[lanes].tolist(), suppliers, strict=True)
+        for row, at, end, supplier in spans:
+            out.supplier_code[row] = codes[supplier]
+            out.parts[row] = (parts[at],) if end == at + 1 else tuple(parts[at:end])
 
     def _shipping(self, lane: Ints, store: Ints) -> tuple[Ints, Bools]:
         """Per pair: shipping of the first unit in the supplier's money, and whether the lane's service goes there at all.
