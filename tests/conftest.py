@@ -7,7 +7,10 @@ from pathlib import Path
 
 import pytest
 
+from amber_lane.data.session import Database
+
 from .business import Business, WorldProcess
+from .small import Small
 
 
 @pytest.fixture(scope="module")
@@ -25,3 +28,23 @@ def business(world: WorldProcess, tmp_path: Path) -> Iterator[Business]:
     yield made
     world.calm()
     made.close()
+
+
+@pytest.fixture(scope="session")
+def empty_tables(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A database file with all tables and no rows."""
+    path = tmp_path_factory.mktemp("template") / "empty.db"
+    db = Database(f"sqlite:///{path}")
+    db.migrate()
+    with db.engine.connect() as connection:
+        connection.exec_driver_sql("pragma wal_checkpoint(truncate)")
+    db.close()
+    return path
+
+
+@pytest.fixture
+def small(empty_tables: Path, tmp_path: Path) -> Iterator[Small]:
+    """A house of a few rows."""
+    made = Small(tmp_path, empty_tables)
+    yield made
+    made.db.close()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from decimal import Decimal
 from typing import Annotated, Any
 
 import numpy as np
@@ -11,9 +12,11 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..core.explain import Explained
+from ..core.money import parse_decimal
 from ..core.price import NONE, SetBy
 from ..core.price import Outcome as PriceOutcome
-from ..data.setup import FeeRow, Store
+from ..data.prices import Rate
+from ..data.setup import FeeRow, Store, Supplier
 from ..data.shelf import Listing
 from ..data.watch import Response as ResponseRow
 from ..services import drafts, lists, prices, shelf
@@ -127,18 +130,36 @@ class PolicyBody(Ask):
     fields: dict[str, bool | int | str | None] = Field(max_length=50)
 
 
+class RateBody(Ask):
+    """What one unit of `base` is worth in `quote`, as a decimal number."""
+
+    base: str = Field(pattern="^[A-Z]{3}$")
+    quote: str = Field(pattern="^[A-Z]{3}$")
+    rate: str = Field(max_length=20)
+
+    def nano(self) -> int:
+        try:
+            value = parse_decimal(self.rate.replace(",", "."), "rate").scaleb(9)
+        except ValueError as error:
+            raise Invalid(str(error), {"rate": "is not a number"}) from error
+        if value != value.to_integral_value():
+            raise Invalid("a rate has at most nine decimals", {"rate": "has more than nine decimals"})
+        return int(value)
+
+
 class WhatIfAsk(Ask):
-    """One draft: other rules, a store's fees, a supplier's terms, or limits. None of them = as things stand."""
+    """One draft: other rules, a store's fees, a supplier's terms, limits, or a rate. None of them = as things stand."""
 
     rules: list[RuleBody] | None = Field(None, max_length=500)
     fees: FeesBody | None = None
     terms: TermsBody | None = None
     policy: PolicyBody | None = None
+    rate: RateBody | None = None
 
     def change(self) -> drafts.Change | None:
         """The draft as the services know it; Invalid when there is more than one."""
-        if sum(part is not None for part in (self.rules, self.fees, self.terms, self.policy)) > 1:
-            raise Invalid("draft one thing at a time: rules, fees, terms or limits")
+        if sum(part is not None for part in (self.rules, self.fees, self.terms, self.policy, self.rate)) > 1:
+            raise Invalid("draft one thing at a time: rules, fees, terms, limits or a rate")
         if self.rules is not None:
             return drafts.RuleChange(
                 [drafts.Draft(r.scope, r.scope_key, r.band_from, {name: getattr(r, name) for name in RULE_FIELDS}) for r in self.rules]
@@ -150,6 +171,8 @@ class WhatIfAsk(Ask):
         if self.terms is not None:
             terms = {name: getattr(self.terms, name) for name in drafts.SUPPLIER_TERMS}
             return drafts.SupplierChange(self.terms.supplier, terms, self.terms.version)
+        if self.rate is not None:
+            return drafts.RateChange(self.rate.base, self.rate.quote, self.rate.nano())
         return None if self.policy is None else drafts.PolicyChange(self.policy.scope, self.policy.key, dict(self.policy.fields))
 
 
@@ -411,6 +434,31 @@ def fees(desk: ReadDesk) -> list[StoreTerms]:
             ],
         )
         for s in by_id(desk.s, Store, desk.s.scalars(select(Store.id))).values()
+    ]
+
+
+class RateOut(BaseModel):
+    """A rate that prices need: from a supplier's money to a store's. rate None = nobody has entered it."""
+
+    base: str
+    quote: str
+    rate: str | None
+    since: datetime | None
+
+
+@router.get("/rates")
+def rates(desk: ReadDesk) -> list[RateOut]:
+    kept = {(r.base, r.quote): r for r in desk.s.scalars(select(Rate).order_by(Rate.day))}
+    own, theirs = set(desk.s.scalars(select(Store.currency))), set(desk.s.scalars(select(Supplier.currency)))
+    pairs = sorted({(base, quote) for base in theirs for quote in own if base != quote} | set(kept))
+    return [
+        RateOut(
+            base=base,
+            quote=quote,
+            rate=f"{Decimal(row.nano).scaleb(-9).normalize():f}" if (row := kept.get((base, quote))) else None,
+            since=row.day if row else None,
+        )
+        for base, quote in pairs
     ]
 
 

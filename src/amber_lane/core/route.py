@@ -63,7 +63,7 @@ class OrderPlan:
 
 
 # The order in which reasons are told: what a person can mend first comes first.
-REASONS = ("no_lane", "refused_before", "not_sent_there", "too_heavy", "too_late", "no_stock", "spend_limit", "least_profit")
+REASONS = ("no_lane", "no_rate", "refused_before", "not_sent_there", "too_heavy", "too_late", "no_stock", "spend_limit", "least_profit")
 
 
 def plan_order(lines: Sequence[LineToFill], promised: date | None, least_profit: int) -> OrderPlan:

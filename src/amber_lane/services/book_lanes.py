@@ -19,7 +19,7 @@ from ..data.setup import Origin, Supplier
 from ..data.source import Item
 from .columns import fetch_columns, join, or_none, place_of
 from .desk import Desk, in_chunks
-from .facts import Facts
+from .facts import Facts, NoRate
 
 # Where a supplier does not tell its stock, more than any cap.
 UNTOLD = 1_000_000
@@ -186,7 +186,10 @@ class Lanes:
         return ship, sent
 
     def money(self, chosen: Chosen, currency: list[str], cushion: Ints) -> UnitCost:
-        """What one unit costs by the chosen lanes, in the listings' currencies with each one's cushion (ppm)."""
+        """What one unit costs by the chosen lanes, in the listings' currencies with each one's cushion (ppm).
+
+        Where there is no exchange rate, the listing is left without a lane.
+        """
         n, first, p = len(chosen.lane), self.first, self.p
         out = UnitCost(*(np.zeros(n, dtype=np.int64) for _ in range(4)))
         rows = np.flatnonzero(chosen.lane > 0)
@@ -208,7 +211,12 @@ class Lanes:
                     at = same if code == supplier.currency else same[cushion[same] == extra]
                     if not len(at):
                         continue
-                    convert = self.facts.conversion(supplier, code, extra)
+                    try:
+                        convert = self.facts.conversion(supplier, code, extra)
+                    except NoRate:
+                        # What cannot be counted is left alone; Today says which rate is wanting.
+                        chosen.lane[at] = 0
+                        continue
                     plain = self.facts.conversion(supplier, code, extra, discount=False)
                     tax = np.full(len(mine), supplier.tax, dtype=np.int64)
                     parts = cost.goods_cost(convert.apply(p["cost"][mine]), p["num"][mine], p["den"][mine], tax)

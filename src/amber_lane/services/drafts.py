@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, replace
+from decimal import Decimal
 from typing import Any, Protocol
 
 from sqlalchemy import delete, select
 
 from ..core import price
-from ..core.money import PPM
+from ..core.money import PPM, minor_digits
 from ..data.outbox import Act
-from ..data.prices import Policy, PriceRule
+from ..data.prices import Policy, PriceRule, Rate
 from ..data.setup import FeeRow, Store, Supplier
 from .desk import Desk, Invalid
 from .facts import Facts, laid_over
@@ -201,6 +202,46 @@ class PolicyChange:
         )
 
 
+@dataclass(frozen=True)
+class RateChange:
+    """What one unit of `base` is worth in `quote`, in units of 1e-9; None takes the newest one back."""
+
+    base: str
+    quote: str
+    nano: int | None
+
+    def _check(self) -> None:
+        wrong = {}
+        for name in ("base", "quote"):
+            try:
+                minor_digits(getattr(self, name))
+            except ValueError as error:
+                wrong[name] = str(error)
+        if self.nano is not None and not 0 < self.nano < 10**13:
+            wrong["rate"] = "must be more than 0 and less than 10,000"
+        invalid(wrong)
+
+    def lay(self, facts: Facts) -> Facts:
+        self._check()
+        return facts if self.nano is None else facts.with_rate(self.base, self.quote, self.nano)
+
+    def keep(self, desk: Desk) -> Act:
+        self._check()
+        pair = (Rate.base == self.base, Rate.quote == self.quote)
+        old = desk.s.scalar(select(Rate).where(*pair).order_by(Rate.day.desc()).limit(1))
+        before = {"base": self.base, "quote": self.quote, "nano": old.nano if old else None}
+        if self.nano is None:
+            desk.s.execute(delete(Rate).where(*pair))
+        elif old is not None and old.day == desk.now:
+            old.nano = self.nano
+        else:
+            desk.s.add(Rate(base=self.base, quote=self.quote, day=desk.now, nano=self.nano))
+        desk.s.flush()
+        replan(desk)
+        told = f"1 {self.base} is {Decimal(self.nano or 0).scaleb(-9).normalize():f} {self.quote}" if self.nano else "rate taken back"
+        return desk.log("rate.change", f"{self.base} to {self.quote}", told, before=before, undo=True)
+
+
 def as_it_was(act: Act) -> Change:
     """The change that takes back a kept one, from its act in the log; KeyError for an act of another kind."""
     was: dict[str, Any] = act.before or {}
@@ -208,6 +249,7 @@ def as_it_was(act: Act) -> Change:
         "rule.change": lambda: RuleChange([Draft(**one) for one in was["rules"]]),
         "fees.change": lambda: FeeChange(was["store"], was["terms"], was["fees"]),
         "terms.change": lambda: SupplierChange(was["supplier"], was["terms"]),
+        "rate.change": lambda: RateChange(was["base"], was["quote"], was["nano"]),
         "policy.change": lambda: PolicyChange(was["scope"], was["key"], was["fields"]),
     }
     return kinds[act.kind]()

@@ -22,6 +22,13 @@ from ..data.setup import FeeRow, Origin, Service, Store, Supplier
 R = TypeVar("R", bound=Row)
 
 
+class NoRate(ValueError):
+    """Nobody has said what one currency is worth in another."""
+
+    def __init__(self, base: str, quote: str) -> None:
+        super().__init__(f"there is no exchange rate from {base} to {quote}; enter one under Price, What stores take")
+
+
 @dataclass(frozen=True)
 class Facts:
     """Rows as they stand, or as a draft has them; nothing here is written back."""
@@ -48,13 +55,13 @@ class Facts:
         )
 
     def conversion(self, supplier: Supplier, currency: str, cushion: int, discount: bool = True) -> cost.Conversion:
-        """From a supplier's money into a store's, the cushion (ppm) only where currencies differ; ValueError without a rate."""
+        """From a supplier's money into a store's, the cushion (ppm) only where currencies differ; NoRate without one."""
         off = supplier.discount if discount else 0
         if supplier.currency == currency:
             return cost.Conversion(discount=off)
         nano = self.rates.get((supplier.currency, currency))
         if nano is None:
-            raise ValueError(f"there is no exchange rate from {supplier.currency} to {currency}; bring one in under Price")
+            raise NoRate(supplier.currency, currency)
         return cost.Conversion(Decimal(nano).scaleb(-9), cushion, off, minor_digits(supplier.currency), minor_digits(currency))
 
     def parcel(self, supplier: Supplier, origin: Origin, service: Service, currency: str, cushion: int) -> cost.Parcel:
@@ -77,6 +84,10 @@ class Facts:
     def with_supplier(self, supplier: int, terms: Mapping[str, int]) -> Facts:
         """As if a supplier gave other terms."""
         return replace(self, suppliers={**self.suppliers, supplier: changed(self.suppliers[supplier], terms)})
+
+    def with_rate(self, base: str, quote: str, nano: int) -> Facts:
+        """As if one currency were worth something else in another."""
+        return replace(self, rates={**self.rates, (base, quote): nano})
 
     def with_policy(self, scope: str, key: str, fields: Mapping[str, Any]) -> Facts:
         """As if a policy said something else; None takes a field back to what it inherits."""

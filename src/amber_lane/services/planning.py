@@ -27,6 +27,7 @@ from .policy import policy_for
 OPEN = ("new", "needs_lane", "held", "ready", "refused")
 REASONS = {
     "no_lane": "has no lane that is open",
+    "no_rate": "cannot be counted: the exchange rate to the supplier's money is wanting",
     "refused_before": "was refused by the supplier",
     "not_sent_there": "is not sent to {country}",
     "too_heavy": "is too heavy for the service to {country}",
@@ -135,6 +136,8 @@ class _Lookup:
 
     def _choice(self, order: Order, line: OrderLine, lane: Lane, cushion: int) -> LaneChoice:
         supplier, origin = self.facts.suppliers[lane.supplier_id], self.origins[lane.origin_id]
+        if supplier.currency != order.currency and (supplier.currency, order.currency) not in self.facts.rates:
+            return LaneChoice(lane.id, lane.supplier_id, lane.origin_id, (), None, None, why_not="no_rate")
         convert = self.facts.conversion(supplier, order.currency, cushion)
         parts, weight = [], 0
         for p in self.parts.get(lane.id, []):

@@ -181,9 +181,10 @@ def join_by_sheets(desk: Desk, join: Join) -> Any:
 def send_to(desk: Desk, country: str) -> None:
     """A store in a country that suppliers by sheets do not send to yet: they send there as they do elsewhere, until told otherwise."""
     for origin in desk.s.scalars(select(Origin).join(Supplier, Supplier.id == Origin.supplier_id).where(Supplier.kind == "sheet")):
-        services = desk.s.scalars(select(Service).where(Service.origin_id == origin.id)).all()
-        if services and not any(one.country == country for one in services):
-            desk.s.add(changed(services[0], {"id": None, "country": country}))
+        services = desk.s.scalars(select(Service).where(Service.origin_id == origin.id).order_by(Service.id)).all()
+        there = {one.code for one in services if one.country == country}
+        for one in {one.code: one for one in reversed(services) if one.code not in there}.values():
+            desk.s.add(changed(one, {"id": None, "country": country}))
     desk.s.flush()
 
 

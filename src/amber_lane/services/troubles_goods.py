@@ -12,6 +12,7 @@ from ..core.price import SetBy
 from ..core.risk import REFUND_COST, oversell_a_day
 from ..data.lanes import Lane, LanePart
 from ..data.outbox import Outbox
+from ..data.prices import Rate
 from ..data.setup import Service, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
@@ -197,4 +198,29 @@ def _not_sent(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_oversell, _unmapped_listings, _sweeps, _doubts, _waiting_listings, _not_sent)
+def _no_rate(desk: Desk) -> Iterator[Trouble]:
+    """Lanes whose money cannot be counted in the store's: their listings are left alone until a rate is there."""
+    known = select(Rate.id).where(Rate.base == Supplier.currency, Rate.quote == Listing.currency)
+    rows = desk.s.execute(
+        select(Supplier.currency, Listing.currency, func.count(func.distinct(Listing.id)), func.min(Lane.opened_at))
+        .select_from(Listing)
+        .join(Lane, (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id))
+        .join(Supplier, Supplier.id == Lane.supplier_id)
+        .where(Lane.until.is_(None), Supplier.currency != Listing.currency, ~known.exists(), Listing.state.in_(("live", "paused")))
+        .group_by(Supplier.currency, Listing.currency)
+    ).all()
+    for base, quote, n, since in rows:
+        yield Trouble(
+            f"rate:{base}-{quote}",
+            "price",
+            "No rate",
+            f"No exchange rate from {base} to {quote}: {n} {'listings follow' if n > 1 else 'listing follows'} nobody",
+            "what an item costs cannot be counted in the store's money",
+            since,
+            Step("Enter the rate", go="/price?view=fees"),
+            0,
+            count=n,
+        )
+
+
+SOURCES = (_oversell, _unmapped_listings, _sweeps, _doubts, _waiting_listings, _not_sent, _no_rate)

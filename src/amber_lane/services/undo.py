@@ -63,6 +63,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "policy.change": prices.restore,
     "fees.change": prices.restore,
     "terms.change": prices.restore,
+    "rate.change": prices.restore,
     "price.hand": _hand_price,
     "listing.pause": _on_sale,
     "listing.resume": _on_sale,

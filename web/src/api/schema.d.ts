@@ -598,6 +598,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/prices/rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rates */
+        get: operations["prices_rates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/prices/responses/{number}/why": {
         parameters: {
             query?: never;
@@ -1467,6 +1484,7 @@ export interface components {
             /** Only */
             only?: number[] | null;
             policy?: components["schemas"]["PolicyBody"] | null;
+            rate?: components["schemas"]["RateBody"] | null;
             /** Rules */
             rules?: components["schemas"]["RuleBody"][] | null;
             /** Seen */
@@ -2680,6 +2698,32 @@ export interface components {
             /** Told */
             told: string;
         };
+        /**
+         * RateBody
+         * @description What one unit of `base` is worth in `quote`, as a decimal number.
+         */
+        RateBody: {
+            /** Base */
+            base: string;
+            /** Quote */
+            quote: string;
+            /** Rate */
+            rate: string;
+        };
+        /**
+         * RateOut
+         * @description A rate that prices need: from a supplier's money to a store's. rate None = nobody has entered it.
+         */
+        RateOut: {
+            /** Base */
+            base: string;
+            /** Quote */
+            quote: string;
+            /** Rate */
+            rate: string | null;
+            /** Since */
+            since: string | null;
+        };
         /** ResponseOut */
         ResponseOut: {
             /**
@@ -3091,11 +3135,12 @@ export interface components {
         };
         /**
          * WhatIfAsk
-         * @description One draft: other rules, a store's fees, a supplier's terms, or limits. None of them = as things stand.
+         * @description One draft: other rules, a store's fees, a supplier's terms, limits, or a rate. None of them = as things stand.
          */
         WhatIfAsk: {
             fees?: components["schemas"]["FeesBody"] | null;
             policy?: components["schemas"]["PolicyBody"] | null;
+            rate?: components["schemas"]["RateBody"] | null;
             /** Rules */
             rules?: components["schemas"]["RuleBody"][] | null;
             terms?: components["schemas"]["TermsBody"] | null;
@@ -4291,6 +4336,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PolicyOut"];
+                };
+            };
+        };
+    };
+    prices_rates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RateOut"][];
                 };
             };
         };

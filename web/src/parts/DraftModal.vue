@@ -9,7 +9,7 @@ import Btn from './Btn.vue'
 import Effects from './Effects.vue'
 import Modal from './Modal.vue'
 
-type Draft = Pick<Schema<'WhatIfAsk'>, 'fees' | 'terms' | 'policy'>
+type Draft = Pick<Schema<'WhatIfAsk'>, 'fees' | 'terms' | 'policy' | 'rate'>
 const props = defineProps<{ title: string; draft: Draft }>()
 const emit = defineEmits<{ close: []; done: [] }>()
 const { data: view, error, isFetching, refetch } = useQuery({

@@ -52,6 +52,6 @@ export const STATE_WORDS: Record<string, string> = {
   refused: 'Refused', on_the_road: 'On the road', arrived: 'Arrived', cancelled: 'Cancelled',
 }
 export const REASON_WORDS: Record<string, string> = {
-  no_lane: 'lane is shut', refused_before: 'was refused before', not_sent_there: 'does not send there', too_late: 'arrives too late', no_stock: 'not in stock',
+  no_lane: 'lane is shut', no_rate: 'no exchange rate', too_heavy: 'too heavy for the service', refused_before: 'was refused before', not_sent_there: 'does not send there', too_late: 'arrives too late', no_stock: 'not in stock',
   spend_limit: 'over the spending limit', least_profit: 'under your least profit',
 }

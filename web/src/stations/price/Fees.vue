@@ -6,6 +6,7 @@ import { api, take, type Schema } from '@/api/client'
 import { tell } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import DraftModal from '@/parts/DraftModal.vue'
+import Rates from './Rates.vue'
 import { fromText } from './rules'
 
 interface FeeText { category: string; percent: string; least: string; cap: string; fixed: string }
@@ -52,6 +53,7 @@ function kept() {
       </table>
       <div class="mt-2 flex gap-2"><Btn small @click="form.fees.push({ category: '', percent: '', least: '', cap: '', fixed: '' }), (form.touched = true)">Add a category</Btn><span class="ml-auto" /><Btn kind="main" :disabled="!form.touched" @click="look(form)">See what it does</Btn></div>
     </section>
+    <Rates />
     <DraftModal v-if="draft" :title="`What ${draft.form.name} takes`" :draft="{ fees: draft.fees }" @close="draft = null" @done="kept" />
   </div>
 </template>
