@@ -58,7 +58,7 @@ def test_a_rule_is_tried_applied_and_undone(desk: Page, shop) -> None:
     apply = desk.get_by_role("button", name=re.compile(r"Apply to \d+"))
     apply.wait_for()
     desk.keyboard.press("a")
-    expect(desk.get_by_text(re.compile("Rules in force"))).to_be_visible()
+    expect(desk.get_by_text(re.compile("In force, [0-9,]+ price"))).to_be_visible()
     after = business.listing(sku).wanted_price
     assert after > before
     eventually(lambda: business.world.shown(sku)[-1]["price"] == after)
