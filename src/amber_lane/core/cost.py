@@ -138,6 +138,11 @@ class Parcel:
         return self.handling + first + following * (units - 1)
 
 
+def taxed(minor: int, tax: int) -> int:
+    """What one supplier unit costs with the supplier's tax (ppm), rounded half up."""
+    return half_up(minor * (PPM + tax), PPM)
+
+
 def convert_one(minor: int, conversion: Conversion) -> int:
     """`Conversion.apply` for a single amount."""
     return half_up(minor * conversion.factor, _FACTOR)

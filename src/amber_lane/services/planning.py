@@ -8,9 +8,9 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ..core.cost import convert_one, packs_needed, tier_cost
+from ..core.cost import convert_one, packs_needed, taxed, tier_cost
 from ..core.ids import check_country
-from ..core.money import PPM, half_up, show
+from ..core.money import show
 from ..core.price import NONE
 from ..core.route import LaneChoice, LineToFill, OrderPlan, plan_order
 from ..core.states import ORDER_LINE
@@ -143,7 +143,7 @@ class _Lookup:
         for p in self.parts.get(lane.id, []):
             item, packs = self.items[p.item_id], packs_needed(line.quantity, p.units_num, p.units_den)
             unit = convert_one(tier_cost(item.cost, item.tiers or [], packs), convert)
-            parts.append((p.item_id, p.units_num, p.units_den, _with_tax(unit, supplier.tax), self.free[p.item_id]))
+            parts.append((p.item_id, p.units_num, p.units_den, taxed(unit, supplier.tax), self.free[p.item_id]))
             weight += item.weight_g * packs
         service = self.services.get((lane.origin_id, lane.service, order.country))
         parcel = self.facts.parcel(supplier, origin, service, order.currency, cushion) if service else None
@@ -217,6 +217,9 @@ class _Lookup:
     def _move(self, order: Order, lines: list[OrderLine], found: OrderPlan, reason: str | None, policy: dict[str, Any]) -> None:
         missing = {line.id for line in lines if not self.lanes.get(line.sku_id or 0)}
         for line in lines:
+            if line.chosen_by == "plan":
+                # A held line too shows by which lane it would go.
+                line.lane_id = found.chosen.get(line.id)
             if reason is None:
                 line.lane_id = found.chosen[line.id]
                 _enter(line, "clear", "")
@@ -253,11 +256,6 @@ class _Lookup:
         row = self.holds.pop(order.id, None)
         if row:
             row.ended, row.way = self.desk.now, way
-
-
-def _with_tax(cost: int, tax: int) -> int:
-    """What one supplier unit costs with the supplier's tax."""
-    return half_up(cost * (PPM + tax), PPM)
 
 
 def _country_fits(order: Order) -> bool:

@@ -99,7 +99,6 @@ def apply(desk: Desk, change: Change, seen: dict[str, int], only: set[int] | Non
 def restore(desk: Desk, act: Act) -> None:
     """Undo a kept change: what stood before, and the prices that follow from it."""
     back = as_it_was(act).keep(desk)
-    back.undo = ""
     desk.s.flush()
     respond(desk, None, act=back.id)
 

@@ -9,16 +9,17 @@ from typing import Any
 from sqlalchemy import Text, func, select, type_coerce, update
 
 from ..connectors.protocols import PurchaseAnswer
-from ..core.cost import packs_needed
+from ..core.cost import convert_one, packs_needed, taxed, tier_cost
 from ..core.money import show
 from ..core.states import ORDER_LINE, PURCHASE
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
 from ..data.outbox import Act
-from ..data.setup import Origin, Service, Store, Supplier
+from ..data.setup import Origin, Store, Supplier
 from ..data.source import Item
 from . import outbox
 from .desk import Conflict, Desk, by_id
+from .facts import Facts
 from .planning import lines_of, replan, step_line
 from .respond import respond
 from .transit import take_tracking
@@ -35,8 +36,9 @@ def send(desk: Desk, orders: Iterable[int], told_by: str = "") -> list[PurchaseO
     replan(desk)
     able = set(ready_orders(desk)) & set(orders)
     made: list[PurchaseOrder] = []
+    facts = Facts.read(desk.s)
     for order in sorted(by_id(desk.s, Order, able).values(), key=lambda one: one.id):
-        made += _buy(desk, order)
+        made += _buy(desk, order, facts)
     if made:
         spent = sum(one.goods + one.shipping + one.handling for one in made)
         desk.log(
@@ -52,7 +54,7 @@ def send(desk: Desk, orders: Iterable[int], told_by: str = "") -> list[PurchaseO
     return made
 
 
-def _buy(desk: Desk, order: Order) -> list[PurchaseOrder]:
+def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
     s = desk.s
     lines = [line for line in lines_of(desk, [order.id])[order.id] if line.state == "ready"]
     lanes = by_id(s, Lane, (line.lane_id or 0 for line in lines))
@@ -83,9 +85,11 @@ def _buy(desk: Desk, order: Order) -> list[PurchaseOrder]:
         s.add(purchase)
         s.flush()
         out: list[dict[str, Any]] = []
+        weight, off = 0, facts.conversion(supplier, supplier.currency, 0)
         for line in group:
             for part in (part for part in parts if part.lane_id == line.lane_id):
                 item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
+                cost = quantity * taxed(convert_one(tier_cost(item.cost, item.tiers or [], quantity), off), supplier.tax)
                 out.append({"line_no": len(out) + 1, "item": item.number, "quantity": quantity})
                 s.add(
                     PurchaseLine(
@@ -94,14 +98,17 @@ def _buy(desk: Desk, order: Order) -> list[PurchaseOrder]:
                         line_no=len(out),
                         item_id=item.id,
                         quantity=quantity,
-                        planned_cost=item.cost * quantity,
+                        planned_cost=cost,
                     )
                 )
-                purchase.goods += item.cost * quantity
+                purchase.goods += cost
+                weight += item.weight_g * quantity
             step_line(line, "buy")
-        terms = s.scalar(select(Service).where(Service.origin_id == origin_id, Service.code == service, Service.country == order.country))
-        if terms and not (terms.free_over is not None and purchase.goods >= terms.free_over):
-            purchase.shipping = terms.first + terms.following * (sum(line.quantity for line in group) - 1)
+        terms = next((one for one in facts.services if (one.origin_id, one.code, one.country) == (origin_id, service, order.country)), None)
+        if terms:
+            units = sum(line.quantity for line in group)
+            parcel = facts.parcel(supplier, origin, terms, supplier.currency, 0)
+            purchase.shipping = parcel.cost(units, purchase.goods, weight) - parcel.handling
         outbox.put(
             desk,
             f"supplier:{supplier_id}",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select, update
 
 from ..core.states import NotAllowed
 from ..data.lanes import Lane
@@ -79,10 +79,13 @@ def undo(desk: Desk, number: int) -> Act:
     act = desk.get(Act, number, "act")
     if act.undo != "open":
         raise Conflict("it has been undone already" if act.undo == "done" else "this cannot be undone")
+    newest = desk.s.scalar(select(func.max(Act.id)))
     try:
         UNDO[act.kind](desk, act)
     except NotAllowed as error:
         raise Conflict(f"it cannot be undone any more: {error}") from error
+    # What the taking back wrote down is not itself a thing to take back: the next undo goes one further into the past.
+    desk.s.execute(update(Act).where(Act.id > newest).values(undo=""))
     act.undo = "done"
     desk.log("undo", act.on, f"undone: {act.told}")
     return act

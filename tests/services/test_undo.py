@@ -1,0 +1,196 @@
+"""Whatever is said to be undoable goes back to exactly what was there, and what cannot be undone says so."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import timedelta
+from fractions import Fraction
+from typing import Any
+
+import pytest
+from sqlalchemy import select
+
+from amber_lane.data.lanes import Lane, LanePart
+from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
+from amber_lane.data.outbox import Act, Outbox, Snooze
+from amber_lane.data.prices import Policy, PriceRule, Rate
+from amber_lane.data.setup import FeeRow, Store, Supplier
+from amber_lane.data.shelf import Listing
+from amber_lane.services import drafts, lanes, orders, prices, purchases, shelf, today, undo, watch
+from amber_lane.services.desk import Conflict, Desk, NotFound
+
+from ..small import Small
+
+# What a person can see of a house; versions, times and the log itself go on.
+SEEN = {
+    Lane: ("id", "sku_id", "use", "service", "state", "until"),
+    LanePart: ("lane_id", "item_id", "units_num", "units_den"),
+    Listing: ("id", "state", "wanted_price", "wanted_quantity", "hand_price", "landed", "paused_by"),
+    OrderLine: ("id", "state", "lane_id", "chosen_by"),
+    Order: ("id", "lifted"),
+    Store: ("id", "tax_in_price", "payment", "payment_fixed"),
+    FeeRow: ("store_id", "category", "percent", "least", "cap", "fixed"),
+    Supplier: ("id", "discount", "rebate", "tax"),
+    Rate: ("base", "quote", "nano"),
+    PriceRule: ("scope", "scope_key", "band_from", "rule", "rule_value", "endings", "min_profit"),
+    Policy: ("scope", "scope_key", "fields"),
+    Snooze: ("trouble",),
+}
+
+
+def seen(small: Small) -> dict[str, list[Any]]:
+    with small.db.reading() as s:
+        found = {
+            table.__name__: sorted(repr(tuple(getattr(row, name) for name in names)) for row in s.scalars(select(table)))
+            for table, names in SEEN.items()
+        }
+        shut = {row.id for row in s.scalars(select(Lane).where(Lane.until.is_not(None)))}
+        newest = {(row.base, row.quote): row.nano for row in s.scalars(select(Rate).order_by(Rate.day))}
+    # Closed lanes and old rates are history; a policy that says nothing is no policy.
+    for table in ("Lane", "LanePart"):
+        found[table] = [row for row in found[table] if int(row[1:].split(",")[0]) not in shut]
+    found["Rate"] = [repr(newest)]
+    found["Policy"] = [row for row in found["Policy"] if not row.endswith("{})")]
+    return found
+
+
+def change(what: Callable[[Desk], drafts.Change]) -> Callable[[Desk], Any]:
+    """Keep a draft as a person does: looked at first."""
+
+    def do(desk: Desk) -> Any:
+        made = what(desk)
+        return prices.apply(desk, made, prices.what_if(desk, made).counts, None)
+
+    return do
+
+
+def first(desk: Desk, table: Any, *wheres: Any) -> Any:
+    return desk.s.scalars(select(table).where(*wheres).order_by(table.id)).first()
+
+
+def lane(desk: Desk, sku: int, use: int = 0) -> Lane:
+    return first(desk, Lane, Lane.sku_id == sku, Lane.use == use, Lane.until.is_(None))
+
+
+def move(desk: Desk, **what: Any) -> Any:
+    one = lane(desk, 1)
+    return lanes.change_lane(desk, one.id, one.version, **what)
+
+
+FEES = [{"category": "", "percent": 150_000, "least": 20, "cap": 900, "fixed": 5}, {"category": "Lamps", "percent": 80_000, "least": 0, "cap": None, "fixed": 0}]
+ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
+    "a lane opened before all others": ("lane.open", lambda d: lanes.open_lane(d, 1, [lanes.Part(2, Fraction(1))])),
+    "a spare closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1, 1).id, lane(d, 1, 1).version)),
+    "a main lane closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1).id, lane(d, 1).version, "they stopped")),
+    "a lane's units": ("lane.change", lambda d: move(d, units=Fraction(3))),
+    "a lane's place": ("lane.change", lambda d: move(d, use=1)),
+    "a lane's service and state": ("lane.change", lambda d: move(d, service="fast", state="shut", why="no answer")),
+    "rules": ("rule.change", change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "multiple", "rule_value": 2_900_000})]))),
+    "fees": ("fees.change", change(lambda d: drafts.FeeChange(1, {"tax_in_price": 200_000, "payment": 20_000, "payment_fixed": 25}, FEES))),
+    "terms": ("terms.change", change(lambda d: drafts.SupplierChange(1, {"discount": 50_000, "rebate": 10_000, "tax": 200_000}))),
+    "limits": ("policy.change", change(lambda d: drafts.PolicyChange("house", "", {"cap": 3, "cushion": 2}))),
+    "a first rate": ("rate.change", change(lambda d: drafts.RateChange("EUR", "GBP", 870_000_000))),
+    "another rate": ("rate.change", change(lambda d: drafts.RateChange("USD", "GBP", 800_000_000))),
+    "a price by hand": ("price.hand", lambda d: shelf.fix_price(d, 1, first(d, Listing).version, 4321, "a promise")),
+    "taken off sale": ("listing.pause", lambda d: shelf.set_on_sale(d, [1, 2, 3], False)),
+    "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),
+    "a line's lane": ("order.lane", lambda d: orders.choose_lane(d, first(d, OrderLine).id, lane(d, 1, 1).id)),
+    "a sending": ("order.send", lambda d: purchases.send(d, [first(d, Order).id])),
+    "a trouble put off": ("snooze", lambda d: today.snooze(d, "hold:2", 8)),
+}
+
+
+@pytest.fixture
+def busy(small: Small) -> Small:
+    """A SKU with a spare, an order that is ready and one that is held, and a rate."""
+
+    def make(desk: Desk) -> None:
+        lanes.open_lane(desk, 1, [lanes.Part(5, Fraction(1))], use=1)
+        desk.s.add(Rate(base="USD", quote="GBP", day=desk.now - timedelta(days=1), nano=790_000_000))
+        drafts.PolicyChange("house", "", {"send": "hand"}).keep(desk)
+
+    small.write(make)
+    small.respond()
+    small.order("FINE", ("S-1", 1, 2000))
+    small.order("LOSS", ("S-2", 1, 10))
+    small.later(minutes=1)
+    return small
+
+
+@pytest.mark.parametrize("name", ACTS)
+def test_every_act_that_offers_undo_can_be_taken_back_whole(busy: Small, name: str) -> None:
+    kind, do = ACTS[name]
+    before = seen(busy)
+    busy.write(do)
+    assert seen(busy) != before
+    act = busy.act(kind)
+    assert act.undo == "open"
+    busy.later(minutes=1)
+    busy.write(lambda desk: undo.undo(desk, act.id))
+    after = seen(busy)
+    assert {table: (before[table], after[table]) for table in before if before[table] != after[table]} == {}
+    with pytest.raises(Conflict, match="undone already"):
+        busy.write(lambda desk: undo.undo(desk, act.id))
+
+
+def test_every_kind_that_can_be_undone_is_tried_here() -> None:
+    assert {kind for kind, _ in ACTS.values()} | {"watch.respond", "listing.resume"} == set(undo.UNDO)
+
+
+def test_undo_goes_on_into_the_past_and_never_undoes_an_undo(busy: Small) -> None:
+    start = seen(busy)
+    busy.write(lambda desk: move(desk, units=Fraction(2)))
+    busy.write(lambda desk: move(desk, use=1))
+    busy.write(ACTS["a price by hand"][1])
+    for _ in range(3):
+        busy.write(lambda desk: undo.undo(desk, undo.last_undoable(desk).id))
+    assert seen(busy) == start
+    assert busy.all(select(Act.undo).where(Act.kind == "undo")) == [""] * 3
+
+
+def test_a_sweep_is_undone_as_a_whole_and_the_store_is_told_the_old_values(busy: Small) -> None:
+    before = {row.id: (row.wanted_price, row.wanted_quantity, row.state) for row in busy.all(select(Listing))}
+    busy.sweep({1: (115, 20), 2: (230, 0)})
+    assert busy.listing(2).state == "paused" and busy.listing(1).wanted_price > before[1][0]
+    busy.write(lambda desk: undo.undo(desk, busy.act("watch.respond").id))
+    assert {row.id: (row.wanted_price, row.wanted_quantity, row.state) for row in busy.all(select(Listing))} == before
+    waiting = busy.all(select(Outbox).where(Outbox.kind == "listing", Outbox.state == "waiting"))
+    assert all(row.body["quantity"] == before[row.body["listing"]][1] for row in waiting) and len({r.subject for r in waiting}) == len(waiting)
+    with pytest.raises(Conflict):
+        busy.write(lambda desk: watch.undo_responses(desk, sweep=1, responses=[]))
+
+
+def test_what_has_gone_out_or_never_could_be_undone_says_so(busy: Small) -> None:
+    busy.write(ACTS["a sending"][1])
+    act = busy.act("order.send")
+    reference = act.after["references"][0]
+
+    def gone(desk: Desk) -> None:
+        row = desk.s.scalars(select(Outbox).where(Outbox.key == reference)).one()
+        row.state, row.tries = "claimed", 1
+
+    busy.write(gone)
+    with pytest.raises(Conflict, match="gone out already"):
+        busy.write(lambda desk: undo.undo(desk, act.id))
+    assert busy.all(select(PurchaseOrder.state)) == ["waiting"]
+    busy.write(lambda desk: orders.cancel(desk, first(desk, Order, Order.number == "LOSS").id, "sorry"))
+    with pytest.raises(Conflict, match="cannot be undone"):
+        busy.write(lambda desk: undo.undo(desk, busy.act("order.cancel").id))
+    with pytest.raises(NotFound):
+        busy.write(lambda desk: undo.undo(desk, 10**9))
+
+
+def test_a_change_made_on_what_somebody_else_changed_is_refused(busy: Small) -> None:
+    one = busy.lane(1)
+    busy.write(lambda desk: lanes.change_lane(desk, one.id, one.version, units=Fraction(2)))
+    for do in (
+        lambda desk: lanes.change_lane(desk, one.id, one.version, units=Fraction(5)),
+        lambda desk: lanes.close_lane(desk, one.id, one.version),
+        lambda desk: shelf.fix_price(desk, 1, 10**6, 999),
+        lambda desk: drafts.FeeChange(1, {"tax_in_price": 0, "payment": 0, "payment_fixed": 0}, [], version=99).keep(desk),
+        lambda desk: drafts.SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, version=99).keep(desk),
+    ):
+        before = seen(busy)
+        with pytest.raises(Conflict, match="somebody changed this"):
+            busy.write(do)
+        assert seen(busy) == before
