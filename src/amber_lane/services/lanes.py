@@ -36,7 +36,7 @@ def open_lane(
     service: str | None = None,
     respond_now: bool = True,
 ) -> Lane:
-    """Open a lane at place `use` (0 = main); lanes at that place and after move down one.
+    """Open a lane at place `use` (0 = main, at most one after the last); lanes at that place and after move down one.
 
     Invalid when its items are not of one supplier and origin, or nothing is sent from there to the store's country.
     """
@@ -55,7 +55,7 @@ def open_lane(
         raise Invalid("the supplier does not say where this item is sent from")
     code = service or cheapest_service(desk, origin_id, store_id)
     _no_twin(desk, sku, parts, store_id)
-    _make_room(desk, sku_id, store_id, use)
+    use = _make_room(desk, sku_id, store_id, use)
     lane = Lane(
         sku_id=sku_id,
         store_id=store_id,
@@ -103,16 +103,18 @@ def _no_twin(desk: Desk, sku: Sku, parts: Sequence[Part], store_id: int | None) 
             raise Conflict(f"{sku.code} has a lane to this item already; change that one")
 
 
-def _make_room(desk: Desk, sku_id: int, store_id: int | None, use: int) -> None:
+def _make_room(desk: Desk, sku_id: int, store_id: int | None, use: int) -> int:
+    """Free a place in the order of use; the place, which is never further than one after the last."""
     same = Lane.store_id.is_(None) if store_id is None else Lane.store_id == store_id
-    rows = desk.s.scalars(
-        select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None), Lane.use >= use).order_by(Lane.use.desc())
-    ).all()
+    rows = desk.s.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None)).order_by(Lane.use.desc())).all()
+    use = min(use, rows[0].use + 1 if rows else 0)
     if any(row.use == use for row in rows):
         for row in rows:
-            row.use += 1
-            row.version += 1
-            desk.s.flush()
+            if row.use >= use:
+                row.use += 1
+                row.version += 1
+                desk.s.flush()
+    return use
 
 
 def lanes_of(desk: Desk, sku_id: int) -> list[tuple[Lane, list[LanePart]]]:
@@ -153,7 +155,12 @@ def _close_gaps(desk: Desk, sku_id: int, store_id: int | None) -> None:
 def reopen_lane(desk: Desk, number: int, use: int) -> Lane:
     """Bring a closed lane back to its place."""
     lane = desk.get(Lane, number, "lane")
-    _make_room(desk, lane.sku_id, lane.store_id, use)
+    if lane.until is None:
+        raise Conflict("this lane is open")
+    sku = desk.get(Sku, lane.sku_id, "SKU")
+    parts = desk.s.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
+    _no_twin(desk, sku, [Part(part.item_id, Fraction(part.units_num, part.units_den)) for part in parts], lane.store_id)
+    use = _make_room(desk, lane.sku_id, lane.store_id, use)
     lane.until, lane.use = None, use
     lane.version += 1
     desk.s.flush()

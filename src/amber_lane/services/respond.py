@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -97,7 +97,6 @@ def decide(book: Book, counted: bool = True) -> Decided:
     quantity = np.where(off & stock_led & (paused_by == BY_STOCK), 0, quantity)
 
     changed = (new_price != book.wanted_price) | (quantity != book.wanted_quantity) | (state != book.state)
-    changed &= book.writes == 1
     kind = np.full(n, -1, dtype=np.int64)
     kind[(book.old_landed != NONE) & (book.old_landed != book.landed) & laned] = KEEP
     kind[changed & (quantity != book.wanted_quantity)] = QUANTITY
@@ -106,7 +105,18 @@ def decide(book: Book, counted: bool = True) -> Decided:
     kind[waits] = HOLD
     kind[changed & (state == PAUSED) & (book.state == LIVE)] = PAUSE
     kind[ends & changed] = ENDED
-    return Decided(new_price, quantity, state, paused_by, steady, kind, waits, changed, priced)
+    return _only(book, Decided(new_price, quantity, state, paused_by, steady, kind, waits, changed, priced), book.writes == 1)
+
+
+def _only(book: Book, decided: Decided, rows: Bools) -> Decided:
+    """The same decision for some rows; the others stay what they are, so that nothing is taken for shown that was never sent."""
+    kept = {name: np.where(rows, getattr(decided, name), old) for name, old in _as_is(book).items()}
+    kind = np.where(rows, decided.kind, np.where(decided.kind == KEEP, KEEP, -1))
+    return replace(decided, **kept, kind=kind, changed=decided.changed & rows, waits=decided.waits & rows)
+
+
+def _as_is(book: Book) -> dict[str, Ints]:
+    return {"price": book.wanted_price, "quantity": book.wanted_quantity, "state": book.state, "paused_by": book.paused_by, "steady": book.steady}
 
 
 def _shared(book: Book, quantity: Ints, led: Bools) -> Ints:
@@ -150,15 +160,7 @@ def respond(
         return {}
     decided = decide(book, counted)
     if only is not None:
-        mask = np.isin(book.ids, list(only))
-        decided = Decided(
-            **{
-                **decided.__dict__,
-                "changed": decided.changed & mask,
-                "waits": decided.waits & mask,
-                "kind": np.where(mask, decided.kind, -1),
-            }
-        )
+        decided = _only(book, decided, np.isin(book.ids, list(only)))
     return write(desk, book, decided, sweep, act, items or {})
 
 
