@@ -24,6 +24,15 @@ class Lane(Versioned):
             sqlite_where=text("until is null"),
             postgresql_where=text("until is null"),
         ),
+        # An empty store is like no other to a database, so general lanes have an index of their own.
+        Index(
+            "uq_lane_open_general_use",
+            "sku_id",
+            "use",
+            unique=True,
+            sqlite_where=text("until is null and store_id is null"),
+            postgresql_where=text("until is null and store_id is null"),
+        ),
         Index("ix_lane_sku_id", "sku_id"),
         Index("ix_lane_supplier_id", "supplier_id"),
         CheckConstraint("state in ('new','open','slow','shut')", name="state"),

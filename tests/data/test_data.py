@@ -1,0 +1,87 @@
+"""What the tables themselves guarantee, whoever writes to them."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta, timezone
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from hypothesis import given
+from hypothesis import strategies as st
+from sqlalchemy import insert, select, text, update
+from sqlalchemy.exc import IntegrityError, StatementError
+
+from amber_lane.data.base import Base, from_ms, to_ms
+from amber_lane.data.lanes import Lane
+from amber_lane.data.orders import Order, PurchaseLine, PurchaseOrder
+from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.setup import Store
+from amber_lane.data.shelf import Listing
+from amber_lane.services import purchases
+
+from ..small import START, Small
+
+
+def test_the_migrations_make_exactly_the_tables_that_the_code_speaks_of(small: Small) -> None:
+    from amber_lane.data import tables  # noqa: F401 - every table is known once they are all read
+
+    with small.db.engine.connect() as connection:
+        context = MigrationContext.configure(connection, opts={"compare_type": False})
+        assert compare_metadata(context, Base.metadata) == []
+    small.db.migrate()  # may be repeated at every start
+
+
+@given(st.datetimes(datetime(1971, 1, 1), datetime(2200, 1, 1)), st.integers(-14, 14))
+def test_times_come_back_as_the_same_moment(naive: datetime, hours: int) -> None:
+    zoned = naive.replace(tzinfo=timezone(timedelta(hours=hours)))
+    back = from_ms(to_ms(zoned))
+    assert back.tzinfo is UTC and timedelta(0) <= zoned - back < timedelta(milliseconds=1)
+
+
+def test_a_time_without_a_zone_is_refused_and_unreadable_data_is_not_thrown_away(small: Small) -> None:
+    with pytest.raises(StatementError, match="without a zone"), small.db.writing() as s:
+        s.execute(insert(Act).values(at=datetime(2026, 1, 1), who="x", kind="x", on="", told=""))  # noqa: DTZ001
+    small.write(lambda desk: desk.log("x", "x", "x", before={"a": 1}))
+    with small.db.writing() as s:
+        s.execute(text("update act set before = '{broken' where kind = 'x'"))
+    assert small.act("x").before == {"unreadable": "{broken"}
+
+
+@pytest.mark.parametrize("row", ["order", "listing", "outbox", "lane", "purchase", "orphan"])
+def test_what_must_be_there_once_cannot_be_there_twice(small: Small, row: str) -> None:
+    order = small.order("A", ("S-1", 1, 2000))
+    made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
+    line = small.all(select(PurchaseLine))[0]
+    twice = {
+        "order": lambda: Order(store_id=1, number="A", buyer="", mail="", phone="", address={}, country="GB", currency="GBP", ordered_at=START, came_at=START),
+        "listing": lambda: Listing(store_id=1, sku_id=1, title="", state="live", currency="GBP", wanted_price=1, shown_price=1),
+        "outbox": lambda: Outbox(key=made.reference, target="x", subject="x", kind="purchase", body={}, state="waiting", made_at=START, after=START),
+        "lane": lambda: Lane(sku_id=1, supplier_id=1, origin_id=1, service="slow", use=0, state="new", why="", opened_at=START, opened_by="x"),
+        # The same order line bought again while the first purchase stands.
+        "purchase": lambda: PurchaseLine(purchase_id=made.id, order_line_id=line.order_line_id, line_no=9, item_id=line.item_id, quantity=1, planned_cost=1),
+        "orphan": lambda: PurchaseOrder(reference="Z", supplier_id=99, order_id=order.id, origin_id=1, service="", currency="GBP", goods=0, shipping=0, handling=0, made_at=START),
+    }
+    with pytest.raises(IntegrityError), small.db.writing() as s:
+        s.add(twice[row]())
+        s.flush()
+
+
+def test_a_transaction_that_fails_half_way_leaves_nothing(small: Small) -> None:
+    before = small.all(select(Store.name))
+
+    class Lost(Exception):
+        pass
+
+    with pytest.raises(Lost), small.db.writing() as s:
+        s.execute(update(Store).values(name="Another"))
+        small.desk(s).log("x", "x", "half")
+        raise Lost
+    assert small.all(select(Store.name)) == before and "half" not in small.all(select(Act.told))
+
+
+def test_a_reading_session_cannot_write_by_accident(small: Small) -> None:
+    with small.db.reading() as s:
+        s.get(Store, 1).name = "Another"
+        s.flush()
+    assert small.all(select(Store.name)) == ["First shop"]

@@ -1,0 +1,135 @@
+"""Long jobs: told how far they are, stopped without a trace, begun again after a crash, never two of one."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+from sqlalchemy import select
+
+from amber_lane.data.lanes import Lane
+from amber_lane.data.outbox import Act, Job
+from amber_lane.data.shelf import Sku
+from amber_lane.jobs import longjobs
+from amber_lane.jobs.longjobs import LongJobs
+from amber_lane.services.desk import Desk
+
+from ..small import Small
+
+HEAD = "store,sku,supplier,item,units_per_sale,use\n"
+
+
+@pytest.fixture
+def jobs(small: Small) -> LongJobs:
+    return LongJobs(small.db, small.clock, None)  # type: ignore[arg-type] - these jobs call nobody outside
+
+
+def sheet(small: Small, tmp_path: Path, text: str, kind: str = "sheet.take", name: str = "lanes") -> int:
+    path = tmp_path / "sheet.csv"
+    path.write_text(text)
+    return small.write(lambda desk: longjobs.start(desk, kind, f"{kind}:one", "Lanes sheet", {"sheet": name, "path": str(path)})).id
+
+
+def job(small: Small, number: int) -> Job:
+    return small.all(select(Job).where(Job.id == number))[0]
+
+
+def spares(small: Small) -> list[tuple[int, int]]:
+    return [(row.sku_id, row.use) for row in small.all(select(Lane).where(Lane.until.is_(None), Lane.use > 0).order_by(Lane.id))]
+
+
+def test_a_sheet_is_checked_without_a_trace_and_then_taken_once(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
+    text = HEAD + "First shop,S-1,Supply House,I-2,1,spare\nFIRST SHOP,S-2,sup,I-3,2,spare\nFirst shop,S-77,SUP,I-2,1,\nNowhere,S-1,SUP,I-2,1,\n"
+    sheet(small, tmp_path, text, "sheet.check")
+    jobs.run_due()
+    first = small.all(select(Job))[0]
+    assert (first.state, first.result["counts"]) == ("done", {"new": 2, "changed": 0, "same": 0, "bad": 2})
+    assert {row["why"][:20] for row in first.result["bad"]} == {"there is no SKU 'S-7", "there is no store 'N"} and spares(small) == []
+    number = sheet(small, tmp_path, text)
+    jobs.run_due()
+    assert job(small, number).state == "done" and spares(small) == [(1, 1), (2, 1)]
+    # The same sheet again changes nothing.
+    again = sheet(small, tmp_path, text)
+    jobs.run_due()
+    assert job(small, again).result["counts"] == {"new": 0, "changed": 0, "same": 2, "bad": 2} and spares(small) == [(1, 1), (2, 1)]
+
+
+def test_one_key_is_one_job_while_it_is_open(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
+    one, two = (sheet(small, tmp_path, HEAD + "First shop,S-1,SUP,I-2,1,spare\n") for _ in range(2))
+    assert one == two
+    jobs.run_due()
+    assert sheet(small, tmp_path, HEAD) != one and len(small.all(select(Job.key))) == len(set(small.all(select(Job.key))))
+
+
+def test_a_stopped_job_leaves_nothing_half_done(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
+    number = sheet(small, tmp_path, HEAD + "First shop,S-1,SUP,I-2,1,spare\n" * 5)
+
+    def stop(desk: Desk) -> None:
+        desk.get(Job, number, "job").stop_asked = True
+
+    small.write(stop)
+    acts = len(small.all(select(Act)))
+    jobs.run_due()
+    assert job(small, number).state == "stopped" and "nothing half done" in job(small, number).told
+    assert spares(small) == [] and len(small.all(select(Act))) == acts
+
+
+def test_a_worker_that_died_in_the_middle_begins_again_and_takes_it_once(small: Small, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    number = sheet(small, tmp_path, HEAD + "First shop,S-1,SUP,I-2,1,spare\n")
+
+    class Died(BaseException):
+        pass
+
+    def die(*_: Any) -> None:
+        raise Died
+
+    def run() -> None:
+        LongJobs(small.db, small.clock, None).run_due()  # type: ignore[arg-type]
+
+    # Once before anything was written, and once after all of it was: the second run finds it the same.
+    for place in ("progress", "_end"):
+        with monkeypatch.context() as patch:
+            patch.setattr(LongJobs, place, die)
+            with pytest.raises(Died):
+                run()
+        assert job(small, number).state == "running"
+        LongJobs(small.db, small.clock, None).recover()  # type: ignore[arg-type]
+    run()
+    assert job(small, number).state == "done" and spares(small) == [(1, 1)]
+    assert len(small.all(select(Act).where(Act.kind == "lane.sheet", Act.count > 0))) == 1
+
+
+@pytest.mark.parametrize(
+    ("content", "said"),
+    [("", "empty"), ("\x00\x01\x02", ""), ("store,sku\n1,2\n", "supplier"), (HEAD, "0 new, 0 changed, 0 the same, 0 cannot be taken")],
+)
+def test_what_is_not_a_sheet_ends_with_a_word(small: Small, jobs: LongJobs, tmp_path: Path, content: str, said: str) -> None:
+    number = sheet(small, tmp_path, content)
+    jobs.run_due()
+    row = job(small, number)
+    assert row.state == ("done" if content == HEAD else "failed") and said in row.told and "Traceback" not in row.told
+
+
+def test_a_job_that_breaks_says_so_and_the_next_one_runs(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
+    gone = small.write(lambda desk: longjobs.start(desk, "sheet.take", "gone", "Gone", {"sheet": "lanes", "path": str(tmp_path / "none.csv")})).id
+    fine = sheet(small, tmp_path, HEAD + "First shop,S-1,SUP,I-2,1,spare\n")
+    with pytest.raises(FileNotFoundError):
+        jobs.run_due()
+    jobs.run_due()
+    assert job(small, gone).state == "failed" and "nothing was kept" in job(small, gone).told and job(small, fine).state == "done"
+
+
+def test_many_lanes_are_followed_in_stretches_and_all_have_their_price(small: Small, jobs: LongJobs, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("amber_lane.services.sheets_lanes.FEW", 10)
+
+    def more(desk: Desk) -> None:
+        for n in range(100, 140):
+            small.list_sku(desk.s, n)
+
+    small.write(more)
+    number = sheet(small, tmp_path, HEAD + "".join(f"First shop,S-{n},SUP,I-{n % 6 + 1},1,\n" for n in range(100, 140)))
+    jobs.run_due()
+    assert job(small, number).result["counts"]["new"] == 40
+    ids = small.all(select(Sku.id).where(Sku.id >= 100))
+    assert all(small.listing(n).landed == (n % 6 + 1) * 100 + 130 for n in ids)
