@@ -31,20 +31,28 @@ def business(world: WorldProcess, tmp_path: Path) -> Iterator[Business]:
 
 
 @pytest.fixture(scope="session")
-def empty_tables(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A database file with all tables and no rows."""
-    path = tmp_path_factory.mktemp("template") / "empty.db"
-    db = Database(f"sqlite:///{path}")
+def house_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A database file with all tables and the rows of a small house."""
+    folder = tmp_path_factory.mktemp("template")
+    empty = folder / "empty.db"
+    db = Database(f"sqlite:///{empty}")
     db.migrate()
+    _close(db)
+    made = Small(folder, empty)
+    made.fill()
+    _close(made.db)
+    return folder / "small.db"
+
+
+def _close(db: Database) -> None:
     with db.engine.connect() as connection:
         connection.exec_driver_sql("pragma wal_checkpoint(truncate)")
     db.close()
-    return path
 
 
 @pytest.fixture
-def small(empty_tables: Path, tmp_path: Path) -> Iterator[Small]:
+def small(house_file: Path, tmp_path: Path) -> Iterator[Small]:
     """A house of a few rows."""
-    made = Small(tmp_path, empty_tables)
+    made = Small(tmp_path, house_file)
     yield made
     made.db.close()

@@ -1,4 +1,4 @@
-"""A house of a few rows without any outside, for what services decide by themselves. Fast: made anew for every test."""
+"""A house of a few rows without any outside, for what services decide by themselves. A copy of one file for every test."""
 
 from __future__ import annotations
 
@@ -34,11 +34,13 @@ BUYER = Address("Wren Sorrel", "4 Row", "Whitby", "YO21 3PR", "GB", email="wren@
 class Small:
     """One store, one supplier with one origin and two services, items that cost 1.00, 2.00, … with 20 of each."""
 
-    def __init__(self, folder: Path, template: Path, items: int = 6) -> None:
+    def __init__(self, folder: Path, template: Path) -> None:
         shutil.copy(template, folder / "small.db")
         self.db = Database(f"sqlite:///{folder / 'small.db'}")
         self.clock = PacedClock(START, 0)
-        self.sweeps = 0
+
+    def fill(self, items: int = 6) -> None:
+        """Rows for a house of its own; the tests copy the file."""
         with self.db.writing() as s:
             transit.make_templates(self.desk(s))
             s.add(Store(id=1, code="ONE", name="First shop", kind="own_site", country="GB", currency="GBP"))

@@ -41,7 +41,7 @@ def test_times_come_back_as_the_same_moment(naive: datetime, hours: int) -> None
 
 def test_a_time_without_a_zone_is_refused_and_unreadable_data_is_not_thrown_away(small: Small) -> None:
     with pytest.raises(StatementError, match="without a zone"), small.db.writing() as s:
-        s.execute(insert(Act).values(at=datetime(2026, 1, 1), who="x", kind="x", on="", told=""))  # noqa: DTZ001
+        s.execute(insert(Act).values(at=datetime(2026, 1, 1), who="x", kind="x", on="", told=""))
     small.write(lambda desk: desk.log("x", "x", "x", before={"a": 1}))
     with small.db.writing() as s:
         s.execute(text("update act set before = '{broken' where kind = 'x'"))
@@ -54,13 +54,32 @@ def test_what_must_be_there_once_cannot_be_there_twice(small: Small, row: str) -
     made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
     line = small.all(select(PurchaseLine))[0]
     twice = {
-        "order": lambda: Order(store_id=1, number="A", buyer="", mail="", phone="", address={}, country="GB", currency="GBP", ordered_at=START, came_at=START),
+        "order": lambda: Order(
+            store_id=1, number="A", buyer="", mail="", phone="", address={}, country="GB", currency="GBP", ordered_at=START, came_at=START
+        ),
         "listing": lambda: Listing(store_id=1, sku_id=1, title="", state="live", currency="GBP", wanted_price=1, shown_price=1),
-        "outbox": lambda: Outbox(key=made.reference, target="x", subject="x", kind="purchase", body={}, state="waiting", made_at=START, after=START),
-        "lane": lambda: Lane(sku_id=1, supplier_id=1, origin_id=1, service="slow", use=0, state="new", why="", opened_at=START, opened_by="x"),
+        "outbox": lambda: Outbox(
+            key=made.reference, target="x", subject="x", kind="purchase", body={}, state="waiting", made_at=START, after=START
+        ),
+        "lane": lambda: Lane(
+            sku_id=1, supplier_id=1, origin_id=1, service="slow", use=0, state="new", why="", opened_at=START, opened_by="x"
+        ),
         # The same order line bought again while the first purchase stands.
-        "purchase": lambda: PurchaseLine(purchase_id=made.id, order_line_id=line.order_line_id, line_no=9, item_id=line.item_id, quantity=1, planned_cost=1),
-        "orphan": lambda: PurchaseOrder(reference="Z", supplier_id=99, order_id=order.id, origin_id=1, service="", currency="GBP", goods=0, shipping=0, handling=0, made_at=START),
+        "purchase": lambda: PurchaseLine(
+            purchase_id=made.id, order_line_id=line.order_line_id, line_no=9, item_id=line.item_id, quantity=1, planned_cost=1
+        ),
+        "orphan": lambda: PurchaseOrder(
+            reference="Z",
+            supplier_id=99,
+            order_id=order.id,
+            origin_id=1,
+            service="",
+            currency="GBP",
+            goods=0,
+            shipping=0,
+            handling=0,
+            made_at=START,
+        ),
     }
     with pytest.raises(IntegrityError), small.db.writing() as s:
         s.add(twice[row]())

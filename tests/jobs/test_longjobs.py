@@ -40,7 +40,10 @@ def spares(small: Small) -> list[tuple[int, int]]:
 
 
 def test_a_sheet_is_checked_without_a_trace_and_then_taken_once(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
-    text = HEAD + "First shop,S-1,Supply House,I-2,1,spare\nFIRST SHOP,S-2,sup,I-3,2,spare\nFirst shop,S-77,SUP,I-2,1,\nNowhere,S-1,SUP,I-2,1,\n"
+    text = (
+        HEAD
+        + "First shop,S-1,Supply House,I-2,1,spare\nFIRST SHOP,S-2,sup,I-3,2,spare\nFirst shop,S-77,SUP,I-2,1,\nNowhere,S-1,SUP,I-2,1,\n"
+    )
     sheet(small, tmp_path, text, "sheet.check")
     jobs.run_due()
     first = small.all(select(Job))[0]
@@ -75,7 +78,9 @@ def test_a_stopped_job_leaves_nothing_half_done(small: Small, jobs: LongJobs, tm
     assert spares(small) == [] and len(small.all(select(Act))) == acts
 
 
-def test_a_worker_that_died_in_the_middle_begins_again_and_takes_it_once(small: Small, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_worker_that_died_in_the_middle_begins_again_and_takes_it_once(
+    small: Small, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     number = sheet(small, tmp_path, HEAD + "First shop,S-1,SUP,I-2,1,spare\n")
 
     class Died(BaseException):
@@ -112,7 +117,9 @@ def test_what_is_not_a_sheet_ends_with_a_word(small: Small, jobs: LongJobs, tmp_
 
 
 def test_a_job_that_breaks_says_so_and_the_next_one_runs(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
-    gone = small.write(lambda desk: longjobs.start(desk, "sheet.take", "gone", "Gone", {"sheet": "lanes", "path": str(tmp_path / "none.csv")})).id
+    gone = small.write(
+        lambda desk: longjobs.start(desk, "sheet.take", "gone", "Gone", {"sheet": "lanes", "path": str(tmp_path / "none.csv")})
+    ).id
     fine = sheet(small, tmp_path, HEAD + "First shop,S-1,SUP,I-2,1,spare\n")
     with pytest.raises(FileNotFoundError):
         jobs.run_due()
@@ -120,7 +127,9 @@ def test_a_job_that_breaks_says_so_and_the_next_one_runs(small: Small, jobs: Lon
     assert job(small, gone).state == "failed" and "nothing was kept" in job(small, gone).told and job(small, fine).state == "done"
 
 
-def test_many_lanes_are_followed_in_stretches_and_all_have_their_price(small: Small, jobs: LongJobs, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_many_lanes_are_followed_in_stretches_and_all_have_their_price(
+    small: Small, jobs: LongJobs, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr("amber_lane.services.sheets_lanes.FEW", 10)
 
     def more(desk: Desk) -> None:

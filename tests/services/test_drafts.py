@@ -35,7 +35,11 @@ def shown(small: Small) -> dict[int, tuple[int, int, str]]:
         RuleChange([rule(rule="multiple", rule_value=3_000_000, endings="99")]),
         RuleChange([rule(rule="add", rule_value=700), rule("sku", "S-2", rule="add", rule_value=1), rule(band=400, min_profit=900)]),
         RuleChange([rule(rule="margin", rule_value=300_000, ceiling=1_000), rule("store", "ONE", step=50_000)]),
-        FeeChange(1, {"tax_in_price": 200_000, "payment": 29_000, "payment_fixed": 30}, [{"category": "", "percent": 120_000, "least": 50, "cap": None, "fixed": 0}]),
+        FeeChange(
+            1,
+            {"tax_in_price": 200_000, "payment": 29_000, "payment_fixed": 30},
+            [{"category": "", "percent": 120_000, "least": 50, "cap": None, "fixed": 0}],
+        ),
         SupplierChange(1, {"discount": 500_000, "rebate": 0, "tax": 0}),
         PolicyChange("house", "", {"cushion": 20}),
         PolicyChange("sku", "S-3", {"follow_price": False}),

@@ -165,7 +165,11 @@ def test_items_are_found_by_barcode_number_and_words_the_surest_first(small: Sma
     def name(desk: Desk) -> None:
         sku = desk.s.get(Sku, 1)
         sku.title, sku.gtin, sku.mpn, sku.brand = "Clip-on lamp 5 W red", "5012345678900", "CL-5", "Hearthlow"
-        for number, title, gtin, pack in ((2, "Lamp, clip, red, 5W", "5012345678900", 1), (3, "Clip-on lamp 5 W red", "", 6), (4, "Rug", "", 1)):
+        for number, title, gtin, pack in (
+            (2, "Lamp, clip, red, 5W", "5012345678900", 1),
+            (3, "Clip-on lamp 5 W red", "", 6),
+            (4, "Rug", "", 1),
+        ):
             item = desk.s.get(Item, number)
             item.title, item.gtin, item.pack_size = title, gtin, pack
 

@@ -74,7 +74,14 @@ def test_filters_keep_what_they_say_and_the_narrow_way_finds_the_same(full: Smal
             wishes.append((Wish(filters={key: str(one)}, sort="id"), sum(row[mine] == one for row in plain)))
     for wish, expected in wishes:
         assert rows(full, name, wish)[1] == expected, (wish, shown)
-    words = [Wish(words="S-1"), Wish(words="thing 3", sort="id", down=True), Wish(words="%"), Wish(words="_"), Wish(words="\\"), Wish(words="no such word")]
+    words = [
+        Wish(words="S-1"),
+        Wish(words="thing 3", sort="id", down=True),
+        Wish(words="%"),
+        Wish(words="_"),
+        Wish(words="\\"),
+        Wish(words="no such word"),
+    ]
     narrow = [rows(full, name, wish) for wish in (*words, *(wish for wish, _ in wishes))]
     monkeypatch.setitem(LISTS, name, lists.Listed(**{**listed.__dict__, "slim": ()}))
     assert narrow == [rows(full, name, wish) for wish in (*words, *(wish for wish, _ in wishes))]
@@ -86,12 +93,18 @@ def test_filters_keep_what_they_say_and_the_narrow_way_finds_the_same(full: Smal
 def test_words_are_found_as_they_are_written(full: Small) -> None:
     assert [row["number"] for row in rows(full, "orders", Wish(words="b_3"))[0]] == ["B_3"]
     assert rows(full, "orders", Wish(words="a-1 wren"))[1] == 1 and rows(full, "orders", Wish(words="a-1 nobody"))[1] == 0
-    assert {row["sku"] for row in rows(full, "listings", Wish(words="THING", filters={"state": "live,paused"}))[0]} == {f"S-{n}" for n in range(1, 7)}
+    assert {row["sku"] for row in rows(full, "listings", Wish(words="THING", filters={"state": "live,paused"}))[0]} == {
+        f"S-{n}" for n in range(1, 7)
+    }
 
 
 @pytest.mark.parametrize(
     ("wish", "said"),
-    [(Wish(sort="mood"), "cannot be sorted"), (Wish(filters={"mood": "x"}), "cannot be filtered"), (Wish(filters={"sweep": "x"}), "is not a value")],
+    [
+        (Wish(sort="mood"), "cannot be sorted"),
+        (Wish(filters={"mood": "x"}), "cannot be filtered"),
+        (Wish(filters={"sweep": "x"}), "is not a value"),
+    ],
 )
 def test_what_a_list_does_not_have_is_told(full: Small, wish: Wish, said: str) -> None:
     with pytest.raises(Invalid, match=said):

@@ -77,7 +77,10 @@ def move(desk: Desk, **what: Any) -> Any:
     return lanes.change_lane(desk, one.id, one.version, **what)
 
 
-FEES = [{"category": "", "percent": 150_000, "least": 20, "cap": 900, "fixed": 5}, {"category": "Lamps", "percent": 80_000, "least": 0, "cap": None, "fixed": 0}]
+FEES = [
+    {"category": "", "percent": 150_000, "least": 20, "cap": 900, "fixed": 5},
+    {"category": "Lamps", "percent": 80_000, "least": 0, "cap": None, "fixed": 0},
+]
 ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a lane opened before all others": ("lane.open", lambda d: lanes.open_lane(d, 1, [lanes.Part(2, Fraction(1))])),
     "a spare closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1, 1).id, lane(d, 1, 1).version)),
@@ -85,7 +88,10 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a lane's units": ("lane.change", lambda d: move(d, units=Fraction(3))),
     "a lane's place": ("lane.change", lambda d: move(d, use=1)),
     "a lane's service and state": ("lane.change", lambda d: move(d, service="fast", state="shut", why="no answer")),
-    "rules": ("rule.change", change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "multiple", "rule_value": 2_900_000})]))),
+    "rules": (
+        "rule.change",
+        change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "multiple", "rule_value": 2_900_000})])),
+    ),
     "fees": ("fees.change", change(lambda d: drafts.FeeChange(1, {"tax_in_price": 200_000, "payment": 20_000, "payment_fixed": 25}, FEES))),
     "terms": ("terms.change", change(lambda d: drafts.SupplierChange(1, {"discount": 50_000, "rebate": 10_000, "tax": 200_000}))),
     "limits": ("policy.change", change(lambda d: drafts.PolicyChange("house", "", {"cap": 3, "cushion": 2}))),
@@ -155,7 +161,9 @@ def test_a_sweep_is_undone_as_a_whole_and_the_store_is_told_the_old_values(busy:
     busy.write(lambda desk: undo.undo(desk, busy.act("watch.respond").id))
     assert {row.id: (row.wanted_price, row.wanted_quantity, row.state) for row in busy.all(select(Listing))} == before
     waiting = busy.all(select(Outbox).where(Outbox.kind == "listing", Outbox.state == "waiting"))
-    assert all(row.body["quantity"] == before[row.body["listing"]][1] for row in waiting) and len({r.subject for r in waiting}) == len(waiting)
+    assert all(row.body["quantity"] == before[row.body["listing"]][1] for row in waiting) and len({r.subject for r in waiting}) == len(
+        waiting
+    )
     with pytest.raises(Conflict):
         busy.write(lambda desk: watch.undo_responses(desk, sweep=1, responses=[]))
 

@@ -119,7 +119,7 @@ OUTBOX = Machine(
         _move("confirm", "claimed", "done", "the outside has it"),
         _move("delay", "claimed", "waiting", "it surely did not arrive; try again later"),
         _move("lose", "claimed", "unknown", "nobody knows; ask by our reference before anything else"),
-        _move("drop", "waiting", "dropped", "a newer change overtook it"),
+        _move("drop", "waiting dead", "dropped", "a newer change overtook it"),
         _move("stop", "waiting", "dropped", "a person took it back before it went out"),
         _move("fail", "claimed", "dead", "refused, or tried too often; shown on Today"),
         _move("retry", "dead", "waiting", "a person tries it again"),

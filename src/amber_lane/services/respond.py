@@ -13,6 +13,7 @@ from sqlalchemy import select
 from ..core import price as pricing
 from ..core.money import Bools, Ints, plain
 from ..core.price import NONE, Outcome, SetBy
+from ..core.states import OUTBOX
 from ..core.stock import Draw, presence, share_out, shown
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
@@ -112,11 +113,17 @@ def _only(book: Book, decided: Decided, rows: Bools) -> Decided:
     """The same decision for some rows; the others stay what they are, so that nothing is taken for shown that was never sent."""
     kept = {name: np.where(rows, getattr(decided, name), old) for name, old in _as_is(book).items()}
     kind = np.where(rows, decided.kind, np.where(decided.kind == KEEP, KEEP, -1))
-    return replace(decided, **kept, kind=kind, changed=decided.changed & rows, waits=decided.waits & rows)
+    return replace(decided, **kept, kind=kind, changed=decided.changed & rows)
 
 
 def _as_is(book: Book) -> dict[str, Ints]:
-    return {"price": book.wanted_price, "quantity": book.wanted_quantity, "state": book.state, "paused_by": book.paused_by, "steady": book.steady}
+    return {
+        "price": book.wanted_price,
+        "quantity": book.wanted_quantity,
+        "state": book.state,
+        "paused_by": book.paused_by,
+        "steady": book.steady,
+    }
 
 
 def _shared(book: Book, quantity: Ints, led: Bools) -> Ints:
@@ -256,6 +263,7 @@ def write(desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int 
         ),
         rows,
     )
+    _end_waits(desk, book, decided, told)
     bulk_insert(
         s,
         Response,
@@ -282,6 +290,16 @@ def write(desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int 
     _send(desk, book, decided, np.flatnonzero(decided.changed), at)
     counts = np.bincount(decided.kind[told], minlength=len(KINDS)).tolist() if len(told) else [0] * len(KINDS)
     return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
+
+
+def _end_waits(desk: Desk, book: Book, decided: Decided, told: Ints) -> None:
+    """What waited for a person waits no longer once its cause is gone, or is told anew."""
+    waiting = desk.s.execute(select(Response.id, Response.listing_id).where(Response.state == "waits")).all()
+    if waiting:
+        over = ~decided.waits
+        over[told] = True
+        listings = set(book.ids[over].tolist())
+        bulk_update(desk.s, Response, ("state",), [("kept", number) for number, listing in waiting if listing in listings])
 
 
 def _step_bases(book: Book, decided: Decided, rows: Ints, at: int) -> tuple[list[int], list[int | None]]:
@@ -387,7 +405,8 @@ def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None
 
 def _overtake(desk: Desk, subjects: list[str], keys: list[str]) -> None:
     newest = dict(zip(subjects, keys, strict=True))
-    waiting = desk.s.execute(select(Outbox.id, Outbox.subject).where(Outbox.state == "waiting", Outbox.kind == "listing")).all()
+    open_ones = Outbox.state.in_(OUTBOX.sources("drop"))
+    waiting = desk.s.execute(select(Outbox.id, Outbox.subject).where(open_ones, Outbox.kind == "listing")).all()
     bulk_update(
         desk.s,
         Outbox,

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from ..connectors.protocols import StoreListing
 from ..core.money import plain, show
 from ..core.price import keep
-from ..core.states import LISTING
+from ..core.states import LISTING, OUTBOX
 from ..data.outbox import Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
@@ -82,7 +82,8 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
         listing.state = LISTING.step(listing.state, move)
     listing.version += 1
     subject, key = f"listing:{listing.id}", f"listing-{listing.id}-{listing.version}-{outbox.batch_mark()}"
-    for old in desk.s.scalars(select(Outbox).where(Outbox.subject == subject, Outbox.state == "waiting", Outbox.kind == "listing")):
+    droppable = Outbox.state.in_(OUTBOX.sources("drop"))
+    for old in desk.s.scalars(select(Outbox).where(Outbox.subject == subject, droppable, Outbox.kind == "listing")):
         old.state, old.overtaken_by = "dropped", key
     outbox.put(
         desk,
