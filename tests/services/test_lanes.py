@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from fractions import Fraction
 
 import pytest
@@ -48,10 +49,8 @@ def test_whatever_is_done_lanes_stand_in_one_order_without_gaps_or_twins(small: 
             elif one is not None and one.until is not None:
                 lanes.reopen_lane(desk, one.id, use)
 
-        try:
+        with contextlib.suppress(Conflict):
             small.write(act)
-        except Conflict:
-            pass
         assert uses(small, sku) == list(range(len(uses(small, sku))))
         items = small.all(select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id == sku, Lane.until.is_(None)))
         assert len(items) == len(set(items))
@@ -116,7 +115,10 @@ def test_a_lane_of_one_store_goes_before_the_general_one_there_alone(small: Smal
 def test_an_order_that_waited_goes_on_once_its_lane_is_open_and_stops_when_it_is_closed(small: Small) -> None:
     small.write(lambda desk: lanes.close_lane(desk, lanes.lanes_of(desk, 6)[0][0].id, 1))
     order = small.order("W", ("S-6", 1, 3000), ("S-1", 1, 900))
-    states = lambda: dict((row.sku_code, row.state) for row in small.all(select(OrderLine).where(OrderLine.order_id == order.id)))  # noqa: E731
+
+    def states() -> dict[str, str]:
+        return {row.sku_code: row.state for row in small.all(select(OrderLine).where(OrderLine.order_id == order.id))}
+
     assert states() == {"S-6": "needs_lane", "S-1": "held"}
     with small.db.reading() as s:
         assert lanes.effect_of_opening(small.desk(s), s.get(Sku, 6)) == {"lines": 1, "orders": 1}

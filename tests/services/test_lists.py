@@ -66,7 +66,7 @@ def test_every_column_sorts_every_page_fits_and_nothing_is_twice(full: Small, na
 def test_filters_keep_what_they_say_and_the_narrow_way_finds_the_same(full: Small, name: str, monkeypatch: pytest.MonkeyPatch) -> None:
     listed = LISTS[name]
     shown = {column.key if hasattr(column, "key") else "": key for key, column in listed.columns.items()}
-    plain, total = rows(full, name, Wish())
+    plain, _ = rows(full, name, Wish())
     wishes = []
     for key, column in listed.filters.items():
         mine = next((label for label, one in listed.columns.items() if one is column), None)

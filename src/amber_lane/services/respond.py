@@ -111,19 +111,17 @@ def decide(book: Book, counted: bool = True) -> Decided:
 
 def _only(book: Book, decided: Decided, rows: Bools) -> Decided:
     """The same decision for some rows; the others stay what they are, so that nothing is taken for shown that was never sent."""
-    kept = {name: np.where(rows, getattr(decided, name), old) for name, old in _as_is(book).items()}
     kind = np.where(rows, decided.kind, np.where(decided.kind == KEEP, KEEP, -1))
-    return replace(decided, **kept, kind=kind, changed=decided.changed & rows)
-
-
-def _as_is(book: Book) -> dict[str, Ints]:
-    return {
-        "price": book.wanted_price,
-        "quantity": book.wanted_quantity,
-        "state": book.state,
-        "paused_by": book.paused_by,
-        "steady": book.steady,
-    }
+    return replace(
+        decided,
+        price=np.where(rows, decided.price, book.wanted_price),
+        quantity=np.where(rows, decided.quantity, book.wanted_quantity),
+        state=np.where(rows, decided.state, book.state),
+        paused_by=np.where(rows, decided.paused_by, book.paused_by),
+        steady=np.where(rows, decided.steady, book.steady),
+        kind=kind,
+        changed=decided.changed & rows,
+    )
 
 
 def _shared(book: Book, quantity: Ints, led: Bools) -> Ints:
