@@ -26,7 +26,10 @@ async function look() {
   }
 }
 const out = () => here.value?.name && void look()
-watch(() => here.value?.name, (name) => (name ? listen() : hush()))
+watch(
+  () => here.value?.name,
+  (name) => (name ? listen() : hush()),
+)
 onMounted(() => {
   void look()
   window.addEventListener('keydown', onKey)
@@ -39,7 +42,12 @@ onUnmounted(() => {
 </script>
 
 <template>
-  <div v-if="error && !here" class="grid h-full place-items-center"><div role="alert" class="text-center"><p class="font-bold">{{ error }}</p><button type="button" class="mt-3 font-semibold text-slate underline" @click="look">Try again</button></div></div>
+  <div v-if="error && !here" class="grid h-full place-items-center">
+    <div role="alert" class="text-center">
+      <p class="font-bold">{{ error }}</p>
+      <button type="button" class="mt-3 font-semibold text-slate underline" @click="look">Try again</button>
+    </div>
+  </div>
   <SignIn v-else-if="here && !here.name" :here="here" @done="here = $event" />
   <div v-else-if="here" class="flex h-full min-w-[1000px] flex-col">
     <Road :here="here" @find="finder = true" @help="help = true" @left="look" />
@@ -50,9 +58,22 @@ onUnmounted(() => {
     <PulseBar v-if="here.stores && here.suppliers" />
     <Finder :open="finder" @close="finder = false" @open="finder = true" @help="help = true" />
     <KeysHelp :open="help" @close="help = false" @open="help = true" />
-    <div v-if="!live.state.connected && live.pulse.value" role="alert" class="fixed top-16 left-1/2 z-30 -translate-x-1/2 rounded border border-brick bg-brick-wash px-3 py-1.5 text-brick">Amber Lane does not answer. This page shows what it last knew; it goes on by itself when it is back.</div>
+    <div
+      v-if="!live.state.connected && live.pulse.value"
+      role="alert"
+      class="fixed top-16 left-1/2 z-30 -translate-x-1/2 rounded border border-brick bg-brick-wash px-3 py-1.5 text-brick"
+    >
+      Amber Lane does not answer. This page shows what it last knew; it goes on by itself when it is back.
+    </div>
   </div>
   <div aria-live="polite" class="pointer-events-none fixed bottom-12 left-1/2 z-50 flex w-[560px] -translate-x-1/2 flex-col gap-1.5">
-    <p v-for="one in told" :key="one.id" class="rounded border px-3 py-2 text-center font-semibold" :class="one.bad ? 'border-brick bg-brick-wash text-brick' : 'border-pine bg-pine-wash text-pine'">{{ one.text }}</p>
+    <p
+      v-for="one in told"
+      :key="one.id"
+      class="rounded border px-3 py-2 text-center font-semibold"
+      :class="one.bad ? 'border-brick bg-brick-wash text-brick' : 'border-pine bg-pine-wash text-pine'"
+    >
+      {{ one.text }}
+    </p>
   </div>
 </template>

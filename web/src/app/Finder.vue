@@ -32,8 +32,18 @@ const COMMANDS: Choice[] = [
   { kind: 'Go', name: 'Stores and suppliers', told: 'join, check, mend links', run: go('/setup/partners') },
   { kind: 'Go', name: 'Limits', told: 'what we follow and what we hold', run: go('/setup/limits') },
   { kind: 'Go', name: 'Log', told: 'who did what, and undo', run: go('/setup/log') },
-  { kind: 'Do', name: 'Send all ready orders', told: 'as purchase orders to suppliers', run: () => void act(() => take(api.POST('/api/v1/orders/send', { body: {} }))) },
-  { kind: 'Do', name: 'Sweep now', told: 'the first supplier', run: () => void act(() => take(api.POST('/api/v1/watch/suppliers/{supplier}/sweep', { params: { path: { supplier: 1 } } }))) },
+  {
+    kind: 'Do',
+    name: 'Send all ready orders',
+    told: 'as purchase orders to suppliers',
+    run: () => void act(() => take(api.POST('/api/v1/orders/send', { body: {} }))),
+  },
+  {
+    kind: 'Do',
+    name: 'Sweep now',
+    told: 'the first supplier',
+    run: () => void act(() => take(api.POST('/api/v1/watch/suppliers/{supplier}/sweep', { params: { path: { supplier: 1 } } }))),
+  },
   { kind: 'Do', name: 'Keys of this view', told: '', run: () => emit('help') },
 ]
 let timer: ReturnType<typeof setTimeout> | undefined
@@ -65,10 +75,23 @@ function close() {
     <div class="fixed inset-0 flex items-start justify-center p-6 pt-20">
       <DialogPanel class="w-full max-w-xl overflow-hidden rounded-md border border-rule bg-sheet shadow-xl">
         <Combobox :model-value="null" @update:model-value="choose">
-          <ComboboxInput class="h-11 w-full bg-sheet px-4 text-base outline-none" placeholder="A SKU, an order, a tracking number, or what to do" aria-label="Find or do" maxlength="100" autocomplete="off" @change="words = $event.target.value" />
+          <ComboboxInput
+            class="h-11 w-full bg-sheet px-4 text-base outline-none"
+            placeholder="A SKU, an order, a tracking number, or what to do"
+            aria-label="Find or do"
+            maxlength="100"
+            autocomplete="off"
+            @change="words = $event.target.value"
+          />
           <ComboboxOptions static class="max-h-[420px] overflow-auto border-t border-rule py-1">
             <ComboboxOption v-for="one in choices" :key="one.kind + one.name" v-slot="{ active }" :value="one" as="template">
-              <li class="grid grid-cols-[70px_auto_1fr] items-baseline gap-2 px-4 py-1.5" :class="active ? 'bg-shade' : ''"><span class="text-xs text-soft">{{ one.kind }}</span><span class="font-semibold whitespace-nowrap" :class="one.kind === 'Go' || one.kind === 'Do' ? '' : 'font-mono text-xs'">{{ one.name }}</span><span class="truncate text-soft">{{ one.told }}</span></li>
+              <li class="grid grid-cols-[70px_auto_1fr] items-baseline gap-2 px-4 py-1.5" :class="active ? 'bg-shade' : ''">
+                <span class="text-xs text-soft">{{ one.kind }}</span><span
+                  class="font-semibold whitespace-nowrap"
+                  :class="one.kind === 'Go' || one.kind === 'Do' ? '' : 'font-mono text-xs'"
+                  >{{ one.name }}</span
+                ><span class="truncate text-soft">{{ one.told }}</span>
+              </li>
             </ComboboxOption>
             <li v-if="!choices.length" class="px-4 py-3 text-soft">Nothing has those words.</li>
           </ComboboxOptions>

@@ -17,7 +17,13 @@ const step = computed(() => (props.here.stores ? 'supplier' : 'store'))
       <li class="text-soft">3 Open lanes</li>
     </ol>
     <h1>{{ step === 'store' ? 'Where do you sell?' : 'Who sends your goods?' }}</h1>
-    <p class="mt-1 mb-4 text-soft">{{ step === 'store' ? 'Its listings come in at once. Nothing in the store changes until a lane is open.' : 'Its items come in at once; then you say which item fills which SKU.' }}</p>
+    <p class="mt-1 mb-4 text-soft">
+      {{
+        step === 'store'
+          ? 'Its listings come in at once. Nothing in the store changes until a lane is open.'
+          : 'Its items come in at once; then you say which item fills which SKU.'
+      }}
+    </p>
     <JoinForm :key="step" :owner="step" @done="emit('done')" />
   </div>
 </template>

@@ -7,16 +7,25 @@ import { keyLayers, useKeys } from './keys'
 defineProps<{ open: boolean }>()
 const emit = defineEmits<{ close: []; open: [] }>()
 useKeys('Everywhere', [{ key: '?', told: 'show these keys', run: () => emit('open') }])
-const NAMES: Record<string, string> = { arrowdown: '↓', arrowup: '↑', 'shift+arrowdown': 'Shift ↓', ' ': 'Space', 'ctrl+k': 'Ctrl K', escape: 'Esc', enter: 'Enter' }
+const NAMES: Record<string, string> = {
+  arrowdown: '↓',
+  arrowup: '↑',
+  'shift+arrowdown': 'Shift ↓',
+  ' ': 'Space',
+  'ctrl+k': 'Ctrl K',
+  escape: 'Esc',
+  enter: 'Enter',
+}
 const groups = computed(() => {
   const all = new Map<string, Map<string, string>>()
-  for (const layer of keyLayers) for (const key of layer.keys) {
-    const group = all.get(layer.name) ?? new Map<string, string>()
-    const known = group.get(key.told)
-    const name = NAMES[key.key] ?? key.key.toUpperCase()
-    group.set(key.told, known ? `${known} ${name.replaceAll(' ', '+')}` : name.replaceAll(' ', '+'))
-    all.set(layer.name, group)
-  }
+  for (const layer of keyLayers)
+    for (const key of layer.keys) {
+      const group = all.get(layer.name) ?? new Map<string, string>()
+      const known = group.get(key.told)
+      const name = NAMES[key.key] ?? key.key.toUpperCase()
+      group.set(key.told, known ? `${known} ${name.replaceAll(' ', '+')}` : name.replaceAll(' ', '+'))
+      all.set(layer.name, group)
+    }
   return [...all]
 })
 </script>
@@ -26,7 +35,14 @@ const groups = computed(() => {
     <section v-for="[name, keys] in groups" :key="name" class="mb-3">
       <h2>{{ name }}</h2>
       <dl class="mt-1 grid grid-cols-[110px_1fr] gap-y-1">
-        <template v-for="[told, key] in keys" :key="told"><dt><kbd v-for="one in key.split(' ')" :key="one" class="mr-1 rounded border border-faint px-1 font-mono text-2xs">{{ one.replaceAll('+', ' ') }}</kbd></dt><dd>{{ told }}</dd></template>
+        <template v-for="[told, key] in keys" :key="told"
+          ><dt>
+            <kbd v-for="one in key.split(' ')" :key="one" class="mr-1 rounded border border-faint px-1 font-mono text-2xs">{{
+              one.replaceAll('+', ' ')
+            }}</kbd>
+          </dt>
+          <dd>{{ told }}</dd></template
+        >
       </dl>
     </section>
     <template #acts><Btn @click="emit('close')">Close</Btn></template>

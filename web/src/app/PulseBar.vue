@@ -24,12 +24,21 @@ useKeys('Everywhere', [{ key: 'z', told: 'undo the last act', run: undo }])
 
 <template>
   <footer class="flex h-[30px] shrink-0 items-center gap-6 border-t border-rule bg-rule-2 px-4 text-xs text-soft">
-    <span v-if="pulse?.next_sweep">Next sweep <b class="text-ink">{{ pulse.next_sweep.supplier }}</b> {{ wait === 'now' ? '' : 'in' }} <b class="text-ink">{{ wait }}</b></span>
+    <span v-if="pulse?.next_sweep"
+      >Next sweep <b class="text-ink">{{ pulse.next_sweep.supplier }}</b> {{ wait === 'now' ? '' : 'in' }}
+      <b class="text-ink">{{ wait }}</b></span
+    >
     <span v-else>No sweep planned</span>
-    <span v-for="job in pulse?.jobs ?? []" :key="job.id" class="flex items-center gap-2">{{ job.title }}
-      <progress class="h-1.5 w-20 accent-pine" :max="job.total || 1" :value="job.done" :aria-label="job.title" /> <b class="text-ink">{{ job.done.toLocaleString('en-GB') }}</b></span>
-    <RouterLink to="/setup/outbox?state=open" class="hover:underline">To send <b class="text-ink">{{ pulse?.to_send ?? 0 }}</b></RouterLink>
+    <span v-for="job in pulse?.jobs ?? []" :key="job.id" class="flex items-center gap-2"
+      >{{ job.title }} <progress class="h-1.5 w-20 accent-pine" :max="job.total || 1" :value="job.done" :aria-label="job.title" />
+      <b class="text-ink">{{ job.done.toLocaleString('en-GB') }}</b></span
+    >
+    <RouterLink to="/setup/outbox?state=open" class="hover:underline"
+      >To send <b class="text-ink">{{ pulse?.to_send ?? 0 }}</b></RouterLink
+    >
     <span class="ml-auto truncate" v-if="pulse?.last">Last: {{ pulse.last.told }} at {{ timeOf(pulse.last.at) }}</span>
-    <button v-if="pulse?.last" type="button" class="font-semibold whitespace-nowrap text-slate hover:underline" @click="undo">Undo <kbd class="rounded border border-faint px-1 font-mono text-2xs">Z</kbd></button>
+    <button v-if="pulse?.last" type="button" class="font-semibold whitespace-nowrap text-slate hover:underline" @click="undo">
+      Undo <kbd class="rounded border border-faint px-1 font-mono text-2xs">Z</kbd>
+    </button>
   </footer>
 </template>

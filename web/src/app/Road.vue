@@ -17,7 +17,15 @@ const pace = computed(() => {
   const speed = live.pulse.value?.speed ?? 1
   return props.here.practice ? (speed ? `practice world ×${speed}` : 'practice world paused') : props.here.name
 })
-const SETUP = [['partners', 'Stores and suppliers'], ['limits', 'Limits'], ['mail', 'Mail to buyers'], ['world', 'Practice world'], ['log', 'Log'], ['outbox', 'Outbox'], ['people', 'People']] as const
+const SETUP = [
+  ['partners', 'Stores and suppliers'],
+  ['limits', 'Limits'],
+  ['mail', 'Mail to buyers'],
+  ['world', 'Practice world'],
+  ['log', 'Log'],
+  ['outbox', 'Outbox'],
+  ['people', 'People'],
+] as const
 const parts = computed(() => SETUP.filter(([key]) => key !== 'world' || props.here.practice))
 async function leave() {
   await take(api.DELETE('/api/v1/session'))
@@ -28,39 +36,72 @@ async function leave() {
 <template>
   <header class="flex h-[54px] shrink-0 items-stretch gap-5 bg-asphalt px-4 text-sheet">
     <RouterLink to="/today" class="flex items-center gap-2.5" aria-label="Amber Lane, Today">
-      <svg viewBox="0 0 26 26" width="26" height="26" aria-hidden="true"><rect width="26" height="26" rx="5" class="fill-amber" /><path d="M13 4v4m0 3v4m0 3v4" stroke-width="3" class="stroke-asphalt" /></svg>
+      <svg viewBox="0 0 26 26" width="26" height="26" aria-hidden="true">
+        <rect width="26" height="26" rx="5" class="fill-amber" />
+        <path d="M13 4v4m0 3v4m0 3v4" stroke-width="3" class="stroke-asphalt" />
+      </svg>
       <span class="text-[15px] font-bold" style="font-stretch: 112%">Amber Lane</span>
     </RouterLink>
     <nav aria-label="The road" class="relative flex flex-1 justify-between px-2">
       <span class="road-line absolute inset-x-0 top-[39px] h-[2px]" aria-hidden="true" />
       <RouterLink
-        v-for="one in STATIONS" :key="one.name" :to="`/${one.name}`" class="relative flex w-20 flex-col items-center pt-1.5"
-        :aria-current="route.name === one.name ? 'page' : undefined" :aria-label="counts[one.name] ? `${one.label}, ${counts[one.name]} waiting for you` : one.label"
+        v-for="one in STATIONS"
+        :key="one.name"
+        :to="`/${one.name}`"
+        class="relative flex w-20 flex-col items-center pt-1.5"
+        :aria-current="route.name === one.name ? 'page' : undefined"
+        :aria-label="counts[one.name] ? `${one.label}, ${counts[one.name]} waiting for you` : one.label"
       >
         <span class="text-sm" :class="route.name === one.name ? 'font-bold' : 'text-rule'">{{ one.label }}</span>
         <span class="mt-0.5 flex h-[17px] items-center bg-asphalt px-1.5">
-          <span v-if="counts[one.name]" class="min-w-5 rounded bg-amber px-1.5 text-center text-2xs leading-4 font-bold text-asphalt">{{ counts[one.name] }}</span>
-          <span v-else class="size-2 rounded-full border-[1.5px]" :class="route.name === one.name ? 'border-sheet bg-sheet' : 'border-faint'" />
+          <span v-if="counts[one.name]" class="min-w-5 rounded bg-amber px-1.5 text-center text-2xs leading-4 font-bold text-asphalt">{{
+            counts[one.name]
+          }}</span>
+          <span
+            v-else
+            class="size-2 rounded-full border-[1.5px]"
+            :class="route.name === one.name ? 'border-sheet bg-sheet' : 'border-faint'"
+          />
         </span>
         <span v-if="route.name === one.name" class="absolute inset-x-4 bottom-0 h-1 rounded-t bg-paper" aria-hidden="true" />
       </RouterLink>
     </nav>
-    <button type="button" class="my-auto flex h-8 w-36 items-center justify-between rounded border border-soft px-2.5 text-rule hover:border-faint" @click="emit('find')">Find or do <kbd class="rounded border border-soft px-1 font-mono text-2xs">Ctrl K</kbd></button>
+    <button
+      type="button"
+      class="my-auto flex h-8 w-36 items-center justify-between rounded border border-soft px-2.5 text-rule hover:border-faint"
+      @click="emit('find')"
+    >
+      Find or do <kbd class="rounded border border-soft px-1 font-mono text-2xs">Ctrl K</kbd>
+    </button>
     <Menu as="div" class="relative my-auto">
       <MenuButton class="rounded px-1 text-left text-xs leading-[15px]" aria-label="Set-up and clock">
-        <span class="block whitespace-nowrap">{{ dateOf(at) }} {{ timeOf(at) }}</span><span class="block whitespace-nowrap text-rule">{{ pace }} <span aria-hidden="true">▾</span></span>
+        <span class="block whitespace-nowrap">{{ dateOf(at) }} {{ timeOf(at) }}</span
+        ><span class="block whitespace-nowrap text-rule">{{ pace }} <span aria-hidden="true">▾</span></span>
       </MenuButton>
       <MenuItems class="absolute right-0 z-30 mt-2 w-56 rounded border border-rule bg-sheet py-1 text-ink shadow-md">
         <p class="px-3 py-1.5 text-xs text-soft">{{ here.name }}, {{ here.role }}</p>
-        <MenuItem v-for="[key, label] in parts" :key="key" v-slot="{ active }"><RouterLink :to="`/setup/${key}`" class="block px-3 py-1.5" :class="active ? 'bg-shade' : ''">{{ label }}</RouterLink></MenuItem>
+        <MenuItem v-for="[key, label] in parts" :key="key" v-slot="{ active }"
+          ><RouterLink :to="`/setup/${key}`" class="block px-3 py-1.5" :class="active ? 'bg-shade' : ''">{{ label }}</RouterLink></MenuItem
+        >
         <div class="my-1 border-t border-rule-2" />
-        <MenuItem v-slot="{ active }"><button type="button" class="block w-full px-3 py-1.5 text-left" :class="active ? 'bg-shade' : ''" @click="emit('help')">Keys of this view <kbd class="float-right font-mono text-2xs text-soft">?</kbd></button></MenuItem>
-        <MenuItem v-slot="{ active }"><button type="button" class="block w-full px-3 py-1.5 text-left" :class="active ? 'bg-shade' : ''" @click="leave">Sign out</button></MenuItem>
+        <MenuItem v-slot="{ active }"
+          ><button type="button" class="block w-full px-3 py-1.5 text-left" :class="active ? 'bg-shade' : ''" @click="emit('help')">
+            Keys of this view <kbd class="float-right font-mono text-2xs text-soft">?</kbd>
+          </button></MenuItem
+        >
+        <MenuItem v-slot="{ active }"
+          ><button type="button" class="block w-full px-3 py-1.5 text-left" :class="active ? 'bg-shade' : ''" @click="leave">
+            Sign out
+          </button></MenuItem
+        >
       </MenuItems>
     </Menu>
   </header>
 </template>
 
 <style scoped>
-.road-line { background: repeating-linear-gradient(90deg, var(--color-amber) 0 14px, transparent 14px 29px); opacity: 0.85; }
+.road-line {
+  background: repeating-linear-gradient(90deg, var(--color-amber) 0 14px, transparent 14px 29px);
+  opacity: 0.85;
+}
 </style>

@@ -29,18 +29,21 @@ export function useKeys(name: string, keys: Key[]): void {
 export const keyLayers = layers
 
 const inField = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) &&
+  target instanceof HTMLElement &&
+  (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) &&
   !(target instanceof HTMLInputElement && target.type === 'checkbox')
 
 export function onKey(event: KeyboardEvent): void {
   if (event.defaultPrevented) return
   const dialog = document.querySelector('[role="dialog"]')
-  const combo = (event.ctrlKey || event.metaKey ? 'ctrl+' : '') + (event.shiftKey && event.key.length > 1 ? 'shift+' : '') + event.key.toLowerCase()
+  const combo =
+    (event.ctrlKey || event.metaKey ? 'ctrl+' : '') + (event.shiftKey && event.key.length > 1 ? 'shift+' : '') + event.key.toLowerCase()
   for (const layer of [...layers].reverse()) {
     for (const one of layer.keys) {
       if (one.key !== combo || (inField(event.target) && !one.always) || (dialog && !one.always)) continue
       // A focused button answers Enter and Space itself.
-      if ((combo === 'enter' || combo === ' ') && event.target instanceof HTMLElement && /^(BUTTON|A|SUMMARY)$/.test(event.target.tagName)) continue
+      if ((combo === 'enter' || combo === ' ') && event.target instanceof HTMLElement && /^(BUTTON|A|SUMMARY)$/.test(event.target.tagName))
+        continue
       event.preventDefault()
       one.run(event)
       return

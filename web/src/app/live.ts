@@ -38,6 +38,8 @@ const beat = ref(performance.now())
 setInterval(() => (beat.value = performance.now()), 1000)
 
 /** The business's time now: the practice world's clock runs on between two pulses. */
-const now = computed(() => (pulse.value ? Date.parse(pulse.value.now) + Math.max(0, beat.value - state.at) * pulse.value.speed : Date.now()))
+const now = computed(() =>
+  pulse.value ? Date.parse(pulse.value.now) + Math.max(0, beat.value - state.at) * pulse.value.speed : Date.now(),
+)
 
 export const live = { pulse, state, now }

@@ -16,13 +16,17 @@ export function tell(text: string, bad = false): void {
   const one = { id: next++, text, bad }
   told.push(one)
   if (told.length > 3) told.shift()
-  setTimeout(() => {
-    const at = told.findIndex((other) => other.id === one.id)
-    if (at >= 0) told.splice(at, 1)
-  }, bad ? 9000 : 5000)
+  setTimeout(
+    () => {
+      const at = told.findIndex((other) => other.id === one.id)
+      if (at >= 0) told.splice(at, 1)
+    },
+    bad ? 9000 : 5000,
+  )
 }
 
-export const wordsOf = (error: unknown): string => (error instanceof ApiError ? error.message : 'Something broke on this page; load it again.')
+export const wordsOf = (error: unknown): string =>
+  error instanceof ApiError ? error.message : 'Something broke on this page; load it again.'
 
 /** Do one thing for a person: say what came of it, and look at everything again. Answers whether it worked. */
 export async function act(run: () => Promise<{ told: string }>): Promise<boolean> {

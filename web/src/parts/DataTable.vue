@@ -36,7 +36,13 @@ const cursor = ref(0)
 const picked = ref(new Set<number>())
 const height = computed(() => props.rowHeight ?? 44)
 const virtual = useVirtualizer(
-  computed(() => ({ count: list.total.value ?? 0, getScrollElement: () => box.value, estimateSize: () => height.value, overscan: 8, scrollPaddingStart: 32 })),
+  computed(() => ({
+    count: list.total.value ?? 0,
+    getScrollElement: () => box.value,
+    estimateSize: () => height.value,
+    overscan: 8,
+    scrollPaddingStart: 32,
+  })),
 )
 const items = computed(() => virtual.value.getVirtualItems())
 const before = computed(() => items.value[0]?.start ?? 0)
@@ -49,12 +55,15 @@ watch(list.rows, () => {
 })
 const closed = ref(false)
 watch(active, (now) => (closed.value = now === null))
-watch(() => props.ask, () => {
-  closed.value = false
-  cursor.value = 0
-  picked.value = new Set()
-  emit('chosen', [])
-})
+watch(
+  () => props.ask,
+  () => {
+    closed.value = false
+    cursor.value = 0
+    picked.value = new Set()
+    emit('chosen', [])
+  },
+)
 
 function go(to: number, extend = false) {
   const last = (list.total.value ?? 1) - 1
@@ -96,7 +105,18 @@ useKeys(props.name, [
   { key: 'shift+arrowdown', told: 'choose more rows', run: () => go(cursor.value + 1, true) },
   { key: 'enter', told: 'see why', run: () => current() && open(current()!) },
   { key: 'a', told: 'do the best step', run: () => current() && emit('act', current()!) },
-  ...(props.choose ? [{ key: ' ', told: 'choose the row', run: () => { const row = current(); if (row) pick(row) } }] : []),
+  ...(props.choose
+    ? [
+        {
+          key: ' ',
+          told: 'choose the row',
+          run: () => {
+            const row = current()
+            if (row) pick(row)
+          },
+        },
+      ]
+    : []),
 ])
 function toggleSort(column: Column) {
   if (column.sort === false) return
@@ -108,6 +128,7 @@ function clear() {
   emit('chosen', [])
 }
 defineExpose({ refresh: list.refresh, total: list.total, clear, go, first: () => list.at(0) })
+const cell = (row: object, key: string): unknown => (row as Record<string, unknown>)[key]
 </script>
 
 <template>
@@ -121,39 +142,87 @@ defineExpose({ refresh: list.refresh, total: list.total, clear, go, first: () =>
         <thead class="sticky top-0 z-10 bg-sheet">
           <tr class="h-8 border-b border-rule text-2xs text-soft">
             <th v-if="choose"><span class="sr-only">Chosen</span></th>
-            <th v-for="column in columns" :key="column.key" scope="col" class="px-2.5" :class="column.right ? 'text-right' : ''" :aria-sort="ask.sort === (column.sort || column.key) ? (ask.down ? 'descending' : 'ascending') : undefined">
-              <button v-if="column.sort !== false" type="button" class="max-w-full truncate font-semibold hover:text-ink" @click="toggleSort(column)">
-                {{ column.label }}<span v-if="ask.sort === (column.sort ?? column.key)" aria-hidden="true"> {{ ask.down ? '↓' : '↑' }}</span>
+            <th
+              v-for="column in columns"
+              :key="column.key"
+              scope="col"
+              class="px-2.5"
+              :class="column.right ? 'text-right' : ''"
+              :aria-sort="ask.sort === (column.sort || column.key) ? (ask.down ? 'descending' : 'ascending') : undefined"
+            >
+              <button
+                v-if="column.sort !== false"
+                type="button"
+                class="max-w-full truncate font-semibold hover:text-ink"
+                @click="toggleSort(column)"
+              >
+                {{ column.label
+                }}<span v-if="ask.sort === (column.sort ?? column.key)" aria-hidden="true"> {{ ask.down ? '↓' : '↑' }}</span>
               </button>
               <template v-else>{{ column.label }}</template>
             </th>
           </tr>
         </thead>
         <tbody>
-          <tr v-if="before" aria-hidden="true" :style="{ height: `${before}px` }"><td :colspan="columns.length + (choose ? 1 : 0)" /></tr>
+          <tr v-if="before" aria-hidden="true" :style="{ height: `${before}px` }">
+            <td :colspan="columns.length + (choose ? 1 : 0)" />
+          </tr>
           <template v-for="item in items" :key="item.index">
             <tr
-              v-if="list.at(item.index)" class="cursor-default border-b border-rule-2" :style="{ height: `${height}px` }"
-              :class="[cursor === item.index ? 'bg-shade' : 'hover:bg-shade/60', picked.has(list.at(item.index)!.id) ? 'bg-pine-wash/60' : '']"
-              :aria-selected="cursor === item.index" @click="click(item.index, list.at(item.index)!, $event)"
+              v-if="list.at(item.index)"
+              class="cursor-default border-b border-rule-2"
+              :style="{ height: `${height}px` }"
+              :class="[
+                cursor === item.index ? 'bg-shade' : 'hover:bg-shade/60',
+                picked.has(list.at(item.index)!.id) ? 'bg-pine-wash/60' : '',
+              ]"
+              :aria-selected="cursor === item.index"
+              @click="click(item.index, list.at(item.index)!, $event)"
             >
               <td v-if="choose" class="relative pl-3">
-                <span v-if="cursor === item.index || edge?.(list.at(item.index)!)" class="absolute inset-y-0 left-0 w-[3px]" :class="cursor === item.index ? 'bg-asphalt' : edge?.(list.at(item.index)!)" aria-hidden="true" />
-                <input type="checkbox" class="size-3.5 accent-pine align-middle" :checked="picked.has(list.at(item.index)!.id)" :aria-label="`Choose row ${item.index + 1}`" @click.stop="pick(list.at(item.index)!)" />
+                <span
+                  v-if="cursor === item.index || edge?.(list.at(item.index)!)"
+                  class="absolute inset-y-0 left-0 w-[3px]"
+                  :class="cursor === item.index ? 'bg-asphalt' : edge?.(list.at(item.index)!)"
+                  aria-hidden="true"
+                />
+                <input
+                  type="checkbox"
+                  class="size-3.5 accent-pine align-middle"
+                  :checked="picked.has(list.at(item.index)!.id)"
+                  :aria-label="`Choose row ${item.index + 1}`"
+                  @click.stop="pick(list.at(item.index)!)"
+                />
               </td>
-              <td v-for="(column, n) in columns" :key="column.key" class="relative overflow-hidden px-2.5" :class="column.right ? 'text-right whitespace-nowrap' : ''">
-                <span v-if="n === 0 && !choose && (cursor === item.index || edge?.(list.at(item.index)!))" class="absolute inset-y-0 left-0 w-[3px]" :class="cursor === item.index ? 'bg-asphalt' : edge?.(list.at(item.index)!)" aria-hidden="true" />
+              <td
+                v-for="(column, n) in columns"
+                :key="column.key"
+                class="relative overflow-hidden px-2.5"
+                :class="column.right ? 'text-right whitespace-nowrap' : ''"
+              >
+                <span
+                  v-if="n === 0 && !choose && (cursor === item.index || edge?.(list.at(item.index)!))"
+                  class="absolute inset-y-0 left-0 w-[3px]"
+                  :class="cursor === item.index ? 'bg-asphalt' : edge?.(list.at(item.index)!)"
+                  aria-hidden="true"
+                />
                 <slot :name="column.key" :row="list.at(item.index)!" :index="item.index">
-                  <span class="block truncate">{{ (list.at(item.index) as Record<string, unknown>)[column.key] }}</span>
+                  <span class="block truncate">{{ cell(list.at(item.index)!, column.key) }}</span>
                 </slot>
               </td>
             </tr>
-            <tr v-else :style="{ height: `${height}px` }" class="border-b border-rule-2"><td :colspan="columns.length + (choose ? 1 : 0)" class="px-3"><span class="block h-2 w-1/3 rounded bg-rule-2" /></td></tr>
+            <tr v-else :style="{ height: `${height}px` }" class="border-b border-rule-2">
+              <td :colspan="columns.length + (choose ? 1 : 0)" class="px-3"><span class="block h-2 w-1/3 rounded bg-rule-2" /></td>
+            </tr>
           </template>
-          <tr v-if="after > 0" aria-hidden="true" :style="{ height: `${after}px` }"><td :colspan="columns.length + (choose ? 1 : 0)" /></tr>
+          <tr v-if="after > 0" aria-hidden="true" :style="{ height: `${after}px` }">
+            <td :colspan="columns.length + (choose ? 1 : 0)" />
+          </tr>
         </tbody>
       </table>
-      <div v-if="list.state.error" role="alert" class="p-6 text-center text-brick">{{ list.state.error }} <button type="button" class="font-semibold text-slate underline" @click="list.refresh()">Try again</button></div>
+      <div v-if="list.state.error" role="alert" class="p-6 text-center text-brick">
+        {{ list.state.error }} <button type="button" class="font-semibold text-slate underline" @click="list.refresh()">Try again</button>
+      </div>
       <div v-else-if="list.total.value === 0" class="px-6 py-10 text-center">
         <p class="font-bold">{{ empty }}</p>
         <p v-if="emptyTold" class="mt-1 text-soft">{{ emptyTold }}</p>

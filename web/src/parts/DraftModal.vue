@@ -12,9 +12,16 @@ import Modal from './Modal.vue'
 type Draft = Pick<Schema<'WhatIfAsk'>, 'fees' | 'terms' | 'policy' | 'rate'>
 const props = defineProps<{ title: string; draft: Draft }>()
 const emit = defineEmits<{ close: []; done: [] }>()
-const { data: view, error, isFetching, refetch } = useQuery({
+const {
+  data: view,
+  error,
+  isFetching,
+  refetch,
+} = useQuery({
   queryKey: computed(() => ['what-if', props.draft]),
-  queryFn: () => take(api.POST('/api/v1/prices/what-if', { body: props.draft })), retry: false, staleTime: 0,
+  queryFn: () => take(api.POST('/api/v1/prices/what-if', { body: props.draft })),
+  retry: false,
+  staleTime: 0,
 })
 const wrong = ref('')
 const moving = computed(() => (view.value?.counts.rise ?? 0) + (view.value?.counts.fall ?? 0))
@@ -32,10 +39,21 @@ async function apply() {
 </script>
 
 <template>
-  <Modal open wide :title="title" told="Nothing has happened yet. This is what it would do at today's costs; it can be undone afterwards." @close="emit('close')">
+  <Modal
+    open
+    wide
+    :title="title"
+    told="Nothing has happened yet. This is what it would do at today's costs; it can be undone afterwards."
+    @close="emit('close')"
+  >
     <p v-if="error || wrong" role="alert" class="mb-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error ? wordsOf(error) : wrong }}</p>
     <div v-if="view" class="max-h-[58vh] overflow-auto"><Effects :view="view" draft /></div>
     <p v-else-if="!error" class="text-soft">Working out every price…</p>
-    <template #acts><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" :disabled="!view || isFetching" @click="apply">{{ moving ? `Keep, and change ${moving.toLocaleString('en-GB')} prices` : 'Keep' }}</Btn></template>
+    <template #acts
+      ><Btn @click="emit('close')">Leave it</Btn
+      ><Btn kind="main" :disabled="!view || isFetching" @click="apply">{{
+        moving ? `Keep, and change ${moving.toLocaleString('en-GB')} prices` : 'Keep'
+      }}</Btn></template
+    >
   </Modal>
 </template>

@@ -17,24 +17,83 @@ const total = computed(() => count('rise') + count('fall'))
 
 <template>
   <div>
-    <p class="flex flex-wrap gap-x-7 gap-y-1 text-soft"><span><b class="text-lg text-ink">{{ count('rise') }}</b> prices rise</span><span><b class="text-lg text-ink">{{ count('fall') }}</b> fall</span><span><b class="text-lg text-ink">{{ count('limit') }}</b> meet a limit</span><span><b class="text-lg" :class="count('held') ? 'text-amber-ink' : 'text-ink'">{{ count('held') }}</b> would wait for you</span><span v-if="count('pause')"><b class="text-lg text-ink">{{ count('pause') }}</b> pause</span><span v-if="count('resume')"><b class="text-lg text-ink">{{ count('resume') }}</b> come back</span><span><b class="text-lg" :class="number(view.a_day) < 0 ? 'text-brick' : 'text-pine'">{{ money(view.a_day, true) }}</b> a day at today's pace</span></p>
+    <p class="flex flex-wrap gap-x-7 gap-y-1 text-soft">
+      <span
+        ><b class="text-lg text-ink">{{ count('rise') }}</b> prices rise</span
+      ><span
+        ><b class="text-lg text-ink">{{ count('fall') }}</b> fall</span
+      ><span
+        ><b class="text-lg text-ink">{{ count('limit') }}</b> meet a limit</span
+      ><span
+        ><b class="text-lg" :class="count('held') ? 'text-amber-ink' : 'text-ink'">{{ count('held') }}</b> would wait for you</span
+      ><span v-if="count('pause')"
+        ><b class="text-lg text-ink">{{ count('pause') }}</b> pause</span
+      ><span v-if="count('resume')"
+        ><b class="text-lg text-ink">{{ count('resume') }}</b> come back</span
+      ><span
+        ><b class="text-lg" :class="number(view.a_day) < 0 ? 'text-brick' : 'text-pine'">{{ money(view.a_day, true) }}</b> a day at today's
+        pace</span
+      >
+    </p>
     <div class="sheet mt-3 p-3.5"><Histogram :bins="view.bins" :now="view.now" :then="view.then" :draft="draft" /></div>
     <div class="sheet mt-3 overflow-hidden">
       <table v-if="moves.length || held.length" class="w-full">
-        <thead><tr class="h-8 border-b border-rule text-2xs text-soft"><th v-if="left" class="w-9" /><th class="px-2">Moves most</th><th class="px-2 text-right">Now</th><th class="px-2 text-right">Then</th><th class="px-2 text-right">Step</th><th class="px-2 text-right">Margin</th><th class="px-3">Set by</th></tr></thead>
+        <thead>
+          <tr class="h-8 border-b border-rule text-2xs text-soft">
+            <th v-if="left" class="w-9" />
+            <th class="px-2">Moves most</th>
+            <th class="px-2 text-right">Now</th>
+            <th class="px-2 text-right">Then</th>
+            <th class="px-2 text-right">Step</th>
+            <th class="px-2 text-right">Margin</th>
+            <th class="px-3">Set by</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="one in moves.slice(0, 100)" :key="one.listing" class="h-11 border-b border-rule-2">
-            <td v-if="left" class="pl-3"><input type="checkbox" class="size-3.5 accent-pine align-middle" :checked="!left.has(one.listing)" :aria-label="`Apply to ${one.sku}`" @change="emit('toggle', one.listing)" /></td>
-            <td class="px-2"><RouterLink class="block max-w-72 truncate hover:underline" :title="one.title" :to="{ path: '/price', query: { view: 'listings', words: one.sku } }"><b>{{ one.title }}</b></RouterLink><span class="code text-soft">{{ one.sku }}</span></td>
-            <td class="px-2 text-right">{{ money(one.now) }}</td><td class="px-2 text-right font-bold">{{ money(one.then) }}</td>
+            <td v-if="left" class="pl-3">
+              <input
+                type="checkbox"
+                class="size-3.5 accent-pine align-middle"
+                :checked="!left.has(one.listing)"
+                :aria-label="`Apply to ${one.sku}`"
+                @change="emit('toggle', one.listing)"
+              />
+            </td>
+            <td class="px-2">
+              <RouterLink
+                class="block max-w-72 truncate hover:underline"
+                :title="one.title"
+                :to="{ path: '/price', query: { view: 'listings', words: one.sku } }"
+                ><b>{{ one.title }}</b></RouterLink
+              ><span class="code text-soft">{{ one.sku }}</span>
+            </td>
+            <td class="px-2 text-right">{{ money(one.now) }}</td>
+            <td class="px-2 text-right font-bold">{{ money(one.then) }}</td>
             <td class="px-2 text-right">{{ one.step > 0 ? '+' : '' }}{{ percent(one.step) }}</td>
             <td class="px-2 text-right whitespace-nowrap">{{ percent(one.margin_now) }} → {{ percent(one.margin_then) }}</td>
-            <td class="px-3"><Tag :tone="one.set_by === 'step' || one.set_by === 'ceiling' ? 'waits' : 'plain'">{{ one.set_by.replace('_', ' ') }}</Tag></td>
+            <td class="px-3">
+              <Tag :tone="one.set_by === 'step' || one.set_by === 'ceiling' ? 'waits' : 'plain'">{{ one.set_by.replace('_', ' ') }}</Tag>
+            </td>
           </tr>
-          <tr v-for="one in held.slice(0, 40)" :key="one.listing" class="h-11 border-b border-rule-2"><td v-if="left" /><td class="px-2"><b class="block max-w-72 truncate" :title="one.title">{{ one.title }}</b><span class="code text-soft">{{ one.sku }}</span></td><td class="px-2 text-right">{{ money(one.now) }}</td><td class="px-2 text-right text-soft" colspan="3">the old price stands and waits for you</td><td class="px-3"><Tag tone="waits">{{ one.set_by.replace('_', ' ') }}</Tag></td></tr>
+          <tr v-for="one in held.slice(0, 40)" :key="one.listing" class="h-11 border-b border-rule-2">
+            <td v-if="left" />
+            <td class="px-2">
+              <b class="block max-w-72 truncate" :title="one.title">{{ one.title }}</b><span class="code text-soft">{{ one.sku }}</span>
+            </td>
+            <td class="px-2 text-right">{{ money(one.now) }}</td>
+            <td class="px-2 text-right text-soft" colspan="3">the old price stands and waits for you</td>
+            <td class="px-3">
+              <Tag tone="waits">{{ one.set_by.replace('_', ' ') }}</Tag>
+            </td>
+          </tr>
         </tbody>
       </table>
-      <Empty v-else title="No price would move" :told="draft ? 'The draft changes no price at today\'s costs.' : 'All prices are what the rules ask for.'" />
+      <Empty
+        v-else
+        title="No price would move"
+        :told="draft ? 'The draft changes no price at today\'s costs.' : 'All prices are what the rules ask for.'"
+      />
     </div>
     <p v-if="moves.length > 100" class="mt-2 text-soft">The hundred largest of {{ total.toLocaleString('en-GB') }}; all are applied.</p>
   </div>

@@ -11,7 +11,17 @@ useKeys('Filter', [{ key: '/', told: 'filter this list', run: () => field.value?
 
 <template>
   <div class="relative">
-    <input ref="field" type="search" class="field w-56! pr-7" :value="words" :aria-label="label" :placeholder="label" maxlength="200" @input="emit('change', ($event.target as HTMLInputElement).value)" @keydown.esc="field?.blur()" />
+    <input
+      ref="field"
+      type="search"
+      class="field w-56! pr-7"
+      :value="words"
+      :aria-label="label"
+      :placeholder="label"
+      maxlength="200"
+      @input="emit('change', ($event.target as HTMLInputElement).value)"
+      @keydown.esc="field?.blur()"
+    />
     <kbd class="pointer-events-none absolute top-1.5 right-2 rounded border border-faint px-1 font-mono text-2xs text-soft">/</kbd>
   </div>
 </template>

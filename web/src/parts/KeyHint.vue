@@ -3,5 +3,8 @@ defineProps<{ keys: string; told: string }>()
 </script>
 
 <template>
-  <span class="text-xs text-soft whitespace-nowrap"><kbd v-for="one in keys.split(' ')" :key="one" class="mr-1 rounded border border-faint px-1 font-mono text-2xs text-ink">{{ one }}</kbd>{{ told }}</span>
+  <span class="text-xs text-soft whitespace-nowrap"
+    ><kbd v-for="one in keys.split(' ')" :key="one" class="mr-1 rounded border border-faint px-1 font-mono text-2xs text-ink">{{ one }}</kbd
+    >{{ told }}</span
+  >
 </template>

@@ -4,12 +4,35 @@ import { computed } from 'vue'
 
 const props = defineProps<{ state: string; use?: number }>()
 const kind = computed(() => (props.state === 'open' && props.use ? 'spare' : props.state))
-const WORDS: Record<string, string> = { open: 'lane open', slow: 'lane slow', shut: 'lane shut', new: 'lane new, not yet proven', spare: 'spare lane' }
-const TONE: Record<string, string> = { open: 'text-pine', slow: 'text-amber-ink', shut: 'text-brick', new: 'text-slate', spare: 'text-soft' }
+const WORDS: Record<string, string> = {
+  open: 'lane open',
+  slow: 'lane slow',
+  shut: 'lane shut',
+  new: 'lane new, not yet proven',
+  spare: 'spare lane',
+}
+const TONE: Record<string, string> = {
+  open: 'text-pine',
+  slow: 'text-amber-ink',
+  shut: 'text-brick',
+  new: 'text-slate',
+  spare: 'text-soft',
+}
 </script>
 
 <template>
-  <svg viewBox="0 0 58 10" width="58" height="10" role="img" :aria-label="WORDS[kind] ?? kind" class="inline-block shrink-0" :class="TONE[kind]" fill="none" stroke="currentColor" stroke-width="1.8">
+  <svg
+    viewBox="0 0 58 10"
+    width="58"
+    height="10"
+    role="img"
+    :aria-label="WORDS[kind] ?? kind"
+    class="inline-block shrink-0"
+    :class="TONE[kind]"
+    fill="none"
+    stroke="currentColor"
+    stroke-width="1.8"
+  >
     <circle cx="4" cy="5" r="3" fill="currentColor" stroke="none" />
     <rect x="49.5" y="1.8" width="6.4" height="6.4" fill="currentColor" stroke="none" />
     <template v-if="kind === 'spare'"><path d="M9 3.6H47M9 6.4H47" stroke-width="1" /></template>

@@ -7,12 +7,21 @@ const emit = defineEmits<{ choose: [key: string] }>()
 <template>
   <div role="group" :aria-label="label" class="flex flex-wrap gap-1.5">
     <button
-      v-for="one in options" :key="one.key" type="button" :aria-pressed="chosen === one.key"
+      v-for="one in options"
+      :key="one.key"
+      type="button"
+      :aria-pressed="chosen === one.key"
       class="h-7 rounded px-2.5 text-xs font-semibold whitespace-nowrap"
       :class="chosen === one.key ? 'bg-asphalt text-sheet' : 'border border-rule bg-sheet hover:bg-shade'"
       @click="emit('choose', one.key)"
     >
-      {{ one.label }}<span v-if="one.count !== undefined" class="ml-1.5" :class="chosen === one.key ? '' : one.waits && one.count ? 'text-amber-ink' : 'text-soft'">{{ one.count.toLocaleString('en-GB') }}</span>
+      {{ one.label
+      }}<span
+        v-if="one.count !== undefined"
+        class="ml-1.5"
+        :class="chosen === one.key ? '' : one.waits && one.count ? 'text-amber-ink' : 'text-soft'"
+        >{{ one.count.toLocaleString('en-GB') }}</span
+      >
     </button>
   </div>
 </template>

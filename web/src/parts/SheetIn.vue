@@ -64,7 +64,9 @@ function follow(number: number, during: 'checking' | 'taking', then: 'checked' |
 }
 async function takeIn() {
   try {
-    const started = await take(api.POST('/api/v1/sheets/{name}/take', { params: { path: { name: props.sheet } }, body: { token: token.value } }))
+    const started = await take(
+      api.POST('/api/v1/sheets/{name}/take', { params: { path: { name: props.sheet } }, body: { token: token.value } }),
+    )
     follow(started.job, 'taking', 'taken')
   } catch (problem) {
     error.value = wordsOf(problem)
@@ -82,28 +84,59 @@ onBeforeUnmount(() => clearTimeout(timer))
 </script>
 
 <template>
-  <Modal :open="open" :title="title" told="CSV or XLSX; the first row names the columns, in any order. Nothing changes until you say so." wide @close="close">
+  <Modal
+    :open="open"
+    :title="title"
+    told="CSV or XLSX; the first row names the columns, in any order. Nothing changes until you say so."
+    wide
+    @close="close"
+  >
     <p v-if="error" role="alert" class="mb-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
     <div v-if="stage === 'choose'" class="flex items-center gap-4">
       <input type="file" accept=".csv,.xlsx,.txt" aria-label="The sheet" class="text-sm" @change="upload" />
-      <span class="text-soft">Template: <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.csv`" download>CSV</a>, <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.xlsx`" download>XLSX</a></span>
+      <span class="text-soft"
+        >Template: <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.csv`" download>CSV</a>,
+        <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.xlsx`" download>XLSX</a></span
+      >
     </div>
     <div v-else-if="stage === 'checking' || stage === 'taking'" role="status">
-      <p>{{ stage === 'checking' ? 'Checking' : 'Taking in' }} {{ job?.done.toLocaleString('en-GB') ?? 0 }} of {{ job?.total.toLocaleString('en-GB') ?? '…' }} rows</p>
+      <p>
+        {{ stage === 'checking' ? 'Checking' : 'Taking in' }} {{ job?.done.toLocaleString('en-GB') ?? 0 }} of
+        {{ job?.total.toLocaleString('en-GB') ?? '…' }} rows
+      </p>
       <progress class="mt-2 h-2 w-full accent-pine" :max="job?.total || 1" :value="job?.done ?? 0" />
     </div>
     <div v-else-if="result">
-      <p class="text-base"><b>{{ result.counts.new }}</b> new, <b>{{ result.counts.changed }}</b> changed, <b>{{ result.counts.same }}</b> the same, <b :class="result.counts.bad ? 'text-brick' : ''">{{ result.counts.bad }}</b> cannot be taken</p>
+      <p class="text-base">
+        <b>{{ result.counts.new }}</b> new, <b>{{ result.counts.changed }}</b> changed, <b>{{ result.counts.same }}</b> the same,
+        <b :class="result.counts.bad ? 'text-brick' : ''">{{ result.counts.bad }}</b> cannot be taken
+      </p>
       <p v-if="result.unknown.length" class="mt-1 text-soft">Columns that are not used: {{ result.unknown.join(', ') }}</p>
       <div v-if="result.bad.length" class="mt-3">
-        <p class="font-semibold">Rows that cannot be taken <a class="ml-2 text-slate underline" :href="`/api/v1/sheets/${sheet}/bad/${token}.csv`" download>all of them with their reasons, as a sheet</a></p>
-        <ul class="mt-1 max-h-36 overflow-auto"><li v-for="(one, i) in result.bad" :key="i" class="truncate py-0.5"><span class="text-brick">{{ one.why }}</span> <span class="text-soft">{{ Object.values(one.row).filter(Boolean).join(' · ') }}</span></li></ul>
+        <p class="font-semibold">
+          Rows that cannot be taken
+          <a class="ml-2 text-slate underline" :href="`/api/v1/sheets/${sheet}/bad/${token}.csv`" download
+            >all of them with their reasons, as a sheet</a
+          >
+        </p>
+        <ul class="mt-1 max-h-36 overflow-auto">
+          <li v-for="(one, i) in result.bad" :key="i" class="truncate py-0.5">
+            <span class="text-brick">{{ one.why }}</span>
+            <span class="text-soft">{{ Object.values(one.row).filter(Boolean).join(' · ') }}</span>
+          </li>
+        </ul>
       </div>
-      <ul v-if="result.changes.length" class="mt-3 max-h-48 overflow-auto border-t border-rule-2 pt-2"><li v-for="(one, i) in result.changes" :key="i" class="truncate py-0.5"><span class="inline-block w-16 text-soft">{{ one.kind }}</span>{{ one.told }}</li></ul>
+      <ul v-if="result.changes.length" class="mt-3 max-h-48 overflow-auto border-t border-rule-2 pt-2">
+        <li v-for="(one, i) in result.changes" :key="i" class="truncate py-0.5">
+          <span class="inline-block w-16 text-soft">{{ one.kind }}</span>{{ one.told }}
+        </li>
+      </ul>
     </div>
     <template #acts>
       <Btn v-if="stage === 'checking' || stage === 'taking'" @click="stop">Stop</Btn>
-      <Btn v-if="stage === 'checked'" kind="main" :disabled="!good" @click="takeIn">{{ good ? `Take ${good.toLocaleString('en-GB')} good rows` : 'Nothing to take' }}</Btn>
+      <Btn v-if="stage === 'checked'" kind="main" :disabled="!good" @click="takeIn">{{
+        good ? `Take ${good.toLocaleString('en-GB')} good rows` : 'Nothing to take'
+      }}</Btn>
       <Btn @click="close">{{ stage === 'taken' ? 'Done' : 'Close' }}</Btn>
     </template>
   </Modal>

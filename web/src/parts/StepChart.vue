@@ -3,13 +3,22 @@
 import { computed } from 'vue'
 import { rangeOf, stepPath, type Point } from './steps'
 
-const props = defineProps<{ series: { name: string; tone: 'ink' | 'brick'; points: Point[]; show: (value: number) => string }[]; from: number; to: number }>()
+const props = defineProps<{
+  series: { name: string; tone: 'ink' | 'brick'; points: Point[]; show: (value: number) => string }[]
+  from: number
+  to: number
+}>()
 const STROKE = { ink: 'stroke-asphalt', brick: 'stroke-brick' }
 const TEXT = { ink: 'text-ink', brick: 'text-brick' }
 const rows = computed(() =>
-  props.series.filter((one) => one.points.length).map((one) => ({
-    ...one, path: stepPath(one.points, 330, 34, [props.from, props.to], rangeOf(one.points)), last: one.points.at(-1)!.value, range: rangeOf(one.points),
-  })),
+  props.series
+    .filter((one) => one.points.length)
+    .map((one) => ({
+      ...one,
+      path: stepPath(one.points, 330, 34, [props.from, props.to], rangeOf(one.points)),
+      last: one.points.at(-1)!.value,
+      range: rangeOf(one.points),
+    })),
 )
 const day = (at: number) => new Date(at).toISOString().slice(0, 16).replace('T', ' ')
 </script>
@@ -17,8 +26,18 @@ const day = (at: number) => new Date(at).toISOString().slice(0, 16).replace('T',
 <template>
   <div>
     <div v-for="row in rows" :key="row.name" class="mb-2">
-      <div class="flex justify-between text-2xs" :class="TEXT[row.tone]"><span>{{ row.name }}</span><span class="text-soft">{{ row.show(row.range[0]) }} to {{ row.show(row.range[1]) }}, now {{ row.show(row.last) }}</span></div>
-      <svg viewBox="0 0 330 34" preserveAspectRatio="none" class="block h-9 w-full" role="img" :aria-label="`${row.name}, now ${row.show(row.last)}`">
+      <div class="flex justify-between text-2xs" :class="TEXT[row.tone]">
+        <span>{{ row.name }}</span><span class="text-soft"
+          >{{ row.show(row.range[0]) }} to {{ row.show(row.range[1]) }}, now {{ row.show(row.last) }}</span
+        >
+      </div>
+      <svg
+        viewBox="0 0 330 34"
+        preserveAspectRatio="none"
+        class="block h-9 w-full"
+        role="img"
+        :aria-label="`${row.name}, now ${row.show(row.last)}`"
+      >
         <path :d="row.path" fill="none" stroke-width="1.8" vector-effect="non-scaling-stroke" :class="STROKE[row.tone]" />
       </svg>
     </div>
@@ -26,7 +45,11 @@ const day = (at: number) => new Date(at).toISOString().slice(0, 16).replace('T',
       <summary class="cursor-pointer">The numbers</summary>
       <table class="mt-1 w-full">
         <template v-for="row in rows" :key="row.name">
-          <tr v-for="point in row.points.slice(-12).reverse()" :key="row.name + point.at"><td>{{ row.name }}</td><td>{{ day(point.at) }}</td><td class="text-right">{{ row.show(point.value) }}</td></tr>
+          <tr v-for="point in row.points.slice(-12).reverse()" :key="row.name + point.at">
+            <td>{{ row.name }}</td>
+            <td>{{ day(point.at) }}</td>
+            <td class="text-right">{{ row.show(point.value) }}</td>
+          </tr>
         </template>
       </table>
     </details>

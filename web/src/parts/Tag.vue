@@ -1,6 +1,12 @@
 <script setup lang="ts">
 defineProps<{ tone?: 'waits' | 'good' | 'loss' | 'info' | 'plain' }>()
-const TONES = { waits: 'bg-amber-wash text-amber-ink', good: 'bg-pine-wash text-pine', loss: 'bg-brick-wash text-brick', info: 'bg-slate-wash text-slate', plain: 'bg-rule-2 text-soft' }
+const TONES = {
+  waits: 'bg-amber-wash text-amber-ink',
+  good: 'bg-pine-wash text-pine',
+  loss: 'bg-brick-wash text-brick',
+  info: 'bg-slate-wash text-slate',
+  plain: 'bg-rule-2 text-soft',
+}
 </script>
 
 <template>

@@ -32,10 +32,17 @@ const series = computed(() => {
   const points = history.value ?? []
   return [
     { name: 'price', tone: 'ink' as const, show, points: points.map((p) => ({ at: Date.parse(p.at), value: number(p.price) })) },
-    { name: 'landed cost', tone: 'brick' as const, show, points: points.filter((p) => p.landed).map((p) => ({ at: Date.parse(p.at), value: number(p.landed) })) },
+    {
+      name: 'landed cost',
+      tone: 'brick' as const,
+      show,
+      points: points.filter((p) => p.landed).map((p) => ({ at: Date.parse(p.at), value: number(p.landed) })),
+    },
   ]
 })
-const from = computed(() => Math.max(to.value - 60 * 86_400_000, Math.min(...series.value[0]!.points.map((p) => p.at), to.value - 3_600_000)))
+const from = computed(() =>
+  Math.max(to.value - 60 * 86_400_000, Math.min(...series.value[0]!.points.map((p) => p.at), to.value - 3_600_000)),
+)
 const hand = ref(false)
 const price = ref('')
 const why = ref('')
@@ -44,7 +51,12 @@ async function fix(amount: string | null) {
   const one = data.value!
   const given = amount === null ? null : { amount: amount.replace(',', '.').trim(), currency: one.price.currency }
   try {
-    const done = await take(api.POST('/api/v1/prices/listings/{number}/hand', { params: { path: { number: one.listing } }, body: { version: one.version, price: given, why: why.value } }))
+    const done = await take(
+      api.POST('/api/v1/prices/listings/{number}/hand', {
+        params: { path: { number: one.listing } },
+        body: { version: one.version, price: given, why: why.value },
+      }),
+    )
     hand.value = false
     void act(() => Promise.resolve(done))
   } catch (problem) {
@@ -52,8 +64,10 @@ async function fix(amount: string | null) {
   }
 }
 const undo = () => act(() => take(api.POST('/api/v1/watch/responses/undo', { body: { responses: [data.value!.response!] } })))
-const settle = (approve: boolean) => act(() => take(api.POST('/api/v1/watch/responses/settle', { body: { responses: [data.value!.response!], approve } })))
-const onSale = (on: boolean) => act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: [data.value!.listing], on, why: '' } })))
+const settle = (approve: boolean) =>
+  act(() => take(api.POST('/api/v1/watch/responses/settle', { body: { responses: [data.value!.response!], approve } })))
+const onSale = (on: boolean) =>
+  act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: [data.value!.listing], on, why: '' } })))
 function openHand() {
   price.value = data.value?.price.amount ?? ''
   wrong.value = ''
@@ -65,28 +79,50 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
 <template>
   <div v-if="error" role="alert" class="text-brick">{{ wordsOf(error) }}</div>
   <div v-else-if="data">
-    <p class="truncate"><span class="code">{{ data.sku }}</span> <span class="text-soft">{{ data.store }}</span></p>
+    <p class="truncate">
+      <span class="code">{{ data.sku }}</span> <span class="text-soft">{{ data.store }}</span>
+    </p>
     <h1 class="mt-0.5">Why {{ money(data.price) }}</h1>
     <p class="text-xs text-soft" :title="data.title">{{ data.title.length > 70 ? data.title.slice(0, 69) + '…' : data.title }}</p>
     <p class="mt-1.5 flex flex-wrap gap-1.5">
-      <Tag v-if="data.state === 'paused'" :tone="data.paused_by === 'hold' ? 'waits' : 'plain'">{{ WORDS[data.paused_by] ?? 'paused' }}</Tag>
+      <Tag v-if="data.state === 'paused'" :tone="data.paused_by === 'hold' ? 'waits' : 'plain'">{{
+        WORDS[data.paused_by] ?? 'paused'
+      }}</Tag>
       <Tag v-if="data.hand_price" tone="info">fixed by hand{{ data.hand_why ? `: ${data.hand_why}` : '' }}</Tag>
       <Tag v-if="data.response_state === 'waits'" tone="waits">waits for you</Tag>
     </p>
     <p class="mt-2">{{ data.sentence }}</p>
     <div v-if="data.steps.length" class="mt-3"><Waterfall :steps="data.steps" /></div>
-    <p v-if="data.margin !== null" class="mt-1 flex justify-between border-t border-rule pt-2"><b>Keeps</b><b :class="data.margin < 0 ? 'text-brick' : ''">{{ percent(data.margin) }} after tax{{ data.on_cost === null ? '' : `, ${percent(data.on_cost, 0)} on cost` }}</b></p>
+    <p v-if="data.margin !== null" class="mt-1 flex justify-between border-t border-rule pt-2">
+      <b>Keeps</b
+      ><b :class="data.margin < 0 ? 'text-brick' : ''"
+        >{{ percent(data.margin) }} after tax{{ data.on_cost === null ? '' : `, ${percent(data.on_cost, 0)} on cost` }}</b
+      >
+    </p>
     <p v-if="data.apart" class="mt-1 text-xs text-soft">{{ data.apart }}</p>
     <template v-if="data.bounds.length">
       <h2 class="mt-4">Which limit set it</h2>
       <table class="mt-1 w-full">
-        <tr v-for="bound in data.bounds" :key="bound.name" class="h-6" :class="bound.sets ? 'font-bold' : ''"><th scope="row" class="text-left" :class="bound.sets ? 'font-bold' : 'font-normal'">{{ bound.name }}<span v-if="bound.sets" class="sr-only">, it set the price</span></th><td class="text-right whitespace-nowrap">{{ bound.told || (bound.price ? money(bound.price) : 'no price') }}</td></tr>
-        <tr v-if="data.best" class="h-6 border-t border-rule-2"><th scope="row" class="text-left font-bold">The rule's price</th><td class="text-right font-bold">{{ money(data.best) }}</td></tr>
+        <tr v-for="bound in data.bounds" :key="bound.name" class="h-6" :class="bound.sets ? 'font-bold' : ''">
+          <th scope="row" class="text-left" :class="bound.sets ? 'font-bold' : 'font-normal'">
+            {{ bound.name }}<span v-if="bound.sets" class="sr-only">, it set the price</span>
+          </th>
+          <td class="text-right whitespace-nowrap">{{ bound.told || (bound.price ? money(bound.price) : 'no price') }}</td>
+        </tr>
+        <tr v-if="data.best" class="h-6 border-t border-rule-2">
+          <th scope="row" class="text-left font-bold">The rule's price</th>
+          <td class="text-right font-bold">{{ money(data.best) }}</td>
+        </tr>
       </table>
     </template>
     <div class="mt-3 flex flex-wrap gap-2">
-      <template v-if="data.response_state === 'waits'"><Btn kind="main" @click="settle(true)">Take {{ data.best ? money(data.best) : 'it' }}</Btn><Btn @click="settle(false)">Leave as it is</Btn></template>
-      <Btn v-if="data.response_state === 'sent' && data.old_price" @click="undo">{{ data.old_price.amount === data.price.amount ? 'Take it back' : `Back to ${money(data.old_price)}` }}</Btn>
+      <template v-if="data.response_state === 'waits'"
+        ><Btn kind="main" @click="settle(true)">Take {{ data.best ? money(data.best) : 'it' }}</Btn
+        ><Btn @click="settle(false)">Leave as it is</Btn></template
+      >
+      <Btn v-if="data.response_state === 'sent' && data.old_price" @click="undo">{{
+        data.old_price.amount === data.price.amount ? 'Take it back' : `Back to ${money(data.old_price)}`
+      }}</Btn>
       <Btn @click="openHand">Set by hand</Btn>
       <Btn v-if="data.hand_price" @click="fix(null)">Let the rule set it</Btn>
       <Btn v-if="data.state === 'live'" @click="onSale(false)">Take off sale</Btn>
@@ -96,9 +132,19 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
       <h2 class="mt-5 mb-1">Price and cost</h2>
       <StepChart :series="series" :from="from" :to="to" />
     </template>
-    <Modal :open="hand" title="Set the price by hand" :told="`${data.sku}: it stays so until you let the rule set it again. A price that loses money is refused.`" @close="hand = false">
-      <label class="block"><span class="label">Price in {{ data.price.currency }}</span><input v-model="price" class="field" inputmode="decimal" maxlength="12" :aria-invalid="!!wrong" @keydown.enter="fix(price)" /></label>
-      <label class="mt-3 block"><span class="label">Why (kept in the log)</span><input v-model="why" class="field" maxlength="300" @keydown.enter="fix(price)" /></label>
+    <Modal
+      :open="hand"
+      title="Set the price by hand"
+      :told="`${data.sku}: it stays so until you let the rule set it again. A price that loses money is refused.`"
+      @close="hand = false"
+    >
+      <label class="block"
+        ><span class="label">Price in {{ data.price.currency }}</span
+        ><input v-model="price" class="field" inputmode="decimal" maxlength="12" :aria-invalid="!!wrong" @keydown.enter="fix(price)"
+      /></label>
+      <label class="mt-3 block"
+        ><span class="label">Why (kept in the log)</span><input v-model="why" class="field" maxlength="300" @keydown.enter="fix(price)"
+      /></label>
       <p v-if="wrong" role="alert" class="mt-2 text-brick">{{ wrong }}</p>
       <template #acts><Btn @click="hand = false">Leave it</Btn><Btn kind="main" @click="fix(price)">Fix this price</Btn></template>
     </Modal>

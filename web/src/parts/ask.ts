@@ -8,7 +8,10 @@ export function useAsk(filters: () => string, fallback = { sort: '', down: false
   const router = useRouter()
   const text = (key: string): string => (typeof route.query[key] === 'string' ? (route.query[key] as string) : '')
   const ask = computed<ListAsk>(() => ({
-    words: text('words'), sort: text('sort') || fallback.sort, down: route.query.sort ? text('down') === '1' : fallback.down, filters: filters(),
+    words: text('words'),
+    sort: text('sort') || fallback.sort,
+    down: route.query.sort ? text('down') === '1' : fallback.down,
+    filters: filters(),
   }))
   function set(values: Record<string, string | undefined>) {
     const query = { ...route.query, ...values }

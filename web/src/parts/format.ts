@@ -32,7 +32,8 @@ const dayName = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numer
 
 export const timeOf = (at: string): string => clock.format(new Date(at))
 export const dateOf = (at: string): string => dayName.format(new Date(at)).replace(',', '')
-export const fullTime = (at: string): string => `${dateOf(at)} ${new Date(at).getUTCFullYear()}, ${timeOf(at)}:${String(new Date(at).getUTCSeconds()).padStart(2, '0')} UTC`
+export const fullTime = (at: string): string =>
+  `${dateOf(at)} ${new Date(at).getUTCFullYear()}, ${timeOf(at)}:${String(new Date(at).getUTCSeconds()).padStart(2, '0')} UTC`
 
 /** How long ago, relative up to a day, then the date. */
 export function ago(at: string, now: number): string {
@@ -45,13 +46,29 @@ export function ago(at: string, now: number): string {
 }
 
 /** Time of day for today, else the date. */
-export const dayOrTime = (at: string, now: number): string => (now - Date.parse(at) < 86_400_000 && Date.parse(at) <= now + 60_000 ? timeOf(at) : dateOf(at))
+export const dayOrTime = (at: string, now: number): string =>
+  now - Date.parse(at) < 86_400_000 && Date.parse(at) <= now + 60_000 ? timeOf(at) : dateOf(at)
 
 export const STATE_WORDS: Record<string, string> = {
-  needs_lane: 'Needs a lane', held: 'Held for you', new: 'New', ready: 'Ready to send', bought: 'Going out', with_supplier: 'With supplier',
-  refused: 'Refused', on_the_road: 'On the road', arrived: 'Arrived', cancelled: 'Cancelled',
+  needs_lane: 'Needs a lane',
+  held: 'Held for you',
+  new: 'New',
+  ready: 'Ready to send',
+  bought: 'Going out',
+  with_supplier: 'With supplier',
+  refused: 'Refused',
+  on_the_road: 'On the road',
+  arrived: 'Arrived',
+  cancelled: 'Cancelled',
 }
 export const REASON_WORDS: Record<string, string> = {
-  no_lane: 'lane is shut', no_rate: 'no exchange rate', too_heavy: 'too heavy for the service', refused_before: 'was refused before', not_sent_there: 'does not send there', too_late: 'arrives too late', no_stock: 'not in stock',
-  spend_limit: 'over the spending limit', least_profit: 'under your least profit',
+  no_lane: 'lane is shut',
+  no_rate: 'no exchange rate',
+  too_heavy: 'too heavy for the service',
+  refused_before: 'was refused before',
+  not_sent_there: 'does not send there',
+  too_late: 'arrives too late',
+  no_stock: 'not in stock',
+  spend_limit: 'over the spending limit',
+  least_profit: 'under your least profit',
 }

@@ -61,12 +61,15 @@ export function usePages<R>(path: string, ask: Ref<ListAsk>) {
   watch(ask, (now, before) => {
     if (JSON.stringify(now) === JSON.stringify(before)) return
     clearTimeout(timer)
-    timer = setTimeout(() => {
-      era++
-      wanted = new Set([0])
-      rows.value = new Map()
-      void load(0, era)
-    }, now.words === before.words ? 0 : 180)
+    timer = setTimeout(
+      () => {
+        era++
+        wanted = new Set([0])
+        rows.value = new Map()
+        void load(0, era)
+      },
+      now.words === before.words ? 0 : 180,
+    )
   })
   watch(() => live.state.tick, refresh)
   onScopeDispose(() => clearTimeout(timer))

@@ -17,7 +17,8 @@ test('a rule reads as a sentence and its fields survive the form', () => {
   const one = rule({ rule: 'margin', rule_value: 285_000, min_profit: 250, endings: '49|99', step: 80_000 })
   expect(asks(one)).toBe('keep 28.5\u00a0%')
   expect(limits(one)).toEqual(['at least £2.50', 'endings .49 .99', 'steps of 8\u00a0%'])
-  for (const field of ['rule_value', 'min_profit', 'endings', 'step'] as const) expect(fromText(one.rule, field, toText(one, field))).toEqual(one[field])
+  for (const field of ['rule_value', 'min_profit', 'endings', 'step'] as const)
+    expect(fromText(one.rule, field, toText(one, field))).toEqual(one[field])
   expect(fromText('multiple', 'rule_value', '2.4')).toBe(2_400_000)
   expect(fromText('margin', 'rule_value', '28.123456')).toBeUndefined()
   expect(fromText('margin', 'rule_value', 'much')).toBeUndefined()
@@ -25,13 +26,38 @@ test('a rule reads as a sentence and its fields survive the form', () => {
 })
 
 test('the waterfall falls from the price to what is kept', () => {
-  const bars = fall([{ amount: 20, total: true }, { amount: -5, total: false }, { amount: -10, total: false }, { amount: 5, total: true }])
-  expect(bars).toEqual([{ from: 0, width: 100 }, { from: 75, width: 25 }, { from: 25, width: 50 }, { from: 0, width: 25 }])
-  const loss = fall([{ amount: 10, total: true }, { amount: -15, total: false }, { amount: -5, total: true }])
+  const bars = fall([
+    { amount: 20, total: true },
+    { amount: -5, total: false },
+    { amount: -10, total: false },
+    { amount: 5, total: true },
+  ])
+  expect(bars).toEqual([
+    { from: 0, width: 100 },
+    { from: 75, width: 25 },
+    { from: 25, width: 50 },
+    { from: 0, width: 25 },
+  ])
+  const loss = fall([
+    { amount: 10, total: true },
+    { amount: -15, total: false },
+    { amount: -5, total: true },
+  ])
   expect(loss[2]!.from).toBe(0)
   expect(loss[0]!.from).toBeCloseTo(loss[2]!.width)
 })
 
 test('a step line holds each value until the next', () => {
-  expect(stepPath([{ at: 0, value: 1 }, { at: 50, value: 3 }], 100, 10, [0, 100], [1, 3])).toBe('M0.0 8.0H50.0V2.0H100')
+  expect(
+    stepPath(
+      [
+        { at: 0, value: 1 },
+        { at: 50, value: 3 },
+      ],
+      100,
+      10,
+      [0, 100],
+      [1, 3],
+    ),
+  ).toBe('M0.0 8.0H50.0V2.0H100')
 })

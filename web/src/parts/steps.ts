@@ -15,4 +15,7 @@ export function stepPath(points: Point[], width: number, height: number, span: [
   return `${path}H${width}`
 }
 
-export const rangeOf = (points: Point[]): [number, number] => [Math.min(...points.map((p) => p.value)), Math.max(...points.map((p) => p.value))]
+export const rangeOf = (points: Point[]): [number, number] => [
+  Math.min(...points.map((p) => p.value)),
+  Math.max(...points.map((p) => p.value)),
+]

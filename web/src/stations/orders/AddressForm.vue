@@ -7,14 +7,28 @@ import Modal from '@/parts/Modal.vue'
 
 const props = defineProps<{ order: Schema<'OrderOut'> }>()
 const emit = defineEmits<{ close: [] }>()
-const FIELDS = [['name', 'Name'], ['address_1', 'Address'], ['address_2', 'Address, second line'], ['city', 'City'], ['postcode', 'Postcode'], ['region', 'Region'], ['country', 'Country, two letters'], ['phone', 'Phone']] as const
+const FIELDS = [
+  ['name', 'Name'],
+  ['address_1', 'Address'],
+  ['address_2', 'Address, second line'],
+  ['city', 'City'],
+  ['postcode', 'Postcode'],
+  ['region', 'Region'],
+  ['country', 'Country, two letters'],
+  ['phone', 'Phone'],
+] as const
 type Field = (typeof FIELDS)[number][0]
 const form = reactive(Object.fromEntries(FIELDS.map(([name]) => [name, props.order.address[name] ?? ''])) as Record<Field, string>)
 const wrong = ref<Record<string, string>>({})
 const error = ref('')
 async function save() {
   try {
-    const done = await take(api.POST('/api/v1/orders/{number}/address', { params: { path: { number: props.order.id } }, body: { version: props.order.version, ...form } }))
+    const done = await take(
+      api.POST('/api/v1/orders/{number}/address', {
+        params: { path: { number: props.order.id } },
+        body: { version: props.order.version, ...form },
+      }),
+    )
     emit('close')
     void act(() => Promise.resolve(done))
   } catch (problem) {
@@ -27,7 +41,14 @@ async function save() {
 <template>
   <Modal open :title="`Mend the address of order ${order.number}`" told="The one the buyer gave is kept beside it." @close="emit('close')">
     <form class="grid grid-cols-2 gap-3" @submit.prevent="save">
-      <label v-for="[name, label] in FIELDS" :key="name"><span class="label">{{ label }}</span><input v-model="form[name]" class="field" maxlength="100" :aria-invalid="!!wrong[name]" /><span v-if="wrong[name]" class="text-xs text-brick">{{ wrong[name] }}</span></label>
+      <label v-for="[name, label] in FIELDS" :key="name"
+        ><span class="label">{{ label }}</span
+        ><input v-model="form[name]" class="field" maxlength="100" :aria-invalid="!!wrong[name]" /><span
+          v-if="wrong[name]"
+          class="text-xs text-brick"
+          >{{ wrong[name] }}</span
+        ></label
+      >
       <button type="submit" class="hidden" />
     </form>
     <p v-if="error" role="alert" class="mt-3 text-brick">{{ error }}</p>

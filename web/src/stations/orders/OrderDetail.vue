@@ -14,56 +14,213 @@ import AddressForm from './AddressForm.vue'
 
 const props = defineProps<{ order: number }>()
 const emit = defineEmits<{ close: [] }>()
-const { data, error } = useQuery({ queryKey: computed(() => ['order', props.order]), queryFn: () => take(api.GET('/api/v1/orders/{number}', { params: { path: { number: props.order } } })) })
+const { data, error } = useQuery({
+  queryKey: computed(() => ['order', props.order]),
+  queryFn: () => take(api.GET('/api/v1/orders/{number}', { params: { path: { number: props.order } } })),
+})
 const mending = ref(false)
 const path = { params: { path: { number: props.order } } }
 const allow = () => act(() => take(api.POST('/api/v1/orders/{number}/allow', { ...path, body: { why: '' } })))
 const cancel = () => act(() => take(api.POST('/api/v1/orders/{number}/cancel', { ...path, body: { why: '' } })))
 const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: [props.order] } })))
-const choose = (way: Schema<'WayOut'>) => act(() => take(api.POST('/api/v1/orders/lines/{line}/lane', { params: { path: { line: way.line } }, body: { lane: way.lane } })))
+const choose = (way: Schema<'WayOut'>) =>
+  act(() => take(api.POST('/api/v1/orders/lines/{line}/lane', { params: { path: { line: way.line } }, body: { lane: way.lane } })))
 const lacking = computed(() => data.value?.lines.filter((line) => line.state === 'needs_lane') ?? [])
-const open = computed(() => data.value?.lines.some((line) => ['new', 'needs_lane', 'held', 'ready', 'refused'].includes(line.state)) ?? false)
-const filled = computed(() => !lacking.value.length && data.value?.lines.every((one) => one.state === 'cancelled' || data.value!.ways.some((way) => way.line === one.id && way.chosen)))
-const ready = computed(() => data.value?.lines.every((line) => line.state === 'ready' || line.state === 'cancelled') && data.value.lines.some((line) => line.state === 'ready'))
-const ALLOW: Record<string, string> = { least_profit: 'Send at that profit anyway', look_over: 'Looked at, let it go', too_late: 'Send although late' }
-const main = computed(() => (ready.value ? 'send' : data.value?.limit === 'look_over' || data.value?.limit === 'too_late' ? 'allow' : data.value?.limit === 'address' ? 'mend' : null))
-useKeys('This order', [{ key: 'a', told: 'do the best step', run: () => {
-  if (main.value === 'send') void send()
-  else if (main.value === 'allow') void allow()
-  else if (main.value === 'mend') mending.value = true
-} }])
+const open = computed(
+  () => data.value?.lines.some((line) => ['new', 'needs_lane', 'held', 'ready', 'refused'].includes(line.state)) ?? false,
+)
+const filled = computed(
+  () =>
+    !lacking.value.length &&
+    data.value?.lines.every((one) => one.state === 'cancelled' || data.value!.ways.some((way) => way.line === one.id && way.chosen)),
+)
+const ready = computed(
+  () =>
+    data.value?.lines.every((line) => line.state === 'ready' || line.state === 'cancelled') &&
+    data.value.lines.some((line) => line.state === 'ready'),
+)
+const ALLOW: Record<string, string> = {
+  least_profit: 'Send at that profit anyway',
+  look_over: 'Looked at, let it go',
+  too_late: 'Send although late',
+}
+const main = computed(() =>
+  ready.value
+    ? 'send'
+    : data.value?.limit === 'look_over' || data.value?.limit === 'too_late'
+      ? 'allow'
+      : data.value?.limit === 'address'
+        ? 'mend'
+        : null,
+)
+useKeys('This order', [
+  {
+    key: 'a',
+    told: 'do the best step',
+    run: () => {
+      if (main.value === 'send') void send()
+      else if (main.value === 'allow') void allow()
+      else if (main.value === 'mend') mending.value = true
+    },
+  },
+])
 const line = (id: number) => data.value?.lines.find((one) => one.id === id)
-const address = computed(() => { const a = data.value?.address ?? {}; return [a.name, a.address_1, a.address_2, a.city, a.postcode, a.country].filter(Boolean).join(', ') })
+const address = computed(() => {
+  const a = data.value?.address ?? {}
+  return [a.name, a.address_1, a.address_2, a.city, a.postcode, a.country].filter(Boolean).join(', ')
+})
 </script>
 
 <template>
   <section class="sheet flex flex-col overflow-hidden" aria-label="Order">
     <p v-if="error" role="alert" class="p-4 text-brick">{{ wordsOf(error) }}</p>
     <template v-else-if="data">
-      <div class="flex items-baseline gap-3 border-b border-rule px-3.5 py-2"><h2 class="whitespace-nowrap">Order {{ data.number }}</h2><Tag v-if="data.told" tone="waits">{{ data.told }}</Tag><span class="truncate text-soft">{{ address }}{{ data.mended ? ' (mended)' : '' }}</span><span class="ml-auto whitespace-nowrap text-soft">promised by {{ data.promised_by ? dateOf(data.promised_by) : 'no day' }}</span><Btn small @click="emit('close')">Close</Btn></div>
+      <div class="flex items-baseline gap-3 border-b border-rule px-3.5 py-2">
+        <h2 class="whitespace-nowrap">Order {{ data.number }}</h2>
+        <Tag v-if="data.told" tone="waits">{{ data.told }}</Tag><span class="truncate text-soft"
+          >{{ address }}{{ data.mended ? ' (mended)' : '' }}</span
+        ><span class="ml-auto whitespace-nowrap text-soft">promised by {{ data.promised_by ? dateOf(data.promised_by) : 'no day' }}</span
+        ><Btn small @click="emit('close')">Close</Btn>
+      </div>
       <div class="min-h-0 flex-1 overflow-auto">
         <table class="w-full">
-          <thead><tr class="h-7 text-2xs text-soft"><th class="px-3.5">Line</th><th class="px-2 text-right">Paid</th><th class="px-2 text-right">Tax</th><th class="px-2 text-right">Store fee</th><th class="px-2 text-right">Payment</th><th class="px-2 text-right">We keep</th><th class="px-3.5">State</th></tr></thead>
-          <tbody><tr v-for="one in data.lines" :key="one.id" class="h-8 border-t border-rule-2"><td class="max-w-0 truncate px-3.5" style="width: 46%" :title="one.title"><b>{{ one.quantity }} ×</b> {{ one.title || one.sku }} <span class="code text-soft">{{ one.sku }}</span></td><td class="px-2 text-right">{{ money(one.paid) }}</td><td class="px-2 text-right">{{ money(one.tax) }}</td><td class="px-2 text-right">{{ money(one.store_fee) }}</td><td class="px-2 text-right">{{ money(one.payment_fee) }}</td><td class="px-2 text-right font-semibold">{{ money(one.kept) }}</td><td class="px-3.5 whitespace-nowrap"><Tag :tone="['needs_lane', 'held', 'refused'].includes(one.state) ? 'waits' : one.state === 'arrived' ? 'good' : 'plain'">{{ STATE_WORDS[one.state] }}</Tag> <span v-if="one.state === 'refused'" class="text-xs text-soft">{{ one.why }}</span></td></tr></tbody>
+          <thead>
+            <tr class="h-7 text-2xs text-soft">
+              <th class="px-3.5">Line</th>
+              <th class="px-2 text-right">Paid</th>
+              <th class="px-2 text-right">Tax</th>
+              <th class="px-2 text-right">Store fee</th>
+              <th class="px-2 text-right">Payment</th>
+              <th class="px-2 text-right">We keep</th>
+              <th class="px-3.5">State</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="one in data.lines" :key="one.id" class="h-8 border-t border-rule-2">
+              <td class="max-w-0 truncate px-3.5" style="width: 46%" :title="one.title">
+                <b>{{ one.quantity }} ×</b> {{ one.title || one.sku }} <span class="code text-soft">{{ one.sku }}</span>
+              </td>
+              <td class="px-2 text-right">{{ money(one.paid) }}</td>
+              <td class="px-2 text-right">{{ money(one.tax) }}</td>
+              <td class="px-2 text-right">{{ money(one.store_fee) }}</td>
+              <td class="px-2 text-right">{{ money(one.payment_fee) }}</td>
+              <td class="px-2 text-right font-semibold">{{ money(one.kept) }}</td>
+              <td class="px-3.5 whitespace-nowrap">
+                <Tag :tone="['needs_lane', 'held', 'refused'].includes(one.state) ? 'waits' : one.state === 'arrived' ? 'good' : 'plain'">{{
+                  STATE_WORDS[one.state]
+                }}</Tag>
+                <span v-if="one.state === 'refused'" class="text-xs text-soft">{{ one.why }}</span>
+              </td>
+            </tr>
+          </tbody>
         </table>
         <template v-if="open && data.ways.length">
           <table class="mt-1 w-full border-t border-rule">
-            <thead><tr class="h-7 text-2xs text-soft"><th class="px-3.5">Lane</th><th class="px-2 text-right">Item</th><th class="px-2 text-right">Ship</th><th class="px-2 text-right">Pack</th><th class="px-2 text-right">All in</th><th class="px-2 text-right">Arrives</th><th class="px-2 text-right">Profit</th><th class="px-3.5" /></tr></thead>
-            <tbody><tr v-for="way in data.ways" :key="`${way.line}-${way.lane}`" class="h-10 border-t border-rule-2" :class="way.chosen ? 'bg-shade' : ''"><td class="px-3.5"><span class="flex items-center gap-2"><LaneGlyph :state="way.state" :use="way.use" /><b>{{ way.supplier }}</b></span><span class="text-xs text-soft">{{ way.origin }}; {{ way.use ? `spare ${way.use}` : 'main lane' }}<template v-if="data.lines.length > 1"> for {{ line(way.line)?.sku }}</template><span v-if="way.reason" class="text-brick">; {{ REASON_WORDS[way.reason] ?? way.reason }}</span></span></td><td class="px-2 text-right">{{ money(way.goods) }}</td><td class="px-2 text-right">{{ way.arrives ? money(way.shipping) : '–' }}</td><td class="px-2 text-right">{{ way.arrives ? money(way.handling) : '–' }}</td><td class="px-2 text-right font-bold">{{ way.arrives ? money(way.all_in) : '–' }}</td><td class="px-2 text-right whitespace-nowrap">{{ way.arrives ? dateOf(way.arrives) : '–' }}</td><td class="px-2 text-right font-bold" :class="number(way.profit) < 0 ? 'text-brick' : 'text-pine'">{{ way.arrives ? money(way.profit, true) : '–' }}</td><td class="px-3.5 text-right whitespace-nowrap"><Tag v-if="way.chosen" tone="good">chosen{{ line(way.line)?.chosen_by === 'person' ? ' by hand' : '' }}</Tag><Btn v-else-if="!way.reason" small @click="choose(way)">Fill by this</Btn></td></tr></tbody>
+            <thead>
+              <tr class="h-7 text-2xs text-soft">
+                <th class="px-3.5">Lane</th>
+                <th class="px-2 text-right">Item</th>
+                <th class="px-2 text-right">Ship</th>
+                <th class="px-2 text-right">Pack</th>
+                <th class="px-2 text-right">All in</th>
+                <th class="px-2 text-right">Arrives</th>
+                <th class="px-2 text-right">Profit</th>
+                <th class="px-3.5" />
+              </tr>
+            </thead>
+            <tbody>
+              <tr
+                v-for="way in data.ways"
+                :key="`${way.line}-${way.lane}`"
+                class="h-10 border-t border-rule-2"
+                :class="way.chosen ? 'bg-shade' : ''"
+              >
+                <td class="px-3.5">
+                  <span class="flex items-center gap-2"
+                    ><LaneGlyph :state="way.state" :use="way.use" /><b>{{ way.supplier }}</b></span
+                  ><span class="text-xs text-soft"
+                    >{{ way.origin }}; {{ way.use ? `spare ${way.use}` : 'main lane'
+                    }}<template v-if="data.lines.length > 1"> for {{ line(way.line)?.sku }}</template
+                    ><span v-if="way.reason" class="text-brick">; {{ REASON_WORDS[way.reason] ?? way.reason }}</span></span
+                  >
+                </td>
+                <td class="px-2 text-right">{{ money(way.goods) }}</td>
+                <td class="px-2 text-right">{{ way.arrives ? money(way.shipping) : '–' }}</td>
+                <td class="px-2 text-right">{{ way.arrives ? money(way.handling) : '–' }}</td>
+                <td class="px-2 text-right font-bold">{{ way.arrives ? money(way.all_in) : '–' }}</td>
+                <td class="px-2 text-right whitespace-nowrap">{{ way.arrives ? dateOf(way.arrives) : '–' }}</td>
+                <td class="px-2 text-right font-bold" :class="number(way.profit) < 0 ? 'text-brick' : 'text-pine'">
+                  {{ way.arrives ? money(way.profit, true) : '–' }}
+                </td>
+                <td class="px-3.5 text-right whitespace-nowrap">
+                  <Tag v-if="way.chosen" tone="good">chosen{{ line(way.line)?.chosen_by === 'person' ? ' by hand' : '' }}</Tag
+                  ><Btn v-else-if="!way.reason" small @click="choose(way)">Fill by this</Btn>
+                </td>
+              </tr>
+            </tbody>
           </table>
         </template>
         <table v-if="data.purchases.length" class="mt-1 w-full border-t border-rule">
-          <thead><tr class="h-7 text-2xs text-soft"><th class="px-3.5">Purchase order</th><th class="px-2">Supplier</th><th class="px-2">State</th><th class="px-2 text-right">Planned</th><th class="px-2 text-right">Billed</th><th class="px-2">Parcels</th><th class="px-3.5 text-right">Sent</th></tr></thead>
-          <tbody><tr v-for="one in data.purchases" :key="one.id" class="h-8 border-t border-rule-2"><td class="px-3.5"><span class="code">{{ one.reference }}</span> <span class="text-xs text-soft">{{ one.their_number }}</span></td><td class="px-2">{{ one.supplier }}</td><td class="px-2">{{ one.state }}<span v-if="one.told" class="text-brick">; {{ one.told }}</span></td><td class="px-2 text-right">{{ money(one.planned) }}</td><td class="px-2 text-right">{{ money(one.billed) }}</td><td class="code px-2"><RouterLink v-for="parcel in one.parcels" :key="parcel" class="text-slate hover:underline" :to="`/transit?words=${parcel}`">{{ parcel }}</RouterLink></td><td class="px-3.5 text-right text-soft"><When :at="one.made_at" clock /></td></tr></tbody>
+          <thead>
+            <tr class="h-7 text-2xs text-soft">
+              <th class="px-3.5">Purchase order</th>
+              <th class="px-2">Supplier</th>
+              <th class="px-2">State</th>
+              <th class="px-2 text-right">Planned</th>
+              <th class="px-2 text-right">Billed</th>
+              <th class="px-2">Parcels</th>
+              <th class="px-3.5 text-right">Sent</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="one in data.purchases" :key="one.id" class="h-8 border-t border-rule-2">
+              <td class="px-3.5">
+                <span class="code">{{ one.reference }}</span> <span class="text-xs text-soft">{{ one.their_number }}</span>
+              </td>
+              <td class="px-2">{{ one.supplier }}</td>
+              <td class="px-2">
+                {{ one.state }}<span v-if="one.told" class="text-brick">; {{ one.told }}</span>
+              </td>
+              <td class="px-2 text-right">{{ money(one.planned) }}</td>
+              <td class="px-2 text-right">{{ money(one.billed) }}</td>
+              <td class="code px-2">
+                <RouterLink
+                  v-for="parcel in one.parcels"
+                  :key="parcel"
+                  class="text-slate hover:underline"
+                  :to="`/transit?words=${parcel}`"
+                  >{{ parcel }}</RouterLink
+                >
+              </td>
+              <td class="px-3.5 text-right text-soft"><When :at="one.made_at" clock /></td>
+            </tr>
+          </tbody>
         </table>
       </div>
       <div v-if="open" class="flex items-center gap-2 border-t border-rule px-3.5 py-2">
         <Btn v-if="ready" kind="main" hint="A" @click="send">Send this order</Btn>
-        <RouterLink v-for="one in lacking.filter((other) => other.sku_id)" :key="one.id" :to="`/lanes?sku=${one.sku_id}`" class="inline-flex h-8 items-center rounded bg-pine px-3 font-semibold text-sheet">Choose the item for {{ one.sku }}</RouterLink>
-        <Btn v-if="data.limit && ALLOW[data.limit]" :kind="main === 'allow' ? 'main' : 'plain'" :hint="main === 'allow' ? 'A' : undefined" @click="allow">{{ ALLOW[data.limit] }}</Btn>
+        <RouterLink
+          v-for="one in lacking.filter((other) => other.sku_id)"
+          :key="one.id"
+          :to="`/lanes?sku=${one.sku_id}`"
+          class="inline-flex h-8 items-center rounded bg-pine px-3 font-semibold text-sheet"
+          >Choose the item for {{ one.sku }}</RouterLink
+        >
+        <Btn
+          v-if="data.limit && ALLOW[data.limit]"
+          :kind="main === 'allow' ? 'main' : 'plain'"
+          :hint="main === 'allow' ? 'A' : undefined"
+          @click="allow"
+          >{{ ALLOW[data.limit] }}</Btn
+        >
         <Btn :kind="main === 'mend' ? 'main' : 'plain'" @click="mending = true">Mend the address</Btn>
         <Btn kind="loss" @click="cancel">Cancel and refund</Btn>
-        <span class="ml-auto text-soft">profit of the order <b :class="data.profit && number(data.profit) < 0 ? 'text-brick' : 'text-pine'">{{ filled ? money(data.profit, true) : 'not known yet' }}</b>; cancelling cannot be undone</span>
+        <span class="ml-auto text-soft"
+          >profit of the order
+          <b :class="data.profit && number(data.profit) < 0 ? 'text-brick' : 'text-pine'">{{
+            filled ? money(data.profit, true) : 'not known yet'
+          }}</b>; cancelling cannot be undone</span
+        >
       </div>
       <AddressForm v-if="mending" :order="data" @close="mending = false" />
     </template>

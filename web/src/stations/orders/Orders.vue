@@ -20,24 +20,38 @@ type Row = Schema<'OrderRow'>
 const { data: standing } = useQuery({ queryKey: ['standing'], queryFn: () => take(api.GET('/api/v1/orders/standing')) })
 const STATES = ['needs_lane', 'held', 'refused', 'new', 'ready', 'bought', 'with_supplier', 'on_the_road', 'arrived', 'cancelled']
 const counts = computed(() => standing.value?.states ?? {})
-const shown = computed(() => STATES.filter((state) => counts.value[state] || ['needs_lane', 'held', 'ready', 'with_supplier', 'on_the_road', 'arrived'].includes(state)))
+const shown = computed(() =>
+  STATES.filter(
+    (state) => counts.value[state] || ['needs_lane', 'held', 'ready', 'with_supplier', 'on_the_road', 'arrived'].includes(state),
+  ),
+)
 const first = computed(() => ['held', 'needs_lane', 'refused', 'ready'].find((state) => counts.value[state]) ?? '')
 const { ask, set, sort, text, sheet } = useAsk(() => (state.value ? `state:${state.value}` : ''))
 const state = computed(() => (text('state') === 'all' ? '' : text('state') || (text('words') || text('row') ? '' : first.value)))
 const WAITS = new Set(['needs_lane', 'held', 'refused'])
 const columns = computed<Column[]>(() => [
-  { key: 'number', label: 'Order', width: '84px' }, { key: 'title', label: 'What and who', width: '31%' },
+  { key: 'number', label: 'Order', width: '84px' },
+  { key: 'title', label: 'What and who', width: '31%' },
   { key: 'told', label: WAITS.has(state.value) ? 'Why it waits' : 'Where it stands', sort: false },
-  { key: 'paid', label: 'Paid', right: true, width: '82px' }, { key: 'profit', label: 'Profit', right: true, width: '82px' },
-  { key: 'came_at', label: 'Came', right: true, width: '76px', sort: 'ordered_at' }, { key: 'promised_by', label: 'Promised', right: true, width: '92px' },
+  { key: 'paid', label: 'Paid', right: true, width: '82px' },
+  { key: 'profit', label: 'Profit', right: true, width: '82px' },
+  { key: 'came_at', label: 'Came', right: true, width: '76px', sort: 'ordered_at' },
+  { key: 'promised_by', label: 'Promised', right: true, width: '92px' },
 ])
 const active = ref<number | null>(Number(text('row')) || null)
-watch(() => text('row'), (row) => { if (Number(row)) active.value = Number(row) })
+watch(
+  () => text('row'),
+  (row) => {
+    if (Number(row)) active.value = Number(row)
+  },
+)
 const chosen = ref<number[]>([])
 const table = ref<{ clear: () => void; total: number | null } | null>(null)
 const bring = ref(false)
 const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: chosen.value } }))).then(() => table.value?.clear())
-const bestStep = (row: Row) => { active.value = row.id }
+const bestStep = (row: Row) => {
+  active.value = row.id
+}
 function told(row: Row): string {
   if (row.told && WAITS.has(row.state)) return row.told
   if (row.state === 'needs_lane') return 'A line of it has no lane'
@@ -45,7 +59,10 @@ function told(row: Row): string {
   if (row.state === 'ready' && row.send_after) return `Ready, goes at ${new Date(row.send_after).toISOString().slice(11, 16)}`
   return STATE_WORDS[row.state] ?? row.state
 }
-const choose = (key: string) => { active.value = null; set({ state: key || 'all', row: undefined }) }
+const choose = (key: string) => {
+  active.value = null
+  set({ state: key || 'all', row: undefined })
+}
 useKeys('Orders', [
   { key: 'g', told: 'send all that are ready', run: () => void send() },
   { key: 'escape', told: 'close the order', run: () => (active.value = null) },
@@ -63,26 +80,95 @@ const heading = computed(() => {
   <div class="grid h-full grid-cols-[206px_minmax(0,1fr)]">
     <nav class="overflow-auto border-r border-rule bg-sheet py-3" aria-label="Where orders stand">
       <h2 class="px-3.5 pb-2">Where orders stand</h2>
-      <button v-for="one in shown" :key="one" type="button" class="relative flex h-8 w-full items-center justify-between px-3.5" :class="state === one ? 'bg-shade font-bold' : 'hover:bg-shade/60'" :aria-current="state === one" @click="choose(one)">
-        <span v-if="state === one" class="absolute inset-y-0 left-0 w-[3px] bg-asphalt" aria-hidden="true" />{{ STATE_WORDS[one] }}<Tag :tone="WAITS.has(one) && counts[one] ? 'waits' : 'plain'">{{ (counts[one] ?? 0).toLocaleString('en-GB') }}</Tag>
+      <button
+        v-for="one in shown"
+        :key="one"
+        type="button"
+        class="relative flex h-8 w-full items-center justify-between px-3.5"
+        :class="state === one ? 'bg-shade font-bold' : 'hover:bg-shade/60'"
+        :aria-current="state === one"
+        @click="choose(one)"
+      >
+        <span v-if="state === one" class="absolute inset-y-0 left-0 w-[3px] bg-asphalt" aria-hidden="true" />{{ STATE_WORDS[one]
+        }}<Tag :tone="WAITS.has(one) && counts[one] ? 'waits' : 'plain'">{{ (counts[one] ?? 0).toLocaleString('en-GB') }}</Tag>
       </button>
-      <button type="button" class="flex h-8 w-full items-center px-3.5" :class="state === '' ? 'bg-shade font-bold' : 'hover:bg-shade/60'" @click="choose('')">All orders</button>
+      <button
+        type="button"
+        class="flex h-8 w-full items-center px-3.5"
+        :class="state === '' ? 'bg-shade font-bold' : 'hover:bg-shade/60'"
+        @click="choose('')"
+      >
+        All orders
+      </button>
       <div v-if="standing" class="mt-5 px-3.5">
         <h2>{{ standing.ready ? `Send the ${standing.ready} ready` : 'Nothing is ready to send' }}</h2>
-        <p v-if="standing.ready" class="mt-1 mb-2.5 text-xs text-soft">{{ plural(standing.parcels, 'parcel') }}, {{ money(standing.spend) }} to suppliers, profit {{ money(standing.profit) }}. Each is bought once.</p>
+        <p v-if="standing.ready" class="mt-1 mb-2.5 text-xs text-soft">
+          {{ plural(standing.parcels, 'parcel') }}, {{ money(standing.spend) }} to suppliers, profit {{ money(standing.profit) }}. Each is
+          bought once.
+        </p>
         <Btn v-if="standing.ready" kind="main" hint="G" @click="send">Send {{ chosen.length || standing.ready }}</Btn>
       </div>
     </nav>
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
-      <div class="flex items-center gap-3"><h1 class="whitespace-nowrap">{{ heading }}</h1><p class="truncate text-soft">{{ state === 'held' ? 'each broke one of your limits; pick a way on or change the limit' : state === 'needs_lane' ? 'open the lane and they go on by themselves' : '' }}</p><span class="ml-auto" /><Filter :words="ask.words" label="Order, buyer or SKU" @change="set({ words: $event })" /><Btn @click="bring = true">Bring in orders</Btn><SheetOut :csv="sheet('orders', 'csv')" :xlsx="sheet('orders', 'xlsx')" /></div>
-      <div class="flex min-h-28 flex-col" :class="active ? 'shrink-0' : 'flex-1'" :style="active ? { height: `min(44%, ${Math.max(2, table?.total ?? 0) * 44 + 36}px)` } : undefined">
-        <DataTable ref="table" v-model:active="active" :path="LISTS.orders" name="Orders" :columns="columns" :ask="ask" :choose="state === 'ready'" :first="WAITS.has(state)" :edge="edge" empty="No order stands here" empty-told="Orders come in by the store's link, or as a sheet." @sort="sort" @chosen="chosen = $event" @act="bestStep">
-          <template #number="{ row }: { row: Row }"><span class="code">{{ row.number }}</span></template>
-          <template #title="{ row }: { row: Row }"><b class="block truncate" :title="row.title">{{ row.title || row.sku }}{{ row.units > 1 ? ` ×${row.units}` : '' }}{{ row.lines > 1 ? `, ${row.lines} lines` : '' }}</b><span class="cell-2 block">{{ row.buyer }}, {{ row.country }} · {{ row.store }}</span></template>
-          <template #told="{ row }: { row: Row }"><span class="block truncate" :class="WAITS.has(row.state) ? 'font-semibold text-amber-ink' : ''" :title="told(row)">{{ told(row) }}</span></template>
+      <div class="flex items-center gap-3">
+        <h1 class="whitespace-nowrap">{{ heading }}</h1>
+        <p class="truncate text-soft">
+          {{
+            state === 'held'
+              ? 'each broke one of your limits; pick a way on or change the limit'
+              : state === 'needs_lane'
+                ? 'open the lane and they go on by themselves'
+                : ''
+          }}
+        </p>
+        <span class="ml-auto" /><Filter :words="ask.words" label="Order, buyer or SKU" @change="set({ words: $event })" /><Btn
+          @click="bring = true"
+          >Bring in orders</Btn
+        ><SheetOut :csv="sheet('orders', 'csv')" :xlsx="sheet('orders', 'xlsx')" />
+      </div>
+      <div
+        class="flex min-h-28 flex-col"
+        :class="active ? 'shrink-0' : 'flex-1'"
+        :style="active ? { height: `min(44%, ${Math.max(2, table?.total ?? 0) * 44 + 36}px)` } : undefined"
+      >
+        <DataTable
+          ref="table"
+          v-model:active="active"
+          :path="LISTS.orders"
+          name="Orders"
+          :columns="columns"
+          :ask="ask"
+          :choose="state === 'ready'"
+          :first="WAITS.has(state)"
+          :edge="edge"
+          empty="No order stands here"
+          empty-told="Orders come in by the store's link, or as a sheet."
+          @sort="sort"
+          @chosen="chosen = $event"
+          @act="bestStep"
+        >
+          <template #number="{ row }: { row: Row }"
+            ><span class="code">{{ row.number }}</span></template
+          >
+          <template #title="{ row }: { row: Row }"
+            ><b class="block truncate" :title="row.title"
+              >{{ row.title || row.sku }}{{ row.units > 1 ? ` ×${row.units}` : '' }}{{ row.lines > 1 ? `, ${row.lines} lines` : '' }}</b
+            ><span class="cell-2 block">{{ row.buyer }}, {{ row.country }} · {{ row.store }}</span></template
+          >
+          <template #told="{ row }: { row: Row }"
+            ><span class="block truncate" :class="WAITS.has(row.state) ? 'font-semibold text-amber-ink' : ''" :title="told(row)">{{
+              told(row)
+            }}</span></template
+          >
           <template #paid="{ row }: { row: Row }">{{ money(row.paid) }}</template>
-          <template #profit="{ row }: { row: Row }"><span :class="row.profit && number(row.profit) < 0 ? 'font-bold text-brick' : ''">{{ row.state === 'needs_lane' ? '–' : money(row.profit) }}</span></template>
-          <template #came_at="{ row }: { row: Row }"><span class="text-soft"><When :at="row.ordered_at" clock /></span></template>
+          <template #profit="{ row }: { row: Row }"
+            ><span :class="row.profit && number(row.profit) < 0 ? 'font-bold text-brick' : ''">{{
+              row.state === 'needs_lane' ? '–' : money(row.profit)
+            }}</span></template
+          >
+          <template #came_at="{ row }: { row: Row }"
+            ><span class="text-soft"><When :at="row.ordered_at" clock /></span
+          ></template>
           <template #promised_by="{ row }: { row: Row }">{{ row.promised_by ? dateOf(row.promised_by) : '–' }}</template>
         </DataTable>
       </div>

@@ -9,27 +9,78 @@ import DraftModal from '@/parts/DraftModal.vue'
 import Rates from './Rates.vue'
 import { fromText } from './rules'
 
-interface FeeText { category: string; percent: string; least: string; cap: string; fixed: string }
-interface Form { id: number; version: number; name: string; tax: string; payment: string; paymentFixed: string; fees: FeeText[]; touched: boolean }
+interface FeeText {
+  category: string
+  percent: string
+  least: string
+  cap: string
+  fixed: string
+}
+interface Form {
+  id: number
+  version: number
+  name: string
+  tax: string
+  payment: string
+  paymentFixed: string
+  fees: FeeText[]
+  touched: boolean
+}
 const { data } = useQuery({ queryKey: ['fees'], queryFn: () => take(api.GET('/api/v1/prices/fees')) })
 const forms = ref<Form[]>([])
 const pct = (ppm: number) => String(+(ppm / 10_000).toFixed(4))
 const pounds = (minor: number | null | undefined) => (minor == null ? '' : (minor / 100).toFixed(2))
-watch(data, (stores) => {
-  forms.value = (stores ?? []).map((store) => forms.value.find((form) => form.id === store.id && form.touched) ?? {
-    id: store.id, version: store.version, name: store.name, tax: pct(store.tax_in_price), payment: pct(store.payment), paymentFixed: pounds(store.payment_fixed), touched: false,
-    fees: store.fees.map((fee) => ({ category: fee.category ?? '', percent: pct(fee.percent ?? 0), least: pounds(fee.least), cap: pounds(fee.cap), fixed: pounds(fee.fixed) })),
-  })
-}, { immediate: true })
+watch(
+  data,
+  (stores) => {
+    forms.value = (stores ?? []).map(
+      (store) =>
+        forms.value.find((form) => form.id === store.id && form.touched) ?? {
+          id: store.id,
+          version: store.version,
+          name: store.name,
+          tax: pct(store.tax_in_price),
+          payment: pct(store.payment),
+          paymentFixed: pounds(store.payment_fixed),
+          touched: false,
+          fees: store.fees.map((fee) => ({
+            category: fee.category ?? '',
+            percent: pct(fee.percent ?? 0),
+            least: pounds(fee.least),
+            cap: pounds(fee.cap),
+            fixed: pounds(fee.fixed),
+          })),
+        },
+    )
+  },
+  { immediate: true },
+)
 
 const share = (text: string) => fromText('margin', 'step', text || '0')
 const cash = (text: string) => fromText('add', 'ceiling', text || '0')
 const draft = ref<{ form: Form; fees: Schema<'FeesBody'> } | null>(null)
 function look(form: Form) {
-  const fees = form.fees.map((fee) => ({ category: fee.category.trim(), percent: share(fee.percent), least: cash(fee.least), cap: fee.cap ? cash(fee.cap) : null, fixed: cash(fee.fixed) }))
+  const fees = form.fees.map((fee) => ({
+    category: fee.category.trim(),
+    percent: share(fee.percent),
+    least: cash(fee.least),
+    cap: fee.cap ? cash(fee.cap) : null,
+    fixed: cash(fee.fixed),
+  }))
   const [tax, payment, fixed] = [share(form.tax), share(form.payment), cash(form.paymentFixed)]
-  if ([tax, payment, fixed, ...fees.flatMap((fee) => [fee.percent, fee.least, fee.cap, fee.fixed])].includes(undefined)) return tell('One of the fields is not a number such as 11 or 0.40', true)
-  draft.value = { form, fees: { store: form.id, version: form.version, tax_in_price: tax as number, payment: payment as number, payment_fixed: fixed as number, fees: fees as never } }
+  if ([tax, payment, fixed, ...fees.flatMap((fee) => [fee.percent, fee.least, fee.cap, fee.fixed])].includes(undefined))
+    return tell('One of the fields is not a number such as 11 or 0.40', true)
+  draft.value = {
+    form,
+    fees: {
+      store: form.id,
+      version: form.version,
+      tax_in_price: tax as number,
+      payment: payment as number,
+      payment_fixed: fixed as number,
+      fees: fees as never,
+    },
+  }
 }
 function kept() {
   if (draft.value) draft.value.form.touched = false
@@ -39,7 +90,8 @@ function kept() {
 
 <template>
   <div class="overflow-auto p-4.5">
-    <h1>What stores take</h1><p class="mb-4 text-soft">Typed once; used in every price and every profit. A change is seen before it is made, and can be undone.</p>
+    <h1>What stores take</h1>
+    <p class="mb-4 text-soft">Typed once; used in every price and every profit. A change is seen before it is made, and can be undone.</p>
     <section v-for="form in forms" :key="form.id" class="sheet mb-4 max-w-4xl p-4" @input="form.touched = true">
       <h2 class="text-base!">{{ form.name }}</h2>
       <div class="mt-3 grid grid-cols-3 gap-4">
@@ -48,10 +100,31 @@ function kept() {
         <label><span class="label">Payment fee, fixed</span><input v-model="form.paymentFixed" class="field" maxlength="9" /></label>
       </div>
       <table class="mt-4 w-full">
-        <thead><tr class="text-2xs text-soft"><th class="pb-1">Category (empty = all others)</th><th class="pb-1">Fee, %</th><th class="pb-1">At least</th><th class="pb-1">At most</th><th class="pb-1">Plus fixed</th><th /></tr></thead>
-        <tbody><tr v-for="(fee, n) in form.fees" :key="n"><td class="pr-2 pb-1.5"><input v-model="fee.category" class="field" aria-label="Category" maxlength="100" /></td><td v-for="name in ['percent', 'least', 'cap', 'fixed'] as const" :key="name" class="w-28 pr-2 pb-1.5"><input v-model="fee[name]" class="field text-right" :aria-label="name" maxlength="9" /></td><td class="pb-1.5"><Btn small @click="form.fees.splice(n, 1), (form.touched = true)">Remove</Btn></td></tr></tbody>
+        <thead>
+          <tr class="text-2xs text-soft">
+            <th class="pb-1">Category (empty = all others)</th>
+            <th class="pb-1">Fee, %</th>
+            <th class="pb-1">At least</th>
+            <th class="pb-1">At most</th>
+            <th class="pb-1">Plus fixed</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(fee, n) in form.fees" :key="n">
+            <td class="pr-2 pb-1.5"><input v-model="fee.category" class="field" aria-label="Category" maxlength="100" /></td>
+            <td v-for="name in ['percent', 'least', 'cap', 'fixed'] as const" :key="name" class="w-28 pr-2 pb-1.5">
+              <input v-model="fee[name]" class="field text-right" :aria-label="name" maxlength="9" />
+            </td>
+            <td class="pb-1.5"><Btn small @click="(form.fees.splice(n, 1), (form.touched = true))">Remove</Btn></td>
+          </tr>
+        </tbody>
       </table>
-      <div class="mt-2 flex gap-2"><Btn small @click="form.fees.push({ category: '', percent: '', least: '', cap: '', fixed: '' }), (form.touched = true)">Add a category</Btn><span class="ml-auto" /><Btn kind="main" :disabled="!form.touched" @click="look(form)">See what it does</Btn></div>
+      <div class="mt-2 flex gap-2">
+        <Btn small @click="(form.fees.push({ category: '', percent: '', least: '', cap: '', fixed: '' }), (form.touched = true))"
+          >Add a category</Btn
+        ><span class="ml-auto" /><Btn kind="main" :disabled="!form.touched" @click="look(form)">See what it does</Btn>
+      </div>
     </section>
     <Rates />
     <DraftModal v-if="draft" :title="`What ${draft.form.name} takes`" :draft="{ fees: draft.fees }" @close="draft = null" @done="kept" />

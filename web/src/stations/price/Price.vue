@@ -8,12 +8,23 @@ import WhatIf from './WhatIf.vue'
 
 const { set, text } = useAsk(() => '')
 const view = computed(() => text('view') || (text('words') ? 'listings' : 'rules'))
-const VIEWS = [{ key: 'rules', label: 'Rules and what if' }, { key: 'listings', label: 'Every listing and why' }, { key: 'fees', label: 'What stores take' }]
+const VIEWS = [
+  { key: 'rules', label: 'Rules and what if' },
+  { key: 'listings', label: 'Every listing and why' },
+  { key: 'fees', label: 'What stores take' },
+]
 </script>
 
 <template>
   <div class="flex h-full flex-col">
-    <div class="border-b border-rule px-4.5 py-2.5"><Pills :options="VIEWS" :chosen="view" label="Views of Price" @choose="set({ view: $event, words: undefined, sort: undefined, down: undefined })" /></div>
+    <div class="border-b border-rule px-4.5 py-2.5">
+      <Pills
+        :options="VIEWS"
+        :chosen="view"
+        label="Views of Price"
+        @choose="set({ view: $event, words: undefined, sort: undefined, down: undefined })"
+      />
+    </div>
     <Listings v-if="view === 'listings'" class="min-h-0 flex-1" />
     <Fees v-else-if="view === 'fees'" class="min-h-0 flex-1" />
     <WhatIf v-else class="min-h-0 flex-1" />

@@ -19,10 +19,16 @@ const rules = computed(() => draft.value ?? real.value ?? [])
 const house = computed(() => rules.value.filter((rule) => rule.scope === 'house').sort((a, b) => (a.band_from ?? 0) - (b.band_from ?? 0)))
 const others = computed(() => rules.value.filter((rule) => rule.scope !== 'house'))
 const changed = computed(() => !!draft.value && JSON.stringify(draft.value) !== JSON.stringify(real.value))
-const { data: view, error, isFetching } = useQuery({
+const {
+  data: view,
+  error,
+  isFetching,
+} = useQuery({
   queryKey: computed(() => ['what-if', rules.value]),
   queryFn: () => take(api.POST('/api/v1/prices/what-if', { body: { rules: rules.value } })),
-  enabled: computed(() => !!real.value), placeholderData: (before) => before, retry: false,
+  enabled: computed(() => !!real.value),
+  placeholderData: (before) => before,
+  retry: false,
 })
 const left = ref(new Set<number>())
 watch(rules, () => (left.value = new Set()))
@@ -47,7 +53,10 @@ async function apply() {
   const done = await act(() => take(api.POST('/api/v1/prices/apply', { body: { rules: rules.value, seen: view.value.counts, only } })))
   if (done) draft.value = null
 }
-const was = (rule: Rule) => (changed.value ? real.value?.find((one) => one.scope === rule.scope && one.scope_key === rule.scope_key && one.band_from === rule.band_from) : undefined)
+const was = (rule: Rule) =>
+  changed.value
+    ? real.value?.find((one) => one.scope === rule.scope && one.scope_key === rule.scope_key && one.band_from === rule.band_from)
+    : undefined
 useKeys('Price', [
   { key: 'a', told: 'apply', run: () => void apply() },
   { key: 'escape', told: 'drop the draft', run: () => (draft.value = null) },
@@ -57,21 +66,59 @@ useKeys('Price', [
 <template>
   <div class="grid grid-cols-[400px_minmax(0,1fr)] overflow-hidden">
     <section class="overflow-auto border-r border-rule bg-sheet" aria-label="Rules">
-      <div class="flex items-start justify-between p-4 pb-3"><div><h1>How prices are made</h1><p class="text-xs text-soft">The house's rule by landed cost; {{ others.length ? plural(others.length, 'exception') + ' below' : 'no exceptions' }}</p></div><Btn small @click="editing = -1">Add a band</Btn></div>
+      <div class="flex items-start justify-between p-4 pb-3">
+        <div>
+          <h1>How prices are made</h1>
+          <p class="text-xs text-soft">
+            The house's rule by landed cost; {{ others.length ? plural(others.length, 'exception') + ' below' : 'no exceptions' }}
+          </p>
+        </div>
+        <Btn small @click="editing = -1">Add a band</Btn>
+      </div>
       <ul class="border-t border-rule-2">
         <li v-for="(rule, n) in house" :key="rule.band_from ?? 0">
           <button type="button" class="block w-full border-b border-rule-2 px-4 py-3 text-left hover:bg-shade" @click="editing = n">
-            <span class="flex justify-between text-xs text-soft"><span>Landed cost <b class="text-ink">{{ band(house, n) }}</b></span><Tag v-if="changed && JSON.stringify(was(rule)) !== JSON.stringify(rule)" tone="info">draft</Tag></span>
-            <span class="mt-1 block"><b :class="was(rule) && asks(was(rule)!) !== asks(rule) ? 'border-b-2 border-pine' : ''">{{ asks(rule) }}</b><s v-if="was(rule) && asks(was(rule)!) !== asks(rule)" class="ml-1.5 text-soft">{{ asks(was(rule)!) }}</s><template v-for="part in limits(rule)" :key="part">, {{ part }}</template></span>
+            <span class="flex justify-between text-xs text-soft"
+              ><span
+                >Landed cost <b class="text-ink">{{ band(house, n) }}</b></span
+              ><Tag v-if="changed && JSON.stringify(was(rule)) !== JSON.stringify(rule)" tone="info">draft</Tag></span
+            >
+            <span class="mt-1 block"
+              ><b :class="was(rule) && asks(was(rule)!) !== asks(rule) ? 'border-b-2 border-pine' : ''">{{ asks(rule) }}</b
+              ><s v-if="was(rule) && asks(was(rule)!) !== asks(rule)" class="ml-1.5 text-soft">{{ asks(was(rule)!) }}</s
+              ><template v-for="part in limits(rule)" :key="part">, {{ part }}</template></span
+            >
           </button>
         </li>
-        <li v-if="real && !house.length" class="p-4 text-soft">No rule yet: every price is the lowest that loses nothing. Add a band to say what you want to keep.</li>
+        <li v-if="real && !house.length" class="p-4 text-soft">
+          No rule yet: every price is the lowest that loses nothing. Add a band to say what you want to keep.
+        </li>
       </ul>
-      <div v-if="others.length" class="p-4"><h2>Exceptions, nearest wins</h2><p v-for="rule in others" :key="rule.scope + rule.scope_key + rule.band_from" class="mt-2 flex justify-between"><span><span class="text-soft">{{ rule.scope }}</span> <span class="code">{{ rule.scope_key }}</span></span><span class="text-soft">{{ asks(rule) }}{{ limits(rule).length ? ', ' + limits(rule).join(', ') : '' }}</span></p></div>
-      <RouterLink to="/setup/limits" class="block px-4 py-3 font-semibold text-slate hover:underline">What we follow, and what we hold</RouterLink>
+      <div v-if="others.length" class="p-4">
+        <h2>Exceptions, nearest wins</h2>
+        <p v-for="rule in others" :key="rule.scope + rule.scope_key + rule.band_from" class="mt-2 flex justify-between">
+          <span
+            ><span class="text-soft">{{ rule.scope }}</span> <span class="code">{{ rule.scope_key }}</span></span
+          ><span class="text-soft">{{ asks(rule) }}{{ limits(rule).length ? ', ' + limits(rule).join(', ') : '' }}</span>
+        </p>
+      </div>
+      <RouterLink to="/setup/limits" class="block px-4 py-3 font-semibold text-slate hover:underline"
+        >What we follow, and what we hold</RouterLink
+      >
     </section>
     <section class="min-w-0 overflow-auto p-4.5" aria-label="What if">
-      <div class="flex items-baseline gap-3"><h1>{{ changed ? 'If you make it so' : 'As it is' }}</h1><p class="truncate text-soft">{{ changed ? "nothing has happened yet; worked out on today's costs" : 'change a rule at the left and see here what it would do' }}</p><span class="ml-auto" /><Btn v-if="changed" @click="draft = null">Drop the draft</Btn><Btn v-if="changed || total" kind="main" hint="A" :disabled="isFetching || (!changed && !going)" @click="apply">{{ going ? `Apply to ${going.toLocaleString('en-GB')}` : 'Apply' }}</Btn></div>
+      <div class="flex items-baseline gap-3">
+        <h1>{{ changed ? 'If you make it so' : 'As it is' }}</h1>
+        <p class="truncate text-soft">
+          {{
+            changed ? "nothing has happened yet; worked out on today's costs" : 'change a rule at the left and see here what it would do'
+          }}
+        </p>
+        <span class="ml-auto" /><Btn v-if="changed" @click="draft = null">Drop the draft</Btn
+        ><Btn v-if="changed || total" kind="main" hint="A" :disabled="isFetching || (!changed && !going)" @click="apply">{{
+          going ? `Apply to ${going.toLocaleString('en-GB')}` : 'Apply'
+        }}</Btn>
+      </div>
       <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ wordsOf(error) }}</p>
       <Effects v-else-if="view" class="mt-2" :view="view" :draft="changed" :left="left" @toggle="toggle" />
     </section>

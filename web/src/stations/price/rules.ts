@@ -29,7 +29,13 @@ export function limits(rule: Rule): string[] {
   if (rule.min_margin != null) parts.push(`never under ${share(rule.min_margin)}`)
   if (rule.min_profit != null) parts.push(`at least ${pounds(rule.min_profit)}`)
   if (rule.ceiling != null) parts.push(`never above ${pounds(rule.ceiling)}`)
-  if (rule.endings) parts.push(`endings ${rule.endings.split('|').map((end) => `.${end}`).join(' ')}`)
+  if (rule.endings)
+    parts.push(
+      `endings ${rule.endings
+        .split('|')
+        .map((end) => `.${end}`)
+        .join(' ')}`,
+    )
   if (rule.step != null) parts.push(`steps of ${share(rule.step)}`)
   if (rule.reserve) parts.push(`${share(rule.reserve)} for returns`)
   return parts
@@ -47,7 +53,10 @@ export function toText(rule: Rule, field: keyof Rule): string {
   const value = rule[field]
   if (value === null || value === undefined) return ''
   if (field === 'endings') return String(value).replaceAll('|', ' ')
-  if (field === 'rule_value') return rule.rule === 'add' ? (Number(value) / 100).toFixed(2) : String(+(Number(value) / (rule.rule === 'multiple' ? PPM : 10_000)).toFixed(6))
+  if (field === 'rule_value')
+    return rule.rule === 'add'
+      ? (Number(value) / 100).toFixed(2)
+      : String(+(Number(value) / (rule.rule === 'multiple' ? PPM : 10_000)).toFixed(6))
   if (field === 'min_profit' || field === 'ceiling' || field === 'band_from') return (Number(value) / 100).toFixed(2)
   return String(+(Number(value) / 10_000).toFixed(4))
 }
@@ -56,10 +65,19 @@ export function toText(rule: Rule, field: keyof Rule): string {
 export function fromText(kind: string | null | undefined, field: keyof Rule, text: string): number | string | null | undefined {
   const plain = text.trim().replace('%', '').replace('£', '').replace(',', '.')
   if (!plain) return null
-  if (field === 'endings') return plain.split(/[\s|]+/).map((end) => end.replace('.', '')).join('|')
+  if (field === 'endings')
+    return plain
+      .split(/[\s|]+/)
+      .map((end) => end.replace('.', ''))
+      .join('|')
   if (!/^-?\d+(\.\d+)?$/.test(plain)) return undefined
   const [whole = '0', part = ''] = plain.replace('-', '').split('.')
-  const places = field === 'min_profit' || field === 'ceiling' || field === 'band_from' || (field === 'rule_value' && kind === 'add') ? 2 : field === 'rule_value' && kind === 'multiple' ? 6 : 4
+  const places =
+    field === 'min_profit' || field === 'ceiling' || field === 'band_from' || (field === 'rule_value' && kind === 'add')
+      ? 2
+      : field === 'rule_value' && kind === 'multiple'
+        ? 6
+        : 4
   if (part.length > places) return undefined
   const value = Number(whole + part.padEnd(places, '0'))
   return plain.startsWith('-') ? -value : value

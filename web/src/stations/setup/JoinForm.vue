@@ -23,11 +23,22 @@ async function join() {
   wrong.value = {}
   const cash = (text: string) => (text.trim() ? { amount: text.trim().replace(',', '.'), currency: form.currency.toUpperCase() } : null)
   try {
-    const done = await take(api.POST('/api/v1/setup/partners', { body: {
-      owner: props.owner, kind: form.kind, name: form.name, address: sheets.value ? '' : form.address, key: sheets.value ? '' : form.key,
-      country: sheets.value ? form.country.toUpperCase() : '', currency: sheets.value ? form.currency.toUpperCase() : '', days: Number(form.days) || 3,
-      ship_first: sheets.value ? cash(form.first) : null, ship_next: sheets.value ? cash(form.next) : null,
-    } }))
+    const done = await take(
+      api.POST('/api/v1/setup/partners', {
+        body: {
+          owner: props.owner,
+          kind: form.kind,
+          name: form.name,
+          address: sheets.value ? '' : form.address,
+          key: sheets.value ? '' : form.key,
+          country: sheets.value ? form.country.toUpperCase() : '',
+          currency: sheets.value ? form.currency.toUpperCase() : '',
+          days: Number(form.days) || 3,
+          ship_first: sheets.value ? cash(form.first) : null,
+          ship_next: sheets.value ? cash(form.next) : null,
+        },
+      }),
+    )
     emit('done')
     void act(() => Promise.resolve(done))
   } catch (problem) {
@@ -37,28 +48,68 @@ async function join() {
     busy.value = false
   }
 }
-const EXAMPLE: Record<string, string> = { store: 'https://…/api', supplier: 'https://…/api', carrier: 'https://…/api', mailbox: 'smtp://127.0.0.1:25' }
+const EXAMPLE: Record<string, string> = {
+  store: 'https://…/api',
+  supplier: 'https://…/api',
+  carrier: 'https://…/api',
+  mailbox: 'smtp://127.0.0.1:25',
+}
 </script>
 
 <template>
   <form class="sheet grid max-w-2xl grid-cols-2 gap-3.5 p-4" @submit.prevent="join">
-    <label class="col-span-2"><span class="label">What kind of {{ owner }}</span><select v-model="form.kind" class="field"><option v-for="one in mine" :key="one.kind" :value="one.kind">{{ one.name }}</option></select></label>
-    <label class="col-span-2"><span class="label">Name{{ sheets ? '' : ' (empty = as it calls itself)' }}</span><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" :required="sheets" /></label>
+    <label class="col-span-2"
+      ><span class="label">What kind of {{ owner }}</span
+      ><select v-model="form.kind" class="field">
+        <option v-for="one in mine" :key="one.kind" :value="one.kind">{{ one.name }}</option>
+      </select></label
+    >
+    <label class="col-span-2"
+      ><span class="label">Name{{ sheets ? '' : ' (empty = as it calls itself)' }}</span
+      ><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" :required="sheets"
+    /></label>
     <template v-if="!sheets">
-      <label class="col-span-2"><span class="label">Address</span><input v-model="form.address" class="field code" required maxlength="500" :placeholder="EXAMPLE[owner]" :aria-invalid="!!wrong.address" /></label>
-      <label v-if="kind?.key_told" class="col-span-2"><span class="label">Key ({{ kind.key_told }}); stored sealed, never shown again</span><input v-model="form.key" class="field code" type="password" autocomplete="off" required maxlength="500" :aria-invalid="!!wrong.key" /></label>
+      <label class="col-span-2"
+        ><span class="label">Address</span
+        ><input
+          v-model="form.address"
+          class="field code"
+          required
+          maxlength="500"
+          :placeholder="EXAMPLE[owner]"
+          :aria-invalid="!!wrong.address"
+      /></label>
+      <label v-if="kind?.key_told" class="col-span-2"
+        ><span class="label">Key ({{ kind.key_told }}); stored sealed, never shown again</span
+        ><input
+          v-model="form.key"
+          class="field code"
+          type="password"
+          autocomplete="off"
+          required
+          maxlength="500"
+          :aria-invalid="!!wrong.key"
+      /></label>
     </template>
     <template v-else>
       <label><span class="label">Country, two letters</span><input v-model="form.country" class="field" maxlength="2" required /></label>
       <label><span class="label">Currency</span><input v-model="form.currency" class="field" maxlength="3" required /></label>
       <template v-if="owner === 'supplier'">
-        <label><span class="label">Shipping, first unit</span><input v-model="form.first" class="field" inputmode="decimal" maxlength="9" /></label>
-        <label><span class="label">Each next unit</span><input v-model="form.next" class="field" inputmode="decimal" maxlength="9" /></label>
-        <label><span class="label">Days to arrive</span><input v-model="form.days" class="field" inputmode="numeric" maxlength="2" /></label>
+        <label
+          ><span class="label">Shipping, first unit</span><input v-model="form.first" class="field" inputmode="decimal" maxlength="9"
+        /></label>
+        <label
+          ><span class="label">Each next unit</span><input v-model="form.next" class="field" inputmode="decimal" maxlength="9"
+        /></label>
+        <label
+          ><span class="label">Days to arrive</span><input v-model="form.days" class="field" inputmode="numeric" maxlength="2"
+        /></label>
       </template>
     </template>
     <p v-if="error" role="alert" class="col-span-2 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
-    <div class="col-span-2"><Btn kind="main" :disabled="busy" @click="join">{{ busy ? 'Asking it…' : sheets ? 'Join' : 'Check and join' }}</Btn></div>
+    <div class="col-span-2">
+      <Btn kind="main" :disabled="busy" @click="join">{{ busy ? 'Asking it…' : sheets ? 'Join' : 'Check and join' }}</Btn>
+    </div>
     <button type="submit" class="hidden" />
   </form>
 </template>

@@ -22,10 +22,30 @@ const bring = ref<'listings' | 'items' | null>(null)
 const link = reactive({ address: '', key: '' })
 const wrong = ref('')
 const NAMES = { store: 'Stores', supplier: 'Suppliers', carrier: 'Carriers', mailbox: 'Mailbox' } as const
-const SWITCHES: Record<string, string> = { read_orders: 'reads orders', write_listings: 'writes stock and price', watching: 'swept by the clock' }
+const SWITCHES: Record<string, string> = {
+  read_orders: 'reads orders',
+  write_listings: 'writes stock and price',
+  watching: 'swept by the clock',
+}
 const TONE: Record<string, 'good' | 'loss' | 'waits' | 'plain'> = { good: 'good', broken: 'loss', failing: 'waits' }
-const flip = (one: Partner, name: string, on: boolean) => act(() => take(api.PATCH('/api/v1/setup/partners/{owner}/{number}', { params: { path: { owner: one.owner, number: one.id } }, body: { version: one.version, [name]: on } })))
-const check = (one: Partner) => act(() => take(api.POST('/api/v1/setup/partners/{owner}/{number}/link', { params: { path: { owner: one.owner, number: one.id } }, body: { address: '', key: '' } })))
+const flip = (one: Partner, name: string, on: boolean) =>
+  act(() =>
+    take(
+      api.PATCH('/api/v1/setup/partners/{owner}/{number}', {
+        params: { path: { owner: one.owner, number: one.id } },
+        body: { version: one.version, [name]: on },
+      }),
+    ),
+  )
+const check = (one: Partner) =>
+  act(() =>
+    take(
+      api.POST('/api/v1/setup/partners/{owner}/{number}/link', {
+        params: { path: { owner: one.owner, number: one.id } },
+        body: { address: '', key: '' },
+      }),
+    ),
+  )
 function mend(one: Partner) {
   link.address = one.address
   link.key = ''
@@ -35,7 +55,12 @@ function mend(one: Partner) {
 async function renew() {
   const one = mending.value!
   try {
-    const done = await take(api.POST('/api/v1/setup/partners/{owner}/{number}/link', { params: { path: { owner: one.owner, number: one.id } }, body: { ...link } }))
+    const done = await take(
+      api.POST('/api/v1/setup/partners/{owner}/{number}/link', {
+        params: { path: { owner: one.owner, number: one.id } },
+        body: { ...link },
+      }),
+    )
     mending.value = null
     void act(() => Promise.resolve(done))
   } catch (problem) {
@@ -59,21 +84,79 @@ async function takeOut(one: Partner) {
 <template>
   <div>
     <section v-for="(label, owner) in NAMES" :key="owner" class="mb-5 max-w-5xl">
-      <div class="mb-2 flex items-center gap-3"><h1>{{ label }}</h1><Btn v-if="owner !== 'mailbox' || !data?.some((one) => one.owner === 'mailbox')" small @click="joining = owner">Join {{ owner === 'mailbox' ? 'a mail server' : `a ${owner}` }}</Btn></div>
+      <div class="mb-2 flex items-center gap-3">
+        <h1>{{ label }}</h1>
+        <Btn v-if="owner !== 'mailbox' || !data?.some((one) => one.owner === 'mailbox')" small @click="joining = owner"
+          >Join {{ owner === 'mailbox' ? 'a mail server' : `a ${owner}` }}</Btn
+        >
+      </div>
       <div class="sheet">
-        <div v-for="one in (data ?? []).filter((other) => other.owner === owner)" :key="one.id" class="grid grid-cols-[210px_110px_minmax(0,1fr)_auto] items-center gap-4 border-b border-rule-2 px-4 py-2.5 last:border-0">
-          <div><b>{{ one.name }}</b> <span class="code text-soft">{{ one.code }}</span><span class="block text-xs text-soft">{{ [one.country, one.currency, one.sweep_minutes && one.switches.watching ? `every ${one.sweep_minutes} min` : ''].filter(Boolean).join(', ') }}</span></div>
-          <div><Tag :tone="TONE[one.state] ?? 'plain'">{{ one.state === 'good' ? 'link works' : one.state }}</Tag><span v-if="one.good_at" class="block text-xs text-soft">good <When :at="one.good_at" /></span></div>
-          <div class="min-w-0"><span v-if="one.told" class="block text-brick">{{ one.told }}</span><span v-else-if="one.may.length" class="block truncate text-xs text-soft" :title="one.address">may {{ one.may.join(', ') }}</span><span class="flex flex-wrap gap-x-4"><label v-for="(on, name) in one.switches" :key="name" class="flex items-center gap-1.5 text-xs"><input type="checkbox" class="accent-pine" :checked="on" @change="flip(one, name, !on)" />{{ SWITCHES[name] }}</label></span></div>
-          <div class="flex justify-end gap-2"><template v-if="one.kind === 'sheet'"><Btn small @click="bring = one.owner === 'store' ? 'listings' : 'items'">Bring in {{ one.owner === 'store' ? 'listings' : 'items' }}</Btn><Btn small @click="takeOut(one)">{{ one.owner === 'store' ? 'Take out changes' : 'Take out purchase orders' }}</Btn></template><template v-else><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn><Btn v-if="one.owner === 'supplier'" small @click="terms = one">Terms</Btn></div>
+        <div
+          v-for="one in (data ?? []).filter((other) => other.owner === owner)"
+          :key="one.id"
+          class="grid grid-cols-[210px_110px_minmax(0,1fr)_auto] items-center gap-4 border-b border-rule-2 px-4 py-2.5 last:border-0"
+        >
+          <div>
+            <b>{{ one.name }}</b> <span class="code text-soft">{{ one.code }}</span><span class="block text-xs text-soft">{{
+              [one.country, one.currency, one.sweep_minutes && one.switches.watching ? `every ${one.sweep_minutes} min` : '']
+                .filter(Boolean)
+                .join(', ')
+            }}</span>
+          </div>
+          <div>
+            <Tag :tone="TONE[one.state] ?? 'plain'">{{ one.state === 'good' ? 'link works' : one.state }}</Tag><span
+              v-if="one.good_at"
+              class="block text-xs text-soft"
+              >good <When :at="one.good_at"
+            /></span>
+          </div>
+          <div class="min-w-0">
+            <span v-if="one.told" class="block text-brick">{{ one.told }}</span><span
+              v-else-if="one.may.length"
+              class="block truncate text-xs text-soft"
+              :title="one.address"
+              >may {{ one.may.join(', ') }}</span
+            ><span class="flex flex-wrap gap-x-4"
+              ><label v-for="(on, name) in one.switches" :key="name" class="flex items-center gap-1.5 text-xs"
+                ><input type="checkbox" class="accent-pine" :checked="on" @change="flip(one, name, !on)" />{{ SWITCHES[name] }}</label
+              ></span
+            >
+          </div>
+          <div class="flex justify-end gap-2">
+            <template v-if="one.kind === 'sheet'"
+              ><Btn small @click="bring = one.owner === 'store' ? 'listings' : 'items'"
+                >Bring in {{ one.owner === 'store' ? 'listings' : 'items' }}</Btn
+              ><Btn small @click="takeOut(one)">{{
+                one.owner === 'store' ? 'Take out changes' : 'Take out purchase orders'
+              }}</Btn></template
+            ><template v-else><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template
+            ><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn
+            ><Btn v-if="one.owner === 'supplier'" small @click="terms = one">Terms</Btn>
+          </div>
         </div>
         <p v-if="data && !data.some((one) => one.owner === owner)" class="px-4 py-3 text-soft">None is joined yet.</p>
       </div>
     </section>
-    <Modal :open="!!joining" :title="`Join ${joining === 'mailbox' ? 'a mail server' : `a ${joining}`}`" told="It is asked with your key before anything is kept." @close="joining = null"><JoinForm v-if="joining" :owner="joining" @done="joining = null" /><template #acts><Btn @click="joining = null">Close</Btn></template></Modal>
-    <Modal :open="!!mending" :title="`Link to ${mending?.name}`" told="The new address and key are tried before the old ones are dropped." @close="mending = null">
+    <Modal
+      :open="!!joining"
+      :title="`Join ${joining === 'mailbox' ? 'a mail server' : `a ${joining}`}`"
+      told="It is asked with your key before anything is kept."
+      @close="joining = null"
+      ><JoinForm v-if="joining" :owner="joining" @done="joining = null" /><template #acts
+        ><Btn @click="joining = null">Close</Btn></template
+      ></Modal
+    >
+    <Modal
+      :open="!!mending"
+      :title="`Link to ${mending?.name}`"
+      told="The new address and key are tried before the old ones are dropped."
+      @close="mending = null"
+    >
       <label class="block"><span class="label">Address</span><input v-model="link.address" class="field code" maxlength="500" /></label>
-      <label class="mt-3 block"><span class="label">Key (empty = keep the one we have; it is never shown)</span><input v-model="link.key" type="password" autocomplete="off" class="field code" maxlength="500" /></label>
+      <label class="mt-3 block"
+        ><span class="label">Key (empty = keep the one we have; it is never shown)</span
+        ><input v-model="link.key" type="password" autocomplete="off" class="field code" maxlength="500"
+      /></label>
       <p v-if="wrong" role="alert" class="mt-2 text-brick">{{ wrong }}</p>
       <template #acts><Btn @click="mending = null">Leave it</Btn><Btn kind="main" @click="renew">Check and keep</Btn></template>
     </Modal>

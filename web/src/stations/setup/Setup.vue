@@ -13,14 +13,29 @@ import WorldSet from './WorldSet.vue'
 
 const route = useRoute()
 const router = useRouter()
-const PARTS = [['partners', 'Stores and suppliers', Partners], ['limits', 'Limits', Limits], ['mail', 'Mail to buyers', MailSet], ['world', 'Practice world', WorldSet], ['log', 'Log', LogList], ['outbox', 'Outbox', OutboxList], ['people', 'People', People]] as const
+const PARTS = [
+  ['partners', 'Stores and suppliers', Partners],
+  ['limits', 'Limits', Limits],
+  ['mail', 'Mail to buyers', MailSet],
+  ['world', 'Practice world', WorldSet],
+  ['log', 'Log', LogList],
+  ['outbox', 'Outbox', OutboxList],
+  ['people', 'People', People],
+] as const
 const shown = computed(() => PARTS.filter(([key]) => key !== 'world' || live.pulse.value?.practice !== false))
 const part = computed(() => PARTS.find(([key]) => key === route.params.part) ?? PARTS[0])
 </script>
 
 <template>
   <div class="flex h-full flex-col">
-    <div class="border-b border-rule px-4.5 py-2.5"><Pills :options="shown.map(([key, label]) => ({ key, label }))" :chosen="part[0]" label="Parts of set-up" @choose="router.push(`/setup/${$event}`)" /></div>
+    <div class="border-b border-rule px-4.5 py-2.5">
+      <Pills
+        :options="shown.map(([key, label]) => ({ key, label }))"
+        :chosen="part[0]"
+        label="Parts of set-up"
+        @choose="router.push(`/setup/${$event}`)"
+      />
+    </div>
     <component :is="part[2]" class="min-h-0 flex-1 overflow-auto p-4.5" />
   </div>
 </template>

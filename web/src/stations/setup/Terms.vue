@@ -8,8 +8,17 @@ import Modal from '@/parts/Modal.vue'
 
 const props = defineProps<{ supplier: Schema<'PartnerOut'> }>()
 const emit = defineEmits<{ close: [] }>()
-const FIELDS = [['discount', 'Discount on goods, %', 'taken off every cost'], ['rebate', 'Rebate expected later, %', 'shown apart; counted only if the limits say so'], ['tax', 'Tax it adds to goods, %', 'that you cannot claim back']] as const
-const form = reactive(Object.fromEntries(FIELDS.map(([name]) => [name, String((props.supplier.terms?.[name] ?? 0) / 10_000)])) as Record<(typeof FIELDS)[number][0], string>)
+const FIELDS = [
+  ['discount', 'Discount on goods, %', 'taken off every cost'],
+  ['rebate', 'Rebate expected later, %', 'shown apart; counted only if the limits say so'],
+  ['tax', 'Tax it adds to goods, %', 'that you cannot claim back'],
+] as const
+const form = reactive(
+  Object.fromEntries(FIELDS.map(([name]) => [name, String((props.supplier.terms?.[name] ?? 0) / 10_000)])) as Record<
+    (typeof FIELDS)[number][0],
+    string
+  >,
+)
 const wrong = ref('')
 const draft = ref<Schema<'TermsBody'> | null>(null)
 function look() {
@@ -25,7 +34,11 @@ function look() {
 
 <template>
   <Modal :open="!draft" :title="`What ${supplier.name} gives`" told="It counts for every item of this supplier." @close="emit('close')">
-    <label v-for="[name, label, hint] in FIELDS" :key="name" class="mb-3 block"><span class="label">{{ label }} <span class="font-normal">({{ hint }})</span></span><input v-model="form[name]" class="field" inputmode="decimal" maxlength="9" @keydown.enter="look" /></label>
+    <label v-for="[name, label, hint] in FIELDS" :key="name" class="mb-3 block"
+      ><span class="label"
+        >{{ label }} <span class="font-normal">({{ hint }})</span></span
+      ><input v-model="form[name]" class="field" inputmode="decimal" maxlength="9" @keydown.enter="look"
+    /></label>
     <p v-if="wrong" role="alert" class="text-brick">{{ wrong }}</p>
     <template #acts><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" @click="look">See what it does</Btn></template>
   </Modal>

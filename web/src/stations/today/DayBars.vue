@@ -9,9 +9,18 @@ const top = computed(() => Math.max(1, ...props.days.map((day) => Math.abs(numbe
 
 <template>
   <ol class="mt-3 flex h-32 items-end gap-2" aria-label="Profit by day">
-    <li v-for="(day, i) in days" :key="day.day" class="flex h-full flex-1 flex-col justify-end text-center" :title="`${day.day}: profit ${money(day.profit)} of ${money(day.sales)} sold`">
+    <li
+      v-for="(day, i) in days"
+      :key="day.day"
+      class="flex h-full flex-1 flex-col justify-end text-center"
+      :title="`${day.day}: profit ${money(day.profit)} of ${money(day.sales)} sold`"
+    >
       <span class="text-2xs">{{ number(day.profit) ? Math.round(number(day.profit)).toLocaleString('en-GB').replace('-', '−') : '' }}</span>
-      <span class="block w-full" :class="[number(day.profit) < 0 ? 'bg-brick' : 'bg-pine', i === days.length - 1 ? 'opacity-50' : '']" :style="{ height: `${(Math.abs(number(day.profit)) / top) * 82}px` }" />
+      <span
+        class="block w-full"
+        :class="[number(day.profit) < 0 ? 'bg-brick' : 'bg-pine', i === days.length - 1 ? 'opacity-50' : '']"
+        :style="{ height: `${(Math.abs(number(day.profit)) / top) * 82}px` }"
+      />
       <span class="mt-1 text-2xs text-soft">{{ Number(day.day.slice(8)) }}</span>
     </li>
   </ol>

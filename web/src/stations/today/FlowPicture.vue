@@ -19,10 +19,12 @@ const layout = computed(() => {
   const total = props.flow.reduce((n, one) => n + one.lines, 0)
   const height = Math.max(90, Math.max(sum('supplier').length, sum('store').length) * 60)
   const place = (sides: [number, { name: string; lines: number }][]) =>
-    new Map(sides.map(([id, side], i) => {
-      const y = (height * (i + 0.5)) / sides.length
-      return [id, { ...side, y, size: Math.max(14, (side.lines / total) * 54) }]
-    }))
+    new Map(
+      sides.map(([id, side], i) => {
+        const y = (height * (i + 0.5)) / sides.length
+        return [id, { ...side, y, size: Math.max(14, (side.lines / total) * 54) }]
+      }),
+    )
   const left = place(sum('supplier'))
   const right = place(sum('store'))
   const bands = props.flow.map((one) => {
@@ -34,9 +36,30 @@ const layout = computed(() => {
 </script>
 
 <template>
-  <svg :viewBox="`0 0 ${WIDTH} ${layout.height}`" class="mt-2 w-full" role="img" :aria-label="flow.map((one) => `${one.supplier_name} to ${one.store_name}: ${one.lines} open lines`).join('; ')">
-    <path v-for="band in layout.bands" :key="`${band.supplier}-${band.store}`" :d="band.path" fill="none" :stroke-width="band.width" :stroke-dasharray="band.slow ? '9 5' : undefined" class="stroke-pine opacity-60" />
-    <g v-for="[id, side] in layout.left" :key="`s${id}`"><rect x="112" :y="side.y - side.size / 2" width="6" :height="side.size" class="fill-pine" /><text x="106" :y="side.y - 2" text-anchor="end" class="fill-ink text-xs font-semibold">{{ side.name }}</text><text x="106" :y="side.y + 12" text-anchor="end" class="fill-soft text-2xs">{{ plural(side.lines, 'open line') }}</text></g>
-    <g v-for="[id, side] in layout.right" :key="`t${id}`"><rect x="258" :y="side.y - side.size / 2" width="6" :height="side.size" class="fill-asphalt-2" /><text x="270" :y="side.y - 2" class="fill-ink text-xs font-semibold">{{ side.name }}</text><text x="270" :y="side.y + 12" class="fill-soft text-2xs">{{ plural(side.lines, 'line') }}</text></g>
+  <svg
+    :viewBox="`0 0 ${WIDTH} ${layout.height}`"
+    class="mt-2 w-full"
+    role="img"
+    :aria-label="flow.map((one) => `${one.supplier_name} to ${one.store_name}: ${one.lines} open lines`).join('; ')"
+  >
+    <path
+      v-for="band in layout.bands"
+      :key="`${band.supplier}-${band.store}`"
+      :d="band.path"
+      fill="none"
+      :stroke-width="band.width"
+      :stroke-dasharray="band.slow ? '9 5' : undefined"
+      class="stroke-pine opacity-60"
+    />
+    <g v-for="[id, side] in layout.left" :key="`s${id}`">
+      <rect x="112" :y="side.y - side.size / 2" width="6" :height="side.size" class="fill-pine" />
+      <text x="106" :y="side.y - 2" text-anchor="end" class="fill-ink text-xs font-semibold">{{ side.name }}</text>
+      <text x="106" :y="side.y + 12" text-anchor="end" class="fill-soft text-2xs">{{ plural(side.lines, 'open line') }}</text>
+    </g>
+    <g v-for="[id, side] in layout.right" :key="`t${id}`">
+      <rect x="258" :y="side.y - side.size / 2" width="6" :height="side.size" class="fill-asphalt-2" />
+      <text x="270" :y="side.y - 2" class="fill-ink text-xs font-semibold">{{ side.name }}</text>
+      <text x="270" :y="side.y + 12" class="fill-soft text-2xs">{{ plural(side.lines, 'line') }}</text>
+    </g>
   </svg>
 </template>

@@ -51,32 +51,93 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
     <section class="min-w-0 overflow-auto p-4.5">
       <div class="mb-3 flex items-baseline gap-3">
         <h1>{{ rows.length ? `${plural(rows.length, 'thing')} ${rows.length === 1 ? 'needs' : 'need'} you` : 'Nothing needs you' }}</h1>
-        <p v-if="rows.length" class="text-soft">dearest first<template v-if="number(data!.a_day) || number(data!.once)">: <b v-if="number(data!.a_day)" class="text-ink">{{ money(data!.a_day) }} a day</b><template v-if="number(data!.a_day) && number(data!.once)"> and </template><b v-if="number(data!.once)" class="text-ink">{{ money(data!.once) }}{{ number(data!.a_day) ? ' once' : '' }}</b> at risk until they are settled</template></p>
+        <p v-if="rows.length" class="text-soft">
+          dearest first<template v-if="number(data!.a_day) || number(data!.once)"
+            >: <b v-if="number(data!.a_day)" class="text-ink">{{ money(data!.a_day) }} a day</b
+            ><template v-if="number(data!.a_day) && number(data!.once)"> and </template
+            ><b v-if="number(data!.once)" class="text-ink">{{ money(data!.once) }}{{ number(data!.a_day) ? ' once' : '' }}</b> at risk until
+            they are settled</template
+          >
+        </p>
       </div>
-      <div v-if="error" role="alert" class="sheet p-4 text-brick">{{ wordsOf(error) }} <button type="button" class="font-semibold text-slate underline" @click="refetch()">Try again</button></div>
+      <div v-if="error" role="alert" class="sheet p-4 text-brick">
+        {{ wordsOf(error) }} <button type="button" class="font-semibold text-slate underline" @click="refetch()">Try again</button>
+      </div>
       <div v-else class="sheet overflow-hidden">
         <table v-if="rows.length" class="w-full table-fixed">
-          <colgroup><col style="width: 92px" /><col /><col style="width: 104px" /><col style="width: 76px" /><col style="width: 216px" /></colgroup>
-          <thead><tr class="h-8 border-b border-rule text-2xs text-soft"><th class="px-2.5">Kind</th><th class="px-2.5">What happened</th><th class="px-2.5 text-right">At risk</th><th class="px-2.5 text-right">Waiting</th><th class="px-2.5">Best next step</th></tr></thead>
+          <colgroup>
+            <col style="width: 92px" />
+            <col />
+            <col style="width: 104px" />
+            <col style="width: 76px" />
+            <col style="width: 216px" />
+          </colgroup>
+          <thead>
+            <tr class="h-8 border-b border-rule text-2xs text-soft">
+              <th class="px-2.5">Kind</th>
+              <th class="px-2.5">What happened</th>
+              <th class="px-2.5 text-right">At risk</th>
+              <th class="px-2.5 text-right">Waiting</th>
+              <th class="px-2.5">Best next step</th>
+            </tr>
+          </thead>
           <tbody>
             <template v-for="(one, i) in rows" :key="one.key">
-              <tr :id="`trouble-${i}`" class="h-[38px] border-b border-rule-2" :class="cursor === i ? 'bg-shade' : 'hover:bg-shade/60'" @click="cursor = i">
-                <td class="relative px-2.5"><span class="absolute inset-y-0 left-0 w-[3px]" :class="cursor === i ? 'bg-asphalt' : 'bg-amber'" aria-hidden="true" /><Tag :tone="one.tone === 'loss' ? 'loss' : 'waits'">{{ one.kind }}</Tag></td>
+              <tr
+                :id="`trouble-${i}`"
+                class="h-[38px] border-b border-rule-2"
+                :class="cursor === i ? 'bg-shade' : 'hover:bg-shade/60'"
+                @click="cursor = i"
+              >
+                <td class="relative px-2.5">
+                  <span
+                    class="absolute inset-y-0 left-0 w-[3px]"
+                    :class="cursor === i ? 'bg-asphalt' : 'bg-amber'"
+                    aria-hidden="true"
+                  /><Tag :tone="one.tone === 'loss' ? 'loss' : 'waits'">{{ one.kind }}</Tag>
+                </td>
                 <td class="truncate px-2.5" :class="cursor === i ? 'font-bold' : ''" :title="`${one.told}\n${one.why}`">{{ one.told }}</td>
-                <td class="px-2.5 text-right font-semibold whitespace-nowrap">{{ number(one.at_risk) ? money(one.at_risk) + (one.per_day ? ' / day' : '') : '–' }}</td>
+                <td class="px-2.5 text-right font-semibold whitespace-nowrap">
+                  {{ number(one.at_risk) ? money(one.at_risk) + (one.per_day ? ' / day' : '') : '–' }}
+                </td>
                 <td class="px-2.5 text-right text-soft"><When :at="one.since" /></td>
-                <td class="px-2.5"><Btn small :kind="cursor === i ? 'main' : 'plain'" :hint="cursor === i ? 'A' : undefined" @click.stop="step(one.key)">{{ one.step.label }}</Btn></td>
+                <td class="px-2.5">
+                  <Btn small :kind="cursor === i ? 'main' : 'plain'" :hint="cursor === i ? 'A' : undefined" @click.stop="step(one.key)">{{
+                    one.step.label
+                  }}</Btn>
+                </td>
               </tr>
-              <tr v-if="open === one.key" class="border-b border-rule-2 bg-shade"><td /><td colspan="4" class="px-2.5 pb-3"><p>{{ one.why }}</p><p class="mt-1 flex gap-3"><Btn small kind="link" @click="snooze(one.key)">Not now, in 4 hours</Btn><Btn v-if="one.station !== 'today'" small kind="link" @click="router.push(one.step.go || `/${one.station}`)">Open {{ one.station }}</Btn></p></td></tr>
+              <tr v-if="open === one.key" class="border-b border-rule-2 bg-shade">
+                <td />
+                <td colspan="4" class="px-2.5 pb-3">
+                  <p>{{ one.why }}</p>
+                  <p class="mt-1 flex gap-3">
+                    <Btn small kind="link" @click="snooze(one.key)">Not now, in 4 hours</Btn
+                    ><Btn v-if="one.station !== 'today'" small kind="link" @click="router.push(one.step.go || `/${one.station}`)"
+                      >Open {{ one.station }}</Btn
+                    >
+                  </p>
+                </td>
+              </tr>
             </template>
           </tbody>
         </table>
         <Empty v-else-if="data" title="All is settled" told="What comes next appears here by itself, dearest first." />
         <div v-else class="h-40" aria-busy="true" />
       </div>
-      <div v-if="rows.length" class="mt-2.5 flex gap-4"><KeyHint keys="J K" told="move" /><KeyHint keys="A" told="do the step" /><KeyHint keys="Enter" told="see why" /><KeyHint keys="S" told="not now" /></div>
+      <div v-if="rows.length" class="mt-2.5 flex gap-4">
+        <KeyHint keys="J K" told="move" /><KeyHint keys="A" told="do the step" /><KeyHint keys="Enter" told="see why" /><KeyHint
+          keys="S"
+          told="not now"
+        />
+      </div>
       <div v-if="data" class="sheet mt-4 p-3.5">
-        <div class="flex justify-between"><h2>Profit after all costs, last 14 days</h2><p class="text-soft">{{ pounds(total) }}<span v-if="sales">, {{ ((total * 100) / sales).toFixed(1) }} % of sales</span></p></div>
+        <div class="flex justify-between">
+          <h2>Profit after all costs, last 14 days</h2>
+          <p class="text-soft">
+            {{ pounds(total) }}<span v-if="sales">, {{ ((total * 100) / sales).toFixed(1) }} % of sales</span>
+          </p>
+        </div>
         <DayBars :days="data.days" />
       </div>
     </section>
@@ -86,7 +147,12 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
       <p v-else class="mt-2 text-soft">No order line is open.</p>
       <h2 class="mt-5">Done without you</h2>
       <ul v-if="data?.alone.length" class="mt-1">
-        <li v-for="one in data.alone" :key="one.id" class="grid grid-cols-[46px_1fr] gap-1 border-b border-rule-2 py-2.5"><span class="font-mono text-xs text-soft">{{ timeOf(one.at) }}</span><span><b>{{ one.told }}</b><span class="block text-xs text-soft">{{ one.why }}</span></span></li>
+        <li v-for="one in data.alone" :key="one.id" class="grid grid-cols-[46px_1fr] gap-1 border-b border-rule-2 py-2.5">
+          <span class="font-mono text-xs text-soft">{{ timeOf(one.at) }}</span><span
+            ><b>{{ one.told }}</b
+            ><span class="block text-xs text-soft">{{ one.why }}</span></span
+          >
+        </li>
       </ul>
       <p v-else class="mt-1 text-soft">Sweeps, responses and purchases that needed nobody are told here.</p>
     </aside>

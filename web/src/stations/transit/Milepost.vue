@@ -8,7 +8,15 @@ const props = defineProps<{ parcel: Schema<'ParcelRow'> }>()
 const MILES: Record<string, number> = { label: 0.04, moving: 0.55, delivered: 1, returned: 1 }
 const made = computed(() => Date.parse(props.parcel.made_at))
 const end = computed(() => Date.parse(props.parcel.promised_by ?? '') + 86_400_000 || made.value + 7 * 86_400_000)
-const used = computed(() => Math.min(1, Math.max(0, ((props.parcel.ended_at ? Date.parse(props.parcel.ended_at) : live.now.value) - made.value) / (end.value - made.value || 1))))
+const used = computed(() =>
+  Math.min(
+    1,
+    Math.max(
+      0,
+      ((props.parcel.ended_at ? Date.parse(props.parcel.ended_at) : live.now.value) - made.value) / (end.value - made.value || 1),
+    ),
+  ),
+)
 const far = computed(() => MILES[props.parcel.state] ?? 0)
 const words = computed(() => `${props.parcel.state}; ${Math.round(used.value * 100)} % of the time to the promise is used`)
 </script>

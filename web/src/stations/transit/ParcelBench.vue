@@ -6,20 +6,55 @@ import Tag from '@/parts/Tag.vue'
 import { dateOf, fullTime, timeOf } from '@/parts/format'
 
 const props = defineProps<{ parcel: number }>()
-const { data, error } = useQuery({ queryKey: ['parcel', props.parcel], queryFn: () => take(api.GET('/api/v1/transit/parcels/{number}', { params: { path: { number: props.parcel } } })) })
+const { data, error } = useQuery({
+  queryKey: ['parcel', props.parcel],
+  queryFn: () => take(api.GET('/api/v1/transit/parcels/{number}', { params: { path: { number: props.parcel } } })),
+})
 </script>
 
 <template>
   <p v-if="error" role="alert" class="text-brick">{{ wordsOf(error) }}</p>
   <div v-else-if="data">
-    <p class="text-soft">{{ data.carrier }}</p><h1 class="font-mono text-base! font-medium">{{ data.number }}</h1>
-    <p class="mt-1">Order <RouterLink class="code text-slate hover:underline" :to="`/orders?row=${data.order_id}&words=${data.order}`">{{ data.order }}</RouterLink> of {{ data.buyer }}<template v-if="data.promised_by">, promised by {{ dateOf(data.promised_by) }}</template>.</p>
-    <p v-if="data.trouble" class="mt-2"><Tag tone="waits">{{ data.trouble }}</Tag></p>
+    <p class="text-soft">{{ data.carrier }}</p>
+    <h1 class="font-mono text-base! font-medium">{{ data.number }}</h1>
+    <p class="mt-1">
+      Order
+      <RouterLink class="code text-slate hover:underline" :to="`/orders?row=${data.order_id}&words=${data.order}`">{{
+        data.order
+      }}</RouterLink>
+      of {{ data.buyer }}<template v-if="data.promised_by">, promised by {{ dateOf(data.promised_by) }}</template
+      >.
+    </p>
+    <p v-if="data.trouble" class="mt-2">
+      <Tag tone="waits">{{ data.trouble }}</Tag>
+    </p>
     <h2 class="mt-4">What the carrier said</h2>
-    <ol class="mt-1 border-l-2 border-rule pl-3"><li v-for="event in [...data.events].reverse()" :key="event.at + event.kind" class="py-1" :title="fullTime(event.at)"><b>{{ event.told }}</b><span v-if="event.place" class="text-soft">, {{ event.place }}</span><span class="block text-xs text-soft">{{ dateOf(event.at) }} {{ timeOf(event.at) }}</span></li><li v-if="!data.events.length" class="py-1 text-soft">Nothing yet; the label was made {{ dateOf(data.made_at) }} {{ timeOf(data.made_at) }}.</li></ol>
+    <ol class="mt-1 border-l-2 border-rule pl-3">
+      <li v-for="event in [...data.events].reverse()" :key="event.at + event.kind" class="py-1" :title="fullTime(event.at)">
+        <b>{{ event.told }}</b><span v-if="event.place" class="text-soft">, {{ event.place }}</span
+        ><span class="block text-xs text-soft">{{ dateOf(event.at) }} {{ timeOf(event.at) }}</span>
+      </li>
+      <li v-if="!data.events.length" class="py-1 text-soft">
+        Nothing yet; the label was made {{ dateOf(data.made_at) }} {{ timeOf(data.made_at) }}.
+      </li>
+    </ol>
     <h2 class="mt-4">Told to</h2>
-    <p class="mt-1">The store: {{ data.confirmed ? `${dateOf(data.confirmed)} ${timeOf(data.confirmed)}, once` : data.passed_on ? 'on its way there' : 'this order came by a sheet' }}</p>
-    <details v-for="mail in data.mails" :key="mail.kind + mail.at" class="mt-1"><summary class="cursor-pointer">The buyer: {{ mail.subject }} <span class="text-soft">({{ mail.state }})</span></summary><pre class="mt-1 rounded bg-shade p-2 font-sans text-xs whitespace-pre-wrap">{{ mail.body }}</pre></details>
+    <p class="mt-1">
+      The store:
+      {{
+        data.confirmed
+          ? `${dateOf(data.confirmed)} ${timeOf(data.confirmed)}, once`
+          : data.passed_on
+            ? 'on its way there'
+            : 'this order came by a sheet'
+      }}
+    </p>
+    <details v-for="mail in data.mails" :key="mail.kind + mail.at" class="mt-1">
+      <summary class="cursor-pointer">
+        The buyer: {{ mail.subject }} <span class="text-soft">({{ mail.state }})</span>
+      </summary>
+      <pre class="mt-1 rounded bg-shade p-2 font-sans text-xs whitespace-pre-wrap">{{ mail.body }}</pre>
+    </details>
     <p v-if="!data.mails.length" class="mt-1 text-soft">The buyer was not mailed.</p>
   </div>
 </template>

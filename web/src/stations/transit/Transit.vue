@@ -21,18 +21,26 @@ import ParcelBench from './ParcelBench.vue'
 type Row = Schema<'ParcelRow'>
 const STATES: Record<string, string> = { road: 'state:label,moving', trouble: 'state:label,moving,returned', arrived: 'state:delivered' }
 const view = computed(() => text('show') || 'road')
-const { ask, set, sort, text, sheet } = useAsk(() => (text('words') && !text('show') ? '' : (STATES[text('show') || 'road'] ?? '')), { sort: 'promised_by', down: false })
+const { ask, set, sort, text, sheet } = useAsk(() => (text('words') && !text('show') ? '' : (STATES[text('show') || 'road'] ?? '')), {
+  sort: 'promised_by',
+  down: false,
+})
 const { data: standing } = useQuery({ queryKey: ['transit-standing'], queryFn: () => take(api.GET('/api/v1/transit/standing')) })
 const pills = computed(() => {
   const s = standing.value
   return [
-    { key: 'road', label: 'On the road', count: (s?.states.label ?? 0) + (s?.states.moving ?? 0) }, { key: 'trouble', label: 'Late or stuck first', count: s?.late ?? 0, waits: true },
-    { key: 'numbers', label: 'Wrong numbers', count: s?.wrong_numbers ?? 0, waits: true }, { key: 'arrived', label: 'Arrived', count: s?.states.delivered ?? 0 },
+    { key: 'road', label: 'On the road', count: (s?.states.label ?? 0) + (s?.states.moving ?? 0) },
+    { key: 'trouble', label: 'Late or stuck first', count: s?.late ?? 0, waits: true },
+    { key: 'numbers', label: 'Wrong numbers', count: s?.wrong_numbers ?? 0, waits: true },
+    { key: 'arrived', label: 'Arrived', count: s?.states.delivered ?? 0 },
   ]
 })
 const columns: Column[] = [
-  { key: 'number', label: 'Parcel', width: '168px' }, { key: 'order', label: 'Order and buyer', width: '22%' }, { key: 'way', label: 'Way against the promise', sort: 'made_at' },
-  { key: 'last_word', label: 'Last word', width: '21%' }, { key: 'promised_by', label: 'Promised', right: true, width: '92px' },
+  { key: 'number', label: 'Parcel', width: '168px' },
+  { key: 'order', label: 'Order and buyer', width: '22%' },
+  { key: 'way', label: 'Way against the promise', sort: 'made_at' },
+  { key: 'last_word', label: 'Last word', width: '21%' },
+  { key: 'promised_by', label: 'Promised', right: true, width: '92px' },
 ]
 const active = ref<number | null>(null)
 const bring = ref(false)
@@ -47,18 +55,52 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
 <template>
   <div class="grid h-full grid-cols-[minmax(0,1fr)_340px]">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
-      <div class="flex items-center gap-3"><h1>Parcels</h1><span class="ml-auto" /><Filter v-if="view !== 'numbers'" :words="ask.words" label="Number, order or buyer" @change="set({ words: $event })" /><Btn @click="askNow">Ask carriers now</Btn><Btn @click="bring = true">Bring in numbers</Btn><SheetOut :csv="sheet('parcels', 'csv')" :xlsx="sheet('parcels', 'xlsx')" /></div>
+      <div class="flex items-center gap-3">
+        <h1>Parcels</h1>
+        <span class="ml-auto" /><Filter
+          v-if="view !== 'numbers'"
+          :words="ask.words"
+          label="Number, order or buyer"
+          @change="set({ words: $event })"
+        /><Btn @click="askNow">Ask carriers now</Btn><Btn @click="bring = true">Bring in numbers</Btn
+        ><SheetOut :csv="sheet('parcels', 'csv')" :xlsx="sheet('parcels', 'xlsx')" />
+      </div>
       <Pills :options="pills" :chosen="view" label="Which parcels" @choose="set({ show: $event })" />
       <Numbers v-if="view === 'numbers'" />
-      <DataTable v-else v-model:active="active" :path="LISTS.parcels" name="Parcels" :columns="columns" :ask="ask" first :edge="edge" empty="No parcel is here" empty-told="A parcel appears as soon as a supplier gives a number that is right." @sort="sort">
-        <template #number="{ row }: { row: Row }"><span class="code block">{{ row.number }}</span><span class="cell-2 block">{{ row.carrier }}</span></template>
-        <template #order="{ row }: { row: Row }"><span class="block truncate"><span class="code">{{ row.order }}</span> {{ row.buyer }}</span><span class="cell-2 block">{{ row.country }} · {{ row.store }}</span></template>
+      <DataTable
+        v-else
+        v-model:active="active"
+        :path="LISTS.parcels"
+        name="Parcels"
+        :columns="columns"
+        :ask="ask"
+        first
+        :edge="edge"
+        empty="No parcel is here"
+        empty-told="A parcel appears as soon as a supplier gives a number that is right."
+        @sort="sort"
+      >
+        <template #number="{ row }: { row: Row }"
+          ><span class="code block">{{ row.number }}</span
+          ><span class="cell-2 block">{{ row.carrier }}</span></template
+        >
+        <template #order="{ row }: { row: Row }"
+          ><span class="block truncate"
+            ><span class="code">{{ row.order }}</span> {{ row.buyer }}</span
+          ><span class="cell-2 block">{{ row.country }} · {{ row.store }}</span></template
+        >
         <template #way="{ row }: { row: Row }"><Milepost :parcel="row" /></template>
-        <template #last_word="{ row }: { row: Row }"><span class="block truncate" :title="row.last_word">{{ row.last_word }}</span><Tag v-if="row.trouble" tone="waits">{{ row.trouble }}</Tag></template>
+        <template #last_word="{ row }: { row: Row }"
+          ><span class="block truncate" :title="row.last_word">{{ row.last_word }}</span
+          ><Tag v-if="row.trouble" tone="waits">{{ row.trouble }}</Tag></template
+        >
         <template #promised_by="{ row }: { row: Row }">{{ row.promised_by ? dateOf(row.promised_by) : '–' }}</template>
       </DataTable>
     </section>
-    <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="The parcel"><ParcelBench v-if="active" :key="active" :parcel="active" /><p v-else class="text-soft">Choose a parcel to see where it was and what was told to whom.</p></aside>
+    <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="The parcel">
+      <ParcelBench v-if="active" :key="active" :parcel="active" />
+      <p v-else class="text-soft">Choose a parcel to see where it was and what was told to whom.</p>
+    </aside>
     <SheetIn :open="bring" sheet="tracking" title="Bring in tracking numbers" @close="bring = false" />
   </div>
 </template>

@@ -7,22 +7,44 @@ import Empty from '@/parts/Empty.vue'
 import { money, plural } from '@/parts/format'
 
 const { data } = useQuery({ queryKey: ['doubts'], queryFn: () => take(api.GET('/api/v1/watch/doubts')) })
-const settle = (item: number, believe: boolean) => act(() => take(api.POST('/api/v1/watch/doubts/{item}', { params: { path: { item } }, body: { believe } })))
+const settle = (item: number, believe: boolean) =>
+  act(() => take(api.POST('/api/v1/watch/doubts/{item}', { params: { path: { item } }, body: { believe } })))
 </script>
 
 <template>
   <div class="sheet min-h-0 flex-1 overflow-auto">
     <table v-if="data?.length" class="w-full">
-      <thead class="sticky top-0 bg-sheet"><tr class="h-8 border-b border-rule text-2xs text-soft"><th class="px-3">Item</th><th class="px-3 text-right">Last good cost</th><th class="px-3 text-right">Seen</th><th class="px-3 text-right">Stock</th><th class="px-3">So far</th><th /></tr></thead>
+      <thead class="sticky top-0 bg-sheet">
+        <tr class="h-8 border-b border-rule text-2xs text-soft">
+          <th class="px-3">Item</th>
+          <th class="px-3 text-right">Last good cost</th>
+          <th class="px-3 text-right">Seen</th>
+          <th class="px-3 text-right">Stock</th>
+          <th class="px-3">So far</th>
+          <th />
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="one in data" :key="one.item_id" class="h-11 border-b border-rule-2">
-          <td class="px-3"><b class="block max-w-72 truncate" :title="one.title">{{ one.title }}</b><span class="code text-soft">{{ one.number }}</span> <span class="text-xs text-soft">{{ one.supplier }}</span></td>
-          <td class="px-3 text-right">{{ money(one.cost) }}</td><td class="px-3 text-right font-bold text-amber-ink">{{ money(one.seen_cost) }}</td><td class="px-3 text-right">{{ one.seen_stock }}</td>
+          <td class="px-3">
+            <b class="block max-w-72 truncate" :title="one.title">{{ one.title }}</b><span class="code text-soft">{{ one.number }}</span>
+            <span class="text-xs text-soft">{{ one.supplier }}</span>
+          </td>
+          <td class="px-3 text-right">{{ money(one.cost) }}</td>
+          <td class="px-3 text-right font-bold text-amber-ink">{{ money(one.seen_cost) }}</td>
+          <td class="px-3 text-right">{{ one.seen_stock }}</td>
           <td class="px-3 text-soft">{{ one.seen_again ? `seen again ${plural(one.seen_again, 'time')}` : 'seen once' }}</td>
-          <td class="px-3 text-right whitespace-nowrap"><Btn small kind="main" @click="settle(one.item_id, false)">Keep {{ money(one.cost) }}</Btn> <Btn small @click="settle(one.item_id, true)">Believe it</Btn></td>
+          <td class="px-3 text-right whitespace-nowrap">
+            <Btn small kind="main" @click="settle(one.item_id, false)">Keep {{ money(one.cost) }}</Btn>
+            <Btn small @click="settle(one.item_id, true)">Believe it</Btn>
+          </td>
         </tr>
       </tbody>
     </table>
-    <Empty v-else title="Nothing is in doubt" told="A price that moves too far at once waits here until it is seen again, or until you say." />
+    <Empty
+      v-else
+      title="Nothing is in doubt"
+      told="A price that moves too far at once waits here until it is seen again, or until you say."
+    />
   </div>
 </template>

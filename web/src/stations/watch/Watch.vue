@@ -20,7 +20,14 @@ import Doubts from './Doubts.vue'
 import Strips from './Strips.vue'
 
 type Row = Schema<'ResponseOut'>
-const FILTERS: Record<string, string> = { waits: 'state:waits', reprice: 'kind:reprice', stock: 'kind:quantity', pause: 'kind:pause', resume: 'kind:resume', keep: 'state:kept' }
+const FILTERS: Record<string, string> = {
+  waits: 'state:waits',
+  reprice: 'kind:reprice',
+  stock: 'kind:quantity',
+  pause: 'kind:pause',
+  resume: 'kind:resume',
+  keep: 'state:kept',
+}
 const { ask, set, sort, text, sheet } = useAsk(() => {
   const parts = [FILTERS[text('state')] ?? '']
   for (const name of ['sweep', 'set_by', 'listing']) if (text(name)) parts.push(`${name}:${text(name)}`)
@@ -31,15 +38,22 @@ const pills = computed(() => {
   const t = tally.value
   const all = Object.values(t?.states ?? {}).reduce((a, b) => a + b, 0)
   return [
-    { key: '', label: 'All', count: all }, { key: 'waits', label: 'Waits for you', count: t?.states.waits ?? 0, waits: true },
-    { key: 'reprice', label: 'Price', count: t?.kinds.reprice ?? 0 }, { key: 'stock', label: 'Stock', count: t?.kinds.quantity ?? 0 },
-    { key: 'pause', label: 'Paused', count: t?.kinds.pause ?? 0 }, { key: 'resume', label: 'Resumed', count: t?.kinds.resume ?? 0 },
-    { key: 'keep', label: 'Kept', count: t?.states.kept ?? 0 }, { key: 'doubted', label: 'Doubted', count: t?.doubted ?? 0, waits: true },
+    { key: '', label: 'All', count: all },
+    { key: 'waits', label: 'Waits for you', count: t?.states.waits ?? 0, waits: true },
+    { key: 'reprice', label: 'Price', count: t?.kinds.reprice ?? 0 },
+    { key: 'stock', label: 'Stock', count: t?.kinds.quantity ?? 0 },
+    { key: 'pause', label: 'Paused', count: t?.kinds.pause ?? 0 },
+    { key: 'resume', label: 'Resumed', count: t?.kinds.resume ?? 0 },
+    { key: 'keep', label: 'Kept', count: t?.states.kept ?? 0 },
+    { key: 'doubted', label: 'Doubted', count: t?.doubted ?? 0, waits: true },
   ]
 })
 const columns: Column[] = [
-  { key: 'at', label: 'When', width: '64px' }, { key: 'title', label: 'Listing', width: '28%' }, { key: 'item', label: 'Supplier item', width: '16%' },
-  { key: 'did', label: 'What Amber Lane did', sort: 'kind' }, { key: 'state', label: 'State', width: '78px' },
+  { key: 'at', label: 'When', width: '64px' },
+  { key: 'title', label: 'Listing', width: '28%' },
+  { key: 'item', label: 'Supplier item', width: '16%' },
+  { key: 'did', label: 'What Amber Lane did', sort: 'kind' },
+  { key: 'state', label: 'State', width: '78px' },
 ]
 const active = ref<number | null>(null)
 const chosen = ref<number[]>([])
@@ -53,17 +67,34 @@ function did(row: Row): string {
   if (row.kind === 'quantity') return `Show ${row.new_quantity}, was ${row.old_quantity}`
   if (row.kind === 'pause') return row.new_quantity === 0 ? 'Pause, nothing left' : 'Pause, it would lose money'
   if (row.kind === 'resume') return `Resume with ${row.new_quantity} at ${money(row.new_price)}`
-  if (row.kind === 'hold') return row.outcome === 3 ? 'No price meets your limits' : row.set_by === 4 ? 'The ceiling stands in the way' : 'The largest step stands in the way'
+  if (row.kind === 'hold')
+    return row.outcome === 3
+      ? 'No price meets your limits'
+      : row.set_by === 4
+        ? 'The ceiling stands in the way'
+        : 'The largest step stands in the way'
   if (row.kind === 'end') return 'End, nothing left'
   return `Keep ${money(row.new_price)}`
 }
-const settle = (approve: boolean) => act(() => take(api.POST('/api/v1/watch/responses/settle', { body: { responses: chosen.value, approve } }))).then(() => table.value?.clear())
-const undo = () => act(() => take(api.POST('/api/v1/watch/responses/undo', { body: { responses: chosen.value } }))).then(() => table.value?.clear())
-const undoSweep = (row: Row) => row.state === 'sent' && act(() => take(api.POST('/api/v1/watch/responses/undo', { body: { responses: [row.id] } })))
+const settle = (approve: boolean) =>
+  act(() => take(api.POST('/api/v1/watch/responses/settle', { body: { responses: chosen.value, approve } }))).then(() =>
+    table.value?.clear(),
+  )
+const undo = () =>
+  act(() => take(api.POST('/api/v1/watch/responses/undo', { body: { responses: chosen.value } }))).then(() => table.value?.clear())
+const undoSweep = (row: Row) =>
+  row.state === 'sent' && act(() => take(api.POST('/api/v1/watch/responses/undo', { body: { responses: [row.id] } })))
 const sweepNow = () => act(() => take(api.POST('/api/v1/watch/suppliers/{supplier}/sweep', { params: { path: { supplier: 1 } } })))
 useKeys('Watch', [
   { key: 'w', told: 'sweep now', run: () => void sweepNow() },
-  { key: 'u', told: 'take the row back', run: () => void (chosen.value.length ? undo() : active.value && act(() => take(api.POST('/api/v1/watch/responses/undo', { body: { responses: [active.value!] } })))) },
+  {
+    key: 'u',
+    told: 'take the row back',
+    run: () =>
+      void (chosen.value.length
+        ? undo()
+        : active.value && act(() => take(api.POST('/api/v1/watch/responses/undo', { body: { responses: [active.value!] } })))),
+  },
   { key: 'escape', told: 'close the bench', run: () => (active.value = null) },
 ])
 const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
@@ -72,28 +103,73 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
 <template>
   <div class="grid h-full grid-cols-[minmax(0,1fr)_372px]">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
-      <div class="flex items-baseline gap-3"><h1>Supply, last 15 hours</h1><p class="truncate text-soft">each mark is a sweep, its height the changes found; amber ones wait for you</p><span class="ml-auto" /><Btn small @click="bring = true">Bring in items</Btn></div>
+      <div class="flex items-baseline gap-3">
+        <h1>Supply, last 15 hours</h1>
+        <p class="truncate text-soft">each mark is a sweep, its height the changes found; amber ones wait for you</p>
+        <span class="ml-auto" /><Btn small @click="bring = true">Bring in items</Btn>
+      </div>
       <Strips />
-      <div class="flex items-center gap-2"><Pills :options="pills" :chosen="text('state')" label="Which responses" @choose="set({ state: $event, set_by: undefined, sweep: undefined, listing: undefined })" /></div>
+      <div class="flex items-center gap-2">
+        <Pills
+          :options="pills"
+          :chosen="text('state')"
+          label="Which responses"
+          @choose="set({ state: $event, set_by: undefined, sweep: undefined, listing: undefined })"
+        />
+      </div>
       <Doubts v-if="text('state') === 'doubted'" />
       <template v-else>
         <div class="flex items-center gap-2">
           <Filter :words="ask.words" label="SKU, title or item" @change="set({ words: $event })" />
-          <Btn v-if="text('sweep') || text('set_by') || text('listing')" small kind="link" @click="set({ sweep: undefined, set_by: undefined, listing: undefined })">Show all sweeps</Btn>
+          <Btn
+            v-if="text('sweep') || text('set_by') || text('listing')"
+            small
+            kind="link"
+            @click="set({ sweep: undefined, set_by: undefined, listing: undefined })"
+            >Show all sweeps</Btn
+          >
           <span class="ml-auto" />
-          <template v-if="chosen.length"><span class="text-soft">{{ chosen.length }} chosen</span><Btn small @click="settle(true)">Take the best price</Btn><Btn small @click="settle(false)">Leave as they are</Btn><Btn small @click="undo">Take back</Btn></template>
+          <template v-if="chosen.length"
+            ><span class="text-soft">{{ chosen.length }} chosen</span><Btn small @click="settle(true)">Take the best price</Btn
+            ><Btn small @click="settle(false)">Leave as they are</Btn><Btn small @click="undo">Take back</Btn></template
+          >
           <SheetOut :csv="sheet('responses', 'csv')" :xlsx="sheet('responses', 'xlsx')" />
         </div>
         <DataTable
-          ref="table" v-model:active="active" :path="LISTS.responses" name="Responses" :columns="columns" :ask="ask" choose first :edge="edge"
-          empty="Nothing was done here yet" empty-told="After the next sweep that finds a change, what was done about it stands here, with its reason."
-          @sort="sort" @chosen="chosen = $event" @act="undoSweep"
+          ref="table"
+          v-model:active="active"
+          :path="LISTS.responses"
+          name="Responses"
+          :columns="columns"
+          :ask="ask"
+          choose
+          first
+          :edge="edge"
+          empty="Nothing was done here yet"
+          empty-told="After the next sweep that finds a change, what was done about it stands here, with its reason."
+          @sort="sort"
+          @chosen="chosen = $event"
+          @act="undoSweep"
         >
-          <template #at="{ row }: { row: Row }"><span class="font-mono text-xs text-soft"><When :at="row.at" clock /></span></template>
-          <template #title="{ row }: { row: Row }"><span class="block truncate font-semibold" :title="row.title">{{ row.title }}</span><span class="cell-2 block"><span class="code">{{ row.sku }}</span></span></template>
-          <template #item="{ row }: { row: Row }"><span class="code block truncate">{{ row.item ?? (row.sweep ? '–' : 'a sale here') }}</span></template>
-          <template #did="{ row }: { row: Row }"><span class="block truncate">{{ did(row) }}</span><span class="cell-2 block">{{ row.store }}</span></template>
-          <template #state="{ row }: { row: Row }"><Tag :tone="STATE_TONE[row.state]">{{ row.state }}</Tag></template>
+          <template #at="{ row }: { row: Row }"
+            ><span class="font-mono text-xs text-soft"><When :at="row.at" clock /></span
+          ></template>
+          <template #title="{ row }: { row: Row }"
+            ><span class="block truncate font-semibold" :title="row.title">{{ row.title }}</span
+            ><span class="cell-2 block"
+              ><span class="code">{{ row.sku }}</span></span
+            ></template
+          >
+          <template #item="{ row }: { row: Row }"
+            ><span class="code block truncate">{{ row.item ?? (row.sweep ? '–' : 'a sale here') }}</span></template
+          >
+          <template #did="{ row }: { row: Row }"
+            ><span class="block truncate">{{ did(row) }}</span
+            ><span class="cell-2 block">{{ row.store }}</span></template
+          >
+          <template #state="{ row }: { row: Row }"
+            ><Tag :tone="STATE_TONE[row.state]">{{ row.state }}</Tag></template
+          >
         </DataTable>
       </template>
     </section>
