@@ -216,7 +216,8 @@ LISTS: dict[str, Listed] = {
             "kept": _lines.c.kept,
             "currency": Order.currency,
             "rank": _states.c.rank,
-            "profit": Plan.profit,
+            # An order that no lane fills has no profit that is known.
+            "profit": case((Plan.reason.is_(None) | (Plan.reason == "least_profit"), Plan.profit)),
             "told": Hold.told,
             "limit": Hold.limit,
             "ordered_at": Order.ordered_at,

@@ -270,7 +270,7 @@ def _country_fits(order: Order) -> bool:
 def tell_reason(order: Order, lines: list[OrderLine], found: OrderPlan, reason: str, policy: dict[str, Any]) -> str:
     """Why an order is held, as a person would say it."""
     stuck = [line for line in lines if line.id not in found.chosen] or lines
-    names = stuck[0].title or stuck[0].sku_code
+    names = "It" if len(lines) == 1 else stuck[0].title or stuck[0].sku_code
     if reason == "least_profit":
         return f"Profit would be {show(found.profit, order.currency)}"
     if reason == "look_over":

@@ -4,8 +4,8 @@ import { computed } from 'vue'
 import { api, take } from '@/api/client'
 import { timeOf } from '@/parts/format'
 import { useKeys } from './keys'
-import { live } from './live'
-import { act } from './told'
+import { live, lookNow } from './live'
+import { act, tell } from './told'
 
 const pulse = live.pulse
 const wait = computed(() => {
@@ -15,9 +15,13 @@ const wait = computed(() => {
   if (seconds <= 0) return 'now'
   return seconds > 3600 ? timeOf(next.at) : `${Math.floor(seconds / 60)}:${String(seconds % 60).padStart(2, '0')}`
 })
-const undo = () => {
-  const last = pulse.value?.last
-  if (last) void act(() => take(api.POST('/api/v1/acts/{number}/undo', { params: { path: { number: last.id } } })))
+/** Undo the act that the bar shows; when another one came in between, it is shown first and nothing is undone. */
+const undo = async () => {
+  const shown = pulse.value?.last
+  const last = (await lookNow())?.last
+  if (shown && last?.id !== shown.id)
+    return tell(last ? `Nothing undone: meanwhile ${last.told}. Look, and press again` : 'Nothing is left to undo', true)
+  if (last) await act(() => take(api.POST('/api/v1/acts/{number}/undo', { params: { path: { number: last.id } } })))
 }
 useKeys('Everywhere', [{ key: 'z', told: 'undo the last act', run: undo }])
 </script>
@@ -31,14 +35,14 @@ useKeys('Everywhere', [{ key: 'z', told: 'undo the last act', run: undo }])
     <span v-else>No sweep planned</span>
     <span v-for="job in pulse?.jobs ?? []" :key="job.id" class="flex items-center gap-2"
       >{{ job.title }} <progress class="h-1.5 w-20 accent-pine" :max="job.total || 1" :value="job.done" :aria-label="job.title" />
-      <b class="text-ink">{{ job.done.toLocaleString('en-GB') }}</b></span
+      <b class="ml-1 text-ink">{{ job.done.toLocaleString('en-GB') }}</b></span
     >
     <RouterLink to="/setup/outbox?state=open" class="hover:underline"
       >To send <b class="text-ink">{{ pulse?.to_send ?? 0 }}</b></RouterLink
     >
     <span class="ml-auto truncate" v-if="pulse?.last">Last: {{ pulse.last.told }} at {{ timeOf(pulse.last.at) }}</span>
     <button v-if="pulse?.last" type="button" class="font-semibold whitespace-nowrap text-slate hover:underline" @click="undo">
-      Undo <kbd class="rounded border border-faint px-1 font-mono text-2xs">Z</kbd>
+      Undo <kbd class="ml-1 rounded border border-faint px-1 font-mono text-2xs">Z</kbd>
     </button>
   </footer>
 </template>

@@ -1,5 +1,5 @@
 import { computed, reactive, ref } from 'vue'
-import type { Schema } from '@/api/client'
+import { api, take, type Schema } from '@/api/client'
 import { queries } from '@/main'
 
 export type Pulse = Schema<'Pulse'>
@@ -8,20 +8,35 @@ const pulse = ref<Pulse | null>(null)
 const state = reactive({ connected: false, at: 0, tick: 0 })
 let source: EventSource | null = null
 
-/** Open the stream of the pulse; queries are looked at again whenever the data changed. */
+/** Take a pulse in; queries are looked at again whenever the data or what waits changed. */
+function takeIn(next: Pulse): void {
+  const old = pulse.value
+  const moved = old && (old.seen !== next.seen || JSON.stringify(old.counts) !== JSON.stringify(next.counts))
+  pulse.value = next
+  state.at = performance.now()
+  if (moved) {
+    state.tick++
+    void queries.invalidateQueries({ predicate: (query) => query.meta?.live !== false })
+  }
+}
+
+/** The pulse as it is at this moment, without waiting for the stream; null when the back end does not answer. */
+export async function lookNow(): Promise<Pulse | null> {
+  try {
+    takeIn(await take(api.GET('/api/v1/pulse')))
+    return pulse.value
+  } catch {
+    return null
+  }
+}
+
+/** Open the stream of the pulse. */
 export function listen(): void {
   source?.close()
   source = new EventSource('/api/v1/events')
   source.addEventListener('pulse', (event) => {
-    const next = JSON.parse((event as MessageEvent<string>).data) as Pulse
-    const moved = pulse.value && pulse.value.seen !== next.seen
-    pulse.value = next
     state.connected = true
-    state.at = performance.now()
-    if (moved) {
-      state.tick++
-      void queries.invalidateQueries({ predicate: (query) => query.meta?.live !== false })
-    }
+    takeIn(JSON.parse((event as MessageEvent<string>).data) as Pulse)
   })
   source.onerror = () => {
     state.connected = false

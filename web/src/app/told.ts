@@ -1,6 +1,7 @@
 import { reactive } from 'vue'
 import { ApiError } from '@/api/client'
 import { queries } from '@/main'
+import { lookNow } from './live'
 
 interface Told {
   id: number
@@ -31,7 +32,10 @@ export const wordsOf = (error: unknown): string =>
 /** Do one thing for a person: say what came of it, and look at everything again. Answers whether it worked. */
 export async function act(run: () => Promise<{ told: string }>): Promise<boolean> {
   try {
-    tell((await run()).told)
+    const { told } = await run()
+    // The bar at the bottom names this act before it is told, so that Z never undoes an older one.
+    await lookNow()
+    tell(told)
     await queries.invalidateQueries()
     return true
   } catch (error) {

@@ -10,11 +10,11 @@ useKeys('Filter', [{ key: '/', told: 'filter this list', run: () => field.value?
 </script>
 
 <template>
-  <div class="relative">
+  <div class="relative w-56 min-w-40 shrink">
     <input
       ref="field"
       type="search"
-      class="field w-56! pr-7"
+      class="field pr-7"
       :value="words"
       :aria-label="label"
       :placeholder="label"

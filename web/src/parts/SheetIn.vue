@@ -122,7 +122,7 @@ onBeforeUnmount(() => clearTimeout(timer))
         <ul class="mt-1 max-h-36 overflow-auto">
           <li v-for="(one, i) in result.bad" :key="i" class="truncate py-0.5">
             <span class="text-brick">{{ one.why }}</span>
-            <span class="text-soft">{{ Object.values(one.row).filter(Boolean).join(' · ') }}</span>
+            <span class="ml-1 text-soft">{{ Object.values(one.row).filter(Boolean).join(' · ') }}</span>
           </li>
         </ul>
       </div>

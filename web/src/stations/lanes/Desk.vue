@@ -75,7 +75,7 @@ useKeys('This SKU', [
       <div class="min-w-0 flex-1">
         <p>
           <span class="code">{{ data.sku }}</span> <span class="text-soft">{{ data.price ? 'sells at' : 'is not listed' }}</span>
-          <b v-if="data.price">{{ money(data.price) }}</b><span v-if="data.orders_waiting" class="text-amber-ink"
+          <b v-if="data.price" class="ml-1">{{ money(data.price) }}</b><span v-if="data.orders_waiting" class="text-amber-ink"
             >, {{ plural(data.orders_waiting, 'order') }} {{ data.orders_waiting === 1 ? 'waits' : 'wait' }}</span
           >
         </p>
@@ -137,7 +137,7 @@ useKeys('This SKU', [
                 ><span class="code">{{ one.number }}</span> {{ one.supplier }}, {{ one.origin }}</span
               >
             </td>
-            <td class="px-2">
+            <td class="px-2 py-1.5">
               <span class="flex flex-wrap gap-1"
                 ><Tag v-for="text in one.agrees.slice(0, 3)" :key="text" tone="good">{{ text }}</Tag
                 ><Tag v-for="text in one.differs.slice(0, 2)" :key="text" tone="loss">{{ text }}</Tag></span
@@ -154,10 +154,12 @@ useKeys('This SKU', [
         </tbody>
       </table>
       <div class="flex items-center gap-4 p-2.5">
-        <KeyHint keys="1…9" told="make it the main lane" /><KeyHint keys="Shift Enter" told="add as spare" /><KeyHint
-          keys="H L"
-          told="move"
-        /><span class="ml-auto" />
+        <div class="flex min-w-0 flex-1 flex-wrap gap-x-4 gap-y-1">
+          <KeyHint keys="1…9" told="make it the main lane" /><KeyHint keys="Shift Enter" told="add as spare" /><KeyHint
+            keys="H L"
+            told="move"
+          />
+        </div>
         <Btn v-if="current" :disabled="!data.lanes.length" @click="open(current, spare())">Add as spare</Btn>
         <Btn v-if="current" kind="main" hint="A" @click="open(current, 0)">Open lane to {{ current.number }}</Btn>
       </div>

@@ -47,10 +47,10 @@ const close = (lane: Lane) =>
           </td>
           <td class="px-3 text-right whitespace-nowrap">
             <Btn v-if="lane.use" small @click="change(lane, { use: 0 })">Make main</Btn>
-            <Btn small @click="change(lane, { state: lane.state === 'shut' ? 'open' : 'shut' })">{{
+            <Btn class="ml-1" small @click="change(lane, { state: lane.state === 'shut' ? 'open' : 'shut' })">{{
               lane.state === 'shut' ? 'Let it be used' : 'Shut'
             }}</Btn>
-            <Btn small @click="close(lane)">Close</Btn>
+            <Btn class="ml-1" small @click="close(lane)">Close</Btn>
           </td>
         </tr>
       </tbody>

@@ -109,7 +109,7 @@ const address = computed(() => {
                 <Tag :tone="['needs_lane', 'held', 'refused'].includes(one.state) ? 'waits' : one.state === 'arrived' ? 'good' : 'plain'">{{
                   STATE_WORDS[one.state]
                 }}</Tag>
-                <span v-if="one.state === 'refused'" class="text-xs text-soft">{{ one.why }}</span>
+                <span v-if="one.state === 'refused'" class="ml-1 text-xs text-soft">{{ one.why }}</span>
               </td>
             </tr>
           </tbody>

@@ -53,7 +53,8 @@ const bestStep = (row: Row) => {
   active.value = row.id
 }
 function told(row: Row): string {
-  if (row.told && WAITS.has(row.state)) return row.told
+  // A word joiner keeps the minus with its figure.
+  if (row.told && WAITS.has(row.state)) return row.told.replace('−', '−\u2060')
   if (row.state === 'needs_lane') return 'A line of it has no lane'
   if (row.state === 'refused') return 'The supplier refused it'
   if (row.state === 'ready' && row.send_after) return `Ready, goes at ${new Date(row.send_after).toISOString().slice(11, 16)}`
@@ -156,14 +157,17 @@ const heading = computed(() => {
             ><span class="cell-2 block">{{ row.buyer }}, {{ row.country }} · {{ row.store }}</span></template
           >
           <template #told="{ row }: { row: Row }"
-            ><span class="block truncate" :class="WAITS.has(row.state) ? 'font-semibold text-amber-ink' : ''" :title="told(row)">{{
-              told(row)
-            }}</span></template
+            ><span
+              class="line-clamp-2 leading-4.5"
+              :class="WAITS.has(row.state) ? 'font-semibold text-amber-ink' : ''"
+              :title="told(row)"
+              >{{ told(row) }}</span
+            ></template
           >
           <template #paid="{ row }: { row: Row }">{{ money(row.paid) }}</template>
           <template #profit="{ row }: { row: Row }"
             ><span :class="row.profit && number(row.profit) < 0 ? 'font-bold text-brick' : ''">{{
-              row.state === 'needs_lane' ? '–' : money(row.profit)
+              row.state === 'needs_lane' || !row.profit ? '–' : money(row.profit)
             }}</span></template
           >
           <template #came_at="{ row }: { row: Row }"

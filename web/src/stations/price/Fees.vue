@@ -103,10 +103,10 @@ function kept() {
         <thead>
           <tr class="text-2xs text-soft">
             <th class="pb-1">Category (empty = all others)</th>
-            <th class="pb-1">Fee, %</th>
-            <th class="pb-1">At least</th>
-            <th class="pb-1">At most</th>
-            <th class="pb-1">Plus fixed</th>
+            <th class="pr-4 pb-1 text-right">Fee, %</th>
+            <th class="pr-4 pb-1 text-right">At least</th>
+            <th class="pr-4 pb-1 text-right">At most</th>
+            <th class="pr-4 pb-1 text-right">Plus fixed</th>
             <th />
           </tr>
         </thead>

@@ -119,7 +119,7 @@ function kept() {
       </div>
       <span class="ml-auto" /><Btn kind="main" :disabled="!touched" @click="look">See what it does</Btn>
     </div>
-    <div class="max-w-6xl columns-2 gap-3">
+    <div v-if="data" class="max-w-6xl columns-2 gap-3">
       <section
         v-for="[title, rows] in GROUPS"
         :key="title"

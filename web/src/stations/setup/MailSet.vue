@@ -76,7 +76,7 @@ const NAMES: Record<string, string> = { shipped: 'When a parcel leaves', arrived
         <details v-for="mail in mails ?? []" :key="mail.id" class="border-b border-rule-2 px-4 py-2 last:border-0">
           <summary class="cursor-pointer">
             <span class="text-soft"><When :at="mail.at" clock /></span> <b class="ml-2">{{ mail.subject }}</b>
-            <span class="text-soft">to {{ mail.to }}</span>
+            <span class="ml-1 text-soft">to {{ mail.to }}</span>
           </summary>
           <pre class="mt-2 font-sans whitespace-pre-wrap">{{ mail.body }}</pre>
         </details>

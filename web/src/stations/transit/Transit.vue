@@ -53,7 +53,7 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
 </script>
 
 <template>
-  <div class="grid h-full grid-cols-[minmax(0,1fr)_340px]">
+  <div class="grid h-full grid-cols-[minmax(0,1fr)_300px] xl:grid-cols-[minmax(0,1fr)_340px]">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
       <div class="flex items-center gap-3">
         <h1>Parcels</h1>

@@ -28,7 +28,7 @@ const settle = (item: number, believe: boolean) =>
         <tr v-for="one in data" :key="one.item_id" class="h-11 border-b border-rule-2">
           <td class="px-3">
             <b class="block max-w-72 truncate" :title="one.title">{{ one.title }}</b><span class="code text-soft">{{ one.number }}</span>
-            <span class="text-xs text-soft">{{ one.supplier }}</span>
+            <span class="ml-1 text-xs text-soft">{{ one.supplier }}</span>
           </td>
           <td class="px-3 text-right">{{ money(one.cost) }}</td>
           <td class="px-3 text-right font-bold text-amber-ink">{{ money(one.seen_cost) }}</td>
@@ -36,7 +36,7 @@ const settle = (item: number, believe: boolean) =>
           <td class="px-3 text-soft">{{ one.seen_again ? `seen again ${plural(one.seen_again, 'time')}` : 'seen once' }}</td>
           <td class="px-3 text-right whitespace-nowrap">
             <Btn small kind="main" @click="settle(one.item_id, false)">Keep {{ money(one.cost) }}</Btn>
-            <Btn small @click="settle(one.item_id, true)">Believe it</Btn>
+            <Btn class="ml-1" small @click="settle(one.item_id, true)">Believe it</Btn>
           </td>
         </tr>
       </tbody>
