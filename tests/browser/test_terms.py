@@ -109,7 +109,7 @@ def test_a_rate_is_entered_where_two_currencies_meet(desk: Page, shop) -> None:
 
 def test_lanes_are_put_in_order_and_shut_from_the_desk(desk: Page, shop) -> None:
     business, served = shop
-    sku, item = business.laned(7)
+    sku, _ = business.laned(7)
     other = business.laned(8)[1]
     with business.house.db.writing() as s:
         number = s.scalars(select(Sku.id).where(Sku.code == sku)).one()

@@ -154,3 +154,41 @@ def test_fees_that_eat_every_penny_have_no_price():
     # With the fee capped the price is found far above where the fee alone would have eaten it.
     assert found[1] == by_trying(capped, (99,), 20_000)
     assert found[2] == (500_000_000, SetBy.rule, Outcome.ok)
+
+
+def test_many_rows_are_the_same_as_each_alone():
+    """Rows are solved in blocks; where one is cut makes no difference to any price."""
+    rng = np.random.default_rng(5)
+    n = 16_000 * 2 + 7
+    columns = {
+        "landed": rng.integers(1, 40_000, n),
+        "reserve": rng.integers(0, 30_000, n),
+        "fee": rng.integers(0, 200_000, n),
+        "fee_least": rng.integers(0, 60, n),
+        "fee_cap": np.where(rng.random(n) < 0.5, NONE, rng.integers(60, 900, n)),
+        "fee_fixed": rng.integers(0, 50, n),
+        "payment": rng.integers(0, 40_000, n),
+        "payment_fixed": rng.integers(0, 40, n),
+        "tax": rng.choice([0, 50_000, 200_000], n),
+        "rule": rng.integers(0, 4, n),
+        "rule_value": rng.integers(100_000, 500_000, n),
+        "min_margin": np.where(rng.random(n) < 0.5, NONE, 200_000),
+        "min_profit": np.where(rng.random(n) < 0.5, NONE, 150),
+        "least_price": np.full(n, NONE),
+        "ceiling": np.where(rng.random(n) < 0.8, NONE, rng.integers(500, 60_000, n)),
+        "old": rng.integers(100, 90_000, n),
+        "step": np.where(rng.random(n) < 0.5, NONE, 200_000),
+    }
+    kinds = Endings()
+    sets = np.array([kinds.add(ends) for ends in ((), (99,), (49, 95))], dtype=np.int64)[rng.integers(0, 3, n)]
+
+    def solved(rows: np.ndarray):
+        terms = Terms(*(columns[name][rows].astype(np.int64) for name in TERMS))
+        limits = Limits(endings=sets[rows], **{name: columns[name][rows].astype(np.int64) for name in LIMITS})
+        found = solve(terms, limits, kinds)
+        return np.stack([found.price, found.set_by, found.outcome], axis=1)
+
+    whole = solved(np.arange(n))
+    for rows in (np.arange(15_990, 16_010), np.arange(31_990, n), rng.permutation(n)[:500], rng.permutation(n)):
+        assert np.array_equal(solved(rows), whole[rows])
+    assert len(solved(np.zeros(0, dtype=np.int64))) == 0

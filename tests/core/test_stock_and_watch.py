@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from amber_lane.core.explain import explain
@@ -23,6 +23,7 @@ parts = st.lists(st.tuples(st.integers(1, 3), st.integers(1, 5), st.integers(1, 
 draws = st.lists(st.builds(lambda w, p: Draw(w, tuple(p)), st.integers(0, 9), parts), min_size=1, max_size=5)
 
 
+@settings(deadline=None)
 @given(st.dictionaries(st.integers(1, 3), st.integers(0, 30)), draws)
 def test_shown_quantities_never_add_up_to_more_than_the_stock_serves(stock, asked):
     given_out = share_out(stock, asked)
@@ -98,6 +99,7 @@ def test_a_sweep_of_zeros_or_of_moved_costs_is_held():
     assert hold_sweep(b.cost[:17], b.stock[:17], Belief(*(column[:17] for column in vars(b).values())), gone=8).reason == "zero"
 
 
+@settings(deadline=None)
 @given(st.integers(0, 99_999_999))
 def test_numbers_with_a_check_digit(serial):
     number = make_s10("SW", serial, "GB")
@@ -149,6 +151,7 @@ terms = st.fixed_dictionaries(
 )
 
 
+@settings(deadline=None)
 @given(terms, st.integers(1, 20_000))
 def test_the_waterfall_adds_up_to_what_is_kept(given_terms, shown):
     split = given_terms | {"goods": given_terms["landed"]}

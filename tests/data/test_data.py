@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta, timezone
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import insert, select, text, update
 from sqlalchemy.exc import IntegrityError, StatementError
@@ -32,6 +32,7 @@ def test_the_migrations_make_exactly_the_tables_that_the_code_speaks_of(small: S
     small.db.migrate()  # may be repeated at every start
 
 
+@settings(deadline=None)
 @given(st.datetimes(datetime(1971, 1, 1), datetime(2200, 1, 1)), st.integers(-14, 14))
 def test_times_come_back_as_the_same_moment(naive: datetime, hours: int) -> None:
     zoned = naive.replace(tzinfo=timezone(timedelta(hours=hours)))
