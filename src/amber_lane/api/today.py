@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from datetime import datetime
 from typing import Annotated, Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from pydantic import BaseModel, Field
@@ -193,22 +194,22 @@ def find(desk: ReadDesk, words: Annotated[str, Query(max_length=100)]) -> list[F
     text = words.strip()
     if len(text) < 2:
         return []
-    like = f"%{text.replace('%', '').replace('_', '')}%"
+
+    def hold(*columns: Any) -> Any:
+        return or_(*(column.icontains(text, autoescape=True) for column in columns))
+
     s, out = desk.s, []
-    for sku in s.scalars(select(Sku).where(or_(Sku.code.ilike(like), Sku.title.ilike(like))).limit(6)):
-        out.append(Found(kind="SKU", name=sku.code, told=sku.title, go=f"/price?words={sku.code}"))
-    for order in s.scalars(select(Order).where(or_(Order.number.ilike(like), Order.buyer.ilike(like))).order_by(Order.id.desc()).limit(5)):
-        out.append(
-            Found(
-                kind="Order", name=order.number, told=f"{order.buyer}, {order.country}", go=f"/orders?words={order.number}&row={order.id}"
-            )
-        )
-    for parcel in s.scalars(select(Parcel).where(Parcel.number.ilike(like)).limit(4)):
-        out.append(Found(kind="Parcel", name=parcel.number, told=parcel.last_word, go=f"/transit?words={parcel.number}"))
-    for po in s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.ilike(like)).order_by(PurchaseOrder.id.desc()).limit(4)):
+    for sku in s.scalars(select(Sku).where(hold(Sku.code, Sku.title)).limit(6)):
+        out.append(Found(kind="SKU", name=sku.code, told=sku.title, go=f"/price?words={quote(sku.code)}"))
+    for order in s.scalars(select(Order).where(hold(Order.number, Order.buyer)).order_by(Order.id.desc()).limit(5)):
+        go = f"/orders?words={quote(order.number)}&row={order.id}"
+        out.append(Found(kind="Order", name=order.number, told=f"{order.buyer}, {order.country}", go=go))
+    for parcel in s.scalars(select(Parcel).where(hold(Parcel.number)).limit(4)):
+        out.append(Found(kind="Parcel", name=parcel.number, told=parcel.last_word, go=f"/transit?words={quote(parcel.number)}"))
+    for po in s.scalars(select(PurchaseOrder).where(hold(PurchaseOrder.reference)).order_by(PurchaseOrder.id.desc()).limit(4)):
         out.append(Found(kind="Purchase", name=po.reference, told=po.state, go=f"/orders?row={po.order_id}"))
-    for item in s.scalars(select(Item).where(or_(Item.number.ilike(like), Item.title.ilike(like))).limit(4)):
-        out.append(Found(kind="Item", name=item.number, told=item.title, go=f"/watch?words={item.number}"))
+    for item in s.scalars(select(Item).where(hold(Item.number, Item.title)).limit(4)):
+        out.append(Found(kind="Item", name=item.number, told=item.title, go=f"/watch?words={quote(item.number)}"))
     return out
 
 

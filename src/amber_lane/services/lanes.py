@@ -261,8 +261,8 @@ def search_items(desk: Desk, text: str, supplier: int | None = None, limit: int 
     """Items whose title, number or barcode hold all the words."""
     query = select(Item).order_by(Item.stock.desc(), Item.id).limit(limit)
     for word in text.split()[:8]:
-        like = f"%{word.replace('%', '').replace('_', '')}%"
-        query = query.where(or_(Item.title.ilike(like), Item.number.ilike(like), Item.gtin == word, Item.mpn == word))
+        holds = (column.icontains(word, autoescape=True) for column in (Item.title, Item.number))
+        query = query.where(or_(*holds, Item.gtin == word, Item.mpn == word))
     if supplier:
         query = query.where(Item.supplier_id == supplier)
     return list(desk.s.scalars(query))
@@ -276,7 +276,7 @@ def candidates(desk: Desk, sku: Sku, text: str = "", limit: int = 9) -> list[Can
         same = [Item.gtin == sku.gtin] if sku.gtin else []
         same += [Item.mpn == sku.mpn] if sku.mpn else []
         telling = sorted((w for w in set(words(sku.title)) if len(w) > 2 and not w.isdigit()), key=len, reverse=True)[:3]
-        near = [Item.title.ilike(f"%{word}%") for word in telling]
+        near = [Item.title.icontains(word, autoescape=True) for word in telling]
         found = list(desk.s.scalars(select(Item).where(or_(*same)).limit(20))) if same else []
         found += list(desk.s.scalars(select(Item).where(or_(*near)).limit(400))) if near else []
     seen: dict[int, Candidate] = {}

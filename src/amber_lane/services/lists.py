@@ -307,8 +307,7 @@ def _conditions(listed: Listed, wish: Wish) -> tuple[list[Any], set[Any]]:
     if listed.where is not None:
         wheres.append(listed.where)
     for word in wish.words.split()[:8]:
-        like = f"%{word.replace(chr(92), '').replace('%', '').replace('_', chr(92) + '_')}%"
-        wheres.append(or_(*(column.ilike(like, escape="\\") for column in listed.search)))
+        wheres.append(or_(*(column.icontains(word, autoescape=True) for column in listed.search)))
         used |= set(listed.search)
     for key, value in (wish.filters or {}).items():
         if key not in listed.filters:
