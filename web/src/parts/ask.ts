@@ -3,14 +3,14 @@ import { useRoute, useRouter } from 'vue-router'
 import type { ListAsk } from './pages'
 
 /** What a list shows, kept in the address bar so that a view can be bookmarked and sent. */
-export function useAsk(filters: () => string, fallback = { sort: '', down: false }) {
+export function useAsk(filters: () => string, first: () => { sort: string; down: boolean } = () => ({ sort: '', down: false })) {
   const route = useRoute()
   const router = useRouter()
   const text = (key: string): string => (typeof route.query[key] === 'string' ? (route.query[key] as string) : '')
   const ask = computed<ListAsk>(() => ({
     words: text('words'),
-    sort: text('sort') || fallback.sort,
-    down: route.query.sort ? text('down') === '1' : fallback.down,
+    sort: text('sort') || first().sort,
+    down: route.query.sort ? text('down') === '1' : first().down,
     filters: filters(),
   }))
   function set(values: Record<string, string | undefined>) {

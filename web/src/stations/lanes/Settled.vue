@@ -13,7 +13,10 @@ import { marginOf, money, percent } from '@/parts/format'
 
 type Row = Schema<'LaneRow'>
 const emit = defineEmits<{ back: []; bring: []; open: [sku: number] }>()
-const { ask, set, sort, text, sheet } = useAsk(() => (text('lane') ? `state:${text('lane')}` : ''), { sort: 'sku', down: false })
+const { ask, set, sort, text, sheet } = useAsk(
+  () => (text('lane') ? `state:${text('lane')}` : ''),
+  () => ({ sort: 'sku', down: false }),
+)
 const columns: Column[] = [
   { key: 'sku', label: 'SKU', width: '23%' },
   { key: 'lane', label: 'Lane', width: '24%', sort: 'supplier' },

@@ -19,7 +19,7 @@ import { marginOf, money, number, percent } from '@/parts/format'
 type Row = Schema<'ListingRow'>
 const { ask, set, sort, text, sheet } = useAsk(
   () => (text('show') === 'limit' ? 'outcome:1,2,3' : text('show') ? `state:${text('show')}` : ''),
-  { sort: 'sku', down: false },
+  () => ({ sort: 'sku', down: false }),
 )
 const columns: Column[] = [
   { key: 'sku', label: 'Listing', sort: 'title' },

@@ -21,10 +21,14 @@ import ParcelBench from './ParcelBench.vue'
 type Row = Schema<'ParcelRow'>
 const STATES: Record<string, string> = { road: 'state:label,moving', trouble: 'state:label,moving,returned', arrived: 'state:delivered' }
 const view = computed(() => text('show') || 'road')
-const { ask, set, sort, text, sheet } = useAsk(() => (text('words') && !text('show') ? '' : (STATES[text('show') || 'road'] ?? '')), {
-  sort: 'promised_by',
-  down: false,
-})
+const { ask, set, sort, text, sheet } = useAsk(
+  () => (text('words') && !text('show') ? '' : (STATES[text('show') || 'road'] ?? '')),
+  () => ({
+    // What is due first stands first; what arrived last does, too.
+    sort: text('show') === 'arrived' ? 'ended_at' : 'promised_by',
+    down: text('show') === 'arrived',
+  }),
+)
 const { data: standing } = useQuery({ queryKey: ['transit-standing'], queryFn: () => take(api.GET('/api/v1/transit/standing')) })
 const pills = computed(() => {
   const s = standing.value
