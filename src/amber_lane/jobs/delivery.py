@@ -200,11 +200,13 @@ class Delivery:
             link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
             if link is None or (link.rest_until and link.rest_until > self.clock.now()):
                 return []
+            wanted = [Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "claimed"))]
             if owner == "store" and not s.scalar(select(Store.write_listings).where(Store.id == int(number))):
-                return []
+                # Price and stock wait; tracking numbers and cancellations are the buyers' and go on.
+                wanted.append(Outbox.kind != "listing")
             rows = s.scalars(
                 select(Outbox)
-                .where(Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "claimed")))
+                .where(*wanted)
                 .order_by(Outbox.id)
                 .limit(BATCH * 4)
             ).all()

@@ -1,0 +1,238 @@
+"""The outbox: in order for each thing, once each, patient with a partner in trouble, and never sure of what it cannot know."""
+
+from __future__ import annotations
+
+from collections import Counter
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sqlalchemy import delete, select, update
+
+from amber_lane.connectors.errors import Denied, Malformed, RateLimited, Refused, Unavailable, UnknownOutcome
+from amber_lane.connectors.protocols import PurchaseAnswer
+from amber_lane.data.orders import OrderLine, PurchaseOrder
+from amber_lane.data.outbox import Outbox
+from amber_lane.data.setup import Link, Store
+from amber_lane.data.shelf import Listing
+from amber_lane.data.transit import Message, PassedOn
+from amber_lane.jobs.delivery import TRIES_MAX, Delivery
+from amber_lane.services import orders, purchases, shelf, transit
+from amber_lane.services.desk import Desk
+
+from ..small import Small
+
+
+class Outside:
+    """A partner that does what a script says: for each call 'fine', or the name of a failure."""
+
+    def __init__(self) -> None:
+        self.script: list[str] = []
+        self.calls: list[tuple[str, str]] = []
+        self.has: dict[str, Any] = {}
+        self.deadline = 0.0
+
+    def of(self, desk: Desk, owner: str, number: int) -> Outside:
+        return self
+
+    def _do(self, name: str, key: str, value: Any) -> Any:
+        self.calls.append((name, key))
+        turn = self.script.pop(0) if self.script else "fine"
+        if turn in ("fine", "lost"):
+            self.has[key] = value
+        if turn != "fine":
+            raise {
+                "lost": UnknownOutcome("no answer in time"),
+                "away": UnknownOutcome("no answer in time"),
+                "down": Unavailable("cannot be reached"),
+                "busy": RateLimited("too many calls", 3.0),
+                "torn": Malformed("the answer is torn"),
+                "no": Refused("422: not like this"),
+                "key": Denied("401: wrong key"),
+            }[turn]
+        return value
+
+    def change_listing(self, change: Any, key: str) -> None:
+        self._do("change", key, change)
+
+    def find_change(self, change: Any, key: str) -> bool:
+        self.calls.append(("ask", key))
+        return key in self.has
+
+    def buy(self, purchase: Any) -> PurchaseAnswer:
+        return self._do("buy", purchase.reference, PurchaseAnswer(purchase.reference, "N", "accepted", "", None, None))
+
+    def find_purchases(self, keys: list[str]) -> list[Any]:
+        self.calls.extend(("ask", key) for key in keys)
+        return [self.has[key] for key in keys if key in self.has]
+
+    def fulfil(self, order: str, tracking: Any, key: str) -> None:
+        self._do("fulfil", key, tracking)
+
+    def find_fulfilment(self, order: str, key: str) -> bool:
+        return key in self.has
+
+    def cancel(self, order: str) -> None:
+        self._do("cancel", order, True)
+
+    def send(self, mail: Any) -> None:
+        self._do("mail", mail.reference, mail)
+
+    def find_mail(self, key: str) -> bool:
+        return key in self.has
+
+
+@pytest.fixture
+def outside() -> Outside:
+    return Outside()
+
+
+@pytest.fixture
+def delivery(small: Small, outside: Outside) -> Delivery:
+    small.write(lambda desk: desk.s.execute(delete(Outbox)))
+    return Delivery(small.db, small.clock, outside)  # type: ignore[arg-type]
+
+
+def deliver(small: Small, delivery: Delivery, rounds: int = 1, to: str = "") -> None:
+    for _ in range(rounds):
+        for target in delivery.targets():
+            if target.startswith(to):
+                delivery.run(target)
+        small.later(minutes=10)
+
+
+def want(small: Small, number: int, price: int) -> None:
+    small.write(lambda desk: shelf.want(desk, desk.get(Listing, number, "listing"), price=price))
+
+
+def rows(small: Small, kind: str) -> list[Outbox]:
+    return small.all(select(Outbox).where(Outbox.kind == kind).order_by(Outbox.id))
+
+
+def test_the_newest_wish_is_what_is_shown_and_what_was_overtaken_is_never_sent(small: Small, delivery: Delivery, outside: Outside) -> None:
+    for price in (500, 600, 700):
+        want(small, 1, price)
+    want(small, 2, 900)
+    deliver(small, delivery)
+    assert [row.state for row in rows(small, "listing")] == ["dropped", "dropped", "done", "done"]
+    assert sorted(outside.has[key].price for _, key in outside.calls) == [700, 900]
+    row = small.listing(1)
+    assert (row.shown_price, row.wanted_price, row.shown_at is not None) == (700, 700, True)
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(st.sampled_from(["fine", "lost", "away", "down", "busy", "torn"]), max_size=10))
+def test_whatever_happens_on_the_way_an_order_is_bought_once(small: Small, script: list[str]) -> None:
+    outside = Outside()
+    delivery = Delivery(small.db, small.clock, outside)  # type: ignore[arg-type]
+    number = f"O-{len(small.all(select(PurchaseOrder.id)))}"
+    small.write(lambda desk: desk.s.execute(update(Link).values(failures=0, rest_until=None)))
+    order = small.order(number, ("S-1", 1, 900))
+    if small.all(select(OrderLine.state).where(OrderLine.order_id == order.id)) != ["ready"]:
+        return
+    small.write(lambda desk: purchases.send(desk, [order.id]))
+    outside.script = list(script)
+    deliver(small, delivery, rounds=len(script) + 2, to="supplier")
+    bought = Counter(key for name, key in outside.calls if name == "buy" and key in outside.has)
+    row = rows(small, "purchase")[-1]
+    assert row.state == "done" and outside.has.keys() == {row.key}
+    # It was sent again only where it surely had not arrived: every call after the one that worked was a question.
+    worked = next(i for i, (name, _) in enumerate(outside.calls) if name == "buy" and i >= 0 and _did(outside, script, i))
+    assert all(name == "ask" for name, _ in outside.calls[worked + 1 :]) and bought[row.key] >= 1
+    assert small.all(select(OrderLine.state).where(OrderLine.order_id == order.id)) == ["with_supplier"]
+
+
+def _did(outside: Outside, script: list[str], at: int) -> bool:
+    """Whether the call at a place did its work, by what the script said then."""
+    turn = [name for name, _ in outside.calls[: at + 1]].count("buy") - 1
+    return (script[turn] if turn < len(script) else "fine") in ("fine", "lost")
+
+
+def test_a_worker_that_dies_after_the_call_asks_before_anything_else(small: Small, delivery: Delivery, outside: Outside) -> None:
+    order = small.order("A", ("S-1", 1, 900))
+    small.write(lambda desk: purchases.send(desk, [order.id]))
+
+    def died(desk: Desk) -> None:
+        desk.s.execute(update(Outbox).where(Outbox.kind == "purchase").values(state="claimed", tries=1, claimed_at=desk.now))
+
+    small.write(died)
+    key = rows(small, "purchase")[0].key
+    outside.has[key] = PurchaseAnswer(key, "N", "accepted", "", None, None)
+    assert delivery.recover() == 1 and rows(small, "purchase")[0].state == "unknown"
+    deliver(small, delivery, to="supplier")
+    assert outside.calls == [("ask", key)] and rows(small, "purchase")[0].state == "done"
+
+
+@pytest.mark.parametrize(("turn", "state"), [("no", "dead"), ("key", "dead"), ("down", "waiting"), ("busy", "waiting"), ("torn", "waiting"), ("away", "unknown")])
+def test_each_failure_has_its_own_way_on(small: Small, delivery: Delivery, outside: Outside, turn: str, state: str) -> None:
+    want(small, 1, 777)
+    outside.script = [turn]
+    deliver(small, delivery)
+    row = rows(small, "listing")[0]
+    assert row.state == state and row.answer and small.listing(1).shown_price != 777
+    small.later(minutes=10)
+    deliver(small, delivery)
+    assert (rows(small, "listing")[0].state == "done") is (state != "dead")
+
+
+def test_tries_grow_apart_and_end_as_a_trouble(small: Small, delivery: Delivery, outside: Outside) -> None:
+    want(small, 1, 777)
+    outside.script = ["torn"] * 40
+    waits = []
+    for _ in range(TRIES_MAX):
+        now = small.clock.now()
+        delivery.run("store:1")
+        waits.append((rows(small, "listing")[0].after - now) / timedelta(seconds=1))
+        small.later(minutes=10)
+    row = rows(small, "listing")[0]
+    assert row.state == "dead" and f"tried {TRIES_MAX} times" in row.answer and len(outside.calls) == TRIES_MAX
+    assert all(later > 1.3 * sooner for sooner, later in zip(waits[:6], waits[1:7], strict=True)) and max(waits) <= 360
+
+
+def test_a_partner_in_trouble_is_left_alone_and_nothing_is_lost(small: Small, delivery: Delivery, outside: Outside) -> None:
+    for number in range(1, 7):
+        want(small, number, 777)
+    outside.script = ["down"] * 100
+    for _ in range(10):
+        delivery.run("store:1")
+        small.later(seconds=20)
+    link = small.all(select(Link).where(Link.owner == "store"))[0]
+    assert link.failures >= 5 and link.rest_until and link.state == "failing" and "cannot be reached" in link.told
+    calls = len(outside.calls)
+    small.write(lambda desk: desk.s.execute(update(Link).values(rest_until=desk.now + timedelta(minutes=1))))
+    delivery.run("store:1")
+    assert len(outside.calls) == calls, "while it rests nobody calls"
+    outside.script = []
+    deliver(small, delivery, rounds=3)
+    assert {row.state for row in rows(small, "listing")} == {"done"} and small.all(select(Link.state).where(Link.owner == "store")) == ["good"]
+
+
+def test_writing_switched_off_keeps_prices_here_but_not_a_buyers_number(small: Small, delivery: Delivery, outside: Outside) -> None:
+    order, other = small.order("A", ("S-1", 1, 900)), small.order("B", ("S-2", 1, 1500))
+    made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
+    small.write(lambda desk: desk.s.execute(update(Store).values(write_listings=False)))
+    want(small, 3, 999)
+    deliver(small, delivery)
+    small.write(lambda desk: transit.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
+    small.write(lambda desk: orders.cancel(desk, other.id))
+    deliver(small, delivery, rounds=2)
+    assert Counter(name for name, _ in outside.calls) == Counter(["buy", "fulfil", "mail", "cancel"])
+    assert [row.state for row in rows(small, "listing")][-1] == "waiting"
+    assert small.all(select(PassedOn.confirmed_at))[0] is not None and small.all(select(Message.state)) == ["sent"]
+    small.write(lambda desk: desk.s.execute(update(Store).values(write_listings=True)))
+    deliver(small, delivery)
+    assert small.listing(3).shown_price == 999
+
+
+def test_a_number_and_its_mail_go_once_however_often_it_is_told(small: Small, delivery: Delivery, outside: Outside) -> None:
+    order = small.order("A", ("S-1", 2, 900))
+    made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
+    deliver(small, delivery)
+    for _ in range(3):
+        small.write(lambda desk: transit.enter_tracking(desk, made.reference, " rr 473124829 gb ", "hill post"))
+        deliver(small, delivery)
+    assert Counter(name for name, _ in outside.calls if name != "change") == Counter(buy=1, fulfil=1, mail=1)
+    mail = next(value for key, value in outside.has.items() if key.startswith("mail-"))
+    assert "RR473124829GB" in mail.body and "2 × " in mail.body and mail.to == "wren@post.example"
