@@ -165,7 +165,9 @@ def test_a_worker_that_dies_after_the_call_asks_before_anything_else(small: Smal
     assert outside.calls == [("ask", key)] and rows(small, "purchase")[0].state == "done"
 
 
-@pytest.mark.parametrize(("turn", "state"), [("no", "dead"), ("key", "dead"), ("down", "waiting"), ("busy", "waiting"), ("torn", "waiting"), ("away", "unknown")])
+@pytest.mark.parametrize(
+    ("turn", "state"), [("no", "dead"), ("key", "dead"), ("down", "waiting"), ("busy", "waiting"), ("torn", "waiting"), ("away", "unknown")]
+)
 def test_each_failure_has_its_own_way_on(small: Small, delivery: Delivery, outside: Outside, turn: str, state: str) -> None:
     want(small, 1, 777)
     outside.script = [turn]
@@ -206,7 +208,9 @@ def test_a_partner_in_trouble_is_left_alone_and_nothing_is_lost(small: Small, de
     assert len(outside.calls) == calls, "while it rests nobody calls"
     outside.script = []
     deliver(small, delivery, rounds=3)
-    assert {row.state for row in rows(small, "listing")} == {"done"} and small.all(select(Link.state).where(Link.owner == "store")) == ["good"]
+    assert {row.state for row in rows(small, "listing")} == {"done"} and small.all(select(Link.state).where(Link.owner == "store")) == [
+        "good"
+    ]
 
 
 def test_writing_switched_off_keeps_prices_here_but_not_a_buyers_number(small: Small, delivery: Delivery, outside: Outside) -> None:

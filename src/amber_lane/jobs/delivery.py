@@ -204,12 +204,7 @@ class Delivery:
             if owner == "store" and not s.scalar(select(Store.write_listings).where(Store.id == int(number))):
                 # Price and stock wait; tracking numbers and cancellations are the buyers' and go on.
                 wanted.append(Outbox.kind != "listing")
-            rows = s.scalars(
-                select(Outbox)
-                .where(*wanted)
-                .order_by(Outbox.id)
-                .limit(BATCH * 4)
-            ).all()
+            rows = s.scalars(select(Outbox).where(*wanted).order_by(Outbox.id).limit(BATCH * 4)).all()
             seen: set[str] = set()
             taken: list[Outbox] = []
             for row in rows:
