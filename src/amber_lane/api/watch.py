@@ -104,6 +104,7 @@ class ResponseOut(BaseModel):
     set_by: int
     outcome: int
     sweep: int | None
+    act: int | None
 
 
 @router.get("/responses", response_model=Page[ResponseOut])

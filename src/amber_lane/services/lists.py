@@ -181,6 +181,7 @@ LISTS: dict[str, Listed] = {
             "set_by": Response.set_by,
             "outcome": Response.outcome,
             "sweep": Response.sweep_id,
+            "act": Response.act_id,
         },
         (Sku.code, Listing.title, Item.number),
         {

@@ -2726,6 +2726,8 @@ export interface components {
         };
         /** ResponseOut */
         ResponseOut: {
+            /** Act */
+            act: number | null;
             /**
              * At
              * Format: date-time

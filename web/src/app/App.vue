@@ -8,12 +8,14 @@ import PulseBar from './PulseBar.vue'
 import Road from './Road.vue'
 import SignIn from './SignIn.vue'
 import { onKey } from './keys'
-import { hush, listen, live } from './live'
+import { hush, listen, live, lookNow } from './live'
 import { told, wordsOf } from './told'
 
 type Here = Schema<'Here'>
 const here = ref<Here | null>(null)
 const error = ref('')
+// The house's time and counts are known before the first view is shown, so that nothing is told by a wrong clock.
+const ready = ref(false)
 const finder = ref(false)
 const help = ref(false)
 
@@ -28,7 +30,12 @@ async function look() {
 const out = () => here.value?.name && void look()
 watch(
   () => here.value?.name,
-  (name) => (name ? listen() : hush()),
+  async (name) => {
+    if (!name) return hush()
+    listen()
+    if (!live.pulse.value) await lookNow()
+    ready.value = true
+  },
 )
 onMounted(() => {
   void look()
@@ -49,7 +56,7 @@ onUnmounted(() => {
     </div>
   </div>
   <SignIn v-else-if="here && !here.name" :here="here" @done="here = $event" />
-  <div v-else-if="here" class="flex h-full min-w-[1000px] flex-col">
+  <div v-else-if="here && ready" class="flex h-full min-w-[1000px] flex-col">
     <Road :here="here" @find="finder = true" @help="help = true" @left="look" />
     <main class="relative min-h-0 flex-1">
       <FirstStart v-if="!here.stores || !here.suppliers" :here="here" @done="look" />

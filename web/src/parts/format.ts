@@ -45,9 +45,11 @@ export function ago(at: string, now: number): string {
   return hours < 24 ? `${hours} h` : dateOf(at)
 }
 
-/** Time of day for today, else the date. */
+const shortDay = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
+
+/** Time of day for today, else the date in short; for narrow columns. */
 export const dayOrTime = (at: string, now: number): string =>
-  now - Date.parse(at) < 86_400_000 && Date.parse(at) <= now + 60_000 ? timeOf(at) : dateOf(at)
+  now - Date.parse(at) < 86_400_000 && Date.parse(at) <= now + 60_000 ? timeOf(at) : shortDay.format(new Date(at))
 
 export const STATE_WORDS: Record<string, string> = {
   needs_lane: 'Needs a lane',

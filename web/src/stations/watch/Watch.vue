@@ -161,7 +161,8 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
             ></template
           >
           <template #item="{ row }: { row: Row }"
-            ><span class="code block truncate">{{ row.item ?? (row.sweep ? '–' : 'a sale here') }}</span></template
+            ><span v-if="row.item" class="code block truncate">{{ row.item }}</span
+            ><span v-else class="text-soft">{{ row.sweep ? '–' : row.act ? 'a change here' : 'a sale here' }}</span></template
           >
           <template #did="{ row }: { row: Row }"
             ><span class="block truncate">{{ did(row) }}</span
