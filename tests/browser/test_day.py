@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import re
+from datetime import timedelta
 
 from playwright.sync_api import Page, expect
 from sqlalchemy import select
 
 from amber_lane.data.orders import Order, OrderLine
+from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing, Sku
+from amber_lane.data.watch import Sweep
 
 from .conftest import eventually
 
@@ -88,11 +91,15 @@ def test_why_a_price_and_a_price_by_hand(desk: Page, shop) -> None:
 
 def test_a_held_feed_is_settled_from_today(desk: Page, shop) -> None:
     business, served = shop
+    business.follow()
+    recent = business.house.clock.now() - timedelta(minutes=30)
+    eventually(lambda: (business.one(select(Supplier.good_sweep_at)) or recent) > recent)
     live = len(business.all(select(Listing).where(Listing.state == "live")))
+    assert live > 10
     business.world.dial("wholesale", "zero_stock", 1)
     business.on(20)
     served.house.worker.follow_clock()
-    served.house.reader.sweep(1)
+    eventually(lambda: business.all(select(Sweep.state).order_by(Sweep.id.desc()).limit(1)) == ["held"])
     business.world.calm()
     desk.goto(f"{served.address}/watch")
     expect(desk.get_by_text(re.compile("items fell to zero"))).to_be_visible()
