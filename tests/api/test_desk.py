@@ -134,7 +134,8 @@ def test_a_draft_is_seen_applied_to_some_and_refused_when_the_world_moved(calls:
             "one thing at a time",
         ),
         ({"rate": {"base": "GBP", "quote": "EUR", "rate": "lots"}}, "not a number"),
-        ({"rate": {"base": "GBP", "quote": "EUR", "rate": "1.0123456789"}}, "nine decimals"),
+        ({"rate": {"base": "GBP", "quote": "EUR", "rate": "1.0123456789"}}, "more than 9 decimals"),
+        ({"rate": {"base": "GBP", "quote": "EUR", "rate": "9e999999"}}, "not a number"),
         ({"policy": {"scope": "house", "key": "", "fields": {"mood": 1}}}, "not a limit"),
     ):
         assert said in str(calls.post("/prices/what-if", 422, **body))
@@ -191,3 +192,26 @@ def test_the_pulse_changes_whenever_something_was_done(calls: Calls, small: Smal
     calls.client.patch(f"/api/v1/lanes/{lane.id}", json={"version": lane.version, "state": "slow"})
     marks.append(calls.get("/pulse")["seen"])
     assert len(set(marks)) == 3
+
+
+def test_a_store_that_may_be_written_to_again_catches_up(calls: Calls, small: Small) -> None:
+    def switch(on: bool) -> None:
+        one = next(row for row in calls.get("/setup/partners") if row["owner"] == "store")
+        answer = calls.client.patch("/api/v1/setup/partners/store/1", json={"version": one["version"], "write_listings": on})
+        assert answer.status_code == 200, answer.text
+
+    before, sent = small.listing(2).wanted_price, len(small.all(select(Outbox)))
+    switch(False)
+    small.sweep({2: (275, 20), 3: (300, 0)})
+    assert (small.listing(2).wanted_price, small.listing(3).state) == (before, "live"), "what we want is what was sent"
+    assert len(small.all(select(Outbox))) == sent
+    switch(True)
+    assert small.listing(2).wanted_price > before and small.listing(3).state == "paused"
+    assert {row.body["sku"] for row in small.all(select(Outbox).order_by(Outbox.id))[sent:]} == {"S-2", "S-3"}
+
+
+def test_an_order_that_no_lane_fills_shows_no_profit_anywhere(calls: Calls, small: Small) -> None:
+    order = small.order("N-1", ("S-1", 1, 900), country="NO")
+    assert calls.get(f"/orders/{order.id}")["profit"] is None and calls.get("/orders", words="N-1")["rows"][0]["profit"] is None
+    trouble = next(one for one in calls.get("/today")["troubles"] if "N-1" in one["told"])
+    assert trouble["kind"] == "Held" and Decimal(trouble["at_risk"]["amount"]) >= 0

@@ -12,8 +12,18 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from amber_lane.core.cost import Conversion, Parcel, believable_tiers, convert_one, goods_cost, landed_cost, packs_needed, taxed, tier_cost
-from amber_lane.core.money import parse_money, parse_units, plain, show
+from amber_lane.core.cost import (
+    Conversion,
+    Parcel,
+    believable_tiers,
+    convert_one,
+    goods_cost,
+    landed_cost,
+    packs_needed,
+    tier_cost,
+    unit_bought,
+)
+from amber_lane.core.money import parse_money, parse_rate, parse_units, plain, show, show_rate
 from amber_lane.core.risk import sold_twice
 from amber_lane.core.route import LaneChoice, LineToFill, plan_order
 from amber_lane.core.stock import serves, shown
@@ -50,7 +60,7 @@ def test_landed_cost_is_goods_with_tax_rounded_once_and_the_rest_as_it_is(cost, 
     goods = half_up(Fraction(cost * num, den) * Fraction(PPM + tax, PPM))
     args = (column(cost), column(num), column(den), column(tax))
     assert int(goods_cost(*args)[0]) == goods and int(landed_cost(*args, column(ship), column(handling))[0]) == goods + ship + handling
-    assert taxed(cost, tax) == half_up(Fraction(cost * (PPM + tax), PPM))
+    assert unit_bought(cost, [], 1, Conversion(), tax) == half_up(Fraction(cost * (PPM + tax), PPM))
 
 
 @given(st.integers(1, 10**5), st.lists(st.tuples(st.integers(-2, 60), st.integers(-5, 10**5)), max_size=5), st.integers(1, 80))
@@ -123,7 +133,7 @@ def test_money_is_read_as_it_is_written(text, currency, minor) -> None:
     assert parse_money(text, currency) == minor and parse_money(plain(minor, currency), currency) == minor
 
 
-@pytest.mark.parametrize("text", ["", "12.345", "NaN", "Infinity", "12.00 GBP", "1 200", "0x10", "12,5", "1" * 30])
+@pytest.mark.parametrize("text", ["", "12.345", "NaN", "1e3", "9e999999", "٣", "Infinity", "12.00 GBP", "1 200", "0x10", "12,5", "1" * 30])
 def test_money_that_is_none_is_told(text) -> None:
     with pytest.raises(ValueError, match=r"."):
         parse_money(text, "GBP", "cost")
@@ -133,3 +143,20 @@ def test_money_that_is_none_is_told(text) -> None:
 def test_units_are_read_as_they_are_shown(units) -> None:
     assert parse_units(f"{units.numerator}/{units.denominator}", "units") == units
     assert show(-5, "GBP") == "−£0.05" and Decimal(plain(-5, "GBP")) == Decimal("-0.05")
+
+
+@pytest.mark.parametrize("text", ["9e9999999999", "1_000", "½", "1/0", "0", "1001", "1/1001", "-1", "2/-1", "nan"])
+def test_units_that_are_none_are_told_at_once(text) -> None:
+    with pytest.raises(ValueError, match="units"):
+        parse_units(text)
+
+
+def test_rates_have_nine_decimals_and_no_exponent() -> None:
+    assert (
+        parse_rate("0.87") == 870_000_000
+        and parse_rate("190.5") == 190_500_000_000
+        and show_rate(parse_rate("0.000000001")) == "0.000000001"
+    )
+    for text in ("1e5", "9e999999", "1.0123456789", "", "lots", "99999"):
+        with pytest.raises(ValueError, match="rate"):
+            parse_rate(text)

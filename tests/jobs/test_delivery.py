@@ -20,7 +20,7 @@ from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing
 from amber_lane.data.transit import Message, PassedOn
 from amber_lane.jobs.delivery import TRIES_MAX, Delivery
-from amber_lane.services import orders, purchases, shelf, transit
+from amber_lane.services import orders, outbox, purchases, shelf, transit
 from amber_lane.services.desk import Desk
 
 from ..small import Small
@@ -241,3 +241,22 @@ def test_a_number_and_its_mail_go_once_however_often_it_is_told(small: Small, de
     assert Counter(name for name, _ in outside.calls if name != "change") == Counter(buy=1, fulfil=1, mail=1)
     mail = next(value for key, value in outside.has.items() if key.startswith("mail-"))
     assert "RR473124829GB" in mail.body and "2 × " in mail.body and mail.to == "wren@post.example"
+
+
+def test_a_refused_change_is_not_sent_after_a_newer_one_that_was_decided_meanwhile(
+    small: Small, delivery: Delivery, outside: Outside
+) -> None:
+    want(small, 1, 700)
+
+    def in_hand(desk: Desk) -> None:
+        desk.s.execute(update(Outbox).values(state="claimed", tries=1, claimed_at=desk.now))
+
+    small.write(in_hand)
+    want(small, 1, 900)
+    small.write(lambda desk: desk.s.execute(update(Outbox).where(Outbox.state == "claimed").values(state="dead", answer="422: no")))
+    deliver(small, delivery)
+    old = rows(small, "listing")[0]
+    small.write(lambda desk: outbox.retry(desk, old.id))
+    deliver(small, delivery, rounds=2)
+    assert [row.state for row in rows(small, "listing")] == ["dropped", "done"] and small.listing(1).shown_price == 900
+    assert [outside.has[key].price for _, key in outside.calls] == [900]

@@ -162,10 +162,20 @@ def test_without_a_rate_a_listing_is_left_alone_and_the_others_go_on(small):
     small.write(join)
     small.respond()
     assert (small.listing(1, 2).wanted_price, small.listing(1, 2).landed) == (4321, 0) and landed(small, 1) == 330
+    # Its stock is followed all the same: what is gone is not sold on, and nothing is said of its cost.
+    change(small, Item, 1, stock=0)
+    row = small.listing(1, 2)
+    assert (row.state, row.wanted_quantity, row.wanted_price, row.landed) == ("paused", 0, 4321, 0)
+    with small.db.reading() as s:
+        assert prices.why_price(small.desk(s), row.id)[2] is None
+    change(small, Item, 1, stock=20)
+    for _ in range(3):
+        small.sweep({})
+    assert (small.listing(1, 2).state, small.listing(1, 2).wanted_price) == ("live", 4321)
     with small.db.reading() as s:
         told = [one for one in today.troubles(small.desk(s)) if one.kind == "No rate"]
         seen = prices.what_if(small.desk(s), RateChange("GBP", "EUR", 1_100_000_000)).counts
-    assert len(told) == 1 and "from GBP to EUR: 1 listing" in told[0].told and seen["rise"] + seen["fall"] == 1
+    assert len(told) == 1 and "from GBP to EUR: 1 listing keeps its price" in told[0].told and seen["rise"] + seen["fall"] == 1
     small.write(lambda desk: prices.apply(desk, RateChange("GBP", "EUR", 1_100_000_000), seen, None))
     assert landed(small, 1, 2) == 224 + 112 + 34
     small.write(lambda desk: undo.undo(desk, small.act("rate.change").id))

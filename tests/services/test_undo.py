@@ -202,3 +202,28 @@ def test_a_change_made_on_what_somebody_else_changed_is_refused(busy: Small) -> 
         with pytest.raises(Conflict, match="somebody changed this"):
             busy.write(do)
         assert seen(busy) == before
+
+
+@pytest.mark.parametrize("name", ["limits", "fees", "terms", "rules", "another rate", "a lane's units", "a price by hand"])
+def test_an_older_change_cannot_take_a_newer_one_of_the_same_thing_with_it(busy: Small, name: str) -> None:
+    kind, do = ACTS[name]
+    busy.write(do)
+    first_act, between = busy.act(kind), seen(busy)
+    busy.later(minutes=1)
+    second = {
+        "policy.change": change(lambda d: drafts.PolicyChange("house", "", {"cap": 5})),
+        "fees.change": change(lambda d: drafts.FeeChange(1, {"tax_in_price": 0, "payment": 0, "payment_fixed": 9}, FEES)),
+        "terms.change": change(lambda d: drafts.SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 50_000})),
+        "rule.change": change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "add", "rule_value": 900})])),
+        "rate.change": change(lambda d: drafts.RateChange("USD", "GBP", 810_000_000)),
+        "lane.change": lambda d: move(d, units=Fraction(4)),
+        "price.hand": lambda d: shelf.fix_price(d, 1, first(d, Listing).version, 4999, "another promise"),
+    }[kind]
+    busy.write(second)
+    after = seen(busy)
+    with pytest.raises(Conflict, match="undo that one first"):
+        busy.write(lambda desk: undo.undo(desk, first_act.id))
+    assert seen(busy) == after
+    busy.write(lambda desk: undo.undo(desk, busy.act(kind).id))
+    assert seen(busy) == between
+    busy.write(lambda desk: undo.undo(desk, first_act.id))

@@ -260,12 +260,14 @@ def preview(desk: WriteDesk, ask: OpenAsk) -> Preview:
     desk.s.rollback()
     if not len(rows):
         return Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="not on sale")
-    currency = listing.currency
+    currency, shows = listing.currency, int(shown.quantity[rows[0]])
+    if not book.counted[rows[0]]:
+        return Preview(landed=None, price=None, profit=None, shows=shows, orders=orders, outcome="no rate")
     return Preview(
         landed=sure(int(book.landed[rows[0]]), currency),
         price=money(int(shown.priced.price[rows[0]]), currency),
         profit=money(int(shown.priced.kept.profit[rows[0]]), currency),
-        shows=int(shown.quantity[rows[0]]),
+        shows=shows,
         orders=orders,
         outcome=Outcome(int(shown.priced.outcome[rows[0]])).name,
     )

@@ -185,7 +185,7 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
         goods=money(plan.goods, cur) if plan else None,
         shipping=money(plan.shipping, cur) if plan else None,
         handling=money(plan.handling, cur) if plan else None,
-        profit=money(plan.profit, cur) if plan else None,
+        profit=money(plan.known_profit, cur) if plan else None,
         lines=[
             LineOut(
                 id=one.id,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime
-from decimal import Decimal
 from typing import Annotated, Any
 
 import numpy as np
@@ -12,7 +11,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..core.explain import Explained
-from ..core.money import parse_decimal
+from ..core.money import parse_rate, show_rate
 from ..core.price import NONE, SetBy
 from ..core.price import Outcome as PriceOutcome
 from ..data.prices import Rate
@@ -139,12 +138,9 @@ class RateBody(Ask):
 
     def nano(self) -> int:
         try:
-            value = parse_decimal(self.rate.replace(",", "."), "rate").scaleb(9)
+            return parse_rate(self.rate.replace(",", "."))
         except ValueError as error:
-            raise Invalid(str(error), {"rate": "is not a number"}) from error
-        if value != value.to_integral_value():
-            raise Invalid("a rate has at most nine decimals", {"rate": "has more than nine decimals"})
-        return int(value)
+            raise Invalid(str(error), {"rate": str(error)}) from error
 
 
 class WhatIfAsk(Ask):
@@ -202,8 +198,7 @@ class WhatIfOut(BaseModel):
 def what_if(desk: ReadDesk, ask: WhatIfAsk) -> WhatIfOut:
     view = prices.what_if(desk, ask.change())
     book, decided = view.book, view.decided
-    laned = (book.lane > 0) & (view.now_margin != NONE)
-    rows = np.flatnonzero(laned)
+    rows = np.flatnonzero(book.counted & (view.now_margin != NONE))
     then_price = np.where(decided.waits, book.wanted_price, decided.price)
     gap = np.abs(then_price - book.wanted_price) * 1_000_000 // np.maximum(book.wanted_price, 1)
     order = np.lexsort((book.ids, -gap))
@@ -250,7 +245,7 @@ class ApplyAsk(WhatIfAsk):
 def apply(desk: WriteDesk, ask: ApplyAsk) -> Done:
     change = ask.change()
     if change is None:
-        raise Invalid("there is nothing to apply: draft rules, fees, terms or limits first")
+        raise Invalid("there is nothing to apply: draft rules, fees, terms, limits or a rate first")
     counts = prices.apply(desk, change, ask.seen, None if ask.only is None else set(ask.only))
     n = counts.get("reprice", 0)
     return Done(told=f"In force, {n} price{'' if n == 1 else 's'} changed", count=n)
@@ -298,6 +293,10 @@ class WhyOut(BaseModel):
     response_state: str | None = None
 
 
+_NO_LANE = "It has no lane, so nothing is known of its cost and its price follows nobody."
+_NO_RATE = "There is no exchange rate from its supplier's money: its cost is not known and the old price stands. Its stock is followed."
+
+
 def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more: Any) -> WhyOut:
     store = desk.get(Store, listing.store_id, "store")
     cur = listing.currency
@@ -321,7 +320,7 @@ def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more
             **base,
             set_by="nothing",
             outcome="ok",
-            sentence="It has no lane, so nothing is known of its cost and its price follows nobody.",
+            sentence=_NO_RATE if listing.lane_id else _NO_LANE,
             steps=[],
             bounds=[],
             best=None,
@@ -455,7 +454,7 @@ def rates(desk: ReadDesk) -> list[RateOut]:
         RateOut(
             base=base,
             quote=quote,
-            rate=f"{Decimal(row.nano).scaleb(-9).normalize():f}" if (row := kept.get((base, quote))) else None,
+            rate=show_rate(row.nano) if (row := kept.get((base, quote))) else None,
             since=row.day if row else None,
         )
         for base, quote in pairs

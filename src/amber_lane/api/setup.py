@@ -16,7 +16,7 @@ from ..connectors.errors import OutsideError
 from ..connectors.kinds import KINDS
 from ..data.setup import Link, Origin, Person, Service, Supplier
 from ..jobs.longjobs import start
-from ..services import setup
+from ..services import setup, watch
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
@@ -205,6 +205,8 @@ def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
         setattr(row, name, value)
         told.append(f"{name.replace('_', ' ')} {'on' if value is True else 'off' if value is False else value}")
     desk.log("partner.switch", row.name, f"{row.name}: {', '.join(told)}")
+    if ask.write_listings:
+        watch.catch_up(desk, number)
     return Done(told="Changed")
 
 

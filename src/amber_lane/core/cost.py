@@ -138,9 +138,9 @@ class Parcel:
         return self.handling + first + following * (units - 1)
 
 
-def taxed(minor: int, tax: int) -> int:
-    """What one supplier unit costs with the supplier's tax (ppm), rounded half up."""
-    return half_up(minor * (PPM + tax), PPM)
+def unit_bought(item_cost: int, tiers: Tiers, quantity: int, conversion: Conversion, tax: int) -> int:
+    """What one supplier unit costs when `quantity` are bought: by its tier, converted, with the supplier's tax (ppm)."""
+    return half_up(convert_one(tier_cost(item_cost, tiers, quantity), conversion) * (PPM + tax), PPM)
 
 
 def convert_one(minor: int, conversion: Conversion) -> int:

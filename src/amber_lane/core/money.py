@@ -5,7 +5,8 @@ Nothing here (or anywhere in the core) puts money into a binary float.
 
 from __future__ import annotations
 
-from decimal import Decimal, InvalidOperation
+import re
+from decimal import Decimal
 from fractions import Fraction
 from typing import Any
 
@@ -55,15 +56,16 @@ def half_up_columns(numerator: Ints, denominator: Ints | int) -> Ints:
     return np.asarray((2 * numerator + denominator) // (2 * denominator), dtype=np.int64)
 
 
+# Digits as they are written; an exponent could ask for a number that fills the memory.
+_PLAIN = re.compile(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)")
+_UNITS = re.compile(r"[0-9]+([./][0-9]+)?")
+
+
 def parse_decimal(text: str, what: str) -> Decimal:
     """A plain finite decimal number; ValueError says what was wrong with it."""
-    try:
-        value = Decimal(text.strip())
-    except InvalidOperation:
-        raise ValueError(f"{what}: {text!r} is not a number") from None
-    if not value.is_finite():
+    if not _PLAIN.fullmatch(text.strip()):
         raise ValueError(f"{what}: {text!r} is not a number")
-    return value
+    return Decimal(text.strip())
 
 
 def scaled(value: Decimal, digits: int, what: str, limit: int) -> int:
@@ -102,6 +104,24 @@ def parse_times(text: str, what: str = "factor") -> int:
     return scaled(parse_decimal(text, what), 6, what, RATE_MAX)
 
 
+def parse_rate(text: str, what: str = "rate") -> int:
+    """What one unit of a currency is worth in another, to units of 1e-9.
+
+    >>> parse_rate("0.87")
+    870000000
+    """
+    return scaled(parse_decimal(text, what), 9, what, 10**13)
+
+
+def show_rate(nano: int) -> str:
+    """A rate as a person writes it.
+
+    >>> show_rate(870_000_000)
+    '0.87'
+    """
+    return f"{Decimal(nano).scaleb(-9).normalize():f}"
+
+
 def parse_units(text: str, what: str = "units") -> Fraction:
     """Supplier units per unit sold: '2', '0.2' or '1/5'.
 
@@ -109,6 +129,8 @@ def parse_units(text: str, what: str = "units") -> Fraction:
     True
     """
     try:
+        if not _UNITS.fullmatch(text.strip()):
+            raise ValueError
         value = Fraction(text.strip())
     except (ValueError, ZeroDivisionError):
         raise ValueError(f"{what}: {text!r} is not a number of units such as 2 or 1/5") from None

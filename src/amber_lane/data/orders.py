@@ -5,7 +5,8 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
+from sqlalchemy import CheckConstraint, ColumnElement, ForeignKey, Index, UniqueConstraint, case, text
+from sqlalchemy.ext.hybrid import hybrid_property
 from sqlalchemy.orm import Mapped, mapped_column
 
 from ..core.states import ORDER_LINE
@@ -63,6 +64,10 @@ class OrderLine(Versioned):
     chosen_by: Mapped[str] = mapped_column(default="plan")
 
 
+# A plan without a reason, or held by its money alone, has its lanes.
+_FILLED = (None, "least_profit")
+
+
 class Plan(Row):
     """The last look at how an order may be filled: money of the order and the lanes compared."""
 
@@ -75,6 +80,16 @@ class Plan(Row):
     profit: Mapped[int]
     reason: Mapped[str | None]
     lanes: Mapped[list[Any]]
+
+    @hybrid_property
+    def known_profit(self) -> int | None:
+        """The profit, where lanes fill the whole order; what it would earn otherwise is not known."""
+        return self.profit if self.reason in _FILLED else None
+
+    @known_profit.inplace.expression
+    @classmethod
+    def _known_profit(cls) -> ColumnElement[int | None]:
+        return case((cls.reason.is_(None) | cls.reason.in_(_FILLED[1:]), cls.profit))
 
 
 class Hold(Row):

@@ -12,7 +12,7 @@ from sqlalchemy import BigInteger, case, select, type_coerce
 from sqlalchemy.orm import Session
 
 from ..core import price
-from ..core.money import PPM, Ints, half_up_columns
+from ..core.money import PPM, Bools, Ints, half_up_columns
 from ..core.price import NONE
 from ..core.risk import sold_twice
 from ..data.base import to_ms
@@ -46,6 +46,8 @@ class Book:
     pace: Ints
     writes: Ints
     lane: Ints
+    # Rows whose cost is known: only their price is followed, and only their profit is told.
+    counted: Bools
     goods: Ints
     ship: Ints
     handling: Ints
@@ -116,8 +118,8 @@ def load(desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = No
     policy = policy_columns(facts.policies, n, keys)
     cost = lanes.money(chosen, currency, policy["currency_cushion"])
     risk = _risk_of_sharing(chosen, lanes, sku, pace, policy)
-    counted = np.where(policy["rebate_counts"] == 1, cost.rebate, 0)
-    landed = np.where(chosen.lane > 0, cost.goods + cost.ship + cost.handling + risk - counted, 0)
+    off = np.where(policy["rebate_counts"] == 1, cost.rebate, 0)
+    landed = np.where(cost.known, cost.goods + cost.ship + cost.handling + risk - off, 0)
     endings = price.Endings()
     over = lay_over(n, price_layers(facts.rules, endings), keys, landed)
     # The largest step is a day's: within a day it is counted from the price that the day began with.
@@ -138,6 +140,7 @@ def load(desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = No
         pace,
         np.array([facts.stores[i].write_listings for i in store.tolist()], dtype=np.int64),
         chosen.lane,
+        cost.known,
         cost.goods,
         cost.ship,
         cost.handling,

@@ -60,12 +60,16 @@ class Chosen:
 
 @dataclass
 class UnitCost:
-    """What one sold unit costs by the chosen lane, in the listing's money; the rebate is expected, and counted by nobody here."""
+    """What one sold unit costs by the chosen lane, in the listing's money; the rebate is expected, and counted by nobody here.
+
+    known: there is a lane, and a rate from its supplier's money; elsewhere the amounts are 0 and mean nothing.
+    """
 
     goods: Ints
     ship: Ints
     handling: Ints
     rebate: Ints
+    known: Bools
 
 
 class Lanes:
@@ -188,10 +192,11 @@ class Lanes:
     def money(self, chosen: Chosen, currency: list[str], cushion: Ints) -> UnitCost:
         """What one unit costs by the chosen lanes, in the listings' currencies with each one's cushion (ppm).
 
-        Where there is no exchange rate, the listing is left without a lane.
+        Where there is no exchange rate nothing is guessed, and the cost is not known.
         """
         n, first, p = len(chosen.lane), self.first, self.p
-        out = UnitCost(*(np.zeros(n, dtype=np.int64) for _ in range(4)))
+        goods, ship, handling, rebate = np.zeros((4, n), dtype=np.int64)
+        out = UnitCost(goods, ship, handling, rebate, chosen.lane > 0)
         rows = np.flatnonzero(chosen.lane > 0)
         if not len(rows):
             return out
@@ -214,8 +219,8 @@ class Lanes:
                     try:
                         convert = self.facts.conversion(supplier, code, extra)
                     except NoRate:
-                        # What cannot be counted is left alone; Today says which rate is wanting.
-                        chosen.lane[at] = 0
+                        # Its stock is followed all the same; Today says which rate is wanting.
+                        out.known[at] = False
                         continue
                     plain = self.facts.conversion(supplier, code, extra, discount=False)
                     tax = np.full(len(mine), supplier.tax, dtype=np.int64)

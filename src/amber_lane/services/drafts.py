@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, replace
-from decimal import Decimal
 from typing import Any, Protocol
 
 from sqlalchemy import delete, select
 
 from ..core import price
-from ..core.money import PPM, minor_digits
+from ..core.money import PPM, minor_digits, show_rate
 from ..data.outbox import Act
 from ..data.prices import Policy, PriceRule, Rate
 from ..data.setup import FeeRow, Store, Supplier
@@ -204,7 +203,7 @@ class PolicyChange:
 
 @dataclass(frozen=True)
 class RateChange:
-    """What one unit of `base` is worth in `quote`, in units of 1e-9; None takes the newest one back."""
+    """What one unit of `base` is worth in `quote`, in units of 1e-9; None: there was no rate, and there is none again."""
 
     base: str
     quote: str
@@ -238,7 +237,7 @@ class RateChange:
             desk.s.add(Rate(base=self.base, quote=self.quote, day=desk.now, nano=self.nano))
         desk.s.flush()
         replan(desk)
-        told = f"1 {self.base} is {Decimal(self.nano or 0).scaleb(-9).normalize():f} {self.quote}" if self.nano else "rate taken back"
+        told = f"1 {self.base} is {show_rate(self.nano)} {self.quote}" if self.nano else "rate taken back"
         return desk.log("rate.change", f"{self.base} to {self.quote}", told, before=before, undo=True)
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
+from functools import cached_property
 from typing import Any, TypeVar
 
 from sqlalchemy import select
@@ -53,6 +54,11 @@ class Facts:
             list(s.scalars(select(Service))),
             {(base, quote): nano for base, quote, nano in s.execute(newest)},
         )
+
+    @cached_property
+    def service_to(self) -> dict[tuple[int, str, str], Service]:
+        """The terms of each service by (origin, code, country)."""
+        return {(one.origin_id, one.code, one.country): one for one in self.services}
 
     def conversion(self, supplier: Supplier, currency: str, cushion: int, discount: bool = True) -> cost.Conversion:
         """From a supplier's money into a store's, the cushion (ppm) only where currencies differ; NoRate without one."""

@@ -217,8 +217,7 @@ LISTS: dict[str, Listed] = {
             "kept": _lines.c.kept,
             "currency": Order.currency,
             "rank": _states.c.rank,
-            # An order that no lane fills has no profit that is known.
-            "profit": case((Plan.reason.is_(None) | (Plan.reason == "least_profit"), Plan.profit)),
+            "profit": Plan.known_profit,
             "told": Hold.told,
             "limit": Hold.limit,
             "ordered_at": Order.ordered_at,

@@ -65,6 +65,11 @@ def retry(desk: Desk, number: int) -> Outbox:
     row = desk.get(Outbox, number, "change")
     if row.state != "dead":
         raise Conflict("this change is not waiting for you any more")
+    newer = select(Outbox.key).where(Outbox.subject == row.subject, Outbox.kind == "listing", Outbox.id > row.id).order_by(Outbox.id.desc())
+    if row.kind == "listing" and (key := desk.s.scalar(newer.limit(1))):
+        row.state, row.overtaken_by = OUTBOX.step(row.state, "drop"), key
+        desk.log("outbox.drop", row.subject, f"not tried again, a newer change overtook it: {about(row.body)}")
+        return row
     row.state = OUTBOX.step(row.state, "retry")
     row.tries, row.after, row.claimed_at = 0, desk.now, desk.now
     desk.log("outbox.retry", row.subject, f"tried again: {row.kind} {about(row.body)}")

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ..core.cost import convert_one, packs_needed, taxed, tier_cost
+from ..core.cost import packs_needed, unit_bought
 from ..core.ids import check_country
 from ..core.money import show
 from ..core.price import NONE
@@ -99,7 +99,6 @@ class _Lookup:
         self.items = by_id(s, Item, (part.item_id for parts in self.parts.values() for part in parts))
         self.facts = Facts.read(s)
         self.origins = {row.id: row for row in s.scalars(select(Origin))}
-        self.services = {(row.origin_id, row.code, row.country): row for row in self.facts.services}
         self.plans = {row.order_id: row for row in s.scalars(select(Plan).where(Plan.order_id.in_([o.id for o in orders])))}
         self.holds = {row.order_id: row for row in s.scalars(select(Hold).where(Hold.ended.is_(None)))}
         self.free = self._free_stock()
@@ -142,10 +141,10 @@ class _Lookup:
         parts, weight = [], 0
         for p in self.parts.get(lane.id, []):
             item, packs = self.items[p.item_id], packs_needed(line.quantity, p.units_num, p.units_den)
-            unit = convert_one(tier_cost(item.cost, item.tiers or [], packs), convert)
-            parts.append((p.item_id, p.units_num, p.units_den, taxed(unit, supplier.tax), self.free[p.item_id]))
+            unit = unit_bought(item.cost, item.tiers or [], packs, convert, supplier.tax)
+            parts.append((p.item_id, p.units_num, p.units_den, unit, self.free[p.item_id]))
             weight += item.weight_g * packs
-        service = self.services.get((lane.origin_id, lane.service, order.country))
+        service = self.facts.service_to.get((lane.origin_id, lane.service, order.country))
         parcel = self.facts.parcel(supplier, origin, service, order.currency, cushion) if service else None
         why = "no_lane" if lane.state == "shut" else None
         if any((line.id, p.item_id) in self.refused for p in self.parts.get(lane.id, [])) and line.chosen_by != "person":

@@ -52,7 +52,7 @@ def what_if(desk: Desk, change: Change | None) -> WhatIf:
     real = load(desk, None, facts)
     book = real if change is None else load(desk, None, change.lay(facts))
     decided = decide(book, counted=False)
-    laned = (book.lane > 0) & (book.hand_price == NONE)
+    laned = book.counted & (book.hand_price == NONE)
     then_price = np.where(laned & ~decided.waits, decided.price, book.wanted_price)
     then, now = price.keep(then_price, book.terms), price.keep(real.wanted_price, real.terms)
     held = decided.waits & laned
@@ -65,8 +65,8 @@ def what_if(desk: Desk, change: Change | None) -> WhatIf:
         "pause": int((decided.kind == PAUSE).sum()),
         "resume": int((decided.kind == RESUME).sum()),
     }
-    gain = np.where(laned, (then.profit - now.profit) * book.pace, 0)
-    return WhatIf(book, decided, _margin(now), _margin(then), counts, half_up(int(gain.sum()), PPM))
+    gain = np.where(laned & real.counted, (then.profit - now.profit) * book.pace, 0)
+    return WhatIf(book, decided, np.where(real.counted, _margin(now), NONE), _margin(then), counts, half_up(int(gain.sum()), PPM))
 
 
 def _margin(kept: price.Kept) -> Ints:
@@ -109,7 +109,7 @@ def why_price(desk: Desk, listing_id: int) -> tuple[Listing, Sku, Explained | No
     sku = desk.get(Sku, listing.sku_id, "SKU")
     book = load(desk, with_sharers(desk, {sku.id}))
     rows = np.flatnonzero(book.ids == listing_id)
-    if not len(rows) or book.lane[rows[0]] <= 0:
+    if not len(rows) or not book.counted[rows[0]]:
         return listing, sku, None
     return listing, sku, explain(json.loads(explanations(book, rows)[0]), listing.wanted_price, listing.currency)
 
@@ -142,7 +142,7 @@ def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
             book = load(desk, with_sharers(desk, {listing.sku_id}))
             at = int(np.flatnonzero(book.ids == listing.id)[0])
             best = decide(book, counted=False).priced
-            if int(best.price[at]) != NONE and int(best.outcome[at]) != Outcome.no_price:
+            if book.counted[at] and int(best.price[at]) != NONE and int(best.outcome[at]) != Outcome.no_price:
                 want(desk, listing, price=int(best.price[at]), state="live" if listing.paused_by == "hold" else None)
                 listing.paused_by = "" if listing.paused_by == "hold" else listing.paused_by
                 row.state = "sent"

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import Text, func, select, type_coerce, update
 
 from ..connectors.protocols import PurchaseAnswer
-from ..core.cost import convert_one, packs_needed, taxed, tier_cost
+from ..core.cost import packs_needed, unit_bought
 from ..core.money import show
 from ..core.states import ORDER_LINE, PURCHASE
 from ..data.lanes import Lane, LanePart
@@ -89,7 +89,7 @@ def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
         for line in group:
             for part in (part for part in parts if part.lane_id == line.lane_id):
                 item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
-                cost = quantity * taxed(convert_one(tier_cost(item.cost, item.tiers or [], quantity), off), supplier.tax)
+                cost = quantity * unit_bought(item.cost, item.tiers or [], quantity, off, supplier.tax)
                 out.append({"line_no": len(out) + 1, "item": item.number, "quantity": quantity})
                 s.add(
                     PurchaseLine(
@@ -104,7 +104,7 @@ def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
                 purchase.goods += cost
                 weight += item.weight_g * quantity
             step_line(line, "buy")
-        terms = next((one for one in facts.services if (one.origin_id, one.code, one.country) == (origin_id, service, order.country)), None)
+        terms = facts.service_to.get((origin_id, service, order.country))
         if terms:
             units = sum(line.quantity for line in group)
             parcel = facts.parcel(supplier, origin, terms, supplier.currency, 0)

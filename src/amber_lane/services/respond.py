@@ -56,12 +56,12 @@ def decide(book: Book, counted: bool = True) -> Decided:
     policy, laned = book.policy, book.lane > 0
     priced = pricing.solve(book.terms, book.limits, book.endings)
     fixed = book.hand_price != NONE
-    follow = (policy["follow_price"] == 1) & laned & ~fixed
+    follow = (policy["follow_price"] == 1) & book.counted & ~fixed
     fine = (priced.outcome == Outcome.ok) & (priced.price != NONE)
     new_price = np.where(follow & fine, priced.price, book.wanted_price)
     new_price = np.where(fixed, book.hand_price, new_price)
     at_new = pricing.keep(new_price, book.terms)
-    losing = laned & (at_new.profit < 0)
+    losing = book.counted & (at_new.profit < 0)
     waits = follow & ~fine | fixed & losing
     held_off = waits & ((losing & (policy["loss_pauses"] == 1)) | (policy["held_pauses"] == 1))
 
@@ -83,7 +83,7 @@ def decide(book: Book, counted: bool = True) -> Decided:
     hide = none_left & ((policy["at_none"] == HIDE) | (policy["at_none"] == END))
     quantity = np.where(none_left & (policy["at_none"] == LEAVE), book.wanted_quantity, quantity)
     resume = by_stock & seen.resume & stock_led & (quantity > policy["pause_at"])
-    back = (book.state == PAUSED) & (book.paused_by == BY_HOLD) & ~held_off & laned
+    back = (book.state == PAUSED) & (book.paused_by == BY_HOLD) & ~held_off & book.counted
 
     state, paused_by = book.state.copy(), book.paused_by.copy()
     ends = hide & (policy["at_none"] == END)
@@ -99,7 +99,7 @@ def decide(book: Book, counted: bool = True) -> Decided:
 
     changed = (new_price != book.wanted_price) | (quantity != book.wanted_quantity) | (state != book.state)
     kind = np.full(n, -1, dtype=np.int64)
-    kind[(book.old_landed != NONE) & (book.old_landed != book.landed) & laned] = KEEP
+    kind[(book.old_landed != NONE) & (book.old_landed != book.landed) & book.counted] = KEEP
     kind[changed & (quantity != book.wanted_quantity)] = QUANTITY
     kind[changed & (new_price != book.wanted_price)] = REPRICE
     kind[changed & (state == LIVE) & (book.state != LIVE)] = RESUME
@@ -218,7 +218,7 @@ def write(desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int 
         | (decided.steady != book.steady)
         | (laned & (book.old_landed != book.landed))
         | (decided.priced.set_by != book.set_by)
-        | (laned & (book.old_profit != kept.profit))
+        | (book.counted & (book.old_profit != kept.profit))
         | (book.old_landed == NONE)
     )
     if not s.info.get("write"):
@@ -231,7 +231,7 @@ def write(desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int 
             [PAUSED_BY[i] for i in decided.paused_by[touched].tolist()],
             decided.steady[touched].tolist(),
             [i or None for i in book.lane[touched].tolist()],
-            *(np.where(laned, column, 0)[touched].tolist() for column in (book.landed, kept.profit, kept.net)),
+            *(np.where(book.counted, column, 0)[touched].tolist() for column in (book.landed, kept.profit, kept.net)),
             decided.priced.set_by[touched].tolist(),
             decided.priced.outcome[touched].tolist(),
             (book.version + decided.changed)[touched].tolist(),
@@ -363,7 +363,9 @@ def explanations(book: Book, rows: Ints) -> list[str]:
         book.policy["rebate_counts"][rows].tolist(),
         source,
     ]
-    return [layout % row for row in zip(*columns, *tail, strict=True)]
+    # Where there is a lane and no rate, no cost stands behind what was done.
+    unknown = ((book.lane > 0) & ~book.counted)[rows].tolist()
+    return ["{}" if no else layout % row for no, row in zip(unknown, zip(*columns, *tail, strict=True), strict=True)]
 
 
 def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None:

@@ -114,7 +114,7 @@ def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str
             raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must lie between 0.01 and 1,000,000"})
         book = load(desk, with_sharers(desk, {listing.sku_id}))
         row = int((book.ids == listing.id).argmax()) if len(book.ids) else -1
-        if row >= 0 and book.lane[row] > 0:
+        if row >= 0 and book.counted[row]:
             left = int(keep(book.wanted_price * 0 + price, book.terms).profit[row])
             if left < 0:
                 raise Invalid(

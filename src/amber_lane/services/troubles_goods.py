@@ -199,7 +199,7 @@ def _not_sent(desk: Desk) -> Iterator[Trouble]:
 
 
 def _no_rate(desk: Desk) -> Iterator[Trouble]:
-    """Lanes whose money cannot be counted in the store's: their listings are left alone until a rate is there."""
+    """Lanes whose money cannot be counted in the store's: their listings keep their price until a rate is there."""
     known = select(Rate.id).where(Rate.base == Supplier.currency, Rate.quote == Listing.currency)
     rows = desk.s.execute(
         select(Supplier.currency, Listing.currency, func.count(func.distinct(Listing.id)), func.min(Lane.opened_at))
@@ -214,7 +214,7 @@ def _no_rate(desk: Desk) -> Iterator[Trouble]:
             f"rate:{base}-{quote}",
             "price",
             "No rate",
-            f"No exchange rate from {base} to {quote}: {n} {'listings follow' if n > 1 else 'listing follows'} nobody",
+            f"No exchange rate from {base} to {quote}: {n} {'listings keep their' if n > 1 else 'listing keeps its'} price",
             "what an item costs cannot be counted in the store's money",
             since,
             Step("Enter the rate", go="/price?view=fees"),

@@ -29,7 +29,7 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
     ).all()
     for hold, order, plan in rows:
         # What it would earn is not known while no lane fills it; a third of what the store leaves us is a usual share.
-        profit = 0 if plan is None else plan.profit if plan.reason in (None, "least_profit") else plan.profit // 3
+        profit = 0 if plan is None else plan.profit // 3 if plan.known_profit is None else plan.known_profit
         steps = {
             "look_over": Step("Let it go", act=True),
             "too_late": Step("Send although late", act=True),

@@ -74,11 +74,18 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
 }
 
 
+# These put back whole what stood before, and so would take a newer change of the same thing with them.
+PUTS_BACK = {"lane.change", "rule.change", "policy.change", "fees.change", "terms.change", "rate.change", "price.hand"}
+
+
 def undo(desk: Desk, number: int) -> Act:
     """Take an act back. Conflict says why it cannot be, and then nothing was changed."""
     act = desk.get(Act, number, "act")
     if act.undo != "open":
         raise Conflict("it has been undone already" if act.undo == "done" else "this cannot be undone")
+    later = select(Act.told).where(Act.kind == act.kind, Act.on == act.on, Act.id > act.id, Act.undo == "open").order_by(Act.id)
+    if act.kind in PUTS_BACK and (told := desk.s.scalar(later.limit(1))):
+        raise Conflict(f"a newer change stands on top of it ({told}); undo that one first")
     newest = desk.s.scalar(select(func.max(Act.id)))
     try:
         UNDO[act.kind](desk, act)

@@ -95,6 +95,12 @@ def skus_of_supplier(desk: Desk, supplier: int) -> set[int]:
     return set(desk.s.scalars(select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None)).distinct()))
 
 
+def catch_up(desk: Desk, store: int) -> dict[str, int]:
+    """A store that may be written to again: all its listings follow what moved meanwhile."""
+    desk.s.flush()
+    return respond(desk, set(desk.s.scalars(select(Listing.sku_id).where(Listing.store_id == store))))
+
+
 def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     """Judge a sweep, believe what may be believed, and respond. Returns counts of responses by kind."""
     supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
@@ -414,4 +420,16 @@ def item_history(desk: Desk, item: int) -> list[dict[str, Any]]:
     return [{"at": row.at, "cost": row.cost, "stock": row.stock} for row in rows]
 
 
-__all__ = ["Told", "begin", "fail", "grow_old", "item_history", "settle_doubt", "settle_held", "take", "tell_counts", "undo_responses"]
+__all__ = [
+    "Told",
+    "begin",
+    "catch_up",
+    "fail",
+    "grow_old",
+    "item_history",
+    "settle_doubt",
+    "settle_held",
+    "take",
+    "tell_counts",
+    "undo_responses",
+]

@@ -20,7 +20,8 @@ export const signedOut = new EventTarget()
 const guard: Middleware = {
   onRequest({ request }) {
     request.headers.set('X-Amber-Lane', '1')
-    return request
+    // Nothing is waited for without end.
+    return new Request(request, { signal: AbortSignal.any([request.signal, AbortSignal.timeout(60_000)]) })
   },
   async onResponse({ response }) {
     if (response.ok) return response

@@ -18,7 +18,9 @@ const wait = computed(() => {
 /** Undo the act that the bar shows; when another one came in between, it is shown first and nothing is undone. */
 const undo = async () => {
   const shown = pulse.value?.last
-  const last = (await lookNow())?.last
+  const now = await lookNow()
+  if (!now) return tell('Amber Lane does not answer; nothing was undone', true)
+  const last = now.last
   if (shown && last?.id !== shown.id)
     return tell(last ? `Nothing undone: meanwhile ${last.told}. Look, and press again` : 'Nothing is left to undo', true)
   if (last) await act(() => take(api.POST('/api/v1/acts/{number}/undo', { params: { path: { number: last.id } } })))

@@ -23,7 +23,7 @@ function takeIn(next: Pulse): void {
 /** The pulse as it is at this moment, without waiting for the stream; null when the back end does not answer. */
 export async function lookNow(): Promise<Pulse | null> {
   try {
-    takeIn(await take(api.GET('/api/v1/pulse')))
+    takeIn(await take(api.GET('/api/v1/pulse', { signal: AbortSignal.timeout(5000) })))
     return pulse.value
   } catch {
     return null

@@ -29,13 +29,16 @@ export function tell(text: string, bad = false): void {
 export const wordsOf = (error: unknown): string =>
   error instanceof ApiError ? error.message : 'Something broke on this page; load it again.'
 
+/** Say what was done, once the bar at the bottom names it, so that Z never undoes an older act. */
+export async function tellDone(text: string): Promise<void> {
+  await lookNow()
+  tell(text)
+}
+
 /** Do one thing for a person: say what came of it, and look at everything again. Answers whether it worked. */
 export async function act(run: () => Promise<{ told: string }>): Promise<boolean> {
   try {
-    const { told } = await run()
-    // The bar at the bottom names this act before it is told, so that Z never undoes an older one.
-    await lookNow()
-    tell(told)
+    await tellDone((await run()).told)
     await queries.invalidateQueries()
     return true
   } catch (error) {

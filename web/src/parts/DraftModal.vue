@@ -3,8 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { lookNow } from '@/app/live'
-import { tell, wordsOf } from '@/app/told'
+import { tellDone, wordsOf } from '@/app/told'
 import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Effects from './Effects.vue'
@@ -29,9 +28,7 @@ const moving = computed(() => (view.value?.counts.rise ?? 0) + (view.value?.coun
 async function apply() {
   if (!view.value || isFetching.value) return
   try {
-    const { told } = await take(api.POST('/api/v1/prices/apply', { body: { ...props.draft, seen: view.value.counts } }))
-    await lookNow()
-    tell(told)
+    await tellDone((await take(api.POST('/api/v1/prices/apply', { body: { ...props.draft, seen: view.value.counts } }))).told)
     emit('done')
     await queries.invalidateQueries()
   } catch (problem) {

@@ -2,7 +2,7 @@
 /** Bring a sheet in: template, check with what would change, then take the good rows; the bad come back as a sheet. */
 import { computed, onBeforeUnmount, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { tell, wordsOf } from '@/app/told'
+import { tellDone, wordsOf } from '@/app/told'
 import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Modal from './Modal.vue'
@@ -52,7 +52,7 @@ function follow(number: number, during: 'checking' | 'taking', then: 'checked' |
     if (job.value?.state === 'done') {
       stage.value = then
       if (then === 'taken') {
-        tell(`Sheet taken in: ${job.value.told}`)
+        await tellDone(`Sheet taken in: ${job.value.told}`)
         void queries.invalidateQueries()
       }
     } else if (job.value?.state === 'failed' || job.value?.state === 'stopped') {

@@ -116,7 +116,7 @@ const heading = computed(() => {
         <p class="truncate text-soft">
           {{
             state === 'held'
-              ? 'each broke one of your limits; pick a way on or change the limit'
+              ? 'each broke one of your limits; pick a way on'
               : state === 'needs_lane'
                 ? 'open the lane and they go on by themselves'
                 : ''

@@ -21,7 +21,10 @@ function kept() {
 <template>
   <section v-if="data?.length" class="sheet mb-4 max-w-4xl p-4">
     <h2 class="text-base!">Exchange rates</h2>
-    <p class="text-soft">The currency cushion of the limits is laid on top. Without a rate, listings that need it are left as they are.</p>
+    <p class="text-soft">
+      The currency cushion of the limits is laid on top. Without a rate, listings that need it keep their price; their stock is followed all
+      the same.
+    </p>
     <form
       v-for="row in data"
       :key="name(row)"

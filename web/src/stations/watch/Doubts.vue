@@ -4,7 +4,7 @@ import { api, take } from '@/api/client'
 import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
-import { money, plural } from '@/parts/format'
+import { money } from '@/parts/format'
 
 const { data } = useQuery({ queryKey: ['doubts'], queryFn: () => take(api.GET('/api/v1/watch/doubts')) })
 const settle = (item: number, believe: boolean) =>
@@ -33,7 +33,9 @@ const settle = (item: number, believe: boolean) =>
           <td class="px-3 text-right">{{ money(one.cost) }}</td>
           <td class="px-3 text-right font-bold text-amber-ink">{{ money(one.seen_cost) }}</td>
           <td class="px-3 text-right">{{ one.seen_stock }}</td>
-          <td class="px-3 text-soft">{{ one.seen_again ? `seen again ${plural(one.seen_again, 'time')}` : 'seen once' }}</td>
+          <td class="px-3 text-soft">
+            {{ one.seen_again > 1 ? `seen again ${one.seen_again} times` : one.seen_again ? 'seen again once' : 'seen once' }}
+          </td>
           <td class="px-3 text-right whitespace-nowrap">
             <Btn small kind="main" @click="settle(one.item_id, false)">Keep {{ money(one.cost) }}</Btn>
             <Btn class="ml-1" small @click="settle(one.item_id, true)">Believe it</Btn>
