@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import re
-from datetime import timedelta
 
 from playwright.sync_api import Page, expect
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from amber_lane.data.orders import Order, OrderLine
-from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.watch import Sweep
 
+from ..business import Business
 from .conftest import eventually
 
 
@@ -89,17 +88,25 @@ def test_why_a_price_and_a_price_by_hand(desk: Page, shop) -> None:
     eventually(lambda: business.world.shown(sku)[-1]["price"] == 8888)
 
 
+def swept(business: Business, state: str) -> None:
+    """Let time pass until a sweep by schedule ends so; one that a slow machine lets fail is followed by the next."""
+    newest = select(Sweep).where(Sweep.state != "running").order_by(Sweep.id.desc()).limit(1)
+    for _ in range(4):
+        last = business.one(select(func.max(Sweep.id))) or 0
+        business.on(16)
+        eventually(lambda last=last: any(one.id > last for one in business.all(newest)), within=30)
+        if business.one(newest).state == state:
+            return
+    raise AssertionError(f"no sweep was {state}")
+
+
 def test_a_held_feed_is_settled_from_today(desk: Page, shop) -> None:
     business, served = shop
-    business.follow()
-    recent = business.house.clock.now() - timedelta(minutes=30)
-    eventually(lambda: (business.one(select(Supplier.good_sweep_at)) or recent) > recent)
+    swept(business, "good")
     live = len(business.all(select(Listing).where(Listing.state == "live")))
     assert live > 10
     business.world.dial("wholesale", "zero_stock", 1)
-    business.on(20)
-    served.house.worker.follow_clock()
-    eventually(lambda: business.all(select(Sweep.state).order_by(Sweep.id.desc()).limit(1)) == ["held"])
+    swept(business, "held")
     business.world.calm()
     desk.goto(f"{served.address}/watch")
     expect(desk.get_by_text(re.compile("items fell to zero"))).to_be_visible()
