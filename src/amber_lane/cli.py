@@ -73,7 +73,7 @@ def world(
     settings = Settings()
     here = World(settings.data / "world.db")
     if small:
-        populate(here, items=60, sold=24, history_days=3)
+        populate(here, items=60, sold=24, others=(40, 30), history_days=3)
     else:
         populate(here)
     if speed is not None:

@@ -45,22 +45,27 @@ def test_a_world_goes_on_where_it_stood(tmp_path: Path) -> None:
     assert {name: json.dumps(world.rows(f"select * from {name} order by 1, 2")) for name in TABLES} == lived(tmp_path / "b.db", [DAY, DAY])
 
 
+def quantities(world: World) -> dict[tuple[str, str], int]:
+    return {(row["store"], row["sku"]): row["quantity"] for row in world.rows("select store, sku, quantity from shop_listing")}
+
+
 def test_buyers_buy_only_what_is_on_sale_at_the_price_shown(tmp_path: Path) -> None:
     world = World(tmp_path / "a.db")
     populate(world, items=60, sold=20, history_days=1, buyers_a_day=200)
     with world.change() as db:
         db.execute("update shop_listing set state = 'paused' where rowid % 2")
         db.execute("update shop_listing set quantity = 3, price = 1234 where not rowid % 2")
-        off = {row["sku"] for row in world.rows("select sku from shop_listing where state = 'paused'")}
-    before = {row["sku"]: row["quantity"] for row in world.rows("select sku, quantity from shop_listing")}
+        off = {(row["store"], row["sku"]) for row in world.rows("select store, sku from shop_listing where state = 'paused'")}
+    before = quantities(world)
     world.set_clock(world.now() + DAY)
     live(world)
-    bought: dict[str, int] = {}
-    for row in world.rows("select body from shop_order"):
+    bought: dict[tuple[str, str], int] = {}
+    for row in world.rows("select store, body from shop_order"):
         for line in json.loads(row["body"])["lines"]:
-            assert line["sku"] not in off and line["unit_price"] == 1234
-            bought[line["sku"]] = bought.get(line["sku"], 0) + line["quantity"]
-    left = {row["sku"]: row["quantity"] for row in world.rows("select sku, quantity from shop_listing")}
+            place = (row["store"], line["sku"])
+            assert place not in off and line["unit_price"] == 1234
+            bought[place] = bought.get(place, 0) + line["quantity"]
+    left = quantities(world)
     assert bought and all(left[sku] == before[sku] - units >= 0 for sku, units in bought.items())
 
 
@@ -80,10 +85,10 @@ def client(tmp_path: Path) -> TestClient:
 
 def test_it_refuses_what_it_does_not_have_and_never_guards_us_from_buying_twice(client: TestClient) -> None:
     world: World = client.app.state.world  # type: ignore[attr-defined]
-    item = world.rows("select number, stock from supply_item where stock > 20 order by weight_g * stock")[0]
+    item = world.rows("select number, stock from supply_item where supplier = 'wholesale' and stock > 20 order by weight_g * stock")[0]
     key = {"Authorization": "Bearer practice-northlight"}
     address = {"name": "W", "address_1": "1", "city": "C", "postcode": "YO1", "country": "GB"}
-    origin = world.one("select origin from supply_item where number = ?", (item["number"],))["origin"]  # type: ignore[index]
+    origin = world.one("select origin from supply_item where supplier = 'wholesale' and number = ?", (item["number"],))["origin"]  # type: ignore[index]
 
     def buy(reference: str, quantity: int) -> dict[str, object]:
         lines = [{"line_no": 1, "item": item["number"], "quantity": quantity}]
@@ -100,7 +105,7 @@ def test_it_refuses_what_it_does_not_have_and_never_guards_us_from_buying_twice(
     record = {one["reference"]: one for one in client.get("/world/record").json()["purchases"]}
     assert record["R-1"]["state"] == "accepted" and record["R-2"]["state"] == "refused"
     assert len(client.get("/wholesale/api/purchases?reference=R-1", headers=key).json()["purchases"]) == 2
-    assert world.one("select stock from supply_item where number = ?", (item["number"],)) == {"stock": item["stock"] - 10}
+    assert world.one("select stock from supply_item where supplier = 'wholesale' and number = ?", (item["number"],)) == {"stock": item["stock"] - 10}
     client.post("/world/clock", json={"jump_minutes": 60 * 24 * 5})
     number = {one["reference"]: one for one in client.get("/world/record").json()["purchases"]}["R-1"]["tracking_number"]
     events = client.get(f"/post/api/tracking?numbers={number}", headers={"Authorization": "Bearer practice-swiftwing"}).json()

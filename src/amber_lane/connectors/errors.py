@@ -31,6 +31,10 @@ class Refused(OutsideError):
     """The partner understood and said no; trying the same again is useless."""
 
 
+class NotThere(Refused):
+    """The partner does not have what was asked for."""
+
+
 class Denied(Refused):
     """The key is wrong or may not do this."""
 

@@ -9,10 +9,12 @@ from typing import Any, TypeVar
 import httpx
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
-from .errors import Denied, Malformed, RateLimited, Refused, Unavailable, UnknownOutcome
+from .errors import Denied, Malformed, NotThere, RateLimited, Refused, Unavailable, UnknownOutcome
+from .protocols import Budget
 
 M = TypeVar("M", bound=BaseModel)
 ANSWER_MAX = 50_000_000
+FILE_MAX = 120_000_000
 
 
 @lru_cache(maxsize=1)
@@ -28,6 +30,7 @@ class Caller:
         self, name: str, address: str, headers: dict[str, str], deadline: float, transport: httpx.BaseTransport | None = None
     ) -> None:
         self.name = name
+        self.budget: Budget | None = None
         self.client = httpx.Client(
             base_url=address.rstrip("/"),
             headers=headers,
@@ -51,6 +54,21 @@ class Caller:
         except Malformed as error:
             raise UnknownOutcome(error.told) from error
 
+    def tell_bytes(self, path: str, data: bytes, kind: str, model: type[M]) -> M:
+        """Hand over a file, and read the answer."""
+        return self._read(self._send("POST", path, asking=False, content=data, headers={"content-type": kind}), model)
+
+    def fetch(self, path: str, **options: Any) -> httpx.Response:
+        """A question whose answer is a file or a page."""
+        response = self._send("GET", path, asking=True, **options)
+        if len(response.content) > FILE_MAX:
+            raise Malformed(f"{self.name} answered more than 120 MB")
+        return response
+
+    def send(self, method: str, path: str, **options: Any) -> httpx.Response:
+        """A change by a form or a file; whatever else is sent comes in `options`."""
+        return self._send(method, path, asking=False, **options)
+
     def _send(self, method: str, path: str, asking: bool, **options: Any) -> httpx.Response:
         try:
             response = self.client.request(method, path, **options)
@@ -61,9 +79,15 @@ class Caller:
             raise (Unavailable(told) if asking else UnknownOutcome(told)) from error
         except (httpx.InvalidURL, UnicodeError, ValueError) as error:
             raise Refused(f"{self.client.base_url} is not an address that can be called") from error
+        self._note_budget(response)
         if response.is_success:
             return response
         raise self._failure(response, asking)
+
+    def _note_budget(self, response: httpx.Response) -> None:
+        limit, left = (response.headers.get(name, "") for name in ("calls-limit", "calls-left"))
+        if limit.isdigit() and left.isdigit():
+            self.budget = Budget(min(int(limit), 10**9), min(int(left), 10**9))
 
     def _failure(self, response: httpx.Response, asking: bool) -> Exception:
         status, said = response.status_code, _said(response)
@@ -78,6 +102,8 @@ class Caller:
         if status >= 500:
             told = f"{self.name} failed ({status})"
             return Unavailable(told) if asking else UnknownOutcome(told)
+        if status == 404 and asking:
+            return NotThere(f"{self.name} says: {said}")
         if 300 <= status < 400:
             return Refused(f"{self.name} sends us elsewhere; check the address")
         return Refused(f"{self.name} says: {said}")

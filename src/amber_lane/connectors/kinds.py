@@ -7,45 +7,76 @@ from typing import Any
 
 import httpx
 
+from .craft_pages import CraftPages
 from .errors import Refused
+from .folder_sheet import FolderSheet
+from .market_api import MarketApi
 from .own_site import OwnSite
 from .post_api import PostApi
 from .protocols import CarrierLink, MailLink, StoreLink, SupplierLink
+from .retail_site import RetailSite
 from .smtp_mail import SmtpMail
 from .wholesale_api import WholesaleApi
 
 
 @dataclass(frozen=True)
 class Kind:
-    """How a kind is called and what its key looks like, for the form that joins it."""
+    """How a kind is called and what its key looks like, for the form that joins it.
+
+    how: it is made with what a person said of its sheets. by_program: only a program on the person's machine can
+    reach it. sweep_minutes: how often it is worth looking at.
+    """
 
     owner: str
     kind: str
     name: str
     key_told: str
     make: Any
+    address_told: str = "https://…"
+    how: bool = False
+    by_program: bool = False
+    sweep_minutes: int = 15
 
 
 KINDS = (
-    Kind("store", "sheet", "By sheets: listings and orders in, changes out", "", None),
-    Kind("supplier", "sheet", "By sheets: items in, purchase orders out", "", None),
     Kind("store", "own_site", "Own site with an interface", "key:secret", OwnSite),
+    Kind("store", "market_api", "Marketplace: passes, batches, an allowance", "name:secret", MarketApi),
+    Kind("store", "program", "Closed store, worked by a program on your machine", "", None, ""),
+    Kind("store", "sheet", "By sheets: listings and orders in, changes out", "", None, ""),
+    Kind("store", "craft_pages", "Craft market, by its pages", "name:password", CraftPages, by_program=True),
     Kind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", WholesaleApi),
+    Kind("supplier", "folder", "A sheet in a folder, made anew now and then", "name:password", FolderSheet, how=True, sweep_minutes=60),
+    Kind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
+    Kind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
     Kind("carrier", "post_api", "Postal carrier", "key", PostApi),
-    Kind("mailbox", "smtp", "Mail server", "", SmtpMail),
+    Kind("mailbox", "smtp", "Mail server", "", SmtpMail, "smtp://…"),
 )
 
 
-def connect(owner: str, kind: str, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> Any:
-    """The connector of a kind. Refused when the kind is unknown or the address is none."""
+def kind_named(owner: str, kind: str) -> Kind:
+    """A kind by its name. Refused when there is none."""
     for one in KINDS:
         if (one.owner, one.kind) == (owner, kind):
-            if one.make is None:
-                raise Refused("this partner works by sheets; there is nothing to call")
-            if owner != "mailbox" and not address.startswith(("http://", "https://")):
-                raise Refused(f"{address!r} is not an address that starts with http:// or https://")
-            return one.make(address, key, deadline, transport)
+            return one
     raise Refused(f"there is no kind of {owner} called {kind!r}")
 
 
-__all__ = ["KINDS", "CarrierLink", "Kind", "MailLink", "StoreLink", "SupplierLink", "connect"]
+def connect(
+    owner: str,
+    kind: str,
+    address: str,
+    key: str,
+    deadline: float,
+    transport: httpx.BaseTransport | None = None,
+    how: dict[str, Any] | None = None,
+) -> Any:
+    """The connector of a kind. Refused when the kind is unknown or the address is none."""
+    one = kind_named(owner, kind)
+    if one.make is None:
+        raise Refused("this partner is never called: it works by sheets, or by a program that calls us")
+    if owner != "mailbox" and not address.startswith(("http://", "https://")):
+        raise Refused(f"{address!r} is not an address that starts with http:// or https://")
+    return one.make(address, key, deadline, transport, how) if one.how else one.make(address, key, deadline, transport)
+
+
+__all__ = ["KINDS", "CarrierLink", "Kind", "MailLink", "StoreLink", "SupplierLink", "connect", "kind_named"]

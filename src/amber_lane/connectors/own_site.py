@@ -5,25 +5,18 @@ from __future__ import annotations
 import hashlib
 import hmac
 from collections.abc import Iterator
+from dataclasses import asdict
 from datetime import date
+from typing import Any
 
 import httpx
-from pydantic import ValidationError
+from pydantic import Field, ValidationError
 
 from ..core.money import plain
 from .errors import Denied, Malformed, Refused
 from .http import Caller
-from .protocols import (
-    Account,
-    Address,
-    ListingChange,
-    OrderPage,
-    StoreListing,
-    StoreOrder,
-    StoreOrderLine,
-    Tracking,
-)
-from .wire import Short, Time, Wire, clip, minor, rows_of
+from .protocols import Account, Address, BatchAnswer, Budget, ListingChange, OrderPage, StoreListing, StoreOrder, Tracking
+from .wire import Buyer, Short, Time, Wire, clip, minor, order_lines, path_part, rows_of
 
 
 class _Account(Wire):
@@ -31,6 +24,7 @@ class _Account(Wire):
     country: Short
     currency: Short
     may: list[Short]
+    carriers: list[Short] = Field(default_factory=list)
 
 
 class _Listing(Wire):
@@ -46,6 +40,7 @@ class _Listing(Wire):
     category: Short = ""
     options: Short = ""
     weight_g: int = 0
+    description: str = ""
 
 
 class _Listings(Wire):
@@ -61,25 +56,13 @@ class _Line(Wire):
     unit_price: Short
 
 
-class _Buyer(Wire):
-    name: Short
-    address_1: Short
-    city: Short
-    postcode: Short
-    country: Short
-    address_2: Short = ""
-    region: Short = ""
-    phone: Short = ""
-    email: Short = ""
-
-
 class _Order(Wire):
     number: Short
     ordered_at: Time
     currency: Short
     state: Short
     lines: list[_Line]
-    buyer: _Buyer
+    buyer: Buyer
     promised_by: date | None = None
 
 
@@ -93,6 +76,10 @@ class _Done(Wire):
     pass
 
 
+class _Picture(Wire):
+    id: Short
+
+
 class _Fulfilment(Wire):
     reference: Short
 
@@ -104,6 +91,8 @@ class _Fulfilments(Wire):
 class OwnSite:
     """key: 'name:secret'."""
 
+    batch_most = 0
+
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         name, _, secret = key.partition(":")
         auth = httpx.BasicAuth(name, secret)
@@ -113,7 +102,7 @@ class OwnSite:
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)
-        return Account(said.name, said.country, said.currency, list(said.may))
+        return Account(said.name, said.country, said.currency, list(said.may), carriers=tuple(said.carriers))
 
     def listings(self) -> Iterator[list[StoreListing]]:
         after = ""
@@ -131,23 +120,43 @@ class OwnSite:
         return OrderPage(orders, str(page.cursor), page.more, bad)
 
     def change_listing(self, change: ListingChange, key: str) -> None:
-        body = {"price": plain(change.price, change.currency), "quantity": change.quantity, "state": change.state}
-        self.call.tell("PATCH", f"/listings/{change.sku}", body, _Done, {"Idempotency-Key": key})
+        body: dict[str, Any] = {"price": plain(change.price, change.currency), "quantity": change.quantity, "state": change.state}
+        words, method = change.words, "PATCH"
+        if words is not None:
+            compare = "" if words.compare_at is None else plain(words.compare_at, change.currency)
+            body |= asdict(words) | {"compare_at": compare, "pictures": list(words.pictures)}
+            method = "PUT"
+        self.call.tell(method, f"/listings/{path_part(change.sku)}", body, _Done, {"Idempotency-Key": key})
 
     def find_change(self, change: ListingChange, key: str) -> bool:
-        said = self.call.ask(f"/listings/{change.sku}", _Listing)
+        if change.words is not None:
+            # Words may be sent again at will; whether all of them are there is not asked one by one.
+            return False
+        said = self.call.ask(f"/listings/{path_part(change.sku)}", _Listing)
         return (minor(said.price, said.currency), said.quantity, said.state) == (change.price, change.quantity, change.state)
+
+    def send_batch(self, changes: list[ListingChange], key: str) -> None:
+        raise Refused("the shop takes changes one by one")
+
+    def find_batch(self, key: str) -> BatchAnswer | None:
+        raise Refused("the shop takes changes one by one")
+
+    def keep_picture(self, data: bytes, kind: str) -> str:
+        return self.call.tell_bytes("/pictures", data, kind, _Picture).id
+
+    def budget(self) -> Budget | None:
+        return self.call.budget
 
     def fulfil(self, order: str, tracking: Tracking, reference: str) -> None:
         body = {"reference": reference, "tracking_number": tracking.number, "carrier": tracking.carrier}
-        self.call.tell("POST", f"/orders/{order}/fulfilments", body, _Done, {"Idempotency-Key": reference})
+        self.call.tell("POST", f"/orders/{path_part(order)}/fulfilments", body, _Done, {"Idempotency-Key": reference})
 
     def find_fulfilment(self, order: str, reference: str) -> bool:
-        said = self.call.ask(f"/orders/{order}/fulfilments", _Fulfilments)
+        said = self.call.ask(f"/orders/{path_part(order)}/fulfilments", _Fulfilments)
         return any(one.reference == reference for one in said.fulfilments)
 
     def cancel(self, order: str) -> None:
-        self.call.tell("POST", f"/orders/{order}/cancel", {}, _Done)
+        self.call.tell("POST", f"/orders/{path_part(order)}/cancel", {}, _Done)
 
     def tell_of_orders(self, address: str, secret: str) -> None:
         self.call.tell("PUT", "/webhook", {"address": address, "secret": secret}, _Done)
@@ -183,15 +192,12 @@ def _listing(one: _Listing) -> StoreListing:
         one.category,
         one.options,
         max(one.weight_g, 0),
+        one.description[:20_000],
     )
 
 
 def _order(one: _Order) -> StoreOrder:
-    lines = [
-        StoreOrderLine(line.line_no, line.sku, line.quantity, minor(line.unit_price, one.currency), clip(line.title)) for line in one.lines
-    ]
-    if not lines or any(line.quantity <= 0 or line.unit_price < 0 for line in lines):
-        raise ValueError("an order needs lines with a quantity and a price")
+    lines = order_lines(((x.line_no, x.sku, x.quantity, x.unit_price, x.title) for x in one.lines), one.currency)
     return StoreOrder(
         one.number,
         one.ordered_at,

@@ -13,13 +13,41 @@ from typing import Protocol
 
 
 @dataclass(frozen=True)
+class FeeTerms:
+    """What a store takes for a category (empty = all others): percent in ppm, amounts in its money."""
+
+    category: str
+    percent: int
+    least: int = 0
+    cap: int | None = None
+    fixed: int = 0
+
+
+@dataclass(frozen=True)
 class Account:
-    """Who answered, and what our key may do there."""
+    """Who answered, and what our key may do there; and what of the terms the partner tells by itself.
+
+    site: what the addresses of its items' pages begin with; tax: a supplier's, in ppm; carriers: as a store names them.
+    """
 
     name: str
     country: str
     currency: str
     may: list[str]
+    site: str = ""
+    tax: int = 0
+    fees: tuple[FeeTerms, ...] = ()
+    allowance_units: int | None = None
+    allowance_listings: int | None = None
+    carriers: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Budget:
+    """How many calls a partner allows in its stretch of time, and how many of them were left at its last answer."""
+
+    limit: int
+    left: int
 
 
 @dataclass(frozen=True)
@@ -36,15 +64,44 @@ class StoreListing:
     category: str = ""
     options: str = ""
     weight_g: int = 0
+    description: str = ""
+
+
+@dataclass(frozen=True)
+class ListingWords:
+    """All that a listing says. pictures: by the names that the store gave them, the first one first."""
+
+    title: str
+    description: str = ""
+    category: str = ""
+    gtin: str = ""
+    mpn: str = ""
+    brand: str = ""
+    options: str = ""
+    tags: str = ""
+    weight_g: int = 0
+    compare_at: int | None = None
+    pictures: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class ListingChange:
+    """What a store shall show. With words, a listing that is not there is made."""
+
     sku: str
     price: int
     currency: str
     quantity: int
     state: str
+    words: ListingWords | None = None
+
+
+@dataclass(frozen=True)
+class BatchAnswer:
+    """done: every change of the batch has its result; results: SKU -> why it failed, empty where it did not."""
+
+    done: bool
+    results: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -100,12 +157,18 @@ class Tracking:
 class StoreLink(Protocol):
     unreadable: list[str]
     """Rows of listings that could not be read, with why; whoever reads the listings empties it."""
+    batch_most: int
+    """Most listing changes that go in one call; 0 = each by itself. Then `send_batch` and `find_batch` are used."""
 
+    def budget(self) -> Budget | None: ...
     def account(self) -> Account: ...
     def listings(self) -> Iterator[list[StoreListing]]: ...
     def orders(self, cursor: str) -> OrderPage: ...
     def change_listing(self, change: ListingChange, key: str) -> None: ...
     def find_change(self, change: ListingChange, key: str) -> bool: ...
+    def send_batch(self, changes: list[ListingChange], key: str) -> None: ...
+    def find_batch(self, key: str) -> BatchAnswer | None: ...
+    def keep_picture(self, data: bytes, kind: str) -> str: ...
     def fulfil(self, order: str, tracking: Tracking, reference: str) -> None: ...
     def find_fulfilment(self, order: str, reference: str) -> bool: ...
     def cancel(self, order: str) -> None: ...
@@ -129,13 +192,16 @@ class CatalogueItem:
     pack_size: int = 1
     weight_g: int = 0
     tiers: tuple[tuple[int, int], ...] = ()
+    least_price: int | None = None
+    lead_days: int = 0
+    link: str = ""
 
 
 @dataclass(frozen=True)
 class Seen:
     """One row of a sweep exactly as it was told; judged by the core, so cost, stock and tiers may be nonsense.
 
-    tiers: (from quantity, cost of one), empty where the cost is the same for any quantity.
+    tiers: (from quantity, cost of one), empty where the cost is the same for any quantity. pack: 0 = not told.
     """
 
     number: str
@@ -143,6 +209,7 @@ class Seen:
     currency: str
     stock: int
     tiers: tuple[tuple[int, int], ...] = ()
+    pack: int = 0
 
 
 @dataclass(frozen=True)
@@ -178,6 +245,8 @@ class OriginTerms:
     cut_off: str
     handling: int
     services: list[ServiceTerms]
+    return_address: str = ""
+    holidays: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -212,11 +281,15 @@ class PurchaseAnswer:
 class SupplierLink(Protocol):
     unreadable: list[str]
     """Rows of the catalogue that could not be read, with why; whoever reads the catalogue empties it."""
+    one_by_one: bool
+    """Items are told one a call: `item` is asked for each, there is no catalogue and no sweep by pages."""
 
+    def budget(self) -> Budget | None: ...
     def account(self) -> Account: ...
     def origins(self) -> list[OriginTerms]: ...
     def catalogue(self) -> Iterator[list[CatalogueItem]]: ...
     def sweep_page(self, page: int) -> SweepPage: ...
+    def item(self, number: str) -> CatalogueItem | None: ...
     def buy(self, purchase: Purchase) -> PurchaseAnswer: ...
     def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]: ...
 

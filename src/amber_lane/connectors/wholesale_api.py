@@ -3,25 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import asdict
 
 import httpx
 from pydantic import Field
 
-from .errors import Malformed
+from .errors import Malformed, NotThere
 from .http import Caller
-from .protocols import (
-    Account,
-    CatalogueItem,
-    OriginTerms,
-    Purchase,
-    PurchaseAnswer,
-    Seen,
-    ServiceTerms,
-    SweepPage,
-    Tracking,
+from .protocols import Account, Budget, CatalogueItem, OriginTerms, Purchase, PurchaseAnswer, Seen, SweepPage
+from .wire import (
+    Name,
+    OriginsOut,
+    PurchaseOut,
+    Short,
+    Time,
+    Wire,
+    clip,
+    minor,
+    origin_terms,
+    path_part,
+    purchase_answer,
+    purchase_body,
+    rows_of,
 )
-from .wire import Name, Short, Time, Wire, clip, minor, rows_of
 
 _PAGE = 500
 _PAGES_MAX = 2_000
@@ -32,6 +35,7 @@ class _Account(Wire):
     country: Short
     currency: Short
     may: list[Short]
+    site: Short = ""
 
 
 class _Tier(Wire):
@@ -70,93 +74,24 @@ class _Items(Wire):
     items: list[dict[str, object]]
 
 
-class _Band(Wire):
-    up_to_g: int = Field(gt=0)
-    first: Short
-    following: Short
-
-
-class _Service(Wire):
-    code: Short
-    name: Short
-    country: Short
-    first: Short
-    following: Short
-    free_over: Short | None = None
-    days_low: int
-    days_high: int
-    tracked: bool = True
-    bands: list[_Band] = Field(default_factory=list)
-
-
-class _Origin(Wire):
-    code: Short
-    name: Short
-    country: Short
-    cut_off: Short = "16:00"
-    handling: Short = "0"
-    services: list[_Service]
-
-
-class _Origins(Wire):
-    origins: list[_Origin]
-
-
-class _Purchase(Wire):
-    number: Short
-    reference: Short
-    state: Short
-    told: Short = ""
-    billed: Short | None = None
-    currency: Short
-    tracking_number: Short | None = None
-    carrier: Short | None = None
-
-
 class _Purchases(Wire):
-    purchases: list[_Purchase]
+    purchases: list[PurchaseOut]
 
 
 class WholesaleApi:
+    one_by_one = False
+
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.call = Caller("the wholesaler", address, {"Authorization": f"Bearer {key}"}, deadline, transport)
         self.unreadable: list[str] = []
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)
-        return Account(said.name, said.country, said.currency, list(said.may))
+        return Account(said.name, said.country, said.currency, list(said.may), said.site)
 
     def origins(self) -> list[OriginTerms]:
         currency = self.account().currency
-        said = self.call.ask("/origins", _Origins)
-        try:
-            return [
-                OriginTerms(
-                    o.code,
-                    o.name,
-                    o.country,
-                    o.cut_off,
-                    minor(o.handling, currency),
-                    [
-                        ServiceTerms(
-                            s.code,
-                            s.name,
-                            s.country,
-                            minor(s.first, currency),
-                            minor(s.following, currency),
-                            None if s.free_over is None else minor(s.free_over, currency),
-                            s.days_low,
-                            s.days_high,
-                            s.tracked,
-                            _bands(s.bands, currency),
-                        )
-                        for s in o.services
-                    ],
-                )
-                for o in said.origins
-            ]
-        except ValueError as error:
-            raise Malformed(f"the wholesaler's services cannot be read: {error}") from error
+        return origin_terms(self.call.ask("/origins", OriginsOut), currency, "the wholesaler")
 
     def catalogue(self) -> Iterator[list[CatalogueItem]]:
         for page in range(1, _PAGES_MAX):
@@ -172,25 +107,23 @@ class WholesaleApi:
         return SweepPage(said.as_of, seen, min(said.pages, _PAGES_MAX), bad)
 
     def buy(self, purchase: Purchase) -> PurchaseAnswer:
-        address = asdict(purchase.address)
-        address.pop("email")
-        body = {
-            "reference": purchase.reference,
-            "origin": purchase.origin,
-            "service": purchase.service,
-            "note": purchase.note,
-            "address": address,
-            "lines": [asdict(line) for line in purchase.lines],
-        }
-        return _answer(self.call.tell("POST", "/purchases", body, _Purchase, {"Idempotency-Key": purchase.reference}))
+        key = {"Idempotency-Key": purchase.reference}
+        return purchase_answer(self.call.tell("POST", "/purchases", purchase_body(purchase), PurchaseOut, key), "the wholesaler")
 
     def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]:
         said = self.call.ask("/purchases", _Purchases, reference=",".join(references))
-        return [_answer(one) for one in said.purchases if one.reference in references]
+        return [purchase_answer(one, "the wholesaler") for one in said.purchases if one.reference in references]
 
+    def item(self, number: str) -> CatalogueItem | None:
+        try:
+            return _item(self.call.ask(f"/items/{path_part(number)}", _Item))
+        except NotThere:
+            return None
+        except ValueError as error:
+            raise Malformed(f"the wholesaler's item {number} cannot be read: {error}") from error
 
-def _bands(bands: list[_Band], currency: str) -> tuple[tuple[int, int, int], ...]:
-    return tuple(sorted((band.up_to_g, minor(band.first, currency), minor(band.following, currency)) for band in bands))
+    def budget(self) -> Budget | None:
+        return self.call.budget
 
 
 def _tiers(row: _Offer) -> tuple[tuple[int, int], ...]:
@@ -210,14 +143,3 @@ def _item(i: _Item) -> CatalogueItem:
     cost = minor(i.cost, i.currency)
     sizes = (max(i.pack_size, 1), max(i.weight_g, 0))
     return CatalogueItem(i.number, clip(i.title), cost, i.currency, i.stock, i.origin, *words, *sizes, _tiers(i))
-
-
-def _answer(one: _Purchase) -> PurchaseAnswer:
-    if one.state not in ("received", "accepted", "refused", "shipped"):
-        raise Malformed(f"the wholesaler gives {one.reference} a state that we do not know: {one.state}")
-    tracking = Tracking(one.tracking_number, one.carrier or "") if one.tracking_number else None
-    try:
-        billed = None if one.billed is None else minor(one.billed, one.currency)
-    except ValueError as error:
-        raise Malformed(f"the wholesaler's bill for {one.reference} cannot be read") from error
-    return PurchaseAnswer(one.reference, one.number, one.state, one.told, billed, tracking)

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from datetime import UTC, datetime
-from typing import Annotated, TypeVar
+from collections.abc import Callable, Iterable
+from dataclasses import asdict
+from datetime import UTC, date
+from typing import Annotated, Any, TypeVar
+from urllib.parse import quote
 
 from pydantic import (
     AfterValidator,
     AwareDatetime,
     BaseModel,
     ConfigDict,
+    Field,
     StringConstraints,
 )
 
-from ..core.money import parse_money
-from .errors import OutsideError
+from ..core.money import parse_money, parse_percent
+from .errors import Malformed, OutsideError
+from .protocols import OriginTerms, Purchase, PurchaseAnswer, ServiceTerms, StoreOrderLine, Tracking
 
 R = TypeVar("R")
 
@@ -50,9 +54,145 @@ def clip(text: str, most: int = TITLE_MAX) -> str:
     return text if len(text) <= most else text[: most - 1] + "…"
 
 
+class OriginsOut(Wire):
+    """Warehouses with their services, as suppliers' interfaces tell them: amounts as text in the supplier's money."""
+
+    class Origin(Wire):
+        class Service(Wire):
+            class Band(Wire):
+                up_to_g: int = Field(gt=0)
+                first: Short
+                following: Short
+
+            code: Short
+            name: Short
+            country: Short
+            first: Short
+            following: Short
+            free_over: Short | None = None
+            days_low: int
+            days_high: int
+            tracked: bool = True
+            bands: list[Band] = Field(default_factory=list)
+
+        code: Short
+        name: Short
+        country: Short
+        cut_off: Short = "16:00"
+        handling: Short = "0"
+        return_address: Short = ""
+        holidays: list[date] = Field(default_factory=list)
+        services: list[Service]
+
+    origins: list[Origin]
+
+
+def origin_terms(told: OriginsOut, currency: str, who: str) -> list[OriginTerms]:
+    """Told terms in minor units; Malformed when an amount is none."""
+    try:
+        return [
+            OriginTerms(
+                o.code,
+                o.name,
+                o.country,
+                o.cut_off,
+                minor(o.handling, currency),
+                [
+                    ServiceTerms(
+                        s.code,
+                        s.name,
+                        s.country,
+                        minor(s.first, currency),
+                        minor(s.following, currency),
+                        None if s.free_over is None else minor(s.free_over, currency),
+                        s.days_low,
+                        s.days_high,
+                        s.tracked,
+                        tuple(sorted((band.up_to_g, minor(band.first, currency), minor(band.following, currency)) for band in s.bands)),
+                    )
+                    for s in o.services
+                ],
+                o.return_address,
+                tuple(day.isoformat() for day in o.holidays),
+            )
+            for o in told.origins
+        ]
+    except ValueError as error:
+        raise Malformed(f"{who}'s services cannot be read: {error}") from error
+
+
+class PurchaseOut(Wire):
+    """A purchase as suppliers' interfaces tell it."""
+
+    number: Short
+    reference: Short
+    state: Short
+    told: Short = ""
+    billed: Short | None = None
+    currency: Short
+    tracking_number: Short | None = None
+    carrier: Short | None = None
+
+
+def purchase_answer(one: PurchaseOut, who: str) -> PurchaseAnswer:
+    """Malformed when its state or its bill cannot be read."""
+    if one.state not in ("received", "accepted", "refused", "shipped"):
+        raise Malformed(f"{who} gives {one.reference} a state that we do not know: {one.state}")
+    tracking = Tracking(one.tracking_number, one.carrier or "") if one.tracking_number else None
+    try:
+        billed = None if one.billed is None else minor(one.billed, one.currency)
+    except ValueError as error:
+        raise Malformed(f"{who}'s bill for {one.reference} cannot be read") from error
+    return PurchaseAnswer(one.reference, one.number, one.state, one.told, billed, tracking)
+
+
+class Buyer(Wire):
+    name: Short
+    address_1: Short
+    city: Short
+    postcode: Short
+    country: Short
+    address_2: Short = ""
+    region: Short = ""
+    phone: Short = ""
+    email: Short = ""
+
+
+def order_lines(lines: Iterable[tuple[int, str, int, str, str]], currency: str) -> list[StoreOrderLine]:
+    """Lines of (number, SKU, quantity, price of one as text, title); ValueError when there is none or one is nonsense."""
+    out = [StoreOrderLine(n, sku, quantity, minor(price, currency), clip(title)) for n, sku, quantity, price, title in lines]
+    if not out or any(line.quantity <= 0 or line.unit_price < 0 for line in out):
+        raise ValueError("an order needs lines with a quantity and a price")
+    return out
+
+
+def purchase_body(purchase: Purchase) -> dict[str, Any]:
+    """A purchase as suppliers' interfaces take it; the buyer's mail address stays with us."""
+    address = asdict(purchase.address)
+    address.pop("email")
+    return {
+        "reference": purchase.reference,
+        "origin": purchase.origin,
+        "service": purchase.service,
+        "note": purchase.note,
+        "address": address,
+        "lines": [asdict(line) for line in purchase.lines],
+    }
+
+
+def path_part(text: str) -> str:
+    """A number as one piece of an address, whatever signs it holds."""
+    return quote(text, safe="")
+
+
+def ppm(percent: str) -> int:
+    """A percentage as told ("9.5") in ppm; ValueError if it is none, or not between 0 and 100."""
+    value = parse_percent(percent)
+    if not 0 <= value <= 1_000_000:
+        raise ValueError(f"{percent!r} is not a percentage from 0 to 100")
+    return value
+
+
 def minor(text: str, currency: str) -> int:
     """An amount as told, in minor units; ValueError if it is none."""
     return parse_money(text, currency)
-
-
-__all__ = ["Name", "Short", "Time", "Wire", "clip", "datetime", "minor", "rows_of"]

@@ -6,6 +6,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..connectors.protocols import PurchaseAnswer
 from ..core.money import parse_money
 from ..core.states import OUTBOX
@@ -14,23 +15,6 @@ from ..data.setup import Store, Supplier
 from ..data.shelf import Listing
 from . import purchases
 from .desk import Conflict, Desk
-
-PURCHASE_HEADER = [
-    "purchase_order",
-    "line_no",
-    "item",
-    "quantity",
-    "name",
-    "address_1",
-    "address_2",
-    "city",
-    "region",
-    "postcode",
-    "country",
-    "phone",
-    "service",
-    "note",
-]
 
 
 def _taken(desk: Desk, target: str, kind: str) -> list[Outbox]:
@@ -59,7 +43,7 @@ def take_purchases(desk: Desk, number: int) -> tuple[list[str], list[list[Any]]]
         ]
         purchases.take_answer(desk, PurchaseAnswer(row.key, "", "accepted", "", None, None))
     desk.log("purchase.sheet", supplier.name, f"{len({line[0] for line in out})} purchase orders taken out as a sheet for {supplier.name}")
-    return PURCHASE_HEADER, out
+    return list(PURCHASE_HEADER), out
 
 
 def take_changes(desk: Desk, number: int) -> tuple[list[str], list[list[Any]]]:

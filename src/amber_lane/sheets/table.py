@@ -43,7 +43,7 @@ def read_sheet(data: bytes, required: Sequence[str], optional: Sequence[str] = (
         raise NotASheet("the file is empty; start from the template")
     if len(data) > BYTES_MAX:
         raise NotASheet("the file is larger than 120 MB; split it")
-    header, rows = _read_xlsx(data) if data[:4] == b"PK\x03\x04" else _read_csv(data)
+    header, rows = read_workbook(data) if data[:4] == b"PK\x03\x04" else _read_csv(data)
     names = [name.strip().lower() for name in header]
     twice = sorted({name for name in names if name and names.count(name) > 1})
     if twice:
@@ -97,7 +97,8 @@ def _point(cell: str) -> str:
     return text.replace(".", "").replace(",", ".") if _DECIMAL_COMMA.fullmatch(text) else cell
 
 
-def _read_xlsx(data: bytes) -> tuple[list[str], Iterator[list[str]]]:
+def read_workbook(data: bytes) -> tuple[list[str], Iterator[list[str]]]:
+    """Header and rows of a workbook's first sheet, as text; NotASheet when it cannot be opened."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             if sum(one.file_size for one in packed.infolist()) > 10 * BYTES_MAX:

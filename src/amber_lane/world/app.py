@@ -13,10 +13,11 @@ import httpx
 from fastapi import FastAPI, Request
 from fastapi.responses import JSONResponse
 
-from . import control, mail, post, shop, wholesale
+from . import control, craft, fair, folder, mail, post, retail, shop, wholesale
+from .counter import order_out
 from .dials import FaultDials
 from .life import live
-from .shop import order_out, sign
+from .shop import sign
 from .state import World, iso
 
 
@@ -38,7 +39,7 @@ def make_app(world: World, mail_port: int | None = None, tick: float = 0.2) -> F
 
     app = FastAPI(title="Practice world", lifespan=life)
     app.state.world, app.state.hooks = world, []
-    for part in (shop, wholesale, post, mail, control):
+    for part in (shop, fair, craft, wholesale, folder, retail, post, mail, control):
         app.include_router(part.router)
     app.add_middleware(FaultDials, world=world)
 
@@ -65,7 +66,7 @@ def _run(app: FastAPI, world: World, stop: threading.Event, tick: float) -> None
 
 def _tell(client: httpx.Client, world: World, order: dict[str, Any]) -> None:
     hook = world.fact("webhook")
-    if not hook or world.luck.random() < world.dial("shop", "webhook_lost"):
+    if not hook or order["store"] != "shop" or world.luck.random() < world.dial("shop", "webhook_lost"):
         return
     row = world.one("select * from shop_order where number = ?", (order["number"],))
     if not row:

@@ -9,12 +9,18 @@ from typing import Any
 from fastapi import APIRouter, HTTPException, Request
 from pydantic import BaseModel, ConfigDict, Field
 
+from .counter import world_of
 from .dials import DIALS, SERVICES
 from .life import buy, live, set_item
-from .shop import world_of
 from .state import World, iso
 
 router = APIRouter(prefix="/world")
+
+
+FACTS = (
+    "^(hold_seconds|buyers_a_day|market_share|retail_calls|fair_calls|fair_pass_minutes|fair_batch_minutes|fair_offers_most|"
+    "folder_renamed|folder_comma|folder_utf8)$"
+)
 
 
 class ClockChange(BaseModel):
@@ -35,7 +41,10 @@ class DialChange(BaseModel):
 class ItemChange(BaseModel):
     model_config = ConfigDict(extra="forbid")
     number: str
+    supplier: str = "wholesale"
     cost: int | None = Field(None, ge=1)
+    pack_size: int | None = Field(None, ge=1)
+    renamed: str | None = None
     stock: int | None = Field(None, ge=0)
     gone: bool | None = None
 
@@ -45,11 +54,12 @@ class Purchase(BaseModel):
     sku: str | None = None
     quantity: int | None = Field(None, gt=0)
     country: str | None = None
+    store: str | None = None
 
 
 class Fact(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    name: str = Field(pattern="^(hold_seconds|buyers_a_day|market_share)$")
+    name: str = Field(pattern=FACTS)
     value: float = Field(ge=0, le=100_000)
 
 
@@ -103,10 +113,12 @@ def turn(request: Request, change: DialChange) -> dict[str, Any]:
     if change.service not in SERVICES or change.service not in DIALS.get(change.name, ("", "", ()))[2]:
         raise HTTPException(422, "there is no such dial")
     with world.change() as db:
-        if change.name == "frozen" and change.value and not world.dial("wholesale", "frozen"):
-            db.execute("delete from supply_frozen")
-            db.execute("insert into supply_frozen select number, cost, stock from supply_item")
-            world.remember("frozen_at", world.now())
+        if change.name == "frozen" and change.value and not world.dial(change.service, "frozen"):
+            db.execute("delete from supply_frozen where supplier = ?", (change.service,))
+            db.execute(
+                "insert into supply_frozen select supplier, number, cost, stock from supply_item where supplier = ?", (change.service,)
+            )
+            world.remember(f"frozen_at_{change.service}", world.now())
         world.turn(change.service, change.name, change.value)
     return dials(request)
 
@@ -115,12 +127,16 @@ def turn(request: Request, change: DialChange) -> dict[str, Any]:
 def change_item(request: Request, change: ItemChange) -> dict[str, Any]:
     world = world_of(request)
     with world.change() as db:
-        row = world.one("select * from supply_item where number = ?", (change.number,))
+        row = world.one("select * from supply_item where supplier = ? and number = ?", (change.supplier, change.number))
         if not row:
             raise HTTPException(404, f"no item {change.number}")
-        set_item(world, change.number, change.cost or row["cost"], row["stock"] if change.stock is None else change.stock, world.now())
-        if change.gone is not None:
-            db.execute("update supply_item set gone = ? where number = ?", (int(change.gone), change.number))
+        stock = row["stock"] if change.stock is None else change.stock
+        set_item(world, change.supplier, change.number, change.cost or row["cost"], stock, world.now())
+        gone = row["gone"] if change.gone is None else int(change.gone)
+        db.execute(
+            "update supply_item set gone = ?, pack_size = ?, number = ? where supplier = ? and number = ?",
+            (gone, change.pack_size or row["pack_size"], change.renamed or change.number, change.supplier, change.number),
+        )
     return {"number": change.number}
 
 
@@ -129,7 +145,7 @@ def buy_now(request: Request, wish: Purchase) -> dict[str, Any]:
     """Somebody buys now: any SKU that is on sale, or the one named."""
     world = world_of(request)
     with world.change():
-        order = buy(world, random.Random(world.luck.random()), world.now(), wish.sku, wish.quantity, wish.country)
+        order = buy(world, random.Random(world.luck.random()), world.now(), wish.sku, wish.quantity, wish.country, wish.store)
     if not order:
         raise HTTPException(409, "nothing of that is on sale")
     request.app.state.hooks.append(order)
@@ -153,24 +169,26 @@ def record(request: Request) -> dict[str, Any]:
     """What really happened: every purchase and fulfilment, by reference and order."""
     world = world_of(request)
     return {
-        "purchases": world.rows("select id, reference, at, state, billed, tracking_number from purchase order by id"),
-        "fulfilments": world.rows("select number, reference, tracking_number, at from shop_fulfilment order by id"),
-        "orders": world.rows("select number, at, state from shop_order order by seq"),
+        "purchases": world.rows("select id, supplier, reference, at, state, billed, tracking_number from purchase order by id"),
+        "fulfilments": world.rows("select store, number, reference, tracking_number, at from shop_fulfilment order by id"),
+        "orders": world.rows("select store, seq, number, at, state from shop_order order by seq"),
         "mails": _counts(world, "select reference as name, count(*) as n from mail group by reference"),
     }
 
 
 @router.get("/record/listings/{sku}")
-def shown(request: Request, sku: str) -> dict[str, Any]:
-    """What the shop showed of one SKU, and who changed it."""
-    return {"shown": world_of(request).rows("select at, price, quantity, state, by, key from shop_show where sku = ? order by seq", (sku,))}
+def shown(request: Request, sku: str, store: str = "shop") -> dict[str, Any]:
+    """What a store showed of one SKU, and who changed it; and all that it says of it now."""
+    world = world_of(request)
+    rows = world.rows("select at, price, quantity, state, by, key from shop_show where store = ? and sku = ? order by seq", (store, sku))
+    return {"shown": rows, "now": world.one("select * from shop_listing where store = ? and sku = ?", (store, sku))}
 
 
 @router.get("/record/items")
 def history(request: Request, after: int = 0, limit: int = 50_000) -> dict[str, Any]:
     """Prices and stocks of all items as they really were."""
     rows = world_of(request).rows(
-        "select rowid as seq, number, at, cost, stock from supply_history where rowid > ? order by rowid limit ?",
+        "select rowid as seq, supplier, number, at, cost, stock from supply_history where rowid > ? order by rowid limit ?",
         (after, min(limit, 50_000)),
     )
     return {"history": rows, "next": rows[-1]["seq"] if rows else None}

@@ -9,26 +9,35 @@ from collections import deque
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
+from .partners import SELLERS, SHOPS
 from .state import World
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
 
-SERVICES = {"shop": "Dusk & Dial shop", "wholesale": "Northlight Trade", "post": "Swiftwing Post", "mail": "Mailbox"}
+SERVICES = {
+    **{code: one.name for code, one in SHOPS.items()},
+    **{code: one.name for code, one in SELLERS.items()},
+    "post": "Swiftwing Post",
+    "mail": "Mailbox",
+}
+STORES, SUPPLIERS = tuple(SHOPS), tuple(SELLERS)
+CALLED = (*STORES, *SUPPLIERS, "post")
 # name -> (what it does, unit, services that know it)
 DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
-    "slow": ("answers late by up to", "seconds", ("shop", "wholesale", "post")),
-    "errors": ("fails before doing the work", "share", ("shop", "wholesale", "post", "mail")),
-    "lost_answer": ("does the work, then never answers", "share", ("shop", "wholesale", "post")),
-    "rate_limit": ("takes at most so many calls a second", "calls", ("shop", "wholesale", "post")),
-    "malformed": ("answers with a torn text", "share", ("shop", "wholesale", "post")),
-    "duplicates": ("says things twice", "share", ("shop", "post")),
-    "out_of_order": ("says things in the wrong order", "share", ("shop", "post")),
+    "slow": ("answers late by up to", "seconds", CALLED),
+    "errors": ("fails before doing the work", "share", (*CALLED, "mail")),
+    "lost_answer": ("does the work, then never answers", "share", CALLED),
+    "rate_limit": ("takes at most so many calls a second", "calls", CALLED),
+    "malformed": ("answers with a torn text", "share", CALLED),
+    "duplicates": ("says things twice", "share", (*STORES, "post")),
+    "out_of_order": ("says things in the wrong order", "share", (*STORES, "post")),
     "webhook_lost": ("forgets to tell of new orders", "share", ("shop",)),
-    "penny": ("shows a price of 0.01", "share", ("wholesale",)),
-    "zero_stock": ("shows no stock at all", "share", ("wholesale",)),
-    "frozen": ("stands still and shows old figures", "share", ("wholesale",)),
+    "part_fails": ("fails a part of every batch", "share", ("fair",)),
+    "penny": ("shows a price of 0.01", "share", SUPPLIERS),
+    "zero_stock": ("shows no stock at all", "share", SUPPLIERS),
+    "frozen": ("stands still and shows old figures", "share", SUPPLIERS),
 }
 
 
@@ -41,7 +50,7 @@ class FaultDials:
 
     async def __call__(self, scope: Message, receive: Receive, send: Send) -> None:
         service = scope.get("path", "").split("/")[1:2]
-        if scope["type"] != "http" or not service or service[0] not in ("shop", "wholesale", "post"):
+        if scope["type"] != "http" or not service or service[0] not in CALLED:
             await self.app(scope, receive, send)
             return
         await self._faulty(service[0], scope, receive, send)

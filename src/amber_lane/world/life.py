@@ -4,65 +4,16 @@ from __future__ import annotations
 
 import json
 import random
+from collections.abc import Callable
 from typing import Any
 
+from .partners import SELLERS, SHOPS, TIERS
 from .state import World
-from .words import make_buyer, make_goods
+from .words import Good, make_buyer, make_goods, make_others
 
 MINUTE, HOUR, DAY = 60_000, 3_600_000, 86_400_000
-ORIGINS: list[dict[str, Any]] = [
-    {"code": "leeds", "name": "Leeds", "country": "GB", "handling": 30, "cut_off": "16:00"},
-    {"code": "york", "name": "York", "country": "GB", "handling": 30, "cut_off": "14:00"},
-]
-# Up to so many grams: the first unit, each next.
-BANDS_48 = [(2_000, 160, 55), (10_000, 290, 95), (30_000, 640, 180)]
-BANDS_24 = [(2_000, 290, 80), (10_000, 460, 130)]
-SERVICES: list[dict[str, Any]] = [
-    {
-        "code": "tracked48",
-        "name": "Tracked 48",
-        "country": "GB",
-        "first": 160,
-        "following": 55,
-        "free_over": 4000,
-        "low": 2,
-        "high": 3,
-        "bands": BANDS_48,
-    },
-    {
-        "code": "tracked48",
-        "name": "Tracked Europe",
-        "country": "IE",
-        "first": 460,
-        "following": 160,
-        "free_over": None,
-        "low": 4,
-        "high": 6,
-    },
-    {
-        "code": "tracked48",
-        "name": "Tracked Europe",
-        "country": "SE",
-        "first": 530,
-        "following": 160,
-        "free_over": None,
-        "low": 4,
-        "high": 7,
-    },
-    {
-        "code": "tracked24",
-        "name": "Tracked 24",
-        "country": "GB",
-        "first": 290,
-        "following": 80,
-        "free_over": 6000,
-        "low": 1,
-        "high": 2,
-        "bands": BANDS_24,
-    },
-]
-# Every seventh item is cheaper by the dozen: from so many, so many percent off.
-TIERS = ((10, 6), (40, 12))
+# What a pound is in another money, in hundredths, for the world's own makers of prices.
+PER_POUND = {"GBP": 100, "PLN": 510}
 
 
 def tiers_of(number: str, cost: int) -> list[tuple[int, int]]:
@@ -75,11 +26,23 @@ def cost_of(number: str, cost: int, quantity: int) -> int:
     return min([cost, *(price for at, price in tiers_of(number, cost) if quantity >= at)])
 
 
+# What partners plan for themselves, by kind; each enters its own.
+HAPPENS: dict[str, Callable[[World, dict[str, Any]], None]] = {}
 _S10 = (8, 6, 4, 2, 3, 5, 9, 7)
 
 
-def populate(world: World, items: int = 2104, sold: int = 420, history_days: int = 60, buyers_a_day: int = 60) -> None:
-    """Fill an empty world from its seed and let its prices and stocks live through the days before today."""
+def populate(
+    world: World,
+    items: int = 2104,
+    sold: int = 420,
+    others: tuple[int, int] = (1500, 900),
+    history_days: int = 60,
+    buyers_a_day: int = 60,
+) -> None:
+    """Fill an empty world from its seed and let its prices and stocks live through the days before today.
+
+    items: the wholesaler's; others: the importer's and the retail site's; sold: how many the own shop sells.
+    """
     if world.one("select 1 from supply_item limit 1"):
         return
     rng = random.Random(f"start-{world.seed}")
@@ -88,70 +51,80 @@ def populate(world: World, items: int = 2104, sold: int = 420, history_days: int
     start = now - history_days * DAY
     with world.change() as db:
         world.remember("buyers_a_day", buyers_a_day)
-        for i, good in enumerate(goods):
-            stock = rng.choice([0, 4, 12]) if rng.random() < 0.06 else rng.randint(15, 600)
-            db.execute(
-                "insert into supply_item values (?,?,?,?,?,?,?,?,?,?,?,?,?,0)",
-                (
-                    good.number,
-                    good.title,
-                    good.gtin,
-                    good.mpn,
-                    good.brand,
-                    good.category,
-                    good.options,
-                    good.pack_size,
-                    good.weight_g,
-                    good.cost,
-                    good.cost,
-                    stock,
-                    ORIGINS[i % 5 == 4]["code"],
-                ),
-            )
-            db.execute("insert into supply_history values (?,?,?,?)", (good.number, start, good.cost, stock))
-        for i, good in enumerate(goods[:sold]):
-            # A few things in the shop carry no barcode: somebody has to find their item.
-            bare = i % 25 == 7
-            price = ((good.cost + 220) * 165 // 100) // 100 * 100 + 95
-            db.execute(
-                "insert into shop_listing values (?,?,?,?,?,?,?,?,?,?,?,?)",
-                (
-                    good.sku,
-                    good.shop_title,
-                    "" if bare else good.gtin,
-                    "" if bare else good.mpn,
-                    good.brand,
-                    good.category,
-                    good.options,
-                    good.weight_g,
-                    price,
-                    8,
-                    "live",
-                    good.popularity,
-                ),
-            )
-            show(world, good.sku, start, "shop")
-        _live_the_past(world, rng, start, history_days)
+        # A luck of its own for each, so that one partner more changes nothing for the others.
+        _stock_up(world, rng, "wholesale", goods, start)
+        _stock_up(world, random.Random(f"folder-{world.seed}"), "folder", make_others(world.seed, "QB", others[0], goods, 62), start)
+        _stock_up(world, random.Random(f"retail-{world.seed}"), "retail", make_others(world.seed, "SR", others[1], goods, 148), start)
+        _set_out(world, "shop", goods[:sold], start, 165)
+        # The fair shares half of its goods with the shop; the craft market has a few of its own.
+        _set_out(world, "fair", [*goods[sold // 2 : sold], *goods[sold : sold + sold // 2]], start, 190)
+        _set_out(world, "craft", goods[sold + sold // 2 : sold * 2 - sold // 4], start, 185)
+        db.execute("update shop_listing set quantity = 6 where store != 'shop'")
+        for code in SELLERS:
+            _live_the_past(world, rng if code == "wholesale" else random.Random(f"past-{code}-{world.seed}"), code, start, history_days)
         world.plan(now + MINUTE, "market")
         world.plan(now + 2 * MINUTE, "buyer")
 
 
-def show(world: World, sku: str, at: int, by: str, key: str = "") -> None:
+def _stock_up(world: World, rng: random.Random, supplier: str, goods: list[Good], start: int) -> None:
+    """Put goods on a supplier's shelves, in its money."""
+    seller = SELLERS[supplier]
+    for i, good in enumerate(goods):
+        stock = rng.choice([0, 4, 12]) if rng.random() < 0.06 else rng.randint(15, 600)
+        cost = good.cost * PER_POUND[seller.currency] // 100
+        origin = seller.origins[(i % 5 == 4) * (len(seller.origins) - 1)]["code"]
+        words = (good.title, good.gtin, good.mpn, good.brand, good.category, good.options, good.pack_size, good.weight_g)
+        world.db.execute(
+            f"insert into supply_item values ({','.join('?' * 14)},0)", (supplier, good.number, *words, cost, cost, stock, origin)
+        )
+        world.db.execute("insert into supply_history values (?,?,?,?,?)", (supplier, good.number, start, cost, stock))
+
+
+def _set_out(world: World, store: str, goods: list[Good], start: int, times: int) -> None:
+    """Show goods in a store; times: percent of cost and sending that it asks at first."""
+    for i, good in enumerate(goods):
+        # A few things in the shop carry no barcode: somebody has to find their item.
+        bare = i % 25 == 7
+        price = ((good.cost + 220) * times // 100) // 100 * 100 + 95
+        world.db.execute(
+            "insert into shop_listing(store, sku, title, gtin, mpn, brand, category, options, weight_g, price, quantity, state, "
+            f"popularity) values ({','.join('?' * 13)})",
+            (
+                store,
+                good.sku,
+                good.shop_title,
+                "" if bare else good.gtin,
+                "" if bare else good.mpn,
+                good.brand,
+                good.category,
+                good.options,
+                good.weight_g,
+                price,
+                8,
+                "live",
+                good.popularity,
+            ),
+        )
+        show(world, store, good.sku, start, "shop")
+
+
+def show(world: World, store: str, sku: str, at: int, by: str, key: str = "") -> None:
     world.db.execute(
-        "insert into shop_show(at, sku, price, quantity, state, key, by) "
-        "select ?, sku, price, quantity, state, ?, ? from shop_listing where sku = ?",
-        (at, key, by, sku),
+        "insert into shop_show(at, store, sku, price, quantity, state, key, by) "
+        "select ?, store, sku, price, quantity, state, ?, ? from shop_listing where store = ? and sku = ?",
+        (at, key, by, store, sku),
     )
 
 
 def _market(world: World, rng: random.Random, at: int, share: float) -> None:
     """Some items change price or stock; some run out, some come back."""
     if not world.numbers:
-        world.numbers = [row["number"] for row in world.rows("select number from supply_item order by number")]
-    for number in rng.sample(world.numbers, max(1, int(len(world.numbers) * share))):
-        row = world.one("select number, base, cost, stock from supply_item where number = ? and not gone", (number,))
-        if row:
-            set_item(world, number, *_moved(rng, row["base"], row["cost"], row["stock"]), at)
+        rows = world.rows("select supplier, number from supply_item order by supplier = 'wholesale' desc, number")
+        world.numbers = [(row["supplier"], row["number"]) for row in rows]
+    for supplier, number in rng.sample(world.numbers, max(1, int(len(world.numbers) * share))):
+        row = world.one("select base, cost, stock from supply_item where supplier = ? and number = ? and not gone", (supplier, number))
+        if row and rng.random() < SELLERS[supplier].moves:
+            set_item(world, supplier, number, *_moved(rng, row["base"], row["cost"], row["stock"]), at)
 
 
 def _moved(rng: random.Random, base: int, cost: int, stock: int) -> tuple[int, int]:
@@ -164,30 +137,33 @@ def _moved(rng: random.Random, base: int, cost: int, stock: int) -> tuple[int, i
     return cost, max(0, stock - (rng.randint(1, 5) if stock < 40 else rng.randint(1, max(2, stock // 6))))
 
 
-def _live_the_past(world: World, rng: random.Random, start: int, days: int) -> None:
+def _live_the_past(world: World, rng: random.Random, supplier: str, start: int, days: int) -> None:
     """The weeks before today, in memory and written once."""
     items = {
-        row["number"]: [row["base"], row["cost"], row["stock"]] for row in world.rows("select number, base, cost, stock from supply_item")
+        row["number"]: [row["base"], row["cost"], row["stock"]]
+        for row in world.rows("select number, base, cost, stock from supply_item where supplier = ?", (supplier,))
     }
+    share = max(1, int(len(items) * 0.02 * SELLERS[supplier].moves))
     numbers, history = sorted(items), []
     for day in range(days):
         for _ in range(6):
             at = start + day * DAY + rng.randint(0, DAY)
-            for number in rng.sample(numbers, max(1, len(numbers) // 50)):
+            for number in rng.sample(numbers, min(share, len(numbers))):
                 item = items[number]
                 item[1], item[2] = _moved(rng, *item)
-                history.append((number, at, item[1], item[2]))
-    history.sort(key=lambda one: one[1])
-    world.db.executemany("insert into supply_history values (?,?,?,?)", history)
+                history.append((supplier, number, at, item[1], item[2]))
+    history.sort(key=lambda one: one[2])
+    world.db.executemany("insert into supply_history values (?,?,?,?,?)", history)
     world.db.executemany(
-        "update supply_item set cost = ?, stock = ? where number = ?", [(item[1], item[2], number) for number, item in items.items()]
+        "update supply_item set cost = ?, stock = ? where supplier = ? and number = ?",
+        [(item[1], item[2], supplier, number) for number, item in items.items()],
     )
 
 
-def set_item(world: World, number: str, cost: int, stock: int, at: int) -> None:
+def set_item(world: World, supplier: str, number: str, cost: int, stock: int, at: int) -> None:
     """Change an item's price and stock, and remember that it was so."""
-    world.db.execute("update supply_item set cost = ?, stock = ? where number = ?", (cost, stock, number))
-    world.db.execute("insert into supply_history values (?,?,?,?)", (number, at, cost, stock))
+    world.db.execute("update supply_item set cost = ?, stock = ? where supplier = ? and number = ?", (cost, stock, supplier, number))
+    world.db.execute("insert into supply_history values (?,?,?,?,?)", (supplier, number, at, cost, stock))
 
 
 def live(world: World) -> list[dict[str, Any]]:
@@ -218,6 +194,8 @@ def _happen(world: World, rng: random.Random, kind: str, body: dict[str, Any], a
         world.plan(at + int(rng.expovariate(1.0) * DAY / per_day) + 1, "buyer")
         order = buy(world, rng, at)
         return [order] if order else []
+    elif kind in HAPPENS:
+        HAPPENS[kind](world, body)
     elif kind == "decide":
         _decide(world, rng, body["purchase"], at)
     elif kind == "ship":
@@ -233,32 +211,46 @@ def _happen(world: World, rng: random.Random, kind: str, body: dict[str, Any], a
 
 
 def buy(
-    world: World, rng: random.Random, at: int, sku: str | None = None, quantity: int | None = None, country: str | None = None
+    world: World,
+    rng: random.Random,
+    at: int,
+    sku: str | None = None,
+    quantity: int | None = None,
+    country: str | None = None,
+    store: str | None = None,
 ) -> dict[str, Any] | None:
     """A buyer buys what is on sale at the price shown; None when nothing (or not that) is."""
-    on_sale = world.rows(
-        "select * from shop_listing where state = 'live' and quantity > 0" + (" and sku = ?" if sku else ""), (sku,) if sku else ()
-    )
+    where = "state = 'live' and quantity > 0"
+    values: list[str] = []
+    for column, value in (("sku", sku), ("store", store)):
+        if value:
+            where, values = f"{where} and {column} = ?", [*values, value]
+    on_sale = world.rows(f"select * from shop_listing where {where} order by store = 'shop' desc, store, sku", values)
     if not on_sale:
         return None
-    picked = [rng.choices(on_sale, [row["popularity"] for row in on_sale])[0]]
+    first = rng.choices(on_sale, [row["popularity"] * SHOPS[row["store"]].share for row in on_sale])[0]
+    shop, picked = SHOPS[first["store"]], [first]
     if not sku and rng.random() < 0.12:
-        other = rng.choice(on_sale)
-        picked += [other] if other["sku"] != picked[0]["sku"] else []
+        other = rng.choice([row for row in on_sale if row["store"] == shop.code])
+        picked += [other] if other["sku"] != first["sku"] else []
     lines = []
     for n, row in enumerate(picked, 1):
         wished = quantity or rng.choices([1, 2, 3], [86, 11, 3])[0]
         units = min(wished, row["quantity"])
         lines.append({"line_no": n, "sku": row["sku"], "title": row["title"], "quantity": units, "unit_price": row["price"]})
-        world.db.execute("update shop_listing set quantity = quantity - ? where sku = ?", (units, row["sku"]))
-        show(world, row["sku"], at, "buyer")
+        world.db.execute("update shop_listing set quantity = quantity - ? where store = ? and sku = ?", (units, shop.code, row["sku"]))
+        show(world, shop.code, row["sku"], at, "buyer")
     buyer = make_buyer(rng)
     if country:
         buyer["country"] = country
-    seq = world.one("select coalesce(max(seq), 0) + 1 as seq from shop_order")
-    assert seq
-    body = {"number": str(4000 + seq["seq"]), "buyer": buyer, "lines": lines, "promised_days": 7 if buyer["country"] == "GB" else 12}
-    world.db.execute("insert into shop_order(number, at, state, body) values (?,?,?,?)", (body["number"], at, "open", json.dumps(body)))
+    count = world.one("select count(*) + 1 as n from shop_order where store = ?", (shop.code,))
+    assert count
+    number = f"{shop.prefix}{shop.first_number + count['n']}"
+    days = 12 if buyer["country"] != "GB" else 7 if shop.code == "shop" else 10
+    body = {"number": number, "buyer": buyer, "lines": lines, "promised_days": days, "store": shop.code}
+    world.db.execute(
+        "insert into shop_order(store, number, at, state, body) values (?,?,?,?,?)", (shop.code, number, at, "open", json.dumps(body))
+    )
     return body | {"at": at}
 
 
@@ -269,7 +261,7 @@ def _decide(world: World, rng: random.Random, number: int, at: int) -> None:
     lines = json.loads(purchase["body"])["lines"]
     short = None
     for line in lines:
-        item = world.one("select * from supply_item where number = ? and not gone", (line["item"],))
+        item = world.one("select * from supply_item where supplier = ? and number = ? and not gone", (purchase["supplier"], line["item"]))
         if not item or item["stock"] < line["quantity"]:
             short = line["item"]
     if short:
@@ -279,9 +271,9 @@ def _decide(world: World, rng: random.Random, number: int, at: int) -> None:
         )
         return
     for line in lines:
-        item = world.one("select * from supply_item where number = ?", (line["item"],))
+        item = world.one("select * from supply_item where supplier = ? and number = ?", (purchase["supplier"], line["item"]))
         assert item
-        set_item(world, line["item"], item["cost"], item["stock"] - line["quantity"], at)
+        set_item(world, purchase["supplier"], line["item"], item["cost"], item["stock"] - line["quantity"], at)
     world.db.execute("update purchase set state = 'accepted', updated = ? where id = ?", (at, number))
     world.plan(at + rng.randint(2 * HOUR, 20 * HOUR), "ship", purchase=number)
 
@@ -304,9 +296,11 @@ def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
     stuck = rng.random() < 0.03
     world.db.execute("insert or ignore into parcel values (?,?,?,?)", (tracking, number, country, int(stuck)))
     days = rng.uniform(1.2, 2.9) if country == "GB" else rng.uniform(3.5, 6.5)
+    home = SELLERS[purchase["supplier"]].origins[0]["name"]
+    days += 3.5 if SELLERS[purchase["supplier"]].country != "GB" else 0
     steps = [
-        (0.0, "label", "Label made", "Leeds"),
-        (0.12, "collected", "Collected", "Leeds"),
+        (0.0, "label", "Label made", home),
+        (0.12, "collected", "Collected", home),
         (0.45, "moving", "Sorted", "Midway depot"),
         (0.85, "moving", "At the delivery office", "Near the buyer"),
         (1.0, "delivered", "Delivered", "At the door"),

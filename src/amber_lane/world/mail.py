@@ -10,7 +10,7 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, Envelope, Session
 from fastapi import APIRouter, Request
 
-from .shop import world_of
+from .counter import world_of
 from .state import World, iso
 
 router = APIRouter(prefix="/mail/api")

@@ -6,7 +6,7 @@ from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
 
-from .shop import world_of
+from .counter import world_of
 from .state import iso
 
 router = APIRouter(prefix="/post/api")

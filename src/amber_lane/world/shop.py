@@ -11,16 +11,13 @@ from typing import Any
 from fastapi import APIRouter, Header, HTTPException, Request
 from pydantic import BaseModel, ConfigDict
 
-from .life import DAY, show
-from .state import World, iso, pence, pounds
+from . import counter
+from .counter import order_out, world_of
+from .partners import SHOPS
+from .state import World, pounds
 
 router = APIRouter(prefix="/shop/api")
-STATES = ("live", "paused", "ended")
-
-
-def world_of(request: Request) -> World:
-    world: World = request.app.state.world
-    return world
+SHOP = SHOPS["shop"]
 
 
 def enter(request: Request) -> World:
@@ -40,6 +37,22 @@ class Change(BaseModel):
     state: str | None = None
 
 
+class Whole(Change):
+    """Everything about a listing; it is made where there is none."""
+
+    title: str | None = None
+    description: str | None = None
+    gtin: str | None = None
+    mpn: str | None = None
+    brand: str | None = None
+    category: str | None = None
+    options: str | None = None
+    tags: str | None = None
+    weight_g: int | None = None
+    compare_at: str | None = None
+    pictures: list[str] | None = None
+
+
 class Fulfilment(BaseModel):
     model_config = ConfigDict(extra="forbid")
     reference: str
@@ -56,125 +69,74 @@ class Webhook(BaseModel):
 def account(request: Request) -> dict[str, Any]:
     enter(request)
     return {
-        "name": "Dusk & Dial shop",
+        "name": SHOP.name,
         "country": "GB",
         "currency": "GBP",
-        "may": ["read listings", "write listings", "read orders", "write fulfilments"],
-        "carriers": ["Swiftwing Post"],
+        "may": ["read listings", "write listings", "make listings", "read orders", "write fulfilments"],
+        "carriers": list(SHOP.carriers),
     }
 
 
 def _listing(row: dict[str, Any]) -> dict[str, Any]:
-    return {k: row[k] for k in ("sku", "title", "gtin", "mpn", "brand", "category", "options", "weight_g", "quantity", "state")} | {
+    return {k: row[k] for k in ("sku", *counter.WORDS, "weight_g", "quantity", "state")} | {
         "price": pounds(row["price"]),
+        "compare_at": None if row["compare_at"] is None else pounds(row["compare_at"]),
+        "pictures": json.loads(row["pictures"]),
         "currency": "GBP",
     }
 
 
 @router.get("/listings")
 def listings(request: Request, after: str = "", limit: int = 250) -> dict[str, Any]:
-    world = enter(request)
-    rows = world.rows("select * from shop_listing where sku > ? order by sku limit ?", (after, min(limit, 250)))
+    rows = counter.listings_of(enter(request), "shop", after, min(limit, 250))
     return {"listings": [_listing(row) for row in rows], "next": rows[-1]["sku"] if len(rows) == min(limit, 250) else None}
 
 
 @router.get("/listings/{sku}")
 def listing(request: Request, sku: str) -> dict[str, Any]:
-    row = enter(request).one("select * from shop_listing where sku = ?", (sku,))
-    if not row:
-        raise HTTPException(404, f"no listing {sku}")
-    return _listing(row)
+    return _listing(counter.listing_of(enter(request), "shop", sku))
 
 
 @router.patch("/listings/{sku}")
 def change_listing(request: Request, sku: str, change: Change, idempotency_key: str = Header("")) -> dict[str, Any]:
-    world = enter(request)
-    with world.change() as db:
-        row = world.one("select * from shop_listing where sku = ?", (sku,))
-        if not row:
-            raise HTTPException(404, f"no listing {sku}")
-        if idempotency_key and world.one("select 1 from shop_show where sku = ? and key = ?", (sku, idempotency_key)):
-            return _listing(row)
-        try:
-            price = row["price"] if change.price is None else pence(change.price)
-        except ValueError as error:
-            raise HTTPException(422, str(error)) from error
-        quantity = row["quantity"] if change.quantity is None else change.quantity
-        state = change.state or row["state"]
-        if not 1 <= price <= 100_000_000 or not 0 <= quantity <= 1_000_000 or state not in STATES:
-            raise HTTPException(422, "price, quantity or state is out of bounds")
-        db.execute("update shop_listing set price = ?, quantity = ?, state = ? where sku = ?", (price, quantity, state, sku))
-        show(world, sku, world.now(), "api", idempotency_key)
-        return _listing(row | {"price": price, "quantity": quantity, "state": state})
+    return _listing(counter.change(enter(request), "shop", sku, change.model_dump(), idempotency_key))
 
 
-def order_out(row: dict[str, Any]) -> dict[str, Any]:
-    body = json.loads(row["body"])
-    lines = [line | {"unit_price": pounds(line["unit_price"])} for line in body["lines"]]
-    return {
-        "number": row["number"],
-        "ordered_at": iso(row["at"]),
-        "currency": "GBP",
-        "state": row["state"],
-        "lines": lines,
-        "buyer": body["buyer"],
-        "promised_by": iso(row["at"] + body["promised_days"] * DAY)[:10],
-    }
+@router.put("/listings/{sku}")
+def put_listing(request: Request, sku: str, whole: Whole, idempotency_key: str = Header("")) -> dict[str, Any]:
+    return _listing(counter.change(enter(request), "shop", sku, whole.model_dump(), idempotency_key, make=True))
+
+
+@router.post("/pictures", status_code=201)
+async def picture(request: Request) -> dict[str, str]:
+    return {"id": counter.keep_picture(enter(request), "shop", await request.body())}
 
 
 @router.get("/orders")
 def orders(request: Request, cursor: int = 0, limit: int = 100) -> dict[str, Any]:
-    world = enter(request)
-    rows = world.rows("select * from shop_order where seq > ? order by seq limit ?", (cursor, min(limit, 100)))
-    last = rows[-1]["seq"] if rows else cursor
-    out = [order_out(row) for row in rows]
-    if out and world.luck.random() < world.dial("shop", "duplicates"):
-        out += out[:3]
-    if world.luck.random() < world.dial("shop", "out_of_order"):
-        out.reverse()
-    return {"orders": out, "cursor": last, "more": len(rows) == min(limit, 100)}
+    out, last, more = counter.orders_after(enter(request), "shop", cursor, min(limit, 100))
+    return {"orders": out, "cursor": last, "more": more}
 
 
 @router.get("/orders/{number}/fulfilments")
 def fulfilments(request: Request, number: str) -> dict[str, Any]:
-    rows = enter(request).rows("select reference, tracking_number, carrier from shop_fulfilment where number = ?", (number,))
-    return {"fulfilments": rows}
+    return {"fulfilments": counter.fulfilments_of(enter(request), "shop", number)}
 
 
 @router.post("/orders/{number}/fulfilments", status_code=201)
 def fulfil(request: Request, number: str, body: Fulfilment) -> dict[str, Any]:
-    world = enter(request)
-    with world.change() as db:
-        if not world.one("select 1 from shop_order where number = ?", (number,)):
-            raise HTTPException(404, f"no order {number}")
-        if body.carrier != "Swiftwing Post":
-            raise HTTPException(422, f"this shop does not know the carrier {body.carrier!r}")
-        db.execute(
-            "insert into shop_fulfilment(number, at, reference, tracking_number, carrier) values (?,?,?,?,?)",
-            (number, world.now(), body.reference, body.tracking_number, body.carrier),
-        )
-        db.execute("update shop_order set state = 'sent' where number = ?", (number,))
+    counter.fulfil(enter(request), "shop", number, body.reference, body.tracking_number, body.carrier)
     return {"reference": body.reference}
 
 
 @router.get("/orders/{number}")
 def order(request: Request, number: str) -> dict[str, Any]:
-    row = enter(request).one("select * from shop_order where number = ?", (number,))
-    if not row:
-        raise HTTPException(404, f"no order {number}")
-    return order_out(row)
+    return order_out(counter.order_of(enter(request), "shop", number))
 
 
 @router.post("/orders/{number}/cancel")
 def cancel(request: Request, number: str) -> dict[str, Any]:
-    world = enter(request)
-    with world.change() as db:
-        row = world.one("select * from shop_order where number = ?", (number,))
-        if not row:
-            raise HTTPException(404, f"no order {number}")
-        if row["state"] == "sent":
-            raise HTTPException(409, "that order has been sent already")
-        db.execute("update shop_order set state = 'cancelled' where number = ?", (number,))
+    counter.cancel(enter(request), "shop", number)
     return {"number": number, "state": "cancelled"}
 
 

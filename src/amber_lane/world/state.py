@@ -18,21 +18,24 @@ create table if not exists fact(name text primary key, value text);
 create table if not exists dial(service text, name text, value real, primary key(service, name));
 create table if not exists event(id integer primary key, due integer, kind text, body text);
 create index if not exists event_due on event(due);
-create table if not exists shop_listing(sku text primary key, title text, gtin text, mpn text, brand text,
-  category text, options text, weight_g integer, price integer, quantity integer, state text, popularity real);
-create table if not exists shop_show(seq integer primary key, at integer, sku text, price integer, quantity integer,
+create table if not exists shop_listing(store text, sku text, title text, gtin text, mpn text, brand text,
+  category text, options text, weight_g integer, price integer, quantity integer, state text, popularity real,
+  description text default '', compare_at integer, tags text default '', pictures text default '[]', primary key(store, sku));
+create table if not exists shop_show(seq integer primary key, at integer, store text, sku text, price integer, quantity integer,
   state text, key text, by text);
-create index if not exists shop_show_sku on shop_show(sku, seq);
-create table if not exists shop_order(seq integer primary key, number text unique, at integer, state text, body text);
-create table if not exists shop_fulfilment(id integer primary key, number text, at integer, reference text,
+create index if not exists shop_show_sku on shop_show(store, sku, seq);
+create table if not exists shop_order(seq integer primary key, store text, number text unique, at integer, state text, body text);
+create table if not exists shop_fulfilment(id integer primary key, store text, number text, at integer, reference text,
   tracking_number text, carrier text);
-create table if not exists supply_item(number text primary key, title text, gtin text, mpn text, brand text,
+create table if not exists shop_picture(id text primary key, store text, bytes blob);
+create table if not exists batch(store text, key text, at integer, due integer, body text, results text, primary key(store, key));
+create table if not exists supply_item(supplier text, number text, title text, gtin text, mpn text, brand text,
   category text, options text, pack_size integer, weight_g integer, base integer, cost integer, stock integer,
-  origin text, gone integer default 0);
-create table if not exists supply_frozen as select number, cost, stock from supply_item where 0;
-create table if not exists supply_history(number text, at integer, cost integer, stock integer);
-create index if not exists supply_history_number on supply_history(number, at);
-create table if not exists purchase(id integer primary key, reference text, at integer, state text, body text,
+  origin text, gone integer default 0, primary key(supplier, number));
+create table if not exists supply_frozen as select supplier, number, cost, stock from supply_item where 0;
+create table if not exists supply_history(supplier text, number text, at integer, cost integer, stock integer);
+create index if not exists supply_history_number on supply_history(supplier, number, at);
+create table if not exists purchase(id integer primary key, supplier text, reference text, at integer, state text, body text,
   told text, billed integer, tracking_number text, updated integer);
 create index if not exists purchase_reference on purchase(reference);
 create table if not exists parcel(number text primary key, purchase integer, country text, stuck integer);
@@ -42,8 +45,15 @@ create table if not exists mail(id integer primary key, at integer, reference te
 """
 
 
+SCHEMA_NUMBER = 3
+
+
+class OldWorld(RuntimeError):
+    """The data file is of another make; nothing in it was touched."""
+
+
 class World:
-    """State, clock and dials. Times are integer milliseconds since 1970, money is pence."""
+    """State, clock and dials. Times are integer milliseconds since 1970, money is hundredths of each partner's currency."""
 
     def __init__(self, path: Path | str, seed: int = 7, key: str = "practice") -> None:
         self.lock = threading.RLock()
@@ -53,10 +63,15 @@ class World:
         self.db.row_factory = sqlite3.Row
         for pragma in ("journal_mode=WAL", "synchronous=NORMAL"):
             self.db.execute(f"pragma {pragma}")
+        if self.db.execute("select 1 from sqlite_master where name = 'fact'").fetchone():
+            if self.db.execute("pragma user_version").fetchone()[0] != SCHEMA_NUMBER:
+                raise OldWorld("this practice world was made by an older version; make fresh empties the demo data")
+        else:
+            self.db.execute(f"pragma user_version = {SCHEMA_NUMBER}")
         self.db.executescript(SCHEMA)
         self.seed = int(self.fact("seed", seed))
         self.key = str(self.fact("key", key))
-        self.numbers: list[str] = []
+        self.numbers: list[tuple[str, str]] = []
         self._dials = {(s, n): float(v) for s, n, v in self.db.execute("select service, name, value from dial")}
         self.luck = random.Random(f"luck-{self.seed}")
         start = int(datetime(2026, 3, 12, 9, 0, tzinfo=UTC).timestamp() * 1000)
@@ -132,12 +147,12 @@ def iso(ms: int) -> str:
 
 
 def pounds(pence: int) -> str:
-    """Pence as the text of an amount in pounds."""
+    """Hundredths as the text of an amount."""
     return f"{'-' if pence < 0 else ''}{abs(pence) // 100}.{abs(pence) % 100:02d}"
 
 
 def pence(text: str) -> int:
-    """The text of an amount in pounds as pence; ValueError if it is none."""
+    """The text of an amount as hundredths; ValueError if it is none."""
     whole, _, part = text.partition(".")
     if not whole.lstrip("-").isdigit() or (part and (not part.isdigit() or len(part) > 2)):
         raise ValueError(f"{text!r} is not an amount")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 # noun, category, cost range in pence, weight in grams, what it comes in
 GOODS: list[tuple[str, str, int, int, int, list[str]]] = [
@@ -122,9 +122,12 @@ def gtin13(serial: int) -> str:
     return f"{body}{-total % 10}"
 
 
-def make_goods(seed: int, count: int, sold: int) -> list[Good]:
-    """`count` supplier items from a seed; the first `sold` of them are sold in the shop too."""
-    rng = random.Random(f"goods-{seed}")
+def make_goods(seed: int, count: int, sold: int, mark: str = "NT", first: int = 0) -> list[Good]:
+    """`count` supplier items from a seed; the first `sold` of them are sold in the shop too.
+
+    mark: what a supplier's numbers begin with; first: where its barcodes begin.
+    """
+    rng = random.Random(f"goods-{seed}" if mark == "NT" else f"goods-{seed}-{mark}")
     goods: list[Good] = []
     serial = 0
     while len(goods) < count:
@@ -139,7 +142,7 @@ def make_goods(seed: int, count: int, sold: int) -> list[Good]:
             n = len(goods)
             edition = f" mk {lap + 1}" if lap else ""
             short = "".join(word[0] for word in noun.split())[:3].upper()
-            number = f"NT-{short}-{n:04d}"
+            number = f"{mark}-{short}-{n:04d}"
             title = f"{maker} {noun} {variant}{edition}"
             pack = next((int(w) for w in ("10", "3", "2") if f"{w} pack" in variant), 1)
             goods.append(
@@ -148,8 +151,8 @@ def make_goods(seed: int, count: int, sold: int) -> list[Good]:
                     f"DD-{noun.split()[0].upper().replace('-', '')[:8]}-{n:03d}",
                     title,
                     f"{noun[0].upper()}{noun[1:]}, {variant}, {maker}{edition}",
-                    gtin13(n + 1),
-                    f"{maker[:2].upper()}{n:04d}",
+                    gtin13(first + n + 1),
+                    f"{maker[:2].upper()}{first + n:04d}",
                     maker,
                     category,
                     variant,
@@ -163,6 +166,8 @@ def make_goods(seed: int, count: int, sold: int) -> list[Good]:
     rng.shuffle(order)
     # What the shop sells is spread over the catalogue, with one name long enough to test every column.
     chosen = [goods[i] for i in order[:sold]]
+    if not chosen:
+        return goods
     rest = [goods[i] for i in order[sold:]]
     long = chosen[3]
     chosen[3] = Good(
@@ -173,6 +178,30 @@ def make_goods(seed: int, count: int, sold: int) -> list[Good]:
         }
     )
     return chosen + rest
+
+
+def make_others(seed: int, mark: str, count: int, known: list[Good], dearness: int) -> list[Good]:
+    """Another supplier's goods: two in five are things that `known` has too, told in its own words; the rest are its own.
+
+    dearness: its costs in percent of what they are elsewhere.
+    """
+    rng = random.Random(f"others-{seed}-{mark}")
+    same = rng.sample(known, min(len(known), count * 2 // 5))
+    own = make_goods(seed, count - len(same), 0, mark, 100_000 if mark == "QB" else 200_000)
+    out = []
+    for n, good in enumerate([*same, *own]):
+        noun = next(noun for noun, *_ in sorted(GOODS, key=lambda one: -len(one[0])) if noun in good.title)
+        edition = good.title[-5:] if good.title[-5:-1] == " mk " else ""
+        if mark == "QB":
+            number, title = f"QB-{40_000 + n}", f"{noun[0].upper()}{noun[1:]} {good.options} {good.brand}{edition}"
+        else:
+            number, title = f"SR-{118_000 + n * 7}", f"{good.brand} {noun} ({good.options}){edition}"
+        # Not every supplier names barcodes.
+        gtin = good.gtin if rng.random() < 0.8 else ""
+        cost = max(30, good.cost * (dearness + rng.randint(-9, 9)) // 100)
+        out.append(replace(good, number=number, title=title, gtin=gtin, cost=cost))
+    rng.shuffle(out)
+    return out
 
 
 def make_buyer(rng: random.Random) -> dict[str, str]:

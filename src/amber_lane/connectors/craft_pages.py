@@ -1,0 +1,146 @@
+"""The craft market's pages: a store without an interface, worked as a person would by the program on their own machine."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable, Iterator
+from datetime import date, datetime
+from typing import TypeVar
+
+import httpx
+
+from ..core.money import plain
+from .errors import Denied, Malformed, Refused
+from .http import Caller
+from .protocols import Account, Address, BatchAnswer, Budget, ListingChange, OrderPage, StoreListing, StoreOrder, Tracking
+from .wire import clip, minor, order_lines, path_part, rows_of
+
+R = TypeVar("R")
+_MONEY = "GBP"
+
+
+class CraftPages:
+    """key: 'name:password' of the person's own account there."""
+
+    batch_most = 0
+
+    def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
+        self.name, _, self.word = key.partition(":")
+        self.call = Caller("the craft market", address, {}, deadline, transport)
+        self.unreadable: list[str] = []
+
+    def _signed_in(self, do: Callable[[], R]) -> R:
+        """Do something signed in. Being sent to the door says that nothing was done, so it may be done again after signing in."""
+        if self.call.client.cookies:
+            try:
+                return do()
+            except Denied:
+                self.call.client.cookies.clear()
+        try:
+            self.call.send("POST", "/sign-in", data={"name": self.name, "word": self.word})
+        except Denied:
+            raise
+        except Refused:
+            # Who is let in is led on to another page.
+            if not self.call.client.cookies:
+                raise
+        return do()
+
+    def _rows(self, path: str, **params: str) -> list[dict[str, str]]:
+        text = self._signed_in(lambda: self.call.fetch(path, params=params)).text
+        if "\n" not in text or text.lstrip().startswith("<"):
+            raise Malformed("the craft market's sheet cannot be read; its pages may have changed")
+        rows = list(csv.DictReader(io.StringIO(text, newline="")))
+        if any(None in row or None in row.values() for row in rows):
+            raise Malformed("the craft market's sheet is torn")
+        return rows
+
+    def account(self) -> Account:
+        page = self._signed_in(lambda: self.call.fetch("/home")).text
+        if "money GBP" not in page:
+            raise Malformed("the craft market's page of the stall cannot be read")
+        name = page.partition("<h1>")[2].partition("</h1>")[0]
+        may = ["read listings", "write listings", "make listings", "read orders", "write fulfilments"]
+        return Account(name, "GB", _MONEY, may, carriers=("swiftwing post", "other"))
+
+    def budget(self) -> Budget | None:
+        return None
+
+    def listings(self) -> Iterator[list[StoreListing]]:
+        rows: list[dict[str, object]] = [dict(row) for row in self._rows("/stall.csv")]
+        yield rows_of(rows, lambda row: _listing({k: str(v) for k, v in row.items()}), "code", self.unreadable)
+
+    def orders(self, cursor: str) -> OrderPage:
+        rows = self._rows("/orders.csv", after=cursor or "0")
+        whole: dict[str, list[dict[str, str]]] = {}
+        for row in rows:
+            whole.setdefault(row["order"], []).append(row)
+        bad: list[str] = []
+        given: list[dict[str, object]] = [{"order": number, "rows": lines} for number, lines in whole.items()]
+        orders = rows_of(given, lambda one: _order(whole[str(one["order"])]), "order", bad)
+        last = max((int(row["seq"]) for row in rows if row["seq"].isdigit()), default=int(cursor or 0))
+        return OrderPage(orders, str(last), len(whole) >= 100, bad)
+
+    def change_listing(self, change: ListingChange, key: str) -> None:
+        form = {"price": plain(change.price, change.currency), "pieces": str(change.quantity), "state": change.state, "note": key}
+        if change.words is not None:
+            form |= {"title": change.words.title, "text": change.words.description, "group": change.words.category}
+        self._signed_in(lambda: self.call.send("POST", f"/stall/{path_part(change.sku)}", data=form))
+
+    def find_change(self, change: ListingChange, key: str) -> bool:
+        return bool(self._rows("/journal.csv", note=key))
+
+    def send_batch(self, changes: list[ListingChange], key: str) -> None:
+        raise Refused("the craft market takes changes one by one")
+
+    def find_batch(self, key: str) -> BatchAnswer | None:
+        raise Refused("the craft market takes changes one by one")
+
+    def keep_picture(self, data: bytes, kind: str) -> str:
+        raise Refused("the craft market takes pictures by hand alone")
+
+    def fulfil(self, order: str, tracking: Tracking, reference: str) -> None:
+        form = {"parcel": tracking.number, "carrier": tracking.carrier, "note": reference}
+        self._signed_in(lambda: self.call.send("POST", f"/orders/{path_part(order)}/sent", data=form))
+
+    def find_fulfilment(self, order: str, reference: str) -> bool:
+        return bool(self._rows("/journal.csv", note=reference))
+
+    def cancel(self, order: str) -> None:
+        self._signed_in(lambda: self.call.send("POST", f"/orders/{path_part(order)}/cancel", data={}))
+
+    def tell_of_orders(self, address: str, secret: str) -> None:
+        raise Refused("the craft market does not tell of orders")
+
+    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> StoreOrder:
+        raise Denied("the craft market does not tell of orders")
+
+
+def _listing(row: dict[str, str]) -> StoreListing:
+    if row["state"] not in ("live", "paused", "ended"):
+        raise Refused(f"a state that we do not know: {row['state']}")
+    words = (row["barcode"], row["makers number"], row["maker"], row["group"], row["comes in"])
+    shown = (max(int(row["pieces"]), 0), row["state"])
+    return StoreListing(row["code"], clip(row["title"]), minor(row["price"], _MONEY), _MONEY, *shown, *words, max(int(row["grams"]), 0))
+
+
+def _order(rows: list[dict[str, str]]) -> StoreOrder:
+    first = rows[0]
+    lines = order_lines(((int(x["line"]), x["code"], int(x["pieces"]), x["each"], x["title"]) for x in rows), _MONEY)
+    to = Address(
+        first["name"],
+        first["street"],
+        first["town"],
+        first["postcode"],
+        first["country"],
+        first["street_2"],
+        first["region"],
+        first["phone"],
+        first["email"],
+    )
+    placed = datetime.fromisoformat(first["placed"])
+    if placed.tzinfo is None:
+        raise ValueError("an order needs a time with its zone")
+    state = first["state"]
+    return StoreOrder(first["order"], placed, _MONEY, to, lines, date.fromisoformat(first["by"]), state == "cancelled", state == "sent")

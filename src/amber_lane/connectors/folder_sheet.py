@@ -1,0 +1,201 @@
+"""A supplier who puts a sheet of all its goods into a folder now and then, and reads purchase orders from there."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from email.utils import parsedate_to_datetime
+from typing import Any
+from urllib.parse import urlsplit
+
+import httpx
+
+from ..core.ids import check_gtin
+from ..sheets.mapped import Reading, amount, count, read_rows
+from ..sheets.table import NotASheet, csv_bytes
+from .errors import Malformed, NotThere, OutsideError, Refused, UnknownOutcome
+from .http import Caller
+from .protocols import Account, Budget, CatalogueItem, OriginTerms, Purchase, PurchaseAnswer, Seen, SweepPage
+from .wire import PurchaseOut, clip, minor, path_part, purchase_answer
+
+_LINK = re.compile(r'href="([^"?#]{1,200}\.(?:csv|xlsx))"', re.IGNORECASE)
+_ANSWERS = "answers.csv"
+PURCHASE_HEADER = (
+    "purchase_order",
+    "line_no",
+    "item",
+    "quantity",
+    "name",
+    "address_1",
+    "address_2",
+    "city",
+    "region",
+    "postcode",
+    "country",
+    "phone",
+    "service",
+    "note",
+)
+
+
+class FolderSheet:
+    """key: 'name:password', or empty. how: the sheet's Reading as it is kept, empty until a person has named its columns."""
+
+    one_by_one = False
+
+    def __init__(
+        self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None, how: dict[str, Any] | None = None
+    ) -> None:
+        self.call = Caller("the folder", address, {}, deadline, transport)
+        if key:
+            self.call.client.auth = httpx.BasicAuth(*key.partition(":")[::2])
+        self.reading = Reading.of(how["reading"]) if how and how.get("reading") else None
+        self.currency: str = (how or {}).get("currency", "")
+        self.unreadable: list[str] = []
+        self.notices: list[str] = []
+
+    def account(self) -> Account:
+        """A folder says nothing of whose it is; that a sheet lies in it is all that can be checked."""
+        name, _ = self._newest()
+        return Account("", "", "", [f"read {name}", "put purchase orders"])
+
+    def budget(self) -> Budget | None:
+        return self.call.budget
+
+    def origins(self) -> list[OriginTerms]:
+        """A folder tells no terms; those that a person entered stand."""
+        return []
+
+    def _newest(self) -> tuple[str, str]:
+        """The newest sheet's name and path: names that carry a date sort by it."""
+        page = self.call.fetch("/").text
+        host = urlsplit(str(self.call.client.base_url)).path.rstrip("/")
+        names = sorted({link.removeprefix(host).lstrip("/") for link in _LINK.findall(page)} - {_ANSWERS})
+        names = [name for name in names if "/" not in name and ":" not in name]
+        if not names:
+            raise Refused("there is no CSV or XLSX sheet in the folder; is it the right address?")
+        return names[-1], f"/{names[-1]}"
+
+    def sheet(self) -> tuple[bytes, datetime]:
+        """The newest sheet as it is, and when it was put there."""
+        name, path = self._newest()
+        answer = self.call.fetch(path)
+        try:
+            at = parsedate_to_datetime(answer.headers["last-modified"]).astimezone(UTC)
+        except (KeyError, ValueError, TypeError) as error:
+            raise Malformed(f"the folder does not say when {name} was made, so nobody knows how old its figures are") from error
+        return answer.content, at
+
+    def _items(self) -> tuple[list[CatalogueItem], datetime]:
+        if self.reading is None:
+            raise Refused("nobody has said yet which columns the sheet has; name them under Set-up, Partners")
+        data, at = self.sheet()
+        self.notices = []
+        try:
+            rows, places, self.notices = read_rows(data, self.reading)
+            return items_of(rows, places, self.reading, self.currency, self.unreadable), at
+        except NotASheet as error:
+            raise Refused(str(error)) from error
+
+    def catalogue(self) -> Iterator[list[CatalogueItem]]:
+        yield self._items()[0]
+
+    def sweep_page(self, page: int) -> SweepPage:
+        items, at = self._items()
+        bad, self.unreadable = self.unreadable, []
+        return SweepPage(at, [Seen(i.number, i.cost, i.currency, i.stock, (), i.pack_size) for i in items], 1, bad)
+
+    def item(self, number: str) -> CatalogueItem | None:
+        return next((one for one in self._items()[0] if one.number == number), None)
+
+    def buy(self, purchase: Purchase) -> PurchaseAnswer:
+        to = purchase.address
+        where = [to.name, to.address_1, to.address_2, to.city, to.region, to.postcode, to.country, to.phone]
+        tail = [purchase.service, purchase.note]
+        rows = [[purchase.reference, line.line_no, line.item, line.quantity, *where, *tail] for line in purchase.lines]
+        self.call.send("PUT", f"/in/{path_part(purchase.reference)}.csv", content=csv_bytes(PURCHASE_HEADER, rows))
+        try:
+            found = self.find_purchases([purchase.reference])
+        except OutsideError as error:
+            raise UnknownOutcome("the purchase order was put into the folder, and its answers cannot be read") from error
+        if not found:
+            raise UnknownOutcome("the purchase order lies in the folder, but is not among the answers yet")
+        return found[0]
+
+    def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]:
+        try:
+            text = self.call.fetch(f"/{_ANSWERS}").text
+        except NotThere:
+            return []
+        out = []
+        for row in csv.DictReader(io.StringIO(text, newline=""), delimiter=";"):
+            if row.get("reference") in references:
+                if any(value is None for value in row.values()):
+                    raise Malformed("the folder's sheet of answers is torn")
+                bill = row["billed"].replace(",", ".") or None
+                told = {**row, "billed": bill, "currency": self.currency or "GBP", "tracking_number": row["tracking_number"] or None}
+                out.append(purchase_answer(PurchaseOut.model_validate(told), "the folder"))
+        return out
+
+
+def items_of(
+    rows: Iterator[list[str]], places: dict[str, int], reading: Reading, currency: str, bad: list[str], most_bad: int = 10_000
+) -> list[CatalogueItem]:
+    """Items from the rows of a catalogue sheet; a row that cannot be read is told in `bad` and stops nobody else."""
+    where = [places.get(name, -1) for name in ("item", "title", "cost", "stock", "currency")]
+    item, title, cost, stock, money = where
+    mpn, brand, category, options = (places.get(name, -1) for name in ("mpn", "brand", "category", "options"))
+    pack, weight, gtin, least, lead, origin, link = (
+        places.get(name, -1) for name in ("pack_size", "weight_g", "gtin", "least_price", "lead_days", "origin", "link")
+    )
+    decimal, out = reading.decimal, []
+
+    def cell(row: list[str], place: int) -> str:
+        return row[place].strip() if 0 <= place < len(row) else ""
+
+    for n, row in enumerate(rows, 2):
+        if not any(row):
+            continue
+        try:
+            number, name = cell(row, item), clip(cell(row, title))
+            if not number or len(number) > 100 or not name:
+                raise ValueError("the number or the title is empty")
+            unit = cell(row, money).upper() or currency
+            out.append(
+                CatalogueItem(
+                    number,
+                    name,
+                    minor(amount(cell(row, cost), decimal), unit),
+                    unit,
+                    count(cell(row, stock)),
+                    cell(row, origin),
+                    _gtin(cell(row, gtin)),
+                    cell(row, mpn)[:300],
+                    cell(row, brand)[:300],
+                    cell(row, category)[:300],
+                    cell(row, options)[:300],
+                    max(count(cell(row, pack) or "1"), 1),
+                    count(cell(row, weight) or "0"),
+                    (),
+                    minor(amount(cell(row, least), decimal), unit) if cell(row, least) else None,
+                    count(cell(row, lead) or "0"),
+                    cell(row, link)[:500],
+                )
+            )
+        except ValueError as error:
+            if len(bad) < most_bad:
+                bad.append(f"row {n}, {cell(row, item)[:40] or 'no number'}: {error}")
+    return out
+
+
+def _gtin(text: str) -> str:
+    """A barcode whose check digit is right; a wrong one is left out, since it would only mislead."""
+    if not text:
+        return ""
+    try:
+        return check_gtin(text)
+    except ValueError:
+        return ""

@@ -1,0 +1,142 @@
+"""What every store of the world does alike: listings shown and changed, orders told, parcels noted, pictures kept."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from typing import Any
+
+from fastapi import HTTPException, Request
+
+from .life import DAY, show
+from .partners import SHOPS
+from .state import World, iso, pence, pounds
+
+STATES = ("live", "paused", "ended")
+WORDS = ("title", "description", "gtin", "mpn", "brand", "category", "options", "tags")
+
+
+def world_of(request: Request) -> World:
+    world: World = request.app.state.world
+    return world
+
+
+def listings_of(world: World, store: str, after: str, limit: int) -> list[dict[str, Any]]:
+    return world.rows("select * from shop_listing where store = ? and sku > ? order by sku limit ?", (store, after, limit))
+
+
+def listing_of(world: World, store: str, sku: str) -> dict[str, Any]:
+    """One listing; HTTPException 404 where there is none."""
+    row = world.one("select * from shop_listing where store = ? and sku = ?", (store, sku))
+    if not row:
+        raise HTTPException(404, f"no listing {sku}")
+    return row
+
+
+def change(world: World, store: str, sku: str, given: dict[str, Any], key: str, make: bool = False) -> dict[str, Any]:
+    """Change what is given of a listing (price as text), or make it; the same key again changes nothing. The row as it is now."""
+    with world.change() as db:
+        row = world.one("select * from shop_listing where store = ? and sku = ?", (store, sku))
+        if row and key and world.one("select 1 from shop_show where store = ? and sku = ? and key = ?", (store, sku, key)):
+            return row
+        if not row:
+            if not make:
+                raise HTTPException(404, f"no listing {sku}")
+            db.execute(
+                "insert into shop_listing(store, sku, title, gtin, mpn, brand, category, options, weight_g, price, quantity, state, "
+                "popularity) values (?,?,'','','','','','',0,0,0,'paused',1.2)",
+                (store, sku),
+            )
+            row = listing_of(world, store, sku)
+        new = row | _checked(given)
+        if not 1 <= new["price"] <= 100_000_000 or not 0 <= new["quantity"] <= 1_000_000 or new["state"] not in STATES:
+            raise HTTPException(422, "price, quantity or state is out of bounds")
+        if not new["title"].strip() or len(new["title"]) > int(world.fact(f"{store}_title_most", 200)):
+            raise HTTPException(422, f"the title must have 1 to {int(world.fact(f'{store}_title_most', 200))} letters")
+        columns = [*WORDS, "weight_g", "price", "compare_at", "quantity", "state", "pictures"]
+        db.execute(
+            f"update shop_listing set {', '.join(f'{name} = ?' for name in columns)} where store = ? and sku = ?",
+            [*(new[name] for name in columns), store, sku],
+        )
+        show(world, store, sku, world.now(), "api", key)
+        return listing_of(world, store, sku)
+
+
+def _checked(given: dict[str, Any]) -> dict[str, Any]:
+    out = {name: value for name, value in given.items() if value is not None}
+    try:
+        for name in ("price", "compare_at"):
+            if name in out:
+                out[name] = pence(out[name]) if out[name] != "" else None
+    except ValueError as error:
+        raise HTTPException(422, str(error)) from error
+    if "pictures" in out:
+        out["pictures"] = json.dumps(out["pictures"])
+    return out
+
+
+def orders_after(world: World, store: str, cursor: int, limit: int) -> tuple[list[dict[str, Any]], int, bool]:
+    """Orders after a cursor, the new cursor, whether there are more; the fault dials of a store turn them about."""
+    rows = world.rows("select * from shop_order where store = ? and seq > ? order by seq limit ?", (store, cursor, limit))
+    last = rows[-1]["seq"] if rows else cursor
+    out = [order_out(row) for row in rows]
+    if out and world.luck.random() < world.dial(store, "duplicates"):
+        out += out[:3]
+    if world.luck.random() < world.dial(store, "out_of_order"):
+        out.reverse()
+    return out, last, len(rows) == limit
+
+
+def order_of(world: World, store: str, number: str) -> dict[str, Any]:
+    row = world.one("select * from shop_order where store = ? and number = ?", (store, number))
+    if not row:
+        raise HTTPException(404, f"no order {number}")
+    return row
+
+
+def order_out(row: dict[str, Any]) -> dict[str, Any]:
+    body = json.loads(row["body"])
+    lines = [line | {"unit_price": pounds(line["unit_price"])} for line in body["lines"]]
+    return {
+        "number": row["number"],
+        "ordered_at": iso(row["at"]),
+        "currency": "GBP",
+        "state": row["state"],
+        "lines": lines,
+        "buyer": body["buyer"],
+        "promised_by": iso(row["at"] + body["promised_days"] * DAY)[:10],
+    }
+
+
+def fulfil(world: World, store: str, number: str, reference: str, tracking: str, carrier: str) -> None:
+    """Note a parcel of an order; a store takes only carriers by the names it has for them."""
+    with world.change() as db:
+        order_of(world, store, number)
+        if carrier not in SHOPS[store].carriers:
+            raise HTTPException(422, f"this shop does not know the carrier {carrier!r}")
+        db.execute(
+            "insert into shop_fulfilment(store, number, at, reference, tracking_number, carrier) values (?,?,?,?,?,?)",
+            (store, number, world.now(), reference, tracking, carrier),
+        )
+        db.execute("update shop_order set state = 'sent' where store = ? and number = ?", (store, number))
+
+
+def fulfilments_of(world: World, store: str, number: str) -> list[dict[str, Any]]:
+    return world.rows("select reference, tracking_number, carrier from shop_fulfilment where store = ? and number = ?", (store, number))
+
+
+def cancel(world: World, store: str, number: str) -> None:
+    with world.change() as db:
+        if order_of(world, store, number)["state"] == "sent":
+            raise HTTPException(409, "that order has been sent already")
+        db.execute("update shop_order set state = 'cancelled' where store = ? and number = ?", (store, number))
+
+
+def keep_picture(world: World, store: str, data: bytes) -> str:
+    """Keep a picture; its name is made from its bytes, so the same one is kept once."""
+    if not data.startswith((b"\xff\xd8\xff", b"\x89PNG", b"RIFF")):
+        raise HTTPException(422, "that is not a picture that we can show")
+    name = hashlib.sha256(data).hexdigest()[:24]
+    with world.change() as db:
+        db.execute("insert or ignore into shop_picture values (?,?,?)", (f"{store}-{name}", store, data))
+    return f"{store}-{name}"
