@@ -89,6 +89,32 @@ def world(
 
 
 @app.command()
+def agent(
+    token: Annotated[str, typer.Option(envvar="AMBER_LANE_TOKEN", help="The token that Amber Lane showed when the store was joined.")],
+    store: Annotated[str, typer.Option(help="The store's own address.")],
+    key: Annotated[str, typer.Option(envvar="AMBER_LANE_STORE_KEY", help="name:password of your account in the store; it stays here.")],
+    kind: Annotated[str, typer.Option(help="How the store is worked.")] = "craft_pages",
+    at: Annotated[str, typer.Option(help="Where Amber Lane answers.")] = "http://127.0.0.1:8700",
+    once: Annotated[bool, typer.Option(help="One round only.")] = False,
+) -> None:
+    """Work for a store without an open interface: take its waiting changes from Amber Lane, do them there, report each."""
+    from . import logs
+    from .agent import DEADLINE, Agent, Office, TokenEnded
+    from .connectors.errors import Refused
+    from .connectors.kinds import connect
+
+    logs.set_up()
+    try:
+        worker = Agent(Office(at, token), connect("store", kind, store, key, DEADLINE))
+        worker.once() if once else worker.work()
+    except (Refused, TokenEnded) as error:
+        typer.echo(f"amber-lane: {error}", err=True)
+        raise typer.Exit(2) from error
+    except KeyboardInterrupt:
+        raise typer.Exit(0) from None
+
+
+@app.command()
 def demo(
     speed: Annotated[float, typer.Option(help="How fast the practice world's time runs.")] = 60.0,
 ) -> None:

@@ -38,3 +38,7 @@ class PacedClock:
         """Follow another clock: it says `at` now and runs at `speed`."""
         with self._lock:
             self._at, self._mark, self._speed = at, time.monotonic(), speed
+
+
+# Programs on other machines know nothing of a practice world's time: what they are promised is in real seconds.
+WALL: Clock = SystemClock()

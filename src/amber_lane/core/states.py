@@ -116,12 +116,13 @@ OUTBOX = Machine(
     "waiting",
     (
         _move("claim", "waiting unknown", "claimed", "a worker takes it in hand"),
-        _move("confirm", "claimed", "done", "the outside has it"),
+        _move("post", "claimed unknown", "posted", "the store took it in a batch; what became of it is still to be told"),
+        _move("confirm", "claimed posted", "done", "the outside has it"),
         _move("delay", "claimed", "waiting", "it surely did not arrive; try again later"),
-        _move("lose", "claimed", "unknown", "nobody knows; ask by our reference before anything else"),
+        _move("lose", "claimed posted", "unknown", "nobody knows; ask by our reference before anything else"),
         _move("drop", "waiting dead", "dropped", "a newer change overtook it"),
         _move("stop", "waiting", "dropped", "a person took it back before it went out"),
-        _move("fail", "claimed", "dead", "refused, or tried too often; shown on Today"),
+        _move("fail", "claimed posted", "dead", "refused, or tried too often; shown on Today"),
         _move("retry", "dead", "waiting", "a person tries it again"),
     ),
 )

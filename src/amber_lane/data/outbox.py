@@ -12,13 +12,16 @@ from .base import Row, Versioned
 
 
 class Outbox(Row):
-    """A change decided here. `subject` is the thing whose changes must stay in order."""
+    """A change decided here. `subject` is the thing whose changes must stay in order.
+
+    ticket: the batch that it went in, or the program that has it in hand; until: when that program's time is up.
+    """
 
     __tablename__ = "outbox"
     __table_args__ = (
         Index("ix_outbox_state_target_id", "state", "target", "id"),
         Index("ix_outbox_target_subject_id", "target", "subject", "id"),
-        CheckConstraint("state in ('waiting','claimed','unknown','done','dropped','dead')", name="state"),
+        CheckConstraint("state in ('waiting','claimed','unknown','posted','done','dropped','dead')", name="state"),
     )
     key: Mapped[str] = mapped_column(unique=True)
     target: Mapped[str]
@@ -33,6 +36,8 @@ class Outbox(Row):
     done_at: Mapped[datetime | None]
     answer: Mapped[str] = mapped_column(default="")
     overtaken_by: Mapped[str | None]
+    ticket: Mapped[str | None]
+    until: Mapped[datetime | None]
 
 
 class Job(Row):

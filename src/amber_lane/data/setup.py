@@ -25,6 +25,10 @@ class Store(Versioned):
     write_listings: Mapped[bool] = mapped_column(default=True)
     allowance_units: Mapped[int | None]
     allowance_listings: Mapped[int | None]
+    # What its titles may be, and the order of attributes that it likes in them.
+    title_most: Mapped[int | None]
+    banned_words: Mapped[list[Any]] = mapped_column(default=list)
+    title_order: Mapped[list[Any]] = mapped_column(default=list)
     orders_cursor: Mapped[str | None]
     next_read: Mapped[datetime | None]
 
@@ -60,6 +64,9 @@ class Supplier(Versioned):
     stale: Mapped[bool] = mapped_column(default=False)
     next_ask: Mapped[datetime | None]
     note: Mapped[str] = mapped_column(default="")
+    # What the addresses of its items' pages begin with, and how its sheets are read.
+    site: Mapped[str] = mapped_column(default="")
+    reading: Mapped[dict[str, Any] | None]
 
 
 class Origin(Versioned):
@@ -119,6 +126,10 @@ class Link(Versioned):
     good_at: Mapped[datetime | None]
     failures: Mapped[int] = mapped_column(default=0)
     rest_until: Mapped[datetime | None]
+    # How many calls the partner allows, and how many were left at its last answer.
+    calls_limit: Mapped[int | None]
+    calls_left: Mapped[int | None]
+    calls_at: Mapped[datetime | None]
 
 
 class Carrier(Versioned):
@@ -154,6 +165,9 @@ class Token(Versioned):
     name: Mapped[str]
     hash: Mapped[str] = mapped_column(unique=True)
     used_at: Mapped[datetime | None]
+    # The run of the program that may work for the store now, and until when it keeps others out.
+    holder: Mapped[str] = mapped_column(default="")
+    held_until: Mapped[datetime | None]
 
 
 class Setting(Row):

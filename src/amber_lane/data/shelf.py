@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from .base import Versioned
+from .base import Row, Versioned
 
 
 class Sku(Versioned):
@@ -67,6 +67,39 @@ class Listing(Versioned):
     net: Mapped[int | None]
     set_by: Mapped[int] = mapped_column(default=-1)
     outcome: Mapped[int] = mapped_column(default=0)
+    # What it says beside its title and description; category '' = the SKU's.
+    category: Mapped[str] = mapped_column(default="")
+    tags: Mapped[str] = mapped_column(default="")
+    compare_at: Mapped[int | None]
+    pictures: Mapped[list[Any]] = mapped_column(default=list)
+    # The listing that it was copied from, and whether it takes that one's changed words.
+    copied_from: Mapped[int | None]
+    follow_words: Mapped[bool] = mapped_column(default=False)
+    # Words as the store shows them, where they are not ours.
+    theirs: Mapped[dict[str, Any] | None]
+    # Why the last publishing failed; '' when it did not.
+    told: Mapped[str] = mapped_column(default="")
+
+
+class Picture(Row):
+    """Our own copy of a picture, checked when it came in; the same bytes are kept once."""
+
+    __tablename__ = "picture"
+    sha: Mapped[str] = mapped_column(unique=True)
+    kind: Mapped[str]
+    width: Mapped[int]
+    height: Mapped[int]
+    data: Mapped[bytes]
+
+
+class PictureAt(Row):
+    """The name that a store gave one of our pictures."""
+
+    __tablename__ = "picture_at"
+    __table_args__ = (UniqueConstraint("picture_id", "store_id"),)
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id"))
+    store_id: Mapped[int] = mapped_column(ForeignKey("store.id"))
+    name: Mapped[str]
 
 
 class PhraseRule(Versioned):

@@ -48,6 +48,9 @@ class Sample(Versioned):
     state: Mapped[str]
     ordered_at: Mapped[datetime | None]
     verdict: Mapped[str] = mapped_column(default="")
+    reference: Mapped[str] = mapped_column(default="")
+    quantity: Mapped[int] = mapped_column(default=1)
+    note: Mapped[str] = mapped_column(default="")
 
 
 class SupplierRequest(Versioned):
@@ -58,6 +61,9 @@ class SupplierRequest(Versioned):
     asked_at: Mapped[datetime]
     target: Mapped[int | None]
     answer: Mapped[dict[str, Any] | None]
+    note: Mapped[str] = mapped_column(default="")
+    item_id: Mapped[int | None] = mapped_column(ForeignKey("item.id"))
+    ended_at: Mapped[datetime | None]
 
 
 class SavedSearch(Versioned):
@@ -68,3 +74,7 @@ class SavedSearch(Versioned):
     next_at: Mapped[datetime | None]
     daily_limit: Mapped[int]
     bring: Mapped[str]
+    store_id: Mapped[int | None] = mapped_column(ForeignKey("store.id"))
+    last_at: Mapped[datetime | None]
+    # What it found and brought in lately, newest first.
+    reports: Mapped[list[Any]] = mapped_column(default=list)

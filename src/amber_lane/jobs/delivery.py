@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import random
 import time
-from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -27,25 +26,16 @@ from ..connectors.errors import (
     Unavailable,
     UnknownOutcome,
 )
-from ..connectors.protocols import (
-    Address,
-    ListingChange,
-    Mail,
-    Purchase,
-    PurchaseLine,
-    Tracking,
-)
-from ..core.money import parse_money
 from ..core.states import OUTBOX
 from ..data.base import to_ms
 from ..data.outbox import Outbox
 from ..data.session import Database
-from ..data.setup import Link, Store
-from ..data.shelf import Listing
-from ..data.transit import Message, PassedOn
-from ..services import purchases
+from ..data.setup import Link, Store, Supplier
+from ..services import delivered
 from ..services.desk import Desk, DeskError, bulk_update
-from ..services.setup import Doors, link_of, note_health
+from ..services.setup import UNCALLED, Doors, link_of, note_budget, note_health
+from .batches import Batches
+from .letters import SEND
 
 TRIES_MAX = 12
 BATCH = 48
@@ -65,48 +55,6 @@ class Carried:
     error: OutsideError | None = None
 
 
-def _change(body: dict[str, Any]) -> ListingChange:
-    return ListingChange(body["sku"], parse_money(body["price"], body["currency"]), body["currency"], body["quantity"], body["state"])
-
-
-def _purchase(body: dict[str, Any]) -> Purchase:
-    return Purchase(
-        body["reference"],
-        body["origin"],
-        body["service"],
-        Address(**body["address"]),
-        [PurchaseLine(**line) for line in body["lines"]],
-        body["note"],
-    )
-
-
-def _mail(body: dict[str, Any]) -> Mail:
-    return Mail(body["reference"], body["sender"], body["to"], body["subject"], body["body"])
-
-
-def _find_purchase(link: Any, body: dict[str, Any], key: str) -> Any:
-    found = link.find_purchases([key])
-    return found[0] if found else None
-
-
-def _find_cancel(link: Any, body: dict[str, Any], key: str) -> Any:
-    # Cancelling twice does no harm: the store says that it is done.
-    return None
-
-
-# kind -> (send, ask). `ask` answers something true when the outside has it already.
-SEND: dict[str, tuple[Callable[[Any, dict[str, Any], str], Any], Callable[[Any, dict[str, Any], str], Any]]] = {
-    "listing": (lambda link, b, key: link.change_listing(_change(b), key), lambda link, b, key: link.find_change(_change(b), key)),
-    "purchase": (lambda link, b, key: link.buy(_purchase(b)), _find_purchase),
-    "fulfilment": (
-        lambda link, b, key: link.fulfil(b["order"], Tracking(b["tracking_number"], b["carrier"]), key),
-        lambda link, b, key: link.find_fulfilment(b["order"], key),
-    ),
-    "cancel": (lambda link, b, key: link.cancel(b["order"]), _find_cancel),
-    "mail": (lambda link, b, key: link.send(_mail(b)), lambda link, b, key: link.find_mail(key)),
-}
-
-
 class Delivery:
     """Carries out the outbox of one database. One process does so at a time (see jobs.worker)."""
 
@@ -117,12 +65,20 @@ class Delivery:
         # Real seconds that a lost call may still be at work outside; asking earlier could miss it.
         self.settle = doors.deadline
         self.not_before: dict[int, float] = {}
+        self.batches = Batches(db, clock, self.settle)
 
     def recover(self) -> int:
         """After a start: whatever was claimed when the last worker died has an unknown outcome."""
         with self.db.writing() as s:
-            lost = list(s.scalars(select(Outbox.id).where(Outbox.state.in_(("claimed", "unknown")))))
-            s.execute(update(Outbox).where(Outbox.state == "claimed").values(state=OUTBOX.step("claimed", "lose")))
+            # What a program on somebody's machine has in hand is not ours to lose; its time runs out by itself.
+            ours = Outbox.until.is_(None)
+            lost = list(s.scalars(select(Outbox.id).where(Outbox.state.in_(("claimed", "unknown")), ours)))
+            s.execute(update(Outbox).where(Outbox.state == "claimed", ours).values(state=OUTBOX.step("claimed", "lose")))
+            self.batches.not_before |= {
+                ticket: time.monotonic() + self.settle
+                for ticket in s.scalars(select(Outbox.ticket).where(Outbox.state == "unknown", Outbox.ticket.is_not(None)).distinct())
+                if ticket
+            }
         for number in lost:
             self.not_before[number] = time.monotonic() + self.settle
         return len(lost)
@@ -137,11 +93,14 @@ class Delivery:
     def targets(self) -> list[str]:
         """Targets with something to carry out now."""
         with self.db.reading() as s:
-            return list(
-                s.scalars(
-                    select(Outbox.target).where(Outbox.state.in_(("waiting", "unknown")), Outbox.after <= self.clock.now()).distinct()
-                )
-            )
+            due = select(Outbox.target).where(Outbox.state.in_(("waiting", "unknown", "posted")), Outbox.after <= self.clock.now())
+            found = list(s.scalars(due.distinct()))
+            uncalled = {
+                f"{owner}:{number}"
+                for owner, table in (("store", Store), ("supplier", Supplier))
+                for number in s.scalars(select(table.id).where(table.kind.in_(UNCALLED)))
+            }
+            return [target for target in found if target not in uncalled]
 
     def run(self, target: str, most: int = 100_000) -> int:
         """Carry out what is due for one target, in batches. Returns how many rows were taken in hand."""
@@ -151,13 +110,26 @@ class Delivery:
         except (OutsideError, DeskError) as error:
             self._unusable(target, error.told)
             return 0
+        batched = bool(getattr(link, "batch_most", 0))
+        if batched:
+            owner, _, number = target.partition(":")
+            if self._resting(target):
+                return 0
+            done, trouble = self.batches.run(target, link, most, self._may_write(int(number)))
+            if done or trouble:
+                with self.db.writing() as s:
+                    desk = Desk(s, self.clock, WHO)
+                    self._health(desk, owner, int(number), [trouble])
+                    note_budget(desk, owner, int(number), link)
+            if trouble:
+                return done
         while done < most:
-            rows = self._claim(target)
+            rows = self._claim(target, batched)
             if not rows:
                 return done
             try:
                 results = self._carry_all(link, rows)
-                self._record(target, results)
+                self._record(target, results, link)
             except BaseException:
                 self._lose([row.id for row in rows])
                 raise
@@ -193,15 +165,25 @@ class Delivery:
             return [carry(row) for row in rows]
         return list(self.pool.map(carry, rows))
 
-    def _claim(self, target: str) -> list[Outbox]:
-        """Take the next rows in hand: for each subject only its oldest unfinished one."""
+    def _resting(self, target: str) -> bool:
+        owner, _, number = target.partition(":")
+        with self.db.reading() as s:
+            until = s.scalar(select(Link.rest_until).where(Link.owner == owner, Link.owner_id == int(number)))
+            return until is not None and until > self.clock.now()
+
+    def _may_write(self, store: int) -> bool:
+        with self.db.reading() as s:
+            return bool(s.scalar(select(Store.write_listings).where(Store.id == store)))
+
+    def _claim(self, target: str, batched: bool = False) -> list[Outbox]:
+        """Take the next rows in hand: for each subject only its oldest unfinished one. batched: listing changes go elsewhere."""
         owner, _, number = target.partition(":")
         with self.db.writing() as s:
             link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
             if link is None or (link.rest_until and link.rest_until > self.clock.now()):
                 return []
             wanted = [Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "claimed"))]
-            if owner == "store" and not s.scalar(select(Store.write_listings).where(Store.id == int(number))):
+            if batched or (owner == "store" and not s.scalar(select(Store.write_listings).where(Store.id == int(number)))):
                 # Price and stock wait; tracking numbers and cancellations are the buyers' and go on.
                 wanted.append(Outbox.kind != "listing")
             rows = s.scalars(select(Outbox).where(*wanted).order_by(Outbox.id).limit(BATCH * 4)).all()
@@ -256,7 +238,7 @@ class Delivery:
             return Carried("dead", f"{error.told} (tried {row.tries + 1} times)", error=error)
         return Carried(state, error.told, wait * self.luck.uniform(0.8, 1.2), error=error)
 
-    def _record(self, target: str, results: list[tuple[Outbox, Carried]]) -> None:
+    def _record(self, target: str, results: list[tuple[Outbox, Carried]], link: Any) -> None:
         """Write down what came of a batch, in one transaction with all that follows from it."""
         owner, _, number = target.partition(":")
         with self.db.writing() as s:
@@ -270,8 +252,10 @@ class Delivery:
             for row, carried in results:
                 if carried.state != "done":
                     self._put_back(s, row, carried, now)
-            self._follow(desk, done)
+            delivered.follow(desk, [(row, carried.answer) for row, carried in done])
+            delivered.failed(desk, [(row, carried.told) for row, carried in results if carried.state == "dead"])
             self._health(desk, owner, int(number), [carried.error for _, carried in results])
+            note_budget(desk, owner, int(number), link)
 
     def _put_back(self, s: Session, row: Outbox, carried: Carried, now: datetime) -> None:
         """A row that is not done: when to look at it again, and whether it counts as a try."""
@@ -284,31 +268,6 @@ class Delivery:
         elif carried.state == "waiting":
             values["claimed_at"] = None
         s.execute(update(Outbox).where(Outbox.id == row.id, Outbox.state == "claimed").values(**values))
-
-    def _follow(self, desk: Desk, done: list[tuple[Outbox, Carried]]) -> None:
-        shown = [
-            (
-                parse_money(row.body["price"], row.body["currency"]),
-                row.body["quantity"],
-                row.body["state"],
-                to_ms(desk.now),
-                row.body["listing"],
-            )
-            for row, _ in done
-            if row.kind == "listing"
-        ]
-        bulk_update(desk.s, Listing, ("shown_price", "shown_quantity", "shown_state", "shown_at"), shown)
-        for row, carried in done:
-            if row.kind == "purchase":
-                purchases.take_answer(desk, carried.answer)
-            elif row.kind == "fulfilment":
-                desk.s.execute(
-                    update(PassedOn)
-                    .where(PassedOn.parcel_id == row.body["parcel"], PassedOn.order_id == row.body["order_id"])
-                    .values(confirmed_at=desk.now)
-                )
-            elif row.kind == "mail":
-                desk.s.execute(update(Message).where(Message.id == row.body["message"]).values(state="sent"))
 
     def _health(self, desk: Desk, owner: str, number: int, errors: list[OutsideError | None]) -> None:
         """The breaker: a partner that fails again and again is left alone for a growing while."""

@@ -13,7 +13,6 @@ from sqlalchemy import select
 from ..clock import Clock
 from ..connectors.errors import Malformed, OutsideError, RateLimited, Unavailable
 from ..connectors.protocols import StoreOrder, SweepPage
-from ..data.orders import Order
 from ..data.session import Database
 from ..data.setup import Carrier, Store, Supplier
 from ..data.watch import Sweep
@@ -123,17 +122,10 @@ class Reader:
         with self.db.writing() as s:
             desk = self.desk(s, "Orders")
             store = desk.get(Store, store_id, "store")
-            fresh: list[Order] = []
-            for one in told:
-                order = orders.take_in(desk, store, one)
-                if order is not None:
-                    fresh.append(order)
-            if cursor is not None:
-                store.orders_cursor = cursor
+            fresh = orders.take_page(desk, store, told, cursor)
             for text in unreadable:
                 desk.log("order.unreadable", store.name, f"{store.name}: {text}", why="look at it in the store; nothing else was held up")
             if fresh:
-                orders.after_sales(desk, fresh)
                 setup.note_health(desk, "store", store_id, None)
             return len(fresh)
 

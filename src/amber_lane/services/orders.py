@@ -74,6 +74,16 @@ def take_in(desk: Desk, store: Store, given: StoreOrder, came_by: str = "link") 
     return order
 
 
+def take_page(desk: Desk, store: Store, told: Iterable[StoreOrder], cursor: str | None) -> list[Order]:
+    """A page of orders and the cursor after it (None: it stays). Returns those that are new; what they need is planned."""
+    fresh = [order for one in told if (order := take_in(desk, store, one)) is not None]
+    if cursor is not None:
+        store.orders_cursor = cursor
+    if fresh:
+        after_sales(desk, fresh)
+    return fresh
+
+
 def keep_line(store: Store, fee: Any, line: OrderLine, first: bool) -> None:
     """What the store leaves us of a line: section 2 per unit sold, the payment's fixed part once an order."""
 

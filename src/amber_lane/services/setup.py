@@ -29,6 +29,8 @@ from .desk import Conflict, Desk, Invalid, NotFound
 from .facts import changed
 from .secrets import Safe, hash_password
 
+# Kinds that are never called: they work by sheets, or a program of theirs calls us.
+UNCALLED = ("sheet", "program")
 OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox}
 Open = Callable[[str, str, str, str], Any]
 
@@ -53,19 +55,26 @@ class Doors:
         self.safe, self.deadline, self.transport = safe, deadline, transport
         self._open: dict[tuple[str, int], tuple[str, Any]] = {}
 
-    def fresh(self, owner: str, kind: str, address: str, key: str) -> Any:
-        return connect(owner, kind, address, key, self.deadline, self.transport)
+    def fresh(self, owner: str, kind: str, address: str, key: str, how: dict[str, Any] | None = None) -> Any:
+        return connect(owner, kind, address, key, self.deadline, self.transport, how)
 
     def of(self, desk: Desk, owner: str, owner_id: int) -> Any:
         """The connector of a joined partner, kept open as long as its address and key stay the same. NotFound without a link."""
         link = link_of(desk, owner, owner_id)
-        mark = f"{link.address}|{link.sealed_key}"
+        row = desk.get(OWNERS[owner], owner_id, owner)
+        how = how_of(row)
+        mark = f"{link.address}|{link.sealed_key}|{how}"
         known = self._open.get((owner, owner_id))
         if known is None or known[0] != mark:
-            row = desk.get(OWNERS[owner], owner_id, owner)
-            known = (mark, self.fresh(owner, getattr(row, "kind", "smtp"), link.address, self.safe.open(link.sealed_key)))
+            known = (mark, self.fresh(owner, getattr(row, "kind", "smtp"), link.address, self.safe.open(link.sealed_key), how))
             self._open[owner, owner_id] = known
         return known[1]
+
+
+def how_of(row: Any) -> dict[str, Any] | None:
+    """What a connector must know of a supplier beside address and key: how its sheets are read, and its money."""
+    reading = getattr(row, "reading", None)
+    return {"reading": reading, "currency": row.currency} if reading else None
 
 
 def link_of(desk: Desk, owner: str, owner_id: int) -> Link:
@@ -202,6 +211,14 @@ def note_health(desk: Desk, owner: str, owner_id: int, error: OutsideError | Non
         link.state, link.told, link.good_at = "good", "", desk.now
     else:
         link.state, link.told = "broken" if isinstance(error, Refused) else "failing", error.told
+
+
+def note_budget(desk: Desk, owner: str, owner_id: int, link: Any) -> None:
+    """Remember how many calls a partner allows, and how many were left when it last said so."""
+    told = link.budget() if hasattr(link, "budget") else None
+    if told is not None:
+        row = link_of(desk, owner, owner_id)
+        row.calls_limit, row.calls_left, row.calls_at = told.limit, told.left, desk.now
 
 
 def renew_key(desk: Desk, doors: Doors, owner: str, owner_id: int, address: str, key: str) -> Link:

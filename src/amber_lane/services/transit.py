@@ -94,7 +94,7 @@ def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine
             {
                 "order": order.number,
                 "tracking_number": parcel.number,
-                "carrier": carrier.store_names.get(store.kind, carrier.name),
+                "carrier": carrier.store_names.get(str(store.id), carrier.name),
                 "reference": reference,
                 "parcel": parcel.id,
                 "order_id": order_id,

@@ -1,0 +1,135 @@
+"""The program for a store without an open interface. It runs on the machine of the person who can sign in there.
+
+It takes waiting changes from Amber Lane for a while, does them in the store one by one, and reports each. It holds no
+data: when it is stopped at any point and started again, nothing is lost, done twice or done out of order.
+"""
+
+from __future__ import annotations
+
+import secrets
+import time
+from collections.abc import Callable
+from dataclasses import asdict
+from typing import Any
+
+import httpx
+import structlog
+
+from .connectors.errors import Denied, OutsideError, Refused, UnknownOutcome
+from .connectors.protocols import StoreLink, StoreOrder
+from .jobs.letters import SEND
+
+log = structlog.get_logger()
+DEADLINE = 10.0
+
+
+class TokenEnded(RuntimeError):
+    """Amber Lane does not know this token any more."""
+
+
+class Office:
+    """Amber Lane, as its programs call it."""
+
+    def __init__(self, address: str, token: str, transport: httpx.BaseTransport | None = None) -> None:
+        self.client = httpx.Client(
+            base_url=f"{address.rstrip('/')}/api/v1/program",
+            headers={"Authorization": f"Bearer {token}"},
+            timeout=DEADLINE,
+            trust_env=False,
+            transport=transport,
+        )
+
+    def call(self, method: str, path: str, body: Any = None) -> dict[str, Any]:
+        """httpx.HTTPError when it cannot be reached or says no; TokenEnded when the token is not known."""
+        response = self.client.request(method, path, json=body)
+        if response.status_code == 401:
+            raise TokenEnded(str(response.json().get("detail", "the token is not known")))
+        response.raise_for_status()
+        answer: dict[str, Any] = response.json()
+        return answer
+
+
+class Agent:
+    """One run of the program for one store."""
+
+    def __init__(self, office: Office, link: StoreLink, rest: Callable[[float], Any] = time.sleep) -> None:
+        self.office, self.link, self.rest = office, link, rest
+        self.run = secrets.token_hex(8)
+        self.listed = False
+
+    def work(self, every: float = 2.0) -> None:
+        """Work until the token ends."""
+        while True:
+            try:
+                busy = self.once()
+            except TokenEnded:
+                raise
+            except httpx.HTTPError as error:
+                log.warning("Amber Lane does not answer", told=str(error)[:200])
+                busy = 0
+            except OutsideError as error:
+                self._tell_trouble(error)
+                busy = 0
+            self.rest(every if not busy else 0.05)
+
+    def once(self) -> int:
+        """One round: changes carried out, orders and (the first time) listings brought in. Returns how many changes."""
+        hello = self.office.call("GET", "/hello")
+        if not self.listed:
+            for page in self.link.listings():
+                for start in range(0, len(page), 1000):
+                    self.office.call("POST", "/listings", {"listings": [asdict(one) for one in page[start : start + 1000]]})
+            self.listed = True
+        if hello["read_orders"]:
+            self._orders(hello["orders_cursor"])
+        return self._changes()
+
+    def _orders(self, cursor: str) -> None:
+        more = True
+        while more:
+            page = self.link.orders(cursor)
+            if page.orders:
+                self.office.call("POST", "/orders", {"cursor": page.cursor, "orders": [_order(one) for one in page.orders]})
+            cursor, more = page.cursor, page.more
+
+    def _changes(self) -> int:
+        asked = time.monotonic()
+        leased = self.office.call("POST", "/lease", {"run": self.run})
+        # What could still be under way when the time is up is not begun: it would come after somebody else's.
+        last = asked + leased["lease_seconds"] - 3 * DEADLINE
+        for change in leased["changes"]:
+            if time.monotonic() > last:
+                break
+            outcome, told = self._do(change)
+            result = {"id": change["id"], "key": change["key"], "outcome": outcome, "told": told[:500]}
+            self.office.call("POST", "/report", {"run": self.run, "results": [result]})
+        return len(leased["changes"])
+
+    def _do(self, change: dict[str, Any]) -> tuple[str, str]:
+        send, ask = SEND[change["kind"]]
+        try:
+            if change["perhaps_done"] and ask(self.link, change["body"], change["key"]):
+                return "done", "was done already"
+            send(self.link, change["body"], change["key"])
+        except UnknownOutcome as error:
+            return "unknown", error.told
+        except Denied as error:
+            self._tell_trouble(error)
+            return "failed", error.told
+        except Refused as error:
+            return "refused", error.told
+        except OutsideError as error:
+            return "failed", error.told
+        return "done", ""
+
+    def _tell_trouble(self, error: OutsideError) -> None:
+        log.warning("the store cannot be worked", told=error.told)
+        try:
+            self.office.call("POST", "/trouble", {"told": error.told})
+        except httpx.HTTPError:
+            return
+
+
+def _order(one: StoreOrder) -> dict[str, Any]:
+    day = one.promised_by.isoformat() if one.promised_by else None
+    return {**asdict(one), "ordered_at": one.ordered_at.isoformat(), "promised_by": day}

@@ -1,0 +1,217 @@
+"""What the program of a closed store calls: waiting changes in hand, reports back, listings and orders brought in.
+
+It is let in by its token alone, and sees nothing but its own store.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Header, HTTPException, Request
+from pydantic import AwareDatetime, BaseModel, Field
+
+from ..clock import WALL
+from ..connectors.protocols import Address, StoreListing, StoreOrder, StoreOrderLine
+from ..data.setup import Store, Token
+from ..services import orders, program, shelf
+from ..services.desk import Desk, Invalid
+from .deps import house
+from .shapes import Ask, Big
+
+router = APIRouter(prefix="/program", tags=["program"])
+
+
+@dataclass
+class Seat:
+    """A program at work: its desk, its token, its store."""
+
+    desk: Desk
+    token: Token
+    store: Store
+
+
+def _seat(request: Request, authorization: Annotated[str, Header()] = "") -> Iterator[Seat]:
+    base = house(request)
+    with base.db.writing() as s:
+        desk = Desk(s, base.clock, "Program")
+        try:
+            token, store = program.enter(desk, authorization.removeprefix("Bearer ").strip())
+        except program.NoSuchToken as error:
+            raise HTTPException(401, error.told) from error
+        desk.who = f"{store.name}'s program"
+        yield Seat(desk, token, store)
+
+
+TheSeat = Annotated[Seat, Depends(_seat, scope="function")]
+Run = Annotated[str, Field(min_length=8, max_length=64)]
+
+
+class HelloOut(BaseModel):
+    store: str
+    currency: str
+    orders_cursor: str
+    read_orders: bool
+    lease_seconds: int
+
+
+class LeaseAsk(Ask):
+    run: Run
+    most: int = Field(program.MOST, ge=1, le=program.MOST)
+
+
+class HandedOut(BaseModel):
+    id: int
+    key: str
+    kind: str
+    body: dict[str, Any]
+    perhaps_done: bool
+
+
+class LeaseOut(BaseModel):
+    changes: list[HandedOut]
+    lease_seconds: int
+
+
+class ReportIn(Ask):
+    id: Big
+    key: str = Field(max_length=300)
+    outcome: str = Field(pattern="^(done|refused|failed|unknown)$")
+    told: str = Field("", max_length=500)
+
+
+class ReportAsk(Ask):
+    run: Run
+    results: list[ReportIn] = Field(max_length=program.MOST)
+
+
+class Counted(BaseModel):
+    counted: int
+
+
+class TroubleAsk(Ask):
+    told: str = Field(max_length=500)
+
+
+class ListingIn(Ask):
+    sku: str = Field(min_length=1, max_length=100)
+    title: str = Field(max_length=500)
+    price: int = Field(ge=1, le=100_000_000)
+    currency: str = Field(max_length=3)
+    quantity: int = Field(ge=0, le=1_000_000)
+    state: str = Field(pattern="^(live|paused|ended)$")
+    gtin: str = Field("", max_length=300)
+    mpn: str = Field("", max_length=300)
+    brand: str = Field("", max_length=300)
+    category: str = Field("", max_length=300)
+    options: str = Field("", max_length=300)
+    weight_g: int = Field(0, ge=0, le=10_000_000)
+    description: str = Field("", max_length=20_000)
+
+
+class ListingsAsk(Ask):
+    listings: list[ListingIn] = Field(max_length=2000)
+
+
+class AddressIn(Ask):
+    name: str = Field(max_length=300)
+    address_1: str = Field(max_length=300)
+    city: str = Field(max_length=300)
+    postcode: str = Field(max_length=300)
+    country: str = Field(max_length=300)
+    address_2: str = Field("", max_length=300)
+    region: str = Field("", max_length=300)
+    phone: str = Field("", max_length=300)
+    email: str = Field("", max_length=300)
+
+
+class LineIn(Ask):
+    line_no: int = Field(ge=1, le=10_000)
+    sku: str = Field(min_length=1, max_length=300)
+    quantity: int = Field(ge=1, le=1_000_000)
+    unit_price: int = Field(ge=0, le=100_000_000)
+    title: str = Field("", max_length=500)
+
+
+class OrderIn(Ask):
+    number: str = Field(min_length=1, max_length=300)
+    ordered_at: AwareDatetime
+    currency: str = Field(max_length=3)
+    buyer: AddressIn
+    lines: list[LineIn] = Field(min_length=1, max_length=500)
+    promised_by: date | None = None
+    cancelled: bool = False
+    sent: bool = False
+    note: str = Field("", max_length=2000)
+
+
+class OrdersAsk(Ask):
+    cursor: str = Field(max_length=300)
+    orders: list[OrderIn] = Field(max_length=500)
+
+
+@router.get("/hello")
+def hello(seat: TheSeat) -> HelloOut:
+    store = seat.store
+    return HelloOut(
+        store=store.name,
+        currency=store.currency,
+        orders_cursor=store.orders_cursor or "",
+        read_orders=store.read_orders,
+        lease_seconds=int(program.LEASE.total_seconds()),
+    )
+
+
+@router.post("/lease")
+def lease(seat: TheSeat, ask: LeaseAsk) -> LeaseOut:
+    """Take the next changes in hand. 409 while another run of the program holds the store."""
+    handed = program.lease(seat.desk, seat.token, seat.store, ask.run, WALL.now(), ask.most)
+    return LeaseOut(
+        changes=[HandedOut.model_validate(one, from_attributes=True) for one in handed], lease_seconds=int(program.LEASE.total_seconds())
+    )
+
+
+@router.post("/report")
+def report(seat: TheSeat, ask: ReportAsk) -> Counted:
+    """What became of changes in hand. The same report again changes nothing."""
+    told = [program.Report(one.id, one.key, one.outcome, one.told) for one in ask.results]
+    return Counted(counted=program.report(seat.desk, seat.token, seat.store, ask.run, WALL.now(), told))
+
+
+@router.post("/trouble")
+def trouble(seat: TheSeat, ask: TroubleAsk) -> Counted:
+    """The program cannot work its store, and says why."""
+    program.trouble(seat.desk, seat.store, ask.told)
+    return Counted(counted=1)
+
+
+@router.post("/listings")
+def listings(seat: TheSeat, ask: ListingsAsk) -> Counted:
+    """Listings as the store shows them."""
+    rows = [StoreListing(**one.model_dump()) for one in ask.listings]
+    return Counted(counted=shelf.bring_in(seat.desk, seat.store, rows))
+
+
+@router.post("/orders")
+def take_orders(seat: TheSeat, ask: OrdersAsk) -> Counted:
+    """Orders after our cursor; each is taken in once, however often it comes."""
+    if not seat.store.read_orders:
+        raise Invalid(f"reading orders is switched off for {seat.store.name}")
+    given = [
+        StoreOrder(
+            one.number,
+            one.ordered_at,
+            one.currency,
+            Address(**one.buyer.model_dump()),
+            [StoreOrderLine(**line.model_dump()) for line in one.lines],
+            one.promised_by,
+            one.cancelled,
+            one.sent,
+            one.note,
+        )
+        for one in ask.orders
+    ]
+    fresh = orders.take_page(seat.desk, seat.store, given, ask.cursor)
+    return Counted(counted=len(fresh))

@@ -1,0 +1,160 @@
+"""Listing changes for a store that takes them in batches: sent under a key of ours, their result fetched later.
+
+The key stands in the rows before the call, so whatever happens in between, the store is asked by it before anything goes again.
+"""
+
+from __future__ import annotations
+
+import secrets
+import time
+from collections.abc import Iterable
+from datetime import timedelta
+from typing import Any
+
+from sqlalchemy import select, update
+
+from ..clock import Clock
+from ..connectors.errors import Denied, OutsideError, RateLimited, Refused, UnknownOutcome
+from ..connectors.protocols import BatchAnswer
+from ..core.states import OUTBOX
+from ..data.outbox import Outbox
+from ..data.session import Database
+from ..services import delivered
+from ..services.desk import Desk, in_chunks
+from .letters import change_of
+
+LOOK_AGAIN = timedelta(seconds=30)
+WHO = "Delivery"
+
+
+class Batches:
+    """Batches of one store at a time. settle: real seconds that a lost call may still be at work outside."""
+
+    def __init__(self, db: Database, clock: Clock, settle: float) -> None:
+        self.db, self.clock, self.settle = db, clock, settle
+        self.not_before: dict[str, float] = {}
+
+    def run(self, target: str, link: Any, most: int, may_send: bool) -> tuple[int, OutsideError | None]:
+        """Fetch results that are due and send what waits. Returns rows in hand, and the trouble that ended it."""
+        done = 0
+        try:
+            for ticket in self._tickets(target, "posted"):
+                done += self._fetch(ticket, link.find_batch(ticket))
+            for ticket in self._tickets(target, "unknown"):
+                if self.not_before.get(ticket, 0) <= time.monotonic():
+                    done += self._ask(ticket, link.find_batch(ticket))
+            while may_send and done < most:
+                rows = self._claim(target, link.batch_most)
+                if not rows:
+                    break
+                done += len(rows)
+                self._send(link, rows, rows[0].ticket or "")
+        except OutsideError as error:
+            return done, error
+        return done, None
+
+    def _tickets(self, target: str, state: str) -> list[str]:
+        with self.db.reading() as s:
+            query = select(Outbox.ticket).where(Outbox.target == target, Outbox.state == state, Outbox.ticket.is_not(None))
+            return [ticket for ticket in s.scalars(query.where(Outbox.after <= self.clock.now()).distinct()) if ticket]
+
+    def _claim(self, target: str, most: int) -> list[Outbox]:
+        """Take the oldest unfinished change of each listing in hand, under one new key."""
+        with self.db.writing() as s:
+            query = select(Outbox).where(Outbox.target == target, Outbox.kind == "listing")
+            open_ = query.where(Outbox.state.in_(("waiting", "unknown", "claimed", "posted"))).order_by(Outbox.id)
+            seen: set[str] = set()
+            taken: list[Outbox] = []
+            for row in s.scalars(open_.limit(most * 4)):
+                if row.subject not in seen and row.state == "waiting" and row.after <= self.clock.now() and len(taken) < most:
+                    taken.append(row)
+                seen.add(row.subject)
+            if not taken:
+                return []
+            key = f"batch-{taken[0].id}-{secrets.token_hex(5)}"
+            for row in taken:
+                s.expunge(row)
+                row.ticket = key
+            for chunk in in_chunks([row.id for row in taken]):
+                s.execute(
+                    update(Outbox)
+                    .where(Outbox.id.in_(chunk))
+                    .values(state="claimed", ticket=key, tries=Outbox.tries + 1, claimed_at=self.clock.now())
+                )
+            return taken
+
+    def _send(self, link: Any, rows: list[Outbox], key: str) -> None:
+        """Send one batch. One that is refused as a whole is halved, until the change that is to blame stands alone."""
+        ids = [row.id for row in rows]
+        try:
+            link.send_batch([change_of(row.body) for row in rows], key)
+        except UnknownOutcome as error:
+            self.not_before[key] = time.monotonic() + self.settle
+            self._set(ids, "unknown", error.told, ticket=key)
+            raise
+        except Denied as error:
+            self._set(ids, "waiting", error.told, wait=60.0)
+            raise
+        except Refused as error:
+            if len(rows) == 1:
+                self._settle(rows, {}, {rows[0].id: error.told})
+                return
+            middle = len(rows) // 2
+            for part in (rows[:middle], rows[middle:]):
+                fresh = f"{key}-{part[0].id}"
+                self._set([row.id for row in part], "claimed", "", ticket=fresh)
+                self._send(link, part, fresh)
+            return
+        except OutsideError as error:
+            self._set(ids, "waiting", error.told, wait=error.wait if isinstance(error, RateLimited) else 5.0)
+            raise
+        self._set(ids, "posted", "in a batch, its result is still to come", ticket=key, wait=LOOK_AGAIN.total_seconds())
+
+    def _set(self, ids: Iterable[int], state: str, told: str, ticket: str | None = None, wait: float = 0.0) -> None:
+        with self.db.writing() as s:
+            values: dict[str, Any] = {"state": state, "answer": told[:500], "ticket": ticket}
+            values["after"] = self.clock.now() + timedelta(seconds=wait)
+            if state == "waiting":
+                values["claimed_at"] = None
+            s.execute(update(Outbox).where(Outbox.id.in_(list(ids))).values(**values))
+
+    def _rows(self, ticket: str, state: str) -> list[Outbox]:
+        with self.db.reading() as s:
+            return list(s.scalars(select(Outbox).where(Outbox.ticket == ticket, Outbox.state == state).order_by(Outbox.id)))
+
+    def _ask(self, ticket: str, answer: BatchAnswer | None) -> int:
+        """A batch whose sending was lost: known there, it is waited for; unknown there, it goes again under a new key."""
+        rows = self._rows(ticket, "unknown")
+        known = answer is not None
+        self._set([row.id for row in rows], "posted" if known else "waiting", "asked after a loss", ticket if known else None)
+        self.not_before.pop(ticket, None)
+        return len(rows)
+
+    def _fetch(self, ticket: str, answer: BatchAnswer | None) -> int:
+        rows = self._rows(ticket, "posted")
+        if answer is not None and not answer.done:
+            self._set([row.id for row in rows], "posted", "in a batch, its result is still to come", ticket, LOOK_AGAIN.total_seconds())
+            return 0
+        told = answer.results if answer is not None else {}
+        good = {row.id: row for row in rows if told.get(row.body["sku"]) == ""}
+        bad = {row.id: told[row.body["sku"]] for row in rows if told.get(row.body["sku"])}
+        self._settle(rows, good, bad)
+        # What the store has no result for goes again; a listing is set to what it shall be, so twice does no harm.
+        lost = [row.id for row in rows if row.id not in good and row.id not in bad]
+        if lost:
+            self._set(lost, "waiting", "the store has no result for it; sent again", wait=5.0)
+        return len(rows)
+
+    def _settle(self, rows: list[Outbox], good: dict[int, Outbox], bad: dict[int, str]) -> None:
+        with self.db.writing() as s:
+            desk = Desk(s, self.clock, WHO)
+            for chunk in in_chunks(good):
+                s.execute(
+                    update(Outbox)
+                    .where(Outbox.id.in_(chunk), Outbox.state == "posted")
+                    .values(state=OUTBOX.step("posted", "confirm"), answer="", done_at=desk.now)
+                )
+            for number, why in bad.items():
+                s.execute(update(Outbox).where(Outbox.id == number).values(state="dead", answer=why[:500]))
+            delivered.follow(desk, [(row, None) for row in good.values()])
+            delivered.failed(desk, [(row, bad[row.id]) for row in rows if row.id in bad])

@@ -1,0 +1,56 @@
+"""What stands in an outbox row, as the connectors take it, and how each kind is sent and asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from ..connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseLine, Tracking
+from ..core.money import parse_money
+
+
+def change_of(body: dict[str, Any]) -> ListingChange:
+    words = body.get("words")
+    said = None
+    if words:
+        pictures = tuple(words.get("pictures", ()))
+        said = ListingWords(**{**words, "pictures": pictures})
+    return ListingChange(body["sku"], parse_money(body["price"], body["currency"]), body["currency"], body["quantity"], body["state"], said)
+
+
+def purchase_of(body: dict[str, Any]) -> Purchase:
+    return Purchase(
+        body["reference"],
+        body["origin"],
+        body["service"],
+        Address(**body["address"]),
+        [PurchaseLine(**line) for line in body["lines"]],
+        body["note"],
+    )
+
+
+def mail_of(body: dict[str, Any]) -> Mail:
+    return Mail(body["reference"], body["sender"], body["to"], body["subject"], body["body"])
+
+
+def _find_purchase(link: Any, body: dict[str, Any], key: str) -> Any:
+    found = link.find_purchases([key])
+    return found[0] if found else None
+
+
+def _find_cancel(link: Any, body: dict[str, Any], key: str) -> Any:
+    # Cancelling twice does no harm: the store says that it is done.
+    return None
+
+
+# kind -> (send, ask). `ask` answers something true when the outside has it already.
+SEND: dict[str, tuple[Callable[[Any, dict[str, Any], str], Any], Callable[[Any, dict[str, Any], str], Any]]] = {
+    "listing": (lambda link, b, key: link.change_listing(change_of(b), key), lambda link, b, key: link.find_change(change_of(b), key)),
+    "purchase": (lambda link, b, key: link.buy(purchase_of(b)), _find_purchase),
+    "fulfilment": (
+        lambda link, b, key: link.fulfil(b["order"], Tracking(b["tracking_number"], b["carrier"]), key),
+        lambda link, b, key: link.find_fulfilment(b["order"], key),
+    ),
+    "cancel": (lambda link, b, key: link.cancel(b["order"]), _find_cancel),
+    "mail": (lambda link, b, key: link.send(mail_of(b)), lambda link, b, key: link.find_mail(key)),
+}

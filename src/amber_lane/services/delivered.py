@@ -1,0 +1,46 @@
+"""What follows here when the outside has a change: the listing shows it, the purchase has an answer, the buyer was told."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import update
+
+from ..core.money import parse_money
+from ..data.base import to_ms
+from ..data.outbox import Outbox
+from ..data.shelf import Listing
+from ..data.transit import Message, PassedOn
+from . import purchases
+from .desk import Desk, bulk_update
+
+
+def follow(desk: Desk, done: Sequence[tuple[Outbox, Any]]) -> None:
+    """Changes that the outside has confirmed, each with its answer."""
+    at = to_ms(desk.now)
+    shown = [
+        (parse_money(row.body["price"], row.body["currency"]), row.body["quantity"], row.body["state"], at, row.body["listing"])
+        for row, _ in done
+        if row.kind == "listing"
+    ]
+    bulk_update(desk.s, Listing, ("shown_price", "shown_quantity", "shown_state", "shown_at"), shown)
+    said = [("", None, row.body["listing"]) for row, _ in done if row.kind == "listing" and row.body.get("words")]
+    bulk_update(desk.s, Listing, ("told", "theirs"), said)
+    for row, answer in done:
+        if row.kind == "purchase":
+            purchases.take_answer(desk, answer)
+        elif row.kind == "fulfilment":
+            desk.s.execute(
+                update(PassedOn)
+                .where(PassedOn.parcel_id == row.body["parcel"], PassedOn.order_id == row.body["order_id"])
+                .values(confirmed_at=desk.now)
+            )
+        elif row.kind == "mail":
+            desk.s.execute(update(Message).where(Message.id == row.body["message"]).values(state="sent"))
+
+
+def failed(desk: Desk, dead: Sequence[tuple[Outbox, str]]) -> None:
+    """Changes that the outside refused: a listing that was being published remembers why."""
+    said = [(told[:500], row.body["listing"]) for row, told in dead if row.kind == "listing" and row.body.get("words")]
+    bulk_update(desk.s, Listing, ("told",), said)
