@@ -11,7 +11,7 @@ from amber_lane.data.orders import Hold, Plan
 from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Service, Supplier
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, prices, setup, today, undo
+from amber_lane.services import lanes, prices, terms, today, undo
 from amber_lane.services.desk import Invalid
 from amber_lane.services.drafts import PolicyChange, RateChange, SupplierChange
 
@@ -96,7 +96,7 @@ def test_a_lane_that_does_not_go_to_the_country_shows_nothing_and_says_so(small)
         told = [one.told for one in today.troubles(small.desk(s)) if one.kind == "Not sent there"]
     assert told == ["Supply House does not send 1 listing to IE by the lane's service"]
     change(small, Supplier, 1, kind="sheet")
-    small.write(lambda desk: setup.send_to(desk, "IE"))
+    small.write(lambda desk: terms.send_to(desk, "IE"))
     assert landed(small, 1, 2) == 380
     small.respond()
     assert landed(small, 1, 2) == 230

@@ -14,9 +14,9 @@ from sqlalchemy import select
 from ..clock import PacedClock
 from ..connectors.errors import OutsideError
 from ..connectors.kinds import KINDS
-from ..data.setup import Link, Origin, Person, Service, Supplier
+from ..data.setup import Link, Origin, Person, Service, Supplier, Token
 from ..jobs.longjobs import start
-from ..services import setup, watch
+from ..services import program, setup, terms, watch
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
@@ -30,6 +30,9 @@ class KindOut(BaseModel):
     kind: str
     name: str
     key_told: str
+    address_told: str
+    # Its sheets' columns must be named before it can be read; a person enters how it sends.
+    by_sheets: bool
 
 
 class PartnerOut(BaseModel):
@@ -51,16 +54,37 @@ class PartnerOut(BaseModel):
     sweep_minutes: int | None
     # What a supplier gives, in ppm: discount, rebate, tax; None for others.
     terms: dict[str, int] | None
+    # Calls that the partner allows in its stretch of time, and how many were left at its last answer.
+    calls_limit: int | None
+    calls_left: int | None
+    calls_at: datetime | None
+    # A supplier by sheets: whether its columns have been named. A store by a program: whether it has a token.
+    columns_named: bool | None
+    token: bool | None
+    allowance_units: int | None
+    allowance_listings: int | None
 
 
 @router.get("/setup/kinds")
 def kinds(number: SignedIn) -> list[KindOut]:
-    return [KindOut(owner=k.owner, kind=k.kind, name=k.name, key_told=k.key_told) for k in KINDS]
+    return [
+        KindOut(
+            owner=k.owner,
+            kind=k.kind,
+            name=k.name,
+            key_told=k.key_told,
+            address_told=k.address_told,
+            by_sheets=k.how or k.kind == "sheet",
+        )
+        for k in KINDS
+        if not k.by_program
+    ]
 
 
 @router.get("/setup/partners")
 def partners(desk: ReadDesk) -> list[PartnerOut]:
     links = {(link.owner, link.owner_id): link for link in desk.s.scalars(select(Link))}
+    tokens = set(desk.s.scalars(select(Token.store_id)))
     out = []
     for owner, table in setup.OWNERS.items():
         for row in desk.s.scalars(select(table).order_by(table.id)):
@@ -84,6 +108,13 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
                     rest_until=link.rest_until if link else None,
                     switches=switches,
                     sweep_minutes=getattr(row, "sweep_minutes", None),
+                    calls_limit=link.calls_limit if link else None,
+                    calls_left=link.calls_left if link else None,
+                    calls_at=link.calls_at if link else None,
+                    columns_named=bool(row.reading) if getattr(row, "kind", "") in ("folder", "sheet") and owner == "supplier" else None,
+                    token=row.id in tokens if getattr(row, "kind", "") == "program" else None,
+                    allowance_units=getattr(row, "allowance_units", None),
+                    allowance_listings=getattr(row, "allowance_listings", None),
                     terms={name: getattr(row, name) for name in SUPPLIER_TERMS} if owner == "supplier" else None,
                 )
             )
@@ -103,36 +134,53 @@ class JoinAsk(Ask):
     days: int = Field(3, ge=1, le=90)
 
 
+class Joined(Done):
+    """id: the partner's number here. token: for the program of a closed store, shown this one time."""
+
+    id: int
+    token: str | None = None
+
+
 @router.post("/setup/partners", status_code=201)
-def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Done:
+def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Joined:
     """Join a partner: its account is asked before anything is kept."""
     given = setup.Join(ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency)
-    by_sheets = ask.kind == "sheet"
-    account = None if by_sheets else setup.ask_account(base.doors, given)
+    uncalled, token = ask.kind in setup.UNCALLED, None
+    account = None if uncalled else setup.ask_account(base.doors, given)
     with base.db.writing() as s:
         desk = Desk(s, base.clock, request.session.get("name", ""))
         if account is None:
-            row = _join_by_sheets(desk, base, ask, given)
+            row = _join_uncalled(desk, ask, given)
         else:
             row = setup.join_partner(desk, base.doors, given, account)
             if ask.owner in ("store", "supplier"):
                 what = "listings" if ask.owner == "store" else "items"
-                start(desk, "join", f"join-{ask.owner}-{row.id}", f"Bringing in {row.name}'s {what}", {"owner": ask.owner, "id": row.id})
+                if row.watching if ask.owner == "supplier" else True:
+                    title = f"Bringing in {row.name}'s {what}"
+                    start(desk, "join", f"join-{ask.owner}-{row.id}", title, {"owner": ask.owner, "id": row.id})
+        if ask.kind == "program":
+            token = program.make_token(desk, row.id)
+        if ask.owner == "supplier" and (ask.kind == "folder" or uncalled):
+            first, following = minor(ask.ship_first, "ship_first") or 0, minor(ask.ship_next, "ship_next") or 0
+            terms.write_one_origin(desk, row, first, following, ask.days)
+        joined = Joined(told=f"{row.name} is joined", id=row.id, token=token)
     if ask.owner == "store" and account is not None:
-        _ask_for_words(base, row.id)
-    return Done(told=f"{row.name} is joined")
+        _ask_for_words(base, joined.id)
+    return joined
 
 
-def _join_by_sheets(desk: Desk, base: House, ask: JoinAsk, given: setup.Join) -> Any:
-    if ask.owner not in ("store", "supplier"):
-        raise Invalid("only a store or a supplier can work by sheets")
+def _join_uncalled(desk: Desk, ask: JoinAsk, given: setup.Join) -> Any:
+    if ask.owner not in ("store", "supplier") or (ask.kind == "program" and ask.owner != "store"):
+        raise Invalid("only a store or a supplier can be joined that way")
     if not ask.name:
         raise Invalid("give it a name", {"name": "is empty"})
-    row = setup.join_by_sheets(desk, given)
-    if ask.owner == "supplier":
-        first, following = minor(ask.ship_first, "ship_first") or 0, minor(ask.ship_next, "ship_next") or 0
-        setup.write_one_origin(desk, row, first, following, ask.days)
-    return row
+    return setup.join_uncalled(desk, given)
+
+
+@router.post("/setup/stores/{number}/token", status_code=201)
+def new_token(desk: WriteDesk, number: Big) -> Joined:
+    """A new token for a closed store's program; the old one ends at once. Cannot be undone."""
+    return Joined(told="A new token; the old one has ended", id=number, token=program.make_token(desk, number))
 
 
 def _ask_for_words(base: House, store: int) -> None:
@@ -172,7 +220,10 @@ def renew(base: TheHouse, request: Request, person: SignedIn, owner: str, number
         link = setup.link_of(desk, owner, number)
         row = desk.get(setup.OWNERS[owner], number, owner)
         key = ask.key.strip() or base.doors.safe.open(link.sealed_key)
-        given = setup.Join(owner, getattr(row, "kind", "smtp"), row.name, ask.address.strip() or link.address, key)
+        kind = getattr(row, "kind", "smtp")
+        if kind in setup.UNCALLED:
+            raise Conflict(f"{row.name} is never called: its program calls us")
+        given = setup.Join(owner, kind, row.name, ask.address.strip() or link.address, key)
     try:
         setup.ask_account(base.doors, given)
     except Invalid as error:
@@ -205,6 +256,8 @@ def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
         setattr(row, name, value)
         told.append(f"{name.replace('_', ' ')} {'on' if value is True else 'off' if value is False else value}")
     desk.log("partner.switch", row.name, f"{row.name}: {', '.join(told)}")
+    if ask.watching and getattr(row, "kind", "") == "folder" and not row.reading:
+        raise Conflict("name the columns of its sheet first")
     if ask.write_listings:
         watch.catch_up(desk, number)
     return Done(told="Changed")

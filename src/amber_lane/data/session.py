@@ -33,6 +33,12 @@ class Database:
         with self.engine.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
+            if self.sqlite:
+                # An index that can be made anew from the items at any time, so it is no table of ours.
+                connection.exec_driver_sql(
+                    "create virtual table if not exists item_fts using fts5(title, brand, options, category, number, gtin, mpn, "
+                    "tokenize='unicode61 remove_diacritics 2', prefix='2 3')"
+                )
 
     @contextmanager
     def reading(self) -> Iterator[Session]:

@@ -37,6 +37,8 @@ class Item(Row):
     offer: Mapped[str] = mapped_column(default="good")
     seen_at: Mapped[datetime | None]
     changed_at: Mapped[datetime | None]
+    # When it was last asked for by itself, where a supplier tells one item a call.
+    looked_at: Mapped[datetime | None]
     doubt_cost: Mapped[int] = mapped_column(default=-1)
     doubt_stock: Mapped[int] = mapped_column(default=-1)
     doubt_seen: Mapped[int] = mapped_column(default=0)

@@ -95,10 +95,10 @@ TABLES: dict[Any, tuple[str, ...]] = {
 }
 
 
-def write_past(desk: Desk, days: int = 24, a_day: int = 52, seed: int = 7) -> int:
+def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> int:
     """Write `days` of past orders at about `a_day` each. Returns how many."""
     rng, s, start = random.Random(f"past-{seed}"), desk.s, desk.now - timedelta(days=days)
-    store = s.scalars(select(Store)).one()
+    stores = {row.id: row for row in s.scalars(select(Store))}
     fees = fee_rows(s)
     sold = s.execute(
         select(Sku, Listing, Lane, Item, Origin, Service)
@@ -108,10 +108,12 @@ def write_past(desk: Desk, days: int = 24, a_day: int = 52, seed: int = 7) -> in
         .join(Item, Item.id == LanePart.item_id)
         .join(Origin, Origin.id == Lane.origin_id)
         .join(Service, (Service.origin_id == Origin.id) & (Service.code == Lane.service) & (Service.country == "GB"))
-        .where(Listing.profit > 0)
-        .order_by(Sku.id)
+        .where(Listing.profit > 0, Lane.use == 0, Item.currency == Listing.currency)
+        .order_by(Sku.id, Listing.store_id)
     ).all()
-    weights = [rng.paretovariate(1.2) for _ in sold]
+    # The own shop sells most, the craft market least.
+    share = {"own_site": 1.0, "market_api": 0.6, "program": 0.4}
+    weights = [rng.paretovariate(1.2) * share[stores[row[1].store_id].kind] for row in sold]
     rows: dict[Any, list[tuple[Any, ...]]] = {table: [] for table in TABLES}
     number = 0
     for day in range(days):
@@ -119,6 +121,7 @@ def write_past(desk: Desk, days: int = 24, a_day: int = 52, seed: int = 7) -> in
         for _ in range(rng.randint(a_day - 9, a_day + 9) + (14 if weekend else 0)):
             number += 1
             sku, listing, lane, item, origin, service = rng.choices(sold, weights)[0]
+            store = stores[listing.store_id]
             at = start + timedelta(days=day, minutes=rng.randint(0, 1439))
             ms, made = to_ms(at), to_ms(at + timedelta(hours=9))
             arrived = to_ms(at + timedelta(days=rng.uniform(1.5, 3.2)))

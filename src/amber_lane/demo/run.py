@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import sqlite3
 import subprocess
@@ -41,6 +42,15 @@ def _has_data(settings: Settings) -> bool:
             return bool(base.execute("select count(*) from store").fetchone()[0])
         except sqlite3.OperationalError:
             return False
+
+
+def _start_program(settings: Settings, world: str, me: list[str]) -> subprocess.Popen[bytes]:
+    """The program that works the craft market, as its keeper would start it on their own machine."""
+    from .partners import CRAFT, TOKEN
+
+    env = os.environ | {"AMBER_LANE_TOKEN": (settings.data / TOKEN).read_text().strip(), "AMBER_LANE_STORE_KEY": CRAFT[1]}
+    at = f"http://{settings.host}:{settings.port}"
+    return subprocess.Popen([*me, "agent", "--store", f"{world}{CRAFT[0]}", "--at", at], env=env, start_new_session=True)
 
 
 def _begin_anew(settings: Settings) -> None:
@@ -93,6 +103,7 @@ def run(speed: float) -> int:
             "The first page offers a ready account. Ctrl C closes it; all data stays.",
             flush=True,
         )
+        processes.append(_start_program(settings, world, me))
         return _watch(processes)
     except (RuntimeError, httpx.HTTPError) as error:
         print(f"amber-lane: {error}", file=sys.stderr)

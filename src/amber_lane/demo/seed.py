@@ -12,41 +12,19 @@ import httpx
 from sqlalchemy import func, select
 
 from ..api.deps import House
-from ..api.session import DEMO
 from ..clock import PacedClock
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
-from ..data.prices import PriceRule
-from ..data.setup import FeeRow, Store, Supplier
+from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
-from ..services import setup, sheets_in, transit
+from ..services import sheets_in
 from ..services.desk import Desk, bulk_insert
 from ..services.drafts import PolicyChange
 from ..sheets.table import read_sheet
+from .partners import OWNER, bring_in_goods, join_all
 from .past import write_past
-
-OWNER = "Mara Whitlock"
-PARTNERS = (
-    ("store", "own_site", "Dusk & Dial shop", "/shop/api", "dusk-dial:practice-shop"),
-    ("supplier", "wholesale_api", "Northlight Trade", "/wholesale/api", "practice-northlight"),
-    ("carrier", "post_api", "Swiftwing Post", "/post/api", "practice-swiftwing"),
-)
-RULES = (
-    {
-        "band_from": 0,
-        "rule": "multiple",
-        "rule_value": 3_000_000,
-        "min_profit": 150,
-        "endings": "49|99",
-        "step": 120_000,
-        "reserve": 10_000,
-    },
-    {"band_from": 500, "rule": "margin", "rule_value": 280_000, "min_profit": 250, "endings": "95", "step": 80_000, "reserve": 20_000},
-    {"band_from": 2000, "rule": "margin", "rule_value": 220_000, "min_profit": 500, "endings": "95", "step": 80_000, "reserve": 20_000},
-    {"band_from": 6000, "rule": "ret", "rule_value": 240_000, "min_profit": 1200, "endings": "00", "step": 80_000, "reserve": 15_000},
-)
 
 
 def is_seeded(house: House) -> bool:
@@ -57,11 +35,10 @@ def is_seeded(house: House) -> bool:
 def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: int = 10) -> None:
     """Fill an empty house. rounds: hours lived through before the doors open."""
     follow(house, world)
-    tell("joining store, supplier, carrier and mailbox")
-    _join(house, world)
-    tell("bringing in the catalogue and the listings")
-    house.reader.catalogue(1)
-    house.reader.listings(1)
+    tell("joining stores, suppliers, carrier and mailbox")
+    join_all(house, world)
+    tell("bringing in the catalogues and the listings")
+    bring_in_goods(house, world)
     _open_lanes(house)
     _import_history(house, world)
     with house.db.writing() as s:
@@ -75,6 +52,8 @@ def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: i
             if isinstance(house.clock, PacedClock):
                 house.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
             house.worker.once()
+            if n == rounds - 1:
+                hand.post("/world/facts", json={"name": "retail_calls", "value": 60})
             if n == rounds - 6:
                 _sell_unmapped(house, hand)
             if n == rounds - 2:
@@ -90,48 +69,27 @@ def follow(house: House, world: str) -> None:
         house.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
 
 
-def _join(house: House, world: str) -> None:
-    port = int(world.rsplit(":", 1)[1])
-    with house.db.writing() as s:
-        desk = Desk(s, house.clock, OWNER)
-        setup.make_person(desk, OWNER, DEMO.mail, DEMO.password)
-        transit.make_templates(desk)
-        for owner, kind, name, path, key in (*PARTNERS, ("mailbox", "smtp", "Dusk & Dial", "", "")):
-            address = f"{world}{path}" if owner != "mailbox" else f"smtp://127.0.0.1:{port + 1}|{world}/mail/api"
-            given = setup.Join(owner, kind, name, address, key)
-            setup.join_partner(desk, house.doors, given, setup.ask_account(house.doors, given))
-        store = s.scalars(select(Store)).one()
-        store.payment, store.payment_fixed, store.tax_in_price = 19_000, 20, 0
-        s.scalars(select(FeeRow)).one().percent = 20_000
-        s.scalars(select(Supplier)).one().rebate = 20_000
-        s.add_all(
-            PriceRule(scope="house", scope_key="", **{**rule, "rule": "return" if rule["rule"] == "ret" else rule["rule"]})
-            for rule in RULES
-        )
-        PolicyChange("house", "", {"send": "once"}).keep(desk)
-        link = house.doors.of(desk, "store", store.id)
-        link.tell_of_orders(
-            f"http://{house.settings.host}:{house.settings.port}/api/v1/hooks/stores/{store.id}",
-            house.doors.safe.for_use(f"hook-{store.id}"),
-        )
-
-
 def _open_lanes(house: House) -> None:
-    """Lanes by the same sheet that a person would bring in: every SKU whose barcode an item has."""
+    """Lanes by the same sheet that a person would bring in: every SKU whose barcode an item has; a second supplier is a spare."""
     kind = sheets_in.KINDS["lanes"]
     with house.db.reading() as s:
-        pairs = s.execute(
+        found = s.execute(
             select(Store.name, Sku.code, Supplier.name, Item.number)
             .join(Listing, Listing.sku_id == Sku.id)
             .join(Store, Store.id == Listing.store_id)
             .join(Item, (Item.gtin == Sku.gtin) & (Item.gtin != ""))
             .join(Supplier, Supplier.id == Item.supplier_id)
-            .order_by(Sku.code)
+            .where(Supplier.name.in_(("Northlight Trade", "Quayside Bulk")))
+            .order_by(Sku.code, Supplier.id, Item.number, Store.id)
         ).all()
+        pairs: dict[tuple[str, str], tuple[str, ...]] = {}
+        for store, sku, supplier, item in found:
+            use = "main" if supplier == "Northlight Trade" else "spare 1"
+            pairs.setdefault((sku, use), (store, sku, supplier, item, use))
         out = io.StringIO()
         writer = csv.writer(out)
-        writer.writerow(kind.required)
-        writer.writerows(pairs)
+        writer.writerow([*kind.required, "use"])
+        writer.writerows(pairs.values())
         sheet = read_sheet(out.getvalue().encode(), kind.required, kind.optional)
         checked = kind.check(Desk(s, house.clock, OWNER), list(sheet.rows), lambda n: None)
     with house.db.writing() as s:
@@ -139,35 +97,30 @@ def _open_lanes(house: House) -> None:
 
 
 def _import_history(house: House, world: str) -> None:
-    """The supplier's last 60 days as sightings, for the items that lanes use."""
+    """The suppliers' last 60 days as sightings, so that it can be seen how steady an item is."""
+    codes = {"wholesale": "Northlight Trade", "folder": "Quayside Bulk", "retail": "Sable Retail"}
     with house.db.writing() as s:
-        used = dict(
-            s.execute(select(Item.number, Item.id).join(LanePart, LanePart.item_id == Item.id).join(Lane, Lane.id == LanePart.lane_id))
-            .tuples()
-            .all()
-        )
-        now = to_ms(house.clock.now())
-        sweep = Sweep(
-            supplier_id=1,
-            started=house.clock.now() - timedelta(days=60),
-            ended=house.clock.now() - timedelta(days=60),
-            state="good",
-            asked_by="history",
-            told="the supplier's past, brought in once",
-        )
-        s.add(sweep)
+        suppliers = dict(s.execute(select(Supplier.name, Supplier.id)).tuples().all())
+        known = {(supplier, number): item for supplier, number, item in s.execute(select(Item.supplier_id, Item.number, Item.id))}
+        now, start = to_ms(house.clock.now()), house.clock.now() - timedelta(days=60)
+        sweeps = {}
+        for code, name in codes.items():
+            told = "the supplier's past, brought in once"
+            sweeps[code] = Sweep(supplier_id=suppliers[name], started=start, ended=start, state="good", asked_by="history", told=told)
+        s.add_all(sweeps.values())
         s.flush()
-        last: dict[str, tuple[int, int]] = {}
+        last: dict[int, tuple[int, int]] = {}
         rows: list[tuple[Any, ...]] = []
         after: int | None = 0
         while after is not None:
             page = httpx.get(f"{world}/world/record/items", params={"after": after}, timeout=60, trust_env=False).json()
             for one in page["history"]:
-                number, cost, stock = one["number"], one["cost"], one["stock"]
-                if number in used and one["at"] < now:
-                    old = last.get(number, (cost, stock))
-                    rows.append((sweep.id, used[number], one["at"], old[0], cost, old[1], stock, "good"))
-                    last[number] = (cost, stock)
+                cost, stock, code = one["cost"], one["stock"], one["supplier"]
+                item = known.get((suppliers[codes[code]], one["number"]))
+                if item is not None and one["at"] < now:
+                    old = last.get(item, (cost, stock))
+                    rows.append((sweeps[code].id, item, one["at"], old[0], cost, old[1], stock, "good"))
+                    last[item] = (cost, stock)
             after = page["next"]
         bulk_insert(s, Sighting, ("sweep_id", "item_id", "at", "old_cost", "cost", "old_stock", "stock", "verdict"), rows)
 
@@ -188,12 +141,13 @@ def _move_prices(house: House, hand: httpx.Client) -> None:
             .join(Lane, Lane.id == LanePart.lane_id)
             .join(Sku, Sku.id == Lane.sku_id)
             .join(Listing, Listing.sku_id == Sku.id)
-            .where(Listing.state == "live", Item.stock > 40, Listing.ceiling.is_(None), Listing.net > 0)
+            .where(Listing.state == "live", Listing.store_id == 1, Lane.use == 0, Item.stock > 40)
+            .where(Listing.ceiling.is_(None), Listing.net > 0)
             .order_by(Listing.profit * 100 / Listing.net, Sku.code)
             .limit(60)
         ).all()
     for _, _, code in rows[2:4]:
-        hand.post("/world/buy", json={"sku": code, "quantity": 1})
+        hand.post("/world/buy", json={"sku": code, "quantity": 1, "store": "shop"})
     for number, cost, _ in rows[2:4]:
         hand.post("/world/items", json={"number": number, "cost": cost * 139 // 100})
     hand.post("/world/items", json={"number": rows[30][0], "cost": 1})
@@ -204,10 +158,14 @@ def _sell_unmapped(house: House, hand: httpx.Client) -> None:
     """Somebody buys things that no lane fills yet, and one order comes from too far away."""
     with house.db.reading() as s:
         laned = select(Lane.sku_id)
-        bare = list(s.scalars(select(Sku.code).where(Sku.id.not_in(laned)).order_by(Sku.code).limit(2)))
+        here = select(Listing.sku_id).where(Listing.store_id == 1)
+        bare = list(s.scalars(select(Sku.code).where(Sku.id.not_in(laned), Sku.id.in_(here)).order_by(Sku.code).limit(2)))
         known = s.scalar(
-            select(Sku.code).join(Listing, Listing.sku_id == Sku.id).where(Sku.id.in_(laned), Listing.state == "live").limit(1)
+            select(Sku.code)
+            .join(Listing, Listing.sku_id == Sku.id)
+            .where(Sku.id.in_(laned), Listing.state == "live", Listing.store_id == 1)
+            .limit(1)
         )
     for code in (*bare, *bare[:1]):
-        hand.post("/world/buy", json={"sku": code, "quantity": 1})
-    hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": "NO"})
+        hand.post("/world/buy", json={"sku": code, "quantity": 1, "store": "shop"})
+    hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": "NO", "store": "shop"})

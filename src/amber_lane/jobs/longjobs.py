@@ -13,7 +13,7 @@ from ..clock import Clock
 from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
-from ..services import sheets_in
+from ..services import catalogues, sheets_in
 from ..services.desk import Desk, DeskError, in_chunks
 from ..services.setup import Doors
 from ..services.sheets_lanes import follow_lanes
@@ -124,6 +124,19 @@ class LongJobs:
         what = "listings" if body["owner"] == "store" else "items"
         return {"told": f"{fresh} new {what}", "fresh": fresh}
 
+    def _catalogue(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        path = Path(body["path"])
+        if not path.is_file():
+            raise NotASheet("that sheet is not here any more; bring it in again")
+
+        def desk_of(s: Any) -> Desk:
+            return Desk(s, self.clock, body["who"])
+
+        out = catalogues.take_sheet(body["id"], path.read_bytes(), self.db.writing, desk_of, lambda n, of: self.progress(number, n, of))
+        told = f"{out['fresh']} new items, {out['known']} known ones looked at"
+        told += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
+        return {"told": told + (f"; held: {out['held']}" if out["held"] else ""), **out}
+
     def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])
         return {"told": ", ".join(f"{n} {kind}" for kind, n in counts.items()) or "nothing changed", "counts": counts}
@@ -140,5 +153,6 @@ _RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
     "sheet.check": lambda jobs, number, body: jobs._sheet(number, body, take=False),
     "sheet.take": lambda jobs, number, body: jobs._sheet(number, body, take=True),
     "join": LongJobs._join,
+    "catalogue": LongJobs._catalogue,
     "sweep": LongJobs._sweep,
 }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime, timedelta
 from typing import Any, TypeVar
 
@@ -12,16 +12,19 @@ from sqlalchemy import select
 
 from ..clock import Clock
 from ..connectors.errors import Malformed, OutsideError, RateLimited, Unavailable
-from ..connectors.protocols import StoreOrder, SweepPage
+from ..connectors.protocols import CatalogueItem, Seen, StoreOrder, SweepPage
+from ..data.outbox import Act
 from ..data.session import Database
 from ..data.setup import Carrier, Store, Supplier
 from ..data.watch import Sweep
-from ..services import orders, purchases, setup, shelf, source, transit, watch
+from ..services import orders, purchases, setup, shelf, source, terms, transit, watch
 from ..services.desk import Desk
 from ..services.setup import Doors
 
 T = TypeVar("T")
 TRIES = 4
+# Most items of one sweep where each is a call of its own.
+ITEMS_MOST = 400
 
 
 class Reader:
@@ -60,9 +63,13 @@ class Reader:
             desk = self.desk(s, "Watch")
             sweep = watch.begin(desk, desk.get(Supplier, supplier_id, "supplier"), asked_by).id
         pages: list[SweepPage] = []
+        gone: list[str] = []
         calls = retries = 0
         try:
             link = self._link("supplier", supplier_id)
+            if link.one_by_one:
+                page, gone, calls = self._item_by_item(supplier_id, link)
+                pages.append(page)
             while not pages or len(pages) < pages[0].pages:
                 page, vain = self._again(lambda: link.sweep_page(len(pages) + 1))
                 pages.append(page)
@@ -82,20 +89,62 @@ class Reader:
             [one.currency for one in seen],
             np.array([one.stock for one in seen], dtype=np.int64),
             max(page.as_of for page in pages),
-            not any(page.bad for page in pages),
-            [one.tiers for one in seen],
+            not link.one_by_one and not any(page.bad for page in pages),
+            None if link.one_by_one else [one.tiers for one in seen],
+            [one.pack for one in seen],
+            gone,
         )
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
             row = desk.get(Sweep, sweep, "sweep")
             row.calls, row.retries = calls, retries
             counts = watch.take(desk, row, told)
+            if link.one_by_one:
+                source.note_looked(desk, supplier_id, [*told.numbers, *gone])
             bad = [text for page in pages for text in page.bad]
             if bad:
                 row.refused += len(bad)
                 row.told = f"{len(bad)} rows could not be read, the first: {bad[0]}"
             setup.note_health(desk, "supplier", supplier_id, None)
+            setup.note_budget(desk, "supplier", supplier_id, link)
+            self._notice(desk, supplier_id, link)
         return counts
+
+    def _notice(self, desk: Desk, supplier_id: int, link: Any) -> None:
+        """What was noticed about a sheet's make is told once, and again only when it is something else."""
+        notices = "; ".join(getattr(link, "notices", []))
+        row = setup.link_of(desk, "supplier", supplier_id)
+        if notices:
+            told = f"read all the same: {notices}"[:300]
+            if not desk.s.scalar(select(Act.id).where(Act.kind == "sheet.noticed", Act.on == str(supplier_id), Act.told == told)):
+                desk.log("sheet.noticed", str(supplier_id), told)
+            row.told = told
+
+    def _item_by_item(self, supplier_id: int, link: Any) -> tuple[SweepPage, list[str], int]:
+        """A sweep of a supplier that tells one item a call: those that lanes use first, the longest unseen first, as far
+        as its calls go. What is left comes next time."""
+        with self.db.reading() as s:
+            numbers = source.longest_unseen(self.desk(s, "Watch"), supplier_id, ITEMS_MOST)
+        budget = link.budget()
+        # Half of the calls stay free for buying and for what people look up.
+        most = max(budget.limit // 2, 1) if budget else ITEMS_MOST
+        seen, gone, bad, calls = [], [], [], 0
+        for number in numbers[:most]:
+            calls += 1
+            try:
+                one = link.item(number)
+            except RateLimited:
+                break
+            except Malformed as error:
+                bad.append(f"{number}: {error.told}")
+                continue
+            if one is None:
+                gone.append(number)
+            else:
+                seen.append(Seen(one.number, one.cost, one.currency, one.stock, one.tiers, one.pack_size))
+        if numbers and not seen and not gone:
+            raise RateLimited("it took no calls for this sweep", 10.0) if not bad else Malformed(bad[0])
+        return SweepPage(self.clock.now(), seen, 1, bad), gone, calls
 
     def orders(self, store_id: int) -> int:
         """New orders of a store by its cursor. Each page is taken in and its cursor kept in one transaction."""
@@ -177,7 +226,7 @@ class Reader:
         told, _ = self._again(link.origins)
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
-            setup.write_origins(desk, desk.get(Supplier, supplier_id, "supplier"), told)
+            terms.write_origins(desk, desk.get(Supplier, supplier_id, "supplier"), told)
         fresh = 0
         for page in link.catalogue():
             with self.db.writing() as s:
@@ -189,6 +238,27 @@ class Reader:
                 if refused:
                     desk.log("item.refused", "catalogue", f"{len(refused)} items not taken, the first: {refused[0]}")
         return fresh
+
+    def items(self, supplier_id: int, numbers: Sequence[str]) -> tuple[int, dict[str, str]]:
+        """Bring single items in by their numbers. Returns how many were new, and what failed with why."""
+        link = self._link("supplier", supplier_id)
+        found: list[CatalogueItem] = []
+        failed: dict[str, str] = {}
+        for number in numbers:
+            try:
+                one, _ = self._again(lambda: link.item(number))  # noqa: B023
+                if one is None:
+                    failed[number] = "the supplier does not have it"
+                else:
+                    found.append(one)
+            except OutsideError as error:
+                failed[number] = error.told
+        with self.db.writing() as s:
+            desk = self.desk(s, "Source")
+            fresh, refused = source.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), found)
+            setup.note_budget(desk, "supplier", supplier_id, link)
+        failed |= {text.partition(": ")[0]: text.partition(": ")[2] for text in refused}
+        return fresh, failed
 
     def listings(self, store_id: int) -> int:
         """A store's listings as it shows them."""
@@ -204,6 +274,7 @@ class Reader:
         return fresh
 
     def due(self, kind: Any, column: Any, at: datetime) -> list[int]:
-        """Numbers of partners whose time has come; those that were never looked at come first."""
+        """Numbers of partners whose time has come, of those that are called at all; who was never looked at comes first."""
         with self.db.reading() as s:
-            return list(s.scalars(select(kind.id).where((column.is_(None)) | (column <= at)).order_by(kind.id)))
+            query = select(kind.id).where((column.is_(None)) | (column <= at), kind.kind.not_in(setup.UNCALLED))
+            return list(s.scalars(query.order_by(kind.id)))

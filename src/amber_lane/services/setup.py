@@ -10,24 +10,21 @@ from typing import Any
 from sqlalchemy import select
 
 from ..connectors.errors import Denied, OutsideError, Refused
-from ..connectors.kinds import KINDS, connect
-from ..connectors.protocols import Account, OriginTerms, ServiceTerms
+from ..connectors.kinds import KINDS, connect, kind_named
+from ..connectors.protocols import Account
 from ..core.ids import check_country
 from ..core.money import minor_digits
 from ..data.setup import (
     Carrier,
-    FeeRow,
     Link,
     Mailbox,
-    Origin,
     Person,
-    Service,
     Store,
     Supplier,
 )
 from .desk import Conflict, Desk, Invalid, NotFound
-from .facts import changed
 from .secrets import Safe, hash_password
+from .terms import take_told
 
 # Kinds that are never called: they work by sheets, or a program of theirs calls us.
 UNCALLED = ("sheet", "program")
@@ -97,7 +94,7 @@ def code_of(desk: Desk, name: str, kind: Any) -> str:
 
 def ask_account(doors: Doors, join: Join) -> Account:
     """Call the partner once with the given key; Invalid says why it failed and how to mend it."""
-    if not any((kind.owner, kind.kind) == (join.owner, join.kind) for kind in KINDS):
+    if not any((kind.owner, kind.kind) == (join.owner, join.kind) and not kind.by_program for kind in KINDS):
         raise Invalid("choose a kind from the list", {"kind": "is not one of the kinds"})
     try:
         account: Account = doors.fresh(join.owner, join.kind, join.address.strip(), join.key.strip()).account()
@@ -135,16 +132,17 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
             currency=currency,
             next_sweep=desk.now,
             next_ask=desk.now,
+            sweep_minutes=kind_named("supplier", join.kind).sweep_minutes,
         )
+        # A sheet is not read before a person has said what its columns are.
+        row.watching = not kind_named("supplier", join.kind).how
     elif join.owner == "carrier":
         row = Carrier(code=code_of(desk, name, Carrier), name=name, kind=join.kind, store_names={}, next_ask=desk.now)
     else:
         row = Mailbox(sender="orders@amber-lane.invalid", name=name)
     desk.s.add(row)
     desk.s.flush()
-    if join.owner == "store":
-        desk.s.add(FeeRow(store_id=row.id, category=""))
-        send_to(desk, country)
+    take_told(desk, row, account)
     desk.s.add(
         Link(
             owner=join.owner,
@@ -162,8 +160,8 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
     return row
 
 
-def join_by_sheets(desk: Desk, join: Join) -> Any:
-    """Enter a store or supplier that has no interface at all: sheets go in and out by a person's hand."""
+def join_uncalled(desk: Desk, join: Join) -> Any:
+    """Enter a store or supplier that is never called: sheets go in and out by a person's hand, or a program calls us."""
     try:
         country, currency = check_country(join.country), join.currency.strip().upper()
         minor_digits(currency)
@@ -172,36 +170,22 @@ def join_by_sheets(desk: Desk, join: Join) -> Any:
     table = OWNERS[join.owner]
     if desk.s.scalar(select(table.id).where(table.name == join.name.strip())):
         raise Conflict(f"there is a {join.owner} called {join.name.strip()} already")
-    row = table(code=code_of(desk, join.name, table), name=join.name.strip(), kind="sheet", country=country, currency=currency)
+    row = table(code=code_of(desk, join.name, table), name=join.name.strip(), kind=join.kind, country=country, currency=currency)
     if join.owner == "store":
-        row.read_orders = False
+        row.read_orders = join.kind == "program"
     else:
         row.watching = False
     desk.s.add(row)
     desk.s.flush()
-    if join.owner == "store":
-        desk.s.add(FeeRow(store_id=row.id, category=""))
-        send_to(desk, country)
-    desk.log(f"{join.owner}.join", row.name, f"{row.name} joined as a {join.owner} that works by sheets")
+    take_told(desk, row, Account(row.name, country, currency, []))
+    if join.kind == "program":
+        may = ["whatever its program can do there"]
+        told = "its program has not called yet; start it with the token"
+        desk.s.add(Link(owner="store", owner_id=row.id, address=f"program of {row.code}", state="new", told=told, may=may))
+    how = "is worked by a program" if join.kind == "program" else "works by sheets"
+    desk.log(f"{join.owner}.join", row.name, f"{row.name} joined as a {join.owner} that {how}")
     desk.s.flush()
     return row
-
-
-def send_to(desk: Desk, country: str) -> None:
-    """A store in a country that suppliers by sheets do not send to yet: they send there as they do elsewhere, until told otherwise."""
-    for origin in desk.s.scalars(select(Origin).join(Supplier, Supplier.id == Origin.supplier_id).where(Supplier.kind == "sheet")):
-        services = desk.s.scalars(select(Service).where(Service.origin_id == origin.id).order_by(Service.id)).all()
-        there = {one.code for one in services if one.country == country}
-        for one in {one.code: one for one in reversed(services) if one.code not in there}.values():
-            desk.s.add(changed(one, {"id": None, "country": country}))
-    desk.s.flush()
-
-
-def write_one_origin(desk: Desk, supplier: Supplier, first: int, following: int, days: int) -> None:
-    """One origin with one service to each country that we sell to, for a supplier that tells us nothing itself."""
-    lands = set(desk.s.scalars(select(Store.country))) | {supplier.country}
-    terms = [ServiceTerms("standard", "Standard", land, first, following, None, days, days, True) for land in sorted(lands)]
-    write_origins(desk, supplier, [OriginTerms("main", supplier.name, supplier.country, "16:00", 0, terms)])
 
 
 def note_health(desk: Desk, owner: str, owner_id: int, error: OutsideError | None) -> None:
@@ -231,28 +215,6 @@ def renew_key(desk: Desk, doors: Doors, owner: str, owner_id: int, address: str,
     link.version += 1
     desk.log("link.renew", owner, f"link to the {owner} renewed")
     return link
-
-
-def write_origins(desk: Desk, supplier: Supplier, told: list[OriginTerms]) -> None:
-    """Origins and services as the supplier tells them; new ones enter, known ones follow."""
-    known = {row.code: row for row in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
-    for one in told:
-        row = known.get(one.code)
-        if row is None:
-            row = Origin(supplier_id=supplier.id, code=one.code, name=one.name, country=one.country, holidays=[])
-            desk.s.add(row)
-        row.name, row.country, row.cut_off, row.handling = one.name, one.country, one.cut_off, one.handling
-        desk.s.flush()
-        services = {(s.code, s.country): s for s in desk.s.scalars(select(Service).where(Service.origin_id == row.id))}
-        for term in one.services:
-            service = services.get((term.code, term.country)) or Service(
-                origin_id=row.id, code=term.code, country=term.country, weight_bands=[]
-            )
-            service.name, service.first, service.following, service.free_over = term.name, term.first, term.following, term.free_over
-            service.days_low, service.days_high, service.tracked = term.days_low, term.days_high, term.tracked
-            service.weight_bands = [list(band) for band in term.bands]
-            desk.s.add(service)
-    desk.s.flush()
 
 
 def make_person(desk: Desk, name: str, mail: str, password: str, role: str = "manager") -> Person:

@@ -6,37 +6,42 @@ import json
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 
 from ..connectors.protocols import CatalogueItem
 from ..core.cost import believable_tiers
 from ..core.money import MINOR_DIGITS
 from ..core.watch import COST_MAX, STOCK_MAX
 from ..data.base import to_ms
+from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Supplier
 from ..data.source import Item
-from .desk import Desk, bulk_insert, bulk_update
+from .desk import Desk, bulk_insert, bulk_update, in_chunks
 
-_WORDS = ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g")
+_WORDS = ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "link", "least_price", "lead_days")
+# What the index of words holds; an item's number and codes are words too.
+NAMED_MOST = 10_000
+_INDEXED = "title, brand, options, category, number, gtin, mpn"
 
 
-def bring_in(desk: Desk, supplier: Supplier, items: Iterable[CatalogueItem]) -> tuple[int, list[str]]:
-    """A supplier's catalogue: new items enter with their first offer, known ones follow in words only.
+def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem]) -> tuple[int, list[str]]:
+    """A part of a supplier's catalogue: new items enter with their first offer, known ones follow in words only.
 
     Price and stock of known items move by sweeps alone, where they can be doubted. Returns how many were new,
-    and what was refused with why.
+    and what was refused with why. A known item that comes in another pack now has its lanes shut.
     """
     origins = {row.code: row.id for row in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
-    known = {
-        row.number: row
-        for row in desk.s.execute(
-            select(Item.id, Item.number, *(getattr(Item, word) for word in _WORDS)).where(Item.supplier_id == supplier.id)
-        )
-    }
-    fresh, moved, refused = {}, [], []
+    only = next(iter(origins), "") if len(origins) == 1 else ""
+    query = select(Item.id, Item.number, *(getattr(Item, word) for word in _WORDS)).where(Item.supplier_id == supplier.id)
+    known: dict[str, Any] = {}
+    for start in range(0, len(items), NAMED_MOST):
+        some = [one.number for one in items[start : start + NAMED_MOST]]
+        known |= {row.number: row for row in desk.s.execute(query.where(Item.number.in_(some)))}
+    fresh, moved, refused, packs = {}, [], [], []
     at = to_ms(desk.now)
     for one in items:
-        why = _wrong(one, supplier, origins)
+        origin = one.origin or only
+        why = _wrong(one, supplier, origin, origins)
         if why:
             refused.append(f"{one.number}: {why}")
             continue
@@ -45,10 +50,9 @@ def bring_in(desk: Desk, supplier: Supplier, items: Iterable[CatalogueItem]) -> 
         if row is None:
             fresh[one.number] = (
                 supplier.id,
-                origins.get(one.origin),
+                origins.get(origin),
                 one.number,
                 *words,
-                "",
                 one.currency,
                 one.cost,
                 max(one.stock, -1),
@@ -58,11 +62,12 @@ def bring_in(desk: Desk, supplier: Supplier, items: Iterable[CatalogueItem]) -> 
                 -1,
                 -1,
                 0,
-                0,
                 tiers_text(one.cost, one.tiers),
             )
         elif tuple(row[2:]) != words:
             moved.append((*words, row.id))
+            if row.pack_size != one.pack_size:
+                packs.append((row.id, row.pack_size, one.pack_size))
     bulk_insert(
         desk.s,
         Item,
@@ -71,7 +76,6 @@ def bring_in(desk: Desk, supplier: Supplier, items: Iterable[CatalogueItem]) -> 
             "origin_id",
             "number",
             *_WORDS,
-            "link",
             "currency",
             "cost",
             "stock",
@@ -81,13 +85,78 @@ def bring_in(desk: Desk, supplier: Supplier, items: Iterable[CatalogueItem]) -> 
             "doubt_cost",
             "doubt_stock",
             "doubt_seen",
-            "lead_days",
             "tiers",
         ),
         list(fresh.values()),
     )
     bulk_update(desk.s, Item, _WORDS, moved)
+    shut_for_packs(desk, supplier, packs)
+    index_words(desk, [row[-1] for row in moved])
     return len(fresh), refused
+
+
+def index_words(desk: Desk, moved: Sequence[int] = ()) -> None:
+    """Bring the index of words up to date: items that are new, and those whose words moved. Nothing outside SQLite."""
+    if desk.s.get_bind().dialect.name != "sqlite":
+        return
+    link = desk.s.connection()
+    for chunk in in_chunks(moved):
+        link.exec_driver_sql("delete from item_fts where rowid = ?", [(number,) for number in chunk])
+        marks = ",".join("?" * len(chunk))
+        link.exec_driver_sql(f"insert into item_fts(rowid, {_INDEXED}) select id, {_INDEXED} from item where id in ({marks})", tuple(chunk))
+    link.exec_driver_sql(
+        f"insert into item_fts(rowid, {_INDEXED}) select id, {_INDEXED} from item where id > coalesce((select max(rowid) from item_fts), 0)"
+    )
+
+
+def shut_for_packs(desk: Desk, supplier: Supplier, packs: Sequence[tuple[int, int, int]]) -> set[int]:
+    """Items (number, old pack, new pack) that come in another pack: what one sale needs of them is not true any more.
+
+    Their lanes are shut until a person says how many make one unit sold. Returns the SKUs concerned.
+    """
+    skus: set[int] = set()
+    changed = {number: (old, new) for number, old, new in packs}
+    rows = (
+        desk.s.execute(
+            select(Lane, LanePart.item_id, Item.number)
+            .join(LanePart, LanePart.lane_id == Lane.id)
+            .join(Item, Item.id == LanePart.item_id)
+            .where(LanePart.item_id.in_(list(changed)), Lane.until.is_(None), Lane.state != "shut")
+        ).all()
+        if changed
+        else []
+    )
+    for lane, item, number in rows:
+        old, new = changed[item]
+        lane.state, lane.why = "shut", f"{number} comes in packs of {new} now, not of {old}; say how many make one unit sold"
+        lane.version += 1
+        skus.add(lane.sku_id)
+    if rows:
+        first = f"{rows[0][2]} in packs of {changed[rows[0][1]][1]} now"
+        told = f"{len(rows)} lane{'s' if len(rows) != 1 else ''} of {supplier.name} shut: {first}"
+        desk.log("lane.pack", supplier.name, told, why="its pack changed", count=len(rows))
+    desk.s.flush()
+    return skus
+
+
+def longest_unseen(desk: Desk, supplier: int, most: int) -> list[str]:
+    """Numbers of a supplier's items to look at one by one: those that lanes use first, then the longest unseen."""
+    used = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None), Lane.supplier_id == supplier)
+    return list(
+        desk.s.scalars(
+            select(Item.number)
+            .where(Item.supplier_id == supplier, Item.offer != "gone")
+            .order_by(Item.id.not_in(used), Item.looked_at, Item.id)
+            .limit(most)
+        )
+    )
+
+
+def note_looked(desk: Desk, supplier: int, numbers: Sequence[str]) -> None:
+    """Remember when items were asked for one by one, so that the next look goes to others."""
+    for start in range(0, len(numbers), 500):
+        some = numbers[start : start + 500]
+        desk.s.execute(update(Item).where(Item.supplier_id == supplier, Item.number.in_(some)).values(looked_at=desk.now))
 
 
 def tiers_text(cost: int, tiers: Iterable[tuple[int, int]]) -> str | None:
@@ -110,11 +179,13 @@ def follow_tiers(desk: Desk, supplier: int, items: Sequence[tuple[int, int]], to
     return [number for _, number in moved]
 
 
-def _wrong(one: CatalogueItem, supplier: Supplier, origins: dict[str, int]) -> str:
+def _wrong(one: CatalogueItem, supplier: Supplier, origin: str, origins: dict[str, int]) -> str:
     if one.currency not in MINOR_DIGITS or one.currency != supplier.currency:
         return f"its currency is {one.currency}, not {supplier.currency}"
     if not 0 < one.cost <= COST_MAX:
         return "its cost is not between 0.01 and 1,000,000"
     if not -1 <= one.stock <= STOCK_MAX:
         return "its stock is negative or beyond belief"
-    return "" if one.origin in origins else f"its origin {one.origin!r} is not one of the supplier's"
+    if one.least_price is not None and not 0 <= one.least_price <= COST_MAX:
+        return "its least price is not between 0 and 1,000,000"
+    return "" if origin in origins else f"its origin {origin!r} is not one of the supplier's"

@@ -12,7 +12,7 @@ from ..data.lanes import Lane
 from ..data.orders import Order
 from ..data.outbox import Act, Snooze
 from ..data.shelf import Listing
-from . import lanes, orders, prices, purchases, shelf, watch
+from . import lanes, orders, prices, purchases, shelf, terms, watch
 from .desk import Conflict, Desk
 from .planning import replan
 
@@ -64,6 +64,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "fees.change": prices.restore,
     "terms.change": prices.restore,
     "rate.change": prices.restore,
+    "origins.change": lambda desk, act: terms.restore_origins(desk, _before(act)),
     "price.hand": _hand_price,
     "listing.pause": _on_sale,
     "listing.resume": _on_sale,
@@ -75,7 +76,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
 
 
 # These put back whole what stood before, and so would take a newer change of the same thing with them.
-PUTS_BACK = {"lane.change", "rule.change", "policy.change", "fees.change", "terms.change", "rate.change", "price.hand"}
+PUTS_BACK = {"lane.change", "rule.change", "policy.change", "fees.change", "terms.change", "rate.change", "price.hand", "origins.change"}
 
 
 def undo(desk: Desk, number: int) -> Act:

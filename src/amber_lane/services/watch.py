@@ -35,7 +35,8 @@ _VERDICT = {Verdict.good: "good", Verdict.doubted: "doubted", Verdict.refused: "
 class Told:
     """A whole sweep as columns: numbers, cost in minor units, currency, stock, costs by quantity.
 
-    whole = every item was asked for; tiers None = nobody was asked for costs by quantity.
+    whole = every item was asked for; tiers None = nobody was asked for costs by quantity. packs: 0 = not told.
+    gone: numbers that the supplier says it does not have any more.
     """
 
     numbers: Sequence[str]
@@ -45,6 +46,8 @@ class Told:
     as_of: datetime
     whole: bool = True
     tiers: Sequence[tuple[tuple[int, int], ...]] | None = None
+    packs: Sequence[int] = ()
+    gone: Sequence[str] = ()
 
 
 @dataclass
@@ -116,7 +119,7 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     rows, places = _match(known, told.numbers)
     cost, stock = told.cost[rows], told.stock[rows]
     belief = Belief(*(getattr(known.belief, name)[places] for name in ("cost", "stock", "doubt_cost", "doubt_stock", "doubt_seen")))
-    missing = _missing(known, places) if told.whole else np.zeros(0, dtype=np.int64)
+    missing = _missing(known, places) if told.whole else _told_gone(known, told.gone)
     held = hold_sweep(cost, np.where(cost > 0, stock, belief.stock), belief, len(missing), policy["hold_share"], policy["hold_median"])
     if held and not _agreed(desk, supplier.id, held, policy["hold_agree"]):
         _hold(desk, sweep, known, places, cost, stock, held)
@@ -136,13 +139,30 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
         items = list(zip(known.ids[places[believed]].tolist(), cost[believed].tolist(), strict=True))
         moved = source.follow_tiers(desk, supplier.id, items, [told.tiers[row] for row in rows[believed].tolist()])
         changed = np.union1d(changed, np.array(moved, dtype=np.int64))
+    shut = _follow_packs(desk, supplier, known, rows, places, told.packs)
     sweep.state = "good"
     supplier.good_sweep_at = desk.now
     if supplier.stale:
         supplier.stale = False
         changed = known.ids
     desk.s.flush()
-    return _respond(desk, sweep, supplier, changed)
+    return _respond(desk, sweep, supplier, changed, shut)
+
+
+def _told_gone(known: _Known, numbers: Sequence[str]) -> Ints:
+    places = {known.place[number] for number in numbers if number in known.place}
+    return np.array(sorted(place for place in places if known.offer[place] != "gone"), dtype=np.int64)
+
+
+def _follow_packs(desk: Desk, supplier: Supplier, known: _Known, rows: Ints, places: Ints, packs: Sequence[int]) -> set[int]:
+    """Items that come in another pack now. Returns the SKUs whose lanes were shut for it."""
+    if not packs:
+        return set()
+    was = dict(desk.s.execute(select(Item.id, Item.pack_size).where(Item.supplier_id == supplier.id)).tuples().all())
+    told = zip(known.ids[places].tolist(), (packs[row] for row in rows.tolist()), strict=True)
+    moved = [(number, was[number], pack) for number, pack in told if pack > 0 and pack != was[number]]
+    bulk_update(desk.s, Item, ("pack_size",), [(pack, number) for number, _, pack in moved])
+    return source.shut_for_packs(desk, supplier, moved)
 
 
 def _known(desk: Desk, supplier: int) -> _Known:
@@ -272,7 +292,7 @@ def _believe(
     return np.concatenate([ids[good], gone])
 
 
-def _respond(desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints) -> dict[str, int]:
+def _respond(desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints, shut: set[int] | None = None) -> dict[str, int]:
     """Respond for every SKU behind a changed item, and for listings of this supplier that wait to come back."""
     sku, item = lane_pairs(desk.s)
     moved = np.isin(item, changed)
@@ -284,9 +304,9 @@ def _respond(desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints) -> dic
             .where(Listing.state == "paused", Listing.paused_by == "stock", Lane.supplier_id == supplier.id, Lane.until.is_(None))
         )
     )
-    if not skus and not waiting:
+    if not skus and not waiting and not shut:
         return {}
-    counts = respond(desk, {*skus, *waiting}, sweep=sweep.id, counted=True, items=skus)
+    counts = respond(desk, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus)
     story = tell_counts(counts)
     if story:
         desk.log(

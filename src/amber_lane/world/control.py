@@ -184,6 +184,13 @@ def shown(request: Request, sku: str, store: str = "shop") -> dict[str, Any]:
     return {"shown": rows, "now": world.one("select * from shop_listing where store = ? and sku = ?", (store, sku))}
 
 
+@router.get("/record/numbers")
+def numbers(request: Request, supplier: str) -> dict[str, Any]:
+    """The numbers of a supplier's items that it sells now."""
+    rows = world_of(request).rows("select number from supply_item where supplier = ? and not gone order by number", (supplier,))
+    return {"numbers": [row["number"] for row in rows]}
+
+
 @router.get("/record/items")
 def history(request: Request, after: int = 0, limit: int = 50_000) -> dict[str, Any]:
     """Prices and stocks of all items as they really were."""

@@ -101,7 +101,7 @@ def make_pass(request: Request, response: Response, body: Pass) -> dict[str, Any
 
 @router.get("/me")
 def me(request: Request, response: Response) -> dict[str, Any]:
-    enter(request, response)
+    world = enter(request, response)
     return {
         "name": SHOP.name,
         "land": "GB",
@@ -109,8 +109,8 @@ def me(request: Request, response: Response) -> dict[str, Any]:
         "may": ["read listings", "write listings", "make listings", "read orders", "write fulfilments"],
         "carriers": list(SHOP.carriers),
         "fees": [{"group": group, "percent": percent, "least": least} for group, percent, least in FEES],
-        "pieces_most": 9000,
-        "offers_most": 700,
+        "pieces_most": int(world.fact("fair_pieces_most", 5200)),
+        "offers_most": int(world.fact("fair_offers_most", 800)),
     }
 
 
@@ -204,7 +204,7 @@ def _within(world: World, code: str, given: dict[str, Any]) -> None:
     """The allowance of offers that are on at once; who is over it may not put another on."""
     if given.get("state") == "live":
         row = world.one("select count(*) as n from shop_listing where store = 'fair' and state = 'live' and sku != ?", (code,))
-        if row and row["n"] >= int(world.fact("fair_offers_most", 700)):
+        if row and row["n"] >= int(world.fact("fair_offers_most", 800)):
             raise HTTPException(422, "your allowance of offers is used up; close another first")
 
 

@@ -33,9 +33,9 @@ _S10 = (8, 6, 4, 2, 3, 5, 9, 7)
 
 def populate(
     world: World,
-    items: int = 2104,
-    sold: int = 420,
-    others: tuple[int, int] = (1500, 900),
+    items: int = 4600,
+    sold: int = 760,
+    others: tuple[int, int] = (3000, 1400),
     history_days: int = 60,
     buyers_a_day: int = 60,
 ) -> None:

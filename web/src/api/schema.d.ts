@@ -666,6 +666,123 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/program/hello": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hello */
+        get: operations["program_hello"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/program/lease": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lease
+         * @description Take the next changes in hand. 409 while another run of the program holds the store.
+         */
+        post: operations["program_lease"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/program/listings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Listings
+         * @description Listings as the store shows them.
+         */
+        post: operations["program_listings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/program/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Orders
+         * @description Orders after our cursor; each is taken in once, however often it comes.
+         */
+        post: operations["program_take_orders"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/program/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report
+         * @description What became of changes in hand. The same report again changes nothing.
+         */
+        post: operations["program_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/program/trouble": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trouble
+         * @description The program cannot work its store, and says why.
+         */
+        post: operations["program_trouble"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/pulse": {
         parameters: {
             query?: never;
@@ -809,6 +926,26 @@ export interface paths {
         put?: never;
         /** Add Person */
         post: operations["setup_add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/stores/{number}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Token
+         * @description A new token for a closed store's program; the old one ends at once. Cannot be undone.
+         */
+        post: operations["setup_new_token"];
         delete?: never;
         options?: never;
         head?: never;
@@ -983,6 +1120,70 @@ export interface paths {
         get: operations["sheets_template"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/suppliers/{number}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description How the sheet seems to be made, its first rows, and which of its columns seem to be ours.
+         */
+        get: operations["catalogues_see"];
+        put?: never;
+        /**
+         * Upload
+         * @description Hand in a supplier's catalogue sheet; nothing is read of it yet.
+         */
+        post: operations["catalogues_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/suppliers/{number}/sheet/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Remember the columns and take the sheet in, as a job.
+         */
+        post: operations["catalogues_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/suppliers/{number}/sheet/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try It
+         * @description What the sheet would give with its columns named so; nothing is kept.
+         */
+        post: operations["catalogues_try_it"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1475,6 +1676,39 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** AddressIn */
+        AddressIn: {
+            /** Address 1 */
+            address_1: string;
+            /**
+             * Address 2
+             * @default
+             */
+            address_2: string;
+            /** City */
+            city: string;
+            /** Country */
+            country: string;
+            /**
+             * Email
+             * @default
+             */
+            email: string;
+            /** Name */
+            name: string;
+            /**
+             * Phone
+             * @default
+             */
+            phone: string;
+            /** Postcode */
+            postcode: string;
+            /**
+             * Region
+             * @default
+             */
+            region: string;
+        };
         /**
          * ApplyAsk
          * @description seen: the counts that the person looked at; only: listings they picked, or all.
@@ -1506,6 +1740,11 @@ export interface components {
         Believe: {
             /** Believe */
             believe: boolean;
+        };
+        /** Body_catalogues_upload */
+        Body_catalogues_upload: {
+            /** File */
+            file: string;
         };
         /** Body_sheets_check */
         Body_sheets_check: {
@@ -1597,6 +1836,11 @@ export interface components {
              * @default
              */
             why: string;
+        };
+        /** Counted */
+        Counted: {
+            /** Counted */
+            counted: number;
         };
         /** Day */
         Day: {
@@ -1721,6 +1965,13 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** FieldOut */
+        FieldOut: {
+            /** Name */
+            name: string;
+            /** Needed */
+            needed: boolean;
+        };
         /** FirstPerson */
         FirstPerson: {
             /** Mail */
@@ -1774,6 +2025,21 @@ export interface components {
              */
             why: string;
         };
+        /** HandedOut */
+        HandedOut: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: number;
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Perhaps Done */
+            perhaps_done: boolean;
+        };
         /** HeldOut */
         HeldOut: {
             /** Rows */
@@ -1783,6 +2049,19 @@ export interface components {
             /** Supplier */
             supplier: string;
             sweep: components["schemas"]["Mark"];
+        };
+        /** HelloOut */
+        HelloOut: {
+            /** Currency */
+            currency: string;
+            /** Lease Seconds */
+            lease_seconds: number;
+            /** Orders Cursor */
+            orders_cursor: string;
+            /** Read Orders */
+            read_orders: boolean;
+            /** Store */
+            store: string;
         };
         /**
          * Here
@@ -1804,6 +2083,22 @@ export interface components {
             stores: number;
             /** Suppliers */
             suppliers: number;
+        };
+        /** ItemOut */
+        ItemOut: {
+            cost: components["schemas"]["Money"];
+            /** Gtin */
+            gtin: string;
+            /** Number */
+            number: string;
+            /** Options */
+            options: string;
+            /** Pack Size */
+            pack_size: number;
+            /** Stock */
+            stock: number;
+            /** Title */
+            title: string;
         };
         /** JobOut */
         JobOut: {
@@ -1877,8 +2172,29 @@ export interface components {
             ship_first?: components["schemas"]["Money"] | null;
             ship_next?: components["schemas"]["Money"] | null;
         };
+        /**
+         * Joined
+         * @description id: the partner's number here. token: for the program of a closed store, shown this one time.
+         */
+        Joined: {
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+            /** Id */
+            id: number;
+            /** Token */
+            token?: string | null;
+            /** Told */
+            told: string;
+        };
         /** KindOut */
         KindOut: {
+            /** Address Told */
+            address_told: string;
+            /** By Sheets */
+            by_sheets: boolean;
             /** Key Told */
             key_told: string;
             /** Kind */
@@ -2000,6 +2316,39 @@ export interface components {
             /** Told */
             told: string;
         };
+        /** LeaseAsk */
+        LeaseAsk: {
+            /**
+             * Most
+             * @default 50
+             */
+            most: number;
+            /** Run */
+            run: string;
+        };
+        /** LeaseOut */
+        LeaseOut: {
+            /** Changes */
+            changes: components["schemas"]["HandedOut"][];
+            /** Lease Seconds */
+            lease_seconds: number;
+        };
+        /** LineIn */
+        LineIn: {
+            /** Line No */
+            line_no: number;
+            /** Quantity */
+            quantity: number;
+            /** Sku */
+            sku: string;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /** Unit Price */
+            unit_price: number;
+        };
         /** LineOut */
         LineOut: {
             /** Chosen By */
@@ -2039,6 +2388,56 @@ export interface components {
              */
             key: string;
         };
+        /** ListingIn */
+        ListingIn: {
+            /**
+             * Brand
+             * @default
+             */
+            brand: string;
+            /**
+             * Category
+             * @default
+             */
+            category: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /**
+             * Gtin
+             * @default
+             */
+            gtin: string;
+            /**
+             * Mpn
+             * @default
+             */
+            mpn: string;
+            /**
+             * Options
+             * @default
+             */
+            options: string;
+            /** Price */
+            price: number;
+            /** Quantity */
+            quantity: number;
+            /** Sku */
+            sku: string;
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
+            /**
+             * Weight G
+             * @default 0
+             */
+            weight_g: number;
+        };
         /** ListingRow */
         ListingRow: {
             hand_price: components["schemas"]["Money"] | null;
@@ -2074,6 +2473,25 @@ export interface components {
             title: string;
             /** Version */
             version: number;
+        };
+        /** ListingsAsk */
+        ListingsAsk: {
+            /** Listings */
+            listings: components["schemas"]["ListingIn"][];
+        };
+        /** LookOut */
+        LookOut: {
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            /** Made At */
+            made_at: string | null;
+            /** Missing */
+            missing: string[];
+            reading: components["schemas"]["ReadingShape"];
+            /** Remembered */
+            remembered: boolean;
+            /** Rows */
+            rows: string[][];
         };
         /** MailOut */
         MailOut: {
@@ -2228,6 +2646,38 @@ export interface components {
              */
             use: number;
         };
+        /** OrderIn */
+        OrderIn: {
+            buyer: components["schemas"]["AddressIn"];
+            /**
+             * Cancelled
+             * @default false
+             */
+            cancelled: boolean;
+            /** Currency */
+            currency: string;
+            /** Lines */
+            lines: components["schemas"]["LineIn"][];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Number */
+            number: string;
+            /**
+             * Ordered At
+             * Format: date-time
+             */
+            ordered_at: string;
+            /** Promised By */
+            promised_by?: string | null;
+            /**
+             * Sent
+             * @default false
+             */
+            sent: boolean;
+        };
         /** OrderOut */
         OrderOut: {
             /** Address */
@@ -2323,6 +2773,13 @@ export interface components {
             units: number;
             /** Version */
             version: number;
+        };
+        /** OrdersAsk */
+        OrdersAsk: {
+            /** Cursor */
+            cursor: string;
+            /** Orders */
+            orders: components["schemas"]["OrderIn"][];
         };
         /**
          * OrdersStanding
@@ -2519,8 +2976,20 @@ export interface components {
         PartnerOut: {
             /** Address */
             address: string;
+            /** Allowance Listings */
+            allowance_listings: number | null;
+            /** Allowance Units */
+            allowance_units: number | null;
+            /** Calls At */
+            calls_at: string | null;
+            /** Calls Left */
+            calls_left: number | null;
+            /** Calls Limit */
+            calls_limit: number | null;
             /** Code */
             code: string;
+            /** Columns Named */
+            columns_named: boolean | null;
             /** Country */
             country: string;
             /** Currency */
@@ -2551,6 +3020,8 @@ export interface components {
             terms: {
                 [key: string]: number;
             } | null;
+            /** Token */
+            token: boolean | null;
             /** Told */
             told: string;
             /** Version */
@@ -2723,6 +3194,45 @@ export interface components {
             rate: string | null;
             /** Since */
             since: string | null;
+        };
+        /**
+         * ReadingShape
+         * @description How a sheet is read. columns: ours -> the column's name in the sheet.
+         */
+        ReadingShape: {
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /** Decimal */
+            decimal: string;
+            /** Encoding */
+            encoding: string;
+            /** Header */
+            header?: string[];
+            /** Separator */
+            separator: string;
+        };
+        /** ReportAsk */
+        ReportAsk: {
+            /** Results */
+            results: components["schemas"]["ReportIn"][];
+            /** Run */
+            run: string;
+        };
+        /** ReportIn */
+        ReportIn: {
+            /** Id */
+            id: number;
+            /** Key */
+            key: string;
+            /** Outcome */
+            outcome: string;
+            /**
+             * Told
+             * @default
+             */
+            told: string;
         };
         /** ResponseOut */
         ResponseOut: {
@@ -2911,6 +3421,13 @@ export interface components {
             /** Key */
             key: string;
         };
+        /** Started */
+        Started: {
+            /** Job */
+            job: number;
+            /** Told */
+            told: string;
+        };
         /** StepAsk */
         StepAsk: {
             /** Key */
@@ -3067,6 +3584,24 @@ export interface components {
             /** Troubles */
             troubles: components["schemas"]["TroubleOut"][];
         };
+        /** TriedOut */
+        TriedOut: {
+            /** Bad */
+            bad: string[];
+            /** Bad Count */
+            bad_count: number;
+            /** Good */
+            good: number;
+            /** Items */
+            items: components["schemas"]["ItemOut"][];
+            /** Notices */
+            notices: string[];
+        };
+        /** TroubleAsk */
+        TroubleAsk: {
+            /** Told */
+            told: string;
+        };
         /** TroubleOut */
         TroubleOut: {
             at_risk: components["schemas"]["Money"];
@@ -3092,6 +3627,20 @@ export interface components {
             tone: string;
             /** Why */
             why: string;
+        };
+        /** TryAsk */
+        TryAsk: {
+            reading: components["schemas"]["ReadingShape"];
+            /**
+             * Token
+             * @default
+             */
+            token: string;
+        };
+        /** Uploaded */
+        Uploaded: {
+            /** Token */
+            token: string;
         };
         /** ValidationError */
         ValidationError: {
@@ -4446,6 +4995,212 @@ export interface operations {
             };
         };
     };
+    program_hello: {
+        parameters: {
+            query?: never;
+            header?: {
+                authorization?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelloOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    program_lease: {
+        parameters: {
+            query?: never;
+            header?: {
+                authorization?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeaseAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeaseOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    program_listings: {
+        parameters: {
+            query?: never;
+            header?: {
+                authorization?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListingsAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    program_take_orders: {
+        parameters: {
+            query?: never;
+            header?: {
+                authorization?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    program_report: {
+        parameters: {
+            query?: never;
+            header?: {
+                authorization?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    program_trouble: {
+        parameters: {
+            query?: never;
+            header?: {
+                authorization?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TroubleAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     today_pulse: {
         parameters: {
             query?: never;
@@ -4631,7 +5386,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["Joined"];
                 };
             };
             /** @description Validation Error */
@@ -4757,6 +5512,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    setup_new_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joined"];
                 };
             };
             /** @description Validation Error */
@@ -5059,6 +5845,145 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    catalogues_see: {
+        parameters: {
+            query?: {
+                token?: string;
+                encoding?: string;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    catalogues_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_catalogues_upload"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Uploaded"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    catalogues_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    catalogues_try_it: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedOut"];
                 };
             };
             /** @description Validation Error */

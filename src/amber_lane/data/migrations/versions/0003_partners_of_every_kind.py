@@ -42,6 +42,7 @@ ADDED = {
         maybe("theirs", Json()),
         text("told"),
     ],
+    "item": [maybe("looked_at", Time())],
     "sample": [text("reference"), sa.Column("quantity", sa.BigInteger(), nullable=False, server_default="1"), text("note")],
     "supplier_request": [text("note"), maybe("item_id", sa.BigInteger()), maybe("ended_at", Time())],
     "saved_search": [maybe("store_id", sa.BigInteger()), maybe("last_at", Time()), items("reports")],

@@ -1,0 +1,207 @@
+"""The demo's stores, suppliers and carrier joined one by one, each in the way that its kind needs."""
+
+from __future__ import annotations
+
+import csv
+import io
+import os
+import random
+from datetime import timedelta
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import httpx
+from sqlalchemy import select
+
+from ..api.deps import House
+from ..api.session import DEMO
+from ..connectors.kinds import connect
+from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
+from ..data.prices import PriceRule, Rate
+from ..data.setup import FeeRow, Store, Supplier
+from ..services import catalogues, program, setup, shelf, terms, transit
+from ..services.desk import Desk
+from ..services.drafts import PolicyChange
+from ..sheets.mapped import look
+
+OWNER = "Mara Whitlock"
+PARTNERS = (
+    ("store", "own_site", "Dusk & Dial shop", "/shop/api", "dusk-dial:practice-shop"),
+    ("supplier", "wholesale_api", "Northlight Trade", "/wholesale/api", "practice-northlight"),
+    ("carrier", "post_api", "Swiftwing Post", "/post/api", "practice-swiftwing"),
+    ("store", "market_api", "Bramble Fair", "/fair/api", "dusk-dial:practice-fair"),
+    ("supplier", "folder", "Quayside Bulk", "/folder", "duskdial:practice-quayside"),
+    ("supplier", "retail_site", "Sable Retail", "/retail/api", "practice-sable"),
+)
+UNCALLED = (("store", "program", "Hearthmade Row"), ("supplier", "sheet", "Ines at Meridian Buying"))
+CRAFT = ("/craft", "dusk-dial:practice-craft")
+TOKEN = "hearthmade.token"
+QUAYSIDE = OriginTerms(
+    "gdynia",
+    "Gdynia",
+    "PL",
+    "12:00",
+    150,
+    [
+        ServiceTerms("road", "Road parcel", "GB", 1290, 300, 40_000, 6, 9, True),
+        ServiceTerms("road", "Road parcel", "IE", 1690, 300, None, 7, 10, True),
+        ServiceTerms("road", "Road parcel", "SE", 1190, 300, 40_000, 4, 6, True),
+    ],
+    "Quayside Bulk, ul. Nabrzeżna 12, Gdynia",
+    ("2026-04-06", "2026-05-01"),
+)
+MERIDIAN = OriginTerms(
+    "porto",
+    "Porto",
+    "PT",
+    "10:00",
+    80,
+    [
+        ServiceTerms("air", "Air parcel", "GB", 640, 210, None, 7, 11, True),
+        ServiceTerms("air", "Air parcel", "IE", 690, 210, None, 7, 12, True),
+    ],
+    "Meridian Buying, Rua do Cais 40, Porto",
+)
+RULES: tuple[dict[str, Any], ...] = (
+    {
+        "band_from": 0,
+        "rule": "multiple",
+        "rule_value": 3_000_000,
+        "min_profit": 150,
+        "endings": "49|99",
+        "step": 120_000,
+        "reserve": 10_000,
+    },
+    {"band_from": 500, "rule": "margin", "rule_value": 280_000, "min_profit": 250, "endings": "95", "step": 80_000, "reserve": 20_000},
+    {"band_from": 2000, "rule": "margin", "rule_value": 220_000, "min_profit": 500, "endings": "95", "step": 80_000, "reserve": 20_000},
+    {"band_from": 6000, "rule": "return", "rule_value": 240_000, "min_profit": 1200, "endings": "00", "step": 80_000, "reserve": 15_000},
+)
+KNITS = ("star blanket", "night hat", "mitten pair", "lantern cosy", "field scarf", "moon cushion", "tripod sleeve", "mug warmer")
+COLOURS = ("navy", "moss", "slate", "rust", "oat", "night sky", "heather", "ash")
+
+
+def join_all(house: House, world: str) -> None:
+    """Join everybody, say what the business takes and gives, and set its rules."""
+    port = int(world.rsplit(":", 1)[1])
+    with house.db.writing() as s:
+        desk = Desk(s, house.clock, OWNER)
+        setup.make_person(desk, OWNER, DEMO.mail, DEMO.password)
+        transit.make_templates(desk)
+        for owner, kind, name, path, key in (*PARTNERS, ("mailbox", "smtp", "Dusk & Dial", "", "")):
+            address = f"{world}{path}" if owner != "mailbox" else f"smtp://127.0.0.1:{port + 1}|{world}/mail/api"
+            lands = ("PL", "PLN") if kind == "folder" else ("", "")
+            given = setup.Join(owner, kind, name, address, key, *lands)
+            setup.join_partner(desk, house.doors, given, setup.ask_account(house.doors, given))
+        for owner, kind, name in UNCALLED:
+            setup.join_uncalled(desk, setup.Join(owner, kind, name, "", "", *(("PT", "EUR") if owner == "supplier" else ("GB", "GBP"))))
+        _say_terms(desk)
+        s.add_all(PriceRule(scope="house", scope_key="", **rule) for rule in RULES)
+        PolicyChange("house", "", {"send": "once"}).keep(desk)
+        link = house.doors.of(desk, "store", 1)
+        link.tell_of_orders(f"http://{house.settings.host}:{house.settings.port}/api/v1/hooks/stores/1", house.doors.safe.for_use("hook-1"))
+        _make_token(desk, house.settings.data)
+
+
+def _say_terms(desk: Desk) -> None:
+    """What no partner tells by itself."""
+    stores = {row.name: row for row in desk.s.scalars(select(Store))}
+    own, fair, craft = stores["Dusk & Dial shop"], stores["Bramble Fair"], stores["Hearthmade Row"]
+    for store, percent, fixed in ((own, 19_000, 20), (fair, 0, 0), (craft, 25_000, 20)):
+        store.payment, store.payment_fixed, store.tax_in_price = percent, fixed, 0
+    fees = {(row.store_id, row.category): row for row in desk.s.scalars(select(FeeRow))}
+    fees[own.id, ""].percent = 20_000
+    fees[craft.id, ""].percent, fees[craft.id, ""].fixed = 65_000, 15
+    fair.title_most, fair.banned_words = 80, ["best", "cheapest", "free", "guaranteed"]
+    craft.title_most, craft.banned_words = 140, ["wholesale"]
+    suppliers = {row.name: row for row in desk.s.scalars(select(Supplier))}
+    suppliers["Northlight Trade"].rebate = 20_000
+    suppliers["Ines at Meridian Buying"].note = "buys for us in Portugal; writes back within a day"
+    for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):
+        desk.s.add(Rate(base=base, quote="GBP", day=desk.now - timedelta(days=1), nano=int(Decimal(rate).scaleb(9))))
+    for name, told in (("Quayside Bulk", QUAYSIDE), ("Ines at Meridian Buying", MERIDIAN)):
+        terms.write_origins(desk, suppliers[name], [told])
+    desk.s.flush()
+
+
+def _make_token(desk: Desk, folder: Path) -> None:
+    """The craft market's program starts with the demo, so its token is kept where only its owner can read it."""
+    store = desk.s.scalars(select(Store).where(Store.kind == "program")).one()
+    handle = os.open(folder / TOKEN, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    with os.fdopen(handle, "w") as out:
+        out.write(program.make_token(desk, store.id))
+
+
+def bring_in_goods(house: House, world: str, retail_items: int = 450) -> None:
+    """Catalogues and listings of everybody, each by its own way."""
+    with house.db.reading() as s:
+        numbers = {row.name: row.id for row in s.scalars(select(Supplier))}
+        stores = {row.kind: row.id for row in s.scalars(select(Store))}
+    house.reader.catalogue(numbers["Northlight Trade"])
+    _bring_quayside(house, numbers["Quayside Bulk"])
+    _bring_sable(house, world, numbers["Sable Retail"], retail_items)
+    _bring_meridian(house, numbers["Ines at Meridian Buying"])
+    house.reader.listings(stores["own_site"])
+    house.reader.listings(stores["market_api"])
+    link: StoreLink = connect("store", "craft_pages", f"{world}{CRAFT[0]}", CRAFT[1], 10)
+    with house.db.writing() as s:
+        desk = Desk(s, house.clock, OWNER)
+        for page in link.listings():
+            shelf.bring_in(desk, desk.get(Store, stores["program"], "store"), page)
+
+
+def _bring_quayside(house: House, number: int) -> None:
+    """The folder's columns named as its sheet suggests, then read."""
+    with house.db.reading() as s:
+        data, _ = house.doors.of(Desk(s, house.clock, OWNER), "supplier", number).sheet()
+    with house.db.writing() as s:
+        catalogues.keep_reading(Desk(s, house.clock, OWNER), number, look(data).reading)
+    house.reader.catalogue(number)
+    with house.db.writing() as s:
+        # The first look is the catalogue itself; the next comes on the hour.
+        Desk(s, house.clock, OWNER).get(Supplier, number, "supplier").next_sweep = house.clock.now() + timedelta(minutes=65)
+
+
+def _bring_sable(house: House, world: str, number: int, most: int) -> None:
+    """Some of the retail site's items by their numbers; its call limit is lifted until the doors open."""
+    with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
+        hand.post("/world/facts", json={"name": "retail_calls", "value": 100_000})
+        told = hand.get("/world/record/numbers", params={"supplier": "retail"}).json()["numbers"]
+        house.reader.catalogue(number)
+        house.reader.items(number, told[:most])
+
+
+def _bring_meridian(house: House, number: int) -> None:
+    """The agent's own sheet, as she writes it."""
+    rng = random.Random("meridian-7")
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["Code", "Name", "Variant", "Group", "Price", "Currency", "Available", "Grams", "Days"])
+    for n in range(360):
+        what, colour = KNITS[n % len(KNITS)], COLOURS[n // len(KNITS) % len(COLOURS)]
+        size = ("small", "medium", "large", "double", "child")[n // 64 % 5]
+        cost = rng.randint(310, 2900)
+        writer.writerow(
+            [
+                f"MB-{7000 + n}",
+                f"Wool {what}, {colour}",
+                size,
+                "warmth",
+                f"{cost // 100}.{cost % 100:02d}",
+                "EUR",
+                rng.randint(0, 60),
+                240,
+                3,
+            ]
+        )
+    data = out.getvalue().encode()
+
+    def desk_of(s: Any) -> Desk:
+        return Desk(s, house.clock, OWNER)
+
+    with house.db.writing() as s:
+        catalogues.keep_reading(desk_of(s), number, look(data).reading)
+    catalogues.take_sheet(number, data, house.db.writing, desk_of, lambda done, of: None)
+
+
+__all__ = ["CRAFT", "OWNER", "TOKEN", "bring_in_goods", "join_all"]

@@ -1,0 +1,134 @@
+"""Catalogue sheets of suppliers that tell nothing by themselves: columns named once by a person, looked at first, remembered."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from sqlalchemy import select
+
+from ..connectors.folder_sheet import items_of
+from ..connectors.protocols import CatalogueItem
+from ..data.setup import Supplier
+from ..data.source import Item
+from ..sheets.mapped import ENCODINGS, FIELDS, NEEDED, Reading, read_rows
+from ..sheets.table import NotASheet
+from . import source, watch
+from .desk import Conflict, Desk, Invalid
+
+BY_SHEETS = ("folder", "sheet")
+CHUNK = 10_000
+
+
+@dataclass(frozen=True)
+class Tried:
+    """What a sheet would give if its columns were named so."""
+
+    items: list[CatalogueItem]
+    bad: list[str]
+    notices: list[str]
+
+
+def supplier_by_sheets(desk: Desk, number: int) -> Supplier:
+    """A supplier whose goods come by sheets. Conflict for others."""
+    supplier = desk.get(Supplier, number, "supplier")
+    if supplier.kind not in BY_SHEETS:
+        raise Conflict(f"{supplier.name} tells its goods by its interface; no sheet is needed")
+    return supplier
+
+
+def check_reading(given: Reading) -> Reading:
+    """Invalid in plain words where columns cannot be named so."""
+    unknown = sorted(set(given.columns) - set(FIELDS))
+    if unknown:
+        raise Invalid(f"there is no field called {unknown[0]}")
+    missing = [name for name in NEEDED if not given.columns.get(name)]
+    if missing:
+        raise Invalid(f"say which column is the {', '.join(missing)}", dict.fromkeys(missing, "is needed"))
+    if len(set(given.columns.values())) != len(given.columns):
+        raise Invalid("one column cannot be two things")
+    if given.separator and given.encoding not in ENCODINGS:
+        raise Invalid(f"letters are read as one of {', '.join(ENCODINGS)}")
+    if given.decimal not in ("", ",", "."):
+        raise Invalid("decimals stand after a comma or a point")
+    return given
+
+
+def try_reading(supplier: Supplier, data: bytes, reading: Reading) -> Tried:
+    """Read a sheet with its columns named so; nothing is kept. NotASheet where it cannot be read at all."""
+    rows, places, notices = read_rows(data, reading)
+    bad: list[str] = []
+    items = items_of(rows, places, reading, supplier.currency, bad)
+    foreign = [one for one in items if one.currency != supplier.currency]
+    if foreign:
+        bad += [f"{one.number}: its currency is {one.currency}, not {supplier.currency}" for one in foreign[:100]]
+        items = [one for one in items if one.currency == supplier.currency]
+    return Tried(items, bad, notices)
+
+
+def keep_reading(desk: Desk, number: int, reading: Reading) -> Supplier:
+    """Remember how a supplier's sheets are read; a folder is looked at by the clock from now on."""
+    supplier = supplier_by_sheets(desk, number)
+    supplier.reading = check_reading(reading).kept()
+    supplier.version += 1
+    if supplier.kind == "folder":
+        supplier.watching, supplier.next_sweep = True, desk.now
+    named = ", ".join(f"{theirs} = {ours}" for ours, theirs in list(reading.columns.items())[:4])
+    desk.log("sheet.columns", supplier.name, f"{supplier.name}: columns of its sheet named ({named} …)")
+    desk.s.flush()
+    return supplier
+
+
+def take_sheet(
+    supplier_id: int, data: bytes, writing: Callable[[], Any], desk_of: Callable[[Any], Desk], progress: Callable[[int, int], None]
+) -> dict[str, Any]:
+    """Take a whole catalogue sheet in: new items enter in parts, then known ones follow as by any sweep.
+
+    writing opens a transaction; desk_of makes a desk of its session. Each part is one transaction, so nobody waits long.
+    """
+    with writing() as s:
+        supplier = supplier_by_sheets(desk_of(s), supplier_id)
+        if not supplier.reading:
+            raise Conflict(f"name the columns of {supplier.name}'s sheet first")
+        reading = Reading.of(supplier.reading)
+        known = set(s.scalars(select(Item.number).where(Item.supplier_id == supplier_id)))
+    tried = try_reading(supplier, data, reading)
+    if not tried.items:
+        raise NotASheet(f"no row of the sheet can be read; the first: {tried.bad[0] if tried.bad else 'there is none'}")
+    fresh, refused = 0, list(tried.bad)
+    for done, part in _parts(tried.items):
+        with writing() as s:
+            desk = desk_of(s)
+            new, wrong = source.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), part)
+            fresh, refused = fresh + new, refused + wrong
+        progress(done, len(tried.items))
+    old = [one for one in tried.items if one.number in known]
+    if old:
+        with writing() as s:
+            desk = desk_of(s)
+            sweep = watch.begin(desk, desk.get(Supplier, supplier_id, "supplier"), desk.who)
+            watch.take(desk, sweep, told_of(old, desk))
+            held = sweep.told if sweep.state == "held" else ""
+    else:
+        held = ""
+    return {"fresh": fresh, "known": len(old), "bad": refused[:200], "bad_count": len(refused), "notices": tried.notices, "held": held}
+
+
+def told_of(items: list[CatalogueItem], desk: Desk) -> watch.Told:
+    """A part of a sheet as a sweep: items that it does not name are not taken for gone."""
+    return watch.Told(
+        [one.number for one in items],
+        np.array([one.cost for one in items], dtype=np.int64),
+        [one.currency for one in items],
+        np.array([one.stock for one in items], dtype=np.int64),
+        desk.now,
+        whole=False,
+        packs=[one.pack_size for one in items],
+    )
+
+
+def _parts(items: list[CatalogueItem]) -> Iterator[tuple[int, list[CatalogueItem]]]:
+    for start in range(0, len(items), CHUNK):
+        yield min(start + CHUNK, len(items)), items[start : start + CHUNK]
