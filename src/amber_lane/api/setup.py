@@ -14,13 +14,13 @@ from sqlalchemy import select
 from ..clock import PacedClock
 from ..connectors.errors import OutsideError
 from ..connectors.kinds import KINDS
-from ..data.setup import Link, Origin, Person, Service, Supplier, Token
+from ..data.setup import Link, Person, Token
 from ..jobs.longjobs import start
 from ..services import program, setup, terms, watch
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
-from .shapes import Ask, Big, Done, Money, minor, sure
+from .shapes import Ask, Big, Done, Money, minor
 
 router = APIRouter(tags=["setup"])
 
@@ -261,58 +261,6 @@ def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
     if ask.write_listings:
         watch.catch_up(desk, number)
     return Done(told="Changed")
-
-
-class BandOut(BaseModel):
-    up_to_g: int
-    first: Money
-    following: Money
-
-
-class ServiceOut(BaseModel):
-    origin: str
-    country_from: str
-    cut_off: str
-    handling: Money
-    service: str
-    name: str
-    country: str
-    first: Money
-    following: Money
-    free_over: Money | None
-    days_low: int
-    days_high: int
-    bands: list[BandOut]
-
-
-@router.get("/setup/suppliers/{number}/services")
-def services(desk: ReadDesk, number: Big) -> list[ServiceOut]:
-    supplier = desk.get(Supplier, number, "supplier")
-    cur = supplier.currency
-    rows = desk.s.execute(
-        select(Origin, Service)
-        .join(Service, Service.origin_id == Origin.id)
-        .where(Origin.supplier_id == number)
-        .order_by(Origin.id, Service.country, Service.first)
-    )
-    return [
-        ServiceOut(
-            origin=o.name,
-            country_from=o.country,
-            cut_off=o.cut_off,
-            handling=sure(o.handling, cur),
-            service=v.code,
-            name=v.name,
-            country=v.country,
-            first=sure(v.first, cur),
-            following=sure(v.following, cur),
-            free_over=None if v.free_over is None else sure(v.free_over, cur),
-            days_low=v.days_low,
-            days_high=v.days_high,
-            bands=[BandOut(up_to_g=g, first=sure(first, cur), following=sure(more, cur)) for g, first, more in v.weight_bands or []],
-        )
-        for o, v in rows
-    ]
 
 
 class PersonOut(BaseModel):

@@ -952,16 +952,20 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/setup/suppliers/{number}/services": {
+    "/api/v1/setup/suppliers/{number}/sending": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Services */
-        get: operations["setup_services"];
-        put?: never;
+        /** Sending */
+        get: operations["sending_sending"];
+        /**
+         * Set Sending
+         * @description How a supplier sends, all of it anew; prices follow. Can be undone.
+         */
+        put: operations["sending_set_sending"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1729,8 +1733,8 @@ export interface components {
         };
         /** AskAgain */
         AskAgain: Record<string, never>;
-        /** BandOut */
-        BandOut: {
+        /** BandShape */
+        BandShape: {
             first: components["schemas"]["Money"];
             following: components["schemas"]["Money"];
             /** Up To G */
@@ -2797,6 +2801,30 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** OriginShape */
+        OriginShape: {
+            /** Code */
+            code: string;
+            /** Country */
+            country: string;
+            /**
+             * Cut Off
+             * @default 16:00
+             */
+            cut_off: string;
+            handling: components["schemas"]["Money"];
+            /** Holidays */
+            holidays?: string[];
+            /** Name */
+            name: string;
+            /**
+             * Return Address
+             * @default
+             */
+            return_address: string;
+            /** Services */
+            services: components["schemas"]["ServiceShape"][];
+        };
         /**
          * OutboxOut
          * @description One change for the outside. about: the SKU, order or address it concerns; asks: what it asks for.
@@ -3336,6 +3364,27 @@ export interface components {
             /** Orders */
             orders?: number[];
         };
+        /** SendingAsk */
+        SendingAsk: {
+            /** Origins */
+            origins: components["schemas"]["OriginShape"][];
+            /** Version */
+            version: number;
+        };
+        /**
+         * SendingOut
+         * @description version: of the supplier. editable: a person says how it sends; elsewhere the supplier tells it itself.
+         */
+        SendingOut: {
+            /** Currency */
+            currency: string;
+            /** Editable */
+            editable: boolean;
+            /** Origins */
+            origins: components["schemas"]["OriginShape"][];
+            /** Version */
+            version: number;
+        };
         /** ServiceDials */
         ServiceDials: {
             /** Dials */
@@ -3345,30 +3394,28 @@ export interface components {
             /** Service */
             service: string;
         };
-        /** ServiceOut */
-        ServiceOut: {
+        /** ServiceShape */
+        ServiceShape: {
             /** Bands */
-            bands: components["schemas"]["BandOut"][];
+            bands?: components["schemas"]["BandShape"][];
+            /** Code */
+            code: string;
             /** Country */
             country: string;
-            /** Country From */
-            country_from: string;
-            /** Cut Off */
-            cut_off: string;
             /** Days High */
             days_high: number;
             /** Days Low */
             days_low: number;
             first: components["schemas"]["Money"];
             following: components["schemas"]["Money"];
-            free_over: components["schemas"]["Money"] | null;
-            handling: components["schemas"]["Money"];
+            free_over?: components["schemas"]["Money"] | null;
             /** Name */
             name: string;
-            /** Origin */
-            origin: string;
-            /** Service */
-            service: string;
+            /**
+             * Tracked
+             * @default true
+             */
+            tracked: boolean;
         };
         /** SettleAsk */
         SettleAsk: {
@@ -5556,7 +5603,7 @@ export interface operations {
             };
         };
     };
-    setup_services: {
+    sending_sending: {
         parameters: {
             query?: never;
             header?: never;
@@ -5573,7 +5620,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ServiceOut"][];
+                    "application/json": components["schemas"]["SendingOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sending_set_sending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendingAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Validation Error */

@@ -74,3 +74,6 @@ export const REASON_WORDS: Record<string, string> = {
   spend_limit: 'over the spending limit',
   least_profit: 'under your least profit',
 }
+
+/** A whole number as people write it. */
+export const count = (n: number): string => n.toLocaleString('en-GB')

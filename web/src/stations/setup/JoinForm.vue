@@ -1,19 +1,21 @@
 <script setup lang="ts">
-/** Join a partner: address and key are tried before anything is kept. */
+/** Join a partner: address and key are tried before anything is kept. A closed store is given a token for its program. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
-import { ApiError, api, take } from '@/api/client'
+import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 
 const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'mailbox' }>()
-const emit = defineEmits<{ done: [] }>()
+const emit = defineEmits<{ done: [joined: Schema<'Joined'>, kind: string] }>()
 const { data: kinds } = useQuery({ queryKey: ['kinds'], queryFn: () => take(api.GET('/api/v1/setup/kinds')), meta: { live: false } })
-const mine = computed(() => (kinds.value ?? []).filter((kind) => kind.owner === props.owner).sort((a) => (a.kind === 'sheet' ? 1 : -1)))
+const mine = computed(() => (kinds.value ?? []).filter((kind) => kind.owner === props.owner))
 const form = reactive({ kind: '', name: '', address: '', key: '', country: 'GB', currency: 'GBP', first: '', next: '', days: '3' })
 watch(mine, (now) => (form.kind ||= now[0]?.kind ?? ''), { immediate: true })
 const kind = computed(() => mine.value.find((one) => one.kind === form.kind))
-const sheets = computed(() => form.kind === 'sheet')
+const called = computed(() => !!kind.value?.address_told)
+// A folder says nothing of whose it is, so country, money and sending are asked as for one without any link.
+const telling = computed(() => !called.value || form.kind === 'folder')
 const error = ref('')
 const wrong = ref<Record<string, string>>({})
 const busy = ref(false)
@@ -22,6 +24,7 @@ async function join() {
   error.value = ''
   wrong.value = {}
   const cash = (text: string) => (text.trim() ? { amount: text.trim().replace(',', '.'), currency: form.currency.toUpperCase() } : null)
+  const sends = telling.value && props.owner === 'supplier'
   try {
     const done = await take(
       api.POST('/api/v1/setup/partners', {
@@ -29,17 +32,17 @@ async function join() {
           owner: props.owner,
           kind: form.kind,
           name: form.name,
-          address: sheets.value ? '' : form.address,
-          key: sheets.value ? '' : form.key,
-          country: sheets.value ? form.country.toUpperCase() : '',
-          currency: sheets.value ? form.currency.toUpperCase() : '',
+          address: called.value ? form.address : '',
+          key: called.value ? form.key : '',
+          country: telling.value ? form.country.toUpperCase() : '',
+          currency: telling.value ? form.currency.toUpperCase() : '',
           days: Number(form.days) || 3,
-          ship_first: sheets.value ? cash(form.first) : null,
-          ship_next: sheets.value ? cash(form.next) : null,
+          ship_first: sends ? cash(form.first) : null,
+          ship_next: sends ? cash(form.next) : null,
         },
       }),
     )
-    emit('done')
+    emit('done', done, form.kind)
     void act(() => Promise.resolve(done))
   } catch (problem) {
     error.value = wordsOf(problem)
@@ -48,16 +51,10 @@ async function join() {
     busy.value = false
   }
 }
-const EXAMPLE: Record<string, string> = {
-  store: 'https://…/api',
-  supplier: 'https://…/api',
-  carrier: 'https://…/api',
-  mailbox: 'smtp://127.0.0.1:25',
-}
 </script>
 
 <template>
-  <form class="sheet grid max-w-2xl grid-cols-2 gap-3.5 p-4" @submit.prevent="join">
+  <form class="grid grid-cols-2 gap-3.5" @submit.prevent="join">
     <label class="col-span-2"
       ><span class="label">What kind of {{ owner }}</span
       ><select v-model="form.kind" class="field">
@@ -65,10 +62,10 @@ const EXAMPLE: Record<string, string> = {
       </select></label
     >
     <label class="col-span-2"
-      ><span class="label">Name{{ sheets ? '' : ' (empty = as it calls itself)' }}</span
-      ><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" :required="sheets"
+      ><span class="label">Name{{ telling ? '' : ' (empty = as it calls itself)' }}</span
+      ><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" :required="telling"
     /></label>
-    <template v-if="!sheets">
+    <template v-if="called">
       <label class="col-span-2"
         ><span class="label">Address</span
         ><input
@@ -76,7 +73,7 @@ const EXAMPLE: Record<string, string> = {
           class="field code"
           required
           maxlength="500"
-          :placeholder="EXAMPLE[owner]"
+          :placeholder="kind?.address_told"
           :aria-invalid="!!wrong.address"
       /></label>
       <label v-if="kind?.key_told" class="col-span-2"
@@ -91,12 +88,12 @@ const EXAMPLE: Record<string, string> = {
           :aria-invalid="!!wrong.key"
       /></label>
     </template>
-    <template v-else>
+    <template v-if="telling">
       <label><span class="label">Country, two letters</span><input v-model="form.country" class="field" maxlength="2" required /></label>
       <label><span class="label">Currency</span><input v-model="form.currency" class="field" maxlength="3" required /></label>
       <template v-if="owner === 'supplier'">
         <label
-          ><span class="label">Shipping, first unit</span><input v-model="form.first" class="field" inputmode="decimal" maxlength="9"
+          ><span class="label">Sending, first unit</span><input v-model="form.first" class="field" inputmode="decimal" maxlength="9"
         /></label>
         <label
           ><span class="label">Each next unit</span><input v-model="form.next" class="field" inputmode="decimal" maxlength="9"
@@ -106,9 +103,16 @@ const EXAMPLE: Record<string, string> = {
         /></label>
       </template>
     </template>
+    <p v-if="form.kind === 'program'" class="col-span-2 text-soft">
+      For a store that only a person can sign in to. You get a token, once; a small program on your machine uses it to fetch what waits,
+      does it in the store and reports. The store’s own password never comes here.
+    </p>
+    <p v-if="kind?.by_sheets && owner === 'supplier'" class="col-span-2 text-soft">
+      Its sheet may be in its own words: next you say which column is what, once.
+    </p>
     <p v-if="error" role="alert" class="col-span-2 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
     <div class="col-span-2">
-      <Btn kind="main" :disabled="busy" @click="join">{{ busy ? 'Asking it…' : sheets ? 'Join' : 'Check and join' }}</Btn>
+      <Btn kind="main" :disabled="busy" @click="join">{{ busy ? 'Asking it…' : called ? 'Check and join' : 'Join' }}</Btn>
     </div>
     <button type="submit" class="hidden" />
   </form>

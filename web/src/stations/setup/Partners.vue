@@ -2,23 +2,49 @@
 import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, tell, wordsOf } from '@/app/told'
+import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
+import { count } from '@/parts/format'
 import JoinForm from './JoinForm.vue'
 import Services from './Services.vue'
+import SheetColumns from './SheetColumns.vue'
 import Terms from './Terms.vue'
+import TokenShown from './TokenShown.vue'
 
 type Partner = Schema<'PartnerOut'>
-const { data } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
+const fetchPartners = () => take(api.GET('/api/v1/setup/partners'))
+const { data } = useQuery({ queryKey: ['partners'], queryFn: fetchPartners })
 const joining = ref<'store' | 'supplier' | 'carrier' | 'mailbox' | null>(null)
 const mending = ref<Partner | null>(null)
 const services = ref<Partner | null>(null)
 const terms = ref<Partner | null>(null)
-const bring = ref<'listings' | 'items' | null>(null)
+const bring = ref<'listings' | null>(null)
+const columns = ref<Partner | null>(null)
+const token = ref<{ token: string; store: string } | null>(null)
+const renewing = ref<Partner | null>(null)
+const BY_SHEETS = ['folder', 'sheet']
+function joined(one: Schema<'Joined'>, kind: string) {
+  joining.value = null
+  if (one.token) token.value = { token: one.token, store: one.told.replace(' is joined', '') }
+  if (kind === 'folder')
+    void queries.fetchQuery({ queryKey: ['partners'], queryFn: fetchPartners }).then((all) => {
+      columns.value = all.find((other) => other.owner === 'supplier' && other.id === one.id) ?? null
+    })
+}
+async function newToken(one: Partner) {
+  renewing.value = null
+  try {
+    const made = await take(api.POST('/api/v1/setup/stores/{number}/token', { params: { path: { number: one.id } } }))
+    token.value = { token: made.token!, store: one.name }
+  } catch (problem) {
+    tell(wordsOf(problem), true)
+  }
+}
 const link = reactive({ address: '', key: '' })
 const wrong = ref('')
 const NAMES = { store: 'Stores', supplier: 'Suppliers', carrier: 'Carriers', mailbox: 'Mailbox' } as const
@@ -116,6 +142,19 @@ async function takeOut(one: Partner) {
               class="block truncate text-xs text-soft"
               :title="one.address"
               >may {{ one.may.join(', ') }}</span
+            ><span v-if="one.calls_limit" class="block text-xs text-soft" :title="`at its last answer`"
+              >{{ one.calls_limit - (one.calls_left ?? 0) }} of {{ one.calls_limit }} calls used<template
+                v-if="one.allowance_listings || one.allowance_units"
+                >; shows up to
+                {{
+                  [
+                    one.allowance_listings && `${count(one.allowance_listings)} listings`,
+                    one.allowance_units && `${count(one.allowance_units)} units`,
+                  ]
+                    .filter(Boolean)
+                    .join(', ')
+                }}</template
+              ></span
             ><span class="flex flex-wrap gap-x-4"
               ><label v-for="(on, name) in one.switches" :key="name" class="flex items-center gap-1.5 text-xs"
                 ><input type="checkbox" class="accent-pine" :checked="on" @change="flip(one, name, !on)" />{{ SWITCHES[name] }}</label
@@ -123,9 +162,18 @@ async function takeOut(one: Partner) {
             >
           </div>
           <div class="flex justify-end gap-2">
-            <template v-if="one.kind === 'sheet'"
-              ><Btn small @click="bring = one.owner === 'store' ? 'listings' : 'items'"
-                >Bring in {{ one.owner === 'store' ? 'listings' : 'items' }}</Btn
+            <Btn
+              v-if="one.owner === 'supplier' && BY_SHEETS.includes(one.kind)"
+              small
+              :kind="one.columns_named ? undefined : 'main'"
+              @click="columns = one"
+              >{{ one.kind === 'folder' ? 'Columns' : 'Bring in items' }}</Btn><Btn
+              v-if="one.kind === 'program'"
+              small
+              @click="renewing = one"
+              >New token</Btn
+            ><template v-else-if="one.kind === 'sheet'"
+              ><Btn v-if="one.owner === 'store'" small @click="bring = 'listings'">Bring in listings</Btn
               ><Btn small @click="takeOut(one)">{{
                 one.owner === 'store' ? 'Take out changes' : 'Take out purchase orders'
               }}</Btn></template
@@ -142,9 +190,7 @@ async function takeOut(one: Partner) {
       :title="`Join ${joining === 'mailbox' ? 'a mail server' : `a ${joining}`}`"
       told="It is asked with your key before anything is kept."
       @close="joining = null"
-      ><JoinForm v-if="joining" :owner="joining" @done="joining = null" /><template #acts
-        ><Btn @click="joining = null">Close</Btn></template
-      ></Modal
+      ><JoinForm v-if="joining" :owner="joining" @done="joined" /><template #acts><Btn @click="joining = null">Close</Btn></template></Modal
     >
     <Modal
       :open="!!mending"
@@ -160,6 +206,17 @@ async function takeOut(one: Partner) {
       <p v-if="wrong" role="alert" class="mt-2 text-brick">{{ wrong }}</p>
       <template #acts><Btn @click="mending = null">Leave it</Btn><Btn kind="main" @click="renew">Check and keep</Btn></template>
     </Modal>
+    <Modal
+      :open="!!renewing"
+      :title="`A new token for ${renewing?.name}`"
+      told="The old token ends at once, and the program that runs with it stops. This cannot be undone; start the program again with the new one."
+      @close="renewing = null"
+      ><template #acts
+        ><Btn @click="renewing = null">Leave it</Btn><Btn kind="main" @click="newToken(renewing!)">Make a new token</Btn></template
+      ></Modal
+    >
+    <TokenShown v-if="token" v-bind="token" @close="token = null" />
+    <SheetColumns v-if="columns" :supplier="columns" @close="columns = null" />
     <Terms v-if="terms" :supplier="terms" @close="terms = null" />
     <Services v-if="services" :supplier="services" @close="services = null" />
     <SheetIn v-if="bring" :open="true" :sheet="bring" :title="`Bring in ${bring}`" @close="bring = null" />
