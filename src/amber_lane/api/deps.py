@@ -14,6 +14,7 @@ from ..data.setup import Person
 from ..jobs.reads import Reader
 from ..jobs.worker import Worker
 from ..services.desk import Desk
+from ..services.finder import Finder
 from ..services.setup import Doors
 from ..settings import Settings
 
@@ -27,6 +28,10 @@ class House:
     clock: Clock
     doors: Doors
     worker: Worker
+
+    @property
+    def finder(self) -> Finder:
+        return self.worker.finder
 
     @property
     def reader(self) -> Reader:

@@ -15,7 +15,7 @@ class Item(Row):
     """A supplier item and its offer now. `stock` -1 = not told; doubt_* = what was seen and not yet believed."""
 
     __tablename__ = "item"
-    __table_args__ = (UniqueConstraint("supplier_id", "number"), Index("ix_item_gtin", "gtin"))
+    __table_args__ = (UniqueConstraint("supplier_id", "number"), Index("ix_item_gtin", "gtin"), Index("ix_item_changed_at", "changed_at"))
     supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
     origin_id: Mapped[int | None] = mapped_column(ForeignKey("origin.id"))
     number: Mapped[str]

@@ -13,13 +13,16 @@ from ..clock import Clock
 from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
-from ..services import catalogues, sheets_in
+from ..services import catalogues, pasting, preparing, sheets_in
 from ..services.desk import Desk, DeskError, in_chunks
+from ..services.finder import Finder
 from ..services.setup import Doors
 from ..services.sheets_lanes import follow_lanes
 from ..sheets.table import NotASheet, read_sheet
 from .reads import Reader
 
+# Items fetched, and lines prepared, between two words of progress.
+FETCH, PREPARE = 20, 100
 ENDED = ("done", "failed", "stopped")
 
 
@@ -44,8 +47,8 @@ def start(desk: Desk, kind: str, key: str, title: str, body: dict[str, Any], tot
 class LongJobs:
     """Carries jobs out, one at a time."""
 
-    def __init__(self, db: Database, clock: Clock, doors: Doors) -> None:
-        self.db, self.clock, self.doors = db, clock, doors
+    def __init__(self, db: Database, clock: Clock, doors: Doors, finder: Finder | None = None) -> None:
+        self.db, self.clock, self.doors, self.finder = db, clock, doors, finder or Finder()
 
     def recover(self) -> None:
         """A job that was running when the worker died starts again; each of them may be run twice."""
@@ -137,6 +140,51 @@ class LongJobs:
         told += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
         return {"told": told + (f"; held: {out['held']}" if out["held"] else ""), **out}
 
+    def _paste(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """Pasted lines: recognised, fetched from their suppliers where we do not have them, prepared."""
+        with self.db.reading() as s:
+            lines = pasting.recognise(Desk(s, self.clock, body["who"]), body["text"])
+        self.progress(number, 0, len(lines))
+        wanted: dict[int, list[pasting.Line]] = {}
+        for line in lines:
+            if not line.told and not line.item:
+                wanted.setdefault(line.supplier, []).append(line)
+        reader = Reader(self.db, self.clock, self.doors)
+        for supplier, missing in wanted.items():
+            for start in range(0, len(missing), FETCH):
+                part = missing[start : start + FETCH]
+                _, failed = reader.items(supplier, [line.number for line in part])
+                for line in part:
+                    line.told = failed.get(line.number, "")
+                self.progress(number, sum(1 for line in lines if line.told))
+        with self.db.reading() as s:
+            pasting.find_items(Desk(s, self.clock, body["who"]), [line for line in lines if not line.told])
+        return self._prepare_lines(number, body, lines)
+
+    def _prepare_lines(self, number: int, body: dict[str, Any], lines: list[pasting.Line]) -> dict[str, Any]:
+        good = [line for line in lines if not line.told]
+        bad = [line for line in lines if line.told]
+        counts, listings = {"made": 0, "same": 0, "failed": 0}, []
+        for start in range(0, len(good), PREPARE):
+            part = good[start : start + PREPARE]
+            with self.db.writing() as s:
+                desk = Desk(s, self.clock, body["who"])
+                done = preparing.prepare(desk, self.finder, [line.item for line in part], body["store"])
+            for line, one in zip(part, done, strict=True):
+                counts[one.outcome] += 1
+                if one.outcome == "failed":
+                    line.told = one.told
+                    bad.append(line)
+                elif one.listing:
+                    listings.append(one.listing)
+            self.progress(number, len(lines) - len(good) + start + len(part))
+        counts["failed"] = len(bad)
+        failures = [{"line": line.n, "text": line.text[:200], "why": line.told} for line in sorted(bad, key=lambda one: one.n)]
+        told = f"{counts['made']} listings prepared"
+        told += f", {counts['same']} were there already" if counts["same"] else ""
+        told += f", {len(bad)} lines could not be used" if bad else ""
+        return {"told": told, "counts": counts, "failed": failures, "listings": listings[:2000]}
+
     def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])
         return {"told": ", ".join(f"{n} {kind}" for kind, n in counts.items()) or "nothing changed", "counts": counts}
@@ -154,5 +202,6 @@ _RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
     "sheet.take": lambda jobs, number, body: jobs._sheet(number, body, take=True),
     "join": LongJobs._join,
     "catalogue": LongJobs._catalogue,
+    "paste": LongJobs._paste,
     "sweep": LongJobs._sweep,
 }

@@ -18,6 +18,7 @@ from ..data.session import Database
 from ..data.setup import Carrier, Store, Supplier
 from ..services import pace, purchases, watch
 from ..services.desk import Desk, DeskError
+from ..services.finder import Finder
 from ..services.setup import Doors
 from .delivery import Delivery
 from .longjobs import LongJobs
@@ -31,7 +32,12 @@ class Worker:
 
     def __init__(self, db: Database, clock: Clock, doors: Doors, folder: Path, world: str = "") -> None:
         self.db, self.clock, self.doors, self.folder, self.world = db, clock, doors, folder, world
-        self.reader, self.delivery, self.jobs = Reader(db, clock, doors), Delivery(db, clock, doors), LongJobs(db, clock, doors)
+        self.finder = Finder()
+        self.reader, self.delivery, self.jobs = (
+            Reader(db, clock, doors),
+            Delivery(db, clock, doors),
+            LongJobs(db, clock, doors, self.finder),
+        )
         self.scheduler = BackgroundScheduler(timezone="UTC")
         self.stopping = threading.Event()
         self._lock: IO[str] | None = None

@@ -125,7 +125,7 @@ def load(desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = No
     # The largest step is a day's: within a day it is counted from the price that the day began with.
     fresh = (step_at != NONE) & (step_at > to_ms(now) - DAY_MS) & (step_price > 0)
     base = np.where(fresh, step_price, wprice)
-    terms, limits = _terms(facts, store, category, landed, over, chosen.least_price, ceiling, least, base)
+    terms, limits = terms_of(facts, store, category, landed, over, chosen.least_price, ceiling, least, base)
     return Book(
         ids,
         store,
@@ -224,7 +224,7 @@ def _risk_of_sharing(chosen: Chosen, lanes: Lanes, sku: Ints, pace: Ints, policy
     return risk
 
 
-def _terms(
+def terms_of(
     facts: Facts,
     store: Ints,
     category: list[str],

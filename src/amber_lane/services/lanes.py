@@ -38,6 +38,7 @@ def open_lane(
 ) -> Lane:
     """Open a lane at place `use` (0 = main, at most one after the last); lanes at that place and after move down one.
 
+    respond_now False: it is part of something larger, which logs it and looks at its listings.
     Invalid when its items are not of one supplier and origin, or nothing is sent from there to the store's country.
     """
     sku = desk.get(Sku, sku_id, "SKU")
@@ -75,8 +76,8 @@ def open_lane(
     )
     desk.s.flush()
     names = ", ".join(f"{show_units(part.units.numerator, part.units.denominator)} × {items[part.item].number}" for part in parts)
-    act = desk.log("lane.open", sku.code, f"{sku.code}: lane opened to {names}", after={"lane": lane.id, "use": use}, undo=True)
     if respond_now:
+        act = desk.log("lane.open", sku.code, f"{sku.code}: lane opened to {names}", after={"lane": lane.id, "use": use}, undo=True)
         respond(desk, [sku_id], act=act.id)
         replan(desk)
     return lane
@@ -275,17 +276,22 @@ def candidates(desk: Desk, sku: Sku, text: str = "", limit: int = 9) -> list[Can
     else:
         same = [Item.gtin == sku.gtin] if sku.gtin else []
         same += [Item.mpn == sku.mpn] if sku.mpn else []
-        telling = sorted((w for w in set(words(sku.title)) if len(w) > 2 and not w.isdigit()), key=len, reverse=True)[:3]
-        near = [Item.title.icontains(word, autoescape=True) for word in telling]
+        near = [Item.title.icontains(word, autoescape=True) for word in telling_words(sku.title)]
         found = list(desk.s.scalars(select(Item).where(or_(*same)).limit(20))) if same else []
         found += list(desk.s.scalars(select(Item).where(or_(*near)).limit(400))) if near else []
     seen: dict[int, Candidate] = {}
     for item in found:
-        seen.setdefault(item.id, _compare(sku, item))
+        seen.setdefault(item.id, compare(sku, item))
     return sorted(seen.values(), key=lambda one: (-one.score, one.item.cost))[:limit]
 
 
-def _compare(sku: Sku, item: Item) -> Candidate:
+def telling_words(title: str) -> list[str]:
+    """The three longest words of a title, which tell most about what it is."""
+    return sorted((w for w in set(words(title)) if len(w) > 2 and not w.isdigit()), key=lambda w: (-len(w), w))[:3]
+
+
+def compare(sku: Sku, item: Item) -> Candidate:
+    """What of an item agrees with a SKU, and what differs."""
     agrees: list[str] = []
     differs: list[str] = []
     score = 0

@@ -12,7 +12,7 @@ from ..data.lanes import Lane
 from ..data.orders import Order
 from ..data.outbox import Act, Snooze
 from ..data.shelf import Listing
-from . import lanes, orders, prices, purchases, shelf, terms, watch
+from . import lanes, orders, preparing, prices, purchases, shelf, terms, watch
 from .desk import Conflict, Desk
 from .planning import replan
 
@@ -68,6 +68,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "price.hand": _hand_price,
     "listing.pause": _on_sale,
     "listing.resume": _on_sale,
+    "listing.prepare": lambda desk, act: preparing.take_back(desk, _after(act)),
     "order.allow": _allow,
     "order.lane": lambda desk, act: orders.choose_lane(desk, _before(act)["line"], _before(act)["lane"]),
     "order.send": lambda desk, act: purchases.take_back(desk, _after(act)["references"]),

@@ -1130,6 +1130,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/source/facets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Facets
+         * @description What a search can be narrowed by.
+         */
+        get: operations["source_facets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description Up to five items side by side.
+         */
+        get: operations["source_compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/items/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bench
+         * @description Everything that decides about one item in a store.
+         */
+        get: operations["source_bench"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/paste": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Paste
+         * @description Bring items in by links or numbers, one a line: a job. No pasted address is ever called; suppliers are asked by number.
+         */
+        post: operations["source_paste"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/put": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put
+         * @description Prepare listings of chosen items, each with its lane open.
+         */
+        post: operations["source_put"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find
+         * @description Items of all suppliers, each as it would be in the chosen store by the rules of now.
+         */
+        get: operations["source_find"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/suppliers/{number}/sheet": {
         parameters: {
             query?: never;
@@ -1745,6 +1865,32 @@ export interface components {
             /** Believe */
             believe: boolean;
         };
+        /** BenchOut */
+        BenchOut: {
+            /** Brand */
+            brand: string;
+            /** Close */
+            close: components["schemas"]["CloseRow"][];
+            cost: components["schemas"]["Money"];
+            /** Countries */
+            countries: components["schemas"]["CountryRow"][];
+            /** Gtin */
+            gtin: string;
+            highest_cost: components["schemas"]["Money"];
+            /** Link */
+            link: string;
+            /** Mpn */
+            mpn: string;
+            /** Pack Size */
+            pack_size: number;
+            row: components["schemas"]["ItemRow"];
+            /** Sentence */
+            sentence: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Weight G */
+            weight_g: number;
+        };
         /** Body_catalogues_upload */
         Body_catalogues_upload: {
             /** File */
@@ -1841,10 +1987,36 @@ export interface components {
              */
             why: string;
         };
+        /** CloseRow */
+        CloseRow: {
+            /** Agrees */
+            agrees: string[];
+            /** Differs */
+            differs: string[];
+            /** Likeness */
+            likeness: number;
+            /** Sku */
+            sku: string;
+            /** Title */
+            title: string;
+        };
         /** Counted */
         Counted: {
             /** Counted */
             counted: number;
+        };
+        /** CountryRow */
+        CountryRow: {
+            /** Country */
+            country: string;
+            /** Days High */
+            days_high: number;
+            /** Days Low */
+            days_low: number;
+            keeps: components["schemas"]["Money"] | null;
+            /** Service */
+            service: string;
+            ship: components["schemas"]["Money"];
         };
         /** Day */
         Day: {
@@ -1925,6 +2097,17 @@ export interface components {
             place: string;
             /** Told */
             told: string;
+        };
+        /** FacetsOut */
+        FacetsOut: {
+            /** Categories */
+            categories: string[];
+            /** Ships From */
+            ships_from: string[];
+            /** Stores */
+            stores: components["schemas"]["StoreOut"][];
+            /** Suppliers */
+            suppliers: components["schemas"]["SupplierOut"][];
         };
         /** FeeBody */
         FeeBody: {
@@ -2010,6 +2193,15 @@ export interface components {
             name: string;
             /** Told */
             told: string;
+        };
+        /** FoundOut */
+        FoundOut: {
+            /** Of */
+            of: number;
+            /** Rows */
+            rows: components["schemas"]["ItemRow"][];
+            /** Total */
+            total: number;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -2101,6 +2293,49 @@ export interface components {
             pack_size: number;
             /** Stock */
             stock: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ItemRow
+         * @description One item in a chosen store. days: as most; None where nothing is sent to the store's country.
+         *
+         *     have: our SKU that it fills or whose barcode it carries. stock -1: not told. past: stock at the end of each three days.
+         */
+        ItemRow: {
+            /** Category */
+            category: string;
+            /** Days */
+            days: number | null;
+            /** Days Low */
+            days_low: number | null;
+            /** Have */
+            have: string;
+            /** Id */
+            id: number;
+            /** In Stock */
+            in_stock: number;
+            lands: components["schemas"]["Money"] | null;
+            /** Margin */
+            margin: number | null;
+            /** Moves */
+            moves: number;
+            /** Number */
+            number: string;
+            /** Offer */
+            offer: string;
+            /** Options */
+            options: string;
+            /** Origin */
+            origin: string;
+            /** Past */
+            past: number[];
+            price: components["schemas"]["Money"] | null;
+            profit: components["schemas"]["Money"] | null;
+            /** Stock */
+            stock: number;
+            /** Supplier */
+            supplier: string;
             /** Title */
             title: string;
         };
@@ -3055,6 +3290,18 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** PasteAsk */
+        PasteAsk: {
+            /** Store */
+            store: number;
+            /** Text */
+            text: string;
+        };
+        /** PasteOut */
+        PasteOut: {
+            /** Job */
+            job: number;
+        };
         /** PersonAsk */
         PersonAsk: {
             /** Mail */
@@ -3194,6 +3441,29 @@ export interface components {
             supplier: string;
             /** Their Number */
             their_number: string;
+            /** Told */
+            told: string;
+        };
+        /** PutAsk */
+        PutAsk: {
+            /** Items */
+            items: number[];
+            /** Store */
+            store: number;
+        };
+        /** PutOut */
+        PutOut: {
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+            /** Failed */
+            failed: string[];
+            /** Made */
+            made: number;
+            /** Same */
+            same: number;
             /** Told */
             told: string;
         };
@@ -3488,6 +3758,17 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** StoreOut */
+        StoreOut: {
+            /** Country */
+            country: string;
+            /** Currency */
+            currency: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
         /** StoreTerms */
         StoreTerms: {
             /** Currency */
@@ -3533,6 +3814,22 @@ export interface components {
             told: string;
             /** Watching */
             watching: boolean;
+        };
+        /**
+         * SupplierOut
+         * @description kept of `of` decided purchase orders were sent and came by the promise.
+         */
+        SupplierOut: {
+            /** Id */
+            id: number;
+            /** Items */
+            items: number;
+            /** Kept */
+            kept: number;
+            /** Name */
+            name: string;
+            /** Of */
+            of: number;
         };
         /** SwitchAsk */
         SwitchAsk: {
@@ -5927,6 +6224,204 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    source_facets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacetsOut"];
+                };
+            };
+        };
+    };
+    source_compare: {
+        parameters: {
+            query: {
+                store: number;
+                ids: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    source_bench: {
+        parameters: {
+            query: {
+                store: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    source_paste: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasteAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasteOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    source_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    source_find: {
+        parameters: {
+            query: {
+                store: number;
+                words?: string;
+                suppliers?: string;
+                category?: string;
+                ships_from?: string;
+                days?: number | null;
+                /** @description minor units of the store's money */
+                lands_most?: number | null;
+                /** @description minor units of the store's money */
+                keeps_least?: number | null;
+                stock_least?: number | null;
+                rating_least?: number | null;
+                ours?: string;
+                sort?: string;
+                down?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundOut"];
                 };
             };
             /** @description Validation Error */

@@ -1,0 +1,331 @@
+"""Finding goods, comparing them, bringing them in by links and numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ..data.lanes import Lane, LanePart
+from ..data.setup import Origin, Store, Supplier
+from ..data.shelf import Listing, Sku
+from ..data.source import Item
+from ..jobs.longjobs import start
+from ..services import goods, preparing
+from ..services.desk import Desk
+from ..services.finder import Finder, Search, ratings
+from ..services.history import DAYS, pasts
+from .deps import ReadDesk, TheHouse, WriteDesk
+from .prices import StepOut
+from .shapes import Ask, Big, Done, Money, money, sure
+
+router = APIRouter(prefix="/source", tags=["source"])
+Small = Annotated[int | None, Query(ge=0, le=1_000_000)]
+Cents = Annotated[int | None, Query(ge=-100_000_000, le=100_000_000, description="minor units of the store's money")]
+
+
+def search(
+    store: Annotated[int, Query(gt=0, lt=2**53)],
+    words: Annotated[str, Query(max_length=200)] = "",
+    suppliers: Annotated[str, Query(max_length=200, pattern=r"^(\d+(,\d+)*)?$")] = "",
+    category: Annotated[str, Query(max_length=300)] = "",
+    ships_from: Annotated[str, Query(max_length=2)] = "",
+    days: Small = None,
+    lands_most: Cents = None,
+    keeps_least: Cents = None,
+    stock_least: Small = None,
+    rating_least: Annotated[int | None, Query(ge=0, le=100)] = None,
+    ours: Annotated[str, Query(pattern="^(yes|no)?$")] = "",
+    sort: Annotated[str, Query(pattern="^(profit|margin|days|lands|stock|steady)$")] = "profit",
+    down: bool = True,
+    offset: Annotated[int, Query(ge=0, le=10_000_000)] = 0,
+    limit: Annotated[int, Query(ge=1, le=200)] = 50,
+) -> Search:
+    numbers = tuple(int(one) for one in suppliers.split(",") if one)
+    return Search(
+        store,
+        words,
+        numbers,
+        category,
+        ships_from,
+        days,
+        lands_most,
+        keeps_least,
+        stock_least,
+        rating_least,
+        ours,
+        sort,
+        down,
+        offset,
+        limit,
+    )
+
+
+TheSearch = Annotated[Search, Depends(search)]
+
+
+class ItemRow(BaseModel):
+    """One item in a chosen store. days: as most; None where nothing is sent to the store's country.
+
+    have: our SKU that it fills or whose barcode it carries. stock -1: not told. past: stock at the end of each three days.
+    """
+
+    id: int
+    number: str
+    title: str
+    options: str
+    category: str
+    supplier: str
+    origin: str
+    days_low: int | None
+    days: int | None
+    lands: Money | None
+    price: Money | None
+    profit: Money | None
+    margin: int | None
+    stock: int
+    offer: str
+    have: str
+    past: list[int]
+    moves: int
+    in_stock: int
+
+
+class FoundOut(BaseModel):
+    rows: list[ItemRow]
+    total: int
+    of: int
+
+
+class StoreOut(BaseModel):
+    id: int
+    name: str
+    currency: str
+    country: str
+
+
+class SupplierOut(BaseModel):
+    """kept of `of` decided purchase orders were sent and came by the promise."""
+
+    id: int
+    name: str
+    items: int
+    kept: int
+    of: int
+
+
+class FacetsOut(BaseModel):
+    stores: list[StoreOut]
+    suppliers: list[SupplierOut]
+    categories: list[str]
+    ships_from: list[str]
+
+
+class CountryRow(BaseModel):
+    country: str
+    service: str
+    days_low: int
+    days_high: int
+    ship: Money
+    keeps: Money | None
+
+
+class CloseRow(BaseModel):
+    sku: str
+    title: str
+    likeness: int
+    agrees: list[str]
+    differs: list[str]
+
+
+class BenchOut(BaseModel):
+    row: ItemRow
+    sentence: str
+    gtin: str
+    mpn: str
+    brand: str
+    pack_size: int
+    weight_g: int
+    link: str
+    steps: list[StepOut]
+    countries: list[CountryRow]
+    close: list[CloseRow]
+    highest_cost: Money
+    cost: Money
+
+
+class PutAsk(Ask):
+    items: list[Big] = Field(min_length=1, max_length=1000)
+    store: Big
+
+
+class PutOut(Done):
+    made: int
+    same: int
+    failed: list[str]
+
+
+class PasteAsk(Ask):
+    text: str = Field(min_length=1, max_length=3_000_000)
+    store: Big
+
+
+class PasteOut(BaseModel):
+    job: int
+
+
+@router.get("/facets")
+def facets(desk: ReadDesk) -> FacetsOut:
+    """What a search can be narrowed by."""
+    s, kept = desk.s, ratings(desk)
+    counts = goods.item_counts(desk)
+    return FacetsOut(
+        stores=[StoreOut.model_validate(row, from_attributes=True) for row in s.scalars(select(Store).order_by(Store.id))],
+        suppliers=[
+            SupplierOut(
+                id=row.id, name=row.name, items=counts.get(row.id, 0), kept=kept.get(row.id, (0, 0))[0], of=kept.get(row.id, (0, 0))[1]
+            )
+            for row in s.scalars(select(Supplier).order_by(Supplier.id))
+            for good, of in [kept.get(row.id, (0, 0))]
+        ],
+        categories=[one for one in s.scalars(select(Item.category).distinct().order_by(Item.category)) if one],
+        ships_from=list(s.scalars(select(Origin.country).distinct().order_by(Origin.country))),
+    )
+
+
+@router.get("/search")
+def find(desk: ReadDesk, base: TheHouse, ask: TheSearch) -> FoundOut:
+    """Items of all suppliers, each as it would be in the chosen store by the rules of now."""
+    found = base.finder.find(desk, ask)
+    return FoundOut(rows=_rows(desk, base.finder, ask.store, found.ids), total=found.total, of=found.of)
+
+
+@router.get("/items")
+def compare(desk: ReadDesk, base: TheHouse, store: Big, ids: Annotated[str, Query(pattern=r"^\d+(,\d+){0,4}$")]) -> list[BenchOut]:
+    """Up to five items side by side."""
+    return [_bench(desk, base.finder, store, int(one)) for one in ids.split(",")]
+
+
+@router.get("/items/{number}")
+def bench(desk: ReadDesk, base: TheHouse, number: Big, store: Big) -> BenchOut:
+    """Everything that decides about one item in a store."""
+    return _bench(desk, base.finder, store, number)
+
+
+@router.post("/put", status_code=201)
+def put(desk: WriteDesk, base: TheHouse, ask: PutAsk) -> PutOut:
+    """Prepare listings of chosen items, each with its lane open."""
+    done = preparing.prepare(desk, base.finder, list(dict.fromkeys(ask.items)), ask.store)
+    made, same = (sum(1 for one in done if one.outcome == kind) for kind in ("made", "same"))
+    failed = [one.told for one in done if one.outcome == "failed"]
+    told = f"{made} listing{'s' if made != 1 else ''} prepared" if made else "Nothing new was prepared"
+    told += f", {same} {'was' if same == 1 else 'were'} there already" if same else ""
+    told += f"; {len(failed)} could not be: {failed[0]}" if failed else ""
+    return PutOut(told=told, count=made, made=made, same=same, failed=failed)
+
+
+@router.post("/paste", status_code=202)
+def paste(desk: WriteDesk, ask: PasteAsk) -> PasteOut:
+    """Bring items in by links or numbers, one a line: a job. No pasted address is ever called; suppliers are asked by number."""
+    desk.get(Store, ask.store, "store")
+    lines = sum(1 for line in ask.text.splitlines() if line.strip())
+    mark = goods.mark_of(ask.text)
+    job = start(
+        desk, "paste", f"paste-{ask.store}-{mark}", f"Bringing in {lines} pasted lines", {"text": ask.text, "store": ask.store}, lines
+    )
+    return PasteOut(job=job.id)
+
+
+def _rows(desk: Desk, finder: Finder, store_id: int, ids: Sequence[int]) -> list[ItemRow]:
+    s, store = desk.s, desk.get(Store, store_id, "store")
+    items = {row.id: row for row in s.scalars(select(Item).where(Item.id.in_(ids)))}
+    names: dict[int, str] = dict(s.execute(select(Supplier.id, Supplier.name)).tuples().all())
+    origins: dict[int, str] = dict(s.execute(select(Origin.id, Origin.name)).tuples().all())
+    past = pasts(desk, list(items.values()))
+    have = _have(desk, list(items.values()))
+    with finder.lock:
+        columns, view = finder.look(desk, store_id)
+        places = {i: int(columns.ids.searchsorted(i)) for i in items}
+        out = []
+        for i in ids:
+            if i not in items:
+                continue
+            item, at, was = items[i], places[i], past[i]
+            known, sent = bool(view.known[at]), int(view.service[at]) >= 0
+            cash = {name: int(getattr(view, name)[at]) for name in ("landed", "price", "profit", "net")}
+            out.append(
+                ItemRow(
+                    id=i,
+                    number=item.number,
+                    title=item.title,
+                    options=item.options,
+                    category=item.category,
+                    supplier=names[item.supplier_id],
+                    origin=origins.get(item.origin_id or 0, ""),
+                    days_low=int(view.days_low[at]) if sent else None,
+                    days=int(view.days_high[at]) if sent else None,
+                    lands=money(cash["landed"], store.currency) if sent and cash["landed"] else None,
+                    price=money(cash["price"], store.currency) if known else None,
+                    profit=money(cash["profit"], store.currency) if known else None,
+                    margin=cash["profit"] * 10_000 // cash["net"] if known and cash["net"] > 0 else None,
+                    stock=item.stock,
+                    offer=item.offer,
+                    have=have.get(i, ""),
+                    past=was.stock,
+                    moves=was.moves,
+                    in_stock=was.in_stock,
+                )
+            )
+        return out
+
+
+def _have(desk: Desk, items: Sequence[Item]) -> dict[int, str]:
+    """Our SKU that an item fills, or else the one with its barcode."""
+    s, out = desk.s, {}
+    codes = {item.gtin for item in items if item.gtin}
+    by_code = dict(s.execute(select(Sku.gtin, Sku.code).where(Sku.gtin.in_(codes))).tuples().all())
+    for item in items:
+        if item.gtin in by_code:
+            out[item.id] = by_code[item.gtin]
+    laned = (
+        select(LanePart.item_id, Sku.code)
+        .join(Lane, Lane.id == LanePart.lane_id)
+        .join(Sku, Sku.id == Lane.sku_id)
+        .where(LanePart.item_id.in_([item.id for item in items]), Lane.until.is_(None), Sku.id.in_(select(Listing.sku_id)))
+    )
+    return out | dict(s.execute(laned).tuples().all())
+
+
+def _bench(desk: Desk, finder: Finder, store_id: int, number: int) -> BenchOut:
+    item = desk.get(Item, number, "item")
+    row = _rows(desk, finder, store_id, [number])[0]
+    past = pasts(desk, [item])[number]
+    told = goods.explain(desk, finder, item, store_id)
+    return BenchOut(
+        row=row,
+        sentence=goods.sentence(told, past, DAYS, item.currency),
+        gtin=item.gtin,
+        mpn=item.mpn,
+        brand=item.brand,
+        pack_size=item.pack_size,
+        weight_g=item.weight_g,
+        link=item.link,
+        steps=[StepOut(name=one.name, amount=sure(one.amount, told.currency), kind=one.kind) for one in told.steps],
+        countries=[
+            CountryRow(
+                country=one.country,
+                service=one.service,
+                days_low=one.days_low,
+                days_high=one.days_high,
+                ship=sure(one.ship, told.currency),
+                keeps=money(one.keeps, told.currency),
+            )
+            for one in told.countries
+        ],
+        close=[CloseRow(**one.__dict__) for one in goods.close_to(desk, item)],
+        highest_cost=sure(past.highest, item.currency),
+        cost=sure(item.cost, item.currency),
+    )

@@ -1,0 +1,413 @@
+"""Finding goods: every supplier's items as columns, with what each would land at, sell for and leave in a chosen store.
+
+The columns are kept in memory and follow the tables by what has changed; what is shown of a page is read anew each time.
+"""
+
+from __future__ import annotations
+
+import re
+import threading
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from sqlalchemy import BigInteger, func, select, type_coerce
+from sqlalchemy.orm import Session
+
+from ..core import cost, price
+from ..core.money import PPM, Bools, Ints, half_up_columns
+from ..core.price import NONE
+from ..data.lanes import Lane, LanePart
+from ..data.setup import Origin, Store
+from ..data.shelf import Sku
+from ..data.source import Item
+from .book import terms_of
+from .columns import fetch_columns, or_none, place_of
+from .desk import Desk, Invalid
+from .facts import Facts, NoRate
+from .history import in_stock_all, kept_promises
+from .policy import Keys, lay_over, policy_columns, price_layers
+
+OFFERS = ("good", "doubted", "gone")
+SORTS = ("profit", "margin", "days", "lands", "stock", "steady")
+MANY = 5_000
+_WORD = re.compile(r"\w+")
+
+
+@dataclass
+class Goods:
+    """All items in the order of their ids. Columns of one length; category: place in `categories`."""
+
+    ids: Ints
+    supplier: Ints
+    origin: Ints
+    cost: Ints
+    stock: Ints
+    weight: Ints
+    lead: Ints
+    least: Ints
+    offer: Ints
+    category: Ints
+    categories: list[str]
+    seen: int
+
+
+@dataclass
+class View:
+    """What each item would be in one store: landed, price and so on in the store's money; days to its country.
+
+    known: something is sent to that country, at a known rate, and a price meets every condition.
+    """
+
+    mark: int
+    landed: Ints
+    ship: Ints
+    price: Ints
+    profit: Ints
+    net: Ints
+    days_low: Ints
+    days_high: Ints
+    known: Bools
+    service: Ints
+    set_by: Ints
+
+
+@dataclass(frozen=True)
+class Search:
+    """What is looked for. Amounts in the store's minor units; None or empty = whatever."""
+
+    store: int
+    words: str = ""
+    suppliers: tuple[int, ...] = ()
+    category: str = ""
+    ships_from: str = ""
+    days: int | None = None
+    lands_most: int | None = None
+    keeps_least: int | None = None
+    stock_least: int | None = None
+    rating_least: int | None = None
+    ours: str = ""
+    sort: str = "profit"
+    down: bool = True
+    offset: int = 0
+    limit: int = 50
+
+
+@dataclass
+class Found:
+    """Item ids of one page in order, with their places in the columns; total: how many fit in all."""
+
+    ids: list[int]
+    places: list[int]
+    total: int
+    of: int
+
+
+@dataclass
+class Finder:
+    """The columns of one database. One thread brings them up to date at a time."""
+
+    goods: Goods | None = None
+    views: dict[int, View] = field(default_factory=dict)
+    matched: dict[tuple[str, int, int], Ints] = field(default_factory=dict)
+    steady: tuple[int, Ints] | None = None
+    lock: Any = field(default_factory=threading.Lock)
+
+    def find(self, desk: Desk, ask: Search) -> Found:
+        """The page of a search. Invalid when its store or its order is none."""
+        if ask.sort not in SORTS:
+            raise Invalid(f"goods are put in order by {', '.join(SORTS)}")
+        with self.lock:
+            goods, view = self.look(desk, ask.store)
+            mask = self._mask(desk, ask, goods, view)
+            rows = np.flatnonzero(mask)
+            key = self._key(desk, ask.sort, goods, view)[rows]
+            # Where nothing is known of a price, it comes last either way.
+            lost = ~view.known[rows] if ask.sort in ("profit", "margin", "lands") else np.zeros(len(rows), dtype=np.bool_)
+            order = np.lexsort((goods.ids[rows], -key if ask.down else key, lost))
+            places = rows[order[ask.offset : ask.offset + ask.limit]]
+            return Found(goods.ids[places].tolist(), places.tolist(), len(rows), len(goods.ids))
+
+    def look(self, desk: Desk, store: int) -> tuple[Goods, View]:
+        """The columns as they are now, and what they are in a store. Call with the lock held."""
+        facts = Facts.read(desk.s)
+        if store not in facts.stores:
+            raise Invalid("choose a store to sell in", {"store": "is not one of yours"})
+        moved = self._follow(desk.s)
+        goods = self.goods
+        assert goods is not None
+        mark = _mark(facts, store, desk.s)
+        for number, known in self.views.items():
+            if len(moved) and len(known.landed) == len(goods.ids) and number in facts.stores:
+                _fill(desk.s, facts, number, goods, known, moved)
+        view = self.views.get(store)
+        if view is None or view.mark != mark or len(view.landed) != len(goods.ids):
+            view = _empty_view(len(goods.ids), mark)
+            _fill(desk.s, facts, store, goods, view, np.arange(len(goods.ids)))
+            self.views[store] = view
+        return goods, view
+
+    def _follow(self, s: Session) -> Ints:
+        """Bring the columns up to date. Returns the places of items that moved (none where all is read anew)."""
+        newest = s.scalar(select(func.max(Item.id))) or 0
+        goods = self.goods
+        if goods is None or newest != (goods.ids[-1] if len(goods.ids) else 0):
+            self.goods = _read(s)
+            self.views.clear()
+            self.matched.clear()
+            self.steady = None
+            return np.zeros(0, dtype=np.int64)
+        fresh = _read(s, goods.seen)
+        if not len(fresh.ids):
+            return fresh.ids
+        places = np.searchsorted(goods.ids, fresh.ids)
+        for name in ("cost", "stock", "offer", "lead", "least", "weight"):
+            getattr(goods, name)[places] = getattr(fresh, name)
+        goods.seen = max(goods.seen, fresh.seen)
+        return places
+
+    def _mask(self, desk: Desk, ask: Search, goods: Goods, view: View) -> Bools:
+        mask = goods.offer != OFFERS.index("gone")
+        if ask.words.strip():
+            hit = np.zeros(len(goods.ids), dtype=np.bool_)
+            hit[self._match(desk.s, ask.words, goods)] = True
+            mask &= hit
+        if ask.suppliers:
+            mask &= np.isin(goods.supplier, np.array(ask.suppliers, dtype=np.int64))
+        if ask.category:
+            mask &= goods.category == (goods.categories.index(ask.category) if ask.category in goods.categories else -2)
+        if ask.ships_from:
+            lands = desk.s.scalars(select(Origin.id).where(Origin.country == ask.ships_from.upper()))
+            mask &= np.isin(goods.origin, np.array(list(lands), dtype=np.int64))
+        if ask.days is not None:
+            mask &= (view.service >= 0) & (view.days_high <= ask.days)
+        if ask.lands_most is not None:
+            mask &= view.known & (view.landed <= ask.lands_most)
+        if ask.keeps_least is not None:
+            mask &= view.known & (view.profit >= ask.keeps_least)
+        if ask.stock_least is not None:
+            mask &= goods.stock >= ask.stock_least
+        if ask.rating_least is not None:
+            good = [number for number, (kept, of) in ratings(desk).items() if of and kept * 100 >= ask.rating_least * of]
+            mask &= np.isin(goods.supplier, np.array(good, dtype=np.int64))
+        if ask.ours in ("yes", "no"):
+            have = np.isin(goods.ids, ours_of(desk.s))
+            mask &= have if ask.ours == "yes" else ~have
+        return np.asarray(mask, dtype=np.bool_)
+
+    def _match(self, s: Session, text: str, goods: Goods) -> Ints:
+        """Places of the items whose words begin with all the words of a text."""
+        words = _WORD.findall(text.lower())[:10]
+        if not words:
+            return np.arange(len(goods.ids))
+        query = " ".join(f'"{word}"*' for word in words)
+        key = (query, len(goods.ids), goods.seen)
+        if key not in self.matched:
+            if len(self.matched) > 200:
+                self.matched.clear()
+            if s.get_bind().dialect.name == "sqlite":
+                link = s.connection()
+                told = link.exec_driver_sql("select group_concat(rowid) from item_fts where item_fts match ?", (query,)).scalar()
+                ids = np.array(sorted(map(int, told.split(","))), dtype=np.int64) if told else np.zeros(0, dtype=np.int64)
+            else:
+                rows = select(Item.id).order_by(Item.id)
+                for word in words:
+                    rows = rows.where(Item.title.icontains(word, autoescape=True) | (Item.number == word))
+                ids = np.array(list(s.scalars(rows)), dtype=np.int64)
+            self.matched[key] = np.searchsorted(goods.ids, ids[np.isin(ids, goods.ids)])
+        return self.matched[key]
+
+    def _key(self, desk: Desk, sort: str, goods: Goods, view: View) -> Ints:
+        if sort == "margin":
+            return np.asarray(np.where(view.net > 0, view.profit * PPM // np.maximum(view.net, 1), -PPM), dtype=np.int64)
+        if sort == "days":
+            return np.where(view.service >= 0, view.days_high, 999)
+        if sort == "steady":
+            return self._steadiness(desk, goods)
+        return {"profit": view.profit, "lands": view.landed, "stock": goods.stock}[sort]
+
+    def _steadiness(self, desk: Desk, goods: Goods) -> Ints:
+        """Milliseconds that each item was in stock in the last 60 days; worked out once a day of ours."""
+        day = desk.now.toordinal()
+        if self.steady is None or self.steady[0] != day or len(self.steady[1]) != len(goods.ids):
+            item, held = in_stock_all(desk)
+            out = np.where(goods.stock != 0, 60 * 86_400_000, 0).astype(np.int64)
+            places = np.searchsorted(goods.ids, item)
+            inside = places < len(goods.ids)
+            out[places[inside]] = held[inside]
+            self.steady = (day, out)
+        return self.steady[1]
+
+
+def _read(s: Session, since: int | None = None) -> Goods:
+    query = select(
+        Item.id,
+        Item.supplier_id,
+        or_none(Item.origin_id),
+        Item.cost,
+        Item.stock,
+        Item.weight_g,
+        Item.lead_days,
+        or_none(Item.least_price),
+        place_of(Item.offer, OFFERS),
+        func.coalesce(type_coerce(Item.changed_at, BigInteger), 0),
+        Item.category,
+    ).order_by(Item.id)
+    if since is not None:
+        changed_at = type_coerce(Item.changed_at, BigInteger)
+        # Several changes may fall into one moment, so that moment is read again where it is not the whole catalogue's.
+        several = s.scalar(select(func.count()).where(changed_at == since)) or 0
+        query = query.where(changed_at >= since if several <= MANY else changed_at > since)
+    *columns, category = fetch_columns(s, query)
+    words = list(category) if len(columns[0]) else []
+    names = sorted(set(words))
+    place = {name: i for i, name in enumerate(names)}
+    codes = np.fromiter((place[word] for word in words), np.int64, len(words))
+    ids, supplier, origin, unit, stock, weight, lead, least, offer, changed = columns
+    seen = int(changed.max()) if len(changed) else since or 0
+    return Goods(ids, supplier, origin, unit, stock, weight, lead, least, offer, codes, names, seen)
+
+
+def _empty_view(n: int, mark: int) -> View:
+    def zeros() -> Ints:
+        return np.zeros(n, dtype=np.int64)
+
+    unknown, unset = np.zeros(n, dtype=np.bool_), np.full(n, NONE, dtype=np.int64)
+    return View(mark, zeros(), zeros(), zeros(), zeros(), zeros(), zeros(), zeros(), unknown, zeros() - 1, unset)
+
+
+def _mark(facts: Facts, store: int, s: Session) -> int:
+    """A number that moves when anything does that a price is made of beside the items themselves."""
+    rows: list[Any] = [facts.stores[store], *facts.suppliers.values(), *facts.fees.values(), *facts.rules, *facts.policies, *facts.services]
+    told = [tuple(_plain(getattr(row, c.key)) for c in row.__mapper__.column_attrs if c.key not in VOLATILE) for row in rows]
+    origins = s.execute(select(Origin.id, Origin.handling, Origin.country)).all()
+    return hash((tuple(told), tuple(map(tuple, origins)), tuple(sorted(facts.rates.items()))))
+
+
+# What moves all the time and is no part of a price.
+VOLATILE = frozenset(
+    [
+        "version",
+        "next_sweep",
+        "next_ask",
+        "next_read",
+        "good_sweep_at",
+        "feed_as_of",
+        "stale",
+        "orders_cursor",
+        "watching",
+        "sweep_minutes",
+        "reading",
+        "note",
+    ]
+)
+
+
+def _plain(value: Any) -> Any:
+    return repr(value) if isinstance(value, (dict, list)) else value
+
+
+@dataclass(frozen=True)
+class Worked:
+    """Some items worked out for one store and country, from cost to what is kept (sections 1 to 3); columns of one length."""
+
+    goods: Ints
+    ship: Ints
+    handling: Ints
+    rebate: Ints
+    known: Bools
+    service: Ints
+    days_low: Ints
+    days_high: Ints
+    terms: price.Terms
+    limits: price.Limits
+    endings: price.Endings
+    priced: price.Priced
+
+
+def work_out(s: Session, facts: Facts, store: Store, goods: Goods, rows: Ints, country: str = "") -> Worked:
+    """Price items by the rules of a store; country: where to, if it is not the store's own."""
+    n = len(rows)
+    supplier, origin, weight = goods.supplier[rows], goods.origin[rows], goods.weight[rows]
+    codes = {number: row.code for number, row in facts.suppliers.items()}
+    names = [goods.categories[i] for i in goods.category[rows].tolist()]
+    keys = Keys([codes[i] for i in supplier.tolist()], names, [store.code] * n, [""] * n)
+    policy = policy_columns(facts.policies, n, keys)
+    first, service, low, high = sending(facts, origin, weight, country or store.country)
+    handling_of = dict(s.execute(select(Origin.id, Origin.handling)).tuples().all())
+    pack = np.array([handling_of.get(i, 0) for i in origin.tolist()], dtype=np.int64)
+    parts, ship, handling, rebate = np.zeros((4, n), dtype=np.int64)
+    least, known = np.full(n, NONE, dtype=np.int64), service >= 0
+    for number in np.unique(supplier).tolist():
+        one = facts.suppliers[number]
+        mine = np.flatnonzero(supplier == number)
+        for cushion in np.unique(policy["currency_cushion"][mine]).tolist():
+            at = mine[policy["currency_cushion"][mine] == cushion]
+            try:
+                rate = facts.conversion(one, store.currency, cushion)
+                plain = facts.conversion(one, store.currency, cushion, discount=False)
+            except NoRate:
+                known[at] = False
+                continue
+            unit = np.ones(len(at), dtype=np.int64)
+            parts[at] = cost.goods_cost(rate.apply(goods.cost[rows][at]), unit, unit, unit * one.tax)
+            ship[at], handling[at] = plain.apply(first[at]), plain.apply(pack[at])
+            asked = goods.least[rows][at]
+            least[at] = np.where(asked > 0, plain.apply(np.maximum(asked, 0)), NONE)
+            rebate[at] = half_up_columns(parts[at] * one.rebate, PPM)
+    off = np.where(policy["rebate_counts"] == 1, rebate, 0)
+    landed = np.where(known, parts + ship + handling - off, 0)
+    endings = price.Endings()
+    over = lay_over(n, price_layers(facts.rules, endings), keys, landed)
+    none = np.full(n, NONE, dtype=np.int64)
+    terms, limits = terms_of(facts, np.full(n, store.id, dtype=np.int64), names, landed, over, least, none, none, none * 0)
+    priced = price.solve(terms, limits, endings)
+    known &= priced.price != NONE
+    lead = goods.lead[rows]
+    return Worked(parts, ship, handling, rebate, known, service, low + lead, high + lead, terms, limits, endings, priced)
+
+
+def _fill(s: Session, facts: Facts, store_id: int, goods: Goods, view: View, rows: Ints) -> None:
+    """Work out some rows of a view."""
+    if not len(rows):
+        return
+    made = work_out(s, facts, facts.stores[store_id], goods, rows)
+    view.landed[rows], view.ship[rows] = made.terms.landed, made.ship + made.handling
+    view.price[rows], view.set_by[rows] = made.priced.price, made.priced.set_by
+    view.profit[rows], view.net[rows] = made.priced.kept.profit, made.priced.kept.net
+    view.days_low[rows], view.days_high[rows] = made.days_low, made.days_high
+    view.known[rows], view.service[rows] = made.known, made.service
+
+
+def sending(facts: Facts, origin: Ints, weight: Ints, country: str) -> tuple[Ints, Ints, Ints, Ints]:
+    """Per item the cheapest way to a country: what one unit costs in the supplier's money, which service (-1 = none), days."""
+    n = len(origin)
+    best = np.full(n, np.iinfo(np.int64).max, dtype=np.int64)
+    which, low, high = np.full(n, -1, dtype=np.int64), np.zeros(n, dtype=np.int64), np.zeros(n, dtype=np.int64)
+    for place, one in enumerate(facts.services):
+        if one.country != country:
+            continue
+        rows = np.flatnonzero(origin == one.origin_id)
+        bands = one.weight_bands or []
+        if bands:
+            at = np.searchsorted(np.array([band[0] for band in bands]), weight[rows], "left")
+            rows, at = rows[at < len(bands)], at[at < len(bands)]
+            first = np.array([band[1] for band in bands], dtype=np.int64)[at]
+        else:
+            first = np.full(len(rows), one.first, dtype=np.int64)
+        better = first < best[rows]
+        rows, first = rows[better], first[better]
+        best[rows], which[rows], low[rows], high[rows] = first, place, one.days_low, one.days_high
+    return np.where(which >= 0, best, 0), which, low, high
+
+
+def ours_of(s: Session) -> Ints:
+    """Items that fill a SKU of ours, or carry the barcode of one."""
+    laned = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None))
+    coded = select(Item.id).join(Sku, (Sku.gtin == Item.gtin) & (Item.gtin != ""))
+    return np.unique(np.array([*s.scalars(laned), *s.scalars(coded)], dtype=np.int64))
+
+
+def ratings(desk: Desk) -> dict[int, tuple[int, int]]:
+    """Per supplier: purchase orders that it sent and that came by the promise, of all that were decided."""
+    return kept_promises(desk)

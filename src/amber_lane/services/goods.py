@@ -1,0 +1,130 @@
+"""One item looked at closely: what its price is made of in a store, what it keeps to each country, what of ours it is like."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, fields
+
+import numpy as np
+from sqlalchemy import func, or_, select
+
+from ..core import explain as explaining
+from ..core import price
+from ..core.explain import Step
+from ..core.money import show
+from ..core.price import NONE
+from ..data.shelf import Sku
+from ..data.source import Item
+from .desk import Desk
+from .facts import Facts
+from .finder import Finder, Worked, work_out
+from .history import Past
+from .lanes import compare, telling_words
+
+
+@dataclass(frozen=True)
+class ToCountry:
+    """Sending to one country at the store's price; amounts in the store's money. keeps None: nothing is known of it."""
+
+    country: str
+    service: str
+    days_low: int
+    days_high: int
+    ship: int
+    keeps: int | None
+
+
+@dataclass(frozen=True)
+class Told:
+    """sentence: why the price is what it is, or why there is none."""
+
+    currency: str
+    sentence: str
+    profit: int | None
+    steps: list[Step]
+    countries: list[ToCountry]
+
+
+@dataclass(frozen=True)
+class Close:
+    sku: str
+    title: str
+    likeness: int
+    agrees: list[str]
+    differs: list[str]
+
+
+def explain(desk: Desk, finder: Finder, item: Item, store_id: int) -> Told:
+    """Everything that decides about an item in a store. The same solver that ranks the list is asked."""
+    with finder.lock:
+        goods, _ = finder.look(desk, store_id)
+        at = np.array([int(goods.ids.searchsorted(item.id))], dtype=np.int64)
+    facts = Facts.read(desk.s)
+    store = facts.stores[store_id]
+    made = work_out(desk.s, facts, store, goods, at)
+    told, known = "", bool(made.known[0])
+    steps: list[Step] = []
+    if known:
+        found = explaining.explain(_terms(made), int(made.priced.price[0]), store.currency)
+        told, steps = found.sentence, found.steps
+    elif int(made.service[0]) < 0:
+        told = f"Nothing is sent from there to {store.country}, where {store.name} sells."
+    else:
+        told = "No price meets your rules, or the exchange rate from its supplier's money is not entered."
+    countries = []
+    origin = item.origin_id
+    for land in sorted({one.country for one in facts.services if one.origin_id == origin}):
+        there = work_out(desk.s, facts, store, goods, at, land)
+        place = int(there.service[0])
+        if place < 0:
+            continue
+        service = facts.services[place]
+        # The price is the store's; only what sending costs is another.
+        keeps = int(made.priced.kept.profit[0]) + int(made.terms.landed[0]) - int(there.terms.landed[0]) if known else None
+        name = service.name
+        countries.append(ToCountry(land, name, int(there.days_low[0]), int(there.days_high[0]), int(there.ship[0]), keeps))
+    profit = int(made.priced.kept.profit[0]) if known else None
+    return Told(store.currency, told, profit, steps, countries)
+
+
+def _terms(made: Worked) -> dict[str, object]:
+    """The terms of a single row, as explanations take them."""
+    out: dict[str, object] = {}
+    for part, kind in ((made.terms, price.Terms), (made.limits, price.Limits)):
+        for one in fields(kind):
+            value = int(getattr(part, one.name)[0])
+            out[one.name] = None if value == NONE else value
+    out["endings"] = made.endings.listed(int(made.limits.endings[0]))
+    return out | {"goods": int(made.goods[0]), "ship": int(made.ship[0]), "handling": int(made.handling[0]), "rebate": int(made.rebate[0])}
+
+
+def sentence(told: Told, past: Past, days: int, currency: str) -> str:
+    """What a manager would say of it in a line or two."""
+    moves = ("its cost did not move" if not past.moves else f"its cost moved {past.moves} times") + f" in {days} days"
+    if past.moves:
+        moves += f", never above {show(past.highest, currency)}"
+    held = f"; it was in stock on {past.in_stock} of {days} days" if past.in_stock >= 0 else ""
+    return f"{told.sentence} {moves[0].upper()}{moves[1:]}{held}."
+
+
+def close_to(desk: Desk, item: Item, most: int = 3) -> list[Close]:
+    """SKUs of ours that are most like an item, the likest first."""
+    wanted = [Sku.title.icontains(word, autoescape=True) for word in telling_words(item.title)]
+    wanted += [Sku.gtin == item.gtin] if item.gtin else []
+    wanted += [Sku.mpn == item.mpn] if item.mpn else []
+    if not wanted:
+        return []
+    found = [(sku, compare(sku, item)) for sku in desk.s.scalars(select(Sku).where(or_(*wanted)).limit(400))]
+    best = sorted(found, key=lambda pair: (-pair[1].score, pair[0].code))[:most]
+    return [Close(sku.code, sku.title, max(0, min(one.score, 100)), one.agrees, one.differs) for sku, one in best if one.score >= 25]
+
+
+def item_counts(desk: Desk) -> dict[int, int]:
+    """How many items each supplier has with us."""
+    rows = desk.s.execute(select(Item.supplier_id, func.count()).where(Item.offer != "gone").group_by(Item.supplier_id))
+    return dict(rows.tuples().all())
+
+
+def mark_of(text: str) -> str:
+    """A short mark of a text, the same for the same text."""
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
