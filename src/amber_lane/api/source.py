@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import Annotated
 
@@ -15,52 +16,52 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..jobs.longjobs import start
 from ..services import goods, preparing
-from ..services.desk import Desk
+from ..services.desk import Desk, Invalid
 from ..services.finder import Finder, Search, ratings
 from ..services.history import DAYS, pasts
+from ..services.lists import Wish
 from .deps import ReadDesk, TheHouse, WriteDesk
 from .prices import StepOut
-from .shapes import Ask, Big, Done, Money, money, sure
+from .shapes import Ask, Big, Done, Money, money, sure, wish
 
 router = APIRouter(prefix="/source", tags=["source"])
-Small = Annotated[int | None, Query(ge=0, le=1_000_000)]
-Cents = Annotated[int | None, Query(ge=-100_000_000, le=100_000_000, description="minor units of the store's money")]
+_NUMBERS = ("days", "lands_most", "keeps_least", "stock_least", "rating_least")
 
 
-def search(
-    store: Annotated[int, Query(gt=0, lt=2**53)],
-    words: Annotated[str, Query(max_length=200)] = "",
-    suppliers: Annotated[str, Query(max_length=200, pattern=r"^(\d+(,\d+)*)?$")] = "",
-    category: Annotated[str, Query(max_length=300)] = "",
-    ships_from: Annotated[str, Query(max_length=2)] = "",
-    days: Small = None,
-    lands_most: Cents = None,
-    keeps_least: Cents = None,
-    stock_least: Small = None,
-    rating_least: Annotated[int | None, Query(ge=0, le=100)] = None,
-    ours: Annotated[str, Query(pattern="^(yes|no)?$")] = "",
-    sort: Annotated[str, Query(pattern="^(profit|margin|days|lands|stock|steady)$")] = "profit",
-    down: bool = True,
-    offset: Annotated[int, Query(ge=0, le=10_000_000)] = 0,
-    limit: Annotated[int, Query(ge=1, le=200)] = 50,
-) -> Search:
-    numbers = tuple(int(one) for one in suppliers.split(",") if one)
+def search(ask: Annotated[Wish, Depends(wish)]) -> Search:
+    """A list's common questions as a search. filters: store, supplier (numbers by comma), category, ships_from, days,
+    lands_most and keeps_least (minor units of the store's money), stock_least, rating_least (percent), ours (yes, no)."""
+    given = dict(ask.filters or {})
+    numbers: dict[str, int | None] = {}
+    for name in _NUMBERS:
+        text = given.pop(name, "")
+        if text and not re.fullmatch(r"-?\d{1,9}", text):
+            raise Invalid(f"{name.replace('_', ' ')}: {text!r} is not a whole number", {name: "is not a whole number"})
+        numbers[name] = int(text) if text else None
+    store, suppliers = given.pop("store", ""), given.pop("supplier", "")
+    if not store.isdigit() or not re.fullmatch(r"(\d{1,9}(,\d{1,9})*)?", suppliers):
+        raise Invalid("choose a store to sell in", {"store": "is empty"})
+    words = {name: given.pop(name, "") for name in ("category", "ships_from", "ours")}
+    if given:
+        raise Invalid(f"goods cannot be narrowed by {next(iter(given))!r}")
+    picked = tuple(int(one) for one in suppliers.split(",") if one)
+    sort, down = (ask.sort, ask.down) if ask.sort else ("profit", True)
     return Search(
-        store,
-        words,
-        numbers,
-        category,
-        ships_from,
-        days,
-        lands_most,
-        keeps_least,
-        stock_least,
-        rating_least,
-        ours,
+        int(store[:15]),
+        ask.words,
+        picked,
+        words["category"],
+        words["ships_from"],
+        numbers["days"],
+        numbers["lands_most"],
+        numbers["keeps_least"],
+        numbers["stock_least"],
+        numbers["rating_least"],
+        words["ours"],
         sort,
         down,
-        offset,
-        limit,
+        ask.offset,
+        ask.limit,
     )
 
 

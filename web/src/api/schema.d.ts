@@ -6390,24 +6390,14 @@ export interface operations {
     };
     source_find: {
         parameters: {
-            query: {
-                store: number;
+            query?: {
                 words?: string;
-                suppliers?: string;
-                category?: string;
-                ships_from?: string;
-                days?: number | null;
-                /** @description minor units of the store's money */
-                lands_most?: number | null;
-                /** @description minor units of the store's money */
-                keeps_least?: number | null;
-                stock_least?: number | null;
-                rating_least?: number | null;
-                ours?: string;
                 sort?: string;
                 down?: boolean;
                 offset?: number;
                 limit?: number;
+                /** @description name:value pairs, separated by ; */
+                filters?: string;
             };
             header?: never;
             path?: never;

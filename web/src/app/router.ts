@@ -3,6 +3,7 @@ import { createRouter, createWebHistory } from 'vue-router'
 /** The stations of the road, in the order of the work. A station is here only when it works. */
 export const STATIONS = [
   { name: 'today', label: 'Today' },
+  { name: 'source', label: 'Source' },
   { name: 'lanes', label: 'Lanes' },
   { name: 'price', label: 'Price' },
   { name: 'watch', label: 'Watch' },
@@ -15,6 +16,7 @@ export const router = createRouter({
   routes: [
     { path: '/', redirect: '/today' },
     { path: '/today', name: 'today', component: () => import('@/stations/today/Today.vue') },
+    { path: '/source', name: 'source', component: () => import('@/stations/source/Source.vue') },
     { path: '/lanes', name: 'lanes', component: () => import('@/stations/lanes/Lanes.vue') },
     { path: '/price', name: 'price', component: () => import('@/stations/price/Price.vue') },
     { path: '/watch', name: 'watch', component: () => import('@/stations/watch/Watch.vue') },
