@@ -77,6 +77,10 @@ class Listing(Versioned):
     follow_words: Mapped[bool] = mapped_column(default=False)
     # Words as the store shows them, where they are not ours.
     theirs: Mapped[dict[str, Any] | None]
+    # Its words are to go to the store with the next change.
+    words_due: Mapped[bool] = mapped_column(default=False)
+    # The most that the store's allowance lets it show; None = as many as the policy says.
+    most: Mapped[int | None]
     # Why the last publishing failed; '' when it did not.
     told: Mapped[str] = mapped_column(default="")
 

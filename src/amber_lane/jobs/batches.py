@@ -21,7 +21,7 @@ from ..data.outbox import Outbox
 from ..data.session import Database
 from ..services import delivered
 from ..services.desk import Desk, in_chunks
-from .letters import change_of
+from .letters import PictureDesk, change_of
 
 LOOK_AGAIN = timedelta(seconds=30)
 WHO = "Delivery"
@@ -30,8 +30,8 @@ WHO = "Delivery"
 class Batches:
     """Batches of one store at a time. settle: real seconds that a lost call may still be at work outside."""
 
-    def __init__(self, db: Database, clock: Clock, settle: float) -> None:
-        self.db, self.clock, self.settle = db, clock, settle
+    def __init__(self, db: Database, clock: Clock, settle: float, pictures: PictureDesk) -> None:
+        self.db, self.clock, self.settle, self.pictures = db, clock, settle, pictures
         self.not_before: dict[str, float] = {}
 
     def run(self, target: str, link: Any, most: int, may_send: bool) -> tuple[int, OutsideError | None]:
@@ -87,7 +87,13 @@ class Batches:
         """Send one batch. One that is refused as a whole is halved, until the change that is to blame stands alone."""
         ids = [row.id for row in rows]
         try:
-            link.send_batch([change_of(row.body) for row in rows], key)
+            store = int(rows[0].target.partition(":")[2])
+            bodies = [self.pictures.named(link, store, row.body) for row in rows]
+        except OutsideError as error:
+            self._set(ids, "waiting", error.told, wait=error.wait if isinstance(error, RateLimited) else 5.0)
+            raise
+        try:
+            link.send_batch([change_of(body) for body in bodies], key)
         except UnknownOutcome as error:
             self.not_before[key] = time.monotonic() + self.settle
             self._set(ids, "unknown", error.told, ticket=key)

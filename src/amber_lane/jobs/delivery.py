@@ -35,7 +35,7 @@ from ..services import delivered
 from ..services.desk import Desk, DeskError, bulk_update
 from ..services.setup import UNCALLED, Doors, link_of, note_budget, note_health
 from .batches import Batches
-from .letters import SEND
+from .letters import SEND, PictureDesk
 
 TRIES_MAX = 12
 BATCH = 48
@@ -65,7 +65,8 @@ class Delivery:
         # Real seconds that a lost call may still be at work outside; asking earlier could miss it.
         self.settle = doors.deadline
         self.not_before: dict[int, float] = {}
-        self.batches = Batches(db, clock, self.settle)
+        self.pictures = PictureDesk(db, clock)
+        self.batches = Batches(db, clock, self.settle, self.pictures)
 
     def recover(self) -> int:
         """After a start: whatever was claimed when the last worker died has an unknown outcome."""
@@ -221,7 +222,12 @@ class Delivery:
         if known:
             return Carried("done", "was known already", answer=known)
         try:
-            return Carried("done", answer=send(link, row.body, row.key))
+            body = self.pictures.named(link, int(row.target.partition(":")[2]), row.body) if row.body.get("words") else row.body
+        except OutsideError as error:
+            # Handing a picture over changes nothing that is shown; it may be done again at will.
+            return self._later(row, "waiting", error)
+        try:
+            return Carried("done", answer=send(link, body, row.key))
         except UnknownOutcome as error:
             self.not_before[row.id] = time.monotonic() + self.settle
             return self._later(row, "unknown", error)

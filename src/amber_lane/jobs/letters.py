@@ -5,8 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from ..clock import Clock
 from ..connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseLine, Tracking
 from ..core.money import parse_money
+from ..data.session import Database
+from ..data.shelf import Picture
+from ..services import pictures
+from ..services.desk import Desk, by_id
 
 
 def change_of(body: dict[str, Any]) -> ListingChange:
@@ -54,3 +59,27 @@ SEND: dict[str, tuple[Callable[[Any, dict[str, Any], str], Any], Callable[[Any, 
     "cancel": (lambda link, b, key: link.cancel(b["order"]), _find_cancel),
     "mail": (lambda link, b, key: link.send(mail_of(b)), lambda link, b, key: link.find_mail(key)),
 }
+
+
+class PictureDesk:
+    """Hands a store those of our pictures that it has not got, so that a listing can name them.
+
+    A picture's name there is made by the store from the picture itself, so handing one over twice does no harm.
+    """
+
+    def __init__(self, db: Database, clock: Clock) -> None:
+        self.db, self.clock = db, clock
+
+    def named(self, link: Any, store: int, body: dict[str, Any]) -> dict[str, Any]:
+        """The same letter with the store's names for pictures. Errors are the connectors'."""
+        numbers = [number for number in (body.get("words") or {}).get("pictures", []) if isinstance(number, int)]
+        if not numbers:
+            return body
+        with self.db.reading() as s:
+            names = pictures.names_at(Desk(s, self.clock, ""), store, numbers)
+            missing = [(row.id, row.data, row.kind) for row in by_id(s, Picture, set(numbers) - set(names)).values()]
+        for number, data, kind in missing:
+            names[number] = link.keep_picture(data, kind)
+            with self.db.writing() as s:
+                pictures.note_name(Desk(s, self.clock, ""), store, number, names[number])
+        return {**body, "words": {**body["words"], "pictures": [names[number] for number in numbers if number in names]}}

@@ -13,7 +13,7 @@ from ..clock import Clock
 from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
-from ..services import catalogues, pasting, preparing, sheets_in
+from ..services import catalogues, pasting, preparing, publishing, sheets_in
 from ..services.desk import Desk, DeskError, in_chunks
 from ..services.finder import Finder
 from ..services.setup import Doors
@@ -140,6 +140,21 @@ class LongJobs:
         told += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
         return {"told": told + (f"; held: {out['held']}" if out["held"] else ""), **out}
 
+    def _publish(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """Put listings on sale; each hundred is one transaction with its rows in the outbox."""
+        sent: list[int] = []
+        refused: dict[int, str] = {}
+        ids = body["listings"]
+        for start in range(0, len(ids), PREPARE):
+            with self.db.writing() as s:
+                done = publishing.publish(Desk(s, self.clock, body["who"]), ids[start : start + PREPARE])
+            sent += done.sent
+            refused |= done.refused
+            self.progress(number, min(start + PREPARE, len(ids)))
+        told = f"{len(sent)} on their way" + (f", {len(refused)} not: something is missing" if refused else "")
+        failed = [{"listing": listing, "why": why} for listing, why in refused.items()]
+        return {"told": told, "sent": sent, "failed": failed}
+
     def _paste(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """Pasted lines: recognised, fetched from their suppliers where we do not have them, prepared."""
         with self.db.reading() as s:
@@ -203,5 +218,6 @@ _RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
     "join": LongJobs._join,
     "catalogue": LongJobs._catalogue,
     "paste": LongJobs._paste,
+    "publish": LongJobs._publish,
     "sweep": LongJobs._sweep,
 }

@@ -74,14 +74,19 @@ class Book:
         return self.terms.landed
 
 
-def load(desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = None) -> Book:
-    """Read listings of some SKUs (None = all) with all that decides about them. `facts`: a draft instead of what stands."""
+def load(desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = None, preparing: bool = False) -> Book:
+    """Read listings of some SKUs (None = all) with all that decides about them. `facts`: a draft instead of what stands.
+
+    preparing: those that are not on sale yet too.
+    """
     s, now = desk.s, desk.now
     facts = facts or Facts.read(s)
     wanted = None if skus is None else sorted(set(skus))
     # Many SKUs are read faster all at once and sifted here than named one by one in the query.
     sift = wanted is not None and len(wanted) > MANY
-    columns = [_listings(s, now, chunk) for chunk in ([None] if wanted is None or sift else in_chunks(wanted))] or [_listings(s, now, [])]
+    columns = [_listings(s, now, chunk, preparing) for chunk in ([None] if wanted is None or sift else in_chunks(wanted))] or [
+        _listings(s, now, [], preparing)
+    ]
     cols = [join([part[i] for part in columns]) for i in range(len(columns[0]))]
     if sift and len(cols[0]):
         keep = np.isin(cols[2], np.array(wanted, dtype=np.int64))
@@ -106,6 +111,7 @@ def load(desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = No
         old_profit,
         step_price,
         step_at,
+        most,
         code,
         category,
         currency,
@@ -116,6 +122,8 @@ def load(desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = No
     chosen = lanes.choose(sku, store)
     keys = Keys(chosen.supplier_code, category, store_code, code)
     policy = policy_columns(facts.policies, n, keys)
+    # A store's allowance lets some listings show less than the policy would.
+    policy["cap"] = np.where(most == NONE, policy["cap"], np.minimum(policy["cap"], most))
     cost = lanes.money(chosen, currency, policy["currency_cushion"])
     risk = _risk_of_sharing(chosen, lanes, sku, pace, policy)
     off = np.where(policy["rebate_counts"] == 1, cost.rebate, 0)
@@ -164,7 +172,7 @@ def load(desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = No
     )
 
 
-def _listings(s: Session, now: datetime, skus: list[int] | None) -> list[Any]:
+def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool) -> list[Any]:
     in_force = (Listing.hand_until.is_(None)) | (Listing.hand_until > now)
     query = (
         select(
@@ -186,12 +194,13 @@ def _listings(s: Session, now: datetime, skus: list[int] | None) -> list[Any]:
             or_none(Listing.profit),
             or_none(Listing.step_price),
             or_none(type_coerce(Listing.step_at, BigInteger)),
+            or_none(Listing.most),
             Sku.code,
             Sku.category,
             Listing.currency,
         )
         .join(Sku, Sku.id == Listing.sku_id)
-        .where(Listing.state.in_(("live", "paused")))
+        .where(Listing.state.in_(("live", "paused", *(("preparing",) if preparing else ()))))
         .order_by(Listing.id)
     )
     return fetch_columns(s, query if skus is None else query.where(Listing.sku_id.in_(skus)))

@@ -25,8 +25,8 @@ def follow(desk: Desk, done: Sequence[tuple[Outbox, Any]]) -> None:
         if row.kind == "listing"
     ]
     bulk_update(desk.s, Listing, ("shown_price", "shown_quantity", "shown_state", "shown_at"), shown)
-    said = [("", None, row.body["listing"]) for row, _ in done if row.kind == "listing" and row.body.get("words")]
-    bulk_update(desk.s, Listing, ("told", "theirs"), said)
+    said = [("", None, 0, row.body["listing"]) for row, _ in done if row.kind == "listing" and row.body.get("words")]
+    bulk_update(desk.s, Listing, ("told", "theirs", "words_due"), said)
     for row, answer in done:
         if row.kind == "purchase":
             purchases.take_answer(desk, answer)

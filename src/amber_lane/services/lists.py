@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Select, Text, and_, case, func, or_, select, type_coerce
+from sqlalchemy import Select, Text, and_, case, cast, func, or_, select, type_coerce
 
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
@@ -71,7 +71,51 @@ def _state_rank() -> Any:
 
 _states = select(OrderLine.order_id.label("order_id"), _state_rank().label("rank")).group_by(OrderLine.order_id).subquery()
 
+_moving = (
+    select(Outbox.id)
+    .where(Outbox.subject == "listing:" + cast(Listing.id, Text), Outbox.state.in_(("waiting", "claimed", "unknown", "posted")))
+    .correlate(Listing)
+    .exists()
+)
+_dead = (
+    select(Outbox.answer)
+    .where(Outbox.subject == "listing:" + cast(Listing.id, Text), Outbox.state == "dead")
+    .order_by(Outbox.id.desc())
+    .limit(1)
+    .correlate(Listing)
+    .scalar_subquery()
+)
 LISTS: dict[str, Listed] = {
+    "shelf": Listed(
+        select().select_from(Listing).join(Sku, Sku.id == Listing.sku_id).join(Store, Store.id == Listing.store_id),
+        {
+            "id": Listing.id,
+            "sku": Sku.code,
+            "title": Listing.title,
+            "store": Store.name,
+            "state": Listing.state,
+            "paused_by": Listing.paused_by,
+            "price": Listing.wanted_price,
+            "currency": Listing.currency,
+            "quantity": Listing.wanted_quantity,
+            "profit": Listing.profit,
+            "category": func.coalesce(func.nullif(Listing.category, ""), Sku.category),
+            "version": Listing.version,
+            "moving": _moving,
+            "refused": func.coalesce(func.nullif(Listing.told, ""), _dead, ""),
+            "differs": Listing.theirs.is_not(None),
+            "pace": Sku.pace,
+        },
+        (Sku.code, Listing.title),
+        {
+            "state": Listing.state,
+            "store": Store.id,
+            "category": Sku.category,
+            "refused": case((or_(Listing.told != "", _dead.is_not(None)), "yes"), else_="no"),
+            "differs": case((Listing.theirs.is_not(None), "yes"), else_="no"),
+        },
+        (Listing.id.desc(),),
+    ),
     "listings": Listed(
         select()
         .select_from(Listing)

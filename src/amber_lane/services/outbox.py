@@ -78,5 +78,5 @@ def retry(desk: Desk, number: int) -> Outbox:
 
 def waiting(desk: Desk) -> int:
     """Changes that the outside does not have yet."""
-    query = select(func.count()).select_from(Outbox).where(Outbox.state.in_(("waiting", "claimed", "unknown")))
+    query = select(func.count()).select_from(Outbox).where(Outbox.state.in_(("waiting", "claimed", "unknown", "posted")))
     return int(desk.s.scalar(query) or 0)

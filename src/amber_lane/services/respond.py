@@ -24,6 +24,7 @@ from .book import MANY, PAUSED_BY, STATES, Book, load
 from .book_lanes import lane_pairs
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
 from .outbox import batch_mark
+from .wording import words_due
 
 LIVE, PAUSED = 0, 1
 BY_STOCK, BY_HOLD, BY_HAND = 1, 2, 3
@@ -392,6 +393,10 @@ def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None
         bodies.append(
             f'{{"listing":{number},"sku":{sku},"price":"{plain(money, cur)}","currency":"{cur}","quantity":{quantity},"state":"{state}"}}'
         )
+    due = words_due(desk, book.ids[rows].tolist())
+    for at_row, number in enumerate(book.ids[rows].tolist() if due else []):
+        if number in due:
+            bodies[at_row] = f'{bodies[at_row][:-1]},"words":{json.dumps(due[number], ensure_ascii=False)}}}'
     _overtake(desk, subjects, keys)
     targets = [f"store:{i}" for i in book.store[rows].tolist()]
     m = len(rows)

@@ -16,6 +16,8 @@ from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from . import outbox
 from .desk import Desk, Invalid, by_id
+from .phrases import clean_html
+from .wording import words_due
 
 
 def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing]) -> int:
@@ -55,6 +57,7 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing]) -> int:
                     store_id=store.id,
                     sku_id=sku.id,
                     title=one.title,
+                    description=clean_html(one.description),
                     state=one.state,
                     paused_by="hand" if one.state == "paused" else "",
                     currency=one.currency,
@@ -68,8 +71,18 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing]) -> int:
             )
         else:
             row.shown_price, row.shown_quantity, row.shown_state, row.shown_at = one.price, one.quantity, one.state, desk.now
+            row.theirs = differing(row, one)
     desk.s.flush()
     return fresh
+
+
+def differing(row: Listing, shown: StoreListing) -> dict[str, str] | None:
+    """Words that the store shows otherwise than we would; None where they agree, or ours are on their way."""
+    if row.words_due:
+        return row.theirs
+    pairs = (("title", row.title, shown.title), ("description", row.description, clean_html(shown.description)))
+    found = {name: theirs for name, ours, theirs in pairs if theirs and theirs != ours}
+    return found or None
 
 
 def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int | None = None, state: str | None = None) -> None:
@@ -85,6 +98,8 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
     droppable = Outbox.state.in_(OUTBOX.sources("drop"))
     for old in desk.s.scalars(select(Outbox).where(Outbox.subject == subject, droppable, Outbox.kind == "listing")):
         old.state, old.overtaken_by = "dropped", key
+    desk.s.flush()
+    words = words_due(desk, [listing.id])
     outbox.put(
         desk,
         f"store:{listing.store_id}",
@@ -92,6 +107,7 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
         "listing",
         key,
         {
+            **({"words": words[listing.id]} if words else {}),
             "listing": listing.id,
             "sku": sku.code,
             "price": plain(listing.wanted_price, listing.currency),

@@ -12,7 +12,7 @@ from ..data.lanes import Lane
 from ..data.orders import Order
 from ..data.outbox import Act, Snooze
 from ..data.shelf import Listing
-from . import lanes, orders, preparing, prices, purchases, shelf, terms, watch
+from . import allowance, lanes, orders, phrases, preparing, prices, publishing, purchases, shelf, terms, watch
 from .desk import Conflict, Desk
 from .planning import replan
 
@@ -28,6 +28,11 @@ def _hand_price(desk: Desk, act: Act) -> None:
     shelf.fix_price(desk, listing.id, listing.version, was["hand_price"], "undone")
     if was["hand_price"] is None and listing.wanted_price != was["price"]:
         shelf.want(desk, listing, price=was["price"])
+
+
+def _words(desk: Desk, act: Act) -> None:
+    was = _before(act)
+    publishing.edit(desk, was["listing"], None, was["words"])
 
 
 def _on_sale(desk: Desk, act: Act) -> None:
@@ -68,6 +73,12 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "price.hand": _hand_price,
     "listing.pause": _on_sale,
     "listing.resume": _on_sale,
+    "listing.publish": lambda desk, act: publishing.unpublish(desk, _after(act)["listings"]),
+    "listing.copy": lambda desk, act: preparing.take_back(desk, _after(act)),
+    "listing.end": lambda desk, act: publishing.publish(desk, _after(act)["listings"]),
+    "listing.words": _words,
+    "phrase.add": lambda desk, act: phrases.undo_rule(desk, _before(act)),
+    "allowance.apply": lambda desk, act: allowance.restore(desk, _before(act)),
     "listing.prepare": lambda desk, act: preparing.take_back(desk, _after(act)),
     "order.allow": _allow,
     "order.lane": lambda desk, act: orders.choose_lane(desk, _before(act)["line"], _before(act)["lane"]),
@@ -77,7 +88,18 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
 
 
 # These put back whole what stood before, and so would take a newer change of the same thing with them.
-PUTS_BACK = {"lane.change", "rule.change", "policy.change", "fees.change", "terms.change", "rate.change", "price.hand", "origins.change"}
+PUTS_BACK = {
+    "lane.change",
+    "rule.change",
+    "policy.change",
+    "fees.change",
+    "terms.change",
+    "rate.change",
+    "price.hand",
+    "origins.change",
+    "listing.words",
+    "allowance.apply",
+}
 
 
 def undo(desk: Desk, number: int) -> Act:

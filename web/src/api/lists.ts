@@ -5,6 +5,7 @@ export type ListPath<R> = string & { readonly row?: R }
 
 export const LISTS = {
   goods: '/api/v1/source/search' as ListPath<Schema<'ItemRow'>>,
+  shelf: '/api/v1/shelf' as ListPath<Schema<'ShelfRow'>>,
   lanes: '/api/v1/lanes' as ListPath<Schema<'LaneRow'>>,
   listings: '/api/v1/prices/listings' as ListPath<Schema<'ListingRow'>>,
   responses: '/api/v1/watch/responses' as ListPath<Schema<'ResponseOut'>>,

@@ -1130,6 +1130,329 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Listing Rows */
+        get: operations["shelf_listing_rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description Send what stores refused once more, with the words and figures of now.
+         */
+        post: operations["shelf_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy
+         * @description Copy listings to another store, prepared there by its own rules.
+         */
+        post: operations["shelf_copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End
+         * @description End listings in their stores; those in preparation are dropped.
+         */
+        post: operations["shelf_end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/listings/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bench
+         * @description Everything about one listing's words, and what is missing before it can be shown.
+         */
+        get: operations["shelf_bench"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Edit
+         * @description Change what a listing says. On sale it goes to the store at once.
+         */
+        patch: operations["shelf_edit"];
+        trace?: never;
+    };
+    "/api/v1/shelf/listings/{number}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Picture
+         * @description Add a picture; it is checked and kept as our own copy.
+         */
+        post: operations["shelf_add_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/listings/{number}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description A field that the store shows otherwise: keep ours, or take theirs.
+         */
+        post: operations["shelf_settle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/on-its-way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * On Its Way
+         * @description Where published listings stand with their stores; failures by their reason.
+         */
+        post: operations["shelf_on_its_way"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/phrases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Phrase Rules */
+        get: operations["shelf_phrase_rules"];
+        put?: never;
+        /**
+         * Add Phrase
+         * @description Keep a phrase rule, and change the words of listings in preparation and on sale by it. Can be undone.
+         */
+        post: operations["shelf_add_phrase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/phrases/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Phrase
+         * @description What a phrase rule would change in the titles and descriptions of all listings; nothing is kept.
+         */
+        post: operations["shelf_try_phrase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/phrases/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Phrase
+         * @description Take a phrase rule away; words that it changed stay as they are.
+         */
+        delete: operations["shelf_drop_phrase"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/pictures/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Picture */
+        get: operations["shelf_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish
+         * @description Put listings on sale, as a job; prices and quantities are those of now.
+         */
+        post: operations["shelf_publish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/stores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stores
+         * @description Every store with how many of its listings are in which state.
+         */
+        get: operations["shelf_stores"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/stores/{number}/allowance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Allowance Plan
+         * @description What to show within a store's limit for the most expected profit, against what it shows now.
+         */
+        get: operations["shelf_allowance_plan"];
+        put?: never;
+        /**
+         * Allowance Apply
+         * @description Show what the plan says, no more. Can be undone.
+         */
+        post: operations["shelf_allowance_apply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/stores/{number}/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Store Words
+         * @description What a store's titles may be.
+         */
+        put: operations["shelf_store_words"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/source/facets": {
         parameters: {
             query?: never;
@@ -1833,6 +2156,46 @@ export interface components {
              */
             region: string;
         };
+        /** AllowanceOut */
+        AllowanceOut: {
+            gains: components["schemas"]["Money"];
+            gap: components["schemas"]["Money"];
+            /** Hours */
+            hours: number;
+            /** Listings */
+            listings: number;
+            /** Listings Most */
+            listings_most: number | null;
+            /** Listings Now */
+            listings_now: number;
+            /** Moved */
+            moved: number;
+            /** Rows */
+            rows: components["schemas"]["AllowanceRow"][];
+            /** Units */
+            units: number;
+            /** Units Most */
+            units_most: number | null;
+            /** Units Now */
+            units_now: number;
+            worth: components["schemas"]["Money"];
+            worth_now: components["schemas"]["Money"];
+        };
+        /** AllowanceRow */
+        AllowanceRow: {
+            /** Listing */
+            listing: number;
+            /** Now */
+            now: number;
+            /** Pace */
+            pace: number;
+            /** Planned */
+            planned: number;
+            profit: components["schemas"]["Money"];
+            /** Sku */
+            sku: string;
+            worth: components["schemas"]["Money"];
+        };
         /**
          * ApplyAsk
          * @description seen: the counts that the person looked at; only: listings they picked, or all.
@@ -1898,6 +2261,11 @@ export interface components {
         };
         /** Body_sheets_check */
         Body_sheets_check: {
+            /** File */
+            file: string;
+        };
+        /** Body_shelf_add_picture */
+        Body_shelf_add_picture: {
             /** File */
             file: string;
         };
@@ -2000,6 +2368,27 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** CopyAsk */
+        CopyAsk: {
+            /**
+             * Follow
+             * @default true
+             */
+            follow: boolean;
+            /** Listings */
+            listings: number[];
+            /** Store */
+            store: number;
+        };
+        /** CopyOut */
+        CopyOut: {
+            /** Follows */
+            follows: boolean;
+            /** Listing */
+            listing: number;
+            /** Store */
+            store: string;
+        };
         /** Counted */
         Counted: {
             /** Counted */
@@ -2052,6 +2441,15 @@ export interface components {
             /** Value */
             value: number;
         };
+        /** DifferenceAsk */
+        DifferenceAsk: {
+            /** Field */
+            field: string;
+            /** Theirs */
+            theirs: boolean;
+            /** Version */
+            version: number;
+        };
         /**
          * Done
          * @description What was done, as a sentence, and the act that can be undone.
@@ -2083,6 +2481,41 @@ export interface components {
             supplier: string;
             /** Title */
             title: string;
+        };
+        /** EditAsk */
+        EditAsk: {
+            /** Category */
+            category?: string | null;
+            compare_at?: components["schemas"]["Money"] | null;
+            /** Description */
+            description?: string | null;
+            /**
+             * No Compare
+             * @default false
+             */
+            no_compare: boolean;
+            /**
+             * Pass On
+             * @default true
+             */
+            pass_on: boolean;
+            /** Pictures */
+            pictures?: number[] | null;
+            /** Tags */
+            tags?: string | null;
+            /** Title */
+            title?: string | null;
+            /** Version */
+            version: number;
+        };
+        /** EffectOut */
+        EffectOut: {
+            /** Count */
+            count: number;
+            /** First */
+            first: components["schemas"]["PhraseEffect"][];
+            /** Of */
+            of: number;
         };
         /** EventOut */
         EventOut: {
@@ -2151,6 +2584,15 @@ export interface components {
             tax_in_price: number;
             /** Version */
             version: number;
+        };
+        /** FieldDiff */
+        FieldDiff: {
+            /** Name */
+            name: string;
+            /** Ours */
+            ours: string;
+            /** Theirs */
+            theirs: string;
         };
         /** FieldOut */
         FieldOut: {
@@ -2280,6 +2722,14 @@ export interface components {
             /** Suppliers */
             suppliers: number;
         };
+        /** HoursAsk */
+        HoursAsk: {
+            /**
+             * Hours
+             * @default 24
+             */
+            hours: number;
+        };
         /** ItemOut */
         ItemOut: {
             cost: components["schemas"]["Money"];
@@ -2364,6 +2814,11 @@ export interface components {
             told: string;
             /** Total */
             total: number;
+        };
+        /** JobOutShort */
+        JobOutShort: {
+            /** Job */
+            job: number;
         };
         /** JobStarted */
         JobStarted: {
@@ -2768,6 +3223,11 @@ export interface components {
             /** To */
             to: string;
         };
+        /** Many */
+        Many: {
+            /** Listings */
+            listings: number[];
+        };
         /**
          * Mark
          * @description One sweep of the strip.
@@ -2858,6 +3318,22 @@ export interface components {
             number: string;
             /** Reference */
             reference: string;
+        };
+        /**
+         * OnItsWay
+         * @description Where a publishing stands: waiting to go, with the store, there, refused (by reason).
+         */
+        OnItsWay: {
+            /** Refused */
+            refused: {
+                [key: string]: number;
+            };
+            /** Refused Ids */
+            refused_ids: number[];
+            /** There */
+            there: number;
+            /** Waiting */
+            waiting: number;
         };
         /** OnSaleAsk */
         OnSaleAsk: {
@@ -3142,6 +3618,13 @@ export interface components {
             /** Total */
             total: number;
         };
+        /** Page[ShelfRow] */
+        Page_ShelfRow_: {
+            /** Rows */
+            rows: components["schemas"]["ShelfRow"][];
+            /** Total */
+            total: number;
+        };
         /** ParcelOut */
         ParcelOut: {
             /** Buyer */
@@ -3321,6 +3804,17 @@ export interface components {
             name: string;
             /** Role */
             role: string;
+        };
+        /** PhraseEffect */
+        PhraseEffect: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Listing */
+            listing: number;
+            /** Sku */
+            sku: string;
         };
         /** Pick */
         Pick: {
@@ -3615,6 +4109,29 @@ export interface components {
             /** Step */
             step?: number | null;
         };
+        /** RuleOut */
+        RuleOut: {
+            /** Find */
+            find: string;
+            /** Id */
+            id: number;
+            /** Put */
+            put: string;
+            /** Store */
+            store: number | null;
+        };
+        /** RuleShape */
+        RuleShape: {
+            /** Find */
+            find: string;
+            /**
+             * Put
+             * @default
+             */
+            put: string;
+            /** Store */
+            store?: number | null;
+        };
         /** Running */
         Running: {
             /** Done */
@@ -3693,6 +4210,102 @@ export interface components {
             approve: boolean;
             /** Responses */
             responses: number[];
+        };
+        /** ShelfBench */
+        ShelfBench: {
+            /** Category */
+            category: string;
+            compare_at: components["schemas"]["Money"] | null;
+            copied_from: components["schemas"]["CopyOut"] | null;
+            /** Copies */
+            copies: components["schemas"]["CopyOut"][];
+            /** Description */
+            description: string;
+            /** Differs */
+            differs: components["schemas"]["FieldDiff"][];
+            /** Id */
+            id: number;
+            /** Missing */
+            missing: string[];
+            /** Pictures */
+            pictures: number[];
+            price: components["schemas"]["Money"];
+            /** Shown At */
+            shown_at: string | null;
+            /** Sku */
+            sku: string;
+            /** State */
+            state: string;
+            /** Store */
+            store: string;
+            /** Store Id */
+            store_id: number;
+            /** Suggested */
+            suggested: string;
+            /** Tags */
+            tags: string;
+            /** Title */
+            title: string;
+            /** Title Most */
+            title_most: number;
+            /** Told */
+            told: string;
+            /** Version */
+            version: number;
+        };
+        /** ShelfRow */
+        ShelfRow: {
+            /** Category */
+            category: string;
+            /** Currency */
+            currency: string;
+            /** Differs */
+            differs: boolean;
+            /** Id */
+            id: number;
+            /** Moving */
+            moving: boolean;
+            /** Pace */
+            pace: number;
+            /** Paused By */
+            paused_by: string;
+            price: components["schemas"]["Money"];
+            profit: components["schemas"]["Money"] | null;
+            /** Quantity */
+            quantity: number;
+            /** Refused */
+            refused: string;
+            /** Sku */
+            sku: string;
+            /** State */
+            state: string;
+            /** Store */
+            store: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
+        };
+        /** ShelfStore */
+        ShelfStore: {
+            /** Banned Words */
+            banned_words: string[];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Currency */
+            currency: string;
+            /** Id */
+            id: number;
+            /** Limited */
+            limited: boolean;
+            /** Name */
+            name: string;
+            /** Title Most */
+            title_most: number;
+            /** Title Order */
+            title_order: string[];
         };
         /** SignIn */
         SignIn: {
@@ -3787,6 +4400,15 @@ export interface components {
             tax_in_price: number;
             /** Version */
             version: number;
+        };
+        /** StoreWords */
+        StoreWords: {
+            /** Banned Words */
+            banned_words?: string[];
+            /** Title Most */
+            title_most?: number | null;
+            /** Title Order */
+            title_order?: string[];
         };
         /** Strip */
         Strip: {
@@ -6224,6 +6846,615 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_listing_rows: {
+        parameters: {
+            query?: {
+                words?: string;
+                sort?: string;
+                down?: boolean;
+                offset?: number;
+                limit?: number;
+                /** @description name:value pairs, separated by ; */
+                filters?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ShelfRow_"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Many"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Many"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfBench"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_add_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_shelf_add_picture"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_settle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DifferenceAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_on_its_way: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Many"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnItsWay"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_phrase_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"][];
+                };
+            };
+        };
+    };
+    shelf_add_phrase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleShape"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_try_phrase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleShape"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_drop_phrase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_publish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Many"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOutShort"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_stores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfStore"][];
+                };
+            };
+        };
+    };
+    shelf_allowance_plan: {
+        parameters: {
+            query?: {
+                hours?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllowanceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_allowance_apply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoursAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_store_words: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoreWords"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Validation Error */

@@ -24,6 +24,7 @@ const go = (to: string) => () => void router.push(to)
 const COMMANDS: Choice[] = [
   { kind: 'Go', name: 'Today', told: 'what needs you', run: go('/today') },
   { kind: 'Go', name: 'Source', told: 'find goods in all catalogues', run: go('/source') },
+  { kind: 'Go', name: 'Shelf', told: 'prepare, publish and change listings', run: go('/shelf') },
   { kind: 'Go', name: 'Lanes', told: 'settle what has no lane', run: go('/lanes') },
   { kind: 'Go', name: 'Price', told: 'rules, fees and what if', run: go('/price') },
   { kind: 'Go', name: 'Listings', told: 'every price and why', run: go('/price?view=listings') },

@@ -4,6 +4,7 @@ import { createRouter, createWebHistory } from 'vue-router'
 export const STATIONS = [
   { name: 'today', label: 'Today' },
   { name: 'source', label: 'Source' },
+  { name: 'shelf', label: 'Shelf' },
   { name: 'lanes', label: 'Lanes' },
   { name: 'price', label: 'Price' },
   { name: 'watch', label: 'Watch' },
@@ -17,6 +18,7 @@ export const router = createRouter({
     { path: '/', redirect: '/today' },
     { path: '/today', name: 'today', component: () => import('@/stations/today/Today.vue') },
     { path: '/source', name: 'source', component: () => import('@/stations/source/Source.vue') },
+    { path: '/shelf', name: 'shelf', component: () => import('@/stations/shelf/Shelf.vue') },
     { path: '/lanes', name: 'lanes', component: () => import('@/stations/lanes/Lanes.vue') },
     { path: '/price', name: 'price', component: () => import('@/stations/price/Price.vue') },
     { path: '/watch', name: 'watch', component: () => import('@/stations/watch/Watch.vue') },

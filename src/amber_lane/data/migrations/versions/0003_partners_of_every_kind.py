@@ -41,6 +41,8 @@ ADDED = {
         sa.Column("follow_words", sa.Boolean(), nullable=False, server_default=sa.false()),
         maybe("theirs", Json()),
         text("told"),
+        sa.Column("words_due", sa.Boolean(), nullable=False, server_default=sa.false()),
+        maybe("most", sa.BigInteger()),
     ],
     "item": [maybe("looked_at", Time())],
     "sample": [text("reference"), sa.Column("quantity", sa.BigInteger(), nullable=False, server_default="1"), text("note")],

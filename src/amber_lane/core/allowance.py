@@ -1,0 +1,107 @@
+"""Which listings show how many units where a store limits them, for the most expected profit (computation, section 4).
+
+Each next unit of a listing is worth the chance that it sells before the next refresh (sales are Poisson) times its profit.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from .money import Bools, Ints
+
+MOST_OF_ONE = 60
+Floats = np.ndarray[tuple[int], np.dtype[np.float64]]
+Table = np.ndarray[tuple[int, int], np.dtype[np.float64]]
+
+
+@dataclass(frozen=True)
+class Plan:
+    """units: how many each listing shows. worth: expected profit until the next refresh, minor units.
+
+    gap: how much more the best plan could be worth at most; 0 where this one is proven to be the best.
+    """
+
+    units: Ints
+    worth: float
+    gap: float
+
+
+def gains(pace: Floats, profit: Ints, most: Ints) -> Table:
+    """What each next unit of each listing adds, minor units: shape (listings, units), falling along a row.
+
+    pace: units expected to sell until the next refresh; profit: of one sale; most: how many there are to show.
+    """
+    wide = int(min(max(int(most.max(initial=0)), 0), MOST_OF_ONE))
+    out = np.zeros((len(pace), wide))
+    chance = np.exp(-pace)
+    left = 1.0 - chance
+    for unit in range(wide):
+        out[:, unit] = np.where(most > unit, np.maximum(left, 0.0) * profit, 0.0)
+        chance = chance * pace / (unit + 1)
+        left = left - chance
+    return out
+
+
+def worth_of(units: Ints, gain: Table) -> float:
+    """Expected profit when each listing shows so many."""
+    shown = np.arange(gain.shape[1])[None, :] < units[:, None]
+    return float((gain * shown).sum())
+
+
+def plan(pace: Floats, profit: Ints, most: Ints, units_most: int | None, listings_most: int | None) -> Plan:
+    """The plan of most expected profit. Only sales that leave something are shown.
+
+    One limit alone is solved exactly by marginal gain. With both, the price of a unit is found by bisection, and the gap
+    to what could be better at most is told.
+    """
+    gain = gains(pace, profit, most)
+    wanted = gain > 0
+    if not wanted.any():
+        return Plan(np.zeros(len(pace), dtype=np.int64), 0.0, 0.0)
+    if listings_most is None or int(wanted[:, 0].sum()) <= listings_most:
+        units = _by_gain(gain, wanted, units_most)
+        return Plan(units, worth_of(units, gain), 0.0)
+    if units_most is None:
+        best = _best_rows(gain.sum(axis=1), listings_most)
+        units = np.where(best, wanted.sum(axis=1), 0).astype(np.int64)
+        return Plan(units, worth_of(units, gain), 0.0)
+    return _both(gain, units_most, listings_most)
+
+
+def _by_gain(gain: Table, allowed: Bools, units_most: int | None) -> Ints:
+    """The units of highest gain, as many as may be shown; gains fall along a row, so these are always a row's first ones."""
+    flat = np.flatnonzero(allowed)
+    if units_most is not None and len(flat) > units_most:
+        order = np.argsort(-gain.ravel()[flat], kind="stable")
+        flat = flat[order[: max(units_most, 0)]]
+    return np.bincount(flat // gain.shape[1], minlength=len(gain)).astype(np.int64)
+
+
+def _best_rows(value: Floats, count: int) -> Bools:
+    out = np.zeros(len(value), dtype=np.bool_)
+    out[np.argsort(-value, kind="stable")[: max(count, 0)]] = True
+    return np.asarray(out & (value > 0), dtype=np.bool_)
+
+
+def _both(gain: Table, units_most: int, listings_most: int) -> Plan:
+    """Both limits: for each price of a unit the best listings are those of most surplus; the price that uses all units is best."""
+    low, high, bound = 0.0, float(gain.max()), np.inf
+    best, worth = np.zeros(len(gain), dtype=np.int64), -1.0
+    for _ in range(60):
+        price = (low + high) / 2
+        surplus = np.maximum(gain - price, 0.0).sum(axis=1)
+        rows = _best_rows(surplus, listings_most)
+        used = int(((gain > price) & rows[:, None]).sum())
+        # Whatever the price, this is never less than the best plan.
+        bound = min(bound, float(surplus[rows].sum()) + price * units_most)
+        units = _by_gain(gain, (gain > 0) & rows[:, None], units_most)
+        value = worth_of(units, gain)
+        if value > worth:
+            best, worth = units, value
+        if used > units_most:
+            low = price
+        else:
+            high = price
+    return Plan(best, worth, max(bound - worth, 0.0) if bound - worth > 1e-6 * max(worth, 1.0) else 0.0)

@@ -1,0 +1,132 @@
+"""A store's allowance: what it shows now against what would earn most within its limit of units and listings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from sqlalchemy import update
+
+from ..core import allowance as core
+from ..core import price as pricing
+from ..core.money import Ints
+from ..data.setup import Store
+from ..data.shelf import Listing
+from .book import Book, load
+from .desk import Conflict, Desk, Invalid, by_id
+from .respond import respond
+
+
+@dataclass(frozen=True)
+class Row:
+    """One listing: shown now and planned, units; profit of one sale; what the plan's units earn until the next refresh."""
+
+    listing: int
+    sku: str
+    now: int
+    planned: int
+    pace: float
+    profit: int
+    worth: int
+
+
+@dataclass(frozen=True)
+class Planned:
+    """hours: until the next refresh. worth_now, worth: expected profit in that time. gap: what could be better at most."""
+
+    store: int
+    hours: int
+    listings_now: int
+    units_now: int
+    listings: int
+    units: int
+    worth_now: int
+    worth: int
+    gap: int
+    rows: list[Row]
+
+
+def plan(desk: Desk, store_id: int, hours: int = 24) -> Planned:
+    """What to show in a store for the most expected profit. Invalid where the store has no limit."""
+    store = desk.get(Store, store_id, "store")
+    if store.allowance_units is None and store.allowance_listings is None:
+        raise Invalid(f"{store.name} sets no limit; there is nothing to plan")
+    book, rows = _book(desk, store_id)
+    pace = book.pace[rows] / 1_000_000 * hours / 24
+    profit = pricing.keep(book.wanted_price, book.terms).profit[rows]
+    room = np.maximum(np.minimum(book.available - book.policy["cushion"], core.MOST_OF_ONE), 0)[rows]
+    room = np.where(book.lane[rows] > 0, room, 0)
+    made = core.plan(pace, profit, room, store.allowance_units, store.allowance_listings)
+    now = np.where(book.state[rows] == 0, np.minimum(book.wanted_quantity[rows], core.MOST_OF_ONE), 0)
+    gain = core.gains(pace, profit, np.maximum(room, now))
+    each = (gain * (np.arange(gain.shape[1])[None, :] < made.units[:, None])).sum(axis=1)
+    moved = np.argsort(-np.abs(made.units - now), kind="stable")
+    out = [
+        Row(
+            int(book.ids[rows[i]]),
+            book.sku_code[rows[i]],
+            int(now[i]),
+            int(made.units[i]),
+            float(book.pace[rows[i]] / 1_000_000),
+            int(profit[i]),
+            round(float(each[i])),
+        )
+        for i in moved.tolist()
+    ]
+    return Planned(
+        store_id,
+        hours,
+        int((now > 0).sum()),
+        int(now.sum()),
+        int((made.units > 0).sum()),
+        int(made.units.sum()),
+        round(core.worth_of(now, gain)),
+        round(made.worth),
+        round(made.gap),
+        out,
+    )
+
+
+def _book(desk: Desk, store_id: int) -> tuple[Book, Ints]:
+    """The store's listings as if nobody limited them, and their places."""
+    book = load(desk)
+    rows = np.flatnonzero((book.store == store_id) & (book.paused_by != 3))
+    return book, rows
+
+
+def apply(desk: Desk, store_id: int, hours: int) -> int:
+    """Show what the plan says, no more. Can be undone. Returns how many listings changed."""
+    planned = plan(desk, store_id, hours)
+    rows = by_id(desk.s, Listing, (row.listing for row in planned.rows))
+    # What the plan leaves out shows nothing; it comes back when the plan changes.
+    wanted = {row.listing: row.planned for row in planned.rows}
+    changed = {i: row for i, row in rows.items() if row.most != wanted[i]}
+    if not changed:
+        raise Conflict("the store shows this already; nothing was changed")
+    before = {str(i): row.most for i, row in changed.items()}
+    for i, row in changed.items():
+        row.most = wanted[i]
+        row.version += 1
+    desk.s.flush()
+    store = desk.get(Store, store_id, "store")
+    act = desk.log(
+        "allowance.apply",
+        store.name,
+        f"{store.name}: {planned.listings} listings show {planned.units} units, as the allowance earns most",
+        before={"store": store_id, "most": before},
+        undo=True,
+        count=len(changed),
+    )
+    respond(desk, {row.sku_id for row in changed.values()}, act=act.id, only=set(changed))
+    return len(changed)
+
+
+def restore(desk: Desk, before: dict[str, Any]) -> None:
+    """Undo a plan: each listing may show again what it could before."""
+    most = {int(number): value for number, value in before["most"].items()}
+    rows = by_id(desk.s, Listing, most)
+    for number, row in rows.items():
+        desk.s.execute(update(Listing).where(Listing.id == number).values(most=most[number], version=row.version + 1))
+    desk.s.expire_all()
+    respond(desk, {row.sku_id for row in rows.values()}, only=set(rows))

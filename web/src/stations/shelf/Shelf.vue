@@ -1,0 +1,180 @@
+<script setup lang="ts">
+/** Listings from preparation to their end, in every store: bulk first, what is missing said before. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { api, take, type Schema } from '@/api/client'
+import { LISTS } from '@/api/lists'
+import { useKeys } from '@/app/keys'
+import { act } from '@/app/told'
+import Btn from '@/parts/Btn.vue'
+import DataTable, { type Column } from '@/parts/DataTable.vue'
+import Filter from '@/parts/Filter.vue'
+import Pills from '@/parts/Pills.vue'
+import SheetOut from '@/parts/SheetOut.vue'
+import Tag from '@/parts/Tag.vue'
+import { useAsk } from '@/parts/ask'
+import { money, number, plural } from '@/parts/format'
+import Allowance from './Allowance.vue'
+import CopyTo from './CopyTo.vue'
+import Phrases from './Phrases.vue'
+import Publishing from './Publishing.vue'
+import ShelfBench from './ShelfBench.vue'
+import StoreWords from './StoreWords.vue'
+
+type Row = Schema<'ShelfRow'>
+const VIEWS: Record<string, string> = {
+  preparing: 'state:preparing',
+  live: 'state:live',
+  paused: 'state:paused',
+  ended: 'state:ended',
+  refused: 'refused:yes',
+  differs: 'differs:yes',
+}
+const { data: stores } = useQuery({ queryKey: ['shelf-stores'], queryFn: () => take(api.GET('/api/v1/shelf/stores')) })
+const counts = computed(() => {
+  const out: Record<string, number> = {}
+  for (const one of stores.value ?? [])
+    if (!text('store') || text('store') === String(one.id))
+      for (const [state, n] of Object.entries(one.counts)) out[state] = (out[state] ?? 0) + n
+  return out
+})
+const view = computed(() => text('view') || (counts.value.preparing ? 'preparing' : 'live'))
+const { ask, set, sort, text, sheet } = useAsk(() =>
+  [VIEWS[view.value], text('store') && `store:${text('store')}`].filter(Boolean).join(';'),
+)
+const pills = computed(() =>
+  (
+    [
+      ['preparing', 'In preparation'],
+      ['live', 'On sale'],
+      ['paused', 'Paused'],
+      ['ended', 'Ended'],
+      ['refused', 'Refused by the store'],
+      ['differs', 'Differs in the store'],
+    ] as const
+  ).map(([key, label]) => ({ key, label, count: counts.value[key] ?? 0, waits: key === 'refused' || key === 'differs' })),
+)
+const columns: Column[] = [
+  { key: 'title', label: 'Listing' },
+  { key: 'store', label: 'Store', width: '132px' },
+  { key: 'category', label: 'Category', width: '96px' },
+  { key: 'price', label: 'Price', width: '78px', right: true },
+  { key: 'profit', label: 'You keep', width: '78px', right: true },
+  { key: 'quantity', label: 'Shows', width: '60px', right: true },
+  { key: 'state', label: 'Stands', width: '112px', sort: false },
+]
+const active = ref<number | null>(null)
+const chosen = ref<number[]>([])
+const table = ref<{ clear: () => void } | null>(null)
+const publishing = ref<number[] | null>(null)
+const copying = ref<number[] | null>(null)
+const open = ref<'phrases' | 'words' | 'allowance' | null>(null)
+watch(view, () => (active.value = null))
+const limited = computed(() => (stores.value ?? []).filter((one) => one.limited && (!text('store') || text('store') === String(one.id))))
+const mine = () => (chosen.value.length ? chosen.value : active.value ? [active.value] : [])
+const done = () => table.value?.clear()
+const publish = () => mine().length && ['preparing', 'ended'].includes(view.value) && (publishing.value = mine())
+const sale = (on: boolean) =>
+  act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: mine(), on, why: '' } }))).then(done)
+const end = () => act(() => take(api.POST('/api/v1/shelf/end', { body: { listings: mine() } }))).then(done)
+const again = () => act(() => take(api.POST('/api/v1/shelf/again', { body: { listings: mine() } }))).then(done)
+useKeys('Shelf', [
+  { key: 'p', told: 'publish the chosen', run: () => void publish() },
+  { key: 'c', told: 'copy the chosen to another store', run: () => mine().length && (copying.value = mine()) },
+  { key: 'e', told: 'end the chosen', run: () => mine().length && void end() },
+  { key: 'h', told: 'hide the chosen', run: () => view.value === 'live' && mine().length && void sale(false) },
+  { key: 'b', told: 'put back on sale', run: () => view.value === 'paused' && mine().length && void sale(true) },
+  { key: 'escape', told: 'close the bench', run: () => (active.value = null) },
+])
+const STANDS: Record<string, string> = { preparing: 'in preparation', live: 'on sale', paused: 'paused', ended: 'ended' }
+const WHY: Record<string, string> = { stock: 'none left', hold: 'a limit', hand: 'by hand' }
+const EMPTY: Record<string, [string, string]> = {
+  preparing: ['Nothing is in preparation', 'Put items on the shelf in Source: each comes here with its lane open.'],
+  refused: ['No store refuses anything', 'What a store would not take stands here with its reason, and goes again alone.'],
+  differs: ['Stores show what we say', 'Where a store shows other words than ours, they stand here side by side.'],
+}
+</script>
+
+<template>
+  <div class="grid h-full grid-cols-[minmax(0,1fr)_388px]">
+    <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
+      <div class="flex items-center gap-2">
+        <Pills :options="pills" :chosen="view" label="Where listings stand" @choose="set({ view: $event })" />
+      </div>
+      <div class="flex items-center gap-2">
+        <Filter :words="ask.words" label="SKU or title" @change="set({ words: $event })" />
+        <select
+          class="field w-auto!"
+          aria-label="Store"
+          :value="text('store')"
+          @change="set({ store: ($event.target as HTMLSelectElement).value })"
+        >
+          <option value="">all stores</option>
+          <option v-for="one in stores ?? []" :key="one.id" :value="String(one.id)">{{ one.name }}</option>
+        </select>
+        <span class="ml-auto" />
+        <template v-if="chosen.length"
+          ><span class="text-soft">{{ chosen.length }} chosen</span
+          ><Btn v-if="view === 'preparing' || view === 'ended'" small kind="main" hint="P" @click="publish">{{
+            view === 'ended' ? 'Bring back' : 'Publish'
+          }}</Btn
+          ><Btn v-if="view === 'live'" small hint="H" @click="sale(false)">Hide</Btn
+          ><Btn v-if="view === 'paused'" small hint="B" @click="sale(true)">Put back on sale</Btn
+          ><Btn v-if="view === 'refused'" small kind="main" @click="again">Send again</Btn
+          ><Btn small hint="C" @click="copying = chosen">Copy to a store</Btn
+          ><Btn v-if="view !== 'ended'" small hint="E" @click="end">{{ view === 'preparing' ? 'Drop' : 'End' }}</Btn></template
+        >
+        <template v-else
+          ><Btn small @click="open = 'phrases'">Phrases</Btn><Btn small @click="open = 'words'">What stores take</Btn
+          ><Btn v-if="limited.length" small @click="open = 'allowance'">Allowance</Btn
+          ><SheetOut :csv="sheet('shelf', 'csv')" :xlsx="sheet('shelf', 'xlsx')"
+        /></template>
+      </div>
+      <DataTable
+        ref="table"
+        v-model:active="active"
+        :path="LISTS.shelf"
+        name="Listings"
+        :columns="columns"
+        :ask="ask"
+        choose
+        first
+        :edge="(row: Row) => (row.refused ? 'bg-brick' : row.differs ? 'bg-amber' : '')"
+        :empty="EMPTY[view]?.[0] ?? 'No listing stands here'"
+        :empty-told="EMPTY[view]?.[1] ?? 'Choose another store, or take words away.'"
+        @sort="sort"
+        @chosen="chosen = $event"
+        @act="view === 'preparing' || view === 'ended' ? (publishing = [$event.id]) : undefined"
+      >
+        <template #title="{ row }: { row: Row }"
+          ><span class="block truncate font-semibold" :title="row.title">{{ row.title }}</span
+          ><span class="cell-2 block truncate"
+            ><span class="code">{{ row.sku }}</span
+            ><span v-if="row.refused" class="ml-2 text-brick" :title="row.refused">{{ row.refused }}</span></span
+          ></template
+        >
+        <template #price="{ row }: { row: Row }">{{ money(row.price) }}</template>
+        <template #profit="{ row }: { row: Row }"
+          ><span :class="row.profit && number(row.profit) < 0 ? 'font-semibold text-brick' : ''">{{ money(row.profit) }}</span></template
+        >
+        <template #quantity="{ row }: { row: Row }">{{ row.state === 'preparing' ? '–' : row.quantity }}</template>
+        <template #state="{ row }: { row: Row }"
+          ><Tag v-if="row.refused" tone="loss">refused</Tag><Tag v-else-if="row.moving" tone="info">on its way</Tag
+          ><Tag v-else :tone="row.state === 'live' ? 'good' : 'plain'">{{ STANDS[row.state] }}</Tag
+          ><span v-if="row.paused_by" class="cell-2 block">{{ WHY[row.paused_by] }}</span></template
+        >
+      </DataTable>
+    </section>
+    <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="What it says">
+      <ShelfBench v-if="active" :key="active" :listing="active" @publish="publishing = [active!]" />
+      <p v-else class="text-soft">
+        Choose a listing to see and change what it says. {{ plural(counts.preparing ?? 0, 'listing') }} in preparation.
+      </p>
+    </aside>
+    <Publishing v-if="publishing" :listings="publishing" @close="((publishing = null), done())" />
+    <CopyTo v-if="copying" :listings="copying" :stores="stores ?? []" @close="((copying = null), done())" />
+    <Phrases v-if="open === 'phrases'" :stores="stores ?? []" @close="open = null" />
+    <StoreWords v-if="open === 'words'" :stores="stores ?? []" @close="open = null" />
+    <Allowance v-if="open === 'allowance'" :stores="limited" @close="open = null" />
+  </div>
+</template>
