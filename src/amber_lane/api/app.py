@@ -28,7 +28,7 @@ from ..jobs.worker import Worker
 from ..services.secrets import Safe
 from ..services.setup import Doors
 from ..settings import Settings
-from . import catalogues, lanes, orders, prices, program, sending, session, setup, sheets, shelf, source, today, transit, watch
+from . import asking, catalogues, lanes, orders, prices, program, sending, session, setup, sheets, shelf, source, today, transit, watch
 from .deps import House
 from .errors import add_errors
 from .live import Live
@@ -108,7 +108,7 @@ def make_app(house: House) -> FastAPI:
     )
     app.state.house = house
     add_errors(app)
-    for part in (session, today, lanes, prices, watch, orders, transit, setup, sheets, program, catalogues, sending, source, shelf):
+    for part in (session, today, lanes, prices, watch, orders, transit, setup, sheets, program, catalogues, sending, asking, source, shelf):
         app.include_router(part.router, prefix="/api/v1")
 
     @app.get("/api/health", tags=["app"])

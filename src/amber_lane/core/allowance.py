@@ -12,6 +12,8 @@ import numpy as np
 from .money import Bools, Ints
 
 MOST_OF_ONE = 60
+# A unit that adds less than a hundredth of a minor unit is not worth showing; below it figures are noise.
+WORTH_LEAST = 0.01
 Floats = np.ndarray[tuple[int], np.dtype[np.float64]]
 Table = np.ndarray[tuple[int, int], np.dtype[np.float64]]
 
@@ -38,7 +40,8 @@ def gains(pace: Floats, profit: Ints, most: Ints) -> Table:
     chance = np.exp(-pace)
     left = 1.0 - chance
     for unit in range(wide):
-        out[:, unit] = np.where(most > unit, np.maximum(left, 0.0) * profit, 0.0)
+        gain = np.where(most > unit, left * profit, 0.0)
+        out[:, unit] = np.where(gain > WORTH_LEAST, gain, 0.0)
         chance = chance * pace / (unit + 1)
         left = left - chance
     return out

@@ -127,4 +127,25 @@ OUTBOX = Machine(
     ),
 )
 
-MACHINES = (LISTING, ORDER_LINE, PURCHASE, PARCEL, OUTBOX)
+SAMPLE = Machine(
+    "sample",
+    "asked",
+    (
+        _move("take", "asked", "ordered", "the supplier took the order"),
+        _move("refuse", "asked ordered", "refused", "the supplier will not send it"),
+        _move("send", "asked ordered", "sent", "it has left the supplier"),
+        _move("judge", "asked ordered sent", "judged", "a person has it in hand and says what it is like"),
+    ),
+)
+
+REQUEST = Machine(
+    "request to a supplier",
+    "asked",
+    (
+        _move("answer", "asked answered", "answered", "the supplier names an item"),
+        _move("accept", "answered", "accepted", "a person takes it, and its lane opens"),
+        _move("decline", "asked answered", "declined", "it is not what was wanted, or nobody has it"),
+    ),
+)
+
+MACHINES = (LISTING, ORDER_LINE, PURCHASE, PARCEL, OUTBOX, SAMPLE, REQUEST)

@@ -162,7 +162,7 @@ class Delivery:
                 trouble.set()
             return row, carried
 
-        if len(rows) == 1 or any(row.kind == "purchase" for row in rows):
+        if len(rows) == 1 or any(row.kind in ("purchase", "sample") for row in rows):
             return [carry(row) for row in rows]
         return list(self.pool.map(carry, rows))
 

@@ -51,6 +51,8 @@ def _find_cancel(link: Any, body: dict[str, Any], key: str) -> Any:
 # kind -> (send, ask). `ask` answers something true when the outside has it already.
 SEND: dict[str, tuple[Callable[[Any, dict[str, Any], str], Any], Callable[[Any, dict[str, Any], str], Any]]] = {
     "listing": (lambda link, b, key: link.change_listing(change_of(b), key), lambda link, b, key: link.find_change(change_of(b), key)),
+    # A sample is bought like anything else; only what it is for differs.
+    "sample": (lambda link, b, key: link.buy(purchase_of(b)), _find_purchase),
     "purchase": (lambda link, b, key: link.buy(purchase_of(b)), _find_purchase),
     "fulfilment": (
         lambda link, b, key: link.fulfil(b["order"], Tracking(b["tracking_number"], b["carrier"]), key),

@@ -13,7 +13,7 @@ from ..clock import Clock
 from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
-from ..services import catalogues, pasting, preparing, publishing, sheets_in
+from ..services import catalogues, pasting, preparing, publishing, searches, sheets_in
 from ..services.desk import Desk, DeskError, in_chunks
 from ..services.finder import Finder
 from ..services.setup import Doors
@@ -140,6 +140,17 @@ class LongJobs:
         told += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
         return {"told": told + (f"; held: {out['held']}" if out["held"] else ""), **out}
 
+    def _saved(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """A saved search run by itself: what is new and fits is brought in as far as its limit of the day goes."""
+        with self.db.writing() as s:
+            desk = Desk(s, self.clock, body["who"])
+            report = searches.run(desk, self.finder, body["search"])
+        if report.get("publish"):
+            with self.db.writing() as s:
+                done = publishing.publish(Desk(s, self.clock, body["who"]), report["publish"])
+            report["told"] += f", {len(done.sent)} on their way to the store"
+        return {k: v for k, v in report.items() if k != "publish"}
+
     def _publish(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """Put listings on sale; each hundred is one transaction with its rows in the outbox."""
         sent: list[int] = []
@@ -219,5 +230,6 @@ _RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
     "catalogue": LongJobs._catalogue,
     "paste": LongJobs._paste,
     "publish": LongJobs._publish,
+    "saved": LongJobs._saved,
     "sweep": LongJobs._sweep,
 }

@@ -17,7 +17,7 @@ from ..data.outbox import Act
 from ..data.session import Database
 from ..data.setup import Carrier, Store, Supplier
 from ..data.watch import Sweep
-from ..services import orders, purchases, setup, shelf, source, terms, transit, watch
+from ..services import orders, purchases, samples, setup, shelf, source, terms, transit, watch
 from ..services.desk import Desk
 from ..services.setup import Doors
 
@@ -187,7 +187,9 @@ class Reader:
     def answers(self, supplier_id: int) -> None:
         """What became of the purchases that a supplier has."""
         with self.db.reading() as s:
-            references = purchases.under_way(self.desk(s, "Orders"), supplier_id)
+            desk = self.desk(s, "Orders")
+            asked = samples.under_way(desk, supplier_id)
+            references = [*purchases.under_way(desk, supplier_id), *asked]
         try:
             link = self._link("supplier", supplier_id)
             for start in range(0, len(references), 50):
@@ -196,7 +198,7 @@ class Reader:
                 with self.db.writing() as s:
                     desk = self.desk(s, "Orders")
                     for answer in found:
-                        purchases.take_answer(desk, answer)
+                        (samples if answer.reference in asked else purchases).take_answer(desk, answer)
             self._health("supplier", supplier_id, None)
         except OutsideError as error:
             self._health("supplier", supplier_id, error)

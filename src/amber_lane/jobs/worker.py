@@ -11,17 +11,19 @@ from typing import IO, Any
 import httpx
 import structlog
 from apscheduler.schedulers.background import BackgroundScheduler
+from sqlalchemy import select
 
 from ..clock import Clock, PacedClock
 from ..connectors.errors import OutsideError
 from ..data.session import Database
 from ..data.setup import Carrier, Store, Supplier
-from ..services import pace, purchases, watch
+from ..data.source import SavedSearch
+from ..services import pace, purchases, searches, watch
 from ..services.desk import Desk, DeskError
 from ..services.finder import Finder
 from ..services.setup import Doors
 from .delivery import Delivery
-from .longjobs import LongJobs
+from .longjobs import LongJobs, start
 from .reads import Reader
 
 log = structlog.get_logger()
@@ -111,6 +113,7 @@ class Worker:
                 store = s.get(Store, number)
             if store and store.read_orders:
                 self.reader.orders(number)
+        self.look_again(now)
         self.send_due()
         for number in self.reader.due(Supplier, Supplier.next_ask, now):
             self.reader.answers(number)
@@ -122,6 +125,16 @@ class Worker:
                 desk = Desk(s, self.clock, "Watch")
                 pace.refresh(desk)
                 watch.step_on(desk)
+
+    def look_again(self, now: datetime) -> None:
+        """Saved searches whose time has come."""
+        with self.db.reading() as s:
+            if s.scalar(select(SavedSearch.id).where(SavedSearch.next_at <= now).limit(1)) is None:
+                return
+        with self.db.writing() as s:
+            desk = Desk(s, self.clock, "Source")
+            for one in searches.due(desk):
+                start(desk, "saved", f"saved-{one.id}", f"Looking for {one.name}", {"search": one.id})
 
     def send_due(self) -> None:
         """Orders that the policy sends by itself."""

@@ -17,6 +17,9 @@ from .book import Book, load
 from .desk import Conflict, Desk, Invalid, by_id
 from .respond import respond
 
+# What sold nothing in four weeks is taken to sell once in a hundred days, millionths a day: it is not worth nothing.
+LEAST_PACE = 10_000
+
 
 @dataclass(frozen=True)
 class Row:
@@ -53,9 +56,10 @@ def plan(desk: Desk, store_id: int, hours: int = 24) -> Planned:
     if store.allowance_units is None and store.allowance_listings is None:
         raise Invalid(f"{store.name} sets no limit; there is nothing to plan")
     book, rows = _book(desk, store_id)
-    pace = book.pace[rows] / 1_000_000 * hours / 24
+    pace = np.maximum(book.pace[rows], LEAST_PACE) / 1_000_000 * hours / 24
     profit = pricing.keep(book.wanted_price, book.terms).profit[rows]
-    room = np.maximum(np.minimum(book.available - book.policy["cushion"], core.MOST_OF_ONE), 0)[rows]
+    # Without the allowance's own limit, which is what is being planned.
+    room = np.maximum(np.minimum(book.available - book.policy["cushion"], book.policy["cap"]), 0)[rows]
     room = np.where(book.lane[rows] > 0, room, 0)
     made = core.plan(pace, profit, room, store.allowance_units, store.allowance_listings)
     now = np.where(book.state[rows] == 0, np.minimum(book.wanted_quantity[rows], core.MOST_OF_ONE), 0)
@@ -90,7 +94,7 @@ def plan(desk: Desk, store_id: int, hours: int = 24) -> Planned:
 
 def _book(desk: Desk, store_id: int) -> tuple[Book, Ints]:
     """The store's listings as if nobody limited them, and their places."""
-    book = load(desk)
+    book = load(desk, within_allowance=False)
     rows = np.flatnonzero((book.store == store_id) & (book.paused_by != 3))
     return book, rows
 

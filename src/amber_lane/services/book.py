@@ -74,10 +74,12 @@ class Book:
         return self.terms.landed
 
 
-def load(desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = None, preparing: bool = False) -> Book:
+def load(
+    desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = None, preparing: bool = False, within_allowance: bool = True
+) -> Book:
     """Read listings of some SKUs (None = all) with all that decides about them. `facts`: a draft instead of what stands.
 
-    preparing: those that are not on sale yet too.
+    preparing: those that are not on sale yet too. within_allowance False: as if no store limited what it shows.
     """
     s, now = desk.s, desk.now
     facts = facts or Facts.read(s)
@@ -123,7 +125,8 @@ def load(desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = No
     keys = Keys(chosen.supplier_code, category, store_code, code)
     policy = policy_columns(facts.policies, n, keys)
     # A store's allowance lets some listings show less than the policy would.
-    policy["cap"] = np.where(most == NONE, policy["cap"], np.minimum(policy["cap"], most))
+    if within_allowance:
+        policy["cap"] = np.where(most == NONE, policy["cap"], np.minimum(policy["cap"], most))
     cost = lanes.money(chosen, currency, policy["currency_cushion"])
     risk = _risk_of_sharing(chosen, lanes, sku, pace, policy)
     off = np.where(policy["rebate_counts"] == 1, cost.rebate, 0)

@@ -13,13 +13,13 @@ from ..core.states import OUTBOX
 from ..data.outbox import Outbox
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing
-from . import purchases
+from . import purchases, samples
 from .desk import Conflict, Desk
 
 
-def _taken(desk: Desk, target: str, kind: str) -> list[Outbox]:
+def _taken(desk: Desk, target: str, *kinds: str) -> list[Outbox]:
     rows = list(
-        desk.s.scalars(select(Outbox).where(Outbox.target == target, Outbox.kind == kind, Outbox.state == "waiting").order_by(Outbox.id))
+        desk.s.scalars(select(Outbox).where(Outbox.target == target, Outbox.kind.in_(kinds), Outbox.state == "waiting").order_by(Outbox.id))
     )
     if not rows:
         raise Conflict("nothing waits for this partner")
@@ -34,14 +34,15 @@ def take_purchases(desk: Desk, number: int) -> tuple[list[str], list[list[Any]]]
     if supplier.kind != "sheet":
         raise Conflict(f"{supplier.name} takes purchase orders by its interface; a sheet too would buy them twice")
     out = []
-    for row in _taken(desk, f"supplier:{number}", "purchase"):
+    for row in _taken(desk, f"supplier:{number}", "purchase", "sample"):
         body = row.body
         address = [body["address"][name] for name in ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone")]
         out += [
             [body["reference"], line["line_no"], line["item"], line["quantity"], *address, body["service"], body["note"]]
             for line in body["lines"]
         ]
-        purchases.take_answer(desk, PurchaseAnswer(row.key, "", "accepted", "", None, None))
+        taken = samples if row.kind == "sample" else purchases
+        taken.take_answer(desk, PurchaseAnswer(row.key, "", "accepted", "", None, None))
     desk.log("purchase.sheet", supplier.name, f"{len({line[0] for line in out})} purchase orders taken out as a sheet for {supplier.name}")
     return list(PURCHASE_HEADER), out
 

@@ -12,7 +12,7 @@ from ..data.base import to_ms
 from ..data.outbox import Outbox
 from ..data.shelf import Listing
 from ..data.transit import Message, PassedOn
-from . import purchases
+from . import purchases, samples
 from .desk import Desk, bulk_update
 
 
@@ -30,6 +30,8 @@ def follow(desk: Desk, done: Sequence[tuple[Outbox, Any]]) -> None:
     for row, answer in done:
         if row.kind == "purchase":
             purchases.take_answer(desk, answer)
+        elif row.kind == "sample":
+            samples.take_answer(desk, answer)
         elif row.kind == "fulfilment":
             desk.s.execute(
                 update(PassedOn)

@@ -12,7 +12,7 @@ from ..data.lanes import Lane
 from ..data.orders import Order
 from ..data.outbox import Act, Snooze
 from ..data.shelf import Listing
-from . import allowance, lanes, orders, phrases, preparing, prices, publishing, purchases, shelf, terms, watch
+from . import allowance, lanes, orders, phrases, preparing, prices, publishing, purchases, samples, shelf, terms, watch
 from .desk import Conflict, Desk
 from .planning import replan
 
@@ -80,6 +80,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "phrase.add": lambda desk, act: phrases.undo_rule(desk, _before(act)),
     "allowance.apply": lambda desk, act: allowance.restore(desk, _before(act)),
     "listing.prepare": lambda desk, act: preparing.take_back(desk, _after(act)),
+    "sample.order": lambda desk, act: samples.take_back(desk, _after(act)),
     "order.allow": _allow,
     "order.lane": lambda desk, act: orders.choose_lane(desk, _before(act)["line"], _before(act)["lane"]),
     "order.send": lambda desk, act: purchases.take_back(desk, _after(act)["references"]),

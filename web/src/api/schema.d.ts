@@ -1513,6 +1513,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/source/items/{number}/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Order Sample
+         * @description Order one to our own address; it is bought once and stays out of all figures of sales.
+         */
+        post: operations["asking_order_sample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/own-address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Own Address */
+        get: operations["asking_own_address"];
+        /** Set Own Address */
+        put: operations["asking_set_own_address"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/source/paste": {
         parameters: {
             query?: never;
@@ -1547,6 +1585,167 @@ export interface paths {
          * @description Prepare listings of chosen items, each with its lane open.
          */
         post: operations["source_put"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All Requests */
+        get: operations["asking_all_requests"];
+        put?: never;
+        /** Ask Supplier */
+        post: operations["asking_ask_supplier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/requests/{number}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept */
+        post: operations["asking_accept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/requests/{number}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description The number that the supplier names.
+         */
+        post: operations["asking_answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/requests/{number}/decline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Decline */
+        post: operations["asking_decline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All Samples */
+        get: operations["asking_all_samples"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/samples/{number}/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Judge */
+        post: operations["asking_judge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/saved": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Saved */
+        get: operations["asking_saved"];
+        put?: never;
+        /**
+         * Save
+         * @description Keep a search (as the list takes it) that runs by itself.
+         */
+        post: operations["asking_save"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/saved/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Stop */
+        delete: operations["asking_stop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/source/saved/{number}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run Now */
+        post: operations["asking_run_now"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2156,6 +2355,34 @@ export interface components {
              */
             region: string;
         };
+        /** AddressShape */
+        AddressShape: {
+            /** Address 1 */
+            address_1: string;
+            /**
+             * Address 2
+             * @default
+             */
+            address_2: string;
+            /** City */
+            city: string;
+            /** Country */
+            country: string;
+            /** Name */
+            name: string;
+            /**
+             * Phone
+             * @default
+             */
+            phone: string;
+            /** Postcode */
+            postcode: string;
+            /**
+             * Region
+             * @default
+             */
+            region: string;
+        };
         /** AllowanceOut */
         AllowanceOut: {
             gains: components["schemas"]["Money"];
@@ -2195,6 +2422,13 @@ export interface components {
             /** Sku */
             sku: string;
             worth: components["schemas"]["Money"];
+        };
+        /** AnswerAsk */
+        AnswerAsk: {
+            /** Item */
+            item: string;
+            /** Version */
+            version: number;
         };
         /**
          * ApplyAsk
@@ -2882,6 +3116,18 @@ export interface components {
             token?: string | null;
             /** Told */
             told: string;
+        };
+        /** JudgeAsk */
+        JudgeAsk: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Verdict */
+            verdict: string;
+            /** Version */
+            version: number;
         };
         /** KindOut */
         KindOut: {
@@ -4026,6 +4272,72 @@ export interface components {
              */
             told: string;
         };
+        /** ReportOut */
+        ReportOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Fit */
+            fit: number;
+            /** Fresh */
+            fresh: number;
+            /** Made */
+            made: number;
+            /** Told */
+            told: string;
+        };
+        /** RequestAsk */
+        RequestAsk: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Sku */
+            sku: string;
+            /** Supplier */
+            supplier: number;
+            target?: components["schemas"]["Money"] | null;
+        };
+        /** RequestOut */
+        RequestOut: {
+            /** Agrees */
+            agrees: string[];
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Differs */
+            differs: string[];
+            /** Id */
+            id: number;
+            /** Item */
+            item: string;
+            /** Item Title */
+            item_title: string;
+            /** Likeness */
+            likeness: number | null;
+            /** Note */
+            note: string;
+            /** Sku */
+            sku: string;
+            /** State */
+            state: string;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Id */
+            supplier_id: number;
+            target: components["schemas"]["Money"] | null;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
+            /** Words */
+            words: string;
+        };
         /** ResponseOut */
         ResponseOut: {
             /** Act */
@@ -4142,6 +4454,77 @@ export interface components {
             title: string;
             /** Total */
             total: number;
+        };
+        /** SampleOut */
+        SampleOut: {
+            /** Id */
+            id: number;
+            /** Item */
+            item: number;
+            /** Note */
+            note: string;
+            /** Number */
+            number: string;
+            /** Ordered At */
+            ordered_at: string | null;
+            /** State */
+            state: string;
+            /** Supplier */
+            supplier: string;
+            /** Title */
+            title: string;
+            /** Verdict */
+            verdict: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * SavedOut
+         * @description filters: the search as the list takes it, so that it can be opened again.
+         */
+        SavedOut: {
+            /** Bring */
+            bring: string;
+            /** Daily Limit */
+            daily_limit: number;
+            /** Every Hours */
+            every_hours: number;
+            /** Filters */
+            filters: string;
+            /** Id */
+            id: number;
+            /** Last At */
+            last_at: string | null;
+            /** Name */
+            name: string;
+            /** Next At */
+            next_at: string | null;
+            /** Reports */
+            reports: components["schemas"]["ReportOut"][];
+            /** Store */
+            store: string;
+            /** Words */
+            words: string;
+        };
+        /** SearchAsk */
+        SearchAsk: {
+            /**
+             * Bring
+             * @default prepared
+             */
+            bring: string;
+            /**
+             * Daily Limit
+             * @default 20
+             */
+            daily_limit: number;
+            /**
+             * Every Hours
+             * @default 24
+             */
+            every_hours: number;
+            /** Name */
+            name: string;
         };
         /**
          * SendAsk
@@ -4620,6 +5003,11 @@ export interface components {
             msg: string;
             /** Error Type */
             type: string;
+        };
+        /** VersionAsk */
+        VersionAsk: {
+            /** Version */
+            version: number;
         };
         /**
          * WayOut
@@ -7553,6 +7941,90 @@ export interface operations {
             };
         };
     };
+    asking_order_sample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    asking_own_address: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressShape"] | null;
+                };
+            };
+        };
+    };
+    asking_set_own_address: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddressShape"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     source_paste: {
         parameters: {
             query?: never;
@@ -7606,6 +8078,342 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PutOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    asking_all_requests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestOut"][];
+                };
+            };
+        };
+    };
+    asking_ask_supplier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    asking_accept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    asking_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    asking_decline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    asking_all_samples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleOut"][];
+                };
+            };
+        };
+    };
+    asking_judge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JudgeAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    asking_saved: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedOut"][];
+                };
+            };
+        };
+    };
+    asking_save: {
+        parameters: {
+            query?: {
+                words?: string;
+                sort?: string;
+                down?: boolean;
+                offset?: number;
+                limit?: number;
+                /** @description name:value pairs, separated by ; */
+                filters?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    asking_stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    asking_run_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Validation Error */

@@ -8,7 +8,7 @@ const told = computed(() => (props.days < 0 ? 'not seen for long enough' : `in s
 </script>
 
 <template>
-  <svg viewBox="0 0 80 16" class="block h-4 w-20" role="img" :aria-label="told">
+  <svg viewBox="0 0 80 16" preserveAspectRatio="none" class="block h-4 w-20" role="img" :aria-label="told">
     <title>{{ told }}</title>
     <template v-for="(n, i) in stock" :key="i">
       <rect

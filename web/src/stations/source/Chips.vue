@@ -48,7 +48,7 @@ const share = (one: Schema<'SupplierOut'>) => (one.of ? `, kept ${one.kept} of $
     <label class="chip" :class="values.days ? 'on' : ''"
       >arrives in {{ store()?.country }} within<input
         :value="values.days"
-        class="w-8"
+        class="w-10"
         inputmode="numeric"
         placeholder="any"
         aria-label="Days to arrive, at most"

@@ -52,7 +52,7 @@ const best = computed(() =>
   LINES.map((line) => {
     if (!line.of || !data.value) return null
     const values = data.value.map(line.of).filter((value): value is number => value !== null)
-    return values.length > 1 ? (line.low ? Math.min(...values) : Math.max(...values)) : null
+    return new Set(values).size > 1 ? (line.low ? Math.min(...values) : Math.max(...values)) : null
   }),
 )
 </script>

@@ -3,6 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, take } from '@/api/client'
+import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import StockBars from '@/parts/StockBars.vue'
 import Tag from '@/parts/Tag.vue'
@@ -17,6 +18,7 @@ const { data } = useQuery({
     take(api.GET('/api/v1/source/items/{number}', { params: { path: { number: props.item }, query: { store: props.store } } })),
   placeholderData: (before) => before,
 })
+const sample = () => act(() => take(api.POST('/api/v1/source/items/{number}/sample', { params: { path: { number: props.item } } })))
 const facts = computed(() => {
   const one = data.value
   if (!one) return []
@@ -40,7 +42,9 @@ const facts = computed(() => {
       ><Tag v-if="data.row.offer === 'doubted'" tone="waits" class="ml-1">cost in doubt</Tag>
     </p>
     <p class="mt-2">{{ data.sentence }}</p>
-    <Btn class="mt-3" kind="main" hint="P" @click="emit('put')">Put on the shelf</Btn>
+    <div class="mt-3 flex gap-2">
+      <Btn kind="main" hint="P" @click="emit('put')">Put on the shelf</Btn><Btn @click="sample">Order a sample</Btn>
+    </div>
     <template v-if="data.steps.length">
       <h2 class="mt-5 mb-1">What becomes of a sale</h2>
       <Waterfall :steps="data.steps" />
