@@ -177,6 +177,9 @@ class Business:
     def listing(self, sku: str) -> Listing:
         return self.one(select(Listing).join(Sku, Sku.id == Listing.sku_id).where(Sku.code == sku))
 
+    def listing_in(self, store: int, sku: str) -> Listing:
+        return self.one(select(Listing).join(Sku, Sku.id == Listing.sku_id).where(Sku.code == sku, Listing.store_id == store))
+
     def laned(self, place: int = 0) -> tuple[str, Item]:
         """A SKU that is on sale with plenty behind it, and its item."""
         with self.house.db.reading() as s:

@@ -107,9 +107,14 @@ class Agent:
 
     def _do(self, change: dict[str, Any]) -> tuple[str, str]:
         send, ask = SEND[change["kind"]]
+        if change["perhaps_done"]:
+            try:
+                if ask(self.link, change["body"], change["key"]):
+                    return "done", "was done already"
+            except OutsideError as error:
+                # Whether it was done is as unknown as before; saying that it failed would have it done again unasked.
+                return "unknown", error.told
         try:
-            if change["perhaps_done"] and ask(self.link, change["body"], change["key"]):
-                return "done", "was done already"
             send(self.link, change["body"], change["key"])
         except UnknownOutcome as error:
             return "unknown", error.told

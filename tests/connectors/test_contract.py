@@ -2,46 +2,71 @@
 
 from __future__ import annotations
 
+import io
 import json
+from collections.abc import Iterator
 from datetime import UTC, datetime
+from typing import Any
 
 import httpx
 import pytest
+from PIL import Image
 
 from amber_lane.connectors.errors import Denied, Malformed, OutsideError, RateLimited, Refused, Unavailable, UnknownOutcome
-from amber_lane.connectors.kinds import connect
-from amber_lane.connectors.protocols import Address, ListingChange, Mail, Purchase, PurchaseLine, Tracking
+from amber_lane.connectors.kinds import KINDS, connect
+from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseLine, Tracking
+from amber_lane.sheets.mapped import look
 
-PARTNERS = [
-    ("store", "own_site", "shop", "dusk-dial:practice-shop"),
-    ("supplier", "wholesale_api", "wholesale", "practice-northlight"),
-    ("carrier", "post_api", "post", "practice-swiftwing"),
-]
+# owner, kind, the practice world's service, path, key
+OWN = ("store", "own_site", "shop", "/shop/api", "dusk-dial:practice-shop")
+FAIR = ("store", "market_api", "fair", "/fair/api", "dusk-dial:practice-fair")
+CRAFT = ("store", "craft_pages", "craft", "/craft", "dusk-dial:practice-craft")
+WHOLESALE = ("supplier", "wholesale_api", "wholesale", "/wholesale/api", "practice-northlight")
+FOLDER = ("supplier", "folder", "folder", "/folder", "duskdial:practice-quayside")
+RETAIL = ("supplier", "retail_site", "retail", "/retail/api", "practice-sable")
+POST = ("carrier", "post_api", "post", "/post/api", "practice-swiftwing")
+STORES, SUPPLIERS = (OWN, FAIR, CRAFT), (WHOLESALE, FOLDER, RETAIL)
+PARTNERS = (*STORES, *SUPPLIERS, POST)
 BUYER = Address("Wren Sorrel", "4 Lantern Row", "Whitby", "YO21 3PR", "GB")
+by_kind = pytest.mark.parametrize("partner", PARTNERS, ids=lambda p: p[1])
+by_store = pytest.mark.parametrize("partner", STORES, ids=lambda p: p[1])
+by_supplier = pytest.mark.parametrize("partner", SUPPLIERS, ids=lambda p: p[1])
 
 
 @pytest.fixture
-def calm(world):
+def calm(world) -> Iterator[Any]:
     world.calm()
+    for name in ("fair_calls", "retail_calls"):
+        world.post("facts", name=name, value=10_000)
     yield world
     world.calm()
 
 
-def link(world, owner, kind, service, key, deadline=0.5):
-    return connect(owner, kind, f"{world.address}/{service}/api", key, deadline)
+def link(world, partner, key=None, deadline=0.6):
+    owner, kind, _, path, good = partner
+    address = f"{world.address}{path}"
+    how = None
+    if kind == "folder" and key is None:
+        data, _ = connect(owner, kind, address, good, 5).sheet()
+        how = {"reading": look(data).reading.kept(), "currency": "PLN"}
+    return connect(owner, kind, address, key or good, deadline, None, how)
 
 
-@pytest.mark.parametrize("partner", PARTNERS, ids=lambda p: p[1])
+def test_every_kind_that_can_be_called_is_in_this_suite():
+    assert {(one.owner, one.kind) for one in KINDS if one.make} == {partner[:2] for partner in PARTNERS} | {("mailbox", "smtp")}
+
+
+@by_kind
 def test_every_partner_answers_and_every_failure_has_its_name(calm, partner):
-    service = partner[2]
-    good = link(calm, *partner)
+    owner, kind, service, _, key = partner
+    good = link(calm, partner)
     assert good.account().may
     with pytest.raises(Denied):
-        link(calm, *partner[:3], "wrong:key").account()
+        link(calm, partner, "wrong:key").account()
     with pytest.raises(Unavailable, match="cannot be reached"):
-        connect(*partner[:2], "http://127.0.0.1:9/api", partner[3], 0.5).account()
+        connect(owner, kind, "http://127.0.0.1:9/api", key, 0.5).account()
     with pytest.raises(Refused, match="address"):
-        connect(*partner[:2], "ftp://somewhere", partner[3], 0.5)
+        connect(owner, kind, "ftp://somewhere", key, 0.5)
     for dial, value, failure in (("errors", 1, Unavailable), ("malformed", 1, Malformed), ("lost_answer", 1, Unavailable)):
         calm.dial(service, dial, value)
         with pytest.raises(failure):
@@ -54,37 +79,106 @@ def test_every_partner_answers_and_every_failure_has_its_name(calm, partner):
     assert told.value.wait > 0
 
 
-def test_a_lost_purchase_is_unknown_and_can_be_asked_for(calm):
-    supplier = link(calm, *PARTNERS[1])
-    item = next(iter(supplier.catalogue()))[0]
-    wish = Purchase("T-1", "leeds", "tracked48", BUYER, [PurchaseLine(1, item.number, 1)])
-    calm.dial("wholesale", "lost_answer", 1)
+def change(world, store, wish: ListingChange, key: str) -> str:
+    """Make one change in whichever way the store takes it. Returns why it was refused, or ''."""
+    if not store.batch_most:
+        try:
+            store.change_listing(wish, key)
+        except Refused as error:
+            return error.told
+        return ""
+    store.send_batch([wish], key)
+    assert not store.find_batch(key).done and store.find_batch("no-such") is None
+    world.post("clock", jump_minutes=2)
+    answer = store.find_batch(key)
+    assert answer.done
+    return answer.results[wish.sku]
+
+
+def png() -> bytes:
+    out = io.BytesIO()
+    Image.new("RGB", (300, 240), "navy").save(out, "PNG")
+    return out.getvalue()
+
+
+@by_store
+def test_a_store_takes_changes_and_numbers_and_can_be_asked(calm, partner):
+    store, code = link(calm, partner), partner[2]
+    one = next(iter(store.listings()))[0]
+    wish = ListingChange(one.sku, one.price + 100, "GBP", 3, "live")
+    assert not store.find_change(wish, f"{code}-1")
+    assert change(calm, store, wish, f"{code}-1") == ""
+    assert store.find_change(wish, f"{code}-1")
+    assert "no listing" in change(calm, store, ListingChange("NO-SUCH", 100, "GBP", 1, "live"), f"{code}-2")
+    number = calm.post("buy", sku=one.sku, quantity=1, store=code)["number"]
+    order = next(o for o in store.orders("").orders if o.number == number)
+    assert order.lines[0].unit_price == one.price + 100 and order.promised_by and order.ordered_at.tzinfo
+    carrier = {"fair": "Swiftwing", "craft": "swiftwing post"}.get(code, "Swiftwing Post")
+    assert store.account().carriers == () or carrier in store.account().carriers
+    store.fulfil(number, Tracking("SW000012349GB", carrier), f"{code}-f1")
+    assert store.find_fulfilment(number, f"{code}-f1") and not store.find_fulfilment(number, "f-2")
+    with pytest.raises(Refused, match="carrier"):
+        store.fulfil(number, Tracking("SW000012349GB", "Nobody"), f"{code}-f3")
+    with pytest.raises(Refused, match="sent already"):
+        store.cancel(number)
+
+
+@by_store
+def test_a_new_listing_is_made_with_all_that_it_says(calm, partner):
+    store, code = link(calm, partner), partner[2]
+    pictures = ()
+    if code != "craft":
+        pictures = (store.keep_picture(png(), "image/png"),)
+        assert store.keep_picture(png(), "image/png") == pictures[0]
+        with pytest.raises(Refused, match="picture"):
+            store.keep_picture(b"<svg/>", "image/png")
+    words = ListingWords("Night lamp, red", "<p>Kind to the eyes.</p>", "lights", tags="red", compare_at=1500, pictures=pictures)
+    assert change(calm, store, ListingChange("NEW-1", 1295, "GBP", 4, "live", words), f"{code}-n1") == ""
+    told = calm.client.get(f"/world/record/listings/NEW-1?store={code}").json()["now"]
+    assert (told["title"], told["price"], told["quantity"], told["state"]) == ("Night lamp, red", 1295, 4, "live")
+    assert told["description"] == words.description and (code == "craft" or json.loads(told["pictures"]) == list(pictures))
+
+
+def test_a_pass_that_runs_out_is_renewed_and_nothing_is_done_twice(calm):
+    fair = link(calm, FAIR)
+    one = next(iter(fair.listings()))[0]
+    calm.post("clock", jump_minutes=30)
+    fair.send_batch([ListingChange(one.sku, 2222, "GBP", 2, "live")], "pass-1")
+    calm.post("clock", jump_minutes=30)
+    assert fair.find_batch("pass-1").done
+    assert [row["price"] for row in calm.client.get(f"/world/record/listings/{one.sku}?store=fair").json()["shown"]][-1] == 2222
+    assert fair.budget().limit > fair.budget().left >= 0
+
+
+@by_supplier
+def test_an_item_can_be_asked_for_and_what_is_not_there_is_not_made_up(calm, partner):
+    supplier = link(calm, partner)
+    number = calm.client.get(f"/world/record/numbers?supplier={partner[2]}").json()["numbers"][0]
+    one = supplier.item(number)
+    assert one.number == number and one.cost > 0 and one.title and one.stock >= 0
+    assert supplier.item("NO/SUCH ?#") is None
+    calm.post("items", supplier=partner[2], number=number, pack_size=one.pack_size + 4)
+    assert supplier.item(number).pack_size == one.pack_size + 4
+    calm.post("items", supplier=partner[2], number=number, gone=True)
+    assert supplier.item(number) is None
+
+
+@by_supplier
+def test_a_lost_purchase_is_unknown_and_can_be_asked_for(calm, partner):
+    supplier, service = link(calm, partner), partner[2]
+    numbers = calm.client.get(f"/world/record/numbers?supplier={service}").json()["numbers"]
+    origin, way = {"wholesale": ("leeds", "tracked48"), "folder": ("gdynia", "road"), "retail": ("online", "standard")}[service]
+    wish = Purchase(f"T-{service}", origin, way, BUYER, [PurchaseLine(1, numbers[-1], 1)])
+    calm.dial(service, "lost_answer", 1)
     with pytest.raises(UnknownOutcome):
         supplier.buy(wish)
-    calm.dial("wholesale", "lost_answer", 0)
-    assert [one.reference for one in supplier.find_purchases(["T-1", "T-2"])] == ["T-1"]
+    calm.dial(service, "lost_answer", 0)
+    assert [one.reference for one in supplier.find_purchases([wish.reference, "T-2"])] == [wish.reference]
     with pytest.raises(Refused, match="does not go"):
-        supplier.buy(Purchase("T-3", "leeds", "tracked48", Address("A", "1", "Oslo", "0150", "NO"), wish.lines))
-    assert {one.state for one in supplier.find_purchases(["T-1"])} == {"received"}
-
-
-def test_the_store_takes_changes_and_numbers_and_can_be_asked(calm):
-    store = link(calm, *PARTNERS[0])
-    one = next(iter(store.listings()))[0]
-    change = ListingChange(one.sku, one.price + 100, "GBP", 3, "live")
-    assert not store.find_change(change, "k-1")
-    store.change_listing(change, "k-1")
-    assert store.find_change(change, "k-1")
-    with pytest.raises(Refused, match="no listing"):
-        store.change_listing(ListingChange("NO-SUCH", 100, "GBP", 1, "live"), "k-2")
-    number = calm.post("buy", sku=one.sku, quantity=1)["number"]
-    page = store.orders("0")
-    order = next(o for o in page.orders if o.number == number)
-    assert order.lines[0].unit_price == one.price + 100 and order.promised_by
-    store.fulfil(number, Tracking("SW000012349GB", "Swiftwing Post"), "f-1")
-    assert store.find_fulfilment(number, "f-1") and not store.find_fulfilment(number, "f-2")
-    with pytest.raises(Refused, match="carrier"):
-        store.fulfil(number, Tracking("SW000012349GB", "Nobody"), "f-3")
+        supplier.buy(Purchase("T-3", origin, way, Address("A", "1", "Oslo", "0150", "NO"), wish.lines))
+    assert {one.state for one in supplier.find_purchases([wish.reference])} == {"received"}
+    calm.post("clock", jump_minutes=60)
+    assert supplier.find_purchases([wish.reference])[0].state in ("accepted", "refused")
 
 
 def test_mail_goes_once_and_can_be_asked_for(calm):
@@ -101,13 +195,13 @@ def nonsense(body: object, status: int = 200):
     return httpx.MockTransport(lambda request: httpx.Response(status, text=body if isinstance(body, str) else json.dumps(body)))
 
 
+@by_kind
 @pytest.mark.parametrize(
-    ("body", "failure"),
-    [("<html>", Malformed), ({"as_of": "2026-03-12", "pages": 1, "offers": []}, Malformed), ({"pages": 1}, Malformed), ([], Malformed)],
+    "body", ["<html>", {"pages": 1}, [], "\x00\x01", {"name": "x", "may": 7}], ids=["page", "short", "list", "zeros", "kind"]
 )
-def test_answers_that_are_wrong_are_told(body, failure):
-    with pytest.raises(failure):
-        connect("supplier", "wholesale_api", "http://x", "k", 1, nonsense(body)).sweep_page(1)
+def test_answers_that_are_wrong_are_told(partner, body):
+    with pytest.raises(OutsideError):
+        connect(partner[0], partner[1], "http://x", "k:w", 1, nonsense(body)).account()
 
 
 def test_rows_that_are_wrong_stop_nobody_else():

@@ -10,22 +10,41 @@ from typing import Any
 import pytest
 from sqlalchemy import select
 
+from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
 from amber_lane.data.lanes import Lane, LanePart
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Outbox, Snooze
 from amber_lane.data.prices import Policy, PriceRule, Rate
-from amber_lane.data.setup import FeeRow, Store, Supplier
-from amber_lane.data.shelf import Listing
-from amber_lane.services import drafts, lanes, orders, prices, purchases, shelf, today, undo, watch
+from amber_lane.data.setup import FeeRow, Origin, Service, Store, Supplier
+from amber_lane.data.shelf import Listing, PhraseRule
+from amber_lane.data.source import Sample
+from amber_lane.services import (
+    allowance,
+    drafts,
+    lanes,
+    orders,
+    phrases,
+    preparing,
+    prices,
+    publishing,
+    purchases,
+    samples,
+    shelf,
+    terms,
+    today,
+    undo,
+    watch,
+)
 from amber_lane.services.desk import Conflict, Desk, NotFound
+from amber_lane.services.finder import Finder
 
-from ..small import Small
+from ..small import BUYER, Small
 
 # What a person can see of a house; versions, times and the log itself go on.
 SEEN = {
     Lane: ("id", "sku_id", "use", "service", "state", "until"),
     LanePart: ("lane_id", "item_id", "units_num", "units_den"),
-    Listing: ("id", "state", "wanted_price", "wanted_quantity", "hand_price", "landed", "paused_by"),
+    Listing: ("id", "state", "wanted_price", "wanted_quantity", "hand_price", "landed", "paused_by", "title", "description", "most"),
     OrderLine: ("id", "state", "lane_id", "chosen_by"),
     Order: ("id", "lifted"),
     Store: ("id", "tax_in_price", "payment", "payment_fixed"),
@@ -35,6 +54,10 @@ SEEN = {
     PriceRule: ("scope", "scope_key", "band_from", "rule", "rule_value", "endings", "min_profit"),
     Policy: ("scope", "scope_key", "fields"),
     Snooze: ("trouble",),
+    Origin: ("code", "name", "cut_off", "handling", "holidays", "return_address"),
+    Service: ("code", "country", "first", "following", "free_over", "days_low", "days_high"),
+    PhraseRule: ("find", "put", "store_id"),
+    Sample: ("item_id", "state"),
 }
 
 
@@ -77,6 +100,9 @@ def move(desk: Desk, **what: Any) -> Any:
     return lanes.change_lane(desk, one.id, one.version, **what)
 
 
+FROM = OriginTerms(
+    "main", "Main", "GB", "12:00", 45, [ServiceTerms("slow", "Slow", "GB", 130, 50, 9000, 3, 5, True)], "9 Dock Road", ("2026-12-25",)
+)
 FEES = [
     {"category": "", "percent": 150_000, "least": 20, "cap": 900, "fixed": 5},
     {"category": "Lamps", "percent": 80_000, "least": 0, "cap": None, "fixed": 0},
@@ -102,6 +128,15 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),
     "a line's lane": ("order.lane", lambda d: orders.choose_lane(d, first(d, OrderLine).id, lane(d, 1, 1).id)),
     "a sending": ("order.send", lambda d: purchases.send(d, [first(d, Order).id])),
+    "how a supplier sends": ("origins.change", lambda d: terms.set_origins(d, 1, None, [FROM])),
+    "a preparing": ("listing.prepare", lambda d: preparing.prepare(d, Finder(), [1, 2, 3], 2)),
+    "a copy": ("listing.copy", lambda d: publishing.copy(d, [1, 2], 2, True)),
+    "a publishing": ("listing.publish", lambda d: publishing.publish(d, [first(d, Listing, Listing.state == "preparing").id])),
+    "an end": ("listing.end", lambda d: publishing.end(d, [1, 2])),
+    "words": ("listing.words", lambda d: publishing.edit(d, 1, None, {"title": "Another thing", "description": "<b>Bright</b>"})),
+    "a phrase": ("phrase.add", lambda d: phrases.add_rule(d, "thing", "lamp", None)),
+    "an allowance": ("allowance.apply", lambda d: (setattr(first(d, Store), "allowance_units", 6), allowance.apply(d, 1, 24))),
+    "a sample": ("sample.order", lambda d: (samples.set_own_address(d, BUYER), samples.order(d, 1))),
     "a trouble put off": ("snooze", lambda d: today.snooze(d, "hold:2", 8)),
 }
 
@@ -114,6 +149,8 @@ def busy(small: Small) -> Small:
         lanes.open_lane(desk, 1, [lanes.Part(5, Fraction(1))], use=1)
         desk.s.add(Rate(base="USD", quote="GBP", day=desk.now - timedelta(days=1), nano=790_000_000))
         drafts.PolicyChange("house", "", {"send": "hand"}).keep(desk)
+        small.second_store(desk.s)
+        publishing.copy(desk, [4], 2, False)
 
     small.write(make)
     small.respond()

@@ -105,7 +105,9 @@ def test_it_refuses_what_it_does_not_have_and_never_guards_us_from_buying_twice(
     record = {one["reference"]: one for one in client.get("/world/record").json()["purchases"]}
     assert record["R-1"]["state"] == "accepted" and record["R-2"]["state"] == "refused"
     assert len(client.get("/wholesale/api/purchases?reference=R-1", headers=key).json()["purchases"]) == 2
-    assert world.one("select stock from supply_item where supplier = 'wholesale' and number = ?", (item["number"],)) == {"stock": item["stock"] - 10}
+    assert world.one("select stock from supply_item where supplier = 'wholesale' and number = ?", (item["number"],)) == {
+        "stock": item["stock"] - 10
+    }
     client.post("/world/clock", json={"jump_minutes": 60 * 24 * 5})
     number = {one["reference"]: one for one in client.get("/world/record").json()["purchases"]}["R-1"]["tracking_number"]
     events = client.get(f"/post/api/tracking?numbers={number}", headers={"Authorization": "Bearer practice-swiftwing"}).json()

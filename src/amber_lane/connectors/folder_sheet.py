@@ -72,6 +72,8 @@ class FolderSheet:
     def _newest(self) -> tuple[str, str]:
         """The newest sheet's name and path: names that carry a date sort by it."""
         page = self.call.fetch("/").text
+        if "<html" in page.lower() and "</html>" not in page.lower():
+            raise Malformed("the folder's page of links is torn")
         host = urlsplit(str(self.call.client.base_url)).path.rstrip("/")
         names = sorted({link.removeprefix(host).lstrip("/") for link in _LINK.findall(page)} - {_ANSWERS})
         names = [name for name in names if "/" not in name and ":" not in name]

@@ -69,6 +69,7 @@ LISTING = Machine(
         _move("pause", "live", "paused", "nothing left, a held price, or a person"),
         _move("resume", "paused", "live", "stock is steady again, or a person"),
         _move("end", "preparing live paused", "ended", "a person takes it off for good"),
+        _move("take_back", "live paused ended", "preparing", "its publishing is undone"),
     ),
 )
 

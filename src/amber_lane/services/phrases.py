@@ -106,6 +106,8 @@ def effect(desk: Desk, find: str, put: str, store_id: int | None) -> tuple[list[
     """What a rule would change: (listing, SKU, words before, after), and of how many listings."""
     if not find.strip():
         raise Invalid("say which words to look for", {"find": "is empty"})
+    if store_id is not None:
+        desk.get(Store, store_id, "store")
     pattern, by = whole(find), put.replace("\\", r"\\")
     query = select(Listing.id, Sku.code, Listing.title, Listing.description).join(Sku, Sku.id == Listing.sku_id)
     query = query.where(Listing.state != "ended").order_by(Listing.id)

@@ -19,6 +19,7 @@ from . import lanes
 from .desk import Desk, DeskError, by_id
 from .finder import Finder
 from .phrases import Cleaner
+from .publishing import price_prepared
 from .respond import respond
 
 WORDS = ("gtin", "mpn", "brand", "category", "options", "weight_g")
@@ -73,6 +74,7 @@ def prepare(
         if n % 50 == 0:
             progress(n)
     if made:
+        price_prepared(desk, list(by_id(desk.s, Listing, made).values()))
         what = f"{len(made)} listing{'s' if len(made) != 1 else ''}"
         told = f"{what} prepared for {store.name}, each with its lane open"
         desk.log("listing.prepare", store.name, told, after={"listings": made}, undo=True, count=len(made))

@@ -160,7 +160,8 @@ def report(desk: Desk, token: Token, store: Store, run: str, wall: datetime, tol
     desk.s.flush()
     delivered.follow(desk, done)
     delivered.failed(desk, dead)
-    _healthy(desk, store)
+    if done:
+        _healthy(desk, store)
     return counted
 
 

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import select
 
 from ..core.price import NONE
-from ..core.states import LISTING
+from ..core.states import LISTING, OUTBOX
 from ..data.lanes import Lane
 from ..data.outbox import Outbox
 from ..data.setup import Store
@@ -62,7 +62,7 @@ class Checks:
 
 def publish(desk: Desk, ids: Iterable[int]) -> Published:
     """Put listings in preparation (or ended ones) on sale, at the prices and quantities of now. One act in the log."""
-    out = Published()
+    out, were = Published(), {}
     rows = by_id(desk.s, Listing, ids)
     stores = by_id(desk.s, Store, {row.store_id for row in rows.values()})
     for store in stores.values():
@@ -76,6 +76,7 @@ def publish(desk: Desk, ids: Iterable[int]) -> Published:
             if missing:
                 out.refused[row.id] = "; ".join(missing)
                 continue
+            were[str(row.id)] = row.state
             row.state, row.words_due, row.paused_by, row.told = LISTING.step(row.state, "publish"), True, "", ""
             row.wanted_quantity = 0
             row.version += 1
@@ -87,7 +88,7 @@ def publish(desk: Desk, ids: Iterable[int]) -> Published:
         "listing.publish",
         ", ".join(sorted(store.name for store in stores.values())),
         f"{len(out.sent)} listing{'s' if len(out.sent) != 1 else ''} published",
-        after={"listings": out.sent},
+        after={"listings": out.sent, "were": were},
         undo=True,
         count=len(out.sent),
     )
@@ -106,12 +107,26 @@ def _send_rest(desk: Desk, ids: Sequence[int]) -> None:
             shelf.want(desk, desk.get(Listing, number, "listing"))
 
 
-def unpublish(desk: Desk, ids: Iterable[int]) -> None:
-    """Undo of a publishing: what is on sale is ended in the store. The listing itself stays, and can be brought back."""
-    end(desk, [row.id for row in by_id(desk.s, Listing, ids).values() if row.state in ("live", "paused")], log=False)
+def unpublish(desk: Desk, after: dict[str, Any]) -> None:
+    """Undo of a publishing: each listing stands where it stood, and what its store has of it is ended there."""
+    for row in by_id(desk.s, Listing, after["listings"]).values():
+        if row.state not in ("live", "paused"):
+            continue
+        letters = list(desk.s.scalars(select(Outbox).where(Outbox.subject == f"listing:{row.id}", Outbox.state.not_in(("dropped",)))))
+        if row.shown_state == "" and all(one.state == "waiting" and not one.tries for one in letters):
+            for one in letters:
+                one.state, one.answer = OUTBOX.step(one.state, "stop"), "taken back"
+            row.state, row.wanted_quantity = LISTING.step(row.state, "end"), 0
+            row.version += 1
+        else:
+            shelf.want(desk, row, quantity=0, state="ended")
+        row.paused_by, row.words_due = "", False
+        if after.get("were", {}).get(str(row.id)) == "preparing":
+            row.state = LISTING.step(row.state, "take_back")
+    desk.s.flush()
 
 
-def end(desk: Desk, ids: Iterable[int], log: bool = True) -> int:
+def end(desk: Desk, ids: Iterable[int]) -> int:
     """End listings in their stores; those in preparation are dropped. They can be brought back. Returns how many."""
     ended: list[int] = []
     dropped = 0
@@ -124,7 +139,7 @@ def end(desk: Desk, ids: Iterable[int], log: bool = True) -> int:
             shelf.want(desk, row, quantity=0, state="ended")
             ended.append(row.id)
     desk.s.flush()
-    if log and (ended or dropped):
+    if ended or dropped:
         parts = [f"{len(ended)} ended" if ended else "", f"{dropped} in preparation dropped" if dropped else ""]
         told = "Listings: " + ", ".join(part for part in parts if part)
         desk.log("listing.end", "listings", told, after={"listings": ended}, undo=bool(ended), count=len(ended) + dropped)

@@ -73,7 +73,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "price.hand": _hand_price,
     "listing.pause": _on_sale,
     "listing.resume": _on_sale,
-    "listing.publish": lambda desk, act: publishing.unpublish(desk, _after(act)["listings"]),
+    "listing.publish": lambda desk, act: publishing.unpublish(desk, _after(act)),
     "listing.copy": lambda desk, act: preparing.take_back(desk, _after(act)),
     "listing.end": lambda desk, act: publishing.publish(desk, _after(act)["listings"]),
     "listing.words": _words,

@@ -35,7 +35,7 @@ FIELDS: dict[str, tuple[str, ...]] = {
 }
 NEEDED = ("item", "title", "cost", "stock")
 ENCODINGS = ("utf-8", "cp1250", "cp1252", "iso8859-2", "utf-16")
-_NUMBER = {",": re.compile(r"-?\d{1,3}(\.?\d{3})*(,\d+)?"), ".": re.compile(r"-?\d{1,3}(,?\d{3})*(\.\d+)?")}
+_NUMBER = {",": re.compile(r"-?[0-9]{1,3}(\.?[0-9]{3})*(,[0-9]+)?"), ".": re.compile(r"-?[0-9]{1,3}(,?[0-9]{3})*(\.[0-9]+)?")}
 _SAMPLE = 200
 
 
@@ -155,9 +155,9 @@ def amount(text: str, decimal: str) -> str:
     ('1234.50', '12')
     """
     mark = decimal or "."
-    text = text.replace("\u00a0", "").replace(" ", "")
+    given, text = text, text.replace("\u00a0", "").replace(" ", "")
     if not _NUMBER[mark].fullmatch(text):
-        raise ValueError(f"{text[:40]!r} is not an amount")
+        raise ValueError(f"{given[:40]!r} is not an amount")
     return text.replace(".", "").replace(",", ".") if mark == "," else text.replace(",", "")
 
 
@@ -168,7 +168,7 @@ def count(text: str) -> int:
     (50, 7, 12)
     """
     text = text.strip().removesuffix("+").removeprefix(">").removesuffix(",00").removesuffix(".00").removesuffix(".0").strip()
-    if not text.isdigit() or len(text) > 9:
+    if not text.isascii() or not text.isdigit() or len(text) > 9:
         raise ValueError(f"{text[:40]!r} is not a whole number of pieces")
     return int(text)
 

@@ -1,0 +1,210 @@
+"""A closed store worked by a program: nothing lost, done twice or out of order, however often the program dies."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+from fastapi.testclient import TestClient
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sqlalchemy import select
+
+from amber_lane.agent import Agent, Office, TokenEnded
+from amber_lane.api.app import make_app
+from amber_lane.clock import WALL
+from amber_lane.connectors.kinds import connect
+from amber_lane.data.orders import Order
+from amber_lane.data.outbox import Outbox
+from amber_lane.data.setup import Link, Store
+from amber_lane.data.shelf import Listing
+from amber_lane.services import program, setup, shelf
+from amber_lane.services.desk import Conflict
+from amber_lane.services.program import Report
+
+from ..business import Business
+from ..small import Small
+
+
+def close_row(small: Small) -> tuple[Small, str]:
+    """A house whose second store is closed, with two listings there; and its token."""
+
+    def make(desk: Any) -> str:
+        store = setup.join_uncalled(desk, setup.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
+        for number in (1, 2):
+            small.list_sku(desk.s, number, store.id)
+        return program.make_token(desk, store.id)
+
+    return small, small.write(make)
+
+
+@pytest.fixture
+def closed(small: Small) -> tuple[Small, str]:
+    return close_row(small)
+
+
+def wish(small: Small, sku: int, price: int) -> None:
+    small.write(
+        lambda desk: shelf.want(
+            desk, desk.s.scalars(select(Listing).where(Listing.sku_id == sku, Listing.store_id == 2)).one(), price=price
+        )
+    )
+
+
+def prices(small: Small) -> dict[str, list[str]]:
+    out: dict[str, list[str]] = {}
+    for row in small.all(select(Outbox).where(Outbox.target == "store:2").order_by(Outbox.id)):
+        out.setdefault(row.state, []).append(row.body["price"])
+    return out
+
+
+class Program:
+    """Leases and reports by hand, at a wall clock of the test's own."""
+
+    def __init__(self, small: Small, token: str, at: datetime) -> None:
+        self.small, self.token, self.at = small, token, at
+
+    def lease(self, run: str) -> list[program.Handed]:
+        return self.small.write(lambda desk: program.lease(desk, *program.enter(desk, self.token), run, self.at))
+
+    def report(self, run: str, *told: Report) -> int:
+        return self.small.write(lambda desk: program.report(desk, *program.enter(desk, self.token), run, self.at, told))
+
+
+def test_only_the_oldest_of_each_listing_is_handed_out_and_one_program_at_a_time(closed: tuple[Small, str]) -> None:
+    small, token = closed
+    hand = Program(small, token, WALL.now())
+    wish(small, 1, 1100)
+    first = hand.lease("run-one-1")
+    wish(small, 1, 1200)
+    wish(small, 2, 2100)
+    assert [one.body["price"] for one in first] == ["11.00"] and [one.body["price"] for one in hand.lease("run-one-1")] == ["21.00"]
+    with pytest.raises(Conflict, match="another program"):
+        hand.lease("run-two-2")
+    assert hand.report("run-one-1", Report(first[0].id, first[0].key, "done")) == 1
+    assert [one.body["price"] for one in hand.lease("run-one-1")] == ["12.00"]
+    assert small.listing(1, 2).shown_price == 1100
+
+
+def test_a_lease_that_runs_out_is_handed_on_as_perhaps_done_and_late_words_count_only_as_the_truth(closed: tuple[Small, str]) -> None:
+    small, token = closed
+    hand = Program(small, token, WALL.now())
+    wish(small, 1, 1100)
+    one = hand.lease("run-one-1")[0]
+    hand.at += timedelta(seconds=61)
+    again = hand.lease("run-two-2")[0]
+    assert again.id == one.id and again.perhaps_done and not one.perhaps_done
+    hand.at += timedelta(seconds=61)
+    assert hand.report("run-one-1", Report(one.id, one.key, "refused", "late")) == 0
+    assert hand.report("run-one-1", Report(one.id, "another key", "done")) == 0
+    assert hand.report("run-one-1", Report(one.id, one.key, "done")) == 1
+    assert hand.report("run-one-1", Report(one.id, one.key, "refused")) == 0 and prices(small) == {"done": ["11.00"]}
+    with pytest.raises(program.NoSuchToken):
+        Program(small, "lane-wrong", hand.at).lease("run-one-1")
+    small.write(lambda desk: program.make_token(desk, 2))
+    with pytest.raises(program.NoSuchToken):
+        hand.lease("run-one-1")
+
+
+@settings(deadline=None, max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(st.sampled_from(["wish", "work", "die before", "die after", "fail", "unknown", "wait"]), max_size=14))
+def test_however_it_dies_the_store_sees_every_newest_price_in_order(house_file: Path, steps: list[str]) -> None:
+    small, token = close_row(Small(Path(tempfile.mkdtemp()), house_file))
+    hand, shop, runs = Program(small, token, WALL.now()), [], 0
+    done: set[str] = set()
+    price = small.listing(1, 2).wanted_price
+
+    def work(dies: str = "") -> None:
+        nonlocal runs
+        for one in hand.lease(f"run-{runs:06d}"):
+            if dies == "before":
+                break
+            known = one.perhaps_done and one.key in done
+            if dies in ("fail", "unknown"):
+                hand.report(
+                    f"run-{runs:06d}", Report(one.id, one.key, "failed" if dies == "fail" and not one.perhaps_done else "unknown", dies)
+                )
+                continue
+            if not known:
+                shop.append(one.body["price"])
+                done.add(one.key)
+            if dies != "after":
+                hand.report(f"run-{runs:06d}", Report(one.id, one.key, "done"))
+        if dies in ("before", "after"):
+            runs += 1
+            hand.at += timedelta(seconds=61)
+
+    for step in steps:
+        if step == "wish":
+            price += 100
+            wish(small, 1, price)
+        elif step == "wait":
+            hand.at += timedelta(seconds=61)
+            small.later(seconds=400)
+        else:
+            work("" if step == "work" else step.removeprefix("die "))
+    for _ in range(4):
+        hand.at += timedelta(seconds=61)
+        small.later(seconds=400)
+        work()
+    assert shop == sorted(set(shop), key=float) and (not shop or float(shop[-1]) * 100 == price)
+    assert set(prices(small)) <= {"done", "dropped"}
+
+
+class Hallway(httpx.BaseTransport):
+    """The program's way to the application, without a network."""
+
+    def __init__(self, client: TestClient) -> None:
+        self.client = client
+
+    def handle_request(self, request: httpx.Request) -> httpx.Response:
+        body = request.read()
+        said = self.client.request(request.method, request.url.raw_path.decode(), content=body, headers=dict(request.headers))
+        return httpx.Response(
+            said.status_code, content=said.content, headers={"content-type": said.headers.get("content-type", "")}, request=request
+        )
+
+
+def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(business: Business) -> None:
+    world = business.world
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        store = setup.join_uncalled(desk, setup.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        store.orders_cursor = str(max([0, *(one["seq"] for one in world.record()["orders"])]))
+        token, number = program.make_token(desk, store.id), store.id
+    link = connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:practice-craft", 5)
+    office = Office("http://test", token, Hallway(TestClient(make_app(business.house))))
+    agent = Agent(office, link, rest=lambda seconds: None)
+    bought = world.post("buy", store="craft")["number"]
+    agent.once()
+    listings = business.all(select(Listing).where(Listing.store_id == number))
+    assert len(listings) == 6 and business.one(select(Order).where(Order.store_id == number)).number == bought
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        for row in s.scalars(select(Listing).where(Listing.store_id == number)):
+            shelf.want(desk, row, price=4200)
+    assert agent.once() == 6 and agent.once() == 0
+    told = [
+        world.client.get(f"/world/record/listings/{one.body['sku']}?store=craft").json()["shown"][-1]
+        for one in business.all(select(Outbox).where(Outbox.target == f"store:{number}", Outbox.kind == "listing"))
+    ]
+    assert {row["price"] for row in told} == {4200} and {row["by"] for row in told} == {"api"}
+    assert business.one(select(Link).where(Link.owner == "store", Link.owner_id == number)).state == "good"
+    # The store does not let it in: it says so, and nothing is lost.
+    with business.house.db.writing() as s:
+        shelf.want(business.desk(s), s.get(Listing, listings[0].id), price=4300)
+    locked = Agent(office, connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:wrong", 5), rest=lambda seconds: None)
+    locked.listed = True
+    locked.run = agent.run
+    locked._changes()
+    waiting = business.all(select(Outbox).where(Outbox.target == f"store:{number}", Outbox.state == "waiting"))
+    assert [json.loads(json.dumps(row.body))["price"] for row in waiting] == ["43.00"]
+    assert "wrong name" in business.one(select(Link).where(Link.owner == "store", Link.owner_id == number)).told
+    with pytest.raises(TokenEnded):
+        Office("http://test", "lane-no", Hallway(TestClient(make_app(business.house)))).call("GET", "/hello")
+    assert business.one(select(Store).where(Store.id == number)).write_listings

@@ -1,0 +1,166 @@
+"""Changes for a store that takes them in batches: each once, in order, whatever is lost; failures alone and with their reason."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from sqlalchemy import select
+
+from amber_lane.data.outbox import Outbox
+from amber_lane.data.setup import Link, Store
+from amber_lane.data.shelf import Listing, Sku
+from amber_lane.services import publishing, setup, shelf
+
+from ..business import Business
+
+
+@pytest.fixture
+def fair(business: Business) -> Iterator[Business]:
+    """A business that sells at the marketplace too; its listings are brought in and nothing waits."""
+    world = business.world
+    for name, value in (("fair_calls", 100_000), ("fair_batch_minutes", 1), ("fair_pass_minutes", 10)):
+        world.post("facts", name=name, value=value)
+    given = setup.Join("store", "market_api", "", f"{world.address}/fair/api", "dusk-dial:practice-fair")
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        store = setup.join_partner(desk, business.house.doors, given, setup.ask_account(business.house.doors, given))
+        store.orders_cursor = "1000000"
+    business.house.reader.listings(2)
+    yield business
+    world.post("facts", name="fair_pass_minutes", value=10)
+
+
+def wish(business: Business, price: int, most: int = 100) -> list[str]:
+    """Want a new price of the first so many listings. Returns their SKUs."""
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        rows = s.scalars(select(Listing).where(Listing.store_id == 2).order_by(Listing.id).limit(most)).all()
+        for row in rows:
+            shelf.want(desk, row, price=price)
+        return [s.get(Sku, row.sku_id).code for row in rows]
+
+
+def states(business: Business, price: int) -> dict[str, int]:
+    out: dict[str, int] = {}
+    text = f"{price // 100}.{price % 100:02d}"
+    for row in business.all(select(Outbox).where(Outbox.target == "store:2")):
+        if row.body["price"] == text:
+            out[row.state] = out.get(row.state, 0) + 1
+    return out
+
+
+def shown(business: Business, sku: str) -> list[int]:
+    told = business.world.client.get(f"/world/record/listings/{sku}?store=fair").json()["shown"]
+    return [row["price"] for row in told if row["by"] == "api"]
+
+
+def until_done(business: Business, rounds: int = 30) -> None:
+    for _ in range(rounds):
+        business.on(2)
+        business.settle()
+        if not business.all(
+            select(Outbox.id).where(Outbox.target == "store:2", Outbox.state.in_(("waiting", "claimed", "unknown", "posted")))
+        ):
+            return
+        # A lost call is asked for only when it can no longer be at work.
+        business.house.worker.delivery.batches.not_before.clear()
+    raise AssertionError("changes are still under way")
+
+
+def test_joining_takes_over_what_the_marketplace_says_of_itself(fair: Business) -> None:
+    store = fair.one(select(Store).where(Store.id == 2))
+    assert (store.allowance_listings, store.allowance_units, store.currency) == (800, 5200, "GBP")
+    from amber_lane.data.setup import Carrier, FeeRow
+
+    fees = {row.category: (row.percent, row.least) for row in fair.all(select(FeeRow).where(FeeRow.store_id == 2))}
+    assert fees[""] == (95_000, 30) and fees["optics"] == (70_000, 60)
+    assert fair.one(select(Carrier)).store_names["2"] == "Swiftwing"
+
+
+def test_many_changes_are_one_call_and_its_result_is_fetched_later(fair: Business) -> None:
+    skus = wish(fair, 4321)
+    before = fair.one(select(Link).where(Link.owner == "store", Link.owner_id == 2)).calls_left
+    fair.settle()
+    assert states(fair, 4321) == {"posted": len(skus)} and fair.listing_in(2, skus[0]).shown_price != 4321
+    after = fair.one(select(Link).where(Link.owner == "store", Link.owner_id == 2))
+    assert before is None or before - after.calls_left <= 2
+    until_done(fair)
+    assert states(fair, 4321) == {"done": len(skus)} and {tuple(shown(fair, sku)[-1:]) for sku in skus} == {(4321,)}
+    assert fair.listing_in(2, skus[0]).shown_price == 4321
+
+
+def test_a_newer_change_waits_for_the_batch_before_it(fair: Business) -> None:
+    sku = wish(fair, 5000, 1)[0]
+    fair.settle()
+    wish(fair, 6000, 1)
+    fair.settle()
+    assert states(fair, 6000) == {"waiting": 1}
+    until_done(fair)
+    assert shown(fair, sku)[-2:] == [5000, 6000]
+
+
+def test_a_part_that_fails_goes_again_alone(fair: Business) -> None:
+    fair.world.dial("fair", "part_fails", 0.3)
+    skus = wish(fair, 7000)
+    until_done(fair)
+    told = states(fair, 7000)
+    assert told.get("dead", 0) + told.get("done", 0) == len(skus) and told.get("dead", 0) > 0
+    fair.world.dial("fair", "part_fails", 0)
+    dead = fair.all(select(Outbox).where(Outbox.target == "store:2", Outbox.state == "dead"))
+    assert {row.answer for row in dead} == {"the group of this offer is being sorted; send it again later"}
+    with fair.house.db.writing() as s:
+        assert publishing.send_again(fair.desk(s), [row.body["listing"] for row in dead]) == len(dead)
+    until_done(fair)
+    assert {tuple(shown(fair, sku)[-1:]) for sku in skus} == {(7000,)}
+
+
+def test_one_that_is_to_blame_does_not_keep_the_others_from_going(fair: Business) -> None:
+    skus = wish(fair, 7700, 9)
+    with fair.house.db.writing() as s:
+        bad = s.scalars(select(Outbox).where(Outbox.target == "store:2", Outbox.state == "waiting").order_by(Outbox.id)).all()[4]
+        bad.body = {**bad.body, "words": {"title": "x", "tags": ["a list is no text"]}}
+    until_done(fair)
+    told = states(fair, 7700)
+    assert told == {"done": 8, "dead": 1} and [sku for sku in skus if 7700 not in shown(fair, sku)] == [bad.body["sku"]]
+
+
+@pytest.mark.parametrize("fault", ["lost_answer", "errors", "malformed", "pass"])
+def test_whatever_is_lost_each_change_is_made_once(fair: Business, fault: str) -> None:
+    if fault == "pass":
+        fair.world.post("facts", name="fair_pass_minutes", value=0.5)
+    else:
+        fair.world.dial("fair", fault, 0.5)
+    # The world is the same for all faults, so each has a price of its own.
+    price = 8000 + 10 * len(fault)
+    skus = wish(fair, price, 12)
+    for _ in range(6):
+        fair.on(2)
+        fair.settle()
+        fair.house.worker.delivery.batches.not_before.clear()
+        with fair.house.db.writing() as s:
+            s.scalars(select(Link).where(Link.owner == "store", Link.owner_id == 2)).one().rest_until = None
+    fair.world.calm()
+    until_done(fair)
+    assert states(fair, price) == {"done": len(skus)}
+    assert {shown(fair, sku).count(price) for sku in skus} == {1}
+
+
+def test_killed_between_sending_and_the_answer_the_store_is_asked_first(fair: Business) -> None:
+    skus = wish(fair, 9000, 8)
+    batches = fair.house.worker.delivery.batches
+    rows = batches._claim("store:2", 250)
+    with fair.house.db.reading() as s:
+        link: Any = fair.house.doors.of(fair.desk(s), "store", 2)
+    from amber_lane.jobs.letters import change_of
+
+    link.send_batch([change_of(row.body) for row in rows], rows[0].ticket)
+    # The machine dies here; another one comes up.
+    again = Business(fair.world, fair.folder, joined=False)
+    assert again.house.worker.delivery.recover() == 8
+    assert again.house.worker.delivery.batches.not_before[rows[0].ticket] > time.monotonic()
+    until_done(again)
+    assert states(again, 9000) == {"done": 8} and {shown(again, sku).count(9000) for sku in skus} == {1}
+    again.close()
