@@ -11,6 +11,8 @@ from .conftest import ARGS
 TARGET = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
 VIEWS = {
     "today": "/today",
+    "source": "/source?words=red+lamp&days=8",
+    "shelf": "/shelf",
     "lanes": "/lanes",
     "all-lanes": "/lanes?view=settled",
     "price": "/price",

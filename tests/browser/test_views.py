@@ -10,6 +10,12 @@ from .conftest import WEB
 
 VIEWS = [
     "/today",
+    "/source",
+    "/source?view=looking",
+    "/source?view=samples",
+    "/source?view=requests",
+    "/shelf",
+    "/shelf?view=live",
     "/lanes",
     "/lanes?view=settled",
     "/price",

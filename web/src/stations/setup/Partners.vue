@@ -3,7 +3,6 @@ import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act, tell, wordsOf } from '@/app/told'
-import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
@@ -31,8 +30,9 @@ const BY_SHEETS = ['folder', 'sheet']
 function joined(one: Schema<'Joined'>, kind: string) {
   joining.value = null
   if (one.token) token.value = { token: one.token, store: one.told.replace(' is joined', '') }
+  // Its columns are named next; the list on the screen may not hold it yet.
   if (kind === 'folder')
-    void queries.fetchQuery({ queryKey: ['partners'], queryFn: fetchPartners }).then((all) => {
+    void fetchPartners().then((all) => {
       columns.value = all.find((other) => other.owner === 'supplier' && other.id === one.id) ?? null
     })
 }
@@ -54,6 +54,19 @@ const SWITCHES: Record<string, string> = {
   watching: 'swept by the clock',
 }
 const TONE: Record<string, 'good' | 'loss' | 'waits' | 'plain'> = { good: 'good', broken: 'loss', failing: 'waits' }
+/** What a partner allows: calls at its last answer, and what a store may show. */
+function bounds(one: Partner): string {
+  const shows = [
+    one.allowance_listings && `${count(one.allowance_listings)} listings`,
+    one.allowance_units && `${count(one.allowance_units)} units`,
+  ].filter(Boolean)
+  return [
+    one.calls_limit && `${one.calls_limit - (one.calls_left ?? 0)} of ${one.calls_limit} calls used`,
+    shows.length && `shows up to ${shows.join(', ')}`,
+  ]
+    .filter(Boolean)
+    .join('; ')
+}
 const flip = (one: Partner, name: string, on: boolean) =>
   act(() =>
     take(
@@ -142,21 +155,12 @@ async function takeOut(one: Partner) {
               class="block truncate text-xs text-soft"
               :title="one.address"
               >may {{ one.may.join(', ') }}</span
-            ><span v-if="one.calls_limit" class="block text-xs text-soft" :title="`at its last answer`"
-              >{{ one.calls_limit - (one.calls_left ?? 0) }} of {{ one.calls_limit }} calls used<template
-                v-if="one.allowance_listings || one.allowance_units"
-                >; shows up to
-                {{
-                  [
-                    one.allowance_listings && `${count(one.allowance_listings)} listings`,
-                    one.allowance_units && `${count(one.allowance_units)} units`,
-                  ]
-                    .filter(Boolean)
-                    .join(', ')
-                }}</template
-              ></span
+            ><span v-if="bounds(one)" class="block text-xs text-soft">{{ bounds(one) }}</span
             ><span class="flex flex-wrap gap-x-4"
-              ><label v-for="(on, name) in one.switches" :key="name" class="flex items-center gap-1.5 text-xs"
+              ><label
+                v-for="(on, name) in one.kind === 'sheet' && one.owner === 'supplier' ? {} : one.switches"
+                :key="name"
+                class="flex items-center gap-1.5 text-xs"
                 ><input type="checkbox" class="accent-pine" :checked="on" @change="flip(one, name, !on)" />{{ SWITCHES[name] }}</label
               ></span
             >

@@ -98,6 +98,7 @@ const EMPTY: Record<string, [string, string]> = {
 <template>
   <div class="grid h-full grid-cols-[minmax(0,1fr)_388px]">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
+      <h1 class="sr-only">Shelf</h1>
       <div class="flex items-center gap-2">
         <Pills :options="pills" :chosen="view" label="Where listings stand" @choose="set({ view: $event })" />
       </div>

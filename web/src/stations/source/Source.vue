@@ -101,6 +101,7 @@ const jumpy = (row: Row) => row.moves >= 8
 <template>
   <div class="grid h-full" :class="view ? 'grid-cols-1' : 'grid-cols-[minmax(0,1fr)_348px]'">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
+      <h1 class="sr-only">Source</h1>
       <Pills :options="VIEWS" :chosen="view" label="Parts of source" @choose="set({ view: $event })" />
       <Looking v-if="view === 'looking'" />
       <Samples v-else-if="view === 'samples'" />

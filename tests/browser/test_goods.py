@@ -1,0 +1,87 @@
+"""From a supplier's catalogue to a live listing, as a person does it; what counts is what reached the practice world."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+from sqlalchemy import select
+
+from amber_lane.data.lanes import Lane
+from amber_lane.data.setup import Store, Supplier
+from amber_lane.data.shelf import Listing, Sku
+from amber_lane.data.source import Item
+
+from .conftest import eventually
+
+
+def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_other(desk: Page, shop) -> None:
+    business, served = shop
+    world = business.world
+    desk.goto(f"{served.address}/setup/partners")
+    desk.get_by_role("button", name="Join a store").click()
+    desk.get_by_label("What kind of store").select_option(label="Marketplace: passes, batches, an allowance")
+    desk.get_by_label("Address", exact=True).fill(f"{world.address}/fair/api")
+    desk.get_by_label(re.compile("^Key")).fill("dusk-dial:practice-fair")
+    desk.get_by_role("button", name="Check and join").click()
+    expect(desk.get_by_text("shows up to 800 listings, 5,200 units")).to_be_visible()
+
+    desk.get_by_role("button", name="Join a supplier").click()
+    desk.get_by_label("What kind of supplier").select_option(label="A sheet in a folder, made anew now and then")
+    for label, text in ((re.compile("^Name"), "Quayside Bulk"), ("Country, two letters", "PL"), ("Currency", "PLN"), ("Sending, first unit", "12.90")):
+        desk.get_by_label(label).fill(text)
+    desk.get_by_label("Address", exact=True).fill(f"{world.address}/folder")
+    desk.get_by_label(re.compile("^Key")).fill("duskdial:practice-quayside")
+    desk.get_by_role("button", name="Check and join").click()
+    expect(desk.get_by_role("heading", name="Quayside Bulk’s sheet")).to_be_visible()
+    # Its own words for its columns are understood, and one that is needed can be put right.
+    expect(desk.get_by_label("Its number")).to_have_value("nr artykułu")
+    desk.get_by_label("In stock").select_option(label="")
+    expect(desk.get_by_role("alert")).to_contain_text("say which column is the stock")
+    desk.get_by_label("In stock").select_option(label="stan")
+    desk.get_by_role("button", name=re.compile("^Keep and bring 40 items in")).click()
+    eventually(lambda: len(business.all(select(Item.id).join(Supplier).where(Supplier.name == "Quayside Bulk"))) == 40)
+
+    desk.goto(f"{served.address}/price?view=fees")
+    rate = desk.get_by_label("What 1 PLN is in GBP")
+    rate.fill("0.2")
+    rate.press("Enter")
+    desk.get_by_role("button", name=re.compile("^Keep")).click()
+    expect(desk.get_by_text(re.compile("1 PLN is 0.2 GBP")).first).to_be_visible()
+
+    store = business.one(select(Store).where(Store.kind == "market_api"))
+    supplier = business.one(select(Supplier).where(Supplier.name == "Quayside Bulk"))
+    desk.goto(f"{served.address}/source?store={store.id}&supplier={supplier.id}&ours=no")
+    for row in (1, 2, 3):
+        desk.get_by_label(f"Choose row {row}", exact=True).click()
+    desk.keyboard.press("p")
+    expect(desk.get_by_text("3 listings prepared", exact=True)).to_be_visible()
+
+    desk.goto(f"{served.address}/shelf")
+    desk.get_by_label(re.compile("^Title")).fill("Best lamp of Quayside Bulk")
+    desk.get_by_label(re.compile("^Description")).click()
+    expect(desk.get_by_text("the buyer would read 'Quayside Bulk'")).to_be_visible()
+    desk.get_by_label(re.compile("^Title")).fill("Lamp for the night garden")
+    desk.get_by_label(re.compile("^Description")).click()
+    expect(desk.get_by_text("the buyer would read 'Quayside Bulk'")).to_have_count(0)
+    for row in (1, 2, 3):
+        desk.get_by_label(f"Choose row {row}", exact=True).click()
+    desk.keyboard.press("p")
+    expect(desk.get_by_role("heading", name="Publishing 3 listings")).to_be_visible()
+    rows = business.all(select(Listing).where(Listing.store_id == store.id, Listing.lane_id.is_not(None), Listing.title == "Lamp for the night garden"))
+    eventually(lambda: len(business.all(select(Listing.id).where(Listing.store_id == store.id, Listing.words_due))) == 3)
+
+    def told() -> list[dict]:
+        world.post("clock", jump_minutes=1)
+        with served.house.db.reading() as s:
+            codes = list(s.scalars(select(Sku.code).join(Listing).join(Lane, Lane.sku_id == Sku.id).where(Lane.supplier_id == supplier.id)))
+        return [now for code in codes if (now := world.client.get(f"/world/record/listings/{code}?store=fair").json()["now"])]
+
+    eventually(lambda: len(told()) == 3 and all(one["state"] == "live" for one in told()), within=20)
+    expect(desk.get_by_text(re.compile("3 of 3 shown by their stores"))).to_be_visible()
+    shown = {one["sku"]: one for one in told()}
+    for listing in business.all(select(Listing).where(Listing.store_id == store.id, Listing.state == "live")):
+        sku = business.one(select(Sku).where(Sku.id == listing.sku_id))
+        if sku.code in shown:
+            assert (shown[sku.code]["price"], shown[sku.code]["title"]) == (listing.wanted_price, listing.title)
+    assert "Lamp for the night garden" in {one["title"] for one in shown.values()} and rows is not None
