@@ -28,7 +28,12 @@ def raw(path: Path, target: Path) -> float:
     listings = source.execute(
         "select wanted_price, wanted_quantity, state, paused_by, steady, lane_id, landed, profit, net, set_by, outcome, version, step_price, step_at, id from listing"
     ).fetchall()
-    schema = [row[0] for row in source.execute("select sql from sqlite_master where sql is not null and name not like 'sqlite_%'")]
+    schema = [
+        row[0]
+        for row in source.execute(
+            "select sql from sqlite_master where sql is not null and name not like 'sqlite_%' and name not like 'item_fts%'"
+        )
+    ]
     out = sqlite3.connect(target, isolation_level=None)
     for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "cache_size=-64000"):
         out.execute(f"pragma {pragma}")

@@ -28,7 +28,12 @@ def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_othe
 
     desk.get_by_role("button", name="Join a supplier").click()
     desk.get_by_label("What kind of supplier").select_option(label="A sheet in a folder, made anew now and then")
-    for label, text in ((re.compile("^Name"), "Quayside Bulk"), ("Country, two letters", "PL"), ("Currency", "PLN"), ("Sending, first unit", "12.90")):
+    for label, text in (
+        (re.compile("^Name"), "Quayside Bulk"),
+        ("Country, two letters", "PL"),
+        ("Currency", "PLN"),
+        ("Sending, first unit", "12.90"),
+    ):
         desk.get_by_label(label).fill(text)
     desk.get_by_label("Address", exact=True).fill(f"{world.address}/folder")
     desk.get_by_label(re.compile("^Key")).fill("duskdial:practice-quayside")
@@ -68,7 +73,9 @@ def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_othe
         desk.get_by_label(f"Choose row {row}", exact=True).click()
     desk.keyboard.press("p")
     expect(desk.get_by_role("heading", name="Publishing 3 listings")).to_be_visible()
-    rows = business.all(select(Listing).where(Listing.store_id == store.id, Listing.lane_id.is_not(None), Listing.title == "Lamp for the night garden"))
+    rows = business.all(
+        select(Listing).where(Listing.store_id == store.id, Listing.lane_id.is_not(None), Listing.title == "Lamp for the night garden")
+    )
     eventually(lambda: len(business.all(select(Listing.id).where(Listing.store_id == store.id, Listing.words_due))) == 3)
 
     def told() -> list[dict]:

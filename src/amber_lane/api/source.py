@@ -12,12 +12,12 @@ from sqlalchemy import select
 
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Store, Supplier
-from ..data.shelf import Listing, Sku
+from ..data.shelf import Sku
 from ..data.source import Item
 from ..jobs.longjobs import start
 from ..services import goods, preparing
 from ..services.desk import Desk, Invalid
-from ..services.finder import Finder, Search, ratings
+from ..services.finder import Finder, Goods, Search, View, ratings
 from ..services.history import DAYS, pasts
 from ..services.lists import Wish
 from .deps import ReadDesk, TheHouse, WriteDesk
@@ -201,7 +201,7 @@ def facets(desk: ReadDesk) -> FacetsOut:
 def find(desk: ReadDesk, base: TheHouse, ask: TheSearch) -> FoundOut:
     """Items of all suppliers, each as it would be in the chosen store by the rules of now."""
     found = base.finder.find(desk, ask)
-    return FoundOut(rows=_rows(desk, base.finder, ask.store, found.ids), total=found.total, of=found.of)
+    return FoundOut(rows=item_rows(desk, found.goods, found.view, ask.store, found.ids), total=found.total, of=found.of)
 
 
 @router.get("/items")
@@ -240,47 +240,46 @@ def paste(desk: WriteDesk, ask: PasteAsk) -> PasteOut:
     return PasteOut(job=job.id)
 
 
-def _rows(desk: Desk, finder: Finder, store_id: int, ids: Sequence[int]) -> list[ItemRow]:
+def item_rows(desk: Desk, columns: Goods, view: View, store_id: int, ids: Sequence[int]) -> list[ItemRow]:
+    """Rows of a page: what the columns say of each, and what is read anew from the tables."""
     s, store = desk.s, desk.get(Store, store_id, "store")
     items = {row.id: row for row in s.scalars(select(Item).where(Item.id.in_(ids)))}
     names: dict[int, str] = dict(s.execute(select(Supplier.id, Supplier.name)).tuples().all())
     origins: dict[int, str] = dict(s.execute(select(Origin.id, Origin.name)).tuples().all())
     past = pasts(desk, list(items.values()))
     have = _have(desk, list(items.values()))
-    with finder.lock:
-        columns, view = finder.look(desk, store_id)
-        places = {i: int(columns.ids.searchsorted(i)) for i in items}
-        out = []
-        for i in ids:
-            if i not in items:
-                continue
-            item, at, was = items[i], places[i], past[i]
-            known, sent = bool(view.known[at]), int(view.service[at]) >= 0
-            cash = {name: int(getattr(view, name)[at]) for name in ("landed", "price", "profit", "net")}
-            out.append(
-                ItemRow(
-                    id=i,
-                    number=item.number,
-                    title=item.title,
-                    options=item.options,
-                    category=item.category,
-                    supplier=names[item.supplier_id],
-                    origin=origins.get(item.origin_id or 0, ""),
-                    days_low=int(view.days_low[at]) if sent else None,
-                    days=int(view.days_high[at]) if sent else None,
-                    lands=money(cash["landed"], store.currency) if sent and cash["landed"] else None,
-                    price=money(cash["price"], store.currency) if known else None,
-                    profit=money(cash["profit"], store.currency) if known else None,
-                    margin=cash["profit"] * 10_000 // cash["net"] if known and cash["net"] > 0 else None,
-                    stock=item.stock,
-                    offer=item.offer,
-                    have=have.get(i, ""),
-                    past=was.stock,
-                    moves=was.moves,
-                    in_stock=was.in_stock,
-                )
+    places = {i: int(columns.ids.searchsorted(i)) for i in items}
+    out = []
+    for i in ids:
+        if i not in items:
+            continue
+        item, at, was = items[i], places[i], past[i]
+        known, sent = bool(view.known[at]), int(view.service[at]) >= 0
+        cash = {name: int(getattr(view, name)[at]) for name in ("landed", "price", "profit", "net")}
+        out.append(
+            ItemRow(
+                id=i,
+                number=item.number,
+                title=item.title,
+                options=item.options,
+                category=item.category,
+                supplier=names[item.supplier_id],
+                origin=origins.get(item.origin_id or 0, ""),
+                days_low=int(view.days_low[at]) if sent else None,
+                days=int(view.days_high[at]) if sent else None,
+                lands=money(cash["landed"], store.currency) if sent and cash["landed"] else None,
+                price=money(cash["price"], store.currency) if known else None,
+                profit=money(cash["profit"], store.currency) if known else None,
+                margin=cash["profit"] * 10_000 // cash["net"] if known and cash["net"] > 0 else None,
+                stock=item.stock,
+                offer=item.offer,
+                have=have.get(i, ""),
+                past=was.stock,
+                moves=was.moves,
+                in_stock=was.in_stock,
             )
-        return out
+        )
+    return out
 
 
 def _have(desk: Desk, items: Sequence[Item]) -> dict[int, str]:
@@ -291,18 +290,21 @@ def _have(desk: Desk, items: Sequence[Item]) -> dict[int, str]:
     for item in items:
         if item.gtin in by_code:
             out[item.id] = by_code[item.gtin]
-    laned = (
-        select(LanePart.item_id, Sku.code)
-        .join(Lane, Lane.id == LanePart.lane_id)
-        .join(Sku, Sku.id == Lane.sku_id)
-        .where(LanePart.item_id.in_([item.id for item in items]), Lane.until.is_(None), Sku.id.in_(select(Listing.sku_id)))
+    # Step by step: asked in one go, the database begins at the wrong end.
+    parts = select(LanePart.item_id, LanePart.lane_id).where(LanePart.item_id.in_([item.id for item in items]))
+    lanes = dict(s.execute(parts.order_by(LanePart.item_id)).tuples().all())
+    skus: dict[int, int] = dict(
+        s.execute(select(Lane.id, Lane.sku_id).where(Lane.id.in_(lanes.values()), Lane.until.is_(None))).tuples().all()
     )
-    return out | dict(s.execute(laned).tuples().all())
+    codes_of: dict[int, str] = dict(s.execute(select(Sku.id, Sku.code).where(Sku.id.in_(skus.values()))).tuples().all())
+    return out | {item: codes_of[skus[lane]] for item, lane in lanes.items() if lane in skus}
 
 
 def _bench(desk: Desk, finder: Finder, store_id: int, number: int) -> BenchOut:
     item = desk.get(Item, number, "item")
-    row = _rows(desk, finder, store_id, [number])[0]
+    with finder.lock:
+        columns, view = finder.look(desk, store_id)
+    row = item_rows(desk, columns, view, store_id, [number])[0]
     past = pasts(desk, [item])[number]
     told = goods.explain(desk, finder, item, store_id)
     return BenchOut(

@@ -14,6 +14,7 @@ from urllib.parse import urlsplit
 import httpx
 
 from ..core.ids import check_gtin
+from ..core.money import MINOR_DIGITS
 from ..sheets.mapped import Reading, amount, count, read_rows
 from ..sheets.table import NotASheet, csv_bytes
 from .errors import Malformed, NotThere, OutsideError, Refused, UnknownOutcome
@@ -23,6 +24,7 @@ from .wire import PurchaseOut, clip, minor, path_part, purchase_answer
 
 _LINK = re.compile(r'href="([^"?#]{1,200}\.(?:csv|xlsx))"', re.IGNORECASE)
 _ANSWERS = "answers.csv"
+_TWO = frozenset(code for code, digits in MINOR_DIGITS.items() if digits == 2)
 PURCHASE_HEADER = (
     "purchase_order",
     "line_no",
@@ -170,27 +172,43 @@ def items_of(
                 CatalogueItem(
                     number,
                     name,
-                    minor(amount(cell(row, cost), decimal), unit),
+                    _cost(cell(row, cost), decimal, unit),
                     unit,
                     count(cell(row, stock)),
-                    cell(row, origin),
+                    cell(row, origin) if origin >= 0 else "",
                     _gtin(cell(row, gtin)),
                     cell(row, mpn)[:300],
                     cell(row, brand)[:300],
                     cell(row, category)[:300],
                     cell(row, options)[:300],
-                    max(count(cell(row, pack) or "1"), 1),
-                    count(cell(row, weight) or "0"),
+                    max(count(cell(row, pack) or "1"), 1) if pack >= 0 else 1,
+                    count(cell(row, weight) or "0") if weight >= 0 else 0,
                     (),
-                    minor(amount(cell(row, least), decimal), unit) if cell(row, least) else None,
-                    count(cell(row, lead) or "0"),
-                    cell(row, link)[:500],
+                    _cost(cell(row, least), decimal, unit) if least >= 0 and cell(row, least) else None,
+                    count(cell(row, lead) or "0") if lead >= 0 else 0,
+                    cell(row, link)[:500] if link >= 0 else "",
                 )
             )
         except ValueError as error:
             if len(bad) < most_bad:
                 bad.append(f"row {n}, {cell(row, item)[:40] or 'no number'}: {error}")
     return out
+
+
+def _cost(text: str, decimal: str, currency: str) -> int:
+    """An amount in minor units; the plain ones of two decimals, which nearly all are, are read without ado."""
+    whole, _, part = text.partition(decimal or ".")
+    if (
+        len(part) == 2
+        and currency in _TWO
+        and part.isascii()
+        and part.isdigit()
+        and whole.isascii()
+        and whole.isdigit()
+        and len(whole) < 10
+    ):
+        return int(whole + part)
+    return minor(amount(text, decimal), currency)
 
 
 def _gtin(text: str) -> str:

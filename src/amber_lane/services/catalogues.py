@@ -98,13 +98,18 @@ def take_sheet(
     if not tried.items:
         raise NotASheet(f"no row of the sheet can be read; the first: {tried.bad[0] if tried.bad else 'there is none'}")
     fresh, refused = 0, list(tried.bad)
-    for done, part in _parts(tried.items):
-        with writing() as s:
-            desk = desk_of(s)
-            new, wrong = source.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), part)
-            fresh, refused = fresh + new, refused + wrong
-        progress(done, len(tried.items))
-    old = [one for one in tried.items if one.number in known]
+    # A number that stands twice counts once, as it stands last.
+    whole = {one.number: one for one in tried.items}
+    if len(whole) < len(tried.items):
+        refused.append(f"{len(tried.items) - len(whole)} rows name a number that stands further down again; the last one counts")
+    old = [one for one in whole.values() if one.number in known]
+    for items, all_new in (([one for one in whole.values() if one.number not in known], True), (old, False)):
+        for done, part in _parts(items):
+            with writing() as s:
+                desk = desk_of(s)
+                new, wrong = source.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), part, all_new)
+                fresh, refused = fresh + new, refused + wrong
+            progress(done if all_new else len(whole) - len(old) + done, len(whole))
     if old:
         with writing() as s:
             desk = desk_of(s)

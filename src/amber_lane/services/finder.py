@@ -21,6 +21,7 @@ from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Store
 from ..data.shelf import Sku
 from ..data.source import Item
+from . import source
 from .book import terms_of
 from .columns import fetch_columns, or_none, place_of
 from .desk import Desk, Invalid
@@ -95,12 +96,13 @@ class Search:
 
 @dataclass
 class Found:
-    """Item ids of one page in order, with their places in the columns; total: how many fit in all."""
+    """Item ids of one page in order; total: how many of `of` fit in all; the columns that it was found in."""
 
     ids: list[int]
-    places: list[int]
     total: int
     of: int
+    goods: Goods
+    view: View
 
 
 @dataclass
@@ -122,11 +124,17 @@ class Finder:
             mask = self._mask(desk, ask, goods, view)
             rows = np.flatnonzero(mask)
             key = self._key(desk, ask.sort, goods, view)[rows]
-            # Where nothing is known of a price, it comes last either way.
-            lost = ~view.known[rows] if ask.sort in ("profit", "margin", "lands") else np.zeros(len(rows), dtype=np.bool_)
-            order = np.lexsort((goods.ids[rows], -key if ask.down else key, lost))
-            places = rows[order[ask.offset : ask.offset + ask.limit]]
-            return Found(goods.ids[places].tolist(), places.tolist(), len(rows), len(goods.ids))
+            rank = -key if ask.down else key
+            if ask.sort in ("profit", "margin", "lands"):
+                # Where nothing is known of a price, it comes last either way.
+                rank = np.where(view.known[rows], rank, np.iinfo(np.int64).max)
+            total, end = len(rows), ask.offset + ask.limit
+            if total > 4 * end:
+                # Only what can stand on the page is put in order; equal ones at its end all take part.
+                near = np.flatnonzero(rank <= np.partition(rank, end)[end])
+                rows, rank = rows[near], rank[near]
+            places = rows[np.lexsort((goods.ids[rows], rank))[ask.offset : end]]
+            return Found(goods.ids[places].tolist(), total, len(goods.ids), goods, view)
 
     def look(self, desk: Desk, store: int) -> tuple[Goods, View]:
         """The columns as they are now, and what they are in a store. Call with the lock held."""
@@ -201,20 +209,22 @@ class Finder:
         if not words:
             return np.arange(len(goods.ids))
         query = " ".join(f'"{word}"*' for word in words)
-        key = (query, len(goods.ids), goods.seen)
+        key = (query, len(goods.ids), source.words_stamp(s))
         if key not in self.matched:
             if len(self.matched) > 200:
                 self.matched.clear()
             if s.get_bind().dialect.name == "sqlite":
                 link = s.connection()
                 told = link.exec_driver_sql("select group_concat(rowid) from item_fts where item_fts match ?", (query,)).scalar()
-                ids = np.array(sorted(map(int, told.split(","))), dtype=np.int64) if told else np.zeros(0, dtype=np.int64)
+                ids = np.sort(np.fromstring(told or "", dtype=np.int64, sep=","))
             else:
                 rows = select(Item.id).order_by(Item.id)
                 for word in words:
                     rows = rows.where(Item.title.icontains(word, autoescape=True) | (Item.number == word))
                 ids = np.array(list(s.scalars(rows)), dtype=np.int64)
-            self.matched[key] = np.searchsorted(goods.ids, ids[np.isin(ids, goods.ids)])
+            places = np.searchsorted(goods.ids, ids)
+            places = places[places < len(goods.ids)]
+            self.matched[key] = places[goods.ids[places] == ids[: len(places)]]
         return self.matched[key]
 
     def _key(self, desk: Desk, sort: str, goods: Goods, view: View) -> Ints:

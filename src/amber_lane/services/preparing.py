@@ -50,7 +50,7 @@ def prepare(
 
         priced = {i: (int(view.price[at]), bool(view.known[at])) for i in found for at in [place_of(i)]}
     suppliers = {row.id: row for row in desk.s.scalars(select(Supplier))}
-    known = _Known(desk, store, list(found.values()))
+    known = _Known(desk, store, list(found.values()), suppliers)
     cleaner = Cleaner(desk, store)
     out: list[Prepared] = []
     made: list[int] = []
@@ -86,7 +86,7 @@ def prepare(
 class _Known:
     """What we have of these items already: SKUs by item and by barcode, listings in the store, codes taken."""
 
-    def __init__(self, desk: Desk, store: Store, items: list[Item]) -> None:
+    def __init__(self, desk: Desk, store: Store, items: list[Item], suppliers: dict[int, Supplier]) -> None:
         s, ids = desk.s, [item.id for item in items]
         rows = s.execute(
             select(LanePart.item_id, Lane.sku_id)
@@ -97,9 +97,14 @@ class _Known:
         self.by_item: dict[int, int] = dict(rows.tuples().all())
         codes = [item.gtin for item in items if item.gtin]
         self.by_gtin: dict[str, int] = dict(s.execute(select(Sku.gtin, Sku.id).where(Sku.gtin.in_(codes))).tuples().all())
-        self.here = dict(s.execute(select(Listing.sku_id, Listing.id).where(Listing.store_id == store.id)).tuples().all())
-        self.listed = set(s.scalars(select(Listing.sku_id).where(Listing.state.in_(("live", "paused")))))
-        self.codes = set(s.scalars(select(Sku.code)))
+        ours = {*self.by_item.values(), *self.by_gtin.values()}
+        rows_of = select(Listing.sku_id, Listing.store_id, Listing.id, Listing.state).where(Listing.sku_id.in_(ours))
+        told = s.execute(rows_of).all()
+        self.here = {sku: number for sku, place, number, _ in told if place == store.id}
+        self.listed = {sku for sku, _, _, state in told if state in ("live", "paused")}
+        wanted = [code for item in items for code in codes_for(store, item, suppliers[item.supplier_id])]
+        self.codes = set(s.scalars(select(Sku.code).where(Sku.code.in_(wanted))))
+        self.services: dict[int, str] = {}
 
 
 def _prepare(
@@ -114,7 +119,9 @@ def _prepare(
         return Prepared(item.id, "same", known.here[sku_id], f"{store.name} has it as {code}"), sku_id
     if item.origin_id is None:
         raise DeskError(f"{supplier.name} does not say where {item.number} is sent from")
-    service = lanes.cheapest_service(desk, item.origin_id, store.id)
+    if item.origin_id not in known.services:
+        known.services[item.origin_id] = lanes.cheapest_service(desk, item.origin_id, store.id)
+    service = known.services[item.origin_id]
     if not sells or price == NONE:
         raise DeskError(f"no price of {item.number} meets your rules in {store.name}, or nobody sends it to {store.country}")
     title = cleaner.title(item.title, supplier.name)
@@ -141,11 +148,16 @@ def _prepare(
 
 def _code(store: Store, item: Item, supplier: Supplier, taken: set[str]) -> str:
     """A SKU of our own that says where it comes from and is nobody else's."""
+    code = next((code for code in codes_for(store, item, supplier) if code not in taken), None)
+    if code is None:
+        raise DeskError(f"no free SKU for {item.number}")
+    return code
+
+
+def codes_for(store: Store, item: Item, supplier: Supplier) -> list[str]:
+    """Codes that a new SKU for an item may have, the plainest first."""
     base = f"{store.code}-{re.sub(r'[^A-Za-z0-9.-]+', '-', item.number).strip('-') or item.id}"[:60]
-    for code in (base, f"{base}-{supplier.code}", f"{base}-{item.id}"):
-        if code not in taken:
-            return code
-    raise DeskError(f"no free SKU for {item.number}")
+    return [base, f"{base}-{supplier.code}", f"{base}-{item.id}"]
 
 
 def take_back(desk: Desk, after: dict[str, Any]) -> None:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Sequence
+from operator import attrgetter
 from typing import Any
 
 from sqlalchemy import select, update
+from sqlalchemy.orm import Session
 
 from ..connectors.protocols import CatalogueItem
 from ..core.cost import believable_tiers
@@ -14,27 +16,29 @@ from ..core.money import MINOR_DIGITS
 from ..core.watch import COST_MAX, STOCK_MAX
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
-from ..data.setup import Origin, Supplier
+from ..data.setup import Origin, Setting, Supplier
 from ..data.source import Item
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
 
 _WORDS = ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "link", "least_price", "lead_days")
 # What the index of words holds; an item's number and codes are words too.
+_words = attrgetter(*_WORDS)
 NAMED_MOST = 10_000
+WORDS_STAMP = "item-words"
 _INDEXED = "title, brand, options, category, number, gtin, mpn"
 
 
-def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem]) -> tuple[int, list[str]]:
+def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all_new: bool = False) -> tuple[int, list[str]]:
     """A part of a supplier's catalogue: new items enter with their first offer, known ones follow in words only.
 
     Price and stock of known items move by sweeps alone, where they can be doubted. Returns how many were new,
-    and what was refused with why. A known item that comes in another pack now has its lanes shut.
+    and what was refused with why. all_new: the caller knows that none of them is there. A known item that comes in another pack now has its lanes shut.
     """
     origins = {row.code: row.id for row in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
     only = next(iter(origins), "") if len(origins) == 1 else ""
     query = select(Item.id, Item.number, *(getattr(Item, word) for word in _WORDS)).where(Item.supplier_id == supplier.id)
     known: dict[str, Any] = {}
-    for start in range(0, len(items), NAMED_MOST):
+    for start in range(0, 0 if all_new else len(items), NAMED_MOST):
         some = [one.number for one in items[start : start + NAMED_MOST]]
         known |= {row.number: row for row in desk.s.execute(query.where(Item.number.in_(some)))}
     fresh, moved, refused, packs = {}, [], [], []
@@ -45,7 +49,7 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem]) -> 
         if why:
             refused.append(f"{one.number}: {why}")
             continue
-        words = tuple(getattr(one, word) for word in _WORDS)
+        words = _words(one)
         row = known.get(one.number)
         if row is None:
             fresh[one.number] = (
@@ -95,11 +99,23 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem]) -> 
     return len(fresh), refused
 
 
+def words_stamp(s: Session) -> int:
+    """A number that moves when the words of items that were there before move."""
+    kept = s.scalar(select(Setting.value).where(Setting.name == WORDS_STAMP))
+    return int(kept.get("n", 0)) if kept else 0
+
+
 def index_words(desk: Desk, moved: Sequence[int] = ()) -> None:
     """Bring the index of words up to date: items that are new, and those whose words moved. Nothing outside SQLite."""
     if desk.s.get_bind().dialect.name != "sqlite":
         return
     link = desk.s.connection()
+    if moved:
+        stamp = desk.s.scalar(select(Setting).where(Setting.name == WORDS_STAMP))
+        if stamp is None:
+            desk.s.add(Setting(name=WORDS_STAMP, value={"n": 1}))
+        else:
+            stamp.value = {"n": int(stamp.value.get("n", 0)) + 1}
     for chunk in in_chunks(moved):
         link.exec_driver_sql("delete from item_fts where rowid = ?", [(number,) for number in chunk])
         marks = ",".join("?" * len(chunk))

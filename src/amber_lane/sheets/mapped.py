@@ -167,6 +167,8 @@ def count(text: str) -> int:
     >>> count("50+"), count(" 7 "), count("12,00")
     (50, 7, 12)
     """
+    if text.isascii() and text.isdigit() and len(text) <= 9:
+        return int(text)
     text = text.strip().removesuffix("+").removeprefix(">").removesuffix(",00").removesuffix(".00").removesuffix(".0").strip()
     if not text.isascii() or not text.isdigit() or len(text) > 9:
         raise ValueError(f"{text[:40]!r} is not a whole number of pieces")
