@@ -32,7 +32,8 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
     """A part of a supplier's catalogue: new items enter with their first offer, known ones follow in words only.
 
     Price and stock of known items move by sweeps alone, where they can be doubted. Returns how many were new,
-    and what was refused with why. all_new: the caller knows that none of them is there. A known item that comes in another pack now has its lanes shut.
+    and what was refused with why. all_new: the caller knows that none of them is there. A known item that comes in
+    another pack now has its lanes shut.
     """
     origins = {row.code: row.id for row in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
     only = next(iter(origins), "") if len(origins) == 1 else ""
