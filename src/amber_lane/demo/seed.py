@@ -13,15 +13,17 @@ from sqlalchemy import func, select
 
 from ..api.deps import House
 from ..clock import PacedClock
+from ..connectors.protocols import Address
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
-from ..services import sheets_in
+from ..services import preparing, samples, searches, sheets_in
 from ..services.desk import Desk, bulk_insert
 from ..services.drafts import PolicyChange
+from ..services.finder import Search
 from ..sheets.table import read_sheet
 from .partners import OWNER, bring_in_goods, join_all
 from .past import write_past
@@ -58,6 +60,7 @@ def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: i
                 _sell_unmapped(house, hand)
             if n == rounds - 2:
                 _move_prices(house, hand)
+    _prepare_some(house)
     with house.db.writing() as s:
         # From now on orders wait a while for a person, then go by themselves.
         PolicyChange("house", "", {"send": "after", "send_minutes": 180}).keep(Desk(s, house.clock, OWNER))
@@ -123,6 +126,18 @@ def _import_history(house: House, world: str) -> None:
                     last[item] = (cost, stock)
             after = page["next"]
         bulk_insert(s, Sighting, ("sweep_id", "item_id", "at", "old_cost", "cost", "old_stock", "stock", "verdict"), rows)
+
+
+def _prepare_some(house: House) -> None:
+    """Goods on their way to the shelf, one search that keeps looking, and where samples go."""
+    with house.db.writing() as s:
+        desk = Desk(s, house.clock, OWNER)
+        for store, words, most in ((3, "wool", 9), (2, "red lamp", 6)):
+            found = house.finder.find(desk, Search(store, words, ours="no", sort="profit", limit=most))
+            preparing.prepare(desk, house.finder, found.ids, store)
+        lamps = Search(1, "headlamp", days=8, keeps_least=200, stock_least=20)
+        searches.save(desk, "Headlamps within 8 days", lamps, 12, 3, "report")
+        samples.set_own_address(desk, Address(OWNER, "2 Pier Road", "Whitby", "YO21 3PT", "GB"))
 
 
 def _troubles(desk: Desk) -> None:

@@ -34,21 +34,21 @@ async function leave() {
 </script>
 
 <template>
-  <header class="flex h-[54px] shrink-0 items-stretch gap-5 bg-asphalt px-4 text-sheet">
+  <header class="flex h-[54px] shrink-0 items-stretch gap-5 bg-asphalt px-4 max-[1180px]:gap-3 text-sheet">
     <RouterLink to="/today" class="flex items-center gap-2.5" aria-label="Amber Lane, Today">
       <svg viewBox="0 0 26 26" width="26" height="26" aria-hidden="true">
         <rect width="26" height="26" rx="5" class="fill-amber" />
         <path d="M13 4v4m0 3v4m0 3v4" stroke-width="3" class="stroke-asphalt" />
       </svg>
-      <span class="text-[15px] font-bold" style="font-stretch: 112%">Amber Lane</span>
+      <span class="text-[15px] font-bold whitespace-nowrap max-[1180px]:hidden" style="font-stretch: 112%">Amber Lane</span>
     </RouterLink>
-    <nav aria-label="The road" class="relative flex flex-1 justify-between px-2">
+    <nav aria-label="The road" class="relative flex min-w-0 flex-1 justify-between px-2 max-[1180px]:px-0">
       <span class="road-line absolute inset-x-0 top-[39px] h-[2px]" aria-hidden="true" />
       <RouterLink
         v-for="one in STATIONS"
         :key="one.name"
         :to="`/${one.name}`"
-        class="relative flex w-20 flex-col items-center pt-1.5"
+        class="relative flex max-w-20 min-w-0 flex-1 flex-col items-center pt-1.5"
         :aria-current="route.name === one.name ? 'page' : undefined"
         :aria-label="counts[one.name] ? `${one.label}, ${counts[one.name]} waiting for you` : one.label"
       >
@@ -63,12 +63,12 @@ async function leave() {
             :class="route.name === one.name ? 'border-sheet bg-sheet' : 'border-faint'"
           />
         </span>
-        <span v-if="route.name === one.name" class="absolute inset-x-4 bottom-0 h-1 rounded-t bg-paper" aria-hidden="true" />
+        <span v-if="route.name === one.name" class="absolute inset-x-3 bottom-0 h-1 rounded-t bg-paper" aria-hidden="true" />
       </RouterLink>
     </nav>
     <button
       type="button"
-      class="my-auto flex h-8 w-36 items-center justify-between rounded border border-soft px-2.5 text-rule hover:border-faint"
+      class="my-auto flex h-8 w-36 shrink-0 items-center justify-between whitespace-nowrap max-[1180px]:w-32 rounded border border-soft px-2.5 text-rule hover:border-faint"
       @click="emit('find')"
     >
       Find or do <kbd class="rounded border border-soft px-1 font-mono text-2xs">Ctrl K</kbd>
