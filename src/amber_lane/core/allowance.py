@@ -12,8 +12,8 @@ import numpy as np
 from .money import Bools, Ints
 
 MOST_OF_ONE = 60
-# A unit that adds less than a hundredth of a minor unit is not worth showing; below it figures are noise.
-WORTH_LEAST = 0.01
+# Below this, minor units, what a unit adds is noise of the figures.
+WORTH_LEAST = 1e-9
 Floats = np.ndarray[tuple[int], np.dtype[np.float64]]
 Table = np.ndarray[tuple[int, int], np.dtype[np.float64]]
 

@@ -15,7 +15,7 @@ from ..data.setup import Store
 from ..data.shelf import Listing
 from .book import Book, load
 from .desk import Conflict, Desk, Invalid, by_id
-from .respond import respond
+from .respond import BY_HAND, respond
 
 # What sold nothing in four weeks is taken to sell once in a hundred days, millionths a day: it is not worth nothing.
 LEAST_PACE = 10_000
@@ -55,13 +55,16 @@ def plan(desk: Desk, store_id: int, hours: int = 24) -> Planned:
     store = desk.get(Store, store_id, "store")
     if store.allowance_units is None and store.allowance_listings is None:
         raise Invalid(f"{store.name} sets no limit; there is nothing to plan")
-    book, rows = _book(desk, store_id)
+    book, rows, kept = _book(desk, store_id)
+    # What cannot be planned, since nobody knows what a sale of it keeps, stays as it is and uses its part of the limit.
+    fixed = book.wanted_quantity[kept][book.state[kept] == 0]
+    units_most = None if store.allowance_units is None else max(store.allowance_units - int(fixed.sum()), 0)
+    listings_most = None if store.allowance_listings is None else max(store.allowance_listings - len(fixed), 0)
     pace = np.maximum(book.pace[rows], LEAST_PACE) / 1_000_000 * hours / 24
     profit = pricing.keep(book.wanted_price, book.terms).profit[rows]
     # Without the allowance's own limit, which is what is being planned.
     room = np.maximum(np.minimum(book.available - book.policy["cushion"], book.policy["cap"]), 0)[rows]
-    room = np.where(book.lane[rows] > 0, room, 0)
-    made = core.plan(pace, profit, room, store.allowance_units, store.allowance_listings)
+    made = core.plan(pace, profit, room, units_most, listings_most)
     now = np.where(book.state[rows] == 0, np.minimum(book.wanted_quantity[rows], core.MOST_OF_ONE), 0)
     gain = core.gains(pace, profit, np.maximum(room, now))
     each = (gain * (np.arange(gain.shape[1])[None, :] < made.units[:, None])).sum(axis=1)
@@ -81,10 +84,10 @@ def plan(desk: Desk, store_id: int, hours: int = 24) -> Planned:
     return Planned(
         store_id,
         hours,
-        int((now > 0).sum()),
-        int(now.sum()),
-        int((made.units > 0).sum()),
-        int(made.units.sum()),
+        int((now > 0).sum()) + len(fixed),
+        int(now.sum() + fixed.sum()),
+        int((made.units > 0).sum()) + len(fixed),
+        int(made.units.sum() + fixed.sum()),
         round(core.worth_of(now, gain)),
         round(made.worth),
         round(made.gap),
@@ -92,11 +95,11 @@ def plan(desk: Desk, store_id: int, hours: int = 24) -> Planned:
     )
 
 
-def _book(desk: Desk, store_id: int) -> tuple[Book, Ints]:
-    """The store's listings as if nobody limited them, and their places."""
+def _book(desk: Desk, store_id: int) -> tuple[Book, Ints, Ints]:
+    """The store's listings as if nobody limited them; places of those to plan, and of those that stay as they are."""
     book = load(desk, within_allowance=False)
-    rows = np.flatnonzero((book.store == store_id) & (book.paused_by != 3))
-    return book, rows
+    here = (book.store == store_id) & (book.paused_by != BY_HAND)
+    return book, np.flatnonzero(here & book.counted), np.flatnonzero(here & ~book.counted)
 
 
 def apply(desk: Desk, store_id: int, hours: int) -> int:

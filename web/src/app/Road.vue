@@ -71,7 +71,8 @@ async function leave() {
       class="my-auto flex h-8 w-36 shrink-0 items-center justify-between whitespace-nowrap max-[1180px]:w-32 rounded border border-soft px-2.5 text-rule hover:border-faint"
       @click="emit('find')"
     >
-      Find or do <kbd class="rounded border border-soft px-1 font-mono text-2xs">Ctrl K</kbd>
+      <span>Find<span class="max-[1180px]:hidden"> or do</span></span>
+      <kbd class="rounded border border-soft px-1 font-mono text-2xs">Ctrl K</kbd>
     </button>
     <Menu as="div" class="relative my-auto">
       <MenuButton class="rounded px-1 text-left text-xs leading-[15px]" aria-label="Set-up and clock">

@@ -79,8 +79,14 @@ const apply = async () => {
         </tbody>
       </table>
       <p class="mt-3">
-        It gains <b class="text-pine">{{ money(data.gains) }}</b> in {{ data.hours }} hours; {{ count(data.moved) }} listings show another
-        number.<template v-if="number(data.gap) > 0"> No plan could earn more than {{ money(data.gap) }} beyond it.</template>
+        <template v-if="number(data.gains) >= 0"
+          >It gains <b class="text-pine">{{ money(data.gains) }}</b> in {{ data.hours }} hours</template
+        ><template v-else
+          >What is shown now is more than the limit lets be. Within it, this keeps most: <b>{{ money(data.worth) }}</b> in
+          {{ data.hours }} hours</template
+        >; {{ count(data.moved) }} listings show another number.<template v-if="number(data.gap) > 0">
+          No plan could earn more than {{ money(data.gap) }} beyond it.</template
+        >
       </p>
       <div class="mt-3 max-h-64 overflow-auto rounded border border-rule">
         <table class="w-full">

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Listings from preparation to their end, in every store: bulk first, what is missing said before. */
 import { useQuery } from '@tanstack/vue-query'
+import { useMediaQuery } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
@@ -54,15 +55,17 @@ const pills = computed(() =>
     ] as const
   ).map(([key, label]) => ({ key, label, count: counts.value[key] ?? 0, waits: key === 'refused' || key === 'differs' })),
 )
-const columns: Column[] = [
+// In a narrow window the title matters more than the category.
+const narrow = useMediaQuery('(max-width: 1180px)')
+const columns = computed<Column[]>(() => [
   { key: 'title', label: 'Listing' },
-  { key: 'store', label: 'Store', width: '132px' },
-  { key: 'category', label: 'Category', width: '96px' },
+  { key: 'store', label: 'Store', width: narrow.value ? '104px' : '132px' },
+  ...(narrow.value ? [] : [{ key: 'category', label: 'Category', width: '96px' }]),
   { key: 'price', label: 'Price', width: '78px', right: true },
   { key: 'profit', label: 'You keep', width: '78px', right: true },
   { key: 'quantity', label: 'Shows', width: '60px', right: true },
   { key: 'state', label: 'Stands', width: '112px', sort: false },
-]
+])
 const active = ref<number | null>(null)
 const chosen = ref<number[]>([])
 const table = ref<{ clear: () => void } | null>(null)
@@ -96,13 +99,13 @@ const EMPTY: Record<string, [string, string]> = {
 </script>
 
 <template>
-  <div class="grid h-full grid-cols-[minmax(0,1fr)_388px]">
+  <div class="grid h-full grid-cols-[minmax(0,1fr)_388px] max-[1180px]:grid-cols-[minmax(0,1fr)_300px]">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
       <h1 class="sr-only">Shelf</h1>
       <div class="flex items-center gap-2">
         <Pills :options="pills" :chosen="view" label="Where listings stand" @choose="set({ view: $event })" />
       </div>
-      <div class="flex items-center gap-2">
+      <div class="flex flex-wrap items-center gap-2">
         <Filter :words="ask.words" label="SKU or title" @change="set({ words: $event })" />
         <select
           class="field w-auto!"

@@ -42,7 +42,7 @@ const facts = computed(() => {
       ><Tag v-if="data.row.offer === 'doubted'" tone="waits" class="ml-1">cost in doubt</Tag>
     </p>
     <p class="mt-2">{{ data.sentence }}</p>
-    <div class="mt-3 flex gap-2">
+    <div class="mt-3 flex flex-wrap gap-2">
       <Btn kind="main" hint="P" @click="emit('put')">Put on the shelf</Btn><Btn @click="sample">Order a sample</Btn>
     </div>
     <template v-if="data.steps.length">

@@ -24,7 +24,7 @@ function open(one: Schema<'SavedOut'>) {
 </script>
 
 <template>
-  <div class="min-h-0 flex-1 overflow-auto">
+  <div class="min-h-0 max-w-5xl flex-1 overflow-auto">
     <Empty
       v-if="data && !data.length"
       title="Nothing looks by itself yet"

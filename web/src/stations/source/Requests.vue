@@ -59,7 +59,7 @@ const TONE: Record<string, 'info' | 'waits' | 'good' | 'plain'> = { asked: 'info
 </script>
 
 <template>
-  <div class="min-h-0 flex-1 overflow-auto">
+  <div class="min-h-0 max-w-5xl flex-1 overflow-auto">
     <div class="mb-3"><Btn kind="main" @click="asking = true">Ask a supplier to find something</Btn></div>
     <Empty
       v-if="data && !data.length"

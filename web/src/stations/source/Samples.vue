@@ -54,7 +54,7 @@ const TONE: Record<string, 'good' | 'loss' | 'plain'> = { good: 'good', fair: 'p
 </script>
 
 <template>
-  <div class="min-h-0 flex-1 overflow-auto">
+  <div class="min-h-0 max-w-5xl flex-1 overflow-auto">
     <p class="mb-3 flex items-center gap-3">
       <span v-if="address"
         >Samples go to <b>{{ address.name }}</b>, {{ address.address_1 }}, {{ address.city }} {{ address.postcode }},

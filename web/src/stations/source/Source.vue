@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Find goods in all suppliers' catalogues, each as it would be in the chosen store by the rules of now. */
 import { useQuery } from '@tanstack/vue-query'
+import { useMediaQuery } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
@@ -31,16 +32,18 @@ const { ask, set, sort, text } = useAsk(
   () => ({ sort: 'profit', down: true }),
 )
 const values = computed(() => ({ store: String(store.value), ...Object.fromEntries(NAMES.map((name) => [name, text(name)])) }))
-const columns: Column[] = [
+// In a narrow window the title matters more than the margin, which follows from what stands beside it.
+const narrow = useMediaQuery('(max-width: 1180px)')
+const columns = computed<Column[]>(() => [
   { key: 'title', label: 'Item', sort: false },
   { key: 'days', label: 'Arrives', width: '76px', right: true },
   { key: 'lands', label: 'Lands at', width: '78px', right: true },
   { key: 'price', label: 'You’d sell at', width: '88px', right: true, sort: false },
   { key: 'profit', label: 'You’d keep', width: '84px', right: true },
-  { key: 'margin', label: 'Margin', width: '66px', right: true },
+  ...(narrow.value ? [] : [{ key: 'margin', label: 'Margin', width: '66px', right: true }]),
   { key: 'steady', label: 'Stock, 60 days', width: '104px' },
   { key: 'stock', label: 'Now', width: '64px', right: true },
-]
+])
 const active = ref<number | null>(null)
 const chosen = ref<number[]>([])
 const table = ref<{ clear: () => void; total: number | null } | null>(null)
@@ -99,7 +102,7 @@ const jumpy = (row: Row) => row.moves >= 8
 </script>
 
 <template>
-  <div class="grid h-full" :class="view ? 'grid-cols-1' : 'grid-cols-[minmax(0,1fr)_348px]'">
+  <div class="grid h-full" :class="view ? 'grid-cols-1' : 'grid-cols-[minmax(0,1fr)_348px] max-[1180px]:grid-cols-[minmax(0,1fr)_290px]'">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
       <h1 class="sr-only">Source</h1>
       <Pills :options="VIEWS" :chosen="view" label="Parts of source" @choose="set({ view: $event })" />
