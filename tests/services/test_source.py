@@ -139,6 +139,13 @@ def test_preparing_opens_the_lane_and_the_same_twice_does_nothing(shop: Small) -
     assert "does not have" in prepare(shop, ["N-13"])[0].told
 
 
+def test_what_was_dropped_is_prepared_again(shop: Small) -> None:
+    number = prepare(shop, ["N-10"])[0].listing
+    shop.write(lambda desk: publishing.end(desk, [number]))
+    assert shop.all(select(Listing.state).where(Listing.id == number)) == ["ended"]
+    assert [(one.outcome, one.listing) for one in prepare(shop, ["N-10"])] == [("made", number)]
+
+
 def test_a_barcode_of_ours_is_the_same_thing_and_becomes_its_spare(shop: Small) -> None:
     def same(desk: Any) -> None:
         desk.s.get(Sku, 2).gtin = "2000000000008"

@@ -132,7 +132,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a preparing": ("listing.prepare", lambda d: preparing.prepare(d, Finder(), [1, 2, 3], 2)),
     "a copy": ("listing.copy", lambda d: publishing.copy(d, [1, 2], 2, True)),
     "a publishing": ("listing.publish", lambda d: publishing.publish(d, [first(d, Listing, Listing.state == "preparing").id])),
-    "an end": ("listing.end", lambda d: publishing.end(d, [1, 2])),
+    "an end": ("listing.end", lambda d: publishing.end(d, [1, 2, first(d, Listing, Listing.state == "preparing").id])),
     "words": ("listing.words", lambda d: publishing.edit(d, 1, None, {"title": "Another thing", "description": "<b>Bright</b>"})),
     "a phrase": ("phrase.add", lambda d: phrases.add_rule(d, "thing", "lamp", None)),
     "an allowance": ("allowance.apply", lambda d: (setattr(first(d, Store), "allowance_units", 6), allowance.apply(d, 1, 24))),

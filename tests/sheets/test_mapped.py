@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -89,6 +91,16 @@ def test_what_is_no_amount_or_number_is_none(text: str) -> None:
         amount(text, ",")
     with pytest.raises(ValueError, match="whole number"):
         count(text or "x")
+
+
+def test_a_sheet_of_a_hundred_megabytes_is_refused_before_it_is_read() -> None:
+    reading, huge = look(sheet()).reading, HEAD.encode("cp1250") + b"\r\n" + b"Q-1;Lampa;1,00;5;;1\r\n" * 5_000_000
+    started = time.perf_counter()
+    with pytest.raises(NotASheet, match="300,000 rows"):
+        read_rows(huge, reading)
+    with pytest.raises(NotASheet, match="120 MB|300,000 rows"):
+        look(huge * 2)
+    assert time.perf_counter() - started < 20
 
 
 def test_letters_of_old_tables_are_told_apart() -> None:

@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import select
 
 from ..core.price import NONE
+from ..core.states import LISTING
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
@@ -114,6 +115,12 @@ def _prepare(
     if item.offer == "gone":
         raise DeskError(f"{supplier.name} does not have {item.number} any more")
     sku_id = known.by_item.get(item.id) or (known.by_gtin.get(item.gtin) if item.gtin and item.pack_size == 1 else None)
+    there = desk.get(Listing, known.here[sku_id], "listing") if sku_id and sku_id in known.here else None
+    if there is not None and there.state == "ended" and there.shown_state == "":
+        # It was dropped before it was ever shown; now it is wanted after all.
+        there.state, there.wanted_price = LISTING.step(there.state, "take_back"), price if sells else there.wanted_price
+        desk.s.flush()
+        return Prepared(item.id, "made", there.id, ""), there.sku_id
     if sku_id and sku_id in known.here:
         code = desk.get(Sku, sku_id, "SKU").code
         return Prepared(item.id, "same", known.here[sku_id], f"{store.name} has it as {code}"), sku_id

@@ -127,23 +127,36 @@ def unpublish(desk: Desk, after: dict[str, Any]) -> None:
 
 
 def end(desk: Desk, ids: Iterable[int]) -> int:
-    """End listings in their stores; those in preparation are dropped. They can be brought back. Returns how many."""
+    """End listings in their stores, and take those in preparation off the shelf. All can be brought back. Returns how many."""
     ended: list[int] = []
-    dropped = 0
+    dropped: list[int] = []
     for row in by_id(desk.s, Listing, ids).values():
+        if row.state not in LISTING.sources("end"):
+            continue
         if row.state == "preparing":
-            desk.s.delete(row)
-            dropped += 1
-        elif row.state in LISTING.sources("end"):
+            row.state = LISTING.step(row.state, "end")
+            row.version += 1
+            dropped.append(row.id)
+        else:
             row.paused_by = ""
             shelf.want(desk, row, quantity=0, state="ended")
             ended.append(row.id)
     desk.s.flush()
     if ended or dropped:
-        parts = [f"{len(ended)} ended" if ended else "", f"{dropped} in preparation dropped" if dropped else ""]
+        parts = [f"{len(ended)} ended" if ended else "", f"{len(dropped)} in preparation dropped" if dropped else ""]
         told = "Listings: " + ", ".join(part for part in parts if part)
-        desk.log("listing.end", "listings", told, after={"listings": ended}, undo=bool(ended), count=len(ended) + dropped)
-    return len(ended) + dropped
+        after = {"listings": ended, "dropped": dropped}
+        desk.log("listing.end", "listings", told, after=after, undo=True, count=len(ended) + len(dropped))
+    return len(ended) + len(dropped)
+
+
+def unend(desk: Desk, after: dict[str, Any]) -> None:
+    """Undo of an end: what was on sale goes there again, what was in preparation is in preparation again."""
+    publish(desk, after["listings"])
+    for row in by_id(desk.s, Listing, after.get("dropped", [])).values():
+        if row.state == "ended":
+            row.state = LISTING.step(row.state, "take_back")
+    desk.s.flush()
 
 
 def copy(desk: Desk, ids: Iterable[int], store_id: int, follow: bool) -> list[int]:

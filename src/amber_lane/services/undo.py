@@ -75,7 +75,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "listing.resume": _on_sale,
     "listing.publish": lambda desk, act: publishing.unpublish(desk, _after(act)),
     "listing.copy": lambda desk, act: preparing.take_back(desk, _after(act)),
-    "listing.end": lambda desk, act: publishing.publish(desk, _after(act)["listings"]),
+    "listing.end": lambda desk, act: publishing.unend(desk, _after(act)),
     "listing.words": _words,
     "phrase.add": lambda desk, act: phrases.undo_rule(desk, _before(act)),
     "allowance.apply": lambda desk, act: allowance.restore(desk, _before(act)),

@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from .table import BYTES_MAX, ROWS_MAX, NotASheet, read_workbook
+from .table import BYTES_MAX, NotASheet, read_workbook
 
 # Ours -> words that suppliers have been seen to use, in lower case; the first that fits is offered.
 FIELDS: dict[str, tuple[str, ...]] = {
@@ -37,6 +37,9 @@ NEEDED = ("item", "title", "cost", "stock")
 ENCODINGS = ("utf-8", "cp1250", "cp1252", "iso8859-2", "utf-16")
 _NUMBER = {",": re.compile(r"-?[0-9]{1,3}(\.?[0-9]{3})*(,[0-9]+)?"), ".": re.compile(r"-?[0-9]{1,3}(,?[0-9]{3})*(\.[0-9]+)?")}
 _SAMPLE = 200
+# More rows than this would take more memory than a desk should; it is said before anything is read.
+ROWS_MOST = 300_000
+_TOO_LONG = f"the sheet has more than {ROWS_MOST:,} rows; ask for it in parts, nothing was changed"
 
 
 class SheetChanged(NotASheet):
@@ -181,8 +184,8 @@ def _chain(first: list[list[str]], body: Iterator[list[str]]) -> Iterator[list[s
         for part in (iter(first), body):
             for row in part:
                 n += 1
-                if n > ROWS_MAX:
-                    raise NotASheet("the sheet has more than a million rows; split it")
+                if n > ROWS_MOST:
+                    raise NotASheet(_TOO_LONG)
                 yield row
     except csv.Error as error:
         raise NotASheet(f"the file stops being a sheet: {error}") from error
@@ -205,6 +208,8 @@ def _check_size(data: bytes) -> None:
         raise NotASheet("the sheet is empty; nothing was changed")
     if len(data) > BYTES_MAX:
         raise NotASheet("the sheet is larger than 120 MB; ask for it in parts")
+    if not _is_workbook(data) and data.count(b"\n") > ROWS_MOST + 1:
+        raise NotASheet(_TOO_LONG)
 
 
 def _is_workbook(data: bytes) -> bool:

@@ -157,7 +157,7 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
                 @click="toggleSort(column)"
               >
                 {{ column.label
-                }}<span v-if="ask.sort === (column.sort ?? column.key)" aria-hidden="true"> {{ ask.down ? '↓' : '↑' }}</span>
+                }}<span v-if="ask.sort === (column.sort ?? column.key)" class="ml-1" aria-hidden="true">{{ ask.down ? '↓' : '↑' }}</span>
               </button>
               <template v-else>{{ column.label }}</template>
             </th>
