@@ -17,6 +17,7 @@ from ..services import allowance, lists, phrases, pictures, publishing, titles
 from ..services.desk import Conflict, Invalid
 from ..services.goods import mark_of
 from ..services.lists import Wish
+from ..services.setup import UNCALLED
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, Page, minor, money, rows_out, sure, wish, written
 
@@ -51,6 +52,8 @@ class ShelfStore(BaseModel):
     banned_words: list[str]
     title_order: list[str]
     limited: bool
+    # Whether it can be asked; a store by sheets or by a program is not.
+    called: bool
     counts: dict[str, int]
 
 
@@ -224,6 +227,7 @@ def stores(desk: ReadDesk) -> list[ShelfStore]:
             banned_words=row.banned_words or [],
             title_order=row.title_order or list(titles.PARTS),
             limited=row.allowance_units is not None or row.allowance_listings is not None,
+            called=row.kind not in UNCALLED,
             counts=counts.get(row.id, {}),
         )
         for row in desk.s.scalars(select(Store).order_by(Store.id))
@@ -389,6 +393,16 @@ def store_words(desk: WriteDesk, number: Big, ask: StoreWords) -> Done:
     """What a store's titles may be."""
     titles.set_words(desk, number, ask.title_most, ask.banned_words, ask.title_order)
     return Done(told="Kept; what it would not take is said before publishing")
+
+
+@router.post("/stores/{number}/read", status_code=202)
+def read_anew(desk: WriteDesk, number: Big) -> JobOutShort:
+    """Read a store's listings again, as a job: new ones come in, and where its words are not ours they are shown side by side."""
+    store = desk.get(Store, number, "store")
+    if store.kind in UNCALLED:
+        raise Conflict(f"{store.name} is never called: start its program again, or bring its listings in as a sheet")
+    job = start(desk, "join", f"join-store-{number}", f"Reading {store.name}'s listings", {"owner": "store", "id": number})
+    return JobOutShort(job=job.id)
 
 
 @router.get("/stores/{number}/allowance")

@@ -1433,6 +1433,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shelf/stores/{number}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Anew
+         * @description Read a store's listings again, as a job: new ones come in, and where its words are not ours they are shown side by side.
+         */
+        post: operations["shelf_read_anew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shelf/stores/{number}/words": {
         parameters: {
             query?: never;
@@ -4673,6 +4693,8 @@ export interface components {
         ShelfStore: {
             /** Banned Words */
             banned_words: string[];
+            /** Called */
+            called: boolean;
             /** Counts */
             counts: {
                 [key: string]: number;
@@ -7808,6 +7830,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_read_anew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOutShort"];
                 };
             };
             /** @description Validation Error */

@@ -80,6 +80,13 @@ const publish = () => mine().length && ['preparing', 'ended'].includes(view.valu
 const sale = (on: boolean) =>
   act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: mine(), on, why: '' } }))).then(done)
 const end = () => act(() => take(api.POST('/api/v1/shelf/end', { body: { listings: mine() } }))).then(done)
+/** Ask the stores what they show now; each is a job of its own. */
+const readAnew = () =>
+  act(async () => {
+    const asked = (stores.value ?? []).filter((one) => one.called && (!text('store') || text('store') === String(one.id)))
+    for (const one of asked) await take(api.POST('/api/v1/shelf/stores/{number}/read', { params: { path: { number: one.id } } }))
+    return { told: asked.length ? `Reading ${plural(asked.length, 'store')}` : 'That store is worked by its program; start it again' }
+  })
 const again = () => act(() => take(api.POST('/api/v1/shelf/again', { body: { listings: mine() } }))).then(done)
 useKeys('Shelf', [
   { key: 'p', told: 'publish the chosen', run: () => void publish() },
@@ -129,6 +136,7 @@ const EMPTY: Record<string, [string, string]> = {
           ><Btn v-if="view !== 'ended'" small hint="E" @click="end">{{ view === 'preparing' ? 'Drop' : 'End' }}</Btn></template
         >
         <template v-else
+          ><Btn v-if="view === 'differs'" small @click="readAnew">Read {{ text('store') ? 'this store' : 'the stores' }} anew</Btn
           ><Btn small @click="open = 'phrases'">Phrases</Btn><Btn small @click="open = 'words'">What stores take</Btn
           ><Btn v-if="limited.length" small @click="open = 'allowance'">Allowance</Btn
           ><SheetOut :csv="sheet('shelf', 'csv')" :xlsx="sheet('shelf', 'xlsx')"
