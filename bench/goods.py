@@ -33,7 +33,7 @@ from amber_lane.services.finder import Finder, Search
 from amber_lane.sheets.mapped import look
 
 from . import big
-from .measure import Report, memory_mb, percentile, seconds
+from .measure import Report, percentile, seconds
 
 WORDS = ("headlamp", "red padded", "star", "map moon", "stool", "chart 77", "ca", "field", "", "stool padded", "IT-0042", "canvas blue")
 SORTS = ("profit", "margin", "days", "lands", "stock")
@@ -69,6 +69,12 @@ def raw_sheet(data: bytes, path: Path) -> None:
     )
     base.execute("commit")
     base.close()
+
+
+def memory_mb() -> float:
+    """The most memory that this process has held since it began; what its parent held does not count."""
+    told = next(line for line in Path("/proc/self/status").read_text().splitlines() if line.startswith("VmHWM"))
+    return int(told.split()[1]) / 1024
 
 
 def take_alone(n: int) -> dict[str, float]:

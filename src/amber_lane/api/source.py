@@ -286,7 +286,7 @@ def _have(desk: Desk, items: Sequence[Item]) -> dict[int, str]:
     """Our SKU that an item fills, or else the one with its barcode."""
     s, out = desk.s, {}
     codes = {item.gtin for item in items if item.gtin}
-    by_code = dict(s.execute(select(Sku.gtin, Sku.code).where(Sku.gtin.in_(codes))).tuples().all())
+    by_code: dict[str, str] = dict(s.execute(select(Sku.gtin, Sku.code).where(Sku.gtin.in_(codes))).tuples().all()) if codes else {}
     for item in items:
         if item.gtin in by_code:
             out[item.id] = by_code[item.gtin]

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import date, datetime
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 
 @dataclass(frozen=True)
@@ -176,8 +176,9 @@ class StoreLink(Protocol):
     def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> StoreOrder: ...
 
 
-@dataclass(frozen=True)
-class CatalogueItem:
+class CatalogueItem(NamedTuple):
+    """One item as a supplier tells it. A tuple, since catalogues have a hundred thousand of them."""
+
     number: str
     title: str
     cost: int

@@ -15,6 +15,7 @@ class Sku(Versioned):
     """Our own number of a thing; `pace` is sales a day in millionths, from the last 28 days."""
 
     __tablename__ = "sku"
+    __table_args__ = (Index("ix_sku_gtin", "gtin"),)
     code: Mapped[str] = mapped_column(unique=True)
     title: Mapped[str]
     gtin: Mapped[str] = mapped_column(default="")

@@ -262,13 +262,15 @@ def _read(s: Session, since: int | None = None) -> Goods:
         place_of(Item.offer, OFFERS),
         func.coalesce(type_coerce(Item.changed_at, BigInteger), 0),
         Item.category,
-    ).order_by(Item.id)
+    )
     if since is not None:
         changed_at = type_coerce(Item.changed_at, BigInteger)
         # Several changes may fall into one moment, so that moment is read again where it is not the whole catalogue's.
-        several = s.scalar(select(func.count()).where(changed_at == since)) or 0
+        some = select(Item.id).where(changed_at == since).limit(MANY + 1).subquery()
+        several = s.scalar(select(func.count()).select_from(some)) or 0
         query = query.where(changed_at >= since if several <= MANY else changed_at > since)
-    *columns, category = fetch_columns(s, query)
+    # In order only where all are read: asked to sort, the database would walk through all items to find the few that moved.
+    *columns, category = fetch_columns(s, query.order_by(Item.id) if since is None else query)
     words = list(category) if len(columns[0]) else []
     names = sorted(set(words))
     place = {name: i for i, name in enumerate(names)}

@@ -54,6 +54,7 @@ KEYS = (("supplier_request", "item_id", "item"), ("saved_search", "store_id", "s
 
 def upgrade() -> None:
     op.create_index("ix_item_changed_at", "item", ["changed_at"])
+    op.create_index("ix_sku_gtin", "sku", ["gtin"])
     with op.batch_alter_table("outbox") as batch:
         batch.add_column(maybe("ticket", sa.Text()))
         batch.add_column(maybe("until", Time()))
@@ -92,6 +93,7 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    op.drop_index("ix_sku_gtin", "sku")
     op.drop_index("ix_item_changed_at", "item")
     op.drop_table("picture_at")
     op.drop_table("picture")
