@@ -12,6 +12,8 @@ import numpy as np
 from .money import Bools, Ints
 
 MOST_OF_ONE = 60
+# Steps of bisection, and in how many of the last ones a plan is made.
+_LAPS, _TRIED = 48, 16
 # Below this, minor units, what a unit adds is noise of the figures.
 WORTH_LEAST = 1e-9
 Floats = np.ndarray[tuple[int], np.dtype[np.float64]]
@@ -92,17 +94,19 @@ def _both(gain: Table, units_most: int, listings_most: int) -> Plan:
     """Both limits: for each price of a unit the best listings are those of most surplus; the price that uses all units is best."""
     low, high, bound = 0.0, float(gain.max()), np.inf
     best, worth = np.zeros(len(gain), dtype=np.int64), -1.0
-    for _ in range(60):
+    for lap in range(_LAPS):
         price = (low + high) / 2
         surplus = np.maximum(gain - price, 0.0).sum(axis=1)
         rows = _best_rows(surplus, listings_most)
         used = int(((gain > price) & rows[:, None]).sum())
         # Whatever the price, this is never less than the best plan.
         bound = min(bound, float(surplus[rows].sum()) + price * units_most)
-        units = _by_gain(gain, (gain > 0) & rows[:, None], units_most)
-        value = worth_of(units, gain)
-        if value > worth:
-            best, worth = units, value
+        if lap >= _LAPS - _TRIED:
+            # Giving the units out is the dear part, and worth it only where the price has nearly settled.
+            units = _by_gain(gain, (gain > 0) & rows[:, None], units_most)
+            value = worth_of(units, gain)
+            if value > worth:
+                best, worth = units, value
         if used > units_most:
             low = price
         else:
