@@ -64,8 +64,8 @@ class Agent:
                 busy = self.once()
             except TokenEnded:
                 raise
-            except httpx.HTTPError as error:
-                log.warning("Amber Lane does not answer", told=str(error)[:200])
+            except (httpx.HTTPError, ValueError) as error:
+                log.warning("Amber Lane does not answer, or not as it should", told=str(error)[:200])
                 busy = 0
             except OutsideError as error:
                 self._tell_trouble(error)
@@ -81,7 +81,11 @@ class Agent:
                     self.office.call("POST", "/listings", {"listings": [asdict(one) for one in page[start : start + 1000]]})
             self.listed = True
         if hello["read_orders"]:
-            self._orders(hello["orders_cursor"])
+            try:
+                self._orders(hello["orders_cursor"])
+            except httpx.HTTPStatusError as error:
+                # An order that is not taken must not keep the store's changes from being made; it is offered again next time.
+                self._tell_trouble(Refused(f"orders could not be handed in: {error.response.text[:200]}"))
         return self._changes()
 
     def _orders(self, cursor: str) -> None:

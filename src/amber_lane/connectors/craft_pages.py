@@ -18,6 +18,14 @@ from .wire import clip, minor, order_lines, path_part, rows_of
 
 R = TypeVar("R")
 _MONEY = "GBP"
+_NEEDED = {
+    "/stall.csv": ("code", "title", "price", "pieces", "state", "group", "barcode", "makers number", "maker", "comes in", "grams"),
+    "/orders.csv": (
+        *("seq", "order", "placed", "state", "by", "line", "code", "title", "pieces", "each", "name", "street", "street_2"),
+        *("town", "region", "postcode", "country", "phone", "email"),
+    ),
+    "/journal.csv": ("note",),
+}
 
 
 class CraftPages:
@@ -52,6 +60,8 @@ class CraftPages:
         if "\n" not in text or text.lstrip().startswith("<"):
             raise Malformed("the craft market's sheet cannot be read; its pages may have changed")
         rows = list(csv.DictReader(io.StringIO(text, newline="")))
+        if rows and not set(_NEEDED[path]) <= set(rows[0]):
+            raise Malformed("the craft market's sheet has other columns now; its pages may have changed")
         if any(None in row or None in row.values() for row in rows):
             raise Malformed("the craft market's sheet is torn")
         return rows

@@ -134,6 +134,12 @@ class FolderSheet:
             text = self.call.fetch(f"/{_ANSWERS}").text
         except NotThere:
             return []
+        try:
+            return self._answers(text, references)
+        except (ValueError, KeyError, csv.Error) as error:
+            raise Malformed(f"the folder's sheet of answers cannot be read: {str(error).splitlines()[0]}") from error
+
+    def _answers(self, text: str, references: list[str]) -> list[PurchaseAnswer]:
         out = []
         for row in csv.DictReader(io.StringIO(text, newline=""), delimiter=";"):
             if row.get("reference") in references:

@@ -67,7 +67,11 @@ class RetailSite:
     def account(self) -> Account:
         said = self._me()
         may = ["read items one by one", "send purchase orders"]
-        return Account(said.shop, said.country, said.currency, may, said.pages, ppm(said.sales_tax_percent))
+        try:
+            tax = ppm(said.sales_tax_percent)
+        except ValueError as error:
+            raise Malformed(f"the retail site's sales tax cannot be read: {error}") from error
+        return Account(said.shop, said.country, said.currency, may, said.pages, tax)
 
     def budget(self) -> Budget | None:
         return self.call.budget

@@ -48,7 +48,13 @@ class Batches:
                 if not rows:
                     break
                 done += len(rows)
-                self._send(link, rows, rows[0].ticket or "")
+                try:
+                    self._send(link, rows, rows[0].ticket or "")
+                except OutsideError:
+                    raise
+                except BaseException:
+                    self._lose(rows)
+                    raise
         except OutsideError as error:
             return done, error
         return done, None
@@ -106,15 +112,22 @@ class Batches:
                 self._settle(rows, {}, {rows[0].id: error.told})
                 return
             middle = len(rows) // 2
-            for part in (rows[:middle], rows[middle:]):
-                fresh = f"{key}-{part[0].id}"
-                self._set([row.id for row in part], "claimed", "", ticket=fresh)
-                self._send(link, part, fresh)
+            # The second half is handed back before the first goes out: whatever happens to that one, this one is not stuck.
+            self._set([row.id for row in rows[middle:]], "waiting", "")
+            fresh = f"{key}-{rows[0].id}"
+            self._set([row.id for row in rows[:middle]], "claimed", "", ticket=fresh)
+            self._send(link, rows[:middle], fresh)
             return
         except OutsideError as error:
             self._set(ids, "waiting", error.told, wait=error.wait if isinstance(error, RateLimited) else 5.0)
             raise
         self._set(ids, "posted", "in a batch, its result is still to come", ticket=key, wait=LOOK_AGAIN.total_seconds())
+
+    def _lose(self, rows: list[Outbox]) -> None:
+        """Something broke here in between: what is still in hand may have arrived, and is asked for by its key."""
+        with self.db.writing() as s:
+            mine = update(Outbox).where(Outbox.id.in_([row.id for row in rows]), Outbox.state == "claimed")
+            s.execute(mine.values(state=OUTBOX.step("claimed", "lose")))
 
     def _set(self, ids: Iterable[int], state: str, told: str, ticket: str | None = None, wait: float = 0.0) -> None:
         with self.db.writing() as s:

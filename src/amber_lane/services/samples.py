@@ -127,9 +127,3 @@ def judge(desk: Desk, number: int, version: int, verdict: str, note: str) -> Sam
     desk.log("sample.judge", item.number, f"{item.number}: {told}")
     desk.s.flush()
     return row
-
-
-def verdict_of(desk: Desk, items: list[int]) -> dict[int, str]:
-    """The newest verdict on each item that has one."""
-    rows = desk.s.execute(select(Sample.item_id, Sample.verdict).where(Sample.item_id.in_(items), Sample.verdict != "").order_by(Sample.id))
-    return dict(rows.tuples().all())

@@ -180,15 +180,12 @@ def count(text: str) -> int:
 
 def _chain(first: list[list[str]], body: Iterator[list[str]]) -> Iterator[list[str]]:
     n = 0
-    try:
-        for part in (iter(first), body):
-            for row in part:
-                n += 1
-                if n > ROWS_MOST:
-                    raise NotASheet(_TOO_LONG)
-                yield row
-    except csv.Error as error:
-        raise NotASheet(f"the file stops being a sheet: {error}") from error
+    for part in (iter(first), body):
+        for row in part:
+            n += 1
+            if n > ROWS_MOST:
+                raise NotASheet(_TOO_LONG)
+            yield row
 
 
 def _text(data: bytes, reading: Reading, notices: list[str]) -> str:
@@ -235,7 +232,10 @@ def _separator(text: str) -> str:
 
 def _csv(text: str, separator: str) -> Iterator[list[str]]:
     csv.field_size_limit(1_000_000)
-    return csv.reader(io.StringIO(text, newline=""), delimiter=separator)
+    try:
+        yield from csv.reader(io.StringIO(text, newline=""), delimiter=separator)
+    except csv.Error as error:
+        raise NotASheet(f"the file stops being a sheet: {error}") from error
 
 
 def _names(header: Sequence[str]) -> list[str]:

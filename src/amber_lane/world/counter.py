@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import json
+import time
+from collections import deque
 from typing import Any
 
-from fastapi import HTTPException, Request
+from fastapi import HTTPException, Request, Response
 
 from .life import DAY, show
 from .partners import SHOPS
@@ -140,3 +142,16 @@ def keep_picture(world: World, store: str, data: bytes) -> str:
     with world.change() as db:
         db.execute("insert or ignore into shop_picture values (?,?,?)", (f"{store}-{name}", store, data))
     return f"{store}-{name}"
+
+
+def count_call(calls: deque[float], limit: int, response: Response) -> None:
+    """Count a call of so many in ten real seconds, told with every answer; HTTPException 429 beyond."""
+    now = time.monotonic()
+    while calls and calls[0] < now - 10:
+        calls.popleft()
+    left = limit - len(calls)
+    head = {"calls-limit": str(limit), "calls-left": str(max(left - 1, 0)), "calls-again-in": "10"}
+    if left <= 0:
+        raise HTTPException(429, "too many calls", head | {"retry-after": str(int(calls[0] + 10 - now) + 1)})
+    calls.append(now)
+    response.headers.update(head)

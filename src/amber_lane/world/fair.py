@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import secrets
-import time
 from collections import deque
 from typing import Any
 
@@ -67,15 +66,7 @@ class Sent(BaseModel):
 def _counted(request: Request, response: Response) -> World:
     """Count a call; so many in ten real seconds, told with every answer."""
     world = world_of(request)
-    limit, now = int(world.fact("fair_calls", 120)), time.monotonic()
-    while _calls and _calls[0] < now - 10:
-        _calls.popleft()
-    left = limit - len(_calls)
-    head = {"calls-limit": str(limit), "calls-left": str(max(left - 1, 0)), "calls-again-in": "10"}
-    if left <= 0:
-        raise HTTPException(429, "too many calls", head | {"retry-after": str(int(_calls[0] + 10 - now) + 1)})
-    _calls.append(now)
-    response.headers.update(head)
+    counter.count_call(_calls, int(world.fact("fair_calls", 120)), response)
     return world
 
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import time
 from collections import deque
 from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request, Response
 
-from .counter import world_of
+from .counter import count_call, world_of
 from .partners import SELLERS
 from .state import World, iso, pounds
 from .trade import Purchase, as_of, origins_out, place, purchases_of, told_cost, told_stock
@@ -23,15 +22,7 @@ def enter(request: Request, response: Response) -> World:
     world = world_of(request)
     if request.headers.get("site-key") != f"{world.key}-sable":
         raise HTTPException(401, "unknown key")
-    limit, now = int(world.fact("retail_calls", 60)), time.monotonic()
-    while _calls and _calls[0] < now - 10:
-        _calls.popleft()
-    left = limit - len(_calls)
-    head = {"calls-limit": str(limit), "calls-left": str(max(left - 1, 0)), "calls-again-in": "10"}
-    if left <= 0:
-        raise HTTPException(429, "too many calls", head | {"retry-after": str(int(_calls[0] + 10 - now) + 1)})
-    _calls.append(now)
-    response.headers.update(head)
+    count_call(_calls, int(world.fact("retail_calls", 60)), response)
     return world
 
 
