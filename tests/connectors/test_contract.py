@@ -225,3 +225,18 @@ def test_a_word_without_the_right_signature_is_not_read():
     store = connect("store", "own_site", "http://x", "a:b", 1, nonsense({}))
     with pytest.raises(OutsideError, match="signed"):
         store.read_word({"shop-signed-at": "now", "shop-signature": "00"}, b"{}", "secret")
+
+
+def test_a_folder_whose_answers_are_made_otherwise_is_told_and_never_guessed():
+    for text in ("reference;number\nT-1;7\n", "reference;number;state;told;billed;tracking_number;carrier\nT-1;7;lost;;1,00;;\n"):
+        folder = connect("supplier", "folder", "http://x", "", 1, nonsense(text), {"reading": None, "currency": "PLN"})
+        with pytest.raises(Malformed):
+            folder.find_purchases(["T-1"])
+
+
+def test_pages_with_other_columns_are_told():
+    pages = connect("store", "craft_pages", "http://x", "a:b", 1, nonsense("code,name\nA,B\n"))
+    pages.call.client.cookies.set("seat", "x")
+    for read in (lambda: list(pages.listings()), lambda: pages.orders("")):
+        with pytest.raises(Malformed, match="other columns"):
+            read()

@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 from sqlalchemy import select
 
+from amber_lane.connectors.errors import Refused
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing, Sku
@@ -164,3 +165,23 @@ def test_killed_between_sending_and_the_answer_the_store_is_asked_first(fair: Bu
     until_done(again)
     assert states(again, 9000) == {"done": 8} and {shown(again, sku).count(9000) for sku in skus} == {1}
     again.close()
+
+
+def test_when_half_of_a_refused_batch_is_lost_the_other_half_still_goes(fair: Business) -> None:
+    class Half:
+        batch_most = 250
+
+        def __init__(self) -> None:
+            self.sizes: list[int] = []
+
+        def send_batch(self, changes: list[Any], key: str) -> None:
+            self.sizes.append(len(changes))
+            raise Refused("one of these is wrong") if len(self.sizes) == 1 else ValueError("a fault of our own")
+
+    wish(fair, 6600, 6)
+    half = Half()
+    with pytest.raises(ValueError, match="our own"):
+        fair.house.worker.delivery.batches.run("store:2", half, 100, True)
+    assert half.sizes == [6, 3] and states(fair, 6600) == {"unknown": 3, "waiting": 3}
+    until_done(fair)
+    assert states(fair, 6600) == {"done": 6}
