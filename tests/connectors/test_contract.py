@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -133,9 +134,11 @@ def test_a_new_listing_is_made_with_all_that_it_says(calm, partner):
         with pytest.raises(Refused, match="picture"):
             store.keep_picture(b"<svg/>", "image/png")
     words = ListingWords("Night lamp, red", "<p>Kind to the eyes.</p>", "lights", tags="red", compare_at=1500, pictures=pictures)
+    words = replace(words, options="red, 2 pack", family="NEW")
     assert change(calm, store, ListingChange("NEW-1", 1295, "GBP", 4, "live", words), f"{code}-n1") == ""
     told = calm.client.get(f"/world/record/listings/NEW-1?store={code}").json()["now"]
     assert (told["title"], told["price"], told["quantity"], told["state"]) == ("Night lamp, red", 1295, 4, "live")
+    assert (told["options"], told["family"]) == ("red, 2 pack", "NEW")
     assert told["description"] == words.description and (code == "craft" or json.loads(told["pictures"]) == list(pictures))
 
 

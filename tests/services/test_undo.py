@@ -11,12 +11,13 @@ import pytest
 from sqlalchemy import select
 
 from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
+from amber_lane.core.options import Option
 from amber_lane.data.lanes import Lane, LanePart
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Outbox, Snooze
 from amber_lane.data.prices import Policy, PriceRule, Rate
 from amber_lane.data.setup import FeeRow, Origin, Service, Store, Supplier
-from amber_lane.data.shelf import Listing, PhraseRule
+from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
 from amber_lane.data.source import Sample
 from amber_lane.services import (
     allowance,
@@ -33,10 +34,12 @@ from amber_lane.services import (
     terms,
     today,
     undo,
+    variants,
     watch,
 )
 from amber_lane.services.desk import Conflict, Desk, NotFound
 from amber_lane.services.finder import Finder
+from amber_lane.services.variants import Wish
 
 from ..small import BUYER, Small
 
@@ -57,6 +60,8 @@ SEEN = {
     Origin: ("code", "name", "cut_off", "handling", "holidays", "return_address"),
     Service: ("code", "country", "first", "following", "free_over", "days_low", "days_high"),
     PhraseRule: ("find", "put", "store_id"),
+    Variant: ("family", "sku_id", "options"),
+    Sku: ("code", "options", "weight_g"),
     Sample: ("item_id", "state"),
 }
 
@@ -107,6 +112,8 @@ FEES = [
     {"category": "", "percent": 150_000, "least": 20, "cap": 900, "fixed": 5},
     {"category": "Lamps", "percent": 80_000, "least": 0, "cap": None, "fixed": 0},
 ]
+SIZES = Option("Size", ("S", "M", "L"))
+WISHES = [Wish(("S",), True, price=900, most=2), Wish(("M",), True, item=5), Wish(("L",), False)]
 ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a lane opened before all others": ("lane.open", lambda d: lanes.open_lane(d, 1, [lanes.Part(2, Fraction(1))])),
     "a spare closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1, 1).id, lane(d, 1, 1).version)),
@@ -137,6 +144,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a phrase": ("phrase.add", lambda d: phrases.add_rule(d, "thing", "lamp", None)),
     "an allowance": ("allowance.apply", lambda d: (setattr(first(d, Store), "allowance_units", 6), allowance.apply(d, 1, 24))),
     "a sample": ("sample.order", lambda d: (samples.set_own_address(d, BUYER), samples.order(d, 1))),
+    "sizes": ("family.keep", lambda d: variants.keep(d, Finder(), 1, first(d, Listing).version, "Thing", [SIZES], WISHES)),
     "a trouble put off": ("snooze", lambda d: today.snooze(d, "hold:2", 8)),
 }
 

@@ -28,7 +28,24 @@ from ..jobs.worker import Worker
 from ..services.secrets import Safe
 from ..services.setup import Doors
 from ..settings import Settings
-from . import asking, catalogues, lanes, orders, prices, program, sending, session, setup, sheets, shelf, source, today, transit, watch
+from . import (
+    asking,
+    catalogues,
+    families,
+    lanes,
+    orders,
+    prices,
+    program,
+    sending,
+    session,
+    setup,
+    sheets,
+    shelf,
+    source,
+    today,
+    transit,
+    watch,
+)
 from .deps import House
 from .errors import add_errors
 from .live import Live
@@ -108,7 +125,8 @@ def make_app(house: House) -> FastAPI:
     )
     app.state.house = house
     add_errors(app)
-    for part in (session, today, lanes, prices, watch, orders, transit, setup, sheets, program, catalogues, sending, asking, source, shelf):
+    goods = (catalogues, asking, source, shelf, families)
+    for part in (session, today, lanes, prices, watch, orders, transit, setup, sheets, program, sending, *goods):
         app.include_router(part.router, prefix="/api/v1")
 
     @app.get("/api/health", tags=["app"])

@@ -13,7 +13,7 @@ from ..data.outbox import Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing, PhraseRule, Picture, Sku
 from ..jobs.longjobs import start
-from ..services import allowance, lists, phrases, pictures, publishing, titles
+from ..services import allowance, families, lists, phrases, pictures, publishing, titles
 from ..services.desk import Conflict, Invalid
 from ..services.goods import mark_of
 from ..services.lists import Wish
@@ -82,6 +82,8 @@ class ShelfBench(BaseModel):
     tags: str
     price: Money
     compare_at: Money | None
+    weight_g: int
+    family: int
     pictures: list[int]
     suggested: str
     missing: list[str]
@@ -99,6 +101,7 @@ class EditAsk(Ask):
     description: str | None = Field(None, max_length=40_000)
     category: str | None = Field(None, max_length=100)
     tags: str | None = Field(None, max_length=500)
+    weight_g: int | None = Field(None, ge=0, le=10_000_000)
     compare_at: Money | None = None
     no_compare: bool = False
     pictures: list[Big] | None = Field(None, max_length=12)
@@ -256,6 +259,8 @@ def bench(desk: ReadDesk, number: Big) -> ShelfBench:
         tags=row.tags,
         price=sure(row.wanted_price, row.currency),
         compare_at=money(row.compare_at, row.currency),
+        weight_g=sku.weight_g,
+        family=families.size(desk, sku.id),
         pictures=list(row.pictures or []),
         suggested=titles.suggest(desk, store, sku, row.title),
         missing=publishing.Checks(desk, store, [row.sku_id]).missing(row),
@@ -272,7 +277,7 @@ def bench(desk: ReadDesk, number: Big) -> ShelfBench:
 def edit(desk: WriteDesk, number: Big, ask: EditAsk) -> Done:
     """Change what a listing says. On sale it goes to the store at once."""
     words: dict[str, Any] = {
-        name: value for name in ("title", "description", "category", "tags") if (value := getattr(ask, name)) is not None
+        name: value for name in ("title", "description", "category", "tags", "weight_g") if (value := getattr(ask, name)) is not None
     }
     if ask.compare_at is not None or ask.no_compare:
         words["compare_at"] = None if ask.no_compare else minor(ask.compare_at, "compare_at")

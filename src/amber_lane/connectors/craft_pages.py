@@ -95,7 +95,9 @@ class CraftPages:
     def change_listing(self, change: ListingChange, key: str) -> None:
         form = {"price": plain(change.price, change.currency), "pieces": str(change.quantity), "state": change.state, "note": key}
         if change.words is not None:
-            form |= {"title": change.words.title, "text": change.words.description, "group": change.words.category}
+            words = change.words
+            form |= {"title": words.title, "text": words.description, "group": words.category}
+            form |= {"comes_in": words.options, "one_of": words.family}
         self._signed_in(lambda: self.call.send("POST", f"/stall/{path_part(change.sku)}", data=form))
 
     def find_change(self, change: ListingChange, key: str) -> bool:

@@ -248,6 +248,7 @@ def _body(change: ListingChange) -> dict[str, Any]:
             "maker": words.brand,
             "group": words.category,
             "comes_in": words.options,
+            "goes_with": words.family,
             "labels": words.tags,
             "grams": words.weight_g,
             "was_price": "" if words.compare_at is None else plain(words.compare_at, change.currency),

@@ -82,6 +82,8 @@ class ListingWords:
     weight_g: int = 0
     compare_at: int | None = None
     pictures: tuple[str, ...] = ()
+    # Listings with the same mark are sizes and colours of one thing; empty = it stands alone.
+    family: str = ""
 
 
 @dataclass(frozen=True)

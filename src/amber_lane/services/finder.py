@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import re
 import threading
+from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from sqlalchemy import BigInteger, func, select, type_coerce
@@ -105,6 +106,16 @@ class Found:
     view: View
 
 
+class Worth(NamedTuple):
+    """One item in one store; amounts in the store's money. known: a price meets the rules and it is sent there."""
+
+    price: int
+    landed: int
+    profit: int
+    known: bool
+    stock: int
+
+
 @dataclass
 class Finder:
     """The columns of one database. One thread brings them up to date at a time."""
@@ -135,6 +146,18 @@ class Finder:
                 rows, rank = rows[near], rank[near]
             places = rows[np.lexsort((goods.ids[rows], rank))[ask.offset : end]]
             return Found(goods.ids[places].tolist(), total, len(goods.ids), goods, view)
+
+    def worth(self, desk: Desk, store: int, items: Sequence[int]) -> dict[int, Worth]:
+        """What items would be in a store; those that are none are left out."""
+        with self.lock:
+            goods, view = self.look(desk, store)
+            wanted = np.unique(np.array(items, dtype=np.int64))
+            places = np.searchsorted(goods.ids, wanted)
+            places = places[places < len(goods.ids)]
+            places = places[np.isin(goods.ids[places], wanted)]
+            columns = (view.price, view.landed, view.profit, view.known, goods.stock)
+            rows = zip(*(column[places].tolist() for column in columns), strict=True)
+            return {number: Worth(*row) for number, row in zip(goods.ids[places].tolist(), rows, strict=True)}
 
     def look(self, desk: Desk, store: int) -> tuple[Goods, View]:
         """The columns as they are now, and what they are in a store. Call with the lock held."""

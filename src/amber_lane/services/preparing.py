@@ -16,9 +16,10 @@ from ..data.lanes import Lane, LanePart
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
+from ..data.watch import Response
 from . import lanes
 from .desk import Desk, DeskError, by_id
-from .finder import Finder
+from .finder import Finder, Worth
 from .phrases import Cleaner
 from .publishing import price_prepared
 from .respond import respond
@@ -42,14 +43,7 @@ def prepare(
     """Prepare listings of items in a store, at the price that the rules make now; not yet on sale."""
     store = desk.get(Store, store_id, "store")
     found = by_id(desk.s, Item, items)
-    with finder.lock:
-        goods, view = finder.look(desk, store_id)
-        places = dict(zip(goods.ids.tolist(), range(len(goods.ids)), strict=True)) if len(items) > 200 else None
-
-        def place_of(number: int) -> int:
-            return places[number] if places is not None else int((goods.ids == number).argmax())
-
-        priced = {i: (int(view.price[at]), bool(view.known[at])) for i in found for at in [place_of(i)]}
+    priced = finder.worth(desk, store_id, list(found))
     suppliers = {row.id: row for row in desk.s.scalars(select(Supplier))}
     known = _Known(desk, store, list(found.values()), suppliers)
     cleaner = Cleaner(desk, store)
@@ -109,9 +103,9 @@ class _Known:
 
 
 def _prepare(
-    desk: Desk, store: Store, item: Item, supplier: Supplier, priced: tuple[int, bool], known: _Known, cleaner: Cleaner
+    desk: Desk, store: Store, item: Item, supplier: Supplier, worth: Worth, known: _Known, cleaner: Cleaner
 ) -> tuple[Prepared, int]:
-    price, sells = priced
+    price, sells = worth.price, worth.known
     if item.offer == "gone":
         raise DeskError(f"{supplier.name} does not have {item.number} any more")
     sku_id = known.by_item.get(item.id) or (known.by_gtin.get(item.gtin) if item.gtin and item.pack_size == 1 else None)
@@ -173,9 +167,13 @@ def take_back(desk: Desk, after: dict[str, Any]) -> None:
         if row.state != "preparing":
             continue
         sku, number = row.sku_id, row.id
-        desk.s.delete(row)
+        if desk.s.scalar(select(Response.id).where(Response.listing_id == number).limit(1)) is None:
+            desk.s.delete(row)
+        else:
+            # What was ever on sale keeps its history.
+            row.state = LISTING.step(row.state, "end")
         desk.s.flush()
-        if desk.s.scalar(select(Listing.id).where(Listing.sku_id == sku, Listing.id != number)) is None:
+        if desk.s.scalar(select(Listing.id).where(Listing.sku_id == sku, Listing.id != number, Listing.state != "ended")) is None:
             for lane, _ in lanes.lanes_of(desk, sku):
                 lane.until = desk.now
             desk.s.flush()

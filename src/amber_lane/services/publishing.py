@@ -203,7 +203,12 @@ def price_prepared(desk: Desk, rows: Sequence[Listing]) -> None:
     desk.s.flush()
 
 
-WORDS = ("title", "description", "category", "tags", "compare_at", "pictures")
+# What its SKU says, so that every store's listing of it does.
+SKU_WORDS = ("weight_g",)
+WORDS = ("title", "description", "category", "tags", "compare_at", "pictures", *SKU_WORDS)
+
+
+NAMES = {"compare_at": "compare-at price", "weight_g": "weight"}
 
 
 def edit(desk: Desk, number: int, version: int | None, words: dict[str, Any], pass_on: bool = True) -> Listing:
@@ -214,7 +219,8 @@ def edit(desk: Desk, number: int, version: int | None, words: dict[str, Any], pa
         raise Invalid(f"a listing has no {sorted(unknown)[0]}")
     if "description" in words:
         words["description"] = clean_html(words["description"])
-    before = {name: getattr(row, name) for name in words}
+    sku = desk.get(Sku, row.sku_id, "SKU")
+    before = {name: getattr(sku if name in SKU_WORDS else row, name) for name in words}
     if before == words:
         return row
     store = desk.get(Store, row.store_id, "store")
@@ -225,11 +231,10 @@ def edit(desk: Desk, number: int, version: int | None, words: dict[str, Any], pa
     if compare is not None and compare <= row.wanted_price:
         raise Invalid("the price to compare with must be above the price", {"compare_at": "must be above the price"})
     change_words(desk, row, words)
-    sku = desk.get(Sku, row.sku_id, "SKU")
-    told = f"{sku.code}: {', '.join(name.replace('_', ' ') for name in words)} changed"
+    told = f"{sku.code}: {', '.join(NAMES.get(name, name) for name in words)} changed"
     desk.log("listing.words", sku.code, told, before={"listing": number, "words": before}, undo=True)
     if pass_on:
-        shared = {name: value for name, value in words.items() if name != "compare_at"}
+        shared = {name: value for name, value in words.items() if name not in ("compare_at", *SKU_WORDS)}
         for other in desk.s.scalars(select(Listing).where(Listing.copied_from == number, Listing.follow_words)).all():
             cleaner = Cleaner(desk, desk.get(Store, other.store_id, "store"))
             theirs = {**shared, "title": cleaner.title(shared["title"])} if "title" in shared else shared
@@ -255,12 +260,18 @@ def send_again(desk: Desk, ids: Iterable[int]) -> int:
 
 
 def change_words(desk: Desk, row: Listing, words: dict[str, Any]) -> None:
-    """Put words on a listing; on sale they go to its store."""
+    """Put words on a listing; on sale they go to its store, and what is its SKU's to every store that shows it."""
+    told = [row]
     for name, value in words.items():
-        setattr(row, name, value)
-    if row.state in ("live", "paused"):
-        row.words_due = True
-        shelf.want(desk, row)
+        if name in SKU_WORDS:
+            setattr(desk.get(Sku, row.sku_id, "SKU"), name, value)
+            told += desk.s.scalars(select(Listing).where(Listing.sku_id == row.sku_id, Listing.id != row.id)).all()
+        else:
+            setattr(row, name, value)
+    for one in told:
+        if one.state in ("live", "paused"):
+            one.words_due = True
+            shelf.want(desk, one)
     desk.s.flush()
 
 

@@ -121,6 +121,7 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
 def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str = "", until: datetime | None = None) -> Listing:
     """Fix a price by hand (None = let the rule set it again). It is still guarded: a price that loses money is refused."""
     from .book import load
+    from .publishing import price_prepared
     from .respond import respond, with_sharers
 
     listing = desk.get_version(Listing, number, version, "listing")
@@ -128,9 +129,10 @@ def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str
     if price is not None:
         if not 1 <= price <= 100_000_000:
             raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must lie between 0.01 and 1,000,000"})
-        book = load(desk, with_sharers(desk, {listing.sku_id}))
-        row = int((book.ids == listing.id).argmax()) if len(book.ids) else -1
-        if row >= 0 and book.counted[row]:
+        book = load(desk, with_sharers(desk, {listing.sku_id}), preparing=listing.state == "preparing")
+        for row in (book.ids == listing.id).nonzero()[0].tolist() if len(book.ids) else []:
+            if not book.counted[row]:
+                continue
             left = int(keep(book.wanted_price * 0 + price, book.terms).profit[row])
             if left < 0:
                 raise Invalid(
@@ -144,7 +146,10 @@ def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str
     )
     act = desk.log("price.hand", sku.code, told, why=why, before=before, after={"hand_price": price, "listing": number}, undo=True)
     desk.s.flush()
-    respond(desk, [listing.sku_id], act=act.id, only={number})
+    if listing.state == "preparing":
+        price_prepared(desk, [listing])
+    else:
+        respond(desk, [listing.sku_id], act=act.id, only={number})
     desk.s.refresh(listing)
     return listing
 

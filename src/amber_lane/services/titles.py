@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 
+from ..core.options import bare
 from ..data.setup import Store
 from ..data.shelf import Sku
 from .desk import Desk, Invalid
-from .phrases import Cleaner, whole
+from .phrases import Cleaner
 
 PARTS = ("what", "options", "brand")
 
 
 def suggest(desk: Desk, store: Store, sku: Sku, title: str) -> str:
     """A title from maker, options and what it is, in the store's order, cleaned for it."""
-    what = title or sku.title
-    for part in (sku.brand, sku.options):
-        if part:
-            what = whole(part).sub(" ", what)
-    what = re.sub(r"\s*,\s*(,\s*)*", ", ", re.sub(r"\(\s*\)", " ", what))
-    parts = {"what": " ".join(what.split()).strip(" ,-"), "options": sku.options, "brand": sku.brand}
+    what = bare(bare(title or sku.title, sku.options), sku.brand)
+    parts = {"what": what, "options": sku.options, "brand": sku.brand}
     order = [name for name in store.title_order or PARTS if name in parts]
     order += [name for name in PARTS if name not in order]
     return Cleaner(desk, store).title(", ".join(parts[name] for name in order if parts[name]))

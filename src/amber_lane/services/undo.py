@@ -12,7 +12,7 @@ from ..data.lanes import Lane
 from ..data.orders import Order
 from ..data.outbox import Act, Snooze
 from ..data.shelf import Listing
-from . import allowance, lanes, orders, phrases, preparing, prices, publishing, purchases, samples, shelf, terms, watch
+from . import allowance, lanes, orders, phrases, preparing, prices, publishing, purchases, samples, shelf, terms, variants, watch
 from .desk import Conflict, Desk
 from .planning import replan
 
@@ -26,7 +26,7 @@ def _hand_price(desk: Desk, act: Act) -> None:
     listing = desk.get(Listing, _after(act)["listing"], "listing")
     was = _before(act)
     shelf.fix_price(desk, listing.id, listing.version, was["hand_price"], "undone")
-    if was["hand_price"] is None and listing.wanted_price != was["price"]:
+    if was["hand_price"] is None and listing.wanted_price != was["price"] and listing.state in ("live", "paused"):
         shelf.want(desk, listing, price=was["price"])
 
 
@@ -79,6 +79,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "listing.words": _words,
     "phrase.add": lambda desk, act: phrases.undo_rule(desk, _before(act)),
     "allowance.apply": lambda desk, act: allowance.restore(desk, _before(act)),
+    "family.keep": lambda desk, act: variants.take_back(desk, act, UNDO),
     "listing.prepare": lambda desk, act: preparing.take_back(desk, _after(act)),
     "sample.order": lambda desk, act: samples.take_back(desk, _after(act)),
     "order.allow": _allow,
@@ -99,6 +100,7 @@ PUTS_BACK = {
     "price.hand",
     "origins.change",
     "listing.words",
+    "family.keep",
     "allowance.apply",
 }
 

@@ -15,7 +15,7 @@ from .partners import SHOPS
 from .state import World, iso, pence, pounds
 
 STATES = ("live", "paused", "ended")
-WORDS = ("title", "description", "gtin", "mpn", "brand", "category", "options", "tags")
+WORDS = ("title", "description", "gtin", "mpn", "brand", "category", "options", "tags", "family")
 
 
 def world_of(request: Request) -> World:

@@ -104,9 +104,12 @@ def edit(
     title: str = Form(None),
     text: str = Form(None),
     group: str = Form(None),
+    comes_in: str = Form(None),
+    one_of: str = Form(None),
     note: str = Form(""),
 ) -> Response:
-    given = {"price": price, "quantity": pieces, "state": state, "title": title, "description": text, "category": group}
+    words = {"title": title, "description": text, "category": group, "options": comes_in, "family": one_of}
+    given = {"price": price, "quantity": pieces, "state": state, **words}
     counter.change(enter(request), "craft", sku, given, note, make=title is not None)
     return _page(f"{sku} is changed.")
 

@@ -45,6 +45,7 @@ class Change(BaseModel):
     maker: str | None = None
     group: str | None = None
     comes_in: str | None = None
+    goes_with: str | None = None
     labels: str | None = None
     grams: int | None = None
     was_price: str | None = None
@@ -115,6 +116,7 @@ def _offer(row: dict[str, Any]) -> dict[str, Any]:
         "maker": row["brand"],
         "group": row["category"],
         "comes_in": row["options"],
+        "goes_with": row["family"],
         "labels": row["tags"],
         "grams": row["weight_g"],
         "price": pounds(row["price"]),
@@ -207,6 +209,7 @@ NAMES = {
     "maker": "brand",
     "group": "category",
     "comes_in": "options",
+    "goes_with": "family",
     "labels": "tags",
     "grams": "weight_g",
     "price": "price",

@@ -48,6 +48,7 @@ class Whole(Change):
     category: str | None = None
     options: str | None = None
     tags: str | None = None
+    family: str | None = None
     weight_g: int | None = None
     compare_at: str | None = None
     pictures: list[str] | None = None

@@ -20,7 +20,8 @@ create table if not exists event(id integer primary key, due integer, kind text,
 create index if not exists event_due on event(due);
 create table if not exists shop_listing(store text, sku text, title text, gtin text, mpn text, brand text,
   category text, options text, weight_g integer, price integer, quantity integer, state text, popularity real,
-  description text default '', compare_at integer, tags text default '', pictures text default '[]', primary key(store, sku));
+  description text default '', compare_at integer, tags text default '', pictures text default '[]', family text default '',
+  primary key(store, sku));
 create table if not exists shop_show(seq integer primary key, at integer, store text, sku text, price integer, quantity integer,
   state text, key text, by text);
 create index if not exists shop_show_sku on shop_show(store, sku, seq);
@@ -45,7 +46,7 @@ create table if not exists mail(id integer primary key, at integer, reference te
 """
 
 
-SCHEMA_NUMBER = 3
+SCHEMA_NUMBER = 4
 
 
 class OldWorld(RuntimeError):

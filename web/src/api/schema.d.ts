@@ -1231,6 +1231,46 @@ export interface paths {
         patch: operations["shelf_edit"];
         trace?: never;
     };
+    "/api/v1/shelf/listings/{number}/family": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep
+         * @description Make, change and drop combinations at once. Can be undone as one.
+         */
+        put: operations["shelf_keep"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shelf/listings/{number}/family/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description All combinations of a listing's options with what stands for each, or what would; nothing is changed.
+         */
+        post: operations["shelf_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shelf/listings/{number}/pictures": {
         parameters: {
             query?: never;
@@ -2577,6 +2617,23 @@ export interface components {
              */
             why: string;
         };
+        /**
+         * ChoiceOut
+         * @description A supplier item that a combination may be filled by. stock -1: not told.
+         */
+        ChoiceOut: {
+            cost: components["schemas"]["Money"];
+            /** Id */
+            id: number;
+            /** Number */
+            number: string;
+            /** Options */
+            options: string;
+            /** Stock */
+            stock: number;
+            /** Title */
+            title: string;
+        };
         /** ClockAsk */
         ClockAsk: {
             /** Jump Minutes */
@@ -2621,6 +2678,36 @@ export interface components {
             sku: string;
             /** Title */
             title: string;
+        };
+        /**
+         * CombinationOut
+         * @description part: it belongs to the family now; state '' where no listing of the store stands for it. by_hand: its price is fixed.
+         */
+        CombinationOut: {
+            /** By Hand */
+            by_hand: boolean;
+            /** Item */
+            item: number | null;
+            lands: components["schemas"]["Money"] | null;
+            /** Listing */
+            listing: number | null;
+            /** Most */
+            most: number | null;
+            /** Part */
+            part: boolean;
+            /** Picture */
+            picture: number | null;
+            price: components["schemas"]["Money"] | null;
+            profit: components["schemas"]["Money"] | null;
+            rule_price: components["schemas"]["Money"] | null;
+            /** Shows */
+            shows: number;
+            /** Sku */
+            sku: string;
+            /** State */
+            state: string;
+            /** Values */
+            values: string[];
         };
         /** CopyAsk */
         CopyAsk: {
@@ -2761,6 +2848,8 @@ export interface components {
             title?: string | null;
             /** Version */
             version: number;
+            /** Weight G */
+            weight_g?: number | null;
         };
         /** EffectOut */
         EffectOut: {
@@ -3149,6 +3238,37 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** KeepAsk */
+        KeepAsk: {
+            /** Options */
+            options: components["schemas"]["OptionShape"][];
+            /** Rows */
+            rows: components["schemas"]["WishIn"][];
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * KeptOut
+         * @description failed: a combination -> why it could not be made; the rest is done.
+         */
+        KeptOut: {
+            /** Dropped */
+            dropped: number;
+            /** Failed */
+            failed: {
+                [key: string]: string;
+            };
+            /** Made */
+            made: number;
+            matrix: components["schemas"]["MatrixOut"];
+            /** Told */
+            told: string;
+        };
         /** KindOut */
         KindOut: {
             /** Address Told */
@@ -3439,6 +3559,14 @@ export interface components {
             /** Listings */
             listings: components["schemas"]["ListingIn"][];
         };
+        /**
+         * LookAsk
+         * @description options None: those that it has, or that its supplier's items differ in.
+         */
+        LookAsk: {
+            /** Options */
+            options?: components["schemas"]["OptionShape"][] | null;
+        };
         /** LookOut */
         LookOut: {
             /** Fields */
@@ -3522,6 +3650,31 @@ export interface components {
             state: string;
             /** Told */
             told: string;
+        };
+        /** MatrixOut */
+        MatrixOut: {
+            /** Currency */
+            currency: string;
+            /** Items */
+            items: components["schemas"]["ChoiceOut"][];
+            /** Listing */
+            listing: number;
+            /** Options */
+            options: components["schemas"]["OptionShape"][];
+            /** Pictures */
+            pictures: number[];
+            /** Rows */
+            rows: components["schemas"]["CombinationOut"][];
+            /** Sku */
+            sku: string;
+            /** Store */
+            store: string;
+            /** Supplier */
+            supplier: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
         };
         /**
          * Money
@@ -3626,6 +3779,13 @@ export interface components {
              * @default 0
              */
             use: number;
+        };
+        /** OptionShape */
+        OptionShape: {
+            /** Name */
+            name: string;
+            /** Values */
+            values: string[];
         };
         /** OrderIn */
         OrderIn: {
@@ -4626,6 +4786,8 @@ export interface components {
             description: string;
             /** Differs */
             differs: components["schemas"]["FieldDiff"][];
+            /** Family */
+            family: number;
             /** Id */
             id: number;
             /** Missing */
@@ -4655,6 +4817,8 @@ export interface components {
             told: string;
             /** Version */
             version: number;
+            /** Weight G */
+            weight_g: number;
         };
         /** ShelfRow */
         ShelfRow: {
@@ -5148,6 +5312,23 @@ export interface components {
             title: string;
             /** Version */
             version: number;
+        };
+        /**
+         * WishIn
+         * @description price None: by the rule. most None: as many as the policy says.
+         */
+        WishIn: {
+            /** Item */
+            item?: number | null;
+            /** Kept */
+            kept: boolean;
+            /** Most */
+            most?: number | null;
+            /** Picture */
+            picture?: number | null;
+            price?: components["schemas"]["Money"] | null;
+            /** Values */
+            values: string[];
         };
         /** WrongNumber */
         WrongNumber: {
@@ -7458,6 +7639,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shelf_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
                 };
             };
             /** @description Validation Error */
