@@ -27,13 +27,14 @@ class OptionShape(Ask):
 
 
 class LookAsk(Ask):
-    """options None: those that it has, or that its supplier's items differ in."""
+    """options None: those that it has, or that its supplier's items differ in. numbers: items to choose from as well."""
 
     options: list[OptionShape] | None = Field(None, max_length=8)
+    numbers: list[Annotated[str, Field(max_length=100)]] = Field(default_factory=list, max_length=50)
 
 
 class ChoiceOut(BaseModel):
-    """A supplier item that a combination may be filled by. stock -1: not told."""
+    """A supplier item that a combination may be filled by, as it would be in the store. stock -1: not told."""
 
     id: int
     number: str
@@ -41,6 +42,9 @@ class ChoiceOut(BaseModel):
     options: str
     cost: Money
     stock: int
+    lands: Money | None
+    price: Money | None
+    profit: Money | None
 
 
 class CombinationOut(BaseModel):
@@ -52,9 +56,7 @@ class CombinationOut(BaseModel):
     listing: int | None
     state: str
     item: int | None
-    lands: Money | None
     price: Money | None
-    rule_price: Money | None
     by_hand: bool
     profit: Money | None
     most: int | None
@@ -107,7 +109,7 @@ class KeptOut(BaseModel):
 @router.post("/listings/{number}/family/look")
 def look(desk: ReadDesk, base: TheHouse, number: Big, ask: LookAsk) -> MatrixOut:
     """All combinations of a listing's options with what stands for each, or what would; nothing is changed."""
-    return _out(desk, families.look(desk, base.finder, number, None if ask.options is None else _options(ask.options)))
+    return _out(desk, families.look(desk, base.finder, number, None if ask.options is None else _options(ask.options), ask.numbers))
 
 
 @router.put("/listings/{number}/family")
@@ -129,9 +131,23 @@ def _options(given: list[OptionShape]) -> list[Option]:
     return [Option(one.name, tuple(one.values)) for one in given]
 
 
-def _choice(item: Item) -> ChoiceOut:
-    cost = sure(item.cost, item.currency)
-    return ChoiceOut(id=item.id, number=item.number, title=item.title, options=item.options, cost=cost, stock=item.stock)
+def _choice(item: Item, made: Matrix) -> ChoiceOut:
+    worth = made.worth.get(item.id)
+
+    def cash(amount: int) -> Money | None:
+        return sure(amount, made.store.currency) if worth and worth.known else None
+
+    return ChoiceOut(
+        id=item.id,
+        number=item.number,
+        title=item.title,
+        options=item.options,
+        cost=sure(item.cost, item.currency),
+        stock=item.stock,
+        lands=cash(worth.landed if worth else 0),
+        price=cash(worth.price if worth else 0),
+        profit=cash(worth.profit if worth else 0),
+    )
 
 
 def _out(desk: Desk, made: Matrix) -> MatrixOut:
@@ -148,15 +164,13 @@ def _out(desk: Desk, made: Matrix) -> MatrixOut:
         title=made.title,
         options=[OptionShape(name=one.name, values=list(one.values)) for one in made.options],
         rows=[_row(one, made.store.currency) for one in made.rows],
-        items=[_choice(one) for one in items.values()],
+        items=[_choice(one, made) for one in items.values()],
         pictures=made.pictures,
     )
 
 
 def _row(one: Combination, currency: str) -> CombinationOut:
-    row, worth = one.listing, one.worth
-    known = worth is not None and worth.known
-    rule = worth.price if worth and known else None
+    row = one.listing
     listed = row is not None and row.state != "ended"
     return CombinationOut(
         values=list(one.values),
@@ -165,11 +179,9 @@ def _row(one: Combination, currency: str) -> CombinationOut:
         listing=row.id if row else None,
         state=row.state if row else "",
         item=one.item.id if one.item else None,
-        lands=money(worth.landed if worth and known else None, currency),
-        price=money(row.wanted_price if row and listed else rule, currency),
-        rule_price=money(rule, currency),
+        price=money(row.wanted_price if row and listed else None, currency),
         by_hand=bool(row and listed and row.hand_price is not None),
-        profit=money(row.profit if row and listed else worth.profit if worth and known else None, currency),
+        profit=money(row.profit if row and listed else None, currency),
         most=row.most if row else None,
         shows=row.wanted_quantity if row and row.state == "live" else 0,
         picture=next(iter(row.pictures or []), None) if row else None,

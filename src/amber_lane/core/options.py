@@ -79,7 +79,8 @@ def read_options(texts: Sequence[str]) -> list[Option]:
     if not split:
         return []
     if len({len(one) for one in split}) != 1 or len(split[0]) > 3:
-        split = [(" ".join(text.split()),) for text in texts if text.strip()]
+        # Written without commas, which stand between the values of an option.
+        split = [(" / ".join(parts_of(text)),) for text in texts if text.strip()]
     columns = [in_order(column) for column in zip(*split, strict=True)]
     out: list[Option] = []
     for values in columns:
@@ -109,8 +110,13 @@ def how_many(options: Sequence[Option]) -> int:
 
 
 def same(values: Sequence[str], words: str) -> bool:
-    """Whether words say exactly these values, in any order."""
-    return sorted(v.casefold() for v in values) in (sorted(p.casefold() for p in parts_of(words)), [" ".join(words.casefold().split())])
+    """Whether words say exactly these values, in any order.
+
+    >>> same(["navy", "350 ml"], "350 ml, Navy"), same(["350 ml / navy"], "350 ml, navy"), same(["S"], "S, navy")
+    (True, True, False)
+    """
+    said = [part.casefold() for value in values for part in parts_of(value)]
+    return sorted(said) == sorted(part.casefold() for part in parts_of(words))
 
 
 def fits(values: Sequence[str], words: str) -> bool:

@@ -45,11 +45,15 @@ class Matrix:
     options: list[Option]
     rows: list[Combination]
     items: list[Item]
+    worth: dict[int, Worth]
     pictures: list[int]
 
 
-def look(desk: Desk, finder: Finder, number: int, options: Sequence[Option] | None = None) -> Matrix:
-    """The matrix of a listing; options None: those it has, or else those that its supplier's items differ in."""
+def look(desk: Desk, finder: Finder, number: int, options: Sequence[Option] | None = None, numbers: Sequence[str] = ()) -> Matrix:
+    """The matrix of a listing; options None: those it has, or else those that its supplier's items differ in.
+
+    numbers: items of any supplier that a person names, to choose from as well.
+    """
     row = desk.get(Listing, number, "listing")
     store, sku = desk.get(Store, row.store_id, "store"), desk.get(Sku, row.sku_id, "SKU")
     mine = desk.s.scalar(select(Variant).where(Variant.sku_id == sku.id))
@@ -57,8 +61,13 @@ def look(desk: Desk, finder: Finder, number: int, options: Sequence[Option] | No
     main = _main_items(desk, [sku.id, *(one.sku_id for one in members)])
     own = main.get(sku.id)
     sisters = _sisters(desk, own)
+    if numbers:
+        named = desk.s.scalars(select(Item).where(Item.number.in_(list(numbers)), Item.offer != "gone").limit(MOST))
+        sisters += [one for one in named if one.id not in {other.id for other in sisters}]
     if options is None:
         options = _options_of(members) if members else choices.read_options([one.options for one in sisters] or [sku.options])
+    if not options:
+        options = [Option("Kind", (sku.options or "one",))]
     combos = choices.combinations(_checked(options))
     by_item = _skus_of(desk, [one.id for one in sisters])
     known = by_id(desk.s, Sku, {sku.id, *(one.sku_id for one in members), *by_item.values()})
@@ -79,7 +88,7 @@ def look(desk: Desk, finder: Finder, number: int, options: Sequence[Option] | No
     found = {
         combo: chosen[combo] or (back.get(taken[combo]) if combo in taken else None) or items.get(offered.get(combo, 0)) for combo in combos
     }
-    worth = finder.worth(desk, store.id, [one.id for one in found.values() if one])
+    worth = finder.worth(desk, store.id, [*(one.id for one in found.values() if one), *(one.id for one in sisters)])
     part = {one.sku_id for one in members} or {sku.id}
     rows = []
     for combo in combos:
@@ -87,7 +96,8 @@ def look(desk: Desk, finder: Finder, number: int, options: Sequence[Option] | No
         at = known[one] if one else None
         rows.append(Combination(combo, one in part, at, listed.get(one or 0), item, worth.get(item.id) if item else None))
     shown = [number for one in [row, *(listed[i] for i in part if i in listed)] for number in one.pictures or []]
-    return Matrix(row, store, choices.bare(row.title, sku.options), list(options), rows, sisters, list(dict.fromkeys(shown)))
+    title = choices.bare(row.title, sku.options)
+    return Matrix(row, store, title, list(options), rows, sisters, worth, list(dict.fromkeys(shown)))
 
 
 def size(desk: Desk, sku: int) -> int:
@@ -176,11 +186,21 @@ def _place(
 
 
 def _match(combos: Sequence[tuple[str, ...]], things: Sequence[Sku] | Sequence[Item]) -> dict[tuple[str, ...], int]:
-    """Things whose own words say exactly a combination; else the only one whose words hold all of its values."""
+    """Things whose own words say exactly a combination; else the only one whose words hold all of its values,
+    and last one that says nothing else than some of them."""
     out: dict[tuple[str, ...], int] = {}
+
+    def within(combo: tuple[str, ...], text: str) -> bool:
+        said = {part.casefold() for part in choices.parts_of(text)}
+        return bool(said) and said <= {value.casefold() for value in combo}
+
     for combo in combos:
         exact = [one.id for one in things if choices.same(combo, one.options) and one.id not in out.values()]
         near = exact or [one.id for one in things if choices.fits(combo, one.options or one.title)]
         if exact or (len(near) == 1 and near[0] not in out.values()):
             out[combo] = near[0]
+    for combo in combos:
+        part = [one.id for one in things if one.id not in out.values() and within(combo, one.options)]
+        if combo not in out and part:
+            out[combo] = part[0]
     return out

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, select, update
 
-from ..core.options import Option
+from ..core.options import Option, same
 from ..core.states import LISTING
 from ..data.outbox import Act
 from ..data.shelf import Listing, Picture, Sku, Variant
@@ -94,7 +94,7 @@ def keep(
     desk.s.flush()
     inner = list(desk.s.scalars(select(Act.id).where(Act.id > newest, Act.undo == "open").order_by(Act.id)))
     desk.s.execute(update(Act).where(Act.id.in_(inner)).values(undo=""))
-    parts = [f"{out.made} made", f"{out.dropped} dropped" if out.dropped else "", f"{len(kept)} in all"]
+    parts = [f"{out.made} made" if out.made else "", f"{out.dropped} dropped" if out.dropped else "", f"{len(kept)} in all"]
     told = f"{family}: sizes and colours, " + ", ".join(part for part in parts if part)
     state = {"variants": saved, "options": texts, "most": mosts, "family": family}
     desk.log("family.keep", family, told, before=state, after={"acts": inner, "skus": sorted(kept)}, undo=True, count=max(len(kept), 1))
@@ -164,7 +164,7 @@ def _first_picture(desk: Desk, row: Listing, number: int) -> None:
 def _belong(desk: Desk, sku_id: int, family: str, values: dict[str, str], was: Variant | None) -> bool:
     """Make a SKU part of a family by its values; what its stores say of it follows. Returns whether anything moved."""
     sku = desk.get(Sku, sku_id, "SKU")
-    words = ", ".join(values.values())
+    words = sku.options if same(list(values.values()), sku.options) else ", ".join(values.values())
     if was is not None and was.family == family and was.options == values and sku.options == words:
         return False
     if was is None:

@@ -46,9 +46,20 @@ export async function take<T>(call: Promise<{ data?: T }>): Promise<T> {
 /** One page of any list, by its path: the lists share their questions and their shape. */
 export async function page<R>(path: string, ask: Record<string, string | number | boolean>): Promise<{ rows: R[]; total: number }> {
   const query = new URLSearchParams(Object.entries(ask).map(([k, v]) => [k, String(v)]))
+  return answer(`${path}?${query}`, 60, {})
+}
+
+/** Send a file by a form; what the router answers. A large sheet may take its time, but not without end. */
+export async function upload<R>(path: string, file: File): Promise<R> {
+  const body = new FormData()
+  body.append('file', file)
+  return answer(path, 300, { method: 'POST', body, headers: { 'X-Amber-Lane': '1' } })
+}
+
+async function answer<R>(path: string, seconds: number, ask: RequestInit): Promise<R> {
   let response: Response
   try {
-    response = await fetch(`${path}?${query}`, { credentials: 'same-origin' })
+    response = await fetch(path, { ...ask, credentials: 'same-origin', signal: AbortSignal.timeout(seconds * 1000) })
   } catch {
     throw new ApiError('Amber Lane does not answer; try again when it is back.', 0)
   }

@@ -2619,16 +2619,19 @@ export interface components {
         };
         /**
          * ChoiceOut
-         * @description A supplier item that a combination may be filled by. stock -1: not told.
+         * @description A supplier item that a combination may be filled by, as it would be in the store. stock -1: not told.
          */
         ChoiceOut: {
             cost: components["schemas"]["Money"];
             /** Id */
             id: number;
+            lands: components["schemas"]["Money"] | null;
             /** Number */
             number: string;
             /** Options */
             options: string;
+            price: components["schemas"]["Money"] | null;
+            profit: components["schemas"]["Money"] | null;
             /** Stock */
             stock: number;
             /** Title */
@@ -2688,7 +2691,6 @@ export interface components {
             by_hand: boolean;
             /** Item */
             item: number | null;
-            lands: components["schemas"]["Money"] | null;
             /** Listing */
             listing: number | null;
             /** Most */
@@ -2699,7 +2701,6 @@ export interface components {
             picture: number | null;
             price: components["schemas"]["Money"] | null;
             profit: components["schemas"]["Money"] | null;
-            rule_price: components["schemas"]["Money"] | null;
             /** Shows */
             shows: number;
             /** Sku */
@@ -3561,9 +3562,11 @@ export interface components {
         };
         /**
          * LookAsk
-         * @description options None: those that it has, or that its supplier's items differ in.
+         * @description options None: those that it has, or that its supplier's items differ in. numbers: items to choose from as well.
          */
         LookAsk: {
+            /** Numbers */
+            numbers?: string[];
             /** Options */
             options?: components["schemas"]["OptionShape"][] | null;
         };

@@ -10,7 +10,7 @@ useKeys('Filter', [{ key: '/', told: 'filter this list', run: () => field.value?
 </script>
 
 <template>
-  <div class="relative w-56 min-w-40 shrink">
+  <div class="relative w-56 min-w-40 shrink max-[1180px]:w-40">
     <input
       ref="field"
       type="search"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
 
-defineProps<{ open: boolean; title: string; told?: string; wide?: boolean }>()
+defineProps<{ open: boolean; title: string; told?: string; wide?: boolean; broad?: boolean }>()
 const emit = defineEmits<{ close: [] }>()
 </script>
 
@@ -9,7 +9,10 @@ const emit = defineEmits<{ close: [] }>()
   <Dialog :open="open" class="relative z-40" @close="emit('close')">
     <div class="fixed inset-0 bg-asphalt/40" aria-hidden="true" />
     <div class="fixed inset-0 flex items-start justify-center overflow-y-auto p-6 pt-16">
-      <DialogPanel class="w-full rounded-md border border-rule bg-sheet p-5 shadow-xl" :class="wide ? 'max-w-3xl' : 'max-w-lg'">
+      <DialogPanel
+        class="w-full rounded-md border border-rule bg-sheet p-5 shadow-xl"
+        :class="broad ? 'max-w-6xl' : wide ? 'max-w-3xl' : 'max-w-lg'"
+      >
         <DialogTitle as="h1" class="text-lg!">{{ title }}</DialogTitle>
         <p v-if="told" class="mt-1 text-soft">{{ told }}</p>
         <div class="mt-4"><slot /></div>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Bring a sheet in: template, check with what would change, then take the good rows; the bad come back as a sheet. */
 import { computed, onBeforeUnmount, ref } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import { api, take, upload as send, type Schema } from '@/api/client'
 import { tellDone, wordsOf } from '@/app/told'
 import { queries } from '@/main'
 import Btn from './Btn.vue'
@@ -29,16 +29,12 @@ async function upload(event: Event) {
   const file = (event.target as HTMLInputElement).files?.[0]
   if (!file) return
   error.value = ''
-  const form = new FormData()
-  form.append('file', file)
   try {
-    const response = await fetch(`/api/v1/sheets/${props.sheet}/check`, { method: 'POST', body: form, headers: { 'X-Amber-Lane': '1' } })
-    const body = await response.json()
-    if (!response.ok) throw new Error(body.detail)
+    const body = await send<{ token: string; job: number }>(`/api/v1/sheets/${props.sheet}/check`, file)
     token.value = body.token
     follow(body.job, 'checking', 'checked')
   } catch (problem) {
-    error.value = problem instanceof Error && problem.message ? problem.message : 'The file could not be sent; try again'
+    error.value = wordsOf(problem)
   }
 }
 function follow(number: number, during: 'checking' | 'taking', then: 'checked' | 'taken') {

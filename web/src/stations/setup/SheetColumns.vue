@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** A supplier's own sheet: say once which column is what, see what it gives, keep it. */
 import { computed, reactive, ref, watch } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import { api, take, upload as send, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
@@ -58,20 +58,11 @@ async function upload(event: Event) {
   if (!file) return
   error.value = ''
   busy.value = true
-  const form = new FormData()
-  form.append('file', file)
   try {
-    const response = await fetch(`/api/v1/suppliers/${props.supplier.id}/sheet`, {
-      method: 'POST',
-      body: form,
-      headers: { 'X-Amber-Lane': '1' },
-    })
-    const body = await response.json()
-    if (!response.ok) throw new Error(body.detail)
-    token.value = body.token
+    token.value = (await send<{ token: string }>(`/api/v1/suppliers/${props.supplier.id}/sheet`, file)).token
     await see()
   } catch (problem) {
-    error.value = problem instanceof Error && problem.message ? problem.message : 'The sheet could not be sent; try again'
+    error.value = wordsOf(problem)
   } finally {
     busy.value = false
   }

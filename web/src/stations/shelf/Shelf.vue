@@ -21,6 +21,7 @@ import Phrases from './Phrases.vue'
 import Publishing from './Publishing.vue'
 import ShelfBench from './ShelfBench.vue'
 import StoreWords from './StoreWords.vue'
+import Variants from './Variants.vue'
 
 type Row = Schema<'ShelfRow'>
 const VIEWS: Record<string, string> = {
@@ -71,6 +72,7 @@ const chosen = ref<number[]>([])
 const table = ref<{ clear: () => void } | null>(null)
 const publishing = ref<number[] | null>(null)
 const copying = ref<number[] | null>(null)
+const sizes = ref<number | null>(null)
 const open = ref<'phrases' | 'words' | 'allowance' | null>(null)
 watch(view, () => (active.value = null))
 const limited = computed(() => (stores.value ?? []).filter((one) => one.limited && (!text('store') || text('store') === String(one.id))))
@@ -91,6 +93,7 @@ const again = () => act(() => take(api.POST('/api/v1/shelf/again', { body: { lis
 useKeys('Shelf', [
   { key: 'p', told: 'publish the chosen', run: () => void publish() },
   { key: 'c', told: 'copy the chosen to another store', run: () => mine().length && (copying.value = mine()) },
+  { key: 'v', told: 'its sizes and colours', run: () => active.value && (sizes.value = active.value) },
   { key: 'e', told: 'end the chosen', run: () => mine().length && void end() },
   { key: 'h', told: 'hide the chosen', run: () => view.value === 'live' && mine().length && void sale(false) },
   { key: 'b', told: 'put back on sale', run: () => view.value === 'paused' && mine().length && void sale(true) },
@@ -178,11 +181,12 @@ const EMPTY: Record<string, [string, string]> = {
       </DataTable>
     </section>
     <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="What it says">
-      <ShelfBench v-if="active" :key="active" :listing="active" @publish="publishing = [active!]" />
+      <ShelfBench v-if="active" :key="active" :listing="active" @publish="publishing = [active!]" @sizes="sizes = active" />
       <p v-else class="text-soft">
         Choose a listing to see and change what it says. {{ plural(counts.preparing ?? 0, 'listing') }} in preparation.
       </p>
     </aside>
+    <Variants v-if="sizes" :listing="sizes" @close="sizes = null" />
     <Publishing v-if="publishing" :listings="publishing" @close="((publishing = null), done())" />
     <CopyTo v-if="copying" :listings="copying" :stores="stores ?? []" @close="((copying = null), done())" />
     <Phrases v-if="open === 'phrases'" :stores="stores ?? []" @close="open = null" />

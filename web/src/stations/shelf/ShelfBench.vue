@@ -2,7 +2,7 @@
 /** What one listing says, what is missing, what the store shows otherwise; kept as it is typed when the field is left. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import { api, take, upload, type Schema } from '@/api/client'
 import { act, tell, wordsOf } from '@/app/told'
 import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
@@ -10,13 +10,13 @@ import Tag from '@/parts/Tag.vue'
 import { money } from '@/parts/format'
 
 const props = defineProps<{ listing: number }>()
-const emit = defineEmits<{ publish: [] }>()
+const emit = defineEmits<{ publish: []; sizes: [] }>()
 const path = computed(() => ({ number: props.listing }))
 const { data } = useQuery({
   queryKey: computed(() => ['shelf-listing', props.listing]),
   queryFn: () => take(api.GET('/api/v1/shelf/listings/{number}', { params: { path: path.value } })),
 })
-const form = reactive({ title: '', description: '', category: '', tags: '', compare: '' })
+const form = reactive({ title: '', description: '', category: '', tags: '', compare: '', weight: '' })
 const seen = ref(0)
 const wrong = ref('')
 watch(
@@ -30,6 +30,7 @@ watch(
       category: now.category,
       tags: now.tags,
       compare: now.compare_at?.amount ?? '',
+      weight: now.weight_g ? String(now.weight_g) : '',
     })
   },
   { immediate: true },
@@ -57,22 +58,19 @@ function compare() {
   if (text === (data.value?.compare_at?.amount ?? '')) return
   void keep(text ? { compare_at: { amount: text, currency: data.value!.price.currency } } : { no_compare: true })
 }
+function weight() {
+  const text = form.weight.trim()
+  if (Number(text || 0) === data.value?.weight_g) return
+  if (/^\d{1,7}$/.test(text || '0')) void keep({ weight_g: Number(text || 0) })
+  else wrong.value = 'Weight is a whole number of grams'
+}
 async function addPicture(event: Event) {
   const files = (event.target as HTMLInputElement).files
   for (const file of files ?? []) {
-    const form = new FormData()
-    form.append('file', file)
     try {
-      const response = await fetch(`/api/v1/shelf/listings/${props.listing}/pictures`, {
-        method: 'POST',
-        body: form,
-        headers: { 'X-Amber-Lane': '1' },
-      })
-      const body = await response.json()
-      if (!response.ok) throw new Error(body.detail)
-      tell(body.told)
+      tell((await upload<Schema<'Done'>>(`/api/v1/shelf/listings/${props.listing}/pictures`, file)).told)
     } catch (problem) {
-      tell(problem instanceof Error && problem.message ? problem.message : 'The picture could not be sent; try again', true)
+      tell(wordsOf(problem), true)
     }
   }
   void queries.invalidateQueries()
@@ -148,9 +146,17 @@ const STANDS: Record<string, string> = { preparing: 'in preparation', live: 'on 
         ><span class="label">Compare-at price</span
         ><input v-model="form.compare" class="field text-right" inputmode="decimal" maxlength="12" placeholder="none" @blur="compare"
       /></label>
-      <label class="col-span-2"
-        ><span class="label">Tags, separated by commas</span><input v-model="form.tags" class="field" maxlength="500" @blur="field('tags')"
+      <label
+        ><span class="label">Weight, g</span
+        ><input v-model="form.weight" class="field text-right" inputmode="numeric" maxlength="8" placeholder="not told" @blur="weight"
       /></label>
+      <label
+        ><span class="label">Tags, by commas</span><input v-model="form.tags" class="field" maxlength="500" @blur="field('tags')"
+      /></label>
+    </div>
+    <div class="flex items-center gap-2">
+      <Btn small hint="V" @click="emit('sizes')">Sizes and colours</Btn
+      ><span class="text-soft">{{ data.family > 1 ? `one of ${data.family}` : 'stands alone' }}</span>
     </div>
     <p v-if="wrong" role="alert" class="rounded bg-brick-wash px-3 py-2 text-brick">{{ wrong }}</p>
     <div>
