@@ -16,7 +16,7 @@ import httpx
 import structlog
 
 from .connectors.errors import Denied, OutsideError, Refused, UnknownOutcome
-from .connectors.protocols import StoreLink, StoreOrder
+from .connectors.protocols import OrderPage, StoreLink, StoreOrder
 from .jobs.letters import SEND
 
 log = structlog.get_logger()
@@ -75,10 +75,11 @@ class Agent:
     def once(self) -> int:
         """One round: changes carried out, orders and (the first time) listings brought in. Returns how many changes."""
         hello = self.office.call("GET", "/hello")
-        if not self.listed:
+        if not self.listed or hello["read_listings"]:
             for page in self.link.listings():
                 for start in range(0, len(page), 1000):
                     self.office.call("POST", "/listings", {"listings": [asdict(one) for one in page[start : start + 1000]]})
+            self.office.call("POST", "/listings", {"listings": [], "last": True})
             self.listed = True
         if hello["read_orders"]:
             try:
@@ -92,9 +93,28 @@ class Agent:
         more = True
         while more:
             page = self.link.orders(cursor)
-            if page.orders:
-                self.office.call("POST", "/orders", {"cursor": page.cursor, "orders": [_order(one) for one in page.orders]})
+            if page.orders or page.unreadable:
+                self._hand_in(page)
             cursor, more = page.cursor, page.more
+
+    def _hand_in(self, page: OrderPage) -> None:
+        """Hand in a page; where it is not taken, each order alone, so that a bad one keeps no other waiting."""
+        refused = list(page.unreadable)
+        try:
+            told = {"orders": [_order(one) for one in page.orders], "unreadable": refused[:500], "cursor": page.cursor}
+            self.office.call("POST", "/orders", told)
+            return
+        except httpx.HTTPStatusError as error:
+            if error.response.status_code != 422:
+                raise
+        for one in page.orders:
+            try:
+                self.office.call("POST", "/orders", {"orders": [_order(one)]})
+            except httpx.HTTPStatusError as error:
+                if error.response.status_code != 422:
+                    raise
+                refused.append(f"order {one.number} could not be taken in: {_why(error)}"[:500])
+        self.office.call("POST", "/orders", {"cursor": page.cursor, "unreadable": refused[:500]})
 
     def _changes(self) -> int:
         asked = time.monotonic()
@@ -137,6 +157,15 @@ class Agent:
             self.office.call("POST", "/trouble", {"told": error.told})
         except httpx.HTTPError:
             return
+
+
+def _why(error: httpx.HTTPStatusError) -> str:
+    try:
+        body = error.response.json()
+    except ValueError:
+        return "no reason given"
+    fields = body.get("fields") or {} if isinstance(body, dict) else {}
+    return "; ".join(f"{name} {told}" for name, told in fields.items()) or str(body.get("detail", ""))[:200]
 
 
 def _order(one: StoreOrder) -> dict[str, Any]:

@@ -19,8 +19,9 @@ from amber_lane.agent import Agent, Office, TokenEnded
 from amber_lane.api.app import make_app
 from amber_lane.clock import WALL
 from amber_lane.connectors.kinds import connect
+from amber_lane.connectors.protocols import OrderPage, StoreOrder, StoreOrderLine
 from amber_lane.data.orders import Order
-from amber_lane.data.outbox import Outbox
+from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing
 from amber_lane.services import program, setup, shelf
@@ -28,7 +29,7 @@ from amber_lane.services.desk import Conflict
 from amber_lane.services.program import Report
 
 from ..business import Business
-from ..small import Small
+from ..small import BUYER, Small
 
 
 def close_row(small: Small) -> tuple[Small, str]:
@@ -208,3 +209,40 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     with pytest.raises(TokenEnded):
         Office("http://test", "lane-no", Hallway(TestClient(make_app(business.house)))).call("GET", "/hello")
     assert business.one(select(Store).where(Store.id == number)).write_listings
+
+
+class Pages:
+    """A store's pages as the program reads them: one page of orders, one of listings, counted."""
+
+    def __init__(self, orders: list[StoreOrder], unreadable: list[str]) -> None:
+        self.told, self.unreadable, self.reads = orders, unreadable, 0
+
+    def listings(self) -> Any:
+        self.reads += 1
+        return iter([[]])
+
+    def orders(self, cursor: str) -> OrderPage:
+        return OrderPage([] if cursor == "7" else self.told, "7", False, [] if cursor == "7" else self.unreadable)
+
+
+def test_a_bad_order_keeps_no_other_waiting_and_listings_are_read_when_asked(business: Business) -> None:
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        store = setup.join_uncalled(desk, setup.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
+        token, number = program.make_token(desk, store.id), store.id
+    orders = [
+        StoreOrder(f"C-{n}", business.house.clock.now(), "GBP", BUYER, [StoreOrderLine(1, "X-1", quantity, 900)])
+        for n, quantity in enumerate((1, 2_000_000, 3))
+    ]
+    link: Any = Pages(orders, ["order C-9: its date cannot be read"])
+    agent = Agent(Office("http://test", token, Hallway(TestClient(make_app(business.house)))), link, rest=lambda seconds: None)
+    agent.once()
+    agent.once()
+    assert [one.number for one in business.all(select(Order).where(Order.store_id == number).order_by(Order.id))] == ["C-0", "C-2"]
+    told = [one.told for one in business.all(select(Act).where(Act.kind == "order.unreadable").order_by(Act.id))]
+    assert len(told) == 2 and "C-9" in told[0] and "C-1" in told[1] and "quantity" in told[1]
+    with business.house.db.writing() as s:
+        program.ask_to_read(business.desk(s), business.desk(s).get(Store, number, "store"))
+    agent.once()
+    agent.once()
+    assert link.reads == 2

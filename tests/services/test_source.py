@@ -16,7 +16,7 @@ from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item, Sample, SavedSearch, SupplierRequest
 from amber_lane.data.watch import Sighting, Sweep
 from amber_lane.jobs.longjobs import LongJobs
-from amber_lane.services import goods, history, pasting, preparing, publishing, requests, samples, searches, source
+from amber_lane.services import delivered, goods, history, pasting, preparing, publishing, requests, samples, searches, source
 from amber_lane.services.desk import Conflict, DeskError, Invalid
 from amber_lane.services.finder import Finder, Search
 
@@ -261,6 +261,17 @@ def test_a_request_ends_in_a_lane_or_is_declined(shop: Small) -> None:
     other = shop.write(lambda desk: requests.ask(desk, 1, 4, None, ""))
     shop.write(lambda desk: requests.decline(desk, other.id, 1))
     assert shop.all(select(SupplierRequest.state).order_by(SupplierRequest.id)) == ["accepted", "declined"]
+    with pytest.raises(Invalid, match="mail address"):
+        shop.write(lambda desk: requests.ask(desk, 1, 5, None, "", "nobody"))
+    mailed = shop.write(lambda desk: requests.ask(desk, 1, 5, None, "", "find@supply.example"))
+    sent = shop.all(select(Outbox).where(Outbox.kind == "mail"))
+    assert len(sent) == 1 and "Thing 5" in sent[0].body["body"] and sent[0].body["to"] == "find@supply.example"
+    with shop.db.writing() as s:
+        desk = shop.desk(s)
+        assert requests.mailed(desk, [mailed]) == {mailed.id: "waiting"}
+        row = s.get(Outbox, sent[0].id)
+        row.state = "done"
+        delivered.follow(desk, [(row, None)])
 
 
 def test_another_pack_shuts_the_lane_and_says_why(shop: Small) -> None:

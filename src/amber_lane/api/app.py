@@ -29,6 +29,7 @@ from ..services.secrets import Safe
 from ..services.setup import Doors
 from ..settings import Settings
 from . import (
+    allowance,
     asking,
     catalogues,
     families,
@@ -125,7 +126,7 @@ def make_app(house: House) -> FastAPI:
     )
     app.state.house = house
     add_errors(app)
-    goods = (catalogues, asking, source, shelf, families)
+    goods = (allowance, catalogues, asking, source, shelf, families)
     for part in (session, today, lanes, prices, watch, orders, transit, setup, sheets, program, sending, *goods):
         app.include_router(part.router, prefix="/api/v1")
 

@@ -91,6 +91,7 @@ class RequestAsk(Ask):
     sku: str = Field(min_length=1, max_length=100)
     target: Money | None = None
     note: str = Field("", max_length=1000)
+    mail: str = Field("", max_length=200)
 
 
 class RequestOut(BaseModel):
@@ -105,6 +106,9 @@ class RequestOut(BaseModel):
     target: Money | None
     note: str
     words: str
+    # How its mail stands; '' where a person sends its words.
+    mailed: str
+    picture: int | None
     item: str
     item_title: str
     agrees: list[str]
@@ -225,7 +229,9 @@ def judge(desk: WriteDesk, number: Big, ask: JudgeAsk) -> Done:
 @router.get("/requests")
 def all_requests(desk: ReadDesk) -> list[RequestOut]:
     out = []
-    for row in requests.all_of(desk):
+    rows = requests.all_of(desk)
+    mailed = requests.mailed(desk, rows)
+    for row in rows:
         sku, supplier = desk.get(Sku, row.sku_id, "SKU"), desk.get(Supplier, row.supplier_id, "supplier")
         found = requests.comparison(desk, row)
         out.append(
@@ -241,6 +247,8 @@ def all_requests(desk: ReadDesk) -> list[RequestOut]:
                 target=money(row.target, supplier.currency),
                 note=row.note,
                 words=requests.words(desk, row),
+                mailed=mailed.get(row.id, ""),
+                picture=requests.picture(desk, row.sku_id),
                 item=found[0].number if found else "",
                 item_title=found[0].title if found else "",
                 agrees=found[1] if found else [],
@@ -256,8 +264,8 @@ def ask_supplier(desk: WriteDesk, ask: RequestAsk) -> Done:
     sku = desk.s.scalar(select(Sku).where(Sku.code == ask.sku))
     if sku is None:
         raise NotFound(f"there is no SKU {ask.sku}")
-    requests.ask(desk, ask.supplier, sku.id, minor(ask.target, "target"), ask.note)
-    return Done(told="The request is kept; send its words to the supplier")
+    requests.ask(desk, ask.supplier, sku.id, minor(ask.target, "target"), ask.note, ask.mail)
+    return Done(told="Asked; the mail is on its way" if ask.mail else "The request is kept; send its words to the supplier")
 
 
 @router.post("/requests/{number}/answer")

@@ -54,6 +54,7 @@ class HelloOut(BaseModel):
     currency: str
     orders_cursor: str
     read_orders: bool
+    read_listings: bool
     lease_seconds: int
 
 
@@ -113,6 +114,8 @@ class ListingIn(Ask):
 
 class ListingsAsk(Ask):
     listings: list[ListingIn] = Field(max_length=2000)
+    # Nothing comes after these: all that the store shows has been read.
+    last: bool = False
 
 
 class AddressIn(Ask):
@@ -148,8 +151,11 @@ class OrderIn(Ask):
 
 
 class OrdersAsk(Ask):
-    cursor: str = Field(max_length=300)
-    orders: list[OrderIn] = Field(max_length=500)
+    """cursor None: it stays where it is. unreadable: orders that cannot be handed in, each with why."""
+
+    cursor: str | None = Field(None, max_length=300)
+    orders: list[OrderIn] = Field(default_factory=list, max_length=500)
+    unreadable: list[Annotated[str, Field(max_length=500)]] = Field(default_factory=list, max_length=500)
 
 
 @router.get("/hello")
@@ -160,6 +166,7 @@ def hello(seat: TheSeat) -> HelloOut:
         currency=store.currency,
         orders_cursor=store.orders_cursor or "",
         read_orders=store.read_orders,
+        read_listings=seat.token.read_anew,
         lease_seconds=int(program.LEASE.total_seconds()),
     )
 
@@ -190,6 +197,8 @@ def trouble(seat: TheSeat, ask: TroubleAsk) -> Counted:
 @router.post("/listings")
 def listings(seat: TheSeat, ask: ListingsAsk) -> Counted:
     """Listings as the store shows them."""
+    if ask.last:
+        seat.token.read_anew = False
     rows = [StoreListing(**one.model_dump()) for one in ask.listings]
     return Counted(counted=shelf.bring_in(seat.desk, seat.store, rows))
 
@@ -213,5 +222,5 @@ def take_orders(seat: TheSeat, ask: OrdersAsk) -> Counted:
         )
         for one in ask.orders
     ]
-    fresh = orders.take_page(seat.desk, seat.store, given, ask.cursor)
+    fresh = orders.take_page(seat.desk, seat.store, given, ask.cursor, ask.unreadable)
     return Counted(counted=len(fresh))

@@ -13,7 +13,7 @@ from ..data.outbox import Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing, PhraseRule, Picture, Sku
 from ..jobs.longjobs import start
-from ..services import allowance, families, lists, phrases, pictures, publishing, titles
+from ..services import families, lists, phrases, pictures, program, publishing, titles
 from ..services.desk import Conflict, Invalid
 from ..services.goods import mark_of
 from ..services.lists import Wish
@@ -52,7 +52,7 @@ class ShelfStore(BaseModel):
     banned_words: list[str]
     title_order: list[str]
     limited: bool
-    # Whether it can be asked; a store by sheets or by a program is not.
+    # Whether it can be asked for its listings, itself or by its program; a store by sheets is not.
     called: bool
     counts: dict[str, int]
 
@@ -127,6 +127,13 @@ class JobOutShort(BaseModel):
     job: int
 
 
+class ReadAnew(BaseModel):
+    """job None: the store's program does it with its next round."""
+
+    job: int | None
+    told: str
+
+
 class OnItsWay(BaseModel):
     """Where a publishing stands: waiting to go, with the store, there, refused (by reason)."""
 
@@ -168,36 +175,6 @@ class StoreWords(Ask):
     title_order: list[str] = Field(default_factory=list, max_length=8)
 
 
-class AllowanceRow(BaseModel):
-    listing: int
-    sku: str
-    now: int
-    planned: int
-    pace: float
-    profit: Money
-    worth: Money
-
-
-class AllowanceOut(BaseModel):
-    hours: int
-    listings_most: int | None
-    units_most: int | None
-    listings_now: int
-    units_now: int
-    listings: int
-    units: int
-    worth_now: Money
-    worth: Money
-    gains: Money
-    gap: Money
-    moved: int
-    rows: list[AllowanceRow]
-
-
-class HoursAsk(Ask):
-    hours: int = Field(24, ge=1, le=24 * 30)
-
-
 @router.get("", response_model=Page[ShelfRow])
 def listing_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
     rows, total = lists.page(desk, "shelf", ask)
@@ -230,7 +207,7 @@ def stores(desk: ReadDesk) -> list[ShelfStore]:
             banned_words=row.banned_words or [],
             title_order=row.title_order or list(titles.PARTS),
             limited=row.allowance_units is not None or row.allowance_listings is not None,
-            called=row.kind not in UNCALLED,
+            called=row.kind not in UNCALLED or row.kind == "program",
             counts=counts.get(row.id, {}),
         )
         for row in desk.s.scalars(select(Store).order_by(Store.id))
@@ -401,57 +378,13 @@ def store_words(desk: WriteDesk, number: Big, ask: StoreWords) -> Done:
 
 
 @router.post("/stores/{number}/read", status_code=202)
-def read_anew(desk: WriteDesk, number: Big) -> JobOutShort:
+def read_anew(desk: WriteDesk, number: Big) -> ReadAnew:
     """Read a store's listings again, as a job: new ones come in, and where its words are not ours they are shown side by side."""
     store = desk.get(Store, number, "store")
+    if store.kind == "program":
+        program.ask_to_read(desk, store)
+        return ReadAnew(job=None, told=f"{store.name}'s program reads its listings with its next round")
     if store.kind in UNCALLED:
-        raise Conflict(f"{store.name} is never called: start its program again, or bring its listings in as a sheet")
+        raise Conflict(f"{store.name} works by sheets: bring its listings in as a sheet")
     job = start(desk, "join", f"join-store-{number}", f"Reading {store.name}'s listings", {"owner": "store", "id": number})
-    return JobOutShort(job=job.id)
-
-
-@router.get("/stores/{number}/allowance")
-def allowance_plan(desk: ReadDesk, number: Big, hours: int = 24) -> AllowanceOut:
-    """What to show within a store's limit for the most expected profit, against what it shows now."""
-    if not 1 <= hours <= 24 * 30:
-        raise Invalid("plan for 1 hour to 30 days")
-    made = allowance.plan(desk, number, hours)
-    store = desk.get(Store, number, "store")
-
-    def cash(value: int) -> Money:
-        return sure(value, store.currency)
-
-    moved = [row for row in made.rows if row.planned != row.now]
-    return AllowanceOut(
-        hours=hours,
-        listings_most=store.allowance_listings,
-        units_most=store.allowance_units,
-        listings_now=made.listings_now,
-        units_now=made.units_now,
-        listings=made.listings,
-        units=made.units,
-        worth_now=cash(made.worth_now),
-        worth=cash(made.worth),
-        gains=cash(made.worth - made.worth_now),
-        gap=cash(made.gap),
-        moved=len(moved),
-        rows=[
-            AllowanceRow(
-                listing=row.listing,
-                sku=row.sku,
-                now=row.now,
-                planned=row.planned,
-                pace=round(row.pace, 3),
-                profit=cash(row.profit),
-                worth=cash(row.worth),
-            )
-            for row in moved[:100]
-        ],
-    )
-
-
-@router.post("/stores/{number}/allowance")
-def allowance_apply(desk: WriteDesk, number: Big, ask: HoursAsk) -> Done:
-    """Show what the plan says, no more. Can be undone."""
-    n = allowance.apply(desk, number, ask.hours)
-    return Done(told=f"{n} listings follow the plan", count=n)
+    return ReadAnew(job=job.id, told=f"Reading {store.name}'s listings")

@@ -113,6 +113,8 @@ class SupplierOut(BaseModel):
 
     id: int
     name: str
+    currency: str
+    mail: str
     items: int
     kept: int
     of: int
@@ -186,9 +188,7 @@ def facets(desk: ReadDesk) -> FacetsOut:
     return FacetsOut(
         stores=[StoreOut.model_validate(row, from_attributes=True) for row in s.scalars(select(Store).order_by(Store.id))],
         suppliers=[
-            SupplierOut(
-                id=row.id, name=row.name, items=counts.get(row.id, 0), kept=kept.get(row.id, (0, 0))[0], of=kept.get(row.id, (0, 0))[1]
-            )
+            SupplierOut(id=row.id, name=row.name, currency=row.currency, mail=row.mail, items=counts.get(row.id, 0), kept=good, of=of)
             for row in s.scalars(select(Supplier).order_by(Supplier.id))
             for good, of in [kept.get(row.id, (0, 0))]
         ],

@@ -67,6 +67,8 @@ class Supplier(Versioned):
     # What the addresses of its items' pages begin with, and how its sheets are read.
     site: Mapped[str] = mapped_column(default="")
     reading: Mapped[dict[str, Any] | None]
+    # Where requests to find something are sent; '' = by hand.
+    mail: Mapped[str] = mapped_column(default="")
 
 
 class Origin(Versioned):
@@ -168,6 +170,8 @@ class Token(Versioned):
     # The run of the program that may work for the store now, and until when it keeps others out.
     holder: Mapped[str] = mapped_column(default="")
     held_until: Mapped[datetime | None]
+    # A person wants the store's listings read again; the program does it with its next round.
+    read_anew: Mapped[bool] = mapped_column(default=False)
 
 
 class Setting(Row):

@@ -171,9 +171,7 @@ class Reader:
         with self.db.writing() as s:
             desk = self.desk(s, "Orders")
             store = desk.get(Store, store_id, "store")
-            fresh = orders.take_page(desk, store, told, cursor)
-            for text in unreadable:
-                desk.log("order.unreadable", store.name, f"{store.name}: {text}", why="look at it in the store; nothing else was held up")
+            fresh = orders.take_page(desk, store, told, cursor, unreadable)
             if fresh:
                 setup.note_health(desk, "store", store_id, None)
             return len(fresh)

@@ -38,7 +38,7 @@ def follow(desk: Desk, done: Sequence[tuple[Outbox, Any]]) -> None:
                 .where(PassedOn.parcel_id == row.body["parcel"], PassedOn.order_id == row.body["order_id"])
                 .values(confirmed_at=desk.now)
             )
-        elif row.kind == "mail":
+        elif row.kind == "mail" and row.body["message"] is not None:
             desk.s.execute(update(Message).where(Message.id == row.body["message"]).values(state="sent"))
 
 

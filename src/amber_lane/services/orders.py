@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict
 from datetime import UTC, datetime, time
 from typing import Any
@@ -74,8 +74,13 @@ def take_in(desk: Desk, store: Store, given: StoreOrder, came_by: str = "link") 
     return order
 
 
-def take_page(desk: Desk, store: Store, told: Iterable[StoreOrder], cursor: str | None) -> list[Order]:
-    """A page of orders and the cursor after it (None: it stays). Returns those that are new; what they need is planned."""
+def take_page(desk: Desk, store: Store, told: Iterable[StoreOrder], cursor: str | None, unreadable: Sequence[str] = ()) -> list[Order]:
+    """A page of orders and the cursor after it (None: it stays). Returns those that are new; what they need is planned.
+
+    unreadable: orders that could not be read, each with why; a person is told of them.
+    """
+    for text in unreadable:
+        desk.log("order.unreadable", store.name, f"{store.name}: {text}", why="look at it in the store; nothing else was held up")
     fresh = [order for one in told if (order := take_in(desk, store, one)) is not None]
     if cursor is not None:
         store.orders_cursor = cursor

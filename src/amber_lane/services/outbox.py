@@ -11,6 +11,7 @@ from sqlalchemy import func, select, update
 from ..core.money import parse_money, show
 from ..core.states import OUTBOX
 from ..data.outbox import Outbox
+from ..data.setup import Mailbox
 from .desk import Conflict, Desk
 
 
@@ -28,6 +29,17 @@ def put(desk: Desk, target: str, subject: str, kind: str, key: str, body: dict[s
     desk.s.add(row)
     desk.s.flush()
     return row
+
+
+def mail(desk: Desk, key: str, subject: str, to: str, title: str, text: str, message: int | None = None) -> bool:
+    """Write a mail to the outbox, sent once by its key; False where the house has no mailbox. message: the one it is kept as."""
+    mailbox = desk.s.scalar(select(Mailbox).order_by(Mailbox.id).limit(1))
+    if mailbox is None:
+        return False
+    sender = f"{mailbox.name} <{mailbox.sender}>"
+    body = {"reference": key, "sender": sender, "to": to, "subject": title, "body": text, "message": message}
+    put(desk, f"mailbox:{mailbox.id}", subject, "mail", key, body)
+    return True
 
 
 def about(body: dict[str, Any]) -> str:

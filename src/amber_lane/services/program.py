@@ -82,6 +82,15 @@ def enter(desk: Desk, token: str) -> tuple[Token, Store]:
     return row, desk.get(Store, row.store_id, "store")
 
 
+def ask_to_read(desk: Desk, store: Store) -> None:
+    """Have a store's program read its listings again with its next round."""
+    row = desk.s.scalar(select(Token).where(Token.store_id == store.id))
+    if row is None:
+        raise Conflict(f"{store.name} has no program; make a token under Set-up, Partners, and start it")
+    row.read_anew = True
+    desk.log("token.read", store.name, f"{store.name}: its program is asked to read its listings again")
+
+
 def _hold(token: Token, run: str, wall: datetime) -> None:
     """One run of the program at a time; Conflict while another one holds the store."""
     if token.holder and token.holder != run and token.held_until and token.held_until > wall:

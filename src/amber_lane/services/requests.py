@@ -2,22 +2,31 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
 from fractions import Fraction
 
 from sqlalchemy import select
 
 from ..core.states import REQUEST
+from ..data.outbox import Outbox
 from ..data.setup import Supplier
-from ..data.shelf import Sku
+from ..data.shelf import Listing, Sku
 from ..data.source import Item, SupplierRequest
-from . import lanes
+from . import lanes, outbox
 from .desk import Conflict, Desk, Invalid
 
+_MAIL = re.compile(r"[^@\s<>]{1,100}@[^@\s<>]{1,100}")
 OPEN = ("asked", "answered")
 
 
-def ask(desk: Desk, supplier_id: int, sku_id: int, target: int | None, note: str) -> SupplierRequest:
-    """Ask a supplier for something like a SKU of ours; target: what it may cost, in the supplier's money."""
+def ask(desk: Desk, supplier_id: int, sku_id: int, target: int | None, note: str, mail: str = "") -> SupplierRequest:
+    """Ask a supplier for something like a SKU of ours; target: what it may cost, in the supplier's money.
+
+    mail: where it is sent, remembered for next time; without one a person sends its words.
+    """
+    if mail and not _MAIL.fullmatch(mail):
+        raise Invalid(f"{mail!r} is not a mail address", {"mail": "is not a mail address"})
     supplier, sku = desk.get(Supplier, supplier_id, "supplier"), desk.get(Sku, sku_id, "SKU")
     known = select(SupplierRequest.id).where(
         SupplierRequest.supplier_id == supplier_id, SupplierRequest.sku_id == sku_id, SupplierRequest.state.in_(OPEN)
@@ -27,8 +36,30 @@ def ask(desk: Desk, supplier_id: int, sku_id: int, target: int | None, note: str
     row = SupplierRequest(supplier_id=supplier_id, sku_id=sku_id, state=REQUEST.first, asked_at=desk.now, target=target, note=note.strip())
     desk.s.add(row)
     desk.s.flush()
-    desk.log("request.ask", sku.code, f"{supplier.name} asked to find {sku.title}")
+    supplier.mail = mail
+    key = f"request-{row.id}-{outbox.batch_mark()}"
+    sent = bool(mail) and outbox.mail(desk, key, _subject(row), mail, f"Do you have this? {sku.title}", words(desk, row))
+    desk.log("request.ask", sku.code, f"{supplier.name} asked to find {sku.title}" + (f", by mail to {mail}" if sent else ""))
     return row
+
+
+def _subject(row: SupplierRequest) -> str:
+    return f"request:{row.id}"
+
+
+def mailed(desk: Desk, rows: Sequence[SupplierRequest]) -> dict[int, str]:
+    """How the mail of each request stands: waiting, done, dead and so on; those that a person sends are left out."""
+    subjects = {_subject(row): row.id for row in rows}
+    told = desk.s.execute(select(Outbox.subject, Outbox.state).where(Outbox.subject.in_(list(subjects)), Outbox.kind == "mail"))
+    return {subjects[subject]: state for subject, state in told}
+
+
+def picture(desk: Desk, sku: int) -> int | None:
+    """A picture of what is wanted: the first one of a listing of ours."""
+    for found in desk.s.scalars(select(Listing.pictures).where(Listing.sku_id == sku).order_by(Listing.id)):
+        if found:
+            return int(found[0])
+    return None
 
 
 def words(desk: Desk, row: SupplierRequest) -> str:

@@ -107,8 +107,7 @@ def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine
 def write_mail(desk: Desk, kind: str, order: Order, store: Store, lines: Sequence[OrderLine], about: str, more: dict[str, str]) -> None:
     """A mail of a kind to the buyer, once per order and parcel; nothing when it is switched off or there is no address."""
     template = desk.s.scalar(select(MessageTemplate).where(MessageTemplate.kind == kind, MessageTemplate.store_id.is_(None)))
-    mailbox = desk.s.scalar(select(Mailbox).limit(1))
-    if template is None or not template.on or mailbox is None or "@" not in order.mail:
+    if template is None or not template.on or desk.s.scalar(select(Mailbox.id).limit(1)) is None or "@" not in order.mail:
         return
     if desk.s.scalar(select(Message.id).where(Message.order_id == order.id, Message.kind == kind, Message.about == about)):
         return
@@ -124,21 +123,7 @@ def write_mail(desk: Desk, kind: str, order: Order, store: Store, lines: Sequenc
     desk.s.add(message)
     desk.s.flush()
     key = f"mail-{store.code}-{order.number}-{kind}-{about}"
-    outbox.put(
-        desk,
-        f"mailbox:{mailbox.id}",
-        f"mail:{message.id}",
-        "mail",
-        key,
-        {
-            "reference": key,
-            "sender": f"{mailbox.name} <{mailbox.sender}>",
-            "to": order.mail,
-            "subject": subject,
-            "body": body,
-            "message": message.id,
-        },
-    )
+    outbox.mail(desk, key, f"mail:{message.id}", order.mail, subject, body, message.id)
 
 
 def fill(template: str, words: dict[str, str]) -> str:

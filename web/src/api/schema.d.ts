@@ -3040,6 +3040,8 @@ export interface components {
             lease_seconds: number;
             /** Orders Cursor */
             orders_cursor: string;
+            /** Read Listings */
+            read_listings: boolean;
             /** Read Orders */
             read_orders: boolean;
             /** Store */
@@ -3557,6 +3559,11 @@ export interface components {
         };
         /** ListingsAsk */
         ListingsAsk: {
+            /**
+             * Last
+             * @default false
+             */
+            last: boolean;
             /** Listings */
             listings: components["schemas"]["ListingIn"][];
         };
@@ -3918,12 +3925,17 @@ export interface components {
             /** Version */
             version: number;
         };
-        /** OrdersAsk */
+        /**
+         * OrdersAsk
+         * @description cursor None: it stays where it is. unreadable: orders that cannot be handed in, each with why.
+         */
         OrdersAsk: {
             /** Cursor */
-            cursor: string;
+            cursor?: string | null;
             /** Orders */
-            orders: components["schemas"]["OrderIn"][];
+            orders?: components["schemas"]["OrderIn"][];
+            /** Unreadable */
+            unreadable?: string[];
         };
         /**
          * OrdersStanding
@@ -4417,6 +4429,16 @@ export interface components {
             since: string | null;
         };
         /**
+         * ReadAnew
+         * @description job None: the store's program does it with its next round.
+         */
+        ReadAnew: {
+            /** Job */
+            job: number | null;
+            /** Told */
+            told: string;
+        };
+        /**
          * ReadingShape
          * @description How a sheet is read. columns: ours -> the column's name in the sheet.
          */
@@ -4474,6 +4496,11 @@ export interface components {
         /** RequestAsk */
         RequestAsk: {
             /**
+             * Mail
+             * @default
+             */
+            mail: string;
+            /**
              * Note
              * @default
              */
@@ -4503,8 +4530,12 @@ export interface components {
             item_title: string;
             /** Likeness */
             likeness: number | null;
+            /** Mailed */
+            mailed: string;
             /** Note */
             note: string;
+            /** Picture */
+            picture: number | null;
             /** Sku */
             sku: string;
             /** State */
@@ -5014,12 +5045,16 @@ export interface components {
          * @description kept of `of` decided purchase orders were sent and came by the promise.
          */
         SupplierOut: {
+            /** Currency */
+            currency: string;
             /** Id */
             id: number;
             /** Items */
             items: number;
             /** Kept */
             kept: number;
+            /** Mail */
+            mail: string;
             /** Name */
             name: string;
             /** Of */
@@ -8114,7 +8149,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOutShort"];
+                    "application/json": components["schemas"]["ReadAnew"];
                 };
             };
             /** @description Validation Error */

@@ -86,8 +86,10 @@ const end = () => act(() => take(api.POST('/api/v1/shelf/end', { body: { listing
 const readAnew = () =>
   act(async () => {
     const asked = (stores.value ?? []).filter((one) => one.called && (!text('store') || text('store') === String(one.id)))
-    for (const one of asked) await take(api.POST('/api/v1/shelf/stores/{number}/read', { params: { path: { number: one.id } } }))
-    return { told: asked.length ? `Reading ${plural(asked.length, 'store')}` : 'That store is worked by its program; start it again' }
+    const told = []
+    for (const one of asked) told.push(await take(api.POST('/api/v1/shelf/stores/{number}/read', { params: { path: { number: one.id } } })))
+    if (told.length === 1) return told[0]!
+    return { told: asked.length ? `Reading ${plural(asked.length, 'store')}` : 'That store works by sheets: bring its listings in as one' }
   })
 const again = () => act(() => take(api.POST('/api/v1/shelf/again', { body: { listings: mine() } }))).then(done)
 useKeys('Shelf', [

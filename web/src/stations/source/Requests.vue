@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What suppliers were asked to find: the words to send, their answer beside ours, accepted or declined. */
 import { useQuery } from '@tanstack/vue-query'
-import { reactive, ref } from 'vue'
+import { computed, reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act, tell, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
@@ -13,12 +13,14 @@ import { money } from '@/parts/format'
 const props = defineProps<{ suppliers: Schema<'SupplierOut'>[] }>()
 const { data } = useQuery({ queryKey: ['requests'], queryFn: () => take(api.GET('/api/v1/source/requests')) })
 const asking = ref(false)
-const form = reactive({ supplier: props.suppliers[0]?.id ?? 0, sku: '', target: '', note: '' })
+const form = reactive({ supplier: props.suppliers[0]?.id ?? 0, sku: '', target: '', note: '', mail: props.suppliers[0]?.mail ?? '' })
+const chosen = computed(() => props.suppliers.find((one) => one.id === form.supplier))
+watch(chosen, (now) => (form.mail = now?.mail ?? ''))
 const wrong = ref('')
 const numbers = reactive<Record<number, string>>({})
 async function ask() {
   wrong.value = ''
-  const currency = form.target.trim() ? (form.target.trim().split(' ')[1] ?? 'GBP') : ''
+  const amount = form.target.trim().replace(',', '.')
   try {
     const done = await take(
       api.POST('/api/v1/source/requests', {
@@ -26,7 +28,8 @@ async function ask() {
           supplier: form.supplier,
           sku: form.sku.trim(),
           note: form.note,
-          target: currency ? { amount: form.target.trim().split(' ')[0]!.replace(',', '.'), currency } : null,
+          mail: form.mail.trim(),
+          target: amount ? { amount, currency: chosen.value!.currency } : null,
         },
       }),
     )
@@ -55,6 +58,7 @@ async function copy(one: Schema<'RequestOut'>) {
   await navigator.clipboard?.writeText(one.words).catch(() => undefined)
   tell('The words are copied; send them to the supplier')
 }
+const MAILED: Record<string, string> = { done: 'mailed', dead: 'its mail could not be sent: see the outbox in Set-up' }
 const TONE: Record<string, 'info' | 'waits' | 'good' | 'plain'> = { asked: 'info', answered: 'waits', accepted: 'good', declined: 'plain' }
 </script>
 
@@ -68,11 +72,18 @@ const TONE: Record<string, 'info' | 'waits' | 'good' | 'plain'> = { asked: 'info
     />
     <article v-for="one in data ?? []" :key="one.id" class="sheet mb-3 p-4">
       <div class="flex items-start gap-3">
+        <img
+          v-if="one.picture"
+          :src="`/api/v1/shelf/pictures/${one.picture}`"
+          alt="What is wanted"
+          class="size-14 shrink-0 rounded border border-rule object-contain"
+        />
         <div class="min-w-0">
           <h2 class="truncate">{{ one.title }}</h2>
           <p class="text-soft">
             <span class="code">{{ one.sku }}</span> asked of {{ one.supplier
-            }}<template v-if="one.target">, at most {{ money(one.target) }}</template>
+            }}<template v-if="one.target">, at most {{ money(one.target) }}</template
+            ><template v-if="one.mailed">, {{ MAILED[one.mailed] ?? 'its mail is on its way' }}</template>
           </p>
         </div>
         <Tag :tone="TONE[one.state]" class="ml-auto">{{ one.state }}</Tag>
@@ -111,7 +122,12 @@ const TONE: Record<string, 'info' | 'waits' | 'good' | 'plain'> = { asked: 'info
       >
       <label class="mt-3 block"><span class="label">Our SKU</span><input v-model="form.sku" class="field code" maxlength="100" /></label>
       <label class="mt-3 block"
-        ><span class="label">It should cost at most (such as 4.50 GBP)</span><input v-model="form.target" class="field" maxlength="20"
+        ><span class="label">It should cost at most, {{ chosen?.currency }}</span
+        ><input v-model="form.target" class="field" inputmode="decimal" maxlength="20"
+      /></label>
+      <label class="mt-3 block"
+        ><span class="label">Their mail address; empty to send the words yourself</span
+        ><input v-model="form.mail" class="field" type="email" maxlength="200"
       /></label>
       <label class="mt-3 block"
         ><span class="label">Anything else</span><textarea v-model="form.note" class="field h-20! py-1.5" maxlength="1000" />

@@ -1,0 +1,23 @@
+"""suppliers have a mail address, programs can be asked to read their store anew"""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0004"
+down_revision = "0003"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    with op.batch_alter_table("supplier") as batch:
+        batch.add_column(sa.Column("mail", sa.Text(), nullable=False, server_default=""))
+    with op.batch_alter_table("token") as batch:
+        batch.add_column(sa.Column("read_anew", sa.Boolean(), nullable=False, server_default=sa.false()))
+
+
+def downgrade() -> None:
+    with op.batch_alter_table("token") as batch:
+        batch.drop_column("read_anew")
+    with op.batch_alter_table("supplier") as batch:
+        batch.drop_column("mail")
