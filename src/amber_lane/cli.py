@@ -32,6 +32,27 @@ def calc_price(
         raise typer.Exit(2) from error
 
 
+@calc.command("match")
+def calc_match(
+    listings: Annotated[Path, typer.Argument(help="What the store sells: sku, title, brand, gtin, mpn, price, currency. CSV or XLSX.")],
+    offers: Annotated[Path, typer.Argument(help="Supplier items: supplier, item, title, brand, gtin, mpn, pack_size, cost, currency.")],
+    target: Annotated[Path, typer.Argument(help="Where the likest offers of each SKU go, CSV.")],
+) -> None:
+    """Find for each SKU the supplier items that are like it, and which are sure."""
+    from .sheets import match as sheet
+    from .sheets.table import write_csv
+
+    try:
+        rows, notes = sheet.match_sheets(listings.read_bytes(), offers.read_bytes())
+        with target.open("w", encoding="utf-8", newline="") as out:
+            write_csv(out, sheet.HEADER, rows)
+    except (OSError, ValueError) as error:
+        typer.echo(f"amber-lane: {error}", err=True)
+        raise typer.Exit(2) from error
+    for note in notes[:20]:
+        typer.echo(note)
+
+
 @app.command()
 def serve(
     world: Annotated[str, typer.Option(help="Follow the clock of a practice world at this address.")] = "",

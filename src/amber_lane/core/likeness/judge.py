@@ -1,0 +1,186 @@
+"""How like a SKU and an item are: evidence for and against as data, and a score from 0 to 100."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from rapidfuzz.distance import OSA
+
+from .corpus import Corpus
+from .read import Thing
+from .words import abbreviates
+
+NEAR = 0.016
+IDS = {"barcode": 0.80, "maker's number": 0.70}
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """One thing that agrees (weight above nothing) or differs (below); ours or theirs '' = that side does not say."""
+
+    field: str
+    ours: str
+    theirs: str
+    weight: float
+
+
+@dataclass(slots=True)
+class Judged:
+    """score 0 to 100. veto: something differs that cannot be in the same thing.
+
+    silent_ours, silent_theirs: what that side leaves out and the other says.
+    """
+
+    score: float
+    likeness: float
+    evidence: list[Evidence] = field(default_factory=list)
+    veto: bool = False
+    same_id: bool = False
+    other_id: bool = False
+    silent_ours: list[str] = field(default_factory=list)
+    silent_theirs: list[str] = field(default_factory=list)
+
+
+def judge(ours: Thing, theirs: Thing, corpus: Corpus) -> Judged:
+    """Compare two things; nothing but what they and the corpus say counts."""
+    out = Judged(0.0, 0.0)
+    good, lack, bad = 0.0, 0.0, 0.0
+    weight = corpus.weight
+    common = ours.words & theirs.words
+    left = list((ours.words - common).elements())
+    right = list((theirs.words - common).elements())
+    for word in common:
+        w = weight.get(word, 1.0) * common[word]
+        good += w
+        out.evidence.append(Evidence("word", word, word, w))
+    for word in list(left):
+        near = next((one for one in right if _near(word, one)), None)
+        if near:
+            left.remove(word)
+            right.remove(near)
+            good += 0.9 * weight.get(near, 1.0)
+            out.evidence.append(Evidence("word", word, near, 0.9 * weight.get(near, 1.0)))
+    for word in list(left):
+        for one in list(right):
+            if kind := corpus.rivals(word, one):
+                if word in corpus.empty or one in corpus.empty:
+                    continue
+                w = max(weight.get(word, 1.0), weight.get(one, 1.0), 0.3)
+                bad += w
+                out.evidence.append(Evidence(kind, word, one, -w))
+                out.veto = True
+                left.remove(word)
+                right.remove(one)
+                break
+    for words, silent, mine in ((left, out.silent_theirs, True), (right, out.silent_ours, False)):
+        for word in words:
+            if word in corpus.empty:
+                continue
+            w = weight.get(word, 1.0)
+            lack += w
+            out.evidence.append(Evidence("word", word if mine else "", "" if mine else word, -0.4 * w))
+            silent.append(word)
+    good, lack, bad = _sizes(ours, theirs, out, good, lack, bad)
+    good, bad = _pack(ours, theirs, out, good, bad)
+    out.likeness = good / max(good + 0.5 * lack + 1.5 * bad, 1e-9)
+    rest = 1 - out.likeness
+    for name, number, other in (("barcode", ours.gtin, theirs.gtin), ("maker's number", ours.mpn, theirs.mpn)):
+        if number and other:
+            same = number == other
+            out.evidence.append(Evidence(name, number.lstrip("0"), other.lstrip("0"), IDS[name] * 2 if same else -IDS[name]))
+            out.same_id, out.other_id = out.same_id or same, out.other_id or not same
+            rest = rest * (1 - IDS[name]) if same else rest + 0.25 * (1 - rest)
+    score = 100 * (1 - rest)
+    out.score = 0.5 * score if out.veto else score
+    return out
+
+
+def _near(one: str, other: str) -> bool:
+    """Whether two words are one word mistyped or shortened."""
+    if min(len(one), len(other)) >= 5 and OSA.distance(one, other, score_cutoff=1) <= 1:
+        return True
+    return abbreviates(one, other) or abbreviates(other, one)
+
+
+def _sizes(ours: Thing, theirs: Thing, out: Judged, good: float, lack: float, bad: float) -> tuple[float, float, float]:
+    left, right = list(ours.measures), list(theirs.measures)
+    for one in list(left):
+        match = next((other for other in right if _same_measure(one, other)), None)
+        if match:
+            left.remove(one)
+            right.remove(match)
+            good += 0.5
+            out.evidence.append(Evidence(one[0], one[2], match[2], 0.5))
+    for one in list(left):
+        rival = next((other for other in right if other[0] == one[0]), None)
+        if rival:
+            left.remove(one)
+            right.remove(rival)
+            bad += 0.8
+            out.veto = True
+            out.evidence.append(Evidence(one[0], one[2], rival[2], -0.8))
+    only_ours, only_theirs = ours.sizes - theirs.sizes, theirs.sizes - ours.sizes
+    for size in ours.sizes & theirs.sizes:
+        good += 0.5
+        out.evidence.append(Evidence("size", size, size, 0.5))
+    if only_ours and only_theirs:
+        bad += 0.8
+        out.veto = True
+        out.evidence.append(Evidence("size", " ".join(sorted(only_ours)), " ".join(sorted(only_theirs)), -0.8))
+        only_ours = only_theirs = set()
+    if (left and only_theirs) or (right and only_ours):
+        # One is measured in figures and the other in letters.
+        bad += 0.5
+        out.veto = True
+        told_ours, told_theirs = [one[2] for one in left] + sorted(only_ours), [one[2] for one in right] + sorted(only_theirs)
+        out.evidence.append(Evidence("size", " ".join(told_ours), " ".join(told_theirs), -0.5))
+        return good, lack, bad
+    for told, silent, mine in (
+        ([one[2] for one in left] + sorted(only_ours), out.silent_theirs, True),
+        ([one[2] for one in right] + sorted(only_theirs), out.silent_ours, False),
+    ):
+        for text in told:
+            lack += 0.5
+            silent.append(text)
+            out.evidence.append(Evidence("size", text if mine else "", "" if mine else text, -0.2))
+    return good, lack, bad
+
+
+def _same_measure(one: tuple[str, tuple[float, ...], str], other: tuple[str, tuple[float, ...], str]) -> bool:
+    if one[0] != other[0] or len(one[1]) != len(other[1]):
+        return False
+    return all(abs(a - b) <= NEAR * max(a, b) for a, b in zip(one[1], other[1], strict=True))
+
+
+def _pack(ours: Thing, theirs: Thing, out: Judged, good: float, bad: float) -> tuple[float, float]:
+    if ours.pack == theirs.pack:
+        if ours.pack > 1:
+            out.evidence.append(Evidence("pack", str(ours.pack), str(theirs.pack), 0.5))
+            good += 0.5
+        return good, bad
+    out.evidence.append(
+        Evidence(
+            "pack", f"pack of {ours.pack}" if ours.pack > 1 else "single", f"pack of {theirs.pack}" if theirs.pack > 1 else "single", -0.8
+        )
+    )
+    out.veto = True
+    return good, bad + 0.8
+
+
+def told(evidence: Sequence[Evidence]) -> tuple[list[str], list[str]]:
+    """What agrees and what differs, in short words, the weightiest first; what only one side says stands together."""
+    agrees: list[str] = []
+    differs: list[str] = []
+    ours: list[str] = []
+    theirs: list[str] = []
+    for one in sorted(evidence, key=lambda one: -abs(one.weight)):
+        name = "" if one.field in ("word", "length", "size", "kind") else f"{one.field} "
+        if one.weight > 0:
+            agrees.append(f"{name}{one.ours}" if one.ours == one.theirs else f"{name}{one.ours} = {one.theirs}")
+        elif one.ours and one.theirs:
+            differs.append(f"{name}{one.ours} / {one.theirs}")
+        else:
+            (ours if one.ours else theirs).append(one.ours or one.theirs)
+    differs += [f"only {whose}: {', '.join(words)}" for whose, words in (("ours", ours), ("theirs", theirs)) if words]
+    return agrees, differs

@@ -1,0 +1,246 @@
+"""SKUs against supplier items: the likest of each, with the evidence, and which are sure (section 6)."""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from collections.abc import Callable, Collection, Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import sparse
+
+from .corpus import Corpus, tokens
+from .judge import Evidence, Judged, judge
+from .read import Thing, read_thing
+from .words import Vocabulary, split
+
+OPEN, REVIEW, NONE = "open", "review", "none"
+# What must be alike before anything is sure, and before a person is asked at all.
+LIKE_WITH_ID, LIKE_ALONE, ASK_FROM = 0.5, 0.9, 40.0
+SHOWN, LOOKED_AT, CHUNK = 5, 14, 256
+# A price that stands this many deviations from what is usual for its cost speaks against it.
+ODD_PRICE = 2.2
+COMMON = 0.25
+LEARNT_FROM = 1500
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A SKU or an item as it is told. pack 1 = not told; price: ours, or their cost, in `currency` (0 = not told)."""
+
+    key: str
+    title: str
+    brand: str = ""
+    gtin: str = ""
+    mpn: str = ""
+    pack: int = 1
+    price: float = 0.0
+    currency: str = ""
+    supplier: str = ""
+    options: str = ""
+
+
+@dataclass(slots=True)
+class Found:
+    """One item for a SKU. ours, theirs: places in the two lists; decision: open, review or none."""
+
+    ours: int
+    theirs: int
+    score: float
+    decision: str
+    evidence: list[Evidence]
+
+
+class Matcher:
+    """Items made ready once; SKUs are matched against them in any number."""
+
+    def __init__(self, items: Sequence[Row], skus: Sequence[Row] = ()) -> None:
+        self.rows = items
+        raw = [split(_title(row)) for row in (*skus, *items)]
+        brands = [split(row.brand) for row in (*skus, *items)]
+        self.vocabulary = Vocabulary([*raw, *(one for one in brands if one)])
+        n = len(skus)
+        told = [_thing(row, raw[i], brands[i], self.vocabulary) for i, row in enumerate((*skus, *items))]
+        self.ours, self.theirs = told[:n], told[n:]
+        self.corpus = Corpus(told)
+        self.by_gtin, self.by_mpn = _places(one.gtin for one in self.theirs), _places(one.mpn for one in self.theirs)
+        self.columns: dict[str, int] = {}
+        self.matrix = self._matrix(self.theirs, grow=True)
+        self.sums = np.asarray(self.matrix.sum(axis=1)).ravel().astype(np.float32)
+
+    def learn(self, near: Sequence[Sequence[int]]) -> None:
+        """Find words that say nothing, from the likest pairs of some of ours that nothing speaks against."""
+        step = max(1, len(self.ours) // LEARNT_FROM)
+        pairs = []
+        for place in range(0, len(self.ours), step):
+            mine = self.ours[place]
+            for i in near[place][:4]:
+                one = judge(mine, self.theirs[i], self.corpus)
+                if not one.veto and not one.other_id and one.likeness >= 0.75:
+                    pairs.append((mine, self.theirs[i]))
+        self.corpus.learn_empty(pairs)
+
+    def _features(self, thing: Thing) -> dict[str, float]:
+        out: dict[str, float] = {}
+        for word in tokens(thing):
+            df = self.corpus.df.get(word, 0)
+            if df > COMMON * self.corpus.n and self.corpus.n > 400:
+                continue
+            out[word] = self.corpus.weight.get(word, 0.5)
+            if df <= 3 and word.isalpha() and len(word) >= 5:
+                # A word that hardly anybody has may be one that could not be mended; its parts may still be found.
+                for at in range(len(word) - 2):
+                    out[f"~{word[at : at + 3]}"] = 0.12
+        return out
+
+    def _matrix(self, things: Sequence[Thing], grow: bool = False) -> sparse.csr_matrix:
+        data: list[float] = []
+        places: list[int] = []
+        ends = [0]
+        for thing in things:
+            for name, weight in self._features(thing).items():
+                if grow:
+                    place = self.columns.setdefault(name, len(self.columns))
+                elif (found := self.columns.get(name)) is None:
+                    continue
+                else:
+                    place = found
+                places.append(place)
+                data.append(weight)
+            ends.append(len(places))
+        shape = (len(things), max(len(self.columns), 1))
+        return sparse.csr_matrix((np.array(data, np.float32), np.array(places, np.int32), np.array(ends, np.int64)), shape=shape)
+
+    def candidates(self, things: Sequence[Thing], progress: Callable[[int], None] = lambda n: None) -> list[list[int]]:
+        """For each thing the places of the items that are worth comparing: the nearest by words, and all with one of its numbers."""
+        mine = self._matrix(things)
+        own = np.asarray(mine.sum(axis=1)).ravel().astype(np.float32)
+        turned = sparse.csr_matrix(self.matrix.T)
+        out: list[list[int]] = []
+        for start in range(0, len(things), CHUNK):
+            part = (mine[start : start + CHUNK] @ turned).tocsr()
+            for row in range(part.shape[0]):
+                at = part.indices[part.indptr[row] : part.indptr[row + 1]]
+                shared = part.data[part.indptr[row] : part.indptr[row + 1]]
+                like = shared / (own[start + row] + self.sums[at] - shared + 1e-6)
+                if len(at) > LOOKED_AT:
+                    some = np.argpartition(-like, LOOKED_AT)[:LOOKED_AT]
+                    at, like = at[some], like[some]
+                at = at[np.lexsort((at, -like))]
+                thing = things[start + row]
+                ids = [*self.by_gtin.get(thing.gtin, ())[:50], *self.by_mpn.get(thing.mpn, ())[:50]]
+                out.append(list(dict.fromkeys([*ids, *at.tolist()])))
+            progress(min(start + CHUNK, len(things)))
+        return out
+
+
+def _title(row: Row) -> str:
+    return f"{row.title} {row.options}" if row.options and row.options.casefold() not in row.title.casefold() else row.title
+
+
+def _thing(row: Row, title: Sequence[str], brand: Sequence[str], vocabulary: Vocabulary) -> Thing:
+    return read_thing(row.key, title, vocabulary, brand, row.gtin, row.mpn, row.pack, row.price)
+
+
+def _places(values: Iterable[str]) -> dict[str, list[int]]:
+    out: dict[str, list[int]] = {}
+    for place, value in enumerate(values):
+        if value:
+            out.setdefault(value, []).append(place)
+    return out
+
+
+def match(
+    skus: Sequence[Row],
+    items: Sequence[Row],
+    rejected: Collection[tuple[str, str]] = (),
+    progress: Callable[[int], None] = lambda n: None,
+) -> list[list[Found]]:
+    """The likest items of each SKU, at most five, the likest first, with a decision on each.
+
+    rejected: (SKU, item) keys that a person said are not the same; they are never offered.
+    """
+    matcher = Matcher(items, skus)
+    judged: list[list[tuple[int, Judged]]] = []
+    nearest = matcher.candidates(matcher.ours, progress)
+    matcher.learn(nearest)
+    for place, near in enumerate(nearest):
+        mine = matcher.ours[place]
+        rows = [(i, judge(mine, matcher.theirs[i], matcher.corpus)) for i in near if (mine.key, matcher.theirs[i].key) not in rejected]
+        judged.append(sorted(rows, key=lambda one: (-one[1].score, one[0])))
+    usual = _usual(skus, items, judged)
+    sure = _decide(skus, items, judged, usual, [matcher.corpus.unfinished(one) for one in matcher.ours])
+    out = []
+    for place, rows in enumerate(judged):
+        found = [
+            Found(place, i, one.score, OPEN if (place, i) in sure else REVIEW if one.score >= ASK_FROM else NONE, one.evidence)
+            for i, one in rows
+        ]
+        found.sort(key=lambda one: (one.decision != OPEN, -one.score, one.theirs))
+        out.append(found[:SHOWN])
+    return out
+
+
+def _usual(
+    skus: Sequence[Row], items: Sequence[Row], judged: Sequence[Sequence[tuple[int, Judged]]]
+) -> dict[tuple[str, str], tuple[float, float]]:
+    """How prices usually stand to costs, per pair of currencies: mean and deviation of the logarithm, where enough is sure."""
+    logs: dict[tuple[str, str], list[float]] = defaultdict(list)
+    for place, rows in enumerate(judged):
+        for i, one in rows:
+            if one.same_id and not one.veto and one.likeness >= LIKE_WITH_ID and skus[place].price > 0 and items[i].price > 0:
+                logs[skus[place].currency, items[i].currency].append(math.log(skus[place].price / items[i].price))
+    out = {}
+    for pair, values in logs.items():
+        if len(values) >= 20:
+            middle = float(np.median(values))
+            out[pair] = (middle, max(1.4826 * float(np.median(np.abs(np.array(values) - middle))), 0.05))
+    return out
+
+
+def _odd(sku: Row, item: Row, usual: dict[tuple[str, str], tuple[float, float]]) -> bool:
+    if sku.price <= 0 or item.price <= 0:
+        return False
+    told = usual.get((sku.currency, item.currency))
+    if told is None:
+        return sku.currency == item.currency and not 0.8 <= sku.price / item.price <= 6
+    return abs(math.log(sku.price / item.price) - told[0]) > ODD_PRICE * told[1]
+
+
+def _decide(
+    skus: Sequence[Row],
+    items: Sequence[Row],
+    judged: Sequence[Sequence[tuple[int, Judged]]],
+    usual: dict[tuple[str, str], tuple[float, float]],
+    unfinished: Sequence[bool],
+) -> set[tuple[int, int]]:
+    """Pairs that are sure. An item goes to one SKU, and of one supplier a SKU takes one item: where two fit alike, a person decides."""
+    fits: dict[tuple[int, int], Judged] = {}
+    for place, rows in enumerate(judged):
+        for i, one in rows:
+            whole = not one.silent_ours and not one.silent_theirs
+            enough = (
+                one.likeness >= LIKE_WITH_ID
+                if one.same_id
+                else one.likeness >= LIKE_ALONE and whole and not one.other_id and not unfinished[place]
+            )
+            if not one.veto and enough and not _odd(skus[place], items[i], usual):
+                fits[place, i] = one
+    of_item: dict[int, list[int]] = defaultdict(list)
+    for place, i in fits:
+        of_item[i].append(place)
+    for i, places in of_item.items():
+        named = [place for place in places if fits[place, i].same_id]
+        for place in places:
+            if len(places) > 1 and (len(named) != 1 or place != named[0]):
+                fits.pop((place, i))
+    of_sku: dict[tuple[int, str], list[int]] = defaultdict(list)
+    for place, i in fits:
+        of_sku[place, items[i].supplier].append(i)
+    sure: set[tuple[int, int]] = set()
+    for (place, _), found in of_sku.items():
+        named = [i for i in found if fits[place, i].same_id]
+        pick = found if len(found) == 1 else named if len(named) == 1 else []
+        sure.update((place, i) for i in pick)
+    return sure

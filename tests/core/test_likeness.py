@@ -1,0 +1,128 @@
+"""Sure pairs are right, the true item is near the top, and nothing odd is believed; in words that the examples do not have."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from amber_lane.core.likeness import OPEN, REVIEW, Row, check_gtin, match, told
+from amber_lane.core.likeness.read import read_thing
+from amber_lane.core.likeness.words import Vocabulary, split
+
+from ..matching import barcode, make
+
+EXAMPLES = Path(__file__).parents[3] / "shared" / "examples" / "match"
+
+
+def measure(skus: list[Row], items: list[Row], truth: set[tuple[int, int]]) -> tuple[float, float, float]:
+    """Shares: sure pairs that are right; SKUs with an item that were opened; those that have it in their first three."""
+    found = match(skus, items)
+    sure = [(one.ours, one.theirs) for rows in found for one in rows if one.decision == OPEN]
+    have = {place for place, _ in truth}
+    opened = {place for place, _ in sure} & have
+    near = {place for place in have if any((place, one.theirs) in truth for one in found[place][:3])}
+    return sum(pair in truth for pair in sure) / len(sure), len(opened) / len(have), len(near) / len(have)
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_other_words_and_figures_are_matched_as_well(seed: int) -> None:
+    made = make(seed, 600, 2000)
+    right, opened, near = measure(made.skus, made.items, made.truth)
+    assert right >= 0.995 and opened >= 0.6 and near >= 0.98
+
+
+@pytest.mark.skipif(not EXAMPLES.exists(), reason="the examples are not here")
+def test_the_examples_are_matched_as_asked() -> None:
+    def read(name: str) -> list[dict[str, str]]:
+        with (EXAMPLES / name).open(encoding="utf-8") as file:
+            return list(csv.DictReader(file))
+
+    skus = [Row(r["sku"], r["title"], r["brand"], r["gtin"], r["mpn"], 1, float(r["price"]), r["currency"]) for r in read("listings.csv")]
+    items = [
+        Row(r["item"], r["title"], r["brand"], r["gtin"], r["mpn"], int(r["pack_size"]), float(r["cost"]), r["currency"], r["supplier"])
+        for r in read("offers.csv")
+    ]
+    places = {(one.supplier, one.key): i for i, one in enumerate(items)}
+    mine = {one.key: i for i, one in enumerate(skus)}
+    truth = {(mine[r["sku"]], places[r["supplier"], r["item"]]) for r in read("truth.csv")}
+    right, opened, near = measure(skus, items, truth)
+    assert right >= 0.995 and opened >= 0.7 and near >= 0.98
+
+
+def best(
+    ours: str, theirs: str, gtin: tuple[str, str] = ("", ""), pack: int = 1, around: int = 40
+) -> tuple[str, float, list[str], list[str]]:
+    """How one item is judged, in a catalogue of others."""
+    others = make(7, 0, around).items
+    found = match([Row("A", ours, gtin=gtin[0])], [Row("B", theirs, gtin=gtin[1], pack=pack, supplier="x"), *others])[0]
+    one = next((row for row in found if row.theirs == 0), None)
+    return (one.decision, one.score, *told(one.evidence)) if one else ("none", 0.0, [], [])
+
+
+CODE = barcode(77)
+
+
+@pytest.mark.parametrize(
+    ("ours", "theirs"),
+    [
+        ("Steel seed tray black 0,5 m pack of 2", "Seed tray steel blk 50 cm x2"),
+        ('Jute rain gauge 1 1/4" cream', "rain gauge, jute, cream, 1.25 in"),
+        ("Coir soil scoop moss green set of three", "Soil scoop coir moss green 3pcs"),
+        ("Zinc wall bracket 2 x 3 m", "Wall bracket zinc 300 x 200 cm"),
+        ("Cotton apron extra large", "apron cotton XL"),
+    ],
+)
+def test_the_same_in_other_figures_agrees(ours: str, theirs: str) -> None:
+    decision, score, _, differs = best(ours, theirs)
+    assert decision == OPEN and score > 90 and not differs
+
+
+@pytest.mark.parametrize(
+    ("ours", "theirs", "pack", "why"),
+    [
+        ("Steel seed tray black 50 cm", "Steel seed tray black 60 cm", 1, "50 cm / 60 cm"),
+        ("Steel seed tray black 50 cm", "Steel seed tray white 50 cm", 1, "colour black / white"),
+        ("Steel seed tray black", "Rubber seed tray black", 1, "material steel / rubber"),
+        ("Steel seed tray black", "Steel seed tray black", 5, "pack single / pack of 5"),
+        ("Steel seed tray M", "Steel seed tray L", 1, "M / L"),
+    ],
+)
+def test_the_same_barcode_on_another_thing_is_never_believed(ours: str, theirs: str, pack: int, why: str) -> None:
+    decision, score, _, differs = best(ours, theirs, (CODE, CODE), pack)
+    assert decision != OPEN and score < 60 and why in differs
+
+
+def test_two_that_fit_alike_are_put_to_a_person_and_a_barcode_settles_it() -> None:
+    items = [Row("1", "Steel seed tray black 50 cm", supplier="x"), Row("2", "seed tray steel black 50 cm", gtin=CODE, supplier="x")]
+    assert {one.decision for one in match([Row("A", "Seed tray, steel, black, 50 cm")], items)[0]} == {REVIEW}
+    found = match([Row("A", "Seed tray, steel, black, 50 cm", gtin=CODE)], items)[0]
+    assert [(items[one.theirs].key, one.decision) for one in found] == [("2", OPEN), ("1", REVIEW)]
+    assert [items[one.theirs].key for one in match([Row("A", "Seed tray steel black 50 cm")], items, {("A", "1")})[0]] == ["2"]
+
+
+@pytest.mark.parametrize(
+    ("code", "kept"),
+    [("5000003000019", True), ("5000003000018", False), ("5.01E+12", False), ("036000291452", True), ("36000291452", True), ("", False)],
+)
+def test_barcodes_are_believed_only_whole(code: str, kept: bool) -> None:
+    assert bool(check_gtin(code)) is kept
+
+
+@given(st.lists(st.text(max_size=40), max_size=12), st.lists(st.text(max_size=40), max_size=12))
+def test_any_text_is_read_and_an_item_is_never_sure_for_two(ours: list[str], theirs: list[str]) -> None:
+    found = match([Row(str(i), one) for i, one in enumerate(ours)], [Row(str(i), one, supplier="x") for i, one in enumerate(theirs)])
+    sure = [one.theirs for rows in found for one in rows if one.decision == OPEN]
+    assert len(found) == len(ours) and len(sure) == len(set(sure))
+    assert all(0 <= one.score <= 100 for rows in found for one in rows)
+
+
+def test_counts_and_sizes_are_told_apart() -> None:
+    words = Vocabulary([split("pack of 3 M canvas")])
+    one = read_thing("a", split("Pack of 3 M canvas"), words)
+    assert (one.pack, one.sizes, one.measures) == (3, {"M"}, [])
+    other = read_thing("b", split("canvas 5 x 7 cm, 10 pieces"), words)
+    assert other.pack == 10 and other.measures[0][1] == (50.0, 70.0)
