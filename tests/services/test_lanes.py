@@ -10,12 +10,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select
 
-from amber_lane.data.lanes import Lane, LanePart
+from amber_lane.data.lanes import Lane, LanePart, Rejection
 from amber_lane.data.orders import OrderLine
 from amber_lane.data.setup import Origin, Service, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services import lanes
+from amber_lane.services import lanes, likeness
 from amber_lane.services.desk import Conflict, Desk, Invalid, NotFound
 from amber_lane.services.drafts import PolicyChange
 
@@ -177,11 +177,15 @@ def test_items_are_found_by_barcode_number_and_words_the_surest_first(small: Sma
 
     small.write(name)
     with small.db.reading() as s:
-        found = lanes.candidates(small.desk(s), s.get(Sku, 1))
-        assert [one.item.id for one in found] == [2, 3] and "barcode same" in found[0].agrees and found[1].differs == ["pack of 6"]
-        assert [item.id for item in lanes.search_items(small.desk(s), "lamp RED 100%_")] == []
-        assert {item.id for item in lanes.search_items(small.desk(s), "lamp RED")} == {2, 3}
-        assert [one.item.id for one in lanes.candidates(small.desk(s), s.get(Sku, 1), "I-4")] == [4]
+        found = likeness.candidates(small.desk(s), s.get(Sku, 1))
+        assert [one.item.id for one in found] == [2, 3] and found[0].agrees[0] == "barcode 5012345678900"
+        assert found[0].score > 90 > 60 > found[1].score and found[1].differs == ["pack single / pack of 6", "only ours: hearthlow"]
+        assert [item.id for item in likeness.search_items(small.desk(s), "lamp RED 100%_")] == []
+        assert {item.id for item in likeness.search_items(small.desk(s), "lamp RED")} == {2, 3}
+        assert [one.item.id for one in likeness.candidates(small.desk(s), s.get(Sku, 1), "I-4")] == [4]
+        s.add(Rejection(sku_id=1, item_id=2, at=small.clock.now(), by="Tester"))
+        s.flush()
+        assert [one.item.id for one in likeness.candidates(small.desk(s), s.get(Sku, 1))] == [3]
 
 
 def test_listings_that_share_an_item_never_promise_more_than_there_is(small: Small) -> None:

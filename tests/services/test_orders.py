@@ -10,7 +10,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Act
 from amber_lane.data.transit import Message, Parcel, PassedOn
-from amber_lane.services import by_sheets, lanes, lists, orders, purchases, setup, sheets_in, terms, transit, undo
+from amber_lane.services import by_sheets, lanes, likeness, lists, orders, purchases, setup, sheets_in, terms, transit, undo
 from amber_lane.services.desk import Conflict, Invalid
 from amber_lane.services.drafts import PolicyChange
 from amber_lane.sheets.table import read_sheet
@@ -92,7 +92,7 @@ def test_an_order_without_a_lane_goes_on_once_its_lane_is_open(business):
     assert line_of(business, number).state == "needs_lane"
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        best = lanes.candidates(desk, s.get(lanes.Sku, bare.id))[0]
+        best = likeness.candidates(desk, s.get(lanes.Sku, bare.id))[0]
         lanes.open_lane(desk, bare.id, [lanes.Part(best.item.id, lanes.Fraction(1))])
     assert line_of(business, number).state == "ready"
     with business.house.db.writing() as s:

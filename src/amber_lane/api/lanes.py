@@ -16,7 +16,7 @@ from ..data.lanes import LanePart
 from ..data.setup import Origin, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
-from ..services import lanes, lists, watch
+from ..services import lanes, likeness, lists, watch
 from ..services.book import load
 from ..services.desk import Desk, Invalid, by_id
 from ..services.lists import Wish
@@ -192,7 +192,7 @@ def sku(desk: ReadDesk, sku_id: Big) -> SkuOut:
 @router.get("/skus/{sku_id}/candidates")
 def candidates(desk: ReadDesk, sku_id: Big, words: Annotated[str, Query(max_length=200)] = "") -> list[CandidateOut]:
     row = desk.get(Sku, sku_id, "SKU")
-    found = lanes.candidates(desk, row, words, limit=9 if words else 6)
+    found = likeness.candidates(desk, row, words, limit=9 if words else 6)
     suppliers = lanes.supplier_names(desk)
     origins = by_id(desk.s, Origin, (one.item.origin_id or 0 for one in found))
     return [

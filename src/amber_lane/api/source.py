@@ -19,6 +19,7 @@ from ..services import goods, preparing
 from ..services.desk import Desk, Invalid
 from ..services.finder import Finder, Goods, Search, View, ratings
 from ..services.history import DAYS, pasts
+from ..services.likeness import LIKE_FROM
 from ..services.lists import Wish
 from .deps import ReadDesk, TheHouse, WriteDesk
 from .prices import StepOut
@@ -71,7 +72,8 @@ TheSearch = Annotated[Search, Depends(search)]
 class ItemRow(BaseModel):
     """One item in a chosen store. days: as most; None where nothing is sent to the store's country.
 
-    have: our SKU that it fills or whose barcode it carries. stock -1: not told. past: stock at the end of each three days.
+    have: our SKU that it fills or whose barcode it carries;
+    like: else the one that it is very like, and how much. stock -1: not told. past: stock at the end of each three days.
     """
 
     id: int
@@ -90,6 +92,8 @@ class ItemRow(BaseModel):
     stock: int
     offer: str
     have: str
+    like: str
+    likeness: int
     past: list[int]
     moves: int
     in_stock: int
@@ -201,7 +205,7 @@ def facets(desk: ReadDesk) -> FacetsOut:
 def find(desk: ReadDesk, base: TheHouse, ask: TheSearch) -> FoundOut:
     """Items of all suppliers, each as it would be in the chosen store by the rules of now."""
     found = base.finder.find(desk, ask)
-    return FoundOut(rows=item_rows(desk, found.goods, found.view, ask.store, found.ids), total=found.total, of=found.of)
+    return FoundOut(rows=item_rows(desk, base.finder, found.goods, found.view, ask.store, found.ids), total=found.total, of=found.of)
 
 
 @router.get("/items")
@@ -240,7 +244,7 @@ def paste(desk: WriteDesk, ask: PasteAsk) -> PasteOut:
     return PasteOut(job=job.id)
 
 
-def item_rows(desk: Desk, columns: Goods, view: View, store_id: int, ids: Sequence[int]) -> list[ItemRow]:
+def item_rows(desk: Desk, finder: Finder, columns: Goods, view: View, store_id: int, ids: Sequence[int]) -> list[ItemRow]:
     """Rows of a page: what the columns say of each, and what is read anew from the tables."""
     s, store = desk.s, desk.get(Store, store_id, "store")
     items = {row.id: row for row in s.scalars(select(Item).where(Item.id.in_(ids)))}
@@ -248,6 +252,7 @@ def item_rows(desk: Desk, columns: Goods, view: View, store_id: int, ids: Sequen
     origins: dict[int, str] = dict(s.execute(select(Origin.id, Origin.name)).tuples().all())
     past = pasts(desk, list(items.values()))
     have = _have(desk, list(items.values()))
+    like = finder.ours.like(desk, [item for item in items.values() if item.id not in have])
     places = {i: int(columns.ids.searchsorted(i)) for i in items}
     out = []
     for i in ids:
@@ -274,6 +279,8 @@ def item_rows(desk: Desk, columns: Goods, view: View, store_id: int, ids: Sequen
                 stock=item.stock,
                 offer=item.offer,
                 have=have.get(i, ""),
+                like=like[i][0].sku if like.get(i) else "",
+                likeness=like[i][0].likeness if like.get(i) else 0,
                 past=was.stock,
                 moves=was.moves,
                 in_stock=was.in_stock,
@@ -304,7 +311,7 @@ def _bench(desk: Desk, finder: Finder, store_id: int, number: int) -> BenchOut:
     item = desk.get(Item, number, "item")
     with finder.lock:
         columns, view = finder.look(desk, store_id)
-    row = item_rows(desk, columns, view, store_id, [number])[0]
+    row = item_rows(desk, finder, columns, view, store_id, [number])[0]
     past = pasts(desk, [item])[number]
     told = goods.explain(desk, finder, item, store_id)
     return BenchOut(
@@ -328,7 +335,7 @@ def _bench(desk: Desk, finder: Finder, store_id: int, number: int) -> BenchOut:
             )
             for one in told.countries
         ],
-        close=[CloseRow(**one.__dict__) for one in goods.close_to(desk, item)],
+        close=[CloseRow(**one.__dict__) for one in finder.ours.like(desk, [item], 3, LIKE_FROM, veto=True).get(number, [])],
         highest_cost=sure(past.highest, item.currency),
         cost=sure(item.cost, item.currency),
     )

@@ -39,6 +39,7 @@ class Database:
                     "create virtual table if not exists item_fts using fts5(title, brand, options, category, number, gtin, mpn, "
                     "tokenize='unicode61 remove_diacritics 2', prefix='2 3')"
                 )
+                connection.exec_driver_sql("create virtual table if not exists item_words using fts5vocab(item_fts, row)")
 
     @contextmanager
     def reading(self) -> Iterator[Session]:

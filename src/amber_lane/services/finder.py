@@ -28,6 +28,7 @@ from .columns import fetch_columns, or_none, place_of
 from .desk import Desk, Invalid
 from .facts import Facts, NoRate
 from .history import in_stock_all, kept_promises
+from .likeness import Ours
 from .policy import Keys, lay_over, policy_columns, price_layers
 
 OFFERS = ("good", "doubted", "gone")
@@ -125,6 +126,7 @@ class Finder:
     matched: dict[tuple[str, int, int], Ints] = field(default_factory=dict)
     steady: tuple[int, Ints] | None = None
     lock: Any = field(default_factory=threading.Lock)
+    ours: Ours = field(default_factory=Ours)
 
     def find(self, desk: Desk, ask: Search) -> Found:
         """The page of a search. Invalid when its store or its order is none."""

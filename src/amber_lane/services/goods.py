@@ -6,20 +6,18 @@ import hashlib
 from dataclasses import dataclass, fields
 
 import numpy as np
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, select
 
 from ..core import explain as explaining
 from ..core import price
 from ..core.explain import Step
 from ..core.money import show
 from ..core.price import NONE
-from ..data.shelf import Sku
 from ..data.source import Item
 from .desk import Desk
 from .facts import Facts
 from .finder import Finder, Worked, work_out
 from .history import Past
-from .lanes import compare, telling_words
 
 
 @dataclass(frozen=True)
@@ -43,15 +41,6 @@ class Told:
     profit: int | None
     steps: list[Step]
     countries: list[ToCountry]
-
-
-@dataclass(frozen=True)
-class Close:
-    sku: str
-    title: str
-    likeness: int
-    agrees: list[str]
-    differs: list[str]
 
 
 def explain(desk: Desk, finder: Finder, item: Item, store_id: int) -> Told:
@@ -105,18 +94,6 @@ def sentence(told: Told, past: Past, days: int, currency: str) -> str:
         moves += f", never above {show(past.highest, currency)}"
     held = f"; it was in stock on {past.in_stock} of {days} days" if past.in_stock >= 0 else ""
     return f"{told.sentence} {moves[0].upper()}{moves[1:]}{held}."
-
-
-def close_to(desk: Desk, item: Item, most: int = 3) -> list[Close]:
-    """SKUs of ours that are most like an item, the likest first."""
-    wanted = [Sku.title.icontains(word, autoescape=True) for word in telling_words(item.title)]
-    wanted += [Sku.gtin == item.gtin] if item.gtin else []
-    wanted += [Sku.mpn == item.mpn] if item.mpn else []
-    if not wanted:
-        return []
-    found = [(sku, compare(sku, item)) for sku in desk.s.scalars(select(Sku).where(or_(*wanted)).limit(400))]
-    best = sorted(found, key=lambda pair: (-pair[1].score, pair[0].code))[:most]
-    return [Close(sku.code, sku.title, max(0, min(one.score, 100)), one.agrees, one.differs) for sku, one in best if one.score >= 25]
 
 
 def item_counts(desk: Desk) -> dict[int, int]:

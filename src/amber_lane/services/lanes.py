@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, select
 
 from ..core.money import show_units
 from ..data.lanes import Lane, LanePart
@@ -239,81 +238,6 @@ def restore_lane(desk: Desk, before: dict[str, Any]) -> None:
     num, den = before["units"][0]
     single = len(before["units"]) == 1
     change_lane(desk, lane.id, lane.version, Fraction(num, den) if single else None, before["use"], before["service"], before["state"])
-
-
-@dataclass(frozen=True)
-class Candidate:
-    """An item that may fill a SKU, with what agrees and what differs: (field, ours, theirs)."""
-
-    item: Item
-    agrees: list[str]
-    differs: list[str]
-    score: int
-
-
-_WORD = re.compile(r"[a-z0-9]+")
-
-
-def words(text: str) -> list[str]:
-    return _WORD.findall(text.lower())
-
-
-def search_items(desk: Desk, text: str, supplier: int | None = None, limit: int = 50) -> list[Item]:
-    """Items whose title, number or barcode hold all the words."""
-    query = select(Item).order_by(Item.stock.desc(), Item.id).limit(limit)
-    for word in text.split()[:8]:
-        holds = (column.icontains(word, autoescape=True) for column in (Item.title, Item.number))
-        query = query.where(or_(*holds, Item.gtin == word, Item.mpn == word))
-    if supplier:
-        query = query.where(Item.supplier_id == supplier)
-    return list(desk.s.scalars(query))
-
-
-def candidates(desk: Desk, sku: Sku, text: str = "", limit: int = 9) -> list[Candidate]:
-    """Items for a SKU: those that a search finds, or by barcode, maker's number and shared words."""
-    if text.strip():
-        found = search_items(desk, text)
-    else:
-        same = [Item.gtin == sku.gtin] if sku.gtin else []
-        same += [Item.mpn == sku.mpn] if sku.mpn else []
-        near = [Item.title.icontains(word, autoescape=True) for word in telling_words(sku.title)]
-        found = list(desk.s.scalars(select(Item).where(or_(*same)).limit(20))) if same else []
-        found += list(desk.s.scalars(select(Item).where(or_(*near)).limit(400))) if near else []
-    seen: dict[int, Candidate] = {}
-    for item in found:
-        seen.setdefault(item.id, compare(sku, item))
-    return sorted(seen.values(), key=lambda one: (-one.score, one.item.cost))[:limit]
-
-
-def telling_words(title: str) -> list[str]:
-    """The three longest words of a title, which tell most about what it is."""
-    return sorted((w for w in set(words(title)) if len(w) > 2 and not w.isdigit()), key=lambda w: (-len(w), w))[:3]
-
-
-def compare(sku: Sku, item: Item) -> Candidate:
-    """What of an item agrees with a SKU, and what differs."""
-    agrees: list[str] = []
-    differs: list[str] = []
-    score = 0
-    if sku.gtin and item.gtin:
-        (agrees if sku.gtin == item.gtin else differs).append("barcode same" if sku.gtin == item.gtin else "barcode differs")
-        score += 60 if sku.gtin == item.gtin else -20
-    if sku.mpn and item.mpn:
-        (agrees if sku.mpn == item.mpn else differs).append("maker's number same" if sku.mpn == item.mpn else "maker's number differs")
-        score += 25 if sku.mpn == item.mpn else -5
-    if sku.brand and item.brand:
-        (agrees if sku.brand == item.brand else differs).append("maker same" if sku.brand == item.brand else "maker differs")
-        score += 8 if sku.brand == item.brand else -8
-    if sku.options and item.options:
-        (agrees if sku.options == item.options else differs).append("options same" if sku.options == item.options else "options differ")
-        score += 12 if sku.options == item.options else -10
-    ours, theirs = set(words(sku.title)), set(words(item.title))
-    shared = len(ours & theirs) * 100 // max(len(ours | theirs), 1)
-    score += shared // 2
-    agrees.append(f"{len(ours & theirs)} of {len(ours)} words")
-    if item.pack_size > 1:
-        differs.append(f"pack of {item.pack_size}")
-    return Candidate(item, agrees, differs, score)
 
 
 def effect_of_opening(desk: Desk, sku: Sku) -> dict[str, int]:

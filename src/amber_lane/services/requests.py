@@ -13,7 +13,7 @@ from ..data.outbox import Outbox
 from ..data.setup import Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item, SupplierRequest
-from . import lanes, outbox
+from . import lanes, likeness, outbox
 from .desk import Conflict, Desk, Invalid
 
 _MAIL = re.compile(r"[^@\s<>]{1,100}@[^@\s<>]{1,100}")
@@ -109,8 +109,8 @@ def comparison(desk: Desk, row: SupplierRequest) -> tuple[Item, list[str], list[
     if row.item_id is None:
         return None
     item, sku = desk.get(Item, row.item_id, "item"), desk.get(Sku, row.sku_id, "SKU")
-    found = lanes.compare(sku, item)
-    return item, found.agrees, found.differs, max(0, min(found.score, 100))
+    found = likeness.compare(sku, item)
+    return item, found.agrees, found.differs, found.score
 
 
 def all_of(desk: Desk) -> list[SupplierRequest]:

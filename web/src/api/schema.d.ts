@@ -3096,7 +3096,8 @@ export interface components {
          * ItemRow
          * @description One item in a chosen store. days: as most; None where nothing is sent to the store's country.
          *
-         *     have: our SKU that it fills or whose barcode it carries. stock -1: not told. past: stock at the end of each three days.
+         *     have: our SKU that it fills or whose barcode it carries;
+         *     like: else the one that it is very like, and how much. stock -1: not told. past: stock at the end of each three days.
          */
         ItemRow: {
             /** Category */
@@ -3112,6 +3113,10 @@ export interface components {
             /** In Stock */
             in_stock: number;
             lands: components["schemas"]["Money"] | null;
+            /** Like */
+            like: string;
+            /** Likeness */
+            likeness: number;
             /** Margin */
             margin: number | null;
             /** Moves */

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import NamedTuple
 
 from rapidfuzz.distance import OSA
 
@@ -15,8 +17,7 @@ NEAR = 0.016
 IDS = {"barcode": 0.80, "maker's number": 0.70}
 
 
-@dataclass(frozen=True, slots=True)
-class Evidence:
+class Evidence(NamedTuple):
     """One thing that agrees (weight above nothing) or differs (below); ours or theirs '' = that side does not say."""
 
     field: str
@@ -96,6 +97,7 @@ def judge(ours: Thing, theirs: Thing, corpus: Corpus) -> Judged:
     return out
 
 
+@lru_cache(maxsize=200_000)
 def _near(one: str, other: str) -> bool:
     """Whether two words are one word mistyped or shortened."""
     if min(len(one), len(other)) >= 5 and OSA.distance(one, other, score_cutoff=1) <= 1:

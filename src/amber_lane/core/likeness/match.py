@@ -18,7 +18,7 @@ from .words import Vocabulary, split
 OPEN, REVIEW, NONE = "open", "review", "none"
 # What must be alike before anything is sure, and before a person is asked at all.
 LIKE_WITH_ID, LIKE_ALONE, ASK_FROM = 0.5, 0.9, 40.0
-SHOWN, LOOKED_AT, CHUNK = 5, 14, 256
+SHOWN, LOOKED_AT, CHUNK = 5, 12, 256
 # A price that stands this many deviations from what is usual for its cost speaks against it.
 ODD_PRICE = 2.2
 COMMON = 0.25
@@ -68,6 +68,10 @@ class Matcher:
         self.columns: dict[str, int] = {}
         self.matrix = self._matrix(self.theirs, grow=True)
         self.sums = np.asarray(self.matrix.sum(axis=1)).ravel().astype(np.float32)
+
+    def things(self, rows: Sequence[Row]) -> list[Thing]:
+        """Other rows, read by the words that are known here."""
+        return [_thing(row, split(_title(row)), split(row.brand), self.vocabulary) for row in rows]
 
     def learn(self, near: Sequence[Sequence[int]]) -> None:
         """Find words that say nothing, from the likest pairs of some of ours that nothing speaks against."""
@@ -156,8 +160,9 @@ def match(
     items: Sequence[Row],
     rejected: Collection[tuple[str, str]] = (),
     progress: Callable[[int], None] = lambda n: None,
+    shown: int = SHOWN,
 ) -> list[list[Found]]:
-    """The likest items of each SKU, at most five, the likest first, with a decision on each.
+    """The likest items of each SKU, at most `shown`, the likest first, with a decision on each.
 
     rejected: (SKU, item) keys that a person said are not the same; they are never offered.
     """
@@ -178,7 +183,7 @@ def match(
             for i, one in rows
         ]
         found.sort(key=lambda one: (one.decision != OPEN, -one.score, one.theirs))
-        out.append(found[:SHOWN])
+        out.append(found[:shown])
     return out
 
 

@@ -127,6 +127,7 @@ def split(text: str) -> list[str]:
     return _TOKEN.findall(flat)
 
 
+@lru_cache(maxsize=100_000)
 def plainly(word: str) -> str:
     """A word in the one of its spellings that is used here.
 

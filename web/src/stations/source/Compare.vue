@@ -46,7 +46,7 @@ const LINES: Line[] = [
   { name: 'In stock now', show: (one) => (one.row.stock < 0 ? 'not told' : count(one.row.stock)), of: (one) => one.row.stock },
   { name: 'Days in stock of 60', show: (one) => (one.row.in_stock < 0 ? '–' : String(one.row.in_stock)), of: (one) => one.row.in_stock },
   { name: 'Cost moves in 60 days', show: (one) => String(one.row.moves), of: (one) => one.row.moves, low: true },
-  { name: 'Ours', show: (one) => one.row.have || '–' },
+  { name: 'Ours', show: (one) => one.row.have || (one.row.like ? `like ${one.row.like}, ${one.row.likeness}` : '–') },
 ]
 const best = computed(() =>
   LINES.map((line) => {

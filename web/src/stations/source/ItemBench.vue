@@ -39,6 +39,7 @@ const facts = computed(() => {
     <h1 class="text-lg!">{{ data.row.title }}</h1>
     <p class="text-soft">
       {{ data.row.supplier }}, {{ data.row.origin }} <Tag v-if="data.row.have" tone="info" class="ml-1">ours: {{ data.row.have }}</Tag
+      ><Tag v-else-if="data.row.like" class="ml-1">like {{ data.row.like }}</Tag
       ><Tag v-if="data.row.offer === 'doubted'" tone="waits" class="ml-1">cost in doubt</Tag>
     </p>
     <p class="mt-2">{{ data.sentence }}</p>

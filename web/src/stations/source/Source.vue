@@ -159,6 +159,7 @@ const jumpy = (row: Row) => row.moves >= 8
             ><span class="flex items-center gap-1.5"
               ><span class="truncate font-semibold" :title="row.title">{{ row.title }}</span
               ><Tag v-if="row.have" tone="info" class="shrink-0" :title="`You have it as ${row.have}`">have it</Tag
+              ><Tag v-else-if="row.like" class="shrink-0" :title="`Very like ${row.like}, likeness ${row.likeness}`">like yours</Tag
               ><Tag v-if="jumpy(row)" class="shrink-0" :title="`${row.moves} cost moves in 60 days`">jumpy cost</Tag></span
             ><span class="cell-2 block truncate"
               ><span class="code">{{ row.number }}</span> {{ row.supplier }}, {{ row.origin }}</span

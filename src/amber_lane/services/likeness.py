@@ -1,0 +1,179 @@
+"""Which items are like a SKU and which SKUs are like an item, by the core's likeness, among the few that share its words."""
+
+from __future__ import annotations
+
+import re
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import Engine, func, or_, select
+from sqlalchemy.orm import Session
+
+from ..core.likeness import Found, Matcher, Row, judge, match, told
+from ..data.lanes import Rejection
+from ..data.shelf import Sku
+from ..data.source import Item
+from .desk import Desk, by_id
+
+# So many items that share a SKU's rarest words are compared with it in full.
+LOOKED_AT = 120
+LIKE_FROM, OURS_FROM = 25, 80
+# More SKUs than these are made ready beside the work, not while somebody waits.
+AT_ONCE = 3000
+_WORD = re.compile(r"\w+")
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """An item that may fill a SKU, with what agrees and what differs. score 0 to 100; decision: open, review, none."""
+
+    item: Item
+    agrees: list[str]
+    differs: list[str]
+    score: int
+    decision: str
+
+
+@dataclass(frozen=True)
+class Close:
+    """A SKU of ours that is like an item."""
+
+    sku: str
+    title: str
+    likeness: int
+    agrees: list[str]
+    differs: list[str]
+
+
+def row_of_sku(sku: Sku) -> Row:
+    return Row(str(sku.id), sku.title, sku.brand, sku.gtin, sku.mpn, options=sku.options)
+
+
+def row_of_item(item: Item) -> Row:
+    return Row(
+        str(item.id), item.title, item.brand, item.gtin, item.mpn, item.pack_size, supplier=str(item.supplier_id), options=item.options
+    )
+
+
+def _score(one: Found) -> int:
+    return max(0, min(100, round(one.score)))
+
+
+def search_items(desk: Desk, text: str, supplier: int | None = None, limit: int = 50) -> list[Item]:
+    """Items whose title, number or barcode hold all the words."""
+    query = select(Item).order_by(Item.stock.desc(), Item.id).limit(limit)
+    for word in text.split()[:8]:
+        holds = (column.icontains(word, autoescape=True) for column in (Item.title, Item.number))
+        query = query.where(or_(*holds, Item.gtin == word, Item.mpn == word))
+    if supplier:
+        query = query.where(Item.supplier_id == supplier)
+    return list(desk.s.scalars(query))
+
+
+def candidates(desk: Desk, sku: Sku, text: str = "", limit: int = 9) -> list[Candidate]:
+    """Items for a SKU, the likest first: those that a search finds, or by its numbers and rarest words.
+
+    Pairs that a person has refused are not offered again, unless they are searched for.
+    """
+    if text.strip():
+        found = search_items(desk, text)
+    else:
+        same = [Item.gtin == sku.gtin] if sku.gtin else []
+        same += [Item.mpn == sku.mpn] if sku.mpn else []
+        found = list(desk.s.scalars(select(Item).where(or_(*same)).limit(20))) if same else []
+        refused = set(desk.s.scalars(select(Rejection.item_id).where(Rejection.sku_id == sku.id)))
+        found += by_id(desk.s, Item, _by_words(desk.s, f"{sku.title} {sku.options}")).values()
+        found = [one for one in {one.id: one for one in found}.values() if one.id not in refused]
+    rows = _judged(sku, found)
+    return sorted(rows, key=lambda one: (-one.score, one.item.cost, one.item.id))[:limit]
+
+
+def compare(sku: Sku, item: Item) -> Candidate:
+    """One item against a SKU."""
+    return _judged(sku, [item])[0]
+
+
+def _judged(sku: Sku, items: Sequence[Item]) -> list[Candidate]:
+    if not items:
+        return []
+    found = match([row_of_sku(sku)], [row_of_item(one) for one in items], shown=len(items))[0]
+    near = {one.theirs: Candidate(items[one.theirs], *told(one.evidence), _score(one), one.decision) for one in found}
+    return [near.get(at) or Candidate(one, [], ["nothing of it is alike"], 0, "none") for at, one in enumerate(items)]
+
+
+def _by_words(s: Session, text: str) -> list[int]:
+    """Items that share the rarest words of a text, the nearest first."""
+    words = list(dict.fromkeys(word for word in _WORD.findall(text.lower()) if len(word) > 2 and not word.isdigit()))[:16]
+    if not words:
+        return []
+    if s.get_bind().dialect.name == "sqlite":
+        link, marks = s.connection(), ",".join("?" * len(words))
+        rows = link.exec_driver_sql(f"select term, doc from item_words where term in ({marks})", tuple(words)).all()
+        if rows:
+            picked: list[str] = []
+            total = 0
+            for word, n in sorted(rows, key=lambda row: row[1]):
+                # Words that are in everything tell nothing and take long.
+                if picked and (total + n > 3000 or len(picked) >= 6):
+                    break
+                picked.append(word)
+                total += n
+            query = " OR ".join(f'"{word}"' for word in picked)
+            ranked = "select rowid from item_fts where item_fts match ? order by rank limit ?"
+            return [int(row[0]) for row in link.exec_driver_sql(ranked, (query, LOOKED_AT))]
+    near = [Item.title.icontains(word, autoescape=True) for word in sorted(words, key=lambda word: (-len(word), word))[:3]]
+    return list(s.scalars(select(Item.id).where(or_(*near)).order_by(Item.id).limit(400)))
+
+
+class Ours:
+    """All our SKUs made ready for comparing, kept in memory. When SKUs have come or gone it is made anew beside the old one."""
+
+    def __init__(self) -> None:
+        self.mark: tuple[int, ...] = ()
+        self.made: tuple[Matcher, list[tuple[str, str]]] | None = None
+        self.lock = threading.Lock()
+        self.making: threading.Thread | None = None
+
+    def like(self, desk: Desk, items: Sequence[Item], most: int = 1, least: int = OURS_FROM, veto: bool = False) -> dict[int, list[Close]]:
+        """SKUs that are like items; by item, the likest first. veto: also those of which something surely differs.
+
+        Nothing is found while a large catalogue is being made ready for the first time.
+        """
+        self._follow(desk.s)
+        if self.made is None or not items:
+            return {}
+        matcher, skus = self.made
+        things = matcher.things([row_of_item(one) for one in items])
+        out: dict[int, list[Close]] = {}
+        for item, thing, near in zip(items, things, matcher.candidates(things), strict=True):
+            rows = [(i, judge(matcher.theirs[i], thing, matcher.corpus)) for i in near[: 3 * most]]
+            good = sorted((one for one in rows if one[1].score >= least and (veto or not one[1].veto)), key=lambda one: -one[1].score)
+            out[item.id] = [Close(*skus[i], max(0, min(100, round(one.score))), *told(one.evidence)) for i, one in good[:most]]
+        return out
+
+    def _follow(self, s: Session) -> None:
+        mark = tuple(s.execute(select(func.count(), func.coalesce(func.max(Sku.id), 0))).one())
+        with self.lock:
+            if mark == self.mark or self.making is not None:
+                return
+            if self.made is None and mark[0] <= AT_ONCE:
+                self.made, self.mark = _ready(s), mark
+                return
+            self.making = threading.Thread(target=self._make, args=(s.get_bind(), mark), daemon=True)
+            self.making.start()
+
+    def _make(self, engine: Engine, mark: tuple[int, ...]) -> None:
+        try:
+            with Session(engine) as s:
+                made = _ready(s)
+            with self.lock:
+                self.made, self.mark = made, mark
+        finally:
+            self.making = None
+
+
+def _ready(s: Session) -> tuple[Matcher, list[tuple[str, str]]]:
+    rows = s.execute(select(Sku.id, Sku.code, Sku.title, Sku.brand, Sku.gtin, Sku.mpn, Sku.options).order_by(Sku.id)).all()
+    matcher = Matcher([Row(str(r.id), r.title, r.brand, r.gtin, r.mpn, options=r.options) for r in rows])
+    return matcher, [(row.code, row.title) for row in rows]
