@@ -140,8 +140,8 @@ def test_the_largest_step_is_a_days_not_a_sweeps(business):
         view = prices.what_if(desk, rules)
         prices.apply(desk, rules, view.counts, None)
     business.on(60 * 25)
-    start = business.listing(sku).wanted_price
-    business.world.post("items", number=item.number, cost=item.cost * 13 // 10)
+    start, now = business.listing(sku).wanted_price, business.one(select(Item.cost).where(Item.id == item.id))
+    business.world.post("items", number=item.number, cost=now * 13 // 10)
     for _ in range(3):
         business.sweep()
         business.buy(sku=sku, quantity=1)

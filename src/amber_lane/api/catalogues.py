@@ -50,6 +50,7 @@ class LookOut(BaseModel):
     fields: list[FieldOut]
     # Whether the columns are as they were named before, or guessed now.
     remembered: bool
+    also: list[str]
     made_at: datetime | None
 
 
@@ -69,10 +70,15 @@ class TriedOut(BaseModel):
     bad: list[str]
     bad_count: int
     notices: list[str]
+    # Currencies beside the supplier's own that the sheet names, and in how many rows.
+    monies: dict[str, int]
 
 
 class TryAsk(Ask):
+    """also: currencies beside the supplier's own that its items may cost in; None as agreed before."""
+
     reading: ReadingShape
+    also: list[Annotated[str, Field(pattern="^[A-Z]{3}$")]] | None = Field(None, max_length=10)
     token: str = Field("", pattern="^([0-9a-f]{24})?$")
 
 
@@ -139,6 +145,7 @@ def see(base: TheHouse, person: SignedIn, number: Big, token: Token = "", encodi
         missing=[name for name in NEEDED if name not in reading.columns],
         fields=[FieldOut(name=name, needed=name in NEEDED) for name in FIELDS],
         remembered=bool(named),
+        also=supplier.also or [],
         made_at=at,
     )
 
@@ -148,7 +155,7 @@ def try_it(base: TheHouse, person: SignedIn, number: Big, ask: TryAsk) -> TriedO
     """What the sheet would give with its columns named so; nothing is kept."""
     supplier = _supplier(base, number)
     data, _ = _sheet(base, supplier, ask.token)
-    tried = catalogues.try_reading(supplier, data, catalogues.check_reading(_reading(ask)))
+    tried = catalogues.try_reading(supplier, data, catalogues.check_reading(_reading(ask)), ask.also)
     items = [
         ItemOut(
             number=one.number,
@@ -161,7 +168,13 @@ def try_it(base: TheHouse, person: SignedIn, number: Big, ask: TryAsk) -> TriedO
         )
         for one in tried.items[:8]
     ]
-    return TriedOut(items=items, good=len(tried.items), bad=tried.bad[:50], bad_count=len(tried.bad), notices=tried.notices)
+    return TriedOut(
+        items=items, good=len(tried.items), bad=tried.bad[:50], bad_count=len(tried.bad), notices=tried.notices, monies=tried.monies
+    )
+
+
+def _also(desk: Desk, number: int, ask: TryAsk) -> list[str]:
+    return list(ask.also if ask.also is not None else desk.get(Supplier, number, "supplier").also or [])
 
 
 def _reading(ask: TryAsk) -> Reading:
@@ -171,7 +184,7 @@ def _reading(ask: TryAsk) -> Reading:
 @router.post("/{number}/sheet/keep", status_code=202)
 def keep(base: TheHouse, desk: WriteDesk, request: Request, number: Big, ask: TryAsk) -> Started:
     """Remember the columns and take the sheet in, as a job."""
-    supplier = catalogues.keep_reading(desk, number, _reading(ask))
+    supplier = catalogues.keep_reading(desk, number, _reading(ask), _also(desk, number, ask))
     body: dict[str, Any] = {"owner": "supplier", "id": number}
     if ask.token:
         body["path"] = str(_path(base, number, ask.token))

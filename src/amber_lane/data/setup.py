@@ -69,6 +69,8 @@ class Supplier(Versioned):
     reading: Mapped[dict[str, Any] | None]
     # Where requests to find something are sent; '' = by hand.
     mail: Mapped[str] = mapped_column(default="")
+    # Other currencies that some of its items are sold in; its sending and its bills are in its own.
+    also: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class Origin(Versioned):

@@ -155,7 +155,7 @@ def _bring_quayside(house: House, number: int) -> None:
     with house.db.reading() as s:
         data, _ = house.doors.of(Desk(s, house.clock, OWNER), "supplier", number).sheet()
     with house.db.writing() as s:
-        catalogues.keep_reading(Desk(s, house.clock, OWNER), number, look(data).reading)
+        catalogues.keep_reading(Desk(s, house.clock, OWNER), number, look(data).reading, ["EUR"])
     house.reader.catalogue(number)
     with house.db.writing() as s:
         # The first look is the catalogue itself; the next comes on the hour.

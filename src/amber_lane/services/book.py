@@ -136,7 +136,7 @@ def load(
     # The largest step is a day's: within a day it is counted from the price that the day began with.
     fresh = (step_at != NONE) & (step_at > to_ms(now) - DAY_MS) & (step_price > 0)
     base = np.where(fresh, step_price, wprice)
-    terms, limits = terms_of(facts, store, category, landed, over, chosen.least_price, ceiling, least, base)
+    terms, limits = terms_of(facts, store, category, landed, over, cost.least_price, ceiling, least, base)
     return Book(
         ids,
         store,

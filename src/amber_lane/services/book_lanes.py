@@ -17,7 +17,7 @@ from ..data.lanes import Lane, LanePart
 from ..data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Origin, Supplier
 from ..data.source import Item
-from .columns import fetch_columns, join, or_none, place_of
+from .columns import coded, fetch_columns, join, or_none, place_of
 from .desk import Desk, in_chunks
 from .facts import Facts, NoRate
 
@@ -41,18 +41,18 @@ _FIELDS = (
     "handling",
     "weight",
     "service",
+    "money",
 )
 SHUT, GONE = 3, 2
 
 
 @dataclass
 class Chosen:
-    """Per listing: its lane (0 = none), place of that lane among all, units it could sell, what the supplier asks for."""
+    """Per listing: its lane (0 = none), place of that lane among all, units it could sell, shipping in the supplier's money."""
 
     lane: Ints
     place: Ints
     available: Ints
-    least_price: Ints
     ship: Ints
     supplier_code: list[str]
     parts: dict[int, tuple[tuple[int, int, int], ...]]
@@ -62,6 +62,7 @@ class Chosen:
 class UnitCost:
     """What one sold unit costs by the chosen lane, in the listing's money; the rebate is expected, and counted by nobody here.
 
+    least_price: what its suppliers ask that it be sold for at least, NONE where they ask nothing.
     known: there is a lane, and a rate from its supplier's money; elsewhere the amounts are 0 and mean nothing.
     """
 
@@ -69,6 +70,7 @@ class UnitCost:
     ship: Ints
     handling: Ints
     rebate: Ints
+    least_price: Ints
     known: Bools
 
 
@@ -80,6 +82,7 @@ class Lanes:
         chunks = [None] if skus is None else list(in_chunks(skus))
         parts = [_read(desk.s, chunk) for chunk in chunks] or [_read(desk.s, [])]
         self.p = {name: join([part[i] for part in parts]) for i, name in enumerate(_FIELDS)}
+        self.p["money"], self.monies = coded(list(self.p["money"]))
         self.first = np.flatnonzero(np.r_[True, self.p["lane"][1:] != self.p["lane"][:-1]]) if len(self.p["lane"]) else self.p["lane"]
         self.free = self._free(desk)
         self._apply_tiers(desk.s)
@@ -117,7 +120,7 @@ class Lanes:
         """
         n, first, p = len(sku), self.first, self.p
         zero = np.zeros(n, dtype=np.int64)
-        out = Chosen(zero, zero.copy(), zero.copy(), zero + NONE, zero.copy(), [""] * n, {})
+        out = Chosen(zero, zero.copy(), zero.copy(), zero.copy(), [""] * n, {})
         if not len(first):
             return out
         free = np.array([self.free[item] for item in p["item"].tolist()], dtype=np.int64)
@@ -139,7 +142,6 @@ class Lanes:
         rows, lanes = listing[best], lane[best]
         out.lane[rows], out.place[rows] = p["lane"][first][lanes], lanes
         out.available[rows], out.ship[rows] = left[best], ship[best]
-        out.least_price[rows] = np.maximum.reduceat(p["least"], first)[lanes]
         self._name_parts(out, rows, lanes)
         return out
 
@@ -196,7 +198,7 @@ class Lanes:
         """
         n, first, p = len(chosen.lane), self.first, self.p
         goods, ship, handling, rebate = np.zeros((4, n), dtype=np.int64)
-        out = UnitCost(goods, ship, handling, rebate, chosen.lane > 0)
+        out = UnitCost(goods, ship, handling, rebate, np.full(n, NONE, dtype=np.int64), chosen.lane > 0)
         rows = np.flatnonzero(chosen.lane > 0)
         if not len(rows):
             return out
@@ -208,30 +210,51 @@ class Lanes:
             mine = np.flatnonzero(p["supplier"] == number)
             starts = np.flatnonzero(np.r_[True, p["lane"][mine][1:] != p["lane"][mine][:-1]])
             here = rows[lane_supplier[chosen.place[rows]] == number]
+            of_part = p["money"][mine]
+            monies = np.unique(of_part).tolist()
             for code, place in codes.items():
                 same = here[of[here] == place]
                 # Where the currency is the same, no cushion is counted.
-                cushions = [0] if code == supplier.currency else np.unique(cushion[same]).tolist()
-                for extra in cushions:
-                    at = same if code == supplier.currency else same[cushion[same] == extra]
+                alike = [self.monies[i] for i in monies] == [code] and code == supplier.currency
+                for extra in [0] if alike else np.unique(cushion[same]).tolist():
+                    at = same if alike else same[cushion[same] == extra]
                     if not len(at):
                         continue
+                    parts, least, lost = np.zeros((3, len(mine)), dtype=np.int64)
                     try:
-                        convert = self.facts.conversion(supplier, code, extra)
+                        plain = self.facts.conversion(supplier, code, extra, discount=False)
+                        for money in monies:
+                            some = of_part == money
+                            parts[some], least[some], lost[some] = self._parts(supplier, mine[some], code, extra, self.monies[money])
                     except NoRate:
                         # Its stock is followed all the same; Today says which rate is wanting.
                         out.known[at] = False
                         continue
-                    plain = self.facts.conversion(supplier, code, extra, discount=False)
-                    tax = np.full(len(mine), supplier.tax, dtype=np.int64)
-                    parts = cost.goods_cost(convert.apply(p["cost"][mine]), p["num"][mine], p["den"][mine], tax)
-                    per_lane = np.zeros(len(first), dtype=np.int64)
-                    per_lane[lane_supplier == number] = np.add.reduceat(parts, starts)
+                    per_lane, asked, unknown = np.zeros((3, len(first)), dtype=np.int64)
+                    of_supplier = lane_supplier == number
+                    per_lane[of_supplier], asked[of_supplier] = np.add.reduceat(parts, starts), np.add.reduceat(least, starts)
+                    unknown[of_supplier] = np.add.reduceat(lost, starts)
+                    out.known[at] = unknown[chosen.place[at]] == 0
                     out.goods[at] = per_lane[chosen.place[at]]
+                    out.least_price[at] = np.where(asked[chosen.place[at]] > 0, asked[chosen.place[at]], NONE)
                     out.rebate[at] = half_up_columns(out.goods[at] * supplier.rebate, PPM)
                     out.handling[at] = plain.apply(p["handling"][first][chosen.place[at]])
                     out.ship[at] = plain.apply(chosen.ship[at])
         return out
+
+    def _parts(self, supplier: Supplier, rows: Ints, code: str, cushion: int, money: str) -> tuple[Ints, Ints, Ints]:
+        """Items of one currency in one sold unit: what they cost, the least that is asked for them, whether there is no rate (1)."""
+        p, n = self.p, len(rows)
+        try:
+            convert = self.facts.conversion(supplier, code, cushion, of=money)
+            plain = self.facts.conversion(supplier, code, cushion, discount=False, of=money)
+        except NoRate:
+            return np.zeros(n, np.int64), np.zeros(n, np.int64), np.ones(n, np.int64)
+        num, den = p["num"][rows], p["den"][rows]
+        parts = cost.goods_cost(convert.apply(p["cost"][rows]), num, den, np.full(n, supplier.tax, dtype=np.int64))
+        asked = p["least"][rows]
+        least = np.where(asked > 0, -(-plain.apply(np.maximum(asked, 0)) * num // den), 0)
+        return parts, least, np.zeros(n, np.int64)
 
 
 def _read(s: Session, skus: list[int] | None) -> list[object]:
@@ -254,6 +277,7 @@ def _read(s: Session, skus: list[int] | None) -> list[object]:
             Origin.handling,
             Item.weight_g,
             Lane.service,
+            Item.currency,
         )
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)

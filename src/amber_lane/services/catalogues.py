@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,6 +12,7 @@ from sqlalchemy import select
 
 from ..connectors.folder_sheet import items_of
 from ..connectors.protocols import CatalogueItem
+from ..core.money import MINOR_DIGITS
 from ..data.setup import Supplier
 from ..data.source import Item
 from ..sheets.mapped import ENCODINGS, FIELDS, NEEDED, Reading, read_rows
@@ -29,6 +31,8 @@ class Tried:
     items: list[CatalogueItem]
     bad: list[str]
     notices: list[str]
+    # Currencies beside the supplier's own that it names, and how often.
+    monies: dict[str, int]
 
 
 def supplier_by_sheets(desk: Desk, number: int) -> Supplier:
@@ -56,22 +60,34 @@ def check_reading(given: Reading) -> Reading:
     return given
 
 
-def try_reading(supplier: Supplier, data: bytes, reading: Reading) -> Tried:
-    """Read a sheet with its columns named so; nothing is kept. NotASheet where it cannot be read at all."""
+def try_reading(supplier: Supplier, data: bytes, reading: Reading, also: Sequence[str] | None = None) -> Tried:
+    """Read a sheet with its columns named so; nothing is kept. NotASheet where it cannot be read at all.
+
+    also: other currencies that its items may cost in; None: those that were agreed to before.
+    """
     rows, places, notices = read_rows(data, reading)
     bad: list[str] = []
     items = items_of(rows, places, reading, supplier.currency, bad)
-    foreign = [one for one in items if one.currency != supplier.currency]
+    good = {supplier.currency, *(supplier.also or [] if also is None else also)}
+    monies = Counter(one.currency for one in items if one.currency != supplier.currency and one.currency in MINOR_DIGITS)
+    foreign = [one for one in items if one.currency not in good]
     if foreign:
         bad += [f"{one.number}: its currency is {one.currency}, not {supplier.currency}" for one in foreign[:100]]
-        items = [one for one in items if one.currency == supplier.currency]
-    return Tried(items, bad, notices)
+        items = [one for one in items if one.currency in good]
+    return Tried(items, bad, notices, dict(monies))
 
 
-def keep_reading(desk: Desk, number: int, reading: Reading) -> Supplier:
-    """Remember how a supplier's sheets are read; a folder is looked at by the clock from now on."""
+def keep_reading(desk: Desk, number: int, reading: Reading, also: Sequence[str] = ()) -> Supplier:
+    """Remember how a supplier's sheets are read; a folder is looked at by the clock from now on.
+
+    also: currencies beside its own that its items may cost in. Invalid where one is not known.
+    """
+    for money in also:
+        if money not in MINOR_DIGITS:
+            raise Invalid(f"{money} is not a currency that is known here", {"also": "is not known"})
     supplier = supplier_by_sheets(desk, number)
     supplier.reading = check_reading(reading).kept()
+    supplier.also = sorted(set(also) - {supplier.currency})
     supplier.version += 1
     if supplier.kind == "folder":
         supplier.watching, supplier.next_sweep = True, desk.now

@@ -9,6 +9,7 @@ import numpy as np
 from sqlalchemy import case, func, literal
 from sqlalchemy.orm import Session
 
+from ..core.money import Ints
 from ..core.price import NONE
 
 
@@ -45,3 +46,10 @@ def join(parts: list[Any]) -> Any:
     if filled and isinstance(filled[0], list):
         return [value for part in filled for value in part]
     return np.concatenate(filled) if filled else parts[0]
+
+
+def coded(words: list[str]) -> tuple[Ints, list[str]]:
+    """Words as places in the list of them all."""
+    names = sorted(set(words))
+    place = {name: i for i, name in enumerate(names)}
+    return np.fromiter((place[word] for word in words), np.int64, len(words)), names

@@ -60,15 +60,28 @@ class Facts:
         """The terms of each service by (origin, code, country)."""
         return {(one.origin_id, one.code, one.country): one for one in self.services}
 
-    def conversion(self, supplier: Supplier, currency: str, cushion: int, discount: bool = True) -> cost.Conversion:
-        """From a supplier's money into a store's, the cushion (ppm) only where currencies differ; NoRate without one."""
-        off = supplier.discount if discount else 0
-        if supplier.currency == currency:
+    def conversion(self, supplier: Supplier, currency: str, cushion: int, discount: bool = True, of: str = "") -> cost.Conversion:
+        """From a supplier's money (or that of one of its items, `of`) into a store's; NoRate without a rate.
+
+        The cushion (ppm) counts only where currencies differ.
+        """
+        off, money = supplier.discount if discount else 0, of or supplier.currency
+        if money == currency:
             return cost.Conversion(discount=off)
-        nano = self.rates.get((supplier.currency, currency))
+        nano = self.rates.get((money, currency))
         if nano is None:
-            raise NoRate(supplier.currency, currency)
-        return cost.Conversion(Decimal(nano).scaleb(-9), cushion, off, minor_digits(supplier.currency), minor_digits(currency))
+            raise NoRate(money, currency)
+        return cost.Conversion(Decimal(nano).scaleb(-9), cushion, off, minor_digits(money), minor_digits(currency))
+
+    def billing(self, supplier: Supplier, of: str) -> cost.Conversion:
+        """From an item's money into its supplier's, which its bills are in; by the rates of both to a third where there is none between."""
+        if of == supplier.currency or (of, supplier.currency) in self.rates:
+            return self.conversion(supplier, supplier.currency, 0, of=of)
+        for (base, quote), nano in self.rates.items():
+            if base == of and (other := self.rates.get((supplier.currency, quote))):
+                rate = Decimal(nano) / Decimal(other)
+                return cost.Conversion(rate, 0, supplier.discount, minor_digits(of), minor_digits(supplier.currency))
+        raise NoRate(of, supplier.currency)
 
     def parcel(self, supplier: Supplier, origin: Origin, service: Service, currency: str, cushion: int) -> cost.Parcel:
         """What sending by a service costs, in a store's money; the supplier's discount is on goods alone."""

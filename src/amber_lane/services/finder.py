@@ -24,7 +24,7 @@ from ..data.shelf import Sku
 from ..data.source import Item
 from . import source
 from .book import terms_of
-from .columns import fetch_columns, or_none, place_of
+from .columns import coded, fetch_columns, or_none, place_of
 from .desk import Desk, Invalid
 from .facts import Facts, NoRate
 from .history import in_stock_all, kept_promises
@@ -39,7 +39,7 @@ _WORD = re.compile(r"\w+")
 
 @dataclass
 class Goods:
-    """All items in the order of their ids. Columns of one length; category: place in `categories`."""
+    """All items in the order of their ids. Columns of one length; category and money: places in their lists of words."""
 
     ids: Ints
     supplier: Ints
@@ -52,6 +52,8 @@ class Goods:
     offer: Ints
     category: Ints
     categories: list[str]
+    money: Ints
+    monies: list[str]
     seen: int
 
 
@@ -287,6 +289,7 @@ def _read(s: Session, since: int | None = None) -> Goods:
         place_of(Item.offer, OFFERS),
         func.coalesce(type_coerce(Item.changed_at, BigInteger), 0),
         Item.category,
+        Item.currency,
     )
     if since is not None:
         changed_at = type_coerce(Item.changed_at, BigInteger)
@@ -295,14 +298,13 @@ def _read(s: Session, since: int | None = None) -> Goods:
         several = s.scalar(select(func.count()).select_from(some)) or 0
         query = query.where(changed_at >= since if several <= MANY else changed_at > since)
     # In order only where all are read: asked to sort, the database would walk through all items to find the few that moved.
-    *columns, category = fetch_columns(s, query.order_by(Item.id) if since is None else query)
-    words = list(category) if len(columns[0]) else []
-    names = sorted(set(words))
-    place = {name: i for i, name in enumerate(names)}
-    codes = np.fromiter((place[word] for word in words), np.int64, len(words))
+    *columns, category, money = fetch_columns(s, query.order_by(Item.id) if since is None else query)
+    n = len(columns[0])
+    codes, names = coded(list(category) if n else [])
+    units, monies = coded(list(money) if n else [])
     ids, supplier, origin, unit, stock, weight, lead, least, offer, changed = columns
     seen = int(changed.max()) if len(changed) else since or 0
-    return Goods(ids, supplier, origin, unit, stock, weight, lead, least, offer, codes, names, seen)
+    return Goods(ids, supplier, origin, unit, stock, weight, lead, least, offer, codes, names, units, monies, seen)
 
 
 def _empty_view(n: int, mark: int) -> View:
@@ -378,10 +380,12 @@ def work_out(s: Session, facts: Facts, store: Store, goods: Goods, rows: Ints, c
     for number in np.unique(supplier).tolist():
         one = facts.suppliers[number]
         mine = np.flatnonzero(supplier == number)
-        for cushion in np.unique(policy["currency_cushion"][mine]).tolist():
-            at = mine[policy["currency_cushion"][mine] == cushion]
+        groups = np.unique(np.stack([policy["currency_cushion"][mine], goods.money[rows][mine]]), axis=1).T.tolist()
+        for cushion, money in groups:
+            at = mine[(policy["currency_cushion"][mine] == cushion) & (goods.money[rows][mine] == money)]
             try:
-                rate = facts.conversion(one, store.currency, cushion)
+                rate = facts.conversion(one, store.currency, cushion, of=goods.monies[money])
+                asks = facts.conversion(one, store.currency, cushion, discount=False, of=goods.monies[money])
                 plain = facts.conversion(one, store.currency, cushion, discount=False)
             except NoRate:
                 known[at] = False
@@ -390,7 +394,7 @@ def work_out(s: Session, facts: Facts, store: Store, goods: Goods, rows: Ints, c
             parts[at] = cost.goods_cost(rate.apply(goods.cost[rows][at]), unit, unit, unit * one.tax)
             ship[at], handling[at] = plain.apply(first[at]), plain.apply(pack[at])
             asked = goods.least[rows][at]
-            least[at] = np.where(asked > 0, plain.apply(np.maximum(asked, 0)), NONE)
+            least[at] = np.where(asked > 0, asks.apply(np.maximum(asked, 0)), NONE)
             rebate[at] = half_up_columns(parts[at] * one.rebate, PPM)
     off = np.where(policy["rebate_counts"] == 1, rebate, 0)
     landed = np.where(known, parts + ship + handling - off, 0)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import threading
+import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -134,6 +135,7 @@ class Ours:
         self.made: tuple[Matcher, list[tuple[str, str]]] | None = None
         self.lock = threading.Lock()
         self.making: threading.Thread | None = None
+        self.not_before = 0.0
 
     def like(self, desk: Desk, items: Sequence[Item], most: int = 1, least: int = OURS_FROM, veto: bool = False) -> dict[int, list[Close]]:
         """SKUs that are like items; by item, the likest first. veto: also those of which something surely differs.
@@ -155,7 +157,7 @@ class Ours:
     def _follow(self, s: Session) -> None:
         mark = tuple(s.execute(select(func.count(), func.coalesce(func.max(Sku.id), 0))).one())
         with self.lock:
-            if mark == self.mark or self.making is not None:
+            if mark == self.mark or self.making is not None or time.monotonic() < self.not_before:
                 return
             if self.made is None and mark[0] <= AT_ONCE:
                 self.made, self.mark = _ready(s), mark
@@ -164,11 +166,14 @@ class Ours:
             self.making.start()
 
     def _make(self, engine: Engine, mark: tuple[int, ...]) -> None:
+        begin = time.monotonic()
         try:
             with Session(engine) as s:
                 made = _ready(s)
             with self.lock:
                 self.made, self.mark = made, mark
+                # New SKUs come in droves, and those that were just brought in are known by their lanes anyway.
+                self.not_before = time.monotonic() + 20 * (time.monotonic() - begin)
         finally:
             self.making = None
 

@@ -135,13 +135,14 @@ class _Lookup:
 
     def _choice(self, order: Order, line: OrderLine, lane: Lane, cushion: int) -> LaneChoice:
         supplier, origin = self.facts.suppliers[lane.supplier_id], self.origins[lane.origin_id]
-        if supplier.currency != order.currency and (supplier.currency, order.currency) not in self.facts.rates:
+        monies = {supplier.currency, *(self.items[p.item_id].currency for p in self.parts.get(lane.id, []))}
+        if any(money != order.currency and (money, order.currency) not in self.facts.rates for money in monies):
             return LaneChoice(lane.id, lane.supplier_id, lane.origin_id, (), None, None, why_not="no_rate")
-        convert = self.facts.conversion(supplier, order.currency, cushion)
+        converts = {money: self.facts.conversion(supplier, order.currency, cushion, of=money) for money in monies}
         parts, weight = [], 0
         for p in self.parts.get(lane.id, []):
             item, packs = self.items[p.item_id], packs_needed(line.quantity, p.units_num, p.units_den)
-            unit = unit_bought(item.cost, item.tiers or [], packs, convert, supplier.tax)
+            unit = unit_bought(item.cost, item.tiers or [], packs, converts[item.currency], supplier.tax)
             parts.append((p.item_id, p.units_num, p.units_den, unit, self.free[p.item_id]))
             weight += item.weight_g * packs
         service = self.facts.service_to.get((lane.origin_id, lane.service, order.country))

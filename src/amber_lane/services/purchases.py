@@ -85,11 +85,11 @@ def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
         s.add(purchase)
         s.flush()
         out: list[dict[str, Any]] = []
-        weight, off = 0, facts.conversion(supplier, supplier.currency, 0)
+        weight = 0
         for line in group:
             for part in (part for part in parts if part.lane_id == line.lane_id):
                 item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
-                cost = quantity * unit_bought(item.cost, item.tiers or [], quantity, off, supplier.tax)
+                cost = quantity * unit_bought(item.cost, item.tiers or [], quantity, facts.billing(supplier, item.currency), supplier.tax)
                 out.append({"line_no": len(out) + 1, "item": item.number, "quantity": quantity})
                 s.add(
                     PurchaseLine(

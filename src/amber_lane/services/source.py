@@ -197,7 +197,7 @@ def follow_tiers(desk: Desk, supplier: int, items: Sequence[tuple[int, int]], to
 
 
 def _wrong(one: CatalogueItem, supplier: Supplier, origin: str, origins: dict[str, int]) -> str:
-    if one.currency not in MINOR_DIGITS or one.currency != supplier.currency:
+    if one.currency not in MINOR_DIGITS or one.currency not in (supplier.currency, *(supplier.also or [])):
         return f"its currency is {one.currency}, not {supplier.currency}"
     if not 0 < one.cost <= COST_MAX:
         return "its cost is not between 0.01 and 1,000,000"

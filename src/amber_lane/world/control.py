@@ -12,7 +12,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from .counter import world_of
 from .dials import DIALS, SERVICES
 from .life import buy, live, set_item
+from .partners import SELLERS
 from .state import World, iso
+from .trade import in_its_money
 
 router = APIRouter(prefix="/world")
 
@@ -198,4 +200,6 @@ def history(request: Request, after: int = 0, limit: int = 50_000) -> dict[str, 
         "select rowid as seq, supplier, number, at, cost, stock from supply_history where rowid > ? order by rowid limit ?",
         (after, min(limit, 50_000)),
     )
+    for row in rows:
+        row["cost"] = in_its_money(SELLERS[row["supplier"]], row["number"], row["cost"])[0]
     return {"history": rows, "next": rows[-1]["seq"] if rows else None}

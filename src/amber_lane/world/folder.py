@@ -17,7 +17,7 @@ from .counter import world_of
 from .life import HOUR
 from .partners import SELLERS
 from .state import World, iso
-from .trade import Address, Line, Purchase, as_of, place, purchases_of, shelf_of, told_cost, told_stock
+from .trade import Address, Line, Purchase, as_of, in_its_money, place, purchases_of, shelf_of, told_cost, told_stock
 
 router = APIRouter(prefix="/folder")
 SELLER = SELLERS["folder"]
@@ -77,8 +77,8 @@ def sheet(world: World) -> bytes:
     writer.writerow(header)
     for row in shelf_of(world, SELLER):
         words = [row["number"], row["title"], row["gtin"], row["mpn"], row["brand"], row["category"], row["options"]]
-        cost = _comma(told_cost(world, SELLER, row))
-        writer.writerow([*words, row["pack_size"], row["weight_g"], cost, SELLER.currency, told_stock(world, SELLER, row)])
+        cost, money = in_its_money(SELLER, row["number"], told_cost(world, SELLER, row))
+        writer.writerow([*words, row["pack_size"], row["weight_g"], _comma(cost), money, told_stock(world, SELLER, row)])
     return out.getvalue().encode("utf-8" if world.fact("folder_utf8", 0) else "cp1250", "replace")
 
 

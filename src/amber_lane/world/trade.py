@@ -118,6 +118,9 @@ def purchases_of(world: World, seller: Seller, references: list[str]) -> list[di
     return [purchase_out(seller, row) for row in rows]
 
 
+EURO = 4296
+
+
 def hash_of(text: str) -> int:
     """A number that is the same in every run, unlike the built-in one."""
     value = 7
@@ -130,6 +133,13 @@ def told_cost(world: World, seller: Seller, row: dict[str, Any]) -> int:
     """What a seller says that an item costs, its fault dials included."""
     penny = world.dial(seller.code, "penny")
     return 1 if penny and (hash_of(row["number"]) % 1000) < penny * 1000 else row["cost"]
+
+
+def in_its_money(seller: Seller, number: str, cost: int) -> tuple[int, str]:
+    """A cost as the seller writes it, and in which money: the importer buys and sells some goods in euros, and bills them in its own."""
+    if seller.code == "folder" and hash_of(number) % 4 == 0:
+        return max(cost * 1000 // EURO, 1), "EUR"
+    return cost, seller.currency
 
 
 def told_stock(world: World, seller: Seller, row: dict[str, Any]) -> int:

@@ -3584,6 +3584,8 @@ export interface components {
         };
         /** LookOut */
         LookOut: {
+            /** Also */
+            also: string[];
             /** Fields */
             fields: components["schemas"]["FieldOut"][];
             /** Made At */
@@ -5172,6 +5174,10 @@ export interface components {
             good: number;
             /** Items */
             items: components["schemas"]["ItemOut"][];
+            /** Monies */
+            monies: {
+                [key: string]: number;
+            };
             /** Notices */
             notices: string[];
         };
@@ -5206,8 +5212,13 @@ export interface components {
             /** Why */
             why: string;
         };
-        /** TryAsk */
+        /**
+         * TryAsk
+         * @description also: currencies beside the supplier's own that its items may cost in; None as agreed before.
+         */
         TryAsk: {
+            /** Also */
+            also?: string[] | null;
             reading: components["schemas"]["ReadingShape"];
             /**
              * Token

@@ -120,6 +120,8 @@ class Corpus:
         for name, words in KINDS:
             if one in words and other in words:
                 return name
+        if one.isdigit() and other.isdigit():
+            return "number"
         n = self.instead.get((one, other) if one < other else (other, one), 0)
         return "kind" if n >= 2 else ""
 

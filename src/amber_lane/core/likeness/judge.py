@@ -171,18 +171,20 @@ def _pack(ours: Thing, theirs: Thing, out: Judged, good: float, bad: float) -> t
 
 
 def told(evidence: Sequence[Evidence]) -> tuple[list[str], list[str]]:
-    """What agrees and what differs, in short words, the weightiest first; what only one side says stands together."""
+    """What agrees and what differs, in short words, the weightiest first; words that both or only one side has stand together."""
     agrees: list[str] = []
     differs: list[str] = []
-    ours: list[str] = []
-    theirs: list[str] = []
     for one in sorted(evidence, key=lambda one: -abs(one.weight)):
         name = "" if one.field in ("word", "length", "size", "kind") else f"{one.field} "
-        if one.weight > 0:
+        if one.weight > 0 and one.field != "word":
             agrees.append(f"{name}{one.ours}" if one.ours == one.theirs else f"{name}{one.ours} = {one.theirs}")
-        elif one.ours and one.theirs:
+        elif one.weight < 0 and one.ours and one.theirs:
             differs.append(f"{name}{one.ours} / {one.theirs}")
-        else:
-            (ours if one.ours else theirs).append(one.ours or one.theirs)
-    differs += [f"only {whose}: {', '.join(words)}" for whose, words in (("ours", ours), ("theirs", theirs)) if words]
+    both = [
+        one.ours if one.ours == one.theirs else f"{one.ours} = {one.theirs}" for one in evidence if one.weight > 0 and one.field == "word"
+    ]
+    agrees += [" ".join(both)] if both else []
+    for whose in ("ours", "theirs"):
+        only = [getattr(one, whose) for one in evidence if one.weight < 0 and not (one.ours and one.theirs) and getattr(one, whose)]
+        differs += [f"only {whose}: {' '.join(only)}"] if only else []
     return agrees, differs

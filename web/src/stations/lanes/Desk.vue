@@ -139,8 +139,12 @@ useKeys('This SKU', [
             </td>
             <td class="px-2 py-1.5">
               <span class="flex flex-wrap gap-1"
-                ><Tag v-for="text in one.agrees.slice(0, 3)" :key="text" tone="good">{{ text }}</Tag
-                ><Tag v-for="text in one.differs.slice(0, 2)" :key="text" tone="loss">{{ text }}</Tag></span
+                ><Tag v-for="text in one.agrees.slice(0, 3)" :key="text" tone="good" class="max-w-full truncate" :title="text">{{
+                  text
+                }}</Tag
+                ><Tag v-for="text in one.differs.slice(0, 2)" :key="text" tone="loss" class="max-w-full truncate" :title="text">{{
+                  text
+                }}</Tag></span
               >
             </td>
             <td class="px-2 text-right font-semibold">{{ money(one.cost) }}</td>

@@ -6,7 +6,7 @@ import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
-import { count, money } from '@/parts/format'
+import { count, money, plural } from '@/parts/format'
 
 const props = defineProps<{ supplier: Schema<'PartnerOut'> }>()
 const emit = defineEmits<{ close: [] }>()
@@ -34,6 +34,7 @@ const look = ref<Schema<'LookOut'> | null>(null)
 const tried = ref<Schema<'TriedOut'> | null>(null)
 const columns = reactive<Record<string, string>>({})
 const decimal = ref('.')
+const also = ref<string[]>([])
 const error = ref('')
 const busy = ref(false)
 const path = { number: props.supplier.id }
@@ -46,6 +47,7 @@ async function see(encoding = '') {
     Object.keys(columns).forEach((name) => delete columns[name])
     Object.assign(columns, look.value.reading.columns)
     decimal.value = look.value.reading.decimal || '.'
+    also.value = look.value.also
   } catch (problem) {
     error.value = wordsOf(problem)
   } finally {
@@ -69,6 +71,7 @@ async function upload(event: Event) {
 }
 const body = computed(() => ({
   token: token.value,
+  also: also.value,
   reading: {
     ...look.value!.reading,
     decimal: decimal.value,
@@ -76,7 +79,7 @@ const body = computed(() => ({
   },
 }))
 let turn = 0
-watch([columns, decimal], async () => {
+watch([columns, decimal, also], async () => {
   if (!look.value) return
   const mine = ++turn
   try {
@@ -173,6 +176,12 @@ const MADE: Record<string, string> = { ';': 'semicolons', ',': 'commas', '\t': '
             </tr>
           </tbody>
         </table>
+        <label v-for="(n, unit) in tried.monies" :key="unit" class="mt-2 flex items-center gap-2"
+          ><input v-model="also" type="checkbox" class="accent-pine" :value="unit" /><span
+            ><b>{{ plural(n, 'row') }}</b> cost in {{ unit }}, not {{ supplier.currency }}: take them in {{ unit }}, at the rate of that
+            currency</span
+          ></label
+        >
         <p v-for="bad in tried.bad.slice(0, 3)" :key="bad" class="mt-1 text-xs text-brick">{{ bad }}</p>
       </div>
     </template>

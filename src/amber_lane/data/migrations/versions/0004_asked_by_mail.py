@@ -1,7 +1,9 @@
-"""suppliers have a mail address, programs can be asked to read their store anew"""
+"""suppliers have a mail address and may sell in several currencies, programs can be asked to read their store anew"""
 
 import sqlalchemy as sa
 from alembic import op
+
+from amber_lane.data.base import Json
 
 revision = "0004"
 down_revision = "0003"
@@ -12,6 +14,7 @@ depends_on = None
 def upgrade() -> None:
     with op.batch_alter_table("supplier") as batch:
         batch.add_column(sa.Column("mail", sa.Text(), nullable=False, server_default=""))
+        batch.add_column(sa.Column("also", Json(), nullable=False, server_default="[]"))
     with op.batch_alter_table("token") as batch:
         batch.add_column(sa.Column("read_anew", sa.Boolean(), nullable=False, server_default=sa.false()))
 
@@ -20,4 +23,5 @@ def downgrade() -> None:
     with op.batch_alter_table("token") as batch:
         batch.drop_column("read_anew")
     with op.batch_alter_table("supplier") as batch:
+        batch.drop_column("also")
         batch.drop_column("mail")
