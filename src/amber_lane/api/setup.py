@@ -44,6 +44,7 @@ class PartnerOut(BaseModel):
     kind: str
     country: str
     currency: str
+    also: list[str]
     address: str
     state: str
     told: str
@@ -100,6 +101,7 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
                     kind=getattr(row, "kind", "smtp"),
                     country=getattr(row, "country", ""),
                     currency=getattr(row, "currency", ""),
+                    also=list(getattr(row, "also", None) or []),
                     address=link.address if link else "",
                     state=link.state if link else "by sheets",
                     told=link.told if link else "",

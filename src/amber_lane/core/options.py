@@ -140,5 +140,5 @@ def bare(title: str, options: str) -> str:
         if part:
             out = re.sub(rf"(?<!\w){re.escape(part)}(?!\w)", " ", out, flags=re.IGNORECASE)
     out = re.sub(r"\(\s*[,;]*\s*\)|\[\s*\]", " ", out)
-    out = re.sub(r"\s*,\s*(,\s*)*", ", ", out)
-    return " ".join(out.split()).strip(" ,-")
+    out = re.sub(r"\s*,[\s,/]*", ", ", out)
+    return " ".join(out.split()).strip(" ,-/")

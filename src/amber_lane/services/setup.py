@@ -179,7 +179,7 @@ def join_uncalled(desk: Desk, join: Join) -> Any:
     desk.s.flush()
     take_told(desk, row, Account(row.name, country, currency, []))
     if join.kind == "program":
-        may = ["whatever its program can do there"]
+        may = ["do whatever its program can"]
         told = "its program has not called yet; start it with the token"
         desk.s.add(Link(owner="store", owner_id=row.id, address=f"program of {row.code}", state="new", told=told, may=may))
     how = "is worked by a program" if join.kind == "program" else "works by sheets"

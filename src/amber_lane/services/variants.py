@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, select, update
 
-from ..core.options import Option, same
+from ..core.options import Option, parts_of, same
 from ..core.states import LISTING
 from ..data.outbox import Act
 from ..data.shelf import Listing, Picture, Sku, Variant
@@ -137,7 +137,7 @@ def _keep_one(
     elif at.item is not None and item is not None and item != at.item.id:
         lanes.open_lane(desk, row.sku_id, [lanes.Part(item, Fraction(1))])
     if row.state == "preparing" and title and (fresh or title != matrix.title):
-        row.title = cleaner.title(f"{title}, {', '.join(wish.values)}")
+        row.title = cleaner.title(", ".join([title, *(part for value in wish.values for part in parts_of(value))]))
     if wish.picture:
         _first_picture(desk, row, wish.picture)
     desk.s.flush()

@@ -4174,6 +4174,8 @@ export interface components {
             allowance_listings: number | null;
             /** Allowance Units */
             allowance_units: number | null;
+            /** Also */
+            also: string[];
             /** Calls At */
             calls_at: string | null;
             /** Calls Left */

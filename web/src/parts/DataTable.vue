@@ -127,7 +127,9 @@ function clear() {
   picked.value = new Set()
   emit('chosen', [])
 }
-defineExpose({ refresh: list.refresh, total: list.total, clear, go, first: () => list.at(0) })
+/** A row that has been seen, by its number. */
+const rowOf = (id: number) => [...list.rows.value.values()].flat().find((row) => row.id === id)
+defineExpose({ rowOf, refresh: list.refresh, total: list.total, clear, go, first: () => list.at(0) })
 const cell = (row: object, key: string): unknown => (row as Record<string, unknown>)[key]
 </script>
 

@@ -47,6 +47,9 @@ export function ago(at: string, now: number): string {
 
 const shortDay = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
 
+/** A day in short, such as 6 Apr. */
+export const dayOf = (day: string): string => shortDay.format(new Date(day))
+
 /** Time of day for today, else the date in short; for narrow columns. */
 export const dayOrTime = (at: string, now: number): string =>
   now - Date.parse(at) < 86_400_000 && Date.parse(at) <= now + 60_000 ? timeOf(at) : shortDay.format(new Date(at))

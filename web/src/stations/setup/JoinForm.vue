@@ -6,8 +6,8 @@ import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 
-const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'mailbox' }>()
-const emit = defineEmits<{ done: [joined: Schema<'Joined'>, kind: string] }>()
+const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'mailbox'; leaves?: boolean }>()
+const emit = defineEmits<{ done: [joined: Schema<'Joined'>, kind: string]; leave: [] }>()
 const { data: kinds } = useQuery({ queryKey: ['kinds'], queryFn: () => take(api.GET('/api/v1/setup/kinds')), meta: { live: false } })
 const mine = computed(() => (kinds.value ?? []).filter((kind) => kind.owner === props.owner))
 const form = reactive({ kind: '', name: '', address: '', key: '', country: 'GB', currency: 'GBP', first: '', next: '', days: '3' })
@@ -77,7 +77,8 @@ async function join() {
           :aria-invalid="!!wrong.address"
       /></label>
       <label v-if="kind?.key_told" class="col-span-2"
-        ><span class="label">Key ({{ kind.key_told }}); stored sealed, never shown again</span
+        ><span class="label"
+          >Its key{{ kind.key_told === 'key' ? '' : `, written as ${kind.key_told}` }}; stored sealed, never shown again</span
         ><input
           v-model="form.key"
           class="field code"
@@ -111,8 +112,9 @@ async function join() {
       Its sheet may be in its own words: next you say which column is what, once.
     </p>
     <p v-if="error" role="alert" class="col-span-2 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
-    <div class="col-span-2">
-      <Btn kind="main" :disabled="busy" @click="join">{{ busy ? 'Asking it…' : called ? 'Check and join' : 'Join' }}</Btn>
+    <div class="col-span-2 mt-1.5 flex justify-end gap-2">
+      <Btn v-if="leaves" @click="emit('leave')">Leave it</Btn
+      ><Btn kind="main" :disabled="busy" @click="join">{{ busy ? 'Asking it…' : called ? 'Check and join' : 'Join' }}</Btn>
     </div>
     <button type="submit" class="hidden" />
   </form>

@@ -137,7 +137,11 @@ async function takeOut(one: Partner) {
         >
           <div>
             <b>{{ one.name }}</b> <span class="code text-soft">{{ one.code }}</span><span class="block text-xs text-soft">{{
-              [one.country, one.currency, one.sweep_minutes && one.switches.watching ? `every ${one.sweep_minutes} min` : '']
+              [
+                one.country,
+                [one.currency, ...one.also].filter(Boolean).join(' and '),
+                one.sweep_minutes && one.switches.watching ? `every ${one.sweep_minutes} min` : '',
+              ]
                 .filter(Boolean)
                 .join(', ')
             }}</span>
@@ -146,7 +150,7 @@ async function takeOut(one: Partner) {
             <Tag :tone="TONE[one.state] ?? 'plain'">{{ one.state === 'good' ? 'link works' : one.state }}</Tag><span
               v-if="one.good_at"
               class="block text-xs text-soft"
-              >good <When :at="one.good_at"
+              >last answer <When ago :at="one.good_at"
             /></span>
           </div>
           <div class="min-w-0">
@@ -194,8 +198,8 @@ async function takeOut(one: Partner) {
       :title="`Join ${joining === 'mailbox' ? 'a mail server' : `a ${joining}`}`"
       told="It is asked with your key before anything is kept."
       @close="joining = null"
-      ><JoinForm v-if="joining" :owner="joining" @done="joined" /><template #acts><Btn @click="joining = null">Close</Btn></template></Modal
-    >
+      ><JoinForm v-if="joining" :owner="joining" leaves @done="joined" @leave="joining = null"
+    /></Modal>
     <Modal
       :open="!!mending"
       :title="`Link to ${mending?.name}`"

@@ -6,7 +6,7 @@ import { api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
-import { money } from '@/parts/format'
+import { dayOf, money } from '@/parts/format'
 
 type Origin = Schema<'OriginShape'>
 const props = defineProps<{ supplier: Schema<'PartnerOut'> }>()
@@ -69,7 +69,7 @@ const setHolidays = (one: Origin, text: string) => (one.holidays = text.split(/[
           <b class="text-ink">{{ from.name }}, {{ from.country }}</b
           ><span>order by {{ from.cut_off }}</span
           ><span>pack {{ money(from.handling) }}</span
-          ><span v-if="from.holidays?.length">closed {{ from.holidays.join(', ') }}</span>
+          ><span v-if="from.holidays?.length">closed {{ from.holidays.map(dayOf).join(', ') }}</span>
         </p>
         <p v-if="from.return_address" class="text-xs text-soft">returns to {{ from.return_address }}</p>
         <table class="mt-1 w-full">
@@ -84,7 +84,7 @@ const setHolidays = (one: Origin, text: string) => (one.holidays = text.split(/[
             </tr>
           </thead>
           <tbody>
-            <tr v-for="one in from.services" :key="one.code + one.country" class="h-8 border-t border-rule-2 align-top">
+            <tr v-for="one in from.services" :key="one.code + one.country" class="h-8 border-t border-rule-2 align-top *:py-1.5">
               <td>{{ one.country }}</td>
               <td>
                 {{ one.name }} <span class="code text-soft">{{ one.code }}</span>

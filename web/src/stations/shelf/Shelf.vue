@@ -69,10 +69,14 @@ const columns = computed<Column[]>(() => [
 ])
 const active = ref<number | null>(null)
 const chosen = ref<number[]>([])
-const table = ref<{ clear: () => void } | null>(null)
+const table = ref<{ clear: () => void; rowOf: (id: number) => unknown } | null>(null)
 const publishing = ref<number[] | null>(null)
 const copying = ref<number[] | null>(null)
 const sizes = ref<number | null>(null)
+const copyFrom = computed(() => {
+  const one = stores.value?.find((store) => text('store') === String(store.id))?.name
+  return one ?? (copying.value?.length === 1 ? ((table.value?.rowOf(copying.value[0]!) as Row | undefined)?.store ?? '') : '')
+})
 const open = ref<'phrases' | 'words' | 'allowance' | null>(null)
 watch(view, () => (active.value = null))
 const limited = computed(() => (stores.value ?? []).filter((one) => one.limited && (!text('store') || text('store') === String(one.id))))
@@ -190,7 +194,7 @@ const EMPTY: Record<string, [string, string]> = {
     </aside>
     <Variants v-if="sizes" :listing="sizes" @close="sizes = null" />
     <Publishing v-if="publishing" :listings="publishing" @close="((publishing = null), done())" />
-    <CopyTo v-if="copying" :listings="copying" :stores="stores ?? []" @close="((copying = null), done())" />
+    <CopyTo v-if="copying" :listings="copying" :from="copyFrom" :stores="stores ?? []" @close="((copying = null), done())" />
     <Phrases v-if="open === 'phrases'" :stores="stores ?? []" @close="open = null" />
     <StoreWords v-if="open === 'words'" :stores="stores ?? []" @close="open = null" />
     <Allowance v-if="open === 'allowance'" :stores="limited" @close="open = null" />

@@ -36,7 +36,7 @@ async function keep() {
     @close="emit('close')"
   >
     <label class="block"><span class="label">Call it</span><input v-model="form.name" class="field" maxlength="80" /></label>
-    <div class="mt-3 grid grid-cols-3 gap-3">
+    <div class="mt-3 grid grid-cols-[3fr_5fr_3fr] gap-3">
       <label
         ><span class="label">Look every</span
         ><select v-model="form.every" class="field">

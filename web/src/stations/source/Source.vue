@@ -39,7 +39,7 @@ const columns = computed<Column[]>(() => [
   { key: 'days', label: 'Arrives', width: '76px', right: true },
   { key: 'lands', label: 'Lands at', width: '78px', right: true },
   { key: 'price', label: 'You’d sell at', width: '88px', right: true, sort: false },
-  { key: 'profit', label: 'You’d keep', width: '84px', right: true },
+  { key: 'profit', label: 'You’d keep', width: '92px', right: true },
   ...(narrow.value ? [] : [{ key: 'margin', label: 'Margin', width: '66px', right: true }]),
   { key: 'steady', label: 'Stock, 60 days', width: '104px' },
   { key: 'stock', label: 'Now', width: '64px', right: true },
