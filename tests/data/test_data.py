@@ -29,7 +29,10 @@ def test_the_migrations_make_exactly_the_tables_that_the_code_speaks_of(small: S
     with small.db.engine.connect() as connection:
         context = MigrationContext.configure(
             connection,
-            opts={"compare_type": False, "include_name": lambda name, kind, _: kind != "table" or not name.startswith(("item_fts", "item_words"))},
+            opts={
+                "compare_type": False,
+                "include_name": lambda name, kind, _: kind != "table" or not name.startswith(("item_fts", "item_words")),
+            },
         )
         assert compare_metadata(context, Base.metadata) == []
     small.db.migrate()  # may be repeated at every start

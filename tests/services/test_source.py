@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from fractions import Fraction
 from typing import Any
 
 import pytest
@@ -16,7 +17,7 @@ from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item, Sample, SavedSearch, SupplierRequest
 from amber_lane.data.watch import Sighting, Sweep
 from amber_lane.jobs.longjobs import LongJobs
-from amber_lane.services import delivered, goods, history, pasting, preparing, publishing, requests, samples, searches, source
+from amber_lane.services import delivered, goods, history, lanes, pasting, preparing, publishing, requests, samples, searches, source
 from amber_lane.services.desk import Conflict, DeskError, Invalid
 from amber_lane.services.finder import Finder, Search
 
@@ -285,3 +286,33 @@ def test_another_pack_shuts_the_lane_and_says_why(shop: Small) -> None:
     assert shop.act("lane.pack").count == 1
     made = shop.write(lambda desk: publishing.copy(desk, [2], 1, False))
     assert made == []
+
+
+def test_items_called_otherwise_overnight_stop_the_lanes_that_no_longer_fit(shop: Small) -> None:
+    """A spelling, a new word and a word order change nothing; another thing under the old number does, and its spare takes over."""
+
+    def name(desk: Any) -> None:
+        for number, title in ((1, "Steel seed tray black 50 cm"), (2, "Jute twine holder cream"), (3, "Coir soil scoop moss green")):
+            desk.get(Sku, number, "SKU").title = desk.get(Item, number, "item").title = title
+        desk.get(Item, 3, "item").gtin = "5012345678900"
+        lanes.open_lane(desk, 1, [lanes.Part(4, Fraction(1))], use=1)
+
+    def overnight(desk: Any) -> Any:
+        titles = {1: "Steel seed tray black 60 cm", 2: "Twine holder, jute, cream, new", 3: "Coir soil scoop moss green"}
+        told = []
+        for number, title in titles.items():
+            item = desk.get(Item, number, "item")
+            gtin = "2000000000015" if number == 3 else item.gtin
+            told.append(CatalogueItem(item.number, title, item.cost, "GBP", 20, "main", gtin=gtin))
+        return source.bring_in(desk, desk.get(Supplier, 1, "supplier"), told)
+
+    shop.write(name)
+    shop.respond()
+    words = {number: shop.listing(number).title for number in (1, 2, 3)}
+    shop.write(overnight)
+    assert [shop.lane(number).state for number in (1, 2, 3)] == ["shut", "new", "shut"]
+    assert "50 cm / 60 cm" in shop.lane(1).why and "is 'Steel seed tray black 60 cm' now" in shop.lane(1).why
+    assert shop.listing(1).lane_id == shop.lane(1, 1).id and shop.listing(1).state == "live", "the spare took over"
+    assert shop.listing(3).state == "paused" and shop.listing(2).state == "live"
+    assert {number: shop.listing(number).title for number in (1, 2, 3)} == words, "what buyers read is ours"
+    assert "3 items otherwise" in shop.act("lane.words").told

@@ -59,6 +59,8 @@ class Supplier(Versioned):
     sweep_minutes: Mapped[int] = mapped_column(default=15)
     watching: Mapped[bool] = mapped_column(default=True)
     next_sweep: Mapped[datetime | None]
+    # When its whole catalogue is read anew, for new items and new words.
+    next_catalogue: Mapped[datetime | None]
     good_sweep_at: Mapped[datetime | None]
     feed_as_of: Mapped[datetime | None]
     stale: Mapped[bool] = mapped_column(default=False)

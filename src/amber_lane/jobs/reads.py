@@ -221,12 +221,14 @@ class Reader:
             self.desk(s, "Transit").get(Carrier, carrier_id, "carrier").next_ask = self.clock.now() + timedelta(minutes=30)
 
     def catalogue(self, supplier_id: int) -> int:
-        """A supplier's origins, services and whole catalogue."""
+        """A supplier's origins, services and whole catalogue; the next time is a day later. Returns how many items were new."""
         link = self._link("supplier", supplier_id)
         told, _ = self._again(link.origins)
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
-            terms.write_origins(desk, desk.get(Supplier, supplier_id, "supplier"), told)
+            supplier = desk.get(Supplier, supplier_id, "supplier")
+            terms.write_origins(desk, supplier, told)
+            supplier.next_catalogue = desk.now + timedelta(days=1)
         fresh = 0
         for page in link.catalogue():
             with self.db.writing() as s:

@@ -127,7 +127,16 @@ class Worker:
                 watch.step_on(desk)
 
     def look_again(self, now: datetime) -> None:
-        """Saved searches whose time has come."""
+        """Catalogues and saved searches whose time has come."""
+        with self.db.reading() as s:
+            read = select(Supplier.id, Supplier.name).where(Supplier.next_catalogue <= now, Supplier.watching)
+            catalogues = s.execute(read).tuples().all()
+        for number, name in catalogues:
+            with self.db.writing() as s:
+                desk = Desk(s, self.clock, "Watch")
+                # Where it fails, the next try is an hour later; once it is read, a day.
+                desk.get(Supplier, number, "supplier").next_catalogue = now + timedelta(hours=1)
+                start(desk, "join", f"join-supplier-{number}", f"Reading {name}'s catalogue anew", {"owner": "supplier", "id": number})
         with self.db.reading() as s:
             if s.scalar(select(SavedSearch.id).where(SavedSearch.next_at <= now).limit(1)) is None:
                 return

@@ -46,6 +46,8 @@ class Book:
     pace: Ints
     writes: Ints
     lane: Ints
+    # It has lanes and all of them are shut: nothing can be bought for it.
+    closed: Bools
     # Rows whose cost is known: only their price is followed, and only their profit is told.
     counted: Bools
     goods: Ints
@@ -151,6 +153,7 @@ def load(
         pace,
         np.array([facts.stores[i].write_listings for i in store.tolist()], dtype=np.int64),
         chosen.lane,
+        chosen.closed,
         cost.known,
         cost.goods,
         cost.ship,

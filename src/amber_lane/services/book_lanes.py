@@ -48,7 +48,10 @@ SHUT, GONE = 3, 2
 
 @dataclass
 class Chosen:
-    """Per listing: its lane (0 = none), place of that lane among all, units it could sell, shipping in the supplier's money."""
+    """Per listing: its lane (0 = none), place of that lane among all, units it could sell, shipping in the supplier's money.
+
+    closed: it has lanes, and all of them are shut, so nothing can be bought for it.
+    """
 
     lane: Ints
     place: Ints
@@ -56,6 +59,7 @@ class Chosen:
     ship: Ints
     supplier_code: list[str]
     parts: dict[int, tuple[tuple[int, int, int], ...]]
+    closed: Bools
 
 
 @dataclass
@@ -120,7 +124,7 @@ class Lanes:
         """
         n, first, p = len(sku), self.first, self.p
         zero = np.zeros(n, dtype=np.int64)
-        out = Chosen(zero, zero.copy(), zero.copy(), zero.copy(), [""] * n, {})
+        out = Chosen(zero, zero.copy(), zero.copy(), zero.copy(), [""] * n, {}, np.zeros(n, dtype=np.bool_))
         if not len(first):
             return out
         free = np.array([self.free[item] for item in p["item"].tolist()], dtype=np.int64)
@@ -131,7 +135,10 @@ class Lanes:
         counts = high - low
         listing = np.repeat(np.arange(n), counts)
         lane = np.arange(len(listing)) - np.repeat(np.cumsum(counts) - counts, counts) + np.repeat(low, counts)
-        fits = usable[lane] & ((lane_store[lane] == 0) | (lane_store[lane] == store[listing]))
+        meant = (lane_store[lane] == 0) | (lane_store[lane] == store[listing])
+        fits = usable[lane] & meant
+        out.closed[listing[meant]] = True
+        out.closed[listing[fits]] = False
         listing, lane = listing[fits], lane[fits]
         ship, sent = self._shipping(lane, store[listing])
         left = np.where(sent, can[lane], 0)

@@ -328,6 +328,7 @@ VOLATILE = frozenset(
     [
         "version",
         "next_sweep",
+        "next_catalogue",
         "next_ask",
         "next_read",
         "good_sweep_at",

@@ -66,7 +66,8 @@ def decide(book: Book, counted: bool = True) -> Decided:
     waits = follow & ~fine | fixed & losing
     held_off = waits & ((losing & (policy["loss_pauses"] == 1)) | (policy["held_pauses"] == 1))
 
-    stock_led = (policy["follow_stock"] == 1) & laned
+    # Where all lanes are shut nothing can be bought, so nothing is shown as if it could.
+    stock_led = (policy["follow_stock"] == 1) & (laned | book.closed)
     quantity = np.where(stock_led, shown(book.available, policy["cap"], policy["cushion"]), book.wanted_quantity)
     quantity = _shared(book, quantity, stock_led)
     by_stock = (book.state == PAUSED) & (book.paused_by == BY_STOCK)

@@ -12,13 +12,17 @@ from sqlalchemy.orm import Session
 
 from ..connectors.protocols import CatalogueItem
 from ..core.cost import believable_tiers
+from ..core.likeness import Row
 from ..core.money import MINOR_DIGITS
 from ..core.watch import COST_MAX, STOCK_MAX
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Setting, Supplier
 from ..data.source import Item
+from . import lane_truth
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
+from .planning import replan
+from .respond import respond
 
 _WORDS = ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "link", "least_price", "lead_days")
 # What the index of words holds; an item's number and codes are words too.
@@ -33,7 +37,8 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
 
     Price and stock of known items move by sweeps alone, where they can be doubted. Returns how many were new,
     and what was refused with why. all_new: the caller knows that none of them is there. A known item that comes in
-    another pack now has its lanes shut.
+    another pack now has its lanes shut,
+    and so has one whose words do not fit its SKU any more.
     """
     origins = {row.code: row.id for row in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
     only = next(iter(origins), "") if len(origins) == 1 else ""
@@ -43,6 +48,7 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
         some = [one.number for one in items[start : start + NAMED_MOST]]
         known |= {row.number: row for row in desk.s.execute(query.where(Item.number.in_(some)))}
     fresh, moved, refused, packs = {}, [], [], []
+    renamed: dict[int, tuple[Row, Row]] = {}
     at = to_ms(desk.now)
     for one in items:
         origin = one.origin or only
@@ -73,6 +79,9 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
             moved.append((*words, row.id))
             if row.pack_size != one.pack_size:
                 packs.append((row.id, row.pack_size, one.pack_size))
+            elif (row.title, row.gtin, row.options) != (one.title, one.gtin, one.options):
+                was = Row(str(row.id), row.title, row.brand, row.gtin, row.mpn, row.pack_size, options=row.options)
+                renamed[row.id] = (was, Row(str(row.id), one.title, one.brand, one.gtin, one.mpn, one.pack_size, options=one.options))
     bulk_insert(
         desk.s,
         Item,
@@ -95,8 +104,11 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
         list(fresh.values()),
     )
     bulk_update(desk.s, Item, _WORDS, moved)
-    shut_for_packs(desk, supplier, packs)
+    touched = lane_truth.shut_for_packs(desk, supplier, packs) | lane_truth.look_at_words(desk, supplier, renamed)
     index_words(desk, [row[-1] for row in moved])
+    if touched:
+        respond(desk, touched)
+        replan(desk)
     return len(fresh), refused
 
 
@@ -124,36 +136,6 @@ def index_words(desk: Desk, moved: Sequence[int] = ()) -> None:
     link.exec_driver_sql(
         f"insert into item_fts(rowid, {_INDEXED}) select id, {_INDEXED} from item where id > coalesce((select max(rowid) from item_fts), 0)"
     )
-
-
-def shut_for_packs(desk: Desk, supplier: Supplier, packs: Sequence[tuple[int, int, int]]) -> set[int]:
-    """Items (number, old pack, new pack) that come in another pack: what one sale needs of them is not true any more.
-
-    Their lanes are shut until a person says how many make one unit sold. Returns the SKUs concerned.
-    """
-    skus: set[int] = set()
-    changed = {number: (old, new) for number, old, new in packs}
-    rows = (
-        desk.s.execute(
-            select(Lane, LanePart.item_id, Item.number)
-            .join(LanePart, LanePart.lane_id == Lane.id)
-            .join(Item, Item.id == LanePart.item_id)
-            .where(LanePart.item_id.in_(list(changed)), Lane.until.is_(None), Lane.state != "shut")
-        ).all()
-        if changed
-        else []
-    )
-    for lane, item, number in rows:
-        old, new = changed[item]
-        lane.state, lane.why = "shut", f"{number} comes in packs of {new} now, not of {old}; say how many make one unit sold"
-        lane.version += 1
-        skus.add(lane.sku_id)
-    if rows:
-        first = f"{rows[0][2]} in packs of {changed[rows[0][1]][1]} now"
-        told = f"{len(rows)} lane{'s' if len(rows) != 1 else ''} of {supplier.name} shut: {first}"
-        desk.log("lane.pack", supplier.name, told, why="its pack changed", count=len(rows))
-    desk.s.flush()
-    return skus
 
 
 def longest_unseen(desk: Desk, supplier: int, most: int) -> list[str]:

@@ -19,7 +19,7 @@ from ..data.setup import Supplier
 from ..data.shelf import Listing
 from ..data.source import Item
 from ..data.watch import Response, Sighting, Sweep
-from . import source
+from . import lane_truth, source
 from .book_lanes import lane_pairs
 from .desk import Conflict, Desk, bulk_insert, bulk_update, by_id
 from .policy import policy_for
@@ -162,7 +162,7 @@ def _follow_packs(desk: Desk, supplier: Supplier, known: _Known, rows: Ints, pla
     told = zip(known.ids[places].tolist(), (packs[row] for row in rows.tolist()), strict=True)
     moved = [(number, was[number], pack) for number, pack in told if pack > 0 and pack != was[number]]
     bulk_update(desk.s, Item, ("pack_size",), [(pack, number) for number, _, pack in moved])
-    return source.shut_for_packs(desk, supplier, moved)
+    return lane_truth.shut_for_packs(desk, supplier, moved)
 
 
 def _known(desk: Desk, supplier: int) -> _Known:
