@@ -11,6 +11,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
+from amber_lane.services.families import look
 
 from .conftest import eventually
 
@@ -22,7 +23,7 @@ def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_othe
     desk.get_by_role("button", name="Join a store").click()
     desk.get_by_label("What kind of store").select_option(label="Marketplace: passes, batches, an allowance")
     desk.get_by_label("Address", exact=True).fill(f"{world.address}/fair/api")
-    desk.get_by_label(re.compile("^Key")).fill("dusk-dial:practice-fair")
+    desk.get_by_label(re.compile("^Its key")).fill("dusk-dial:practice-fair")
     desk.get_by_role("button", name="Check and join").click()
     expect(desk.get_by_text("shows up to 800 listings, 5,200 units")).to_be_visible()
 
@@ -36,7 +37,7 @@ def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_othe
     ):
         desk.get_by_label(label).fill(text)
     desk.get_by_label("Address", exact=True).fill(f"{world.address}/folder")
-    desk.get_by_label(re.compile("^Key")).fill("duskdial:practice-quayside")
+    desk.get_by_label(re.compile("^Its key")).fill("duskdial:practice-quayside")
     desk.get_by_role("button", name="Check and join").click()
     expect(desk.get_by_role("heading", name="Quayside Bulk’s sheet")).to_be_visible()
     # Its own words for its columns are understood, and one that is needed can be put right.
@@ -44,6 +45,9 @@ def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_othe
     desk.get_by_label("In stock").select_option(label="")
     expect(desk.get_by_role("alert")).to_contain_text("say which column is the stock")
     desk.get_by_label("In stock").select_option(label="stan")
+    # Some of its goods cost in euros, which it never said; a person says that this is so.
+    expect(desk.get_by_text(re.compile("its currency is EUR, not PLN")).first).to_be_visible()
+    desk.get_by_label(re.compile("cost in EUR, not PLN")).check()
     desk.get_by_role("button", name=re.compile("^Keep and bring 40 items in")).click()
     eventually(lambda: len(business.all(select(Item.id).join(Supplier).where(Supplier.name == "Quayside Bulk"))) == 40)
 
@@ -92,3 +96,50 @@ def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_othe
         if sku.code in shown:
             assert (shown[sku.code]["price"], shown[sku.code]["title"]) == (listing.wanted_price, listing.title)
     assert "Lamp for the night garden" in {one["title"] for one in shown.values()} and rows is not None
+
+
+def test_sizes_are_made_from_one_listing_and_go_to_the_store_as_one_family(desk: Page, shop) -> None:
+    business, served = shop
+    # Something whose supplier has it in other sizes that the shop does not sell.
+    found = None
+    with business.house.db.reading() as s:
+        for listing, sku in s.execute(
+            select(Listing, Sku).join(Sku, Sku.id == Listing.sku_id).where(Listing.state == "live", Listing.store_id == 1)
+        ):
+            made = look(business.desk(s), business.house.worker.finder, listing.id)
+            if sum(row.item is not None and row.listing is None for row in made.rows) >= 2 and len(made.options) == 1:
+                found = (sku.code, [row.values[0] for row in made.rows])
+                break
+    assert found is not None
+    code, values = found
+    desk.goto(f"{served.address}/shelf?view=live&words={code}")
+    expect(desk.get_by_role("button", name="Sizes and colours")).to_be_visible()
+    desk.keyboard.press("v")
+    expect(desk.get_by_role("heading", name="Sizes and colours")).to_be_visible()
+    mine = business.one(select(Sku).where(Sku.code == code)).options
+    for value in values:
+        if value != mine and desk.get_by_label(f"Item of {value}").input_value():
+            wanted = value
+    for value in values:
+        if value not in (wanted, mine):
+            desk.get_by_role("button", name=f"Drop {value}", exact=True).click()
+    desk.get_by_label(f"Choose {wanted}", exact=True).check()
+    desk.get_by_label("Price for the chosen").fill("0,01")
+    desk.get_by_role("button", name="Fix price").click()
+    desk.keyboard.press("Control+Enter")
+    expect(desk.get_by_role("alert")).to_contain_text("loses")
+    desk.get_by_label(re.compile(f"^Price of {re.escape(wanted)}")).fill("59.00")
+    desk.keyboard.press("Control+Enter")
+    expect(desk.get_by_role("heading", name="Sizes and colours")).to_have_count(0)
+    new = business.one(select(Listing).where(Listing.state == "preparing", Listing.hand_price == 5900))
+    desk.goto(f"{served.address}/shelf?view=preparing")
+    desk.get_by_role("button", name=re.compile("^Publish")).first.click()
+    expect(desk.get_by_role("heading", name="Publishing 1 listing")).to_be_visible()
+    sku = business.one(select(Sku).where(Sku.id == new.sku_id))
+
+    def told(which: str) -> dict[str, object]:
+        return business.world.client.get(f"/world/record/listings/{which}?store=shop").json()["now"] or {}
+
+    eventually(lambda: (told(sku.code).get("family"), told(sku.code).get("price")) == (code, 5900))
+    assert told(sku.code)["options"] == sku.options
+    eventually(lambda: told(code)["family"] == code)
