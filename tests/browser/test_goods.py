@@ -112,7 +112,7 @@ def test_sizes_are_made_from_one_listing_and_go_to_the_store_as_one_family(desk:
                 break
     assert found is not None
     code, values = found
-    desk.goto(f"{served.address}/shelf?view=live&words={code}")
+    desk.goto(f"{served.address}/shelf?view=live&store=1&words={code}")
     expect(desk.get_by_role("button", name="Sizes and colours")).to_be_visible()
     desk.keyboard.press("v")
     expect(desk.get_by_role("heading", name="Sizes and colours")).to_be_visible()
@@ -132,7 +132,7 @@ def test_sizes_are_made_from_one_listing_and_go_to_the_store_as_one_family(desk:
     desk.keyboard.press("Control+Enter")
     expect(desk.get_by_role("heading", name="Sizes and colours")).to_have_count(0)
     new = business.one(select(Listing).where(Listing.state == "preparing", Listing.hand_price == 5900))
-    desk.goto(f"{served.address}/shelf?view=preparing")
+    desk.goto(f"{served.address}/shelf?view=preparing&store=1")
     desk.get_by_role("button", name=re.compile("^Publish")).first.click()
     expect(desk.get_by_role("heading", name="Publishing 1 listing")).to_be_visible()
     sku = business.one(select(Sku).where(Sku.id == new.sku_id))
