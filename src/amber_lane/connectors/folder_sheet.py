@@ -163,41 +163,41 @@ def items_of(
     )
     decimal, out = reading.decimal, []
 
-    def cell(row: list[str], place: int) -> str:
-        return row[place].strip() if 0 <= place < len(row) else ""
-
+    width = max(places.values(), default=0) + 1
     for n, row in enumerate(rows, 2):
         if not any(row):
             continue
+        # What a row is too short for, and what the sheet has no column of, is the empty cell at its end.
+        cells = [one.strip() for one in row] + [""] * max(width - len(row), 1)
         try:
-            number, name = cell(row, item), clip(cell(row, title))
+            number, name = cells[item], clip(cells[title])
             if not number or len(number) > 100 or not name:
                 raise ValueError("the number or the title is empty")
-            unit = cell(row, money).upper() or currency
+            unit = cells[money].upper() or currency
             out.append(
                 CatalogueItem(
                     number,
                     name,
-                    _cost(cell(row, cost), decimal, unit),
+                    _cost(cells[cost], decimal, unit),
                     unit,
-                    count(cell(row, stock)),
-                    cell(row, origin) if origin >= 0 else "",
-                    _gtin(cell(row, gtin)),
-                    cell(row, mpn)[:300],
-                    cell(row, brand)[:300],
-                    cell(row, category)[:300],
-                    cell(row, options)[:300],
-                    max(count(cell(row, pack) or "1"), 1) if pack >= 0 else 1,
-                    count(cell(row, weight) or "0") if weight >= 0 else 0,
+                    count(cells[stock]),
+                    cells[origin] if origin >= 0 else "",
+                    _gtin(cells[gtin]),
+                    cells[mpn][:300],
+                    cells[brand][:300],
+                    cells[category][:300],
+                    cells[options][:300],
+                    max(count(cells[pack] or "1"), 1) if pack >= 0 else 1,
+                    count(cells[weight] or "0") if weight >= 0 else 0,
                     (),
-                    _cost(cell(row, least), decimal, unit) if least >= 0 and cell(row, least) else None,
-                    count(cell(row, lead) or "0") if lead >= 0 else 0,
-                    cell(row, link)[:500] if link >= 0 else "",
+                    _cost(cells[least], decimal, unit) if least >= 0 and cells[least] else None,
+                    count(cells[lead] or "0") if lead >= 0 else 0,
+                    cells[link][:500] if link >= 0 else "",
                 )
             )
         except ValueError as error:
             if len(bad) < most_bad:
-                bad.append(f"row {n}, {cell(row, item)[:40] or 'no number'}: {error}")
+                bad.append(f"row {n}, {cells[item][:40] or 'no number'}: {error}")
     return out
 
 

@@ -49,10 +49,10 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
         known |= {row.number: row for row in desk.s.execute(query.where(Item.number.in_(some)))}
     fresh, moved, refused, packs = {}, [], [], []
     renamed: dict[int, tuple[Row, Row]] = {}
-    at = to_ms(desk.now)
+    at, monies, owner = to_ms(desk.now), [supplier.currency, *(supplier.also or [])], supplier.id
     for one in items:
         origin = one.origin or only
-        why = _wrong(one, supplier, origin, origins)
+        why = _wrong(one, monies, origin, origins)
         if why:
             refused.append(f"{one.number}: {why}")
             continue
@@ -60,7 +60,7 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
         row = known.get(one.number)
         if row is None:
             fresh[one.number] = (
-                supplier.id,
+                owner,
                 origins.get(origin),
                 one.number,
                 *words,
@@ -178,9 +178,9 @@ def follow_tiers(desk: Desk, supplier: int, items: Sequence[tuple[int, int]], to
     return [number for _, number in moved]
 
 
-def _wrong(one: CatalogueItem, supplier: Supplier, origin: str, origins: dict[str, int]) -> str:
-    if one.currency not in MINOR_DIGITS or one.currency not in (supplier.currency, *(supplier.also or [])):
-        return f"its currency is {one.currency}, not {supplier.currency}"
+def _wrong(one: CatalogueItem, monies: list[str], origin: str, origins: dict[str, int]) -> str:
+    if one.currency not in monies or one.currency not in MINOR_DIGITS:
+        return f"its currency is {one.currency}, not {monies[0]}"
     if not 0 < one.cost <= COST_MAX:
         return "its cost is not between 0.01 and 1,000,000"
     if not -1 <= one.stock <= STOCK_MAX:

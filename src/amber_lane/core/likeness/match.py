@@ -6,14 +6,17 @@ import math
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy import sparse
 
 from .corpus import Corpus, tokens
 from .judge import Evidence, Judged, judge
 from .read import Thing, read_thing
 from .words import Vocabulary, split
+
+if TYPE_CHECKING:
+    from scipy import sparse
 
 OPEN, REVIEW, NONE = "open", "review", "none"
 # What must be alike before anything is sure, and before a person is asked at all.
@@ -99,6 +102,9 @@ class Matcher:
         return out
 
     def _matrix(self, things: Sequence[Thing], grow: bool = False) -> sparse.csr_matrix:
+        # Loaded where it is used: it takes as much memory as all that follows prices.
+        from scipy import sparse
+
         data: list[float] = []
         places: list[int] = []
         ends = [0]
@@ -120,7 +126,7 @@ class Matcher:
         """For each thing the places of the items that are worth comparing: the nearest by words, and all with one of its numbers."""
         mine = self._matrix(things)
         own = np.asarray(mine.sum(axis=1)).ravel().astype(np.float32)
-        turned = sparse.csr_matrix(self.matrix.T)
+        turned = self.matrix.T.tocsr()
         out: list[list[int]] = []
         for start in range(0, len(things), CHUNK):
             part = (mine[start : start + CHUNK] @ turned).tocsr()
