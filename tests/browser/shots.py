@@ -13,6 +13,7 @@ VIEWS = {
     "today": "/today",
     "source": "/source?words=red+lamp&days=8",
     "shelf": "/shelf",
+    "sizes": "/shelf?view=live&store=1&words=vest",
     "lanes": "/lanes",
     "all-lanes": "/lanes?view=settled",
     "price": "/price",
@@ -49,6 +50,10 @@ def main() -> None:
             if name == "listings":
                 page.get_by_role("row").nth(3).click()
             page.wait_for_timeout(1200)
+            if name == "sizes":
+                page.keyboard.press("v")
+                page.get_by_role("heading", name="Sizes and colours").wait_for()
+                page.wait_for_timeout(1200)
             page.screenshot(path=TARGET / f"{name}.png")
         browser.close()
 

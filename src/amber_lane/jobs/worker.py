@@ -74,6 +74,7 @@ class Worker:
         ):
             self.scheduler.add_job(self._safely, "interval", seconds=seconds, args=[name, beat], id=name, max_instances=1, coalesce=True)
         self.scheduler.start()
+        self.finder.ours.warm(self.db.engine)
 
     def stop(self) -> None:
         self.stopping.set()

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import Engine, func, or_, select
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from ..core.likeness import Found, Matcher, Row, judge, match, told
@@ -154,8 +155,17 @@ class Ours:
             out[item.id] = [Close(*skus[i], max(0, min(100, round(one.score))), *told(one.evidence)) for i, one in good[:most]]
         return out
 
+    def warm(self, engine: Engine) -> None:
+        """Make them ready beside whatever else begins, so that the first look does not wait for it."""
+        with self.lock:
+            if self.made is None and self.making is None:
+                with Session(engine) as s:
+                    mark = _mark(s)
+                self.making = threading.Thread(target=self._make, args=(engine, mark), daemon=True)
+                self.making.start()
+
     def _follow(self, s: Session) -> None:
-        mark = tuple(s.execute(select(func.count(), func.coalesce(func.max(Sku.id), 0))).one())
+        mark = _mark(s)
         with self.lock:
             if mark == self.mark or self.making is not None or time.monotonic() < self.not_before:
                 return
@@ -174,8 +184,15 @@ class Ours:
                 self.made, self.mark = made, mark
                 # New SKUs come in droves, and those that were just brought in are known by their lanes anyway.
                 self.not_before = time.monotonic() + 20 * (time.monotonic() - begin)
+        except SQLAlchemyError:
+            # The house is being closed; whoever looks next has them made ready again.
+            return
         finally:
             self.making = None
+
+
+def _mark(s: Session) -> tuple[int, ...]:
+    return tuple(s.execute(select(func.count(), func.coalesce(func.max(Sku.id), 0)).select_from(Sku)).one())
 
 
 def _ready(s: Session) -> tuple[Matcher, list[tuple[str, str]]]:

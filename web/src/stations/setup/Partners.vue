@@ -150,7 +150,7 @@ async function takeOut(one: Partner) {
             <Tag :tone="TONE[one.state] ?? 'plain'">{{ one.state === 'good' ? 'link works' : one.state }}</Tag><span
               v-if="one.good_at"
               class="block text-xs text-soft"
-              >last answer <When ago :at="one.good_at"
+              >good <When ago :at="one.good_at"
             /></span>
           </div>
           <div class="min-w-0">

@@ -91,4 +91,5 @@ const facts = computed(() => {
       </div>
     </template>
   </div>
+  <p v-else class="text-soft">Working it out…</p>
 </template>
