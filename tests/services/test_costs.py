@@ -7,7 +7,9 @@ from fractions import Fraction
 import pytest
 from sqlalchemy import select
 
+from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
 from amber_lane.data.orders import Hold, Plan
+from amber_lane.data.outbox import Act
 from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Service, Supplier
 from amber_lane.data.source import Item
@@ -15,7 +17,7 @@ from amber_lane.services import lanes, prices, terms, today, undo
 from amber_lane.services.desk import Invalid
 from amber_lane.services.drafts import PolicyChange, RateChange, SupplierChange
 
-from ..small import START
+from ..small import START, Small
 
 
 def change(small, table, number, **values):
@@ -182,3 +184,29 @@ def test_without_a_rate_a_listing_is_left_alone_and_the_others_go_on(small):
     assert not small.all(select(Rate))
     with pytest.raises(Invalid, match="unknown currency"):
         small.write(lambda desk: RateChange("GBP", "ABC", 1).keep(desk))
+
+
+def test_what_sending_costs_is_followed_and_a_jump_waits_until_it_is_told_again(small: Small) -> None:
+    def told(first: int) -> None:
+        ways = [ServiceTerms(code, code, "GB", cost, 40, None, 2, 3, True) for code, cost in (("slow", first), ("fast", 250))]
+        here = OriginTerms("main", "Main", "GB", "16:00", 30, ways)
+        small.write(lambda desk: terms.follow_origins(desk, desk.get(Supplier, 1, "supplier"), [here]))
+
+    def slow() -> int:
+        return small.all(select(Service.first).where(Service.code == "slow"))[0]
+
+    small.respond()
+    start = small.listing(1).wanted_price
+    told(160)
+    assert slow() == 160 and small.listing(1).wanted_price > start
+    told(160)
+    assert len(small.all(select(Act).where(Act.kind == "origins.told"))) == 1
+    for broken in (0, 900):
+        told(broken)
+        assert slow() == 160 and "not believed yet" in small.act("origins.doubted").told
+    told(900)
+    assert slow() == 900
+    told(0)
+    told(160)
+    told(0)
+    assert slow() == 900, "only what is told twice running is believed"

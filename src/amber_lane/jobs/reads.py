@@ -227,7 +227,7 @@ class Reader:
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
             supplier = desk.get(Supplier, supplier_id, "supplier")
-            terms.write_origins(desk, supplier, told)
+            terms.follow_origins(desk, supplier, told)
             supplier.next_catalogue = desk.now + timedelta(days=1)
         fresh = 0
         for page in link.catalogue():

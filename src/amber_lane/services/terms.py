@@ -12,6 +12,7 @@ from sqlalchemy import select
 
 from ..connectors.protocols import Account, OriginTerms, ServiceTerms
 from ..core.ids import check_country
+from ..core.money import show
 from ..data.lanes import Lane
 from ..data.setup import Carrier, FeeRow, Origin, Service, Setting, Store, Supplier
 from ..data.source import Item
@@ -115,6 +116,42 @@ def origins_of(desk: Desk, supplier: Supplier) -> list[OriginTerms]:
         OriginTerms(o.code, o.name, o.country, o.cut_off, o.handling, services.get(o.id, []), o.return_address, tuple(o.holidays or ()))
         for o in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id).order_by(Origin.id))
     ]
+
+
+def follow_origins(desk: Desk, supplier: Supplier, told: Sequence[OriginTerms]) -> None:
+    """What a supplier tells of its sending; where that changed, prices follow. A cost that jumps beyond belief waits until it is
+    told again the next time, as any other doubted figure does."""
+    before = origins_of(desk, supplier)
+    doubts = _beyond_belief(before, told, supplier.currency)
+    kept = desk.s.scalar(select(Setting).where(Setting.name == f"sending-doubted-{supplier.id}"))
+    mark = {"told": [repr(one) for one in told]}
+    if doubts and (kept is None or kept.value != mark):
+        if kept is None:
+            desk.s.add(Setting(name=f"sending-doubted-{supplier.id}", value=mark))
+        else:
+            kept.value = mark
+        desk.log("origins.doubted", supplier.name, f"{supplier.name}: {doubts[0]}; not believed yet", why="it counts once it is told again")
+        desk.s.flush()
+        return
+    if kept is not None:
+        desk.s.delete(kept)
+    write_origins(desk, supplier, told)
+    desk.s.flush()
+    if before and origins_of(desk, supplier) != before:
+        act = desk.log("origins.told", supplier.name, f"{supplier.name} sends on other terms now", why="as its interface says")
+        respond(desk, skus_of_supplier(desk, supplier.id), act=act.id)
+
+
+def _beyond_belief(before: Sequence[OriginTerms], told: Sequence[OriginTerms], currency: str) -> list[str]:
+    """Services whose first unit costs less than a third or more than three times what it did."""
+    was = {(o.code, s.code, s.country): s.first for o in before for s in o.services}
+    out = []
+    for origin in told:
+        for service in origin.services:
+            old = was.get((origin.code, service.code, service.country), 0)
+            if old and not old <= 3 * service.first <= 9 * old:
+                out.append(f"{service.name} to {service.country} costs {show(service.first, currency)} instead of {show(old, currency)}")
+    return out
 
 
 def set_origins(desk: Desk, number: int, version: int | None, told: Sequence[OriginTerms]) -> Supplier:

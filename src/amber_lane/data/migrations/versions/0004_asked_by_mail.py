@@ -16,6 +16,7 @@ def upgrade() -> None:
         batch.add_column(sa.Column("mail", sa.Text(), nullable=False, server_default=""))
         batch.add_column(sa.Column("next_catalogue", UtcTime(), nullable=True))
         batch.add_column(sa.Column("also", Json(), nullable=False, server_default="[]"))
+    op.execute("update supplier set next_catalogue = next_sweep")
     with op.batch_alter_table("token") as batch:
         batch.add_column(sa.Column("read_anew", sa.Boolean(), nullable=False, server_default=sa.false()))
 
