@@ -17,7 +17,7 @@ from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item, Sample, SavedSearch, SupplierRequest
 from amber_lane.data.watch import Sighting, Sweep
 from amber_lane.jobs.longjobs import LongJobs
-from amber_lane.services import delivered, goods, history, lanes, pasting, preparing, publishing, requests, samples, searches, source
+from amber_lane.services import delivered, goods, history, lanes, pasting, preparing, publishing, requests, samples, searches, source, today
 from amber_lane.services.desk import Conflict, DeskError, Invalid
 from amber_lane.services.finder import Finder, Search
 
@@ -316,3 +316,6 @@ def test_items_called_otherwise_overnight_stop_the_lanes_that_no_longer_fit(shop
     assert shop.listing(3).state == "paused" and shop.listing(2).state == "live"
     assert {number: shop.listing(number).title for number in (1, 2, 3)} == words, "what buyers read is ours"
     assert "3 items otherwise" in shop.act("lane.words").told
+    with shop.db.reading() as s:
+        waits = {one.key: one for one in today.troubles(shop.desk(s))}
+    assert "1 listing has no lane that works: I-3 was" in waits["shut"].told

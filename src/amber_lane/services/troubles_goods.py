@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from sqlalchemy import String, case, cast, func, literal, select
 
@@ -200,21 +200,28 @@ def _not_sent(desk: Desk) -> Iterator[Trouble]:
 
 def _no_rate(desk: Desk) -> Iterator[Trouble]:
     """Lanes whose money cannot be counted in the store's: their listings keep their price until a rate is there."""
-    known = select(Rate.id).where(Rate.base == Supplier.currency, Rate.quote == Listing.currency)
-    rows = desk.s.execute(
-        select(Supplier.currency, Listing.currency, func.count(func.distinct(Listing.id)), func.min(Lane.opened_at))
-        .select_from(Listing)
-        .join(Lane, (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id))
-        .join(Supplier, Supplier.id == Lane.supplier_id)
-        .where(Lane.until.is_(None), Supplier.currency != Listing.currency, ~known.exists(), Listing.state.in_(("live", "paused")))
-        .group_by(Supplier.currency, Listing.currency)
-    ).all()
-    for base, quote, n, since in rows:
+    found: dict[tuple[str, str], tuple[int, datetime]] = {}
+    for base in (Supplier.currency, Item.currency):
+        known = select(Rate.id).where(Rate.base == base, Rate.quote == Listing.currency)
+        rows = desk.s.execute(
+            select(base, Listing.currency, func.count(func.distinct(Listing.id)), func.min(Lane.opened_at))
+            .select_from(Listing)
+            .join(Lane, (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id))
+            .join(Supplier, Supplier.id == Lane.supplier_id)
+            .join(LanePart, LanePart.lane_id == Lane.id)
+            .join(Item, Item.id == LanePart.item_id)
+            .where(Lane.until.is_(None), base != Listing.currency, ~known.exists(), Listing.state.in_(("live", "paused")))
+            .group_by(base, Listing.currency)
+        ).all()
+        for money, quote, n, since in rows:
+            if n > found.get((money, quote), (0, None))[0]:
+                found[money, quote] = (n, since)
+    for (money, quote), (n, since) in found.items():
         yield Trouble(
-            f"rate:{base}-{quote}",
+            f"rate:{money}-{quote}",
             "price",
             "No rate",
-            f"No exchange rate from {base} to {quote}: {n} {'listings keep their' if n > 1 else 'listing keeps its'} price",
+            f"No exchange rate from {money} to {quote}: {n} {'listings keep their' if n > 1 else 'listing keeps its'} price",
             "what an item costs cannot be counted in the store's money",
             since,
             Step("Enter the rate", go="/price?view=fees"),
@@ -223,4 +230,32 @@ def _no_rate(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_oversell, _unmapped_listings, _sweeps, _doubts, _waiting_listings, _not_sent, _no_rate)
+def _shut(desk: Desk) -> Iterator[Trouble]:
+    """Listings all of whose lanes are shut: nothing can be bought for them, so they show nothing."""
+    fits = (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id) & Lane.until.is_(None)
+    works = select(Lane.id).where(fits, Lane.state != "shut").correlate(Listing)
+    rows = desk.s.execute(
+        select(Listing.id, Listing.profit, Sku.pace, func.min(Lane.why))
+        .join(Sku, Sku.id == Listing.sku_id)
+        .join(Lane, fits)
+        .where(Listing.state.in_(("live", "paused")), Listing.paused_by != "hand", ~works.exists())
+        .group_by(Listing.id, Listing.profit, Sku.pace)
+        .order_by(Sku.pace.desc(), Listing.id)
+    ).all()
+    if rows:
+        n = len(rows)
+        yield Trouble(
+            "shut",
+            "lanes",
+            "Lane shut",
+            f"{n} listing{'s have' if n > 1 else ' has'} no lane that works: {rows[0][3] or 'shut by hand'}",
+            "nothing can be bought for them, so they show nothing",
+            desk.now,
+            Step(f"See {n}", go="/lanes?view=settled&lane=shut"),
+            half_up(sum(pace * max(profit or 0, 0) for _, profit, pace, _ in rows), PPM),
+            True,
+            count=n,
+        )
+
+
+SOURCES = (_oversell, _unmapped_listings, _shut, _sweeps, _doubts, _waiting_listings, _not_sent, _no_rate)
