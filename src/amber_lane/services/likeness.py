@@ -156,11 +156,16 @@ class Ours:
         return out
 
     def warm(self, engine: Engine) -> None:
-        """Make them ready beside whatever else begins, so that the first look does not wait for it."""
+        """Make them ready beside whatever else begins, so that the first look does not wait for it.
+
+        A large catalogue would slow down all other beginnings; it is made ready when somebody first looks for goods.
+        """
         with self.lock:
             if self.made is None and self.making is None:
                 with Session(engine) as s:
                     mark = _mark(s)
+                if mark[0] > AT_ONCE:
+                    return
                 self.making = threading.Thread(target=self._make, args=(engine, mark), daemon=True)
                 self.making.start()
 
