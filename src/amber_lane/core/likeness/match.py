@@ -21,10 +21,10 @@ if TYPE_CHECKING:
 OPEN, REVIEW, NONE = "open", "review", "none"
 # What must be alike before anything is sure, and before a person is asked at all.
 LIKE_WITH_ID, LIKE_ALONE, ASK_FROM = 0.5, 0.9, 40.0
-SHOWN, LOOKED_AT, CHUNK = 5, 12, 256
+SHOWN, LOOKED_AT, CHUNK = 5, 9, 256
 # A price that stands this many deviations from what is usual for its cost speaks against it.
 ODD_PRICE = 2.2
-COMMON = 0.25
+COMMON = 0.12
 LEARNT_FROM = 1500
 
 

@@ -23,6 +23,8 @@ COUNTS = {"one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven
 SETS = frozenset(["pack", "set", "box", "bag", "bundle", "lot", "tub", "sleeve", "carton"])
 ALONE = {"pair": 2, "twin": 2, "duo": 2, "trio": 3, "triple": 3, "dozen": 12, "single": 1}
 PIECES = frozenset(["pieces", "pack", "er", "units", "count", "ct", "off"])
+_YEAR = re.compile(r"^(19|20)\d\d$")
+_ODD = re.compile(r"[\W_]+")
 _PAPER = re.compile(r"^[ab]\d$")
 _WHOLE = re.compile(r"^\d{1,4}$")
 _NUM = re.compile(r"^\d+(\.\d+)?$")
@@ -69,10 +71,10 @@ def read_thing(
     price: float = 0.0,
 ) -> Thing:
     """A thing from its split title and its numbers. pack: what its supplier says; more than one counts before the title."""
-    out = Thing(key, gtin=check_gtin(gtin), mpn=re.sub(r"[\W_]+", "", mpn).upper(), price=price)
+    out = Thing(key, gtin=check_gtin(gtin), mpn=_ODD.sub("", mpn).upper() if mpn else "", price=price)
     words = vocabulary.read(title)
     rest = _take_sizes(_take_times(_take_measures(_take_packs(words, out), out), out), out)
-    out.words = Counter(word for word in rest if word not in EMPTY and not re.fullmatch(r"(19|20)\d\d", word))
+    out.words = Counter(word for word in rest if word not in EMPTY and not _YEAR.match(word))
     out.brand = tuple(word for word in vocabulary.read(brand) if word not in EMPTY)
     for word in out.brand:
         if word not in out.words:

@@ -175,6 +175,7 @@ class Vocabulary:
                 if len(mine := with_.setdefault(word, set())) < 400:
                     mine.add(n)
         self.taken: dict[str, tuple[str, ...]] = {}
+        self.known: dict[str, tuple[str, ...]] = {}
         words = [word for word in seen if word.isalpha()]
         common = sorted((word for word in words if seen[word] >= 4 and len(word) >= 3), key=lambda word: -seen[word])
         self._mend_typing(words, common, seen, pairs)
@@ -221,10 +222,12 @@ class Vocabulary:
         """A title's words as they are taken."""
         out: list[str] = []
         for raw in title:
-            word = plainly(raw)
-            for one in self.taken.get(word, (word,)):
-                last = self.taken.get(one, (one,))
-                out += [plainly(one) for one in last]
+            known = self.known.get(raw)
+            if known is None:
+                word = plainly(raw)
+                taken = [last for one in self.taken.get(word, (word,)) for last in self.taken.get(one, (one,))]
+                known = self.known[raw] = tuple(plainly(one) for one in taken)
+            out += known
         return out
 
 
