@@ -24,7 +24,7 @@ LIKE_WITH_ID, LIKE_ALONE, ASK_FROM = 0.5, 0.9, 40.0
 SHOWN, LOOKED_AT, CHUNK = 5, 9, 256
 # A price that stands this many deviations from what is usual for its cost speaks against it.
 ODD_PRICE = 2.2
-COMMON = 0.12
+COMMON = 0.25
 LEARNT_FROM = 1500
 
 
