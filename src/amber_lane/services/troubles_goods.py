@@ -201,19 +201,23 @@ def _not_sent(desk: Desk) -> Iterator[Trouble]:
 def _no_rate(desk: Desk) -> Iterator[Trouble]:
     """Lanes whose money cannot be counted in the store's: their listings keep their price until a rate is there."""
     found: dict[tuple[str, str], tuple[int, datetime]] = {}
-    for base in (Supplier.currency, Item.currency):
-        known = select(Rate.id).where(Rate.base == base, Rate.quote == Listing.currency)
-        rows = desk.s.execute(
-            select(base, Listing.currency, func.count(func.distinct(Listing.id)), func.min(Lane.opened_at))
-            .select_from(Listing)
-            .join(Lane, (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id))
-            .join(Supplier, Supplier.id == Lane.supplier_id)
-            .join(LanePart, LanePart.lane_id == Lane.id)
-            .join(Item, Item.id == LanePart.item_id)
-            .where(Lane.until.is_(None), base != Listing.currency, ~known.exists(), Listing.state.in_(("live", "paused")))
-            .group_by(base, Listing.currency)
-        ).all()
-        for money, quote, n, since in rows:
+    rates = set(desk.s.execute(select(Rate.base, Rate.quote)).tuples().all())
+    stores = set(desk.s.scalars(select(Store.currency)))
+    told = desk.s.execute(select(Supplier.currency, Supplier.also)).tuples().all()
+    monies = {money for own, also in told for money in (own, *(also or []))}
+    wanting = [(money, quote) for money in monies for quote in stores if money != quote and (money, quote) not in rates]
+    # Nearly always all rates are there, and nobody's listings need be counted.
+    for money, quote in wanting:
+        for column in (Supplier.currency, Item.currency):
+            n, since = desk.s.execute(
+                select(func.count(func.distinct(Listing.id)), func.min(Lane.opened_at))
+                .select_from(Listing)
+                .join(Lane, (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id))
+                .join(Supplier, Supplier.id == Lane.supplier_id)
+                .join(LanePart, LanePart.lane_id == Lane.id)
+                .join(Item, Item.id == LanePart.item_id)
+                .where(Lane.until.is_(None), column == money, Listing.currency == quote, Listing.state.in_(("live", "paused")))
+            ).one()
             if n > found.get((money, quote), (0, None))[0]:
                 found[money, quote] = (n, since)
     for (money, quote), (n, since) in found.items():
@@ -234,11 +238,14 @@ def _shut(desk: Desk) -> Iterator[Trouble]:
     """Listings all of whose lanes are shut: nothing can be bought for them, so they show nothing."""
     fits = (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id) & Lane.until.is_(None)
     works = select(Lane.id).where(fits, Lane.state != "shut").correlate(Listing)
+    some = select(Lane.sku_id).where(Lane.state == "shut", Lane.until.is_(None))
+    if desk.s.scalar(some.limit(1)) is None:
+        return
     rows = desk.s.execute(
         select(Listing.id, Listing.profit, Sku.pace, func.min(Lane.why))
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Lane, fits)
-        .where(Listing.state.in_(("live", "paused")), Listing.paused_by != "hand", ~works.exists())
+        .where(Listing.sku_id.in_(some), Listing.state.in_(("live", "paused")), Listing.paused_by != "hand", ~works.exists())
         .group_by(Listing.id, Listing.profit, Sku.pace)
         .order_by(Sku.pace.desc(), Listing.id)
     ).all()
