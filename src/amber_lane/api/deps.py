@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Annotated
 
 from fastapi import Depends, HTTPException, Request
@@ -16,6 +16,7 @@ from ..jobs.worker import Worker
 from ..services.desk import Desk
 from ..services.finder import Finder
 from ..services.setup import Doors
+from ..services.today import Counted
 from ..settings import Settings
 
 
@@ -28,6 +29,7 @@ class House:
     clock: Clock
     doors: Doors
     worker: Worker
+    counted: Counted = field(default_factory=Counted)
 
     @property
     def finder(self) -> Finder:

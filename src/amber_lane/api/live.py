@@ -15,7 +15,7 @@ from sqlalchemy import select, text
 from ..clock import PacedClock
 from ..data.outbox import Job
 from ..data.setup import Supplier
-from ..services import outbox, today, undo
+from ..services import outbox, undo
 from ..services.desk import Desk
 from .deps import House
 
@@ -76,17 +76,17 @@ def pulse_of(base: House) -> Pulse:
             select(Supplier).where(Supplier.next_sweep.is_not(None), Supplier.watching).order_by(Supplier.next_sweep).limit(1)
         )
         jobs = s.scalars(select(Job).where(Job.state.in_(("waiting", "running"))).order_by(Job.id).limit(3)).all()
-        act = undo.last_undoable(desk)
+        act, seen = undo.last_undoable(desk), mark_of(base)
         return Pulse(
             now=desk.now,
             speed=base.clock.speed if isinstance(base.clock, PacedClock) else 1.0,
             practice=bool(base.settings.world),
-            counts=today.counts(desk),
+            counts=base.counted.counts(desk, seen),
             next_sweep=NextSweep(supplier=supplier.name, at=supplier.next_sweep) if supplier and supplier.next_sweep else None,
             jobs=[Running(id=job.id, title=job.title, done=job.done, total=job.total) for job in jobs],
             to_send=outbox.waiting(desk),
             last=LastAct(id=act.id, at=act.at, told=act.told) if act else None,
-            seen=mark_of(base),
+            seen=seen,
         )
 
 
