@@ -10,9 +10,10 @@ from typing import Any
 import anyio
 from fastapi import Request
 from pydantic import BaseModel
-from sqlalchemy import select, text
+from sqlalchemy import func, select, text
 
 from ..clock import PacedClock
+from ..data.orders import Order
 from ..data.outbox import Job
 from ..data.setup import Supplier
 from ..services import outbox, undo
@@ -56,7 +57,10 @@ def mark_of(base: House) -> int:
     """A number that changes with the data."""
     with base.db.reading() as s:
         if base.db.sqlite:
-            return int(s.scalar(text("select coalesce(max(id), 0) from act")) or 0) * 1_000_003 + int(
+            written = int(s.scalar(text("select coalesce(max(id), 0) from act")) or 0) * 1_000_003
+            # New orders come in without an act of their own.
+            written += int(s.scalar(select(func.coalesce(func.max(Order.id), 0))) or 0) * 10_007
+            return written + int(
                 s.scalar(
                     text(
                         "select coalesce(max(id), 0) * 31 + coalesce(sum(state = 'done'), 0) "
