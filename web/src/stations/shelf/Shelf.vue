@@ -147,7 +147,7 @@ const EMPTY: Record<string, [string, string]> = {
         <template v-else
           ><Btn v-if="view === 'differs'" small @click="readAnew">Read {{ text('store') ? 'this store' : 'the stores' }} anew</Btn
           ><Btn small @click="open = 'phrases'">Phrases</Btn><Btn small @click="open = 'words'">What stores take</Btn
-          ><Btn v-if="limited.length" small @click="open = 'allowance'">Allowance</Btn
+          ><Btn v-if="limited.length && view !== 'differs'" small @click="open = 'allowance'">Allowance</Btn
           ><SheetOut :csv="sheet('shelf', 'csv')" :xlsx="sheet('shelf', 'xlsx')"
         /></template>
       </div>
