@@ -99,7 +99,7 @@ class Agent:
 
     def _hand_in(self, page: OrderPage) -> None:
         """Hand in a page; where it is not taken, each order alone, so that a bad one keeps no other waiting."""
-        refused = list(page.unreadable)
+        refused = [text[:500] for text in page.unreadable]
         try:
             told = {"orders": [_order(one) for one in page.orders], "unreadable": refused[:500], "cursor": page.cursor}
             self.office.call("POST", "/orders", told)
@@ -164,7 +164,9 @@ def _why(error: httpx.HTTPStatusError) -> str:
         body = error.response.json()
     except ValueError:
         return "no reason given"
-    fields = body.get("fields") or {} if isinstance(body, dict) else {}
+    if not isinstance(body, dict):
+        return "no reason given"
+    fields = body.get("fields") or {}
     return "; ".join(f"{name} {told}" for name, told in fields.items()) or str(body.get("detail", ""))[:200]
 
 

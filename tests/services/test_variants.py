@@ -182,3 +182,30 @@ def test_a_price_fixed_in_preparation_never_reaches_the_store_and_is_guarded(mug
     mug.write(lambda desk: undo.undo(desk, mug.act("price.hand").id))
     assert the_mug(mug).wanted_price == row.wanted_price
     assert not mug.all(select(Outbox).where(Outbox.subject == f"listing:{row.id}"))
+
+
+def test_what_stands_already_is_never_written_over_and_all_of_it_is_taken_back(mug: Small) -> None:
+    """An item that fills another listing keeps that one's words; a new common title and a dropped size brought back are undone too."""
+    mug.write(lambda desk: publishing.edit(desk, the_mug(mug).id, None, {"description": "The mug's own"}))
+    lost = (SIZES[1], "moss")
+    put(mug, all_of(**{"500_ml_moss": Wish(lost, True, item=4)}))
+    thing = mug.listing(4)
+    assert (thing.title, thing.description, thing.state) == ("Thing 4", "", "live")
+    put(mug, all_of(**{"350_ml_moss": Wish((SIZES[0], "moss"), False)}))
+    before = {row.id: (row.title, row.state) for row in mug.all(select(Listing))}
+    put(mug, all_of(), title="Another mug")
+    after = {row.id: (row.title, row.state) for row in mug.all(select(Listing))}
+    assert sum("Another mug" in title for title, _ in after.values()) >= 2 and after != before
+    mug.write(lambda desk: undo.undo(desk, mug.act("family.keep").id))
+    states = {row.id: (row.title, row.state) for row in mug.all(select(Listing))}
+    assert {number: state for number, (_, state) in states.items()} == {number: state for number, (_, state) in before.items()}
+    assert all(states[number][0] == title for number, (title, state) in before.items() if state != "ended")
+
+
+def test_a_sku_of_another_family_is_not_taken_from_it(mug: Small) -> None:
+    put(mug, all_of())
+    other = mug.listing(5)
+    mug.write(lambda desk: desk.s.add(Variant(family="OTHER", sku_id=other.sku_id, options={"Size": "S"})))
+    done = put(mug, all_of(**{"500_ml_moss": Wish((SIZES[1], "moss"), True, item=5)}))
+    assert "another thing" in done.failed["500 ml, moss"]
+    assert mug.all(select(Variant.family).where(Variant.sku_id == other.sku_id)) == ["OTHER"]

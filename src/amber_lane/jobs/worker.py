@@ -21,7 +21,7 @@ from ..data.source import SavedSearch
 from ..services import pace, purchases, searches, watch
 from ..services.desk import Desk, DeskError
 from ..services.finder import Finder
-from ..services.setup import Doors
+from ..services.setup import UNCALLED, Doors
 from .delivery import Delivery
 from .longjobs import LongJobs, start
 from .reads import Reader
@@ -130,7 +130,8 @@ class Worker:
     def look_again(self, now: datetime) -> None:
         """Catalogues and saved searches whose time has come."""
         with self.db.reading() as s:
-            read = select(Supplier.id, Supplier.name).where(Supplier.next_catalogue <= now, Supplier.watching)
+            called = Supplier.kind.not_in(UNCALLED)
+            read = select(Supplier.id, Supplier.name).where(Supplier.next_catalogue <= now, Supplier.watching, called)
             catalogues = s.execute(read).tuples().all()
         for number, name in catalogues:
             with self.db.writing() as s:

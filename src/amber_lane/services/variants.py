@@ -65,6 +65,7 @@ def keep(
     saved = [{"sku": one.sku_id, "family": one.family, "options": one.options} for one in was.values()]
     texts = {str(sku.id): sku.options for sku in by_id(desk.s, Sku, touched).values()}
     mosts: dict[str, int | None] = {}
+    ended = {one.listing.id for one in before.rows if one.listing and one.listing.state == "ended"}
     cleaner = Cleaner(desk, before.store)
     kept: set[int] = set()
     for values, wish in wanted.items():
@@ -74,6 +75,8 @@ def keep(
             with desk.s.begin_nested():
                 row_now, fresh = _keep_one(desk, finder, before, there[values], wish, title.strip(), cleaner)
                 sku = row_now.sku_id
+                if sku not in was and desk.s.scalar(select(Variant.id).where(Variant.sku_id == sku)):
+                    raise Conflict("its SKU is a size or colour of another thing; drop it there first")
                 texts.setdefault(str(sku), desk.get(Sku, sku, "SKU").options)
                 mosts.setdefault(str(row_now.id), row_now.most)
                 _show_at_most(desk, row_now, wish.most)
@@ -97,7 +100,9 @@ def keep(
     parts = [f"{out.made} made" if out.made else "", f"{out.dropped} dropped" if out.dropped else "", f"{len(kept)} in all"]
     told = f"{family}: sizes and colours, " + ", ".join(part for part in parts if part)
     state = {"variants": saved, "options": texts, "most": mosts, "family": family}
-    desk.log("family.keep", family, told, before=state, after={"acts": inner, "skus": sorted(kept)}, undo=True, count=max(len(kept), 1))
+    back = [number for number, one in by_id(desk.s, Listing, ended).items() if one.state != "ended"]
+    after = {"acts": inner, "skus": sorted(kept), "back": back}
+    desk.log("family.keep", family, told, before=state, after=after, undo=True, count=max(len(kept), 1))
     return look(desk, finder, number, options), out
 
 
@@ -129,15 +134,20 @@ def _keep_one(
         fresh = made.outcome == "made"
         if at.sku is not None and row.sku_id != at.sku.id:
             raise Conflict(f"that item fills another SKU already; open its lane for {at.sku.code} in Lanes first")
-        row.description, row.category, row.tags = model.description, model.category, model.tags
-        row.pictures = list(model.pictures or [])
+        if fresh:
+            row.description, row.category, row.tags = model.description, model.category, model.tags
+            row.pictures = list(model.pictures or [])
     elif row.state == "ended":
         row.state = LISTING.step(row.state, "take_back")
         row.version += 1
     elif at.item is not None and item is not None and item != at.item.id:
         lanes.open_lane(desk, row.sku_id, [lanes.Part(item, Fraction(1))])
     if row.state == "preparing" and title and (fresh or title != matrix.title):
-        row.title = cleaner.title(", ".join([title, *(part for value in wish.values for part in parts_of(value))]))
+        words = {"title": cleaner.title(", ".join([title, *(part for value in wish.values for part in parts_of(value))]))}
+        if fresh:
+            row.title = words["title"]
+        else:
+            publishing.edit(desk, row.id, None, words, pass_on=False)
     if wish.picture:
         _first_picture(desk, row, wish.picture)
     desk.s.flush()
@@ -158,7 +168,7 @@ def _first_picture(desk: Desk, row: Listing, number: int) -> None:
     desk.get(Picture, number, "picture")
     order = [number, *(one for one in row.pictures or [] if one != number)]
     if order != (row.pictures or []):
-        publishing.change_words(desk, row, {"pictures": order})
+        publishing.edit(desk, row.id, None, {"pictures": order}, pass_on=False)
 
 
 def _belong(desk: Desk, sku_id: int, family: str, values: dict[str, str], was: Variant | None) -> bool:
@@ -189,9 +199,12 @@ def take_back(desk: Desk, act: Act, ways: dict[str, Callable[[Desk, Act], Any]])
     for number in sorted(after.get("acts", []), reverse=True):
         one = desk.get(Act, number, "act")
         ways[one.kind](desk, one)
+    for row in by_id(desk.s, Listing, after.get("back", [])).values():
+        if row.state == "preparing":
+            row.state = LISTING.step(row.state, "end")
     skus = {*after.get("skus", []), *(one["sku"] for one in before["variants"])}
-    for row in desk.s.scalars(select(Variant).where(Variant.sku_id.in_(skus) | (Variant.family == before["family"]))).all():
-        desk.s.delete(row)
+    for member in desk.s.scalars(select(Variant).where(Variant.sku_id.in_(skus) | (Variant.family == before["family"]))).all():
+        desk.s.delete(member)
     desk.s.flush()
     for one in before["variants"]:
         desk.s.add(Variant(sku_id=one["sku"], family=one["family"], options=one["options"]))

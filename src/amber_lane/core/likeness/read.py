@@ -39,7 +39,6 @@ class Thing:
     measures: list[tuple[str, tuple[float, ...], str]] = field(default_factory=list)
     sizes: set[str] = field(default_factory=set)
     pack: int = 1
-    told_pack: bool = False
     gtin: str = ""
     mpn: str = ""
     brand: tuple[str, ...] = ()
@@ -53,7 +52,7 @@ def check_gtin(text: str) -> str:
     ('05000003000019', '', '', '00000012345670')
     """
     digits = text.strip().replace(" ", "").replace("-", "")
-    if not digits.isdigit() or not 7 <= len(digits) <= 14 or int(digits) == 0:
+    if not (digits.isascii() and digits.isdigit()) or not 7 <= len(digits) <= 14 or int(digits) == 0:
         return ""
     full = digits.zfill(14)
     total = sum(int(d) * (3 if i % 2 == 0 else 1) for i, d in enumerate(full[:-1]))
@@ -80,7 +79,7 @@ def read_thing(
         if word not in out.words:
             out.words[word] += 1
     if pack > 1:
-        out.pack, out.told_pack = pack, True
+        out.pack = pack
     return out
 
 
@@ -158,7 +157,7 @@ def _take_times(words: list[str], out: Thing) -> list[str]:
 
 def _packed(out: Thing, count: int) -> None:
     if count <= 10_000:
-        out.pack, out.told_pack = count, True
+        out.pack = count
 
 
 def _take_sizes(words: list[str], out: Thing) -> list[str]:
