@@ -25,7 +25,7 @@ from amber_lane.core.cost import (
 )
 from amber_lane.core.money import parse_money, parse_rate, parse_units, plain, show, show_rate
 from amber_lane.core.risk import sold_twice
-from amber_lane.core.route import LaneChoice, LineToFill, plan_order
+from amber_lane.core.route import LaneChoice, Leg, LineToFill, plan_order
 from amber_lane.core.stock import serves, shown
 
 PPM = 1_000_000
@@ -104,7 +104,8 @@ def test_the_chance_of_selling_one_twice_grows_with_sales_and_with_the_time_betw
 
 
 def lane(number: int, cost: int, stock: int = 9, arrives: int = 3, supplier: int = 1, **more) -> LaneChoice:
-    return LaneChoice(number, supplier, supplier, ((number, 1, 1, cost, stock),), Parcel(0, 100, 10), date(2026, 3, arrives), **more)
+    leg = Leg(supplier, supplier, ((number, 1, 1, cost, stock),), Parcel(0, 100, 10))
+    return LaneChoice(number, (leg,), date(2026, 3, arrives), **more)
 
 
 def test_a_plan_takes_the_cheapest_that_may_and_says_why_the_others_may_not() -> None:

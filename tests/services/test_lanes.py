@@ -18,6 +18,7 @@ from amber_lane.data.source import Item
 from amber_lane.services import lanes, likeness
 from amber_lane.services.desk import Conflict, Desk, Invalid, NotFound
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.to_settle import to_settle
 
 from ..small import Small
 
@@ -122,7 +123,7 @@ def test_an_order_that_waited_goes_on_once_its_lane_is_open_and_stops_when_it_is
     assert states() == {"S-6": "needs_lane", "S-1": "held"}
     with small.db.reading() as s:
         assert lanes.effect_of_opening(small.desk(s), s.get(Sku, 6)) == {"lines": 1, "orders": 1}
-        assert [(sku.code, n) for sku, n in lanes.unmapped(small.desk(s))] == [("S-6", 1)]
+        assert [(one.sku.code, one.kind, one.orders) for one in to_settle(small.desk(s))] == [("S-6", "no lane", 1)]
     opened = open_one(small, 6, (6, 1))
     assert states() == {"S-6": "ready", "S-1": "ready"}
     small.write(lambda desk: lanes.change_lane(desk, opened.id, opened.version, state="shut", why="they do not answer"))
@@ -149,7 +150,8 @@ def test_what_cannot_be_a_lane_is_told_and_changes_nothing(small: Small) -> None
         ([], Invalid, "at least one item"),
         ([(1, 1)], Conflict, "has a lane to this item already"),
         ([(2, 1), (2, 1)], Invalid, "twice"),
-        ([(2, 1), (90, 1)], Invalid, "one supplier from one place"),
+        ([(2, 1), (90, 1)], Invalid, "nothing is sent from Far to GB"),
+        ([(2, 1001)], Invalid, "at most 1000"),
         ([(90, 1)], Invalid, "nothing is sent from Far to GB"),
         ([(91, 1)], Invalid, "does not say where"),
         ([(10**6, 1)], NotFound, "no item"),

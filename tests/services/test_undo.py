@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
 from amber_lane.core.options import Option
-from amber_lane.data.lanes import Lane, LanePart
+from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Outbox, Snooze
 from amber_lane.data.prices import Policy, PriceRule, Rate
@@ -22,7 +22,12 @@ from amber_lane.data.source import Sample
 from amber_lane.services import (
     allowance,
     drafts,
+    lane_acts,
+    lane_faults,
+    lane_moves,
+    lane_terms,
     lanes,
+    matching,
     orders,
     phrases,
     preparing,
@@ -30,6 +35,7 @@ from amber_lane.services import (
     publishing,
     purchases,
     samples,
+    sheets_in,
     shelf,
     terms,
     today,
@@ -39,13 +45,17 @@ from amber_lane.services import (
 )
 from amber_lane.services.desk import Conflict, Desk, NotFound
 from amber_lane.services.finder import Finder
+from amber_lane.services.lanes import Wish as LaneWish
+from amber_lane.services.matching import Sure
 from amber_lane.services.variants import Wish
 
 from ..small import BUYER, Small
 
 # What a person can see of a house; versions, times and the log itself go on.
 SEEN = {
-    Lane: ("id", "sku_id", "use", "service", "state", "until"),
+    Lane: ("id", "sku_id", "use", "service", "state", "until", "starts", "ends", "begun", "why"),
+    Rejection: ("sku_id", "item_id"),
+    FaultSeen: ("key",),
     LanePart: ("lane_id", "item_id", "units_num", "units_den"),
     Listing: ("id", "state", "wanted_price", "wanted_quantity", "hand_price", "landed", "paused_by", "title", "description", "most"),
     OrderLine: ("id", "state", "lane_id", "chosen_by"),
@@ -105,6 +115,18 @@ def move(desk: Desk, **what: Any) -> Any:
     return lanes.change_lane(desk, one.id, one.version, **what)
 
 
+def take_sheet(desk: Desk) -> None:
+    kind = sheets_in.kind_of("lanes")
+    head = ("store", "sku", "supplier", "item", "use")
+    rows = [dict(zip(head, row, strict=True)) for row in (("all", "S-1", "SUP", "I-5", "main"), ("all", "s-2", "SUP", "I-1", "spare 1"))]
+    kind.take(desk, kind.check(desk, rows, lambda n: None))
+
+
+def dates(desk: Desk) -> None:
+    one = lane(desk, 1)
+    lane_terms.set_terms(desk, one.id, one.version, {}, desk.now + timedelta(days=1), desk.now + timedelta(days=9))
+
+
 FROM = OriginTerms(
     "main", "Main", "GB", "12:00", 45, [ServiceTerms("slow", "Slow", "GB", 130, 50, 9000, 3, 5, True)], "9 Dock Road", ("2026-12-25",)
 )
@@ -145,6 +167,20 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "an allowance": ("allowance.apply", lambda d: (setattr(first(d, Store), "allowance_units", 6), allowance.apply(d, 1, 24))),
     "a sample": ("sample.order", lambda d: (samples.set_own_address(d, BUYER), samples.order(d, 1))),
     "sizes": ("family.keep", lambda d: variants.keep(d, Finder(), 1, first(d, Listing).version, "Thing", [SIZES], WISHES)),
+    "lanes opened together": (
+        "lane.many",
+        lambda d: lane_acts.in_one(
+            d, "lane.many", {1, 2}, "two", [LaneWish(1, [lanes.Part(3, Fraction(1))]), LaneWish(2, [lanes.Part(4, Fraction(1))])]
+        ),
+    ),
+    "spares made main": ("lane.many", lambda d: lane_acts.change_many(d, [lane(d, 1, 1).id, lane(d, 2).id], "main")),
+    "lanes closed together": ("lane.many", lambda d: lane_acts.change_many(d, [lane(d, 1).id, lane(d, 2).id], "close")),
+    "lanes moved": ("lane.move", lambda d: lane_moves.move(d, 1, {1: 5, 2: 6}, {}, keep_old=False)),
+    "lanes of a sheet": ("lane.sheet", take_sheet),
+    "sure lanes": ("lane.sure", lambda d: matching.open_sure(d, [Sure(50, [1, 2], [{}, {}])])),
+    "items refused": ("lane.refuse", lambda d: lane_acts.refuse(d, 1, [3, 4])),
+    "a fault set aside": ("lane.fault", lambda d: lane_faults.set_aside(d, lane_faults.faults(d)[0].key)),
+    "a lane's dates": ("lane.change", lambda d: dates(d)),
     "a trouble put off": ("snooze", lambda d: today.snooze(d, "hold:2", 8)),
 }
 
@@ -156,7 +192,9 @@ def busy(small: Small) -> Small:
     def make(desk: Desk) -> None:
         lanes.open_lane(desk, 1, [lanes.Part(5, Fraction(1))], use=1)
         desk.s.add(Rate(base="USD", quote="GBP", day=desk.now - timedelta(days=1), nano=790_000_000))
+        lanes.open_lane(desk, 6, [lanes.Part(4, Fraction(2))], use=1)
         drafts.PolicyChange("house", "", {"send": "hand"}).keep(desk)
+        small.list_sku(desk.s, 50)
         small.second_store(desk.s)
         publishing.copy(desk, [4], 2, False)
 

@@ -34,6 +34,7 @@ from . import (
     catalogues,
     families,
     lanes,
+    mapping,
     orders,
     prices,
     program,
@@ -127,7 +128,7 @@ def make_app(house: House) -> FastAPI:
     app.state.house = house
     add_errors(app)
     goods = (allowance, catalogues, asking, source, shelf, families)
-    for part in (session, today, lanes, prices, watch, orders, transit, setup, sheets, program, sending, *goods):
+    for part in (session, today, mapping, lanes, prices, watch, orders, transit, setup, sheets, program, sending, *goods):
         app.include_router(part.router, prefix="/api/v1")
 
     @app.get("/api/health", tags=["app"])

@@ -1,24 +1,26 @@
-"""Lanes: what to settle, candidates, opening and changing, and all settled lanes."""
+"""Lanes: of one SKU, opened, changed and explained; and the list of all."""
 
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, Depends, Query, Response
+from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
+from ..core import trust as core_trust
 from ..core.money import parse_units, show_units
 from ..core.price import Outcome
-from ..data.lanes import LanePart
-from ..data.setup import Origin, Supplier
+from ..data.lanes import Lane, LanePart
+from ..data.setup import Origin, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
-from ..services import lanes, likeness, lists, watch
+from ..services import lane_families, lane_terms, lanes, lists, offers, trust, watch
 from ..services.book import load
-from ..services.desk import Desk, Invalid, by_id
+from ..services.desk import Desk, Invalid
+from ..services.lane_costs import Costing, parts_of
 from ..services.lists import Wish
 from ..services.respond import decide, with_sharers
 from .deps import ReadDesk, WriteDesk
@@ -27,36 +29,36 @@ from .shapes import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, wr
 router = APIRouter(prefix="/lanes", tags=["lanes"])
 
 
-class ToSettle(BaseModel):
-    sku_id: int
-    sku: str
-    title: str
-    orders: int
-
-
-class CandidateOut(BaseModel):
+class LanePartOut(BaseModel):
     item_id: int
     number: str
     title: str
     supplier: str
     origin: str
-    cost: Money
-    stock: int
-    offer: str
-    pack_size: int
-    agrees: list[str]
-    differs: list[str]
-    score: int
-
-
-class LanePartOut(BaseModel):
-    item_id: int
-    number: str
-    title: str
     units: str
     cost: Money
     stock: int
     offer: str
+
+
+class ShareOut(BaseModel):
+    """good of count; expected share and the interval it lies in (5 to 95 %), in percent."""
+
+    good: int
+    count: int
+    mean: float
+    low: float
+    high: float
+
+
+class TrustOut(BaseModel):
+    """What really happened: purchase orders taken, parcels by the promise, days to the door (half within, nine in ten within)."""
+
+    accepted: ShareOut
+    on_time: ShareOut
+    days_seen: int
+    days_usual: int
+    days_sure: int
 
 
 class LaneOut(BaseModel):
@@ -65,16 +67,31 @@ class LaneOut(BaseModel):
     use: int
     state: str
     why: str
+    store: str
+    instead: bool
+    begun: bool
+    starts: datetime | None
+    ends: datetime | None
     supplier: str
     origin: str
     service: str
+    services: dict[str, str]
     opened_at: datetime
     opened_by: str
+    proof: dict[str, Any] | None
     parts: list[LanePartOut]
+    item_cost: Money | None
+    ship: Money | None
+    handling: Money | None
+    landed: Money | None
+    why_not: str
+    days_low: int
+    days_high: int
+    trust: TrustOut
 
 
 class SkuOut(BaseModel):
-    """A SKU with what sells it and what fills it, and what opening a lane would do."""
+    """A SKU with what sells it and what fills it; siblings: other sizes and colours of it, and how many of those have no lane."""
 
     sku_id: int
     sku: str
@@ -85,7 +102,10 @@ class SkuOut(BaseModel):
     price: Money | None
     state: str | None
     listing: int | None
+    stores: list[str]
     orders_waiting: int
+    siblings: int
+    siblings_bare: int
     lanes: list[LaneOut]
 
 
@@ -96,14 +116,18 @@ class LaneRow(BaseModel):
     sku: str
     title: str
     use: int
+    instead: bool
+    begun: bool
     state: str
     why: str
     supplier: str
+    store: str | None
     origin: str
     service: str
     item_id: int
     item: str
     item_title: str
+    items: int
     units_num: int
     units_den: int
     cost: Money
@@ -120,49 +144,76 @@ class LaneRow(BaseModel):
 @router.get("", response_model=Page[LaneRow])
 def settled(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
     rows, total = lists.page(desk, "lanes", ask)
-    return written(
-        {
-            "rows": rows_out(
-                rows, {"cost": "cost_currency", "landed": "currency", "profit": "currency", "net": "currency", "price": "currency"}
-            ),
-            "total": total,
-        }
+    monies = {"cost": "cost_currency", "landed": "currency", "profit": "currency", "net": "currency", "price": "currency"}
+    return written({"rows": rows_out(rows, monies), "total": total})
+
+
+def _trust(one: trust.Trust) -> TrustOut:
+    def shown(part: core_trust.Share) -> ShareOut:
+        mean, low, high = (round(100 * value, 1) for value in (part.mean, part.low, part.high))
+        return ShareOut(good=part.good, count=part.count, mean=mean, low=low, high=high)
+
+    return TrustOut(
+        accepted=shown(one.accepted),
+        on_time=shown(one.on_time),
+        days_seen=one.days.count,
+        days_usual=one.days.usual,
+        days_sure=one.days.sure,
     )
 
 
-@router.get("/to-settle")
-def to_settle(desk: ReadDesk) -> list[ToSettle]:
-    return [ToSettle(sku_id=sku.id, sku=sku.code, title=sku.title, orders=n) for sku, n in lanes.unmapped(desk)]
-
-
-def _lanes(desk: Desk, sku: int) -> list[LaneOut]:
-    found = lanes.lanes_of(desk, sku)
-    items = by_id(desk.s, Item, (part.item_id for _, parts in found for part in parts))
-    suppliers = by_id(desk.s, Supplier, (lane.supplier_id for lane, _ in found))
-    origins = by_id(desk.s, Origin, (lane.origin_id for lane, _ in found))
-    return [
-        LaneOut(
-            id=lane.id,
-            version=lane.version,
-            use=lane.use,
-            state=lane.state,
-            why=lane.why,
-            supplier=suppliers[lane.supplier_id].name,
-            origin=origins[lane.origin_id].name,
-            service=lane.service,
-            opened_at=lane.opened_at,
-            opened_by=lane.opened_by,
-            parts=[_part(part, items[part.item_id]) for part in parts],
+def _lanes(desk: Desk, found: list[Lane], store: Store | None) -> list[LaneOut]:
+    parts, items = parts_of(desk, found)
+    costing = Costing(desk)
+    suppliers, origins = costing.facts.suppliers, costing.origins
+    store = costing.facts.stores.get(store.id) if store else next(iter(costing.facts.stores.values()), None)
+    seen = trust.trusts(desk, [lane.id for lane in found])
+    out = []
+    for lane in found:
+        shop = costing.facts.stores.get(lane.store_id or 0, store)
+        cost = costing.landed(costing.of_lane(lane, parts[lane.id], items, shop.country), shop) if shop else None
+        cur = shop.currency if shop else ""
+        known = cost is not None and not cost.why
+        out.append(
+            LaneOut(
+                id=lane.id,
+                version=lane.version,
+                use=lane.use,
+                state=lane.state,
+                why=lane.why,
+                store=costing.facts.stores[lane.store_id].name if lane.store_id else "",
+                instead=lane.instead,
+                begun=lane.begun,
+                starts=lane.starts,
+                ends=lane.ends,
+                supplier=suppliers[lane.supplier_id].name,
+                origin=origins[lane.origin_id].name,
+                service=lane.service,
+                services=dict(lane.services or {}),
+                opened_at=lane.opened_at,
+                opened_by=lane.opened_by,
+                proof=lane.proof,
+                parts=[_part(part, items[part.item_id], lane, suppliers, origins) for part in parts[lane.id]],
+                item_cost=sure(cost.goods, cur) if cost and known else None,
+                ship=sure(cost.ship, cur) if cost and known else None,
+                handling=sure(cost.handling, cur) if cost and known else None,
+                landed=sure(cost.landed, cur) if cost and known else None,
+                why_not=cost.why if cost else "no store",
+                days_low=cost.days_low if cost else 0,
+                days_high=cost.days_high if cost else 0,
+                trust=_trust(seen[lane.id]),
+            )
         )
-        for lane, parts in found
-    ]
+    return out
 
 
-def _part(part: LanePart, item: Item) -> LanePartOut:
+def _part(part: LanePart, item: Item, lane: Lane, suppliers: dict[int, Supplier], origins: dict[int, Origin]) -> LanePartOut:
     return LanePartOut(
         item_id=item.id,
         number=item.number,
         title=item.title,
+        supplier=suppliers[item.supplier_id].name,
+        origin=origins[part.origin_id or lane.origin_id].name,
         units=show_units(part.units_num, part.units_den),
         cost=sure(item.cost, item.currency),
         stock=item.stock,
@@ -173,7 +224,11 @@ def _part(part: LanePart, item: Item) -> LanePartOut:
 @router.get("/skus/{sku_id}")
 def sku(desk: ReadDesk, sku_id: Big) -> SkuOut:
     row = desk.get(Sku, sku_id, "SKU")
-    listing = desk.s.scalar(select(Listing).where(Listing.sku_id == sku_id).limit(1))
+    listing = offers.listing_of(desk, sku_id)
+    store = desk.get(Store, listing.store_id, "store") if listing else None
+    sold = select(Store.name).join(Listing, Listing.store_id == Store.id).where(Listing.sku_id == sku_id, Listing.state != "ended")
+    family = [one.id for one in lane_families.siblings(desk, row) if one.id != sku_id]
+    laned = set(desk.s.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(family), Lane.until.is_(None), Lane.instead.is_(False))))
     return SkuOut(
         sku_id=row.id,
         sku=row.code,
@@ -184,34 +239,12 @@ def sku(desk: ReadDesk, sku_id: Big) -> SkuOut:
         price=money(listing.wanted_price, listing.currency) if listing else None,
         state=listing.state if listing else None,
         listing=listing.id if listing else None,
+        stores=list(desk.s.scalars(sold.order_by(Store.id))),
         orders_waiting=lanes.effect_of_opening(desk, row)["orders"],
-        lanes=_lanes(desk, sku_id),
+        siblings=len(family),
+        siblings_bare=len(set(family) - laned),
+        lanes=_lanes(desk, [lane for lane, _ in lanes.lanes_of(desk, sku_id)], store),
     )
-
-
-@router.get("/skus/{sku_id}/candidates")
-def candidates(desk: ReadDesk, sku_id: Big, words: Annotated[str, Query(max_length=200)] = "") -> list[CandidateOut]:
-    row = desk.get(Sku, sku_id, "SKU")
-    found = likeness.candidates(desk, row, words, limit=9 if words else 6)
-    suppliers = lanes.supplier_names(desk)
-    origins = by_id(desk.s, Origin, (one.item.origin_id or 0 for one in found))
-    return [
-        CandidateOut(
-            item_id=c.item.id,
-            number=c.item.number,
-            title=c.item.title,
-            supplier=suppliers[c.item.supplier_id],
-            origin=origins[c.item.origin_id].name if c.item.origin_id else "",
-            cost=sure(c.item.cost, c.item.currency),
-            stock=c.item.stock,
-            offer=c.item.offer,
-            pack_size=c.item.pack_size,
-            agrees=c.agrees,
-            differs=c.differs,
-            score=c.score,
-        )
-        for c in found
-    ]
 
 
 class PartAsk(Ask):
@@ -220,14 +253,20 @@ class PartAsk(Ask):
 
 
 class OpenAsk(Ask):
+    """store_id empty = for all stores; instead: an allowed replacement, used only where the store permits it."""
+
     sku_id: Big
     parts: list[PartAsk] = Field(min_length=1, max_length=30)
     use: int = Field(0, ge=0, le=99)
+    store_id: Big | None = None
     service: str | None = Field(None, max_length=50)
+    starts: datetime | None = None
+    ends: datetime | None = None
+    instead: bool = False
 
 
 class Preview(BaseModel):
-    """What a lane would mean, tried and thrown away."""
+    """What a lane would mean, tried and thrown away. sweep_minutes: how often its item is looked at."""
 
     landed: Money | None
     price: Money | None
@@ -235,13 +274,30 @@ class Preview(BaseModel):
     shows: int
     orders: int
     outcome: str
+    sweep_minutes: int
 
 
-def _parts(ask: OpenAsk) -> list[lanes.Part]:
+def _wish(desk: Desk, ask: OpenAsk, proof: bool = False) -> lanes.Wish:
     try:
-        return [lanes.Part(part.item_id, parse_units(part.units)) for part in ask.parts]
+        parts = [lanes.Part(part.item_id, parse_units(part.units)) for part in ask.parts]
     except ValueError as error:
         raise Invalid(str(error), {"units": str(error)}) from error
+    if ask.store_id:
+        desk.get(Store, ask.store_id, "store")
+    for moment in (ask.starts, ask.ends):
+        if moment is not None and moment.tzinfo is None:
+            raise Invalid("a date needs its time zone", {"starts": "has no time zone"})
+    return lanes.Wish(
+        ask.sku_id,
+        parts,
+        ask.use,
+        ask.store_id,
+        ask.service,
+        starts=ask.starts,
+        ends=ask.ends,
+        instead=ask.instead,
+        proof=offers.proof_for(desk, desk.get(Sku, ask.sku_id, "SKU"), parts[0].item) if proof and len(parts) == 1 else None,
+    )
 
 
 @router.post("/preview")
@@ -249,35 +305,33 @@ def preview(desk: WriteDesk, ask: OpenAsk) -> Preview:
     """Open the lane in a writing transaction (so that it waits its turn), say what came of it, and take it all back."""
     row = desk.get(Sku, ask.sku_id, "SKU")
     orders = lanes.effect_of_opening(desk, row)["orders"]
-    lanes.open_lane(desk, ask.sku_id, _parts(ask), ask.use, service=ask.service, respond_now=False)
+    opened = lanes.open_wish(desk, _wish(desk, ask), respond_now=False)
+    minutes = desk.get(Supplier, opened.supplier_id, "supplier").sweep_minutes
+    out = Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="no listing", sweep_minutes=minutes)
     listing = desk.s.scalar(select(Listing).where(Listing.sku_id == ask.sku_id).limit(1))
     if listing is None:
         desk.s.rollback()
-        return Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="no listing")
+        return out
     book = load(desk, with_sharers(desk, {ask.sku_id}))
     shown = decide(book, counted=False)
     rows = np.flatnonzero(book.sku == ask.sku_id)
     desk.s.rollback()
     if not len(rows):
-        return Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="not on sale")
-    currency, shows = listing.currency, int(shown.quantity[rows[0]])
+        return out.model_copy(update={"outcome": "not on sale"})
+    currency, out.shows = listing.currency, int(shown.quantity[rows[0]])
     if not book.counted[rows[0]]:
-        return Preview(landed=None, price=None, profit=None, shows=shows, orders=orders, outcome="no rate")
-    return Preview(
-        landed=sure(int(book.landed[rows[0]]), currency),
-        price=money(int(shown.priced.price[rows[0]]), currency),
-        profit=money(int(shown.priced.kept.profit[rows[0]]), currency),
-        shows=shows,
-        orders=orders,
-        outcome=Outcome(int(shown.priced.outcome[rows[0]])).name,
-    )
+        return out.model_copy(update={"outcome": "no rate"})
+    out.landed = sure(int(book.landed[rows[0]]), currency)
+    out.price = money(int(shown.priced.price[rows[0]]), currency)
+    out.profit = money(int(shown.priced.kept.profit[rows[0]]), currency)
+    return out.model_copy(update={"outcome": Outcome(int(shown.priced.outcome[rows[0]])).name})
 
 
 @router.post("", status_code=201)
 def open_lane(desk: WriteDesk, ask: OpenAsk) -> Done:
-    lanes.open_lane(desk, ask.sku_id, _parts(ask), ask.use, service=ask.service)
+    lanes.open_wish(desk, _wish(desk, ask, proof=True))
     row = desk.get(Sku, ask.sku_id, "SKU")
-    return Done(told=f"Lane opened for {row.code}")
+    return Done(told=f"Replacement allowed for {row.code}" if ask.instead else f"Lane opened for {row.code}")
 
 
 class ChangeAsk(Ask):
@@ -289,9 +343,98 @@ class ChangeAsk(Ask):
     why: str = Field("", max_length=300)
 
 
+class TermsAsk(Ask):
+    """Whole: what is empty here is without a date, or sent by the lane's own service."""
+
+    version: int
+    services: dict[str, str] = Field(default_factory=dict)
+    starts: datetime | None = None
+    ends: datetime | None = None
+
+
 class CloseAsk(Ask):
     version: int
     why: str = Field("", max_length=300)
+
+
+class VersionAsk(Ask):
+    version: int
+
+
+class Point(BaseModel):
+    at: datetime
+    cost: Money
+    stock: int
+
+
+class LandsIn(BaseModel):
+    """One unit in one country where we sell: by which service, what it costs, when it arrives; why_not where it cannot go."""
+
+    country: str
+    store: str
+    service: str
+    goods: Money | None
+    ship: Money | None
+    handling: Money | None
+    landed: Money | None
+    days_low: int
+    days_high: int
+    why_not: str
+
+
+class LaneBench(BaseModel):
+    """Everything about one lane. ways: services from its place, by country."""
+
+    sku_id: int
+    sku: str
+    title: str
+    lane: LaneOut
+    lands: list[LandsIn]
+    ways: dict[str, list[str]]
+    history: list[Point]
+    story: list[str]
+
+
+@router.get("/{number}")
+def bench(desk: ReadDesk, number: Big) -> LaneBench:
+    row = desk.get(Lane, number, "lane")
+    thing = desk.get(Sku, row.sku_id, "SKU")
+    listing = offers.listing_of(desk, row.sku_id)
+    store = desk.get(Store, listing.store_id, "store") if listing else None
+    costing = Costing(desk)
+    parts, items = parts_of(desk, [row])
+    lands: dict[str, LandsIn] = {}
+    for shop in costing.facts.stores.values():
+        if shop.country in lands or row.store_id not in (None, shop.id):
+            continue
+        cost = costing.landed(costing.of_lane(row, parts[number], items, shop.country), shop)
+        amounts = {} if cost.why else {"goods": cost.goods, "ship": cost.ship, "handling": cost.handling, "landed": cost.landed}
+        lands[shop.country] = LandsIn(
+            country=shop.country,
+            store=shop.name,
+            service=cost.service,
+            days_low=cost.days_low,
+            days_high=cost.days_high,
+            why_not=cost.why,
+            **{key: sure(amounts[key], shop.currency) if key in amounts else None for key in ("goods", "ship", "handling", "landed")},
+        )
+    ways: dict[str, list[str]] = {}
+    for one in costing.facts.services:
+        if one.origin_id == row.origin_id and one.country in lands:
+            ways.setdefault(one.country, []).append(one.code)
+    first = parts[number][0].item_id
+    currency = items[first].currency
+    history = [Point(at=one["at"], cost=sure(one["cost"], currency), stock=one["stock"]) for one in watch.item_history(desk, first)]
+    return LaneBench(
+        sku_id=thing.id,
+        sku=thing.code,
+        title=thing.title,
+        lane=_lanes(desk, [row], store)[0],
+        lands=list(lands.values()),
+        ways=ways,
+        history=history,
+        story=lane_terms.story(desk, row, thing),
+    )
 
 
 @router.patch("/{number}")
@@ -304,16 +447,24 @@ def change(desk: WriteDesk, number: Big, ask: ChangeAsk) -> Done:
     return Done(told="Lane changed")
 
 
+@router.post("/{number}/terms")
+def terms(desk: WriteDesk, number: Big, ask: TermsAsk) -> Done:
+    """From when to when it is in force, and by which service it goes to single countries."""
+    lane_terms.set_terms(desk, number, ask.version, ask.services, ask.starts, ask.ends)
+    return Done(told="Lane changed")
+
+
+@router.post("/{number}/confirm")
+def confirm(desk: WriteDesk, number: Big, ask: VersionAsk) -> Done:
+    """It is right as it is: it may be used again, and what its items cost now is taken as usual."""
+    lane_terms.confirm_lane(desk, number, ask.version)
+    return Done(told="The lane is right as it is, and may be used")
+
+
 @router.post("/{number}/close")
 def close(desk: WriteDesk, number: Big, ask: CloseAsk) -> Done:
     lanes.close_lane(desk, number, ask.version, ask.why)
     return Done(told="Lane closed")
-
-
-class Point(BaseModel):
-    at: datetime
-    cost: Money
-    stock: int
 
 
 @router.get("/items/{item_id}/history")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -24,11 +24,13 @@ router = APIRouter(prefix="/sheets", tags=["sheets"])
 _MONEY = {"price", "landed", "profit", "net", "hand_price", "old_price", "new_price", "paid", "kept", "cost"}
 
 
-def as_file(name: str, form: str, header: Sequence[str], rows: Iterable[Sequence[Any]]) -> Response:
-    """A table as a download."""
+def as_file(
+    name: str, form: str, header: Sequence[str], rows: Iterable[Sequence[Any]], lists: Mapping[str, Sequence[str]] | None = None
+) -> Response:
+    """A table as a download. lists: what a workbook offers in the cells of some columns."""
     if form not in ("csv", "xlsx"):
         raise Invalid("a sheet is taken out as csv or xlsx")
-    body = csv_bytes(header, rows) if form == "csv" else xlsx_bytes(header, rows, name)
+    body = csv_bytes(header, rows) if form == "csv" else xlsx_bytes(header, rows, name, lists)
     kind = "text/csv; charset=utf-8" if form == "csv" else "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
     return Response(body, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}.{form}"'})
 
@@ -37,7 +39,7 @@ def as_file(name: str, form: str, header: Sequence[str], rows: Iterable[Sequence
 def template(desk: ReadDesk, name: str, form: str) -> Response:
     kind = sheets_in.kind_of(name)
     example = [*kind.example, *[""] * (len(kind.required) + len(kind.optional) - len(kind.example))]
-    return as_file(f"{name}-template", form, [*kind.required, *kind.optional], [example])
+    return as_file(f"{name}-template", form, [*kind.required, *kind.optional], [example], sheets_in.lists_of(desk, name))
 
 
 @router.get("/{name}/ours.{form}")

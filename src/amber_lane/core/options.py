@@ -142,3 +142,18 @@ def bare(title: str, options: str) -> str:
     out = re.sub(r"\(\s*[,;]*\s*\)|\[\s*\]", " ", out)
     out = re.sub(r"\s*,[\s,/]*", ", ", out)
     return " ".join(out.split()).strip(" ,-/")
+
+
+_SIZE_WORDS = re.compile(
+    r"(?<!\w)(\d+([.,]\d+)?(\s*x\s*\d+([.,]\d+)?)*\s*(mm|cm|m|ml|l|g|kg|in|inch)?|[ab]\d|(x{0,3}[sl]|m))(?!\w)", re.IGNORECASE
+)
+
+
+def family(title: str, options: str = "") -> str:
+    """What sizes and colours of one thing have in common, in small letters; '' where nothing is left.
+
+    >>> family("Folding star chart, A2, laminated"), family("Dew strap 50 cm (navy)"), family("Dew strap 30 cm moss", "30 cm, moss")
+    ('folding star chart, laminated', 'dew strap', 'dew strap')
+    """
+    left = _COLOUR.sub(" ", _SIZE_WORDS.sub(" ", bare(title, options).casefold()))
+    return bare(left, "")

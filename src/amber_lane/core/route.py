@@ -10,18 +10,29 @@ from .cost import Parcel, packs_needed
 
 
 @dataclass(frozen=True)
-class LaneChoice:
-    """One lane of one line. parts: (item, units num, den, cost of one supplier unit, free stock); weight in grams."""
+class Leg:
+    """What of a lane comes from one place. parts: (item, units num, den, cost of one supplier unit, free stock); weight in grams."""
 
-    lane: int
     supplier: int
     origin: int
     parts: tuple[tuple[int, int, int, int, int], ...]
     parcel: Parcel | None
-    arrives: date | None
     weight: int = 0
+
+
+@dataclass(frozen=True)
+class LaneChoice:
+    """One lane of one line; a kit from several places has a leg for each, and arrives with the last of them."""
+
+    lane: int
+    legs: tuple[Leg, ...]
+    arrives: date | None
     # A reason known beforehand: the lane is shut, or its supplier refused this very line.
     why_not: str | None = None
+
+    @property
+    def parts(self) -> tuple[tuple[int, int, int, int, int], ...]:
+        return tuple(part for leg in self.legs for part in leg.parts)
 
 
 @dataclass(frozen=True)
@@ -63,7 +74,19 @@ class OrderPlan:
 
 
 # The order in which reasons are told: what a person can mend first comes first.
-REASONS = ("no_lane", "no_rate", "refused_before", "not_sent_there", "too_heavy", "too_late", "no_stock", "spend_limit", "least_profit")
+REASONS = (
+    "no_lane",
+    "not_yet",
+    "no_rate",
+    "part_bought",
+    "refused_before",
+    "not_sent_there",
+    "too_heavy",
+    "too_late",
+    "no_stock",
+    "spend_limit",
+    "least_profit",
+)
 
 
 def plan_order(lines: Sequence[LineToFill], promised: date | None, least_profit: int) -> OrderPlan:
@@ -102,27 +125,28 @@ def plan_order(lines: Sequence[LineToFill], promised: date | None, least_profit:
 
 
 def _consider(line: LineToFill, lane: LaneChoice, promised: date | None) -> Considered:
-    goods = _goods(line, lane)
+    goods = sum(_goods(line, leg) for leg in lane.legs)
     ship = handling = 0
     reason: str | None = None
     if lane.why_not:
         reason = lane.why_not
-    elif lane.parcel is None or lane.arrives is None:
+    elif lane.arrives is None or any(leg.parcel is None for leg in lane.legs):
         reason = "not_sent_there"
-    elif not lane.parcel.takes(lane.weight):
+    elif any(leg.parcel and not leg.parcel.takes(leg.weight) for leg in lane.legs):
         reason = "too_heavy"
     elif promised and lane.arrives > promised:
         reason = "too_late"
     elif any(packs_needed(line.quantity, n, d) > stock for _, n, d, _, stock in lane.parts):
         reason = "no_stock"
-    if lane.parcel:
-        handling = lane.parcel.handling
-        ship = lane.parcel.cost(line.quantity, goods, lane.weight) - handling
+    for leg in lane.legs:
+        if leg.parcel:
+            handling += leg.parcel.handling
+            ship += leg.parcel.cost(line.quantity, _goods(line, leg), leg.weight) - leg.parcel.handling
     return Considered(line.line, lane.lane, goods, ship, handling, lane.arrives, reason)
 
 
-def _goods(line: LineToFill, lane: LaneChoice) -> int:
-    return sum(packs_needed(line.quantity, n, d) * cost for _, n, d, cost, _ in lane.parts)
+def _goods(line: LineToFill, leg: Leg) -> int:
+    return sum(packs_needed(line.quantity, n, d) * cost for _, n, d, cost, _ in leg.parts)
 
 
 def _cost(lines: Sequence[LineToFill], chosen: dict[int, LaneChoice]) -> tuple[int, int, int, bool]:
@@ -130,9 +154,10 @@ def _cost(lines: Sequence[LineToFill], chosen: dict[int, LaneChoice]) -> tuple[i
     parcels: dict[tuple[int, int], tuple[int, int, int, Parcel]] = {}
     for line in lines:
         lane = chosen.get(line.line)
-        if lane and lane.parcel:
-            units, goods, weight, parcel = parcels.get((lane.supplier, lane.origin), (0, 0, 0, lane.parcel))
-            parcels[lane.supplier, lane.origin] = (units + line.quantity, goods + _goods(line, lane), weight + lane.weight, parcel)
+        for leg in lane.legs if lane else ():
+            if leg.parcel:
+                units, goods, weight, parcel = parcels.get((leg.supplier, leg.origin), (0, 0, 0, leg.parcel))
+                parcels[leg.supplier, leg.origin] = (units + line.quantity, goods + _goods(line, leg), weight + leg.weight, parcel)
     goods = sum(one[1] for one in parcels.values())
     handling = sum(one[3].handling for one in parcels.values())
     shipping = sum(parcel.cost(units, value, weight) - parcel.handling for units, value, weight, parcel in parcels.values())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
@@ -11,7 +12,10 @@ from .base import Row, Versioned
 
 
 class Lane(Versioned):
-    """use: 0 = main, 1 = spare 1, …; a closed lane keeps its row, with `until` set."""
+    """use: 0 = main, 1 = spare 1, …; a closed lane keeps its row, with `until` set.
+
+    supplier, origin and service are those of its first item; items of a kit may have others of their own.
+    """
 
     __tablename__ = "lane"
     __table_args__ = (
@@ -43,12 +47,22 @@ class Lane(Versioned):
     supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
     origin_id: Mapped[int] = mapped_column(ForeignKey("origin.id"))
     service: Mapped[str]
+    # Countries that another service is used to, by code.
+    services: Mapped[dict[str, Any]] = mapped_column(default=dict)
     use: Mapped[int]
     state: Mapped[str] = mapped_column(default="new")
     why: Mapped[str] = mapped_column(default="")
     opened_at: Mapped[datetime]
     opened_by: Mapped[str]
     until: Mapped[datetime | None]
+    # In force from and up to these moments; begun is unset while the first still lies ahead.
+    starts: Mapped[datetime | None]
+    ends: Mapped[datetime | None]
+    begun: Mapped[bool] = mapped_column(default=True)
+    # An allowed replacement: other goods, used for orders only where the store permits it and nothing else fills them.
+    instead: Mapped[bool] = mapped_column(default=False)
+    # What spoke for it when it was opened: score, agrees, differs, and whether it was opened by itself.
+    proof: Mapped[dict[str, Any] | None]
 
 
 class LanePart(Row):
@@ -64,13 +78,11 @@ class LanePart(Row):
     item_id: Mapped[int] = mapped_column(ForeignKey("item.id"))
     units_num: Mapped[int] = mapped_column(default=1)
     units_den: Mapped[int] = mapped_column(default=1)
-
-
-class Replacement(Versioned):
-    __tablename__ = "replacement"
-    sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"))
-    item_id: Mapped[int] = mapped_column(ForeignKey("item.id"))
-    allowed_by: Mapped[str]
+    # Where this item is sent from and how, where that is not the lane's; '' = by the lane's service.
+    origin_id: Mapped[int | None] = mapped_column(ForeignKey("origin.id"))
+    service: Mapped[str] = mapped_column(default="")
+    # What it cost when a person last said that it is right, in the item's money.
+    cost_then: Mapped[int | None]
 
 
 class Rejection(Row):
@@ -80,5 +92,14 @@ class Rejection(Row):
     __table_args__ = (UniqueConstraint("sku_id", "item_id"),)
     sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"))
     item_id: Mapped[int] = mapped_column(ForeignKey("item.id"))
+    at: Mapped[datetime]
+    by: Mapped[str]
+
+
+class FaultSeen(Row):
+    """A fault of lanes that a person said is none."""
+
+    __tablename__ = "fault_seen"
+    key: Mapped[str] = mapped_column(unique=True)
     at: Mapped[datetime]
     by: Mapped[str]

@@ -142,6 +142,7 @@ class PurchaseLine(Row):
         # A kit buys several items for one order line, but each item of it at most once.
         Index("uq_purchase_line_live", "order_line_id", "item_id", unique=True, sqlite_where=text("live"), postgresql_where=text("live")),
         Index("ix_purchase_line_purchase_id", "purchase_id"),
+        Index("ix_purchase_line_item_id", "item_id"),
     )
     purchase_id: Mapped[int] = mapped_column(ForeignKey("purchase_order.id"))
     order_line_id: Mapped[int] = mapped_column(ForeignKey("order_line.id"))

@@ -29,6 +29,8 @@ class Store(Versioned):
     title_most: Mapped[int | None]
     banned_words: Mapped[list[Any]] = mapped_column(default=list)
     title_order: Mapped[list[Any]] = mapped_column(default=list)
+    # Whether its buyers may be sent an allowed replacement.
+    replacements: Mapped[bool] = mapped_column(default=False)
     orders_cursor: Mapped[str | None]
     next_read: Mapped[datetime | None]
 

@@ -13,7 +13,7 @@ from ..clock import Clock
 from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
-from ..services import catalogues, pasting, preparing, publishing, searches, sheets_in
+from ..services import catalogues, matching, pasting, preparing, publishing, searches, sheets_in, to_settle
 from ..services.desk import Desk, DeskError, in_chunks
 from ..services.finder import Finder
 from ..services.setup import Doors
@@ -94,6 +94,9 @@ class LongJobs:
     def _sheet(self, number: int, body: dict[str, Any], take: bool) -> dict[str, Any]:
         kind = sheets_in.kind_of(body["sheet"])
         path = Path(body["path"])
+        if take and "follow" in body:
+            # It was taken before the worker died; what is left is to look at its listings.
+            return self._follow(number, body["follow"], body)
         sheet = read_sheet(path.read_bytes(), kind.required, kind.optional)
         rows = list(_counted(sheet.rows, lambda n: self.progress(number, 0, n)))
         self.progress(number, 0, len(rows))
@@ -106,9 +109,9 @@ class LongJobs:
             self.progress(number, len(rows))
             with self.db.writing() as s:
                 kind.take(Desk(s, self.clock, body["who"]), checked)
-            for chunk in in_chunks(checked.follow):
-                with self.db.writing() as s:
-                    follow_lanes(Desk(s, self.clock, body["who"]), set(chunk))
+                if checked.follow:
+                    s.execute(update(Job).where(Job.id == number).values(body={**body, "follow": sorted(checked.follow)}))
+            self._follow(number, sorted(checked.follow), body)
         bad = path.with_suffix(".bad.json")
         bad.write_text(json.dumps([[sheet.header], *[[row, why] for row, why in checked.bad]]))
         counts = checked.counts
@@ -120,6 +123,13 @@ class LongJobs:
             "unknown": sheet.unknown,
             "bad": [{"row": row, "why": why} for row, why in checked.bad[:50]],
         }
+
+    def _follow(self, number: int, skus: list[int], body: dict[str, Any]) -> dict[str, Any]:
+        """Listings of many new lanes, a stretch at a time, so that nobody waits long for the lock."""
+        for chunk in in_chunks(skus):
+            with self.db.writing() as s:
+                follow_lanes(Desk(s, self.clock, body["who"]), set(chunk))
+        return {"told": "taken in", "counts": {}, "changes": [], "unknown": [], "bad": []}
 
     def _join(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         reader = Reader(self.db, self.clock, self.doors)
@@ -211,6 +221,24 @@ class LongJobs:
         told += f", {len(bad)} lines could not be used" if bad else ""
         return {"told": told, "counts": counts, "failed": failures, "listings": listings[:2000]}
 
+    def _match(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """SKUs without a lane against all items: what is sure is opened, one act for all of them."""
+        with self.db.writing() as s:
+            matching.learn_patterns(Desk(s, self.clock, body["who"]))
+        with self.db.reading() as s:
+            desk = Desk(s, self.clock, body["who"])
+            wanted = to_settle.without_lane(desk)
+            self.progress(number, 0, len(wanted))
+            sure = matching.find_sure(desk, lambda n: self.progress(number, n), wanted)
+        self.progress(number, len(wanted))
+        opened = 0
+        if sure:
+            with self.db.writing() as s:
+                opened = matching.open_sure(Desk(s, self.clock, body["who"]), sure, "their numbers or all their words agree")
+        left = len(wanted) - opened
+        told = f"{opened} SKUs mapped, {left} wait for a person" if wanted else "every SKU on sale has a lane"
+        return {"told": told, "opened": opened, "left": left}
+
     def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])
         return {"told": ", ".join(f"{n} {kind}" for kind, n in counts.items()) or "nothing changed", "counts": counts}
@@ -232,4 +260,5 @@ _RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
     "publish": LongJobs._publish,
     "saved": LongJobs._saved,
     "sweep": LongJobs._sweep,
+    "match": LongJobs._match,
 }

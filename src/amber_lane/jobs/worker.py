@@ -15,10 +15,11 @@ from sqlalchemy import select
 
 from ..clock import Clock, PacedClock
 from ..connectors.errors import OutsideError
+from ..data.lanes import Lane
 from ..data.session import Database
 from ..data.setup import Carrier, Store, Supplier
 from ..data.source import SavedSearch
-from ..services import pace, purchases, searches, watch
+from ..services import lane_faults, lane_terms, matching, pace, purchases, searches, trust, watch
 from ..services.desk import Desk, DeskError
 from ..services.finder import Finder
 from ..services.setup import UNCALLED, Doors
@@ -44,6 +45,7 @@ class Worker:
         self.stopping = threading.Event()
         self._lock: IO[str] | None = None
         self._paced: Any = None
+        self._laned: Any = None
 
     def start(self) -> None:
         """Wait for the lock in the background, then work."""
@@ -126,6 +128,25 @@ class Worker:
                 desk = Desk(s, self.clock, "Watch")
                 pace.refresh(desk)
                 watch.step_on(desk)
+                trust.follow_trust(desk)
+                lane_faults.refresh(desk)
+        if self._laned is None or now - self._laned > timedelta(minutes=1):
+            self._laned = now
+            self.follow_lanes()
+
+    def follow_lanes(self) -> None:
+        """Lanes whose dates have come; and when new SKUs or items have, a look for those that map themselves."""
+        with self.db.reading() as s:
+            now = self.clock.now()
+            turns = (Lane.begun.is_(False) & (Lane.starts <= now)) | (Lane.ends <= now)
+            dated = s.scalar(select(Lane.id).where(Lane.until.is_(None), turns).limit(1)) is not None
+            fresh = matching.is_due(Desk(s, self.clock, "Lanes"))
+        if dated or fresh:
+            with self.db.writing() as s:
+                desk = Desk(s, self.clock, "Lanes")
+                lane_terms.follow_dates(desk)
+                if fresh and matching.due(desk) and matching.alone(desk):
+                    start(desk, "match", "match-all", "Matching SKUs without a lane", {})
 
     def look_again(self, now: datetime) -> None:
         """Catalogues and saved searches whose time has come."""

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from sqlalchemy import func, select
+from sqlalchemy import Text, case, func, select, type_coerce
 from sqlalchemy.orm import Session
 
 from ..core import cost
@@ -48,15 +48,19 @@ SHUT, GONE = 3, 2
 
 @dataclass
 class Chosen:
-    """Per listing: its lane (0 = none), place of that lane among all, units it could sell, shipping in the supplier's money.
+    """Per listing: its lane (0 = none), place of that lane among all, units it could sell.
 
     closed: it has lanes, and all of them are shut, so nothing can be bought for it.
+    leg_row, leg, leg_ship: the parcels that fill it, one entry for each listing and origin: the listing's row, the place
+    among all legs, shipping in that supplier's money.
     """
 
     lane: Ints
     place: Ints
     available: Ints
-    ship: Ints
+    leg_row: Ints
+    leg: Ints
+    leg_ship: Ints
     supplier_code: list[str]
     parts: dict[int, tuple[tuple[int, int, int], ...]]
     closed: Bools
@@ -79,7 +83,11 @@ class UnitCost:
 
 
 class Lanes:
-    """All open lanes with their items; `free` = supplier units of each item that are not promised yet."""
+    """All open lanes with their items; `free` = supplier units of each item that are not promised yet.
+
+    A lane has one leg for each place that its items are sent from; nearly all have just one. Replacements are not among
+    them: a listing never shows what is there of other goods.
+    """
 
     def __init__(self, desk: Desk, facts: Facts, skus: list[int] | None) -> None:
         self.facts = facts
@@ -87,7 +95,14 @@ class Lanes:
         parts = [_read(desk.s, chunk) for chunk in chunks] or [_read(desk.s, [])]
         self.p = {name: join([part[i] for part in parts]) for i, name in enumerate(_FIELDS)}
         self.p["money"], self.monies = coded(list(self.p["money"]))
-        self.first = np.flatnonzero(np.r_[True, self.p["lane"][1:] != self.p["lane"][:-1]]) if len(self.p["lane"]) else self.p["lane"]
+        p, none = self.p, np.zeros(0, dtype=np.int64)
+        new = p["lane"][1:] != p["lane"][:-1]
+        self.first = np.flatnonzero(np.r_[True, new]) if len(p["lane"]) else none
+        self.leg = np.flatnonzero(np.r_[True, new | (p["origin"][1:] != p["origin"][:-1])]) if len(p["lane"]) else none
+        self.lane_leg = np.searchsorted(self.leg, self.first)
+        self.legs_of = np.diff(np.r_[self.lane_leg, len(self.leg)])
+        self.plain = len(self.leg) == len(self.first)
+        self.by_country = _by_country(desk.s)
         self.free = self._free(desk)
         self._apply_tiers(desk.s)
 
@@ -124,7 +139,8 @@ class Lanes:
         """
         n, first, p = len(sku), self.first, self.p
         zero = np.zeros(n, dtype=np.int64)
-        out = Chosen(zero, zero.copy(), zero.copy(), zero.copy(), [""] * n, {}, np.zeros(n, dtype=np.bool_))
+        none = np.zeros(0, dtype=np.int64)
+        out = Chosen(zero, zero.copy(), zero.copy(), none, none, none, [""] * n, {}, np.zeros(n, dtype=np.bool_))
         if not len(first):
             return out
         free = np.array([self.free[item] for item in p["item"].tolist()], dtype=np.int64)
@@ -140,15 +156,25 @@ class Lanes:
         out.closed[listing[meant]] = True
         out.closed[listing[fits]] = False
         listing, lane = listing[fits], lane[fits]
-        ship, sent = self._shipping(lane, store[listing])
+        # Pairs of listing and leg: where every lane has one leg, they are the pairs of listing and lane.
+        legs = self.legs_of[lane]
+        at = np.cumsum(legs) - legs
+        of_pair = np.arange(len(lane)) if self.plain else np.repeat(np.arange(len(lane)), legs)
+        leg = self.lane_leg[lane] if self.plain else np.arange(len(of_pair)) - np.repeat(at, legs) + np.repeat(self.lane_leg[lane], legs)
+        ship, leg_sent = self._shipping(leg, store[listing[of_pair]])
+        sent = leg_sent if self.plain or not len(leg_sent) else np.logical_and.reduceat(leg_sent, at)
         left = np.where(sent, can[lane], 0)
         # A lane of this very store goes before a general one; one with stock before one without.
         rank = np.lexsort((p["use"][first][lane], lane_store[lane] == 0, left <= 0, listing))
-        listing, lane, ship, left = listing[rank], lane[rank], ship[rank], left[rank]
-        best = np.flatnonzero(np.r_[True, listing[1:] != listing[:-1]]) if len(listing) else listing
+        ranked = listing[rank]
+        best = rank[np.flatnonzero(np.r_[True, ranked[1:] != ranked[:-1]])] if len(listing) else rank
         rows, lanes = listing[best], lane[best]
         out.lane[rows], out.place[rows] = p["lane"][first][lanes], lanes
-        out.available[rows], out.ship[rows] = left[best], ship[best]
+        out.available[rows] = left[best]
+        picked = at[best] if self.plain else np.repeat(at[best] - (np.cumsum(legs[best]) - legs[best]), legs[best])
+        if not self.plain:
+            picked = picked + np.arange(len(picked))
+        out.leg_row, out.leg, out.leg_ship = listing[of_pair[picked]], leg[picked], ship[picked]
         self._name_parts(out, rows, lanes)
         return out
 
@@ -162,40 +188,48 @@ class Lanes:
             out.supplier_code[row] = codes[supplier]
             out.parts[row] = (parts[at],) if end == at + 1 else tuple(parts[at:end])
 
-    def _shipping(self, lane: Ints, store: Ints) -> tuple[Ints, Bools]:
-        """Per pair: shipping of the first unit in the supplier's money, and whether the lane's service goes there at all.
+    def _shipping(self, leg: Ints, store: Ints) -> tuple[Ints, Bools]:
+        """Per pair: shipping of the first unit in the supplier's money, and whether the leg's service goes there at all.
 
         Where it does not, the dearest way from that origin stands in, so that no price is ever made without shipping.
         """
-        origin, service = self.p["origin"][self.first].tolist(), self.p["service"]
-        routes: dict[tuple[int, str], int] = {}
+        p, starts = self.p, self.leg.tolist()
+        origin, lane, service = p["origin"][self.leg].tolist(), p["lane"][self.leg].tolist(), p["service"]
+        routes: dict[tuple[int, str, tuple[tuple[str, str], ...]], int] = {}
+        others = {number: tuple(sorted(one.items())) for number, one in self.by_country.items()}
         route = np.array(
-            [routes.setdefault((o, service[i]), len(routes)) for o, i in zip(origin, self.first.tolist(), strict=True)], dtype=np.int64
+            [
+                routes.setdefault((o, service[i], others.get(n, ()) if others else ()), len(routes))
+                for o, i, n in zip(origin, starts, lane, strict=True)
+            ],
+            dtype=np.int64,
         )
         lands = {land: i for i, land in enumerate(sorted({row.country for row in self.facts.stores.values()}))}
         to = np.zeros(max(self.facts.stores, default=0) + 1, dtype=np.int64)
         for number, row in self.facts.stores.items():
             to[number] = lands[row.country]
-        table = np.full((len(routes), len(lands)), -1, dtype=np.int64)
+        place = {(one.origin_id, one.code, one.country): at for at, one in enumerate(self.facts.services)}
+        table = np.full((max(len(routes), 1), len(lands)), -1, dtype=np.int64)
+        for (number, code, other), row_at in routes.items():
+            for land, column in lands.items():
+                table[row_at, column] = place.get((number, dict(other).get(land, code), land), -1)
         dearest: dict[int, int] = {}
-        for place, one in enumerate(self.facts.services):
-            if (one.origin_id, one.code) in routes and one.country in lands:
-                table[routes[one.origin_id, one.code], lands[one.country]] = place
+        for one in self.facts.services:
             most = max([one.first, *(band[1] for band in one.weight_bands or [])])
             dearest[one.origin_id] = max(dearest.get(one.origin_id, 0), most)
-        chosen = table[route[lane], to[store]]
+        chosen = table[route[leg], to[store]]
         firsts = np.array([*(one.first for one in self.facts.services), 0], dtype=np.int64)
         ship, sent = firsts[chosen], chosen >= 0
-        weights = np.add.reduceat(-(-self.p["weight"] * self.p["num"] // self.p["den"]), self.first)[lane]
-        for place in np.unique(chosen[sent]).tolist():
-            bands = self.facts.services[place].weight_bands
+        weights = np.add.reduceat(-(-p["weight"] * p["num"] // p["den"]), self.leg)[leg] if len(leg) else leg
+        for at in np.unique(chosen[sent]).tolist():
+            bands = self.facts.services[at].weight_bands
             if bands:
-                rows = np.flatnonzero(chosen == place)
-                at = np.searchsorted(np.array([band[0] for band in bands]), weights[rows], "left")
-                ship[rows] = np.array([*(band[1] for band in bands), bands[-1][1]], dtype=np.int64)[at]
-                sent[rows] = at < len(bands)
+                rows = np.flatnonzero(chosen == at)
+                band = np.searchsorted(np.array([one[0] for one in bands]), weights[rows], "left")
+                ship[rows] = np.array([*(one[1] for one in bands), bands[-1][1]], dtype=np.int64)[band]
+                sent[rows] = band < len(bands)
         for pair in np.flatnonzero(chosen < 0).tolist():
-            ship[pair] = dearest.get(origin[int(lane[pair])], 0)
+            ship[pair] = dearest.get(origin[int(leg[pair])], 0)
         return ship, sent
 
     def money(self, chosen: Chosen, currency: list[str], cushion: Ints) -> UnitCost:
@@ -203,30 +237,34 @@ class Lanes:
 
         Where there is no exchange rate nothing is guessed, and the cost is not known.
         """
-        n, first, p = len(chosen.lane), self.first, self.p
-        goods, ship, handling, rebate = np.zeros((4, n), dtype=np.int64)
+        n, p = len(chosen.lane), self.p
+        goods, ship, handling, rebate, asked = np.zeros((5, n), dtype=np.int64)
         out = UnitCost(goods, ship, handling, rebate, np.full(n, NONE, dtype=np.int64), chosen.lane > 0)
-        rows = np.flatnonzero(chosen.lane > 0)
-        if not len(rows):
+        if not len(chosen.leg):
             return out
         codes = {code: i for i, code in enumerate(sorted(set(currency)))}
-        of = np.array([codes[code] for code in currency], dtype=np.int64)
-        lane_supplier = p["supplier"][first]
-        for number in np.unique(lane_supplier[chosen.place[rows]]).tolist():
+        of = np.array([codes[code] for code in currency], dtype=np.int64)[chosen.leg_row]
+        extras = cushion[chosen.leg_row]
+        leg_supplier, leg_handling = p["supplier"][self.leg], p["handling"][self.leg]
+        leg_at = np.repeat(np.arange(len(self.leg)), np.diff(np.r_[self.leg, len(p["lane"])]))
+        used = leg_supplier[chosen.leg]
+        for number in np.unique(used).tolist():
             supplier = self.facts.suppliers[number]
             mine = np.flatnonzero(p["supplier"] == number)
-            starts = np.flatnonzero(np.r_[True, p["lane"][mine][1:] != p["lane"][mine][:-1]])
-            here = rows[lane_supplier[chosen.place[rows]] == number]
+            starts = np.flatnonzero(np.r_[True, leg_at[mine][1:] != leg_at[mine][:-1]])
+            here = np.flatnonzero(used == number)
             of_part = p["money"][mine]
             monies = np.unique(of_part).tolist()
+            of_supplier = leg_supplier == number
             for code, place in codes.items():
                 same = here[of[here] == place]
                 # Where the currency is the same, no cushion is counted.
                 alike = [self.monies[i] for i in monies] == [code] and code == supplier.currency
-                for extra in [0] if alike else np.unique(cushion[same]).tolist():
-                    at = same if alike else same[cushion[same] == extra]
+                for extra in [0] if alike else np.unique(extras[same]).tolist():
+                    at = same if alike else same[extras[same] == extra]
                     if not len(at):
                         continue
+                    rows, leg = chosen.leg_row[at], chosen.leg[at]
                     parts, least, lost = np.zeros((3, len(mine)), dtype=np.int64)
                     try:
                         plain = self.facts.conversion(supplier, code, extra, discount=False)
@@ -235,19 +273,28 @@ class Lanes:
                             parts[some], least[some], lost[some] = self._parts(supplier, mine[some], code, extra, self.monies[money])
                     except NoRate:
                         # Its stock is followed all the same; Today says which rate is wanting.
-                        out.known[at] = False
+                        out.known[rows] = False
                         continue
-                    per_lane, asked, unknown = np.zeros((3, len(first)), dtype=np.int64)
-                    of_supplier = lane_supplier == number
-                    per_lane[of_supplier], asked[of_supplier] = np.add.reduceat(parts, starts), np.add.reduceat(least, starts)
-                    unknown[of_supplier] = np.add.reduceat(lost, starts)
-                    out.known[at] = unknown[chosen.place[at]] == 0
-                    out.goods[at] = per_lane[chosen.place[at]]
-                    out.least_price[at] = np.where(asked[chosen.place[at]] > 0, asked[chosen.place[at]], NONE)
-                    out.rebate[at] = half_up_columns(out.goods[at] * supplier.rebate, PPM)
-                    out.handling[at] = plain.apply(p["handling"][first][chosen.place[at]])
-                    out.ship[at] = plain.apply(chosen.ship[at])
+                    per_leg, least_leg, unknown = np.zeros((3, len(self.leg)), dtype=np.int64)
+                    for target, values in ((per_leg, parts), (least_leg, least), (unknown, lost)):
+                        target[of_supplier] = np.add.reduceat(values, starts)
+                    self._add(out.goods, rows, per_leg[leg])
+                    self._add(asked, rows, least_leg[leg])
+                    self._add(out.rebate, rows, half_up_columns(per_leg[leg] * supplier.rebate, PPM))
+                    self._add(out.handling, rows, plain.apply(leg_handling[leg]))
+                    self._add(out.ship, rows, plain.apply(chosen.leg_ship[at]))
+                    out.known[rows[unknown[leg] > 0]] = False
+        for column in (out.goods, out.ship, out.handling, out.rebate):
+            column[~out.known] = 0
+        out.least_price[:] = np.where(out.known & (asked > 0), asked, NONE)
         return out
+
+    def _add(self, column: Ints, rows: Ints, values: Ints) -> None:
+        """Add to rows; where every lane has one leg, each row comes once."""
+        if self.plain:
+            column[rows] += values
+        else:
+            np.add.at(column, rows, values)
 
     def _parts(self, supplier: Supplier, rows: Ints, code: str, cushion: int, money: str) -> tuple[Ints, Ints, Ints]:
         """Items of one currency in one sold unit: what they cost, the least that is asked for them, whether there is no rate (1)."""
@@ -270,10 +317,10 @@ def _read(s: Session, skus: list[int] | None) -> list[object]:
             Lane.id,
             Lane.sku_id,
             func.coalesce(Lane.store_id, 0),
-            Lane.supplier_id,
-            Lane.origin_id,
+            Item.supplier_id,
+            Origin.id,
             Lane.use,
-            place_of(Lane.state, ("new", "open", "slow", "shut")),
+            case((Lane.begun, place_of(Lane.state, ("new", "open", "slow", "shut"))), else_=SHUT),
             LanePart.item_id,
             LanePart.units_num,
             LanePart.units_den,
@@ -283,16 +330,22 @@ def _read(s: Session, skus: list[int] | None) -> list[object]:
             or_none(Item.least_price),
             Origin.handling,
             Item.weight_g,
-            Lane.service,
+            case((LanePart.service != "", LanePart.service), else_=Lane.service),
             Item.currency,
         )
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
-        .join(Origin, Origin.id == Lane.origin_id)
-        .where(Lane.until.is_(None))
-        .order_by(Lane.sku_id, Lane.use, Lane.id)
+        .join(Origin, Origin.id == func.coalesce(LanePart.origin_id, Lane.origin_id))
+        .where(Lane.until.is_(None), Lane.instead.is_(False))
+        .order_by(Lane.sku_id, Lane.use, Lane.id, Origin.id)
     )
     return fetch_columns(s, query if skus is None else query.where(Lane.sku_id.in_(skus)))
+
+
+def _by_country(s: Session) -> dict[int, dict[str, str]]:
+    """Lanes that send to some countries by another service than their own."""
+    rows = s.execute(select(Lane.id, Lane.services).where(Lane.until.is_(None), type_coerce(Lane.services, Text) != "{}"))
+    return dict(rows.tuples().all())
 
 
 def lane_pairs(s: Session) -> tuple[Ints, Ints]:

@@ -7,13 +7,17 @@ from collections.abc import Mapping, Sequence
 from sqlalchemy import select
 
 from ..core.likeness import Judged, Matcher, Row, judge, told
+from ..core.money import show
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
-from .desk import Desk, by_id
+from .desk import Desk, by_id, in_chunks
 from .likeness import row_of_sku
 
+# A cost that is so many times what it was when a person last said that the lane is right (or so small a part of it) shuts
+# the lane; from the smaller figure on it is put to a person.
+COST_WRONG, COST_ODD = 3, 2
 # A title that is less like our SKU than this share of what it was, and not like it by itself, has moved away.
 FAR, ALIKE = 0.6, 55.0
 
@@ -86,6 +90,32 @@ def look_at_words(desk: Desk, supplier: Supplier, renamed: Mapping[int, tuple[Ro
         desk.log("lane.words", supplier.name, what, why="its words moved away from the SKU's" if shut else "", count=max(len(shut), 1))
     desk.s.flush()
     return touched
+
+
+def look_at_costs(desk: Desk, supplier: Supplier, items: Sequence[int]) -> set[int]:
+    """Items whose believed cost changed: lanes whose cost is out of all proportion to what it was are shut, with both.
+
+    Returns the SKUs concerned. A person's word that it is right makes the new cost the usual one.
+    """
+    then = LanePart.cost_then
+    odd = (then > 0) & ((Item.cost > COST_WRONG * then) | (Item.cost * COST_WRONG < then))
+    query = (
+        select(Lane, Item.number, then, Item.cost, Item.currency)
+        .join(LanePart, LanePart.lane_id == Lane.id)
+        .join(Item, Item.id == LanePart.item_id)
+        .where(Item.supplier_id == supplier.id, Lane.until.is_(None), Lane.state != "shut", odd)
+    )
+    rows = [row for chunk in in_chunks(items) for row in desk.s.execute(query.where(Item.id.in_(chunk)))]
+    for lane, number, was, now, currency in rows:
+        lane.state = "shut"
+        lane.why = f"{number} cost {show(was or 0, currency)} when the lane was opened and {show(now, currency)} now; is it the same thing?"
+        lane.version += 1
+    if rows:
+        n = len(rows)
+        told = f"{n} lane{'s' if n != 1 else ''} of {supplier.name} shut, the first: {rows[0][0].why}"
+        desk.log("lane.cost", supplier.name, told, why="its cost is out of all proportion", count=n)
+    desk.s.flush()
+    return {row[0].sku_id for row in rows}
 
 
 def _moved_away(before: Judged, after: Judged, rows: tuple[Row, Row]) -> bool:

@@ -2,28 +2,53 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import json
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
 from fractions import Fraction
 from typing import Any
 
 from sqlalchemy import func, select
 
 from ..core.money import show_units
+from ..data.base import from_ms, to_ms
 from ..data.lanes import Lane, LanePart
 from ..data.orders import OrderLine
 from ..data.setup import Origin, Service, Store, Supplier
-from ..data.shelf import Listing, Sku
+from ..data.shelf import Sku
 from ..data.source import Item
-from .desk import Conflict, Desk, Invalid, NotFound, by_id
+from .desk import Conflict, Desk, Invalid, NotFound, by_id, in_chunks
 from .planning import replan
 from .respond import respond
+
+# More of an item in one sale, or a larger pack, is a mistake of the hand.
+UNITS_MOST = 1000
 
 
 @dataclass(frozen=True)
 class Part:
     item: int
     units: Fraction
+
+
+@dataclass(frozen=True)
+class Wish:
+    """A lane to be opened. use: 0 = main; store None = for all stores; proof: what spoke for it.
+
+    services: country -> service; instead: an allowed replacement, which goes after all others.
+    """
+
+    sku: int
+    parts: Sequence[Part]
+    use: int = 0
+    store: int | None = None
+    service: str | None = None
+    services: Mapping[str, str] = field(default_factory=dict)
+    starts: datetime | None = None
+    ends: datetime | None = None
+    instead: bool = False
+    proof: dict[str, Any] | None = None
 
 
 def open_lane(
@@ -35,51 +60,88 @@ def open_lane(
     service: str | None = None,
     respond_now: bool = True,
 ) -> Lane:
-    """Open a lane at place `use` (0 = main, at most one after the last); lanes at that place and after move down one.
+    """Open a lane to items, and follow what it means for prices, stock and waiting orders."""
+    return open_wish(desk, Wish(sku_id, parts, use, store_id, service), respond_now)
+
+
+def open_wish(desk: Desk, wish: Wish, respond_now: bool = True) -> Lane:
+    """Open a lane at its place of use (at most one after the last); lanes at that place and after move down one.
 
     respond_now False: it is part of something larger, which logs it and looks at its listings.
-    Invalid when its items are not of one supplier and origin, or nothing is sent from there to the store's country.
+    Invalid when a supplier does not say where an item is sent from, or nothing is sent from there to the stores' countries.
     """
-    sku = desk.get(Sku, sku_id, "SKU")
+    sku = desk.get(Sku, wish.sku, "SKU")
+    items = _items_of(desk, wish.parts)
+    home = items[wish.parts[0].item]
+    if home.origin_id is None:
+        raise Invalid("the supplier does not say where this item is sent from")
+    check_dates(desk, wish.starts, wish.ends)
+    code = wish.service or cheapest_service(desk, home.origin_id, wish.store)
+    _no_twin(desk, sku, wish.parts, wish.store)
+    use = _make_room(desk, wish.sku, wish.store, 99 if wish.instead else wish.use)
+    later = wish.starts is not None and wish.starts > desk.now
+    lane = Lane(
+        sku_id=wish.sku,
+        store_id=wish.store,
+        supplier_id=home.supplier_id,
+        origin_id=home.origin_id,
+        service=code,
+        services={**_elsewhere(desk, home.origin_id, code, wish.store), **wish.services},
+        use=use,
+        state="new",
+        why="not yet proven by a delivery",
+        opened_at=desk.now,
+        opened_by=desk.who,
+        starts=wish.starts,
+        ends=wish.ends,
+        begun=not later,
+        instead=wish.instead,
+        proof=wish.proof,
+    )
+    desk.s.add(lane)
+    desk.s.flush()
+    for part in wish.parts:
+        item = items[part.item]
+        away = item.origin_id != home.origin_id
+        own = cheapest_service(desk, item.origin_id or 0, wish.store) if away else ""
+        desk.s.add(
+            LanePart(
+                lane_id=lane.id,
+                item_id=part.item,
+                units_num=part.units.numerator,
+                units_den=part.units.denominator,
+                origin_id=item.origin_id if away else None,
+                service=own,
+                cost_then=item.cost,
+            )
+        )
+    desk.s.flush()
+    if respond_now:
+        names = ", ".join(f"{show_units(part.units.numerator, part.units.denominator)} × {items[part.item].number}" for part in wish.parts)
+        what = "replacement allowed" if wish.instead else "lane opened"
+        act = desk.log("lane.open", sku.code, f"{sku.code}: {what} to {names}", after={"lane": lane.id, "use": use}, undo=True)
+        respond(desk, [wish.sku], act=act.id)
+        replan(desk)
+    return lane
+
+
+def _items_of(desk: Desk, parts: Sequence[Part]) -> dict[int, Item]:
     if not parts:
         raise Invalid("a lane needs at least one item")
     items = by_id(desk.s, Item, (part.item for part in parts))
     for part in parts:
         if part.item not in items:
             raise NotFound(f"there is no item {part.item}")
-    places = {(item.supplier_id, item.origin_id) for item in items.values()}
-    if len(places) != 1:
-        raise Invalid("all items of a lane must be sent by one supplier from one place; open one lane for each")
-    supplier_id, origin_id = places.pop()
-    if origin_id is None:
-        raise Invalid("the supplier does not say where this item is sent from")
-    code = service or cheapest_service(desk, origin_id, store_id)
-    _no_twin(desk, sku, parts, store_id)
-    use = _make_room(desk, sku_id, store_id, use)
-    lane = Lane(
-        sku_id=sku_id,
-        store_id=store_id,
-        supplier_id=supplier_id,
-        origin_id=origin_id,
-        service=code,
-        use=use,
-        state="new",
-        why="not yet proven by a delivery",
-        opened_at=desk.now,
-        opened_by=desk.who,
-    )
-    desk.s.add(lane)
-    desk.s.flush()
-    desk.s.add_all(
-        LanePart(lane_id=lane.id, item_id=part.item, units_num=part.units.numerator, units_den=part.units.denominator) for part in parts
-    )
-    desk.s.flush()
-    names = ", ".join(f"{show_units(part.units.numerator, part.units.denominator)} × {items[part.item].number}" for part in parts)
-    if respond_now:
-        act = desk.log("lane.open", sku.code, f"{sku.code}: lane opened to {names}", after={"lane": lane.id, "use": use}, undo=True)
-        respond(desk, [sku_id], act=act.id)
-        replan(desk)
-    return lane
+        if not 0 < part.units <= UNITS_MOST or part.units.denominator > UNITS_MOST:
+            raise Invalid(f"units per sale must be more than 0 and at most {UNITS_MOST}, or one of a pack of at most {UNITS_MOST}")
+        if items[part.item].origin_id is None:
+            raise Invalid("the supplier does not say where this item is sent from")
+    return items
+
+
+def check_dates(desk: Desk, starts: datetime | None, ends: datetime | None) -> None:
+    if ends and (ends <= desk.now or (starts and ends <= starts)):
+        raise Invalid("a lane must end after it begins, and not in the past", {"ends": "is not after its beginning"})
 
 
 def cheapest_service(desk: Desk, origin_id: int, store_id: int | None) -> str:
@@ -92,6 +154,24 @@ def cheapest_service(desk: Desk, origin_id: int, store_id: int | None) -> str:
         origin = desk.get(Origin, origin_id, "origin")
         raise Invalid(f"nothing is sent from {origin.name} to {' or '.join(sorted(set(lands)))}")
     return code
+
+
+def ways_elsewhere(desk: Desk, origin_id: int, code: str, store_id: int | None) -> str:
+    """The same as the database keeps it."""
+    return json.dumps(_elsewhere(desk, origin_id, code, store_id))
+
+
+def _elsewhere(desk: Desk, origin_id: int, code: str, store_id: int | None) -> dict[str, str]:
+    """Where a service does not go to a store's country, the cheapest one that does."""
+    lands = set(desk.s.scalars(select(Store.country))) if store_id is None else set()
+    out: dict[str, str] = {}
+    if len(lands) > 1:
+        offered: dict[str, list[str]] = {}
+        query = select(Service.country, Service.code).where(Service.origin_id == origin_id, Service.country.in_(lands))
+        for land, one in desk.s.execute(query.order_by(Service.first)):
+            offered.setdefault(land, []).append(one)
+        out = {land: codes[0] for land, codes in offered.items() if code not in codes}
+    return out
 
 
 def _no_twin(desk: Desk, sku: Sku, parts: Sequence[Part], store_id: int | None) -> None:
@@ -133,7 +213,7 @@ def close_lane(desk: Desk, number: int, version: int, why: str = "") -> Lane:
         raise Conflict("this lane is closed already")
     lane.until = desk.now
     desk.s.flush()
-    _close_gaps(desk, lane.sku_id, lane.store_id)
+    close_gaps(desk, lane.sku_id, lane.store_id)
     sku = desk.get(Sku, lane.sku_id, "SKU")
     act = desk.log("lane.close", sku.code, f"{sku.code}: lane closed", why=why, before={"lane": lane.id, "use": lane.use}, undo=True)
     respond(desk, [lane.sku_id], act=act.id)
@@ -141,7 +221,17 @@ def close_lane(desk: Desk, number: int, version: int, why: str = "") -> Lane:
     return lane
 
 
-def _close_gaps(desk: Desk, sku_id: int, store_id: int | None) -> None:
+def without_any(desk: Desk, skus: Collection[int]) -> set[int]:
+    """Those of some SKUs that have no lane to their own goods."""
+    desk.s.flush()
+    bare = set(skus)
+    for chunk in in_chunks(skus):
+        laned = select(Lane.sku_id).where(Lane.sku_id.in_(chunk), Lane.until.is_(None), Lane.instead.is_(False))
+        bare -= set(desk.s.scalars(laned))
+    return bare
+
+
+def close_gaps(desk: Desk, sku_id: int, store_id: int | None) -> None:
     same = Lane.store_id.is_(None) if store_id is None else Lane.store_id == store_id
     for place, row in enumerate(
         desk.s.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None)).order_by(Lane.use)).all()
@@ -185,17 +275,12 @@ def change_lane(
         raise Conflict("this lane is closed; open a new one")
     sku = desk.get(Sku, lane.sku_id, "SKU")
     parts = desk.s.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
-    before: dict[str, Any] = {
-        "lane": number,
-        "use": lane.use,
-        "service": lane.service,
-        "state": lane.state,
-        "units": [[part.units_num, part.units_den] for part in parts],
-    }
+    before = as_it_is(desk, lane)
     told = []
     if units is not None and (parts[0].units_num, parts[0].units_den) != (units.numerator, units.denominator):
         if len(parts) > 1:
             raise Invalid("a kit's units are changed item by item; close the lane and open it anew")
+        _items_of(desk, [Part(parts[0].item_id, units)])
         parts[0].units_num, parts[0].units_den = units.numerator, units.denominator
         told.append(f"{show_units(units.numerator, units.denominator)} per unit sold")
     if service is not None and service != lane.service:
@@ -232,41 +317,32 @@ def _move(desk: Desk, lane: Lane, use: int) -> None:
     desk.s.flush()
 
 
-def restore_lane(desk: Desk, before: dict[str, Any]) -> None:
-    """Undo a change of a lane."""
-    lane = desk.get(Lane, before["lane"], "lane")
-    num, den = before["units"][0]
-    single = len(before["units"]) == 1
-    change_lane(desk, lane.id, lane.version, Fraction(num, den) if single else None, before["use"], before["service"], before["state"])
+def as_it_is(desk: Desk, lane: Lane) -> dict[str, Any]:
+    parts = desk.s.scalars(select(LanePart).where(LanePart.lane_id == lane.id).order_by(LanePart.id)).all()
+    return {
+        "lane": lane.id,
+        "use": lane.use,
+        "service": lane.service,
+        "state": lane.state,
+        "why": lane.why,
+        "units": [[part.units_num, part.units_den] for part in parts],
+        "services": dict(lane.services or {}),
+        "dates": [None if one is None else to_ms(one) for one in (lane.starts, lane.ends)],
+    }
+
+
+def read_ms(value: int | None) -> datetime | None:
+    return None if value is None else from_ms(value)
 
 
 def effect_of_opening(desk: Desk, sku: Sku) -> dict[str, int]:
     """What waits for a lane of this SKU: lines and orders."""
     lines = desk.s.execute(
         select(func.count(), func.count(func.distinct(OrderLine.order_id))).where(
-            OrderLine.sku_code == sku.code, OrderLine.state == "needs_lane"
+            OrderLine.sku_id == sku.id, OrderLine.state == "needs_lane"
         )
     ).one()
     return {"lines": lines[0], "orders": lines[1]}
-
-
-def unmapped(desk: Desk) -> list[tuple[Sku, int]]:
-    """SKUs on sale without any lane, with how many orders wait for each; those that orders wait for come first."""
-    laned = select(Lane.sku_id).where(Lane.until.is_(None))
-    waits = (
-        select(OrderLine.sku_code, func.count(func.distinct(OrderLine.order_id)).label("n"))
-        .where(OrderLine.state == "needs_lane")
-        .group_by(OrderLine.sku_code)
-        .subquery()
-    )
-    on_sale = select(Listing.sku_id).where(Listing.state.in_(("live", "paused")))
-    rows = desk.s.execute(
-        select(Sku, func.coalesce(waits.c.n, 0))
-        .outerjoin(waits, waits.c.sku_code == Sku.code)
-        .where(Sku.id.not_in(laned), Sku.id.in_(on_sale))
-        .order_by(func.coalesce(waits.c.n, 0).desc(), Sku.code)
-    ).all()
-    return [(row[0], int(row[1])) for row in rows]
 
 
 def supplier_names(desk: Desk) -> dict[int, str]:

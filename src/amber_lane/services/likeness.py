@@ -6,13 +6,13 @@ import re
 import threading
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from sqlalchemy import Engine, func, or_, select
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
-from ..core.likeness import Found, Matcher, Row, judge, match, told
+from ..core.likeness import Evidence, Found, Matcher, Pattern, Row, judge, match, told
 from ..data.lanes import Rejection
 from ..data.shelf import Sku
 from ..data.source import Item
@@ -28,13 +28,14 @@ _WORD = re.compile(r"\w+")
 
 @dataclass(frozen=True)
 class Candidate:
-    """An item that may fill a SKU, with what agrees and what differs. score 0 to 100; decision: open, review, none."""
+    """An item that may fill a SKU, with what agrees and differs, in words and as data. score 0 to 100; decision: open, review, none."""
 
     item: Item
     agrees: list[str]
     differs: list[str]
     score: int
     decision: str
+    evidence: list[Evidence] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -49,12 +50,20 @@ class Close:
 
 
 def row_of_sku(sku: Sku) -> Row:
-    return Row(str(sku.id), sku.title, sku.brand, sku.gtin, sku.mpn, options=sku.options)
+    return Row(str(sku.id), sku.title, sku.brand, sku.gtin, sku.mpn, options=sku.options, number=sku.code)
 
 
 def row_of_item(item: Item) -> Row:
     return Row(
-        str(item.id), item.title, item.brand, item.gtin, item.mpn, item.pack_size, supplier=str(item.supplier_id), options=item.options
+        str(item.id),
+        item.title,
+        item.brand,
+        item.gtin,
+        item.mpn,
+        item.pack_size,
+        supplier=str(item.supplier_id),
+        options=item.options,
+        number=item.number,
     )
 
 
@@ -73,7 +82,7 @@ def search_items(desk: Desk, text: str, supplier: int | None = None, limit: int 
     return list(desk.s.scalars(query))
 
 
-def candidates(desk: Desk, sku: Sku, text: str = "", limit: int = 9) -> list[Candidate]:
+def candidates(desk: Desk, sku: Sku, text: str = "", limit: int = 9, patterns: Sequence[Pattern] = ()) -> list[Candidate]:
     """Items for a SKU, the likest first: those that a search finds, or by its numbers and rarest words.
 
     Pairs that a person has refused are not offered again, unless they are searched for.
@@ -81,26 +90,34 @@ def candidates(desk: Desk, sku: Sku, text: str = "", limit: int = 9) -> list[Can
     if text.strip():
         found = search_items(desk, text)
     else:
-        same = [Item.gtin == sku.gtin] if sku.gtin else []
-        same += [Item.mpn == sku.mpn] if sku.mpn else []
-        found = list(desk.s.scalars(select(Item).where(or_(*same)).limit(20))) if same else []
         refused = set(desk.s.scalars(select(Rejection.item_id).where(Rejection.sku_id == sku.id)))
-        found += by_id(desk.s, Item, _by_words(desk.s, f"{sku.title} {sku.options}")).values()
-        found = [one for one in {one.id: one for one in found}.values() if one.id not in refused]
-    rows = _judged(sku, found)
+        near = by_id(desk.s, Item, near_items(desk, sku, patterns)).values()
+        found = [one for one in near if one.id not in refused]
+    rows = _judged(sku, found, patterns)
     return sorted(rows, key=lambda one: (-one.score, one.item.cost, one.item.id))[:limit]
 
 
-def compare(sku: Sku, item: Item) -> Candidate:
+def near_items(desk: Desk, sku: Sku, patterns: Sequence[Pattern] = ()) -> list[int]:
+    """Items worth comparing with a SKU: with one of its numbers, a number that follows from it, or its rarest words."""
+    same = [Item.gtin == sku.gtin] if sku.gtin else []
+    same += [Item.mpn == sku.mpn] if sku.mpn else []
+    found = list(desk.s.scalars(select(Item.id).where(or_(*same)).limit(20))) if same else []
+    for one in patterns:
+        if number := one.number(sku.code):
+            found += desk.s.scalars(select(Item.id).where(Item.supplier_id == int(one.supplier), Item.number == number))
+    return list(dict.fromkeys([*found, *_by_words(desk.s, f"{sku.title} {sku.options}")]))
+
+
+def compare(sku: Sku, item: Item, patterns: Sequence[Pattern] = ()) -> Candidate:
     """One item against a SKU."""
-    return _judged(sku, [item])[0]
+    return _judged(sku, [item], patterns)[0]
 
 
-def _judged(sku: Sku, items: Sequence[Item]) -> list[Candidate]:
+def _judged(sku: Sku, items: Sequence[Item], patterns: Sequence[Pattern] = ()) -> list[Candidate]:
     if not items:
         return []
-    found = match([row_of_sku(sku)], [row_of_item(one) for one in items], shown=len(items))[0]
-    near = {one.theirs: Candidate(items[one.theirs], *told(one.evidence), _score(one), one.decision) for one in found}
+    found = match([row_of_sku(sku)], [row_of_item(one) for one in items], shown=len(items), patterns=patterns)[0]
+    near = {one.theirs: Candidate(items[one.theirs], *told(one.evidence), _score(one), one.decision, one.evidence) for one in found}
     return [near.get(at) or Candidate(one, [], ["nothing of it is alike"], 0, "none") for at, one in enumerate(items)]
 
 

@@ -85,6 +85,11 @@ _dead = (
     .correlate(Listing)
     .scalar_subquery()
 )
+# A lane is one row, whatever it is made of and wherever its SKU is sold; it shows its first item and one of the listings.
+_first_part = select(func.min(LanePart.id)).where(LanePart.lane_id == Lane.id).correlate(Lane).scalar_subquery()
+_parts_count = select(func.count()).where(LanePart.lane_id == Lane.id).correlate(Lane).scalar_subquery()
+_sold_by = (Listing.lane_id == Lane.id) & (Listing.sku_id == Lane.sku_id)
+_lane_listing = select(func.min(Listing.id)).where(_sold_by).correlate(Lane).scalar_subquery()
 LISTS: dict[str, Listed] = {
     "shelf": Listed(
         select().select_from(Listing).join(Sku, Sku.id == Listing.sku_id).join(Store, Store.id == Listing.store_id),
@@ -159,9 +164,10 @@ LISTS: dict[str, Listed] = {
         .join(Sku, Sku.id == Lane.sku_id)
         .join(Supplier, Supplier.id == Lane.supplier_id)
         .join(Origin, Origin.id == Lane.origin_id)
-        .join(LanePart, LanePart.lane_id == Lane.id)
+        .join(LanePart, LanePart.id == _first_part)
         .join(Item, Item.id == LanePart.item_id)
-        .outerjoin(Listing, and_(Listing.sku_id == Sku.id)),
+        .outerjoin(Store, Store.id == Lane.store_id)
+        .outerjoin(Listing, Listing.id == _lane_listing),
         {
             "id": Lane.id,
             "version": Lane.version,
@@ -169,14 +175,18 @@ LISTS: dict[str, Listed] = {
             "sku": Sku.code,
             "title": Sku.title,
             "use": Lane.use,
+            "instead": Lane.instead,
+            "begun": Lane.begun,
             "state": Lane.state,
             "why": Lane.why,
             "supplier": Supplier.name,
+            "store": Store.name,
             "origin": Origin.name,
             "service": Lane.service,
             "item_id": Item.id,
             "item": Item.number,
             "item_title": Item.title,
+            "items": _parts_count,
             "units_num": LanePart.units_num,
             "units_den": LanePart.units_den,
             "cost": Item.cost,
@@ -192,9 +202,28 @@ LISTS: dict[str, Listed] = {
             "opened_by": Lane.opened_by,
         },
         (Sku.code, Sku.title, Item.number, Item.title),
-        {"state": Lane.state, "supplier": Supplier.code, "use": Lane.use},
+        {
+            "state": Lane.state,
+            "supplier": Lane.supplier_id,
+            "use": Lane.use,
+            "store": Lane.store_id,
+            "kind": case((Lane.instead, "replacement"), (_parts_count > 1, "kit"), else_="plain"),
+            "by": case((type_coerce(Lane.proof, Text).contains('"alone": true'), "itself"), else_="person"),
+        },
         (Lane.id,),
         Lane.until.is_(None),
+        slim=(
+            (select().select_from(Lane), frozenset({Lane.__table__})),
+            (select().select_from(Lane).join(Sku, Sku.id == Lane.sku_id), frozenset({Lane.__table__, Sku.__table__})),
+            (
+                select()
+                .select_from(Lane)
+                .join(Sku, Sku.id == Lane.sku_id)
+                .join(LanePart, LanePart.id == _first_part)
+                .join(Item, Item.id == LanePart.item_id),
+                frozenset({Lane.__table__, Sku.__table__, LanePart.__table__, Item.__table__}),
+            ),
+        ),
     ),
     "responses": Listed(
         select()

@@ -22,7 +22,7 @@ from ..data.shelf import Listing, Sku
 from . import outbox
 from .desk import Conflict, Desk, Invalid
 from .facts import fee_of, fee_rows
-from .planning import OPEN, lines_of, replan, step_line
+from .planning import OPEN, bought_parts, lines_of, replan, step_line
 from .respond import respond
 
 
@@ -122,7 +122,8 @@ def _sold(desk: Desk, store: int, sku: int, quantity: int) -> None:
 
 def _stop_cancelled(desk: Desk, order: Order) -> None:
     lines = lines_of(desk, [order.id])[order.id]
-    stopped = [line for line in lines if line.state in ORDER_LINE.sources("cancel")]
+    bought = bought_parts(desk.s, (line.id for line in lines))
+    stopped = [line for line in lines if line.state in ORDER_LINE.sources("cancel") and line.id not in bought]
     for line in stopped:
         step_line(line, "cancel", "the buyer cancelled at the store")
     if stopped:
@@ -197,7 +198,8 @@ def cancel(desk: Desk, number: int, why: str = "") -> Order:
     """Cancel an order that is not bought, and tell the store to refund it. Cannot be undone: the buyer is told."""
     order = desk.get(Order, number, "order")
     lines = lines_of(desk, [number])[number]
-    if any(line.state not in ORDER_LINE.sources("cancel") and line.state != "cancelled" for line in lines):
+    bought = bought_parts(desk.s, (line.id for line in lines))
+    if any((line.state not in ORDER_LINE.sources("cancel") or line.id in bought) and line.state != "cancelled" for line in lines):
         raise Conflict("a part of this order is bought already; ask the supplier first")
     if all(line.state == "cancelled" for line in lines):
         raise Conflict("this order is cancelled already")

@@ -7,12 +7,13 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import func, select
+from sqlalchemy.orm import Session
 
 from ..core.cost import packs_needed, unit_bought
 from ..core.ids import check_country
 from ..core.money import show
 from ..core.price import NONE
-from ..core.route import LaneChoice, LineToFill, OrderPlan, plan_order
+from ..core.route import LaneChoice, Leg, LineToFill, OrderPlan, plan_order
 from ..core.states import ORDER_LINE
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
@@ -27,6 +28,8 @@ from .policy import policy_for
 OPEN = ("new", "needs_lane", "held", "ready", "refused")
 REASONS = {
     "no_lane": "has no lane that is open",
+    "not_yet": "has a lane that begins later",
+    "part_bought": "is bought in part, and no other lane has that same part: ask that supplier to send it, or to take it back",
     "no_rate": "cannot be counted: the exchange rate to the supplier's money is wanting",
     "refused_before": "was refused by the supplier",
     "not_sent_there": "is not sent to {country}",
@@ -45,6 +48,23 @@ def lines_of(desk: Desk, orders: Iterable[int]) -> dict[int, list[OrderLine]]:
     for chunk in in_chunks(found):
         for line in desk.s.scalars(select(OrderLine).where(OrderLine.order_id.in_(chunk)).order_by(OrderLine.order_id, OrderLine.line_no)):
             found[line.order_id].append(line)
+    return found
+
+
+def service_of(lane: Lane, part: LanePart, country: str) -> str:
+    """By which service an item of a lane is sent to a country."""
+    if part.origin_id in (None, lane.origin_id):
+        return str((lane.services or {}).get(country) or lane.service)
+    return part.service or lane.service
+
+
+def bought_parts(s: Session, lines: Iterable[int]) -> dict[int, dict[int, int]]:
+    """Items and quantities that are bought for order lines and not refused or stopped."""
+    found: dict[int, dict[int, int]] = {}
+    for chunk in in_chunks(lines):
+        rows = select(PurchaseLine.order_line_id, PurchaseLine.item_id, PurchaseLine.quantity)
+        for line, item, quantity in s.execute(rows.where(PurchaseLine.order_line_id.in_(chunk), PurchaseLine.live)):
+            found.setdefault(line, {})[item] = quantity
     return found
 
 
@@ -81,11 +101,7 @@ class _Lookup:
         self.lines = {
             number: [line for line in lines if line.state in OPEN] for number, lines in lines_of(desk, [o.id for o in orders]).items()
         }
-        unknown = {line.sku_code for lines in self.lines.values() for line in lines if line.sku_id is None}
-        found = {row.code: row.id for row in s.scalars(select(Sku).where(Sku.code.in_(unknown)))} if unknown else {}
-        for lines in self.lines.values():
-            for line in lines:
-                line.sku_id = line.sku_id or found.get(line.sku_code)
+        self._name_skus()
         skus = {line.sku_id for lines in self.lines.values() for line in lines if line.sku_id}
         self.lanes: dict[int, list[Lane]] = {}
         for chunk in in_chunks(skus):
@@ -103,6 +119,7 @@ class _Lookup:
         self.holds = {row.order_id: row for row in s.scalars(select(Hold).where(Hold.ended.is_(None)))}
         self.free = self._free_stock()
         line_ids = [line.id for lines in self.lines.values() for line in lines]
+        self.bought = bought_parts(s, line_ids)
         self.refused: set[tuple[int, int]] = set()
         for chunk in in_chunks(line_ids):
             self.refused |= set(
@@ -115,6 +132,25 @@ class _Lookup:
                 .all()
             )
         self.policies: dict[int, dict[str, Any]] = {}
+
+    def _name_skus(self) -> None:
+        """Lines whose SKU nobody has heard of get it made, so that it can be mapped; capitals and small letters are the same."""
+        bare = [line for lines in self.lines.values() for line in lines if line.sku_id is None]
+        if not bare:
+            return
+        wanted = {line.sku_code.lower() for line in bare}
+        found: dict[str, list[Sku]] = {}
+        for sku in self.s.scalars(select(Sku).where(func.lower(Sku.code).in_(wanted)).order_by(Sku.id)):
+            found.setdefault(sku.code.lower(), []).append(sku)
+        for line in bare:
+            mine = found.setdefault(line.sku_code.lower(), [])
+            exact = [sku for sku in mine if sku.code == line.sku_code]
+            if not exact and len(mine) != 1:
+                exact = [Sku(code=line.sku_code, title=line.title or line.sku_code)]
+                self.s.add(exact[0])
+                self.s.flush()
+                mine.append(exact[0])
+            line.sku_id = (exact or mine)[0].id
 
     def _free_stock(self) -> dict[int, int]:
         """Supplier units that no purchase under way has taken; the open orders themselves share what is left, oldest first."""
@@ -134,48 +170,87 @@ class _Lookup:
         }
 
     def _choice(self, order: Order, line: OrderLine, lane: Lane, cushion: int) -> LaneChoice:
-        supplier, origin = self.facts.suppliers[lane.supplier_id], self.origins[lane.origin_id]
-        monies = {supplier.currency, *(self.items[p.item_id].currency for p in self.parts.get(lane.id, []))}
-        if any(money != order.currency and (money, order.currency) not in self.facts.rates for money in monies):
-            return LaneChoice(lane.id, lane.supplier_id, lane.origin_id, (), None, None, why_not="no_rate")
-        converts = {money: self.facts.conversion(supplier, order.currency, cushion, of=money) for money in monies}
-        parts, weight = [], 0
+        """A lane for a line: what of it is bought already costs nothing more and is not bought again."""
+        have = self.bought.get(line.id, {})
+        legs: dict[int, list[tuple[LanePart, int]]] = {}
         for p in self.parts.get(lane.id, []):
-            item, packs = self.items[p.item_id], packs_needed(line.quantity, p.units_num, p.units_den)
-            unit = unit_bought(item.cost, item.tiers or [], packs, converts[item.currency], supplier.tax)
-            parts.append((p.item_id, p.units_num, p.units_den, unit, self.free[p.item_id]))
-            weight += item.weight_g * packs
-        service = self.facts.service_to.get((lane.origin_id, lane.service, order.country))
-        parcel = self.facts.parcel(supplier, origin, service, order.currency, cushion) if service else None
-        why = "no_lane" if lane.state == "shut" else None
-        if any((line.id, p.item_id) in self.refused for p in self.parts.get(lane.id, [])) and line.chosen_by != "person":
-            why = "refused_before"
-        return LaneChoice(
-            lane.id,
-            lane.supplier_id,
-            lane.origin_id,
-            tuple(parts),
-            parcel,
-            arrival(self.desk.now, origin.cut_off, service.days_high) if service else None,
-            weight,
-            why,
-        )
+            packs = packs_needed(line.quantity, p.units_num, p.units_den)
+            if have.get(p.item_id) != packs:
+                legs.setdefault(p.origin_id or lane.origin_id, []).append((p, packs))
+        why = self._why_not(line, lane)
+        made: list[Leg] = []
+        days: list[date] = []
+        for origin_id, parts in legs.items():
+            origin = self.origins[origin_id]
+            supplier = self.facts.suppliers[origin.supplier_id]
+            monies = {supplier.currency, *(self.items[p.item_id].currency for p, _ in parts)}
+            if any(money != order.currency and (money, order.currency) not in self.facts.rates for money in monies):
+                return LaneChoice(lane.id, (), None, why_not="no_rate")
+            converts = {money: self.facts.conversion(supplier, order.currency, cushion, of=money) for money in monies}
+            out, weight = [], 0
+            for p, packs in parts:
+                item = self.items[p.item_id]
+                unit = unit_bought(item.cost, item.tiers or [], packs, converts[item.currency], supplier.tax)
+                out.append((p.item_id, p.units_num, p.units_den, unit, self.free[p.item_id]))
+                weight += item.weight_g * packs
+            service = self.facts.service_to.get((origin_id, service_of(lane, parts[0][0], order.country), order.country))
+            parcel = self.facts.parcel(supplier, origin, service, order.currency, cushion) if service else None
+            if service:
+                days.append(arrival(self.desk.now, origin.cut_off, service.days_high))
+            made.append(Leg(supplier.id, origin_id, tuple(out), parcel, weight))
+        # What is left of a kit whose rest is bought: a day for it is known by what was promised then.
+        arrives = max(days) if days else self.desk.now.date() if not made else None
+        return LaneChoice(lane.id, tuple(made), arrives, why)
+
+    def _why_not(self, line: OrderLine, lane: Lane) -> str | None:
+        mine = {p.item_id for p in self.parts.get(lane.id, [])}
+        if any((line.id, item) in self.refused for item in mine) and line.chosen_by != "person":
+            return "refused_before"
+        if lane.state == "shut" or (lane.ends and lane.ends <= self.desk.now):
+            return "no_lane"
+        if set(self.bought.get(line.id, {})) - mine:
+            return "part_bought"
+        return None if lane.begun else "not_yet"
+
+    def _lanes_for(self, order: Order, line: OrderLine) -> tuple[list[Lane], list[Lane]]:
+        """Lanes of a line's goods in this store, and allowed replacements where the store permits them."""
+        lanes = [lane for lane in self.lanes.get(line.sku_id or 0, []) if lane.store_id in (None, order.store_id)]
+        if line.chosen_by == "person":
+            chosen = [lane for lane in lanes if lane.id == line.lane_id]
+            if chosen:
+                return chosen, []
+        others = [lane for lane in lanes if lane.instead] if self.facts.stores[order.store_id].replacements else []
+        return [lane for lane in lanes if not lane.instead], others
 
     def plan(self, order: Order) -> None:
         lines = self.lines[order.id]
         if not lines:
             return
         policy = self.policies.setdefault(order.store_id, policy_for(self.s, store=self.facts.stores[order.store_id].code))
-        asked = []
-        for line in lines:
-            lanes = [lane for lane in self.lanes.get(line.sku_id or 0, []) if lane.store_id in (None, order.store_id)]
-            if line.chosen_by == "person":
-                lanes = [lane for lane in lanes if lane.id == line.lane_id] or lanes
-            cushion = int(policy["currency_cushion"])
-            asked.append(LineToFill(line.id, line.quantity, line.kept, tuple(self._choice(order, line, lane, cushion) for lane in lanes)))
+        cushion = int(policy["currency_cushion"])
+        ways = {line.id: self._lanes_for(order, line) for line in lines}
+
+        def asked(stuck: set[int]) -> list[LineToFill]:
+            return [
+                LineToFill(
+                    line.id,
+                    line.quantity,
+                    line.kept,
+                    tuple(
+                        self._choice(order, line, lane, cushion)
+                        for lane in (ways[line.id][0] + ways[line.id][1] if line.id in stuck else ways[line.id][0])
+                    ),
+                )
+                for line in lines
+            ]
+
         least = NONE if order.lifted else int(policy["least_order_profit"])
         promised = order.promised_by.date() if order.promised_by and not order.lifted else None
-        found = plan_order(asked, promised, least)
+        found = plan_order(asked(set()), promised, least)
+        # Other goods are sent only where nothing else fills the line, and a person and the store have allowed it.
+        stuck = {line.id for line in lines if line.id not in found.chosen and ways[line.id][1]}
+        if stuck:
+            found = plan_order(asked(stuck), promised, least)
         self._keep_plan(order, found)
         value = sum(line.paid for line in lines)
         reason = found.reason
@@ -183,7 +258,8 @@ class _Lookup:
             reason = "address"
         if reason is None and value > policy["look_over"] and not order.lifted:
             reason = "look_over"
-        self._move(order, lines, found, reason, policy)
+        missing = {line.id for line in lines if not any(ways[line.id])}
+        self._move(order, lines, found, reason, policy, missing)
 
     def _keep_plan(self, order: Order, found: OrderPlan) -> None:
         row = self.plans.get(order.id)
@@ -214,8 +290,9 @@ class _Lookup:
         if row.lanes != lanes:
             row.lanes, row.at = lanes, self.desk.now
 
-    def _move(self, order: Order, lines: list[OrderLine], found: OrderPlan, reason: str | None, policy: dict[str, Any]) -> None:
-        missing = {line.id for line in lines if not self.lanes.get(line.sku_id or 0)}
+    def _move(
+        self, order: Order, lines: list[OrderLine], found: OrderPlan, reason: str | None, policy: dict[str, Any], missing: set[int]
+    ) -> None:
         for line in lines:
             if line.chosen_by == "plan":
                 # A held line too shows by which lane it would go.
@@ -223,8 +300,10 @@ class _Lookup:
             if reason is None:
                 line.lane_id = found.chosen[line.id]
                 _enter(line, "clear", "")
+                have = self.bought.get(line.id, {})
                 for part in self.parts[line.lane_id]:
-                    self.free[part.item_id] -= packs_needed(line.quantity, part.units_num, part.units_den)
+                    if part.item_id not in have:
+                        self.free[part.item_id] -= packs_needed(line.quantity, part.units_num, part.units_den)
             elif line.id in missing:
                 _enter(line, "lack", "its SKU is unknown" if line.sku_id is None else "it has no lane")
             elif missing:

@@ -42,6 +42,10 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "look_over": 40_000,
     "send": "after",
     "send_minutes": 30,
+    # Lanes: whether the sure ones are opened without asking; what share must come in time, and be taken, at least.
+    "open_sure": True,
+    "slow_below": 700_000,
+    "shut_below": 300_000,
 }
 AT_NONE = ("hide", "zero", "leave", "end")
 SENDS = ("hand", "once", "after")

@@ -20,9 +20,9 @@ from ..data.source import Item
 from . import outbox
 from .desk import Conflict, Desk, by_id
 from .facts import Facts
-from .planning import lines_of, replan, step_line
+from .planning import bought_parts, lines_of, replan, service_of, step_line
 from .respond import respond
-from .transit import take_tracking
+from .transit import all_are, take_tracking
 
 
 def ready_orders(desk: Desk) -> list[int]:
@@ -58,20 +58,23 @@ def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
     s = desk.s
     lines = [line for line in lines_of(desk, [order.id])[order.id] if line.state == "ready"]
     lanes = by_id(s, Lane, (line.lane_id or 0 for line in lines))
-    parts = s.scalars(select(LanePart).where(LanePart.lane_id.in_(list(lanes)))).all()
+    parts = s.scalars(select(LanePart).where(LanePart.lane_id.in_(list(lanes))).order_by(LanePart.id)).all()
     items = by_id(s, Item, (part.item_id for part in parts))
+    have = bought_parts(s, (line.id for line in lines))
     store = desk.get(Store, order.store_id, "store")
     address = order.mended or order.address
-    groups: dict[tuple[int, int, str], list[OrderLine]] = {}
+    groups: dict[tuple[int, int, str], list[tuple[OrderLine, LanePart]]] = {}
     for line in lines:
         lane = lanes[line.lane_id or 0]
-        groups.setdefault((lane.supplier_id, lane.origin_id, lane.service), []).append(line)
+        for part in (part for part in parts if part.lane_id == lane.id and part.item_id not in have.get(line.id, {})):
+            place = (items[part.item_id].supplier_id, part.origin_id or lane.origin_id, service_of(lane, part, order.country))
+            groups.setdefault(place, []).append((line, part))
     made = []
     before = s.scalar(select(func.count()).select_from(PurchaseOrder).where(PurchaseOrder.order_id == order.id)) or 0
-    for place, ((supplier_id, origin_id, service), group) in enumerate(groups.items(), before + 1):
+    for nth, ((supplier_id, origin_id, service), group) in enumerate(groups.items(), before + 1):
         supplier, origin = desk.get(Supplier, supplier_id, "supplier"), desk.get(Origin, origin_id, "origin")
         purchase = PurchaseOrder(
-            reference=f"{store.code}-{order.number}-{place}",
+            reference=f"{store.code}-{order.number}-{nth}",
             supplier_id=supplier_id,
             order_id=order.id,
             origin_id=origin_id,
@@ -86,27 +89,25 @@ def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
         s.flush()
         out: list[dict[str, Any]] = []
         weight = 0
-        for line in group:
-            for part in (part for part in parts if part.lane_id == line.lane_id):
-                item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
-                cost = quantity * unit_bought(item.cost, item.tiers or [], quantity, facts.billing(supplier, item.currency), supplier.tax)
-                out.append({"line_no": len(out) + 1, "item": item.number, "quantity": quantity})
-                s.add(
-                    PurchaseLine(
-                        purchase_id=purchase.id,
-                        order_line_id=line.id,
-                        line_no=len(out),
-                        item_id=item.id,
-                        quantity=quantity,
-                        planned_cost=cost,
-                    )
+        for line, part in group:
+            item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
+            cost = quantity * unit_bought(item.cost, item.tiers or [], quantity, facts.billing(supplier, item.currency), supplier.tax)
+            out.append({"line_no": len(out) + 1, "item": item.number, "quantity": quantity})
+            s.add(
+                PurchaseLine(
+                    purchase_id=purchase.id,
+                    order_line_id=line.id,
+                    line_no=len(out),
+                    item_id=item.id,
+                    quantity=quantity,
+                    planned_cost=cost,
                 )
-                purchase.goods += cost
-                weight += item.weight_g * quantity
-            step_line(line, "buy")
+            )
+            purchase.goods += cost
+            weight += item.weight_g * quantity
         terms = facts.service_to.get((origin_id, service, order.country))
         if terms:
-            units = sum(line.quantity for line in group)
+            units = sum({line.id: line.quantity for line, _ in group}.values())
             parcel = facts.parcel(supplier, origin, terms, supplier.currency, 0)
             purchase.shipping = parcel.cost(units, purchase.goods, weight) - parcel.handling
         outbox.put(
@@ -128,6 +129,8 @@ def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
             },
         )
         made.append(purchase)
+    for line in lines:
+        step_line(line, "buy")
     return made
 
 
@@ -191,7 +194,7 @@ def take_answer(desk: Desk, answer: PurchaseAnswer) -> None:
         purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "accept"), desk.now
         purchase.told = ""
         for line in _lines(desk, purchase):
-            if line.state in ORDER_LINE.sources("acknowledge"):
+            if line.state in ORDER_LINE.sources("acknowledge") and all_are(desk, line, ("accepted", "shipped")):
                 step_line(line, "acknowledge")
         _prove_lanes(desk, purchase)
     if answer.tracking:

@@ -221,10 +221,11 @@ def write(desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int 
         | (laned & (book.old_landed != book.landed))
         | (decided.priced.set_by != book.set_by)
         | (book.counted & (book.old_profit != kept.profit))
-        | (book.old_landed == NONE)
+        | (laned == (book.old_landed == NONE))
     )
     if not s.info.get("write"):
         raise RuntimeError("a response is written only in a writing session")
+    has_lane = laned[touched].tolist()
     rows = list(
         zip(
             decided.price[touched].tolist(),
@@ -233,7 +234,11 @@ def write(desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int 
             [PAUSED_BY[i] for i in decided.paused_by[touched].tolist()],
             decided.steady[touched].tolist(),
             [i or None for i in book.lane[touched].tolist()],
-            *(np.where(book.counted, column, 0)[touched].tolist() for column in (book.landed, kept.profit, kept.net)),
+            # Without a lane nobody knows what it costs.
+            *(
+                [value if has else None for value, has in zip(np.where(book.counted, column, 0)[touched].tolist(), has_lane, strict=True)]
+                for column in (book.landed, kept.profit, kept.net)
+            ),
             decided.priced.set_by[touched].tolist(),
             decided.priced.outcome[touched].tolist(),
             (book.version + decided.changed)[touched].tolist(),

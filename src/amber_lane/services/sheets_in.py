@@ -8,14 +8,12 @@ from typing import Any
 from sqlalchemy import select
 
 from ..core.money import plain
-from ..data.lanes import Lane, LanePart
-from ..data.setup import Origin, Store, Supplier
+from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
-from ..data.source import Item
 from .desk import Desk, Invalid
 from .sheets_frame import Checked, Kind
 from .sheets_goods import check_items, check_listings, take_items, take_listings
-from .sheets_lanes import check_lanes, take_lanes
+from .sheets_lanes import check_lanes, out_lanes, take_lanes
 from .sheets_trade import check_orders, check_tracking, take_orders, take_tracking
 
 KINDS = {
@@ -71,34 +69,25 @@ def kind_of(name: str) -> Kind:
     return KINDS[name]
 
 
+def lists_of(desk: Desk, name: str) -> dict[str, list[str]]:
+    """What may stand in some columns of a sheet, for its template."""
+    kind = kind_of(name)
+    columns = {*kind.required, *kind.optional}
+    out: dict[str, list[str]] = {}
+    if "store" in columns:
+        stores = list(desk.s.scalars(select(Store.name).order_by(Store.name)))
+        out["store"] = ["all", *stores] if name == "lanes" else stores
+    if "supplier" in columns:
+        out["supplier"] = list(desk.s.scalars(select(Supplier.name).order_by(Supplier.name)))
+    if "use" in columns:
+        out["use"] = ["main", "spare 1", "spare 2", "spare 3", "replacement"]
+    return out
+
+
 def out_rows(desk: Desk, name: str) -> Iterator[list[Any]]:
     """What we have, in the same columns as the sheet brought in."""
     if name == "lanes":
-        rows = desk.s.execute(
-            select(
-                Store.name,
-                Sku.code,
-                Supplier.name,
-                Item.number,
-                LanePart.units_num,
-                LanePart.units_den,
-                Origin.code,
-                Lane.service,
-                Lane.use,
-            )
-            .select_from(Lane)
-            .join(LanePart, LanePart.lane_id == Lane.id)
-            .join(Sku, Sku.id == Lane.sku_id)
-            .join(Item, Item.id == LanePart.item_id)
-            .join(Supplier, Supplier.id == Lane.supplier_id)
-            .join(Origin, Origin.id == Lane.origin_id)
-            .outerjoin(Listing, Listing.sku_id == Sku.id)
-            .outerjoin(Store, Store.id == Listing.store_id)
-            .where(Lane.until.is_(None))
-            .order_by(Sku.code, Lane.use)
-        )
-        for store, sku, supplier, item, num, den, origin, service, use in rows:
-            yield [store, sku, supplier, item, f"{num}/{den}" if den > 1 else num, origin, service, "main" if use == 0 else f"spare {use}"]
+        yield from out_lanes(desk)
     elif name == "listings":
         for shop, thing, row in desk.s.execute(
             select(Store.name, Sku, Listing)

@@ -1,135 +1,369 @@
-"""The lanes sheet."""
+"""The lanes sheet: one row for each item of a lane, several rows of one SKU, store and use being a kit."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from ..core.money import parse_units
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
-from ..data.shelf import Sku
+from ..data.setup import Origin, Service, Store, Supplier
+from ..data.shelf import Listing, Sku
 from ..data.source import Item
-from . import lanes
-from .desk import Desk, bulk_insert, in_chunks
+from . import lane_acts, lanes
+from .desk import Desk, bulk_insert, bulk_update, in_chunks
 from .planning import replan
 from .respond import respond
 from .sheets_frame import Checked, Names, Row, each, need
 
-# Up to so many SKUs are looked at in the very transaction that takes the rows.
-FEW = 2000
+# Up to so many SKUs are looked at, and can be put back, in the very transaction that takes the rows.
+FEW, UNDOABLE = 2000, 5000
+ALL = ("", "*", "all", "all stores")
+INSTEAD = "replacement"
+_POWER = re.compile(r"^\d([.,]\d+)?[eE]\+?\d+$")
+ONE = Fraction(1)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class _LaneRow:
     sku: int
     code: str
+    store: int | None
     use: int
     item: int
     units: Fraction
     supplier: int
     origin: int
     service: str
+    cost: int
+    instead: bool
+
+
+# Where replacements stand while places are compared; they are numbered after the others when they are taken.
+_LAST = 500
+
+
+class _Known:
+    """What a lanes sheet is checked against, read once."""
+
+    def __init__(self, desk: Desk) -> None:
+        s = desk.s
+        self.desk, self.names = desk, Names(desk)
+        self.skus: dict[str, int] = dict(s.execute(select(Sku.code, Sku.id)).tuples().all())
+        self.low: dict[str, list[str]] = {}
+        for code in self.skus:
+            self.low.setdefault(code.lower(), []).append(code)
+        self.items: dict[tuple[int, str], tuple[int, int | None, int]] = {
+            (supplier, number): (item, origin, cost)
+            for item, supplier, number, origin, cost in s.execute(select(Item.id, Item.supplier_id, Item.number, Item.origin_id, Item.cost))
+        }
+        self.origins = {row.id: row for row in s.scalars(select(Origin))}
+        self.offered = set(s.execute(select(Service.origin_id, Service.code)).tuples().all())
+        self.services: dict[tuple[int, int | None], str] = {}
+        self.many = s.scalar(select(func.count()).select_from(Store)) or 0
+        self.sold: dict[int, set[int]] = {}
+        if self.many > 1:
+            for sku, store in s.execute(select(Listing.sku_id, Listing.store_id).where(Listing.state != "ended")):
+                self.sold.setdefault(sku, set()).add(store)
+
+    def sku(self, code: str) -> int:
+        """A SKU as it is written; in other capitals where that is only one."""
+        found = self.skus.get(code)
+        if found is not None:
+            return found
+        alike = self.low.get(code.lower(), [])
+        if len(alike) == 1:
+            return self.skus[alike[0]]
+        if alike:
+            raise ValueError(f"several SKUs are written like {code!r} but for capitals ({', '.join(sorted(alike)[:3])}); write it exactly")
+        if _POWER.match(code):
+            raise ValueError(f"sku {code} is written in powers of ten, so its digits are lost; format the column as text and save anew")
+        raise ValueError(f"there is no SKU {code!r}")
+
+    def item(self, supplier: Supplier, number: str) -> tuple[int, int, int]:
+        found = self.items.get((supplier.id, number))
+        if found is None:
+            raise ValueError(self._no_item(supplier, number))
+        item, origin, cost = found
+        if origin is None:
+            raise ValueError(f"{supplier.name} does not say where {number} is sent from")
+        return item, origin, cost
+
+    def _no_item(self, supplier: Supplier, number: str) -> str:
+        if _POWER.match(number):
+            return f"item {number} is written in powers of ten, so its digits are lost; format the column as text and save anew"
+        if number.isdigit():
+            bare = number.lstrip("0")
+            near = next((n for s, n in self.items if s == supplier.id and n.lstrip("0") == bare), None)
+            if near:
+                return f"{supplier.name} has no item {number!r}, but {near!r}: are its zeros lost? Format the column as text and save anew"
+        low = next((n for s, n in self.items if s == supplier.id and n.lower() == number.lower()), None)
+        return f"{supplier.name} has no item {number!r}" + (f", but {low!r}" if low else "")
+
+    def store(self, row: Row, sku: int) -> int | None:
+        """None = the lane is for all stores: where it says so, and where the SKU is sold in no other store."""
+        text = row.get("store", "").strip()
+        if text.lower() in ALL:
+            return None
+        store = self.names.store(row)
+        others = self.sold.get(sku, set()) - {store.id}
+        return store.id if others else None
+
+    def service(self, row: Row, origin: int, store: int | None) -> str:
+        code = row.get("service", "").strip()
+        if code:
+            if (origin, code) not in self.offered:
+                raise ValueError(f"there is no service {code!r} from {self.origins[origin].name}")
+            return code
+        if (origin, store) not in self.services:
+            self.services[origin, store] = lanes.cheapest_service(self.desk, origin, store)
+        return self.services[origin, store]
+
+    def check_origin(self, text: str, origin: int) -> None:
+        row = self.origins[origin]
+        if text.lower() not in (row.code.lower(), row.name.lower()):
+            raise ValueError(f"this item is sent from {row.name}, not from {text!r}")
 
 
 def check_lanes(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
-    names, out = Names(desk), Checked()
-    skus = dict(desk.s.execute(select(Sku.code, Sku.id)).tuples().all())
-    items = {(s, n): (i, o) for i, s, n, o in desk.s.execute(select(Item.id, Item.supplier_id, Item.number, Item.origin_id))}
-    services: dict[int, str] = {}
-    have = {
-        (sku, use): (number, lane_service)
-        for number, sku, use, lane_service in desk.s.execute(
-            select(Lane.id, Lane.sku_id, Lane.use, Lane.service).where(Lane.until.is_(None), Lane.store_id.is_(None))
-        )
-    }
-    parts: dict[int, set[tuple[int, int, int]]] = {}
-    for lane, item, num, den in desk.s.execute(select(LanePart.lane_id, LanePart.item_id, LanePart.units_num, LanePart.units_den)):
-        parts.setdefault(lane, set()).add((item, num, den))
-    groups: dict[tuple[int, int], list[tuple[_LaneRow, Row]]] = {}
+    """Rows read one by one, then looked at lane by lane against what stands."""
+    known, out = _Known(desk), Checked()
+    groups: dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]] = {}
 
     def read(row: Row) -> None:
-        names.store(row)
-        supplier = names.supplier(row)
+        supplier = known.names.supplier(row)
         code, number = need(row, "sku"), need(row, "item")
-        if code not in skus:
-            raise ValueError(f"there is no SKU {code!r}")
-        if (supplier.id, number) not in items:
-            raise ValueError(f"{supplier.name} has no item {number!r}")
-        item, origin = items[supplier.id, number]
-        if origin is None:
-            raise ValueError(f"{supplier.name} does not say where {number} is sent from")
-        units = parse_units(row["units_per_sale"], "units_per_sale") if row.get("units_per_sale") else Fraction(1)
-        if origin not in services:
-            services[origin] = lanes.cheapest_service(desk, origin, None)
-        service = row.get("service") or services[origin]
-        one = _LaneRow(skus[code], code, _use(row.get("use", "")), item, units, supplier.id, origin, service)
-        group = groups.setdefault((one.sku, one.use), [])
-        if any(other.item == item for other, _ in group):
+        sku = known.sku(code)
+        item, origin, cost = known.item(supplier, number)
+        told = row.get("units_per_sale")
+        units = parse_units(told, "units_per_sale") if told and told != "1" else ONE
+        if row.get("origin"):
+            known.check_origin(row["origin"].strip(), origin)
+        store = known.store(row, sku)
+        use = _use(row.get("use", ""))
+        service = known.service(row, origin, store)
+        one = _LaneRow(sku, code, store, use, item, units, supplier.id, origin, service, cost, use >= _LAST)
+        group = groups.setdefault((sku, store, use), [])
+        if group and any(other.item == item for other, _ in group):
             raise ValueError("this SKU, place and item stand in the sheet twice")
-        if group and (group[0][0].supplier, group[0][0].origin) != (one.supplier, one.origin):
-            raise ValueError("the items of one lane must be sent by one supplier from one place")
         group.append((one, row))
 
     each(rows, progress, out, read)
-    for key, group in sorted(groups.items()):
+    _compare(desk, groups, out)
+    return out
+
+
+def _compare(desk: Desk, groups: dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]], out: Checked) -> None:
+    """What each lane of the sheet would be: new, changed or the same; a spare without the one before it is refused."""
+    have, parts = _standing(desk)
+    uses: dict[tuple[int, int | None], set[int]] = {}
+    for sku, store, use in (*have, *groups):
+        uses.setdefault((sku, store), set()).add(use)
+    for (sku, store, use), group in groups.items():
+        there = uses[sku, store]
+        gap = next((n for n in range(use) if n not in there), None) if use < _LAST else None
+        if gap is not None:
+            for _, row in group:
+                out.refuse(row, f"spare {use} needs {'a main lane' if gap == 0 else f'spare {gap}'} before it")
+            there.discard(use)
+            continue
         wanted = {(one.item, one.units.numerator, one.units.denominator) for one, _ in group}
-        lane, service = have.get(key, (0, ""))
-        told = f"{group[0][0].code}: {'main lane' if key[1] == 0 else f'spare {key[1]}'}"
-        kind = "new" if not lane else "same" if parts.get(lane) == wanted and service == group[0][0].service else "changed"
-        for place, (_, _row) in enumerate(group):
+        lane, service = have.get((sku, store, use), (0, ""))
+        first = group[0][0]
+        general, general_service = have.get((sku, None, use), (0, ""))
+        if store and not lane and general and parts.get(general) == wanted and general_service == first.service:
+            # For all stores it is so already; a lane of its own would say the same.
+            lane, service = general, general_service
+        told = f"{first.code}: {_use_told(use)}{f' in {_store_name(desk, store)}' if store else ''}"
+        kind = "new" if not lane else "same" if parts.get(lane) == wanted and service == first.service else "changed"
+        for place, _ in enumerate(group):
             out.add(kind, (lane, [one for one, _ in group]) if place == 0 else None, told)
     out.good = [one for one in out.good if one]
-    return out
+
+
+def _standing(desk: Desk) -> tuple[dict[tuple[int, int | None, int], tuple[int, str]], dict[int, set[tuple[int, int, int]]]]:
+    query = select(Lane.id, Lane.sku_id, Lane.store_id, Lane.use, Lane.service, Lane.instead).where(Lane.until.is_(None))
+    have: dict[tuple[int, int | None, int], tuple[int, str]] = {}
+    for number, sku, store, use, service, instead in desk.s.execute(query):
+        have[sku, store, _LAST if instead else use] = (number, service)
+    parts: dict[int, set[tuple[int, int, int]]] = {}
+    if have:
+        rows = select(LanePart.lane_id, LanePart.item_id, LanePart.units_num, LanePart.units_den)
+        for lane, item, num, den in desk.s.execute(rows):
+            parts.setdefault(lane, set()).add((item, num, den))
+    return have, parts
+
+
+def _store_name(desk: Desk, store: int) -> str:
+    return desk.get(Store, store, "store").name
 
 
 def _use(text: str) -> int:
     word = text.strip().lower()
     if word in ("", "main"):
         return 0
+    if word == INSTEAD:
+        return _LAST
     number = word.removeprefix("spare").strip() or "1"
     if not number.isdigit() or not 1 <= int(number) <= 99:
-        raise ValueError(f"use: {text!r} is not main, spare 1, spare 2, …")
+        raise ValueError(f"use: {text!r} is not main, spare 1, spare 2, … or {INSTEAD}")
     return int(number)
 
 
+def _use_told(use: int) -> str:
+    return "main lane" if use == 0 else INSTEAD if use >= _LAST else f"spare {use}"
+
+
 def take_lanes(desk: Desk, checked: Checked) -> int:
-    at, s = to_ms(desk.now), desk.s
-    closed = [lane for lane, _ in checked.good if lane]
-    for chunk in in_chunks(closed):
-        for row in s.scalars(select(Lane).where(Lane.id.in_(chunk))):
-            row.until = desk.now
+    """All good rows in one transaction: lanes that change are closed and opened anew at their place."""
+    s = desk.s
+    if not checked.good:
+        return 0
+    skus = {group[0].sku for _, group in checked.good}
+    undoable = len(skus) <= UNDOABLE
+    before = lane_acts.standing(desk, skus) if undoable else {}
+    _close(desk, checked)
+    numbers = _insert(desk, [group for _, group in checked.good])
+    _drop_twins(desk, skus, numbers)
+    n = len(checked.good)
+    told = f"{n} lane{'s' if n != 1 else ''} brought in by a sheet"
+    after: dict[str, Any] = {}
+    if undoable:
+        after = {"versions": lane_acts.versions(desk, skus)}
+    else:
+        told += ", which cannot be undone: bring in the sheet that was taken out before"
+    desk.log("lane.sheet", "lanes", told, before={"lanes": before}, after=after, undo=undoable, count=n)
     s.flush()
-    used = {(sku, use) for sku, use in s.execute(select(Lane.sku_id, Lane.use).where(Lane.until.is_(None), Lane.store_id.is_(None)))}
-    fresh = [group for _, group in checked.good if (group[0].sku, group[0].use) not in used]
-    bulk_insert(
-        s,
-        Lane,
-        ("version", "sku_id", "supplier_id", "origin_id", "service", "use", "state", "why", "opened_at", "opened_by"),
-        [(1, g[0].sku, g[0].supplier, g[0].origin, g[0].service, g[0].use, "new", "brought in by a sheet", at, desk.who) for g in fresh],
-    )
-    numbers = {
-        (sku, use): number
-        for number, sku, use in s.execute(select(Lane.id, Lane.sku_id, Lane.use).where(Lane.until.is_(None), Lane.store_id.is_(None)))
-    }
-    bulk_insert(
-        s,
-        LanePart,
-        ("lane_id", "item_id", "units_num", "units_den"),
-        [(numbers[one.sku, one.use], one.item, one.units.numerator, one.units.denominator) for g in fresh for one in g],
-    )
-    desk.log("lane.sheet", "lanes", f"{len(fresh)} lanes brought in by a sheet", count=len(fresh))
-    checked.follow = {group[0].sku for group in fresh}
-    if len(checked.follow) <= FEW:
+    checked.follow = skus
+    if len(skus) <= FEW:
         follow_lanes(desk, checked.follow)
         checked.follow = set()
-    return len(fresh)
+    return n
+
+
+def _close(desk: Desk, checked: Checked) -> None:
+    rows = [(to_ms(desk.now), lane) for lane, _ in checked.good if lane]
+    bulk_update(desk.s, Lane, ("until",), rows)
+
+
+def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
+    """The lanes of a sheet with their items; returns their ids."""
+    s, at = desk.s, to_ms(desk.now)
+    first = int(s.scalar(select(func.coalesce(func.max(Lane.id), 0))) or 0) + 1
+    last: dict[tuple[int, int | None], int] = {}
+    if any(g[0].instead for g in groups):
+        places = select(Lane.sku_id, Lane.store_id, func.max(Lane.use)).where(Lane.until.is_(None)).group_by(Lane.sku_id, Lane.store_id)
+        last = {(sku, store): use for sku, store, use in s.execute(places)}
+        for g in groups:
+            if not g[0].instead:
+                last[g[0].sku, g[0].store] = max(last.get((g[0].sku, g[0].store), -1), g[0].use)
+    elsewhere: dict[tuple[int, str, int | None], str] = {}
+    lanes_made, parts_made = [], []
+    for number, group in enumerate(groups, first):
+        one = group[0]
+        use = last.get((one.sku, one.store), -1) + 1 if one.instead else one.use
+        key = (one.origin, one.service, one.store)
+        if key not in elsewhere:
+            elsewhere[key] = lanes.ways_elsewhere(desk, *key)
+        lanes_made.append(
+            (
+                number,
+                1,
+                one.sku,
+                one.store,
+                one.supplier,
+                one.origin,
+                one.service,
+                elsewhere[key],
+                use,
+                "new",
+                "brought in by a sheet",
+                at,
+                desk.who,
+                True,
+                one.instead,
+            )
+        )
+        for part in group:
+            away = part.origin != one.origin
+            parts_made.append(
+                (
+                    number,
+                    part.item,
+                    part.units.numerator,
+                    part.units.denominator,
+                    part.origin if away else None,
+                    part.service if away else "",
+                    part.cost,
+                )
+            )
+    columns = ("id", "version", "sku_id", "store_id", "supplier_id", "origin_id", "service", "services", "use", "state", "why")
+    bulk_insert(s, Lane, (*columns, "opened_at", "opened_by", "begun", "instead"), lanes_made)
+    bulk_insert(s, LanePart, ("lane_id", "item_id", "units_num", "units_den", "origin_id", "service", "cost_then"), parts_made)
+    return set(range(first, first + len(groups)))
+
+
+def _drop_twins(desk: Desk, skus: set[int], fresh: set[int]) -> None:
+    """A lane that stood before and says the same as a new one at another place is closed, and the places are put in order."""
+    touched: set[int] = set()
+    for chunk in in_chunks(skus):
+        rows = desk.s.execute(
+            select(Lane.id, Lane.sku_id, Lane.store_id, func.group_concat(LanePart.item_id))
+            .join(LanePart, LanePart.lane_id == Lane.id)
+            .where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
+            .group_by(Lane.id)
+        ).all()
+        if len(rows) == len({row[1] for row in rows}):
+            continue
+        named: dict[tuple[int, int | None, frozenset[str]], list[int]] = {}
+        for lane, sku, store, items in rows:
+            named.setdefault((sku, store, frozenset(str(items).split(","))), []).append(lane)
+        for (sku, _, _), mine in named.items():
+            if len(mine) > 1 and (old := [one for one in mine if one not in fresh]):
+                bulk_update(desk.s, Lane, ("until",), [(to_ms(desk.now), one) for one in old])
+                touched.add(sku)
+    desk.s.expire_all()
+    if touched:
+        lane_acts.put_in_order(desk, touched, set())
 
 
 def follow_lanes(desk: Desk, skus: set[int]) -> None:
     """What new lanes mean: prices, quantities, and orders that waited for them."""
     respond(desk, skus)
     replan(desk)
+
+
+def out_lanes(desk: Desk) -> Iterable[list[Any]]:
+    """All lanes in the sheet's own columns; `all` = for all stores."""
+    rows = desk.s.execute(
+        select(
+            Store.name,
+            Sku.code,
+            Supplier.name,
+            Item.number,
+            LanePart.units_num,
+            LanePart.units_den,
+            Origin.code,
+            func.coalesce(func.nullif(LanePart.service, ""), Lane.service),
+            Lane.use,
+            Lane.instead,
+        )
+        .select_from(Lane)
+        .join(LanePart, LanePart.lane_id == Lane.id)
+        .join(Sku, Sku.id == Lane.sku_id)
+        .join(Item, Item.id == LanePart.item_id)
+        .join(Supplier, Supplier.id == Item.supplier_id)
+        .join(Origin, Origin.id == func.coalesce(LanePart.origin_id, Lane.origin_id))
+        .outerjoin(Store, Store.id == Lane.store_id)
+        .where(Lane.until.is_(None))
+        .order_by(Sku.code, Lane.store_id, Lane.use, LanePart.id)
+    )
+    for store, sku, supplier, item, num, den, origin, service, use, instead in rows:
+        units = f"{num}/{den}" if den > 1 else num
+        yield [store or "all", sku, supplier, item, units, origin, service, _use_told(_LAST if instead else use).removesuffix(" lane")]

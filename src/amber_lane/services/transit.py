@@ -70,10 +70,21 @@ def take_tracking(desk: Desk, purchase: PurchaseOrder, tracking: Tracking) -> Pa
         desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.live)),
     )
     for line in lines.values():
-        if line.state in ORDER_LINE.sources("send"):
+        if line.state in ORDER_LINE.sources("send") and all_are(desk, line, ("shipped",)):
             step_line(line, "send")
     pass_on(desk, parcel, purchase.order_id, list(lines.values()))
     return parcel
+
+
+def all_are(desk: Desk, line: OrderLine, states: Sequence[str]) -> bool:
+    """Whether all that is bought for a line stands so far; a kit may come from several suppliers."""
+    desk.s.flush()
+    others = (
+        select(PurchaseOrder.id)
+        .join(PurchaseLine, PurchaseLine.purchase_id == PurchaseOrder.id)
+        .where(PurchaseLine.order_line_id == line.id, PurchaseLine.live, PurchaseOrder.state.not_in(states))
+    )
+    return desk.s.scalar(others.limit(1)) is None
 
 
 def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine]) -> None:
@@ -206,13 +217,24 @@ def _arrive(desk: Desk, parcel: Parcel) -> None:
             desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == number, PurchaseLine.live)),
         ).values()
         for line in lines:
-            if line.state in ORDER_LINE.sources("arrive"):
+            if line.state in ORDER_LINE.sources("arrive") and _all_delivered(desk, line):
                 step_line(line, "arrive")
         purchase = desk.get(PurchaseOrder, number, "purchase order")
         order = desk.get(Order, purchase.order_id, "order")
         write_mail(
             desk, "arrived", order, desk.get(Store, order.store_id, "store"), list(lines), parcel.number, {"tracking": parcel.number}
         )
+
+
+def _all_delivered(desk: Desk, line: OrderLine) -> bool:
+    """Whether every parcel with a part of this line has been given to the buyer; a kit may come in several."""
+    rest = (
+        select(Parcel.id)
+        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
+        .join(PurchaseLine, PurchaseLine.purchase_id == ParcelLine.purchase_id)
+        .where(PurchaseLine.order_line_id == line.id, PurchaseLine.live, Parcel.state != "delivered")
+    )
+    return desk.s.scalar(rest.limit(1)) is None
 
 
 def enter_tracking(desk: Desk, reference: str, number: str, carrier: str) -> Parcel:

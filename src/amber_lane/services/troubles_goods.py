@@ -17,8 +17,9 @@ from ..data.setup import Service, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response, Sighting, Sweep
-from . import lanes
+from . import lane_faults
 from .desk import Desk
+from .to_settle import GONE, SHUT, to_settle
 from .trouble import Step, Trouble
 
 
@@ -54,7 +55,22 @@ def _oversell(desk: Desk) -> Iterator[Trouble]:
 
 
 def _unmapped_listings(desk: Desk) -> Iterator[Trouble]:
-    rows = [(sku, n) for sku, n in lanes.unmapped(desk) if not n]
+    rows = [one for one in to_settle(desk) if not one.orders and one.kind != SHUT]
+    gone = sum(1 for one in rows if one.kind == GONE)
+    if gone:
+        yield Trouble(
+            "gone",
+            "lanes",
+            "Item gone",
+            f"{gone} listing{'s have' if gone > 1 else ' has'} no item left: {next(one.told for one in rows if one.kind == GONE)}",
+            "nothing can be bought for them until they have another",
+            desk.now,
+            Step(f"Settle {gone}", go="/lanes"),
+            sum(one.a_day for one in rows if one.kind == GONE),
+            True,
+            count=gone,
+        )
+    rows = [one for one in rows if one.kind != GONE]
     if rows:
         yield Trouble(
             "unmapped",
@@ -64,7 +80,7 @@ def _unmapped_listings(desk: Desk) -> Iterator[Trouble]:
             "their price and stock follow nobody",
             desk.now,
             Step(f"Settle {len(rows)}", go="/lanes"),
-            half_up(sum(sku.pace for sku, _ in rows) * REFUND_COST, PPM),
+            half_up(sum(one.sku.pace for one in rows) * REFUND_COST, PPM),
             True,
             count=len(rows),
         )
@@ -265,4 +281,21 @@ def _shut(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_oversell, _unmapped_listings, _shut, _sweeps, _doubts, _waiting_listings, _not_sent, _no_rate)
+def _lane_faults(desk: Desk) -> Iterator[Trouble]:
+    """Lanes that cannot be right, as they were last looked over."""
+    found = lane_faults.kept(desk)
+    if n := found["count"]:
+        yield Trouble(
+            "faults",
+            "lanes",
+            "Lane fault",
+            f"{n} lane{'s' if n > 1 else ''} cannot be right: {found['first'][0][1]}",
+            "each with the step that mends it",
+            desk.now,
+            Step(f"See {n}", go="/lanes?view=faults"),
+            0,
+            count=n,
+        )
+
+
+SOURCES = (_oversell, _unmapped_listings, _shut, _sweeps, _doubts, _waiting_listings, _not_sent, _no_rate, _lane_faults)

@@ -12,7 +12,24 @@ from ..data.lanes import Lane
 from ..data.orders import Order
 from ..data.outbox import Act, Snooze
 from ..data.shelf import Listing
-from . import allowance, lanes, orders, phrases, preparing, prices, publishing, purchases, samples, shelf, terms, variants, watch
+from . import (
+    allowance,
+    lane_acts,
+    lane_faults,
+    lane_terms,
+    lanes,
+    orders,
+    phrases,
+    preparing,
+    prices,
+    publishing,
+    purchases,
+    samples,
+    shelf,
+    terms,
+    variants,
+    watch,
+)
 from .desk import Conflict, Desk
 from .planning import replan
 
@@ -20,6 +37,7 @@ from .planning import replan
 def _lane_open(desk: Desk, act: Act) -> None:
     lane = desk.get(Lane, _after(act)["lane"], "lane")
     lanes.close_lane(desk, lane.id, lane.version, "undone")
+    watch.as_before(desk, act.id, lanes.without_any(desk, [lane.sku_id]))
 
 
 def _hand_price(desk: Desk, act: Act) -> None:
@@ -51,6 +69,12 @@ def _snooze(desk: Desk, act: Act) -> None:
         desk.s.delete(row)
 
 
+def _allowance(desk: Desk, act: Act) -> None:
+    # What it took off sale comes back at once, not when it was seen steady for a while.
+    watch.as_before(desk, act.id)
+    allowance.restore(desk, _before(act))
+
+
 def _before(act: Act) -> dict[str, Any]:
     return act.before or {}
 
@@ -63,7 +87,13 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "watch.respond": lambda desk, act: watch.undo_responses(desk, sweep=_after(act)["sweep"]),
     "lane.open": _lane_open,
     "lane.close": lambda desk, act: lanes.reopen_lane(desk, _before(act)["lane"], _before(act)["use"]),
-    "lane.change": lambda desk, act: lanes.restore_lane(desk, _before(act)),
+    "lane.sure": lane_acts.put_back,
+    "lane.many": lane_acts.put_back,
+    "lane.move": lane_acts.put_back,
+    "lane.sheet": lane_acts.put_back,
+    "lane.fault": lambda desk, act: lane_faults.bring_back(desk, _after(act)),
+    "lane.refuse": lambda desk, act: lane_acts.take_back_refusal(desk, _after(act)),
+    "lane.change": lambda desk, act: lane_terms.restore_lane(desk, _before(act)),
     "rule.change": prices.restore,
     "policy.change": prices.restore,
     "fees.change": prices.restore,
@@ -78,7 +108,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "listing.end": lambda desk, act: publishing.unend(desk, _after(act)),
     "listing.words": _words,
     "phrase.add": lambda desk, act: phrases.undo_rule(desk, _before(act)),
-    "allowance.apply": lambda desk, act: allowance.restore(desk, _before(act)),
+    "allowance.apply": _allowance,
     "family.keep": lambda desk, act: variants.take_back(desk, act, UNDO),
     "listing.prepare": lambda desk, act: preparing.take_back(desk, _after(act)),
     "sample.order": lambda desk, act: samples.take_back(desk, _after(act)),

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -140,6 +141,8 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
         moved = source.follow_tiers(desk, supplier.id, items, [told.tiers[row] for row in rows[believed].tolist()])
         changed = np.union1d(changed, np.array(moved, dtype=np.int64))
     shut = _follow_packs(desk, supplier, known, rows, places, told.packs)
+    desk.s.flush()
+    shut |= lane_truth.look_at_costs(desk, supplier, changed.tolist())
     sweep.state = "good"
     supplier.good_sweep_at = desk.now
     if supplier.stale:
@@ -430,6 +433,17 @@ def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int
         row.state = "undone"
         want(desk, listings[row.listing_id], price=row.old_price, quantity=row.old_quantity, state=row.old_state)
     return len(undone)
+
+
+def as_before(desk: Desk, act: int, skus: Collection[int] | None = None) -> None:
+    """Listings that an act changed (of some SKUs: None = all) show again what they did before it, where nothing newer stands on top."""
+    query = select(Response.id).where(Response.act_id == act, Response.state == "sent")
+    if skus is not None:
+        query = query.join(Listing, Listing.id == Response.listing_id).where(Listing.sku_id.in_(list(skus)))
+    told = list(desk.s.scalars(query))
+    if told:
+        with suppress(Conflict):
+            undo_responses(desk, responses=told)
 
 
 def item_history(desk: Desk, item: int) -> list[dict[str, Any]]:

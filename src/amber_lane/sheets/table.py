@@ -11,13 +11,18 @@ import csv
 import io
 import re
 import zipfile
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import zip_longest
 from typing import IO
 
 from openpyxl import Workbook, load_workbook
+from openpyxl.utils import get_column_letter
+from openpyxl.worksheet.datavalidation import DataValidation
 
 ROWS_MAX = 1_000_000
+# So many rows of a template offer their lists.
+TEMPLATE_ROWS = 20_000
 BYTES_MAX = 120_000_000
 _FORMULA = ("=", "+", "-", "@")
 _NUMBER = re.compile(r"[+-]?\d+(\.\d+)?")
@@ -151,13 +156,28 @@ def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
     return b"\xef\xbb\xbf" + out.getvalue().encode()
 
 
-def xlsx_bytes(header: Sequence[str], rows: Iterable[Sequence[object]], title: str = "Sheet") -> bytes:
-    """The same table as the first sheet of a workbook; every value is text, so nothing runs or is cut short."""
+def xlsx_bytes(
+    header: Sequence[str], rows: Iterable[Sequence[object]], title: str = "Sheet", lists: Mapping[str, Sequence[str]] | None = None
+) -> bytes:
+    """The same table as the first sheet of a workbook; every value is text, so nothing runs or is cut short.
+
+    lists: what may stand in some columns, offered in their cells and kept in a second sheet.
+    """
     book = Workbook(write_only=True)
     sheet = book.create_sheet(title)
+    names = book.create_sheet("Names") if lists else None
+    for place, (column, values) in enumerate((lists or {}).items(), 1):
+        letter, at = get_column_letter(header.index(column) + 1), get_column_letter(place)
+        offered = DataValidation(type="list", formula1=f"Names!${at}$2:${at}${len(values) + 1}", allow_blank=True, showErrorMessage=False)
+        offered.add(f"{letter}2:{letter}{TEMPLATE_ROWS}")
+        sheet.data_validations.append(offered)
     sheet.append(list(header))
     for row in rows:
         sheet.append([safe(value) for value in row])
+    if names is not None and lists:
+        names.append(list(lists))
+        for values in zip_longest(*lists.values(), fillvalue=""):
+            names.append([safe(value) for value in values])
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()

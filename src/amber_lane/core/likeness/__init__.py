@@ -1,7 +1,27 @@
 """Likeness of SKUs and supplier items (section 6): titles read as things, compared, and decided over all of them at once."""
 
 from .judge import Evidence, Judged, judge, told
+from .marks import Mark, marks
 from .match import NONE, OPEN, REVIEW, Found, Matcher, Row, match
+from .patterns import Pattern, learn
 from .read import Thing, check_gtin
 
-__all__ = ["NONE", "OPEN", "REVIEW", "Evidence", "Found", "Judged", "Matcher", "Row", "Thing", "check_gtin", "judge", "match", "told"]
+__all__ = [
+    "NONE",
+    "OPEN",
+    "REVIEW",
+    "Evidence",
+    "Found",
+    "Judged",
+    "Mark",
+    "Matcher",
+    "Pattern",
+    "Row",
+    "Thing",
+    "check_gtin",
+    "judge",
+    "learn",
+    "marks",
+    "match",
+    "told",
+]

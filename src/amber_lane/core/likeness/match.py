@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from .corpus import Corpus, tokens
-from .judge import Evidence, Judged, judge
+from .judge import Evidence, Judged, judge, proven
+from .patterns import Pattern
 from .read import Thing, read_thing
 from .words import Vocabulary, split
 
@@ -30,7 +31,10 @@ LEARNT_FROM = 1500
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """A SKU or an item as it is told. pack 1 = not told; price: ours, or their cost, in `currency` (0 = not told)."""
+    """A SKU or an item as it is told. pack 1 = not told; price: ours, or their cost, in `currency` (0 = not told).
+
+    number: our SKU, or the supplier's number, where patterns between the two are to count.
+    """
 
     key: str
     title: str
@@ -42,6 +46,7 @@ class Row:
     currency: str = ""
     supplier: str = ""
     options: str = ""
+    number: str = ""
 
 
 @dataclass(slots=True)
@@ -167,18 +172,25 @@ def match(
     rejected: Collection[tuple[str, str]] = (),
     progress: Callable[[int], None] = lambda n: None,
     shown: int = SHOWN,
+    patterns: Sequence[Pattern] = (),
 ) -> list[list[Found]]:
     """The likest items of each SKU, at most `shown`, the likest first, with a decision on each.
 
     rejected: (SKU, item) keys that a person said are not the same; they are never offered.
+    patterns: how suppliers' numbers follow from ours; a number that one of them names counts like a maker's number.
     """
     matcher = Matcher(items, skus)
+    named = _named(skus, items, patterns)
     judged: list[list[tuple[int, Judged]]] = []
     nearest = matcher.candidates(matcher.ours, progress)
     matcher.learn(nearest)
     for place, near in enumerate(nearest):
-        mine = matcher.ours[place]
-        rows = [(i, judge(mine, matcher.theirs[i], matcher.corpus)) for i in near if (mine.key, matcher.theirs[i].key) not in rejected]
+        mine, by_number = matcher.ours[place], named.get(place, {})
+        rows = []
+        for i in dict.fromkeys([*by_number, *near]):
+            if (mine.key, matcher.theirs[i].key) not in rejected:
+                one = judge(mine, matcher.theirs[i], matcher.corpus)
+                rows.append((i, proven(one, by_number[i]) if i in by_number else one))
         judged.append(sorted(rows, key=lambda one: (-one[1].score, one[0])))
     usual = _usual(skus, items, judged)
     sure = _decide(skus, items, judged, usual, [matcher.corpus.unfinished(one) for one in matcher.ours])
@@ -190,6 +202,20 @@ def match(
         ]
         found.sort(key=lambda one: (one.decision != OPEN, -one.score, one.theirs))
         out.append(found[:shown])
+    return out
+
+
+def _named(skus: Sequence[Row], items: Sequence[Row], patterns: Sequence[Pattern]) -> dict[int, dict[int, str]]:
+    """Places of items whose number follows from a SKU's by a pattern, with the pattern in words."""
+    if not patterns:
+        return {}
+    places = {(row.supplier, row.number): place for place, row in enumerate(items) if row.number}
+    out: dict[int, dict[int, str]] = {}
+    for place, sku in enumerate(skus):
+        for one in patterns:
+            there = places.get((one.supplier, one.number(sku.number)))
+            if there is not None:
+                out.setdefault(place, {})[there] = f"{one.told}, as in {one.seen} lanes"
     return out
 
 

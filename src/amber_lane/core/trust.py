@@ -1,0 +1,102 @@
+"""How far a lane can be trusted, from what really happened (section 8)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+# A lane without a history of its own is taken to be like its supplier, as if that had been seen so many times.
+LIKE_POOL = 8.0
+LOW, HIGH, PROMISE = 0.05, 0.95, 0.9
+
+
+@dataclass(frozen=True, slots=True)
+class Share:
+    """A share of what happened. good of count; mean and the interval (5 to 95 %) of what to expect, 0 to 1."""
+
+    good: int
+    count: int
+    mean: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, slots=True)
+class Days:
+    """Days to the door. count parcels seen; usual: half arrive within; sure: nine in ten do. 0 = nothing is known."""
+
+    count: int
+    usual: int
+    sure: int
+
+
+def pooled(good: int, count: int) -> float:
+    """What a supplier's pool says: its share, with one good and one bad thing more, so that it is never all or nothing.
+
+    >>> pooled(0, 0), round(pooled(98, 98), 2)
+    (0.5, 0.99)
+    """
+    return (good + 1) / (count + 2)
+
+
+def share(good: int, count: int, pool_good: int, pool_count: int) -> Share:
+    """A Beta posterior with the supplier's pool as its prior (a lane's own events are part of the pool).
+
+    >>> one = share(40, 50, 95, 100)
+    >>> 0.8 < one.mean < 0.95, one.low < one.mean < one.high
+    (True, True)
+    """
+    if not 0 <= good <= count or not 0 <= pool_good <= pool_count:
+        raise ValueError("good must lie between 0 and how many there were")
+    # Loaded where it is used, since it takes as much memory as all that follows prices.
+    from scipy.special import betaincinv
+
+    middle = pooled(pool_good, pool_count)
+    weight = min(LIKE_POOL, pool_count + 2.0)
+    a, b = weight * middle + good, weight * (1 - middle) + count - good
+    return Share(good, count, a / (a + b), float(betaincinv(a, b, LOW)), float(betaincinv(a, b, HIGH)))
+
+
+def days(own: Sequence[int], pool: Sequence[int]) -> Days:
+    """The distribution of a lane's days shrunk to its supplier's: each of the pool counts as LIKE_POOL / len(pool) of one.
+
+    own, pool: whole days of parcels that arrived (at least 0).
+
+    >>> days([], []), days([2] * 9 + [9], [2] * 9 + [9])
+    (Days(count=0, usual=0, sure=0), Days(count=10, usual=2, sure=2))
+    """
+    if not own and not pool:
+        return Days(0, 0, 0)
+    weights: dict[int, float] = {}
+    for one in own:
+        weights[one] = weights.get(one, 0.0) + 1.0
+    for one in pool:
+        weights[one] = weights.get(one, 0.0) + LIKE_POOL / len(pool)
+    total = sum(weights.values())
+
+    def within(part: float) -> int:
+        seen = 0.0
+        for day in sorted(weights):
+            seen += weights[day]
+            if seen >= part * total - 1e-9:
+                return day
+        return max(weights)
+
+    return Days(len(own), within(0.5), within(PROMISE))
+
+
+def state_by_trust(accepted: Share, on_time: Share, slow_below: float, shut_below: float) -> str:
+    """Whether a lane is open, slow or shut by what happened: only where even the better end of the interval says so.
+
+    slow_below: share on time; shut_below: share accepted.
+
+    >>> from amber_lane.core.trust import Share
+    >>> late, good = Share(2, 10, 0.3, 0.1, 0.5), Share(9, 10, 0.9, 0.7, 0.99)
+    >>> state_by_trust(good, good, 0.8, 0.5), state_by_trust(good, late, 0.8, 0.5), state_by_trust(late, good, 0.8, 0.6)
+    ('open', 'slow', 'shut')
+    """
+    if accepted.count and accepted.high < shut_below:
+        return "shut"
+    if on_time.count and on_time.high < slow_below:
+        return "slow"
+    return "open"

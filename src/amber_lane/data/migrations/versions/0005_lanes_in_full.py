@@ -1,0 +1,66 @@
+"""lanes have a service by country, dates, proof and items from several suppliers; replacements are lanes; faults can be set aside"""
+
+import sqlalchemy as sa
+from alembic import op
+
+from amber_lane.data.base import Json, UtcTime
+
+revision = "0005"
+down_revision = "0004"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    op.drop_table("replacement")
+    with op.batch_alter_table("lane") as batch:
+        batch.add_column(sa.Column("services", Json(), nullable=False, server_default="{}"))
+        batch.add_column(sa.Column("starts", UtcTime(), nullable=True))
+        batch.add_column(sa.Column("ends", UtcTime(), nullable=True))
+        batch.add_column(sa.Column("begun", sa.Boolean(), nullable=False, server_default=sa.true()))
+        batch.add_column(sa.Column("instead", sa.Boolean(), nullable=False, server_default=sa.false()))
+        batch.add_column(sa.Column("proof", Json(), nullable=True))
+    with op.batch_alter_table("lane_part") as batch:
+        batch.add_column(sa.Column("service", sa.Text(), nullable=False, server_default=""))
+        batch.add_column(sa.Column("cost_then", sa.BigInteger(), nullable=True))
+    # In one word, since making the table anew would lose its checks.
+    op.execute("alter table lane_part add column origin_id bigint references origin(id)")
+    op.execute("update lane_part set cost_then = (select cost from item where item.id = lane_part.item_id)")
+    op.create_index("ix_purchase_line_item_id", "purchase_line", ["item_id"])
+    with op.batch_alter_table("store") as batch:
+        batch.add_column(sa.Column("replacements", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.create_table(
+        "fault_seen",
+        sa.Column("id", sa.BigInteger().with_variant(sa.Integer(), "sqlite"), nullable=False),
+        sa.Column("key", sa.Text(), nullable=False),
+        sa.Column("at", UtcTime(), nullable=False),
+        sa.Column("by", sa.Text(), nullable=False),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_fault_seen")),
+        sa.UniqueConstraint("key", name=op.f("uq_fault_seen_key")),
+    )
+
+
+def downgrade() -> None:
+    op.drop_table("fault_seen")
+    op.drop_index("ix_purchase_line_item_id", "purchase_line")
+    with op.batch_alter_table("store") as batch:
+        batch.drop_column("replacements")
+    with op.batch_alter_table("lane_part") as batch:
+        batch.drop_column("cost_then")
+        batch.drop_column("service")
+        batch.drop_column("origin_id")
+    with op.batch_alter_table("lane") as batch:
+        for column in ("proof", "instead", "begun", "ends", "starts", "services"):
+            batch.drop_column(column)
+    number = sa.BigInteger().with_variant(sa.Integer(), "sqlite")
+    op.create_table(
+        "replacement",
+        sa.Column("sku_id", number, nullable=False),
+        sa.Column("item_id", number, nullable=False),
+        sa.Column("allowed_by", sa.Text(), nullable=False),
+        sa.Column("version", sa.BigInteger(), nullable=False),
+        sa.Column("id", number, nullable=False),
+        sa.ForeignKeyConstraint(["item_id"], ["item.id"], name=op.f("fk_replacement_item_id_item")),
+        sa.ForeignKeyConstraint(["sku_id"], ["sku.id"], name=op.f("fk_replacement_sku_id_sku")),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_replacement")),
+    )

@@ -1,0 +1,167 @@
+"""Many lanes changed as one act, which is undone as one; items refused for a SKU; a supplier's lanes moved to another."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Sequence
+from typing import Any
+
+from sqlalchemy import select
+
+from ..data.base import to_ms
+from ..data.lanes import Lane, Rejection
+from ..data.outbox import Act
+from ..data.shelf import Sku
+from ..data.source import Item
+from . import watch
+from .desk import Conflict, Desk, Invalid, by_id, in_chunks
+from .lanes import Wish, open_wish, read_ms, without_any
+from .planning import replan
+from .respond import respond
+
+STATES = {"shut": "shut", "open": "open", "slow": "slow"}
+
+
+def in_one(
+    desk: Desk,
+    kind: str,
+    skus: Collection[int],
+    told: str,
+    wishes: Sequence[Wish] = (),
+    change: Callable[[], None] | None = None,
+    why: str = "",
+) -> Act:
+    """Open lanes and change others of some SKUs, log it as one act, and look at listings and orders once."""
+    before = standing(desk, skus)
+    if change is not None:
+        change()
+        desk.s.flush()
+    for wish in wishes:
+        open_wish(desk, wish, respond_now=False)
+    desk.s.flush()
+    after = versions(desk, skus)
+    act = desk.log(
+        kind, f"{len(skus)} SKUs", told, why=why, before={"lanes": before}, after={"versions": after}, undo=True, count=max(len(skus), 1)
+    )
+    respond(desk, skus, act=act.id)
+    replan(desk)
+    return act
+
+
+def open_lanes(desk: Desk, skus: Collection[int]) -> list[Lane]:
+    found: list[Lane] = []
+    for chunk in in_chunks(skus):
+        query = select(Lane).where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
+        found += desk.s.scalars(query.order_by(Lane.sku_id, Lane.use, Lane.id)).all()
+    return found
+
+
+def standing(desk: Desk, skus: Collection[int]) -> dict[str, list[list[Any]]]:
+    """How the lanes of SKUs stand, so that it can be put back: by SKU id, use, state, reason, version."""
+    out: dict[str, list[list[Any]]] = {str(sku): [] for sku in skus}
+    for lane in open_lanes(desk, skus):
+        out[str(lane.sku_id)].append([lane.id, lane.use, lane.state, lane.why, None if lane.until is None else to_ms(lane.until)])
+    return out
+
+
+def versions(desk: Desk, skus: Collection[int]) -> dict[str, int]:
+    """Lanes in force with their versions, by which an undoing sees whether they were changed since."""
+    return {str(lane.id): lane.version for lane in open_lanes(desk, skus)}
+
+
+def put_back(desk: Desk, act: Act) -> None:
+    """Undo an act on many lanes. Conflict when one of them was changed since; then nothing is."""
+    before: dict[str, list[list[Any]]] = (act.before or {})["lanes"]
+    told: dict[str, int] = (act.after or {})["versions"]
+    skus = [int(sku) for sku in before]
+    stand = {str(lane.id): lane for lane in open_lanes(desk, skus)}
+    if {number: lane.version for number, lane in stand.items()} != told:
+        changed = {stand[n].sku_id for n in stand if told.get(n) != stand[n].version}
+        code = next((row.code for row in by_id(desk.s, Sku, changed or skus[:1]).values()), "")
+        raise Conflict(f"lanes of it were changed since, those of {code} first; put them back one by one")
+    was = by_id(desk.s, Lane, (row[0] for rows in before.values() for row in rows))
+    # Out of the way first, since no two lanes may hold one place even for a moment.
+    for lane in stand.values():
+        lane.use += 1000
+    desk.s.flush()
+    for lane in stand.values():
+        if lane.id not in was:
+            lane.until, lane.use = desk.now, lane.use - 1000
+            lane.version += 1
+    desk.s.flush()
+    for rows in before.values():
+        for number, use, state, why, until in rows:
+            lane = was[number]
+            lane.use, lane.state, lane.why, lane.until = use, state, why, read_ms(until)
+            lane.version += 1
+    desk.s.flush()
+    respond(desk, skus)
+    watch.as_before(desk, act.id, without_any(desk, skus))
+    replan(desk)
+
+
+def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> int:
+    """Shut, open or close lanes, or make them the main ones of their SKUs. Returns how many were changed."""
+    lanes = [lane for lane in by_id(desk.s, Lane, ids).values() if lane.until is None]
+    if what == "main":
+        lanes = [lane for lane in lanes if lane.use > 0]
+    elif what in STATES:
+        lanes = [lane for lane in lanes if lane.state != STATES[what]]
+    elif what != "close":
+        raise Invalid(f"lanes cannot be changed to {what!r}")
+    if not lanes:
+        raise Conflict("nothing of what is chosen would change by that")
+    n = len(lanes)
+    names = {"main": "made main", "shut": "shut", "open": "may be used again", "slow": "set to slow", "close": "closed"}
+    told = f"{n} lane{'s' if n != 1 else ''} {names[what]}"
+
+    def change() -> None:
+        for lane in lanes:
+            lane.version += 1
+            if what in STATES:
+                lane.state, lane.why = STATES[what], why or f"set by {desk.who}"
+            elif what == "close":
+                lane.until = desk.now
+        if what in ("main", "close"):
+            put_in_order(desk, {lane.sku_id for lane in lanes}, {lane.id for lane in lanes} if what == "main" else set())
+
+    in_one(desk, "lane.many", {lane.sku_id for lane in lanes}, told, change=change, why=why)
+    return n
+
+
+def put_in_order(desk: Desk, skus: Collection[int], first: Collection[int]) -> None:
+    """Number the lanes of SKUs anew, some of them first; replacements stay last."""
+    desk.s.flush()
+    groups: dict[tuple[int, int | None], list[Lane]] = {}
+    for lane in open_lanes(desk, skus):
+        groups.setdefault((lane.sku_id, lane.store_id), []).append(lane)
+    for rows in groups.values():
+        rows.sort(key=lambda lane: (lane.instead, lane.id not in first, lane.use))
+        moved = [(place, lane) for place, lane in enumerate(rows) if lane.use != place]
+        for place, lane in moved:
+            lane.use = 1000 + place
+        desk.s.flush()
+        for place, lane in moved:
+            lane.use = place
+            lane.version += 1
+    desk.s.flush()
+
+
+def refuse(desk: Desk, sku_id: int, items: Collection[int]) -> int:
+    """A person says that none of these items fills the SKU: they are not offered for it again."""
+    sku = desk.get(Sku, sku_id, "SKU")
+    known = set(desk.s.scalars(select(Rejection.item_id).where(Rejection.sku_id == sku_id)))
+    fresh = sorted(set(by_id(desk.s, Item, items)) - known)
+    if not fresh:
+        raise Conflict("these were refused already")
+    desk.s.add_all(Rejection(sku_id=sku_id, item_id=item, at=desk.now, by=desk.who) for item in fresh)
+    n = len(fresh)
+    told = f"{sku.code}: {n} item{'s are' if n != 1 else ' is'} not it, and not offered again"
+    desk.log("lane.refuse", sku.code, told, after={"sku": sku_id, "items": fresh}, undo=True)
+    return n
+
+
+def take_back_refusal(desk: Desk, after: dict[str, Any]) -> None:
+    """Undo: offer the items again."""
+    rows = select(Rejection).where(Rejection.sku_id == after["sku"], Rejection.item_id.in_(after["items"]))
+    for row in desk.s.scalars(rows):
+        desk.s.delete(row)

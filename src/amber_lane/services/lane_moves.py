@@ -1,0 +1,122 @@
+"""A supplier's lanes moved to another supplier: the likest item for each SKU, looked at first, taken as one act."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from sqlalchemy import select
+
+from ..core.likeness import NONE as NOT_LIKE
+from ..core.likeness import OPEN, match, told
+from ..data.lanes import Lane, LanePart, Rejection
+from ..data.setup import Supplier
+from ..data.shelf import Sku
+from ..data.source import Item
+from .desk import Conflict, Desk, Invalid, NotFound, by_id, in_chunks
+from .lane_acts import in_one, put_in_order
+from .lane_costs import Costing, UnitLanded, parts_of
+from .lanes import Part, Wish
+from .matching import patterns, rows_of_items, rows_of_skus, store_of
+
+MOST = 2000
+
+
+@dataclass(frozen=True)
+class Move:
+    """One lane and where it would go. item None: the other supplier has nothing like it. has: the SKU has that lane already (its id)."""
+
+    lane: Lane
+    sku: Sku
+    old: Item
+    item: Item | None
+    score: int
+    decision: str
+    agrees: list[str]
+    differs: list[str]
+    now: UnitLanded
+    then: UnitLanded
+    currency: str
+    has: int | None
+
+
+def preview(desk: Desk, source: int, target: int, lanes: Collection[int] = ()) -> list[Move]:
+    """What moving main lanes (all of them, or those named) from one supplier to another would mean, the sure ones first."""
+    if source == target:
+        raise Invalid("the lanes are with this supplier already; choose another", {"target": "is the same supplier"})
+    desk.get(Supplier, target, "supplier")
+    query = select(Lane).where(Lane.supplier_id == source, Lane.until.is_(None), Lane.use == 0, Lane.instead.is_(False))
+    mine = list(desk.s.scalars(query.where(Lane.id.in_(list(lanes))) if lanes else query))
+    parts, items = parts_of(desk, mine)
+    single = [lane for lane in mine if len(parts[lane.id]) == 1]
+    if len(single) > MOST:
+        raise Invalid(f"these are {len(single):,} lanes; choose at most {MOST:,} of them")
+    skus = by_id(desk.s, Sku, (lane.sku_id for lane in single))
+    theirs = rows_of_items(desk, target)
+    refused = {(str(s), str(i)) for s, i in desk.s.execute(select(Rejection.sku_id, Rejection.item_id))}
+    rows = rows_of_skus(desk, skus)
+    near = dict(zip((int(row.key) for row in rows), match(rows, theirs, refused, shown=1, patterns=patterns(desk)), strict=True))
+    found = by_id(desk.s, Item, (int(theirs[one.theirs].key) for few in near.values() for one in few))
+    has = _has(desk, skus, found)
+    costing, stores = Costing(desk), store_of(desk, skus)
+    out: list[Move] = []
+    for lane in single:
+        store = costing.facts.stores.get(stores.get(lane.sku_id, 0)) or next(iter(costing.facts.stores.values()))
+        old = items[parts[lane.id][0].item_id]
+        now = costing.landed(costing.of_lane(lane, parts[lane.id], items, store.country), store)
+        best = next(iter(near.get(lane.sku_id, [])), None)
+        sku = skus[lane.sku_id]
+        if best is None or best.decision == NOT_LIKE:
+            out.append(Move(lane, sku, old, None, 0, NOT_LIKE, [], [], now, UnitLanded(why="nothing like it"), store.currency, None))
+            continue
+        item = found[int(theirs[best.theirs].key)]
+        then = costing.landed(costing.of_item(item, Fraction(1), store.country), store)
+        score = max(0, min(100, round(best.score)))
+        told_of = told(best.evidence)
+        out.append(Move(lane, sku, old, item, score, best.decision, *told_of, now, then, store.currency, has.get((sku.id, item.id))))
+    return sorted(out, key=lambda one: (one.decision != OPEN, -one.score, one.sku.code))
+
+
+def _has(desk: Desk, skus: Collection[int], items: Collection[int]) -> dict[tuple[int, int], int]:
+    out: dict[tuple[int, int], int] = {}
+    for chunk in in_chunks(skus):
+        rows = (
+            select(Lane.sku_id, LanePart.item_id, Lane.id)
+            .join(LanePart, LanePart.lane_id == Lane.id)
+            .where(Lane.sku_id.in_(chunk), Lane.until.is_(None), LanePart.item_id.in_(list(items)))
+        )
+        out |= {(sku, item): lane for sku, item, lane in desk.s.execute(rows)}
+    return out
+
+
+def move(desk: Desk, source: int, picks: Mapping[int, int], proofs: Mapping[int, dict[str, Any]], keep_old: bool) -> int:
+    """Make the picked items (SKU -> item) the main lanes of their SKUs; the old ones stay as spares, or are closed. Returns how many."""
+    if not picks:
+        raise Conflict("nothing is chosen")
+    items = by_id(desk.s, Item, picks.values())
+    if len({item.supplier_id for item in items.values()}) > 1:
+        raise Invalid("all items must be of one supplier")
+    desk.get(Supplier, source, "supplier")
+    for number in picks.values():
+        if number not in items:
+            raise NotFound(f"there is no item {number}")
+    names = by_id(desk.s, Supplier, {source, *(item.supplier_id for item in items.values())})
+    has = _has(desk, picks, set(picks.values()))
+    wishes = [Wish(sku, [Part(item, Fraction(1))], proof=proofs.get(sku)) for sku, item in picks.items() if (sku, item) not in has]
+    spares = {lane for (sku, item), lane in has.items() if picks.get(sku) == item}
+    olds = list(desk.s.scalars(select(Lane).where(Lane.sku_id.in_(list(picks)), Lane.supplier_id == source, Lane.until.is_(None))))
+
+    def change() -> None:
+        if not keep_old:
+            for lane in olds:
+                lane.until = desk.now
+                lane.version += 1
+        put_in_order(desk, set(picks), spares)
+
+    n = len(picks)
+    target = next(names[item.supplier_id].name for item in items.values())
+    told_it = f"{n} lane{'s' if n != 1 else ''} moved from {names[source].name} to {target}"
+    in_one(desk, "lane.move", set(picks), told_it, wishes, change, "the old ones stay as spares" if keep_old else "the old ones are closed")
+    return n

@@ -1,0 +1,174 @@
+"""How far each lane can be trusted, from purchase orders and parcels; and lanes made slow or shut by it (section 8)."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import select
+
+from ..core.trust import Days, Share, days, share, state_by_trust
+from ..data.base import to_ms
+from ..data.lanes import Lane, LanePart
+from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
+from ..data.setup import Supplier
+from ..data.shelf import Sku
+from ..data.transit import Parcel, ParcelLine
+from .desk import Desk, by_id, in_chunks
+from .planning import replan
+from .policy import policy_for
+from .respond import respond
+
+DAY_MS = 86_400_000
+# The newest so many purchases of a supplier say what it is like now.
+POOL = 1000
+BY_ITSELF = "by what happened: "
+_DECIDED = ("accepted", "shipped", "refused")
+
+
+@dataclass(frozen=True)
+class Trust:
+    """accepted: purchase orders taken of those answered; on_time: parcels there by the promise of those decided; days to the door."""
+
+    accepted: Share
+    on_time: Share
+    days: Days
+
+
+@dataclass
+class _Past:
+    taken: int = 0
+    answered: int = 0
+    kept: int = 0
+    decided: int = 0
+    days: list[int] | None = None
+
+    def add(self, state: str, made: int, promised: int | None, ended: int | None, now: int) -> None:
+        self.answered += 1
+        self.taken += state != "refused"
+        if ended is not None:
+            self.days = [*(self.days or []), max(round((ended - made) / DAY_MS), 0)]
+        if promised is not None and state != "refused" and (ended is not None or now > promised + DAY_MS):
+            self.decided += 1
+            self.kept += ended is not None and ended <= promised + DAY_MS
+
+
+def trusts(desk: Desk, lanes: Collection[int]) -> dict[int, Trust]:
+    """Per lane: what its SKU's orders by its items came to, with its supplier's newest thousand as the pool."""
+    rows = by_id(desk.s, Lane, lanes).values()
+    own = _own(desk, [lane.id for lane in rows])
+    pools = {number: _pool(desk, number) for number in {lane.supplier_id for lane in rows}}
+    return {lane.id: _trust(own.get(lane.id, _Past()), pools[lane.supplier_id]) for lane in rows}
+
+
+def _trust(own: _Past, pool: _Past) -> Trust:
+    return Trust(
+        share(own.taken, own.answered, pool.taken, pool.answered),
+        share(own.kept, own.decided, pool.kept, pool.decided),
+        days(own.days or [], pool.days or []),
+    )
+
+
+def _ms(value: datetime | None) -> int | None:
+    return None if value is None else to_ms(value)
+
+
+def _own(desk: Desk, lanes: Collection[int]) -> dict[int, _Past]:
+    now, out = to_ms(desk.now), dict[int, _Past]()
+    for chunk in in_chunks(lanes, 500):
+        rows = (
+            select(Lane.id, PurchaseOrder.id, PurchaseOrder.state, PurchaseOrder.made_at, Order.promised_by, Parcel.ended_at)
+            .select_from(Lane)
+            .join(LanePart, LanePart.lane_id == Lane.id)
+            .join(PurchaseLine, PurchaseLine.item_id == LanePart.item_id)
+            .join(OrderLine, (OrderLine.id == PurchaseLine.order_line_id) & (OrderLine.sku_id == Lane.sku_id))
+            .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
+            .join(Order, Order.id == PurchaseOrder.order_id)
+            .outerjoin(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
+            .outerjoin(Parcel, Parcel.id == ParcelLine.parcel_id)
+            .where(Lane.id.in_(chunk), PurchaseOrder.state.in_(_DECIDED))
+            .order_by(Lane.id, PurchaseOrder.id, Parcel.ended_at.desc())
+        )
+        seen: set[tuple[int, int]] = set()
+        for lane, purchase, state, made, promised, ended in desk.s.execute(rows):
+            # A kit's items in one purchase, and a purchase in several parcels, count once: by the last parcel.
+            if (lane, purchase) not in seen:
+                seen.add((lane, purchase))
+                out.setdefault(lane, _Past()).add(state, to_ms(made), _ms(promised), _ms(ended), now)
+    return out
+
+
+def _pool(desk: Desk, supplier: int) -> _Past:
+    now, out = to_ms(desk.now), _Past()
+    newest = (
+        select(PurchaseOrder.id)
+        .where(PurchaseOrder.supplier_id == supplier, PurchaseOrder.state.in_(_DECIDED))
+        .order_by(PurchaseOrder.id.desc())
+        .limit(POOL)
+        .subquery()
+    )
+    rows = (
+        select(PurchaseOrder.id, PurchaseOrder.state, PurchaseOrder.made_at, Order.promised_by, Parcel.ended_at)
+        .join(newest, newest.c.id == PurchaseOrder.id)
+        .join(Order, Order.id == PurchaseOrder.order_id)
+        .outerjoin(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
+        .outerjoin(Parcel, Parcel.id == ParcelLine.parcel_id)
+        .order_by(PurchaseOrder.id, Parcel.ended_at.desc())
+    )
+    days_seen: list[int] = []
+    last = 0
+    for purchase, state, made, promised, ended in desk.s.execute(rows):
+        if purchase != last:
+            last = purchase
+            out.days = None
+            out.add(state, to_ms(made), _ms(promised), _ms(ended), now)
+            days_seen += out.days or []
+    out.days = days_seen
+    return out
+
+
+def follow_trust(desk: Desk) -> int:
+    """Lanes that prove late are slow, those that prove refused are shut, and slow ones that mend are open again. Returns how many moved.
+
+    What a person set or confirmed stays as they said.
+    """
+    used = (
+        select(Lane.id)
+        .join(LanePart, LanePart.lane_id == Lane.id)
+        .join(PurchaseLine, PurchaseLine.item_id == LanePart.item_id)
+        .join(OrderLine, (OrderLine.id == PurchaseLine.order_line_id) & (OrderLine.sku_id == Lane.sku_id))
+        .where(Lane.until.is_(None), Lane.state.in_(("open", "slow")), ~Lane.why.startswith("set by"), ~Lane.why.startswith("looked at"))
+        .distinct()
+    )
+    told = trusts(desk, list(desk.s.scalars(used)))
+    limits: dict[int, tuple[float, float]] = {}
+    lanes = by_id(desk.s, Lane, told)
+    suppliers = by_id(desk.s, Supplier, {lane.supplier_id for lane in lanes.values()})
+    moved: list[Lane] = []
+    for number, lane in lanes.items():
+        if lane.supplier_id not in limits:
+            policy = policy_for(desk.s, supplier=suppliers[lane.supplier_id].code)
+            limits[lane.supplier_id] = (policy["slow_below"] / 1e6, policy["shut_below"] / 1e6)
+        one = told[number]
+        state = state_by_trust(one.accepted, one.on_time, *limits[lane.supplier_id])
+        if state != lane.state:
+            lane.state, lane.why = state, BY_ITSELF + in_words(one, state)
+            lane.version += 1
+            moved.append(lane)
+    if moved:
+        skus = by_id(desk.s, Sku, {lane.sku_id for lane in moved})
+        kinds = ", ".join(f"{sum(1 for one in moved if one.state == kind)} {kind}" for kind in ("open", "slow", "shut"))
+        first = moved[0]
+        desk.log("lane.trust", "lanes", f"lanes by what happened: {kinds}", why=f"{skus[first.sku_id].code} {first.why}", count=len(moved))
+        desk.s.flush()
+        respond(desk, {lane.sku_id for lane in moved})
+        replan(desk)
+    return len(moved)
+
+
+def in_words(one: Trust, state: str) -> str:
+    """Why a lane is in a state, with its figures."""
+    if state == "shut":
+        return f"{one.accepted.good} of {one.accepted.count} purchase orders taken"
+    return f"{one.on_time.good} of {one.on_time.count} parcels by the promise"
