@@ -93,6 +93,7 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
     if state and state != listing.state:
         move = {"live": "resume" if listing.state == "paused" else "publish", "paused": "pause", "ended": "end"}[state]
         listing.state = LISTING.step(listing.state, move)
+        listing.paused_by = "" if state == "live" else listing.paused_by
     listing.version += 1
     subject, key = f"listing:{listing.id}", f"listing-{listing.id}-{listing.version}-{outbox.batch_mark()}"
     droppable = Outbox.state.in_(OUTBOX.sources("drop"))

@@ -167,6 +167,83 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/lanes/bulk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bulk
+         * @description Change many lanes as one act: make them main, shut, let be used, close.
+         */
+        post: operations["lanes_bulk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Faults
+         * @description Lanes that cannot be right, looked for anew.
+         */
+        get: operations["lanes_faults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/faults/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Aside
+         * @description It is no fault, and not shown again.
+         */
+        post: operations["lanes_aside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/faults/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mend */
+        post: operations["lanes_mend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/lanes/items/{item_id}/history": {
         parameters: {
             query?: never;
@@ -178,6 +255,63 @@ export interface paths {
         get: operations["lanes_history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Many
+         * @description Open lanes for several SKUs as one act.
+         */
+        post: operations["lanes_open_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move */
+        post: operations["lanes_move"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/move/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Preview
+         * @description What moving a supplier's main lanes to another supplier would mean; nothing is changed.
+         */
+        post: operations["lanes_move_preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -228,10 +362,70 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Candidates */
+        /**
+         * Candidates
+         * @description The likest items for a SKU, or those that hold some words; pairs that were refused are left out.
+         */
         get: operations["lanes_candidates"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/skus/{sku_id}/family": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Family */
+        get: operations["lanes_family"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/skus/{sku_id}/refuse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Refuse
+         * @description None of these fills the SKU: they are not offered for it again.
+         */
+        post: operations["lanes_refuse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/sure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Sure
+         * @description Look over all SKUs without a lane and open the sure ones.
+         */
+        post: operations["lanes_open_sure"];
         delete?: never;
         options?: never;
         head?: never;
@@ -245,8 +439,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** To Settle */
-        get: operations["lanes_to_settle"];
+        /**
+         * Queue
+         * @description SKUs that need a person, those that orders wait for first, then the dearest.
+         */
+        get: operations["lanes_queue"];
         put?: never;
         post?: never;
         delete?: never;
@@ -262,7 +459,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Bench */
+        get: operations["lanes_bench"];
         put?: never;
         post?: never;
         delete?: never;
@@ -283,6 +481,46 @@ export interface paths {
         put?: never;
         /** Close */
         post: operations["lanes_close"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/{number}/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm
+         * @description It is right as it is: it may be used again, and what its items cost now is taken as usual.
+         */
+        post: operations["lanes_confirm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lanes/{number}/terms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Terms
+         * @description From when to when it is in force, and by which service it goes to single countries.
+         */
+        post: operations["lanes_terms"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2573,29 +2811,39 @@ export interface components {
             /** Told */
             told: string;
         };
-        /** CandidateOut */
-        CandidateOut: {
-            /** Agrees */
-            agrees: string[];
-            cost: components["schemas"]["Money"];
+        /** BulkAsk */
+        BulkAsk: {
+            /** Ids */
+            ids: number[];
+            /** What */
+            what: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** CellOut */
+        CellOut: {
+            /** Decision */
+            decision: string;
             /** Differs */
             differs: string[];
             /** Item Id */
             item_id: number;
+            landed: components["schemas"]["Money"] | null;
             /** Number */
             number: string;
             /** Offer */
             offer: string;
-            /** Origin */
-            origin: string;
-            /** Pack Size */
-            pack_size: number;
             /** Score */
             score: number;
+            /** Sku Id */
+            sku_id: number;
             /** Stock */
             stock: number;
-            /** Supplier */
-            supplier: string;
+            /** Supplier Id */
+            supplier_id: number;
             /** Title */
             title: string;
         };
@@ -2875,6 +3123,20 @@ export interface components {
             /** Told */
             told: string;
         };
+        /**
+         * EvidenceOut
+         * @description weight above nothing: it agrees; below: it differs, or only one side says it.
+         */
+        EvidenceOut: {
+            /** Field */
+            field: string;
+            /** Ours */
+            ours: string;
+            /** Theirs */
+            theirs: string;
+            /** Weight */
+            weight: number;
+        };
         /** FacetsOut */
         FacetsOut: {
             /** Categories */
@@ -2885,6 +3147,45 @@ export interface components {
             stores: components["schemas"]["StoreOut"][];
             /** Suppliers */
             suppliers: components["schemas"]["SupplierOut"][];
+        };
+        /**
+         * FamilyOut
+         * @description Sizes and colours of one thing (rows), suppliers that have some of it (columns), the likest item in each place.
+         */
+        FamilyOut: {
+            /** Cells */
+            cells: components["schemas"]["CellOut"][];
+            /** Members */
+            members: components["schemas"]["MemberOut"][];
+            /** Suppliers */
+            suppliers: components["schemas"]["SupplierColumn"][];
+        };
+        /** FaultAsk */
+        FaultAsk: {
+            /** Key */
+            key: string;
+        };
+        /**
+         * FaultOut
+         * @description step: what mends it; act '' = a person looks at the SKU.
+         */
+        FaultOut: {
+            /** Act */
+            act: string;
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Sku */
+            sku: string;
+            /** Sku Id */
+            sku_id: number;
+            /** Step */
+            step: string;
+            /** Told */
+            told: string;
+            /** Why */
+            why: string;
         };
         /** FeeBody */
         FeeBody: {
@@ -3292,15 +3593,73 @@ export interface components {
             /** Owner */
             owner: string;
         };
+        /**
+         * LandsIn
+         * @description One unit in one country where we sell: by which service, what it costs, when it arrives; why_not where it cannot go.
+         */
+        LandsIn: {
+            /** Country */
+            country: string;
+            /** Days High */
+            days_high: number;
+            /** Days Low */
+            days_low: number;
+            goods: components["schemas"]["Money"] | null;
+            handling: components["schemas"]["Money"] | null;
+            landed: components["schemas"]["Money"] | null;
+            /** Service */
+            service: string;
+            ship: components["schemas"]["Money"] | null;
+            /** Store */
+            store: string;
+            /** Why Not */
+            why_not: string;
+        };
         /** LaneAsk */
         LaneAsk: {
             /** Lane */
             lane: number | null;
         };
+        /**
+         * LaneBench
+         * @description Everything about one lane. ways: services from its place, by country.
+         */
+        LaneBench: {
+            /** History */
+            history: components["schemas"]["Point"][];
+            /** Lands */
+            lands: components["schemas"]["LandsIn"][];
+            lane: components["schemas"]["LaneOut"];
+            /** Sku */
+            sku: string;
+            /** Sku Id */
+            sku_id: number;
+            /** Story */
+            story: string[];
+            /** Title */
+            title: string;
+            /** Ways */
+            ways: {
+                [key: string]: string[];
+            };
+        };
         /** LaneOut */
         LaneOut: {
+            /** Begun */
+            begun: boolean;
+            /** Days High */
+            days_high: number;
+            /** Days Low */
+            days_low: number;
+            /** Ends */
+            ends: string | null;
+            handling: components["schemas"]["Money"] | null;
             /** Id */
             id: number;
+            /** Instead */
+            instead: boolean;
+            item_cost: components["schemas"]["Money"] | null;
+            landed: components["schemas"]["Money"] | null;
             /**
              * Opened At
              * Format: date-time
@@ -3312,18 +3671,34 @@ export interface components {
             origin: string;
             /** Parts */
             parts: components["schemas"]["LanePartOut"][];
+            /** Proof */
+            proof: {
+                [key: string]: unknown;
+            } | null;
             /** Service */
             service: string;
+            /** Services */
+            services: {
+                [key: string]: string;
+            };
+            ship: components["schemas"]["Money"] | null;
+            /** Starts */
+            starts: string | null;
             /** State */
             state: string;
+            /** Store */
+            store: string;
             /** Supplier */
             supplier: string;
+            trust: components["schemas"]["TrustOut"];
             /** Use */
             use: number;
             /** Version */
             version: number;
             /** Why */
             why: string;
+            /** Why Not */
+            why_not: string;
         };
         /** LanePartOut */
         LanePartOut: {
@@ -3334,8 +3709,12 @@ export interface components {
             number: string;
             /** Offer */
             offer: string;
+            /** Origin */
+            origin: string;
             /** Stock */
             stock: number;
+            /** Supplier */
+            supplier: string;
             /** Title */
             title: string;
             /** Units */
@@ -3343,15 +3722,21 @@ export interface components {
         };
         /** LaneRow */
         LaneRow: {
+            /** Begun */
+            begun: boolean;
             cost: components["schemas"]["Money"];
             /** Id */
             id: number;
+            /** Instead */
+            instead: boolean;
             /** Item */
             item: string;
             /** Item Id */
             item_id: number;
             /** Item Title */
             item_title: string;
+            /** Items */
+            items: number;
             landed: components["schemas"]["Money"] | null;
             net: components["schemas"]["Money"] | null;
             /** Offer */
@@ -3377,6 +3762,8 @@ export interface components {
             state: string;
             /** Stock */
             stock: number;
+            /** Store */
+            store: string | null;
             /** Supplier */
             supplier: string;
             /** Title */
@@ -3639,6 +4026,11 @@ export interface components {
             /** Listings */
             listings: number[];
         };
+        /** ManyAsk */
+        ManyAsk: {
+            /** Picks */
+            picks: components["schemas"]["PickAsk"][];
+        };
         /**
          * Mark
          * @description One sweep of the strip.
@@ -3693,6 +4085,17 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** MemberOut */
+        MemberOut: {
+            /** Has Lane */
+            has_lane: boolean;
+            /** Sku */
+            sku: string;
+            /** Sku Id */
+            sku_id: number;
+            /** Title */
+            title: string;
+        };
         /**
          * Money
          * @description An amount as text in major units, so that no reader makes a binary fraction of it.
@@ -3702,6 +4105,73 @@ export interface components {
             amount: string;
             /** Currency */
             currency: string;
+        };
+        /**
+         * MoveAsk
+         * @description picks: pairs of SKU and item.
+         */
+        MoveAsk: {
+            /**
+             * Keep Old
+             * @default true
+             */
+            keep_old: boolean;
+            /** Picks */
+            picks: [
+                number,
+                number
+            ][];
+            /** Source */
+            source: number;
+        };
+        /** MoveFrom */
+        MoveFrom: {
+            /** Lanes */
+            lanes?: number[];
+            /** Source */
+            source: number;
+            /** Target */
+            target: number;
+        };
+        /**
+         * MoveOut
+         * @description One lane and the likest item of the other supplier. has: the SKU has a lane to it already, which would become the main one.
+         */
+        MoveOut: {
+            /** Agrees */
+            agrees: string[];
+            /** Decision */
+            decision: string;
+            /** Differs */
+            differs: string[];
+            /** Has */
+            has: boolean;
+            /** Item */
+            item: string;
+            /** Item Title */
+            item_title: string;
+            lands: components["schemas"]["Money"] | null;
+            /** Lane */
+            lane: number;
+            /** Score */
+            score: number;
+            /** Sku */
+            sku: string;
+            /** Sku Id */
+            sku_id: number;
+            /** Stock */
+            stock: number | null;
+            /** Title */
+            title: string;
+            /** To */
+            to: string;
+            /** To Id */
+            to_id: number | null;
+            /** To Title */
+            to_title: string;
+            /** Why Not */
+            why_not: string;
+            would_land: components["schemas"]["Money"] | null;
         };
         /** Mover */
         Mover: {
@@ -3756,6 +4226,62 @@ export interface components {
             reference: string;
         };
         /**
+         * OfferOut
+         * @description One item that might fill the SKU. marks: [start, end, kind] in its title (theirs) and in ours; decision: open, review, none.
+         */
+        OfferOut: {
+            /** Agrees */
+            agrees: string[];
+            cost: components["schemas"]["Money"];
+            /** Days High */
+            days_high: number;
+            /** Days Low */
+            days_low: number;
+            /** Decision */
+            decision: string;
+            /** Differs */
+            differs: string[];
+            /** Evidence */
+            evidence: components["schemas"]["EvidenceOut"][];
+            /** Item Id */
+            item_id: number;
+            landed: components["schemas"]["Money"] | null;
+            /** Makes */
+            makes: number | null;
+            /** Marks */
+            marks: [
+                number,
+                number,
+                string
+            ][];
+            net: components["schemas"]["Money"] | null;
+            /** Number */
+            number: string;
+            /** Offer */
+            offer: string;
+            /** Origin */
+            origin: string;
+            /** Our Marks */
+            our_marks: [
+                number,
+                number,
+                string
+            ][];
+            profit: components["schemas"]["Money"] | null;
+            /** Score */
+            score: number;
+            /** Stock */
+            stock: number;
+            /** Supplier */
+            supplier: string;
+            /** Title */
+            title: string;
+            /** Units */
+            units: string;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
          * OnItsWay
          * @description Where a publishing stands: waiting to go, with the store, there, refused (by reason).
          */
@@ -3783,14 +4309,28 @@ export interface components {
              */
             why: string;
         };
-        /** OpenAsk */
+        /**
+         * OpenAsk
+         * @description store_id empty = for all stores; instead: an allowed replacement, used only where the store permits it.
+         */
         OpenAsk: {
+            /** Ends */
+            ends?: string | null;
+            /**
+             * Instead
+             * @default false
+             */
+            instead: boolean;
             /** Parts */
             parts: components["schemas"]["PartAsk"][];
             /** Service */
             service?: string | null;
             /** Sku Id */
             sku_id: number;
+            /** Starts */
+            starts?: string | null;
+            /** Store Id */
+            store_id?: number | null;
             /**
              * Use
              * @default 0
@@ -4271,6 +4811,23 @@ export interface components {
             /** Responses */
             responses: number[];
         };
+        /** PickAsk */
+        PickAsk: {
+            /** Item Id */
+            item_id: number;
+            /** Sku Id */
+            sku_id: number;
+            /**
+             * Units
+             * @default 1
+             */
+            units: string;
+            /**
+             * Use
+             * @default 0
+             */
+            use: number;
+        };
         /** Point */
         Point: {
             /**
@@ -4312,7 +4869,7 @@ export interface components {
         };
         /**
          * Preview
-         * @description What a lane would mean, tried and thrown away.
+         * @description What a lane would mean, tried and thrown away. sweep_minutes: how often its item is looked at.
          */
         Preview: {
             landed: components["schemas"]["Money"] | null;
@@ -4324,6 +4881,8 @@ export interface components {
             profit: components["schemas"]["Money"] | null;
             /** Shows */
             shows: number;
+            /** Sweep Minutes */
+            sweep_minutes: number;
         };
         /** PricePoint */
         PricePoint: {
@@ -4464,6 +5023,11 @@ export interface components {
             header?: string[];
             /** Separator */
             separator: string;
+        };
+        /** RefuseAsk */
+        RefuseAsk: {
+            /** Items */
+            items: number[];
         };
         /** ReportAsk */
         ReportAsk: {
@@ -4817,6 +5381,22 @@ export interface components {
             /** Responses */
             responses: number[];
         };
+        /**
+         * ShareOut
+         * @description good of count; expected share and the interval it lies in (5 to 95 %), in percent.
+         */
+        ShareOut: {
+            /** Count */
+            count: number;
+            /** Good */
+            good: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Mean */
+            mean: number;
+        };
         /** ShelfBench */
         ShelfBench: {
             /** Category */
@@ -4928,7 +5508,7 @@ export interface components {
         };
         /**
          * SkuOut
-         * @description A SKU with what sells it and what fills it, and what opening a lane would do.
+         * @description A SKU with what sells it and what fills it; siblings: other sizes and colours of it, and how many of those have no lane.
          */
         SkuOut: {
             /** Brand */
@@ -4944,12 +5524,18 @@ export interface components {
             /** Orders Waiting */
             orders_waiting: number;
             price: components["schemas"]["Money"] | null;
+            /** Siblings */
+            siblings: number;
+            /** Siblings Bare */
+            siblings_bare: number;
             /** Sku */
             sku: string;
             /** Sku Id */
             sku_id: number;
             /** State */
             state: string | null;
+            /** Stores */
+            stores: string[];
             /** Title */
             title: string;
         };
@@ -4962,13 +5548,6 @@ export interface components {
             hours: number;
             /** Key */
             key: string;
-        };
-        /** Started */
-        Started: {
-            /** Job */
-            job: number;
-            /** Told */
-            told: string;
         };
         /** StepAsk */
         StepAsk: {
@@ -5049,6 +5628,13 @@ export interface components {
             /** Watching */
             watching: boolean;
         };
+        /** SupplierColumn */
+        SupplierColumn: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
         /**
          * SupplierOut
          * @description kept of `of` decided purchase orders were sent and came by the promise.
@@ -5127,6 +5713,22 @@ export interface components {
             version: number;
         };
         /**
+         * TermsAsk
+         * @description Whole: what is empty here is without a date, or sent by the lane's own service.
+         */
+        TermsAsk: {
+            /** Ends */
+            ends?: string | null;
+            /** Services */
+            services?: {
+                [key: string]: string;
+            };
+            /** Starts */
+            starts?: string | null;
+            /** Version */
+            version: number;
+        };
+        /**
          * TermsBody
          * @description What a supplier gives; in ppm.
          */
@@ -5142,16 +5744,40 @@ export interface components {
             /** Version */
             version: number;
         };
-        /** ToSettle */
+        /**
+         * ToSettle
+         * @description learnt: patterns of numbers that count as evidence, in words.
+         */
         ToSettle: {
+            /** Faults */
+            faults: number;
+            /** Learnt */
+            learnt: string[];
+            /** Rows */
+            rows: components["schemas"]["ToSettleRow"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * ToSettleRow
+         * @description kind: no lane, lane shut or item gone; told: the reason; waiting: what the orders that wait leave us.
+         */
+        ToSettleRow: {
+            /** Kind */
+            kind: string;
             /** Orders */
             orders: number;
+            /** Since */
+            since: string | null;
             /** Sku */
             sku: string;
             /** Sku Id */
             sku_id: number;
             /** Title */
             title: string;
+            /** Told */
+            told: string;
+            waiting: components["schemas"]["Money"];
         };
         /** Today */
         Today: {
@@ -5213,6 +5839,20 @@ export interface components {
             tone: string;
             /** Why */
             why: string;
+        };
+        /**
+         * TrustOut
+         * @description What really happened: purchase orders taken, parcels by the promise, days to the door (half within, nine in ten within).
+         */
+        TrustOut: {
+            accepted: components["schemas"]["ShareOut"];
+            /** Days Seen */
+            days_seen: number;
+            /** Days Sure */
+            days_sure: number;
+            /** Days Usual */
+            days_usual: number;
+            on_time: components["schemas"]["ShareOut"];
         };
         /**
          * TryAsk
@@ -5403,6 +6043,18 @@ export interface components {
             supplier: string;
             /** Told */
             told: string;
+        };
+        /** Started */
+        amber_lane__api__catalogues__Started: {
+            /** Job */
+            job: number;
+            /** Told */
+            told: string;
+        };
+        /** Started */
+        amber_lane__api__mapping__Started: {
+            /** Job */
+            job: number;
         };
     };
     responses: never;
@@ -5717,6 +6369,125 @@ export interface operations {
             };
         };
     };
+    lanes_bulk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lanes_faults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"][];
+                };
+            };
+        };
+    };
+    lanes_aside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaultAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lanes_mend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaultAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     lanes_history: {
         parameters: {
             query?: never;
@@ -5735,6 +6506,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Point"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lanes_open_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lanes_move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lanes_move_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveFrom"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveOut"][];
                 };
             };
             /** @description Validation Error */
@@ -5831,7 +6701,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CandidateOut"][];
+                    "application/json": components["schemas"]["OfferOut"][];
                 };
             };
             /** @description Validation Error */
@@ -5845,7 +6715,93 @@ export interface operations {
             };
         };
     };
-    lanes_to_settle: {
+    lanes_family: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sku_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FamilyOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lanes_refuse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sku_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RefuseAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lanes_open_sure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["amber_lane__api__mapping__Started"];
+                };
+            };
+        };
+    };
+    lanes_queue: {
         parameters: {
             query?: never;
             header?: never;
@@ -5860,7 +6816,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ToSettle"][];
+                    "application/json": components["schemas"]["ToSettle"];
+                };
+            };
+        };
+    };
+    lanes_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaneBench"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -5912,6 +6899,76 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CloseAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lanes_confirm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lanes_terms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TermsAsk"];
             };
         };
         responses: {
@@ -8914,7 +9971,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Started"];
+                    "application/json": components["schemas"]["amber_lane__api__catalogues__Started"];
                 };
             };
             /** @description Validation Error */
