@@ -421,16 +421,19 @@ def test_a_sheet_maps_kits_stores_and_replacements_and_taken_out_and_in_again_ch
     )
     rows = [
         "all,S-1,SUP,I-1,1,main",
-        "Second shop,s-1,OTH,OT-1,1,main",
+        "Second shop alone,s-1,OTH,OT-1,1,main",
         "all,S-2,SUP,I-2,1,main",
         "all,S-2,OTH,OT-2,1/5,main",
         "all,S-3,SUP,I-4,1,main",
         "all,S-3,SUP,I-3,2,spare",
         "all,S-4,SUP,I-5,1,replacement",
         "Second shop,S-5,SUP,I-5,1,main",
+        "First shop,S-5,SUP,I-5,1,main",
+        "First shop,S-6,SUP,0077,1,main",
+        "Second shop,S-6,OTH,OT-6,1,main",
     ]
     checked = small.sheet("lanes", SHEET + "\n".join(rows) + "\n")
-    assert checked.counts == {"new": 3, "changed": 3, "same": 2, "bad": 0}
+    assert checked.counts == {"new": 4, "changed": 3, "same": 4, "bad": 0}
     assert small.listing(1, 2).landed == 90 + 90 + 20 and small.listing(1).landed == 230
     assert small.listing(2).landed == 200 + 130 + half(180, 5) + 110
     assert opened(small, 3) == [(0, 4), (1, 3)] and small.lane(4, 1).instead
@@ -439,8 +442,8 @@ def test_a_sheet_maps_kits_stores_and_replacements_and_taken_out_and_in_again_ch
         head = [*kind.required, *kind.optional]
         again = [dict(zip(head, map(str, row), strict=True)) for row in out_rows(small.desk(s), "lanes")]
         counts = kind.check(small.desk(s), again, lambda n: None).counts
-    assert counts == {"new": 0, "changed": 0, "same": len(again), "bad": 0} and len(again) == 10
-    assert {row["store"] for row in again} == {"all", "Second shop"}
+    assert counts == {"new": 0, "changed": 0, "same": len(again), "bad": 0} and len(again) == 11
+    assert {row["store"] for row in again} == {"all", "Second shop alone"}
     # A spare that becomes the main lane is not there twice.
     small.sheet("lanes", SHEET + "all,S-3,SUP,I-3,2,main\n")
     assert opened(small, 3) == [(0, 3)]

@@ -56,8 +56,16 @@ class EvidenceOut(BaseModel):
     weight: float
 
 
+class MarkOut(BaseModel):
+    """Letters start to end of a title; kind: same, differs, or only (the other is silent)."""
+
+    start: int
+    end: int
+    kind: str
+
+
 class OfferOut(BaseModel):
-    """One item that might fill the SKU. marks: [start, end, kind] in its title (theirs) and in ours; decision: open, review, none."""
+    """One item that might fill the SKU. marks: in its title, our_marks: in ours; decision: open, review, none."""
 
     item_id: int
     number: str
@@ -79,9 +87,10 @@ class OfferOut(BaseModel):
     decision: str
     agrees: list[str]
     differs: list[str]
+    doubt: str
     evidence: list[EvidenceOut]
-    marks: list[tuple[int, int, str]]
-    our_marks: list[tuple[int, int, str]]
+    marks: list[MarkOut]
+    our_marks: list[MarkOut]
 
 
 @router.get("/to-settle")
@@ -106,8 +115,8 @@ def queue(desk: ReadDesk) -> ToSettle:
     return ToSettle(rows=shown, total=len(rows), faults=lane_faults.kept(desk)["count"], learnt=learnt)
 
 
-def _marks(found: list[Mark]) -> list[tuple[int, int, str]]:
-    return [(one.start, one.end, one.kind) for one in found]
+def _marks(found: list[Mark]) -> list[MarkOut]:
+    return [MarkOut(start=one.start, end=one.end, kind=one.kind) for one in found]
 
 
 @router.get("/skus/{sku_id}/candidates")
@@ -140,6 +149,7 @@ def candidates(desk: ReadDesk, sku_id: Big, words: Annotated[str, Query(max_leng
             decision=one.like.decision,
             agrees=one.like.agrees,
             differs=one.like.differs,
+            doubt=one.doubt,
             evidence=[EvidenceOut(field=e.field, ours=e.ours, theirs=e.theirs, weight=round(e.weight, 3)) for e in one.like.evidence],
             marks=_marks(one.theirs),
             our_marks=_marks(one.ours),

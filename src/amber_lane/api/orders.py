@@ -88,6 +88,7 @@ class WayOut(BaseModel):
     line: int
     lane: int
     use: int
+    instead: bool
     state: str
     supplier: str
     origin: str
@@ -223,6 +224,7 @@ def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) 
                 line=one["line"],
                 lane=lane.id,
                 use=lane.use,
+                instead=lane.instead,
                 state=lane.state,
                 supplier=suppliers[lane.supplier_id].name,
                 origin=origins[lane.origin_id].name,

@@ -19,6 +19,7 @@ from ..jobs.longjobs import start
 from ..services import program, setup, terms, watch
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
+from ..services.planning import replan
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
 from .shapes import Ask, Big, Done, Money, minor
 
@@ -90,7 +91,9 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
     for owner, table in setup.OWNERS.items():
         for row in desk.s.scalars(select(table).order_by(table.id)):
             link = links.get((owner, row.id))
-            switches = {name: getattr(row, name) for name in ("read_orders", "write_listings", "watching") if hasattr(row, name)}
+            switches = {
+                name: getattr(row, name) for name in ("read_orders", "write_listings", "watching", "replacements") if hasattr(row, name)
+            }
             out.append(
                 PartnerOut(
                     owner=owner,
@@ -243,6 +246,7 @@ class SwitchAsk(Ask):
     read_orders: bool | None = None
     write_listings: bool | None = None
     watching: bool | None = None
+    replacements: bool | None = None
     sweep_minutes: int | None = Field(None, ge=1, le=60 * 24 * 7)
 
 
@@ -260,6 +264,9 @@ def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
     desk.log("partner.switch", row.name, f"{row.name}: {', '.join(told)}")
     if ask.watching and getattr(row, "kind", "") == "folder" and not row.reading:
         raise Conflict("name the columns of its sheet first")
+    if ask.replacements is not None:
+        desk.s.flush()
+        replan(desk)
     if ask.write_listings:
         watch.catch_up(desk, number)
     return Done(told="Changed")

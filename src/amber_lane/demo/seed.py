@@ -6,6 +6,7 @@ import csv
 import io
 from collections.abc import Callable
 from datetime import datetime, timedelta
+from fractions import Fraction
 from typing import Any
 
 import httpx
@@ -20,7 +21,7 @@ from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
-from ..services import preparing, samples, searches, sheets_in
+from ..services import lane_faults, lanes, preparing, samples, searches, sheets_in
 from ..services.desk import Desk, bulk_insert
 from ..services.drafts import PolicyChange
 from ..services.finder import Search
@@ -58,6 +59,8 @@ def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: i
                 hand.post("/world/facts", json={"name": "retail_calls", "value": 60})
             if n == rounds - 6:
                 _sell_unmapped(house, hand)
+            if n == rounds - 3:
+                _change_goods(house, hand)
             if n == rounds - 2:
                 _move_prices(house, hand)
     _prepare_some(house)
@@ -167,6 +170,38 @@ def _move_prices(house: House, hand: httpx.Client) -> None:
         hand.post("/world/items", json={"number": number, "cost": cost * 139 // 100})
     hand.post("/world/items", json={"number": rows[30][0], "cost": 1})
     hand.post("/world/items", json={"number": rows[40][0], "cost": rows[40][1] * 19 // 10})
+
+
+def _change_goods(house: House, hand: httpx.Client) -> None:
+    """Three lanes stop being true: an item comes in another pack, one is another thing now, one is sold no more."""
+    spare = select(Lane.sku_id).where(Lane.use == 1, Lane.until.is_(None))
+    with house.db.reading() as s:
+        rows = s.execute(
+            select(Item.number, Item.title, Lane.sku_id, Item.id, Item.supplier_id)
+            .join(LanePart, LanePart.item_id == Item.id)
+            .join(Lane, Lane.id == LanePart.lane_id)
+            .join(Supplier, Supplier.id == Item.supplier_id)
+            .join(Sku, Sku.id == Lane.sku_id)
+            .join(Listing, Listing.sku_id == Sku.id)
+            .where(Supplier.name == "Northlight Trade", Lane.use == 0, Lane.sku_id.not_in(spare))
+            .where(Listing.state == "live", Item.pack_size == 1)
+            .order_by(Sku.pace.desc(), Sku.id)
+            .limit(120)
+        ).all()
+    # A SKU in two stores comes twice.
+    rows = list({row[2]: row for row in rows}.values())
+    pack, other, gone = rows[20], rows[23], rows[26]
+    hand.post("/world/items", json={"number": pack[0], "pack_size": 6})
+    hand.post("/world/items", json={"number": other[0], "title": "Trail chair, folding, forest green, 3 legs"})
+    hand.post("/world/items", json={"number": gone[0], "gone": True})
+    house.reader.catalogue(other[4])
+    with house.db.writing() as s:
+        desk = Desk(s, house.clock, OWNER)
+        # A hand that slipped, and two replacements that point at each other.
+        lanes.open_lane(desk, rows[30][2], [lanes.Part(rows[31][3], Fraction(3))], use=1)
+        for one, there in ((rows[33], rows[34]), (rows[34], rows[33])):
+            lanes.open_wish(desk, lanes.Wish(one[2], [lanes.Part(there[3], Fraction(1))], instead=True))
+        lane_faults.refresh(desk)
 
 
 def _sell_unmapped(house: House, hand: httpx.Client) -> None:

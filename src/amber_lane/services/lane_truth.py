@@ -19,7 +19,7 @@ from .likeness import row_of_sku
 # the lane; from the smaller figure on it is put to a person.
 COST_WRONG, COST_ODD = 3, 2
 # A title that is less like our SKU than this share of what it was, and not like it by itself, has moved away.
-FAR, ALIKE = 0.6, 55.0
+FAR, ALIKE, STRANGE = 0.6, 55.0, 0.3
 
 
 def shut_for_packs(desk: Desk, supplier: Supplier, packs: Sequence[tuple[int, int, int]]) -> set[int]:
@@ -122,4 +122,6 @@ def _moved_away(before: Judged, after: Judged, rows: tuple[Row, Row]) -> bool:
     if after.veto and not before.veto:
         return True
     other_code = bool(rows[0].gtin and rows[1].gtin and rows[0].gtin != rows[1].gtin)
-    return (other_code and not after.same_id) or (after.score < FAR * before.score and after.score < ALIKE)
+    # A barcode that stayed does not help where hardly a word did: numbers get reused.
+    other_words = after.likeness < FAR * before.likeness and after.likeness < STRANGE
+    return (other_code and not after.same_id) or other_words or (after.score < FAR * before.score and after.score < ALIKE)

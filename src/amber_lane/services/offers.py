@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from sqlalchemy import select
 
-from ..core.likeness import Evidence, Mark, marks
+from ..core.likeness import REVIEW, Evidence, Mark, marks
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
@@ -17,6 +18,7 @@ from .lane_costs import Costing, UnitLanded, stock_of
 from .likeness import Candidate, candidates, compare
 from .matching import patterns, proof_of
 
+LIKELY = 90
 _COUNT = re.compile(r"\d+")
 
 
@@ -32,6 +34,7 @@ class Offer:
     stock: int | None
     theirs: list[Mark]
     ours: list[Mark]
+    doubt: str = ""
 
 
 @dataclass(frozen=True)
@@ -63,7 +66,19 @@ def offers(desk: Desk, sku: Sku, words: str = "", limit: int = 6) -> Offers:
             profit, net = costing.profit(listing, sku, costing.facts.suppliers[one.item.supplier_id], [cost.landed])[0]
         theirs, ours = marks(one.item.title, one.evidence), marks(sku.title, one.evidence, theirs=False)
         rows.append(Offer(one, units, cost, profit, net, stock_of([(one.item, units)]), theirs, ours))
-    return Offers(rows, store, listing)
+    return Offers([replace(one, doubt=_doubt(one, rows)) for one in rows], store, listing)
+
+
+def _doubt(one: Offer, rows: Sequence[Offer]) -> str:
+    """Why a likely item is not opened without asking; '' where it would be, or where its differences say so themselves."""
+    if one.like.decision != REVIEW or one.like.score < LIKELY or one.like.differs:
+        return ""
+    same = [other for other in rows if other is not one and other.like.item.supplier_id == one.like.item.supplier_id]
+    if any(other.like.score >= LIKELY and not other.like.differs for other in same):
+        return "two of this supplier fit alike"
+    if any(other.like.score >= LIKELY - 30 for other in rows if other is not one):
+        return "others say the same and one thing more"
+    return "not enough is said to be sure"
 
 
 def units_of(evidence: list[Evidence]) -> Fraction:

@@ -76,7 +76,7 @@ def lists_of(desk: Desk, name: str) -> dict[str, list[str]]:
     out: dict[str, list[str]] = {}
     if "store" in columns:
         stores = list(desk.s.scalars(select(Store.name).order_by(Store.name)))
-        out["store"] = ["all", *stores] if name == "lanes" else stores
+        out["store"] = ["all", *stores, *(f"{one} alone" for one in stores)] if name == "lanes" else stores
     if "supplier" in columns:
         out["supplier"] = list(desk.s.scalars(select(Supplier.name).order_by(Supplier.name)))
     if "use" in columns:

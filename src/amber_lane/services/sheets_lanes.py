@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
@@ -14,7 +14,7 @@ from ..core.money import parse_units
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Service, Store, Supplier
-from ..data.shelf import Listing, Sku
+from ..data.shelf import Sku
 from ..data.source import Item
 from . import lane_acts, lanes
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
@@ -24,7 +24,7 @@ from .sheets_frame import Checked, Names, Row, each, need
 
 # Up to so many SKUs are looked at, and can be put back, in the very transaction that takes the rows.
 FEW, UNDOABLE = 2000, 5000
-ALL = ("", "*", "all", "all stores")
+ALL, ALONE = ("", "*", "all", "all stores"), " alone"
 INSTEAD = "replacement"
 _POWER = re.compile(r"^\d([.,]\d+)?[eE]\+?\d+$")
 ONE = Fraction(1)
@@ -66,11 +66,8 @@ class _Known:
         self.origins = {row.id: row for row in s.scalars(select(Origin))}
         self.offered = set(s.execute(select(Service.origin_id, Service.code)).tuples().all())
         self.services: dict[tuple[int, int | None], str] = {}
-        self.many = s.scalar(select(func.count()).select_from(Store)) or 0
-        self.sold: dict[int, set[int]] = {}
-        if self.many > 1:
-            for sku, store in s.execute(select(Listing.sku_id, Listing.store_id).where(Listing.state != "ended")):
-                self.sold.setdefault(sku, set()).add(store)
+        own = select(Lane.sku_id, Lane.store_id).where(Lane.until.is_(None), Lane.store_id.is_not(None))
+        self.own: set[tuple[int, int]] = set(s.execute(own).tuples().all())  # type: ignore[arg-type]
 
     def sku(self, code: str) -> int:
         """A SKU as it is written; in other capitals where that is only one."""
@@ -107,13 +104,14 @@ class _Known:
         return f"{supplier.name} has no item {number!r}" + (f", but {low!r}" if low else "")
 
     def store(self, row: Row, sku: int) -> int | None:
-        """None = the lane is for all stores: where it says so, and where the SKU is sold in no other store."""
+        """None = for all stores; a store's number = for it alone, as it says or as stands; a negative one = only named, see `_named`."""
         text = row.get("store", "").strip()
-        if text.lower() in ALL:
+        low = text.lower()
+        if low in ALL:
             return None
-        store = self.names.store(row)
-        others = self.sold.get(sku, set()) - {store.id}
-        return store.id if others else None
+        alone = low.endswith(ALONE)
+        store = self.names.store({"store": text[: -len(ALONE)] if alone else text})
+        return store.id if alone or (sku, store.id) in self.own else -store.id
 
     def service(self, row: Row, origin: int, store: int | None) -> str:
         code = row.get("service", "").strip()
@@ -121,9 +119,10 @@ class _Known:
             if (origin, code) not in self.offered:
                 raise ValueError(f"there is no service {code!r} from {self.origins[origin].name}")
             return code
-        if (origin, store) not in self.services:
-            self.services[origin, store] = lanes.cheapest_service(self.desk, origin, store)
-        return self.services[origin, store]
+        one = store if store is None or store > 0 else None
+        if (origin, one) not in self.services:
+            self.services[origin, one] = lanes.cheapest_service(self.desk, origin, one)
+        return self.services[origin, one]
 
     def check_origin(self, text: str, origin: int) -> None:
         row = self.origins[origin]
@@ -155,8 +154,38 @@ def check_lanes(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
         group.append((one, row))
 
     each(rows, progress, out, read)
-    _compare(desk, groups, out)
+    _compare(desk, _named(groups, out), out)
     return out
+
+
+def _named(
+    groups: dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]], out: Checked
+) -> dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]]:
+    """A row names the store that sells the SKU, and its lane is for all of them; only where the sheet fills one SKU differently
+    in two stores is each lane its store's own."""
+    found: dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]] = {}
+    named: dict[tuple[int, int], dict[int, list[tuple[_LaneRow, Row]]]] = {}
+    for (sku, store, use), group in groups.items():
+        if store is not None and store < 0:
+            named.setdefault((sku, use), {})[-store] = group
+        else:
+            found[sku, store, use] = group
+    for (sku, use), by_store in named.items():
+        said = {frozenset((one.item, one.units, one.service) for one, _ in group) for group in by_store.values()}
+        rest = list(by_store.items())
+        if len(said) == 1:
+            first = rest.pop(0)[1]
+            if (sku, None, use) not in found:
+                found[sku, None, use] = first
+            else:
+                rest.insert(0, (0, first))
+            for _, group in rest:
+                for _ in group:
+                    out.add("same", None, "")
+        else:
+            for store, group in rest:
+                found[sku, store, use] = [(replace(one, store=store), row) for one, row in group]
+    return {key: [(one if one.store == key[1] else replace(one, store=key[1]), row) for one, row in group] for key, group in found.items()}
 
 
 def _compare(desk: Desk, groups: dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]], out: Checked) -> None:
@@ -340,7 +369,7 @@ def follow_lanes(desk: Desk, skus: set[int]) -> None:
 
 
 def out_lanes(desk: Desk) -> Iterable[list[Any]]:
-    """All lanes in the sheet's own columns; `all` = for all stores."""
+    """All lanes in the sheet's own columns; `all` = for all stores, `… alone` = a lane of that store's own."""
     rows = desk.s.execute(
         select(
             Store.name,
@@ -366,4 +395,13 @@ def out_lanes(desk: Desk) -> Iterable[list[Any]]:
     )
     for store, sku, supplier, item, num, den, origin, service, use, instead in rows:
         units = f"{num}/{den}" if den > 1 else num
-        yield [store or "all", sku, supplier, item, units, origin, service, _use_told(_LAST if instead else use).removesuffix(" lane")]
+        yield [
+            f"{store}{ALONE}" if store else "all",
+            sku,
+            supplier,
+            item,
+            units,
+            origin,
+            service,
+            _use_told(_LAST if instead else use).removesuffix(" lane"),
+        ]

@@ -76,7 +76,7 @@ def _unmapped_listings(desk: Desk) -> Iterator[Trouble]:
             "unmapped",
             "lanes",
             "Unmapped",
-            f"{len(rows)} listing{'s' if len(rows) > 1 else ''} on sale without a lane",
+            f"{len(rows)} SKU{'s' if len(rows) > 1 else ''} on sale without a lane",
             "their price and stock follow nobody",
             desk.now,
             Step(f"Settle {len(rows)}", go="/lanes"),
@@ -258,7 +258,7 @@ def _shut(desk: Desk) -> Iterator[Trouble]:
     if desk.s.scalar(some.limit(1)) is None:
         return
     rows = desk.s.execute(
-        select(Listing.id, Listing.profit, Sku.pace, func.min(Lane.why))
+        select(Listing.sku_id, Listing.profit, Sku.pace, func.min(Lane.why))
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Lane, fits)
         .where(Listing.sku_id.in_(some), Listing.state.in_(("live", "paused")), Listing.paused_by != "hand", ~works.exists())
@@ -277,7 +277,8 @@ def _shut(desk: Desk) -> Iterator[Trouble]:
             Step(f"See {n}", go="/lanes?view=settled&lane=shut"),
             half_up(sum(pace * max(profit or 0, 0) for _, profit, pace, _ in rows), PPM),
             True,
-            count=n,
+            # As many as wait in Lanes, where a SKU of two stores stands once.
+            count=len({row[0] for row in rows}),
         )
 
 

@@ -47,6 +47,7 @@ class ItemChange(BaseModel):
     cost: int | None = Field(None, ge=1)
     pack_size: int | None = Field(None, ge=1)
     renamed: str | None = None
+    title: str | None = Field(None, max_length=300)
     stock: int | None = Field(None, ge=0)
     gone: bool | None = None
 
@@ -136,8 +137,15 @@ def change_item(request: Request, change: ItemChange) -> dict[str, Any]:
         set_item(world, change.supplier, change.number, change.cost or row["cost"], stock, world.now())
         gone = row["gone"] if change.gone is None else int(change.gone)
         db.execute(
-            "update supply_item set gone = ?, pack_size = ?, number = ? where supplier = ? and number = ?",
-            (gone, change.pack_size or row["pack_size"], change.renamed or change.number, change.supplier, change.number),
+            "update supply_item set gone = ?, pack_size = ?, number = ?, title = ? where supplier = ? and number = ?",
+            (
+                gone,
+                change.pack_size or row["pack_size"],
+                change.renamed or change.number,
+                change.title or row["title"],
+                change.supplier,
+                change.number,
+            ),
         )
     return {"number": change.number}
 

@@ -85,6 +85,9 @@ def _set_out(world: World, store: str, goods: list[Good], start: int, times: int
     for i, good in enumerate(goods):
         # A few things in the shop carry no barcode: somebody has to find their item.
         bare = i % 25 == 7
+        # And of these every second one is named so shortly that several items fit.
+        short = i % 50 == 7
+        title = good.shop_title.replace(f", {good.options}", "") if short else good.shop_title
         price = ((good.cost + 220) * times // 100) // 100 * 100 + 95
         world.db.execute(
             "insert into shop_listing(store, sku, title, gtin, mpn, brand, category, options, weight_g, price, quantity, state, "
@@ -92,12 +95,12 @@ def _set_out(world: World, store: str, goods: list[Good], start: int, times: int
             (
                 store,
                 good.sku,
-                good.shop_title,
+                title,
                 "" if bare else good.gtin,
                 "" if bare else good.mpn,
                 good.brand,
                 good.category,
-                good.options,
+                "" if short else good.options,
                 good.weight_g,
                 price,
                 8,

@@ -4060,6 +4060,18 @@ export interface components {
             /** Told */
             told: string;
         };
+        /**
+         * MarkOut
+         * @description Letters start to end of a title; kind: same, differs, or only (the other is silent).
+         */
+        MarkOut: {
+            /** End */
+            end: number;
+            /** Kind */
+            kind: string;
+            /** Start */
+            start: number;
+        };
         /** MatrixOut */
         MatrixOut: {
             /** Currency */
@@ -4227,7 +4239,7 @@ export interface components {
         };
         /**
          * OfferOut
-         * @description One item that might fill the SKU. marks: [start, end, kind] in its title (theirs) and in ours; decision: open, review, none.
+         * @description One item that might fill the SKU. marks: in its title, our_marks: in ours; decision: open, review, none.
          */
         OfferOut: {
             /** Agrees */
@@ -4241,6 +4253,8 @@ export interface components {
             decision: string;
             /** Differs */
             differs: string[];
+            /** Doubt */
+            doubt: string;
             /** Evidence */
             evidence: components["schemas"]["EvidenceOut"][];
             /** Item Id */
@@ -4249,11 +4263,7 @@ export interface components {
             /** Makes */
             makes: number | null;
             /** Marks */
-            marks: [
-                number,
-                number,
-                string
-            ][];
+            marks: components["schemas"]["MarkOut"][];
             net: components["schemas"]["Money"] | null;
             /** Number */
             number: string;
@@ -4262,11 +4272,7 @@ export interface components {
             /** Origin */
             origin: string;
             /** Our Marks */
-            our_marks: [
-                number,
-                number,
-                string
-            ][];
+            our_marks: components["schemas"]["MarkOut"][];
             profit: components["schemas"]["Money"] | null;
             /** Score */
             score: number;
@@ -5659,6 +5665,8 @@ export interface components {
         SwitchAsk: {
             /** Read Orders */
             read_orders?: boolean | null;
+            /** Replacements */
+            replacements?: boolean | null;
             /** Sweep Minutes */
             sweep_minutes?: number | null;
             /** Version */
@@ -5903,6 +5911,8 @@ export interface components {
             chosen: boolean;
             goods: components["schemas"]["Money"];
             handling: components["schemas"]["Money"];
+            /** Instead */
+            instead: boolean;
             /** Lane */
             lane: number;
             /** Line */

@@ -33,11 +33,15 @@ const inField = (target: EventTarget | null): boolean =>
   (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) &&
   !(target instanceof HTMLInputElement && target.type === 'checkbox')
 
+const plain = (event: KeyboardEvent): string =>
+  (event.ctrlKey || event.metaKey ? 'ctrl+' : '') + (event.shiftKey && event.key.length > 1 ? 'shift+' : '') + event.key.toLowerCase()
+
 export function onKey(event: KeyboardEvent): void {
   if (event.defaultPrevented) return
   const dialog = document.querySelector('[role="dialog"]')
-  const combo =
-    (event.ctrlKey || event.metaKey ? 'ctrl+' : '') + (event.shiftKey && event.key.length > 1 ? 'shift+' : '') + event.key.toLowerCase()
+  // With Shift a digit's key says another sign on every keyboard; its place is the same.
+  const digit = event.shiftKey ? /^(?:Digit|Numpad)(\d)$/.exec(event.code)?.[1] : undefined
+  const combo = digit && !event.ctrlKey && !event.metaKey ? `shift+${digit}` : plain(event)
   for (const layer of [...layers].reverse()) {
     for (const one of layer.keys) {
       if (one.key !== combo || (inField(event.target) && !one.always) || (dialog && !one.always)) continue

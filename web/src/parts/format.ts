@@ -69,6 +69,8 @@ export const STATE_WORDS: Record<string, string> = {
 export const REASON_WORDS: Record<string, string> = {
   no_lane: 'lane is shut',
   no_rate: 'no exchange rate',
+  not_yet: 'begins later',
+  part_bought: 'a part is bought already',
   too_heavy: 'too heavy for the service',
   refused_before: 'was refused before',
   not_sent_there: 'does not send there',

@@ -1,41 +1,103 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
 import { api, take } from '@/api/client'
 import { useKeys } from '@/app/keys'
+import { tell, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
+import Pills from '@/parts/Pills.vue'
 import SheetIn from '@/parts/SheetIn.vue'
 import Tag from '@/parts/Tag.vue'
 import { useAsk } from '@/parts/ask'
-import { plural } from '@/parts/format'
+import { money, plural } from '@/parts/format'
 import Desk from './Desk.vue'
+import Faults from './Faults.vue'
 import Settled from './Settled.vue'
+import { offersQuery, queueQuery, skuQuery } from './queries'
 
 const { set, text } = useAsk(() => '')
-const { data: queue } = useQuery({ queryKey: ['to-settle'], queryFn: () => take(api.GET('/api/v1/lanes/to-settle')) })
+const router = useRouter()
+const client = useQueryClient()
+const { data: queue } = useQuery(queueQuery())
 const view = computed(() => text('view') || 'settle')
-const sku = computed(() => Number(text('sku')) || queue.value?.[0]?.sku_id || null)
+/** What was settled here and is being written; it leaves the list at once, and comes back if it could not be. */
+const done = ref(new Set<number>())
+const rows = computed(() => (queue.value?.rows ?? []).filter((one) => !done.value.has(one.sku_id)))
+const sku = computed(() => Number(text('sku')) || rows.value[0]?.sku_id || null)
+const row = computed(() => queue.value?.rows.find((one) => one.sku_id === sku.value))
+const total = computed(() => (queue.value ? queue.value.total - done.value.size : 0))
 const bring = ref(false)
+watch(queue, (now) => {
+  // Those that the server does not name any more are settled for good.
+  const still = new Set(now?.rows.map((one) => one.sku_id))
+  done.value = new Set([...done.value].filter((one) => still.has(one) && inHand.has(one)))
+})
+const inHand = new Set<number>()
 
+watch(
+  [sku, rows],
+  () => {
+    const at = rows.value.findIndex((one) => one.sku_id === sku.value)
+    for (const one of [rows.value[at + 1], rows.value[at + 2]]) {
+      if (!one) continue
+      void client.prefetchQuery({ ...skuQuery(one.sku_id), staleTime: 60_000 })
+      void client.prefetchQuery({ ...offersQuery(one.sku_id, ''), staleTime: 60_000 })
+    }
+  },
+  { immediate: true },
+)
 function move(by: number) {
-  const rows = queue.value ?? []
-  const at = rows.findIndex((one) => one.sku_id === sku.value)
-  const next = rows[Math.max(0, Math.min(rows.length - 1, at + by))]
+  const at = rows.value.findIndex((one) => one.sku_id === sku.value)
+  const next = rows.value[Math.max(0, Math.min(rows.value.length - 1, at + by))]
   if (next) set({ sku: String(next.sku_id) })
 }
 /** After a SKU is settled the next one stands there at once. */
-function settled(done: number) {
-  const rows = queue.value ?? []
-  const at = rows.findIndex((one) => one.sku_id === done)
-  const next = rows[at + 1] ?? rows[at - 1]
+function settled(number: number) {
+  const at = rows.value.findIndex((one) => one.sku_id === number)
+  const next = rows.value[at + 1] ?? rows.value[at - 1]
+  if (at >= 0) {
+    inHand.add(number)
+    done.value = new Set([...done.value, number])
+    setTimeout(() => inHand.delete(number), 8000)
+  }
   set({ sku: next ? String(next.sku_id) : undefined })
 }
+function failed(number: number) {
+  inHand.delete(number)
+  done.value = new Set([...done.value].filter((one) => one !== number))
+  set({ sku: String(number) })
+}
+async function openSure() {
+  try {
+    const job = await take(api.POST('/api/v1/lanes/sure'))
+    tell('Looking over all SKUs without a lane; the bar below says how far')
+    const look = async () => {
+      const one = await take(api.GET('/api/v1/jobs/{number}', { params: { path: { number: job.job } } }))
+      if (one.state === 'done' || one.state === 'failed' || one.state === 'stopped') {
+        tell(one.told, one.state === 'failed')
+        void client.invalidateQueries()
+      } else setTimeout(look, 400)
+    }
+    void look()
+  } catch (problem) {
+    tell(wordsOf(problem), true)
+  }
+}
+const ask = (code: string) => void router.push({ path: '/source', query: { view: 'requests', ask: code } })
+const views = computed(() => [
+  { key: 'settle', label: 'To settle', count: total.value, waits: true },
+  { key: 'settled', label: 'All lanes' },
+  { key: 'faults', label: 'Faults', count: queue.value?.faults ?? 0, waits: true },
+])
+const to = (key: string) => set({ view: key === 'settle' ? undefined : key, sku: undefined, words: undefined, lane: undefined })
+const settling = () => view.value === 'settle'
 useKeys('Lanes', [
-  { key: 'j', told: 'next SKU', run: () => view.value === 'settle' && move(1) },
-  { key: 'k', told: 'SKU before', run: () => view.value === 'settle' && move(-1) },
-  { key: 'arrowdown', told: 'next SKU', run: () => view.value === 'settle' && move(1) },
-  { key: 'arrowup', told: 'SKU before', run: () => view.value === 'settle' && move(-1) },
+  { key: 'j', told: 'next SKU', run: () => settling() && move(1) },
+  { key: 'k', told: 'SKU before', run: () => settling() && move(-1) },
+  { key: 'arrowdown', told: 'next SKU', run: () => settling() && move(1) },
+  { key: 'arrowup', told: 'SKU before', run: () => settling() && move(-1) },
 ])
 watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ block: 'nearest' }))
 </script>
@@ -43,15 +105,9 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
 <template>
   <div class="flex h-full">
     <section v-if="view === 'settle'" class="flex w-[296px] shrink-0 flex-col border-r border-rule bg-sheet" aria-label="SKUs to settle">
-      <div class="flex gap-2 p-3">
-        <button type="button" class="h-8 rounded bg-asphalt px-3 font-semibold text-sheet" aria-pressed="true">
-          To settle {{ queue?.length ?? '' }}</button
-        ><button type="button" class="h-8 px-2 font-semibold text-slate" @click="set({ view: 'settled', sku: undefined })">
-          All lanes
-        </button>
-      </div>
+      <div class="p-3"><Pills :options="views" chosen="settle" label="Parts of lanes" @choose="to" /></div>
       <ul class="min-h-0 flex-1 overflow-auto border-t border-rule-2">
-        <li v-for="one in queue ?? []" :id="`sku-${one.sku_id}`" :key="one.sku_id">
+        <li v-for="one in rows" :id="`sku-${one.sku_id}`" :key="one.sku_id">
           <button
             type="button"
             class="relative block w-full border-b border-rule-2 px-3.5 py-2 text-left"
@@ -62,28 +118,49 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
             <span v-if="one.sku_id === sku" class="absolute inset-y-0 left-0 w-[3px] bg-asphalt" aria-hidden="true" />
             <span class="flex justify-between gap-2"
               ><span class="code truncate">{{ one.sku }}</span
-              ><Tag :tone="one.orders ? 'waits' : 'plain'">{{
-                one.orders ? `${plural(one.orders, 'order')} ${one.orders === 1 ? 'waits' : 'wait'}` : 'on sale, no lane'
-              }}</Tag></span
+              ><Tag
+                :tone="one.orders ? 'waits' : one.kind === 'no lane' ? 'plain' : 'loss'"
+                :title="one.orders ? `${money(one.waiting)} after the store’s share` : one.told"
+                >{{
+                  one.orders
+                    ? `${plural(one.orders, 'order')} ${one.orders === 1 ? 'waits' : 'wait'}`
+                    : one.kind === 'no lane'
+                      ? one.told
+                      : one.kind
+                }}</Tag
+              ></span
             >
             <span class="mt-0.5 block truncate" :title="one.title">{{ one.title }}</span>
           </button>
         </li>
       </ul>
+      <div v-if="rows.length" class="border-t border-rule-2 p-3">
+        <Btn small @click="openSure">Open the sure ones</Btn>
+        <p v-for="one in (queue?.learnt ?? []).slice(0, 2)" :key="one" class="mt-1.5 text-xs text-soft">Learnt: {{ one }}</p>
+      </div>
     </section>
     <section class="flex min-w-0 flex-1 flex-col overflow-auto">
-      <Settled
-        v-if="view === 'settled'"
-        @back="set({ view: undefined, words: undefined })"
+      <div v-if="view !== 'settle'" class="px-4.5 pt-4.5">
+        <Pills :options="views" :chosen="view" label="Parts of lanes" @choose="to" />
+      </div>
+      <Settled v-if="view === 'settled'" @bring="bring = true" @open="set({ view: undefined, sku: String($event) })" />
+      <Faults v-else-if="view === 'faults'" @open="set({ view: undefined, sku: String($event) })" />
+      <Desk
+        v-else-if="sku"
+        :key="sku"
+        :sku="sku"
+        :told="row && row.kind !== 'no lane' ? row.told : ''"
+        @settled="settled(sku)"
+        @failed="failed(sku)"
         @bring="bring = true"
-        @open="set({ view: undefined, sku: String($event) })"
+        @ask="ask"
+        @lane="set({ view: 'settled', open: String($event), sku: undefined })"
       />
-      <Desk v-else-if="sku" :key="sku" :sku="sku" @settled="settled(sku)" @bring="bring = true" />
       <Empty
         v-else-if="queue"
         title="Every SKU on sale has a lane"
         told="New listings without one appear here; orders that wait for a lane come first."
-        ><Btn @click="set({ view: 'settled' })">See all lanes</Btn><Btn @click="bring = true">Bring in a sheet</Btn></Empty
+        ><Btn @click="to('settled')">See all lanes</Btn><Btn @click="bring = true">Bring in a sheet</Btn></Empty
       >
     </section>
     <SheetIn :open="bring" sheet="lanes" title="Bring in lanes" @close="bring = false" />

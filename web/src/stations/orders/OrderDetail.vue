@@ -11,6 +11,7 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { REASON_WORDS, STATE_WORDS, dateOf, money, number } from '@/parts/format'
 import AddressForm from './AddressForm.vue'
+import Lacking from './Lacking.vue'
 
 const props = defineProps<{ order: number }>()
 const emit = defineEmits<{ close: [] }>()
@@ -25,7 +26,13 @@ const cancel = () => act(() => take(api.POST('/api/v1/orders/{number}/cancel', {
 const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: [props.order] } })))
 const choose = (way: Schema<'WayOut'>) =>
   act(() => take(api.POST('/api/v1/orders/lines/{line}/lane', { params: { path: { line: way.line } }, body: { lane: way.lane } })))
-const lacking = computed(() => data.value?.lines.filter((line) => line.state === 'needs_lane') ?? [])
+/** Lines that no lane can fill now: there is none, or all are shut or empty. */
+const lacking = computed(
+  () =>
+    data.value?.lines.filter(
+      (line) => line.sku_id && (line.state === 'needs_lane' || (line.state === 'held' && ['no_lane', 'no_stock'].includes(line.why))),
+    ) ?? [],
+)
 const open = computed(
   () => data.value?.lines.some((line) => ['new', 'needs_lane', 'held', 'ready', 'refused'].includes(line.state)) ?? false,
 )
@@ -114,6 +121,7 @@ const address = computed(() => {
             </tr>
           </tbody>
         </table>
+        <Lacking v-for="(one, n) in lacking" :key="one.id" :line="one" :keys="n === 0" />
         <template v-if="open && data.ways.length">
           <table class="mt-1 w-full border-t border-rule">
             <thead>
@@ -139,7 +147,7 @@ const address = computed(() => {
                   <span class="flex items-center gap-2"
                     ><LaneGlyph :state="way.state" :use="way.use" /><b>{{ way.supplier }}</b></span
                   ><span class="text-xs text-soft"
-                    >{{ way.origin }}; {{ way.use ? `spare ${way.use}` : 'main lane'
+                    >{{ way.origin }}; {{ way.instead ? 'replacement' : way.use ? `spare ${way.use}` : 'main lane'
                     }}<template v-if="data.lines.length > 1"> for {{ line(way.line)?.sku }}</template
                     ><span v-if="way.reason" class="text-brick">; {{ REASON_WORDS[way.reason] ?? way.reason }}</span></span
                   >
@@ -199,13 +207,6 @@ const address = computed(() => {
       </div>
       <div v-if="open" class="flex items-center gap-2 border-t border-rule px-3.5 py-2">
         <Btn v-if="ready" kind="main" hint="A" @click="send">Send this order</Btn>
-        <RouterLink
-          v-for="one in lacking.filter((other) => other.sku_id)"
-          :key="one.id"
-          :to="`/lanes?sku=${one.sku_id}`"
-          class="inline-flex h-8 items-center rounded bg-pine px-3 font-semibold text-sheet"
-          >Choose the item for {{ one.sku }}</RouterLink
-        >
         <Btn
           v-if="data.limit && ALLOW[data.limit]"
           :kind="main === 'allow' ? 'main' : 'plain'"

@@ -49,6 +49,14 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
     ],
   ],
   [
+    'Lanes',
+    [
+      ['open_sure', 'Open lanes by themselves where the likeness is sure', 'switch'],
+      ['slow_below', 'Slow when surely fewer come by the promise than, %', 'share'],
+      ['shut_below', 'Shut when surely fewer orders are taken than, %', 'share'],
+    ],
+  ],
+  [
     'Orders',
     [
       ['least_order_profit', 'Hold an order that earns less than, £', 'money'],

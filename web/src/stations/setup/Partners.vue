@@ -52,6 +52,7 @@ const SWITCHES: Record<string, string> = {
   read_orders: 'reads orders',
   write_listings: 'writes stock and price',
   watching: 'swept by the clock',
+  replacements: 'permits replacements',
 }
 const TONE: Record<string, 'good' | 'loss' | 'waits' | 'plain'> = { good: 'good', broken: 'loss', failing: 'waits' }
 /** What a partner allows: calls at its last answer, and what a store may show. */

@@ -2,6 +2,7 @@
 /** What suppliers were asked to find: the words to send, their answer beside ours, accepted or declined. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
 import { act, tell, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
@@ -12,8 +13,10 @@ import { money } from '@/parts/format'
 
 const props = defineProps<{ suppliers: Schema<'SupplierOut'>[] }>()
 const { data } = useQuery({ queryKey: ['requests'], queryFn: () => take(api.GET('/api/v1/source/requests')) })
-const asking = ref(false)
-const form = reactive({ supplier: props.suppliers[0]?.id ?? 0, sku: '', target: '', note: '', mail: props.suppliers[0]?.mail ?? '' })
+const route = useRoute()
+const asked = typeof route.query.ask === 'string' ? route.query.ask : ''
+const asking = ref(!!asked)
+const form = reactive({ supplier: props.suppliers[0]?.id ?? 0, sku: asked, target: '', note: '', mail: props.suppliers[0]?.mail ?? '' })
 const chosen = computed(() => props.suppliers.find((one) => one.id === form.supplier))
 watch(chosen, (now) => (form.mail = now?.mail ?? ''))
 const wrong = ref('')

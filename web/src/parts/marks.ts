@@ -1,0 +1,33 @@
+/** A title cut into pieces by its marks, for drawing. */
+export interface Mark {
+  start: number
+  end: number
+  kind: string
+}
+
+export interface Piece {
+  text: string
+  kind: string
+}
+
+export function pieces(title: string, marks: readonly Mark[]): Piece[] {
+  const out: Piece[] = []
+  // Marks count letters as the server does, whole characters and not halves of them.
+  const letters = [...title]
+  let at = 0
+  for (const { start, end, kind } of marks) {
+    if (start < at) continue
+    if (start > at) out.push({ text: letters.slice(at, start).join(''), kind: '' })
+    out.push({ text: letters.slice(start, end).join(''), kind })
+    at = end
+  }
+  if (at < letters.length) out.push({ text: letters.slice(at).join(''), kind: '' })
+  return out
+}
+
+/** The dates of a form as moments: a day begins and ends at midnight. */
+export const moment = (day: string): string | null => (day ? `${day}T00:00:00Z` : null)
+export const dayIn = (at: string | null | undefined): string => (at ? at.slice(0, 10) : '')
+
+/** How sure a likeness is, in a word. */
+export const SURE: Record<string, string> = { open: 'sure', review: 'maybe', none: 'unlike' }

@@ -1,0 +1,19 @@
+/** What the mapping desk asks for, with its keys; the next SKUs are asked for beforehand, so that they stand there at once. */
+import { api, take } from '@/api/client'
+
+export const queueQuery = () => ({ queryKey: ['to-settle'], queryFn: () => take(api.GET('/api/v1/lanes/to-settle')) })
+
+export const skuQuery = (sku: number) => ({
+  queryKey: ['sku', sku],
+  queryFn: () => take(api.GET('/api/v1/lanes/skus/{sku_id}', { params: { path: { sku_id: sku } } })),
+})
+
+export const offersQuery = (sku: number, words: string) => ({
+  queryKey: ['offers', sku, words],
+  queryFn: () => take(api.GET('/api/v1/lanes/skus/{sku_id}/candidates', { params: { path: { sku_id: sku }, query: { words } } })),
+})
+
+export const laneQuery = (lane: number) => ({
+  queryKey: ['lane', lane],
+  queryFn: () => take(api.GET('/api/v1/lanes/{number}', { params: { path: { number: lane } } })),
+})
