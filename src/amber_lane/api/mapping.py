@@ -65,7 +65,10 @@ class MarkOut(BaseModel):
 
 
 class OfferOut(BaseModel):
-    """One item that might fill the SKU. marks: in its title, our_marks: in ours; decision: open, review, none."""
+    """One item that might fill the SKU. marks: in its title, our_marks: in ours; decision: open, review, none.
+
+    lane: the lane that this SKU has to it already.
+    """
 
     item_id: int
     number: str
@@ -88,6 +91,9 @@ class OfferOut(BaseModel):
     agrees: list[str]
     differs: list[str]
     doubt: str
+    lane: int | None
+    lane_version: int
+    lane_state: str
     evidence: list[EvidenceOut]
     marks: list[MarkOut]
     our_marks: list[MarkOut]
@@ -150,6 +156,9 @@ def candidates(desk: ReadDesk, sku_id: Big, words: Annotated[str, Query(max_leng
             agrees=one.like.agrees,
             differs=one.like.differs,
             doubt=one.doubt,
+            lane=one.lane.id if one.lane else None,
+            lane_version=one.lane.version if one.lane else 0,
+            lane_state=one.lane.state if one.lane else "",
             evidence=[EvidenceOut(field=e.field, ours=e.ours, theirs=e.theirs, weight=round(e.weight, 3)) for e in one.like.evidence],
             marks=_marks(one.theirs),
             our_marks=_marks(one.ours),

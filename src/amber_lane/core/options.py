@@ -145,7 +145,8 @@ def bare(title: str, options: str) -> str:
 
 
 _SIZE_WORDS = re.compile(
-    r"(?<!\w)(\d+([.,]\d+)?(\s*x\s*\d+([.,]\d+)?)*\s*(mm|cm|m|ml|l|g|kg|in|inch)?|[ab]\d|(x{0,3}[sl]|m))(?!\w)", re.IGNORECASE
+    r"(?<!\w)(\d+([.,]\d+)?(\s*x\s*\d+([.,]\d+)?)*\s*(mm|cm|m|ml|l|g|kg|in|inch)|\d+(\s*x\s*\d+)+|[ab]\d|(x{0,3}[sl]|m))(?!\w)",
+    re.IGNORECASE,
 )
 
 
@@ -154,6 +155,8 @@ def family(title: str, options: str = "") -> str:
 
     >>> family("Folding star chart, A2, laminated"), family("Dew strap 50 cm (navy)"), family("Dew strap 30 cm moss", "30 cm, moss")
     ('folding star chart, laminated', 'dew strap', 'dew strap')
+    >>> family("Blackout panel, 2 x 2 m, Farrowgate mk 2") == family("Blackout panel, 2 x 2 m, Farrowgate mk 3")
+    False
     """
     left = _COLOUR.sub(" ", _SIZE_WORDS.sub(" ", bare(title, options).casefold()))
     return bare(left, "")

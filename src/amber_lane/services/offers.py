@@ -10,11 +10,13 @@ from fractions import Fraction
 from sqlalchemy import select
 
 from ..core.likeness import REVIEW, Evidence, Mark, marks
+from ..data.lanes import Lane
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from .desk import Desk
 from .lane_costs import Costing, UnitLanded, stock_of
+from .lanes import lanes_of
 from .likeness import Candidate, candidates, compare
 from .matching import patterns, proof_of
 
@@ -35,6 +37,7 @@ class Offer:
     theirs: list[Mark]
     ours: list[Mark]
     doubt: str = ""
+    lane: Lane | None = None
 
 
 @dataclass(frozen=True)
@@ -52,7 +55,11 @@ def listing_of(desk: Desk, sku: int) -> Listing | None:
 
 def offers(desk: Desk, sku: Sku, words: str = "", limit: int = 6) -> Offers:
     """The likest items for a SKU, or those that a search finds, in the money of the store that sells it."""
-    found = candidates(desk, sku, words, limit, patterns(desk))
+    found = candidates(desk, sku, words, limit + 4, patterns(desk))
+    if not words.strip():
+        found = [one for one in found if one.item.offer != "gone"]
+    found = found[:limit]
+    mine = {parts[0].item_id: lane for lane, parts in lanes_of(desk, sku.id) if len(parts) == 1 and not lane.instead}
     listing = listing_of(desk, sku.id)
     costing = Costing(desk)
     store = costing.facts.stores.get(listing.store_id) if listing else next(iter(costing.facts.stores.values()), None)
@@ -65,7 +72,7 @@ def offers(desk: Desk, sku: Sku, words: str = "", limit: int = 6) -> Offers:
         if listing and not cost.why:
             profit, net = costing.profit(listing, sku, costing.facts.suppliers[one.item.supplier_id], [cost.landed])[0]
         theirs, ours = marks(one.item.title, one.evidence), marks(sku.title, one.evidence, theirs=False)
-        rows.append(Offer(one, units, cost, profit, net, stock_of([(one.item, units)]), theirs, ours))
+        rows.append(Offer(one, units, cost, profit, net, stock_of([(one.item, units)]), theirs, ours, lane=mine.get(one.item.id)))
     return Offers([replace(one, doubt=_doubt(one, rows)) for one in rows], store, listing)
 
 

@@ -4239,7 +4239,9 @@ export interface components {
         };
         /**
          * OfferOut
-         * @description One item that might fill the SKU. marks: in its title, our_marks: in ours; decision: open, review, none.
+         * @description One item that might fill the SKU. marks: in its title, our_marks: in ours;
+         *
+         *     lane: of this SKU to it already; decision: open, review, none.
          */
         OfferOut: {
             /** Agrees */
@@ -4260,6 +4262,12 @@ export interface components {
             /** Item Id */
             item_id: number;
             landed: components["schemas"]["Money"] | null;
+            /** Lane */
+            lane: number | null;
+            /** Lane State */
+            lane_state: string;
+            /** Lane Version */
+            lane_version: number;
             /** Makes */
             makes: number | null;
             /** Marks */

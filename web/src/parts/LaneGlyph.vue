@@ -13,7 +13,7 @@ const WORDS: Record<string, string> = {
 }
 const TONE: Record<string, string> = {
   open: 'text-pine',
-  slow: 'text-amber-ink',
+  slow: 'text-ink',
   shut: 'text-brick',
   new: 'text-slate',
   spare: 'text-soft',

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from .judge import Evidence
+from .read import SIZES
 
 _WORD = re.compile(r"\w+(?:[.,/]\d+)*", re.UNICODE)
 STEM = 4
@@ -37,7 +38,7 @@ def marks(title: str, evidence: Sequence[Evidence], theirs: bool = True) -> list
     out: list[Mark] = []
     for found in _WORD.finditer(title):
         word = found.group().lower()
-        kind = kinds.get(word) or next((k for w, k in kinds.items() if _akin(word, w)), "")
+        kind = kinds.get(word) or kinds.get(SIZES.get(word, "").lower()) or next((k for w, k in kinds.items() if _akin(word, w)), "")
         if kind:
             out.append(Mark(found.start(), found.end(), kind))
     return out

@@ -14,6 +14,7 @@ import LaneForm from './LaneForm.vue'
 import LaneTable from './LaneTable.vue'
 import Offers from './Offers.vue'
 import { offersQuery, skuQuery } from './queries'
+import { settle } from './settle'
 
 type Offer = Schema<'OfferOut'>
 const props = defineProps<{ sku: number; told?: string }>()
@@ -22,6 +23,10 @@ const words = ref('')
 const asked = ref('')
 const cursor = ref(0)
 const units = ref('')
+const family = ref(false)
+const form = ref(false)
+/** What it would do is worked out for the row that a person rests on, not for every row passed by. */
+const rested = ref<{ item: Offer; units: string } | null>(null)
 let timer: ReturnType<typeof setTimeout> | undefined
 watch(words, (now) => {
   clearTimeout(timer)
@@ -30,6 +35,17 @@ watch(words, (now) => {
     cursor.value = 0
   }, 150)
 })
+/** The page stays and its SKU changes, which is quicker than building it anew. */
+watch(
+  () => props.sku,
+  () => {
+    clearTimeout(timer)
+    words.value = asked.value = units.value = ''
+    cursor.value = 0
+    rested.value = null
+    family.value = form.value = false
+  },
+)
 const { data, error } = useQuery(computed(() => skuQuery(props.sku)))
 const { data: items, isPending } = useQuery(computed(() => ({ ...offersQuery(props.sku, asked.value), placeholderData: undefined })))
 const current = computed(() => items.value?.[cursor.value])
@@ -41,8 +57,6 @@ const body = (one: Offer, use: number) => ({
   use,
   instead: false,
 })
-/** What it would do is worked out for the row that a person rests on, not for every row passed by. */
-const rested = ref<{ item: Offer; units: string } | null>(null)
 let resting: ReturnType<typeof setTimeout> | undefined
 watch(
   [current, units],
@@ -55,7 +69,7 @@ watch(
 const { data: preview, error: refused } = useQuery({
   queryKey: computed(() => ['preview', props.sku, rested.value?.item.item_id, rested.value?.units]),
   queryFn: () => take(api.POST('/api/v1/lanes/preview', { body: body(rested.value!.item, 0) })),
-  enabled: computed(() => !!rested.value),
+  enabled: computed(() => !!rested.value && !rested.value.item.lane),
   retry: false,
   meta: { live: false },
 })
@@ -63,7 +77,7 @@ async function open(one: Offer, use: number) {
   const main = use === 0
   // The next SKU stands there before this one is written; should it fail, it comes back.
   if (main) emit('settled')
-  const done = await act(() => take(api.POST('/api/v1/lanes', { body: body(one, use) })))
+  const done = await act(() => settle(props.sku, one, use, unitsOf(one)))
   if (main && !done) emit('failed')
 }
 async function none() {
@@ -75,8 +89,6 @@ async function none() {
   if (!done) emit('failed')
 }
 const spare = computed(() => data.value?.lanes.filter((one) => !one.instead).length ?? 0)
-const family = ref(false)
-const form = ref(false)
 const search = ref<HTMLInputElement | null>(null)
 const go = (to: number) => (cursor.value = Math.max(0, Math.min(to, (items.value?.length ?? 1) - 1)))
 useKeys('This SKU', [
@@ -167,11 +179,15 @@ useKeys('This SKU', [
             told="none of these"
           /><KeyHint keys="H L" told="move" />
         </div>
-        <Btn v-if="current" kind="main" hint="A" @click="open(current, 0)">Open lane to {{ current.number }}</Btn>
+        <Btn v-if="current" kind="main" hint="A" @click="open(current, 0)"
+          >{{ current.lane_state === 'shut' ? 'It is right, use' : 'Open lane to' }} {{ current.number }}</Btn
+        >
       </div>
     </div>
-    <h2 class="mt-4 mb-1.5">Lanes of this SKU</h2>
-    <LaneTable v-if="data" :lanes="data.lanes" @open="emit('lane', $event)" />
+    <template v-if="data?.lanes.length">
+      <h2 class="mt-4 mb-1.5">Lanes of this SKU</h2>
+      <LaneTable :lanes="data.lanes" @open="emit('lane', $event)" />
+    </template>
     <div class="mt-3 grid grid-cols-2 items-stretch gap-3">
       <div class="sheet p-3.5">
         <h2>What opening it does</h2>
@@ -197,7 +213,9 @@ useKeys('This SKU', [
             Its price and stock are looked at every <b>{{ preview.sweep_minutes }} min</b>
           </li>
         </ul>
-        <p v-else class="mt-1 text-soft">{{ current ? 'Working it out…' : 'Choose an item to see it.' }}</p>
+        <p v-else class="mt-1 text-soft">
+          {{ current?.lane ? 'It has this lane already.' : current ? 'Working it out…' : 'Choose an item to see it.' }}
+        </p>
       </div>
       <div class="sheet p-3.5">
         <h2>Other sizes and colours</h2>

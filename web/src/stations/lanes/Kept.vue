@@ -4,13 +4,21 @@ import type { Schema } from '@/api/client'
 
 defineProps<{ trust: Schema<'TrustOut'>; low: number; high: number }>()
 const ROWS = [
-  { key: 'accepted', name: 'Orders taken' },
-  { key: 'on_time', name: 'There by the promise' },
+  { key: 'accepted', name: 'Taken' },
+  { key: 'on_time', name: 'In time' },
 ] as const
+const span = (one: Schema<'ShareOut'>) =>
+  one.low > 99 ? 'over 99 %' : `${Math.round(one.low)} to ${Math.min(Math.round(one.high), one.high < 100 ? 99 : 100)} %`
 </script>
 
 <template>
-  <table class="w-full">
+  <table class="w-full table-fixed">
+    <colgroup>
+      <col style="width: 22%" />
+      <col style="width: 24%" />
+      <col />
+      <col style="width: 24%" />
+    </colgroup>
     <thead>
       <tr class="h-7 border-b border-rule text-2xs text-soft">
         <th>What</th>
@@ -37,11 +45,11 @@ const ROWS = [
           /></span>
         </td>
         <td class="text-right whitespace-nowrap text-soft">
-          {{ Math.round(trust[one.key].low) }} to {{ Math.round(trust[one.key].high) }} %
+          {{ span(trust[one.key]) }}
         </td>
       </tr>
       <tr class="h-7">
-        <td>Days to the door</td>
+        <td>Days</td>
         <td class="text-right whitespace-nowrap">
           <template v-if="trust.days_sure"
             >half in <b>{{ trust.days_usual }}</b></template
@@ -49,8 +57,8 @@ const ROWS = [
         </td>
         <td class="px-2 whitespace-nowrap" colspan="2">
           <template v-if="trust.days_sure"
-            >nine in ten within <b :class="trust.days_sure > high ? 'text-brick' : ''">{{ trust.days_sure }}</b></template
-          ><span class="text-soft">; promised {{ low }} to {{ high }}</span>
+            >nine in ten in <b :class="trust.days_sure > high ? 'text-brick' : ''">{{ trust.days_sure }}</b></template
+          ><span class="float-right text-soft">said {{ low }} to {{ high }}</span>
         </td>
       </tr>
     </tbody>

@@ -86,7 +86,11 @@ const proof = computed(() => {
 <template>
   <p v-if="error" role="alert" class="text-brick">{{ wordsOf(error) }}</p>
   <div v-else-if="data && lane">
-    <p class="code text-soft">{{ data.sku }}</p>
+    <p class="flex items-baseline gap-2">
+      <span class="code text-soft">{{ data.sku }}</span><Btn small kind="link" class="ml-auto h-auto!" @click="emit('sku', data.sku_id)"
+        >All its lanes</Btn
+      >
+    </p>
     <h1 class="line-clamp-2 text-lg!">{{ data.title }}</h1>
     <p class="mt-1 flex flex-wrap items-center gap-2">
       <LaneGlyph :state="lane.begun ? lane.state : 'shut'" :use="lane.use" /><b>{{ useOf(lane.use, lane.instead) }}</b>
@@ -102,8 +106,7 @@ const proof = computed(() => {
       <Btn v-if="lane.state === 'shut'" kind="main" @click="confirm">It is right, use it</Btn>
       <Btn v-else small @click="change({ state: 'shut' })">Shut</Btn>
       <Btn v-if="lane.use && !lane.instead" small @click="change({ use: 0 })">Make main</Btn>
-      <Btn small @click="edit">Units, services, dates</Btn><Btn small @click="close">Close</Btn
-      ><Btn small kind="link" @click="emit('sku', data.sku_id)">Its SKU</Btn>
+      <Btn small @click="edit">Units, services, dates</Btn><Btn small @click="close">Close</Btn>
     </div>
     <form v-if="editing" class="sheet mt-3 space-y-2 p-3" @submit.prevent="keep">
       <label v-if="lane.parts.length === 1" class="flex items-center justify-between gap-2"

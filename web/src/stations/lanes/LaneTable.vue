@@ -24,7 +24,7 @@ const confirm = (lane: Lane) =>
 
 <template>
   <div class="sheet overflow-hidden">
-    <table v-if="lanes.length" class="w-full table-fixed">
+    <table class="w-full table-fixed">
       <colgroup>
         <col style="width: 74px" />
         <col style="width: 22%" />
@@ -97,6 +97,5 @@ const confirm = (lane: Lane) =>
         </template>
       </tbody>
     </table>
-    <p v-else class="p-3.5 text-soft">None yet. Until one is open its price and stock follow nobody, and its orders wait.</p>
   </div>
 </template>

@@ -136,7 +136,12 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
       </ul>
       <div v-if="rows.length" class="border-t border-rule-2 p-3">
         <Btn small @click="openSure">Open the sure ones</Btn>
-        <p v-for="one in (queue?.learnt ?? []).slice(0, 2)" :key="one" class="mt-1.5 text-xs text-soft">Learnt: {{ one }}</p>
+        <details v-if="queue?.learnt.length" class="mt-2 text-xs text-soft">
+          <summary class="cursor-pointer">{{ plural(queue.learnt.length, 'number pattern') }} learnt from your lanes</summary>
+          <ul class="mt-1 max-h-32 overflow-auto">
+            <li v-for="one in queue.learnt" :key="one" class="truncate" :title="one">{{ one }}</li>
+          </ul>
+        </details>
       </div>
     </section>
     <section class="flex min-w-0 flex-1 flex-col overflow-auto">
@@ -147,7 +152,6 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
       <Faults v-else-if="view === 'faults'" @open="set({ view: undefined, sku: String($event) })" />
       <Desk
         v-else-if="sku"
-        :key="sku"
         :sku="sku"
         :told="row && row.kind !== 'no lane' ? row.told : ''"
         @settled="settled(sku)"

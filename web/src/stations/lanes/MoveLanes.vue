@@ -18,15 +18,15 @@ const picked = ref(new Set<number>())
 const look = useMutation({
   mutationFn: () =>
     take(api.POST('/api/v1/lanes/move/preview', { body: { source: form.source, target: form.target, lanes: props.lanes } })),
-  onSuccess: (rows: Row[]) => (picked.value = new Set(rows.filter((one) => one.decision === 'open').map((one) => one.sku_id))),
+  onSuccess: (rows: Row[]) =>
+    (picked.value = new Set(rows.filter((one) => one.decision === 'open' && one.would_land).map((one) => one.sku_id))),
 })
 const rows = computed(() => look.data.value ?? [])
 const able = computed(() => rows.value.filter((one) => one.to_id))
-const saved = computed(() =>
-  rows.value.filter((one) => picked.value.has(one.sku_id)).reduce((sum, one) => sum + number(one.would_land) - number(one.lands), 0),
-)
+const both = computed(() => rows.value.filter((one) => picked.value.has(one.sku_id) && one.lands && one.would_land))
+const saved = computed(() => both.value.reduce((sum, one) => sum + number(one.lands) - number(one.would_land), 0))
 const currency = computed(() => rows.value.find((one) => one.lands)?.lands?.currency ?? 'GBP')
-const mean = computed(() => (picked.value.size ? saved.value / picked.value.size : 0))
+const mean = computed(() => (both.value.length ? saved.value / both.value.length : 0))
 function toggle(one: Row) {
   const next = new Set(picked.value)
   if (!next.delete(one.sku_id)) next.add(one.sku_id)
@@ -48,14 +48,14 @@ async function move() {
     @close="emit('close')"
   >
     <div class="flex flex-wrap items-end gap-3">
-      <label
-        ><span class="text-soft">From</span
+      <label class="block"
+        ><span class="block text-soft">From</span
         ><select v-model="form.source" class="field mt-1 w-52!" :disabled="!!source">
           <option :value="0" disabled>Choose</option>
           <option v-for="one in facets?.suppliers ?? []" :key="one.id" :value="one.id">{{ one.name }}</option>
         </select></label
-      ><label
-        ><span class="text-soft">To</span
+      ><label class="block"
+        ><span class="block text-soft">To</span
         ><select v-model="form.target" class="field mt-1 w-52!">
           <option :value="0" disabled>Choose</option>
           <option v-for="one in (facets?.suppliers ?? []).filter((by) => by.id !== form.source)" :key="one.id" :value="one.id">

@@ -60,9 +60,10 @@ const stock = (one: Schema<'OfferOut'>) =>
         </td>
         <td class="px-2 py-1.5">
           <span class="flex flex-wrap gap-1"
+            ><Tag v-if="one.lane" tone="info">{{ one.lane_state === 'shut' ? 'its lane, shut' : 'its lane' }}</Tag
             ><Tag v-for="text in one.differs.slice(0, 2)" :key="text" tone="loss" class="max-w-full truncate" :title="text">{{ text }}</Tag
             ><Tag
-              v-for="text in one.agrees.slice(0, one.differs.length ? 1 : 2)"
+              v-for="text in one.agrees.slice(0, one.differs.length > 1 || one.lane ? 0 : one.differs.length ? 1 : 2)"
               :key="text"
               tone="good"
               class="max-w-full truncate"

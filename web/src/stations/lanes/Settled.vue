@@ -32,15 +32,20 @@ const filters = () =>
     .join(';')
 const { ask, set, sort, text, sheet } = useAsk(filters, () => ({ sort: 'sku', down: false }))
 const { data: facets } = useQuery({ queryKey: ['facets'], queryFn: () => take(api.GET('/api/v1/source/facets')) })
-const columns: Column[] = [
-  { key: 'sku', label: 'SKU', width: '25%' },
+const active = computed({
+  get: () => Number(text('open')) || null,
+  set: (now: number | null) => set({ open: now ? String(now) : undefined }),
+})
+/** With the bench open the item's cost stands there, and the rest has room. */
+const columns = computed<Column[]>(() => [
+  { key: 'sku', label: 'SKU', width: '26%' },
   { key: 'lane', label: 'Lane', width: '26%', sort: 'supplier' },
-  { key: 'item', label: 'Item and units', width: '22%' },
-  { key: 'cost', label: 'Item cost', right: true },
+  { key: 'item', label: 'Item and units', width: active.value ? '21%' : '22%' },
+  ...(active.value ? [] : [{ key: 'cost', label: 'Item cost', right: true }]),
   { key: 'landed', label: 'Landed', right: true },
   { key: 'margin', label: 'Margin', right: true, sort: 'profit' },
   { key: 'stock', label: 'Stock', right: true },
-]
+])
 const states = [
   { key: '', label: 'All' },
   { key: 'open', label: 'Open' },
@@ -48,10 +53,6 @@ const states = [
   { key: 'slow', label: 'Slow' },
   { key: 'shut', label: 'Shut' },
 ]
-const active = computed({
-  get: () => Number(text('open')) || null,
-  set: (now: number | null) => set({ open: now ? String(now) : undefined }),
-})
 const chosen = ref<number[]>([])
 const moving = ref(false)
 const table = ref<{ clear: () => void; rowOf: (id: number) => Row | undefined } | null>(null)

@@ -2,7 +2,7 @@
 /** A line that no lane fills: the likest items right here; one key opens the lane, and the order goes on by itself. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import type { Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
 import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
@@ -11,18 +11,12 @@ import MarkedTitle from '@/parts/MarkedTitle.vue'
 import Tag from '@/parts/Tag.vue'
 import { money, number } from '@/parts/format'
 import { offersQuery } from '@/stations/lanes/queries'
+import { settle } from '@/stations/lanes/settle'
 
 const props = defineProps<{ line: Schema<'LineOut'>; keys: boolean }>()
 const { data, isPending } = useQuery(computed(() => offersQuery(props.line.sku_id!, '')))
 const rows = computed(() => (data.value ?? []).slice(0, 3))
-const open = (one: Schema<'OfferOut'>) =>
-  act(() =>
-    take(
-      api.POST('/api/v1/lanes', {
-        body: { sku_id: props.line.sku_id!, parts: [{ item_id: one.item_id, units: one.units }], use: 0, instead: false },
-      }),
-    ),
-  )
+const open = (one: Schema<'OfferOut'>) => act(() => settle(props.line.sku_id!, one, 0, one.units))
 if (props.keys)
   useKeys(
     'The line without a lane',
@@ -57,16 +51,17 @@ if (props.keys)
             >
           </td>
           <td class="w-44 pr-2">
-            <Tag v-if="one.differs[0]" tone="loss" class="max-w-full truncate" :title="one.differs.join('; ')">{{
+            <Tag v-if="one.lane" tone="info">its lane, shut</Tag
+            ><Tag v-else-if="one.doubt" class="max-w-full truncate" :title="one.doubt">{{ one.doubt }}</Tag
+            ><Tag v-else-if="one.differs[0]" tone="loss" class="max-w-full truncate" :title="one.differs.join('; ')">{{
               one.differs[0]
-            }}</Tag><Tag v-else-if="one.agrees[0]" tone="good" class="max-w-full truncate" :title="one.agrees.join('; ')">{{
-              one.agrees[0]
-            }}</Tag>
+            }}</Tag
+            ><Tag v-else-if="one.agrees[0]" tone="good" class="max-w-full truncate" :title="one.agrees.join('; ')">{{ one.agrees[0] }}</Tag>
           </td>
           <td class="w-32 text-right whitespace-nowrap">
             <template v-if="one.landed"
-              ><b>{{ money(one.landed) }}</b>
-              <span :class="one.profit && number(one.profit) < 0 ? 'text-brick' : 'text-pine'">{{
+              ><b class="mr-2">{{ money(one.landed) }}</b
+              ><span :class="one.profit && number(one.profit) < 0 ? 'text-brick' : 'text-pine'">{{
                 money(one.profit, true)
               }}</span></template
             ><span v-else class="text-brick">{{ one.why_not }}</span>
