@@ -4239,9 +4239,9 @@ export interface components {
         };
         /**
          * OfferOut
-         * @description One item that might fill the SKU. marks: in its title, our_marks: in ours;
+         * @description One item that might fill the SKU. marks: in its title, our_marks: in ours; decision: open, review, none.
          *
-         *     lane: of this SKU to it already; decision: open, review, none.
+         *     lane: the lane that this SKU has to it already.
          */
         OfferOut: {
             /** Agrees */
