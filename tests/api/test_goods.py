@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import io
 from typing import Any
 
 import pytest
+from openpyxl import load_workbook
 from sqlalchemy import select, update
 
 from amber_lane.data.outbox import Act, Outbox
@@ -12,6 +14,8 @@ from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.services import source
+from amber_lane.services.sheets_in import kind_of
+from amber_lane.sheets.table import read_sheet
 
 from ..small import Small
 from .test_desk import Calls, calls
@@ -134,3 +138,16 @@ def test_how_a_supplier_by_sheets_sends_is_said_priced_and_undone(goods: Calls, 
     act = small.all(select(Act).where(Act.kind == "origins.change"))[0]
     goods.post(f"/acts/{act.id}/undo")
     assert small.listing(1).wanted_price == before
+
+
+def test_the_lanes_template_offers_names_in_its_cells(calls: Calls) -> None:
+    """The first sheet stays the plain table that is read back; the names stand in a second one."""
+    body = calls.client.get("/api/v1/sheets/lanes/template.xlsx").content
+    book = load_workbook(io.BytesIO(body))
+    first = book.worksheets[0]
+    offered = {str(one.sqref)[0]: one.formula1 for one in first.data_validations.dataValidation}
+    names = [[cell.value for cell in row] for row in book["Names"].iter_rows()]
+    assert [cell.value for cell in first[1]][:4] == ["store", "sku", "supplier", "item"] and set(offered) == {"A", "C", "H"}
+    assert names[0] == ["store", "supplier", "use"] and names[1][0] == "all" and names[1][2] == "main"
+    kind = kind_of("lanes")
+    assert len(list(read_sheet(body, kind.required, kind.optional).rows)) == 1

@@ -124,7 +124,7 @@ def test_lanes_are_put_in_order_and_shut_from_the_desk(desk: Page, shop) -> None
     assert business.listing(sku).lane_id == main().id
     row = desk.get_by_role("row").filter(has_text=re.compile("^Main")).filter(has_text=other.number)
     row.get_by_role("button", name="Shut", exact=True).click()
-    expect(row.get_by_role("button", name="Let it be used")).to_be_visible()
+    expect(row.get_by_role("button", name="It is right")).to_be_visible()
     assert main().state == "shut" and business.listing(sku).lane_id != main().id, "the spare fills it"
     for what in ("shut", "main lane"):
         desk.keyboard.press("z")

@@ -75,4 +75,4 @@ def test_a_first_start_leads_through_joining(page: Page, empty) -> None:
     page.get_by_label(re.compile("^Its key")).fill("practice-northlight")
     page.get_by_role("button", name="Check and join").click()
     page.get_by_role("navigation", name="The road").wait_for()
-    expect(page.get_by_text(re.compile("listings on sale without a lane"))).to_be_visible()
+    expect(page.get_by_text(re.compile("SKUs on sale without a lane"))).to_be_visible()

@@ -151,7 +151,7 @@ def late_parcel(small: Small) -> None:
 
 
 COMES: dict[str, tuple[Callable[[Small], None], str]] = {
-    "Unmapped": (unmapped, "1 listing on sale without a lane"),
+    "Unmapped": (unmapped, "1 SKU on sale without a lane"),
     "Unmapped order": (unmapped_order, "1 order waits on S-404"),
     "Loss": (held_for_a_loss, "profit would be −"),
     "Held feed": (held_feed, "Supply House"),

@@ -38,9 +38,9 @@ def in_one(
     for wish in wishes:
         open_wish(desk, wish, respond_now=False)
     desk.s.flush()
-    after = versions(desk, skus)
+    after = places(desk, skus)
     act = desk.log(
-        kind, f"{len(skus)} SKUs", told, why=why, before={"lanes": before}, after={"versions": after}, undo=True, count=max(len(skus), 1)
+        kind, f"{len(skus)} SKUs", told, why=why, before={"lanes": before}, after={"places": after}, undo=True, count=max(len(skus), 1)
     )
     respond(desk, skus, act=act.id)
     replan(desk)
@@ -63,19 +63,22 @@ def standing(desk: Desk, skus: Collection[int]) -> dict[str, list[list[Any]]]:
     return out
 
 
-def versions(desk: Desk, skus: Collection[int]) -> dict[str, int]:
-    """Lanes in force with their versions, by which an undoing sees whether they were changed since."""
-    return {str(lane.id): lane.version for lane in open_lanes(desk, skus)}
+def places(desk: Desk, skus: Collection[int]) -> dict[str, list[Any]]:
+    """Lanes in force with their place and state, by which an undoing sees whether they were changed since.
+
+    Not by their versions: what was done since and undone again leaves these as they were.
+    """
+    return {str(lane.id): [lane.use, lane.state] for lane in open_lanes(desk, skus)}
 
 
 def put_back(desk: Desk, act: Act) -> None:
     """Undo an act on many lanes. Conflict when one of them was changed since; then nothing is."""
     before: dict[str, list[list[Any]]] = (act.before or {})["lanes"]
-    told: dict[str, int] = (act.after or {})["versions"]
+    told: dict[str, list[Any]] = (act.after or {})["places"]
     skus = [int(sku) for sku in before]
     stand = {str(lane.id): lane for lane in open_lanes(desk, skus)}
-    if {number: lane.version for number, lane in stand.items()} != told:
-        changed = {stand[n].sku_id for n in stand if told.get(n) != stand[n].version}
+    if (now := places(desk, skus)) != told:
+        changed = {stand[n].sku_id for n in stand if told.get(n) != now[n]}
         code = next((row.code for row in by_id(desk.s, Sku, changed or skus[:1]).values()), "")
         raise Conflict(f"lanes of it were changed since, those of {code} first; put them back one by one")
     was = by_id(desk.s, Lane, (row[0] for rows in before.values() for row in rows))

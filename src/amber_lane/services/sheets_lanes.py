@@ -264,7 +264,7 @@ def take_lanes(desk: Desk, checked: Checked) -> int:
     told = f"{n} lane{'s' if n != 1 else ''} brought in by a sheet"
     after: dict[str, Any] = {}
     if undoable:
-        after = {"versions": lane_acts.versions(desk, skus)}
+        after = {"places": lane_acts.places(desk, skus)}
     else:
         told += ", which cannot be undone: bring in the sheet that was taken out before"
     desk.log("lane.sheet", "lanes", told, before={"lanes": before}, after=after, undo=undoable, count=n)
