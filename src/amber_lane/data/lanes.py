@@ -37,8 +37,9 @@ class Lane(Versioned):
             sqlite_where=text("until is null and store_id is null"),
             postgresql_where=text("until is null and store_id is null"),
         ),
-        Index("ix_lane_sku_id", "sku_id"),
-        Index("ix_lane_supplier_id", "supplier_id"),
+        # With all that long lists and the queue ask of lanes, so that the lanes themselves need not be read for it.
+        Index("ix_lane_sku_id", "sku_id", "until", "use", "state", "supplier_id", "instead"),
+        Index("ix_lane_supplier_id", "supplier_id", "until", "state", "use"),
         CheckConstraint("state in ('new','open','slow','shut')", name="state"),
         CheckConstraint("use >= 0", name="use"),
     )

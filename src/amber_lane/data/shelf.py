@@ -37,7 +37,7 @@ class Listing(Versioned):
     __table_args__ = (
         UniqueConstraint("store_id", "sku_id"),
         CheckConstraint("state in ('preparing','live','paused','ended')", name="state"),
-        Index("ix_listing_sku_id", "sku_id"),
+        Index("ix_listing_sku_id", "sku_id", "state"),
         Index("ix_listing_state_wanted_price", "state", "wanted_price", "id"),
     )
     store_id: Mapped[int] = mapped_column(ForeignKey("store.id"))

@@ -5,17 +5,24 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ForeignKey, Index, UniqueConstraint
+from sqlalchemy import ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from .base import Row, Versioned
+
+_GONE = Index("ix_item_gone", "offer", sqlite_where=text("offer = 'gone'"), postgresql_where=text("offer = 'gone'"))
 
 
 class Item(Row):
     """A supplier item and its offer now. `stock` -1 = not told; doubt_* = what was seen and not yet believed."""
 
     __tablename__ = "item"
-    __table_args__ = (UniqueConstraint("supplier_id", "number"), Index("ix_item_gtin", "gtin"), Index("ix_item_changed_at", "changed_at"))
+    __table_args__ = (
+        UniqueConstraint("supplier_id", "number"),
+        Index("ix_item_gtin", "gtin"),
+        Index("ix_item_changed_at", "changed_at"),
+        _GONE,
+    )
     supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
     origin_id: Mapped[int | None] = mapped_column(ForeignKey("origin.id"))
     number: Mapped[str]

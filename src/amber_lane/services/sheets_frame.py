@@ -13,6 +13,8 @@ from ..sheets.table import unsafe
 from .desk import Desk, DeskError
 
 Row = dict[str, str]
+# So many changes are told one by one.
+SHOWN = 200
 
 
 @dataclass
@@ -30,7 +32,7 @@ class Checked:
         self.counts[kind] += 1
         if kind != "same":
             self.good.append(good)
-            if len(self.changes) < 200:
+            if len(self.changes) < SHOWN:
                 self.changes.append({"kind": kind, "told": told})
 
     def refuse(self, row: Row, why: str) -> None:

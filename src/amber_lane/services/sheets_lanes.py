@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import func, select
 
@@ -20,7 +19,7 @@ from . import lane_acts, lanes
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
 from .planning import replan
 from .respond import respond
-from .sheets_frame import Checked, Names, Row, each, need
+from .sheets_frame import SHOWN, Checked, Names, Row, each, need
 
 # Up to so many SKUs are looked at, and can be put back, in the very transaction that takes the rows.
 FEW, UNDOABLE = 2000, 5000
@@ -30,14 +29,16 @@ _POWER = re.compile(r"^\d([.,]\d+)?[eE]\+?\d+$")
 ONE = Fraction(1)
 
 
-@dataclass(frozen=True, slots=True)
-class _LaneRow:
+class _LaneRow(NamedTuple):
+    """One row read. A plain tuple, since there may be hundreds of thousands."""
+
     sku: int
     code: str
     store: int | None
     use: int
     item: int
-    units: Fraction
+    num: int
+    den: int
     supplier: int
     origin: int
     service: str
@@ -55,14 +56,13 @@ class _Known:
     def __init__(self, desk: Desk) -> None:
         s = desk.s
         self.desk, self.names = desk, Names(desk)
-        self.skus: dict[str, int] = dict(s.execute(select(Sku.code, Sku.id)).tuples().all())
+        run = s.connection().execute
+        self.skus: dict[str, int] = dict(run(select(Sku.code, Sku.id)).tuples().all())
         self.low: dict[str, list[str]] = {}
-        for code in self.skus:
-            self.low.setdefault(code.lower(), []).append(code)
-        self.items: dict[tuple[int, str], tuple[int, int | None, int]] = {
-            (supplier, number): (item, origin, cost)
-            for item, supplier, number, origin, cost in s.execute(select(Item.id, Item.supplier_id, Item.number, Item.origin_id, Item.cost))
-        }
+        rows = run(select(Item.id, Item.supplier_id, Item.number, Item.origin_id, Item.cost)).tuples()
+        self.items: dict[tuple[int, str], tuple[int, int | None, int]] = {(row[1], row[2]): (row[0], row[3], row[4]) for row in rows}
+        self.stores: dict[str, tuple[int | None, bool]] = {}
+        self.suppliers: dict[str, Supplier] = {}
         self.origins = {row.id: row for row in s.scalars(select(Origin))}
         self.offered = set(s.execute(select(Service.origin_id, Service.code)).tuples().all())
         self.services: dict[tuple[int, int | None], str] = {}
@@ -74,6 +74,9 @@ class _Known:
         found = self.skus.get(code)
         if found is not None:
             return found
+        if not self.low:
+            for one in self.skus:
+                self.low.setdefault(one.lower(), []).append(one)
         alike = self.low.get(code.lower(), [])
         if len(alike) == 1:
             return self.skus[alike[0]]
@@ -105,13 +108,27 @@ class _Known:
 
     def store(self, row: Row, sku: int) -> int | None:
         """None = for all stores; a store's number = for it alone, as it says or as stands; a negative one = only named, see `_named`."""
-        text = row.get("store", "").strip()
-        low = text.lower()
-        if low in ALL:
+        text = row.get("store", "")
+        found = self.stores.get(text)
+        if found is None:
+            found = self.stores[text] = self._store(text.strip())
+        number, alone = found
+        if number is None:
             return None
-        alone = low.endswith(ALONE)
-        store = self.names.store({"store": text[: -len(ALONE)] if alone else text})
-        return store.id if alone or (sku, store.id) in self.own else -store.id
+        return number if alone or (self.own and (sku, number) in self.own) else -number
+
+    def _store(self, text: str) -> tuple[int | None, bool]:
+        if text.lower() in ALL:
+            return None, False
+        alone = text.lower().endswith(ALONE)
+        return self.names.store({"store": text[: -len(ALONE)] if alone else text}).id, alone
+
+    def supplier(self, row: Row) -> Supplier:
+        text = row.get("supplier", "")
+        found = self.suppliers.get(text)
+        if found is None:
+            found = self.suppliers[text] = self.names.supplier(row)
+        return found
 
     def service(self, row: Row, origin: int, store: int | None) -> str:
         code = row.get("service", "").strip()
@@ -136,7 +153,7 @@ def check_lanes(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
     groups: dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]] = {}
 
     def read(row: Row) -> None:
-        supplier = known.names.supplier(row)
+        supplier = known.supplier(row)
         code, number = need(row, "sku"), need(row, "item")
         sku = known.sku(code)
         item, origin, cost = known.item(supplier, number)
@@ -147,7 +164,7 @@ def check_lanes(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
         store = known.store(row, sku)
         use = _use(row.get("use", ""))
         service = known.service(row, origin, store)
-        one = _LaneRow(sku, code, store, use, item, units, supplier.id, origin, service, cost, use >= _LAST)
+        one = _LaneRow(sku, code, store, use, item, units.numerator, units.denominator, supplier.id, origin, service, cost, use >= _LAST)
         group = groups.setdefault((sku, store, use), [])
         if group and any(other.item == item for other, _ in group):
             raise ValueError("this SKU, place and item stand in the sheet twice")
@@ -171,9 +188,8 @@ def _named(
         else:
             found[sku, store, use] = group
     for (sku, use), by_store in named.items():
-        said = {frozenset((one.item, one.units, one.service) for one, _ in group) for group in by_store.values()}
         rest = list(by_store.items())
-        if len(said) == 1:
+        if len(rest) == 1 or len({frozenset((one.item, one.num, one.den, one.service) for one, _ in group) for _, group in rest}) == 1:
             first = rest.pop(0)[1]
             if (sku, None, use) not in found:
                 found[sku, None, use] = first
@@ -184,8 +200,8 @@ def _named(
                     out.add("same", None, "")
         else:
             for store, group in rest:
-                found[sku, store, use] = [(replace(one, store=store), row) for one, row in group]
-    return {key: [(one if one.store == key[1] else replace(one, store=key[1]), row) for one, row in group] for key, group in found.items()}
+                found[sku, store, use] = [(one._replace(store=store), row) for one, row in group]
+    return {key: [(one if one.store == key[1] else one._replace(store=key[1]), row) for one, row in group] for key, group in found.items()}
 
 
 def _compare(desk: Desk, groups: dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]], out: Checked) -> None:
@@ -202,14 +218,14 @@ def _compare(desk: Desk, groups: dict[tuple[int, int | None, int], list[tuple[_L
                 out.refuse(row, f"spare {use} needs {'a main lane' if gap == 0 else f'spare {gap}'} before it")
             there.discard(use)
             continue
-        wanted = {(one.item, one.units.numerator, one.units.denominator) for one, _ in group}
+        wanted = {(one.item, one.num, one.den) for one, _ in group}
         lane, service = have.get((sku, store, use), (0, ""))
         first = group[0][0]
         general, general_service = have.get((sku, None, use), (0, ""))
         if store and not lane and general and parts.get(general) == wanted and general_service == first.service:
             # For all stores it is so already; a lane of its own would say the same.
             lane, service = general, general_service
-        told = f"{first.code}: {_use_told(use)}{f' in {_store_name(desk, store)}' if store else ''}"
+        told = f"{first.code}: {_use_told(use)}{f' in {_store_name(desk, store)}' if store else ''}" if len(out.changes) < SHOWN else ""
         kind = "new" if not lane else "same" if parts.get(lane) == wanted and service == first.service else "changed"
         for place, _ in enumerate(group):
             out.add(kind, (lane, [one for one, _ in group]) if place == 0 else None, told)
@@ -219,12 +235,13 @@ def _compare(desk: Desk, groups: dict[tuple[int, int | None, int], list[tuple[_L
 def _standing(desk: Desk) -> tuple[dict[tuple[int, int | None, int], tuple[int, str]], dict[int, set[tuple[int, int, int]]]]:
     query = select(Lane.id, Lane.sku_id, Lane.store_id, Lane.use, Lane.service, Lane.instead).where(Lane.until.is_(None))
     have: dict[tuple[int, int | None, int], tuple[int, str]] = {}
-    for number, sku, store, use, service, instead in desk.s.execute(query):
+    run = desk.s.connection().execute
+    for number, sku, store, use, service, instead in run(query).tuples():
         have[sku, store, _LAST if instead else use] = (number, service)
     parts: dict[int, set[tuple[int, int, int]]] = {}
     if have:
         rows = select(LanePart.lane_id, LanePart.item_id, LanePart.units_num, LanePart.units_den)
-        for lane, item, num, den in desk.s.execute(rows):
+        for lane, item, num, den in run(rows).tuples():
             parts.setdefault(lane, set()).add((item, num, den))
     return have, parts
 
@@ -325,8 +342,8 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
                 (
                     number,
                     part.item,
-                    part.units.numerator,
-                    part.units.denominator,
+                    part.num,
+                    part.den,
                     part.origin if away else None,
                     part.service if away else "",
                     part.cost,
@@ -341,6 +358,8 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
 def _drop_twins(desk: Desk, skus: set[int], fresh: set[int]) -> None:
     """A lane that stood before and says the same as a new one at another place is closed, and the places are put in order."""
     touched: set[int] = set()
+    if desk.s.scalar(select(func.count()).select_from(Lane).where(Lane.until.is_(None))) == len(fresh):
+        return
     for chunk in in_chunks(skus):
         rows = desk.s.execute(
             select(Lane.id, Lane.sku_id, Lane.store_id, func.group_concat(LanePart.item_id))

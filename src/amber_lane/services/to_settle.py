@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import func, or_, select
 
@@ -63,10 +64,16 @@ def to_settle(desk: Desk) -> list[ToSettle]:
 
 def without_lane(desk: Desk) -> list[int]:
     """SKUs on sale, or in an order that waits, without any lane to their own goods."""
-    laned = select(Lane.id).where(Lane.sku_id == Sku.id, Lane.until.is_(None), Lane.instead.is_(False)).correlate(Sku).exists()
-    on_sale = select(Listing.sku_id).where(Listing.state.in_(("live", "paused")))
-    ordered = select(OrderLine.sku_id).where(OrderLine.state == "needs_lane", OrderLine.sku_id.is_not(None))
-    return list(desk.s.scalars(select(Sku.id).where(~laned, or_(Sku.id.in_(on_sale), Sku.id.in_(ordered))).order_by(Sku.id)))
+
+    def bare(of: Any) -> Any:
+        laned = select(Lane.id).where(Lane.sku_id == of, Lane.until.is_(None), Lane.instead.is_(False))
+        return ~laned.correlate(of.table).exists()
+
+    # By the index that holds SKU and state, and not by that of states, which would have every listing read.
+    state = func.coalesce(Listing.state, "")
+    on_sale = select(Listing.sku_id).where(state.in_(("live", "paused")), bare(Listing.sku_id))
+    ordered = select(OrderLine.sku_id).where(OrderLine.state == "needs_lane", OrderLine.sku_id.is_not(None), bare(OrderLine.sku_id))
+    return sorted({*desk.s.scalars(on_sale), *desk.s.scalars(ordered)})
 
 
 def _waiting(desk: Desk) -> dict[int, tuple[int, datetime, int]]:

@@ -26,6 +26,14 @@ def upgrade() -> None:
     # In one word, since making the table anew would lose its checks.
     op.execute("alter table lane_part add column origin_id bigint references origin(id)")
     op.execute("update lane_part set cost_then = (select cost from item where item.id = lane_part.item_id)")
+    gone = sa.text("offer = 'gone'")
+    op.drop_index("ix_lane_sku_id", "lane")
+    op.create_index("ix_lane_sku_id", "lane", ["sku_id", "until", "use", "state", "supplier_id", "instead"])
+    op.drop_index("ix_lane_supplier_id", "lane")
+    op.create_index("ix_lane_supplier_id", "lane", ["supplier_id", "until", "state", "use"])
+    op.create_index("ix_item_gone", "item", ["offer"], sqlite_where=gone, postgresql_where=gone)
+    op.drop_index("ix_listing_sku_id", "listing")
+    op.create_index("ix_listing_sku_id", "listing", ["sku_id", "state"])
     op.create_index("ix_purchase_line_item_id", "purchase_line", ["item_id"])
     with op.batch_alter_table("store") as batch:
         batch.add_column(sa.Column("replacements", sa.Boolean(), nullable=False, server_default=sa.false()))
@@ -43,6 +51,13 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.drop_table("fault_seen")
     op.drop_index("ix_purchase_line_item_id", "purchase_line")
+    op.drop_index("ix_listing_sku_id", "listing")
+    op.create_index("ix_listing_sku_id", "listing", ["sku_id"])
+    op.drop_index("ix_item_gone", "item")
+    op.drop_index("ix_lane_supplier_id", "lane")
+    op.create_index("ix_lane_supplier_id", "lane", ["supplier_id"])
+    op.drop_index("ix_lane_sku_id", "lane")
+    op.create_index("ix_lane_sku_id", "lane", ["sku_id"])
     with op.batch_alter_table("store") as batch:
         batch.drop_column("replacements")
     with op.batch_alter_table("lane_part") as batch:
