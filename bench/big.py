@@ -53,8 +53,8 @@ def make(folder: Path, n: int) -> Database:
             [(i, f"IT-{i:06d}", f"Thing {i}", cost[i - 1], AT, AT) for i in ids],
         )
         run(
-            "insert into lane(id, version, sku_id, supplier_id, origin_id, service, use, state, why, opened_at, opened_by) values (?, 1, ?, 1, 1, 't48', 0, 'open', '', ?, 'bench')",
-            [(i, i, AT) for i in ids],
+            "insert into lane(id, version, sku_id, sku_code, supplier_id, origin_id, service, use, state, why, opened_at, opened_by) values (?, 1, ?, ?, 1, 1, 't48', 0, 'open', '', ?, 'bench')",
+            [(i, i, f"SKU-{i:06d}", AT) for i in ids],
         )
         run("insert into lane_part(lane_id, item_id, units_num, units_den) values (?, ?, 1, 1)", [(i, i) for i in ids])
         run(

@@ -82,6 +82,7 @@ def open_wish(desk: Desk, wish: Wish, respond_now: bool = True) -> Lane:
     later = wish.starts is not None and wish.starts > desk.now
     lane = Lane(
         sku_id=wish.sku,
+        sku_code=sku.code,
         store_id=wish.store,
         supplier_id=home.supplier_id,
         origin_id=home.origin_id,

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Join, Select, Text, and_, case, cast, func, or_, select, type_coerce
-from sqlalchemy.ext.compiler import compiles
+from sqlalchemy import Select, Text, and_, case, cast, func, or_, select, type_coerce
 
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
@@ -18,21 +17,6 @@ from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
 from ..data.watch import Response
 from .desk import Desk, Invalid, in_chunks
-
-# From so many rows on a list is walked in its order rather than sorted.
-WALKED = 20_000
-
-
-class InThisOrder(Join):
-    """A join whose left side is walked first; for the database that would otherwise turn it round and sort all of it."""
-
-    inherit_cache = True
-
-
-@compiles(InThisOrder, "sqlite")
-def _cross(element: InThisOrder, compiler: Any, **kw: Any) -> str:
-    left, right = (compiler.process(side, **{**kw, "asfrom": True}) for side in (element.left, element.right))
-    return f"{left} CROSS JOIN {right} ON {compiler.process(element.onclause, **{**kw, 'asfrom': False})}"
 
 
 @dataclass(frozen=True)
@@ -62,8 +46,6 @@ class Listed:
     order: tuple[Any, ...]
     where: Any = None
     slim: tuple[tuple[Any, frozenset[Any]], ...] = ()
-    # Column -> a source that is walked in the order of that column and need not be sorted; it has the tables of a slim one.
-    walks: dict[str, tuple[Any, frozenset[Any]]] = field(default_factory=dict)
     # A word -> where it is found, if that can be told without joining everything.
     seek: Callable[[Callable[..., Any], str], Any] | None = None
 
@@ -193,7 +175,7 @@ LISTS: dict[str, Listed] = {
             "id": Lane.id,
             "version": Lane.version,
             "sku_id": Sku.id,
-            "sku": Sku.code,
+            "sku": Lane.sku_code,
             "title": Sku.title,
             "use": Lane.use,
             "instead": Lane.instead,
@@ -231,7 +213,8 @@ LISTS: dict[str, Listed] = {
             "kind": case((Lane.instead, "replacement"), (_parts_count > 1, "kit"), else_="plain"),
             "by": case((type_coerce(Lane.proof, Text).contains('"alone": true'), "itself"), else_="person"),
         },
-        (Lane.id,),
+        # As the index stands, so that nothing is sorted.
+        (Lane.use, Lane.state, Lane.supplier_id, Lane.sku_id, Lane.id),
         Lane.until.is_(None),
         slim=(
             (select().select_from(Lane), frozenset({Lane.__table__})),
@@ -245,12 +228,6 @@ LISTS: dict[str, Listed] = {
                 frozenset({Lane.__table__, Sku.__table__, LanePart.__table__, Item.__table__}),
             ),
         ),
-        walks={
-            "sku": (
-                select().select_from(InThisOrder(Sku.__table__, Lane.__table__, Lane.sku_id == Sku.id)),
-                frozenset({Lane.__table__, Sku.__table__}),
-            )
-        },
         seek=lambda holds, word: or_(
             Lane.sku_id.in_(select(Sku.id).where(or_(holds(Sku.code, word), holds(Sku.title, word)))),
             Lane.id.in_(
@@ -409,9 +386,11 @@ LISTS: dict[str, Listed] = {
 ORDER_STATES = {state: str(rank) for rank, state in enumerate(_RANK)}
 
 
-def _conditions(listed: Listed, wish: Wish, holds: Callable[..., Any]) -> tuple[list[Any], set[Any]]:
-    """What rows a wish wants, and which columns that needs."""
-    wheres, used = [], set()
+def _conditions(listed: Listed, wish: Wish, holds: Callable[..., Any]) -> tuple[list[Any], list[Any], set[Any]]:
+    """What rows a wish wants: for counting them and for walking them in order; and which columns that needs."""
+    wheres: list[Any] = []
+    in_order: list[Any] = []
+    used: set[Any] = set()
     if listed.where is not None:
         wheres.append(listed.where)
     for word in wish.words.split()[:8]:
@@ -430,8 +409,10 @@ def _conditions(listed: Listed, wish: Wish, holds: Callable[..., Any]) -> tuple[
         except (ValueError, NotImplementedError):
             raise Invalid(f"{value!r} is not a value of {key}") from None
         wheres.append(column.in_(values))
+        # A column told to be one value would have the database sort anew what its index holds in order.
+        in_order.append((func.coalesce(column, "" if isinstance(values[0], str) else 0) if listed.seek else column).in_(values))
         used.add(column)
-    return wheres, used
+    return wheres, [*wheres[: len(wheres) - len(in_order)], *in_order], used
 
 
 def _order(listed: Listed, wish: Wish) -> tuple[tuple[Any, ...], set[Any]]:
@@ -446,7 +427,7 @@ def _order(listed: Listed, wish: Wish) -> tuple[tuple[Any, ...], set[Any]]:
 def page(desk: Desk, name: str, wish: Wish) -> tuple[list[Any], int]:
     """One page of a list as rows, and how many there are in all."""
     listed = LISTS[name]
-    wheres, used = _conditions(listed, wish, _holds(desk))
+    wheres, in_order, used = _conditions(listed, wish, _holds(desk))
     order, sorted_by = _order(listed, wish)
     limit, offset = min(max(wish.limit, 1), 100_000), max(wish.offset, 0)
     full: Select[Any] = listed.source.add_columns(*(column.label(key) for key, column in listed.columns.items()))
@@ -466,11 +447,7 @@ def page(desk: Desk, name: str, wish: Wish) -> tuple[list[Any], int]:
         total, page_ids = len(ids), ids[offset : offset + limit]
     else:
         total = counted(_narrowest(listed, used))
-        walk, has = listed.walks.get(wish.sort, (None, frozenset()))
-        tables = {getattr(column, "table", None) for column in used | sorted_by}
-        # What fits few rows is sorted sooner than all others are walked past.
-        source = walk if walk is not None and tables <= has and total > WALKED else narrow
-        page_ids = [row[0] for row in run(source.add_columns(number).where(*wheres).order_by(*order).limit(limit).offset(offset))]
+        page_ids = [row[0] for row in run(narrow.add_columns(number).where(*in_order).order_by(*order).limit(limit).offset(offset))]
     places = {one: place for place, one in enumerate(page_ids)}
     found: list[Any] = []
     for chunk in in_chunks(places):

@@ -309,6 +309,8 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
         for g in groups:
             if not g[0].instead:
                 last[g[0].sku, g[0].store] = max(last.get((g[0].sku, g[0].store), -1), g[0].use)
+    # As the SKU is written, which a sheet may write in other capitals.
+    codes = dict(s.connection().execute(select(Sku.id, Sku.code)).tuples().all())
     elsewhere: dict[tuple[int, str, int | None], str] = {}
     lanes_made, parts_made = [], []
     for number, group in enumerate(groups, first):
@@ -322,6 +324,7 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
                 number,
                 1,
                 one.sku,
+                codes[one.sku],
                 one.store,
                 one.supplier,
                 one.origin,
@@ -349,7 +352,7 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
                     part.cost,
                 )
             )
-    columns = ("id", "version", "sku_id", "store_id", "supplier_id", "origin_id", "service", "services", "use", "state", "why")
+    columns = ("id", "version", "sku_id", "sku_code", "store_id", "supplier_id", "origin_id", "service", "services", "use", "state", "why")
     bulk_insert(s, Lane, (*columns, "opened_at", "opened_by", "begun", "instead"), lanes_made)
     bulk_insert(s, LanePart, ("lane_id", "item_id", "units_num", "units_den", "origin_id", "service", "cost_then"), parts_made)
     return set(range(first, first + len(groups)))

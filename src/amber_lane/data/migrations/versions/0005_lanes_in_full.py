@@ -14,12 +14,15 @@ depends_on = None
 def upgrade() -> None:
     op.drop_table("replacement")
     with op.batch_alter_table("lane") as batch:
+        batch.add_column(sa.Column("sku_code", sa.Text(), nullable=False, server_default=""))
         batch.add_column(sa.Column("services", Json(), nullable=False, server_default="{}"))
         batch.add_column(sa.Column("starts", UtcTime(), nullable=True))
         batch.add_column(sa.Column("ends", UtcTime(), nullable=True))
         batch.add_column(sa.Column("begun", sa.Boolean(), nullable=False, server_default=sa.true()))
         batch.add_column(sa.Column("instead", sa.Boolean(), nullable=False, server_default=sa.false()))
         batch.add_column(sa.Column("proof", Json(), nullable=True))
+    op.execute("update lane set sku_code = (select code from sku where sku.id = lane.sku_id)")
+    op.create_index("ix_lane_sku_code", "lane", ["until", "sku_code", "use", "state", "supplier_id", "sku_id"])
     with op.batch_alter_table("lane_part") as batch:
         batch.add_column(sa.Column("service", sa.Text(), nullable=False, server_default=""))
         batch.add_column(sa.Column("cost_then", sa.BigInteger(), nullable=True))
@@ -54,6 +57,7 @@ def downgrade() -> None:
     op.drop_index("ix_listing_sku_id", "listing")
     op.create_index("ix_listing_sku_id", "listing", ["sku_id"])
     op.drop_index("ix_item_gone", "item")
+    op.drop_index("ix_lane_sku_code", "lane")
     op.drop_index("ix_lane_supplier_id", "lane")
     op.create_index("ix_lane_supplier_id", "lane", ["supplier_id"])
     op.drop_index("ix_lane_sku_id", "lane")
@@ -65,7 +69,7 @@ def downgrade() -> None:
         batch.drop_column("service")
         batch.drop_column("origin_id")
     with op.batch_alter_table("lane") as batch:
-        for column in ("proof", "instead", "begun", "ends", "starts", "services"):
+        for column in ("sku_code", "proof", "instead", "begun", "ends", "starts", "services"):
             batch.drop_column(column)
     number = sa.BigInteger().with_variant(sa.Integer(), "sqlite")
     op.create_table(
