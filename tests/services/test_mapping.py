@@ -330,6 +330,9 @@ def test_a_cost_out_of_all_proportion_stops_the_lane_until_a_person_says_it_is_r
     assert small.lane(1).state == "open" and small.listing(1).lane_id == lane.id
     small.sweep({1: (400, 20)})
     assert small.lane(1).state == "open"
+    # What is right may come in other units now: a fifth of what became a pack of five.
+    small.write(lambda desk: lane_terms.confirm_lane(desk, lane.id, small.lane(1).version, Fraction(1, 5)))
+    assert small.listing(1).landed == 80 + 130
 
 
 def test_trust_comes_from_what_happened_and_makes_lanes_slow_or_shut(small: Small) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from fractions import Fraction
 from typing import Annotated, Any
 
 import numpy as np
@@ -357,8 +358,9 @@ class CloseAsk(Ask):
     why: str = Field("", max_length=300)
 
 
-class VersionAsk(Ask):
+class ConfirmAsk(Ask):
     version: int
+    units: str | None = Field(None, max_length=20)
 
 
 class Point(BaseModel):
@@ -437,13 +439,16 @@ def bench(desk: ReadDesk, number: Big) -> LaneBench:
     )
 
 
-@router.patch("/{number}")
-def change(desk: WriteDesk, number: Big, ask: ChangeAsk) -> Done:
+def _units(text: str | None) -> Fraction | None:
     try:
-        units = parse_units(ask.units) if ask.units else None
+        return parse_units(text) if text else None
     except ValueError as error:
         raise Invalid(str(error), {"units": str(error)}) from error
-    lanes.change_lane(desk, number, ask.version, units, ask.use, ask.service, ask.state, ask.why)
+
+
+@router.patch("/{number}")
+def change(desk: WriteDesk, number: Big, ask: ChangeAsk) -> Done:
+    lanes.change_lane(desk, number, ask.version, _units(ask.units), ask.use, ask.service, ask.state, ask.why)
     return Done(told="Lane changed")
 
 
@@ -455,10 +460,10 @@ def terms(desk: WriteDesk, number: Big, ask: TermsAsk) -> Done:
 
 
 @router.post("/{number}/confirm")
-def confirm(desk: WriteDesk, number: Big, ask: VersionAsk) -> Done:
-    """It is right as it is: it may be used again, and what its items cost now is taken as usual."""
-    lane_terms.confirm_lane(desk, number, ask.version)
-    return Done(told="The lane is right as it is, and may be used")
+def confirm(desk: WriteDesk, number: Big, ask: ConfirmAsk) -> Done:
+    """It is right (with these units, if they are other ones now): it may be used, and what its items cost is taken as usual."""
+    lane_terms.confirm_lane(desk, number, ask.version, _units(ask.units))
+    return Done(told="The lane is right, and may be used")
 
 
 @router.post("/{number}/close")

@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from ..core.money import show_units
 from ..data.lanes import Lane, LanePart
 from ..data.outbox import Act
 from ..data.setup import Service
@@ -49,8 +50,11 @@ def set_terms(
     return lane
 
 
-def confirm_lane(desk: Desk, number: int, version: int) -> Lane:
-    """A person says that a lane that was shut or doubted is right as it is: it may be used, and its costs are taken as usual."""
+def confirm_lane(desk: Desk, number: int, version: int, units: Fraction | None = None) -> Lane:
+    """A person says that a lane that was shut or doubted is right: it may be used, and its costs are taken as usual.
+
+    units: how many make one unit sold, where that is another number now (of a lane with one item).
+    """
     lane = desk.get_version(Lane, number, version, "lane")
     if lane.until is not None:
         raise Conflict("this lane is closed; open a new one")
@@ -60,7 +64,10 @@ def confirm_lane(desk: Desk, number: int, version: int) -> Lane:
     lane.state, lane.why = "open", f"looked at and right, says {desk.who}"
     for part, cost in desk.s.execute(select(LanePart, Item.cost).join(Item, Item.id == LanePart.item_id).where(LanePart.lane_id == number)):
         part.cost_then = cost
-    act = desk.log("lane.change", sku.code, f"{sku.code}: lane is right as it is", why=was, before=before, undo=True)
+        if units is not None and len(before["units"]) == 1:
+            part.units_num, part.units_den = units.numerator, units.denominator
+    how = f"with {show_units(units.numerator, units.denominator)} per unit sold" if units else "as it is"
+    act = desk.log("lane.change", sku.code, f"{sku.code}: lane is right {how}", why=was, before=before, undo=True)
     desk.s.flush()
     respond(desk, [lane.sku_id], act=act.id)
     replan(desk)

@@ -498,7 +498,7 @@ export interface paths {
         put?: never;
         /**
          * Confirm
-         * @description It is right as it is: it may be used again, and what its items cost now is taken as usual.
+         * @description It is right (with these units, if they are other ones now): it may be used, and what its items cost is taken as usual.
          */
         post: operations["lanes_confirm"];
         delete?: never;
@@ -2957,6 +2957,13 @@ export interface components {
             state: string;
             /** Values */
             values: string[];
+        };
+        /** ConfirmAsk */
+        ConfirmAsk: {
+            /** Units */
+            units?: string | null;
+            /** Version */
+            version: number;
         };
         /** CopyAsk */
         CopyAsk: {
@@ -6951,7 +6958,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["VersionAsk"];
+                "application/json": components["schemas"]["ConfirmAsk"];
             };
         };
         responses: {

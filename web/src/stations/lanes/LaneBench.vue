@@ -137,7 +137,7 @@ const proof = computed(() => {
         ><span class="block truncate" :title="part.title">{{ part.title }}</span
         ><span class="cell-2"
           ><span class="code">{{ part.units }} × {{ part.number }}</span
-          ><template v-if="lane.parts.length > 1"> {{ part.supplier }}, {{ part.origin }}</template></span
+          ><span v-if="lane.parts.length > 1" class="ml-1.5">{{ part.supplier }}, {{ part.origin }}</span></span
         ></span
       ><span class="text-right"
         ><b>{{ money(part.cost) }}</b

@@ -33,8 +33,8 @@ const confirm = (lane: Lane) =>
         <col style="width: 58px" />
         <col style="width: 58px" />
         <col style="width: 70px" />
-        <col style="width: 92px" />
-        <col style="width: 132px" />
+        <col style="width: 84px" />
+        <col style="width: 152px" />
       </colgroup>
       <thead>
         <tr class="h-8 border-b border-rule text-2xs text-soft">
@@ -68,7 +68,9 @@ const confirm = (lane: Lane) =>
             <td class="px-2">
               <span v-for="part in lane.parts" :key="part.item_id" class="block truncate" :title="`${part.title}, ${part.supplier}`"
                 ><span class="code">{{ part.units }} × {{ part.number }}</span
-                ><span v-if="lane.parts.length > 1 && part.supplier !== lane.supplier" class="text-soft"> {{ part.supplier }}</span></span
+                ><span v-if="lane.parts.length > 1 && part.supplier !== lane.supplier" class="ml-1.5 text-soft">{{
+                  part.supplier
+                }}</span></span
               >
             </td>
             <template v-if="lane.landed">

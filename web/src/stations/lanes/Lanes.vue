@@ -104,7 +104,11 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
 
 <template>
   <div class="flex h-full">
-    <section v-if="view === 'settle'" class="flex w-[296px] shrink-0 flex-col border-r border-rule bg-sheet" aria-label="SKUs to settle">
+    <section
+      v-if="view === 'settle'"
+      class="flex w-[296px] max-[1180px]:w-[232px] shrink-0 flex-col border-r border-rule bg-sheet"
+      aria-label="SKUs to settle"
+    >
       <div class="p-3"><Pills :options="views" chosen="settle" label="Parts of lanes" @choose="to" /></div>
       <ul class="min-h-0 flex-1 overflow-auto border-t border-rule-2">
         <li v-for="one in rows" :id="`sku-${one.sku_id}`" :key="one.sku_id">

@@ -15,14 +15,14 @@ const stock = (one: Schema<'OfferOut'>) =>
 <template>
   <table class="w-full table-fixed">
     <colgroup>
-      <col style="width: 38px" />
+      <col class="w-[38px]" />
       <col />
-      <col style="width: 27%" />
-      <col style="width: 58px" />
-      <col style="width: 74px" />
-      <col style="width: 66px" />
-      <col style="width: 68px" />
-      <col style="width: 92px" />
+      <col class="w-[27%] max-[1180px]:w-[23%]" />
+      <col class="w-[58px] max-[1180px]:w-[48px]" />
+      <col class="w-[74px] max-[1180px]:w-[64px]" />
+      <col class="w-[66px] max-[1180px]:w-[58px]" />
+      <col class="w-[68px] max-[1180px]:w-[60px]" />
+      <col class="w-[92px] max-[1180px]:w-[84px]" />
     </colgroup>
     <thead>
       <tr class="h-8 border-b border-rule text-2xs text-soft">

@@ -38,13 +38,13 @@ const active = computed({
 })
 /** With the bench open the item's cost stands there, and the rest has room. */
 const columns = computed<Column[]>(() => [
-  { key: 'sku', label: 'SKU', width: '26%' },
-  { key: 'lane', label: 'Lane', width: '26%', sort: 'supplier' },
-  { key: 'item', label: 'Item and units', width: active.value ? '21%' : '22%' },
-  ...(active.value ? [] : [{ key: 'cost', label: 'Item cost', right: true }]),
-  { key: 'landed', label: 'Landed', right: true },
-  { key: 'margin', label: 'Margin', right: true, sort: 'profit' },
-  { key: 'stock', label: 'Stock', right: true },
+  { key: 'sku', label: 'SKU' },
+  { key: 'lane', label: 'Lane', sort: 'supplier' },
+  { key: 'item', label: 'Item and units' },
+  ...(active.value ? [] : [{ key: 'cost', label: 'Item cost', width: '92px', right: true }]),
+  { key: 'landed', label: 'Landed', width: '80px', right: true },
+  { key: 'margin', label: 'Margin', width: '76px', right: true, sort: 'profit' },
+  { key: 'stock', label: 'Stock', width: '68px', right: true },
 ])
 const states = [
   { key: '', label: 'All' },

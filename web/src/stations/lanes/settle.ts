@@ -7,6 +7,6 @@ export function settle(sku: number, one: Schema<'OfferOut'>, use: number, units:
   const path = { path: { number: one.lane } }
   const version = one.lane_version
   return one.lane_state === 'shut'
-    ? take(api.POST('/api/v1/lanes/{number}/confirm', { params: path, body: { version } }))
-    : take(api.PATCH('/api/v1/lanes/{number}', { params: path, body: { version, use, why: '' } }))
+    ? take(api.POST('/api/v1/lanes/{number}/confirm', { params: path, body: { version, units } }))
+    : take(api.PATCH('/api/v1/lanes/{number}', { params: path, body: { version, use, units, why: '' } }))
 }
