@@ -128,11 +128,20 @@ class Worker:
                 desk = Desk(s, self.clock, "Watch")
                 pace.refresh(desk)
                 watch.step_on(desk)
-                trust.follow_trust(desk)
-                lane_faults.refresh(desk)
+            self.look_over()
         if self._laned is None or now - self._laned > timedelta(minutes=1):
             self._laned = now
             self.follow_lanes()
+
+    def look_over(self) -> None:
+        """What lanes came to, and what is wrong with them: worked out while others may write, written in a moment."""
+        with self.db.reading() as s:
+            desk = Desk(s, self.clock, "Lanes")
+            moves, faults = trust.moves(desk), lane_faults.faults(desk)
+        with self.db.writing() as s:
+            desk = Desk(s, self.clock, "Lanes")
+            trust.move(desk, moves)
+            lane_faults.keep(desk, faults)
 
     def follow_lanes(self) -> None:
         """Lanes whose dates have come; and when new SKUs or items have, a look for those that map themselves."""

@@ -51,6 +51,12 @@ def faults(desk: Desk) -> list[Fault]:
 def refresh(desk: Desk) -> list[Fault]:
     """Look for faults and keep what was found, for those who only count them."""
     found = faults(desk)
+    keep(desk, found)
+    return found
+
+
+def keep(desk: Desk, found: Sequence[Fault]) -> None:
+    """Remember how many there were, and the first ones."""
     row = desk.s.scalar(select(Setting).where(Setting.name == KEPT))
     value = {"count": len(found), "first": [[one.kind, one.told] for one in found[:3]]}
     if row is None:
@@ -58,7 +64,6 @@ def refresh(desk: Desk) -> list[Fault]:
     elif row.value != value:
         row.value = value
     desk.s.flush()
-    return found
 
 
 def kept(desk: Desk) -> dict[str, Any]:

@@ -6,14 +6,13 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import select
+from sqlalchemy import and_, select
 
 from ..core.trust import Days, Share, days, share, state_by_trust
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Supplier
-from ..data.shelf import Sku
 from ..data.transit import Parcel, ParcelLine
 from .desk import Desk, by_id, in_chunks
 from .planning import replan
@@ -25,6 +24,7 @@ DAY_MS = 86_400_000
 POOL = 1000
 BY_ITSELF = "by what happened: "
 _DECIDED = ("accepted", "shipped", "refused")
+_MAY_MOVE = and_(Lane.until.is_(None), Lane.state.in_(("open", "slow")), ~Lane.why.startswith("set by"), ~Lane.why.startswith("looked at"))
 
 
 @dataclass(frozen=True)
@@ -128,24 +128,24 @@ def _pool(desk: Desk, supplier: int) -> _Past:
     return out
 
 
-def follow_trust(desk: Desk) -> int:
-    """Lanes that prove late are slow, those that prove refused are shut, and slow ones that mend are open again. Returns how many moved.
+def moves(desk: Desk) -> dict[int, tuple[str, str]]:
+    """Lanes that prove late are slow, those that prove refused are shut, slow ones that mend are open again: lane -> state, reason.
 
-    What a person set or confirmed stays as they said.
+    Reads only, since it may take a while. What a person set or confirmed stays as they said.
     """
     used = (
         select(Lane.id)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(PurchaseLine, PurchaseLine.item_id == LanePart.item_id)
         .join(OrderLine, (OrderLine.id == PurchaseLine.order_line_id) & (OrderLine.sku_id == Lane.sku_id))
-        .where(Lane.until.is_(None), Lane.state.in_(("open", "slow")), ~Lane.why.startswith("set by"), ~Lane.why.startswith("looked at"))
+        .where(_MAY_MOVE)
         .distinct()
     )
     told = trusts(desk, list(desk.s.scalars(used)))
     limits: dict[int, tuple[float, float]] = {}
     lanes = by_id(desk.s, Lane, told)
     suppliers = by_id(desk.s, Supplier, {lane.supplier_id for lane in lanes.values()})
-    moved: list[Lane] = []
+    found: dict[int, tuple[str, str]] = {}
     for number, lane in lanes.items():
         if lane.supplier_id not in limits:
             policy = policy_for(desk.s, supplier=suppliers[lane.supplier_id].code)
@@ -153,18 +153,31 @@ def follow_trust(desk: Desk) -> int:
         one = told[number]
         state = state_by_trust(one.accepted, one.on_time, *limits[lane.supplier_id])
         if state != lane.state:
-            lane.state, lane.why = state, BY_ITSELF + in_words(one, state)
+            found[number] = (state, BY_ITSELF + in_words(one, state))
+    return found
+
+
+def move(desk: Desk, found: dict[int, tuple[str, str]]) -> int:
+    """Set lanes as they proved, as far as nobody has set them otherwise meanwhile. Returns how many moved."""
+    moved: list[Lane] = []
+    for chunk in in_chunks(found):
+        for lane in desk.s.scalars(select(Lane).where(Lane.id.in_(chunk), _MAY_MOVE).order_by(Lane.id)):
+            lane.state, lane.why = found[lane.id]
             lane.version += 1
             moved.append(lane)
     if moved:
-        skus = by_id(desk.s, Sku, {lane.sku_id for lane in moved})
         kinds = ", ".join(f"{sum(1 for one in moved if one.state == kind)} {kind}" for kind in ("open", "slow", "shut"))
         first = moved[0]
-        desk.log("lane.trust", "lanes", f"lanes by what happened: {kinds}", why=f"{skus[first.sku_id].code} {first.why}", count=len(moved))
+        desk.log("lane.trust", "lanes", f"lanes by what happened: {kinds}", why=f"{first.sku_code} {first.why}", count=len(moved))
         desk.s.flush()
         respond(desk, {lane.sku_id for lane in moved})
         replan(desk)
     return len(moved)
+
+
+def follow_trust(desk: Desk) -> int:
+    """Both in one transaction, for a house of any modest size."""
+    return move(desk, moves(desk))
 
 
 def in_words(one: Trust, state: str) -> str:
