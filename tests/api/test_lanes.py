@@ -52,7 +52,11 @@ def test_many_are_opened_changed_and_taken_back_as_one_act(calls: Calls, small: 
     spares = small.all(select(Lane.id).where(Lane.use == 1, Lane.until.is_(None)))
     assert calls.post("/lanes/bulk", ids=spares, what="main")["count"] == 3
     assert small.listing(1).landed == 200 + 130
-    calls.post("/lanes/bulk", 409, ids=spares, what="main")
+    calls.post("/lanes/bulk", 409, ids=[small.lane(4).id], what="main")
+    # A main lane that is chosen swaps with its first spare, there and back.
+    for landed in (230, 330):
+        calls.post("/lanes/bulk", ids=[small.lane(1).id], what="main")
+        assert small.listing(1).landed == landed
     for act in small.all(select(Act.id).where(Act.kind == "lane.many").order_by(Act.id.desc())):
         calls.post(f"/acts/{act}/undo")
     assert small.all(select(Lane.id).where(Lane.use == 1, Lane.until.is_(None))) == [] and small.listing(1).landed == 230

@@ -106,7 +106,7 @@ def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> i
     """Shut, open or close lanes, or make them the main ones of their SKUs. Returns how many were changed."""
     lanes = [lane for lane in by_id(desk.s, Lane, ids).values() if lane.until is None]
     if what == "main":
-        lanes = [lane for lane in lanes if lane.use > 0]
+        lanes = _to_the_front(desk, lanes)
     elif what in STATES:
         lanes = [lane for lane in lanes if lane.state != STATES[what]]
     elif what != "close":
@@ -129,6 +129,19 @@ def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> i
 
     in_one(desk, "lane.many", {lane.sku_id for lane in lanes}, told, change=change, why=why)
     return n
+
+
+def _to_the_front(desk: Desk, chosen: Sequence[Lane]) -> list[Lane]:
+    """Spares that become main: those that are chosen, and the first spare of each main lane that is chosen alone."""
+    spares = [lane for lane in chosen if lane.use > 0 and not lane.instead]
+    taken = {(lane.sku_id, lane.store_id) for lane in spares}
+    mains = {(lane.sku_id, lane.store_id) for lane in chosen if lane.use == 0} - taken
+    first = (
+        lane
+        for lane in open_lanes(desk, {sku for sku, _ in mains})
+        if lane.use == 1 and not lane.instead and (lane.sku_id, lane.store_id) in mains
+    )
+    return [*spares, *first]
 
 
 def put_in_order(desk: Desk, skus: Collection[int], first: Collection[int]) -> None:

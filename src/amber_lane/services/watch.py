@@ -23,6 +23,7 @@ from ..data.watch import Response, Sighting, Sweep
 from . import lane_truth, source
 from .book_lanes import lane_pairs
 from .desk import Conflict, Desk, bulk_insert, bulk_update, by_id
+from .planning import replan
 from .policy import policy_for
 from .respond import respond
 from .shelf import want
@@ -149,7 +150,11 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
         supplier.stale = False
         changed = known.ids
     desk.s.flush()
-    return _respond(desk, sweep, supplier, changed, shut)
+    counts = _respond(desk, sweep, supplier, changed, shut)
+    if shut:
+        # Orders that wait for these lanes are told, or go by a spare.
+        replan(desk)
+    return counts
 
 
 def _told_gone(known: _Known, numbers: Sequence[str]) -> Ints:

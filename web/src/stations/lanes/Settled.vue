@@ -68,7 +68,7 @@ const source = computed(() => {
   return names.size === 1 ? (facets.value?.suppliers.find((one) => names.has(one.name))?.id ?? null) : null
 })
 useKeys('All lanes', [
-  { key: 'm', told: 'make the chosen ones main', run: () => void bulk('main') },
+  { key: 'm', told: 'make the chosen spares main; chosen main lanes swap with their first spare', run: () => void bulk('main') },
   { key: 'x', told: 'shut the chosen ones', run: () => void bulk('shut') },
   { key: 'o', told: 'let the chosen ones be used', run: () => void bulk('open') },
   { key: 'v', told: 'move to another supplier', run: () => (moving.value = true) },
@@ -126,7 +126,7 @@ useKeys('All lanes', [
         /><Btn @click="emit('bring')">Bring in a sheet</Btn>
       </div>
       <div v-if="chosen.length" class="flex items-center gap-2" role="status">
-        <b>{{ chosen.length }} chosen</b><Btn small hint="M" @click="bulk('main')">Make main</Btn
+        <b>{{ chosen.length }} chosen</b><Btn small hint="M" @click="bulk('main')">Make main, or swap</Btn
         ><Btn small hint="X" @click="bulk('shut')">Shut</Btn><Btn small hint="O" @click="bulk('open')">Let be used</Btn
         ><Btn small @click="bulk('close')">Close</Btn><Btn small hint="V" @click="moving = true">Move to another supplier</Btn>
       </div>
