@@ -15,7 +15,8 @@ VIEWS = {
     "shelf": "/shelf",
     "sizes": "/shelf?view=live&store=1&words=vest",
     "lanes": "/lanes",
-    "all-lanes": "/lanes?view=settled",
+    "all-lanes": "/lanes?view=settled&lane=open",
+    "faults": "/lanes?view=faults",
     "price": "/price",
     "listings": "/price?view=listings&sort=profit&down=1",
     "fees": "/price?view=fees",
@@ -54,6 +55,10 @@ def main() -> None:
                 page.keyboard.press("v")
                 page.get_by_role("heading", name="Sizes and colours").wait_for()
                 page.wait_for_timeout(1200)
+            if name == "all-lanes":
+                page.keyboard.press("Enter")
+                page.get_by_role("heading", name="One unit at the door").wait_for()
+                page.wait_for_timeout(600)
             page.screenshot(path=TARGET / f"{name}.png")
         browser.close()
 

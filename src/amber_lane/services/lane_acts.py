@@ -14,7 +14,7 @@ from ..data.shelf import Sku
 from ..data.source import Item
 from . import watch
 from .desk import Conflict, Desk, Invalid, by_id, in_chunks
-from .lanes import Wish, open_wish, read_ms, without_any
+from .lanes import Wish, open_wish, read_ms, usual_costs, without_any
 from .planning import replan
 from .respond import respond
 
@@ -124,6 +124,8 @@ def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> i
                 lane.state, lane.why = STATES[what], why or f"set by {desk.who}"
             elif what == "close":
                 lane.until = desk.now
+        if what == "open":
+            usual_costs(desk, [lane.id for lane in lanes])
         if what in ("main", "close"):
             put_in_order(desk, {lane.sku_id for lane in lanes}, {lane.id for lane in lanes} if what == "main" else set())
 

@@ -54,7 +54,7 @@ def siblings(desk: Desk, sku: Sku) -> list[Sku]:
     first = sku.title.split(" ")[0] if sku.title else ""
     if not key or not first:
         return [sku]
-    rows = desk.s.scalars(select(Sku).where(Sku.title.istartswith(first, autoescape=True)).order_by(Sku.code).limit(2000))
+    rows = desk.s.scalars(select(Sku).where(Sku.title.startswith(first, autoescape=True)).order_by(Sku.code).limit(2000))
     return [one for one in rows if one.id == sku.id or choices.family(one.title, one.options) == key][:MOST]
 
 

@@ -14,9 +14,8 @@ from ..data.lanes import Lane, LanePart
 from ..data.outbox import Act
 from ..data.setup import Service
 from ..data.shelf import Sku
-from ..data.source import Item
 from .desk import Conflict, Desk, Invalid, by_id
-from .lanes import as_it_is, change_lane, check_dates, close_gaps, read_ms
+from .lanes import as_it_is, change_lane, check_dates, close_gaps, read_ms, usual_costs
 from .planning import replan
 from .respond import respond
 
@@ -62,10 +61,10 @@ def confirm_lane(desk: Desk, number: int, version: int, units: Fraction | None =
     sku = desk.get(Sku, lane.sku_id, "SKU")
     was = lane.why
     lane.state, lane.why = "open", f"looked at and right, says {desk.who}"
-    for part, cost in desk.s.execute(select(LanePart, Item.cost).join(Item, Item.id == LanePart.item_id).where(LanePart.lane_id == number)):
-        part.cost_then = cost
-        if units is not None and len(before["units"]) == 1:
-            part.units_num, part.units_den = units.numerator, units.denominator
+    if units is not None and len(before["units"]) == 1:
+        part = desk.s.scalars(select(LanePart).where(LanePart.lane_id == number)).one()
+        part.units_num, part.units_den = units.numerator, units.denominator
+    usual_costs(desk, [number])
     how = f"with {show_units(units.numerator, units.denominator)} per unit sold" if units else "as it is"
     act = desk.log("lane.change", sku.code, f"{sku.code}: lane is right {how}", why=was, before=before, undo=True)
     desk.s.flush()

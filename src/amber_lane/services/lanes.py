@@ -9,7 +9,7 @@ from datetime import datetime
 from fractions import Fraction
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 
 from ..core.money import show_units
 from ..data.base import from_ms, to_ms
@@ -222,6 +222,15 @@ def close_lane(desk: Desk, number: int, version: int, why: str = "") -> Lane:
     return lane
 
 
+def usual_costs(desk: Desk, numbers: Collection[int]) -> None:
+    """A person wants these lanes used: what their items cost now is as it should be."""
+    desk.s.flush()
+    now = select(Item.cost).where(Item.id == LanePart.item_id).scalar_subquery()
+    for chunk in in_chunks(numbers):
+        parts = update(LanePart).where(LanePart.lane_id.in_(chunk)).values(cost_then=now)
+        desk.s.execute(parts, execution_options={"synchronize_session": False})
+
+
 def without_any(desk: Desk, skus: Collection[int]) -> set[int]:
     """Those of some SKUs that have no lane to their own goods."""
     desk.s.flush()
@@ -292,6 +301,8 @@ def change_lane(
     if state is not None and state != lane.state:
         lane.state, lane.why = state, why or f"set by {desk.who}"
         told.append(state)
+        if state == "open":
+            usual_costs(desk, [number])
     if use is not None and use != lane.use:
         _move(desk, lane, use)
         told.append("main lane" if use == 0 else f"spare {use}")
