@@ -102,7 +102,7 @@ class Lanes:
         self.lane_leg = np.searchsorted(self.leg, self.first)
         self.legs_of = np.diff(np.r_[self.lane_leg, len(self.leg)])
         self.plain = len(self.leg) == len(self.first)
-        self.by_country = _by_country(desk.s)
+        self.by_country = {lane: one for chunk in chunks for lane, one in _by_country(desk.s, chunk).items()}
         self.free = self._free(desk)
         self._apply_tiers(desk.s)
 
@@ -342,10 +342,10 @@ def _read(s: Session, skus: list[int] | None) -> list[object]:
     return fetch_columns(s, query if skus is None else query.where(Lane.sku_id.in_(skus)))
 
 
-def _by_country(s: Session) -> dict[int, dict[str, str]]:
+def _by_country(s: Session, skus: list[int] | None) -> dict[int, dict[str, str]]:
     """Lanes that send to some countries by another service than their own."""
-    rows = s.execute(select(Lane.id, Lane.services).where(Lane.until.is_(None), type_coerce(Lane.services, Text) != "{}"))
-    return dict(rows.tuples().all())
+    query = select(Lane.id, Lane.services).where(Lane.until.is_(None), type_coerce(Lane.services, Text) != "{}")
+    return dict(s.execute(query if skus is None else query.where(Lane.sku_id.in_(skus))).tuples().all())
 
 
 def lane_pairs(s: Session) -> tuple[Ints, Ints]:

@@ -22,7 +22,8 @@ def upgrade() -> None:
         batch.add_column(sa.Column("instead", sa.Boolean(), nullable=False, server_default=sa.false()))
         batch.add_column(sa.Column("proof", Json(), nullable=True))
     op.execute("update lane set sku_code = (select code from sku where sku.id = lane.sku_id)")
-    op.create_index("ix_lane_sku_code", "lane", ["until", "sku_code", "use", "state", "supplier_id", "sku_id"])
+    in_force, columns = sa.text("until is null"), ["sku_code", "use", "state", "supplier_id", "sku_id", "id", "until"]
+    op.create_index("ix_lane_sku_code", "lane", columns, sqlite_where=in_force, postgresql_where=in_force)
     with op.batch_alter_table("lane_part") as batch:
         batch.add_column(sa.Column("service", sa.Text(), nullable=False, server_default=""))
         batch.add_column(sa.Column("cost_then", sa.BigInteger(), nullable=True))
