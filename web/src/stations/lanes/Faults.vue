@@ -29,6 +29,7 @@ useKeys('Faults', [
 
 <template>
   <div class="p-4.5">
+    <h1 class="sr-only">Lanes that cannot be right</h1>
     <p v-if="!data" class="text-soft" role="status">Looking…</p>
     <Empty
       v-else-if="!data.length"
