@@ -140,6 +140,12 @@ def test_a_family_is_settled_over_all_of_it_and_each_item_goes_to_one_size(strap
     assert {cell.decision for cell in found.cells.values()} == {"open"} and found.cells[1, 2].landed == 90 + 90 + 20
 
 
+def strap_lane(desk: Desk) -> Lane:
+    lane = lanes.lanes_of(desk, 1)[0][0]
+    lane.state = "shut"
+    return lane
+
+
 def test_offers_are_drawn_in_their_titles_with_units_and_what_is_kept(strap: Small) -> None:
     strap.write(lambda desk: (name(desk, Item, 1, "Heater strap Mossgate 30cm", gtin="", pack_size=5), desk.s.flush()))
     with strap.db.reading() as s:
@@ -149,6 +155,13 @@ def test_offers_are_drawn_in_their_titles_with_units_and_what_is_kept(strap: Sma
     said = {whole.like.item.title[mark.start : mark.end]: mark.kind for mark in whole.theirs}
     assert said["strap"] == "same" and whole.cost.landed == 200 and whole.profit == 395 - 40 - 200
     assert fifth.units == Fraction(1, 5) and fifth.stock == 100 and fifth.cost.landed == 20 + 100 + 30 and fifth.like.decision != "open"
+    # A lane that is there keeps a person's units, whatever the packs say; another pack now asks them anew.
+    strap.write(lambda desk: lanes.open_lane(desk, 1, [lanes.Part(1, Fraction(2))]))
+    for why, units in (("no answer", 2), ("x comes in packs of 5 now", Fraction(1, 5))):
+        strap.write(lambda desk, why=why: setattr(strap_lane(desk), "why", why))
+        with strap.db.reading() as s:
+            row = next(one for one in offers.offers(strap.desk(s), s.get(Sku, 1)).rows if one.like.item.id == 1)
+        assert row.lane and row.units == units
     longer = rows[22]
     assert "differs" in {mark.kind for mark in longer.theirs} and "30 cm / 500 mm" in longer.like.differs
 

@@ -129,7 +129,13 @@ class LongJobs:
         for chunk in in_chunks(skus):
             with self.db.writing() as s:
                 follow_lanes(Desk(s, self.clock, body["who"]), set(chunk))
-        return {"told": "taken in", "counts": {}, "changes": [], "unknown": [], "bad": []}
+        return {
+            "told": "taken in before, its listings followed",
+            "counts": dict.fromkeys(("new", "changed", "same", "bad"), 0),
+            "changes": [],
+            "unknown": [],
+            "bad": [],
+        }
 
     def _join(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         reader = Reader(self.db, self.clock, self.doors)

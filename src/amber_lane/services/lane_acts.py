@@ -18,7 +18,7 @@ from .lanes import Wish, open_wish, read_ms, usual_costs, without_any
 from .planning import replan
 from .respond import respond
 
-STATES = {"shut": "shut", "open": "open", "slow": "slow"}
+STATES = ("shut", "open", "slow")
 
 
 def in_one(
@@ -108,7 +108,7 @@ def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> i
     if what == "main":
         lanes = _to_the_front(desk, lanes)
     elif what in STATES:
-        lanes = [lane for lane in lanes if lane.state != STATES[what]]
+        lanes = [lane for lane in lanes if lane.state != what]
     elif what != "close":
         raise Invalid(f"lanes cannot be changed to {what!r}")
     if not lanes:
@@ -121,7 +121,7 @@ def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> i
         for lane in lanes:
             lane.version += 1
             if what in STATES:
-                lane.state, lane.why = STATES[what], why or f"set by {desk.who}"
+                lane.state, lane.why = what, why or f"set by {desk.who}"
             elif what == "close":
                 lane.until = desk.now
         if what == "open":

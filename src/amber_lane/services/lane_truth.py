@@ -15,6 +15,8 @@ from ..data.source import Item
 from .desk import Desk, by_id, in_chunks
 from .likeness import row_of_sku
 
+# How a lane says that its item comes in another pack.
+PACKS = "comes in packs of"
 # A cost that is so many times what it was when a person last said that the lane is right (or so small a part of it) shuts
 # the lane; from the smaller figure on it is put to a person.
 COST_WRONG, COST_ODD = 3, 2
@@ -41,7 +43,7 @@ def shut_for_packs(desk: Desk, supplier: Supplier, packs: Sequence[tuple[int, in
     )
     for lane, item, number in rows:
         old, new = changed[item]
-        lane.state, lane.why = "shut", f"{number} comes in packs of {new} now, not of {old}; say how many make one unit sold"
+        lane.state, lane.why = "shut", f"{number} {PACKS} {new} now, not of {old}; say how many make one unit sold"
         lane.version += 1
         skus.add(lane.sku_id)
     if rows:

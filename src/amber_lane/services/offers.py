@@ -16,6 +16,7 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from .desk import Desk
 from .lane_costs import Costing, UnitLanded, stock_of
+from .lane_truth import PACKS
 from .lanes import lanes_of
 from .likeness import Candidate, candidates, compare
 from .matching import patterns, proof_of
@@ -59,20 +60,23 @@ def offers(desk: Desk, sku: Sku, words: str = "", limit: int = 6) -> Offers:
     if not words.strip():
         found = [one for one in found if one.item.offer != "gone"]
     found = found[:limit]
-    mine = {parts[0].item_id: lane for lane, parts in lanes_of(desk, sku.id) if len(parts) == 1 and not lane.instead}
+    mine = {parts[0].item_id: (lane, parts[0]) for lane, parts in lanes_of(desk, sku.id) if len(parts) == 1 and not lane.instead}
     listing = listing_of(desk, sku.id)
     costing = Costing(desk)
     store = costing.facts.stores.get(listing.store_id) if listing else next(iter(costing.facts.stores.values()), None)
     rows = []
     for one in found:
-        units = units_of(one.evidence)
+        lane, part = mine.get(one.item.id, (None, None))
+        # A lane that is there keeps the units that a person gave it; only where its pack is another one now are they asked anew.
+        kept = part is not None and lane is not None and not (lane.state == "shut" and PACKS in lane.why)
+        units = Fraction(part.units_num, part.units_den) if kept and part else units_of(one.evidence)
         legs = costing.of_item(one.item, units, store.country) if store else []
         cost = costing.landed(legs, store) if store else UnitLanded(why="no store")
         profit = net = None
         if listing and not cost.why:
             profit, net = costing.profit(listing, sku, costing.facts.suppliers[one.item.supplier_id], [cost.landed])[0]
         theirs, ours = marks(one.item.title, one.evidence), marks(sku.title, one.evidence, theirs=False)
-        rows.append(Offer(one, units, cost, profit, net, stock_of([(one.item, units)]), theirs, ours, lane=mine.get(one.item.id)))
+        rows.append(Offer(one, units, cost, profit, net, stock_of([(one.item, units)]), theirs, ours, lane=lane))
     return Offers([replace(one, doubt=_doubt(one, rows)) for one in rows], store, listing)
 
 

@@ -28,6 +28,3 @@ export function pieces(title: string, marks: readonly Mark[]): Piece[] {
 /** The dates of a form as moments: a day begins and ends at midnight. */
 export const moment = (day: string): string | null => (day ? `${day}T00:00:00Z` : null)
 export const dayIn = (at: string | null | undefined): string => (at ? at.slice(0, 10) : '')
-
-/** How sure a likeness is, in a word. */
-export const SURE: Record<string, string> = { open: 'sure', review: 'maybe', none: 'unlike' }

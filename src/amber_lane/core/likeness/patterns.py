@@ -77,5 +77,4 @@ def _shape(sku: str, number: str) -> tuple[tuple[str, str], tuple[str, str]] | N
     at, there, size = best
     if size < CORE:
         return None
-    # The common part begins after a mark, so that what differs from SKU to SKU is never taken for a prefix.
     return (sku[:at], sku[at + size :]), (number[:there], number[there + size :])

@@ -51,8 +51,11 @@ if (props.keys)
             >
           </td>
           <td class="w-44 pr-2">
-            <Tag v-if="one.lane" tone="info">its lane, shut</Tag
-            ><Tag v-else-if="one.doubt" class="max-w-full truncate" :title="one.doubt">{{ one.doubt }}</Tag
+            <Tag v-if="one.lane" tone="info">{{ one.lane_state === 'shut' ? 'its lane, shut' : 'its lane' }}</Tag><Tag
+              v-else-if="one.doubt"
+              class="max-w-full truncate"
+              :title="one.doubt"
+              >{{ one.doubt }}</Tag
             ><Tag v-else-if="one.differs[0]" tone="loss" class="max-w-full truncate" :title="one.differs.join('; ')">{{
               one.differs[0]
             }}</Tag
