@@ -262,6 +262,7 @@ class BoundOut(BaseModel):
     price: Money | None
     sets: bool
     told: str
+    by: str = ""
 
 
 class WhyOut(BaseModel):
@@ -334,7 +335,7 @@ def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more
         sentence=found.sentence,
         apart=found.apart,
         steps=[StepOut(name=s.name, amount=sure(s.amount, cur), kind=s.kind) for s in found.steps],
-        bounds=[BoundOut(name=b.name, price=money(b.price, cur), sets=b.sets, told=b.told) for b in found.bounds],
+        bounds=[BoundOut(name=b.name, price=money(b.price, cur), sets=b.sets, told=b.told, by=b.by) for b in found.bounds],
         best=money(found.best, cur),
         margin=None if found.margin is None else found.margin / 10_000,
         on_cost=None if found.on_cost is None else found.on_cost / 10_000,

@@ -30,6 +30,8 @@ class Bound:
     price: int | None
     sets: bool
     told: str = ""
+    # Whose rule gave the limit's value; '' = nobody's.
+    by: str = ""
 
 
 @dataclass(frozen=True)
@@ -143,23 +145,39 @@ def _bounds(terms: Mapping[str, Any], lows: list[int], set_by: SetBy, currency: 
     def lowest(place: int) -> int | None:
         return lows[place] if 0 < lows[place] <= price.PRICE_MAX else None
 
-    bounds = [Bound(f"Lowest for {_asked(terms, currency)}", lowest(0), set_by is SetBy.rule)]
+    said = terms.get("rule_of")
+    by: Mapping[str, str] = said if isinstance(said, dict) else {"rule_value": said or ""}
+    bounds = [Bound(f"Lowest for {_asked(terms, currency)}", lowest(0), set_by is SetBy.rule, by=by.get("rule_value", ""))]
     if terms.get("min_margin") is not None:
-        bounds.append(Bound(f"Lowest for {show_percent(terms['min_margin'])} margin", lowest(1), set_by is SetBy.min_margin))
+        bounds.append(
+            Bound(
+                f"Lowest for {show_percent(terms['min_margin'])} margin", lowest(1), set_by is SetBy.min_margin, by=by.get("min_margin", "")
+            )
+        )
     if terms.get("min_profit") is not None:
-        bounds.append(Bound(f"Lowest for {show(terms['min_profit'], currency)} profit", lowest(2), set_by is SetBy.min_profit))
+        bounds.append(
+            Bound(
+                f"Lowest for {show(terms['min_profit'], currency)} profit",
+                lowest(2),
+                set_by is SetBy.min_profit,
+                by=by.get("min_profit", ""),
+            )
+        )
     bounds.append(
         Bound("Least advertised price", lowest(3), set_by is SetBy.least_price, "none" if terms.get("least_price") is None else "")
     )
-    bounds.append(Bound("Ceiling", terms.get("ceiling"), set_by is SetBy.ceiling, "none" if terms.get("ceiling") is None else ""))
+    none = "none" if terms.get("ceiling") is None else ""
+    bounds.append(Bound("Ceiling", terms.get("ceiling"), set_by is SetBy.ceiling, none, by.get("ceiling", "")))
     if terms.get("old") is not None and terms.get("step") is not None:
         high = terms["old"] * (1_000_000 + terms["step"]) // 1_000_000
         low = -(-terms["old"] * max(1_000_000 - terms["step"], 0) // 1_000_000)
         falls = set_by is SetBy.step and best is not None and best < terms["old"]
         name = f"{'Lowest' if falls else 'Highest'} in one step of {show_percent(terms['step'])}"
-        bounds.append(Bound(name, low if falls else high, set_by is SetBy.step))
+        bounds.append(Bound(name, low if falls else high, set_by is SetBy.step, by=by.get("step", "")))
     ends = " ".join(f".{end:02d}" for end in terms.get("endings") or [])
-    bounds.append(Bound("Endings", None, False, ends or "any"))
+    bounds.append(Bound("Endings", None, False, ends or "any", by.get("endings", "")))
+    if terms.get("reserve"):
+        bounds.append(Bound("Kept for returns", None, False, show_percent(terms["reserve"], 2), by.get("reserve", "")))
     return bounds
 
 

@@ -7,12 +7,16 @@ from enum import IntEnum
 
 import numpy as np
 
-from .money import PPM, Bools, Ints
+from .money import PPM, Bools, Floats, Ints
 
 COST_MAX = 100_000_000
 STOCK_MAX = 100_000_000
 # A cost under one fifth of the last good one is absurd.
 ABSURD = 5
+# How an item usually moves is told by its last changes of cost; fewer than the least say nothing.
+CHANGES_MOST, CHANGES_LEAST = 30, 8
+# A median absolute deviation as a standard one (for moves that are spread normally), and moves too small to doubt.
+ROBUST, SMALL = 1.4826, 0.05
 
 
 class Verdict(IntEnum):
@@ -43,17 +47,44 @@ class Judged:
     doubt_seen: Ints
 
 
-def judge(cost: Ints, stock: Ints, known: Bools, belief: Belief, percent: int, again: int) -> Judged:
+def usual_moves(item: Ints, old: Ints, new: Ints, deviations: float) -> dict[int, tuple[float, float]]:
+    """Between which changes of cost (natural logs) each item moves as it usually does.
+
+    item, old, new: changes of cost, the newest of an item first; costs in minor units above 0. Items with fewer than eight
+    changes are left out. Returns item -> (lowest, highest): median -+ deviations x 1.4826 x median absolute deviation, and
+    never narrower than 5 % either way. Source: computation, section 5.
+    """
+    out: dict[int, tuple[float, float]] = {}
+    moves: dict[int, list[float]] = {}
+    for number, move in zip(item.tolist(), np.log(new / old).tolist(), strict=True):
+        mine = moves.setdefault(number, [])
+        if len(mine) < CHANGES_MOST:
+            mine.append(move)
+    for number, mine in moves.items():
+        if len(mine) >= CHANGES_LEAST:
+            middle = float(np.median(mine))
+            reach = deviations * ROBUST * float(np.median(np.abs(np.array(mine) - middle)))
+            out[number] = (min(middle - reach, -SMALL), max(middle + reach, SMALL))
+    return out
+
+
+def judge(
+    cost: Ints, stock: Ints, known: Bools, belief: Belief, percent: int, again: int, usual: tuple[Floats, Floats] | None = None
+) -> Judged:
     """Accept, doubt or refuse each sighting.
 
     cost in minor units of the item's own currency, stock in supplier units (-1 = not told, the last
     one stands). `known`: currency is the item's and the row is well formed. percent in ppm: a larger
-    move of cost is doubted; `again` sweeps that see the same accept it, unless it is absurd.
+    move of cost is doubted; `again` sweeps that see the same accept it, unless it is absurd. `usual`: the lowest and highest
+    change of cost (natural log) that is usual for each item; what lies outside is doubted as well.
     """
     refused = ~known | (cost <= 0) | (cost > COST_MAX) | (stock < -1) | (stock > STOCK_MAX)
     same = (cost == belief.cost) & ((stock == belief.stock) | (stock == -1))
     seen_before = belief.cost > 0
     far = seen_before & (np.abs(cost - belief.cost) * PPM > belief.cost * percent)
+    if usual is not None:
+        move = np.log(np.maximum(cost, 1) / np.maximum(belief.cost, 1))
+        far |= seen_before & ((move < usual[0]) | (move > usual[1]))
     repeat = far & (cost == belief.doubt_cost)
     seen = np.where(repeat, belief.doubt_seen + 1, 0)
     # A price of next to nothing does not become true by being repeated; only a person can say so.

@@ -57,3 +57,5 @@ class Rate(Row):
     quote: Mapped[str]
     day: Mapped[datetime]
     nano: Mapped[int]
+    # hand, sheet, or the name of the source that told it.
+    source: Mapped[str] = mapped_column(default="hand")

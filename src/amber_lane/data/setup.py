@@ -33,6 +33,8 @@ class Store(Versioned):
     replacements: Mapped[bool] = mapped_column(default=False)
     orders_cursor: Mapped[str | None]
     next_read: Mapped[datetime | None]
+    # When its listings are next read, to be compared with what we asked.
+    next_check: Mapped[datetime | None]
 
 
 class FeeRow(Versioned):
@@ -75,6 +77,13 @@ class Supplier(Versioned):
     mail: Mapped[str] = mapped_column(default="")
     # Other currencies that some of its items are sold in; its sending and its bills are in its own.
     also: Mapped[list[Any]] = mapped_column(default=list)
+    # What it lets us ask: calls a minute and a day, and between which hours (UTC); None = as it answers.
+    calls_minute: Mapped[int | None]
+    calls_day: Mapped[int | None]
+    hour_from: Mapped[int | None]
+    hour_to: Mapped[int | None]
+    # Memberships and volume discounts that it offers; see core.plans.
+    plans: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class Origin(Versioned):
@@ -122,7 +131,7 @@ class Link(Versioned):
     __tablename__ = "link"
     __table_args__ = (
         UniqueConstraint("owner", "owner_id"),
-        CheckConstraint("owner in ('store','supplier','carrier','mailbox')", name="owner"),
+        CheckConstraint("owner in ('store','supplier','carrier','mailbox','rates')", name="owner"),
     )
     owner: Mapped[str]
     owner_id: Mapped[int]
@@ -147,6 +156,17 @@ class Carrier(Versioned):
     kind: Mapped[str]
     store_names: Mapped[dict[str, Any]] = mapped_column(default=dict)
     next_ask: Mapped[datetime | None]
+
+
+class RateSource(Versioned):
+    """Where exchange rates are read once a day. doubted: pair -> a rate too odd to be used until it is told again."""
+
+    __tablename__ = "rate_source"
+    code: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    kind: Mapped[str]
+    next_ask: Mapped[datetime | None]
+    doubted: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class Mailbox(Versioned):

@@ -46,6 +46,8 @@ class Item(Row):
     changed_at: Mapped[datetime | None]
     # When it was last asked for by itself, where a supplier tells one item a call.
     looked_at: Mapped[datetime | None]
+    # How far apart two looks at it shall be, in seconds, where they are planned one by one.
+    look_every: Mapped[int | None]
     doubt_cost: Mapped[int] = mapped_column(default=-1)
     doubt_stock: Mapped[int] = mapped_column(default=-1)
     doubt_seen: Mapped[int] = mapped_column(default=0)

@@ -47,6 +47,20 @@ class Sighting(Row):
     verdict: Mapped[str]
 
 
+class Drift(Row):
+    """What a store showed otherwise than we had asked and it had confirmed. how: sent, taken, gone (it agrees again); '' = open."""
+
+    __tablename__ = "drift"
+    __table_args__ = (Index("ix_drift_ended_at", "ended_at"),)
+    listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id"))
+    seen_at: Mapped[datetime]
+    price: Mapped[int]
+    quantity: Mapped[int]
+    state: Mapped[str]
+    ended_at: Mapped[datetime | None]
+    how: Mapped[str] = mapped_column(default="")
+
+
 class Response(Row):
     """What was done about a listing, and the terms and limits behind it as data.
 

@@ -48,6 +48,8 @@ class Book:
     lane: Ints
     # It has lanes and all of them are shut: nothing can be bought for it.
     closed: Bools
+    # Its lane's item is not sold any more.
+    gone: Bools
     # Rows whose cost is known: only their price is followed, and only their profit is told.
     counted: Bools
     goods: Ints
@@ -138,6 +140,8 @@ def load(
     # The largest step is a day's: within a day it is counted from the price that the day began with.
     fresh = (step_at != NONE) & (step_at > to_ms(now) - DAY_MS) & (step_price > 0)
     base = np.where(fresh, step_price, wprice)
+    if facts.returns and policy["reserve_real"].any():
+        _reserve_what_came_back(over, facts, store, category, policy["reserve_real"] == 1)
     terms, limits = terms_of(facts, store, category, landed, over, cost.least_price, ceiling, least, base)
     return Book(
         ids,
@@ -154,6 +158,7 @@ def load(
         np.array([facts.stores[i].write_listings for i in store.tolist()], dtype=np.int64),
         chosen.lane,
         chosen.closed,
+        chosen.gone,
         cost.known,
         cost.goods,
         cost.ship,
@@ -210,6 +215,19 @@ def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool
         .order_by(Listing.id)
     )
     return fetch_columns(s, query if skus is None else query.where(Listing.sku_id.in_(skus)))
+
+
+def _reserve_what_came_back(over: Overlay, facts: Facts, store: Ints, category: list[str], rows: Bools) -> None:
+    """Where no rule says a returns reserve, the share of sales that really came back is kept for it."""
+    n = len(store)
+    values = over.values.setdefault("reserve", np.full(n, NONE, dtype=np.int64))
+    source = over.source.setdefault("reserve", np.full(n, -1, dtype=np.int64))
+    back = facts.returns
+    told = [back.get((shop, name), back.get((shop, ""), NONE)) for shop, name in zip(store.tolist(), category, strict=True)]
+    real = np.array(told, dtype=np.int64)
+    fill = rows & (values == NONE) & (real != NONE)
+    over.names.append("what came back")
+    values[fill], source[fill] = real[fill], len(over.names) - 1
 
 
 def _risk_of_sharing(chosen: Chosen, lanes: Lanes, sku: Ints, pace: Ints, policy: dict[str, Ints]) -> Ints:

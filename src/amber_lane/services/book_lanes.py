@@ -51,6 +51,7 @@ class Chosen:
     """Per listing: its lane (0 = none), place of that lane among all, units it could sell.
 
     closed: it has lanes, and all of them are shut, so nothing can be bought for it.
+    gone: an item of its lane is not sold by the supplier any more.
     leg_row, leg, leg_ship: the parcels that fill it, one entry for each listing and origin: the listing's row, the place
     among all legs, shipping in that supplier's money.
     """
@@ -64,6 +65,7 @@ class Chosen:
     supplier_code: list[str]
     parts: dict[int, tuple[tuple[int, int, int], ...]]
     closed: Bools
+    gone: Bools
 
 
 @dataclass
@@ -140,7 +142,9 @@ class Lanes:
         n, first, p = len(sku), self.first, self.p
         zero = np.zeros(n, dtype=np.int64)
         none = np.zeros(0, dtype=np.int64)
-        out = Chosen(zero, zero.copy(), zero.copy(), none, none, none, [""] * n, {}, np.zeros(n, dtype=np.bool_))
+        out = Chosen(
+            zero, zero.copy(), zero.copy(), none, none, none, [""] * n, {}, np.zeros(n, dtype=np.bool_), np.zeros(n, dtype=np.bool_)
+        )
         if not len(first):
             return out
         free = np.array([self.free[item] for item in p["item"].tolist()], dtype=np.int64)
@@ -171,6 +175,7 @@ class Lanes:
         rows, lanes = listing[best], lane[best]
         out.lane[rows], out.place[rows] = p["lane"][first][lanes], lanes
         out.available[rows] = left[best]
+        out.gone[rows] = np.maximum.reduceat(p["offer"] == GONE, first)[lanes]
         picked = at[best] if self.plain else np.repeat(at[best] - (np.cumsum(legs[best]) - legs[best]), legs[best])
         if not self.plain:
             picked = picked + np.arange(len(picked))

@@ -6,7 +6,7 @@ A draft is the same facts with some rows changed, so that whatever can be change
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from functools import cached_property
 from typing import Any, TypeVar
@@ -16,9 +16,10 @@ from sqlalchemy.orm import Session
 
 from ..core import cost
 from ..core.money import minor_digits
+from ..core.plans import Plan, discount_given
 from ..data.base import Row
 from ..data.prices import Policy, PriceRule, Rate
-from ..data.setup import FeeRow, Origin, Service, Store, Supplier
+from ..data.setup import FeeRow, Origin, Service, Setting, Store, Supplier
 
 R = TypeVar("R", bound=Row)
 
@@ -41,6 +42,8 @@ class Facts:
     policies: list[Policy]
     services: list[Service]
     rates: dict[tuple[str, str], int]
+    # What really came back, as a share of sales in ppm, by (store, category) and by (store, ''); see services.returns.
+    returns: dict[tuple[int, str], int] = field(default_factory=dict)
 
     @classmethod
     def read(cls, s: Session) -> Facts:
@@ -53,6 +56,7 @@ class Facts:
             list(s.scalars(select(Policy))),
             list(s.scalars(select(Service))),
             {(base, quote): nano for base, quote, nano in s.execute(newest)},
+            kept_returns(s),
         )
 
     @cached_property
@@ -65,7 +69,7 @@ class Facts:
 
         The cushion (ppm) counts only where currencies differ.
         """
-        off, money = supplier.discount if discount else 0, of or supplier.currency
+        off, money = discount_of(supplier) if discount else 0, of or supplier.currency
         if money == currency:
             return cost.Conversion(discount=off)
         nano = self.rates.get((money, currency))
@@ -80,7 +84,7 @@ class Facts:
         for (base, quote), nano in self.rates.items():
             if base == of and (other := self.rates.get((supplier.currency, quote))):
                 rate = Decimal(nano) / Decimal(other)
-                return cost.Conversion(rate, 0, supplier.discount, minor_digits(of), minor_digits(supplier.currency))
+                return cost.Conversion(rate, 0, discount_of(supplier), minor_digits(of), minor_digits(supplier.currency))
         raise NoRate(of, supplier.currency)
 
     def parcel(self, supplier: Supplier, origin: Origin, service: Service, currency: str, cushion: int) -> cost.Parcel:
@@ -113,6 +117,25 @@ class Facts:
         rest = [one for one in self.policies if (one.scope, one.scope_key) != (scope, key)]
         old = next((one.fields for one in self.policies if (one.scope, one.scope_key) == (scope, key)), {})
         return replace(self, policies=[*rest, Policy(scope=scope, scope_key=key, fields=laid_over(old, fields))])
+
+
+def plans_of(supplier: Supplier) -> list[Plan]:
+    """The memberships and volume discounts that a supplier offers."""
+    return [Plan(**one) for one in supplier.plans or []]
+
+
+def discount_of(supplier: Supplier) -> int:
+    """The discount on goods that a supplier gives us now, in ppm."""
+    return discount_given(supplier.discount, plans_of(supplier)) if supplier.plans else supplier.discount
+
+
+RETURNS = "returns"
+
+
+def kept_returns(s: Session) -> dict[tuple[int, str], int]:
+    """Shares of sales that came back, as they were last counted."""
+    row = s.scalar(select(Setting).where(Setting.name == RETURNS))
+    return {(int(store), category): share for store, category, share, *_ in row.value["rows"]} if row else {}
 
 
 def laid_over(old: Mapping[str, Any], fields: Mapping[str, Any]) -> dict[str, Any]:

@@ -26,17 +26,26 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "resume_at": 3,
     "resume_sweeps": 3,
     "at_none": "hide",
+    "at_gone": "hide",
     "share": True,
     "loss_pauses": True,
     "held_pauses": False,
     "doubt_percent": 400_000,
     "doubt_again": 2,
+    # How many robust deviations an item's cost may move from how it usually does; 0 = its usual moves say nothing.
+    "doubt_deviations": 6,
     "hold_share": 300_000,
     "hold_median": 150_000,
     "hold_agree": 4,
     "stale_hours": 6,
+    # More prices than this at once wait for a person; 0 = as many as there are.
+    "wait_over": 300,
+    # No item that is sold goes without a look for longer, where looks are planned one by one.
+    "look_gap_hours": 24,
     "currency_cushion": 20_000,
     "rebate_counts": False,
+    # Where no rule sets a returns reserve, what really came back does.
+    "reserve_real": True,
     "refund_cost": REFUND_COST,
     "least_order_profit": 0,
     "look_over": 40_000,
@@ -49,7 +58,7 @@ POLICY_DEFAULTS: dict[str, Any] = {
 }
 AT_NONE = ("hide", "zero", "leave", "end")
 SENDS = ("hand", "once", "after")
-WORDS = {"at_none": AT_NONE, "send": SENDS}
+WORDS = {"at_none": AT_NONE, "at_gone": AT_NONE, "send": SENDS}
 RULE_FIELDS = ("rule", "rule_value", "min_margin", "min_profit", "ceiling", "endings", "step", "reserve")
 
 
@@ -102,13 +111,19 @@ def lay_over(n: int, layers: Sequence[tuple[str, str, int, Mapping[str, int | No
             rows = rows[(landed[rows] >= band) & (landed[rows] < (min(above) if above else np.iinfo(np.int64).max))]
         if not len(rows):
             continue
-        over.names.append(key or "house")
+        over.names.append(_named(scope, key, band))
         for name, value in fields.items():
             if value is None:
                 continue
             over.values.setdefault(name, np.full(n, NONE, dtype=np.int64))[rows] = value
-            over.source.setdefault(name, np.zeros(n, dtype=np.int64))[rows] = len(over.names) - 1
+            over.source.setdefault(name, np.full(n, -1, dtype=np.int64))[rows] = len(over.names) - 1
     return over
+
+
+def _named(scope: str, key: str, band: int) -> str:
+    """A rule as the bench calls it: 'house', 'store BF', 'house from 5.00'."""
+    whose = f"{'SKU' if scope == 'sku' else scope} {key}".strip()
+    return f"{whose} from {band // 100}.{band % 100:02d}" if band else whose
 
 
 def price_layers(rules: Iterable[PriceRule], endings: Endings) -> list[tuple[str, str, int, dict[str, int | None]]]:

@@ -18,10 +18,10 @@ from ..data.prices import PriceRule
 from ..data.shelf import Listing, Sku
 from ..data.watch import Response
 from .book import Book, load
-from .desk import Conflict, Desk, NotFound
+from .desk import Conflict, Desk, NotFound, by_id
 from .drafts import Change, as_it_was
 from .facts import Facts
-from .respond import PAUSE, RESUME, Decided, decide, explanations, respond, with_sharers
+from .respond import CROWD, PAUSE, RESUME, Decided, decide, explanations, respond, with_sharers
 from .shelf import want
 
 BINS = range(-10, 62, 2)
@@ -93,14 +93,14 @@ def apply(desk: Desk, change: Change, seen: dict[str, int], only: set[int] | Non
     act.told = f"{act.told}: {', '.join(moved) or 'no price moves'}"
     act.after = {**(act.after or {}), "picked": None if only is None else len(only)}
     desk.s.flush()
-    return respond(desk, None, act=act.id, only=only)
+    return respond(desk, None, act=act.id, only=only, seen=True)
 
 
 def restore(desk: Desk, act: Act) -> None:
     """Undo a kept change: what stood before, and the prices that follow from it."""
     back = as_it_was(act).keep(desk)
     desk.s.flush()
-    respond(desk, None, act=back.id)
+    respond(desk, None, act=back.id, seen=True)
 
 
 def why_price(desk: Desk, listing_id: int) -> tuple[Listing, Sku, Explained | None]:
@@ -130,24 +130,24 @@ def why_response(desk: Desk, number: int) -> tuple[Response, Listing, Sku, Expla
 
 def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
     """A person's word on responses that wait: take the best price there is, or leave the listing as it is."""
-    done = 0
-    for number in numbers:
-        row = desk.get(Response, number, "response")
-        if row.state != "waits":
-            continue
-        listing = desk.get(Listing, row.listing_id, "listing")
-        row.state = "kept"
-        done += 1
-        if approve and row.set_by in (SetBy.ceiling, SetBy.step):
-            book = load(desk, with_sharers(desk, {listing.sku_id}))
-            at = int(np.flatnonzero(book.ids == listing.id)[0])
-            best = decide(book, counted=False).priced
-            if book.counted[at] and int(best.price[at]) != NONE and int(best.outcome[at]) != Outcome.no_price:
-                want(desk, listing, price=int(best.price[at]), state="live" if listing.paused_by == "hold" else None)
-                listing.paused_by = "" if listing.paused_by == "hold" else listing.paused_by
-                row.state = "sent"
-    if not done:
+    rows = [row for row in by_id(desk.s, Response, numbers).values() if row.state == "waits"]
+    if not rows:
         raise Conflict("nothing of this waits any more")
+    listings = by_id(desk.s, Listing, (row.listing_id for row in rows))
+    book = load(desk, with_sharers(desk, {one.sku_id for one in listings.values()})) if approve else None
+    best = decide(book, counted=False).priced if book is not None else None
+    place = {} if book is None else dict(zip(book.ids.tolist(), range(len(book.ids)), strict=True))
+    for row in rows:
+        row.state = "kept"
+        at = place.get(row.listing_id)
+        if book is None or best is None or at is None or not (row.set_by in (SetBy.ceiling, SetBy.step) or row.outcome == CROWD):
+            continue
+        if book.counted[at] and int(best.price[at]) != NONE and int(best.outcome[at]) != Outcome.no_price:
+            listing = listings[row.listing_id]
+            row.state, row.new_price = "sent", int(best.price[at])
+            want(desk, listing, price=row.new_price, state="live" if listing.paused_by == "hold" else None)
+            listing.paused_by = "" if listing.paused_by == "hold" else listing.paused_by
+    done = len(rows)
     desk.log(
         "response.settle", f"{done} responses", f"{done} waiting responses {'approved' if approve else 'left as they are'}", count=done
     )

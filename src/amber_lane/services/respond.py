@@ -29,6 +29,8 @@ from .wording import words_due
 LIVE, PAUSED = 0, 1
 BY_STOCK, BY_HOLD, BY_HAND = 1, 2, 3
 HIDE, ZERO, LEAVE, END = 0, 1, 2, 3
+# The outcome of a response whose price is fine but one of too many: a person is asked first.
+CROWD = 4
 NEVER = int(np.iinfo(np.int64).max)
 
 
@@ -45,20 +47,27 @@ class Decided:
     waits: Bools
     changed: Bools
     priced: pricing.Priced
+    # Of what waits: prices that would be fine, if there were not so many of them.
+    crowd: Bools
 
 
 KINDS = ("reprice", "quantity", "pause", "resume", "keep", "hold", "end")
 REPRICE, QUANTITY, PAUSE, RESUME, KEEP, HOLD, ENDED = range(7)
 
 
-def decide(book: Book, counted: bool = True) -> Decided:
-    """Sections 1 to 4 for a whole book. counted: whether this look counts as one of the steady sweeps."""
+def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Decided:
+    """Sections 1 to 4 for a whole book. counted: whether this look counts as one of the steady sweeps.
+
+    frozen: rows whose price may not move before a person has said so.
+    """
     n = len(book.ids)
     policy, laned = book.policy, book.lane > 0
     priced = pricing.solve(book.terms, book.limits, book.endings)
     fixed = book.hand_price != NONE
     follow = (policy["follow_price"] == 1) & book.counted & ~fixed
     fine = (priced.outcome == Outcome.ok) & (priced.price != NONE)
+    crowd = np.zeros(n, dtype=np.bool_) if frozen is None else frozen & follow & fine & (priced.price != book.wanted_price)
+    fine &= ~crowd
     new_price = np.where(follow & fine, priced.price, book.wanted_price)
     new_price = np.where(fixed, book.hand_price, new_price)
     at_new = pricing.keep(new_price, book.terms)
@@ -82,13 +91,14 @@ def decide(book: Book, counted: bool = True) -> Decided:
     )
     steady = np.where(counted, seen.steady, book.steady)
     none_left = stock_led & (quantity <= policy["pause_at"]) & (book.state == LIVE)
-    hide = none_left & ((policy["at_none"] == HIDE) | (policy["at_none"] == END))
-    quantity = np.where(none_left & (policy["at_none"] == LEAVE), book.wanted_quantity, quantity)
+    at_none = np.where(book.gone, policy["at_gone"], policy["at_none"])
+    hide = none_left & ((at_none == HIDE) | (at_none == END))
+    quantity = np.where(none_left & (at_none == LEAVE), book.wanted_quantity, quantity)
     resume = by_stock & seen.resume & stock_led & (quantity > policy["pause_at"])
     back = (book.state == PAUSED) & (book.paused_by == BY_HOLD) & ~held_off & book.counted
 
     state, paused_by = book.state.copy(), book.paused_by.copy()
-    ends = hide & (policy["at_none"] == END)
+    ends = hide & (at_none == END)
     state[hide], paused_by[hide] = PAUSED, BY_STOCK
     state[ends] = STATES.index("ended")
     state[resume], paused_by[resume] = LIVE, 0
@@ -96,7 +106,7 @@ def decide(book: Book, counted: bool = True) -> Decided:
     paused_by[(state == LIVE)] = 0
     stop = held_off & (state == LIVE)
     state[stop], paused_by[stop] = PAUSED, BY_HOLD
-    off = (state != LIVE) & (policy["at_none"] != ZERO)
+    off = (state != LIVE) & (at_none != ZERO)
     quantity = np.where(off & stock_led & (paused_by == BY_STOCK), 0, quantity)
 
     changed = (new_price != book.wanted_price) | (quantity != book.wanted_quantity) | (state != book.state)
@@ -108,7 +118,7 @@ def decide(book: Book, counted: bool = True) -> Decided:
     kind[waits] = HOLD
     kind[changed & (state == PAUSED) & (book.state == LIVE)] = PAUSE
     kind[ends & changed] = ENDED
-    return _only(book, Decided(new_price, quantity, state, paused_by, steady, kind, waits, changed, priced), book.writes == 1)
+    return _only(book, Decided(new_price, quantity, state, paused_by, steady, kind, waits, changed, priced, crowd), book.writes == 1)
 
 
 def _only(book: Book, decided: Decided, rows: Bools) -> Decided:
@@ -155,10 +165,12 @@ def respond(
     counted: bool = False,
     items: dict[int, int] | None = None,
     only: set[int] | None = None,
+    seen: bool = False,
 ) -> dict[str, int]:
     """Decide for the listings of some SKUs and write listings, responses and outbox in this transaction.
 
     items: SKU -> the item whose change caused it, for the story. only: listing ids to act on (a person's pick).
+    seen: a person has looked at what this does, so that however many prices move, none waits for them.
     Returns how many responses of each kind were written.
     """
     wanted = None if skus is None else with_sharers(desk, set(skus))
@@ -166,9 +178,22 @@ def respond(
     if not len(book.ids):
         return {}
     decided = decide(book, counted)
+    if not seen and (frozen := _frozen(desk, book, decided)).any():
+        decided = decide(book, counted, frozen)
     if only is not None:
         decided = _only(book, decided, np.isin(book.ids, list(only)))
     return write(desk, book, decided, sweep, act, items or {})
+
+
+def _frozen(desk: Desk, book: Book, decided: Decided) -> Bools:
+    """Prices that wait for a person since too many of them move at once: now, or when they began to wait."""
+    moves = decided.changed & (decided.price != book.wanted_price)
+    limits = book.policy["wait_over"][moves]
+    limits = limits[limits > 0]
+    if len(limits) and int(moves.sum()) > int(limits.min()):
+        return np.asarray(moves & (book.policy["wait_over"] > 0), dtype=np.bool_)
+    waiting = desk.s.scalars(select(Response.listing_id).where(Response.state == "waits", Response.outcome == CROWD)).all()
+    return np.asarray(moves & np.isin(book.ids, waiting), dtype=np.bool_)
 
 
 def with_sharers(desk: Desk, skus: set[int]) -> set[int]:
@@ -341,7 +366,7 @@ def _responses(
             [STATES[i] for i in book.state[rows].tolist()],
             [STATES[i] for i in decided.state[rows].tolist()],
             decided.priced.set_by[rows].tolist(),
-            decided.priced.outcome[rows].tolist(),
+            np.where(decided.crowd, CROWD, decided.priced.outcome)[rows].tolist(),
             text,
             strict=True,
         )
@@ -359,9 +384,7 @@ def explanations(book: Book, rows: Ints) -> list[str]:
     layout = (
         "{" + ",".join(f'"{name}":%s' for name in names) + ',"endings":%s,"lane":%s,"cushion":%s,"cap":%s,"rebate_counts":%s,"rule_of":%s}'
     )
-    rule_of = book.rules.source.get("rule_value")
-    names_of = [json.dumps(name) for name in book.rules.names]
-    source = [names_of[i] for i in rule_of[rows].tolist()] if rule_of is not None else ["null"] * len(rows)
+    source = _who_said(book, rows)
     tail = [
         [ends[i] for i in book.limits.endings[rows].tolist()],
         book.lane[rows].tolist(),
@@ -373,6 +396,22 @@ def explanations(book: Book, rows: Ints) -> list[str]:
     # Where there is a lane and no rate, no cost stands behind what was done.
     unknown = ((book.lane > 0) & ~book.counted)[rows].tolist()
     return ["{}" if no else layout % row for no, row in zip(unknown, zip(*columns, *tail, strict=True), strict=True)]
+
+
+def _who_said(book: Book, rows: Ints) -> list[str]:
+    """Per row as JSON: which rule gave the value of each field."""
+    fields = sorted(book.rules.source)
+    if not fields:
+        return ["{}"] * len(rows)
+    columns = np.stack([book.rules.source[name][rows] for name in fields], axis=1)
+    # Few listings differ in whose rules they fall under.
+    kinds, which = np.unique(columns, axis=0, return_inverse=True)
+    names = book.rules.names
+    told = [
+        json.dumps({name: names[place] for name, place in zip(fields, kind, strict=True) if place >= 0}, ensure_ascii=False)
+        for kind in kinds.tolist()
+    ]
+    return [told[i] for i in which.reshape(-1).tolist()]
 
 
 def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None:

@@ -22,15 +22,15 @@ from ..data.source import Item
 from ..data.watch import Response, Sighting, Sweep
 from . import lane_truth, source
 from .book_lanes import lane_pairs
-from .desk import Conflict, Desk, bulk_insert, bulk_update, by_id
+from .desk import Conflict, Desk, bulk_update, by_id
 from .planning import replan
 from .policy import policy_for
 from .respond import respond
 from .shelf import want
+from .sightings import Known, believe, known_of, match, missing_of, note, usual_of
 
 # Far below any count of repeats: the same odd value never becomes true by being seen again.
 SET_ASIDE = -1_000_000
-_VERDICT = {Verdict.good: "good", Verdict.doubted: "doubted", Verdict.refused: "refused"}
 
 
 @dataclass(frozen=True)
@@ -50,15 +50,6 @@ class Told:
     tiers: Sequence[tuple[tuple[int, int], ...]] | None = None
     packs: Sequence[int] = ()
     gone: Sequence[str] = ()
-
-
-@dataclass
-class _Known:
-    ids: Ints
-    belief: Belief
-    currency: list[str]
-    offer: list[str]
-    place: dict[str, int]
 
 
 def begin(desk: Desk, supplier: Supplier, asked_by: str = "schedule") -> Sweep:
@@ -110,7 +101,7 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     """Judge a sweep, believe what may be believed, and respond. Returns counts of responses by kind."""
     supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
     policy = policy_for(desk.s, supplier=supplier.code)
-    known = _known(desk, supplier.id)
+    known = known_of(desk, supplier.id)
     sweep.items, sweep.as_of, sweep.ended = len(told.numbers), told.as_of, desk.now
     if supplier.feed_as_of and told.as_of <= supplier.feed_as_of:
         sweep.state = "stale"
@@ -118,10 +109,10 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
         grow_old(desk, supplier)
         return {}
     supplier.feed_as_of = told.as_of
-    rows, places = _match(known, told.numbers)
+    rows, places = match(known, told.numbers)
     cost, stock = told.cost[rows], told.stock[rows]
     belief = Belief(*(getattr(known.belief, name)[places] for name in ("cost", "stock", "doubt_cost", "doubt_stock", "doubt_seen")))
-    missing = _missing(known, places) if told.whole else _told_gone(known, told.gone)
+    missing = missing_of(known, places) if told.whole else _told_gone(known, told.gone)
     held = hold_sweep(cost, np.where(cost > 0, stock, belief.stock), belief, len(missing), policy["hold_share"], policy["hold_median"])
     if held and not _agreed(desk, supplier.id, held, policy["hold_agree"]):
         _hold(desk, sweep, known, places, cost, stock, held)
@@ -134,8 +125,9 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
         ],
         dtype=np.bool_,
     )
-    judged = judge(cost, stock, currency_fits, belief, policy["doubt_percent"], policy["doubt_again"])
-    changed = _believe(desk, sweep, known, places, cost, stock, judged.verdict, judged.doubt_seen, missing)
+    usual = usual_of(desk, known, places, cost, policy["doubt_percent"], policy["doubt_deviations"])
+    judged = judge(cost, stock, currency_fits, belief, policy["doubt_percent"], policy["doubt_again"], usual)
+    changed = believe(desk, sweep, known, places, cost, stock, judged.verdict, judged.doubt_seen, missing)
     if told.tiers is not None:
         believed = np.flatnonzero(np.isin(judged.verdict, (Verdict.good, Verdict.same)))
         items = list(zip(known.ids[places[believed]].tolist(), cost[believed].tolist(), strict=True))
@@ -157,12 +149,12 @@ def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     return counts
 
 
-def _told_gone(known: _Known, numbers: Sequence[str]) -> Ints:
+def _told_gone(known: Known, numbers: Sequence[str]) -> Ints:
     places = {known.place[number] for number in numbers if number in known.place}
     return np.array(sorted(place for place in places if known.offer[place] != "gone"), dtype=np.int64)
 
 
-def _follow_packs(desk: Desk, supplier: Supplier, known: _Known, rows: Ints, places: Ints, packs: Sequence[int]) -> set[int]:
+def _follow_packs(desk: Desk, supplier: Supplier, known: Known, rows: Ints, places: Ints, packs: Sequence[int]) -> set[int]:
     """Items that come in another pack now. Returns the SKUs whose lanes were shut for it."""
     if not packs:
         return set()
@@ -173,43 +165,6 @@ def _follow_packs(desk: Desk, supplier: Supplier, known: _Known, rows: Ints, pla
     return lane_truth.shut_for_packs(desk, supplier, moved)
 
 
-def _known(desk: Desk, supplier: int) -> _Known:
-    rows = (
-        desk.s.connection()
-        .execute(
-            select(
-                Item.id, Item.cost, Item.stock, Item.doubt_cost, Item.doubt_stock, Item.doubt_seen, Item.currency, Item.offer, Item.number
-            ).where(Item.supplier_id == supplier)
-        )
-        .fetchall()
-    )
-    if not rows:
-        empty = np.zeros(0, dtype=np.int64)
-        return _Known(empty, Belief(empty, empty, empty, empty, empty), [], [], {})
-    cols = list(zip(*rows, strict=True))
-    numbers = [np.array(column, dtype=np.int64) for column in cols[:6]]
-    return _Known(numbers[0], Belief(*numbers[1:]), list(cols[6]), list(cols[7]), {number: i for i, number in enumerate(cols[8])})
-
-
-def _match(known: _Known, numbers: Sequence[str]) -> tuple[Ints, Ints]:
-    """Rows of the sweep that we know, and their places; a number told twice counts once, the last time."""
-    last: dict[int, int] = {}
-    get = known.place.get
-    for row, number in enumerate(numbers):
-        place = get(number)
-        if place is not None:
-            last[place] = row
-    places = np.fromiter(last.keys(), np.int64, len(last))
-    return np.fromiter(last.values(), np.int64, len(last)), places
-
-
-def _missing(known: _Known, places: Ints) -> Ints:
-    there = np.zeros(len(known.ids), dtype=np.bool_)
-    there[places] = True
-    gone = np.array([offer == "gone" for offer in known.offer], dtype=np.bool_)
-    return np.flatnonzero(~there & ~gone)
-
-
 def _agreed(desk: Desk, supplier: int, held: SweepHold, again: int) -> bool:
     """Whether the last sweeps were all held for the same reason: then it is the truth."""
     last = desk.s.scalars(
@@ -218,7 +173,7 @@ def _agreed(desk: Desk, supplier: int, held: SweepHold, again: int) -> bool:
     return len(last) == again and all(one.state == "held" and (one.held or {}).get("reason") == held.reason for one in last)
 
 
-def _hold(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, stock: Ints, held: SweepHold) -> None:
+def _hold(desk: Desk, sweep: Sweep, known: Known, places: Ints, cost: Ints, stock: Ints, held: SweepHold) -> None:
     sweep.state = "held"
     share = held.fell_to_zero * 100 // max(held.of, 1)
     sweep.told = (
@@ -230,74 +185,7 @@ def _hold(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, sto
     belief = known.belief
     moved = np.flatnonzero((cost != belief.cost[places]) | (stock != belief.stock[places]))
     sweep.changes = len(moved)
-    _write_sightings(desk, sweep, known, places[moved], cost[moved], stock[moved], ["held"] * len(moved))
-
-
-def _write_sightings(desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, stock: Ints, verdicts: list[str]) -> None:
-    at, m, belief = to_ms(desk.now), len(places), known.belief
-    bulk_insert(
-        desk.s,
-        Sighting,
-        ("sweep_id", "item_id", "at", "old_cost", "cost", "old_stock", "stock", "verdict"),
-        list(
-            zip(
-                [sweep.id] * m,
-                known.ids[places].tolist(),
-                [at] * m,
-                belief.cost[places].tolist(),
-                cost.tolist(),
-                belief.stock[places].tolist(),
-                stock.tolist(),
-                verdicts,
-                strict=True,
-            )
-        ),
-    )
-
-
-def _believe(
-    desk: Desk, sweep: Sweep, known: _Known, places: Ints, cost: Ints, stock: Ints, verdict: Ints, doubt_seen: Ints, missing: Ints
-) -> Ints:
-    """Write what changed of items and sightings. Returns the ids of items whose belief changed."""
-    belief, at = known.belief, to_ms(desk.now)
-    offer = np.array([known.offer[p] == "good" for p in places.tolist()], dtype=np.bool_)
-    stock = np.where(stock == -1, belief.stock[places], stock)
-    # The old values seen again settle a doubt, and bring back what was gone.
-    back = (verdict == Verdict.same) & ~offer
-    good = (verdict == Verdict.good) | back
-    fresh_doubt = (belief.doubt_cost[places] != cost) | (belief.doubt_stock[places] != stock)
-    doubted = verdict == Verdict.doubted
-    refused = verdict == Verdict.refused
-    noted = good | ((doubted | refused) & fresh_doubt)
-    names = ["good" if v == Verdict.same else _VERDICT[Verdict(v)] for v in verdict[noted].tolist()]
-    _write_sightings(desk, sweep, known, places[noted], cost[noted], stock[noted], names)
-    ids = known.ids[places]
-    bulk_update(
-        desk.s,
-        Item,
-        ("cost", "stock", "offer", "seen_at", "changed_at", "doubt_cost", "doubt_stock", "doubt_seen"),
-        [
-            (c, q, "good", at, at, -1, -1, 0, i)
-            for c, q, i in zip(cost[good].tolist(), stock[good].tolist(), ids[good].tolist(), strict=True)
-        ],
-    )
-    # What a person set aside is not put before them again while it stays the same.
-    odd = (doubted | refused) & (fresh_doubt | (belief.doubt_seen[places] >= 0)) & (doubted | fresh_doubt)
-    bulk_update(
-        desk.s,
-        Item,
-        ("offer", "doubt_cost", "doubt_stock", "doubt_seen"),
-        [
-            ("doubted", c, q, seen, i)
-            for c, q, seen, i in zip(cost[odd].tolist(), stock[odd].tolist(), doubt_seen[odd].tolist(), ids[odd].tolist(), strict=True)
-        ],
-    )
-    gone = known.ids[missing]
-    if len(missing):
-        _write_sightings(desk, sweep, known, missing, belief.cost[missing], np.zeros(len(missing), dtype=np.int64), ["gone"] * len(missing))
-        bulk_update(desk.s, Item, ("offer", "stock", "changed_at"), [("gone", 0, at, i) for i in gone.tolist()])
-    sweep.changes, sweep.doubted, sweep.refused = int(good.sum()) + len(missing), int(doubted.sum()), int(refused.sum())
-    return np.concatenate([ids[good], gone])
+    note(desk, sweep, known, places[moved], cost[moved], stock[moved], ["held"] * len(moved))
 
 
 def _respond(desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints, shut: set[int] | None = None) -> dict[str, int]:

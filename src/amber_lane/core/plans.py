@@ -1,0 +1,60 @@
+"""Memberships and volume discounts of a supplier: what they give, and from which sales on they pay."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from .money import PPM, half_up
+
+
+@dataclass(frozen=True)
+class Plan:
+    """One offer. fee: a month, whatever is bought; from_spend: goods a month that it asks for; money in minor units of
+    the supplier's currency, discount in ppm. taken: a person has joined it; reached: last month's goods were enough.
+    """
+
+    name: str
+    discount: int
+    fee: int = 0
+    from_spend: int = 0
+    taken: bool = False
+    reached: bool = False
+
+    @property
+    def counts(self) -> bool:
+        """Whether its discount is given now."""
+        return self.taken and (self.reached or not self.from_spend)
+
+
+def discount_given(own: int, plans: Iterable[Plan]) -> int:
+    """The discount that counts: the highest that is given; discounts are not added up.
+
+    >>> discount_given(10_000, [Plan("club", 40_000, 900, taken=True), Plan("pallet", 60_000, from_spend=500_000, taken=True)])
+    40000
+    """
+    return max([own, *(plan.discount for plan in plans if plan.counts)])
+
+
+@dataclass(frozen=True)
+class Worth:
+    """Whether a plan pays. Money a month in minor units: pays_from = goods at full price from which on it does (None = never),
+    saves = at the present pace, fee paid; share = present pace of what it needs, in ppm (None where it never pays)."""
+
+    pays_from: int | None
+    saves: int
+    share: int | None
+
+
+def worth(plan: Plan, other: int, pace: int) -> Worth:
+    """other: the discount that we have without it (ppm); pace: goods bought a month at full price.
+
+    >>> worth(Plan("club", 40_000, 900), 10_000, 45_000)
+    Worth(pays_from=30000, saves=450, share=1500000)
+    """
+    more = plan.discount - other
+    if more <= 0:
+        return Worth(None, -plan.fee, None)
+    need = max(-(-plan.fee * PPM // more), plan.from_spend)
+    given = half_up(pace * more, PPM) if pace >= plan.from_spend else 0
+    return Worth(need, given - plan.fee, None if need == 0 else pace * PPM // need)
