@@ -11,12 +11,13 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..core.explain import Explained
-from ..core.money import parse_rate, show_rate
+from ..core.money import parse_rate
+from ..core.plans import Plan
 from ..core.price import NONE, SetBy
 from ..core.price import Outcome as PriceOutcome
-from ..data.prices import Rate
+from ..data.prices import Policy
 from ..data.setup import FeeRow, Store, Supplier
-from ..data.shelf import Listing
+from ..data.shelf import Listing, Sku
 from ..data.watch import Response as ResponseRow
 from ..services import drafts, lists, prices, shelf
 from ..services.desk import Desk, Invalid, by_id
@@ -113,14 +114,25 @@ class FeesBody(Ask):
     fees: list[FeeBody] = Field(max_length=500)
 
 
+class PlanBody(Ask):
+    """A membership or volume discount: discount in ppm; fee and least goods a month in minor units of the supplier's money."""
+
+    name: str = Field(min_length=1, max_length=60)
+    discount: int = Field(gt=0, lt=10**6)
+    fee: int = Field(0, ge=0, le=10**10)
+    from_spend: int = Field(0, ge=0, le=10**10)
+    taken: bool = False
+
+
 class TermsBody(Ask):
-    """What a supplier gives; in ppm."""
+    """What a supplier gives; in ppm. plans: all its memberships and volume discounts, None = as they are."""
 
     supplier: Big
     version: int
     discount: int = Field(ge=0, lt=10**6)
     rebate: int = Field(ge=0, lt=10**6)
     tax: int = Field(ge=0, lt=10**7)
+    plans: list[PlanBody] | None = Field(None, max_length=12)
 
 
 class PolicyBody(Ask):
@@ -166,7 +178,8 @@ class WhatIfAsk(Ask):
             return drafts.FeeChange(given.store, terms, [fee.model_dump() for fee in given.fees], given.version)
         if self.terms is not None:
             terms = {name: getattr(self.terms, name) for name in drafts.SUPPLIER_TERMS}
-            return drafts.SupplierChange(self.terms.supplier, terms, self.terms.version)
+            offers = None if self.terms.plans is None else [Plan(**one.model_dump()) for one in self.terms.plans]
+            return drafts.SupplierChange(self.terms.supplier, terms, self.terms.version, offers)
         if self.rate is not None:
             return drafts.RateChange(self.rate.base, self.rate.quote, self.rate.nano())
         return None if self.policy is None else drafts.PolicyChange(self.policy.scope, self.policy.key, dict(self.policy.fields))
@@ -188,6 +201,7 @@ class Mover(BaseModel):
 class WhatIfOut(BaseModel):
     counts: dict[str, int]
     a_day: Money
+    earns: Money
     bins: list[int]
     now: list[int]
     then: list[int]
@@ -209,6 +223,7 @@ def what_if(desk: ReadDesk, ask: WhatIfAsk) -> WhatIfOut:
     return WhatIfOut(
         counts=view.counts,
         a_day=sure(view.a_day, HOME),
+        earns=sure(view.earns, HOME),
         bins=list(prices.BINS),
         now=prices.histogram(view.now_margin, rows),
         then=prices.histogram(view.then_margin, rows),
@@ -437,36 +452,40 @@ def fees(desk: ReadDesk) -> list[StoreTerms]:
     ]
 
 
-class RateOut(BaseModel):
-    """A rate that prices need: from a supplier's money to a store's. rate None = nobody has entered it."""
+class PolicyScope(BaseModel):
+    """What one supplier, category, store or SKU says otherwise than the house."""
 
-    base: str
-    quote: str
-    rate: str | None
-    since: datetime | None
-
-
-@router.get("/rates")
-def rates(desk: ReadDesk) -> list[RateOut]:
-    kept = {(r.base, r.quote): r for r in desk.s.scalars(select(Rate).order_by(Rate.day))}
-    own, theirs = set(desk.s.scalars(select(Store.currency))), set(desk.s.scalars(select(Supplier.currency)))
-    pairs = sorted({(base, quote) for base in theirs for quote in own if base != quote} | set(kept))
-    return [
-        RateOut(
-            base=base,
-            quote=quote,
-            rate=show_rate(row.nano) if (row := kept.get((base, quote))) else None,
-            since=row.day if row else None,
-        )
-        for base, quote in pairs
-    ]
+    scope: str
+    key: str
+    fields: dict[str, Any]
 
 
 class PolicyOut(BaseModel):
     fields: dict[str, Any]
     defaults: dict[str, Any]
+    own: list[PolicyScope]
 
 
 @router.get("/policy")
 def policy(desk: ReadDesk) -> PolicyOut:
-    return PolicyOut(fields=policy_for(desk.s), defaults=POLICY_DEFAULTS)
+    rows = desk.s.scalars(select(Policy).where(Policy.scope != "house").order_by(Policy.scope, Policy.scope_key))
+    own = [PolicyScope(scope=row.scope, key=row.scope_key, fields=row.fields) for row in rows if row.fields]
+    return PolicyOut(fields=policy_for(desk.s), defaults=POLICY_DEFAULTS, own=own)
+
+
+class Scopes(BaseModel):
+    """Whose rules there can be: codes with their names."""
+
+    supplier: list[tuple[str, str]]
+    category: list[tuple[str, str]]
+    store: list[tuple[str, str]]
+
+
+@router.get("/scopes")
+def scopes(desk: ReadDesk) -> Scopes:
+    s = desk.s
+    return Scopes(
+        supplier=list(s.execute(select(Supplier.code, Supplier.name).order_by(Supplier.name)).tuples()),
+        category=[(name, name) for name in s.scalars(select(Sku.category).where(Sku.category != "").distinct().order_by(Sku.category))],
+        store=list(s.execute(select(Store.code, Store.name).order_by(Store.name)).tuples()),
+    )

@@ -43,6 +43,7 @@ class TroubleOut(BaseModel):
     why: str
     since: datetime
     step: NextStep
+    other: NextStep | None
     at_risk: Money
     per_day: bool
     tone: str
@@ -103,6 +104,7 @@ def get_today(desk: ReadDesk) -> Today:
                 why=t.why,
                 since=t.since,
                 step=NextStep(label=t.step.label, act=t.step.act, go=t.step.go),
+                other=NextStep(label=t.other.label, act=t.other.act, go=t.other.go) if t.other else None,
                 at_risk=sure(t.at_risk, HOME),
                 per_day=t.per_day,
                 tone=t.tone,
@@ -119,7 +121,10 @@ def get_today(desk: ReadDesk) -> Today:
 
 
 class StepAsk(Ask):
+    """other: the second way on, not the best step."""
+
     key: str = Field(max_length=200)
+    other: bool = False
 
 
 class SnoozeAsk(StepAsk):
@@ -128,7 +133,7 @@ class SnoozeAsk(StepAsk):
 
 @router.post("/today/step")
 def do_step(desk: WriteDesk, ask: StepAsk) -> Done:
-    return Done(told=today.do_step(desk, ask.key))
+    return Done(told=today.do_step(desk, ask.key, ask.other))
 
 
 @router.post("/today/snooze")

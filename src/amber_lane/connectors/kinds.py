@@ -14,6 +14,7 @@ from .market_api import MarketApi
 from .own_site import OwnSite
 from .post_api import PostApi
 from .protocols import CarrierLink, MailLink, StoreLink, SupplierLink
+from .rates_api import RatesApi
 from .retail_site import RetailSite
 from .smtp_mail import SmtpMail
 from .wholesale_api import WholesaleApi
@@ -49,6 +50,7 @@ KINDS = (
     Kind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
     Kind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
     Kind("carrier", "post_api", "Postal carrier", "key", PostApi),
+    Kind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", RatesApi),
     Kind("mailbox", "smtp", "Mail server", "", SmtpMail, "smtp://…"),
 )
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import date, datetime
+from decimal import Decimal
 from typing import NamedTuple, Protocol
 
 
@@ -48,6 +49,14 @@ class Budget:
 
     limit: int
     left: int
+
+
+@dataclass(frozen=True)
+class RateTable:
+    """Exchange rates of a day: units of each currency for one and the same amount."""
+
+    as_of: datetime
+    rates: dict[str, Decimal]
 
 
 @dataclass(frozen=True)
@@ -325,3 +334,10 @@ class MailLink(Protocol):
     def account(self) -> Account: ...
     def send(self, mail: Mail) -> None: ...
     def find_mail(self, reference: str) -> bool: ...
+
+
+class RatesLink(Protocol):
+    def account(self) -> Account: ...
+    def table(self) -> RateTable:
+        """The rates of the day."""
+        ...

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from .money import PPM, half_up
+
+MOST = 12
 
 
 @dataclass(frozen=True)
@@ -58,3 +60,19 @@ def worth(plan: Plan, other: int, pace: int) -> Worth:
     need = max(-(-plan.fee * PPM // more), plan.from_spend)
     given = half_up(pace * more, PPM) if pace >= plan.from_spend else 0
     return Worth(need, given - plan.fee, None if need == 0 else pace * PPM // need)
+
+
+def plan_faults(plans: Sequence[Plan]) -> str:
+    """What is wrong with the offers of a supplier, in plain words; '' = nothing."""
+    if len(plans) > MOST:
+        return f"a supplier has at most {MOST} plans"
+    if len({plan.name for plan in plans}) != len(plans):
+        return "two plans have the same name"
+    for plan in plans:
+        if not plan.name.strip() or len(plan.name) > 60:
+            return "a plan needs a name of up to 60 letters"
+        if not 0 < plan.discount < PPM:
+            return f"{plan.name}: its discount must lie between 0 and 100 %"
+        if not 0 <= min(plan.fee, plan.from_spend) <= max(plan.fee, plan.from_spend) <= 10**10:
+            return f"{plan.name}: its fee and its least spend must be amounts of 0 or more"
+    return ""

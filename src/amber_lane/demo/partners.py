@@ -6,6 +6,7 @@ import csv
 import io
 import os
 import random
+from dataclasses import asdict
 from datetime import timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -18,6 +19,7 @@ from ..api.deps import House
 from ..api.session import DEMO
 from ..connectors.kinds import connect
 from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
+from ..core.plans import Plan
 from ..data.prices import PriceRule, Rate
 from ..data.setup import FeeRow, Store, Supplier
 from ..services import catalogues, program, setup, shelf, terms, transit
@@ -33,6 +35,7 @@ PARTNERS = (
     ("store", "market_api", "Bramble Fair", "/fair/api", "dusk-dial:practice-fair"),
     ("supplier", "folder", "Quayside Bulk", "/folder", "duskdial:practice-quayside"),
     ("supplier", "retail_site", "Sable Retail", "/retail/api", "practice-sable"),
+    ("rates", "rates_api", "Harbour Bank", "/bank/api", "practice-bank"),
 )
 UNCALLED = (("store", "program", "Hearthmade Row"), ("supplier", "sheet", "Ines at Meridian Buying"))
 CRAFT = ("/craft", "dusk-dial:practice-craft")
@@ -116,6 +119,11 @@ def _say_terms(desk: Desk) -> None:
     craft.title_most, craft.banned_words = 140, ["wholesale"]
     suppliers = {row.name: row for row in desk.s.scalars(select(Supplier))}
     suppliers["Northlight Trade"].rebate = 20_000
+    suppliers["Northlight Trade"].plans = [
+        asdict(Plan("Trade circle", 30_000, fee=2900)),
+        asdict(Plan("Volume terms", 20_000, from_spend=600_000, taken=True)),
+    ]
+    suppliers["Quayside Bulk"].plans = [asdict(Plan("Season pass", 45_000, fee=19_900))]
     suppliers["Ines at Meridian Buying"].note = "buys for us in Portugal; writes back within a day"
     for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):
         desk.s.add(Rate(base=base, quote="GBP", day=desk.now - timedelta(days=1), nano=int(Decimal(rate).scaleb(9))))

@@ -15,16 +15,16 @@ from ..connectors.errors import Malformed, OutsideError, RateLimited, Unavailabl
 from ..connectors.protocols import CatalogueItem, Seen, StoreOrder, SweepPage
 from ..data.outbox import Act
 from ..data.session import Database
-from ..data.setup import Carrier, Store, Supplier
+from ..data.setup import Carrier, RateSource, Store, Supplier
 from ..data.watch import Sweep
-from ..services import orders, purchases, samples, setup, shelf, source, terms, transit, watch
+from ..services import calls, drift, orders, purchases, rates, samples, setup, shelf, source, terms, transit, watch
 from ..services.desk import Desk
 from ..services.setup import Doors
 
 T = TypeVar("T")
 TRIES = 4
-# Most items of one sweep where each is a call of its own.
-ITEMS_MOST = 400
+# A sweep that was broken off goes on with the page it was at, if it is tried again within so many minutes.
+GO_ON = timedelta(minutes=20)
 
 
 class Reader:
@@ -32,6 +32,7 @@ class Reader:
 
     def __init__(self, db: Database, clock: Clock, doors: Doors, rest: Callable[[float], Any] = time.sleep) -> None:
         self.db, self.clock, self.doors, self.rest = db, clock, doors, rest
+        self._half: dict[int, tuple[datetime, list[SweepPage]]] = {}
 
     def desk(self, s: Any, who: str) -> Desk:
         return Desk(s, self.clock, who)
@@ -62,23 +63,25 @@ class Reader:
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
             sweep = watch.begin(desk, desk.get(Supplier, supplier_id, "supplier"), asked_by).id
-        pages: list[SweepPage] = []
+        pages = self._broken_off(supplier_id)
         gone: list[str] = []
-        calls = retries = 0
+        asked = retries = 0
         try:
             link = self._link("supplier", supplier_id)
             if link.one_by_one:
-                page, gone, calls = self._item_by_item(supplier_id, link)
+                page, gone, asked = self._item_by_item(supplier_id, link)
                 pages.append(page)
             while not pages or len(pages) < pages[0].pages:
                 page, vain = self._again(lambda: link.sweep_page(len(pages) + 1))
                 pages.append(page)
-                calls, retries = calls + 1 + vain, retries + vain
+                asked, retries = asked + 1 + vain, retries + vain
         except OutsideError as error:
+            if pages and not isinstance(error, Malformed):
+                self._half[supplier_id] = (self.clock.now(), pages)
             with self.db.writing() as s:
                 desk = self.desk(s, "Watch")
                 row = desk.get(Sweep, sweep, "sweep")
-                row.calls, row.retries = calls + TRIES, retries + TRIES - 1
+                row.calls, row.retries = asked + TRIES, retries + TRIES - 1
                 watch.fail(desk, row, error.told)
                 setup.note_health(desk, "supplier", supplier_id, error)
             return {}
@@ -97,7 +100,7 @@ class Reader:
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
             row = desk.get(Sweep, sweep, "sweep")
-            row.calls, row.retries = calls, retries
+            row.calls, row.retries = asked, retries
             counts = watch.take(desk, row, told)
             if link.one_by_one:
                 source.note_looked(desk, supplier_id, [*told.numbers, *gone])
@@ -110,6 +113,11 @@ class Reader:
             self._notice(desk, supplier_id, link)
         return counts
 
+    def _broken_off(self, supplier_id: int) -> list[SweepPage]:
+        """The pages of a sweep that was broken off a moment ago; an old one begins again."""
+        at, pages = self._half.pop(supplier_id, (None, []))
+        return pages if at is not None and self.clock.now() - at < GO_ON else []
+
     def _notice(self, desk: Desk, supplier_id: int, link: Any) -> None:
         """What was noticed about a sheet's make is told once, and again only when it is something else."""
         notices = "; ".join(getattr(link, "notices", []))
@@ -121,16 +129,18 @@ class Reader:
             row.told = told
 
     def _item_by_item(self, supplier_id: int, link: Any) -> tuple[SweepPage, list[str], int]:
-        """A sweep of a supplier that tells one item a call: those that lanes use first, the longest unseen first, as far
+        """A sweep of a supplier that tells one item a call: those that are longest over their time in its calls plan, as far
         as its calls go. What is left comes next time."""
         with self.db.reading() as s:
-            numbers = source.longest_unseen(self.desk(s, "Watch"), supplier_id, ITEMS_MOST)
-        budget = link.budget()
-        # Half of the calls stay free for buying and for what people look up.
-        most = max(budget.limit // 2, 1) if budget else ITEMS_MOST
-        seen, gone, bad, calls = [], [], [], 0
-        for number in numbers[:most]:
-            calls += 1
+            desk = self.desk(s, "Watch")
+            supplier = desk.get(Supplier, supplier_id, "supplier")
+            row = setup.link_of(desk, "supplier", supplier_id)
+            left = calls.calls_left(desk, supplier)
+            most = calls.a_sweep(supplier, row)
+            numbers = calls.due(desk, supplier, most if left is None else min(most, left))
+        seen, gone, bad, asked = [], [], [], 0
+        for number in numbers:
+            asked += 1
             try:
                 one = link.item(number)
             except RateLimited:
@@ -144,7 +154,7 @@ class Reader:
                 seen.append(Seen(one.number, one.cost, one.currency, one.stock, one.tiers, one.pack_size))
         if numbers and not seen and not gone:
             raise RateLimited("it took no calls for this sweep", 10.0) if not bad else Malformed(bad[0])
-        return SweepPage(self.clock.now(), seen, 1, bad), gone, calls
+        return SweepPage(self.clock.now(), seen, 1, bad), gone, asked
 
     def orders(self, store_id: int) -> int:
         """New orders of a store by its cursor. Each page is taken in and its cursor kept in one transaction."""
@@ -219,6 +229,42 @@ class Reader:
             self._health("carrier", carrier_id, error)
         with self.db.writing() as s:
             self.desk(s, "Transit").get(Carrier, carrier_id, "carrier").next_ask = self.clock.now() + timedelta(minutes=30)
+
+    def rates(self, source_id: int) -> None:
+        """The exchange rates of the day."""
+        try:
+            link = self._link("rates", source_id)
+            table, _ = self._again(link.table)
+            with self.db.writing() as s:
+                desk = self.desk(s, "Watch")
+                rates.take_table(desk, desk.get(RateSource, source_id, "source of rates"), table)
+            self._health("rates", source_id, None)
+        except OutsideError as error:
+            self._health("rates", source_id, error)
+            with self.db.writing() as s:
+                self.desk(s, "Watch").get(RateSource, source_id, "source of rates").next_ask = self.clock.now() + timedelta(minutes=30)
+
+    def check(self, store_id: int) -> int:
+        """A store's own listings, compared with what we asked; the next time is a day later. Returns how many differ."""
+        with self.db.writing() as s:
+            self.desk(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(days=1)
+        try:
+            link = self._link("store", store_id)
+            begun, seen = self.clock.now(), set()
+            for page in link.listings():
+                with self.db.writing() as s:
+                    desk = self.desk(s, "Watch")
+                    seen |= drift.take(desk, desk.get(Store, store_id, "store"), page, begun)
+            with self.db.writing() as s:
+                desk = self.desk(s, "Watch")
+                found = drift.missing(desk, desk.get(Store, store_id, "store"), seen, begun)
+            self._health("store", store_id, None)
+        except OutsideError as error:
+            self._health("store", store_id, error)
+            with self.db.writing() as s:
+                self.desk(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(hours=1)
+            return 0
+        return found
 
     def catalogue(self, supplier_id: int) -> int:
         """A supplier's origins, services and whole catalogue; the next time is a day later. Returns how many items were new."""

@@ -17,11 +17,25 @@ from ..clock import Clock, PacedClock
 from ..connectors.errors import OutsideError
 from ..data.lanes import Lane
 from ..data.session import Database
-from ..data.setup import Carrier, Store, Supplier
+from ..data.setup import Carrier, RateSource, Store, Supplier
 from ..data.source import SavedSearch
-from ..services import lane_faults, lane_terms, matching, pace, purchases, searches, trust, watch
+from ..services import (
+    calls,
+    lane_faults,
+    lane_terms,
+    matching,
+    pace,
+    purchases,
+    returns,
+    searches,
+    supplier_plans,
+    trust,
+    watch,
+)
 from ..services.desk import Desk, DeskError
 from ..services.finder import Finder
+from ..services.policy import policy_for
+from ..services.respond import respond
 from ..services.setup import UNCALLED, Doors
 from .delivery import Delivery
 from .longjobs import LongJobs, start
@@ -106,7 +120,7 @@ class Worker:
         for number in self.reader.due(Supplier, Supplier.next_sweep, self.clock.now()):
             with self.db.reading() as s:
                 supplier = s.get(Supplier, number)
-            if supplier and supplier.watching and supplier.next_sweep is not None:
+            if supplier and supplier.watching and supplier.next_sweep is not None and calls.may_ask(supplier, self.clock.now()):
                 self.reader.sweep(number)
 
     def read(self) -> None:
@@ -122,12 +136,25 @@ class Worker:
             self.reader.answers(number)
         for number in self.reader.due(Carrier, Carrier.next_ask, now):
             self.reader.parcels(number)
+        for number in self.reader.due(RateSource, RateSource.next_ask, now):
+            self.reader.rates(number)
+        for number in self.reader.due(Store, Store.next_check, now):
+            with self.db.reading() as s:
+                store = s.get(Store, number)
+            # A store that was just joined is read by the job that brings its listings in.
+            if store and store.write_listings and store.next_check is not None:
+                self.reader.check(number)
         if self._paced is None or now - self._paced > timedelta(hours=1):
             self._paced = now
             with self.db.writing() as s:
                 desk = Desk(s, self.clock, "Watch")
                 pace.refresh(desk)
                 watch.step_on(desk)
+                if returns.refresh(desk) and policy_for(desk.s)["reserve_real"]:
+                    act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
+                    respond(desk, None, act=act.id)
+                supplier_plans.refresh(desk)
+                calls.refresh(desk)
             self.look_over()
         if self._laned is None or now - self._laned > timedelta(minutes=1):
             self._laned = now

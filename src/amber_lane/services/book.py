@@ -72,6 +72,8 @@ class Book:
     rules: Overlay
     currency: list[str]
     sku_code: list[str]
+    category: list[str]
+    supplier_code: list[str]
 
     @property
     def landed(self) -> Ints:
@@ -180,6 +182,8 @@ def load(
         over,
         currency,
         code,
+        category,
+        chosen.supplier_code,
     )
 
 

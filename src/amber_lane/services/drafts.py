@@ -10,11 +10,12 @@ from sqlalchemy import delete, select
 
 from ..core import price
 from ..core.money import PPM, minor_digits, show_rate
+from ..core.plans import Plan, plan_faults
 from ..data.outbox import Act
 from ..data.prices import Policy, PriceRule, Rate
 from ..data.setup import FeeRow, Store, Supplier
 from .desk import Desk, Invalid
-from .facts import Facts, laid_over
+from .facts import Facts, laid_over, plans_of
 from .planning import replan
 from .policy import POLICY_DEFAULTS, RULE_FIELDS, WORDS, parse_endings
 
@@ -131,26 +132,39 @@ class FeeChange:
 
 @dataclass(frozen=True)
 class SupplierChange:
-    """What a supplier gives: discount and expected rebate on goods, its tax; in ppm."""
+    """What a supplier gives: discount and expected rebate on goods, its tax; in ppm. plans: its memberships and volume
+    discounts, all of them; None = as they are."""
 
     supplier: int
     terms: dict[str, int]
     version: int | None = None
+    plans: Sequence[Plan] | None = None
 
     def _check(self) -> None:
         bounds = {"discount": PPM, "rebate": PPM, "tax": 10 * PPM}
         invalid({name: "is out of bounds" for name, most in bounds.items() if not 0 <= self.terms[name] < most})
+        if told := plan_faults(self.plans or ()):
+            raise Invalid(told, {"plans": told})
+
+    def _values(self, supplier: Supplier) -> dict[str, Any]:
+        """What is to stand in the supplier's row; whether a volume is reached is not for a person to say."""
+        if self.plans is None:
+            return dict(self.terms)
+        reached = {plan.name: plan.reached for plan in plans_of(supplier)}
+        return {**self.terms, "plans": [asdict(replace(plan, reached=reached.get(plan.name, False))) for plan in self.plans]}
 
     def lay(self, facts: Facts) -> Facts:
         self._check()
-        return facts.with_supplier(self.supplier, self.terms) if self.supplier in facts.suppliers else facts
+        known = facts.suppliers.get(self.supplier)
+        return facts if known is None else facts.with_supplier(self.supplier, self._values(known))
 
     def keep(self, desk: Desk) -> Act:
         self._check()
         supplier = desk.get_version(Supplier, self.supplier, self.version, "supplier")
-        before = {"supplier": supplier.id, "terms": {name: getattr(supplier, name) for name in SUPPLIER_TERMS}}
-        for name in SUPPLIER_TERMS:
-            setattr(supplier, name, self.terms[name])
+        terms = {name: getattr(supplier, name) for name in SUPPLIER_TERMS}
+        before = {"supplier": supplier.id, "terms": terms, "plans": list(supplier.plans or [])}
+        for name, value in self._values(supplier).items():
+            setattr(supplier, name, value)
         return desk.log("terms.change", supplier.name, f"what {supplier.name} gives was changed", before=before, undo=True)
 
 
@@ -247,7 +261,9 @@ def as_it_was(act: Act) -> Change:
     kinds: dict[str, Callable[[], Change]] = {
         "rule.change": lambda: RuleChange([Draft(**one) for one in was["rules"]]),
         "fees.change": lambda: FeeChange(was["store"], was["terms"], was["fees"]),
-        "terms.change": lambda: SupplierChange(was["supplier"], was["terms"]),
+        "terms.change": lambda: SupplierChange(
+            was["supplier"], was["terms"], plans=[Plan(**one) for one in was["plans"]] if "plans" in was else None
+        ),
         "rate.change": lambda: RateChange(was["base"], was["quote"], was["nano"]),
         "policy.change": lambda: PolicyChange(was["scope"], was["key"], was["fields"]),
     }

@@ -21,7 +21,7 @@ from .book import Book, load
 from .desk import Conflict, Desk, NotFound, by_id
 from .drafts import Change, as_it_was
 from .facts import Facts
-from .respond import CROWD, PAUSE, RESUME, Decided, decide, explanations, respond, with_sharers
+from .respond import CROWD, LIVE, PAUSE, RESUME, Decided, decide, explanations, respond, with_sharers
 from .shelf import want
 
 BINS = range(-10, 62, 2)
@@ -43,7 +43,9 @@ class WhatIf:
     now_margin: Ints
     then_margin: Ints
     counts: dict[str, int]
+    # What a day earns more (or less) than now, and what it earns then, at the present pace; minor units.
     a_day: int
+    earns: int
 
 
 def what_if(desk: Desk, change: Change | None) -> WhatIf:
@@ -60,13 +62,17 @@ def what_if(desk: Desk, change: Change | None) -> WhatIf:
         "listings": int(laned.sum()),
         "rise": int((laned & (then_price > book.wanted_price)).sum()),
         "fall": int((laned & (then_price < book.wanted_price)).sum()),
-        "limit": int((laned & np.isin(decided.priced.set_by, [SetBy.ceiling, SetBy.step])).sum()),
+        "ceiling": int((laned & (decided.priced.set_by == SetBy.ceiling)).sum()),
+        "step": int((laned & (decided.priced.set_by == SetBy.step)).sum()),
+        "floor": int((laned & (decided.priced.outcome != Outcome.ok)).sum()),
+        "loss": int((laned & (then.profit < 0)).sum()),
         "held": int(held.sum()),
         "pause": int((decided.kind == PAUSE).sum()),
         "resume": int((decided.kind == RESUME).sum()),
     }
     gain = np.where(laned & real.counted, (then.profit - now.profit) * book.pace, 0)
-    return WhatIf(book, decided, np.where(real.counted, _margin(now), NONE), _margin(then), counts, half_up(int(gain.sum()), PPM))
+    earns = half_up(int(np.where(laned & (book.state == LIVE), then.profit * book.pace, 0).sum()), PPM)
+    return WhatIf(book, decided, np.where(real.counted, _margin(now), NONE), _margin(then), counts, half_up(int(gain.sum()), PPM), earns)
 
 
 def _margin(kept: price.Kept) -> Ints:

@@ -19,6 +19,7 @@ from ..data.setup import (
     Link,
     Mailbox,
     Person,
+    RateSource,
     Store,
     Supplier,
 )
@@ -28,7 +29,7 @@ from .terms import take_told
 
 # Kinds that are never called: they work by sheets, or a program of theirs calls us.
 UNCALLED = ("sheet", "program")
-OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox}
+OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox, "rates": RateSource}
 Open = Callable[[str, str, str, str], Any]
 
 
@@ -138,6 +139,8 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
         row.watching = not kind_named("supplier", join.kind).how
     elif join.owner == "carrier":
         row = Carrier(code=code_of(desk, name, Carrier), name=name, kind=join.kind, store_names={}, next_ask=desk.now)
+    elif join.owner == "rates":
+        row = RateSource(code=code_of(desk, name, RateSource), name=name, kind=join.kind, next_ask=desk.now)
     else:
         row = Mailbox(sender="orders@amber-lane.invalid", name=name)
     desk.s.add(row)
@@ -155,7 +158,7 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
             good_at=desk.now,
         )
     )
-    desk.log(f"{join.owner}.join", name, f"{name} joined as a {join.owner}")
+    desk.log(f"{join.owner}.join", name, f"{name} joined as a {'source of exchange rates' if join.owner == 'rates' else join.owner}")
     desk.s.flush()
     return row
 

@@ -7,9 +7,10 @@ from typing import Any
 
 from sqlalchemy import select
 
-from ..core.money import plain
+from ..core.money import plain, show_rate
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
+from . import rates, sheets_prices
 from .desk import Desk, Invalid
 from .sheets_frame import Checked, Kind
 from .sheets_goods import check_items, check_listings, take_items, take_listings
@@ -52,6 +53,15 @@ KINDS = {
             take_listings,
         ),
         Kind(
+            "prices",
+            ("store", "sku"),
+            ("price", "until", "why", "least_price", "ceiling"),
+            ("Dusk & Dial shop", "DD-LAMP-1", "8.95", "2026-12-31", "as agreed with the maker", "7.50", "12.00"),
+            sheets_prices.check,
+            sheets_prices.take,
+        ),
+        Kind("rates", ("from", "to", "rate"), ("day",), ("PLN", "GBP", "0.196", "2026-03-12"), rates.check_sheet, rates.take_sheet),
+        Kind(
             "items",
             ("supplier", "item", "title", "cost", "currency", "stock"),
             ("gtin", "mpn", "brand", "pack_size", "origin", "weight_g", "lead_days", "category", "options", "link", "least_price"),
@@ -88,6 +98,11 @@ def out_rows(desk: Desk, name: str) -> Iterator[list[Any]]:
     """What we have, in the same columns as the sheet brought in."""
     if name == "lanes":
         yield from out_lanes(desk)
+    elif name == "prices":
+        yield from sheets_prices.out_rows(desk)
+    elif name == "rates":
+        for (base, quote), rate in sorted(rates.newest(desk).items()):
+            yield [base, quote, show_rate(rate.nano), f"{rate.day:%Y-%m-%d}"]
     elif name == "listings":
         for shop, thing, row in desk.s.execute(
             select(Store.name, Sku, Listing)

@@ -16,7 +16,6 @@ from ..core.likeness import Row
 from ..core.money import MINOR_DIGITS
 from ..core.watch import COST_MAX, STOCK_MAX
 from ..data.base import to_ms
-from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Setting, Supplier
 from ..data.source import Item
 from . import lane_truth
@@ -135,19 +134,6 @@ def index_words(desk: Desk, moved: Sequence[int] = ()) -> None:
         link.exec_driver_sql(f"insert into item_fts(rowid, {_INDEXED}) select id, {_INDEXED} from item where id in ({marks})", tuple(chunk))
     link.exec_driver_sql(
         f"insert into item_fts(rowid, {_INDEXED}) select id, {_INDEXED} from item where id > coalesce((select max(rowid) from item_fts), 0)"
-    )
-
-
-def longest_unseen(desk: Desk, supplier: int, most: int) -> list[str]:
-    """Numbers of a supplier's items to look at one by one: those that lanes use first, then the longest unseen."""
-    used = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None), Lane.supplier_id == supplier)
-    return list(
-        desk.s.scalars(
-            select(Item.number)
-            .where(Item.supplier_id == supplier, Item.offer != "gone")
-            .order_by(Item.id.not_in(used), Item.looked_at, Item.id)
-            .limit(most)
-        )
     )
 
 

@@ -13,7 +13,7 @@ from ..data.lanes import Lane
 from ..data.orders import Order, OrderLine, Plan
 from ..data.outbox import Act, Outbox, Snooze
 from ..data.setup import Store, Supplier
-from . import orders, outbox, troubles_goods, troubles_trade, watch
+from . import drift, groups, orders, outbox, rates, troubles_goods, troubles_price, troubles_trade, watch
 from .desk import Conflict, Desk, NotFound
 from .trouble import Trouble
 
@@ -23,7 +23,12 @@ PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 def troubles(desk: Desk) -> list[Trouble]:
     """All open troubles that are not snoozed, dearest first; a loss per day counts as three days of it."""
     asleep = set(desk.s.scalars(select(Snooze.trouble).where(Snooze.until > desk.now)))
-    found = [one for source in (*troubles_goods.SOURCES, *troubles_trade.SOURCES) for one in source(desk) if one.key not in asleep]
+    found = [
+        one
+        for source in (*troubles_goods.SOURCES, *troubles_price.SOURCES, *troubles_trade.SOURCES)
+        for one in source(desk)
+        if one.key not in asleep
+    ]
     return sorted(found, key=lambda one: (-(one.at_risk * (3 if one.per_day else 1)), one.since))
 
 
@@ -53,18 +58,27 @@ class Counted:
             return self.kept[2]
 
 
-def do_step(desk: Desk, key: str) -> str:
-    """Do the best next step of a trouble. Returns what was done; Conflict when it is not open any more."""
+def do_step(desk: Desk, key: str, other: bool = False) -> str:
+    """Do the best next step of a trouble, or the other way on. Returns what was done; Conflict when it is not open any more."""
     trouble = next((one for one in troubles(desk) if one.key == key), None)
     if trouble is None:
         raise Conflict("this is settled already")
-    if not trouble.step.act:
+    step = trouble.other if other else trouble.step
+    if step is None or not step.act:
         raise Conflict("this step is yours to take in its own view")
     kind, _, rest = key.partition(":")
     if kind == "held":
-        watch.settle_held(desk, int(rest), believe=False)
+        watch.settle_held(desk, int(rest), believe=other)
     elif kind == "doubt":
-        watch.settle_doubt(desk, int(rest), believe=False)
+        watch.settle_doubt(desk, int(rest), believe=other)
+    elif kind == "crowd":
+        sweep, _, act = rest.partition("-")
+        groups.settle(desk, int(sweep) or None, int(act) or None, "hold", approve=not other)
+    elif kind == "drift":
+        drift.settle(desk, [one.drift.id for one in drift.differing(desk, int(rest))], ours=not other)
+    elif kind == "oddrate":
+        source, _, name = rest.partition(":")
+        rates.settle(desk, int(source), name, believe=other)
     elif kind == "dead":
         outbox.retry(desk, int(rest))
     elif kind == "oversell":
@@ -78,7 +92,7 @@ def do_step(desk: Desk, key: str) -> str:
         orders.allow(desk, int(rest), trouble.told)
     else:
         raise NotFound(f"there is no step for {key}")
-    return f"{trouble.step.label}: {trouble.told}"
+    return f"{step.label}: {trouble.told}"
 
 
 def snooze(desk: Desk, key: str, hours: int) -> None:

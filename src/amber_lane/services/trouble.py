@@ -32,3 +32,5 @@ class Trouble:
     tone: str = "waits"
     count: int = 1
     more: dict[str, Any] = field(default_factory=dict)
+    # The other way on, where there is one.
+    other: Step | None = None

@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import datetime, timedelta
+from datetime import timedelta
 
-from sqlalchemy import String, case, cast, func, literal, select
+from sqlalchemy import String, cast, func, literal, select
 
 from ..core.money import PPM, half_up, show
-from ..core.price import SetBy
 from ..core.risk import REFUND_COST, oversell_a_day
 from ..data.lanes import Lane, LanePart
 from ..data.outbox import Outbox
-from ..data.prices import Rate
 from ..data.setup import Service, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
-from ..data.watch import Response, Sighting, Sweep
+from ..data.watch import Sighting, Sweep
 from . import lane_faults
 from .desk import Desk
 from .to_settle import GONE, SHUT, to_settle
@@ -104,6 +102,7 @@ def _sweeps(desk: Desk) -> Iterator[Trouble]:
                 pace,
                 True,
                 "loss",
+                other=Step("Use it after all", act=True),
             )
         elif sweep.state in ("stale", "failed"):
             since = supplier.good_sweep_at or sweep.started
@@ -148,43 +147,7 @@ def _doubts(desk: Desk) -> Iterator[Trouble]:
             seen.get(item.id) or desk.now,
             Step("Keep the last good cost", act=True),
             max(item.doubt_cost - item.cost, 0),
-        )
-
-
-def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
-    newest = select(func.max(Response.id)).where(Response.state == "waits").group_by(Response.listing_id)
-    rows = desk.s.execute(
-        select(
-            Response.set_by,
-            Response.outcome,
-            func.count(),
-            func.min(Response.at),
-            func.sum(case((Listing.profit < 0, -Listing.profit), else_=0) * Sku.pace),
-        )
-        .join(Listing, Listing.id == Response.listing_id)
-        .join(Sku, Sku.id == Listing.sku_id)
-        .where(Response.id.in_(newest), Listing.state != "ended")
-        .group_by(Response.set_by, Response.outcome)
-    ).all()
-    names = {SetBy.ceiling: "Ceiling", SetBy.step: "Step"}
-    for set_by, outcome, n, since, loss in rows:
-        limit = {SetBy.ceiling: "need more than their price ceiling", SetBy.step: "need a larger step than you allow"}.get(
-            set_by, "have no price that meets your limits"
-        )
-        if outcome == 2:
-            limit = "would lose money at their price ceiling" if set_by == SetBy.ceiling else "would lose money in one step"
-        limit = limit if n > 1 else limit.replace("need ", "needs ").replace("have ", "has ").replace("their", "its")
-        yield Trouble(
-            f"waits:{set_by}:{outcome}",
-            "watch",
-            names.get(set_by, "No price"),
-            f"{n} listing{'s' if n > 1 else ''} {limit}",
-            "the old price stands, or the listing is paused where it would lose money",
-            since,
-            Step(f"Review {n}", go=f"/watch?state=waits&set_by={set_by}"),
-            half_up(int(loss or 0), PPM),
-            True,
-            count=n,
+            other=Step("Believe it", act=True) if item.doubt_cost > 0 else None,
         )
 
 
@@ -209,42 +172,6 @@ def _not_sent(desk: Desk) -> Iterator[Trouble]:
             "they show 0 until a lane with a service to that country is open",
             since or desk.now,
             Step("See the lanes", go="/lanes?view=settled"),
-            0,
-            count=n,
-        )
-
-
-def _no_rate(desk: Desk) -> Iterator[Trouble]:
-    """Lanes whose money cannot be counted in the store's: their listings keep their price until a rate is there."""
-    found: dict[tuple[str, str], tuple[int, datetime]] = {}
-    rates = set(desk.s.execute(select(Rate.base, Rate.quote)).tuples().all())
-    stores = set(desk.s.scalars(select(Store.currency)))
-    told = desk.s.execute(select(Supplier.currency, Supplier.also)).tuples().all()
-    monies = {money for own, also in told for money in (own, *(also or []))}
-    wanting = [(money, quote) for money in monies for quote in stores if money != quote and (money, quote) not in rates]
-    # Nearly always all rates are there, and nobody's listings need be counted.
-    for money, quote in wanting:
-        for column in (Supplier.currency, Item.currency):
-            n, since = desk.s.execute(
-                select(func.count(func.distinct(Listing.id)), func.min(Lane.opened_at))
-                .select_from(Listing)
-                .join(Lane, (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id))
-                .join(Supplier, Supplier.id == Lane.supplier_id)
-                .join(LanePart, LanePart.lane_id == Lane.id)
-                .join(Item, Item.id == LanePart.item_id)
-                .where(Lane.until.is_(None), column == money, Listing.currency == quote, Listing.state.in_(("live", "paused")))
-            ).one()
-            if n > found.get((money, quote), (0, None))[0]:
-                found[money, quote] = (n, since)
-    for (money, quote), (n, since) in found.items():
-        yield Trouble(
-            f"rate:{money}-{quote}",
-            "price",
-            "No rate",
-            f"No exchange rate from {money} to {quote}: {n} {'listings keep their' if n > 1 else 'listing keeps its'} price",
-            "what an item costs cannot be counted in the store's money",
-            since,
-            Step("Enter the rate", go="/price?view=fees"),
             0,
             count=n,
         )
@@ -299,4 +226,4 @@ def _lane_faults(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_oversell, _unmapped_listings, _shut, _sweeps, _doubts, _waiting_listings, _not_sent, _no_rate, _lane_faults)
+SOURCES = (_oversell, _unmapped_listings, _shut, _sweeps, _doubts, _not_sent, _lane_faults)

@@ -13,7 +13,7 @@ import httpx
 from fastapi import FastAPI, Request
 from fastapi.responses import JSONResponse
 
-from . import control, craft, fair, folder, mail, post, retail, shop, wholesale
+from . import control, craft, fair, folder, mail, post, rates, retail, shop, wholesale
 from .counter import order_out
 from .dials import FaultDials
 from .life import live
@@ -39,7 +39,7 @@ def make_app(world: World, mail_port: int | None = None, tick: float = 0.2) -> F
 
     app = FastAPI(title="Practice world", lifespan=life)
     app.state.world, app.state.hooks = world, []
-    for part in (shop, fair, craft, wholesale, folder, retail, post, mail, control):
+    for part in (shop, fair, craft, wholesale, folder, retail, post, rates, mail, control):
         app.include_router(part.router)
     app.add_middleware(FaultDials, world=world)
 

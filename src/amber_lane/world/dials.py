@@ -20,10 +20,11 @@ SERVICES = {
     **{code: one.name for code, one in SHOPS.items()},
     **{code: one.name for code, one in SELLERS.items()},
     "post": "Swiftwing Post",
+    "bank": "Harbour Bank",
     "mail": "Mailbox",
 }
 STORES, SUPPLIERS = tuple(SHOPS), tuple(SELLERS)
-CALLED = (*STORES, *SUPPLIERS, "post")
+CALLED = (*STORES, *SUPPLIERS, "post", "bank")
 # name -> (what it does, unit, services that know it)
 DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "slow": ("answers late by up to", "seconds", CALLED),
@@ -37,6 +38,7 @@ DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "part_fails": ("fails a part of every batch", "share", ("fair",)),
     "penny": ("shows a price of 0.01", "share", SUPPLIERS),
     "zero_stock": ("shows no stock at all", "share", SUPPLIERS),
+    "odd_rate": ("tells a rate with a digit lost", "share", ("bank",)),
     "frozen": ("stands still and shows old figures", "share", SUPPLIERS),
 }
 

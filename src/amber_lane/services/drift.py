@@ -1,0 +1,146 @@
+"""What stores show otherwise than we asked and they confirmed: found by reading their own listings once a day, and settled."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import select
+
+from ..connectors.protocols import StoreListing
+from ..data.outbox import Outbox
+from ..data.setup import Store
+from ..data.shelf import Listing, Sku
+from ..data.watch import Drift
+from . import shelf
+from .desk import Conflict, Desk, by_id
+
+MISSING = "missing"
+_OPEN = ("waiting", "claimed", "unknown", "posted")
+
+
+@dataclass(frozen=True)
+class Differing:
+    """One open difference beside the listing that it is about."""
+
+    drift: Drift
+    listing: Listing
+    sku: Sku
+    store: Store
+
+
+def _moving(desk: Desk, begun: datetime) -> set[str]:
+    """Listings that a change is on its way for, or that changed while their store was being read: nothing can be said of them."""
+    open_ones = select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state.in_(_OPEN))
+    lately = select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state == "done", Outbox.done_at >= begun)
+    return {*desk.s.scalars(open_ones), *desk.s.scalars(lately)}
+
+
+def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime) -> set[int]:
+    """A page of a store's own listings. Returns the ids of ours that it holds; what differs is kept, what agrees again ends.
+
+    A quantity below what we asked is no difference: buyers took some.
+    """
+    page = {one.sku: one for one in told}
+    rows = desk.s.execute(
+        select(Sku.code, Listing).join(Sku, Sku.id == Listing.sku_id).where(Listing.store_id == store.id, Sku.code.in_(list(page)))
+    ).all()
+    moving = _moving(desk, begun)
+    known = {
+        one.listing_id: one
+        for one in desk.s.scalars(select(Drift).where(Drift.ended_at.is_(None), Drift.listing_id.in_([row.id for _, row in rows])))
+    }
+    seen: set[int] = set()
+    for code, listing in rows:
+        shown = page[code]
+        seen.add(listing.id)
+        if listing.state == "preparing" or f"listing:{listing.id}" in moving or shown.currency != listing.currency:
+            continue
+        on_sale = listing.state == "live"
+        differs = shown.state != listing.state or (
+            on_sale and (shown.price != listing.wanted_price or shown.quantity > listing.wanted_quantity)
+        )
+        _keep(desk, listing, known.get(listing.id), differs, shown.price, shown.quantity, shown.state)
+        listing.shown_price, listing.shown_quantity, listing.shown_state, listing.shown_at = (
+            shown.price,
+            shown.quantity,
+            shown.state,
+            desk.now,
+        )
+    desk.s.flush()
+    return seen
+
+
+def _keep(desk: Desk, listing: Listing, known: Drift | None, differs: bool, price: int, quantity: int, state: str) -> None:
+    if not differs:
+        if known is not None:
+            known.ended_at, known.how = desk.now, "gone"
+    elif known is None:
+        desk.s.add(Drift(listing_id=listing.id, seen_at=desk.now, price=price, quantity=quantity, state=state))
+    else:
+        known.price, known.quantity, known.state = price, quantity, state
+
+
+def missing(desk: Desk, store: Store, seen: Collection[int], begun: datetime) -> int:
+    """After the last page: listings that we hold to be on sale and the store does not have. Returns how many differences are open.
+
+    Where a whole store seems to have gone, its answer is not believed.
+    """
+    held = list(desk.s.scalars(select(Listing).where(Listing.store_id == store.id, Listing.state == "live")))
+    moving = _moving(desk, begun)
+    gone = [one for one in held if one.id not in seen and f"listing:{one.id}" not in moving]
+    if len(gone) * 2 > len(held) and len(gone) > 20:
+        told = f"{store.name} answered only {len(held) - len(gone)} of {len(held)} listings; nothing was taken for gone"
+        desk.log("drift.doubted", store.name, told)
+        gone = []
+    open_ones = select(Drift).where(Drift.ended_at.is_(None), Drift.listing_id.in_([one.id for one in gone]))
+    known = {one.listing_id: one for one in desk.s.scalars(open_ones)}
+    for one in gone:
+        _keep(desk, one, known.get(one.id), True, one.wanted_price, 0, MISSING)
+    desk.s.flush()
+    n = len(differing(desk, store.id))
+    if n:
+        desk.log("drift.seen", store.name, f"{store.name} shows {n} listing{'s' if n > 1 else ''} otherwise than we asked", count=n)
+    return n
+
+
+def differing(desk: Desk, store: int | None = None) -> list[Differing]:
+    """Open differences, those of listings that are on sale there first."""
+    query = (
+        select(Drift, Listing, Sku, Store)
+        .join(Listing, Listing.id == Drift.listing_id)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .join(Store, Store.id == Listing.store_id)
+        .where(Drift.ended_at.is_(None))
+        .order_by(Drift.state != "live", Sku.pace.desc(), Drift.id)
+    )
+    rows = desk.s.execute(query if store is None else query.where(Listing.store_id == store)).all()
+    return [Differing(*row) for row in rows]
+
+
+def settle(desk: Desk, numbers: Iterable[int], ours: bool) -> int:
+    """A person's word on differences. ours: what we want is sent again. Else the store's is taken: its price as one by hand,
+    its pause as one by hand; a listing that it does not have is ended here."""
+    rows = [one for one in by_id(desk.s, Drift, numbers).values() if one.ended_at is None]
+    if not rows:
+        raise Conflict("these differences are settled already; nothing was changed")
+    listings = by_id(desk.s, Listing, (one.listing_id for one in rows))
+    for one in rows:
+        listing = listings[one.listing_id]
+        one.ended_at, one.how = desk.now, "sent" if ours else "taken"
+        if ours:
+            shelf.want(desk, listing)
+        elif one.state == MISSING:
+            shelf.want(desk, listing, state="ended")
+        else:
+            if one.price != listing.wanted_price:
+                shelf.fix_price(desk, listing.id, listing.version, one.price, "as the store showed it")
+            if one.state == "paused" and listing.state == "live":
+                shelf.set_on_sale(desk, [listing.id], False, "as the store showed it")
+            elif one.state == "live" and listing.state == "paused":
+                shelf.set_on_sale(desk, [listing.id], True, "as the store showed it")
+    n = len(rows)
+    what = "what we want was sent again" if ours else "what the store shows was taken"
+    desk.log("drift.settle", f"{n} listings", f"{n} difference{'s' if n > 1 else ''} settled: {what}", count=n)
+    return n

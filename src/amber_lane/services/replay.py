@@ -1,0 +1,296 @@
+"""Replay: a set of rules and responses run over the past weeks' sightings and orders, beside another set."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields, replace
+from datetime import timedelta
+from typing import Any
+
+import numpy as np
+from sqlalchemy import BigInteger, select, type_coerce
+
+from ..core import cost, price
+from ..core.money import PPM, Bools, Ints, half_up_columns
+from ..core.price import NONE
+from ..core.replay import LOSS, MISSED, OVERSOLD, Sales, Shown, Truth, sell, step_at
+from ..data.base import to_ms
+from ..data.orders import Order, OrderLine
+from ..data.setup import Supplier
+from ..data.source import Item
+from ..data.watch import Sighting
+from .book import DAY_MS, Book, load, terms_of
+from .columns import fetch_columns
+from .desk import Desk, in_chunks
+from .drafts import Change
+from .facts import Facts, NoRate
+from .policy import Keys, lay_over, price_layers
+from .respond import BY_STOCK, LIVE, PAUSED, decide
+
+UNTOLD = 1_000_000
+
+
+@dataclass(frozen=True)
+class Past:
+    """What was seen of the items behind the listings, and what was ordered; the same for every set of rules.
+
+    Sightings sorted by item and time; `first` has each item's values before the first of them.
+    """
+
+    start: int
+    end: int
+    item: Ints
+    at: Ints
+    cost: Ints
+    stock: Ints
+    first: dict[int, tuple[int, int]]
+    orders: tuple[Ints, Ints, Ints, Ints]
+
+
+@dataclass(frozen=True)
+class Run:
+    """What would have been. One entry per listing or per order line; `days` = earned on each day."""
+
+    book: Book
+    sales: Sales
+    line_row: Ints
+    line_at: Ints
+    quantity: Ints
+    moves: int
+    pauses: int
+    live_share: int
+    days: list[int]
+    earned: Ints
+
+    def count(self, outcome: int) -> int:
+        return int((self.sales.outcome == outcome).sum())
+
+    def sum(self, outcome: int) -> int:
+        return int(self.sales.earned[self.sales.outcome == outcome].sum())
+
+
+def read(desk: Desk, days: int) -> Past:
+    """Sightings and orders of the last days."""
+    start, end = to_ms(desk.now - timedelta(days=days)), to_ms(desk.now)
+    at = type_coerce(Sighting.at, BigInteger)
+    seen = (
+        select(Sighting.item_id, at, Sighting.cost, Sighting.stock, Sighting.old_cost, Sighting.old_stock)
+        .where(Sighting.verdict.in_(("good", "gone")), Sighting.at >= desk.now - timedelta(days=days))
+        .order_by(Sighting.item_id, Sighting.at, Sighting.id)
+    )
+    item, when, costs, stock, old_cost, old_stock = (np.asarray(column, dtype=np.int64) for column in fetch_columns(desk.s, seen))
+    fresh = np.flatnonzero(np.r_[True, item[1:] != item[:-1]]) if len(item) else item
+    first = {int(item[i]): (int(old_cost[i]), int(old_stock[i])) for i in fresh.tolist()}
+    ordered = type_coerce(Order.ordered_at, BigInteger)
+    lines = (
+        select(Order.store_id, OrderLine.sku_id, ordered, OrderLine.quantity)
+        .join(Order, Order.id == OrderLine.order_id)
+        .where(Order.ordered_at >= desk.now - timedelta(days=days), OrderLine.sku_id.is_not(None))
+        .order_by(Order.ordered_at)
+    )
+    columns = [np.asarray(column, dtype=np.int64) for column in fetch_columns(desk.s, lines)]
+    return Past(start, end, item, when, costs, stock, first, (columns[0], columns[1], columns[2], columns[3]))
+
+
+def run(desk: Desk, past: Past, change: Change | None) -> Run:
+    """One set of rules (None: those in force) over the past. The lanes are those of today; nothing is written."""
+    facts = Facts.read(desk.s)
+    facts = facts if change is None else change.lay(facts)
+    book = load(desk, None, facts, within_allowance=False)
+    keep = np.flatnonzero(book.counted & (book.lane > 0))
+    book = _rows(book, keep)
+    truth, minutes = _timeline(desk, facts, book, past)
+    shown, moves, pauses, live = _show(facts, book, truth, minutes, past)
+    place = {pair: i for i, pair in enumerate(zip(book.store.tolist(), book.sku.tolist(), strict=True))}
+    store, sku, at, quantity = past.orders
+    rows = np.array([place.get(pair, -1) for pair in zip(store.tolist(), sku.tolist(), strict=True)], dtype=np.int64)
+    known = rows >= 0
+    rows, at, quantity = rows[known], at[known], quantity[known]
+    late = minutes[rows] * 30_000
+    sales = sell(shown, truth, book.terms, book.policy["refund_cost"], rows, at, quantity, late)
+    n_days = max(-(-(past.end - past.start) // DAY_MS), 1)
+    day = np.clip((at - past.start) // DAY_MS, 0, n_days - 1)
+    days = np.zeros(n_days, dtype=np.int64)
+    np.add.at(days, day, sales.earned)
+    earned = np.zeros(len(book.ids), dtype=np.int64)
+    np.add.at(earned, rows, sales.earned)
+    return Run(book, sales, rows, at, quantity, moves, pauses, live, days.tolist(), earned)
+
+
+def _rows(book: Book, at: Ints) -> Book:
+    """Some rows of a book, without what it needs to share stock."""
+    n = len(book.ids)
+    out: dict[str, Any] = {"policy": {name: column[at] for name, column in book.policy.items()}}
+    for one in fields(book):
+        value = getattr(book, one.name)
+        if isinstance(value, np.ndarray) and len(value) == n:
+            out[one.name] = value[at]
+        elif isinstance(value, list) and len(value) == n and one.name != "endings":
+            out[one.name] = [value[i] for i in at.tolist()]
+        elif one.name in ("terms", "limits"):
+            out[one.name] = value.take(at)
+    out["parts"] = {new: book.parts[old] for new, old in enumerate(at.tolist()) if old in book.parts}
+    return replace(book, **out)
+
+
+def _timeline(desk: Desk, facts: Facts, book: Book, past: Past) -> tuple[Truth, Ints]:
+    """Landed cost and units to be had of each listing over time, with a step each day; minutes between two looks at it."""
+    used = sorted({item for parts in book.parts.values() for item, _, _ in parts})
+    about: dict[int, tuple[int, str, int, int]] = {}
+    for chunk in in_chunks(used):
+        told = desk.s.execute(select(Item.id, Item.supplier_id, Item.currency, Item.cost, Item.stock).where(Item.id.in_(chunk)))
+        about |= {number: (supplier, money, costs, stock) for number, supplier, money, costs, stock in told}
+    low = np.searchsorted(past.item, np.array(used, dtype=np.int64), "left")
+    high = np.searchsorted(past.item, np.array(used, dtype=np.int64), "right")
+    span = {number: (a, b) for number, a, b in zip(used, low.tolist(), high.tolist(), strict=True)}
+    ticks = np.arange(past.start, past.end, DAY_MS, dtype=np.int64)
+    every: dict[int, tuple[Ints, Ints, Ints]] = {}
+    for number, (a, b) in span.items():
+        # What the first sighting says of before holds from the start; without one, what is so today has always been so.
+        before = past.first.get(number, about[number][2:]) if b > a else about[number][2:]
+        every[number] = (
+            np.r_[past.start, past.at[a:b]],
+            np.r_[before[0], past.cost[a:b]],
+            np.r_[before[1], past.stock[a:b]],
+        )
+    row: list[Ints] = []
+    at: list[Ints] = []
+    parts_of: list[list[tuple[int, int, int, Ints]]] = []
+    for listing in range(len(book.ids)):
+        parts = book.parts.get(listing, ())
+        times = np.unique(np.concatenate([ticks, *(every[item][0] for item, _, _ in parts)]))
+        row.append(np.full(len(times), listing, dtype=np.int64))
+        at.append(times)
+        parts_of.append([(item, num, den, np.searchsorted(every[item][0], times, "right") - 1) for item, num, den in parts])
+    rows = np.concatenate(row) if row else np.zeros(0, dtype=np.int64)
+    goods, free = np.zeros(len(rows), dtype=np.int64), np.full(len(rows), UNTOLD, dtype=np.int64)
+    jobs: dict[tuple[int, str, str, int], list[tuple[Ints, Ints, int, int]]] = {}
+    begin = 0
+    for listing, some in enumerate(parts_of):
+        size = len(row[listing])
+        here = np.arange(begin, begin + size)
+        begin += size
+        for item, num, den, steps in some:
+            _, costs, stock = every[item]
+            have = np.where(stock[steps] < 0, UNTOLD, stock[steps]) * den // num
+            free[here] = np.minimum(free[here], have)
+            supplier, money, _, _ = about[item]
+            key = (supplier, money, book.currency[listing], int(book.policy["currency_cushion"][listing]))
+            jobs.setdefault(key, []).append((here, costs[steps], num, den))
+    for (supplier, money, currency, cushion), pieces in jobs.items():
+        who: Supplier = facts.suppliers[supplier]
+        try:
+            convert = facts.conversion(who, currency, cushion, of=money)
+        except NoRate:
+            continue
+        where = np.concatenate([one[0] for one in pieces])
+        costs = convert.apply(np.concatenate([one[1] for one in pieces]))
+        nums, dens = (np.concatenate([np.full(len(one[0]), one[i], dtype=np.int64) for one in pieces]) for i in (2, 3))
+        np.add.at(goods, where, cost.goods_cost(costs, nums, dens, np.full(len(where), who.tax, dtype=np.int64)))
+    rebate = np.where(book.policy["rebate_counts"] == 1, half_up_columns(book.rebate * PPM, np.maximum(book.goods, 1)), 0)
+    off = half_up_columns(goods * rebate[rows], PPM)
+    landed = goods - off + (book.ship + book.handling + book.risk)[rows]
+    first_supplier = [about[parts[0][0]][0] for parts in (book.parts[i] for i in range(len(book.ids)))]
+    minutes = np.array([facts.suppliers[number].sweep_minutes for number in first_supplier], dtype=np.int64)
+    return Truth(rows, np.concatenate(at) if at else rows, landed, free), minutes
+
+
+def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> tuple[Shown, int, int, int]:
+    """What each listing would have shown: every step decided as a sweep would have, in the order of time of each listing.
+
+    Returns it with how many prices moved, how many pauses there were, and the share of the time on sale (ppm).
+    """
+    n, e = len(book.ids), len(truth.row)
+    rows = truth.row
+    endings = price.Endings()
+    stores = [facts.stores[i].code for i in book.store.tolist()]
+    names = (book.supplier_code, book.category, stores, book.sku_code)
+    supplier, category, store, sku = ([column[i] for i in rows.tolist()] for column in names)
+    keys = Keys(supplier, category, store, sku)
+    over = lay_over(e, price_layers(facts.rules, endings), keys, truth.landed)
+    none = np.full(e, NONE, dtype=np.int64)
+    terms, limits = terms_of(
+        facts, book.store[rows], category, truth.landed, over, book.limits.least_price[rows], none, none, np.zeros(e, dtype=np.int64)
+    )
+    terms = replace(terms, reserve=book.terms.reserve[rows])
+    limits = replace(limits, ceiling=np.where(limits.ceiling == NONE, book.limits.ceiling[rows], limits.ceiling))
+    starts = np.searchsorted(rows, np.arange(n))
+    counts = np.diff(np.r_[starts, e])
+    # It begins with the price that the rules ask for on the first day, so that both sets start from what they would have made.
+    state, paused_by = np.full(n, LIVE, dtype=np.int64), np.zeros(n, dtype=np.int64)
+    now_price, quantity = np.zeros(n, dtype=np.int64), np.zeros(n, dtype=np.int64)
+    step_price, step_at_ = np.zeros(n, dtype=np.int64), np.full(n, NONE, dtype=np.int64)
+    since = np.full(n, NONE, dtype=np.int64)
+    out: list[tuple[Ints, Ints, Ints, Ints, Bools]] = []
+    moves = pauses = 0
+    for k in range(int(counts.max(initial=0))):
+        mine = np.flatnonzero(counts > k)
+        at = starts[mine] + k
+        t = truth.at[at]
+        back = _came_back(book, state, paused_by, since, minutes, mine, t)
+        if len(back[0]):
+            who, when = back
+            state[who], paused_by[who], since[who] = LIVE, 0, NONE
+            show = np.minimum(truth.available[starts[who] + k - 1] - book.policy["cushion"][who], book.policy["cap"][who])
+            quantity[who] = np.maximum(show, 0)
+            out.append((who, when, now_price[who].copy(), quantity[who].copy(), np.ones(len(who), dtype=np.bool_)))
+        fresh = (step_at_[mine] != NONE) & (step_at_[mine] > t - DAY_MS) & (step_price[mine] > 0)
+        old = np.where(fresh, step_price[mine], now_price[mine])
+        part = replace(
+            _rows(book, mine),
+            state=state[mine],
+            paused_by=paused_by[mine],
+            wanted_price=np.where(now_price[mine] > 0, now_price[mine], book.wanted_price[mine]),
+            wanted_quantity=quantity[mine],
+            steady=np.zeros(len(mine), dtype=np.int64),
+            available=truth.available[at],
+            parts={},
+            endings=endings,
+            terms=terms.take(at),
+            limits=replace(limits.take(at), old=np.where(old > 0, old, NONE)),
+            writes=np.ones(len(mine), dtype=np.int64),
+        )
+        first = now_price[mine] == 0
+        if first.any():
+            # Whatever is followed later, it starts as it should have been on that day.
+            part.policy["follow_price"], part.policy["follow_stock"] = (
+                np.where(first, 1, part.policy[name]) for name in ("follow_price", "follow_stock")
+            )
+        decided = decide(part)
+        moved = ~first & (decided.price != now_price[mine])
+        moves += int(moved.sum())
+        pauses += int((~first & (decided.state != LIVE) & (state[mine] == LIVE)).sum())
+        begins = moved & ~fresh
+        step_price[mine[begins]], step_at_[mine[begins]] = now_price[mine[begins]], t[begins]
+        now_price[mine], quantity[mine] = decided.price, decided.quantity
+        state[mine] = np.where(decided.state == LIVE, LIVE, PAUSED)
+        paused_by[mine] = decided.paused_by
+        enough = (state[mine] == PAUSED) & (paused_by[mine] == BY_STOCK)
+        enough &= truth.available[at] - book.policy["cushion"][mine] >= book.policy["resume_at"][mine]
+        since[mine] = np.where(enough, np.where(since[mine] == NONE, t, since[mine]), NONE)
+        out.append((mine, t, now_price[mine].copy(), quantity[mine].copy(), state[mine] == LIVE))
+    row, at_, prices, shows = (np.concatenate([one[i] for one in out]) if out else np.zeros(0, dtype=np.int64) for i in range(4))
+    live = np.concatenate([one[4] for one in out]) if out else np.zeros(0, dtype=np.bool_)
+    order = np.lexsort((at_, row))
+    shown = Shown(row[order], at_[order], prices[order], shows[order], live[order])
+    return shown, moves, pauses, _live_share(shown, past)
+
+
+def _came_back(book: Book, state: Ints, paused_by: Ints, since: Ints, minutes: Ints, mine: Ints, t: Ints) -> tuple[Ints, Ints]:
+    """Listings that were seen steady for long enough before now, and when they came back."""
+    ready = (state[mine] == PAUSED) & (paused_by[mine] == BY_STOCK) & (since[mine] != NONE)
+    who = mine[ready]
+    when = since[who] + (book.policy["resume_sweeps"][who] - 1) * minutes[who] * 60_000
+    early = when < t[ready]
+    return who[early], when[early]
+
+
+def _live_share(shown: Shown, past: Past) -> int:
+    if not len(shown.row):
+        return 0
+    ends = np.r_[shown.at[1:], past.end]
+    ends[np.r_[shown.row[1:] != shown.row[:-1], True]] = past.end
+    held = int(((ends - shown.at) * shown.live).sum())
+    return held * PPM // max((past.end - past.start) * len(np.unique(shown.row)), 1)
+
+
+__all__ = ["LOSS", "MISSED", "OVERSOLD", "Past", "Run", "read", "run", "step_at"]

@@ -1,0 +1,183 @@
+"""Open troubles of prices: what waits at a limit, what moved too many at once, rates, and stores that show something else."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+
+from sqlalchemy import case, func, select
+
+from ..core.money import PPM, half_up, show_rate
+from ..core.price import SetBy
+from ..core.risk import oversell_a_day
+from ..data.lanes import Lane, LanePart
+from ..data.outbox import Act
+from ..data.prices import Rate
+from ..data.setup import RateSource, Supplier
+from ..data.shelf import Listing, Sku
+from ..data.source import Item
+from ..data.watch import Response, Sweep
+from . import drift, rates
+from .desk import Desk
+from .respond import CROWD
+from .trouble import Step, Trouble
+
+
+def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
+    newest = select(func.max(Response.id)).where(Response.state == "waits").group_by(Response.listing_id)
+    rows = desk.s.execute(
+        select(
+            Response.set_by,
+            Response.outcome,
+            func.count(),
+            func.min(Response.at),
+            func.sum(case((Listing.profit < 0, -Listing.profit), else_=0) * Sku.pace),
+        )
+        .join(Listing, Listing.id == Response.listing_id)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .where(Response.id.in_(newest), Listing.state != "ended", Response.outcome != CROWD)
+        .group_by(Response.set_by, Response.outcome)
+    ).all()
+    names = {SetBy.ceiling: "Ceiling", SetBy.step: "Step"}
+    for set_by, outcome, n, since, loss in rows:
+        limit = {SetBy.ceiling: "need more than their price ceiling", SetBy.step: "need a larger step than you allow"}.get(
+            set_by, "have no price that meets your limits"
+        )
+        if outcome == 2:
+            limit = "would lose money at their price ceiling" if set_by == SetBy.ceiling else "would lose money in one step"
+        limit = limit if n > 1 else limit.replace("need ", "needs ").replace("have ", "has ").replace("their", "its")
+        yield Trouble(
+            f"waits:{set_by}:{outcome}",
+            "watch",
+            names.get(set_by, "No price"),
+            f"{n} listing{'s' if n > 1 else ''} {limit}",
+            "the old price stands, or the listing is paused where it would lose money",
+            since,
+            Step(f"Review {n}", go=f"/watch?state=waits&set_by={set_by}"),
+            half_up(int(loss or 0), PPM),
+            True,
+            count=n,
+        )
+
+
+def _crowds(desk: Desk) -> Iterator[Trouble]:
+    """Prices that wait since more of them move at once than the limits let go alone."""
+    losing = case((Listing.profit < 0, -Listing.profit), else_=0)
+    rows = desk.s.execute(
+        select(Response.sweep_id, Response.act_id, func.count(), func.min(Response.at), func.sum(losing * Sku.pace))
+        .join(Listing, Listing.id == Response.listing_id)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .where(Response.state == "waits", Response.outcome == CROWD, Response.kind == "hold", Listing.state != "ended")
+        .group_by(Response.sweep_id, Response.act_id)
+    ).all()
+    for sweep, act, n, since, loss in rows:
+        cause = desk.s.scalar(select(Supplier.name).join(Sweep, Sweep.supplier_id == Supplier.id).where(Sweep.id == sweep)) if sweep else ""
+        cause = f"by one sweep of {cause}" if cause else str(desk.s.scalar(select(Act.told).where(Act.id == act)) or "at once")
+        yield Trouble(
+            f"crowd:{sweep or 0}-{act or 0}",
+            "watch",
+            "Many at once",
+            f"{n} prices would move {cause}",
+            "more than you let move at once; the old prices stand, what would lose money is off sale",
+            since,
+            Step(f"Let {n} move", act=True),
+            half_up(int(loss or 0), PPM),
+            True,
+            count=n,
+            other=Step("Leave them", act=True),
+        )
+
+
+def _differences(desk: Desk) -> Iterator[Trouble]:
+    """Stores that show something else than we asked."""
+    found: dict[int, list[drift.Differing]] = {}
+    for one in drift.differing(desk):
+        found.setdefault(one.store.id, []).append(one)
+    for number, rows in found.items():
+        n = len(rows)
+        selling = [one for one in rows if one.drift.state == "live"]
+        risk = sum(
+            oversell_a_day(one.sku.pace, one.listing.profit or 0)
+            if one.listing.state != "live"
+            else half_up(one.sku.pace * max(one.listing.wanted_price - one.drift.price, 0), PPM)
+            for one in selling
+        )
+        yield Trouble(
+            f"drift:{number}",
+            "watch",
+            "Store differs",
+            f"{rows[0].store.name} shows {n} listing{'s' if n > 1 else ''} otherwise than we asked: {rows[0].sku.code}",
+            "found when the store's own listings were read",
+            min(one.drift.seen_at for one in rows),
+            Step("Send ours again", act=True),
+            risk,
+            True,
+            count=n,
+            other=Step(f"See {n}", go="/watch?state=differs"),
+        )
+
+
+def _odd_rates(desk: Desk) -> Iterator[Trouble]:
+    """Rates too far from the last ones, and rates that nobody has renewed for days."""
+    for source in desk.s.scalars(select(RateSource)):
+        for name, told in (source.doubted or {}).items():
+            yield Trouble(
+                f"oddrate:{source.id}:{name}",
+                "price",
+                "Odd rate",
+                f"{source.name} says {show_rate(int(told['nano']))} for {name}, it was {show_rate(int(told['was']))}",
+                "not used until it is told again on another day",
+                datetime.fromisoformat(told["at"]),
+                Step("Keep the old rate", act=True),
+                0,
+                other=Step("Believe it", act=True),
+            )
+    old = [one for one in rates.pairs(desk) if one.old]
+    if old:
+        first = min(one.since for one in old if one.since)
+        yield Trouble(
+            "oldrate",
+            "price",
+            "Old rate",
+            f"the rate from {old[0].base} to {old[0].quote} is of {first:%d %b}" + (f", and {len(old) - 1} more" if len(old) > 1 else ""),
+            "prices are made with it until there is a new one",
+            first,
+            Step("Enter the rate", go="/price?view=fees"),
+            0,
+            count=len(old),
+        )
+
+
+def _no_rate(desk: Desk) -> Iterator[Trouble]:
+    """Lanes whose money cannot be counted in the store's: their listings keep their price until a rate is there."""
+    found: dict[tuple[str, str], tuple[int, datetime]] = {}
+    wanting = sorted(rates.needed(desk) - set(desk.s.execute(select(Rate.base, Rate.quote)).tuples().all()))
+    # Nearly always all rates are there, and nobody's listings need be counted.
+    for money, quote in wanting:
+        for column in (Supplier.currency, Item.currency):
+            n, since = desk.s.execute(
+                select(func.count(func.distinct(Listing.id)), func.min(Lane.opened_at))
+                .select_from(Listing)
+                .join(Lane, (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id))
+                .join(Supplier, Supplier.id == Lane.supplier_id)
+                .join(LanePart, LanePart.lane_id == Lane.id)
+                .join(Item, Item.id == LanePart.item_id)
+                .where(Lane.until.is_(None), column == money, Listing.currency == quote, Listing.state.in_(("live", "paused")))
+            ).one()
+            if n > found.get((money, quote), (0, None))[0]:
+                found[money, quote] = (n, since)
+    for (money, quote), (n, since) in found.items():
+        yield Trouble(
+            f"rate:{money}-{quote}",
+            "price",
+            "No rate",
+            f"No exchange rate from {money} to {quote}: {n} {'listings keep their' if n > 1 else 'listing keeps its'} price",
+            "what an item costs cannot be counted in the store's money",
+            since,
+            Step("Enter the rate", go="/price?view=fees"),
+            0,
+            count=n,
+        )
+
+
+SOURCES = (_waiting_listings, _crowds, _differences, _odd_rates, _no_rate)

@@ -1,0 +1,48 @@
+"""The bank: one table of exchange rates a day, that wanders a little."""
+
+from __future__ import annotations
+
+import random
+from decimal import Decimal
+from typing import Any
+
+from fastapi import APIRouter, HTTPException, Request
+
+from .counter import world_of
+from .state import World, iso
+
+router = APIRouter(prefix="/bank/api")
+DAY = 86_400_000
+# What a pound buys, where the walk begins, and how far a day goes at most in parts of ten thousand.
+STARTS = {"PLN": Decimal("5.1020"), "EUR": Decimal("1.1876"), "SEK": Decimal("13.62"), "USD": Decimal("1.2710")}
+WIDEST, LAPS = 35, 40
+
+
+def _enter(request: Request) -> World:
+    world = world_of(request)
+    if request.headers.get("bank-key") != f"{world.key}-bank":
+        raise HTTPException(401, "unknown key")
+    return world
+
+
+@router.get("/account")
+def account(request: Request) -> dict[str, Any]:
+    _enter(request)
+    return {"name": "Harbour Bank", "may": ["read rates of the day"]}
+
+
+@router.get("/table")
+def table(request: Request) -> dict[str, Any]:
+    """The day's rates for one pound: the same all day, whoever asks."""
+    world = _enter(request)
+    day = world.now() // DAY
+    rates = {money: str(rate(world, money, day)) for money in STARTS}
+    if world.luck.random() < world.dial("bank", "odd_rate"):
+        rates["PLN"] = str(rate(world, "PLN", day) / 10)
+    return {"as_of": iso(day * DAY), "base": "GBP", "rates": rates}
+
+
+def rate(world: World, money: str, day: int) -> Decimal:
+    """Each day moves by a step of its own; the sum of the last forty keeps it near where it began."""
+    steps = [random.Random(f"{world.seed}-{money}-{day - back}").randint(-WIDEST, WIDEST) for back in range(LAPS)]
+    return (STARTS[money] * (10_000 + sum(steps) // 4) / 10_000).quantize(Decimal("0.0001"))
