@@ -33,11 +33,13 @@ from . import (
     asking,
     catalogues,
     families,
+    groups,
     lanes,
     mapping,
     orders,
     prices,
     program,
+    rates,
     sending,
     session,
     setup,
@@ -128,7 +130,7 @@ def make_app(house: House) -> FastAPI:
     app.state.house = house
     add_errors(app)
     goods = (allowance, catalogues, asking, source, shelf, families)
-    for part in (session, today, mapping, lanes, prices, watch, orders, transit, setup, sheets, program, sending, *goods):
+    for part in (session, today, mapping, lanes, prices, rates, watch, groups, orders, transit, setup, sheets, program, sending, *goods):
         app.include_router(part.router, prefix="/api/v1")
 
     @app.get("/api/health", tags=["app"])

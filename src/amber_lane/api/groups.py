@@ -15,7 +15,7 @@ from ..data.setup import Link, Origin, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
-from ..services import calls, drift, groups
+from ..services import calls, drift, groups, watch
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, money, sure
 
@@ -139,6 +139,11 @@ class Looked(BaseModel):
     every: str
 
 
+class Bin(BaseModel):
+    name: str
+    count: int
+
+
 class CallsOut(BaseModel):
     """The calls plan of a supplier. bins: how many used items are looked at so often a day."""
 
@@ -153,7 +158,7 @@ class CallsOut(BaseModel):
     hours: str
     loss: Money
     turns: Money
-    bins: list[tuple[str, int]]
+    bins: list[Bin]
     most: list[Looked]
     least: list[Looked]
 
@@ -192,7 +197,7 @@ def _plan_out(desk: Any, supplier: Supplier) -> CallsOut:
 
     bins, low = [], 0.0
     for high, name in _BINS:
-        bins.append((name, int(((plan.looks[used] >= low) & (plan.looks[used] < high)).sum())))
+        bins.append(Bin(name=name, count=int(((plan.looks[used] >= low) & (plan.looks[used] < high)).sum())))
         low = high
     link = desk.s.scalar(select(Link).where(Link.owner == "supplier", Link.owner_id == supplier.id))
     limited = supplier.hour_from is not None and supplier.hour_to is not None
@@ -249,6 +254,11 @@ class ItemListing(BaseModel):
     here: bool
 
 
+class Tier(BaseModel):
+    at: int
+    cost: Money
+
+
 class ItemPage(BaseModel):
     """Everything about one supplier item: what it is, what was seen of it, and all listings behind it."""
 
@@ -268,7 +278,7 @@ class ItemPage(BaseModel):
     brand: str
     category: str
     options: str
-    tiers: list[tuple[int, Money]]
+    tiers: list[Tier]
     seen_at: datetime | None
     looked_at: datetime | None
     looks: str
@@ -290,9 +300,8 @@ def item_page(desk: ReadDesk, number: Big, days: Annotated[int, Query(ge=1, le=3
     since = desk.now - timedelta(days=days)
     seen = s.scalars(select(Sighting).where(Sighting.item_id == number, Sighting.at >= since).order_by(Sighting.at, Sighting.id)).all()
     points = [ItemPoint(at=r.at, cost=sure(r.cost, item.currency), stock=r.stock, verdict=r.verdict) for r in seen]
-    first = seen[0] if seen else None
-    start = (first.old_cost, first.old_stock) if first and first.old_cost > 0 else (item.cost, item.stock)
-    points.insert(0, ItemPoint(at=since, cost=sure(start[0], item.currency), stock=start[1], verdict="start"))
+    start = watch.item_history(desk, number, since)[0]
+    points.insert(0, ItemPoint(at=since, cost=sure(start[1], item.currency), stock=start[2], verdict="start"))
     rows = s.execute(
         select(Listing, Sku, Store.name, Lane)
         .join(Sku, Sku.id == Listing.sku_id)
@@ -327,7 +336,7 @@ def item_page(desk: ReadDesk, number: Big, days: Annotated[int, Query(ge=1, le=3
         brand=item.brand,
         category=item.category,
         options=item.options,
-        tiers=[(int(at), sure(int(cost), item.currency)) for at, cost in item.tiers or []],
+        tiers=[Tier(at=int(at), cost=sure(int(cost), item.currency)) for at, cost in item.tiers or []],
         seen_at=item.seen_at,
         looked_at=item.looked_at,
         looks=looks,

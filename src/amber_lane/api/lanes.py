@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from fractions import Fraction
 from typing import Annotated, Any
 
@@ -426,7 +426,8 @@ def bench(desk: ReadDesk, number: Big) -> LaneBench:
             ways.setdefault(one.country, []).append(one.code)
     first = parts[number][0].item_id
     currency = items[first].currency
-    history = [Point(at=one["at"], cost=sure(one["cost"], currency), stock=one["stock"]) for one in watch.item_history(desk, first)]
+    seen = watch.item_history(desk, first, desk.now - timedelta(days=60))
+    history = [Point(at=at, cost=sure(cost, currency), stock=stock) for at, cost, stock in seen]
     return LaneBench(
         sku_id=thing.id,
         sku=thing.code,
@@ -470,9 +471,3 @@ def confirm(desk: WriteDesk, number: Big, ask: ConfirmAsk) -> Done:
 def close(desk: WriteDesk, number: Big, ask: CloseAsk) -> Done:
     lanes.close_lane(desk, number, ask.version, ask.why)
     return Done(told="Lane closed")
-
-
-@router.get("/items/{item_id}/history")
-def history(desk: ReadDesk, item_id: Big) -> list[Point]:
-    item = desk.get(Item, item_id, "item")
-    return [Point(at=one["at"], cost=sure(one["cost"], item.currency), stock=one["stock"]) for one in watch.item_history(desk, item_id)]

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, Depends, Response
+from fastapi import APIRouter, Depends, Query, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
@@ -18,8 +18,9 @@ from ..core.price import Outcome as PriceOutcome
 from ..data.prices import Policy
 from ..data.setup import FeeRow, Store, Supplier
 from ..data.shelf import Listing, Sku
+from ..data.source import Item
 from ..data.watch import Response as ResponseRow
-from ..services import drafts, lists, prices, shelf
+from ..services import drafts, lists, prices, shelf, watch
 from ..services.desk import Desk, Invalid, by_id
 from ..services.lists import Wish
 from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
@@ -250,10 +251,11 @@ def _tenths(value: Any) -> float | None:
 
 
 class ApplyAsk(WhatIfAsk):
-    """seen: the counts that the person looked at; only: listings they picked, or all."""
+    """seen: the counts that the person looked at; only: listings they picked (None = all); leave: listings they took out."""
 
     seen: dict[str, int]
-    only: list[Big] | None = None
+    only: list[Big] | None = Field(None, max_length=200_000)
+    leave: list[Big] | None = Field(None, max_length=200_000)
 
 
 @router.post("/apply")
@@ -261,7 +263,7 @@ def apply(desk: WriteDesk, ask: ApplyAsk) -> Done:
     change = ask.change()
     if change is None:
         raise Invalid("there is nothing to apply: draft rules, fees, terms, limits or a rate first")
-    counts = prices.apply(desk, change, ask.seen, None if ask.only is None else set(ask.only))
+    counts = prices.apply(desk, change, ask.seen, None if ask.only is None else set(ask.only), set(ask.leave or ()))
     n = counts.get("reprice", 0)
     return Done(told=f"In force, {n} price{'' if n == 1 else 's'} changed", count=n)
 
@@ -280,6 +282,13 @@ class BoundOut(BaseModel):
     by: str = ""
 
 
+class Behind(BaseModel):
+    """A supplier item of the lane that fills a listing."""
+
+    id: int
+    number: str
+
+
 class WhyOut(BaseModel):
     """Why a price is what it is: a sentence, the waterfall, the limits."""
 
@@ -293,6 +302,8 @@ class WhyOut(BaseModel):
     price: Money
     hand_price: Money | None
     hand_why: str
+    hand_until: datetime | None
+    items: list[Behind]
     set_by: str
     outcome: str
     sentence: str
@@ -327,6 +338,8 @@ def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more
         price=sure(found.price if found else listing.wanted_price, cur),
         hand_price=money(listing.hand_price, cur),
         hand_why=listing.hand_why,
+        hand_until=listing.hand_until if listing.hand_price is not None else None,
+        items=[Behind(id=number, number=code) for number, code in prices.items_behind(desk, listing)],
         quantity=listing.wanted_quantity,
         supply="",
         **more,
@@ -383,17 +396,37 @@ class PricePoint(BaseModel):
     landed: Money | None
 
 
+class CostPoint(BaseModel):
+    at: datetime
+    cost: Money
+    stock: int
+
+
+class History(BaseModel):
+    """Price and landed cost from the responses that were sent; what the item behind it cost, from its sightings."""
+
+    points: list[PricePoint]
+    costs: list[CostPoint]
+
+
 @router.get("/listings/{number}/history")
-def history(desk: ReadDesk, number: Big) -> list[PricePoint]:
-    """Price and landed cost over time, from the responses that were sent."""
-    listing = desk.get(Listing, number, "listing")
+def history(desk: ReadDesk, number: Big, days: Annotated[int, Query(ge=1, le=365)] = 60) -> History:
+    """The last days, with what held at their beginning."""
+    listing, since = desk.get(Listing, number, "listing"), desk.now - timedelta(days=days)
+    sent = ResponseRow.state.in_(("sent", "kept"))
     rows = desk.s.scalars(
-        select(ResponseRow).where(ResponseRow.listing_id == number, ResponseRow.state.in_(("sent", "kept"))).order_by(ResponseRow.at)
+        select(ResponseRow).where(ResponseRow.listing_id == number, sent, ResponseRow.at >= since).order_by(ResponseRow.at)
     ).all()
-    return [
-        PricePoint(at=r.at, price=sure(r.new_price, listing.currency), landed=money((r.terms or {}).get("landed"), listing.currency))
-        for r in rows
-    ]
+    cur = listing.currency
+    points = [PricePoint(at=r.at, price=sure(r.new_price, cur), landed=money((r.terms or {}).get("landed"), cur)) for r in rows]
+    points.insert(0, PricePoint(at=since, price=sure(rows[0].old_price if rows else listing.wanted_price, cur), landed=None))
+    behind = prices.items_behind(desk, listing)
+    costs = []
+    if behind:
+        item = desk.get(Item, behind[0][0], "item")
+        seen = watch.item_history(desk, item.id, since)
+        costs = [CostPoint(at=at, cost=sure(cost, item.currency), stock=stock) for at, cost, stock in seen]
+    return History(points=points, costs=costs)
 
 
 class HandAsk(Ask):

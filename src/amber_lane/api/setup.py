@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 import anyio
@@ -14,9 +14,9 @@ from sqlalchemy import select
 from ..clock import PacedClock
 from ..connectors.errors import OutsideError
 from ..connectors.kinds import KINDS
-from ..data.setup import Link, Person, Token
+from ..data.setup import Link, Person, Supplier, Token
 from ..jobs.longjobs import start
-from ..services import program, setup, terms, watch
+from ..services import calls, program, setup, terms, watch
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
 from ..services.planning import replan
@@ -54,6 +54,11 @@ class PartnerOut(BaseModel):
     rest_until: datetime | None
     switches: dict[str, bool]
     sweep_minutes: int | None
+    # What it lets us ask: calls a minute and a day, between which hours (UTC).
+    calls_minute: int | None
+    calls_day: int | None
+    hour_from: int | None
+    hour_to: int | None
     # What a supplier gives, in ppm: discount, rebate, tax; None for others.
     terms: dict[str, int] | None
     # Calls that the partner allows in its stretch of time, and how many were left at its last answer.
@@ -65,6 +70,9 @@ class PartnerOut(BaseModel):
     token: bool | None
     allowance_units: int | None
     allowance_listings: int | None
+
+
+LOOKS = ("calls_minute", "calls_day", "hour_from", "hour_to")
 
 
 @router.get("/setup/kinds")
@@ -113,6 +121,7 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
                     rest_until=link.rest_until if link else None,
                     switches=switches,
                     sweep_minutes=getattr(row, "sweep_minutes", None),
+                    **{name: getattr(row, name, None) for name in LOOKS},
                     calls_limit=link.calls_limit if link else None,
                     calls_left=link.calls_left if link else None,
                     calls_at=link.calls_at if link else None,
@@ -239,6 +248,37 @@ def renew(base: TheHouse, request: Request, person: SignedIn, owner: str, number
     with base.db.writing() as s:
         setup.renew_key(Desk(s, base.clock, request.session.get("name", "")), base.doors, owner, number, ask.address, ask.key)
     return Done(told="The link works")
+
+
+class LooksAsk(Ask):
+    """How often a supplier is looked at, and what it lets us ask; None = no limit. Hours are of the day, UTC."""
+
+    version: int
+    sweep_minutes: int = Field(ge=1, le=60 * 24 * 7)
+    calls_minute: int | None = Field(None, ge=1, le=100_000)
+    calls_day: int | None = Field(None, ge=1, le=10_000_000)
+    hour_from: int | None = Field(None, ge=0, le=23)
+    hour_to: int | None = Field(None, ge=0, le=23)
+
+
+@router.post("/setup/suppliers/{number}/looks")
+def set_looks(desk: WriteDesk, number: Big, ask: LooksAsk) -> Done:
+    """How often and when a supplier may be looked at; the calls plan follows at once."""
+    row = desk.get_version(Supplier, number, ask.version, "supplier")
+    if (ask.hour_from is None) != (ask.hour_to is None):
+        raise Invalid("give both hours, or none", {"hour_from": "needs the other hour"})
+    before = {name: getattr(row, name) for name in ("sweep_minutes", *LOOKS)}
+    for name in before:
+        setattr(row, name, getattr(ask, name))
+    if row.next_sweep is not None:
+        row.next_sweep = min(row.next_sweep, desk.now + timedelta(minutes=row.sweep_minutes))
+    desk.s.flush()
+    calls.refresh(desk)
+    told = f"{row.name}: looked at every {row.sweep_minutes} minutes"
+    told += f", at most {row.calls_day} calls a day" if row.calls_day else ""
+    told += f", from {row.hour_from:02d}:00 to {row.hour_to:02d}:00" if row.hour_from is not None and row.hour_to is not None else ""
+    desk.log("looks.change", row.name, told, before={"supplier": number, **before}, undo=True)
+    return Done(told=told)
 
 
 class SwitchAsk(Ask):

@@ -124,16 +124,17 @@ class StepAsk(Ask):
     """other: the second way on, not the best step."""
 
     key: str = Field(max_length=200)
-    other: bool = False
+    other: bool | None = None
 
 
-class SnoozeAsk(StepAsk):
+class SnoozeAsk(Ask):
+    key: str = Field(max_length=200)
     hours: int = Field(4, ge=1, le=24 * 30)
 
 
 @router.post("/today/step")
 def do_step(desk: WriteDesk, ask: StepAsk) -> Done:
-    return Done(told=today.do_step(desk, ask.key, ask.other))
+    return Done(told=today.do_step(desk, ask.key, bool(ask.other)))
 
 
 @router.post("/today/snooze")

@@ -11,8 +11,8 @@ from sqlalchemy import func, select
 
 from ..data.setup import Link, Supplier
 from ..data.source import Item
+from ..data.watch import Drift, Sighting, Sweep
 from ..data.watch import Response as ResponseTable
-from ..data.watch import Sighting, Sweep
 from ..jobs.longjobs import start
 from ..services import lists, prices, watch
 from ..services.lists import Wish
@@ -27,6 +27,7 @@ class Mark(BaseModel):
 
     id: int
     started: datetime
+    ended: datetime | None
     state: str
     changes: int
     doubted: int
@@ -117,6 +118,7 @@ class Tally(BaseModel):
     states: dict[str, int]
     kinds: dict[str, int]
     doubted: int
+    differs: int
 
 
 @router.get("/tally")
@@ -125,7 +127,9 @@ def tally(desk: ReadDesk) -> Tally:
     s = desk.s
     states = dict(s.execute(select(ResponseTable.state, func.count()).group_by(ResponseTable.state)).tuples().all())
     kinds = dict(s.execute(select(ResponseTable.kind, func.count()).group_by(ResponseTable.kind)).tuples().all())
-    return Tally(states=states, kinds=kinds, doubted=s.scalar(select(func.count()).select_from(Item).where(Item.offer == "doubted")) or 0)
+    doubted = s.scalar(select(func.count()).select_from(Item).where(Item.offer == "doubted")) or 0
+    differs = s.scalar(select(func.count()).select_from(Drift).where(Drift.ended_at.is_(None))) or 0
+    return Tally(states=states, kinds=kinds, doubted=doubted, differs=differs)
 
 
 class Doubt(BaseModel):

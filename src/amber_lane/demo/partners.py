@@ -121,7 +121,7 @@ def _say_terms(desk: Desk) -> None:
     suppliers["Northlight Trade"].rebate = 20_000
     suppliers["Northlight Trade"].plans = [
         asdict(Plan("Trade circle", 30_000, fee=2900)),
-        asdict(Plan("Volume terms", 20_000, from_spend=600_000, taken=True)),
+        asdict(Plan("Volume terms", 20_000, from_spend=4_500_000, taken=True)),
     ]
     suppliers["Quayside Bulk"].plans = [asdict(Plan("Season pass", 45_000, fee=19_900))]
     suppliers["Ines at Meridian Buying"].note = "buys for us in Portugal; writes back within a day"

@@ -69,6 +69,9 @@ def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: i
         PolicyChange("house", "", {"send": "after", "send_minutes": 180}).keep(Desk(s, house.clock, OWNER))
 
 
+USES = ("main", "spare 1", "spare 2")
+
+
 def follow(house: House, world: str) -> None:
     answer = httpx.get(f"{world}/world/clock", timeout=10, trust_env=False).json()
     if isinstance(house.clock, PacedClock):
@@ -85,13 +88,16 @@ def _open_lanes(house: House) -> None:
             .join(Store, Store.id == Listing.store_id)
             .join(Item, (Item.gtin == Sku.gtin) & (Item.gtin != ""))
             .join(Supplier, Supplier.id == Item.supplier_id)
-            .where(Supplier.name.in_(("Northlight Trade", "Quayside Bulk")))
+            .where(Supplier.name.in_(("Northlight Trade", "Quayside Bulk", "Sable Retail")))
             .order_by(Sku.code, Supplier.id, Item.number, Store.id)
         ).all()
         pairs: dict[tuple[str, str], tuple[str, ...]] = {}
+        used: dict[str, list[str]] = {}
         for store, sku, supplier, item in found:
-            use = "main" if supplier == "Northlight Trade" else "spare 1"
-            pairs.setdefault((sku, use), (store, sku, supplier, item, use))
+            mine = used.setdefault(sku, [])
+            if supplier not in mine and (mine or supplier == "Northlight Trade") and len(mine) < len(USES):
+                pairs[sku, supplier] = (store, sku, supplier, item, USES[len(mine)])
+                mine.append(supplier)
         out = io.StringIO()
         writer = csv.writer(out)
         writer.writerow([*kind.required, "use"])

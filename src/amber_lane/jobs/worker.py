@@ -120,7 +120,11 @@ class Worker:
         for number in self.reader.due(Supplier, Supplier.next_sweep, self.clock.now()):
             with self.db.reading() as s:
                 supplier = s.get(Supplier, number)
-            if supplier and supplier.watching and supplier.next_sweep is not None and calls.may_ask(supplier, self.clock.now()):
+                spent = supplier is not None and calls.calls_left(Desk(s, self.clock, "Watch"), supplier) == 0
+            if not supplier or not supplier.watching or supplier.next_sweep is None:
+                continue
+            # Outside its hours, and once its calls of the day are used up, it is left alone.
+            if calls.may_ask(supplier, self.clock.now()) and not spent:
                 self.reader.sweep(number)
 
     def read(self) -> None:

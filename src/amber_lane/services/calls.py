@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
-from sqlalchemy import BigInteger, func, select, type_coerce
+from sqlalchemy import BigInteger, case, func, select, type_coerce
 
 from ..connectors.kinds import KINDS
 from ..core import calls
@@ -28,6 +28,8 @@ DAYS = 60
 # What was never sold is taken to sell once in 100 days; what no lane uses is looked at once a week.
 SLOWEST, UNUSED_DAYS = PPM // 100, 7.0
 DAY_S = 86_400
+# A spare is bought from only now and then, so being wrong about it costs so much of what it would as a main lane.
+SPARE = 0.1
 
 
 def one_by_one(kind: str) -> bool:
@@ -121,7 +123,9 @@ def _weights(desk: Desk, supplier: Supplier, items: Ints) -> tuple[Floats, Ints]
         .subquery()
     )
     rows = desk.s.execute(
-        select(LanePart.item_id, func.sum(Sku.pace), func.max(sold.c.profit), func.max(sold.c.landed))
+        select(
+            LanePart.item_id, func.sum(Sku.pace * case((Lane.use == 0, 1.0), else_=SPARE)), func.max(sold.c.profit), func.max(sold.c.landed)
+        )
         .join(Lane, Lane.id == LanePart.lane_id)
         .join(Sku, Sku.id == Lane.sku_id)
         .join(sold, sold.c.sku_id == Sku.id)
@@ -140,12 +144,12 @@ def _weights(desk: Desk, supplier: Supplier, items: Ints) -> tuple[Floats, Ints]
 
 def _what_changes(desk: Desk, supplier: Supplier) -> tuple[float, float]:
     """Of a supplier's changes: the share that ran out, and the mean rise of cost (as a share of cost, falls counted as 0)."""
-    start = to_ms(desk.now - timedelta(days=DAYS))
+    start = desk.now - timedelta(days=DAYS)
     n, out, rise = desk.s.execute(
         select(
             func.count(),
-            func.sum((Sighting.stock == 0) & (Sighting.old_stock != 0)),
-            func.sum(func.max(Sighting.cost - Sighting.old_cost, 0) * 1.0 / Sighting.old_cost),
+            func.sum(case(((Sighting.stock == 0) & (Sighting.old_stock != 0), 1), else_=0)),
+            func.sum(case((Sighting.cost > Sighting.old_cost, (Sighting.cost - Sighting.old_cost) * 1.0 / Sighting.old_cost), else_=0.0)),
         )
         .join(Item, Item.id == Sighting.item_id)
         .where(Item.supplier_id == supplier.id, Sighting.verdict == "good", Sighting.old_cost > 0, Sighting.at >= start)
@@ -206,3 +210,15 @@ def due(desk: Desk, supplier: Supplier, most: int) -> list[str]:
     query = select(Item.number).where(Item.supplier_id == supplier.id, Item.offer != "gone")
     # Before the first plan those that lanes use have their turn; with a plan it is all in how far apart looks are to be.
     return list(desk.s.scalars(query.order_by(Item.look_every.is_(None) & Item.id.not_in(used), over.desc(), Item.id).limit(most)))
+
+
+def restore(desk: Desk, before: dict[str, Any]) -> None:
+    """Undo a change of how often a supplier is looked at."""
+    row = desk.get(Supplier, before["supplier"], "supplier")
+    for name, value in before.items():
+        if name != "supplier":
+            setattr(row, name, value)
+    row.version += 1
+    desk.s.flush()
+    refresh(desk)
+    desk.log("looks.change", row.name, f"{row.name}: looked at every {row.sweep_minutes} minutes again")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,9 +13,11 @@ from ..core import price
 from ..core.explain import Explained, explain
 from ..core.money import PPM, Ints, half_up
 from ..core.price import NONE, Outcome, SetBy
+from ..data.lanes import LanePart
 from ..data.outbox import Act
 from ..data.prices import PriceRule
 from ..data.shelf import Listing, Sku
+from ..data.source import Item
 from ..data.watch import Response
 from .book import Book, load
 from .desk import Conflict, Desk, NotFound, by_id
@@ -86,14 +88,16 @@ def histogram(margins: Ints, rows: Ints) -> list[int]:
     return np.bincount((values - BINS[0]) // 2, minlength=len(BINS)).tolist() if len(values) else [0] * len(BINS)
 
 
-def apply(desk: Desk, change: Change, seen: dict[str, int], only: set[int] | None) -> dict[str, int]:
-    """Put a drafted change in force and let all listings follow, or only those picked.
+def apply(desk: Desk, change: Change, seen: dict[str, int], only: set[int] | None, leave: Collection[int] = ()) -> dict[str, int]:
+    """Put a drafted change in force and let all listings follow, or only those picked, or all but those left.
 
     `seen`: the counts the person saw; Conflict when they no longer hold, so that nothing unseen is done.
     """
     view = what_if(desk, change)
     if any(view.counts[name] != seen.get(name, 0) for name in SEEN):
         raise Conflict("costs have moved since you looked; look at the new figures before you apply")
+    if leave:
+        only = (set(view.book.ids.tolist()) if only is None else only) - set(leave)
     act = change.keep(desk)
     moved = [f"{view.counts[name]} {name}" for name in ("rise", "fall", "pause", "resume") if view.counts[name]]
     act.told = f"{act.told}: {', '.join(moved) or 'no price moves'}"
@@ -107,6 +111,12 @@ def restore(desk: Desk, act: Act) -> None:
     back = as_it_was(act).keep(desk)
     desk.s.flush()
     respond(desk, None, act=back.id, seen=True)
+
+
+def items_behind(desk: Desk, listing: Listing) -> list[tuple[int, str]]:
+    """The supplier items of the lane that fills a listing: id and number."""
+    parts = select(Item.id, Item.number).join(LanePart, LanePart.item_id == Item.id).where(LanePart.lane_id == (listing.lane_id or 0))
+    return list(desk.s.execute(parts.order_by(LanePart.id)).tuples())
 
 
 def why_price(desk: Desk, listing_id: int) -> tuple[Listing, Sku, Explained | None]:
@@ -132,6 +142,11 @@ def why_response(desk: Desk, number: int) -> tuple[Response, Listing, Sku, Expla
         desk.get(Sku, listing.sku_id, "SKU"),
         explain(response.terms, response.new_price, listing.currency, response.old_price),
     )
+
+
+def crowd(desk: Desk) -> list[int]:
+    """Responses that wait only since too many prices moved at once."""
+    return list(desk.s.scalars(select(Response.id).where(Response.state == "waits", Response.outcome == CROWD)))
 
 
 def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:

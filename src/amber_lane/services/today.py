@@ -13,7 +13,7 @@ from ..data.lanes import Lane
 from ..data.orders import Order, OrderLine, Plan
 from ..data.outbox import Act, Outbox, Snooze
 from ..data.setup import Store, Supplier
-from . import drift, groups, orders, outbox, rates, troubles_goods, troubles_price, troubles_trade, watch
+from . import drift, orders, outbox, prices, rates, troubles_goods, troubles_price, troubles_trade, watch
 from .desk import Conflict, Desk, NotFound
 from .trouble import Trouble
 
@@ -72,8 +72,7 @@ def do_step(desk: Desk, key: str, other: bool = False) -> str:
     elif kind == "doubt":
         watch.settle_doubt(desk, int(rest), believe=other)
     elif kind == "crowd":
-        sweep, _, act = rest.partition("-")
-        groups.settle(desk, int(sweep) or None, int(act) or None, "hold", approve=not other)
+        prices.settle(desk, prices.crowd(desk), approve=True)
     elif kind == "drift":
         drift.settle(desk, [one.drift.id for one in drift.differing(desk, int(rest))], ours=not other)
     elif kind == "oddrate":

@@ -63,28 +63,34 @@ def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
 def _crowds(desk: Desk) -> Iterator[Trouble]:
     """Prices that wait since more of them move at once than the limits let go alone."""
     losing = case((Listing.profit < 0, -Listing.profit), else_=0)
-    rows = desk.s.execute(
-        select(Response.sweep_id, Response.act_id, func.count(), func.min(Response.at), func.sum(losing * Sku.pace))
+    n, since, loss, first = desk.s.execute(
+        select(func.count(), func.min(Response.at), func.sum(losing * Sku.pace), func.min(Response.id))
         .join(Listing, Listing.id == Response.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
-        .where(Response.state == "waits", Response.outcome == CROWD, Response.kind == "hold", Listing.state != "ended")
-        .group_by(Response.sweep_id, Response.act_id)
-    ).all()
-    for sweep, act, n, since, loss in rows:
-        cause = desk.s.scalar(select(Supplier.name).join(Sweep, Sweep.supplier_id == Supplier.id).where(Sweep.id == sweep)) if sweep else ""
-        cause = f"by one sweep of {cause}" if cause else str(desk.s.scalar(select(Act.told).where(Act.id == act)) or "at once")
+        .where(Response.state == "waits", Response.outcome == CROWD, Listing.state != "ended")
+    ).one()
+    if n:
+        cause = desk.s.execute(
+            select(Supplier.name, Act.told)
+            .select_from(Response)
+            .outerjoin(Sweep, Sweep.id == Response.sweep_id)
+            .outerjoin(Supplier, Supplier.id == Sweep.supplier_id)
+            .outerjoin(Act, Act.id == Response.act_id)
+            .where(Response.id == first)
+        ).one()
+        told = f"since a sweep of {cause[0]}" if cause[0] else str(cause[1] or "at once")
         yield Trouble(
-            f"crowd:{sweep or 0}-{act or 0}",
+            "crowd",
             "watch",
             "Many at once",
-            f"{n} prices would move {cause}",
+            f"{n} prices would move: {told}" if cause[1] and not cause[0] else f"{n} prices would move {told}",
             "more than you let move at once; the old prices stand, what would lose money is off sale",
             since,
             Step(f"Let {n} move", act=True),
             half_up(int(loss or 0), PPM),
             True,
             count=n,
-            other=Step("Leave them", act=True),
+            other=Step(f"See {n}", go="/watch?state=many"),
         )
 
 

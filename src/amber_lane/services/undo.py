@@ -14,6 +14,7 @@ from ..data.outbox import Act, Snooze
 from ..data.shelf import Listing
 from . import (
     allowance,
+    calls,
     lane_acts,
     lane_faults,
     lane_terms,
@@ -100,6 +101,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "fees.change": prices.restore,
     "terms.change": prices.restore,
     "rate.change": prices.restore,
+    "looks.change": lambda desk, act: calls.restore(desk, _before(act)),
     "origins.change": lambda desk, act: terms.restore_origins(desk, _before(act)),
     "price.hand": _hand_price,
     "price.sheet": sheets_prices.take_back,
@@ -131,6 +133,7 @@ PUTS_BACK = {
     "rate.change",
     "price.hand",
     "price.sheet",
+    "looks.change",
     "origins.change",
     "listing.words",
     "family.keep",

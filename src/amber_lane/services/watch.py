@@ -6,7 +6,6 @@ from collections.abc import Collection, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
 
 import numpy as np
 from sqlalchemy import func, select, update
@@ -339,12 +338,16 @@ def as_before(desk: Desk, act: int, skus: Collection[int] | None = None) -> None
             undo_responses(desk, responses=told)
 
 
-def item_history(desk: Desk, item: int) -> list[dict[str, Any]]:
-    """What we believed of an item over time, oldest first."""
+def item_history(desk: Desk, item: int, since: datetime) -> list[tuple[datetime, int, int]]:
+    """What we believed of an item since then: (time, cost, stock), beginning with what held at that time."""
     rows = desk.s.scalars(
-        select(Sighting).where(Sighting.item_id == item, Sighting.verdict.in_(("good", "gone"))).order_by(Sighting.at)
+        select(Sighting)
+        .where(Sighting.item_id == item, Sighting.at >= since, Sighting.verdict.in_(("good", "gone")))
+        .order_by(Sighting.at, Sighting.id)
     ).all()
-    return [{"at": row.at, "cost": row.cost, "stock": row.stock} for row in rows]
+    now = desk.get(Item, item, "item")
+    first = (rows[0].old_cost, rows[0].old_stock) if rows and rows[0].old_cost > 0 else (now.cost, now.stock)
+    return [(since, *first), *((row.at, row.cost, row.stock) for row in rows)]
 
 
 __all__ = [

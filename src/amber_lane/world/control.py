@@ -196,8 +196,12 @@ def shown(request: Request, sku: str, store: str = "shop") -> dict[str, Any]:
 
 @router.get("/record/numbers")
 def numbers(request: Request, supplier: str) -> dict[str, Any]:
-    """The numbers of a supplier's items that it sells now."""
-    rows = world_of(request).rows("select number from supply_item where supplier = ? and not gone order by number", (supplier,))
+    """The numbers of a supplier's items that it sells now, those that stores show first."""
+    rows = world_of(request).rows(
+        "select number from supply_item where supplier = ? and not gone "
+        "order by gtin = '' or gtin not in (select gtin from shop_listing), number",
+        (supplier,),
+    )
     return {"numbers": [row["number"] for row in rows]}
 
 

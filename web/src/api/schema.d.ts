@@ -244,23 +244,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/lanes/items/{item_id}/history": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** History */
-        get: operations["lanes_history"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/lanes/many": {
         parameters: {
             query?: never;
@@ -791,7 +774,7 @@ export interface paths {
         };
         /**
          * History
-         * @description Price and landed cost over time, from the responses that were sent.
+         * @description The last days, with what held at their beginning.
          */
         get: operations["prices_history"];
         put?: never;
@@ -811,6 +794,26 @@ export interface paths {
         };
         /** Why */
         get: operations["prices_why"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prices/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plans
+         * @description Whether each membership and volume discount pays at the present pace.
+         */
+        get: operations["prices_plans"];
         put?: never;
         post?: never;
         delete?: never;
@@ -843,10 +846,44 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Rates */
-        get: operations["prices_rates"];
+        /** Get Rates */
+        get: operations["prices_get_rates"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prices/rates/{source}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Settle Rate */
+        post: operations["prices_settle_rate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prices/replay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run Replay */
+        post: operations["prices_run_replay"];
         delete?: never;
         options?: never;
         head?: never;
@@ -879,6 +916,23 @@ export interface paths {
         };
         /** Rules */
         get: operations["prices_rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prices/scopes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Scopes */
+        get: operations["prices_scopes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1184,6 +1238,26 @@ export interface paths {
          * @description A new token for a closed store's program; the old one ends at once. Cannot be undone.
          */
         post: operations["setup_new_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/suppliers/{number}/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Looks
+         * @description How often and when a supplier may be looked at; the calls plan follows at once.
+         */
+        post: operations["setup_set_looks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2311,6 +2385,80 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/watch/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calls Plans
+         * @description For every supplier that tells one item a call: where its calls go, and what that saves.
+         */
+        get: operations["watch_calls_plans"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/watch/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Differences */
+        get: operations["watch_differences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/watch/differences/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Stores
+         * @description Read all stores' own listings now.
+         */
+        post: operations["watch_check_stores"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/watch/differences/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Settle Differences */
+        post: operations["watch_settle_differences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/watch/doubts": {
         parameters: {
             query?: never;
@@ -2339,6 +2487,77 @@ export interface paths {
         put?: never;
         /** Settle Doubt */
         post: operations["watch_settle_doubt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/watch/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Groups */
+        get: operations["watch_get_groups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/watch/groups/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Settle Group */
+        post: operations["watch_settle_group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/watch/groups/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo Group */
+        post: operations["watch_undo_group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/watch/items/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Item Page
+         * @description points: what it was at the start, and then every sighting that changed something or was not believed.
+         */
+        get: operations["watch_item_page"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2730,10 +2949,12 @@ export interface components {
         };
         /**
          * ApplyAsk
-         * @description seen: the counts that the person looked at; only: listings they picked, or all.
+         * @description seen: the counts that the person looked at; only: listings they picked (None = all); leave: listings they took out.
          */
         ApplyAsk: {
             fees?: components["schemas"]["FeesBody"] | null;
+            /** Leave */
+            leave?: number[] | null;
             /** Only */
             only?: number[] | null;
             policy?: components["schemas"]["PolicyBody"] | null;
@@ -2754,6 +2975,16 @@ export interface components {
             following: components["schemas"]["Money"];
             /** Up To G */
             up_to_g: number;
+        };
+        /**
+         * Behind
+         * @description A supplier item of the lane that fills a listing.
+         */
+        Behind: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: string;
         };
         /** Believe */
         Believe: {
@@ -2786,6 +3017,13 @@ export interface components {
             /** Weight G */
             weight_g: number;
         };
+        /** Bin */
+        Bin: {
+            /** Count */
+            count: number;
+            /** Name */
+            name: string;
+        };
         /** Body_catalogues_upload */
         Body_catalogues_upload: {
             /** File */
@@ -2803,6 +3041,11 @@ export interface components {
         };
         /** BoundOut */
         BoundOut: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
             /** Name */
             name: string;
             price: components["schemas"]["Money"] | null;
@@ -2822,6 +3065,38 @@ export interface components {
              * @default
              */
             why: string;
+        };
+        /**
+         * CallsOut
+         * @description The calls plan of a supplier. bins: how many used items are looked at so often a day.
+         */
+        CallsOut: {
+            /** A Sweep */
+            a_sweep: number;
+            /** Bins */
+            bins: components["schemas"]["Bin"][];
+            /** Calls */
+            calls: number;
+            /** Day Limit */
+            day_limit: number | null;
+            /** Hours */
+            hours: string;
+            /** Least */
+            least: components["schemas"]["Looked"][];
+            loss: components["schemas"]["Money"];
+            /** Most */
+            most: components["schemas"]["Looked"][];
+            /** Name */
+            name: string;
+            /** Supplier */
+            supplier: number;
+            /** Today */
+            today: number;
+            turns: components["schemas"]["Money"];
+            /** Unused */
+            unused: number;
+            /** Used */
+            used: number;
         };
         /** CellOut */
         CellOut: {
@@ -2986,6 +3261,17 @@ export interface components {
             /** Store */
             store: string;
         };
+        /** CostPoint */
+        CostPoint: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            cost: components["schemas"]["Money"];
+            /** Stock */
+            stock: number;
+        };
         /** Counted */
         Counted: {
             /** Counted */
@@ -3076,6 +3362,44 @@ export interface components {
             stock: number;
             /** Supplier */
             supplier: string;
+            /** Title */
+            title: string;
+        };
+        /** DriftAsk */
+        DriftAsk: {
+            /** Differences */
+            differences: number[];
+            /** Ours */
+            ours: boolean;
+        };
+        /**
+         * DriftOut
+         * @description What a store shows otherwise than we asked. theirs_state 'missing': it does not have the listing.
+         */
+        DriftOut: {
+            /** Id */
+            id: number;
+            /** Listing */
+            listing: number;
+            /** Our Quantity */
+            our_quantity: number;
+            /** Our State */
+            our_state: string;
+            ours: components["schemas"]["Money"];
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** Sku */
+            sku: string;
+            /** Store */
+            store: string;
+            /** Their Quantity */
+            their_quantity: number;
+            /** Their State */
+            their_state: string;
+            theirs: components["schemas"]["Money"];
             /** Title */
             title: string;
         };
@@ -3297,6 +3621,61 @@ export interface components {
             /** Total */
             total: number;
         };
+        /**
+         * GroupAsk
+         * @description A group by its cause.
+         */
+        GroupAsk: {
+            /** Act */
+            act?: number | null;
+            /** Kind */
+            kind: string;
+            /** Sweep */
+            sweep?: number | null;
+        };
+        /**
+         * GroupOut
+         * @description Responses with one cause. a_day: what the new prices move a day at the present pace of sales.
+         */
+        GroupOut: {
+            a_day: components["schemas"]["Money"];
+            /** Act */
+            act: number | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Cause */
+            cause: string;
+            /** Count */
+            count: number;
+            /** Down */
+            down: number;
+            /** Item */
+            item: string;
+            /** Kind */
+            kind: string;
+            /** Outcome */
+            outcome: number;
+            /** State */
+            state: string;
+            /** Sweep */
+            sweep: number | null;
+            /** Up */
+            up: number;
+        };
+        /** GroupSettleAsk */
+        GroupSettleAsk: {
+            /** Act */
+            act?: number | null;
+            /** Approve */
+            approve: boolean;
+            /** Kind */
+            kind: string;
+            /** Sweep */
+            sweep?: number | null;
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -3376,6 +3755,16 @@ export interface components {
             /** Suppliers */
             suppliers: number;
         };
+        /**
+         * History
+         * @description Price and landed cost from the responses that were sent; what the item behind it cost, from its sightings.
+         */
+        History: {
+            /** Costs */
+            costs: components["schemas"]["CostPoint"][];
+            /** Points */
+            points: components["schemas"]["PricePoint"][];
+        };
         /** HoursAsk */
         HoursAsk: {
             /**
@@ -3383,6 +3772,32 @@ export interface components {
              * @default 24
              */
             hours: number;
+        };
+        /** ItemListing */
+        ItemListing: {
+            /** Here */
+            here: boolean;
+            landed: components["schemas"]["Money"] | null;
+            /** Lane */
+            lane: string;
+            /** Listing */
+            listing: number;
+            price: components["schemas"]["Money"];
+            profit: components["schemas"]["Money"] | null;
+            /** Quantity */
+            quantity: number;
+            /** Sku */
+            sku: string;
+            /** Sku Id */
+            sku_id: number;
+            /** State */
+            state: string;
+            /** Store */
+            store: string;
+            /** Title */
+            title: string;
+            /** Use */
+            use: number;
         };
         /** ItemOut */
         ItemOut: {
@@ -3399,6 +3814,80 @@ export interface components {
             stock: number;
             /** Title */
             title: string;
+        };
+        /**
+         * ItemPage
+         * @description Everything about one supplier item: what it is, what was seen of it, and all listings behind it.
+         */
+        ItemPage: {
+            /** Brand */
+            brand: string;
+            /** Category */
+            category: string;
+            /** Changes */
+            changes: number;
+            cost: components["schemas"]["Money"];
+            doubt_cost: components["schemas"]["Money"] | null;
+            /** Doubt Seen */
+            doubt_seen: number;
+            /** Doubt Stock */
+            doubt_stock: number;
+            /** Gtin */
+            gtin: string;
+            /** Id */
+            id: number;
+            /** Listings */
+            listings: components["schemas"]["ItemListing"][];
+            /** Looked At */
+            looked_at: string | null;
+            /** Looks */
+            looks: string;
+            /** Mpn */
+            mpn: string;
+            /** Number */
+            number: string;
+            /** Offer */
+            offer: string;
+            /** Options */
+            options: string;
+            /** Origin */
+            origin: string;
+            /** Pack */
+            pack: number;
+            /** Points */
+            points: components["schemas"]["ItemPoint"][];
+            /** Seen At */
+            seen_at: string | null;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Stock */
+            stock: number;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Id */
+            supplier_id: number;
+            /** Tiers */
+            tiers: components["schemas"]["Tier"][];
+            /** Title */
+            title: string;
+            /** Weight G */
+            weight_g: number;
+        };
+        /** ItemPoint */
+        ItemPoint: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            cost: components["schemas"]["Money"];
+            /** Stock */
+            stock: number;
+            /** Verdict */
+            verdict: string;
         };
         /**
          * ItemRow
@@ -3992,6 +4481,43 @@ export interface components {
             /** Rows */
             rows: string[][];
         };
+        /**
+         * Looked
+         * @description How often one item is looked at, and why. changes: a day; wrong: what a day of being wrong costs.
+         */
+        Looked: {
+            /** Changes */
+            changes: number;
+            /** Every */
+            every: string;
+            /** Item */
+            item: number;
+            /** Looks */
+            looks: number;
+            /** Number */
+            number: string;
+            /** Title */
+            title: string;
+            wrong: components["schemas"]["Money"];
+        };
+        /**
+         * LooksAsk
+         * @description How often a supplier is looked at, and what it lets us ask; None = no limit. Hours are of the day, UTC.
+         */
+        LooksAsk: {
+            /** Calls Day */
+            calls_day?: number | null;
+            /** Calls Minute */
+            calls_minute?: number | null;
+            /** Hour From */
+            hour_from?: number | null;
+            /** Hour To */
+            hour_to?: number | null;
+            /** Sweep Minutes */
+            sweep_minutes: number;
+            /** Version */
+            version: number;
+        };
         /** MailOut */
         MailOut: {
             /**
@@ -4051,6 +4577,8 @@ export interface components {
             changes: number;
             /** Doubted */
             doubted: number;
+            /** Ended */
+            ended: string | null;
             /** Id */
             id: number;
             /** Items */
@@ -4739,10 +5267,14 @@ export interface components {
             also: string[];
             /** Calls At */
             calls_at: string | null;
+            /** Calls Day */
+            calls_day: number | null;
             /** Calls Left */
             calls_left: number | null;
             /** Calls Limit */
             calls_limit: number | null;
+            /** Calls Minute */
+            calls_minute: number | null;
             /** Code */
             code: string;
             /** Columns Named */
@@ -4753,6 +5285,10 @@ export interface components {
             currency: string;
             /** Good At */
             good_at: string | null;
+            /** Hour From */
+            hour_from: number | null;
+            /** Hour To */
+            hour_to: number | null;
             /** Id */
             id: number;
             /** Kind */
@@ -4849,6 +5385,56 @@ export interface components {
              */
             use: number;
         };
+        /**
+         * PlanBody
+         * @description A membership or volume discount: discount in ppm; fee and least goods a month in minor units of the supplier's money.
+         */
+        PlanBody: {
+            /** Discount */
+            discount: number;
+            /**
+             * Fee
+             * @default 0
+             */
+            fee: number;
+            /**
+             * From Spend
+             * @default 0
+             */
+            from_spend: number;
+            /** Name */
+            name: string;
+            /**
+             * Taken
+             * @default false
+             */
+            taken: boolean;
+        };
+        /**
+         * PlanOut
+         * @description A plan beside our pace; money a month in the supplier's currency. pays_from None = it never pays.
+         */
+        PlanOut: {
+            bought: components["schemas"]["Money"];
+            /** Counts */
+            counts: boolean;
+            /** Own */
+            own: number;
+            pace: components["schemas"]["Money"];
+            pays_from: components["schemas"]["Money"] | null;
+            plan: components["schemas"]["PlanBody"];
+            /** Reached */
+            reached: boolean;
+            saves: components["schemas"]["Money"];
+            /** Share */
+            share: number | null;
+            /** Supplier */
+            supplier: number;
+            /** Supplier Name */
+            supplier_name: string;
+            /** Version */
+            version: number;
+        };
         /** Point */
         Point: {
             /**
@@ -4887,6 +5473,22 @@ export interface components {
             fields: {
                 [key: string]: unknown;
             };
+            /** Own */
+            own: components["schemas"]["PolicyScope"][];
+        };
+        /**
+         * PolicyScope
+         * @description What one supplier, category, store or SKU says otherwise than the house.
+         */
+        PolicyScope: {
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
+            /** Key */
+            key: string;
+            /** Scope */
+            scope: string;
         };
         /**
          * Preview
@@ -5004,18 +5606,53 @@ export interface components {
             rate: string;
         };
         /**
+         * RateDoubt
+         * @description A rate that was told and is too far from the last one to be used before it is told again.
+         */
+        RateDoubt: {
+            /** Name */
+            name: string;
+            /** Source */
+            source: number;
+            /** Told */
+            told: string;
+            /** Was */
+            was: string;
+        };
+        /**
          * RateOut
-         * @description A rate that prices need: from a supplier's money to a store's. rate None = nobody has entered it.
+         * @description A rate that prices need: from a supplier's money to a store's. rate None = nobody has entered it; old: nobody has told
+         *     a new one for days.
          */
         RateOut: {
             /** Base */
             base: string;
+            /** Old */
+            old: boolean;
             /** Quote */
             quote: string;
             /** Rate */
             rate: string | null;
             /** Since */
             since: string | null;
+            /** Source */
+            source: string;
+        };
+        /** RateSettleAsk */
+        RateSettleAsk: {
+            /** Believe */
+            believe: boolean;
+            /** Name */
+            name: string;
+        };
+        /** Rates */
+        Rates: {
+            /** Doubts */
+            doubts: components["schemas"]["RateDoubt"][];
+            /** Pairs */
+            pairs: components["schemas"]["RateOut"][];
+            /** Sources */
+            sources: string[];
         };
         /**
          * ReadAnew
@@ -5049,6 +5686,71 @@ export interface components {
         RefuseAsk: {
             /** Items */
             items: number[];
+        };
+        /**
+         * ReplayAsk
+         * @description Two sets of rules run over the last days; None = those in force.
+         */
+        ReplayAsk: {
+            /**
+             * Days
+             * @default 28
+             */
+            days: number;
+            one?: components["schemas"]["WhatIfAsk"] | null;
+            other?: components["schemas"]["WhatIfAsk"] | null;
+        };
+        /** ReplayMover */
+        ReplayMover: {
+            /** Listing */
+            listing: number;
+            one: components["schemas"]["Money"];
+            other: components["schemas"]["Money"];
+            /** Sku */
+            sku: string;
+            /** Title */
+            title: string;
+        };
+        /** ReplayOut */
+        ReplayOut: {
+            /** Movers */
+            movers: components["schemas"]["ReplayMover"][];
+            one: components["schemas"]["ReplaySide"];
+            other: components["schemas"]["ReplaySide"];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+        };
+        /**
+         * ReplaySide
+         * @description What would have been. live: the share of the time on sale; days: earned on each day.
+         */
+        ReplaySide: {
+            /** At Loss */
+            at_loss: number;
+            /** Days */
+            days: number[];
+            earned: components["schemas"]["Money"];
+            /** Lines */
+            lines: number;
+            /** Listings */
+            listings: number;
+            /** Live */
+            live: number;
+            lost: components["schemas"]["Money"];
+            /** Missed */
+            missed: number;
+            /** Moves */
+            moves: number;
+            /** Oversold */
+            oversold: number;
+            /** Pauses */
+            pauses: number;
+            refunds: components["schemas"]["Money"];
+            /** Sold */
+            sold: number;
         };
         /** ReportAsk */
         ReportAsk: {
@@ -5314,6 +6016,27 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * Scopes
+         * @description Whose rules there can be: codes with their names.
+         */
+        Scopes: {
+            /** Category */
+            category: [
+                string,
+                string
+            ][];
+            /** Store */
+            store: [
+                string,
+                string
+            ][];
+            /** Supplier */
+            supplier: [
+                string,
+                string
+            ][];
+        };
         /** SearchAsk */
         SearchAsk: {
             /**
@@ -5570,10 +6293,15 @@ export interface components {
             /** Key */
             key: string;
         };
-        /** StepAsk */
+        /**
+         * StepAsk
+         * @description other: the second way on, not the best step.
+         */
         StepAsk: {
             /** Key */
             key: string;
+            /** Other */
+            other?: boolean | null;
         };
         /** StepOut */
         StepOut: {
@@ -5698,6 +6426,8 @@ export interface components {
         };
         /** Tally */
         Tally: {
+            /** Differs */
+            differs: number;
             /** Doubted */
             doubted: number;
             /** Kinds */
@@ -5753,11 +6483,13 @@ export interface components {
         };
         /**
          * TermsBody
-         * @description What a supplier gives; in ppm.
+         * @description What a supplier gives; in ppm. plans: all its memberships and volume discounts, None = as they are.
          */
         TermsBody: {
             /** Discount */
             discount: number;
+            /** Plans */
+            plans?: components["schemas"]["PlanBody"][] | null;
             /** Rebate */
             rebate: number;
             /** Supplier */
@@ -5766,6 +6498,12 @@ export interface components {
             tax: number;
             /** Version */
             version: number;
+        };
+        /** Tier */
+        Tier: {
+            /** At */
+            at: number;
+            cost: components["schemas"]["Money"];
         };
         /**
          * ToSettle
@@ -5846,6 +6584,7 @@ export interface components {
             key: string;
             /** Kind */
             kind: string;
+            other: components["schemas"]["NextStep"] | null;
             /** Per Day */
             per_day: boolean;
             /**
@@ -5966,6 +6705,7 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
+            earns: components["schemas"]["Money"];
             /** Movers */
             movers: components["schemas"]["Mover"][];
             /** Now */
@@ -5995,8 +6735,12 @@ export interface components {
             /** Bounds */
             bounds: components["schemas"]["BoundOut"][];
             hand_price: components["schemas"]["Money"] | null;
+            /** Hand Until */
+            hand_until: string | null;
             /** Hand Why */
             hand_why: string;
+            /** Items */
+            items: components["schemas"]["Behind"][];
             /** Listing */
             listing: number;
             /** Margin */
@@ -6500,37 +7244,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    lanes_history: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                item_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Point"][];
                 };
             };
             /** @description Validation Error */
@@ -7506,7 +8219,9 @@ export interface operations {
     };
     prices_history: {
         parameters: {
-            query?: never;
+            query?: {
+                days?: number;
+            };
             header?: never;
             path: {
                 number: number;
@@ -7521,7 +8236,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PricePoint"][];
+                    "application/json": components["schemas"]["History"];
                 };
             };
             /** @description Validation Error */
@@ -7566,6 +8281,26 @@ export interface operations {
             };
         };
     };
+    prices_plans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"][];
+                };
+            };
+        };
+    };
     prices_policy: {
         parameters: {
             query?: never;
@@ -7586,7 +8321,7 @@ export interface operations {
             };
         };
     };
-    prices_rates: {
+    prices_get_rates: {
         parameters: {
             query?: never;
             header?: never;
@@ -7601,7 +8336,75 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RateOut"][];
+                    "application/json": components["schemas"]["Rates"];
+                };
+            };
+        };
+    };
+    prices_settle_rate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RateSettleAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    prices_run_replay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplayAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplayOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -7653,6 +8456,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RuleBody"][];
+                };
+            };
+        };
+    };
+    prices_scopes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scopes"];
                 };
             };
         };
@@ -8238,6 +9061,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Joined"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    setup_set_looks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LooksAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Validation Error */
@@ -10360,6 +11218,99 @@ export interface operations {
             };
         };
     };
+    watch_calls_plans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallsOut"][];
+                };
+            };
+        };
+    };
+    watch_differences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriftOut"][];
+                };
+            };
+        };
+    };
+    watch_check_stores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    watch_settle_differences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriftAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     watch_doubts: {
         parameters: {
             query?: never;
@@ -10402,6 +11353,125 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    watch_get_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupOut"][];
+                };
+            };
+        };
+    };
+    watch_settle_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupSettleAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    watch_undo_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    watch_item_page: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemPage"];
                 };
             };
             /** @description Validation Error */

@@ -22,6 +22,7 @@ export const router = createRouter({
     { path: '/lanes', name: 'lanes', component: () => import('@/stations/lanes/Lanes.vue') },
     { path: '/price', name: 'price', component: () => import('@/stations/price/Price.vue') },
     { path: '/watch', name: 'watch', component: () => import('@/stations/watch/Watch.vue') },
+    { path: '/item/:id', name: 'item', component: () => import('@/stations/watch/ItemPage.vue') },
     { path: '/orders', name: 'orders', component: () => import('@/stations/orders/Orders.vue') },
     { path: '/transit', name: 'transit', component: () => import('@/stations/transit/Transit.vue') },
     { path: '/setup/:part?', name: 'setup', component: () => import('@/stations/setup/Setup.vue') },

@@ -7,7 +7,7 @@ import Histogram from './Histogram.vue'
 import Tag from './Tag.vue'
 import { money, number, percent } from './format'
 
-const props = defineProps<{ view: Schema<'WhatIfOut'>; draft: boolean; left?: Set<number> }>()
+const props = defineProps<{ view: Schema<'WhatIfOut'>; draft: boolean; left?: Set<number>; picked?: Set<number> }>()
 const emit = defineEmits<{ toggle: [listing: number] }>()
 const count = (name: string) => props.view.counts[name] ?? 0
 const moves = computed(() => props.view.movers.filter((one) => one.now.amount !== one.then.amount))
@@ -22,17 +22,21 @@ const total = computed(() => count('rise') + count('fall'))
         ><b class="text-lg text-ink">{{ count('rise') }}</b> prices rise</span
       ><span
         ><b class="text-lg text-ink">{{ count('fall') }}</b> fall</span
-      ><span
-        ><b class="text-lg text-ink">{{ count('limit') }}</b> meet a limit</span
-      ><span
-        ><b class="text-lg" :class="count('held') ? 'text-amber-ink' : 'text-ink'">{{ count('held') }}</b> would wait for you</span
+      ><span v-if="count('ceiling')"
+        ><b class="text-lg text-ink">{{ count('ceiling') }}</b> hit a ceiling</span
+      ><span v-if="count('step')"
+        ><b class="text-lg text-ink">{{ count('step') }}</b> go one step</span
+      ><span v-if="count('floor')"
+        ><b class="text-lg text-amber-ink">{{ count('floor') }}</b> under a limit of yours, they wait</span
+      ><span v-if="count('loss')"
+        ><b class="text-lg text-brick">{{ count('loss') }}</b> lose money</span
       ><span v-if="count('pause')"
         ><b class="text-lg text-ink">{{ count('pause') }}</b> pause</span
       ><span v-if="count('resume')"
         ><b class="text-lg text-ink">{{ count('resume') }}</b> come back</span
       ><span
-        ><b class="text-lg" :class="number(view.a_day) < 0 ? 'text-brick' : 'text-pine'">{{ money(view.a_day, true) }}</b> a day at today's
-        pace</span
+        ><b class="text-lg" :class="number(view.a_day) < 0 ? 'text-brick' : 'text-pine'">{{ money(view.a_day, true) }}</b> a day, which then
+        earns <b class="text-ink">{{ money(view.earns) }}</b> at today's pace</span
       >
     </p>
     <div class="sheet mt-3 p-3.5"><Histogram :bins="view.bins" :now="view.now" :then="view.then" :draft="draft" /></div>
@@ -55,7 +59,7 @@ const total = computed(() => count('rise') + count('fall'))
               <input
                 type="checkbox"
                 class="size-3.5 accent-pine align-middle"
-                :checked="!left.has(one.listing)"
+                :checked="picked ? picked.has(one.listing) : !left.has(one.listing)"
                 :aria-label="`Apply to ${one.sku}`"
                 @change="emit('toggle', one.listing)"
               />
@@ -95,6 +99,9 @@ const total = computed(() => count('rise') + count('fall'))
         :told="draft ? 'The draft changes no price at today\'s costs.' : 'All prices are what the rules ask for.'"
       />
     </div>
-    <p v-if="moves.length > 100" class="mt-2 text-soft">The hundred largest of {{ total.toLocaleString('en-GB') }}; all are applied.</p>
+    <p v-if="moves.length > 100" class="mt-2 text-soft">
+      The hundred largest of {{ total.toLocaleString('en-GB')
+      }}{{ picked ? '; only those that you pick are applied.' : '; all are applied.' }}
+    </p>
   </div>
 </template>

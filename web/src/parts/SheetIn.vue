@@ -7,7 +7,11 @@ import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Modal from './Modal.vue'
 
-const props = defineProps<{ open: boolean; sheet: 'lanes' | 'orders' | 'tracking' | 'listings' | 'items'; title: string }>()
+const props = defineProps<{
+  open: boolean
+  sheet: 'lanes' | 'orders' | 'tracking' | 'listings' | 'items' | 'prices' | 'rates'
+  title: string
+}>()
 const emit = defineEmits<{ close: [] }>()
 
 interface Result {

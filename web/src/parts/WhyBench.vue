@@ -10,7 +10,7 @@ import Modal from './Modal.vue'
 import StepChart from './StepChart.vue'
 import Tag from './Tag.vue'
 import Waterfall from './Waterfall.vue'
-import { money, number, percent } from './format'
+import { dateOf, money, number, percent } from './format'
 
 const props = defineProps<{ listing?: number | null; response?: number | null }>()
 const { data, error } = useQuery({
@@ -29,7 +29,9 @@ const { data: history } = useQuery({
 const show = (value: number) => money({ amount: value.toFixed(2), currency: data.value?.price.currency ?? 'GBP' })
 const to = computed(() => live.now.value)
 const series = computed(() => {
-  const points = history.value ?? []
+  const points = history.value?.points ?? []
+  const costs = history.value?.costs ?? []
+  const currency = costs[0]?.cost.currency ?? 'GBP'
   return [
     { name: 'price', tone: 'ink' as const, show, points: points.map((p) => ({ at: Date.parse(p.at), value: number(p.price) })) },
     {
@@ -38,14 +40,19 @@ const series = computed(() => {
       show,
       points: points.filter((p) => p.landed).map((p) => ({ at: Date.parse(p.at), value: number(p.landed) })),
     },
-  ]
+    {
+      name: 'its item',
+      tone: 'brick' as const,
+      show: (value: number) => money({ amount: value.toFixed(2), currency }),
+      points: costs.map((p) => ({ at: Date.parse(p.at), value: number(p.cost) })),
+    },
+  ].filter((one) => one.points.length)
 })
-const from = computed(() =>
-  Math.max(to.value - 60 * 86_400_000, Math.min(...series.value[0]!.points.map((p) => p.at), to.value - 3_600_000)),
-)
+const from = computed(() => to.value - 60 * 86_400_000)
 const hand = ref(false)
 const price = ref('')
 const why = ref('')
+const until = ref('')
 const wrong = ref('')
 async function fix(amount: string | null) {
   const one = data.value!
@@ -54,7 +61,7 @@ async function fix(amount: string | null) {
     const done = await take(
       api.POST('/api/v1/prices/listings/{number}/hand', {
         params: { path: { number: one.listing } },
-        body: { version: one.version, price: given, why: why.value },
+        body: { version: one.version, price: given, why: why.value, until: until.value ? `${until.value}T23:59:00Z` : null },
       }),
     )
     hand.value = false
@@ -88,7 +95,9 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
       <Tag v-if="data.state === 'paused'" :tone="data.paused_by === 'hold' ? 'waits' : 'plain'">{{
         WORDS[data.paused_by] ?? 'paused'
       }}</Tag>
-      <Tag v-if="data.hand_price" tone="info">fixed by hand{{ data.hand_why ? `: ${data.hand_why}` : '' }}</Tag>
+      <Tag v-if="data.hand_price" tone="info"
+        >fixed by hand{{ data.hand_why ? `: ${data.hand_why}` : '' }}{{ data.hand_until ? `, until ${dateOf(data.hand_until)}` : '' }}</Tag
+      >
       <Tag v-if="data.response_state === 'waits'" tone="waits">waits for you</Tag>
     </p>
     <p class="mt-2">{{ data.sentence }}</p>
@@ -105,7 +114,8 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
       <table class="mt-1 w-full">
         <tr v-for="bound in data.bounds" :key="bound.name" class="h-6" :class="bound.sets ? 'font-bold' : ''">
           <th scope="row" class="text-left" :class="bound.sets ? 'font-bold' : 'font-normal'">
-            {{ bound.name }}<span v-if="bound.sets" class="sr-only">, it set the price</span>
+            {{ bound.name }}<span v-if="bound.by" class="ml-1 text-2xs font-normal text-soft">{{ bound.by }}</span
+            ><span v-if="bound.sets" class="sr-only">, it set the price</span>
           </th>
           <td class="text-right whitespace-nowrap">{{ bound.told || (bound.price ? money(bound.price) : 'no price') }}</td>
         </tr>
@@ -115,6 +125,12 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
         </tr>
       </table>
     </template>
+    <p v-if="data.items.length" class="mt-2 text-xs text-soft">
+      Behind it:
+      <RouterLink v-for="one in data.items" :key="one.id" class="mr-2 text-slate hover:underline" :to="`/item/${one.id}`"
+        ><span class="code">{{ one.number }}</span></RouterLink
+      >
+    </p>
     <div class="mt-3 flex flex-wrap gap-2">
       <template v-if="data.response_state === 'waits'"
         ><Btn kind="main" @click="settle(true)">Take {{ data.best ? money(data.best) : 'it' }}</Btn
@@ -128,8 +144,8 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
       <Btn v-if="data.state === 'live'" @click="onSale(false)">Take off sale</Btn>
       <Btn v-else-if="data.state === 'paused'" @click="onSale(true)">Put on sale</Btn>
     </div>
-    <template v-if="series[0]!.points.length">
-      <h2 class="mt-5 mb-1">Price and cost</h2>
+    <template v-if="history">
+      <h2 class="mt-5 mb-1">Price and cost over 60 days</h2>
       <StepChart :series="series" :from="from" :to="to" />
     </template>
     <Modal
@@ -144,6 +160,10 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
       /></label>
       <label class="mt-3 block"
         ><span class="label">Why (kept in the log)</span><input v-model="why" class="field" maxlength="300" @keydown.enter="fix(price)"
+      /></label>
+      <label class="mt-3 block"
+        ><span class="label">Until the end of (empty = until you let the rule set it)</span
+        ><input v-model="until" type="date" class="field w-44!"
       /></label>
       <p v-if="wrong" role="alert" class="mt-2 text-brick">{{ wrong }}</p>
       <template #acts><Btn @click="hand = false">Leave it</Btn><Btn kind="main" @click="fix(price)">Fix this price</Btn></template>

@@ -40,7 +40,7 @@ const show = [
 const active = ref<number | null>(null)
 const chosen = ref<number[]>([])
 const table = ref<{ clear: () => void } | null>(null)
-const bring = ref(false)
+const bring = ref<'listings' | 'prices' | null>(null)
 const WORDS: Record<string, string> = { stock: 'nothing left', hold: 'would lose', hand: 'by hand' }
 const onSale = (on: boolean) =>
   act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: chosen.value, on, why: '' } }))).then(() =>
@@ -59,8 +59,9 @@ useKeys('Listings', [{ key: 'escape', told: 'close the bench', run: () => (activ
           ><span class="text-soft">{{ chosen.length }} chosen</span><Btn small @click="onSale(false)">Take off sale</Btn
           ><Btn small @click="onSale(true)">Put on sale</Btn></template
         >
-        <Filter :words="ask.words" label="SKU or title" @change="set({ words: $event })" /><Btn @click="bring = true">Bring in</Btn
-        ><SheetOut :csv="sheet('listings', 'csv')" :xlsx="sheet('listings', 'xlsx')" />
+        <Filter :words="ask.words" label="SKU or title" @change="set({ words: $event })" /><Btn @click="bring = 'listings'"
+          >Bring in listings</Btn
+        ><Btn @click="bring = 'prices'">Price sheet</Btn><SheetOut :csv="sheet('listings', 'csv')" :xlsx="sheet('listings', 'xlsx')" />
       </div>
       <DataTable
         ref="table"
@@ -107,6 +108,12 @@ useKeys('Listings', [{ key: 'escape', told: 'close the bench', run: () => (activ
     <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="Why this price">
       <WhyBench :listing="active" />
     </aside>
-    <SheetIn :open="bring" sheet="listings" title="Bring in listings" @close="bring = false" />
+    <SheetIn
+      v-if="bring"
+      open
+      :sheet="bring"
+      :title="bring === 'prices' ? 'Prices by hand, least prices and ceilings from a sheet' : 'Bring in listings'"
+      @close="bring = null"
+    />
   </div>
 </template>

@@ -4,6 +4,8 @@ import Pills from '@/parts/Pills.vue'
 import { useAsk } from '@/parts/ask'
 import Fees from './Fees.vue'
 import Listings from './Listings.vue'
+import Plans from './Plans.vue'
+import Replay from './Replay.vue'
 import WhatIf from './WhatIf.vue'
 
 const { set, text } = useAsk(() => '')
@@ -11,7 +13,9 @@ const view = computed(() => text('view') || (text('words') ? 'listings' : 'rules
 const VIEWS = [
   { key: 'rules', label: 'Rules and what if' },
   { key: 'listings', label: 'Every listing and why' },
-  { key: 'fees', label: 'What stores take' },
+  { key: 'replay', label: 'Replay the past' },
+  { key: 'fees', label: 'What stores take, and rates' },
+  { key: 'plans', label: 'Is a plan worth it' },
 ]
 </script>
 
@@ -27,6 +31,8 @@ const VIEWS = [
     </div>
     <Listings v-if="view === 'listings'" class="min-h-0 flex-1" />
     <Fees v-else-if="view === 'fees'" class="min-h-0 flex-1" />
+    <Plans v-else-if="view === 'plans'" class="min-h-0 flex-1" />
+    <Replay v-else-if="view === 'replay'" class="min-h-0 flex-1" />
     <WhatIf v-else class="min-h-0 flex-1" />
   </div>
 </template>

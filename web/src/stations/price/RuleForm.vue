@@ -1,21 +1,32 @@
 <script setup lang="ts">
-import { reactive, ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { computed, reactive, ref, watch } from 'vue'
+import { api, take } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { fromText, toText, type Rule } from './rules'
 
-const props = defineProps<{ rule: Rule | null }>()
+const props = defineProps<{ rule: Rule | null; exception: boolean }>()
 const emit = defineEmits<{ close: []; save: [rule: Rule | null] }>()
-const start: Rule = props.rule ?? ({ scope: 'house', scope_key: '', band_from: 0, rule: 'margin', rule_value: 250_000 } as Rule)
+const start: Rule =
+  props.rule ??
+  ((props.exception
+    ? { scope: 'supplier', scope_key: '', band_from: 0 }
+    : { scope: 'house', scope_key: '', band_from: 0, rule: 'margin', rule_value: 250_000 }) as Rule)
+const { data: scopes } = useQuery({ queryKey: ['scopes'], queryFn: () => take(api.GET('/api/v1/prices/scopes')), meta: { live: false } })
+const scope = ref(start.scope ?? 'house')
+const key = ref(start.scope_key ?? '')
+const names = computed(() => (scope.value === 'sku' || scope.value === 'house' ? [] : (scopes.value?.[scope.value as 'store'] ?? [])))
+watch(scope, () => (key.value = ''))
 const FIELDS = [
   ['min_margin', 'Least margin, %'],
   ['min_profit', 'Least profit, £'],
   ['ceiling', 'Never above, £'],
   ['endings', 'Endings, such as 49 99'],
   ['step', 'Largest step, %'],
-  ['reserve', 'Returns reserve, %'],
+  ['reserve', 'Returns reserve, % (empty = as came back)'],
 ] as const
-const kind = ref(start.rule ?? 'margin')
+const kind = ref(start.rule ?? (props.exception ? '' : 'margin'))
 const texts = reactive<Record<string, string>>(
   Object.fromEntries(
     (['band_from', 'rule_value', ...FIELDS.map(([name]) => name)] as const).map((name) => [name, toText(start, name as keyof Rule)]),
@@ -30,14 +41,16 @@ const HOW = [
 ] as const
 
 function save() {
-  const out: Record<string, unknown> = { ...start, rule: kind.value }
+  const out: Record<string, unknown> = { ...start, scope: scope.value, scope_key: key.value.trim(), rule: kind.value || null }
   for (const name of Object.keys(texts)) {
     delete wrong[name]
     const value = fromText(kind.value, name as keyof Rule, texts[name] ?? '')
     if (value === undefined) wrong[name] = 'is not a number that fits here'
     else out[name] = value ?? (name === 'band_from' ? 0 : null)
   }
-  if (out.rule_value === null) wrong.rule_value = 'is needed'
+  if (!kind.value) out.rule_value = null
+  else if (out.rule_value === null) wrong.rule_value = 'is needed'
+  if (props.exception && !out.scope_key) wrong.scope_key = 'is needed'
   if (!Object.keys(wrong).length) emit('save', out as unknown as Rule)
 }
 </script>
@@ -45,11 +58,38 @@ function save() {
 <template>
   <Modal
     open
-    title="Rule for a band of landed cost"
-    told="It becomes a draft; prices change only when you apply it."
+    :title="exception ? 'Exception for one supplier, category, store or SKU' : 'Rule for a band of landed cost'"
+    :told="
+      exception
+        ? 'Only what you fill in is said otherwise; the rest is inherited. It becomes a draft; prices change only when you apply it.'
+        : 'It becomes a draft; prices change only when you apply it.'
+    "
     @close="emit('close')"
   >
     <form class="grid grid-cols-2 gap-3" @submit.prevent="save">
+      <template v-if="exception">
+        <label
+          ><span class="label">Whose</span
+          ><select v-model="scope" class="field">
+            <option value="supplier">a supplier's items</option>
+            <option value="category">a category</option>
+            <option value="store">a store</option>
+            <option value="sku">one SKU</option>
+          </select></label
+        >
+        <label
+          ><span class="label">Which</span
+          ><select v-if="scope !== 'sku'" v-model="key" class="field" :aria-invalid="!!wrong.scope_key">
+            <option value="" disabled>choose</option>
+            <option v-for="[code, name] in names" :key="code" :value="code">{{ name }}</option></select
+          ><input v-else v-model="key" class="field code" maxlength="100" placeholder="its number" :aria-invalid="!!wrong.scope_key" /><span
+            v-if="wrong.scope_key"
+            role="alert"
+            class="text-xs text-brick"
+            >{{ wrong.scope_key }}</span
+          ></label
+        >
+      </template>
       <label
         ><span class="label">From a landed cost of, £</span
         ><input v-model="texts.band_from" class="field" inputmode="decimal" maxlength="12" :aria-invalid="!!wrong.band_from" /></label
@@ -57,17 +97,20 @@ function save() {
       <label
         ><span class="label">How</span
         ><select v-model="kind" class="field">
-          <option v-for="[key, told] in HOW" :key="key" :value="key">{{ told }}</option>
+          <option v-if="exception" value="">as inherited</option>
+          <option v-for="[name, told] in HOW" :key="name" :value="name">{{ told }}</option>
         </select></label
       >
       <label
         ><span class="label">How much</span
-        ><input v-model="texts.rule_value" class="field" inputmode="decimal" maxlength="12" :aria-invalid="!!wrong.rule_value" /><span
-          v-if="wrong.rule_value"
-          role="alert"
-          class="text-xs text-brick"
-          >{{ wrong.rule_value }}</span
-        ></label
+        ><input
+          v-model="texts.rule_value"
+          class="field"
+          :disabled="!kind"
+          inputmode="decimal"
+          maxlength="12"
+          :aria-invalid="!!wrong.rule_value"
+        /><span v-if="wrong.rule_value" role="alert" class="text-xs text-brick">{{ wrong.rule_value }}</span></label
       >
       <label v-for="[name, label] in FIELDS" :key="name"
         ><span class="label">{{ label }}</span
@@ -81,7 +124,9 @@ function save() {
       <button type="submit" class="hidden" />
     </form>
     <template #acts
-      ><Btn v-if="rule" kind="loss" class="mr-auto" @click="emit('save', null)">Remove this band</Btn
+      ><Btn v-if="rule" kind="loss" class="mr-auto" @click="emit('save', null)">{{
+        exception ? 'Remove this exception' : 'Remove this band'
+      }}</Btn
       ><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" @click="save">Keep as a draft</Btn></template
     >
   </Modal>

@@ -10,11 +10,18 @@ import Effects from '@/parts/Effects.vue'
 import Tag from '@/parts/Tag.vue'
 import { plural } from '@/parts/format'
 import RuleForm from './RuleForm.vue'
+import { keptDraft } from './draft'
 import { asks, band, limits, type Rule } from './rules'
 
 const { data: real } = useQuery({ queryKey: ['rules'], queryFn: () => take(api.GET('/api/v1/prices/rules')) })
-const draft = ref<Rule[] | null>(null)
-const editing = ref<number | null>(null)
+const draft = keptDraft
+// The rule in hand: null = a new one; undefined = none. `apart` tells an exception from a band of the house.
+const editing = ref<Rule | null | undefined>(undefined)
+const apart = ref(false)
+function edit(rule: Rule | null, exception: boolean) {
+  apart.value = exception
+  editing.value = rule
+}
 const rules = computed(() => draft.value ?? real.value ?? [])
 const house = computed(() => rules.value.filter((rule) => rule.scope === 'house').sort((a, b) => (a.band_from ?? 0) - (b.band_from ?? 0)))
 const others = computed(() => rules.value.filter((rule) => rule.scope !== 'house'))
@@ -32,25 +39,30 @@ const {
 })
 const left = ref(new Set<number>())
 watch(rules, () => (left.value = new Set()))
-const moves = computed(() => (view.value?.movers ?? []).filter((one) => one.now.amount !== one.then.amount))
 const total = computed(() => (view.value ? (view.value.counts.rise ?? 0) + (view.value.counts.fall ?? 0) : 0))
-const going = computed(() => total.value - left.value.size)
+const going = computed(() => (some.value ? picked.value.size : total.value - left.value.size))
+const some = ref(false)
+const picked = ref(new Set<number>())
+watch(rules, () => ((some.value = false), (picked.value = new Set())))
 
 function toggle(listing: number) {
-  const next = new Set(left.value)
+  const set = some.value ? picked : left
+  const next = new Set(set.value)
   if (!next.delete(listing)) next.add(listing)
-  left.value = next
+  set.value = next
 }
 function save(rule: Rule | null) {
-  const old = editing.value === null ? null : (house.value[editing.value] ?? null)
-  const rest = rules.value.filter((one) => one !== old && !(rule && one.scope === 'house' && one.band_from === rule.band_from))
+  const same = (one: Rule) =>
+    !!rule && one.scope === rule.scope && one.scope_key === rule.scope_key && (one.band_from ?? 0) === (rule.band_from ?? 0)
+  const rest = rules.value.filter((one) => one !== editing.value && !same(one))
   draft.value = rule ? [...rest, rule] : rest
-  editing.value = null
+  editing.value = undefined
 }
 async function apply() {
   if (!view.value || (!changed.value && !total.value)) return
-  const only = left.value.size ? moves.value.filter((one) => !left.value.has(one.listing)).map((one) => one.listing) : null
-  const done = await act(() => take(api.POST('/api/v1/prices/apply', { body: { rules: rules.value, seen: view.value.counts, only } })))
+  const only = some.value ? [...picked.value] : null
+  const body = { rules: rules.value, seen: view.value.counts, only, leave: [...left.value] }
+  const done = await act(() => take(api.POST('/api/v1/prices/apply', { body })))
   if (done) draft.value = null
 }
 const was = (rule: Rule) =>
@@ -73,11 +85,11 @@ useKeys('Price', [
             The house's rule by landed cost; {{ others.length ? plural(others.length, 'exception') + ' below' : 'no exceptions' }}
           </p>
         </div>
-        <Btn small @click="editing = -1">Add a band</Btn>
+        <Btn small @click="edit(null, false)">Add a band</Btn>
       </div>
       <ul class="border-t border-rule-2">
         <li v-for="(rule, n) in house" :key="rule.band_from ?? 0">
-          <button type="button" class="block w-full border-b border-rule-2 px-4 py-3 text-left hover:bg-shade" @click="editing = n">
+          <button type="button" class="block w-full border-b border-rule-2 px-4 py-3 text-left hover:bg-shade" @click="edit(rule, false)">
             <span class="flex justify-between text-xs text-soft"
               ><span
                 >Landed cost <b class="text-ink">{{ band(house, n) }}</b></span
@@ -94,14 +106,29 @@ useKeys('Price', [
           No rule yet: every price is the lowest that loses nothing. Add a band to say what you want to keep.
         </li>
       </ul>
-      <div v-if="others.length" class="p-4">
-        <h2>Exceptions, nearest wins</h2>
-        <p v-for="rule in others" :key="rule.scope + rule.scope_key + rule.band_from" class="mt-2 flex justify-between">
-          <span
-            ><span class="text-soft">{{ rule.scope }}</span> <span class="code">{{ rule.scope_key }}</span></span
-          ><span class="text-soft">{{ asks(rule) }}{{ limits(rule).length ? ', ' + limits(rule).join(', ') : '' }}</span>
-        </p>
+      <div class="flex items-baseline justify-between px-4 pt-4 pb-2">
+        <h2>Exceptions, the nearest wins</h2>
+        <Btn small @click="edit(null, true)">Add an exception</Btn>
       </div>
+      <ul v-if="others.length" class="border-t border-rule-2">
+        <li v-for="rule in others" :key="rule.scope + rule.scope_key + rule.band_from">
+          <button type="button" class="block w-full border-b border-rule-2 px-4 py-2.5 text-left hover:bg-shade" @click="edit(rule, true)">
+            <span class="flex justify-between text-xs text-soft"
+              ><span
+                >{{ rule.scope === 'sku' ? 'SKU' : rule.scope }} <b class="code text-ink">{{ rule.scope_key }}</b><template
+                  v-if="rule.band_from"
+                >
+                  landed cost from £{{ (rule.band_from / 100).toFixed(2) }}</template
+                ></span
+              ><Tag v-if="changed && JSON.stringify(was(rule)) !== JSON.stringify(rule)" tone="info">draft</Tag></span
+            ><span class="mt-0.5 block"
+              >{{ rule.rule ? asks(rule) : 'the rule as inherited'
+              }}<template v-for="part in limits(rule)" :key="part">, {{ part }}</template></span
+            >
+          </button>
+        </li>
+      </ul>
+      <p v-else class="px-4 text-soft">None: every supplier, category, store and SKU follows the house.</p>
       <RouterLink to="/setup/limits" class="block px-4 py-3 font-semibold text-slate hover:underline"
         >What we follow, and what we hold</RouterLink
       >
@@ -114,14 +141,25 @@ useKeys('Price', [
             changed ? "nothing has happened yet; worked out on today's costs" : 'change a rule at the left and see here what it would do'
           }}
         </p>
-        <span class="ml-auto" /><Btn v-if="changed" @click="draft = null">Drop the draft</Btn
+        <span class="ml-auto" /><Btn v-if="total" small @click="((some = !some), (left = new Set()), (picked = new Set()))">{{
+          some ? 'All of them' : 'Pick some'
+        }}</Btn
+        ><Btn v-if="changed" @click="draft = null">Drop the draft</Btn
         ><Btn v-if="changed || total" kind="main" hint="A" :disabled="isFetching || (!changed && !going)" @click="apply">{{
           going ? `Apply to ${going.toLocaleString('en-GB')}` : 'Apply'
         }}</Btn>
       </div>
       <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ wordsOf(error) }}</p>
-      <Effects v-else-if="view" class="mt-2" :view="view" :draft="changed" :left="left" @toggle="toggle" />
+      <Effects
+        v-else-if="view"
+        class="mt-2"
+        :view="view"
+        :draft="changed"
+        :left="left"
+        :picked="some ? picked : undefined"
+        @toggle="toggle"
+      />
     </section>
-    <RuleForm v-if="editing !== null" :rule="editing >= 0 ? house[editing]! : null" @close="editing = null" @save="save" />
+    <RuleForm v-if="editing !== undefined" :rule="editing" :exception="apart" @close="editing = undefined" @save="save" />
   </div>
 </template>

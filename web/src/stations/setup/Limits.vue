@@ -22,7 +22,8 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
   [
     'When nothing is left',
     [
-      ['at_none', 'Then', 'word', ['hide', 'zero', 'leave', 'end']],
+      ['at_none', 'None left: then', 'word', ['hide', 'zero', 'leave', 'end']],
+      ['at_gone', 'Item sold no more: then', 'word', ['hide', 'zero', 'leave', 'end']],
       ['pause_at', 'Pause when it would show at most', 'count'],
       ['resume_at', 'Come back when there are at least', 'count'],
       ['resume_sweeps', 'seen in so many sweeps running', 'count'],
@@ -35,9 +36,12 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
     [
       ['doubt_percent', 'Doubt a cost that moves by more than, %', 'share'],
       ['doubt_again', 'until it was seen again so many times', 'count'],
+      ['doubt_deviations', 'or by so many times what it usually moves (0 = off)', 'count'],
       ['hold_share', 'Hold a sweep when more than this share falls to 0, %', 'share'],
       ['hold_median', 'or the median cost moves by more than, %', 'share'],
       ['stale_hours', 'Believe old stock for at most, hours', 'count'],
+      ['wait_over', 'Ask me when more prices than this move at once (0 = never)', 'count'],
+      ['look_gap_hours', 'One item a call: look at each at least every, hours', 'count'],
     ],
   ],
   [
@@ -45,6 +49,7 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
     [
       ['currency_cushion', 'Where currencies differ, add for a moving rate, %', 'share'],
       ['rebate_counts', 'Count a rebate that is only expected', 'switch'],
+      ['reserve_real', 'Keep for returns what really came back, where no rule says', 'switch'],
       ['refund_cost', 'What one refund costs beside the goods, £', 'money'],
     ],
   ],

@@ -10,6 +10,7 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { count } from '@/parts/format'
 import JoinForm from './JoinForm.vue'
+import Looks from './Looks.vue'
 import Services from './Services.vue'
 import SheetColumns from './SheetColumns.vue'
 import Terms from './Terms.vue'
@@ -18,7 +19,7 @@ import TokenShown from './TokenShown.vue'
 type Partner = Schema<'PartnerOut'>
 const fetchPartners = () => take(api.GET('/api/v1/setup/partners'))
 const { data } = useQuery({ queryKey: ['partners'], queryFn: fetchPartners })
-const joining = ref<'store' | 'supplier' | 'carrier' | 'mailbox' | null>(null)
+const joining = ref<'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | null>(null)
 const mending = ref<Partner | null>(null)
 const services = ref<Partner | null>(null)
 const terms = ref<Partner | null>(null)
@@ -47,7 +48,9 @@ async function newToken(one: Partner) {
 }
 const link = reactive({ address: '', key: '' })
 const wrong = ref('')
-const NAMES = { store: 'Stores', supplier: 'Suppliers', carrier: 'Carriers', mailbox: 'Mailbox' } as const
+const NAMES = { store: 'Stores', supplier: 'Suppliers', carrier: 'Carriers', rates: 'Exchange rates', mailbox: 'Mailbox' } as const
+const CALLED: Record<string, string> = { mailbox: 'a mail server', rates: 'a bank' }
+const looks = ref<Partner | null>(null)
 const SWITCHES: Record<string, string> = {
   read_orders: 'reads orders',
   write_listings: 'writes stock and price',
@@ -127,7 +130,7 @@ async function takeOut(one: Partner) {
       <div class="mb-2 flex items-center gap-3">
         <h1>{{ label }}</h1>
         <Btn v-if="owner !== 'mailbox' || !data?.some((one) => one.owner === 'mailbox')" small @click="joining = owner"
-          >Join {{ owner === 'mailbox' ? 'a mail server' : `a ${owner}` }}</Btn
+          >Join {{ CALLED[owner] ?? `a ${owner}` }}</Btn
         >
       </div>
       <div class="sheet">
@@ -188,6 +191,7 @@ async function takeOut(one: Partner) {
               }}</Btn></template
             ><template v-else><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template
             ><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn
+            ><Btn v-if="one.owner === 'supplier' && one.kind !== 'sheet'" small @click="looks = one">Looks</Btn
             ><Btn v-if="one.owner === 'supplier'" small @click="terms = one">Terms</Btn>
           </div>
         </div>
@@ -196,7 +200,7 @@ async function takeOut(one: Partner) {
     </section>
     <Modal
       :open="!!joining"
-      :title="`Join ${joining === 'mailbox' ? 'a mail server' : `a ${joining}`}`"
+      :title="`Join ${CALLED[joining ?? ''] ?? `a ${joining}`}`"
       told="It is asked with your key before anything is kept."
       @close="joining = null"
       ><JoinForm v-if="joining" :owner="joining" leaves @done="joined" @leave="joining = null"
@@ -226,6 +230,7 @@ async function takeOut(one: Partner) {
     >
     <TokenShown v-if="token" v-bind="token" @close="token = null" />
     <SheetColumns v-if="columns" :supplier="columns" @close="columns = null" />
+    <Looks v-if="looks" :supplier="looks" @close="looks = null" />
     <Terms v-if="terms" :supplier="terms" @close="terms = null" />
     <Services v-if="services" :supplier="services" @close="services = null" />
     <SheetIn v-if="bring" :open="true" :sheet="bring" :title="`Bring in ${bring}`" @close="bring = null" />

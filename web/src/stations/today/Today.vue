@@ -21,11 +21,12 @@ const rows = computed(() => data.value?.troubles ?? [])
 const current = computed(() => rows.value[Math.min(cursor.value, rows.value.length - 1)])
 const open = ref<string | null>(null)
 
-function step(key: string) {
+function step(key: string, other = false) {
   const trouble = rows.value.find((one) => one.key === key)
-  if (!trouble) return
-  if (trouble.step.act) void act(() => take(api.POST('/api/v1/today/step', { body: { key } })))
-  else void router.push(trouble.step.go)
+  const way = other ? trouble?.other : trouble?.step
+  if (!way) return
+  if (way.act) void act(() => take(api.POST('/api/v1/today/step', { body: { key, other } })))
+  else void router.push(way.go)
 }
 const snooze = (key: string) => void act(() => take(api.POST('/api/v1/today/snooze', { body: { key, hours: 4 } })))
 function go(to: number) {
@@ -38,6 +39,7 @@ useKeys('Today', [
   { key: 'k', told: 'the one before', run: () => go(cursor.value - 1) },
   { key: 'arrowup', told: 'the one before', run: () => go(cursor.value - 1) },
   { key: 'a', told: 'do the step', run: () => current.value && step(current.value.key) },
+  { key: 'o', told: 'the other way on', run: () => current.value?.other && step(current.value.key, true) },
   { key: 's', told: 'not now, in 4 hours', run: () => current.value && snooze(current.value.key) },
   { key: 'enter', told: 'see why', run: () => current.value && (open.value = open.value === current.value.key ? null : current.value.key) },
 ])
@@ -70,7 +72,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
             <col />
             <col style="width: 104px" />
             <col style="width: 76px" />
-            <col style="width: 216px" />
+            <col style="width: 250px" />
           </colgroup>
           <thead>
             <tr class="h-8 border-b border-rule text-2xs text-soft">
@@ -105,6 +107,9 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                   <Btn small :kind="cursor === i ? 'main' : 'plain'" :hint="cursor === i ? 'A' : undefined" @click.stop="step(one.key)">{{
                     one.step.label
                   }}</Btn>
+                  <Btn v-if="one.other && cursor === i" class="ml-1" small kind="link" @click.stop="step(one.key, true)">{{
+                    one.other.label
+                  }}</Btn>
                 </td>
               </tr>
               <tr v-if="open === one.key" class="border-b border-rule-2 bg-shade">
@@ -112,6 +117,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                 <td colspan="4" class="px-2.5 pb-3">
                   <p>{{ one.why }}</p>
                   <p class="mt-1 flex gap-3">
+                    <Btn v-if="one.other" small @click="step(one.key, true)">{{ one.other.label }}</Btn>
                     <Btn small kind="link" @click="snooze(one.key)">Not now, in 4 hours</Btn
                     ><Btn v-if="one.station !== 'today'" small kind="link" @click="router.push(one.step.go || `/${one.station}`)"
                       >Open {{ one.station }}</Btn

@@ -27,7 +27,9 @@ const settle = (item: number, believe: boolean) =>
       <tbody>
         <tr v-for="one in data" :key="one.item_id" class="h-11 border-b border-rule-2">
           <td class="px-3">
-            <b class="block max-w-72 truncate" :title="one.title">{{ one.title }}</b><span class="code text-soft">{{ one.number }}</span>
+            <RouterLink class="block max-w-72 truncate font-bold hover:underline" :title="one.title" :to="`/item/${one.item_id}`">{{
+              one.title
+            }}</RouterLink><span class="code text-soft">{{ one.number }}</span>
             <span class="ml-1 text-xs text-soft">{{ one.supplier }}</span>
           </td>
           <td class="px-3 text-right">{{ money(one.cost) }}</td>

@@ -35,8 +35,12 @@ const settle = (sweep: number, believe: boolean) =>
   act(() => take(api.POST('/api/v1/watch/sweeps/{sweep}/settle', { params: { path: { sweep } }, body: { believe } })))
 const sweepNow = (supplier: number) =>
   act(() => take(api.POST('/api/v1/watch/suppliers/{supplier}/sweep', { params: { path: { supplier } } })))
+const lasted = (mark: Schema<'Mark'>) => {
+  const seconds = mark.ended ? Math.round((Date.parse(mark.ended) - Date.parse(mark.started)) / 1000) : 0
+  return seconds > 0 ? ` after ${seconds} s` : ''
+}
 const about = (mark: Schema<'Mark'>) =>
-  `${timeOf(mark.started)}: ${mark.state}, ${plural(mark.changes, 'change')} of ${plural(mark.items, 'item')}, ${plural(mark.calls, 'call')}${mark.retries ? `, ${plural(mark.retries, 'retry', 'retries')}` : ''}${mark.told ? `. ${mark.told}` : ''}`
+  `${timeOf(mark.started)}: ${mark.state}${lasted(mark)}, ${plural(mark.changes, 'change')} of ${plural(mark.items, 'item')}, ${plural(mark.calls, 'call')}${mark.retries ? `, ${plural(mark.retries, 'retry', 'retries')}` : ''}${mark.told ? `. ${mark.told}` : ''}`
 </script>
 
 <template>

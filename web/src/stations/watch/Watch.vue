@@ -16,11 +16,15 @@ import When from '@/parts/When.vue'
 import WhyBench from '@/parts/WhyBench.vue'
 import { useAsk } from '@/parts/ask'
 import { money } from '@/parts/format'
+import Calls from './Calls.vue'
+import Differs from './Differs.vue'
 import Doubts from './Doubts.vue'
+import Groups from './Groups.vue'
 import Strips from './Strips.vue'
 
 type Row = Schema<'ResponseOut'>
 const FILTERS: Record<string, string> = {
+  many: 'outcome:4;state:waits',
   waits: 'state:waits',
   reprice: 'kind:reprice',
   stock: 'kind:quantity',
@@ -30,7 +34,7 @@ const FILTERS: Record<string, string> = {
 }
 const { ask, set, sort, text, sheet } = useAsk(() => {
   const parts = [FILTERS[text('state')] ?? '']
-  for (const name of ['sweep', 'set_by', 'listing']) if (text(name)) parts.push(`${name}:${text(name)}`)
+  for (const name of ['sweep', 'act', 'kind', 'set_by', 'outcome', 'item', 'listing']) if (text(name)) parts.push(`${name}:${text(name)}`)
   return parts.filter(Boolean).join(';')
 })
 const { data: tally } = useQuery({ queryKey: ['tally'], queryFn: () => take(api.GET('/api/v1/watch/tally')) })
@@ -46,6 +50,9 @@ const pills = computed(() => {
     { key: 'resume', label: 'Resumed', count: t?.kinds.resume ?? 0 },
     { key: 'keep', label: 'Kept', count: t?.states.kept ?? 0 },
     { key: 'doubted', label: 'Doubted', count: t?.doubted ?? 0, waits: true },
+    { key: 'differs', label: 'Stores differ', count: t?.differs ?? 0, waits: true },
+    { key: 'groups', label: 'By cause' },
+    { key: 'calls', label: 'Calls plan' },
   ]
 })
 const columns: Column[] = [
@@ -55,6 +62,8 @@ const columns: Column[] = [
   { key: 'did', label: 'What Amber Lane did', sort: 'kind' },
   { key: 'state', label: 'State', width: '78px' },
 ]
+const NARROW = ['sweep', 'act', 'kind', 'set_by', 'outcome', 'item', 'listing']
+const only = (query: Record<string, string>) => set({ ...Object.fromEntries(NARROW.map((name) => [name, undefined])), ...query })
 const active = ref<number | null>(null)
 const chosen = ref<number[]>([])
 const table = ref<{ clear: () => void } | null>(null)
@@ -72,7 +81,9 @@ function did(row: Row): string {
       ? 'No price meets your limits'
       : row.set_by === 4
         ? 'The ceiling stands in the way'
-        : 'The largest step stands in the way'
+        : row.outcome === 4
+          ? 'Too many prices move at once'
+          : 'The largest step stands in the way'
   if (row.kind === 'end') return 'End, nothing left'
   return `Keep ${money(row.new_price)}`
 }
@@ -110,24 +121,16 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
       </div>
       <Strips />
       <div class="flex items-center gap-2">
-        <Pills
-          :options="pills"
-          :chosen="text('state')"
-          label="Which responses"
-          @choose="set({ state: $event, set_by: undefined, sweep: undefined, listing: undefined })"
-        />
+        <Pills :options="pills" :chosen="text('state')" label="Which responses" @choose="only({ state: $event })" />
       </div>
       <Doubts v-if="text('state') === 'doubted'" />
+      <Differs v-else-if="text('state') === 'differs'" />
+      <Calls v-else-if="text('state') === 'calls'" />
+      <Groups v-else-if="text('state') === 'groups'" @see="only($event)" />
       <template v-else>
         <div class="flex items-center gap-2">
           <Filter :words="ask.words" label="SKU, title or item" @change="set({ words: $event })" />
-          <Btn
-            v-if="text('sweep') || text('set_by') || text('listing')"
-            small
-            kind="link"
-            @click="set({ sweep: undefined, set_by: undefined, listing: undefined })"
-            >Show all sweeps</Btn
-          >
+          <Btn v-if="NARROW.some((name) => text(name))" small kind="link" @click="only({ state: text('state') })">Show all of them</Btn>
           <span class="ml-auto" />
           <template v-if="chosen.length"
             ><span class="text-soft">{{ chosen.length }} chosen</span><Btn small @click="settle(true)">Take the best price</Btn
@@ -161,7 +164,9 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
             ></template
           >
           <template #item="{ row }: { row: Row }"
-            ><span v-if="row.item" class="code block truncate">{{ row.item }}</span
+            ><RouterLink v-if="row.item" class="code block truncate hover:underline" :to="`/item/${row.item_id}`" @click.stop>{{
+              row.item
+            }}</RouterLink
             ><span v-else class="text-soft">{{ row.sweep ? '–' : row.act ? 'a change here' : 'a sale here' }}</span></template
           >
           <template #did="{ row }: { row: Row }"
