@@ -88,7 +88,8 @@ def test_one_listing_has_one_price_wherever_it_is_told(calls: Calls, small: Smal
     sheet = list(csv.DictReader(io.StringIO(calls.text("/sheets/lists/listings.csv"))))
     mine = next(one for one in sheet if one["sku"] == "S-3")
     amounts = {
-        Decimal(value) for value in (row["price"]["amount"], newest["new_price"]["amount"], mine["price"], history[-1]["price"]["amount"])
+        Decimal(value)
+        for value in (row["price"]["amount"], newest["new_price"]["amount"], mine["price"], history["points"][-1]["price"]["amount"])
     }
     assert amounts == {Decimal("8.95")}
     for told in (why, past):

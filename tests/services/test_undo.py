@@ -12,6 +12,7 @@ from sqlalchemy import select
 
 from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
 from amber_lane.core.options import Option
+from amber_lane.core.plans import Plan
 from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Outbox, Snooze
@@ -21,6 +22,7 @@ from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
 from amber_lane.data.source import Sample
 from amber_lane.services import (
     allowance,
+    calls,
     drafts,
     lane_acts,
     lane_faults,
@@ -62,7 +64,7 @@ SEEN = {
     Order: ("id", "lifted"),
     Store: ("id", "tax_in_price", "payment", "payment_fixed"),
     FeeRow: ("store_id", "category", "percent", "least", "cap", "fixed"),
-    Supplier: ("id", "discount", "rebate", "tax"),
+    Supplier: ("id", "discount", "rebate", "tax", "plans", "sweep_minutes", "calls_day"),
     Rate: ("base", "quote", "nano"),
     PriceRule: ("scope", "scope_key", "band_from", "rule", "rule_value", "endings", "min_profit"),
     Policy: ("scope", "scope_key", "fields"),
@@ -122,6 +124,12 @@ def take_sheet(desk: Desk) -> None:
     kind.take(desk, kind.check(desk, rows, lambda n: None))
 
 
+def price_sheet(desk: Desk) -> None:
+    kind = sheets_in.kind_of("prices")
+    rows = [{"store": "ONE", "sku": "S-1", "price": "19.00", "why": "agreed"}, {"store": "ONE", "sku": "S-2", "ceiling": "30"}]
+    kind.take(desk, kind.check(desk, rows, lambda n: None))
+
+
 def dates(desk: Desk) -> None:
     one = lane(desk, 1)
     lane_terms.set_terms(desk, one.id, one.version, {}, desk.now + timedelta(days=1), desk.now + timedelta(days=9))
@@ -148,10 +156,24 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
         change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "multiple", "rule_value": 2_900_000})])),
     ),
     "fees": ("fees.change", change(lambda d: drafts.FeeChange(1, {"tax_in_price": 200_000, "payment": 20_000, "payment_fixed": 25}, FEES))),
-    "terms": ("terms.change", change(lambda d: drafts.SupplierChange(1, {"discount": 50_000, "rebate": 10_000, "tax": 200_000}))),
+    "terms": (
+        "terms.change",
+        change(
+            lambda d: drafts.SupplierChange(
+                1, {"discount": 50_000, "rebate": 10_000, "tax": 200_000}, plans=[Plan("Circle", 90_000, 100, taken=True)]
+            )
+        ),
+    ),
     "limits": ("policy.change", change(lambda d: drafts.PolicyChange("house", "", {"cap": 3, "cushion": 2}))),
     "a first rate": ("rate.change", change(lambda d: drafts.RateChange("EUR", "GBP", 870_000_000))),
     "another rate": ("rate.change", change(lambda d: drafts.RateChange("USD", "GBP", 800_000_000))),
+    "a price sheet": ("price.sheet", price_sheet),
+    "how often to look": (
+        "looks.change",
+        lambda desk: calls.set_looks(
+            desk, 1, None, {"sweep_minutes": 45, "calls_minute": None, "calls_day": 90, "hour_from": 6, "hour_to": 22}
+        ),
+    ),
     "a price by hand": ("price.hand", lambda d: shelf.fix_price(d, 1, first(d, Listing).version, 4321, "a promise")),
     "taken off sale": ("listing.pause", lambda d: shelf.set_on_sale(d, [1, 2, 3], False)),
     "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),

@@ -15,6 +15,7 @@ from ..jobs.reads import Reader
 from ..jobs.worker import Worker
 from ..services.desk import Desk
 from ..services.finder import Finder
+from ..services.prices import Catalogue
 from ..services.setup import Doors
 from ..services.today import Counted
 from ..settings import Settings
@@ -30,6 +31,7 @@ class House:
     doors: Doors
     worker: Worker
     counted: Counted = field(default_factory=Counted)
+    catalogue: Catalogue = field(default_factory=Catalogue)
 
     @property
     def finder(self) -> Finder:

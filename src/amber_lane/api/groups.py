@@ -145,7 +145,7 @@ class Bin(BaseModel):
 
 
 class CallsOut(BaseModel):
-    """The calls plan of a supplier. bins: how many used items are looked at so often a day."""
+    """The calls plan of a supplier; loss and turns a month. bins: how many used items are looked at so often a day."""
 
     supplier: int
     name: str
@@ -211,8 +211,8 @@ def _plan_out(desk: Any, supplier: Supplier) -> CallsOut:
         today=calls.asked_today(desk, supplier.id),
         day_limit=supplier.calls_day,
         hours=f"{supplier.hour_from:02d}:00 to {supplier.hour_to:02d}:00 UTC" if limited else "at all hours",
-        loss=sure(round(plan.loss), HOME),
-        turns=sure(round(plan.turns), HOME),
+        loss=sure(round(plan.loss * 30), HOME),
+        turns=sure(round(plan.turns * 30), HOME),
         bins=bins,
         most=[told(i) for i in picked[:12]],
         least=[told(i) for i in picked[12:]],

@@ -24,7 +24,8 @@ from ..services import drafts, lists, prices, shelf, watch
 from ..services.desk import Desk, Invalid, by_id
 from ..services.lists import Wish
 from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
-from .deps import ReadDesk, WriteDesk
+from .deps import ReadDesk, TheHouse, WriteDesk
+from .live import mark_of
 from .shapes import (
     Ask,
     Big,
@@ -210,8 +211,8 @@ class WhatIfOut(BaseModel):
 
 
 @router.post("/what-if")
-def what_if(desk: ReadDesk, ask: WhatIfAsk) -> WhatIfOut:
-    view = prices.what_if(desk, ask.change())
+def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
+    view = prices.what_if(desk, ask.change(), lambda facts: base.catalogue.read(desk, facts, mark_of(base)))
     book, decided = view.book, view.decided
     rows = np.flatnonzero(book.counted & (view.now_margin != NONE))
     then_price = np.where(decided.waits, book.wanted_price, decided.price)
@@ -259,10 +260,11 @@ class ApplyAsk(WhatIfAsk):
 
 
 @router.post("/apply")
-def apply(desk: WriteDesk, ask: ApplyAsk) -> Done:
+def apply(desk: WriteDesk, base: TheHouse, ask: ApplyAsk) -> Done:
     change = ask.change()
     if change is None:
         raise Invalid("there is nothing to apply: draft rules, fees, terms, limits or a rate first")
+    base.catalogue.drop()
     counts = prices.apply(desk, change, ask.seen, None if ask.only is None else set(ask.only), set(ask.leave or ()))
     n = counts.get("reprice", 0)
     return Done(told=f"In force, {n} price{'' if n == 1 else 's'} changed", count=n)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 import anyio
@@ -14,7 +14,7 @@ from sqlalchemy import select
 from ..clock import PacedClock
 from ..connectors.errors import OutsideError
 from ..connectors.kinds import KINDS
-from ..data.setup import Link, Person, Supplier, Token
+from ..data.setup import Link, Person, Token
 from ..jobs.longjobs import start
 from ..services import calls, program, setup, terms, watch
 from ..services.desk import Conflict, Desk, Invalid
@@ -72,9 +72,6 @@ class PartnerOut(BaseModel):
     allowance_listings: int | None
 
 
-LOOKS = ("calls_minute", "calls_day", "hour_from", "hour_to")
-
-
 @router.get("/setup/kinds")
 def kinds(number: SignedIn) -> list[KindOut]:
     return [
@@ -121,7 +118,7 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
                     rest_until=link.rest_until if link else None,
                     switches=switches,
                     sweep_minutes=getattr(row, "sweep_minutes", None),
-                    **{name: getattr(row, name, None) for name in LOOKS},
+                    **{name: getattr(row, name, None) for name in calls.LOOKS},
                     calls_limit=link.calls_limit if link else None,
                     calls_left=link.calls_left if link else None,
                     calls_at=link.calls_at if link else None,
@@ -264,20 +261,7 @@ class LooksAsk(Ask):
 @router.post("/setup/suppliers/{number}/looks")
 def set_looks(desk: WriteDesk, number: Big, ask: LooksAsk) -> Done:
     """How often and when a supplier may be looked at; the calls plan follows at once."""
-    row = desk.get_version(Supplier, number, ask.version, "supplier")
-    if (ask.hour_from is None) != (ask.hour_to is None):
-        raise Invalid("give both hours, or none", {"hour_from": "needs the other hour"})
-    before = {name: getattr(row, name) for name in ("sweep_minutes", *LOOKS)}
-    for name in before:
-        setattr(row, name, getattr(ask, name))
-    if row.next_sweep is not None:
-        row.next_sweep = min(row.next_sweep, desk.now + timedelta(minutes=row.sweep_minutes))
-    desk.s.flush()
-    calls.refresh(desk)
-    told = f"{row.name}: looked at every {row.sweep_minutes} minutes"
-    told += f", at most {row.calls_day} calls a day" if row.calls_day else ""
-    told += f", from {row.hour_from:02d}:00 to {row.hour_to:02d}:00" if row.hour_from is not None and row.hour_to is not None else ""
-    desk.log("looks.change", row.name, told, before={"supplier": number, **before}, undo=True)
+    told = calls.set_looks(desk, number, ask.version, ask.model_dump(exclude={"version"}))
     return Done(told=told)
 
 

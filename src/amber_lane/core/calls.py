@@ -43,7 +43,8 @@ def plan(rate: Floats, weight: Floats, calls: float, least: Floats) -> Floats:
     floor = float(least.sum())
     if floor >= calls:
         return np.asarray(least * (calls / floor if floor else 0.0))
-    live = (rate > 0) & (weight > 0)
+    # What costs less than a billionth of a penny a day is not worth a call of its own.
+    live = (rate > 1e-9) & (weight > 1e-9)
     if not live.any():
         return np.asarray(least + (calls - floor) / len(rate))
     # A call's price times rate / weight is what h(u) has to be.
@@ -64,12 +65,11 @@ def plan(rate: Floats, weight: Floats, calls: float, least: Floats) -> Floats:
             low = middle
         else:
             high = middle
+    # Very rare looks are all worth the same, so that at their price the sum leaps; what is left is shared on the way.
     out = np.asarray(least, dtype=np.float64).copy()
-    out[live] = looks(high)
-    # What rounding of the bisection left goes to all alike.
-    spare = out[live] - least[live]
-    if spare.sum() > 0:
-        out[live] += spare * ((rest - out[live].sum()) / spare.sum())
+    few, many = looks(high), looks(low)
+    leap = float((many - few).sum())
+    out[live] = few + (many - few) * ((rest - float(few.sum())) / leap) if leap > 0 else few
     return out
 
 

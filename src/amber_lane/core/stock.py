@@ -15,6 +15,23 @@ def serves(stock: Ints, owed: Ints, units_num: Ints, units_den: Ints) -> Ints:
     return np.asarray(np.maximum(stock - owed, 0) * units_den // units_num, dtype=np.int64)
 
 
+def first_of(rows: Ints, *keys: Ints | Bools) -> Ints:
+    """Of each run of equal `rows` the place of the first entry by the keys, the most important key first, then by place.
+
+    rows sorted; each key from 0 to 1,000,000, the keys' ranges and the length together inside int64. Returns one place per run.
+    Used to choose a listing's lane: those with stock first, those of its own store first, in the order of use.
+    """
+    n = len(rows)
+    if not n:
+        return np.zeros(0, dtype=np.int64)
+    mark = np.zeros(n, dtype=np.int64)
+    for key in keys:
+        wide = int(key.max(initial=0)) + 1
+        mark = mark * wide + key
+    starts = np.flatnonzero(np.r_[True, rows[1:] != rows[:-1]])
+    return np.asarray(np.minimum.reduceat(mark * n + np.arange(n), starts) % n, dtype=np.int64)
+
+
 def shown(available: Ints, cap: Ints, cushion: Ints) -> Ints:
     """max(0, min(cap, available - cushion))."""
     return np.asarray(np.maximum(0, np.minimum(cap, available - cushion)), dtype=np.int64)

@@ -123,6 +123,7 @@ def _say_terms(desk: Desk) -> None:
         asdict(Plan("Trade circle", 30_000, fee=2900)),
         asdict(Plan("Volume terms", 20_000, from_spend=4_500_000, taken=True)),
     ]
+    suppliers["Sable Retail"].calls_day = 600
     suppliers["Quayside Bulk"].plans = [asdict(Plan("Season pass", 45_000, fee=19_900))]
     suppliers["Ines at Meridian Buying"].note = "buys for us in Portugal; writes back within a day"
     for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):

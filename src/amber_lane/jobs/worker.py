@@ -156,7 +156,7 @@ class Worker:
                 watch.step_on(desk)
                 if returns.refresh(desk) and policy_for(desk.s)["reserve_real"]:
                     act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
-                    respond(desk, None, act=act.id)
+                    respond(desk, None, act=act.id, alone=True)
                 supplier_plans.refresh(desk)
                 calls.refresh(desk)
             self.look_over()

@@ -80,6 +80,16 @@ class Book:
         return self.terms.landed
 
 
+@dataclass
+class Raw:
+    """Listings and lanes as they were read: what no draft of rules, fees, terms, limits or rates changes."""
+
+    cols: list[Any]
+    lanes: Lanes
+    now: datetime
+    chosen: Chosen
+
+
 def load(
     desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = None, preparing: bool = False, within_allowance: bool = True
 ) -> Book:
@@ -87,8 +97,13 @@ def load(
 
     preparing: those that are not on sale yet too. within_allowance False: as if no store limited what it shows.
     """
+    facts = facts or Facts.read(desk.s)
+    return build(read(desk, facts, skus, preparing), facts, within_allowance)
+
+
+def read(desk: Desk, facts: Facts, skus: Iterable[int] | None = None, preparing: bool = False) -> Raw:
+    """The rows of `load`, from which books under several drafts can be built."""
     s, now = desk.s, desk.now
-    facts = facts or Facts.read(s)
     wanted = None if skus is None else sorted(set(skus))
     # Many SKUs are read faster all at once and sifted here than named one by one in the query.
     sift = wanted is not None and len(wanted) > MANY
@@ -100,6 +115,14 @@ def load(
         keep = np.isin(cols[2], np.array(wanted, dtype=np.int64))
         if not keep.all():
             cols = [[v for v, k in zip(c, keep.tolist(), strict=True) if k] if isinstance(c, list) else c[keep] for c in cols]
+    lanes = Lanes(desk, facts, None if sift else wanted)
+    return Raw(cols, lanes, now, lanes.choose(cols[2], cols[1]))
+
+
+def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
+    """A book of what was read, under facts that may be a draft."""
+    cols, chosen, now = raw.cols, raw.chosen, raw.now
+    lanes = raw.lanes.under(facts)
     (
         ids,
         store,
@@ -126,8 +149,6 @@ def load(
     ) = cols
     n = len(ids)
     store_code = [facts.stores[i].code for i in store.tolist()]
-    lanes = Lanes(desk, facts, None if sift else wanted)
-    chosen = lanes.choose(sku, store)
     keys = Keys(chosen.supplier_code, category, store_code, code)
     policy = policy_columns(facts.policies, n, keys)
     # A store's allowance lets some listings show less than the policy would.

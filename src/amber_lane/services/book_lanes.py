@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from copy import copy
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,7 +13,7 @@ from sqlalchemy.orm import Session
 from ..core import cost
 from ..core.money import PPM, Bools, Ints, half_up_columns
 from ..core.price import NONE
-from ..core.stock import serves
+from ..core.stock import first_of, serves
 from ..data.lanes import Lane, LanePart
 from ..data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Origin, Supplier
@@ -108,6 +109,12 @@ class Lanes:
         self.free = self._free(desk)
         self._apply_tiers(desk.s)
 
+    def under(self, facts: Facts) -> Lanes:
+        """The same lanes under other facts: what they cost may differ, not which they are."""
+        other = copy(self)
+        other.facts = facts
+        return other
+
     def _free(self, desk: Desk) -> dict[int, int]:
         owed = owed_units(desk)
         stale = {row.id for row in self.facts.suppliers.values() if is_stale(row)}
@@ -169,9 +176,7 @@ class Lanes:
         sent = leg_sent if self.plain or not len(leg_sent) else np.logical_and.reduceat(leg_sent, at)
         left = np.where(sent, can[lane], 0)
         # A lane of this very store goes before a general one; one with stock before one without.
-        rank = np.lexsort((p["use"][first][lane], lane_store[lane] == 0, left <= 0, listing))
-        ranked = listing[rank]
-        best = rank[np.flatnonzero(np.r_[True, ranked[1:] != ranked[:-1]])] if len(listing) else rank
+        best = first_of(listing, left <= 0, lane_store[lane] == 0, p["use"][first][lane])
         rows, lanes = listing[best], lane[best]
         out.lane[rows], out.place[rows] = p["lane"][first][lanes], lanes
         out.available[rows] = left[best]

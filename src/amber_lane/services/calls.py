@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -19,7 +20,7 @@ from ..data.setup import Link, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
-from .desk import Desk, bulk_update
+from .desk import Desk, Invalid, bulk_update
 from .policy import policy_for
 
 # Most items of one sweep where each is a call of its own.
@@ -69,6 +70,9 @@ def a_sweep(supplier: Supplier, link: Link | None) -> int:
         most.append(max(link.calls_limit // 2, 1))
     if supplier.calls_minute:
         most.append(max(supplier.calls_minute * supplier.sweep_minutes // 2, 1))
+    if supplier.calls_day:
+        # A day's calls are spread over its sweeps, not used up in its first hours.
+        most.append(max(-(-supplier.calls_day * supplier.sweep_minutes // round(hours_open(supplier) * 60)), 1))
     return min(most)
 
 
@@ -177,9 +181,12 @@ def _rates(desk: Desk, supplier: Supplier, items: Ints) -> Floats:
         desk.s.scalar(select(func.sum(Sweep.items)).where(Sweep.supplier_id == supplier.id, Sweep.started >= start, Sweep.state == "good"))
         or 0
     )
+    # What was brought in as a supplier's past holds every change, as if it had been looked at each hour.
+    ours = desk.s.scalar(select(func.min(Sweep.started)).where(Sweep.supplier_id == supplier.id, Sweep.asked_by != "history"))
+    past = max(((ours or desk.now) - max(first, start)).total_seconds() / 3600, 0.0) if first else 0.0
     changes = np.array([found.get(number, 0) for number in items.tolist()], dtype=np.float64)
     # How often each was looked at is known for the supplier as a whole; an item's changes are the least of its looks.
-    looks = np.maximum(looked / max(len(items), 1), changes)
+    looks = np.maximum(looked / max(len(items), 1) + past, changes)
     return calls.change_rates(changes, looks, np.full(len(items), days))
 
 
@@ -212,13 +219,31 @@ def due(desk: Desk, supplier: Supplier, most: int) -> list[str]:
     return list(desk.s.scalars(query.order_by(Item.look_every.is_(None) & Item.id.not_in(used), over.desc(), Item.id).limit(most)))
 
 
-def restore(desk: Desk, before: dict[str, Any]) -> None:
-    """Undo a change of how often a supplier is looked at."""
-    row = desk.get(Supplier, before["supplier"], "supplier")
-    for name, value in before.items():
-        if name != "supplier":
-            setattr(row, name, value)
-    row.version += 1
+LOOKS = ("calls_minute", "calls_day", "hour_from", "hour_to")
+
+
+def set_looks(desk: Desk, number: int, version: int | None, values: Mapping[str, int | None]) -> str:
+    """How often a supplier is looked at and what it lets us ask, as a person says it; the calls plan follows at once.
+
+    values: sweep_minutes and LOOKS. Returns what was done. Can be undone.
+    """
+    row = desk.get_version(Supplier, number, version, "supplier")
+    if (values["hour_from"] is None) != (values["hour_to"] is None):
+        raise Invalid("give both hours, or none", {"hour_from": "needs the other hour"})
+    before = {name: getattr(row, name) for name in ("sweep_minutes", *LOOKS)}
+    for name in before:
+        setattr(row, name, values[name])
+    if row.next_sweep is not None:
+        row.next_sweep = min(row.next_sweep, desk.now + timedelta(minutes=row.sweep_minutes))
     desk.s.flush()
     refresh(desk)
-    desk.log("looks.change", row.name, f"{row.name}: looked at every {row.sweep_minutes} minutes again")
+    told = f"{row.name}: looked at every {row.sweep_minutes} minutes"
+    told += f", at most {row.calls_day} calls a day" if row.calls_day else ""
+    told += f", from {row.hour_from:02d}:00 to {row.hour_to:02d}:00" if row.hour_from is not None and row.hour_to is not None else ""
+    desk.log("looks.change", row.name, told, before={"supplier": number, "values": before}, undo=True)
+    return told
+
+
+def restore(desk: Desk, before: dict[str, Any]) -> None:
+    """Undo a change of how often a supplier is looked at."""
+    set_looks(desk, before["supplier"], None, before["values"])

@@ -90,7 +90,7 @@ def groups(desk: Desk, most: int = 60) -> list[Group]:
             int(up or 0),
             int(down or 0),
             int(moved or 0) // 1_000_000,
-            f"a sweep of {named[sweep]}" if sweep in named else told.get(act, "a sale here"),
+            f"a sweep of {named[sweep]}" if sweep in named else told.get(act, "sales and purchases here"),
             items.get(item, "") if kinds == 1 else "",
             outcome,
         )

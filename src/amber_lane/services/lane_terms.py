@@ -91,7 +91,7 @@ def follow_dates(desk: Desk) -> int:
         told = f"{len(begun)} lanes began, {len(over)} ended: {', '.join(codes[:3])}{' …' if len(codes) > 3 else ''}"
         desk.log("lane.dates", "lanes", told, why="their dates", count=len(begun) + len(over))
         desk.s.flush()
-        respond(desk, touched)
+        respond(desk, touched, alone=True)
         replan(desk)
     return len(begun) + len(over)
 

@@ -138,7 +138,7 @@ def after_sales(desk: Desk, orders: Iterable[Order]) -> None:
         skus = {line.sku_id for lines in lines_of(desk, numbers).values() for line in lines if line.sku_id}
         desk.s.flush()
         replan(desk)
-        respond(desk, skus)
+        respond(desk, skus, alone=True)
 
 
 def end_hold(desk: Desk, order: int, way: str) -> None:

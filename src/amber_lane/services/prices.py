@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Iterable
+import threading
+import time
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,7 +21,7 @@ from ..data.prices import PriceRule
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response
-from .book import Book, load
+from .book import Book, Raw, build, load, read
 from .desk import Conflict, Desk, NotFound, by_id
 from .drafts import Change, as_it_was
 from .facts import Facts
@@ -50,11 +52,38 @@ class WhatIf:
     earns: int
 
 
-def what_if(desk: Desk, change: Change | None) -> WhatIf:
-    """Work every price out as if a change were made (None: as things stand). Nothing is written."""
+class Catalogue:
+    """What was read of all listings for a what-if, kept while a person goes on typing: until something is written, and for a
+    few seconds even then. What is applied is worked out anew, so nothing is ever done on old figures."""
+
+    FRESH = 5.0
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+        self.kept: tuple[int, float, Raw] | None = None
+
+    def read(self, desk: Desk, facts: Facts, mark: int) -> Raw:
+        """mark: moves with what is written."""
+        with self.lock:
+            now = time.monotonic()
+            if self.kept is None or (self.kept[0] != mark and now - self.kept[1] > self.FRESH):
+                self.kept = (mark, now, read(desk, facts))
+            return self.kept[2]
+
+    def drop(self) -> None:
+        self.kept = None
+
+
+def what_if(desk: Desk, change: Change | None, raw: Callable[[Facts], Raw] | None = None) -> WhatIf:
+    """Work every price out as if a change were made (None: as things stand). Nothing is written.
+
+    raw: where to get the rows from, if they were read already.
+    """
     facts = Facts.read(desk.s)
-    real = load(desk, None, facts)
-    book = real if change is None else load(desk, None, change.lay(facts))
+    draft = facts if change is None else change.lay(facts)
+    rows = raw(facts) if raw else read(desk, facts)
+    real = build(rows, facts)
+    book = real if change is None else build(rows, draft)
     decided = decide(book, counted=False)
     laned = book.counted & (book.hand_price == NONE)
     then_price = np.where(laned & ~decided.waits, decided.price, book.wanted_price)

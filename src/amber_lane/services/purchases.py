@@ -214,7 +214,7 @@ def _refused(desk: Desk, purchase: PurchaseOrder, told: str) -> None:
     lines = _release(desk, purchase, "refuse", f"{supplier.name}: {told}")
     desk.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}")
     replan(desk)
-    respond(desk, {line.sku_id for line in lines if line.sku_id})
+    respond(desk, {line.sku_id for line in lines if line.sku_id}, alone=True)
 
 
 def _prove_lanes(desk: Desk, purchase: PurchaseOrder) -> None:

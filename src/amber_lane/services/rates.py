@@ -127,7 +127,7 @@ def follow(desk: Desk, on: str, told: list[str], why: str, seen: bool = False) -
     """Prices and plans after rates have moved."""
     act = desk.log("rate.daily", on, "; ".join(told), why=why, count=len(told))
     desk.s.flush()
-    respond(desk, None, act=act.id, seen=seen)
+    respond(desk, None, act=act.id, alone=not seen, seen=seen)
     replan(desk)
 
 

@@ -70,11 +70,12 @@ class Run:
 
 def read(desk: Desk, days: int) -> Past:
     """Sightings and orders of the last days."""
-    start, end = to_ms(desk.now - timedelta(days=days)), to_ms(desk.now)
+    now = desk.now
+    start, end = to_ms(now - timedelta(days=days)), to_ms(now)
     at = type_coerce(Sighting.at, BigInteger)
     seen = (
         select(Sighting.item_id, at, Sighting.cost, Sighting.stock, Sighting.old_cost, Sighting.old_stock)
-        .where(Sighting.verdict.in_(("good", "gone")), Sighting.at >= desk.now - timedelta(days=days))
+        .where(Sighting.verdict.in_(("good", "gone")), Sighting.at >= now - timedelta(days=days))
         .order_by(Sighting.item_id, Sighting.at, Sighting.id)
     )
     item, when, costs, stock, old_cost, old_stock = (np.asarray(column, dtype=np.int64) for column in fetch_columns(desk.s, seen))
@@ -84,7 +85,7 @@ def read(desk: Desk, days: int) -> Past:
     lines = (
         select(Order.store_id, OrderLine.sku_id, ordered, OrderLine.quantity)
         .join(Order, Order.id == OrderLine.order_id)
-        .where(Order.ordered_at >= desk.now - timedelta(days=days), OrderLine.sku_id.is_not(None))
+        .where(Order.ordered_at >= now - timedelta(days=days), OrderLine.sku_id.is_not(None))
         .order_by(Order.ordered_at)
     )
     columns = [np.asarray(column, dtype=np.int64) for column in fetch_columns(desk.s, lines)]

@@ -165,12 +165,14 @@ def respond(
     counted: bool = False,
     items: dict[int, int] | None = None,
     only: set[int] | None = None,
+    alone: bool = False,
     seen: bool = False,
 ) -> dict[str, int]:
     """Decide for the listings of some SKUs and write listings, responses and outbox in this transaction.
 
     items: SKU -> the item whose change caused it, for the story. only: listing ids to act on (a person's pick).
-    seen: a person has looked at what this does, so that however many prices move, none waits for them.
+    alone: nobody has looked at it, so that more moves of prices at once than the limits let go wait for a person.
+    seen: a person has looked at what this does, so that even what waits for them goes now.
     Returns how many responses of each kind were written.
     """
     wanted = None if skus is None else with_sharers(desk, set(skus))
@@ -178,19 +180,19 @@ def respond(
     if not len(book.ids):
         return {}
     decided = decide(book, counted)
-    if not seen and (frozen := _frozen(desk, book, decided)).any():
+    if not seen and (frozen := _frozen(desk, book, decided, alone)).any():
         decided = decide(book, counted, frozen)
     if only is not None:
         decided = _only(book, decided, np.isin(book.ids, list(only)))
     return write(desk, book, decided, sweep, act, items or {})
 
 
-def _frozen(desk: Desk, book: Book, decided: Decided) -> Bools:
+def _frozen(desk: Desk, book: Book, decided: Decided, alone: bool) -> Bools:
     """Prices that wait for a person since too many of them move at once: now, or when they began to wait."""
     moves = decided.changed & (decided.price != book.wanted_price)
     limits = book.policy["wait_over"][moves]
     limits = limits[limits > 0]
-    if len(limits) and int(moves.sum()) > int(limits.min()):
+    if alone and len(limits) and int(moves.sum()) > int(limits.min()):
         return np.asarray(moves & (book.policy["wait_over"] > 0), dtype=np.bool_)
     waiting = desk.s.scalars(select(Response.listing_id).where(Response.state == "waits", Response.outcome == CROWD)).all()
     return np.asarray(moves & np.isin(book.ids, waiting), dtype=np.bool_)

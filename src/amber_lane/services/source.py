@@ -106,7 +106,7 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
     touched = lane_truth.shut_for_packs(desk, supplier, packs) | lane_truth.look_at_words(desk, supplier, renamed)
     index_words(desk, [row[-1] for row in moved])
     if touched:
-        respond(desk, touched)
+        respond(desk, touched, alone=True)
         replan(desk)
     return len(fresh), refused
 

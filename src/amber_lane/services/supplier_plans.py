@@ -103,5 +103,5 @@ def refresh(desk: Desk) -> int:
             told = "; ".join(f"{plan.name} {'is given' if plan.counts else 'is not given any more'}" for plan in counted)
             act = desk.log("plan.reached", supplier.name, f"{supplier.name}: {told}", why="by what was bought in the last 30 days")
             desk.s.flush()
-            respond(desk, skus_of_supplier(desk, supplier.id), act=act.id)
+            respond(desk, skus_of_supplier(desk, supplier.id), act=act.id, alone=True)
     return moved

@@ -139,7 +139,7 @@ def follow_origins(desk: Desk, supplier: Supplier, told: Sequence[OriginTerms]) 
     desk.s.flush()
     if before and origins_of(desk, supplier) != before:
         act = desk.log("origins.told", supplier.name, f"{supplier.name} sends on other terms now", why="as its interface says")
-        respond(desk, skus_of_supplier(desk, supplier.id), act=act.id)
+        respond(desk, skus_of_supplier(desk, supplier.id), act=act.id, alone=True)
 
 
 def _beyond_belief(before: Sequence[OriginTerms], told: Sequence[OriginTerms], currency: str) -> list[str]:

@@ -170,7 +170,7 @@ def move(desk: Desk, found: dict[int, tuple[str, str]]) -> int:
         first = moved[0]
         desk.log("lane.trust", "lanes", f"lanes by what happened: {kinds}", why=f"{first.sku_code} {first.why}", count=len(moved))
         desk.s.flush()
-        respond(desk, {lane.sku_id for lane in moved})
+        respond(desk, {lane.sku_id for lane in moved}, alone=True)
         replan(desk)
     return len(moved)
 

@@ -83,7 +83,7 @@ def grow_old(desk: Desk, supplier: Supplier) -> None:
             f"{supplier.name}: no good sweep for {limit.total_seconds() / 3600:g} h, quantities go to zero",
             why="the policy's limit for old stock",
         )
-        respond(desk, skus_of_supplier(desk, supplier.id), act=act.id)
+        respond(desk, skus_of_supplier(desk, supplier.id), act=act.id, alone=True)
 
 
 def skus_of_supplier(desk: Desk, supplier: int) -> set[int]:
@@ -201,7 +201,7 @@ def _respond(desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints, shut: 
     )
     if not skus and not waiting and not shut:
         return {}
-    counts = respond(desk, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus)
+    counts = respond(desk, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=True)
     story = tell_counts(counts)
     if story:
         desk.log(

@@ -10,6 +10,7 @@ import { money, number, percent } from './format'
 const props = defineProps<{ view: Schema<'WhatIfOut'>; draft: boolean; left?: Set<number>; picked?: Set<number> }>()
 const emit = defineEmits<{ toggle: [listing: number] }>()
 const count = (name: string) => props.view.counts[name] ?? 0
+const say = (name: string) => count(name).toLocaleString('en-GB')
 const moves = computed(() => props.view.movers.filter((one) => one.now.amount !== one.then.amount))
 const held = computed(() => props.view.movers.filter((one) => one.now.amount === one.then.amount))
 const total = computed(() => count('rise') + count('fall'))
@@ -19,21 +20,21 @@ const total = computed(() => count('rise') + count('fall'))
   <div>
     <p class="flex flex-wrap gap-x-7 gap-y-1 text-soft">
       <span
-        ><b class="text-lg text-ink">{{ count('rise') }}</b> prices rise</span
+        ><b class="text-lg text-ink">{{ say('rise') }}</b> prices rise</span
       ><span
-        ><b class="text-lg text-ink">{{ count('fall') }}</b> fall</span
+        ><b class="text-lg text-ink">{{ say('fall') }}</b> fall</span
       ><span v-if="count('ceiling')"
-        ><b class="text-lg text-ink">{{ count('ceiling') }}</b> hit a ceiling</span
+        ><b class="text-lg text-ink">{{ say('ceiling') }}</b> hit a ceiling</span
       ><span v-if="count('step')"
-        ><b class="text-lg text-ink">{{ count('step') }}</b> go one step</span
+        ><b class="text-lg text-ink">{{ say('step') }}</b> go one step</span
       ><span v-if="count('floor')"
-        ><b class="text-lg text-amber-ink">{{ count('floor') }}</b> under a limit of yours, they wait</span
+        ><b class="text-lg text-amber-ink">{{ say('floor') }}</b> under a limit of yours, they wait</span
       ><span v-if="count('loss')"
-        ><b class="text-lg text-brick">{{ count('loss') }}</b> lose money</span
+        ><b class="text-lg text-brick">{{ say('loss') }}</b> lose money</span
       ><span v-if="count('pause')"
-        ><b class="text-lg text-ink">{{ count('pause') }}</b> pause</span
+        ><b class="text-lg text-ink">{{ say('pause') }}</b> pause</span
       ><span v-if="count('resume')"
-        ><b class="text-lg text-ink">{{ count('resume') }}</b> come back</span
+        ><b class="text-lg text-ink">{{ say('resume') }}</b> come back</span
       ><span
         ><b class="text-lg" :class="number(view.a_day) < 0 ? 'text-brick' : 'text-pine'">{{ money(view.a_day, true) }}</b> a day, which then
         earns <b class="text-ink">{{ money(view.earns) }}</b> at today's pace</span

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Price and cost over time as step lines; the same numbers in a table on demand. */
 import { computed } from 'vue'
+import { dayOf } from './format'
 import { rangeOf, stepPath, type Point } from './steps'
 
 const props = defineProps<{
@@ -41,6 +42,10 @@ const day = (at: number) => new Date(at).toISOString().slice(0, 16).replace('T',
         <path :d="row.path" fill="none" stroke-width="1.8" vector-effect="non-scaling-stroke" :class="STROKE[row.tone]" />
       </svg>
     </div>
+    <p v-if="rows.length" class="mb-1 flex justify-between text-2xs text-soft">
+      <span>{{ dayOf(new Date(from).toISOString()) }}</span><span>{{ dayOf(new Date((from + to) / 2).toISOString()) }}</span
+      ><span>{{ dayOf(new Date(to).toISOString()) }}</span>
+    </p>
     <details v-if="rows.length" class="text-xs text-soft">
       <summary class="cursor-pointer">The numbers</summary>
       <table class="mt-1 w-full">

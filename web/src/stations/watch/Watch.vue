@@ -64,6 +64,8 @@ const columns: Column[] = [
 ]
 const NARROW = ['sweep', 'act', 'kind', 'set_by', 'outcome', 'item', 'listing']
 const only = (query: Record<string, string>) => set({ ...Object.fromEntries(NARROW.map((name) => [name, undefined])), ...query })
+/** These views have no rows with a price to explain. */
+const wide = computed(() => ['doubted', 'differs', 'groups', 'calls'].includes(text('state')))
 const active = ref<number | null>(null)
 const chosen = ref<number[]>([])
 const table = ref<{ clear: () => void } | null>(null)
@@ -112,7 +114,7 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
 </script>
 
 <template>
-  <div class="grid h-full grid-cols-[minmax(0,1fr)_372px]">
+  <div class="grid h-full" :class="wide ? 'grid-cols-1' : 'grid-cols-[minmax(0,1fr)_372px]'">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
       <div class="flex items-baseline gap-3">
         <h1>Supply, last 15 hours</h1>
@@ -179,7 +181,9 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
         </DataTable>
       </template>
     </section>
-    <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="Why"><WhyBench :response="active" /></aside>
+    <aside v-if="!wide" class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="Why">
+      <WhyBench :response="active" />
+    </aside>
     <SheetIn :open="bring" sheet="items" title="Bring in supplier items" @close="bring = false" />
   </div>
 </template>
