@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy
 
-from . import delivery, goods, lanes, likeness, page, prices, reading, sweep, watching
+from . import delivery, goods, lanes, likeness, page, prices, reading, sweep, watching, week
 from .measure import Report
 
 TARGET = Path(__file__).resolve().parents[1] / "docs" / "benchmarks.md"
@@ -17,7 +17,7 @@ TARGET = Path(__file__).resolve().parents[1] / "docs" / "benchmarks.md"
 
 def main() -> int:
     report = Report()
-    for part in (sweep, prices, watching, likeness, lanes, goods, reading, delivery, page):
+    for part in (sweep, prices, watching, likeness, lanes, goods, reading, delivery, page, week):
         part.run(report)
     machine = f"{platform.machine()}, 2 shared cores, Python {platform.python_version()}, NumPy {numpy.__version__}, SQLite {sqlite3.sqlite_version}"
     lines = [

@@ -369,7 +369,7 @@ def test_exceptions_win_field_by_field_and_the_bench_names_them(small: Small) ->
         _, _, found = prices.why_price(small.desk(s), 2)
     assert found is not None and found.set_by == "min_profit"
     by = {one.name.split(" of")[0].split(" for")[0] + one.name[-6:]: one.by for one in found.bounds}
-    assert {"house", "store ONE", "SKU S-2 from 1.00"} <= set(by.values())
+    assert {"house", "store ONE", "SKU S-2 from £1.00"} <= set(by.values())
     assert small.listing(2).wanted_quantity == 1 and small.listing(3).wanted_quantity > 1
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ..core.money import Ints
+from ..core.money import Ints, show
 from ..core.price import NONE, Endings, Rule
 from ..core.risk import REFUND_COST
 from ..core.rules import SCOPES, Layer, resolve
@@ -121,9 +121,9 @@ def lay_over(n: int, layers: Sequence[tuple[str, str, int, Mapping[str, int | No
 
 
 def _named(scope: str, key: str, band: int) -> str:
-    """A rule as the bench calls it: 'house', 'store BF', 'house from 5.00'."""
+    """A rule as the bench calls it: 'house', 'store BF', 'house from £5.00'."""
     whose = f"{'SKU' if scope == 'sku' else scope} {key}".strip()
-    return f"{whose} from {band // 100}.{band % 100:02d}" if band else whose
+    return f"{whose} from {show(band, 'GBP')}" if band else whose
 
 
 def price_layers(rules: Iterable[PriceRule], endings: Endings) -> list[tuple[str, str, int, dict[str, int | None]]]:

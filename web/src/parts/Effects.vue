@@ -36,8 +36,10 @@ const total = computed(() => count('rise') + count('fall'))
       ><span v-if="count('resume')"
         ><b class="text-lg text-ink">{{ say('resume') }}</b> come back</span
       ><span
-        ><b class="text-lg" :class="number(view.a_day) < 0 ? 'text-brick' : 'text-pine'">{{ money(view.a_day, true) }}</b> a day, which then
-        earns <b class="text-ink">{{ money(view.earns) }}</b> at today's pace</span
+        ><b class="text-lg" :class="number(view.a_day) < 0 ? 'text-brick' : number(view.a_day) > 0 ? 'text-pine' : 'text-ink'">{{
+          money(view.a_day, true)
+        }}</b>
+        a day, which then earns <b class="text-ink">{{ money(view.earns) }}</b> at today's pace</span
       >
     </p>
     <div class="sheet mt-3 p-3.5"><Histogram :bins="view.bins" :now="view.now" :then="view.then" :draft="draft" /></div>

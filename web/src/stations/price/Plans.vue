@@ -120,7 +120,10 @@ function verdict(one: Schema<'PlanOut'>): { tone: 'good' | 'loss' | 'plain'; tex
                 ><span>{{ money(one.pace) }} by pace</span><span>{{ money(one.bought) }} in 30 days</span></span
               >
             </td>
-            <td class="px-3 text-right font-bold" :class="number(one.saves) < 0 ? 'text-brick' : number(one.saves) > 0 ? 'text-pine' : 'text-soft'">
+            <td
+              class="px-3 text-right font-bold"
+              :class="number(one.saves) < 0 ? 'text-brick' : number(one.saves) > 0 ? 'text-pine' : 'text-soft'"
+            >
               {{ money(one.saves, true) }}
             </td>
             <td class="px-3">

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-/** What we follow by ourselves, and what we hold for a person: the house's policy as sentences. */
+/** What we follow by ourselves, and what we hold for a person: the house's policy as sentences, and where one supplier,
+ *  category, store or SKU has it otherwise. */
 import { useQuery } from '@tanstack/vue-query'
-import { reactive, ref, watch } from 'vue'
+import { computed, reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { tell } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
@@ -81,8 +82,24 @@ const WORDS: Record<string, string> = {
   after: 'after some minutes',
 }
 const { data } = useQuery({ queryKey: ['policy'], queryFn: () => take(api.GET('/api/v1/prices/policy')) })
+const { data: scopes } = useQuery({ queryKey: ['scopes'], queryFn: () => take(api.GET('/api/v1/prices/scopes')), meta: { live: false } })
 const form = reactive<Record<string, string | boolean>>({})
 const touched = ref(false)
+// Whose limits are shown: the house's, or one exception's, where an empty field is inherited.
+const scope = ref('house')
+const key = ref('')
+const house = computed(() => scope.value === 'house')
+const HERE = ['What the listing follows', 'When nothing is left', 'Not to be fooled', 'What a unit costs']
+const groups = computed(() => (house.value ? GROUPS : GROUPS.filter(([title]) => HERE.includes(title))))
+const names = computed(() => (scope.value === 'sku' || house.value ? [] : (scopes.value?.[scope.value as 'store'] ?? [])))
+const mine = computed(() => data.value?.own.find((one) => one.scope === scope.value && one.key === key.value)?.fields ?? {})
+const nameOf = (one: { scope: string; key: string }) =>
+  (one.scope === 'sku' ? undefined : scopes.value?.[one.scope as 'store']?.find(([code]) => code === one.key)?.[1]) ?? one.key
+function look_at(which: string, whose: string) {
+  scope.value = which
+  key.value = whose
+  touched.value = false
+}
 const out = (kind: Kind, value: unknown): string | boolean =>
   kind === 'switch'
     ? !!value
@@ -91,20 +108,46 @@ const out = (kind: Kind, value: unknown): string | boolean =>
       : kind === 'share'
         ? String(Number(value) / 10_000)
         : String(value)
-watch(
-  data,
-  (now) => {
-    if (!now || touched.value) return
-    for (const [, rows] of GROUPS) for (const [name, , kind] of rows) form[name] = out(kind, now.fields[name])
-  },
-  { immediate: true },
-)
+watch(data, () => fill(), { immediate: true })
+watch([scope, key], () => fill())
+function fill() {
+  const now = data.value
+  if (!now || touched.value) return
+  for (const [, rows] of GROUPS)
+    for (const [name, , kind] of rows) {
+      const own = mine.value[name]
+      form[name] = house.value
+        ? out(kind, now.fields[name])
+        : own === undefined || own === null
+          ? ''
+          : kind === 'switch'
+            ? own
+              ? 'yes'
+              : 'no'
+            : out(kind, own)
+    }
+}
+/** What would hold without a word of its own. */
+const inherited = (name: string, kind: Kind): string => {
+  const value = out(kind, data.value?.fields[name])
+  return kind === 'switch' ? (value ? 'yes' : 'no') : kind === 'word' ? (WORDS[String(value)] ?? String(value)) : String(value)
+}
 const draft = ref<Schema<'PolicyBody'> | null>(null)
 function look() {
-  const fields: Record<string, string | number | boolean> = {}
-  for (const [, rows] of GROUPS)
+  if (!house.value && !key.value.trim()) return tell('Say whose limits these are', true)
+  const fields: Record<string, string | number | boolean | null> = {}
+  for (const [, rows] of groups.value)
     for (const [name, label, kind] of rows) {
       const value = form[name]!
+      if (!house.value && value === '') {
+        // What has no word of its own is inherited again.
+        if (mine.value[name] !== undefined) fields[name] = null
+        continue
+      }
+      if (!house.value && kind === 'switch') {
+        fields[name] = value === 'yes'
+        continue
+      }
       if (kind === 'switch' || kind === 'word') {
         fields[name] = value
         continue
@@ -113,7 +156,7 @@ function look() {
       if (!Number.isFinite(n) || (n < 0 && name !== 'least_order_profit')) return tell(`"${label}" needs a number`, true)
       fields[name] = Math.round(kind === 'money' ? n * 100 : kind === 'share' ? n * 10_000 : n)
     }
-  draft.value = { scope: 'house', key: '', fields }
+  draft.value = { scope: scope.value, key: house.value ? '' : key.value.trim(), fields }
 }
 function kept() {
   draft.value = null
@@ -132,9 +175,43 @@ function kept() {
       </div>
       <span class="ml-auto" /><Btn kind="main" :disabled="!touched" @click="look">See what it does</Btn>
     </div>
-    <div v-if="data" class="max-w-6xl columns-2 gap-3">
+    <div class="mb-3 flex max-w-6xl flex-wrap items-center gap-2">
+      <label class="flex items-center gap-2"
+        ><span class="text-soft">Whose</span
+        ><select class="field w-44!" :value="scope" @change="look_at(($event.target as HTMLSelectElement).value, '')">
+          <option value="house">the whole house</option>
+          <option value="supplier">a supplier's items</option>
+          <option value="category">a category</option>
+          <option value="store">a store</option>
+          <option value="sku">one SKU</option>
+        </select></label
+      >
+      <select v-if="!house && scope !== 'sku'" v-model="key" class="field w-56!" aria-label="Which" @change="touched = false">
+        <option value="" disabled>choose</option>
+        <option v-for="[code, name] in names" :key="code" :value="code">{{ name }}</option>
+      </select>
+      <input
+        v-else-if="!house"
+        v-model.lazy="key"
+        class="field code w-56!"
+        maxlength="100"
+        placeholder="its number"
+        aria-label="Which SKU"
+        @change="touched = false"
+      />
+      <template v-if="data?.own.length"
+        ><span class="ml-4 text-soft">Otherwise than the house:</span
+        ><Btn v-for="one in data.own" :key="one.scope + one.key" small @click="look_at(one.scope, one.key)">{{
+          nameOf(one)
+        }}</Btn></template
+      >
+      <p v-if="!house" class="w-full text-xs text-soft">
+        An empty field is inherited; the nearest word wins: SKU, store, category, supplier, house.
+      </p>
+    </div>
+    <div v-if="data && (house || key)" class="max-w-6xl columns-2 gap-3">
       <section
-        v-for="[title, rows] in GROUPS"
+        v-for="[title, rows] in groups"
         :key="title"
         class="sheet mb-3 break-inside-avoid p-4"
         @input="touched = true"
@@ -146,14 +223,33 @@ function kept() {
           :key="name"
           class="flex h-9 items-center justify-between gap-4 border-b border-rule-2 last:border-0"
           ><span>{{ label }}</span>
-          <input v-if="kind === 'switch'" v-model="form[name]" type="checkbox" class="size-4 accent-pine" />
-          <select v-else-if="kind === 'word'" v-model="form[name]" class="field w-44!">
+          <input v-if="house && kind === 'switch'" v-model="form[name]" type="checkbox" class="size-4 accent-pine" />
+          <select v-else-if="kind === 'switch'" v-model="form[name]" class="field w-44!">
+            <option value="">as inherited ({{ inherited(name, kind) }})</option>
+            <option value="yes">yes</option>
+            <option value="no">no</option>
+          </select>
+          <select v-else-if="kind === 'word'" v-model="form[name]" class="field" :class="house ? 'w-44!' : 'w-60!'">
+            <option v-if="!house" value="">as inherited ({{ inherited(name, kind) }})</option>
             <option v-for="word in words" :key="word" :value="word">{{ WORDS[word] }}</option>
           </select>
-          <input v-else v-model="form[name]" class="field w-24! text-right" inputmode="decimal" maxlength="10" />
+          <input
+            v-else
+            v-model="form[name]"
+            class="field w-24! text-right"
+            inputmode="decimal"
+            maxlength="10"
+            :placeholder="house ? '' : inherited(name, kind)"
+          />
         </label>
       </section>
     </div>
-    <DraftModal v-if="draft" title="Limits of the house" :draft="{ policy: draft }" @close="draft = null" @done="kept" />
+    <DraftModal
+      v-if="draft"
+      :title="house ? 'Limits of the house' : `Limits of ${nameOf({ scope, key })}`"
+      :draft="{ policy: draft }"
+      @close="draft = null"
+      @done="kept"
+    />
   </div>
 </template>

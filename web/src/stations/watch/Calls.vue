@@ -25,8 +25,8 @@ const saved = (plan: Plan) => {
         </p>
       </div>
       <p class="mt-2">
-        Being late about its {{ count(plan.used) }} items that lanes use is expected to cost <b>{{ money(plan.loss) }} a month</b>. In turns,
-        with the same calls, it would be <b>{{ money(plan.turns) }}</b><template v-if="saved(plan) > 0.5"
+        Being late about its {{ count(plan.used) }} items that lanes use is expected to cost <b>{{ money(plan.loss) }} a month</b>. In
+        turns, with the same calls, it would be <b>{{ money(plan.turns) }}</b><template v-if="saved(plan) > 0.5"
           >: the plan saves <b class="text-pine">{{ percent(saved(plan), 0) }}</b> of it</template
         >. {{ count(plan.unused) }} items that no lane uses are looked at once a week.
       </p>

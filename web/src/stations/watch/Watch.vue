@@ -51,10 +51,14 @@ const pills = computed(() => {
     { key: 'keep', label: 'Kept', count: t?.states.kept ?? 0 },
     { key: 'doubted', label: 'Doubted', count: t?.doubted ?? 0, waits: true },
     { key: 'differs', label: 'Stores differ', count: t?.differs ?? 0, waits: true },
-    { key: 'groups', label: 'By cause' },
-    { key: 'calls', label: 'Calls plan' },
   ]
 })
+const VIEWS = [
+  { key: '', label: 'One by one' },
+  { key: 'groups', label: 'By cause' },
+  { key: 'calls', label: 'Calls plan' },
+]
+const view = computed(() => (['groups', 'calls'].includes(text('state')) ? text('state') : ''))
 const columns: Column[] = [
   { key: 'at', label: 'When', width: '64px' },
   { key: 'title', label: 'Listing', width: '28%' },
@@ -118,11 +122,12 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
       <div class="flex items-baseline gap-3">
         <h1>Supply, last 15 hours</h1>
-        <p class="truncate text-soft">each mark is a sweep, its height the changes found; amber ones wait for you</p>
-        <span class="ml-auto" /><Btn small @click="bring = true">Bring in items</Btn>
+        <p class="truncate text-soft">each mark a sweep, its height the changes found</p>
+        <span class="ml-auto" /><Pills :options="VIEWS" :chosen="view" label="Views of Watch" @choose="only({ state: $event })" />
+        <Btn small @click="bring = true">Bring in items</Btn>
       </div>
       <Strips />
-      <div class="flex items-center gap-2">
+      <div v-if="!view" class="flex items-center gap-2">
         <Pills :options="pills" :chosen="text('state')" label="Which responses" @choose="only({ state: $event })" />
       </div>
       <Doubts v-if="text('state') === 'doubted'" />
