@@ -63,6 +63,7 @@ class WorldProcess:
                 time.sleep(0.05)
         self.post("facts", name="buyers_a_day", value=0)
         self.post("facts", name="hold_seconds", value=1.2)
+        self.post("facts", name="comes_back", value=0)
         # Nothing moves by itself: what changes in a test is what the test changes.
         self.post("facts", name="market_share", value=0)
 

@@ -26,8 +26,9 @@ WHOLESALE = ("supplier", "wholesale_api", "wholesale", "/wholesale/api", "practi
 FOLDER = ("supplier", "folder", "folder", "/folder", "duskdial:practice-quayside")
 RETAIL = ("supplier", "retail_site", "retail", "/retail/api", "practice-sable")
 POST = ("carrier", "post_api", "post", "/post/api", "practice-swiftwing")
+BANK = ("rates", "rates_api", "bank", "/bank/api", "practice-bank")
 STORES, SUPPLIERS = (OWN, FAIR, CRAFT), (WHOLESALE, FOLDER, RETAIL)
-PARTNERS = (*STORES, *SUPPLIERS, POST)
+PARTNERS = (*STORES, *SUPPLIERS, POST, BANK)
 BUYER = Address("Wren Sorrel", "4 Lantern Row", "Whitby", "YO21 3PR", "GB")
 by_kind = pytest.mark.parametrize("partner", PARTNERS, ids=lambda p: p[1])
 by_store = pytest.mark.parametrize("partner", STORES, ids=lambda p: p[1])
@@ -243,3 +244,27 @@ def test_pages_with_other_columns_are_told():
     for read in (lambda: list(pages.listings()), lambda: pages.orders("")):
         with pytest.raises(Malformed, match="other columns"):
             read()
+
+
+def test_a_bank_tells_one_table_a_day_and_what_cannot_be_read_is_left_out(calm):
+    bank = link(calm, BANK, deadline=3)
+    table = bank.table()
+    assert table.rates["GBP"] == 1 and 4 < table.rates["PLN"] < 7 and table.as_of.hour == 0
+    assert bank.table() == table
+    calm.post("clock", jump_minutes=1441)
+    later = bank.table()
+    assert later.as_of > table.as_of and abs(later.rates["PLN"] / table.rates["PLN"] - 1) < 0.02
+    calm.dial("bank", "odd_rate", 1)
+    assert bank.table().rates["PLN"] * 9 < later.rates["PLN"]
+    calm.dial("bank", "odd_rate", 0)
+    calm.dial("bank", "malformed", 1)
+    with pytest.raises(Malformed):
+        bank.table()
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        return httpx.Response(
+            200, json={"as_of": "2026-03-12T00:00:00Z", "base": "GBP", "rates": {"PLN": "NaN", "EUR": "1.18", "SEK": "-3"}}
+        )
+
+    odd = connect("rates", "rates_api", "http://bank.example/api", "k", 1, httpx.MockTransport(answer)).table()
+    assert set(odd.rates) == {"GBP", "EUR"}

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Header, HTTPException, Request
@@ -16,7 +16,7 @@ from pydantic import AwareDatetime, BaseModel, Field
 from ..clock import WALL
 from ..connectors.protocols import Address, StoreListing, StoreOrder, StoreOrderLine
 from ..data.setup import Store, Token
-from ..services import orders, program, shelf
+from ..services import drift, orders, program, shelf
 from ..services.desk import Desk, Invalid
 from .deps import house
 from .shapes import Ask, Big
@@ -200,6 +200,8 @@ def listings(seat: TheSeat, ask: ListingsAsk) -> Counted:
     if ask.last:
         seat.token.read_anew = False
     rows = [StoreListing(**one.model_dump()) for one in ask.listings]
+    # What it saw is compared with what we asked, but for what changed while it was reading.
+    drift.take(seat.desk, seat.store, rows, seat.desk.now - timedelta(minutes=10))
     return Counted(counted=shelf.bring_in(seat.desk, seat.store, rows))
 
 

@@ -63,6 +63,7 @@ def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: i
                 _change_goods(house, hand)
             if n == rounds - 2:
                 _move_prices(house, hand)
+    _differ(house, world)
     _prepare_some(house)
     with house.db.writing() as s:
         # From now on orders wait a while for a person, then go by themselves.
@@ -135,6 +136,22 @@ def _import_history(house: House, world: str) -> None:
                     last[item] = (cost, stock)
             after = page["next"]
         bulk_insert(s, Sighting, ("sweep_id", "item_id", "at", "old_cost", "cost", "old_stock", "stock", "verdict"), rows)
+
+
+def _differ(house: House, world: str) -> None:
+    """Somebody typed a price into the shop's own pages, and took a thing off sale at the fair."""
+    with house.db.reading() as s:
+        live = select(Sku.code).join(Listing, Listing.sku_id == Sku.id).where(Listing.state == "live", Listing.lane_id.is_not(None))
+        mine, fair = (
+            s.scalars(live.where(Listing.store_id == store).order_by(Sku.pace.desc(), Sku.code).limit(9)).all() for store in (1, 2)
+        )
+        price = s.scalar(select(Listing.wanted_price).join(Sku, Sku.id == Listing.sku_id).where(Sku.code == mine[4], Listing.store_id == 1))
+    with httpx.Client(base_url=world, timeout=20, trust_env=False) as hand:
+        hand.post("/world/listings", json={"sku": mine[4], "price": (price or 1000) * 88 // 100})
+        hand.post("/world/listings", json={"sku": fair[6], "store": "fair", "state": "paused"})
+    house.worker.deliver()
+    for store in (1, 2):
+        house.reader.check(store)
 
 
 def _prepare_some(house: House) -> None:

@@ -319,6 +319,8 @@ class Reader:
                 if link.unreadable:
                     desk.log("listing.refused", "listings", f"{len(link.unreadable)} listings not read, the first: {link.unreadable[0]}")
                     link.unreadable.clear()
+        with self.db.writing() as s:
+            self.desk(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(days=1)
         return fresh
 
     def due(self, kind: Any, column: Any, at: datetime) -> list[int]:

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from .counter import world_of
 from .dials import DIALS, SERVICES
-from .life import buy, live, set_item
+from .life import buy, live, set_item, show
 from .partners import SELLERS
 from .state import World, iso
 from .trade import in_its_money
@@ -21,7 +21,7 @@ router = APIRouter(prefix="/world")
 
 FACTS = (
     "^(hold_seconds|buyers_a_day|market_share|retail_calls|fair_calls|fair_pass_minutes|fair_batch_minutes|fair_offers_most|"
-    "folder_renamed|folder_comma|folder_utf8)$"
+    "folder_renamed|folder_comma|folder_utf8|comes_back)$"
 )
 
 
@@ -148,6 +148,31 @@ def change_item(request: Request, change: ItemChange) -> dict[str, Any]:
             ),
         )
     return {"number": change.number}
+
+
+class ListingChange(BaseModel):
+    """Somebody changes a listing in the store's own pages, behind everybody's back; amounts in minor units."""
+
+    sku: str
+    store: str = "shop"
+    price: int | None = None
+    quantity: int | None = None
+    state: str | None = None
+
+
+@router.post("/listings")
+def change_listing(request: Request, change: ListingChange) -> dict[str, Any]:
+    world = world_of(request)
+    with world.change() as db:
+        row = world.one("select * from shop_listing where store = ? and sku = ?", (change.store, change.sku))
+        if not row:
+            raise HTTPException(404, f"no listing {change.sku}")
+        given = [row[name] if (value := getattr(change, name)) is None else value for name in ("price", "quantity", "state")]
+        db.execute(
+            "update shop_listing set price = ?, quantity = ?, state = ? where store = ? and sku = ?", (*given, change.store, change.sku)
+        )
+        show(world, change.store, change.sku, world.now(), "somebody")
+    return {"sku": change.sku}
 
 
 @router.post("/buy")

@@ -298,6 +298,8 @@ def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
     country = json.loads(purchase["body"])["address"]["country"]
     stuck = rng.random() < 0.03
     world.db.execute("insert or ignore into parcel values (?,?,?,?)", (tracking, number, country, int(stuck)))
+    # Now and then a parcel finds nobody and goes back; a luck of its own, so that the rest of the life stays the same.
+    back = random.Random(f"back-{world.seed}-{number}").random() < float(world.fact("comes_back", 0.02))
     days = rng.uniform(1.2, 2.9) if country == "GB" else rng.uniform(3.5, 6.5)
     home = SELLERS[purchase["supplier"]].origins[0]["name"]
     days += 3.5 if SELLERS[purchase["supplier"]].country != "GB" else 0
@@ -306,7 +308,7 @@ def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
         (0.12, "collected", "Collected", home),
         (0.45, "moving", "Sorted", "Midway depot"),
         (0.85, "moving", "At the delivery office", "Near the buyer"),
-        (1.0, "delivered", "Delivered", "At the door"),
+        (1.0, "returned", "Back to its sender", home) if back else (1.0, "delivered", "Delivered", "At the door"),
     ]
     for part, event, told, place in steps[: 1 if stuck else 5]:
         world.plan(at + int(part * days * DAY), "post", number=tracking, event=event, told=told, place=place)

@@ -48,6 +48,7 @@ function save() {
     if (value === undefined) wrong[name] = 'is not a number that fits here'
     else out[name] = value ?? (name === 'band_from' ? 0 : null)
   }
+  delete wrong.scope_key
   if (!kind.value) out.rule_value = null
   else if (out.rule_value === null) wrong.rule_value = 'is needed'
   if (props.exception && !out.scope_key) wrong.scope_key = 'is needed'
