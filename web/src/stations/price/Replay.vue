@@ -63,15 +63,21 @@ const { data, error, isFetching } = useQuery({
   meta: { live: false },
   retry: false,
 })
-const ROWS: [string, (side: Side) => string, (side: Side) => number, boolean][] = [
-  ['Order lines of that time', (s) => count(s.lines), (s) => s.lines, true],
+/** What each side comes to; whether more of it is better, null where that says nothing by itself. */
+const ROWS: [string, (side: Side) => string, (side: Side) => number, boolean | null][] = [
+  ['Order lines of that time', (s) => count(s.lines), (s) => s.lines, null],
   ['Sold', (s) => count(s.sold), (s) => s.sold, true],
   ['Not on sale when it was wanted', (s) => count(s.missed), (s) => s.missed, false],
-  ['Sold without stock, refunded', (s) => `${count(s.oversold)}${s.oversold ? `, ${money(s.refunds)}` : ''}`, (s) => s.oversold, false],
-  ['Sold at a loss', (s) => `${count(s.at_loss)}${s.at_loss ? `, ${money(s.lost)}` : ''}`, (s) => s.at_loss, false],
-  ['Price changes', (s) => count(s.moves), (s) => s.moves, false],
-  ['Pauses', (s) => count(s.pauses), (s) => s.pauses, false],
-  ['Of the time on sale', (s) => percent(s.live * 100), (s) => s.live, true],
+  [
+    'Sold without stock, refunded',
+    (s) => `${count(s.oversold)}${s.oversold ? `, ${money(s.refunds).replace('−', '')} lost` : ''}`,
+    (s) => s.oversold,
+    false,
+  ],
+  ['Sold at a loss', (s) => `${count(s.at_loss)}${s.at_loss ? `, ${money(s.lost).replace('−', '')} lost` : ''}`, (s) => s.at_loss, false],
+  ['Price changes', (s) => count(s.moves), (s) => s.moves, null],
+  ['Pauses', (s) => count(s.pauses), (s) => s.pauses, null],
+  ['Of the time on sale', (s) => percent(s.live * 100), (s) => s.live, null],
 ]
 const gain = computed(() => (data.value ? number(data.value.other.earned) - number(data.value.one.earned) : 0))
 const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'GBP' }, true)
@@ -130,7 +136,11 @@ const dayName = (n: number) =>
       <template v-else-if="data">
         <div class="flex items-baseline gap-3" :class="isFetching ? 'opacity-60' : ''">
           <h1>
-            {{ gain === 0 ? 'The two come to the same' : `The other set earns ${pounds(gain)}` }}
+            {{
+              gain === 0
+                ? 'The two come to the same'
+                : `The other set earns ${pounds(Math.abs(gain)).replace('+', '')} ${gain < 0 ? 'less' : 'more'}`
+            }}
           </h1>
           <p class="text-soft">over {{ plural(data.one.days.length, 'day') }}, {{ plural(data.one.listings, 'listing') }}</p>
         </div>
@@ -156,7 +166,11 @@ const dayName = (n: number) =>
               <td
                 class="px-3 text-right"
                 :class="
-                  value(data.other) === value(data.one) ? '' : value(data.other) > value(data.one) === more ? 'text-pine' : 'text-brick'
+                  more === null || value(data.other) === value(data.one)
+                    ? ''
+                    : value(data.other) > value(data.one) === more
+                      ? 'text-pine'
+                      : 'text-brick'
                 "
               >
                 {{ tell(data.other) }}

@@ -72,7 +72,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
             <col />
             <col style="width: 104px" />
             <col style="width: 76px" />
-            <col style="width: 250px" />
+            <col style="width: 268px" />
           </colgroup>
           <thead>
             <tr class="h-8 border-b border-rule text-2xs text-soft">
@@ -103,13 +103,11 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                   {{ number(one.at_risk) ? money(one.at_risk) + (one.per_day ? ' / day' : '') : '–' }}
                 </td>
                 <td class="px-2.5 text-right text-soft"><When :at="one.since" /></td>
-                <td class="px-2.5">
+                <td class="px-2.5 whitespace-nowrap">
                   <Btn small :kind="cursor === i ? 'main' : 'plain'" :hint="cursor === i ? 'A' : undefined" @click.stop="step(one.key)">{{
                     one.step.label
                   }}</Btn>
-                  <Btn v-if="one.other && cursor === i" class="ml-1" small kind="link" @click.stop="step(one.key, true)">{{
-                    one.other.label
-                  }}</Btn>
+                  <Btn v-if="one.other && cursor === i" small kind="link" @click.stop="step(one.key, true)">{{ one.other.label }}</Btn>
                 </td>
               </tr>
               <tr v-if="open === one.key" class="border-b border-rule-2 bg-shade">
