@@ -19,16 +19,16 @@ VIEWS = {
     "faults": "/lanes?view=faults",
     "price": "/price",
     "listings": "/price?view=listings&sort=profit&down=1",
+    "replay": "/price?view=replay",
     "fees": "/price?view=fees",
     "watch": "/watch?state=reprice",
+    "causes": "/watch?state=groups",
     "orders": "/orders?state=held",
     "transit": "/transit",
     "partners": "/setup/partners",
     "limits": "/setup/limits",
-    "mail": "/setup/mail",
     "world": "/setup/world",
     "log": "/setup/log",
-    "outbox": "/setup/outbox",
 }
 
 
@@ -50,6 +50,9 @@ def main() -> None:
                 page.get_by_role("heading", name="If you make it so").wait_for()
             if name == "listings":
                 page.get_by_role("row").nth(3).click()
+            if name == "replay":
+                page.get_by_role("button", name="Nothing followed").click()
+                page.get_by_role("heading", name="The other set earns").wait_for()
             page.wait_for_timeout(1200)
             if name == "sizes":
                 page.keyboard.press("v")

@@ -28,11 +28,12 @@ def test_an_exception_for_one_sku_is_drafted_seen_applied_and_undone(desk: Page,
     desk.get_by_role("button", name="Add an exception").click()
     desk.get_by_label("Whose").select_option("sku")
     desk.get_by_role("button", name="Keep as a draft").click()
-    expect(desk.get_by_role("dialog").get_by_role("alert")).to_have_text("is needed")
+    expect(desk.get_by_role("region", name="The rule in hand").get_by_role("alert")).to_have_text("is needed")
     desk.get_by_placeholder("its number").fill(sku)
     desk.get_by_label("Least profit, £").fill("400")
-    desk.get_by_role("button", name="Keep as a draft").click()
+    # It is seen while it is typed, before anything is kept.
     expect(desk.get_by_role("heading", name="If you make it so")).to_be_visible()
+    desk.get_by_role("button", name="Keep as a draft").click()
     expect(desk.locator("tbody").get_by_text(sku)).to_be_visible()
     assert shown(business, sku) == before
     desk.get_by_role("button", name=re.compile("^Apply")).click()

@@ -72,6 +72,8 @@ def _writing(request: Request, name: Annotated[str, Depends(who)]) -> Iterator[D
     base = house(request)
     with base.db.writing() as s:
         yield Desk(s, base.clock, name)
+    # What a person has just done is in the very next figures they see.
+    base.catalogue.drop()
 
 
 # scope="function": the transaction is committed before the answer goes out, so a yes is always true.

@@ -31,6 +31,7 @@ class Mark(BaseModel):
     state: str
     changes: int
     doubted: int
+    refused: int
     retries: int
     calls: int
     items: int
@@ -215,6 +216,15 @@ def sweep(desk: ReadDesk, sweep: Big) -> HeldOut:
             for s, i in rows
         ],
     )
+
+
+@router.post("/sweeps/{sweep}/undo")
+def undo_sweep(desk: WriteDesk, sweep: Big) -> Done:
+    """Send the old values again for all that a sweep did; listings with newer changes stay as they are."""
+    row = desk.get(Sweep, sweep, "sweep")
+    n = watch.undo_responses(desk, sweep=row.id)
+    desk.log("watch.undo", f"{n} responses", f"{n} response{'' if n == 1 else 's'} of one sweep taken back", count=n)
+    return Done(told=f"{n} taken back, the old values go out again", count=n)
 
 
 @router.post("/suppliers/{supplier}/sweep")

@@ -53,10 +53,10 @@ class WhatIf:
 
 
 class Catalogue:
-    """What was read of all listings for a what-if, kept while a person goes on typing: until something is written, and for a
-    few seconds even then. What is applied is worked out anew, so nothing is ever done on old figures."""
+    """What was read of all listings for a what-if, kept while a person goes on typing: until somebody changes
+    something, and two seconds beyond what changes by itself. What is applied is worked out anew, so nothing is ever done on old figures."""
 
-    FRESH = 5.0
+    FRESH = 2.0
 
     def __init__(self) -> None:
         self.lock = threading.Lock()
@@ -171,6 +171,12 @@ def why_response(desk: Desk, number: int) -> tuple[Response, Listing, Sku, Expla
         desk.get(Sku, listing.sku_id, "SKU"),
         explain(response.terms, response.new_price, listing.currency, response.old_price),
     )
+
+
+def waiting(desk: Desk, set_by: int, outcome: int) -> list[int]:
+    """Responses that wait for the same reason."""
+    query = select(Response.id).where(Response.state == "waits", Response.set_by == set_by, Response.outcome == outcome)
+    return list(desk.s.scalars(query))
 
 
 def crowd(desk: Desk) -> list[int]:

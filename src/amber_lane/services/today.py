@@ -71,6 +71,9 @@ def do_step(desk: Desk, key: str, other: bool = False) -> str:
         watch.settle_held(desk, int(rest), believe=other)
     elif kind == "doubt":
         watch.settle_doubt(desk, int(rest), believe=other)
+    elif kind == "waits":
+        set_by, _, outcome = rest.partition(":")
+        prices.settle(desk, prices.waiting(desk, int(set_by), int(outcome)), approve=False)
     elif kind == "crowd":
         prices.settle(desk, prices.crowd(desk), approve=True)
     elif kind == "drift":

@@ -118,6 +118,7 @@ def _sweeps(desk: Desk) -> Iterator[Trouble]:
                     pace,
                     True,
                     "loss",
+                    other=Step("See its link", go="/setup/partners"),
                 )
 
 

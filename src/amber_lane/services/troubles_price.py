@@ -53,10 +53,11 @@ def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
             f"{n} listing{'s' if n > 1 else ''} {limit}",
             "the old price stands, or the listing is paused where it would lose money",
             since,
-            Step(f"Review {n}", go=f"/watch?state=waits&set_by={set_by}"),
+            Step(f"Review {n}", go=f"/watch?state=waits&set_by={set_by}&outcome={outcome}"),
             half_up(int(loss or 0), PPM),
             True,
             count=n,
+            other=Step("Leave as they are", act=True),
         )
 
 

@@ -2689,6 +2689,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/watch/sweeps/{sweep}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Sweep
+         * @description Send the old values again for all that a sweep did; listings with newer changes stay as they are.
+         */
+        post: operations["watch_undo_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/watch/tally": {
         parameters: {
             query?: never;
@@ -3068,7 +3088,7 @@ export interface components {
         };
         /**
          * CallsOut
-         * @description The calls plan of a supplier. bins: how many used items are looked at so often a day.
+         * @description The calls plan of a supplier; loss and turns a month. bins: how many used items are looked at so often a day.
          */
         CallsOut: {
             /** A Sweep */
@@ -4583,6 +4603,8 @@ export interface components {
             id: number;
             /** Items */
             items: number;
+            /** Refused */
+            refused: number;
             /** Retries */
             retries: number;
             /**
@@ -11695,6 +11717,37 @@ export interface operations {
                 "application/json": components["schemas"]["Believe"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    watch_undo_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sweep: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {

@@ -24,11 +24,19 @@ const {
   staleTime: 0,
 })
 const wrong = ref('')
-const moving = computed(() => (view.value?.counts.rise ?? 0) + (view.value?.counts.fall ?? 0))
+const left = ref(new Set<number>())
+function toggle(listing: number) {
+  const next = new Set(left.value)
+  if (!next.delete(listing)) next.add(listing)
+  left.value = next
+}
+const moving = computed(() => (view.value?.counts.rise ?? 0) + (view.value?.counts.fall ?? 0) - left.value.size)
 async function apply() {
   if (!view.value || isFetching.value) return
   try {
-    await tellDone((await take(api.POST('/api/v1/prices/apply', { body: { ...props.draft, seen: view.value.counts } }))).told)
+    await tellDone(
+      (await take(api.POST('/api/v1/prices/apply', { body: { ...props.draft, seen: view.value.counts, leave: [...left.value] } }))).told,
+    )
     emit('done')
     await queries.invalidateQueries()
   } catch (problem) {
@@ -47,7 +55,7 @@ async function apply() {
     @close="emit('close')"
   >
     <p v-if="error || wrong" role="alert" class="mb-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error ? wordsOf(error) : wrong }}</p>
-    <div v-if="view" class="max-h-[58vh] overflow-auto"><Effects :view="view" draft /></div>
+    <div v-if="view" class="max-h-[58vh] overflow-auto"><Effects :view="view" draft :left="left" @toggle="toggle" /></div>
     <p v-else-if="!error" class="text-soft">Working out every price…</p>
     <template #acts
       ><Btn @click="emit('close')">Leave it</Btn

@@ -21,6 +21,8 @@ interface Result {
   unknown: string[]
   bad: { row: Record<string, string>; why: string }[]
 }
+/** Sheets that can be taken out as they stand, in the columns in which they are brought in. */
+const OURS = ['lanes', 'listings', 'prices', 'rates']
 const job = ref<Schema<'JobOut'> | null>(null)
 const token = ref('')
 const stage = ref<'choose' | 'checking' | 'checked' | 'taking' | 'taken'>('choose')
@@ -96,7 +98,11 @@ onBeforeUnmount(() => clearTimeout(timer))
       <input type="file" accept=".csv,.xlsx,.txt" aria-label="The sheet" class="text-sm" @change="upload" />
       <span class="text-soft"
         >Template: <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.csv`" download>CSV</a>,
-        <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.xlsx`" download>XLSX</a></span
+        <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.xlsx`" download>XLSX</a>
+        <template v-if="OURS.includes(sheet)"
+          >; as it stands: <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/ours.csv`" download>CSV</a>,
+          <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/ours.xlsx`" download>XLSX</a></template
+        ></span
       >
     </div>
     <div v-else-if="stage === 'checking' || stage === 'taking'" role="status">

@@ -88,7 +88,10 @@ const dayName = (n: number) =>
 
 <template>
   <div class="grid grid-cols-[340px_minmax(0,1fr)] overflow-hidden">
-    <section class="overflow-auto border-r border-rule bg-sheet p-4" aria-label="The two sets">
+    <div v-if="editing !== undefined" class="overflow-auto border-r border-rule bg-sheet">
+      <RuleForm :rule="editing" :exception="false" @close="editing = undefined" @save="save" />
+    </div>
+    <section v-else class="overflow-auto border-r border-rule bg-sheet p-4" aria-label="The two sets">
       <h1>Replay</h1>
       <p class="text-xs text-soft">
         What the past weeks would have been: every sighting and every order of that time again, under the rules as they are and under
@@ -228,6 +231,5 @@ const dayName = (n: number) =>
       </template>
       <p v-else class="text-soft">Going through the past weeks…</p>
     </section>
-    <RuleForm v-if="editing !== undefined" :rule="editing" :exception="false" @close="editing = undefined" @save="save" />
   </div>
 </template>

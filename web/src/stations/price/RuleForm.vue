@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, reactive, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import { api, take } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
-import Modal from '@/parts/Modal.vue'
+import { useKeys } from '@/app/keys'
 import { fromText, toText, type Rule } from './rules'
 
 const props = defineProps<{ rule: Rule | null; exception: boolean }>()
-const emit = defineEmits<{ close: []; save: [rule: Rule | null] }>()
+const emit = defineEmits<{ close: []; save: [rule: Rule | null]; try: [rule: Rule | null] }>()
 const start: Rule =
   props.rule ??
   ((props.exception
@@ -40,33 +40,46 @@ const HOW = [
   ['return', 'earn on cost, %'],
 ] as const
 
-function save() {
+/** What is typed as a rule; what cannot be is told in `wrong`, and then there is none. */
+function made(told: Record<string, string>): Rule | null {
   const out: Record<string, unknown> = { ...start, scope: scope.value, scope_key: key.value.trim(), rule: kind.value || null }
   for (const name of Object.keys(texts)) {
-    delete wrong[name]
     const value = fromText(kind.value, name as keyof Rule, texts[name] ?? '')
-    if (value === undefined) wrong[name] = 'is not a number that fits here'
+    if (value === undefined) told[name] = 'is not a number that fits here'
     else out[name] = value ?? (name === 'band_from' ? 0 : null)
   }
-  delete wrong.scope_key
   if (!kind.value) out.rule_value = null
-  else if (out.rule_value === null) wrong.rule_value = 'is needed'
-  if (props.exception && !out.scope_key) wrong.scope_key = 'is needed'
-  if (!Object.keys(wrong).length) emit('save', out as unknown as Rule)
+  else if (out.rule_value === null) told.rule_value = 'is needed'
+  if (props.exception && !out.scope_key) told.scope_key = 'is needed'
+  return Object.keys(told).length ? null : (out as unknown as Rule)
 }
+function save() {
+  for (const name of Object.keys(wrong)) delete wrong[name]
+  const rule = made(wrong)
+  if (rule) emit('save', rule)
+}
+// While it is typed the picture beside it answers; nothing is kept by that.
+let timer: ReturnType<typeof setTimeout> | undefined
+watch([texts, kind, scope, key], () => {
+  clearTimeout(timer)
+  timer = setTimeout(() => emit('try', made({})), 60)
+})
+onBeforeUnmount(() => clearTimeout(timer))
+useKeys('Rule', [{ key: 'escape', told: 'leave the rule', run: () => emit('close') }])
+const first = ref<HTMLElement | null>(null)
+onMounted(() => first.value?.querySelector<HTMLElement>('select, input')?.focus())
 </script>
 
 <template>
-  <Modal
-    open
-    :title="exception ? 'Exception for one supplier, category, store or SKU' : 'Rule for a band of landed cost'"
-    :told="
-      exception
-        ? 'Only what you fill in is said otherwise; the rest is inherited. It becomes a draft; prices change only when you apply it.'
-        : 'It becomes a draft; prices change only when you apply it.'
-    "
-    @close="emit('close')"
-  >
+  <section ref="first" class="p-4" aria-label="The rule in hand">
+    <h1>{{ exception ? 'An exception' : 'A band of landed cost' }}</h1>
+    <p class="mt-1 mb-3 text-xs text-soft">
+      {{
+        exception
+          ? 'Only what you fill in is said otherwise; the rest is inherited. What it does is shown while you type; it counts once it is applied.'
+          : 'What it does is shown while you type; it counts once it is applied.'
+      }}
+    </p>
     <form class="grid grid-cols-2 gap-3" @submit.prevent="save">
       <template v-if="exception">
         <label
@@ -124,11 +137,11 @@ function save() {
       >
       <button type="submit" class="hidden" />
     </form>
-    <template #acts
-      ><Btn v-if="rule" kind="loss" class="mr-auto" @click="emit('save', null)">{{
+    <p class="mt-4 flex flex-wrap gap-2">
+      <Btn kind="main" @click="save">Keep as a draft</Btn><Btn @click="emit('close')">Leave it</Btn
+      ><Btn v-if="rule" kind="loss" class="ml-auto" @click="emit('save', null)">{{
         exception ? 'Remove this exception' : 'Remove this band'
-      }}</Btn
-      ><Btn @click="emit('close')">Leave it</Btn><Btn kind="main" @click="save">Keep as a draft</Btn></template
-    >
-  </Modal>
+      }}</Btn>
+    </p>
+  </section>
 </template>

@@ -22,10 +22,13 @@ function edit(rule: Rule | null, exception: boolean) {
   apart.value = exception
   editing.value = rule
 }
-const rules = computed(() => draft.value ?? real.value ?? [])
+// What is being typed, laid over the draft: seen at once, kept by nobody.
+const trying = ref<Rule[] | null>(null)
+const rules = computed(() => trying.value ?? draft.value ?? real.value ?? [])
+const drafted = computed(() => draft.value ?? real.value ?? [])
 const house = computed(() => rules.value.filter((rule) => rule.scope === 'house').sort((a, b) => (a.band_from ?? 0) - (b.band_from ?? 0)))
 const others = computed(() => rules.value.filter((rule) => rule.scope !== 'house'))
-const changed = computed(() => !!draft.value && JSON.stringify(draft.value) !== JSON.stringify(real.value))
+const changed = computed(() => JSON.stringify(rules.value) !== JSON.stringify(real.value ?? []))
 const {
   data: view,
   error,
@@ -51,11 +54,18 @@ function toggle(listing: number) {
   if (!next.delete(listing)) next.add(listing)
   set.value = next
 }
-function save(rule: Rule | null) {
+function laid(rule: Rule | null): Rule[] {
   const same = (one: Rule) =>
     !!rule && one.scope === rule.scope && one.scope_key === rule.scope_key && (one.band_from ?? 0) === (rule.band_from ?? 0)
-  const rest = rules.value.filter((one) => one !== editing.value && !same(one))
-  draft.value = rule ? [...rest, rule] : rest
+  const rest = drafted.value.filter((one) => one !== editing.value && !same(one))
+  return rule ? [...rest, rule] : rest
+}
+function save(rule: Rule | null) {
+  draft.value = laid(rule)
+  leave()
+}
+function leave() {
+  trying.value = null
   editing.value = undefined
 }
 async function apply() {
@@ -71,13 +81,16 @@ const was = (rule: Rule) =>
     : undefined
 useKeys('Price', [
   { key: 'a', told: 'apply', run: () => void apply() },
-  { key: 'escape', told: 'drop the draft', run: () => (draft.value = null) },
+  { key: 'escape', told: 'drop the draft', run: () => editing.value === undefined && (draft.value = null) },
 ])
 </script>
 
 <template>
   <div class="grid grid-cols-[400px_minmax(0,1fr)] overflow-hidden">
-    <section class="overflow-auto border-r border-rule bg-sheet" aria-label="Rules">
+    <div v-if="editing !== undefined" class="overflow-auto border-r border-rule bg-sheet">
+      <RuleForm :rule="editing" :exception="apart" @close="leave" @save="save" @try="trying = $event ? laid($event) : null" />
+    </div>
+    <section v-else class="overflow-auto border-r border-rule bg-sheet" aria-label="Rules">
       <div class="flex items-start justify-between p-4 pb-3">
         <div>
           <h1>How prices are made</h1>
@@ -145,9 +158,14 @@ useKeys('Price', [
           some ? 'All of them' : 'Pick some'
         }}</Btn
         ><Btn v-if="changed" @click="draft = null">Drop the draft</Btn
-        ><Btn v-if="changed || total" kind="main" hint="A" :disabled="isFetching || (!changed && !going)" @click="apply">{{
-          going ? `Apply to ${going.toLocaleString('en-GB')}` : 'Apply'
-        }}</Btn>
+        ><Btn
+          v-if="editing === undefined && (changed || total)"
+          kind="main"
+          hint="A"
+          :disabled="isFetching || (!changed && !going)"
+          @click="apply"
+          >{{ going ? `Apply to ${going.toLocaleString('en-GB')}` : 'Apply' }}</Btn
+        >
       </div>
       <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ wordsOf(error) }}</p>
       <Effects
@@ -160,6 +178,5 @@ useKeys('Price', [
         @toggle="toggle"
       />
     </section>
-    <RuleForm v-if="editing !== undefined" :rule="editing" :exception="apart" @close="editing = undefined" @save="save" />
   </div>
 </template>

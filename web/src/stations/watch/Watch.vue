@@ -21,6 +21,7 @@ import Differs from './Differs.vue'
 import Doubts from './Doubts.vue'
 import Groups from './Groups.vue'
 import Strips from './Strips.vue'
+import SweepRecord from './SweepRecord.vue'
 
 type Row = Schema<'ResponseOut'>
 const FILTERS: Record<string, string> = {
@@ -145,6 +146,7 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
           >
           <SheetOut :csv="sheet('responses', 'csv')" :xlsx="sheet('responses', 'xlsx')" />
         </div>
+        <SweepRecord v-if="text('sweep')" :sweep="Number(text('sweep'))" />
         <DataTable
           ref="table"
           v-model:active="active"
