@@ -66,6 +66,7 @@ MERIDIAN = OriginTerms(
     ],
     "Meridian Buying, Rua do Cais 40, Porto",
 )
+# Two bands say nothing of returns: there what really came back is kept.
 RULES: tuple[dict[str, Any], ...] = (
     {
         "band_from": 0,
@@ -76,8 +77,8 @@ RULES: tuple[dict[str, Any], ...] = (
         "step": 120_000,
         "reserve": 10_000,
     },
-    {"band_from": 500, "rule": "margin", "rule_value": 280_000, "min_profit": 250, "endings": "95", "step": 80_000, "reserve": 20_000},
-    {"band_from": 2000, "rule": "margin", "rule_value": 220_000, "min_profit": 500, "endings": "95", "step": 80_000, "reserve": 20_000},
+    {"band_from": 500, "rule": "margin", "rule_value": 280_000, "min_profit": 250, "endings": "95", "step": 80_000},
+    {"band_from": 2000, "rule": "margin", "rule_value": 220_000, "min_profit": 500, "endings": "95", "step": 80_000},
     {"band_from": 6000, "rule": "return", "rule_value": 240_000, "min_profit": 1200, "endings": "00", "step": 80_000, "reserve": 15_000},
 )
 KNITS = ("star blanket", "night hat", "mitten pair", "lantern cosy", "field scarf", "moon cushion", "tripod sleeve", "mug warmer")

@@ -28,6 +28,8 @@ from ..services.orders import keep_line
 FIRST = ("Rowan", "Tilda", "Emeka", "Marit", "Callum", "Wren", "Nadia", "Theo", "Aoife", "Selma")
 LAST = ("Lindqvist", "Abara", "Prewitt", "Marrow", "Dunmore", "Fennimore", "Okello", "Thackray", "Sorrel", "Quill")
 TOWNS = (("Hull", "HU3 1AB"), ("Ely", "CB7 4DL"), ("Whitby", "YO21 3PR"), ("Bristol", "BS1 4ST"), ("Truro", "TR1 2SF"))
+# Returns of the last days would still ask for somebody.
+BACK_AFTER = 9 * 86_400_000
 # Table -> the columns of its past rows; the number of the order is the number of every row that belongs to it.
 TABLES: dict[Any, tuple[str, ...]] = {
     Order: (
@@ -201,12 +203,13 @@ def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> in
                 )
             )
             rows[PurchaseLine].append((number, number, 1, item.id, quantity, goods, goods, True))
-            rows[Parcel].append(
-                (number, 1, 1, make_s10("SW", 90_000_000 + number, "GB"), "delivered", made, arrived, arrived, "Delivered, At the door")
-            )
+            # One in forty finds nobody and goes back, long enough ago to be settled.
+            back = number % 40 == 11 and to_ms(desk.now) - arrived > BACK_AFTER
+            end, told, place = ("returned", "Back to its sender", "Leeds") if back else ("delivered", "Delivered", "At the door")
+            rows[Parcel].append((number, 1, 1, make_s10("SW", 90_000_000 + number, "GB"), end, made, arrived, arrived, f"{told}, {place}"))
             rows[ParcelLine].append((number, number))
             rows[PassedOn].append((number, number, made, made))
-            rows[CarrierEvent].append((number, arrived, "delivered", "Delivered", "At the door"))
+            rows[CarrierEvent].append((number, arrived, end, told, place))
     for table, columns in TABLES.items():
         bulk_insert(s, table, columns, rows[table])
     for lane, reference in first.items():

@@ -152,7 +152,7 @@ def why_price(desk: Desk, listing_id: int) -> tuple[Listing, Sku, Explained | No
     """Why a listing costs what it costs, worked out now from what we believe now."""
     listing = desk.get(Listing, listing_id, "listing")
     sku = desk.get(Sku, listing.sku_id, "SKU")
-    book = load(desk, with_sharers(desk, {sku.id}))
+    book = load(desk, with_sharers(desk, {sku.id}), preparing=listing.state == "preparing")
     rows = np.flatnonzero(book.ids == listing_id)
     if not len(rows) or not book.counted[rows[0]]:
         return listing, sku, None

@@ -1,7 +1,7 @@
 <script setup lang="ts" generic="R extends { id: number }">
 /** The one table for long lists: sorted and paged by the server, rows only where they are seen, worked by keys and mouse. */
 import { useVirtualizer } from '@tanstack/vue-virtual'
-import { computed, ref, toRef, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, toRef, watch } from 'vue'
 import type { ListPath } from '@/api/lists'
 import { useKeys } from '@/app/keys'
 import { usePages, type ListAsk } from './pages'
@@ -12,6 +12,8 @@ export interface Column {
   width?: string
   right?: boolean
   sort?: string | false
+  /** Shown only where there is room for it. */
+  wide?: boolean
 }
 
 const props = defineProps<{
@@ -30,6 +32,12 @@ const props = defineProps<{
 const emit = defineEmits<{ open: [row: R]; sort: [key: string, down: boolean]; chosen: [ids: number[]]; act: [row: R] }>()
 const active = defineModel<number | null>('active', { default: null })
 
+const room = window.matchMedia('(min-width: 1180px)')
+const roomy = ref(room.matches)
+const measure = () => (roomy.value = room.matches)
+room.addEventListener('change', measure)
+onBeforeUnmount(() => room.removeEventListener('change', measure))
+const shown = computed(() => props.columns.filter((column) => roomy.value || !column.wide))
 const list = usePages<R>(props.path, toRef(props, 'ask'))
 const box = ref<HTMLElement | null>(null)
 const cursor = ref(0)
@@ -54,11 +62,20 @@ watch(list.rows, () => {
   if (props.first && row && active.value === null && cursor.value === 0 && !closed.value) active.value = row.id
 })
 const closed = ref(false)
-watch(active, (now) => (closed.value = now === null))
+// Other rows are asked for: the bench goes to the first of them, and does not stay with one that is not there.
+let anew = false
+watch(active, (now) => {
+  closed.value = now === null && !anew
+  anew = false
+})
 watch(
   () => props.ask,
   () => {
     closed.value = false
+    if (props.first && active.value !== null) {
+      anew = true
+      active.value = null
+    }
     cursor.value = 0
     picked.value = new Set()
     emit('chosen', [])
@@ -139,13 +156,13 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
       <table class="w-full table-fixed">
         <colgroup>
           <col v-if="choose" style="width: 38px" />
-          <col v-for="column in columns" :key="column.key" :style="{ width: column.width }" />
+          <col v-for="column in shown" :key="column.key" :style="{ width: column.width }" />
         </colgroup>
         <thead class="sticky top-0 z-10 bg-sheet">
           <tr class="h-8 border-b border-rule text-2xs text-soft">
             <th v-if="choose"><span class="sr-only">Chosen</span></th>
             <th
-              v-for="column in columns"
+              v-for="column in shown"
               :key="column.key"
               scope="col"
               class="px-2.5"
@@ -167,7 +184,7 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
         </thead>
         <tbody>
           <tr v-if="before" aria-hidden="true" :style="{ height: `${before}px` }">
-            <td :colspan="columns.length + (choose ? 1 : 0)" />
+            <td :colspan="shown.length + (choose ? 1 : 0)" />
           </tr>
           <template v-for="item in items" :key="item.index">
             <tr
@@ -197,7 +214,7 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
                 />
               </td>
               <td
-                v-for="(column, n) in columns"
+                v-for="(column, n) in shown"
                 :key="column.key"
                 class="relative overflow-hidden px-2.5"
                 :class="column.right ? 'text-right whitespace-nowrap' : ''"
@@ -214,11 +231,11 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
               </td>
             </tr>
             <tr v-else :style="{ height: `${height}px` }" class="border-b border-rule-2">
-              <td :colspan="columns.length + (choose ? 1 : 0)" class="px-3"><span class="block h-2 w-1/3 rounded bg-rule-2" /></td>
+              <td :colspan="shown.length + (choose ? 1 : 0)" class="px-3"><span class="block h-2 w-1/3 rounded bg-rule-2" /></td>
             </tr>
           </template>
           <tr v-if="after > 0" aria-hidden="true" :style="{ height: `${after}px` }">
-            <td :colspan="columns.length + (choose ? 1 : 0)" />
+            <td :colspan="shown.length + (choose ? 1 : 0)" />
           </tr>
         </tbody>
       </table>

@@ -24,11 +24,11 @@ const { ask, set, sort, text, sheet } = useAsk(
 const columns: Column[] = [
   { key: 'sku', label: 'Listing', sort: 'title' },
   { key: 'state', label: 'State', width: '88px' },
-  { key: 'supplier', label: 'Lane', width: '130px' },
+  { key: 'supplier', label: 'Lane', width: '130px', wide: true },
   { key: 'price', label: 'Price', right: true, width: '76px' },
   { key: 'landed', label: 'Landed', right: true, width: '74px' },
   { key: 'profit', label: 'You keep', right: true, width: '76px' },
-  { key: 'margin', label: 'Margin', right: true, sort: false, width: '72px' },
+  { key: 'margin', label: 'Margin', right: true, sort: false, width: '72px', wide: true },
   { key: 'quantity', label: 'Shows', right: true, width: '62px' },
 ]
 const show = [

@@ -154,10 +154,12 @@ useKeys('Price', [
             changed ? "nothing has happened yet; worked out on today's costs" : 'change a rule at the left and see here what it would do'
           }}
         </p>
-        <span class="ml-auto" /><Btn v-if="total" small @click="((some = !some), (left = new Set()), (picked = new Set()))">{{
-          some ? 'All of them' : 'Pick some'
-        }}</Btn
-        ><Btn v-if="changed" @click="draft = null">Drop the draft</Btn
+        <span class="ml-auto" /><Btn
+          v-if="editing === undefined && total"
+          small
+          @click="((some = !some), (left = new Set()), (picked = new Set()))"
+          >{{ some ? 'All of them' : 'Pick some' }}</Btn
+        ><Btn v-if="editing === undefined && changed" @click="draft = null">Drop the draft</Btn
         ><Btn
           v-if="editing === undefined && (changed || total)"
           kind="main"

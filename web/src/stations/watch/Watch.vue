@@ -122,10 +122,16 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
   <div class="grid h-full" :class="wide ? 'grid-cols-1' : 'grid-cols-[minmax(0,1fr)_372px]'">
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
       <div class="flex items-baseline gap-3">
-        <h1>Supply, last 15 hours</h1>
-        <p class="truncate text-soft">each mark a sweep, its height the changes found</p>
-        <span class="ml-auto" /><Pills :options="VIEWS" :chosen="view" label="Views of Watch" @choose="only({ state: $event })" />
-        <Btn small @click="bring = true">Bring in items</Btn>
+        <h1 class="whitespace-nowrap">Supply, last 15 hours</h1>
+        <p class="truncate text-soft max-[1180px]:hidden">each mark a sweep, its height the changes found</p>
+        <span class="ml-auto" /><Pills
+          class="shrink-0"
+          :options="VIEWS"
+          :chosen="view"
+          label="Views of Watch"
+          @choose="only({ state: $event })"
+        />
+        <Btn small class="shrink-0" @click="bring = true">Bring in items</Btn>
       </div>
       <Strips />
       <div v-if="!view" class="flex items-center gap-2">
