@@ -246,6 +246,23 @@ def test_what_a_store_shows_otherwise_is_found_and_settled_both_ways(small: Smal
         small.write(lambda desk: drift.settle(desk, [found[2].id], True))
 
 
+def test_what_would_lose_money_or_cannot_be_bought_is_never_taken_from_a_store(small: Small) -> None:
+    small.respond()
+    small.sweep({3: (300, 0)})
+    assert (small.listing(3).state, small.listing(3).paused_by) == ("paused", "stock")
+    with small.db.writing() as s:
+        s.execute(update(Outbox).values(state="done", done_at=small.clock.now()))
+    small.later(hours=1)
+    price = small.listing(2).wanted_price
+    fine = [shown(small, n) for n in range(1, 7)]
+    assert read_store(small, [fine[0], shown(small, 2, price=50), shown(small, 3, state="live", quantity=4), *fine[3:]]) == 2
+    small.write(lambda desk: drift.settle(desk, [one.drift.id for one in drift.differing(desk)], False))
+    assert small.listing(2).hand_price is None and small.listing(2).wanted_price == price
+    assert small.listing(3).state == "paused"
+    sent = {row.subject: row.body for row in small.all(select(Outbox).where(Outbox.state == "waiting"))}
+    assert sent["listing:2"]["price"] == f"{price / 100:.2f}" and sent["listing:3"]["state"] == "paused"
+
+
 def test_a_stores_half_empty_answer_takes_nothing_for_gone(small: Small) -> None:
     with small.db.writing() as s:
         for n in range(10, 40):

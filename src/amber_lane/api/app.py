@@ -49,6 +49,7 @@ from . import (
     today,
     transit,
     watch,
+    why,
 )
 from .deps import House
 from .errors import add_errors
@@ -130,7 +131,24 @@ def make_app(house: House) -> FastAPI:
     app.state.house = house
     add_errors(app)
     goods = (allowance, catalogues, asking, source, shelf, families)
-    for part in (session, today, mapping, lanes, prices, rates, watch, groups, orders, transit, setup, sheets, program, sending, *goods):
+    for part in (
+        session,
+        today,
+        mapping,
+        lanes,
+        prices,
+        why,
+        rates,
+        watch,
+        groups,
+        orders,
+        transit,
+        setup,
+        sheets,
+        program,
+        sending,
+        *goods,
+    ):
         app.include_router(part.router, prefix="/api/v1")
 
     @app.get("/api/health", tags=["app"])

@@ -22,8 +22,8 @@ from ..services.history import DAYS, pasts
 from ..services.likeness import LIKE_FROM
 from ..services.lists import Wish
 from .deps import ReadDesk, TheHouse, WriteDesk
-from .prices import StepOut
 from .shapes import Ask, Big, Done, Money, money, sure, wish
+from .why import StepOut
 
 router = APIRouter(prefix="/source", tags=["source"])
 _NUMBERS = ("days", "lands_most", "keeps_least", "stock_least", "rating_least")

@@ -64,6 +64,8 @@ class Reader:
             desk = self.desk(s, "Watch")
             sweep = watch.begin(desk, desk.get(Supplier, supplier_id, "supplier"), asked_by).id
         pages = self._broken_off(supplier_id)
+        # Between two tries items may have moved from page to page: what is not seen then is not taken for gone.
+        whole = not pages
         gone: list[str] = []
         asked = retries = 0
         try:
@@ -92,7 +94,7 @@ class Reader:
             [one.currency for one in seen],
             np.array([one.stock for one in seen], dtype=np.int64),
             max(page.as_of for page in pages),
-            not link.one_by_one and not any(page.bad for page in pages),
+            whole and not link.one_by_one and not any(page.bad for page in pages),
             None if link.one_by_one else [one.tiers for one in seen],
             [one.pack for one in seen],
             gone,

@@ -150,15 +150,18 @@ class Worker:
                 self.reader.check(number)
         if self._paced is None or now - self._paced > timedelta(hours=1):
             self._paced = now
+            with self.db.reading() as s:
+                desk = Desk(s, self.clock, "Watch")
+                back, looks = returns.count(desk), calls.moves(desk)
             with self.db.writing() as s:
                 desk = Desk(s, self.clock, "Watch")
                 pace.refresh(desk)
                 watch.step_on(desk)
-                if returns.refresh(desk) and policy_for(desk.s)["reserve_real"]:
+                if returns.keep(desk, back) and policy_for(desk.s)["reserve_real"]:
                     act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
                     respond(desk, None, act=act.id, alone=True)
                 supplier_plans.refresh(desk)
-                calls.refresh(desk)
+                calls.keep(desk, looks)
             self.look_over()
         if self._laned is None or now - self._laned > timedelta(minutes=1):
             self._laned = now

@@ -191,22 +191,30 @@ def _rates(desk: Desk, supplier: Supplier, items: Ints) -> Floats:
 
 
 def refresh(desk: Desk) -> int:
-    """Plan anew for every supplier that tells one item a call. Returns how many items are looked at otherwise now."""
-    moved = 0
+    """Plan anew and keep it. Returns how many items are looked at otherwise now."""
+    return keep(desk, moves(desk))
+
+
+def moves(desk: Desk) -> list[tuple[int, int]]:
+    """Items of suppliers that tell one a call which are to be looked at otherwise: (seconds between two looks, id)."""
+    out: list[tuple[int, int]] = []
     for supplier in desk.s.scalars(select(Supplier).where(Supplier.watching)).all():
         if not one_by_one(supplier.kind):
             continue
         plan = make(desk, supplier)
         every = np.where(plan.looks > 0, np.minimum(DAY_S / np.maximum(plan.looks, 1e-6), 90 * DAY_S), 90 * DAY_S).astype(np.int64)
         was = dict(desk.s.execute(select(Item.id, Item.look_every).where(Item.supplier_id == supplier.id)).tuples().all())
-        rows = [
+        out += [
             (now, number)
             for number, now in zip(plan.items.tolist(), every.tolist(), strict=True)
             if was.get(number) is None or abs(now - (was[number] or 0)) * 20 > now
         ]
-        bulk_update(desk.s, Item, ("look_every",), rows)
-        moved += len(rows)
-    return moved
+    return out
+
+
+def keep(desk: Desk, rows: list[tuple[int, int]]) -> int:
+    bulk_update(desk.s, Item, ("look_every",), rows)
+    return len(rows)
 
 
 def due(desk: Desk, supplier: Supplier, most: int) -> list[str]:

@@ -6,15 +6,19 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
+import numpy as np
 from sqlalchemy import select
 
 from ..connectors.protocols import StoreListing
+from ..core.price import keep
 from ..data.outbox import Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from ..data.watch import Drift
 from . import shelf
+from .book import load
 from .desk import Conflict, Desk, by_id
+from .respond import with_sharers
 
 MISSING = "missing"
 _OPEN = ("waiting", "claimed", "unknown", "posted")
@@ -119,9 +123,17 @@ def differing(desk: Desk, store: int | None = None) -> list[Differing]:
     return [Differing(*row) for row in rows]
 
 
+def _loses(desk: Desk, listing: Listing, price: int) -> bool:
+    """Whether every sale at a price would lose money."""
+    book = load(desk, with_sharers(desk, {listing.sku_id}))
+    rows = np.flatnonzero((book.ids == listing.id) & book.counted)
+    return bool(len(rows)) and int(keep(np.full(len(book.ids), price), book.terms).profit[rows[0]]) < 0
+
+
 def settle(desk: Desk, numbers: Iterable[int], ours: bool) -> int:
     """A person's word on differences. ours: what we want is sent again. Else the store's is taken: its price as one by hand,
-    its pause as one by hand; a listing that it does not have is ended here."""
+    its pause as one by hand; a listing that it does not have is ended here. What would lose money, or cannot be bought now,
+    is not taken: there ours is sent again all the same."""
     rows = [one for one in by_id(desk.s, Drift, numbers).values() if one.ended_at is None]
     if not rows:
         raise Conflict("these differences are settled already; nothing was changed")
@@ -129,7 +141,9 @@ def settle(desk: Desk, numbers: Iterable[int], ours: bool) -> int:
     for one in rows:
         listing = listings[one.listing_id]
         one.ended_at, one.how = desk.now, "sent" if ours else "taken"
-        if ours:
+        unsafe = one.state == "live" and (listing.paused_by in ("stock", "hold") or _loses(desk, listing, one.price))
+        if ours or unsafe:
+            one.how = "sent"
             shelf.want(desk, listing)
         elif one.state == MISSING:
             shelf.want(desk, listing, state="ended")

@@ -117,6 +117,8 @@ def settle(desk: Desk, sweep: int | None, act: int | None, kind: str, approve: b
 
 def undo(desk: Desk, sweep: int | None, act: int | None, kind: str) -> int:
     """Take back all of a group that was sent; listings with newer changes stay as they are."""
+    if not sweep and not act:
+        raise Conflict("these have no common cause; take them back one by one")
     sent = members(desk, sweep, act, kind, "sent")
     if not sent:
         raise Conflict("nothing of this can be taken back any more")

@@ -81,8 +81,9 @@ def take_table(desk: Desk, source: RateSource, told: RateTable) -> int:
         was, name = kept.get((base, quote)), f"{base} {quote}"
         if nano <= 0 or (was is not None and (was.day >= told.as_of or was.nano == nano)):
             if was is not None and was.nano == nano and was.day < told.as_of:
-                # It did not move, but it is of today.
+                # It did not move, but it is of today; whatever was odd about it is over.
                 was.day, was.source = told.as_of, source.name
+                doubted.pop(name, None)
             continue
         if was is not None and abs(nano - was.nano) * DOUBT > was.nano and not _again(doubted.get(name), nano, told.as_of):
             if doubted.get(name, {}).get("nano") != nano:

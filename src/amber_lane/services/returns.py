@@ -19,8 +19,16 @@ DAYS = 180
 LIKE_ALL = 60
 
 
+Rows = list[list[object]]
+
+
 def refresh(desk: Desk) -> bool:
-    """Count anew, over the last 180 days of what was sent. Returns whether any share moved by a tenth of a percent or more."""
+    """Count anew and keep it. Returns whether any share moved by a tenth of a percent or more."""
+    return keep(desk, count(desk))
+
+
+def count(desk: Desk) -> Rows:
+    """Shares over the last 180 days of what was sent: [store, category ('' = all), ppm, units sold, units back]."""
     start = desk.now - timedelta(days=DAYS)
     # A line is one row, however many parcels it went in; it came back when one of them did.
     back = func.max(Parcel.state == "returned").label("back")
@@ -46,9 +54,9 @@ def refresh(desk: Desk) -> bool:
     )
     sold, lost = sum(int(row[2]) for row in rows), sum(int(row[3]) for row in rows)
     if not sold:
-        return False
+        return []
     house = lost / sold
-    out: list[list[object]] = []
+    out: Rows = []
     stores: dict[int, tuple[int, int]] = {}
     for store, _, units, returned in rows:
         known = stores.get(store, (0, 0))
@@ -59,9 +67,14 @@ def refresh(desk: Desk) -> bool:
         for other, category, some, came in rows:
             if other == store and category:
                 out.append([store, category, _rounded((int(came) + LIKE_ALL * share) / (int(some) + LIKE_ALL)), int(some), int(came)])
+    return out
+
+
+def keep(desk: Desk, out: Rows) -> bool:
+    """Keep what was counted. Returns whether any share is another than before."""
     row = desk.s.scalar(select(Setting).where(Setting.name == RETURNS))
     was = {(a, b): c for a, b, c, *_ in row.value["rows"]} if row else {}
-    if {(a, b): c for a, b, c, *_ in out} == was:
+    if not out or {(a, b): c for a, b, c, *_ in out} == was:
         return False
     if row is None:
         desk.s.add(Setting(name=RETURNS, value={"rows": out}))

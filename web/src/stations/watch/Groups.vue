@@ -75,7 +75,9 @@ const see = (one: Group) =>
             <template v-if="one.state === 'waits'"
               ><Btn small kind="main" @click="settle(one, true)">{{ one.outcome === 4 ? 'Let them move' : 'Take the best price' }}</Btn
               ><Btn class="ml-1" small @click="settle(one, false)">Leave them</Btn></template
-            ><Btn v-else-if="one.state === 'sent'" small @click="undo(one)">Take back {{ one.count > 1 ? 'all' : 'it' }}</Btn>
+            ><Btn v-else-if="one.state === 'sent' && (one.sweep || one.act)" small @click="undo(one)"
+              >Take back {{ one.count > 1 ? 'all' : 'it' }}</Btn
+            >
           </td>
         </tr>
       </tbody>
