@@ -16,6 +16,7 @@ from amber_lane.data.lanes import Lane, LanePart
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Sighting
+from amber_lane.services import outbox
 
 from .business import Business
 
@@ -125,8 +126,13 @@ def live(business: Business, days: float = 7, minutes: int = 30, seed: int = 5) 
                     line.true.append((to_ms(business.house.clock.now()), cost, stock))
         business.on(minutes)
         business.house.worker.once()
-        for _ in range(3):
+        # What a failing store did not take is tried again within the next minutes, as it is by the worker's beat.
+        for _ in range(12):
             business.settle()
+            with business.house.db.reading() as s:
+                if not outbox.waiting(business.desk(s)):
+                    break
+            business.on(0.5)
     world.calm()
     for _ in range(4):
         business.round(minutes)
