@@ -41,7 +41,7 @@ def make(folder: Path, n: int) -> Database:
         run(
             "insert into price_rule(version, scope, scope_key, band_from, rule, rule_value, min_profit, endings) values (1, 'house', '', 0, 'margin', 250000, 150, '95')"
         )
-        run("insert into policy(version, scope, scope_key, fields) values (1, 'house', '', '{\"hold_median\": 900000}')")
+        run("insert into policy(version, scope, scope_key, fields) values (1, 'house', '', '{\"hold_median\": 900000, \"wait_over\": 0}')")
         ids = range(1, n + 1)
         run(
             "insert into sku(id, version, code, title, gtin, mpn, brand, category, options, weight_g, pace) values (?, 1, ?, ?, '', '', '', ?, '', 100, 500000)",

@@ -18,7 +18,7 @@ from ..core.risk import sold_twice
 from ..data.base import to_ms
 from ..data.shelf import Listing, Sku
 from .book_lanes import Chosen, Lanes
-from .columns import fetch_columns, join, or_none, place_of
+from .columns import fetch_columns, join, or_none, place_of, quiet
 from .desk import Desk, in_chunks
 from .facts import Facts, fee_of
 from .policy import Keys, Overlay, lay_over, policy_columns, price_layers
@@ -103,6 +103,11 @@ def load(
 
 def read(desk: Desk, facts: Facts, skus: Iterable[int] | None = None, preparing: bool = False) -> Raw:
     """The rows of `load`, from which books under several drafts can be built."""
+    with quiet():
+        return _read(desk, facts, skus, preparing)
+
+
+def _read(desk: Desk, facts: Facts, skus: Iterable[int] | None, preparing: bool) -> Raw:
     s, now = desk.s, desk.now
     wanted = None if skus is None else sorted(set(skus))
     # Many SKUs are read faster all at once and sifted here than named one by one in the query.

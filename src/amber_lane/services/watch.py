@@ -21,6 +21,7 @@ from ..data.source import Item
 from ..data.watch import Response, Sighting, Sweep
 from . import lane_truth, source
 from .book_lanes import lane_pairs
+from .columns import quiet
 from .desk import Conflict, Desk, bulk_update, by_id
 from .planning import replan
 from .policy import policy_for
@@ -98,6 +99,11 @@ def catch_up(desk: Desk, store: int) -> dict[str, int]:
 
 def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     """Judge a sweep, believe what may be believed, and respond. Returns counts of responses by kind."""
+    with quiet():
+        return _take(desk, sweep, told)
+
+
+def _take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
     policy = policy_for(desk.s, supplier=supplier.code)
     known = known_of(desk, supplier.id)

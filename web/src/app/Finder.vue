@@ -28,6 +28,12 @@ const COMMANDS: Choice[] = [
   { kind: 'Go', name: 'Lanes', told: 'settle what has no lane', run: go('/lanes') },
   { kind: 'Go', name: 'Price', told: 'rules, fees and what if', run: go('/price') },
   { kind: 'Go', name: 'Listings', told: 'every price and why', run: go('/price?view=listings') },
+  { kind: 'Go', name: 'Replay', told: 'other rules over the past weeks', run: go('/price?view=replay') },
+  { kind: 'Go', name: 'Plans', told: 'is a membership or a volume discount worth it', run: go('/price?view=plans') },
+  { kind: 'Go', name: 'Rates and fees', told: 'what stores take, what money is worth', run: go('/price?view=fees') },
+  { kind: 'Go', name: 'By cause', told: 'what each sweep did, taken back as one', run: go('/watch?state=groups') },
+  { kind: 'Go', name: 'Calls plan', told: 'where the calls of a retail site go', run: go('/watch?state=calls') },
+  { kind: 'Go', name: 'Stores differ', told: 'what stores show otherwise than we asked', run: go('/watch?state=differs') },
   { kind: 'Go', name: 'Watch', told: 'sweeps and responses', run: go('/watch') },
   { kind: 'Go', name: 'Orders', told: 'where they stand', run: go('/orders') },
   { kind: 'Go', name: 'Transit', told: 'parcels and promises', run: go('/transit') },
@@ -58,7 +64,7 @@ watch(words, (now) => {
 const choices = computed<Choice[]>(() => {
   const text = words.value.trim().toLowerCase()
   const commands = COMMANDS.filter((one) => !text || `${one.name} ${one.told}`.toLowerCase().includes(text))
-  return [...found.value.map((one) => ({ kind: one.kind, name: one.name, told: one.told, run: go(one.go) })), ...commands].slice(0, 14)
+  return [...found.value.map((one) => ({ kind: one.kind, name: one.name, told: one.told, run: go(one.go) })), ...commands].slice(0, 16)
 })
 function choose(choice: Choice | null) {
   if (!choice) return
