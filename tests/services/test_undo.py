@@ -20,6 +20,7 @@ from amber_lane.data.prices import Policy, PriceRule, Rate
 from amber_lane.data.setup import FeeRow, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
 from amber_lane.data.source import Sample
+from amber_lane.data.watch import Response
 from amber_lane.services import (
     allowance,
     calls,
@@ -124,6 +125,12 @@ def take_sheet(desk: Desk) -> None:
     kind.take(desk, kind.check(desk, rows, lambda n: None))
 
 
+def approve(desk: Desk) -> None:
+    """A price that waits at its ceiling is taken all the same."""
+    waiting = [one.id for one in desk.s.scalars(select(Response).where(Response.state == "waits", Response.listing_id == 5))]
+    prices.settle(desk, waiting, approve=True)
+
+
 def price_sheet(desk: Desk) -> None:
     kind = sheets_in.kind_of("prices")
     rows = [{"store": "ONE", "sku": "S-1", "price": "19.00", "why": "agreed"}, {"store": "ONE", "sku": "S-2", "ceiling": "30"}]
@@ -167,6 +174,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "limits": ("policy.change", change(lambda d: drafts.PolicyChange("house", "", {"cap": 3, "cushion": 2}))),
     "a first rate": ("rate.change", change(lambda d: drafts.RateChange("EUR", "GBP", 870_000_000))),
     "another rate": ("rate.change", change(lambda d: drafts.RateChange("USD", "GBP", 800_000_000))),
+    "what waited, approved": ("response.settle", approve),
     "a price sheet": ("price.sheet", price_sheet),
     "how often to look": (
         "looks.change",
@@ -219,6 +227,8 @@ def busy(small: Small) -> Small:
         small.list_sku(desk.s, 50)
         small.second_store(desk.s)
         publishing.copy(desk, [4], 2, False)
+        # One is so dear that it would lose money at its ceiling.
+        desk.s.get(Listing, 5).ceiling = 690
 
     small.write(make)
     small.respond()

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from ..connectors.protocols import StoreListing
 from ..core.price import keep
@@ -21,6 +21,7 @@ from .desk import Conflict, Desk, by_id
 from .respond import with_sharers
 
 MISSING = "missing"
+RECENT = 20_000
 _OPEN = ("waiting", "claimed", "unknown", "posted")
 
 
@@ -37,7 +38,10 @@ class Differing:
 def _moving(desk: Desk, begun: datetime) -> set[str]:
     """Listings that a change is on its way for, or that changed while their store was being read: nothing can be said of them."""
     open_ones = select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state.in_(_OPEN))
-    lately = select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state == "done", Outbox.done_at >= begun)
+    # Only the newest changes can have been done so lately; the older ones are not gone through page by page.
+    newest = int(desk.s.scalar(select(func.max(Outbox.id))) or 0)
+    recent = Outbox.id > newest - RECENT
+    lately = select(Outbox.subject).where(recent, Outbox.kind == "listing", Outbox.state == "done", Outbox.done_at >= begun)
     return {*desk.s.scalars(open_ones), *desk.s.scalars(lately)}
 
 

@@ -27,6 +27,7 @@ from .drafts import Change, as_it_was
 from .facts import Facts
 from .respond import CROWD, LIVE, PAUSE, RESUME, Decided, decide, explanations, respond, with_sharers
 from .shelf import want
+from .watch import as_before
 
 BINS = range(-10, 62, 2)
 # What a person has to have seen before a change is made.
@@ -185,26 +186,52 @@ def crowd(desk: Desk) -> list[int]:
 
 
 def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
-    """A person's word on responses that wait: take the best price there is, or leave the listing as it is."""
+    """A person's word on responses that wait: take the best price there is, or leave the listing as it is. Can be undone."""
     rows = [row for row in by_id(desk.s, Response, numbers).values() if row.state == "waits"]
     if not rows:
         raise Conflict("nothing of this waits any more")
-    listings = by_id(desk.s, Listing, (row.listing_id for row in rows))
-    book = load(desk, with_sharers(desk, {one.sku_id for one in listings.values()})) if approve else None
-    best = decide(book, counted=False).priced if book is not None else None
-    place = {} if book is None else dict(zip(book.ids.tolist(), range(len(book.ids)), strict=True))
+    done = len(rows)
+    told = f"{done} waiting response{'s' if done > 1 else ''} {'approved' if approve else 'left as they are'}"
+    after = {"responses": [row.id for row in rows]}
+    act = desk.log("response.settle", f"{done} responses", told, after=after, undo=approve, count=done)
+    many = [row for row in rows if row.outcome == CROWD]
     for row in rows:
         row.state = "kept"
+    desk.s.flush()
+    if approve and many:
+        # Their prices are fine: they go as they would have gone, however many there are.
+        listings = by_id(desk.s, Listing, (row.listing_id for row in many))
+        respond(desk, {one.sku_id for one in listings.values()}, act=act.id, only=set(listings), seen=True)
+    if approve:
+        _take_best(desk, [row for row in rows if row.outcome != CROWD], act.id)
+    return done
+
+
+def unsettle(desk: Desk, act: Act) -> None:
+    """Undo an approval: the old prices go out again, what was off sale is so again, and all of it waits as before."""
+    changed = [row.listing_id for row in desk.s.scalars(select(Response).where(Response.act_id == act.id, Response.state == "sent"))]
+    as_before(desk, act.id)
+    for listing in by_id(desk.s, Listing, changed).values():
+        if listing.state == "paused" and not listing.paused_by:
+            listing.paused_by = "hold"
+    for row in by_id(desk.s, Response, (act.after or {})["responses"]).values():
+        row.state = "waits"
+
+
+def _take_best(desk: Desk, rows: list[Response], act: int) -> None:
+    """What a ceiling or a step stands in the way of: the best price there is, although it breaks a limit."""
+    rows = [row for row in rows if row.set_by in (SetBy.ceiling, SetBy.step)]
+    if not rows:
+        return
+    listings = by_id(desk.s, Listing, (row.listing_id for row in rows))
+    book = load(desk, with_sharers(desk, {one.sku_id for one in listings.values()}))
+    best = decide(book, counted=False).priced
+    place = dict(zip(book.ids.tolist(), range(len(book.ids)), strict=True))
+    for row in rows:
         at = place.get(row.listing_id)
-        if book is None or best is None or at is None or not (row.set_by in (SetBy.ceiling, SetBy.step) or row.outcome == CROWD):
-            continue
-        if book.counted[at] and int(best.price[at]) != NONE and int(best.outcome[at]) != Outcome.no_price:
+        if at is not None and book.counted[at] and int(best.price[at]) != NONE and int(best.outcome[at]) != Outcome.no_price:
             listing = listings[row.listing_id]
-            row.state, row.new_price = "sent", int(best.price[at])
+            row.state, row.act_id, row.old_price, row.new_price = "sent", act, listing.wanted_price, int(best.price[at])
+            row.old_state, row.old_quantity = listing.state, listing.wanted_quantity
             want(desk, listing, price=row.new_price, state="live" if listing.paused_by == "hold" else None)
             listing.paused_by = "" if listing.paused_by == "hold" else listing.paused_by
-    done = len(rows)
-    desk.log(
-        "response.settle", f"{done} responses", f"{done} waiting responses {'approved' if approve else 'left as they are'}", count=done
-    )
-    return done

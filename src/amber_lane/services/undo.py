@@ -87,6 +87,7 @@ def _after(act: Act) -> dict[str, Any]:
 
 UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "watch.respond": lambda desk, act: watch.undo_responses(desk, sweep=_after(act)["sweep"]),
+    "response.settle": prices.unsettle,
     "lane.open": _lane_open,
     "lane.close": lambda desk, act: lanes.reopen_lane(desk, _before(act)["lane"], _before(act)["use"]),
     "lane.sure": lane_acts.put_back,

@@ -311,13 +311,16 @@ def settle_doubt(desk: Desk, number: int, believe: bool) -> dict[str, int]:
 
 def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
     """Send the old values again, for a whole sweep or for single responses; later changes of a listing stay."""
-    query = select(Response).where(Response.state == "sent").order_by(Response.id)
+    # A price that waits may have had its quantity or its state changed all the same: that was sent, and goes back.
+    moved = (Response.old_quantity != Response.new_quantity) | (Response.old_state != Response.new_state)
+    went_out = (Response.state == "sent") | ((Response.state == "waits") & moved)
+    query = select(Response).where(went_out).order_by(Response.id)
     query = query.where(Response.sweep_id == sweep) if sweep else query.where(Response.id.in_(list(responses)))
     rows = desk.s.scalars(query).all()
     newest = dict(
         desk.s.execute(
             select(Response.listing_id, func.max(Response.id))
-            .where(Response.listing_id.in_([row.listing_id for row in rows]), Response.state == "sent")
+            .where(Response.listing_id.in_([row.listing_id for row in rows]), went_out)
             .group_by(Response.listing_id)
         )
         .tuples()
@@ -328,14 +331,17 @@ def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int
         raise Conflict("newer changes stand on top of it, so the old values would be wrong; nothing was changed")
     listings = by_id(desk.s, Listing, (row.listing_id for row in undone))
     for row in undone:
-        row.state = "undone"
+        if row.state == "sent":
+            row.state = "undone"
         want(desk, listings[row.listing_id], price=row.old_price, quantity=row.old_quantity, state=row.old_state)
+        if row.state == "waits":
+            row.new_quantity, row.new_state = row.old_quantity, row.old_state
     return len(undone)
 
 
 def as_before(desk: Desk, act: int, skus: Collection[int] | None = None) -> None:
     """Listings that an act changed (of some SKUs: None = all) show again what they did before it, where nothing newer stands on top."""
-    query = select(Response.id).where(Response.act_id == act, Response.state == "sent")
+    query = select(Response.id).where(Response.act_id == act, Response.state.in_(("sent", "waits")))
     if skus is not None:
         query = query.join(Listing, Listing.id == Response.listing_id).where(Listing.sku_id.in_(list(skus)))
     told = list(desk.s.scalars(query))
