@@ -172,6 +172,8 @@ def test_rates_come_by_day_odd_ones_wait_and_old_ones_are_told(small: Small) -> 
     assert "PLN GBP" in odd.told
     small.write(lambda desk: today.do_step(desk, odd.key))
     assert not [one for one in small.write(today.troubles) if one.kind == "Odd rate"]
+    with pytest.raises(Conflict, match="not in doubt"):
+        small.write(lambda desk: rates.settle(desk, source.id, "PLN GBP", True))
     # Told again on another day much as it was, it is true; here by a tenth, not by a lost digit.
     assert told("3.9") == 0
     small.later(days=1)
@@ -182,8 +184,10 @@ def test_rates_come_by_day_odd_ones_wait_and_old_ones_are_told(small: Small) -> 
 def test_rates_and_prices_come_by_sheets_and_bad_rows_say_why(small: Small) -> None:
     bank(small)
     small.respond()
-    checked = small.sheet("rates", "from,to,rate,day\nPLN,GBP,0.21,2026-03-11\nPLN,GBP,abc,\nPLN,PLN,1,\nPLN,GBP,2.1,\nXXX,GBP,1,\n")
-    assert checked.counts["changed"] == 1 and len(checked.bad) == 4 and "by hand if it is right" in checked.bad[2][1]
+    checked = small.sheet(
+        "rates", "from,to,rate,day\nPLN,GBP,0.21,2026-03-11\nPLN,GBP,abc,\nPLN,PLN,1,\nPLN,GBP,2.1,\nXXX,GBP,1,\nPLN,GBP,0,\n"
+    )
+    assert checked.counts["changed"] == 1 and len(checked.bad) == 5 and "by hand if it is right" in checked.bad[2][1]
     prices_now = {n: small.listing(n).wanted_price for n in (1, 2)}
     text = "store,sku,price,until,why,least_price,ceiling\nONE,S-1,19.00,2026-12-31,agreed,,\nOne,S-2,,,,12.00,9.00\nONE,S-3,0.10,,,,\n"
     checked = small.sheet(

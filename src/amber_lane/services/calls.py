@@ -238,6 +238,8 @@ def set_looks(desk: Desk, number: int, version: int | None, values: Mapping[str,
     row = desk.get_version(Supplier, number, version, "supplier")
     if (values["hour_from"] is None) != (values["hour_to"] is None):
         raise Invalid("give both hours, or none", {"hour_from": "needs the other hour"})
+    if values["hour_from"] is not None and values["hour_from"] == values["hour_to"]:
+        raise Invalid("the two hours are the same; leave both empty for all hours", {"hour_to": "is the same hour"})
     before = {name: getattr(row, name) for name in ("sweep_minutes", *LOOKS)}
     for name in before:
         setattr(row, name, values[name])
@@ -246,7 +248,7 @@ def set_looks(desk: Desk, number: int, version: int | None, values: Mapping[str,
     desk.s.flush()
     refresh(desk)
     told = f"{row.name}: looked at every {row.sweep_minutes} minutes"
-    told += f", at most {row.calls_day} calls a day" if row.calls_day else ""
+    told += f", at most {row.calls_day} call{'s' if row.calls_day != 1 else ''} a day" if row.calls_day else ""
     told += f", from {row.hour_from:02d}:00 to {row.hour_to:02d}:00" if row.hour_from is not None and row.hour_to is not None else ""
     desk.log("looks.change", row.name, told, before={"supplier": number, "values": before}, undo=True)
     return told

@@ -56,6 +56,8 @@ class Draft:
                     wrong["rule_value"] = "is needed with a rule"
                 elif kind is price.Rule.margin and fields["rule_value"] >= PPM:
                     wrong["rule_value"] = "must be below 100 % for a margin"
+                elif kind is not price.Rule.add and fields["rule_value"] > 100 * PPM:
+                    wrong["rule_value"] = "must be at most 100 times"
             except ValueError as error:
                 wrong["rule"] = str(error)
         for name in ("rule_value", "min_margin", "ceiling", "step", "reserve"):
@@ -168,6 +170,11 @@ class SupplierChange:
         return desk.log("terms.change", supplier.name, f"what {supplier.name} gives was changed", before=before, undo=True)
 
 
+def _least(name: str) -> int:
+    """The least that a limit may be: only what an order must earn may be less than nothing."""
+    return -(10**9) if name == "least_order_profit" else 0
+
+
 @dataclass(frozen=True)
 class PolicyChange:
     """How we respond and what we hold, for one scope; a field set to None is inherited again."""
@@ -183,8 +190,8 @@ class PolicyChange:
                 wrong[name] = "is not a limit that we know"
             elif value is not None and name in WORDS and value not in WORDS[name]:
                 wrong[name] = f"must be one of {', '.join(WORDS[name])}"
-            elif value is not None and name not in WORDS and (not isinstance(value, int) or not -(10**9) <= value <= 10**9):
-                wrong[name] = "must be a whole number within bounds"
+            elif value is not None and name not in WORDS and (not isinstance(value, int) or not _least(name) <= value <= 10**9):
+                wrong[name] = "must be a whole number" + ("" if _least(name) else " of 0 or more")
         invalid(wrong)
 
     def lay(self, facts: Facts) -> Facts:

@@ -13,7 +13,7 @@ from ..connectors.protocols import RateTable
 from ..core.money import minor_digits, parse_rate, show_rate
 from ..data.prices import Rate
 from ..data.setup import RateSource, Store, Supplier
-from .desk import Desk
+from .desk import Conflict, Desk
 from .planning import replan
 from .respond import respond
 from .sheets_frame import Checked, Row, each, need
@@ -114,7 +114,7 @@ def settle(desk: Desk, number: int, name: str, believe: bool) -> None:
     one = doubted.pop(name, None)
     source.doubted = doubted
     if one is None:
-        return
+        raise Conflict(f"the rate for {name} is not in doubt any more; nothing was changed")
     base, _, quote = name.partition(" ")
     if believe:
         desk.s.add(Rate(base=base, quote=quote, day=desk.now, nano=int(one["nano"]), source=source.name))
@@ -143,6 +143,8 @@ def check_sheet(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
         if base == quote:
             raise ValueError("from and to are the same currency")
         nano = parse_rate(need(row, "rate").replace(",", "."))
+        if not 0 < nano < 10**13:
+            raise ValueError(f"rate: {row['rate']} must be more than 0 and less than 10,000")
         day = desk.now
         if row.get("day"):
             try:
