@@ -154,8 +154,7 @@ def plan(report: Report, n: int = 20_000) -> None:
 
 
 def weight(report: Report, n: int = 10_000, days: int = 60) -> None:
-    """Sweeps each quarter of an hour for 60 days, of which a twentieth of the items change each time twice a day: real sweeps of a day,
-    counted for 60."""
+    """A day of real sweeps, one each quarter of an hour, in each of which 2 % of the items change; counted for 60 days."""
     rng = np.random.default_rng(8)
     with tempfile.TemporaryDirectory() as folder:
         db = big.make(Path(folder), n)

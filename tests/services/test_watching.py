@@ -52,6 +52,24 @@ def test_more_prices_than_the_limit_wait_together_and_go_by_one_word(small: Smal
     assert not small.all(select(Response).where(Response.state == "waits"))
 
 
+def test_letting_many_move_never_takes_another_past_its_limit(small: Small) -> None:
+    small.respond()
+    policy(small, wait_over=2)
+    with small.db.writing() as s:
+        # At its ceiling it would lose money, so it waits for a reason of its own.
+        s.get(Listing, 5).ceiling = 600
+    small.sweep({n: (n * 130, 20) for n in range(1, 6)})
+    kept = small.listing(5).wanted_price
+    waiting = {row.listing_id: row for row in small.all(select(Response).where(Response.state == "waits"))}
+    assert waiting[5].outcome != CROWD and waiting[1].outcome == CROWD
+    small.write(lambda desk: groups.settle(desk, waiting[1].sweep_id, None, "hold", True, many=True))
+    assert small.listing(1).wanted_price > 395 and small.listing(5).wanted_price == kept
+    assert [row.listing_id for row in small.all(select(Response).where(Response.state == "waits"))] == [5]
+    small.write(lambda desk: groups.settle(desk, waiting[5].sweep_id, None, waiting[5].kind, False))
+    small.write(lambda desk: undo.undo(desk, small.act("response.settle").id))
+    assert [row.listing_id for row in small.all(select(Response).where(Response.state == "waits"))] == [5]
+
+
 def test_a_group_is_approved_or_taken_back_as_one_and_what_a_person_saw_never_waits(small: Small) -> None:
     small.respond()
     before = [small.listing(n).wanted_price for n in range(1, 7)]
@@ -318,7 +336,8 @@ def test_a_volume_discount_counts_once_it_is_reached_and_a_plan_can_be_undone(sm
     assert worth.worth.pays_from == 5000 and worth.pace == sum(n * 100 for n in range(1, 7)) * 15
     small.write(lambda desk: undo.undo(desk, act.id))
     assert small.listing(6).landed == before
-    volume = Plan("Pallet", 50_000, from_spend=1000, taken=True)
+    # The two bought cost 12.00 together, which is the line's cost and not each one's.
+    volume = Plan("Pallet", 50_000, from_spend=1300, taken=True)
     small.write(lambda desk: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [volume]).keep(desk))
     assert small.write(supplier_plans.refresh) == 0
     small.order("A", ("S-6", 2, 3000))
@@ -327,6 +346,9 @@ def test_a_volume_discount_counts_once_it_is_reached_and_a_plan_can_be_undone(sm
 
         purchases.send(small.desk(s), [1], "now")
         s.execute(update(PurchaseOrder).values(state="accepted"))
+    assert small.write(lambda desk: supplier_plans.bought(desk, 1)) == 1200 and small.write(supplier_plans.refresh) == 0
+    enough = Plan("Pallet", 50_000, from_spend=1200, taken=True)
+    small.write(lambda desk: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [enough]).keep(desk))
     assert small.write(supplier_plans.refresh) == 1 and small.listing(6).landed == before - 30
     assert "is given" in small.act("plan.reached").told
     with pytest.raises(Invalid, match="between 0 and 100"):

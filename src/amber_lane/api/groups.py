@@ -54,12 +54,15 @@ class GroupAsk(Ask):
 
 
 class GroupSettleAsk(GroupAsk):
+    """many: the ones that wait only since they are too many at once, not those at a limit."""
+
     approve: bool
+    many: bool
 
 
 @router.post("/groups/settle")
 def settle_group(desk: WriteDesk, ask: GroupSettleAsk) -> Done:
-    n = groups.settle(desk, ask.sweep, ask.act, ask.kind, ask.approve)
+    n = groups.settle(desk, ask.sweep, ask.act, ask.kind, ask.approve, ask.many)
     return Done(told=f"{n} {'approved, the prices go out' if ask.approve else 'left as they are'}", count=n)
 
 

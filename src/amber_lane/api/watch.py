@@ -222,8 +222,7 @@ def sweep(desk: ReadDesk, sweep: Big) -> HeldOut:
 def undo_sweep(desk: WriteDesk, sweep: Big) -> Done:
     """Send the old values again for all that a sweep did; listings with newer changes stay as they are."""
     row = desk.get(Sweep, sweep, "sweep")
-    n = watch.undo_responses(desk, sweep=row.id)
-    desk.log("watch.undo", f"{n} responses", f"{n} response{'' if n == 1 else 's'} of one sweep taken back", count=n)
+    n = watch.take_back(desk, sweep=row.id)
     return Done(told=f"{n} taken back, the old values go out again", count=n)
 
 
@@ -244,8 +243,7 @@ class SettleAsk(Pick):
 
 @router.post("/responses/undo")
 def undo_responses(desk: WriteDesk, ask: Pick) -> Done:
-    n = watch.undo_responses(desk, responses=ask.responses)
-    desk.log("watch.undo", f"{n} responses", f"{n} response{'' if n == 1 else 's'} taken back, the old values go out again", count=n)
+    n = watch.take_back(desk, responses=ask.responses)
     return Done(told=f"{n} taken back", count=n)
 
 

@@ -15,6 +15,7 @@ from ..data.source import Item
 from ..data.watch import Response, Sweep
 from . import prices, watch
 from .desk import Conflict, Desk
+from .respond import CROWD
 
 # How many of the newest responses are put into groups.
 LOOKED_AT = 20_000
@@ -45,7 +46,7 @@ def groups(desk: Desk, most: int = 60) -> list[Group]:
     """The newest groups, of the last 20,000 responses."""
     newest = int(desk.s.scalar(select(func.max(Response.id))) or 0)
     rise = (Response.new_price - Response.old_price) * Sku.pace
-    crowd = case((Response.outcome == 4, 4), else_=0)
+    crowd = case((Response.outcome == CROWD, CROWD), else_=0)
     rows = desk.s.execute(
         select(
             Response.sweep_id,
@@ -98,18 +99,21 @@ def groups(desk: Desk, most: int = 60) -> list[Group]:
     ]
 
 
-def members(desk: Desk, sweep: int | None, act: int | None, kind: str, state: str) -> list[int]:
+def members(desk: Desk, sweep: int | None, act: int | None, kind: str, state: str, many: bool = False) -> list[int]:
     """The responses of a group as they stand now."""
     query: Any = select(Response.id).where(Response.kind == kind, Response.state == state)
+    if state == "waits":
+        query = query.where(Response.outcome == CROWD) if many else query.where(Response.outcome != CROWD)
     query = query.where(Response.sweep_id == sweep) if sweep else query.where(Response.sweep_id.is_(None))
     query = query.where(Response.act_id == act) if act else query.where(Response.act_id.is_(None))
     newest = int(desk.s.scalar(select(func.max(Response.id))) or 0)
     return list(desk.s.scalars(query.where(Response.id > newest - LOOKED_AT)))
 
 
-def settle(desk: Desk, sweep: int | None, act: int | None, kind: str, approve: bool) -> int:
-    """A person's word on all of a group that waits."""
-    waiting = members(desk, sweep, act, kind, "waits")
+def settle(desk: Desk, sweep: int | None, act: int | None, kind: str, approve: bool, many: bool = False) -> int:
+    """A person's word on all of a group that waits. many: those that are only too many at once, else those at a limit;
+    letting the ones move never takes the others past their limit."""
+    waiting = members(desk, sweep, act, kind, "waits", many)
     if not waiting:
         raise Conflict("nothing of this waits any more")
     return prices.settle(desk, waiting, approve)
@@ -122,6 +126,4 @@ def undo(desk: Desk, sweep: int | None, act: int | None, kind: str) -> int:
     sent = members(desk, sweep, act, kind, "sent")
     if not sent:
         raise Conflict("nothing of this can be taken back any more")
-    n = watch.undo_responses(desk, responses=sent)
-    desk.log("watch.undo", f"{n} responses", f"{n} response{'' if n == 1 else 's'} taken back, the old values go out again", count=n)
-    return n
+    return watch.take_back(desk, responses=sent)

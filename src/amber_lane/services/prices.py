@@ -193,7 +193,7 @@ def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
     done = len(rows)
     told = f"{done} waiting response{'s' if done > 1 else ''} {'approved' if approve else 'left as they are'}"
     after = {"responses": [row.id for row in rows]}
-    act = desk.log("response.settle", f"{done} responses", told, after=after, undo=approve, count=done)
+    act = desk.log("response.settle", f"{done} responses", told, after=after, undo=True, count=done)
     many = [row for row in rows if row.outcome == CROWD]
     for row in rows:
         row.state = "kept"
@@ -208,7 +208,7 @@ def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
 
 
 def unsettle(desk: Desk, act: Act) -> None:
-    """Undo an approval: the old prices go out again, what was off sale is so again, and all of it waits as before."""
+    """Undo a word on what waited: prices that went out go back, what was off sale is so again, and all of it waits as before."""
     changed = [row.listing_id for row in desk.s.scalars(select(Response).where(Response.act_id == act.id, Response.state == "sent"))]
     as_before(desk, act.id)
     for listing in by_id(desk.s, Listing, changed).values():

@@ -35,9 +35,9 @@ class PlanWorth:
 
 
 def bought(desk: Desk, supplier: int) -> int:
-    """Goods bought from a supplier in the last 30 days, as planned or billed, in its money."""
+    """Goods bought from a supplier in the last 30 days, as billed or else as planned, in its money; a line's cost is the whole line's."""
     total = desk.s.scalar(
-        select(func.sum(func.coalesce(PurchaseLine.billed_cost, PurchaseLine.planned_cost) * PurchaseLine.quantity))
+        select(func.sum(func.coalesce(PurchaseLine.billed_cost, PurchaseLine.planned_cost)))
         .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
         .where(
             PurchaseOrder.supplier_id == supplier,

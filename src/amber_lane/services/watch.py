@@ -193,8 +193,13 @@ def _hold(desk: Desk, sweep: Sweep, known: Known, places: Ints, cost: Ints, stoc
     note(desk, sweep, known, places[moved], cost[moved], stock[moved], ["held"] * len(moved))
 
 
-def _respond(desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints, shut: set[int] | None = None) -> dict[str, int]:
-    """Respond for every SKU behind a changed item, and for listings of this supplier that wait to come back."""
+def _respond(
+    desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints, shut: set[int] | None = None, alone: bool = True
+) -> dict[str, int]:
+    """Respond for every SKU behind a changed item, and for listings of this supplier that wait to come back.
+
+    alone: nobody has looked at the sweep; a held one that a person uses after all waits for nobody.
+    """
     sku, item = lane_pairs(desk.s)
     moved = np.isin(item, changed)
     skus = dict(zip(sku[moved].tolist(), item[moved].tolist(), strict=True))
@@ -207,7 +212,7 @@ def _respond(desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints, shut: 
     )
     if not skus and not waiting and not shut:
         return {}
-    counts = respond(desk, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=True)
+    counts = respond(desk, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=alone)
     story = tell_counts(counts)
     if story:
         desk.log(
@@ -275,7 +280,7 @@ def settle_held(desk: Desk, number: int, believe: bool) -> dict[str, int]:
     bulk_update(desk.s, Sighting, ("verdict",), [("good", row.id) for row in good])
     supplier.good_sweep_at = desk.now
     desk.s.flush()
-    return _respond(desk, sweep, supplier, np.array([row.item_id for row in good], dtype=np.int64))
+    return _respond(desk, sweep, supplier, np.array([row.item_id for row in good], dtype=np.int64), alone=False)
 
 
 def settle_doubt(desk: Desk, number: int, believe: bool) -> dict[str, int]:
@@ -339,6 +344,13 @@ def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int
     return len(undone)
 
 
+def take_back(desk: Desk, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
+    """A person takes responses back: single ones, or all of a sweep. Returns how many; in the log."""
+    n = undo_responses(desk, sweep=sweep, responses=responses)
+    desk.log("watch.undo", f"{n} responses", f"{n} response{'' if n == 1 else 's'} taken back, the old values go out again", count=n)
+    return n
+
+
 def as_before(desk: Desk, act: int, skus: Collection[int] | None = None) -> None:
     """Listings that an act changed (of some SKUs: None = all) show again what they did before it, where nothing newer stands on top."""
     query = select(Response.id).where(Response.act_id == act, Response.state.in_(("sent", "waits")))
@@ -372,6 +384,7 @@ __all__ = [
     "settle_doubt",
     "settle_held",
     "take",
+    "take_back",
     "tell_counts",
     "undo_responses",
 ]

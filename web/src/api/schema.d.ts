@@ -3685,7 +3685,10 @@ export interface components {
             /** Up */
             up: number;
         };
-        /** GroupSettleAsk */
+        /**
+         * GroupSettleAsk
+         * @description many: the ones that wait only since they are too many at once, not those at a limit.
+         */
         GroupSettleAsk: {
             /** Act */
             act?: number | null;
@@ -3693,6 +3696,8 @@ export interface components {
             approve: boolean;
             /** Kind */
             kind: string;
+            /** Many */
+            many: boolean;
             /** Sweep */
             sweep?: number | null;
         };

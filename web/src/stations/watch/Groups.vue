@@ -28,7 +28,7 @@ const how = (one: Group) =>
     .join(', ')
 const cause = (one: Group) => ({ sweep: one.sweep, act: one.act, kind: one.kind })
 const settle = (one: Group, approve: boolean) =>
-  act(() => take(api.POST('/api/v1/watch/groups/settle', { body: { ...cause(one), approve } })))
+  act(() => take(api.POST('/api/v1/watch/groups/settle', { body: { ...cause(one), approve, many: one.outcome === 4 } })))
 const undo = (one: Group) => act(() => take(api.POST('/api/v1/watch/groups/undo', { body: cause(one) })))
 const TONE: Record<string, 'waits' | 'good' | 'plain' | 'info'> = { waits: 'waits', sent: 'good', kept: 'plain', undone: 'info' }
 const see = (one: Group) =>
