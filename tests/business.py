@@ -51,7 +51,9 @@ class WorldProcess:
         self.address = f"http://127.0.0.1:{self.port}"
         env = os.environ | {"AMBER_LANE_DATA": str(folder), "AMBER_LANE_WORLD_PORT": str(self.port)}
         self.process = subprocess.Popen([sys.executable, "-m", "amber_lane.cli", "world", "--small", "--speed", "0"], env=env)
-        self.client = httpx.Client(base_url=self.address, timeout=60, trust_env=False)
+        # Given up before the world gives it up: a connection that both leave at once would lose the next question.
+        limits = httpx.Limits(keepalive_expiry=2)
+        self.client = httpx.Client(base_url=self.address, timeout=60, trust_env=False, limits=limits)
         until = time.monotonic() + 30
         while True:
             try:

@@ -88,6 +88,8 @@ def test_what_somebody_changed_in_the_store_is_found_and_ours_is_sent_again(desk
     business.on(10)
     business.world.post("listings", sku=sku, price=mine + 777)
     desk.goto(f"{served.address}/watch?state=differs")
+    # The house has followed the world's clock: what went out at its opening is not "just now" any more.
+    expect(desk.get_by_role("button", name="Set-up and clock")).to_contain_text("09:1")
     desk.get_by_role("button", name="Read the stores now").click()
     row = desk.locator("tbody tr").filter(has_text=sku)
     expect(row).to_be_visible()
