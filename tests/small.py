@@ -138,7 +138,7 @@ class Small:
 
     def order(self, number: str, *lines: tuple[str, int, int], country: str = "GB", promised_days: int | None = 9) -> Order:
         """An order of (SKU code, quantity, unit price in pence)."""
-        buyer = Address(**{**BUYER.__dict__, "country": country})
+        buyer = Address(**{**BUYER.__dict__, "country": country, "postcode": {"FR": "75011"}.get(country, BUYER.postcode)})
         given = StoreOrder(
             number,
             self.clock.now(),

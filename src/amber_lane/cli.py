@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from pathlib import Path
 from typing import Annotated
 
@@ -51,6 +52,46 @@ def calc_match(
         raise typer.Exit(2) from error
     for note in notes[:20]:
         typer.echo(note)
+
+
+@calc.command("route")
+def calc_route(
+    orders: Annotated[Path, typer.Argument(help="Waiting order lines: order_no, line_no, sku, quantity, country, promised_by, sale_net.")],
+    lanes: Annotated[Path, typer.Argument(help="Lanes: sku, lane, supplier, item, origin, unit_cost, pack_units, stock, risk_cost.")],
+    origins: Annotated[Path, typer.Argument(help="What a parcel costs from each origin to each country, and how many days it takes.")],
+    limits: Annotated[Path, typer.Argument(help="Spending caps: supplier, spend_cap.")],
+    target: Annotated[Path, typer.Argument(help="Where the plan goes, CSV.")],
+    today: Annotated[datetime, typer.Option(formats=["%Y-%m-%d"], help="The day from which arrivals are counted.")],
+    min_profit: Annotated[str, typer.Option(help="The least profit an order may make.")] = "0",
+    cancel_cost: Annotated[str, typer.Option(help="What holding an order costs.")] = "0",
+    seconds: Annotated[float, typer.Option(help="After so long the best found is taken, and its gap told.")] = 60.0,
+) -> None:
+    """Fill waiting orders for the most profit over all together, with the proven gap."""
+    import json
+    import time
+
+    from .core.money import parse_money
+    from .sheets import route as sheet
+    from .sheets.table import write_csv
+
+    begun = time.perf_counter()
+    try:
+        least, cancel = parse_money(min_profit, "GBP", "min-profit"), parse_money(cancel_cost, "GBP", "cancel-cost")
+        given = (orders.read_bytes(), lanes.read_bytes(), origins.read_bytes(), limits.read_bytes())
+        rows, done = sheet.route_sheets(*given, today=today.date(), min_profit=least, cancel_cost=cancel, seconds=seconds)
+        with target.open("w", encoding="utf-8", newline="") as out:
+            write_csv(out, sheet.HEADER, rows)
+    except (OSError, ValueError) as error:
+        typer.echo(f"amber-lane: {error}", err=True)
+        raise typer.Exit(2) from error
+    told = {
+        "objective": done.objective / 100,
+        "filled": done.filled,
+        "held": len(done.plans) - done.filled,
+        "proven_gap": round(done.gap, 8),
+        "seconds": round(time.perf_counter() - begun, 2),
+    }
+    typer.echo(json.dumps(told))
 
 
 @app.command()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 
@@ -25,7 +24,6 @@ from amber_lane.core.cost import (
 )
 from amber_lane.core.money import parse_money, parse_rate, parse_units, plain, show, show_rate
 from amber_lane.core.risk import sold_twice
-from amber_lane.core.route import LaneChoice, Leg, LineToFill, plan_order
 from amber_lane.core.stock import serves, shown
 
 PPM = 1_000_000
@@ -101,29 +99,6 @@ def test_the_chance_of_selling_one_twice_grows_with_sales_and_with_the_time_betw
     x = pace / PPM * minutes / 1440
     assert 0 <= chance <= PPM and abs(chance / PPM - (1 - math.exp(-x) * (1 + x))) < 1e-6
     assert int(sold_twice(column(pace + PPM), column(minutes))[0]) >= chance <= int(sold_twice(column(pace), column(minutes + 60))[0])
-
-
-def lane(number: int, cost: int, stock: int = 9, arrives: int = 3, supplier: int = 1, **more) -> LaneChoice:
-    leg = Leg(supplier, supplier, ((number, 1, 1, cost, stock),), Parcel(0, 100, 10))
-    return LaneChoice(number, (leg,), date(2026, 3, arrives), **more)
-
-
-def test_a_plan_takes_the_cheapest_that_may_and_says_why_the_others_may_not() -> None:
-    lines = [
-        LineToFill(1, 2, 5000, (lane(1, 90, stock=1), lane(2, 80, arrives=20), lane(3, 70, why_not="no_lane"), lane(4, 500), lane(5, 400)))
-    ]
-    plan = plan_order(lines, date(2026, 3, 10), 0)
-    assert plan.chosen == {1: 5} and (plan.goods, plan.shipping, plan.profit, plan.reason) == (800, 110, 4090, None)
-    assert {one.lane: one.reason for one in plan.considered} == {1: "no_stock", 2: "too_late", 3: "no_lane", 4: None, 5: None}
-    assert plan_order(lines, date(2026, 3, 10), 4091).reason == "least_profit" and plan_order(lines[:0], None, 0).profit == 0
-    none = plan_order([LineToFill(1, 2, 5000, (lane(1, 90, stock=1), lane(3, 70, why_not="no_lane")))], None, 0)
-    assert (none.chosen, none.reason) == ({}, "no_stock")
-
-
-def test_two_lines_that_share_an_item_ask_for_both_of_it() -> None:
-    shared = [LineToFill(n, 5, 5000, (lane(1, 90, stock=9),)) for n in (1, 2)]
-    assert plan_order(shared, None, 0).reason == "no_stock"
-    assert plan_order([shared[0]], None, 0).shipping == 140 and plan_order(shared, None, 0).shipping == 190
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import json
 import subprocess
 import sys
 from pathlib import Path
@@ -75,3 +76,46 @@ def test_every_dialect_reads_the_same(content):
 def test_no_value_runs_as_a_formula():
     body = csv_bytes(["sku", "note"], [["=1+1", "@cmd"], ["-0.85", "+44 1632"]]).decode("utf-8-sig")
     assert list(csv.reader(body.splitlines())) == [["sku", "note"], ["'=1+1", "'@cmd"], ["-0.85", "'+44 1632"]]
+
+
+def route_calc(tmp_path: Path, **replaced: str) -> subprocess.CompletedProcess[str]:
+    names = ("orders", "lanes", "origins", "limits")
+    for name in names:
+        (tmp_path / f"{name}.csv").write_text(replaced.get(name, (HERE / "route" / f"{name}.csv").read_text()))
+    paths = [str(tmp_path / f"{name}.csv") for name in (*names, "out")]
+    asked = ["--today", "2026-03-12", "--min-profit", "-1", "--cancel-cost", "5"]
+    return subprocess.run([sys.executable, "-m", "amber_lane.cli", "calc", "route", *paths, *asked], capture_output=True, text=True)
+
+
+def test_the_routing_calculator_reaches_the_proven_best(tmp_path) -> None:
+    done = route_calc(tmp_path)
+    told = json.loads(done.stdout)
+    assert done.returncode == 0 and {name: told[name] for name in ("objective", "filled", "held", "proven_gap")} == {
+        "objective": 202.73,
+        "filled": 13,
+        "held": 27,
+        "proven_gap": 0.0,
+    }
+    rows = list(csv.DictReader((tmp_path / "out.csv").open()))
+    nets = {(row["order_no"], row["line_no"]): row for row in csv.DictReader((HERE / "route" / "orders.csv").open())}
+    assert len(rows) == len(nets) and all((row["outcome"] == "filled") == bool(row["lane"]) == (not row["reason"]) for row in rows)
+    one = next(row for row in rows if row["order_no"] == "O00010")
+    assert (one["lane"], one["goods"], one["next_lane"], one["next_costs_more"]) == (
+        "S00001-quayside",
+        "22.10",
+        "S00001-northlight",
+        "5.73",
+    )
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "told"),
+    [
+        ("orders", "order_no,line_no\n1,1\n", "missing"),
+        ("limits", "supplier,spend_cap\nsable,lots\n", "limits, row 2: spend_cap"),
+        ("orders", "order_no,line_no,sku,quantity,country,promised_by,sale_net\nA,1,X,0,GB,,1\n", "orders, row 2: quantity"),
+    ],
+)
+def test_a_routing_sheet_that_cannot_be_read_says_which_row(tmp_path, name, text, told) -> None:
+    done = route_calc(tmp_path, **{name: text})
+    assert done.returncode == 2 and told in done.stderr and len(done.stderr.splitlines()) == 1 and not (tmp_path / "out.csv").exists()

@@ -29,6 +29,7 @@ from ..services.secrets import Safe
 from ..services.setup import Doors
 from ..settings import Settings
 from . import (
+    accounts,
     allowance,
     asking,
     catalogues,
@@ -140,6 +141,7 @@ def make_app(house: House) -> FastAPI:
         why,
         rates,
         watch,
+        accounts,
         groups,
         orders,
         transit,

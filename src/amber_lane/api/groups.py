@@ -16,11 +16,11 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
 from ..services import calls, drift, groups, watch
+from ..services.facts import HOME
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, money, sure
 
 router = APIRouter(prefix="/watch", tags=["watch"])
-HOME = "GBP"
 
 
 class GroupOut(BaseModel):

@@ -3,24 +3,26 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
+from ..core import address
 from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Origin, Store, Supplier
 from ..data.transit import Parcel, ParcelLine
-from ..services import lists, orders, planning, purchases
+from ..services import lists, order_words, orders, planning, purchases
 from ..services.desk import Conflict, Desk, by_id
+from ..services.facts import HOME
 from ..services.lists import Wish
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
+from .why import StepOut
 
 router = APIRouter(prefix="/orders", tags=["orders"])
-HOME = "GBP"
 
 
 class OrderRow(BaseModel):
@@ -44,6 +46,7 @@ class OrderRow(BaseModel):
     came_at: datetime
     promised_by: datetime | None
     send_after: datetime | None
+    by_hand: bool
 
 
 @router.get("", response_model=Page[OrderRow])
@@ -95,11 +98,17 @@ class WayOut(BaseModel):
     goods: Money
     shipping: Money
     handling: Money
+    risk: Money
     all_in: Money
     profit: Money
     arrives: str | None
     reason: str | None
     chosen: bool
+    # By how much the order would earn less with this lane, where it is the next best.
+    costs_more: Money | None
+    # What its orders came to: refused and late of a million, as far as anything is known.
+    refused_ppm: int | None
+    late_ppm: int | None
 
 
 class LineOut(BaseModel):
@@ -150,9 +159,12 @@ class OrderOut(BaseModel):
     limit: str | None
     told: str | None
     lifted: bool
-    goods: Money | None
-    shipping: Money | None
-    handling: Money | None
+    by_hand: bool
+    given: dict[str, str | None]
+    faults: dict[str, str]
+    proposed: dict[str, str]
+    sentence: str
+    steps: list[StepOut]
     profit: Money | None
     lines: list[LineOut]
     ways: list[WayOut]
@@ -183,9 +195,12 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
         limit=hold.limit if hold else None,
         told=hold.told if hold else None,
         lifted=row.lifted,
-        goods=money(plan.goods, cur) if plan else None,
-        shipping=money(plan.shipping, cur) if plan else None,
-        handling=money(plan.handling, cur) if plan else None,
+        by_hand=row.by_hand,
+        given=row.address,
+        faults=address.faults({**(row.mended or row.address), "country": row.country}),
+        proposed=address.mended({**(row.mended or row.address), "country": row.country}),
+        sentence=order_words.sentence(desk, row, lines, plan, hold),
+        steps=[StepOut(name=name, amount=sure(amount, cur), kind=kind) for name, amount, kind in order_words.steps(lines, plan)],
         profit=money(plan.known_profit, cur) if plan else None,
         lines=[
             LineOut(
@@ -231,14 +246,27 @@ def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) 
                 goods=sure(one["goods"], cur),
                 shipping=sure(one["shipping"], cur),
                 handling=sure(one["handling"], cur),
+                risk=sure(one.get("risk", 0), cur),
                 all_in=sure(one["all_in"], cur),
                 profit=sure(lines[one["line"]].kept - one["all_in"], cur),
                 arrives=one["arrives"],
                 reason=one["reason"],
                 chosen=one["chosen"],
+                costs_more=_costs_more(plan, one, cur),
+                refused_ppm=_known(lane.refuse_ppm, suppliers[lane.supplier_id].refuse_ppm),
+                late_ppm=_known(lane.late_ppm, suppliers[lane.supplier_id].late_ppm),
             )
         )
     return out
+
+
+def _known(own: int | None, supplier: int | None) -> int | None:
+    return supplier if own is None else own
+
+
+def _costs_more(plan: Plan | None, one: dict[str, Any], cur: str) -> Money | None:
+    other = (plan.next_best if plan else {}).get(str(one["line"]))
+    return money(other["costs_more"], cur) if other and other["lane"] == one["lane"] else None
 
 
 def _purchases(desk: Desk, number: int) -> list[PurchaseOut]:
@@ -282,6 +310,19 @@ def send(desk: WriteDesk, ask: SendAsk) -> Done:
         raise Conflict("none of these orders is ready any more; nothing was sent")
     n = len({one.order_id for one in made})
     return Done(told=f"{n} order{'' if n == 1 else 's'} sent to suppliers", count=n)
+
+
+class WaitAsk(Ask):
+    """by_hand: they wait until a person sends them; else they go by themselves again."""
+
+    orders: list[Big] = Field(min_length=1, max_length=100_000)
+    by_hand: bool = True
+
+
+@router.post("/wait")
+def wait(desk: WriteDesk, ask: WaitAsk) -> Done:
+    n = purchases.wait(desk, ask.orders, ask.by_hand)
+    return Done(told=f"{n} order{'' if n == 1 else 's'} {'wait for your hand' if ask.by_hand else 'go by themselves again'}", count=n)
 
 
 class WhyAsk(Ask):

@@ -19,6 +19,7 @@ from ..data.setup import FeeRow, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..services import drafts, lists, prices, shelf
 from ..services.desk import Invalid, by_id
+from ..services.facts import HOME
 from ..services.lists import Wish
 from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
 from .deps import ReadDesk, TheHouse, WriteDesk
@@ -37,7 +38,6 @@ from .shapes import (
 )
 
 router = APIRouter(prefix="/prices", tags=["prices"])
-HOME = "GBP"
 
 
 class ListingRow(BaseModel):

@@ -13,12 +13,12 @@ from ..core.money import show_rate
 from ..data.setup import RateSource
 from ..data.shelf import Listing
 from ..services import rates, replay, supplier_plans
+from ..services.facts import HOME
 from .deps import ReadDesk, WriteDesk
 from .prices import PlanBody, WhatIfAsk
 from .shapes import Ask, Big, Done, Money, money, sure
 
 router = APIRouter(prefix="/prices", tags=["prices"])
-HOME = "GBP"
 
 
 class RateOut(BaseModel):

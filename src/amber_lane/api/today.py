@@ -19,6 +19,7 @@ from ..data.source import Item
 from ..data.transit import Parcel
 from ..services import lists, outbox, today, undo
 from ..services.desk import NotFound
+from ..services.facts import HOME
 from ..services.lists import Wish
 from ..services.setup import OWNERS
 from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk
@@ -26,7 +27,6 @@ from .live import Pulse, pulse_of
 from .shapes import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
 router = APIRouter(tags=["today"])
-HOME = "GBP"
 
 
 class NextStep(BaseModel):

@@ -71,6 +71,10 @@ class Lane(Versioned):
     opened_at: Mapped[datetime]
     opened_by: Mapped[str]
     until: Mapped[datetime | None]
+    # What its orders came to: refused and late in ppm, and days to the door that nine in ten keep (services.trust); None = not known.
+    refuse_ppm: Mapped[int | None]
+    late_ppm: Mapped[int | None]
+    sure_days: Mapped[int | None]
     # In force from and up to these moments; begun is unset while the first still lies ahead.
     starts: Mapped[datetime | None]
     ends: Mapped[datetime | None]

@@ -33,6 +33,8 @@ class Order(Versioned):
     note: Mapped[str] = mapped_column(default="")
     came_by: Mapped[str] = mapped_column(default="link")
     lifted: Mapped[bool] = mapped_column(default=False)
+    # A person stopped its waiting time: it goes when they send it.
+    by_hand: Mapped[bool] = mapped_column(default=False)
     send_after: Mapped[datetime | None]
 
 
@@ -77,9 +79,14 @@ class Plan(Row):
     goods: Mapped[int]
     shipping: Mapped[int]
     handling: Mapped[int]
+    # What refusal and lateness may cost by their chance; it is taken off the profit.
+    risk: Mapped[int] = mapped_column(default=0)
     profit: Mapped[int]
+    parcels: Mapped[int] = mapped_column(default=0)
     reason: Mapped[str | None]
     lanes: Mapped[list[Any]]
+    # By line: the next best lane and what it would cost.
+    next_best: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
     @hybrid_property
     def known_profit(self) -> int | None:

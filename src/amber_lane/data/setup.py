@@ -84,6 +84,9 @@ class Supplier(Versioned):
     hour_to: Mapped[int | None]
     # Memberships and volume discounts that it offers; see core.plans.
     plans: Mapped[list[Any]] = mapped_column(default=list)
+    # Of its orders how many it refuses, and how many come late, in ppm (services.trust); None = nothing is known.
+    refuse_ppm: Mapped[int | None]
+    late_ppm: Mapped[int | None]
 
 
 class Origin(Versioned):
@@ -118,11 +121,16 @@ class Service(Versioned):
 
 
 class BuyingAccount(Versioned):
+    """An account of ours at a supplier: what may be bought by it in a day, and whether its orders go by themselves."""
+
     __tablename__ = "buying_account"
     supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
     name: Mapped[str]
     cap_money: Mapped[int | None]
     cap_orders: Mapped[int | None]
+    # hand, once or after so many minutes; None = as the policy says.
+    send: Mapped[str | None]
+    send_minutes: Mapped[int | None]
 
 
 class Link(Versioned):

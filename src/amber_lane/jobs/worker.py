@@ -171,9 +171,11 @@ class Worker:
         """What lanes came to, and what is wrong with them: worked out while others may write, written in a moment."""
         with self.db.reading() as s:
             desk = Desk(s, self.clock, "Lanes")
-            moves, faults = trust.moves(desk), lane_faults.faults(desk)
+            seen = trust.seen(desk)
+            moves, faults = trust.moves(desk, seen.trusts), lane_faults.faults(desk)
         with self.db.writing() as s:
             desk = Desk(s, self.clock, "Lanes")
+            trust.keep(desk, seen)
             trust.move(desk, moves)
             lane_faults.keep(desk, faults)
 

@@ -16,6 +16,7 @@ from ..data.outbox import Act
 
 R = TypeVar("R", bound=Row)
 V = TypeVar("V", bound=Versioned)
+K = TypeVar("K", int, str)
 
 
 class DeskError(Exception):
@@ -112,7 +113,7 @@ def _dialect(s: Session) -> tuple[Any, str]:
     return dialect.identifier_preparer.quote, "%s" if dialect.paramstyle in ("format", "pyformat") else "?"
 
 
-def in_chunks(values: Iterable[int], size: int = 5000) -> Iterable[list[int]]:
+def in_chunks(values: Iterable[K], size: int = 5000) -> Iterable[list[K]]:
     """Lists short enough for one IN clause."""
     chunk = list(values)
     for start in range(0, len(chunk), size):

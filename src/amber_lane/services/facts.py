@@ -23,6 +23,9 @@ from ..data.setup import FeeRow, Origin, Service, Setting, Store, Supplier
 
 R = TypeVar("R", bound=Row)
 
+# The house's own money: what all stores earn is added up in it.
+HOME = "GBP"
+
 
 class NoRate(ValueError):
     """Nobody has said what one currency is worth in another."""
@@ -41,6 +44,7 @@ class Facts:
     rules: list[PriceRule]
     policies: list[Policy]
     services: list[Service]
+    origins: dict[int, Origin]
     rates: dict[tuple[str, str], int]
     # What really came back, as a share of sales in ppm, by (store, category) and by (store, ''); see services.returns.
     returns: dict[tuple[int, str], int] = field(default_factory=dict)
@@ -55,6 +59,7 @@ class Facts:
             list(s.scalars(select(PriceRule))),
             list(s.scalars(select(Policy))),
             list(s.scalars(select(Service))),
+            {row.id: row for row in s.scalars(select(Origin))},
             {(base, quote): nano for base, quote, nano in s.execute(newest)},
             kept_returns(s),
         )

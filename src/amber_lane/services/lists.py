@@ -312,6 +312,7 @@ LISTS: dict[str, Listed] = {
             "came_at": Order.came_at,
             "promised_by": Order.promised_by,
             "send_after": Order.send_after,
+            "by_hand": Order.by_hand,
         },
         (Order.number, Order.buyer, _lines.c.title, _lines.c.sku),
         {"rank": _states.c.rank, "store": Store.code},

@@ -12,6 +12,7 @@ from sqlalchemy import select
 
 from ..connectors.protocols import StoreOrder
 from ..core import price
+from ..core.address import faults
 from ..core.ids import check_country
 from ..core.price import NONE
 from ..core.states import ORDER_LINE
@@ -22,6 +23,7 @@ from ..data.shelf import Listing, Sku
 from . import outbox
 from .desk import Conflict, Desk, Invalid
 from .facts import fee_of, fee_rows
+from .order_limits import DOUBTS, LIFTED
 from .planning import OPEN, bought_parts, lines_of, replan, step_line
 from .respond import respond
 
@@ -148,10 +150,10 @@ def end_hold(desk: Desk, order: int, way: str) -> None:
 
 
 def allow(desk: Desk, number: int, why: str = "") -> Order:
-    """A person's word that an order may go although it broke a limit that is theirs to set (profit, value, promise)."""
+    """A person's word that an order may go although it broke a limit that is theirs to set (profit, value, promise, quantity, split)."""
     order = desk.get(Order, number, "order")
     hold = desk.s.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
-    if not hold or hold.limit not in ("least_profit", "look_over", "too_late"):
+    if not hold or hold.limit not in LIFTED:
         raise Conflict("this order is not held by a limit that can be lifted; look at it again")
     order.lifted = True
     order.version += 1
@@ -184,9 +186,9 @@ def mend_address(desk: Desk, number: int, version: int, address: dict[str, str])
         country = check_country(address.get("country", ""))
     except ValueError as error:
         raise Invalid(str(error), {"country": str(error)}) from error
-    lacking = {name: "is empty" for name in ("name", "address_1", "city", "postcode") if not address.get(name, "").strip()}
+    lacking = {name: told for name, told in faults({**address, "country": country}).items() if not any(one in told for one in DOUBTS)}
     if lacking:
-        raise Invalid("the address lacks " + ", ".join(lacking), lacking)
+        raise Invalid("the address: " + "; ".join(f"{name} {told}" for name, told in lacking.items()), lacking)
     order.mended = {**order.address, **address, "country": country}
     order.country = country
     desk.log("order.address", order.number, f"address of order {order.number} mended", before=order.address, after=order.mended)

@@ -49,6 +49,11 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "refund_cost": REFUND_COST,
     "least_order_profit": 0,
     "look_over": 40_000,
+    # What a late parcel costs on average: messages, and now and then a refund.
+    "late_cost": 300,
+    # A line of so many times what is usual for its SKU is looked at; a split order whose parcels cost more to send than that, too.
+    "unusual_times": 4,
+    "split_over": 1500,
     "send": "after",
     "send_minutes": 30,
     # Lanes: whether the sure ones are opened without asking; what share must come in time, and be taken, at least.

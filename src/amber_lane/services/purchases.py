@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import timedelta
 from typing import Any
 
 from sqlalchemy import Text, func, select, type_coerce, update
@@ -18,6 +17,7 @@ from ..data.outbox import Act
 from ..data.setup import Origin, Store, Supplier
 from ..data.source import Item
 from . import outbox
+from .accounts import Rooms
 from .desk import Conflict, Desk, by_id
 from .facts import Facts
 from .planning import bought_parts, lines_of, replan, service_of, step_line
@@ -36,9 +36,9 @@ def send(desk: Desk, orders: Iterable[int], told_by: str = "") -> list[PurchaseO
     replan(desk)
     able = set(ready_orders(desk)) & set(orders)
     made: list[PurchaseOrder] = []
-    facts = Facts.read(desk.s)
+    facts, rooms = Facts.read(desk.s), Rooms.read(desk)
     for order in sorted(by_id(desk.s, Order, able).values(), key=lambda one: one.id):
-        made += _buy(desk, order, facts)
+        made += _buy(desk, order, facts, rooms)
     if made:
         spent = sum(one.goods + one.shipping + one.handling for one in made)
         desk.log(
@@ -54,7 +54,7 @@ def send(desk: Desk, orders: Iterable[int], told_by: str = "") -> list[PurchaseO
     return made
 
 
-def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
+def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseOrder]:
     s = desk.s
     lines = [line for line in lines_of(desk, [order.id])[order.id] if line.state == "ready"]
     lanes = by_id(s, Lane, (line.lane_id or 0 for line in lines))
@@ -69,29 +69,33 @@ def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
         for part in (part for part in parts if part.lane_id == lane.id and part.item_id not in have.get(line.id, {})):
             place = (items[part.item_id].supplier_id, part.origin_id or lane.origin_id, service_of(lane, part, order.country))
             groups.setdefault(place, []).append((line, part))
+    wanted = {place: _amounts(order, group, items, facts, place) for place, group in groups.items()}
+    accounts = rooms.take([(place[0], sum(amounts[:3])) for place, amounts in wanted.items()])
+    if accounts is None:
+        # The accounts have room together, but none of them alone: it waits for a person, who may raise a limit.
+        order.by_hand, order.send_after = True, None
+        desk.log("order.no_room", order.number, f"order {order.number} not sent: no buying account has room for it today")
+        return []
     made = []
     before = s.scalar(select(func.count()).select_from(PurchaseOrder).where(PurchaseOrder.order_id == order.id)) or 0
-    for nth, ((supplier_id, origin_id, service), group) in enumerate(groups.items(), before + 1):
+    for nth, (account, ((supplier_id, origin_id, service), group)) in enumerate(zip(accounts, groups.items(), strict=True), before + 1):
         supplier, origin = desk.get(Supplier, supplier_id, "supplier"), desk.get(Origin, origin_id, "origin")
         purchase = PurchaseOrder(
             reference=f"{store.code}-{order.number}-{nth}",
             supplier_id=supplier_id,
+            account_id=account,
             order_id=order.id,
             origin_id=origin_id,
             service=service,
             currency=supplier.currency,
-            goods=0,
-            shipping=0,
-            handling=origin.handling,
             made_at=desk.now,
         )
+        purchase.goods, purchase.shipping, purchase.handling, costs = wanted[supplier_id, origin_id, service]
         s.add(purchase)
         s.flush()
         out: list[dict[str, Any]] = []
-        weight = 0
-        for line, part in group:
+        for (line, part), cost in zip(group, costs, strict=True):
             item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
-            cost = quantity * unit_bought(item.cost, item.tiers or [], quantity, facts.billing(supplier, item.currency), supplier.tax)
             out.append({"line_no": len(out) + 1, "item": item.number, "quantity": quantity})
             s.add(
                 PurchaseLine(
@@ -103,13 +107,6 @@ def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
                     planned_cost=cost,
                 )
             )
-            purchase.goods += cost
-            weight += item.weight_g * quantity
-        terms = facts.service_to.get((origin_id, service, order.country))
-        if terms:
-            units = sum({line.id: line.quantity for line, _ in group}.values())
-            parcel = facts.parcel(supplier, origin, terms, supplier.currency, 0)
-            purchase.shipping = parcel.cost(units, purchase.goods, weight) - parcel.handling
         outbox.put(
             desk,
             f"supplier:{supplier_id}",
@@ -134,6 +131,41 @@ def _buy(desk: Desk, order: Order, facts: Facts) -> list[PurchaseOrder]:
     return made
 
 
+def _amounts(
+    order: Order, group: list[tuple[OrderLine, LanePart]], items: dict[int, Item], facts: Facts, place: tuple[int, int, str]
+) -> tuple[int, int, int, list[int]]:
+    """Goods, shipping and handling of one purchase in its supplier's money, and what each of its parts costs."""
+    supplier_id, origin_id, service = place
+    supplier = facts.suppliers[supplier_id]
+    costs, weight = [], 0
+    for line, part in group:
+        item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
+        costs.append(quantity * unit_bought(item.cost, item.tiers or [], quantity, facts.billing(supplier, item.currency), supplier.tax))
+        weight += item.weight_g * quantity
+    origin = facts.origins[origin_id]
+    terms = facts.service_to.get((origin_id, service, order.country))
+    if terms is None:
+        return sum(costs), 0, origin.handling, costs
+    parcel = facts.parcel(supplier, origin, terms, supplier.currency, 0)
+    units = sum({line.id: line.quantity for line, _ in group}.values())
+    return sum(costs), parcel.cost(units, sum(costs), weight) - parcel.handling, parcel.handling, costs
+
+
+def wait(desk: Desk, orders: Iterable[int], by_hand: bool = True) -> int:
+    """Stop the clock of orders that would go by themselves, or start it again. Returns how many it was."""
+    rows = [one for one in by_id(desk.s, Order, orders).values() if one.by_hand != by_hand]
+    if not rows:
+        raise Conflict("none of these orders is waiting so")
+    for order in rows:
+        order.by_hand, order.send_after = by_hand, None
+        order.version += 1
+    n = len(rows)
+    told = f"{n} order{'' if n == 1 else 's'} {'wait' if n > 1 else 'waits'} for your hand" if by_hand else f"{n} go by themselves again"
+    desk.log("order.wait", f"{n} orders", told, after={"orders": [one.id for one in rows], "by_hand": by_hand}, undo=True, count=n)
+    replan(desk)
+    return n
+
+
 def due_orders(desk: Desk) -> list[int]:
     """Ready orders whose time to be sent by themselves has come."""
     due = set(desk.s.scalars(select(Order.id).where(Order.send_after <= desk.now)))
@@ -152,7 +184,7 @@ def take_back(desk: Desk, references: Iterable[str]) -> int:
             continue
         purchase.state, purchase.told = PURCHASE.step(purchase.state, "stop"), "taken back before it went out"
         order = desk.get(Order, purchase.order_id, "order")
-        order.send_after = desk.now + timedelta(days=365)
+        order.by_hand, order.send_after = True, None
         _release(desk, purchase, "take_back")
         back += 1
     if not back:
@@ -249,4 +281,4 @@ def money_of(desk: Desk, orders: Iterable[int]) -> dict[str, int]:
     }
 
 
-__all__ = ["due_orders", "money_of", "ready_orders", "send", "take_answer", "take_back", "under_way"]
+__all__ = ["due_orders", "money_of", "ready_orders", "send", "take_answer", "take_back", "under_way", "wait"]

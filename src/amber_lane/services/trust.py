@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import and_, select
 
-from ..core.trust import Days, Share, days, share, state_by_trust
+from ..core.money import PPM
+from ..core.trust import LIKE_POOL, Days, Share, days, share, shrunk, state_by_trust
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Supplier
 from ..data.transit import Parcel, ParcelLine
-from .desk import Desk, by_id, in_chunks
+from .desk import Desk, bulk_update, by_id, in_chunks
 from .planning import replan
 from .policy import policy_for
 from .respond import respond
@@ -54,11 +55,83 @@ class _Past:
             self.kept += ended is not None and ended <= promised + DAY_MS
 
 
-def trusts(desk: Desk, lanes: Collection[int]) -> dict[int, Trust]:
+@dataclass(frozen=True)
+class Seen:
+    """What happened, looked at once: trust by lane that was used, and what routing counts with.
+
+    lanes: lane -> (refused ppm, late ppm, sure days or None); suppliers: supplier -> (refused ppm, late ppm).
+    """
+
+    trusts: dict[int, Trust]
+    lanes: dict[int, tuple[int, int, int | None]]
+    suppliers: dict[int, tuple[int, int]]
+
+
+def seen(desk: Desk) -> Seen:
+    """All lanes that orders went by, and all suppliers. Reads only, since it may take a while."""
+    used = (
+        select(Lane.id)
+        .join(LanePart, LanePart.lane_id == Lane.id)
+        .join(PurchaseLine, PurchaseLine.item_id == LanePart.item_id)
+        .join(OrderLine, (OrderLine.id == PurchaseLine.order_line_id) & (OrderLine.sku_id == Lane.sku_id))
+        .where(Lane.until.is_(None))
+        .distinct()
+    )
+    pools = {number: _pool(desk, number) for number in desk.s.scalars(select(Supplier.id))}
+    told = trusts(desk, list(desk.s.scalars(used)), pools)
+    lanes = {
+        number: (_bad(one.accepted.mean), _bad(one.on_time.mean) if _any_decided(one) else 0, _sure(one.days))
+        for number, one in told.items()
+        if one.accepted.count
+    }
+    return Seen(told, lanes, _by_supplier(pools))
+
+
+def _bad(good: float) -> int:
+    return round((1 - good) * PPM)
+
+
+def _any_decided(one: Trust) -> bool:
+    return one.on_time.count > 0 or one.days.count > 0
+
+
+def _sure(found: Days) -> int | None:
+    """Days are a lane's own once there are as many of its parcels as its supplier's pool counts for."""
+    return found.sure if found.count >= LIKE_POOL else None
+
+
+def _by_supplier(pools: dict[int, _Past]) -> dict[int, tuple[int, int]]:
+    def house(name: str) -> int:
+        return sum(getattr(one, name) for one in pools.values())
+
+    # Where nothing has happened at all, nothing is known, and nothing is counted.
+    if not house("answered"):
+        return {}
+    out = {}
+    for number, one in pools.items():
+        refused = _bad(shrunk(one.taken, one.answered, house("taken"), house("answered")))
+        late = _bad(shrunk(one.kept, one.decided, house("kept"), house("decided"))) if house("decided") else 0
+        out[number] = (refused, late)
+    return out
+
+
+def keep(desk: Desk, found: Seen) -> None:
+    """What routing counts with, written where it reads it; only what changed."""
+    for kind, columns, told in (
+        (Lane, ("refuse_ppm", "late_ppm", "sure_days"), found.lanes),
+        (Supplier, ("refuse_ppm", "late_ppm"), found.suppliers),
+    ):
+        for chunk in in_chunks(told):
+            rows = desk.s.execute(select(kind.id, *(getattr(kind, name) for name in columns)).where(kind.id.in_(chunk))).tuples()
+            fresh = [(*told[number], number) for number, *had in rows if tuple(had) != tuple(told[number])]
+            bulk_update(desk.s, kind, columns, fresh)
+
+
+def trusts(desk: Desk, lanes: Collection[int], pools: dict[int, _Past] | None = None) -> dict[int, Trust]:
     """Per lane: what its SKU's orders by its items came to, with its supplier's newest thousand as the pool."""
     rows = by_id(desk.s, Lane, lanes).values()
     own = _own(desk, [lane.id for lane in rows])
-    pools = {number: _pool(desk, number) for number in {lane.supplier_id for lane in rows}}
+    pools = pools or {number: _pool(desk, number) for number in {lane.supplier_id for lane in rows}}
     return {lane.id: _trust(own.get(lane.id, _Past()), pools[lane.supplier_id]) for lane in rows}
 
 
@@ -128,22 +201,13 @@ def _pool(desk: Desk, supplier: int) -> _Past:
     return out
 
 
-def moves(desk: Desk) -> dict[int, tuple[str, str]]:
+def moves(desk: Desk, told: dict[int, Trust]) -> dict[int, tuple[str, str]]:
     """Lanes that prove late are slow, those that prove refused are shut, slow ones that mend are open again: lane -> state, reason.
 
-    Reads only, since it may take a while. What a person set or confirmed stays as they said.
+    What a person set or confirmed stays as they said.
     """
-    used = (
-        select(Lane.id)
-        .join(LanePart, LanePart.lane_id == Lane.id)
-        .join(PurchaseLine, PurchaseLine.item_id == LanePart.item_id)
-        .join(OrderLine, (OrderLine.id == PurchaseLine.order_line_id) & (OrderLine.sku_id == Lane.sku_id))
-        .where(_MAY_MOVE)
-        .distinct()
-    )
-    told = trusts(desk, list(desk.s.scalars(used)))
     limits: dict[int, tuple[float, float]] = {}
-    lanes = by_id(desk.s, Lane, told)
+    lanes = {lane.id: lane for lane in _movable(desk, told)}
     suppliers = by_id(desk.s, Supplier, {lane.supplier_id for lane in lanes.values()})
     found: dict[int, tuple[str, str]] = {}
     for number, lane in lanes.items():
@@ -159,12 +223,10 @@ def moves(desk: Desk) -> dict[int, tuple[str, str]]:
 
 def move(desk: Desk, found: dict[int, tuple[str, str]]) -> int:
     """Set lanes as they proved, as far as nobody has set them otherwise meanwhile. Returns how many moved."""
-    moved: list[Lane] = []
-    for chunk in in_chunks(found):
-        for lane in desk.s.scalars(select(Lane).where(Lane.id.in_(chunk), _MAY_MOVE).order_by(Lane.id)):
-            lane.state, lane.why = found[lane.id]
-            lane.version += 1
-            moved.append(lane)
+    moved = _movable(desk, found)
+    for lane in moved:
+        lane.state, lane.why = found[lane.id]
+        lane.version += 1
     if moved:
         kinds = ", ".join(f"{sum(1 for one in moved if one.state == kind)} {kind}" for kind in ("open", "slow", "shut"))
         first = moved[0]
@@ -175,9 +237,18 @@ def move(desk: Desk, found: dict[int, tuple[str, str]]) -> int:
     return len(moved)
 
 
+def _movable(desk: Desk, lanes: Iterable[int]) -> list[Lane]:
+    """Those that nobody has set otherwise."""
+    return [
+        lane for chunk in in_chunks(lanes) for lane in desk.s.scalars(select(Lane).where(Lane.id.in_(chunk), _MAY_MOVE).order_by(Lane.id))
+    ]
+
+
 def follow_trust(desk: Desk) -> int:
-    """Both in one transaction, for a house of any modest size."""
-    return move(desk, moves(desk))
+    """All in one transaction, for a house of any modest size."""
+    found = seen(desk)
+    keep(desk, found)
+    return move(desk, moves(desk, found.trusts))
 
 
 def in_words(one: Trust, state: str) -> str:

@@ -13,6 +13,7 @@ from ..data.orders import Order
 from ..data.outbox import Act, Snooze
 from ..data.shelf import Listing
 from . import (
+    accounts,
     allowance,
     calls,
     lane_acts,
@@ -65,6 +66,14 @@ def _allow(desk: Desk, act: Act) -> None:
     replan(desk)
 
 
+def _wait(desk: Desk, act: Act) -> None:
+    purchases.wait(desk, _after(act)["orders"], not _after(act)["by_hand"])
+
+
+def _account(desk: Desk, act: Act) -> None:
+    accounts.restore(desk, _after(act).get("account"), act.before)
+
+
 def _snooze(desk: Desk, act: Act) -> None:
     row = desk.s.scalar(select(Snooze).where(Snooze.trouble == _after(act)["trouble"]))
     if row:
@@ -88,6 +97,9 @@ def _after(act: Act) -> dict[str, Any]:
 UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "watch.respond": lambda desk, act: watch.undo_responses(desk, sweep=_after(act)["sweep"]),
     "response.settle": prices.unsettle,
+    "order.wait": _wait,
+    "account.keep": _account,
+    "account.remove": _account,
     "lane.open": _lane_open,
     "lane.close": lambda desk, act: lanes.reopen_lane(desk, _before(act)["lane"], _before(act)["use"]),
     "lane.sure": lane_acts.put_back,

@@ -21,6 +21,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows */
+        get: operations["orders_rows"];
+        put?: never;
+        /** Keep */
+        post: operations["orders_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{number}/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Remove */
+        post: operations["orders_remove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/acts": {
         parameters: {
             query?: never;
@@ -572,6 +607,23 @@ export interface paths {
         get: operations["orders_standing"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/wait": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Wait */
+        post: operations["orders_wait"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2803,6 +2855,55 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AccountAsk
+         * @description id: None for a new one. Limits are for a day; None = none. send: None as the policy says.
+         */
+        AccountAsk: {
+            cap_money?: components["schemas"]["Money"] | null;
+            /** Cap Orders */
+            cap_orders?: number | null;
+            /** Id */
+            id?: number | null;
+            /** Name */
+            name: string;
+            /** Send */
+            send?: string | null;
+            /** Send Minutes */
+            send_minutes?: number | null;
+            /** Supplier */
+            supplier: number;
+            /** Version */
+            version?: number | null;
+        };
+        /**
+         * AccountOut
+         * @description left: what may still be bought by it today; None where there is no limit.
+         */
+        AccountOut: {
+            cap_money: components["schemas"]["Money"] | null;
+            /** Cap Orders */
+            cap_orders: number | null;
+            /** Currency */
+            currency: string;
+            /** Id */
+            id: number;
+            left_money: components["schemas"]["Money"] | null;
+            /** Left Orders */
+            left_orders: number | null;
+            /** Name */
+            name: string;
+            /** Send */
+            send: string | null;
+            /** Send Minutes */
+            send_minutes: number | null;
+            /** Supplier */
+            supplier: number;
+            /** Supplier Name */
+            supplier_name: string;
+            /** Version */
+            version: number;
+        };
         /** ActOut */
         ActOut: {
             /** After */
@@ -4960,10 +5061,18 @@ export interface components {
             };
             /** Buyer */
             buyer: string;
+            /** By Hand */
+            by_hand: boolean;
             /** Country */
             country: string;
-            goods: components["schemas"]["Money"] | null;
-            handling: components["schemas"]["Money"] | null;
+            /** Faults */
+            faults: {
+                [key: string]: string;
+            };
+            /** Given */
+            given: {
+                [key: string]: string | null;
+            };
             /** Id */
             id: number;
             /** Lifted */
@@ -4988,11 +5097,18 @@ export interface components {
             profit: components["schemas"]["Money"] | null;
             /** Promised By */
             promised_by: string | null;
+            /** Proposed */
+            proposed: {
+                [key: string]: string;
+            };
             /** Purchases */
             purchases: components["schemas"]["PurchaseOut"][];
             /** Send After */
             send_after: string | null;
-            shipping: components["schemas"]["Money"] | null;
+            /** Sentence */
+            sentence: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
             /** Store */
             store: string;
             /** Told */
@@ -5006,6 +5122,8 @@ export interface components {
         OrderRow: {
             /** Buyer */
             buyer: string;
+            /** By Hand */
+            by_hand: boolean;
             /**
              * Came At
              * Format: date-time
@@ -6681,6 +6799,19 @@ export interface components {
             version: number;
         };
         /**
+         * WaitAsk
+         * @description by_hand: they wait until a person sends them; else they go by themselves again.
+         */
+        WaitAsk: {
+            /**
+             * By Hand
+             * @default true
+             */
+            by_hand: boolean;
+            /** Orders */
+            orders: number[];
+        };
+        /**
          * WayOut
          * @description One lane looked at for a line.
          */
@@ -6690,12 +6821,15 @@ export interface components {
             arrives: string | null;
             /** Chosen */
             chosen: boolean;
+            costs_more: components["schemas"]["Money"] | null;
             goods: components["schemas"]["Money"];
             handling: components["schemas"]["Money"];
             /** Instead */
             instead: boolean;
             /** Lane */
             lane: number;
+            /** Late Ppm */
+            late_ppm: number | null;
             /** Line */
             line: number;
             /** Origin */
@@ -6703,6 +6837,9 @@ export interface components {
             profit: components["schemas"]["Money"];
             /** Reason */
             reason: string | null;
+            /** Refused Ppm */
+            refused_ppm: number | null;
+            risk: components["schemas"]["Money"];
             shipping: components["schemas"]["Money"];
             /** State */
             state: string;
@@ -6879,6 +7016,92 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+        };
+    };
+    orders_rows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"][];
+                };
+            };
+        };
+    };
+    orders_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_remove: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -7878,6 +8101,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrdersStanding"];
+                };
+            };
+        };
+    };
+    orders_wait: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaitAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

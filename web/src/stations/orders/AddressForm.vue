@@ -1,4 +1,5 @@
 <script setup lang="ts">
+/** Mend an address: what is wrong stands at its part, what can be mended by itself is filled in already. */
 import { reactive, ref } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/told'
@@ -18,9 +19,10 @@ const FIELDS = [
   ['phone', 'Phone'],
 ] as const
 type Field = (typeof FIELDS)[number][0]
-const form = reactive(Object.fromEntries(FIELDS.map(([name]) => [name, props.order.address[name] ?? ''])) as Record<Field, string>)
-const wrong = ref<Record<string, string>>({})
+const form = reactive(Object.fromEntries(FIELDS.map(([name]) => [name, props.order.proposed[name] ?? ''])) as Record<Field, string>)
+const wrong = ref<Record<string, string>>({ ...props.order.faults })
 const error = ref('')
+const was = (name: Field) => props.order.given[name] ?? ''
 async function save() {
   try {
     const done = await take(
@@ -45,9 +47,9 @@ async function save() {
         ><span class="label">{{ label }}</span
         ><input v-model="form[name]" class="field" maxlength="100" :aria-invalid="!!wrong[name]" /><span
           v-if="wrong[name]"
-          class="text-xs text-brick"
+          class="block text-xs text-brick"
           >{{ wrong[name] }}</span
-        ></label
+        ><span v-if="was(name) !== form[name] && was(name)" class="block text-xs text-soft">given as “{{ was(name) }}”</span></label
       >
       <button type="submit" class="hidden" />
     </form>

@@ -6,12 +6,13 @@ import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
 import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
-import LaneGlyph from '@/parts/LaneGlyph.vue'
 import Tag from '@/parts/Tag.vue'
+import Waterfall from '@/parts/Waterfall.vue'
 import When from '@/parts/When.vue'
-import { REASON_WORDS, STATE_WORDS, dateOf, money, number } from '@/parts/format'
+import { STATE_WORDS, dateOf, money, number } from '@/parts/format'
 import AddressForm from './AddressForm.vue'
 import Lacking from './Lacking.vue'
+import Ways from './Ways.vue'
 
 const props = defineProps<{ order: number }>()
 const emit = defineEmits<{ close: [] }>()
@@ -24,8 +25,11 @@ const path = { params: { path: { number: props.order } } }
 const allow = () => act(() => take(api.POST('/api/v1/orders/{number}/allow', { ...path, body: { why: '' } })))
 const cancel = () => act(() => take(api.POST('/api/v1/orders/{number}/cancel', { ...path, body: { why: '' } })))
 const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: [props.order] } })))
-const choose = (way: Schema<'WayOut'>) =>
-  act(() => take(api.POST('/api/v1/orders/lines/{line}/lane', { params: { path: { line: way.line } }, body: { lane: way.lane } })))
+const setLane = (one: number, lane: number | null) =>
+  act(() => take(api.POST('/api/v1/orders/lines/{line}/lane', { params: { path: { line: one } }, body: { lane } })))
+const choose = (way: Schema<'WayOut'>) => setLane(way.line, way.lane)
+const giveBack = (one: number) => setLane(one, null)
+const wait = (byHand: boolean) => act(() => take(api.POST('/api/v1/orders/wait', { body: { orders: [props.order], by_hand: byHand } })))
 /** Lines that no lane can fill now: there is none, or all are shut or empty. */
 const lacking = computed(
   () =>
@@ -50,11 +54,14 @@ const ALLOW: Record<string, string> = {
   least_profit: 'Send at that profit anyway',
   look_over: 'Looked at, let it go',
   too_late: 'Send although late',
+  unusual: 'That many is right',
+  splits: 'Send it in parts',
+  address: 'The address is right as it is',
 }
 const main = computed(() =>
   ready.value
     ? 'send'
-    : data.value?.limit === 'look_over' || data.value?.limit === 'too_late'
+    : ['look_over', 'too_late', 'unusual', 'splits'].includes(data.value?.limit ?? '')
       ? 'allow'
       : data.value?.limit === 'address'
         ? 'mend'
@@ -71,7 +78,9 @@ useKeys('This order', [
     },
   },
 ])
-const line = (id: number) => data.value?.lines.find((one) => one.id === id)
+/** Without a house number, or with a postcode of another shape, it may still be right; what is missing is not. */
+const standing = computed(() => Object.values(data.value?.faults ?? {}).every((told) => /no house number|is not a postcode/.test(told)))
+const may = computed(() => !!data.value?.limit && !!ALLOW[data.value.limit] && (data.value.limit !== 'address' || standing.value))
 const address = computed(() => {
   const a = data.value?.address ?? {}
   return [a.name, a.address_1, a.address_2, a.city, a.postcode, a.country].filter(Boolean).join(', ')
@@ -90,6 +99,7 @@ const address = computed(() => {
         ><Btn small @click="emit('close')">Close</Btn>
       </div>
       <div class="min-h-0 flex-1 overflow-auto">
+        <p v-if="data.sentence" class="border-b border-rule-2 px-3.5 py-2">{{ data.sentence }}</p>
         <table class="w-full">
           <thead>
             <tr class="h-7 text-2xs text-soft">
@@ -122,52 +132,12 @@ const address = computed(() => {
           </tbody>
         </table>
         <Lacking v-for="(one, n) in lacking" :key="one.id" :line="one" :keys="n === 0" />
-        <template v-if="open && data.ways.length">
-          <table class="mt-1 w-full border-t border-rule">
-            <thead>
-              <tr class="h-7 text-2xs text-soft">
-                <th class="px-3.5">Lane</th>
-                <th class="px-2 text-right">Item</th>
-                <th class="px-2 text-right">Ship</th>
-                <th class="px-2 text-right">Pack</th>
-                <th class="px-2 text-right">All in</th>
-                <th class="px-2 text-right">Arrives</th>
-                <th class="px-2 text-right">Profit</th>
-                <th class="px-3.5" />
-              </tr>
-            </thead>
-            <tbody>
-              <tr
-                v-for="way in data.ways"
-                :key="`${way.line}-${way.lane}`"
-                class="h-10 border-t border-rule-2"
-                :class="way.chosen ? 'bg-shade' : ''"
-              >
-                <td class="px-3.5">
-                  <span class="flex items-center gap-2"
-                    ><LaneGlyph :state="way.state" :use="way.use" /><b>{{ way.supplier }}</b></span
-                  ><span class="text-xs text-soft"
-                    >{{ way.origin }}; {{ way.instead ? 'replacement' : way.use ? `spare ${way.use}` : 'main lane'
-                    }}<template v-if="data.lines.length > 1"> for {{ line(way.line)?.sku }}</template
-                    ><span v-if="way.reason" class="text-brick">; {{ REASON_WORDS[way.reason] ?? way.reason }}</span></span
-                  >
-                </td>
-                <td class="px-2 text-right">{{ money(way.goods) }}</td>
-                <td class="px-2 text-right">{{ way.arrives ? money(way.shipping) : '–' }}</td>
-                <td class="px-2 text-right">{{ way.arrives ? money(way.handling) : '–' }}</td>
-                <td class="px-2 text-right font-bold">{{ way.arrives ? money(way.all_in) : '–' }}</td>
-                <td class="px-2 text-right whitespace-nowrap">{{ way.arrives ? dateOf(way.arrives) : '–' }}</td>
-                <td class="px-2 text-right font-bold" :class="number(way.profit) < 0 ? 'text-brick' : 'text-pine'">
-                  {{ way.arrives ? money(way.profit, true) : '–' }}
-                </td>
-                <td class="px-3.5 text-right whitespace-nowrap">
-                  <Tag v-if="way.chosen" tone="good">chosen{{ line(way.line)?.chosen_by === 'person' ? ' by hand' : '' }}</Tag
-                  ><Btn v-else-if="!way.reason" small @click="choose(way)">Fill by this</Btn>
-                </td>
-              </tr>
-            </tbody>
-          </table>
-        </template>
+        <div v-if="open && data.ways.length" class="mt-1 flex items-start border-t border-rule">
+          <Ways class="min-w-0 flex-1" :order="data" @choose="choose" @give="giveBack" />
+          <aside v-if="data.steps.length" class="w-60 shrink-0 border-l border-rule-2 px-3 py-2" aria-label="What becomes of the money">
+            <Waterfall :steps="data.steps" />
+          </aside>
+        </div>
         <table v-if="data.purchases.length" class="mt-1 w-full border-t border-rule">
           <thead>
             <tr class="h-7 text-2xs text-soft">
@@ -208,12 +178,14 @@ const address = computed(() => {
       <div v-if="open" class="flex items-center gap-2 border-t border-rule px-3.5 py-2">
         <Btn v-if="ready" kind="main" hint="A" @click="send">Send this order</Btn>
         <Btn
-          v-if="data.limit && ALLOW[data.limit]"
+          v-if="may && data.limit"
           :kind="main === 'allow' ? 'main' : 'plain'"
           :hint="main === 'allow' ? 'A' : undefined"
           @click="allow"
           >{{ ALLOW[data.limit] }}</Btn
         >
+        <Btn v-if="ready && data.send_after" @click="wait(true)">Wait for my hand</Btn>
+        <Btn v-else-if="ready && data.by_hand" @click="wait(false)">Let it go by itself</Btn>
         <Btn :kind="main === 'mend' ? 'main' : 'plain'" @click="mending = true">Mend the address</Btn>
         <Btn kind="loss" @click="cancel">Cancel and refund</Btn>
         <span class="ml-auto text-soft"

@@ -49,6 +49,8 @@ const chosen = ref<number[]>([])
 const table = ref<{ clear: () => void; total: number | null } | null>(null)
 const bring = ref(false)
 const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: chosen.value } }))).then(() => table.value?.clear())
+const wait = () =>
+  act(() => take(api.POST('/api/v1/orders/wait', { body: { orders: chosen.value, by_hand: true } }))).then(() => table.value?.clear())
 const bestStep = (row: Row) => {
   active.value = row.id
 }
@@ -57,6 +59,7 @@ function told(row: Row): string {
   if (row.told && WAITS.has(row.state)) return row.told.replace('−', '−\u2060')
   if (row.state === 'needs_lane') return 'A line of it has no lane'
   if (row.state === 'refused') return 'The supplier refused it'
+  if (row.state === 'ready' && row.by_hand) return 'Ready, waits for your hand'
   if (row.state === 'ready' && row.send_after) return `Ready, goes at ${new Date(row.send_after).toISOString().slice(11, 16)}`
   return STATE_WORDS[row.state] ?? row.state
 }
@@ -108,6 +111,7 @@ const heading = computed(() => {
           bought once.
         </p>
         <Btn v-if="standing.ready" kind="main" hint="G" @click="send">Send {{ chosen.length || standing.ready }}</Btn>
+        <Btn v-if="chosen.length" class="mt-2" @click="wait">Wait for my hand</Btn>
       </div>
     </nav>
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">

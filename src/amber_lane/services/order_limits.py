@@ -1,0 +1,106 @@
+"""What holds an order beside routing: its address, its value, an unusual quantity, a dear split; and every reason in plain words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from sqlalchemy import func, select
+
+from ..core.address import faults
+from ..core.money import show
+from ..core.route import OrderPlan
+from ..data.orders import Order, OrderLine
+from .desk import Desk, in_chunks
+
+# Limits that are a person's to set, so that their word lets an order past.
+LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address")
+# Of an address these are only likely to be wrong, so a person may let them stand.
+DOUBTS = ("has no house number", "is not a postcode")
+# Fewer pieces than this are never looked at, whatever is usual.
+FEW = 4
+
+REASONS = {
+    "no_lane": "has no lane that is open",
+    "not_yet": "has a lane that begins later",
+    "part_bought": "is bought in part, and no other lane has that same part: ask that supplier to send it, or to take it back",
+    "no_rate": "cannot be counted: the exchange rate to the supplier's money is wanting",
+    "refused_before": "was refused by the supplier",
+    "not_sent_there": "is not sent to {country}",
+    "too_heavy": "is too heavy for the service to {country}",
+    "too_late": "would arrive after {promised}",
+    "no_stock": "is not in stock at any lane",
+}
+
+
+def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, Any], usual: dict[str, int]) -> tuple[str, str] | None:
+    """(limit, told) of what holds an order whichever way it goes. usual: what is a usual quantity, by SKU."""
+    wrong = faults({**(order.mended or order.address), "country": order.country})
+    if order.lifted:
+        wrong = {name: told for name, told in wrong.items() if not any(doubt in told for doubt in DOUBTS)}
+    if wrong:
+        return "address", "Address: " + "; ".join(f"{name.replace('_1', '').replace('_', ' ')} {told}" for name, told in wrong.items())
+    if order.lifted:
+        return None
+    many = [line for line in lines if line.quantity >= FEW and line.quantity > policy["unusual_times"] * usual.get(line.sku_code, 1)]
+    if many and policy["unusual_times"]:
+        line = many[0]
+        return "unusual", f"{line.quantity} of {line.title or line.sku_code} at once; usual is {usual.get(line.sku_code, 1)}"
+    value = sum(line.paid for line in lines)
+    if value > policy["look_over"]:
+        return "look_over", f"Worth more than {show(policy['look_over'], order.currency)}, so have a look"
+    return None
+
+
+def after_routing(order: Order, found: OrderPlan, policy: dict[str, Any]) -> tuple[str, str] | None:
+    """(limit, told) of a plan that could go, but that a person looks at first."""
+    sending = found.shipping + found.handling
+    if found.reason is None and not order.lifted and found.parcels > 1 and sending > policy["split_over"]:
+        return "splits", f"Goes in {found.parcels} parcels that cost {show(sending, order.currency)} to send"
+    return None
+
+
+def usual_quantities(desk: Desk, lines: Iterable[OrderLine]) -> dict[str, int]:
+    """Nine in ten past lines of a SKU asked for no more than this; of one with fewer than five of them, of all SKUs together."""
+    asked = {line.sku_code for line in lines if line.quantity >= FEW}
+    if not asked:
+        return {}
+    open_ids = {line.id for line in lines}
+    house = _ninth(desk.s.execute(select(OrderLine.quantity, func.count()).group_by(OrderLine.quantity)).tuples().all())
+    counts: dict[str, dict[int, int]] = {}
+    for chunk in in_chunks(asked):
+        rows = select(OrderLine.sku_code, OrderLine.quantity, OrderLine.id).where(OrderLine.sku_code.in_(chunk))
+        for code, quantity, number in desk.s.execute(rows.where(OrderLine.state != "cancelled")):
+            if number not in open_ids:
+                mine = counts.setdefault(code, {})
+                mine[quantity] = mine.get(quantity, 0) + 1
+    return {code: _ninth(counts[code].items()) if sum(counts.get(code, {}).values()) >= 5 else house for code in asked}
+
+
+def _ninth(counted: Iterable[tuple[int, int]]) -> int:
+    rows = sorted(counted)
+    total = seen = 0
+    total = sum(n for _, n in rows)
+    for quantity, n in rows:
+        seen += n
+        if seen >= 0.9 * total:
+            return quantity
+    return 1
+
+
+def tell(order: Order, lines: list[OrderLine], found: OrderPlan, reason: str, names: dict[int, str]) -> str:
+    """Why routing holds an order, as a person would say it. names: of the suppliers with a limit, by lane."""
+    stuck = [line for line in lines if line.id not in found.chosen] or lines
+    it = "It" if len(lines) == 1 else stuck[0].title or stuck[0].sku_code
+    if reason == "least_profit":
+        return f"Profit would be {show(found.profit, order.currency)}"
+    if reason == "spend_limit":
+        whose = sorted({names[lane] for lane in found.chosen.values() if lane in names})
+        rest = "what is left of it goes to orders that earn more" if found.outbid else "this order alone is more than is left of it"
+        return f"Today's limit at {' and '.join(whose) or 'the supplier'}: {rest}"
+    if reason == "no_stock" and found.outbid:
+        return f"{it} is scarce: what there is goes to orders that earn more with it"
+    if reason == "no_stock" and len(found.chosen) == len(lines):
+        return f"{it} is not in stock for all the lines of this order"
+    promised = f"{order.promised_by:%a %-d %b}" if order.promised_by else "the promise"
+    return f"{it} {REASONS[reason].format(country=order.country, promised=promised)}"
