@@ -95,8 +95,8 @@ def past(report: Report, n: int = 1300, days: int = 60) -> None:
                     cost[item] = new
             run("insert into sighting(sweep_id, item_id, at, old_cost, cost, old_stock, stock, verdict) values (?,?,?,?,?,?,?,?)", rows)
             orders = [(k, end - days * DAY + k * DAY // 50, int(rng.integers(1, n + 1))) for k in range(1, 50 * days + 1)]
-            run('insert into "order"(id, version, store_id, number, buyer, mail, phone, address, country, currency, ordered_at, came_at, note, came_by, lifted)'
-                " values (?, 1, 1, ?, '', '', '', '{}', 'GB', 'GBP', ?, ?, '', 'link', 0)", [(k, f"N{k}", at, at) for k, at, _ in orders])  # fmt: skip
+            run('insert into "order"(id, version, store_id, number, buyer, mail, phone, address, country, currency, ordered_at, came_at, note, came_by, by_hand, allowed)'
+                " values (?, 1, 1, ?, '', '', '', '{}', 'GB', 'GBP', ?, ?, '', 'link', 0, '[]')", [(k, f"N{k}", at, at) for k, at, _ in orders])  # fmt: skip
             run("insert into order_line(id, version, order_id, line_no, sku_code, sku_id, title, quantity, paid, tax, store_fee, payment_fee, kept, state, why, chosen_by)"
                 " values (?, 1, ?, 1, ?, ?, '', 1, 2000, 0, 0, 0, 0, 'arrived', '', 'plan')", [(k, k, f"SKU-{i:06d}", i) for k, _, i in orders])  # fmt: skip
 

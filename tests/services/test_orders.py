@@ -70,7 +70,7 @@ def test_what_stands_in_the_way_is_told_and_mended(business):
         desk = business.desk(s)
         order = s.scalars(select(Order).where(Order.number == far)).one()
         orders.mend_address(
-            desk, order.id, order.version, {"name": "A B", "address_1": "1 Row", "city": "Hull", "postcode": "HU1", "country": "gb"}
+            desk, order.id, order.version, {"name": "A B", "address_1": "1 Row", "city": "Hull", "postcode": "HU1 1AA", "country": "gb"}
         )
         assert order.address["country"] == "NO" and order.mended["country"] == "GB"
     assert line_of(business, far).state == "ready"

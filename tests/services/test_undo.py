@@ -17,11 +17,12 @@ from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Outbox, Snooze
 from amber_lane.data.prices import Policy, PriceRule, Rate
-from amber_lane.data.setup import FeeRow, Origin, Service, Store, Supplier
+from amber_lane.data.setup import BuyingAccount, FeeRow, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
 from amber_lane.data.source import Sample
 from amber_lane.data.watch import Response
 from amber_lane.services import (
+    accounts,
     allowance,
     calls,
     drafts,
@@ -45,6 +46,7 @@ from amber_lane.services import (
     undo,
     variants,
     watch,
+    withdrawing,
 )
 from amber_lane.services.desk import Conflict, Desk, NotFound
 from amber_lane.services.finder import Finder
@@ -62,7 +64,7 @@ SEEN = {
     LanePart: ("lane_id", "item_id", "units_num", "units_den"),
     Listing: ("id", "state", "wanted_price", "wanted_quantity", "hand_price", "landed", "paused_by", "title", "description", "most"),
     OrderLine: ("id", "state", "lane_id", "chosen_by"),
-    Order: ("id", "lifted"),
+    Order: ("id", "allowed", "by_hand", "wants"),
     Store: ("id", "tax_in_price", "payment", "payment_fixed"),
     FeeRow: ("store_id", "category", "percent", "least", "cap", "fixed"),
     Supplier: ("id", "discount", "rebate", "tax", "plans", "sweep_minutes", "calls_day"),
@@ -76,6 +78,7 @@ SEEN = {
     Variant: ("family", "sku_id", "options"),
     Sku: ("code", "options", "weight_g"),
     Sample: ("item_id", "state"),
+    BuyingAccount: ("supplier_id", "name", "cap_money", "cap_orders", "send"),
 }
 
 
@@ -123,6 +126,11 @@ def take_sheet(desk: Desk) -> None:
     head = ("store", "sku", "supplier", "item", "use")
     rows = [dict(zip(head, row, strict=True)) for row in (("all", "S-1", "SUP", "I-5", "main"), ("all", "s-2", "SUP", "I-1", "spare 1"))]
     kind.take(desk, kind.check(desk, rows, lambda n: None))
+
+
+def account(desk: Desk, name: str, number: int | None = None) -> Any:
+    """One that buys nothing today."""
+    return accounts.keep(desk, 1, number, None, name=name, cap_money=0, cap_orders=None, send="hand", send_minutes=None)
 
 
 def approve(desk: Desk) -> None:
@@ -186,6 +194,11 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "taken off sale": ("listing.pause", lambda d: shelf.set_on_sale(d, [1, 2, 3], False)),
     "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),
     "a line's lane": ("order.lane", lambda d: orders.choose_lane(d, first(d, OrderLine).id, lane(d, 1, 1).id)),
+    "a buyer's wish settled": ("order.settled", lambda d: withdrawing.settle(d, first(d, Order).id)),
+    "a waiting by hand": ("order.wait", lambda d: purchases.wait(d, [first(d, Order).id])),
+    "a buying account": ("account.keep", lambda d: account(d, "Second card")),
+    "limits of an account": ("account.keep", lambda d: account(d, "Card", first(d, BuyingAccount).id)),
+    "an account taken away": ("account.remove", lambda d: accounts.remove(d, first(d, BuyingAccount).id, None)),
     "a sending": ("order.send", lambda d: purchases.send(d, [first(d, Order).id])),
     "how a supplier sends": ("origins.change", lambda d: terms.set_origins(d, 1, None, [FROM])),
     "a preparing": ("listing.prepare", lambda d: preparing.prepare(d, Finder(), [1, 2, 3], 2)),
@@ -227,6 +240,7 @@ def busy(small: Small) -> Small:
         small.list_sku(desk.s, 50)
         small.second_store(desk.s)
         publishing.copy(desk, [4], 2, False)
+        desk.s.add(BuyingAccount(supplier_id=1, name="Card", cap_money=50_000))
         # One is so dear that it would lose money at its ceiling.
         desk.s.get(Listing, 5).ceiling = 690
 
@@ -234,6 +248,7 @@ def busy(small: Small) -> Small:
     small.respond()
     small.order("FINE", ("S-1", 1, 2000))
     small.order("LOSS", ("S-2", 1, 10))
+    small.write(lambda desk: withdrawing.wants(desk, first(desk, Order), "return", "the buyer cancelled, but it is on the road"))
     small.later(minutes=1)
     return small
 

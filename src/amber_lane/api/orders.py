@@ -142,6 +142,15 @@ class PurchaseOut(BaseModel):
     parcels: list[str]
 
 
+class WayOn(BaseModel):
+    """How a held order may go on. limit: the one to let it past; profit: of the order then; late: when it would arrive."""
+
+    limit: str
+    profit: Money
+    by: str
+    arrives: str | None
+
+
 class OrderOut(BaseModel):
     id: int
     version: int
@@ -158,13 +167,14 @@ class OrderOut(BaseModel):
     send_after: datetime | None
     limit: str | None
     told: str | None
-    lifted: bool
+    allowed: list[str]
     by_hand: bool
     given: dict[str, str | None]
     faults: dict[str, str]
     proposed: dict[str, str]
     sentence: str
     steps: list[StepOut]
+    ways_on: list[WayOn]
     profit: Money | None
     lines: list[LineOut]
     ways: list[WayOut]
@@ -194,12 +204,16 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
         send_after=row.send_after,
         limit=hold.limit if hold else None,
         told=hold.told if hold else None,
-        lifted=row.lifted,
+        allowed=row.allowed,
         by_hand=row.by_hand,
         given=row.address,
         faults=address.faults({**(row.mended or row.address), "country": row.country}),
         proposed=address.mended({**(row.mended or row.address), "country": row.country}),
         sentence=order_words.sentence(desk, row, lines, plan, hold),
+        ways_on=[
+            WayOn(limit=one.limit, profit=sure(one.profit, cur), by=one.by, arrives=one.arrives.isoformat() if one.arrives else None)
+            for one in (planning.ways_on(desk, row) if hold else [])
+        ],
         steps=[StepOut(name=name, amount=sure(amount, cur), kind=kind) for name, amount, kind in order_words.steps(lines, plan)],
         profit=money(plan.known_profit, cur) if plan else None,
         lines=[
@@ -329,9 +343,15 @@ class WhyAsk(Ask):
     why: str = Field("", max_length=300)
 
 
+class AllowAsk(WhyAsk):
+    """limit: the one to let it past; None = the one that holds it."""
+
+    limit: str | None = Field(None, max_length=20)
+
+
 @router.post("/{number}/allow")
-def allow(desk: WriteDesk, number: Big, ask: WhyAsk) -> Done:
-    return Done(told=f"Order {orders.allow(desk, number, ask.why).number} may go")
+def allow(desk: WriteDesk, number: Big, ask: AllowAsk) -> Done:
+    return Done(told=f"Order {orders.allow(desk, number, ask.why, ask.limit).number} may go")
 
 
 @router.post("/{number}/cancel")

@@ -129,6 +129,9 @@ class FolderSheet:
             raise UnknownOutcome("the purchase order lies in the folder, but is not among the answers yet")
         return found[0]
 
+    def recall(self, reference: str) -> PurchaseAnswer:
+        raise Refused("there is no sheet for cancelling in this folder; write to the supplier")
+
     def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]:
         try:
             text = self.call.fetch(f"/{_ANSWERS}").text

@@ -276,11 +276,13 @@ class Purchase:
     address: Address
     lines: list[PurchaseLine]
     note: str = ""
+    # A word to the receiver, laid into the parcel.
+    greeting: str = ""
 
 
 @dataclass(frozen=True)
 class PurchaseAnswer:
-    """state: received, accepted, refused, shipped."""
+    """state: received, accepted, refused, shipped, withdrawn."""
 
     reference: str
     their_number: str
@@ -304,6 +306,9 @@ class SupplierLink(Protocol):
     def item(self, number: str) -> CatalogueItem | None: ...
     def buy(self, purchase: Purchase) -> PurchaseAnswer: ...
     def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]: ...
+    def recall(self, reference: str) -> PurchaseAnswer:
+        """Ask that a purchase is not sent; its state is `withdrawn` where that was granted. Refused where it has left."""
+        ...
 
 
 @dataclass(frozen=True)

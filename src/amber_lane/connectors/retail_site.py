@@ -105,6 +105,9 @@ class RetailSite:
     def buy(self, purchase: Purchase) -> PurchaseAnswer:
         return purchase_answer(self.call.tell("POST", "/orders", purchase_body(purchase), PurchaseOut), "the retail site")
 
+    def recall(self, reference: str) -> PurchaseAnswer:
+        raise Refused("the retail site takes no cancelling of an order; ask it for a return")
+
     def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]:
         found = []
         for reference in references:

@@ -114,6 +114,9 @@ class WholesaleApi:
         said = self.call.ask("/purchases", _Purchases, reference=",".join(references))
         return [purchase_answer(one, "the wholesaler") for one in said.purchases if one.reference in references]
 
+    def recall(self, reference: str) -> PurchaseAnswer:
+        return purchase_answer(self.call.tell("POST", f"/purchases/{path_part(reference)}/withdraw", {}, PurchaseOut), "the wholesaler")
+
     def item(self, number: str) -> CatalogueItem | None:
         try:
             return _item(self.call.ask(f"/items/{path_part(number)}", _Item))

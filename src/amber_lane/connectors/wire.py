@@ -136,7 +136,7 @@ class PurchaseOut(Wire):
 
 def purchase_answer(one: PurchaseOut, who: str) -> PurchaseAnswer:
     """Malformed when its state or its bill cannot be read."""
-    if one.state not in ("received", "accepted", "refused", "shipped"):
+    if one.state not in ("received", "accepted", "refused", "shipped", "withdrawn"):
         raise Malformed(f"{who} gives {one.reference} a state that we do not know: {one.state}")
     tracking = Tracking(one.tracking_number, one.carrier or "") if one.tracking_number else None
     try:
@@ -175,6 +175,7 @@ def purchase_body(purchase: Purchase) -> dict[str, Any]:
         "origin": purchase.origin,
         "service": purchase.service,
         "note": purchase.note,
+        "greeting": purchase.greeting,
         "address": address,
         "lines": [asdict(line) for line in purchase.lines],
     }

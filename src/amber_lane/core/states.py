@@ -87,6 +87,7 @@ ORDER_LINE = Machine(
         _move("send", "bought with_supplier", "on_the_road", "a parcel has left"),
         _move("arrive", "on_the_road", "arrived", "the carrier gave it to the buyer"),
         _move("cancel", "new needs_lane held ready refused", "cancelled", "the buyer or a person, before buying"),
+        _move("withdraw", "bought with_supplier", "cancelled", "the buyer cancelled, and the supplier let it go"),
     ),
 )
 
@@ -99,6 +100,7 @@ PURCHASE = Machine(
         _move("refuse", "waiting sent accepted", "refused", "the supplier will not send it"),
         _move("ship", "waiting sent accepted", "shipped", "it has left the supplier"),
         _move("stop", "waiting", "stopped", "it was taken back before it went out"),
+        _move("withdraw", "waiting sent accepted", "withdrawn", "the supplier let it go, as we asked"),
     ),
 )
 

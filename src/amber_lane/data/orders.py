@@ -32,10 +32,14 @@ class Order(Versioned):
     promised_by: Mapped[datetime | None]
     note: Mapped[str] = mapped_column(default="")
     came_by: Mapped[str] = mapped_column(default="link")
-    lifted: Mapped[bool] = mapped_column(default=False)
+    # The limits that a person let it past.
+    allowed: Mapped[list[Any]] = mapped_column(default=list)
     # A person stopped its waiting time: it goes when they send it.
     by_hand: Mapped[bool] = mapped_column(default=False)
     send_after: Mapped[datetime | None]
+    # What the buyer asked for after it was bought: cancel (the supplier is asked), return (it is on its way), change.
+    wants: Mapped[str] = mapped_column(default="")
+    wants_told: Mapped[str] = mapped_column(default="")
 
 
 class OrderLine(Versioned):
@@ -120,7 +124,7 @@ class PurchaseOrder(Versioned):
     __tablename__ = "purchase_order"
     __table_args__ = (
         Index("ix_purchase_order_state", "state"),
-        CheckConstraint("state in ('waiting','sent','accepted','refused','shipped','stopped')", name="state"),
+        CheckConstraint("state in ('waiting','sent','accepted','refused','shipped','stopped','withdrawn')", name="state"),
     )
     reference: Mapped[str] = mapped_column(unique=True)
     supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))

@@ -10,6 +10,8 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from .base import Row, Versioned
 
+PARCEL_NOTE = "Please put no prices or adverts in the parcel."
+
 
 class Store(Versioned):
     __tablename__ = "store"
@@ -31,6 +33,9 @@ class Store(Versioned):
     title_order: Mapped[list[Any]] = mapped_column(default=list)
     # Whether its buyers may be sent an allowed replacement.
     replacements: Mapped[bool] = mapped_column(default=False)
+    # A word to the receiver of a parcel ({name} is filled in), and the number that carriers may call instead of the buyer's.
+    greeting: Mapped[str] = mapped_column(default="")
+    phone: Mapped[str] = mapped_column(default="")
     orders_cursor: Mapped[str | None]
     next_read: Mapped[datetime | None]
     # When its listings are next read, to be compared with what we asked.
@@ -84,6 +89,11 @@ class Supplier(Versioned):
     hour_to: Mapped[int | None]
     # Memberships and volume discounts that it offers; see core.plans.
     plans: Mapped[list[Any]] = mapped_column(default=list)
+    # What goes with every order; whose phone it is told (buyer, store, none); sheet or ubl, and by which road (hand, mail, folder).
+    parcel_note: Mapped[str] = mapped_column(default=PARCEL_NOTE)
+    phone_rule: Mapped[str] = mapped_column(default="buyer")
+    order_form: Mapped[str] = mapped_column(default="sheet")
+    order_road: Mapped[str] = mapped_column(default="hand")
     # Of its orders how many it refuses, and how many come late, in ppm (services.trust); None = nothing is known.
     refuse_ppm: Mapped[int | None]
     late_ppm: Mapped[int | None]

@@ -21,7 +21,7 @@ from ..connectors.kinds import connect
 from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
 from ..core.plans import Plan
 from ..data.prices import PriceRule, Rate
-from ..data.setup import FeeRow, Store, Supplier
+from ..data.setup import BuyingAccount, FeeRow, Store, Supplier
 from ..services import catalogues, program, setup, shelf, terms, transit
 from ..services.desk import Desk
 from ..services.drafts import PolicyChange
@@ -125,6 +125,12 @@ def _say_terms(desk: Desk) -> None:
         asdict(Plan("Volume terms", 20_000, from_spend=4_500_000, taken=True)),
     ]
     suppliers["Sable Retail"].calls_day = 600
+    # What may be bought in a day where the house pays by card, and from its main wholesaler.
+    for name, supplier, money, orders in (
+        ("House card", "Sable Retail", 25_000, None),
+        ("Trade account", "Northlight Trade", 250_000, 200),
+    ):
+        desk.s.add(BuyingAccount(supplier_id=suppliers[supplier].id, name=name, cap_money=money, cap_orders=orders))
     suppliers["Quayside Bulk"].plans = [asdict(Plan("Season pass", 45_000, fee=19_900))]
     suppliers["Ines at Meridian Buying"].note = "buys for us in Portugal; writes back within a day"
     for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):

@@ -23,7 +23,7 @@ from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
 from ..services import pace
 from ..services.desk import Desk, bulk_insert
 from ..services.facts import fee_of, fee_rows
-from ..services.orders import keep_line
+from ..services.taking_in import keep_lines
 
 FIRST = ("Rowan", "Tilda", "Emeka", "Marit", "Callum", "Wren", "Nadia", "Theo", "Aoife", "Selma")
 LAST = ("Lindqvist", "Abara", "Prewitt", "Marrow", "Dunmore", "Fennimore", "Okello", "Thackray", "Sorrel", "Quill")
@@ -48,7 +48,8 @@ TABLES: dict[Any, tuple[str, ...]] = {
         "promised_by",
         "note",
         "came_by",
-        "lifted",
+        "by_hand",
+        "allowed",
     ),
     OrderLine: (
         "id",
@@ -135,7 +136,8 @@ def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> in
             name = f"{rng.choice(FIRST)} {rng.choice(LAST)}"
             address = {"name": name, "address_1": f"{rng.randint(1, 90)} Lantern Row", "city": town, "postcode": postcode, "country": "GB"}
             line = OrderLine(quantity=quantity, paid=listing.wanted_price * quantity)
-            keep_line(store, fee_of(fees, store.id, sku.category), line, first=True)
+            kept = keep_lines(store, [fee_of(fees, store.id, sku.category)], [(quantity, line.paid, True)])[0]
+            line.tax, line.store_fee, line.payment_fee, line.kept = kept
             goods, ship, pack = item.cost * quantity, service.first + service.following * (quantity - 1), origin.handling
             shown = str(2000 + number)
             first.setdefault(lane, f"{store.code}-{shown}-1")
@@ -157,6 +159,7 @@ def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> in
                     "",
                     "past",
                     False,
+                    "[]",
                 )
             )
             rows[OrderLine].append(

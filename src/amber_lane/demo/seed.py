@@ -242,3 +242,20 @@ def _sell_unmapped(house: House, hand: httpx.Client) -> None:
     for code in (*bare, *bare[:1]):
         hand.post("/world/buy", json={"sku": code, "quantity": 1, "store": "shop"})
     hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": "NO", "store": "shop"})
+    # An address that no label takes, and somebody who buys for a whole club.
+    odd = {
+        "name": "Bríd Ní Fhearghail ☾",
+        "address_1": "Coastguard Cottages, at the end of the harbour road",
+        "city": "Galway",
+        "postcode": "h91e2k3",
+    }
+    hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": "IE", "store": "shop", "buyer": odd})
+    with house.db.reading() as s:
+        many = s.scalar(
+            select(Sku.code)
+            .join(Listing, Listing.sku_id == Sku.id)
+            .where(Sku.id.in_(laned), Listing.state == "live", Listing.store_id == 1, Listing.shown_quantity == 8, Listing.profit > 300)
+            .order_by(Listing.shown_price)
+            .limit(1)
+        )
+    hand.post("/world/buy", json={"sku": many, "quantity": 8, "store": "shop"})

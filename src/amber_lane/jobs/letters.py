@@ -31,6 +31,7 @@ def purchase_of(body: dict[str, Any]) -> Purchase:
         Address(**body["address"]),
         [PurchaseLine(**line) for line in body["lines"]],
         body["note"],
+        body.get("greeting", ""),
     )
 
 
@@ -41,6 +42,11 @@ def mail_of(body: dict[str, Any]) -> Mail:
 def _find_purchase(link: Any, body: dict[str, Any], key: str) -> Any:
     found = link.find_purchases([key])
     return found[0] if found else None
+
+
+def _find_recall(link: Any, body: dict[str, Any], key: str) -> Any:
+    found = _find_purchase(link, body, body["reference"])
+    return found if found and found.state == "withdrawn" else None
 
 
 def _find_cancel(link: Any, body: dict[str, Any], key: str) -> Any:
@@ -54,6 +60,7 @@ SEND: dict[str, tuple[Callable[[Any, dict[str, Any], str], Any], Callable[[Any, 
     # A sample is bought like anything else; only what it is for differs.
     "sample": (lambda link, b, key: link.buy(purchase_of(b)), _find_purchase),
     "purchase": (lambda link, b, key: link.buy(purchase_of(b)), _find_purchase),
+    "recall": (lambda link, b, key: link.recall(b["reference"]), _find_recall),
     "fulfilment": (
         lambda link, b, key: link.fulfil(b["order"], Tracking(b["tracking_number"], b["carrier"]), key),
         lambda link, b, key: link.find_fulfilment(b["order"], key),

@@ -12,7 +12,7 @@ from ..data.base import to_ms
 from ..data.outbox import Outbox
 from ..data.shelf import Listing
 from ..data.transit import Message, PassedOn
-from . import purchases, samples
+from . import purchases, samples, withdrawing
 from .desk import Desk, bulk_update
 
 
@@ -30,6 +30,8 @@ def follow(desk: Desk, done: Sequence[tuple[Outbox, Any]]) -> None:
     for row, answer in done:
         if row.kind == "purchase":
             purchases.take_answer(desk, answer)
+        elif row.kind == "recall":
+            withdrawing.take_recall(desk, answer)
         elif row.kind == "sample":
             samples.take_answer(desk, answer)
         elif row.kind == "fulfilment":
@@ -46,3 +48,6 @@ def failed(desk: Desk, dead: Sequence[tuple[Outbox, str]]) -> None:
     """Changes that the outside refused: a listing that was being published remembers why."""
     said = [(told[:500], row.body["listing"]) for row, told in dead if row.kind == "listing" and row.body.get("words")]
     bulk_update(desk.s, Listing, ("told",), said)
+    for row, told in dead:
+        if row.kind == "recall":
+            withdrawing.kept(desk, row.body["reference"], told)

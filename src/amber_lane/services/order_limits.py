@@ -36,18 +36,16 @@ REASONS = {
 def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, Any], usual: dict[str, int]) -> tuple[str, str] | None:
     """(limit, told) of what holds an order whichever way it goes. usual: what is a usual quantity, by SKU."""
     wrong = faults({**(order.mended or order.address), "country": order.country})
-    if order.lifted:
+    if "address" in order.allowed:
         wrong = {name: told for name, told in wrong.items() if not any(doubt in told for doubt in DOUBTS)}
     if wrong:
         return "address", "Address: " + "; ".join(f"{name.replace('_1', '').replace('_', ' ')} {told}" for name, told in wrong.items())
-    if order.lifted:
-        return None
     many = [line for line in lines if line.quantity >= FEW and line.quantity > policy["unusual_times"] * usual.get(line.sku_code, 1)]
-    if many and policy["unusual_times"]:
+    if many and policy["unusual_times"] and "unusual" not in order.allowed:
         line = many[0]
         return "unusual", f"{line.quantity} of {line.title or line.sku_code} at once; usual is {usual.get(line.sku_code, 1)}"
     value = sum(line.paid for line in lines)
-    if value > policy["look_over"]:
+    if value > policy["look_over"] and "look_over" not in order.allowed:
         return "look_over", f"Worth more than {show(policy['look_over'], order.currency)}, so have a look"
     return None
 
@@ -55,7 +53,7 @@ def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, A
 def after_routing(order: Order, found: OrderPlan, policy: dict[str, Any]) -> tuple[str, str] | None:
     """(limit, told) of a plan that could go, but that a person looks at first."""
     sending = found.shipping + found.handling
-    if found.reason is None and not order.lifted and found.parcels > 1 and sending > policy["split_over"]:
+    if found.reason is None and "splits" not in order.allowed and found.parcels > 1 and sending > policy["split_over"]:
         return "splits", f"Goes in {found.parcels} parcels that cost {show(sending, order.currency)} to send"
     return None
 

@@ -58,6 +58,8 @@ def tell(kind: str, body: dict[str, Any]) -> str:
         return f"sent with {body.get('carrier')}, {body.get('tracking_number')}"
     if kind == "purchase":
         return ", ".join(f"{line['quantity']} x {line['item']}" for line in body.get("lines", [])[:4])
+    if kind == "recall":
+        return "please do not send it"
     return str(body.get("subject", "")) if kind == "mail" else "cancel and refund"
 
 

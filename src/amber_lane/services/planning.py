@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+import json
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
 from typing import Any
 
 from sqlalchemy import select
 
+from ..core.price import NONE
 from ..core.route import OrderPlan
 from ..core.routing import Routed, route
 from ..core.states import ORDER_LINE
+from ..data.base import to_ms
 from ..data.orders import Hold, Order, OrderLine, Plan
-from .desk import Desk, by_id, in_chunks
+from .desk import Desk, bulk_insert, by_id, in_chunks
 from .order_limits import after_routing, before_routing, tell, usual_quantities
 from .planning_look import OPEN, Lookup, arrival, bought_parts, lines_of, service_of
 
 # Seconds that routing may take within one act; what is found by then is used, and its gap told.
 SECONDS = 20.0
+SUMS = ("goods", "shipping", "handling", "risk", "profit", "parcels", "reason")
 
 
 def replan(desk: Desk) -> None:
@@ -31,6 +36,38 @@ def replan(desk: Desk) -> None:
     desk.s.flush()
 
 
+@dataclass(frozen=True)
+class WayOn:
+    """A held order let past one limit: its profit then, by which suppliers, and when it would arrive."""
+
+    limit: str
+    profit: int
+    by: str
+    arrives: date | None
+
+
+def ways_on(desk: Desk, order: Order) -> list[WayOn]:
+    """What a held order would earn if a person let it past its profit limit, or its promise. By itself, nothing is kept."""
+    look = Lookup(desk, [order])
+    if not look.lines[order.id] or any(line.sku_id is None for line in look.lines[order.id]):
+        return []
+    asked = look.fill(order)
+    if route([asked]).plans[order.id].reason is None:
+        return []
+    found = []
+    for limit, tried in (
+        ("least_profit", replace(asked, least_profit=NONE, must=True)),
+        ("too_late", replace(asked, promised=None)),
+    ):
+        plan = route([tried]).plans[order.id]
+        if plan.reason is None and limit not in order.allowed:
+            arrives = [one.arrives for one in plan.considered if plan.chosen.get(one.line) == one.lane and one.arrives]
+            lanes = {lane.id: lane for line in look.lines[order.id] for lane in look.lanes.get(line.sku_id or 0, [])}
+            by = sorted({look.facts.suppliers[lanes[number].supplier_id].name for number in plan.chosen.values()})
+            found.append(WayOn(limit, plan.profit, " and ".join(by), max(arrives, default=None)))
+    return found
+
+
 class _Planner:
     def __init__(self, desk: Desk, orders: list[Order]) -> None:
         self.desk, self.orders = desk, orders
@@ -38,6 +75,9 @@ class _Planner:
         self.plans: dict[int, Plan] = {}
         for chunk in in_chunks([o.id for o in orders]):
             self.plans |= {row.order_id: row for row in desk.s.scalars(select(Plan).where(Plan.order_id.in_(chunk)))}
+        # What is new is written at once at the end: there may be thousands.
+        self.fresh: list[tuple[Any, ...]] = []
+        self.new_holds: list[Hold] = []
         self.holds = {row.order_id: row for row in desk.s.scalars(select(Hold).where(Hold.ended.is_(None)))}
         self.usual = usual_quantities(desk, [line for lines in self.look.lines.values() for line in lines])
 
@@ -57,6 +97,11 @@ class _Planner:
             if missing[order.id] or limits[order.id] is not None:
                 found = route([look.fill(order)]).plans[order.id]
                 self._move(order, found, limits[order.id] or self._limit(order, found) or ("no_lane", ""), missing[order.id])
+
+        bulk_insert(self.desk.s, Plan, ("order_id", "at", "lanes", "next_best", *SUMS), self.fresh)
+        since = to_ms(self.desk.now)
+        holds = [(row.order_id, row.limit, row.told, since, "") for row in self.new_holds]
+        bulk_insert(self.desk.s, Hold, ("order_id", "limit", "told", "since", "way"), holds)
 
     def _policy(self, order: Order) -> dict[str, Any]:
         return self.look.policy("store", self.look.facts.stores[order.store_id].code)
@@ -86,10 +131,6 @@ class _Planner:
         return found.reason, tell(order, look.lines[order.id], found, found.reason, names)
 
     def _keep_plan(self, order: Order, found: OrderPlan) -> None:
-        row = self.plans.get(order.id)
-        if row is None:
-            row = self.plans[order.id] = Plan(order_id=order.id, at=self.desk.now, goods=0, shipping=0, handling=0, profit=0, lanes=[])
-            self.desk.s.add(row)
         lanes = [
             {
                 "line": c.line,
@@ -105,9 +146,14 @@ class _Planner:
             }
             for c in found.considered
         ]
-        for name in ("goods", "shipping", "handling", "risk", "profit", "parcels", "reason"):
-            setattr(row, name, getattr(found, name))
         others = {str(line): {"lane": one.lane, "costs_more": one.costs_more} for line, one in found.next_best.items()}
+        sums = tuple(getattr(found, name) for name in SUMS)
+        row = self.plans.get(order.id)
+        if row is None:
+            self.fresh.append((order.id, to_ms(self.desk.now), json.dumps(lanes), json.dumps(others), *sums))
+            return
+        for name, value in zip(SUMS, sums, strict=True):
+            setattr(row, name, value)
         if row.lanes != lanes or row.next_best != others:
             row.lanes, row.next_best, row.at = lanes, others, self.desk.now
 
@@ -175,7 +221,7 @@ class _Planner:
         row = self.holds.get(order.id)
         if row is None:
             row = self.holds[order.id] = Hold(order_id=order.id, limit=reason, told=told, since=self.desk.now)
-            self.desk.s.add(row)
+            self.new_holds.append(row)
         row.limit, row.told = reason, told
 
     def _end_hold(self, order: Order, way: str) -> None:

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from datetime import UTC, date, datetime, timedelta
-from typing import Any
+from functools import partial
+from typing import Any, TypeVar
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from ..core.cost import packs_needed, unit_bought
+from ..core.cost import Conversion, Parcel, packs_needed, unit_bought
 from ..core.money import PPM, half_up, minor_digits
 from ..core.price import NONE
 from ..core.route import Cap, LaneChoice, Leg, LineToFill, OrderToFill, consider
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
-from ..data.setup import BuyingAccount
+from ..data.setup import BuyingAccount, Origin, Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
 from .book_lanes import UNTOLD
@@ -23,6 +24,7 @@ from .desk import Desk, by_id, in_chunks
 from .facts import HOME, Facts
 from .policy import policy_for
 
+T = TypeVar("T")
 OPEN = ("new", "needs_lane", "held", "ready", "refused")
 LIVE = ("waiting", "sent", "accepted", "shipped")
 
@@ -100,6 +102,7 @@ class Lookup:
         self.bought = bought_parts(s, line_ids)
         self.refused = self._refused(line_ids)
         self.policies: dict[tuple[str, str], dict[str, Any]] = {}
+        self.terms: dict[tuple[Any, ...], Any] = {}
 
     def policy(self, scope: str, code: str) -> dict[str, Any]:
         if (scope, code) not in self.policies:
@@ -176,6 +179,9 @@ class Lookup:
         return half_up(minor * self.rate(currency), PPM)
 
     def rate(self, currency: str) -> int:
+        return self._once(("rate", currency), lambda: self._rate(currency))
+
+    def _rate(self, currency: str) -> int:
         """ppm of a currency's minor unit in the house's; an unknown one counts as the house's."""
         nano = self.facts.rates.get((currency, HOME))
         if currency == HOME or nano is None:
@@ -186,8 +192,8 @@ class Lookup:
     def fill(self, order: Order, replacements: bool = False) -> OrderToFill:
         """An order as routing takes it. Other goods are offered only for lines that nothing else could fill, or where asked for."""
         policy = self.policy("store", self.facts.stores[order.store_id].code)
-        promised = order.promised_by.date() if order.promised_by and not order.lifted else None
-        least = NONE if order.lifted else int(policy["least_order_profit"])
+        promised = order.promised_by.date() if order.promised_by and "too_late" not in order.allowed else None
+        least = NONE if "least_profit" in order.allowed else int(policy["least_order_profit"])
         lines = []
         for line in self.lines[order.id]:
             mine, others = self._lanes_for(order, line)
@@ -196,7 +202,7 @@ class Lookup:
                 more = tuple(self._choice(order, line, lane, policy) for lane in others)
                 asked = LineToFill(line.id, line.quantity, line.kept, asked.lanes + more)
             lines.append(asked)
-        return OrderToFill(order.id, tuple(lines), promised, least, self.rate(order.currency), order.lifted)
+        return OrderToFill(order.id, tuple(lines), promised, least, self.rate(order.currency), "least_profit" in order.allowed)
 
     def _lanes_for(self, order: Order, line: OrderLine) -> tuple[list[Lane], list[Lane]]:
         """Lanes of a line's goods in this store, and allowed replacements where the store permits them."""
@@ -213,6 +219,29 @@ class Lookup:
 
     def has_replacements(self, order: Order) -> bool:
         return any(self._lanes_for(order, line)[1] for line in self.lines[order.id])
+
+    def _once(self, key: tuple[Any, ...], make: Callable[[], T]) -> T:
+        """Terms are the same for thousands of lines, so each is worked out once."""
+        if key not in self.terms:
+            self.terms[key] = make()
+        found: T = self.terms[key]
+        return found
+
+    def _convert(self, supplier: Supplier, currency: str, cushion: int, of: str) -> Conversion:
+        make = partial(self.facts.conversion, supplier, currency, cushion, of=of)
+        return self._once(("convert", supplier.id, currency, cushion, of), make)
+
+    def _sending(self, origin: Origin, code: str, order: Order, cushion: int) -> tuple[Parcel, date] | None:
+        """What a parcel costs, and when it arrives if it is ordered now; None where the service does not go there."""
+
+        def make() -> tuple[Parcel, date] | None:
+            service = self.facts.service_to.get((origin.id, code, order.country))
+            if service is None:
+                return None
+            parcel = self.facts.parcel(self.facts.suppliers[origin.supplier_id], origin, service, order.currency, cushion)
+            return parcel, arrival(self.desk.now, origin.cut_off, service.days_high, origin.holidays or ())
+
+        return self._once(("sending", origin.id, code, order.country, order.currency, cushion), make)
 
     def _choice(self, order: Order, line: OrderLine, lane: Lane, policy: dict[str, Any]) -> LaneChoice:
         """A lane for a line: what of it is bought already costs nothing more and is not bought again."""
@@ -232,18 +261,17 @@ class Lookup:
             monies = {supplier.currency, *(self.items[p.item_id].currency for p, _ in parts)}
             if any(money != order.currency and (money, order.currency) not in self.facts.rates for money in monies):
                 return LaneChoice(lane.id, (), None, why_not="no_rate")
-            converts = {money: self.facts.conversion(supplier, order.currency, cushion, of=money) for money in monies}
+            converts = {money: self._convert(supplier, order.currency, cushion, money) for money in monies}
             out, weight = [], 0
             for p, packs in parts:
                 item = self.items[p.item_id]
                 unit = unit_bought(item.cost, item.tiers or [], packs, converts[item.currency], supplier.tax)
                 out.append((p.item_id, p.units_num, p.units_den, unit, self.free[p.item_id]))
                 weight += item.weight_g * packs
-            service = self.facts.service_to.get((origin_id, service_of(lane, parts[0][0], order.country), order.country))
-            parcel = self.facts.parcel(supplier, origin, service, order.currency, cushion) if service else None
-            if service:
-                days.append(arrival(self.desk.now, origin.cut_off, service.days_high, origin.holidays or ()))
-            made.append(Leg(supplier.id, origin_id, tuple(out), parcel, weight))
+            sending = self._sending(origin, service_of(lane, parts[0][0], order.country), order, cushion)
+            if sending:
+                days.append(sending[1])
+            made.append(Leg(supplier.id, origin_id, tuple(out), sending[0] if sending else None, weight))
         if days and lane.sure_days:
             # Nine in ten came within so many days; what a supplier says of itself counts only where it is no better than that.
             days.append(self.desk.now.date() + timedelta(days=lane.sure_days))

@@ -52,7 +52,7 @@ POLICY_DEFAULTS: dict[str, Any] = {
     # What a late parcel costs on average: messages, and now and then a refund.
     "late_cost": 300,
     # A line of so many times what is usual for its SKU is looked at; a split order whose parcels cost more to send than that, too.
-    "unusual_times": 4,
+    "unusual_times": 3,
     "split_over": 1500,
     "send": "after",
     "send_minutes": 30,

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import Text, func, select, type_coerce, update
 
 from ..connectors.protocols import PurchaseAnswer
+from ..core.address import PARTS
 from ..core.cost import packs_needed, unit_bought
 from ..core.money import show
 from ..core.states import ORDER_LINE, PURCHASE
@@ -118,17 +119,20 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
                 "origin": origin.code,
                 "service": service,
                 "lines": out,
-                "note": "Please put no prices or adverts in the parcel.",
-                "address": {
-                    name: str(address.get(name, ""))
-                    for name in ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone")
-                },
+                "note": supplier.parcel_note,
+                "greeting": store.greeting.replace("{name}", order.buyer),
+                "address": {**{name: str(address.get(name) or "") for name in PARTS}, "phone": phone_for(supplier, store, address)},
             },
         )
         made.append(purchase)
     for line in lines:
         step_line(line, "buy")
     return made
+
+
+def phone_for(supplier: Supplier, store: Store, address: dict[str, Any]) -> str:
+    """Whose number a supplier is told, by its rule."""
+    return {"buyer": str(address.get("phone") or ""), "store": store.phone}.get(supplier.phone_rule, "")
 
 
 def _amounts(
@@ -174,7 +178,7 @@ def due_orders(desk: Desk) -> list[int]:
 
 def take_back(desk: Desk, references: Iterable[str]) -> int:
     """Undo a sending as far as it has not gone out. Conflict when nothing could be taken back."""
-    back = 0
+    back, taken = 0, list[Order]()
     for purchase in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.in_(list(references)))):
         if purchase.state != "waiting":
             continue
@@ -184,12 +188,16 @@ def take_back(desk: Desk, references: Iterable[str]) -> int:
             continue
         purchase.state, purchase.told = PURCHASE.step(purchase.state, "stop"), "taken back before it went out"
         order = desk.get(Order, purchase.order_id, "order")
-        order.by_hand, order.send_after = True, None
         _release(desk, purchase, "take_back")
+        taken.append(order)
         back += 1
     if not back:
         raise Conflict("all of them have gone out already; a purchase that a supplier has cannot be undone here")
     replan(desk)
+    for order in taken:
+        # Somebody wanted it back, so it does not go again by itself.
+        if order.send_after is not None:
+            order.by_hand, order.send_after = True, None
     return back
 
 
@@ -209,7 +217,7 @@ def _release(desk: Desk, purchase: PurchaseOrder, move: str, why: str = "") -> l
 def take_answer(desk: Desk, answer: PurchaseAnswer) -> None:
     """A supplier's word on a purchase order, in whatever order words arrive; what is known already changes nothing."""
     purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == answer.reference))
-    if purchase is None or purchase.state in ("refused", "stopped"):
+    if purchase is None or purchase.state in ("refused", "stopped", "withdrawn"):
         return
     purchase.their_number = answer.their_number or purchase.their_number
     purchase.billed = answer.billed if answer.billed is not None else purchase.billed

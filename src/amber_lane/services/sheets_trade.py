@@ -90,12 +90,10 @@ def _time(text: str, name: str) -> datetime | None:
 
 
 def take_orders(desk: Desk, checked: Checked) -> int:
-    fresh = []
-    stores = {row.id: row for row in desk.s.scalars(select(Store))}
+    by_store: dict[int, list[StoreOrder]] = {}
     for store_id, order in checked.good:
-        taken = orders.take_in(desk, stores[store_id], order, "sheet")
-        if taken is not None:
-            fresh.append(taken)
+        by_store.setdefault(store_id, []).append(order)
+    fresh = [one for number, told in by_store.items() for one in orders.take_many(desk, desk.get(Store, number, "store"), told, "sheet")]
     desk.log("order.sheet", "orders", f"{len(fresh)} orders brought in by a sheet", count=len(fresh))
     orders.after_sales(desk, fresh)
     return len(fresh)

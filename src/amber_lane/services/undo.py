@@ -32,6 +32,7 @@ from . import (
     terms,
     variants,
     watch,
+    withdrawing,
 )
 from .desk import Conflict, Desk
 from .planning import replan
@@ -62,7 +63,7 @@ def _on_sale(desk: Desk, act: Act) -> None:
 
 def _allow(desk: Desk, act: Act) -> None:
     order = desk.get(Order, _after(act)["order"], "order")
-    order.lifted = False
+    order.allowed = [one for one in order.allowed if one != _after(act).get("limit", one)]
     replan(desk)
 
 
@@ -98,6 +99,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "watch.respond": lambda desk, act: watch.undo_responses(desk, sweep=_after(act)["sweep"]),
     "response.settle": prices.unsettle,
     "order.wait": _wait,
+    "order.settled": lambda desk, act: withdrawing.unsettle(desk, _before(act)),
     "account.keep": _account,
     "account.remove": _account,
     "lane.open": _lane_open,

@@ -58,6 +58,7 @@ class Purchase(BaseModel):
     quantity: int | None = Field(None, gt=0)
     country: str | None = None
     store: str | None = None
+    buyer: dict[str, str] = Field(default_factory=dict)
 
 
 class Fact(BaseModel):
@@ -180,7 +181,7 @@ def buy_now(request: Request, wish: Purchase) -> dict[str, Any]:
     """Somebody buys now: any SKU that is on sale, or the one named."""
     world = world_of(request)
     with world.change():
-        order = buy(world, random.Random(world.luck.random()), world.now(), wish.sku, wish.quantity, wish.country, wish.store)
+        order = buy(world, random.Random(world.luck.random()), world.now(), wish.sku, wish.quantity, wish.country, wish.store, wish.buyer)
     if not order:
         raise HTTPException(409, "nothing of that is on sale")
     request.app.state.hooks.append(order)

@@ -9,7 +9,7 @@ from typing import Any
 
 from .partners import SELLERS, SHOPS, TIERS
 from .state import World
-from .words import Good, make_buyer, make_goods, make_others
+from .words import FAR, Good, make_buyer, make_goods, make_others
 
 MINUTE, HOUR, DAY = 60_000, 3_600_000, 86_400_000
 # What a pound is in another money, in hundredths, for the world's own makers of prices.
@@ -221,8 +221,9 @@ def buy(
     quantity: int | None = None,
     country: str | None = None,
     store: str | None = None,
+    given: dict[str, str] | None = None,
 ) -> dict[str, Any] | None:
-    """A buyer buys what is on sale at the price shown; None when nothing (or not that) is."""
+    """A buyer buys what is on sale at the price shown; None when nothing (or not that) is. given: what they wrote of themselves."""
     where = "state = 'live' and quantity > 0"
     values: list[str] = []
     for column, value in (("sku", sku), ("store", store)):
@@ -246,6 +247,8 @@ def buy(
     buyer = make_buyer(rng)
     if country:
         buyer["country"] = country
+        buyer["city"], buyer["postcode"] = FAR.get(country, (buyer["city"], buyer["postcode"]))
+    buyer |= given or {}
     count = world.one("select count(*) + 1 as n from shop_order where store = ?", (shop.code,))
     assert count
     number = f"{shop.prefix}{shop.first_number + count['n']}"
@@ -283,7 +286,8 @@ def _decide(world: World, rng: random.Random, number: int, at: int) -> None:
 
 def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
     purchase = world.one("select * from purchase where id = ?", (number,))
-    assert purchase
+    if not purchase or purchase["state"] != "accepted":
+        return
     serial = 10_000_000 + number * 37 % 80_000_000
     digits = f"{serial:08d}"
     rest = 11 - sum(int(d) * w for d, w in zip(digits, _S10, strict=True)) % 11

@@ -37,6 +37,7 @@ class Purchase(BaseModel):
     origin: str
     service: str
     note: str = ""
+    greeting: str = Field("", max_length=300)
     address: Address
     lines: list[Line] = Field(min_length=1)
 
@@ -116,6 +117,24 @@ def purchases_of(world: World, seller: Seller, references: list[str]) -> list[di
     marks = ",".join("?" * len(references))
     rows = world.rows(f"select * from purchase where supplier = ? and reference in ({marks}) order by id", [seller.code, *references])
     return [purchase_out(seller, row) for row in rows]
+
+
+def let_go(world: World, seller: Seller, reference: str) -> None:
+    """Do not send what was bought by a reference; 409 where it has left, 404 where nobody bought it. Twice is as once."""
+    with world.change() as db:
+        rows = world.rows("select * from purchase where supplier = ? and reference = ? order by id", (seller.code, reference))
+        if not rows:
+            raise HTTPException(404, f"no purchase {reference}")
+        for row in rows:
+            if row["state"] not in ("received", "accepted", "withdrawn"):
+                raise HTTPException(409, f"{reference} is {row['state']} already")
+            if row["state"] == "accepted":
+                for line in json.loads(row["body"])["lines"]:
+                    db.execute(
+                        "update supply_item set stock = stock + ? where supplier = ? and number = ?",
+                        (line["quantity"], seller.code, line["item"]),
+                    )
+            db.execute("update purchase set state = 'withdrawn', billed = 0, updated = ? where id = ?", (world.now(), row["id"]))
 
 
 EURO = 4296

@@ -13,7 +13,7 @@ from .counter import world_of
 from .life import tiers_of
 from .partners import SELLERS
 from .state import World, iso, pounds
-from .trade import Purchase, as_of, origins_out, place, purchases_of, shelf_of, told_cost, told_stock
+from .trade import Purchase, as_of, let_go, origins_out, place, purchases_of, shelf_of, told_cost, told_stock
 
 router = APIRouter(prefix="/wholesale/api")
 SELLER = SELLERS["wholesale"]
@@ -93,6 +93,13 @@ def item(request: Request, number: str) -> dict[str, Any]:
 @router.post("/purchases", status_code=201)
 def purchase(request: Request, body: Purchase) -> dict[str, Any]:
     return place(enter(request), SELLER, body)
+
+
+@router.post("/purchases/{reference}/withdraw")
+def withdraw(request: Request, reference: str) -> dict[str, Any]:
+    world = enter(request)
+    let_go(world, SELLER, reference)
+    return purchases_of(world, SELLER, [reference])[0]
 
 
 @router.get("/purchases")

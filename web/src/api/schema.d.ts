@@ -3021,6 +3021,19 @@ export interface components {
              */
             region: string;
         };
+        /**
+         * AllowAsk
+         * @description limit: the one to let it past; None = the one that holds it.
+         */
+        AllowAsk: {
+            /** Limit */
+            limit?: string | null;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
         /** AllowanceOut */
         AllowanceOut: {
             gains: components["schemas"]["Money"];
@@ -5059,6 +5072,8 @@ export interface components {
             address: {
                 [key: string]: string | null;
             };
+            /** Allowed */
+            allowed: string[];
             /** Buyer */
             buyer: string;
             /** By Hand */
@@ -5075,8 +5090,6 @@ export interface components {
             };
             /** Id */
             id: number;
-            /** Lifted */
-            lifted: boolean;
             /** Limit */
             limit: string | null;
             /** Lines */
@@ -5117,6 +5130,8 @@ export interface components {
             version: number;
             /** Ways */
             ways: components["schemas"]["WayOut"][];
+            /** Ways On */
+            ways_on: components["schemas"]["WayOn"][];
         };
         /** OrderRow */
         OrderRow: {
@@ -6812,6 +6827,19 @@ export interface components {
             orders: number[];
         };
         /**
+         * WayOn
+         * @description How a held order may go on. limit: the one to let it past; profit: of the order then; late: when it would arrive.
+         */
+        WayOn: {
+            /** Arrives */
+            arrives: string | null;
+            /** By */
+            by: string;
+            /** Limit */
+            limit: string;
+            profit: components["schemas"]["Money"];
+        };
+        /**
          * WayOut
          * @description One lane looked at for a line.
          */
@@ -8215,7 +8243,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WhyAsk"];
+                "application/json": components["schemas"]["AllowAsk"];
             };
         };
         responses: {

@@ -22,7 +22,10 @@ const { data, error } = useQuery({
 })
 const mending = ref(false)
 const path = { params: { path: { number: props.order } } }
-const allow = () => act(() => take(api.POST('/api/v1/orders/{number}/allow', { ...path, body: { why: '' } })))
+const allow = (limit?: string) => act(() => take(api.POST('/api/v1/orders/{number}/allow', { ...path, body: { why: '', limit } })))
+/** The other way on of a held order, with what it would earn. */
+const other = computed(() => data.value?.ways_on.find((one) => one.limit !== data.value?.limit))
+const mine = computed(() => data.value?.ways_on.find((one) => one.limit === data.value?.limit))
 const cancel = () => act(() => take(api.POST('/api/v1/orders/{number}/cancel', { ...path, body: { why: '' } })))
 const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: [props.order] } })))
 const setLane = (one: number, lane: number | null) =>
@@ -51,7 +54,7 @@ const ready = computed(
     data.value.lines.some((line) => line.state === 'ready'),
 )
 const ALLOW: Record<string, string> = {
-  least_profit: 'Send at that profit anyway',
+  least_profit: 'Send at that profit',
   look_over: 'Looked at, let it go',
   too_late: 'Send although late',
   unusual: 'That many is right',
@@ -181,8 +184,15 @@ const address = computed(() => {
           v-if="may && data.limit"
           :kind="main === 'allow' ? 'main' : 'plain'"
           :hint="main === 'allow' ? 'A' : undefined"
-          @click="allow"
-          >{{ ALLOW[data.limit] }}</Btn
+          @click="allow()"
+          >{{ ALLOW[data.limit] }}{{ mine && data.limit !== 'least_profit' ? `, ${money(mine.profit, true)}` : '' }}</Btn
+        >
+        <Btn v-if="other" @click="allow(other.limit)"
+          >{{
+            other.limit === 'too_late'
+              ? `Send late by ${other.by}${other.arrives ? `, ${dateOf(other.arrives)}` : ''}`
+              : `Send by ${other.by}`
+          }}, {{ money(other.profit, true) }}</Btn
         >
         <Btn v-if="ready && data.send_after" @click="wait(true)">Wait for my hand</Btn>
         <Btn v-else-if="ready && data.by_hand" @click="wait(false)">Let it go by itself</Btn>

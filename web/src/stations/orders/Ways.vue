@@ -57,7 +57,10 @@ function risk(way: Schema<'WayOut'>): string {
         <td class="px-2 text-right" :title="risk(way)">{{ way.arrives ? money(way.risk) : '–' }}</td>
         <td class="px-2 text-right font-bold">{{ way.arrives ? money(way.all_in) : '–' }}</td>
         <td class="px-2 text-right whitespace-nowrap">{{ way.arrives ? dateOf(way.arrives) : '–' }}</td>
-        <td class="px-2 text-right font-bold" :class="way.reason ? '' : number(way.profit) < 0 ? 'text-brick' : 'text-pine'">
+        <td
+          class="px-2 text-right font-bold whitespace-nowrap"
+          :class="way.reason ? '' : number(way.profit) < 0 ? 'text-brick' : 'text-pine'"
+        >
           {{ way.arrives ? money(way.profit, true) : '–' }}
         </td>
         <td class="px-3.5 text-right whitespace-nowrap">

@@ -6,6 +6,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { tell } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
+import Accounts from './Accounts.vue'
 import DraftModal from '@/parts/DraftModal.vue'
 
 type Kind = 'switch' | 'count' | 'money' | 'share' | 'word'
@@ -67,6 +68,9 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
     [
       ['least_order_profit', 'Hold an order that earns less than, £', 'money'],
       ['look_over', 'Let me look at orders worth more than, £', 'money'],
+      ['unusual_times', 'or of so many times what is usual for the SKU (0 = never)', 'count'],
+      ['split_over', 'or in several parcels that cost more to send than, £', 'money'],
+      ['late_cost', 'What a late parcel costs on average, £', 'money'],
       ['send', 'Send ready orders', 'word', ['hand', 'once', 'after']],
       ['send_minutes', 'if after: how many minutes', 'count'],
     ],
@@ -90,7 +94,15 @@ const scope = ref('house')
 const key = ref('')
 const house = computed(() => scope.value === 'house')
 const HERE = ['What the listing follows', 'When nothing is left', 'Not to be fooled', 'What a unit costs']
-const groups = computed(() => (house.value ? GROUPS : GROUPS.filter(([title]) => HERE.includes(title))))
+/** Orders have a store; of a supplier's only how they are sent may differ. */
+const groups = computed(() => {
+  if (house.value) return GROUPS
+  const rest = GROUPS.filter(([title]) => HERE.includes(title))
+  const [title, rows] = GROUPS.find(([name]) => name === 'Orders')!
+  if (scope.value === 'store') return [...rest, [title, rows] as (typeof GROUPS)[number]]
+  if (scope.value === 'supplier') return [...rest, [title, rows.filter(([name]) => name.startsWith('send'))] as (typeof GROUPS)[number]]
+  return rest
+})
 const names = computed(() => (scope.value === 'sku' || house.value ? [] : (scopes.value?.[scope.value as 'store'] ?? [])))
 const mine = computed(() => data.value?.own.find((one) => one.scope === scope.value && one.key === key.value)?.fields ?? {})
 const nameOf = (one: { scope: string; key: string }) =>
@@ -244,6 +256,7 @@ function kept() {
         </label>
       </section>
     </div>
+    <Accounts v-if="house" />
     <DraftModal
       v-if="draft"
       :title="house ? 'Limits of the house' : `Limits of ${nameOf({ scope, key })}`"

@@ -1,0 +1,152 @@
+"""What a buyer wants after ordering: before buying it is stopped, after buying the supplier is asked, then it is a return."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from sqlalchemy import select
+
+from ..connectors.protocols import PurchaseAnswer
+from ..core.states import ORDER_LINE, PURCHASE
+from ..data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
+from ..data.setup import Store, Supplier
+from . import outbox
+from .desk import Conflict, Desk, by_id
+from .planning import bought_parts, lines_of, step_line
+from .setup import UNCALLED
+
+
+def end_hold(desk: Desk, order: int, way: str) -> None:
+    row = desk.s.scalar(select(Hold).where(Hold.order_id == order, Hold.ended.is_(None)))
+    if row:
+        row.ended, row.way = desk.now, way
+
+
+def wants(desk: Desk, order: Order, what: str, told: str) -> None:
+    """Something that a buyer asked for too late to be done by itself; it stands on Today until it is settled."""
+    if (order.wants, order.wants_told) != (what, told):
+        order.wants, order.wants_told = what, told
+        order.version += 1
+        desk.log("order.wants", order.number, f"order {order.number}: {told}")
+
+
+def buyer_cancelled(desk: Desk, order: Order, lines: Sequence[OrderLine]) -> None:
+    """The store says that the buyer cancelled. What has not gone out is stopped; where a supplier has it, it is asked."""
+    if all(line.state == "cancelled" for line in lines):
+        return
+    told = "the buyer cancelled at the store"
+    _stop_waiting(desk, order)
+    bought = bought_parts(desk.s, (line.id for line in lines))
+    stopped = [line for line in lines if line.state in ORDER_LINE.sources("cancel") and line.id not in bought]
+    for line in stopped:
+        step_line(line, "cancel", told)
+    if stopped:
+        end_hold(desk, order.id, "cancelled by the buyer")
+        desk.log("order.cancelled", order.number, f"order {order.number} was cancelled at the store")
+    if bought and not order.wants:
+        ask_back(desk, order, told)
+
+
+def _stop_waiting(desk: Desk, order: Order) -> None:
+    """Purchase orders that have not gone out are taken back."""
+    for purchase in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == order.id, PurchaseOrder.state == "waiting")):
+        try:
+            outbox.stop(desk, purchase.reference)
+        except Conflict:
+            continue
+        purchase.state, purchase.told = PURCHASE.step(purchase.state, "stop"), "stopped: the buyer cancelled"
+        for line in _unbind(desk, purchase):
+            if line.state in ORDER_LINE.sources("take_back"):
+                step_line(line, "take_back", "the buyer cancelled")
+    desk.s.flush()
+
+
+def _unbind(desk: Desk, purchase: PurchaseOrder) -> list[OrderLine]:
+    rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
+    for row in rows:
+        row.live = False
+    return list(by_id(desk.s, OrderLine, (row.order_line_id for row in rows)).values())
+
+
+def ask_back(desk: Desk, order: Order, told: str) -> None:
+    """Ask every supplier that has a part of the order to let it go; what has left already can only come back."""
+    asked: list[str] = []
+    gone: list[str] = []
+    for purchase in desk.s.scalars(
+        select(PurchaseOrder).where(PurchaseOrder.order_id == order.id, PurchaseOrder.state.in_(("waiting", "sent", "accepted", "shipped")))
+    ):
+        supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
+        if purchase.state == "shipped":
+            gone.append(supplier.name)
+            continue
+        asked.append(supplier.name)
+        if supplier.kind not in UNCALLED:
+            body = {"reference": purchase.reference, "order": order.number}
+            outbox.put(desk, f"supplier:{supplier.id}", f"purchase:{purchase.reference}", "recall", f"recall-{purchase.reference}", body)
+        elif "@" in supplier.mail:
+            text = f"Please do not send {purchase.reference}: the buyer cancelled. If it has left already, write to us.\n"
+            key = f"recall-{purchase.reference}"
+            outbox.mail(desk, key, key, supplier.mail, f"Please stop {purchase.reference}", text)
+    if gone and not asked:
+        wants(desk, order, "return", f"{told}, but it is on the road from {' and '.join(gone)}: refund it when it comes back")
+    else:
+        wants(desk, order, "cancel", f"{told}; {' and '.join(asked)} {'is' if len(asked) == 1 else 'are'} asked to let it go")
+
+
+def take_recall(desk: Desk, answer: PurchaseAnswer) -> None:
+    """A supplier let an order go, or says how it stands; what is known already changes nothing."""
+    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == answer.reference))
+    if purchase is None:
+        return
+    if answer.state != "withdrawn":
+        kept(desk, purchase.reference, answer.told or f"it is {answer.state} already")
+        return
+    if purchase.state not in PURCHASE.sources("withdraw"):
+        return
+    purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "withdraw"), desk.now
+    purchase.told, purchase.billed = "let go, since the buyer cancelled", None
+    for line in _unbind(desk, purchase):
+        if line.state in ORDER_LINE.sources("withdraw"):
+            step_line(line, "withdraw", "the buyer cancelled; the supplier let it go")
+    desk.s.flush()
+    order = desk.get(Order, purchase.order_id, "order")
+    desk.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go: nothing is sent, nothing is paid")
+    if all(line.state == "cancelled" for line in lines_of(desk, [order.id])[order.id]):
+        order.wants = order.wants_told = ""
+        order.version += 1
+        _tell_store(desk, order)
+
+
+def _tell_store(desk: Desk, order: Order) -> None:
+    """The store refunds what is not sent; a store that cancelled by itself says so again, and nothing changes."""
+    if order.came_by == "link":
+        store = desk.get(Store, order.store_id, "store")
+        key = f"cancel-{store.id}-{order.number}"
+        outbox.put(desk, f"store:{store.id}", f"order:{order.id}", "cancel", key, {"order": order.number})
+
+
+def kept(desk: Desk, reference: str, told: str) -> None:
+    """A supplier would not let an order go: it comes, so it must come back."""
+    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
+    if purchase:
+        order = desk.get(Order, purchase.order_id, "order")
+        wants(desk, order, "return", f"the buyer cancelled, but the supplier sends it ({told}): refund it when it comes back")
+
+
+def settle(desk: Desk, number: int) -> Order:
+    """A person has settled with the buyer what they asked for."""
+    order = desk.get(Order, number, "order")
+    if not order.wants:
+        raise Conflict("the buyer asks for nothing more here")
+    before = {"order": number, "wants": order.wants, "told": order.wants_told}
+    order.wants = order.wants_told = ""
+    order.version += 1
+    desk.log("order.settled", order.number, f"order {order.number}: settled with the buyer", before=before, undo=True)
+    return order
+
+
+def unsettle(desk: Desk, before: dict[str, str]) -> None:
+    """Undo: it stands on Today again."""
+    order = desk.get(Order, int(before["order"]), "order")
+    order.wants, order.wants_told = before["wants"], before["told"]
+    order.version += 1
