@@ -34,19 +34,9 @@ def sheet(n: int, first: int = 0) -> bytes:
     for number in range(first, first + n):
         for _ in range(luck.choice((1, 1, 1, 1, 2, 3))):
             sku = min(int(luck.expovariate(8 / SKUS)) + 1, SKUS)
-            writer.writerow(
-                [
-                    "Big shop",
-                    f"N{number}",
-                    f"SKU-{sku:06d}",
-                    luck.choice((1, 1, 1, 2)),
-                    f"Buyer {number % 900}",
-                    "4 Row",
-                    "Whitby",
-                    "YO21 3PR",
-                ]
-                + ["GB", f"{luck.uniform(6, 60):.2f}", ""]
-            )
+            where = (f"Buyer {number % 900}", "4 Row", "Whitby", "YO21 3PR", "GB")
+            units, price = luck.choice((1, 1, 1, 2)), f"{luck.uniform(6, 60):.2f}"
+            writer.writerow(("Big shop", f"N{number}", f"SKU-{sku:06d}", units, *where, price, ""))
     return out.getvalue().encode()
 
 
@@ -59,7 +49,9 @@ def bring(db: Database, data: bytes) -> float:
         checked = kind.check(Desk(s, big.CLOCK, "bench"), rows, lambda done: None)
     assert not checked.bad, checked.bad[:3]
     with db.writing() as s:
-        kind.take(Desk(s, big.CLOCK, "bench"), checked)
+        desk = Desk(s, big.CLOCK, "bench")
+        kind.take(desk, checked)
+        replan(desk, here=True)
     return time.perf_counter() - start
 
 
@@ -77,7 +69,7 @@ def run(report: Report) -> None:
 
         def plan() -> None:
             with db.writing() as s:
-                replan(Desk(s, big.CLOCK, "bench"))
+                replan(Desk(s, big.CLOCK, "bench"), here=True)
 
         again = seconds(plan)
         report.add("orders: 10,000 open ones planned anew", f"{again:.1f} s", "under 15 s", again < 15)

@@ -18,7 +18,7 @@ from amber_lane.data.setup import Link, Service, Store, Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
-from amber_lane.services import lanes, orders, outbox, purchases, today, transit, undo, watch
+from amber_lane.services import lanes, orders, outbox, parcels, purchases, today, transit, undo, watch
 from amber_lane.services.desk import Conflict, Desk, NotFound
 from amber_lane.services.drafts import Draft, PolicyChange, RateChange, RuleChange
 from amber_lane.services.trouble import Trouble
@@ -288,11 +288,12 @@ def test_what_was_done_alone_and_what_was_earned_is_told_from_what_happened(smal
 
 def test_a_parcel_is_late_by_its_promise_and_not_before(small: Small) -> None:
     late_parcel(small)
-    parcel = small.all(select(Parcel))[0]
-    promised = datetime(2026, 3, 21, tzinfo=UTC)
-    assert transit.trouble_of(parcel, promised, promised) != transit.trouble_of(
-        parcel, promised.replace(day=28), small.clock.now().replace(day=13)
-    )
+    made, promised = small.all(select(Parcel.made_at))[0], datetime(2026, 3, 21, tzinfo=UTC)
+
+    def told(promised: datetime, day: int) -> str:
+        return parcels.trouble_of("label", "", made, None, promised, small.clock.now().replace(day=day))
+
+    assert (told(promised, 21), told(promised, 22), told(promised.replace(day=28), 13)) == ("unmoved", "late", "")
     with small.db.reading() as s:
         assert outbox.waiting(small.desk(s)) > 0 and s.get(Store, 1) is not None
     small.write(lambda desk: PolicyChange("house", "", {"cap": 5}).keep(desk))

@@ -20,6 +20,7 @@ from amber_lane.data.prices import Policy, PriceRule, Rate
 from amber_lane.data.setup import BuyingAccount, FeeRow, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
 from amber_lane.data.source import Sample
+from amber_lane.data.transit import MessageTemplate
 from amber_lane.data.watch import Response
 from amber_lane.services import (
     accounts,
@@ -31,6 +32,7 @@ from amber_lane.services import (
     lane_moves,
     lane_terms,
     lanes,
+    mails,
     matching,
     orders,
     phrases,
@@ -78,6 +80,7 @@ SEEN = {
     Variant: ("family", "sku_id", "options"),
     Sku: ("code", "options", "weight_g"),
     Sample: ("item_id", "state"),
+    MessageTemplate: ("kind", "store_id", "language", "subject", "on", "delay_minutes"),
     BuyingAccount: ("supplier_id", "name", "cap_money", "cap_orders", "send"),
 }
 
@@ -126,6 +129,11 @@ def take_sheet(desk: Desk) -> None:
     head = ("store", "sku", "supplier", "item", "use")
     rows = [dict(zip(head, row, strict=True)) for row in (("all", "S-1", "SUP", "I-5", "main"), ("all", "s-2", "SUP", "I-1", "spare 1"))]
     kind.take(desk, kind.check(desk, rows, lambda n: None))
+
+
+def mail_of(desk: Desk, number: int | None) -> Any:
+    said = {"kind": "late", "store": 1, "language": "de", "subject": "Später", "body": "{name}", "on": True, "delay_minutes": 5}
+    return mails.keep_template(desk, number, None, **said)
 
 
 def account(desk: Desk, name: str, number: int | None = None) -> Any:
@@ -194,6 +202,8 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "taken off sale": ("listing.pause", lambda d: shelf.set_on_sale(d, [1, 2, 3], False)),
     "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),
     "a line's lane": ("order.lane", lambda d: orders.choose_lane(d, first(d, OrderLine).id, lane(d, 1, 1).id)),
+    "a mail to buyers": ("template.change", lambda d: mail_of(d, first(d, MessageTemplate).id)),
+    "a mail of a store's own": ("template.change", lambda d: mail_of(d, None)),
     "a buyer's wish settled": ("order.settled", lambda d: withdrawing.settle(d, first(d, Order).id)),
     "a waiting by hand": ("order.wait", lambda d: purchases.wait(d, [first(d, Order).id])),
     "a buying account": ("account.keep", lambda d: account(d, "Second card")),

@@ -10,20 +10,20 @@ from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
 from ..data.orders import Order, PurchaseOrder
-from ..data.setup import Carrier, Supplier
+from ..data.setup import Carrier, Store, Supplier
 from ..data.transit import (
     CarrierEvent,
     Message,
     MessageTemplate,
     Parcel,
-    ParcelLine,
     PassedOn,
 )
-from ..services import lists, transit
-from ..services.desk import by_id
+from ..services import lists, mails, parcels, transit
+from ..services.desk import NotFound, by_id
+from ..services.facts import HOME
 from ..services.lists import Wish
 from .deps import ReadDesk, WriteDesk
-from .shapes import Ask, Big, Done, Page, rows_out, wish, written
+from .shapes import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
 router = APIRouter(prefix="/transit", tags=["transit"])
 
@@ -45,17 +45,35 @@ class ParcelRow(BaseModel):
     supplier: str
     reference: str
     store: str
+    ended_by: str
+    orders: int
     trouble: str
+    at_risk: Money | None
+    asked: datetime | None
 
 
 @router.get("/parcels", response_model=Page[ParcelRow])
-def parcels(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+def parcel_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
     rows, total = lists.page(desk, "parcels", ask)
     out = rows_out(rows, {})
     for one in out:
-        shape = Parcel(state=one["state"], made_at=one["made_at"], moved_at=one["moved_at"])
-        one["trouble"] = transit.trouble_of(shape, one["promised_by"], desk.now)
+        wrong = parcels.trouble_of(one["state"], one["ended_by"], one["made_at"], one["moved_at"], one["promised_by"], desk.now)
+        one["trouble"], one["at_risk"], one["asked"] = parcels.WORDS.get(wrong, ""), None, None
     return written({"rows": out, "total": total})
+
+
+@router.get("/troubled", response_model=Page[ParcelRow])
+def troubled(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    """Parcels in trouble, dearest first."""
+    found = parcels.troubled(desk)
+    shown = found[ask.offset : ask.offset + ask.limit]
+    rows = {row.id: row for row in lists.of_ids(desk, "parcels", [one.parcel.id for one in shown])}
+    out = rows_out([rows[one.parcel.id] for one in shown if one.parcel.id in rows], {})
+    about = {one.parcel.id: one for one in shown}
+    for row in out:
+        one = about[row["id"]]
+        row["trouble"], row["at_risk"], row["asked"] = parcels.WORDS[one.trouble], sure(one.at_risk, HOME).model_dump(), one.asked
+    return written({"rows": out, "total": len(found)})
 
 
 class EventOut(BaseModel):
@@ -74,6 +92,22 @@ class MailOut(BaseModel):
     state: str
 
 
+class OtherOrder(BaseModel):
+    id: int
+    number: str
+
+
+class StepOut(BaseModel):
+    """What may be done about a parcel; a message that goes with it is looked over first."""
+
+    key: str
+    label: str
+    told: str
+    to: str
+    subject: str
+    body: str
+
+
 class ParcelOut(BaseModel):
     number: str
     carrier: str
@@ -82,8 +116,13 @@ class ParcelOut(BaseModel):
     made_at: datetime
     order: str
     order_id: int
+    others: list[OtherOrder]
     buyer: str
     promised_by: datetime | None
+    ended_by: str
+    at_risk: Money | None
+    asked: datetime | None
+    steps: list[StepOut]
     events: list[EventOut]
     passed_on: datetime | None
     confirmed: datetime | None
@@ -94,13 +133,11 @@ class ParcelOut(BaseModel):
 def parcel(desk: ReadDesk, number: Big) -> ParcelOut:
     row = desk.get(Parcel, number, "parcel")
     s = desk.s
-    order = s.scalars(
-        select(Order)
-        .join(PurchaseOrder, PurchaseOrder.order_id == Order.id)
-        .join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
-        .where(ParcelLine.parcel_id == number)
-        .limit(1)
-    ).one()
+    orders = transit.orders_of(desk, number)
+    if not orders:
+        raise NotFound("nothing of ours is in this parcel: its number was put right")
+    order = orders[0]
+    now = parcels.by_parcel(desk).get(number)
     passed = s.scalar(select(PassedOn).where(PassedOn.parcel_id == number))
     return ParcelOut(
         number=row.number,
@@ -108,7 +145,12 @@ def parcel(desk: ReadDesk, number: Big) -> ParcelOut:
         state=row.state,
         made_at=row.made_at,
         order=order.number,
-        trouble=transit.trouble_of(row, order.promised_by, desk.now),
+        trouble=parcels.WORDS[now.trouble] if now else "",
+        others=[OtherOrder(id=one.id, number=one.number) for one in orders[1:]],
+        ended_by=row.ended_by,
+        at_risk=sure(now.at_risk, HOME) if now else None,
+        asked=now.asked if now else None,
+        steps=[StepOut(**vars(one)) for one in parcels.steps(desk, number)] if now else [],
         order_id=order.id,
         buyer=order.buyer,
         promised_by=order.promised_by,
@@ -134,16 +176,7 @@ class ParcelsStanding(BaseModel):
 @router.get("/standing")
 def standing(desk: ReadDesk) -> ParcelsStanding:
     states = dict(desk.s.execute(select(Parcel.state, func.count()).group_by(Parcel.state)).tuples().all())
-    rows = desk.s.execute(
-        select(Parcel, func.min(Order.promised_by))
-        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
-        .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
-        .join(Order, Order.id == PurchaseOrder.order_id)
-        .where(Parcel.state.in_(("label", "moving")))
-        .group_by(Parcel.id)
-    )
-    late = sum(bool(transit.trouble_of(one, promised, desk.now)) for one, promised in rows)
-    return ParcelsStanding(states=states, late=late, wrong_numbers=len(wrong_numbers(desk)))
+    return ParcelsStanding(states=states, late=len(parcels.troubled(desk)), wrong_numbers=len(wrong_numbers(desk)))
 
 
 class WrongNumber(BaseModel):
@@ -175,6 +208,20 @@ def wrong_numbers(desk: ReadDesk) -> list[WrongNumber]:
     ]
 
 
+class StepAsk(Ask):
+    """subject, body: the message as it was looked over; empty as it was proposed."""
+
+    key: str = Field(max_length=20)
+    subject: str = Field("", max_length=200)
+    body: str = Field("", max_length=5000)
+
+
+@router.post("/parcels/{number}/steps")
+def take_step(desk: WriteDesk, number: Big, ask: StepAsk) -> Done:
+    told = parcels.take(desk, number, ask.key, ask.subject, ask.body)
+    return Done(told=told[0].upper() + told[1:])
+
+
 class NumberAsk(Ask):
     reference: str = Field(max_length=100)
     number: str = Field(max_length=60)
@@ -203,29 +250,43 @@ class TemplateOut(BaseModel):
     id: int
     version: int
     kind: str
+    store: str | None
+    store_id: int | None
+    language: str
     subject: str
     body: str
     on: bool
+    delay_minutes: int
 
 
 @router.get("/templates")
 def templates(desk: ReadDesk) -> list[TemplateOut]:
+    stores = {one.id: one.name for one in desk.s.scalars(select(Store))}
+    rows = desk.s.scalars(select(MessageTemplate)).all()
+    order = list(mails.TEMPLATES)
+    names = ("id", "version", "kind", "store_id", "language", "subject", "body", "on", "delay_minutes")
     return [
-        TemplateOut.model_validate(row, from_attributes=True)
-        for row in desk.s.scalars(select(MessageTemplate).order_by(MessageTemplate.id))
+        TemplateOut(**{name: getattr(row, name) for name in names}, store=stores.get(row.store_id or 0))
+        for row in sorted(rows, key=lambda one: (order.index(one.kind) if one.kind in order else 99, one.store_id or 0, one.language))
     ]
 
 
 class TemplateAsk(Ask):
-    version: int
+    """id: None for a new one, of a store or in a language of its own."""
+
+    id: Big | None = None
+    version: int | None = None
+    kind: str = Field(max_length=20)
+    store: Big | None = None
+    language: str = Field("en", max_length=5)
     subject: str = Field(min_length=1, max_length=200)
     body: str = Field(min_length=1, max_length=5000)
     on: bool
+    delay_minutes: int = 0
 
 
-@router.put("/templates/{number}")
-def set_template(desk: WriteDesk, number: Big, ask: TemplateAsk) -> Done:
-    row = desk.get_version(MessageTemplate, number, ask.version, "template")
-    row.subject, row.body, row.on = ask.subject, ask.body, ask.on
-    desk.log("template.change", row.kind, f"mail '{row.kind}' changed, {'on' if row.on else 'off'}")
-    return Done(told="Template kept")
+@router.post("/templates")
+def set_template(desk: WriteDesk, ask: TemplateAsk) -> Done:
+    given = ask.model_dump()
+    mails.keep_template(desk, given.pop("id"), given.pop("version"), **given)
+    return Done(told="Mail kept")

@@ -119,6 +119,13 @@ class CraftPages:
     def find_fulfilment(self, order: str, reference: str) -> bool:
         return bool(self._rows("/journal.csv", note=reference))
 
+    def refund(self, order: str, lines: list[int], reference: str) -> None:
+        self._signed_in(
+            lambda: self.call.send(
+                "POST", f"/orders/{path_part(order)}/refund", data={"lines": ",".join(map(str, lines)), "reference": reference}
+            )
+        )
+
     def cancel(self, order: str) -> None:
         self._signed_in(lambda: self.call.send("POST", f"/orders/{path_part(order)}/cancel", data={}))
 

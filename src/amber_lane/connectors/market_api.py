@@ -221,6 +221,9 @@ class MarketApi:
     def find_fulfilment(self, order: str, reference: str) -> bool:
         return any(one.note == reference for one in self._ask(f"/orders/{path_part(order)}/parcels", _Parcels).parcels)
 
+    def refund(self, order: str, lines: list[int], reference: str) -> None:
+        self._tell("POST", f"/orders/{path_part(order)}/refund", {"lines": lines, "reference": reference}, _Done)
+
     def cancel(self, order: str) -> None:
         self._tell("POST", f"/orders/{path_part(order)}/cancel", {}, _Done)
 

@@ -155,6 +155,9 @@ class OwnSite:
         said = self.call.ask(f"/orders/{path_part(order)}/fulfilments", _Fulfilments)
         return any(one.reference == reference for one in said.fulfilments)
 
+    def refund(self, order: str, lines: list[int], reference: str) -> None:
+        self.call.tell("POST", f"/orders/{path_part(order)}/refund", {"lines": lines, "reference": reference}, _Done)
+
     def cancel(self, order: str) -> None:
         self.call.tell("POST", f"/orders/{path_part(order)}/cancel", {}, _Done)
 

@@ -183,6 +183,10 @@ class StoreLink(Protocol):
     def fulfil(self, order: str, tracking: Tracking, reference: str) -> None: ...
     def find_fulfilment(self, order: str, reference: str) -> bool: ...
     def cancel(self, order: str) -> None: ...
+    def refund(self, order: str, lines: list[int], reference: str) -> None:
+        """Give the buyer the money of some lines back; the same reference again changes nothing."""
+        ...
+
     def tell_of_orders(self, address: str, secret: str) -> None: ...
     def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> StoreOrder: ...
 
@@ -290,6 +294,8 @@ class PurchaseAnswer:
     told: str
     billed: int | None
     tracking: Tracking | None
+    # Lines of ours that it will not send although it sends the rest: (line number, why).
+    lacking: tuple[tuple[int, str], ...] = ()
 
 
 class SupplierLink(Protocol):
@@ -333,6 +339,8 @@ class Mail:
     to: str
     subject: str
     body: str
+    # (name, kind such as text/csv, text)
+    files: tuple[tuple[str, str, str], ...] = ()
 
 
 class MailLink(Protocol):

@@ -41,6 +41,9 @@ class SmtpMail:
         message["From"], message["To"], message["Subject"] = mail.sender, mail.to, mail.subject
         message["X-Reference"], message["Message-ID"] = mail.reference, f"<{mail.reference}@amber-lane.invalid>"
         message.set_content(mail.body)
+        for name, kind, text in mail.files:
+            main, _, rest = kind.partition(";")[0].partition("/")
+            message.add_attachment(text.encode(), maintype=main, subtype=rest, filename=name)
         with self._server() as server:
             try:
                 server.send_message(message)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Mapping
+from itertools import pairwise
 
 from .ids import check_country
 
@@ -48,6 +49,19 @@ _MARKS = frozenset(" .,'’-/&()#+:;\"ªº°")
 
 def bare(postcode: str) -> str:
     return re.sub(r"\s+", "", postcode).upper()
+
+
+def postcode_in(text: str, country: str) -> str:
+    """A postcode of the country's shape in a text, in its bare form; '' where there is none.
+
+    >>> postcode_in("left with a neighbour, YO21 3PR Whitby", "GB"), postcode_in("at the door", "GB")
+    ('YO213PR', '')
+    """
+    shape = _POSTCODES.get(country)
+    words = text.upper().replace(",", " ").split()
+    # A postcode may be written in one word or in two.
+    pieces = [*words, *(a + b for a, b in pairwise(words))]
+    return next((piece for piece in pieces if shape and re.fullmatch(shape, piece)), "")
 
 
 def faults(address: Mapping[str, object]) -> dict[str, str]:

@@ -34,6 +34,24 @@ def check_s10(number: str) -> str:
     return text
 
 
+def check_shape(number: str, shape: str) -> str:
+    """A tracking number against a carrier's shape (A a letter, 9 a digit, others as they are); '' = UPU S10. ValueError if not.
+
+    >>> check_shape("gp 12345678", "GP99999999"), check_shape("RR473124829GB", "")
+    ('GP12345678', 'RR473124829GB')
+    """
+    if not shape:
+        return check_s10(number)
+    text = re.sub(r"[\s-]", "", number).upper()
+    fits = len(text) == len(shape) and all(
+        one.isascii() and (one.isalpha() if mark == "A" else one.isdigit() if mark == "9" else one == mark)
+        for one, mark in zip(text, shape.upper(), strict=True)
+    )
+    if not fits:
+        raise ValueError(f"tracking number {number!r} does not look like {shape}")
+    return text
+
+
 def make_s10(service: str, serial: int, country: str) -> str:
     """An S10 number from its parts.
 

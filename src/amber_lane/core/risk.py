@@ -32,3 +32,18 @@ def sold_twice(pace_ppm: Ints, minutes: Ints) -> Ints:
     """
     x = pace_ppm / PPM * minutes / (24 * 60)
     return np.asarray(np.rint(-np.expm1(-x) * PPM - x * np.exp(-x) * PPM), dtype=np.int64)
+
+
+# What share of late or lost parcels ends in a refund, as first guesses: at once, and more for every day that passes.
+PARCEL_SHARES = {"unmoved": 150_000, "stuck": 200_000, "late": 80_000, "returned": PPM, "elsewhere": 700_000}
+A_DAY_MORE = 50_000
+
+
+def parcel_at_risk(trouble: str, days_late: int, paid: int, refund_cost: int = REFUND_COST) -> int:
+    """Refunds expected for a parcel: its share, growing by a twentieth a day past the promise, of what was paid and a refund's cost.
+
+    >>> parcel_at_risk("late", 0, 2000), parcel_at_risk("late", 4, 2000), parcel_at_risk("returned", 0, 2000)
+    (172, 602, 2150)
+    """
+    share = min(PARCEL_SHARES[trouble] + A_DAY_MORE * max(days_late, 0), PPM)
+    return half_up((paid + refund_cost) * share, PPM)

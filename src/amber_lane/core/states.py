@@ -86,6 +86,8 @@ ORDER_LINE = Machine(
         _move("refuse", "bought with_supplier", "refused", "the supplier will not send it"),
         _move("send", "bought with_supplier", "on_the_road", "a parcel has left"),
         _move("arrive", "on_the_road", "arrived", "the carrier gave it to the buyer"),
+        _move("again", "on_the_road", "new", "a person sends it again: it came back, or is lost"),
+        _move("refund", "on_the_road arrived", "cancelled", "a person refunds it: it came back, or is lost"),
         _move("cancel", "new needs_lane held ready refused", "cancelled", "the buyer or a person, before buying"),
         _move("withdraw", "bought with_supplier", "cancelled", "the buyer cancelled, and the supplier let it go"),
     ),
@@ -111,6 +113,8 @@ PARCEL = Machine(
         _move("move", "label", "moving", "the carrier has it"),
         _move("deliver", "label moving", "delivered", "the carrier gave it to the buyer"),
         _move("return", "label moving", "returned", "it goes back to the supplier"),
+        _move("suppose", "moving", "delivered", "nobody said otherwise for so long that the policy takes it as arrived"),
+        _move("replace", "label", "returned", "its number was wrong, and the supplier gave another"),
     ),
 )
 

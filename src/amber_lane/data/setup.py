@@ -173,6 +173,8 @@ class Carrier(Versioned):
     name: Mapped[str]
     kind: Mapped[str]
     store_names: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    # What its numbers look like, A for a letter and 9 for a digit; '' = as posts number them (UPU S10), with a check digit.
+    shape: Mapped[str] = mapped_column(default="")
     next_ask: Mapped[datetime | None]
 
 

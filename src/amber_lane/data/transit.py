@@ -24,6 +24,8 @@ class Parcel(Versioned):
     moved_at: Mapped[datetime | None]
     ended_at: Mapped[datetime | None]
     last_word: Mapped[str] = mapped_column(default="")
+    # Who says that it has ended: carrier, policy (nobody said so for long), replaced (another number took its place).
+    ended_by: Mapped[str] = mapped_column(default="")
 
 
 class ParcelLine(Row):
@@ -79,4 +81,5 @@ class MessageTemplate(Versioned):
     language: Mapped[str] = mapped_column(default="en")
     subject: Mapped[str]
     body: Mapped[str]
+    delay_minutes: Mapped[int] = mapped_column(default=0)
     on: Mapped[bool] = mapped_column(default=True)

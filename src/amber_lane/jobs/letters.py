@@ -36,7 +36,8 @@ def purchase_of(body: dict[str, Any]) -> Purchase:
 
 
 def mail_of(body: dict[str, Any]) -> Mail:
-    return Mail(body["reference"], body["sender"], body["to"], body["subject"], body["body"])
+    files = tuple((name, kind, text) for name, kind, text in body.get("files", ()))
+    return Mail(body["reference"], body["sender"], body["to"], body["subject"], body["body"], files)
 
 
 def _find_purchase(link: Any, body: dict[str, Any], key: str) -> Any:
@@ -65,6 +66,8 @@ SEND: dict[str, tuple[Callable[[Any, dict[str, Any], str], Any], Callable[[Any, 
         lambda link, b, key: link.fulfil(b["order"], Tracking(b["tracking_number"], b["carrier"]), key),
         lambda link, b, key: link.find_fulfilment(b["order"], key),
     ),
+    # The store knows a refund by its reference, so the same one again does no harm.
+    "refund": (lambda link, b, key: link.refund(b["order"], b["lines"], b["reference"]), _find_cancel),
     "cancel": (lambda link, b, key: link.cancel(b["order"]), _find_cancel),
     "mail": (lambda link, b, key: link.send(mail_of(b)), lambda link, b, key: link.find_mail(key)),
 }

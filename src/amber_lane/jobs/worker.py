@@ -25,10 +25,12 @@ from ..services import (
     lane_terms,
     matching,
     pace,
+    planning,
     purchases,
     returns,
     searches,
     supplier_plans,
+    transit,
     trust,
     watch,
 )
@@ -60,6 +62,7 @@ class Worker:
         self._lock: IO[str] | None = None
         self._paced: Any = None
         self._laned: Any = None
+        self._planned: Any = None
 
     def start(self) -> None:
         """Wait for the lock in the background, then work."""
@@ -86,6 +89,7 @@ class Worker:
             ("delivery", self.deliver, 0.25),
             ("sweeps", self.sweep, 0.5),
             ("clock", self.follow_clock, 0.5),
+            ("plan", self.plan, 0.5),
             ("jobs", self.jobs.run_due, 0.5),
         ):
             self.scheduler.add_job(self._safely, "interval", seconds=seconds, args=[name, beat], id=name, max_instances=1, coalesce=True)
@@ -115,6 +119,18 @@ class Worker:
         if self.world and isinstance(self.clock, PacedClock):
             answer = httpx.get(f"{self.world}/world/clock", timeout=2, trust_env=False).json()
             self.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
+
+    def plan(self) -> None:
+        """Open orders are planned anew when it was put off, and from time to time: hours pass, stock and prices move."""
+        now = self.clock.now()
+        with self.db.reading() as s:
+            desk = Desk(s, self.clock, "Orders")
+            due, n = planning.is_due(desk), planning.open_orders(desk)
+        rest = timedelta(minutes=1 if n <= planning.AT_ONCE else 15)
+        if due or (n and (self._planned is None or now - self._planned > rest)):
+            self._planned = now
+            with self.db.writing() as s:
+                planning.replan(Desk(s, self.clock, "Orders"), here=True)
 
     def sweep(self) -> None:
         for number in self.reader.due(Supplier, Supplier.next_sweep, self.clock.now()):
@@ -157,6 +173,7 @@ class Worker:
                 desk = Desk(s, self.clock, "Watch")
                 pace.refresh(desk)
                 watch.step_on(desk)
+                transit.suppose_arrived(desk)
                 if returns.keep(desk, back) and policy_for(desk.s)["reserve_real"]:
                     act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
                     respond(desk, None, act=act.id, alone=True)
@@ -229,5 +246,6 @@ class Worker:
         """One round of everything, in order; for tests and the demo's first hours."""
         self.sweep()
         self.read()
+        self.plan()
         self.deliver()
         self.jobs.run_due()

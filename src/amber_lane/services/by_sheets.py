@@ -15,6 +15,7 @@ from ..data.setup import Store, Supplier
 from ..data.shelf import Listing
 from . import purchases, samples
 from .desk import Conflict, Desk
+from .documents import purchase_rows
 
 
 def _taken(desk: Desk, target: str, *kinds: str) -> list[Outbox]:
@@ -35,12 +36,7 @@ def take_purchases(desk: Desk, number: int) -> tuple[list[str], list[list[Any]]]
         raise Conflict(f"{supplier.name} takes purchase orders by its interface; a sheet too would buy them twice")
     out = []
     for row in _taken(desk, f"supplier:{number}", "purchase", "sample"):
-        body = row.body
-        address = [body["address"][name] for name in ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone")]
-        out += [
-            [body["reference"], line["line_no"], line["item"], line["quantity"], *address, body["service"], body["note"]]
-            for line in body["lines"]
-        ]
+        out += purchase_rows(row.body)
         taken = samples if row.kind == "sample" else purchases
         taken.take_answer(desk, PurchaseAnswer(row.key, "", "accepted", "", None, None))
     desk.log("purchase.sheet", supplier.name, f"{len({line[0] for line in out})} purchase orders taken out as a sheet for {supplier.name}")

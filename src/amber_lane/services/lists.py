@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -326,7 +326,9 @@ LISTS: dict[str, Listed] = {
         .join(Order, Order.id == PurchaseOrder.order_id)
         .join(Carrier, Carrier.id == Parcel.carrier_id)
         .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
-        .join(Store, Store.id == Order.store_id),
+        .join(Store, Store.id == Order.store_id)
+        # A parcel with lines of several orders stands once, at the first of them.
+        .where(ParcelLine.id.in_(select(func.min(ParcelLine.id)).group_by(ParcelLine.parcel_id))),
         {
             "id": Parcel.id,
             "number": Parcel.number,
@@ -344,6 +346,11 @@ LISTS: dict[str, Listed] = {
             "supplier": Supplier.name,
             "reference": PurchaseOrder.reference,
             "store": Store.name,
+            "ended_by": Parcel.ended_by,
+            "orders": select(func.count(PurchaseOrder.order_id.distinct()))
+            .where(ParcelLine.purchase_id == PurchaseOrder.id, ParcelLine.parcel_id == Parcel.id)
+            .correlate(Parcel)
+            .scalar_subquery(),
         },
         (Parcel.number, Order.number, Order.buyer, PurchaseOrder.reference),
         {"state": Parcel.state},
@@ -452,11 +459,18 @@ def page(desk: Desk, name: str, wish: Wish) -> tuple[list[Any], int]:
     else:
         total = counted(_narrowest(listed, used))
         page_ids = [row[0] for row in run(narrow.add_columns(number).where(*in_order).order_by(*order).limit(limit).offset(offset))]
-    places = {one: place for place, one in enumerate(page_ids)}
+    return of_ids(desk, name, page_ids), total
+
+
+def of_ids(desk: Desk, name: str, ids: Sequence[int]) -> list[Any]:
+    """The rows of a list with these numbers, in their order."""
+    listed = LISTS[name]
+    full: Select[Any] = listed.source.add_columns(*(column.label(key) for key, column in listed.columns.items()))
+    places = {one: place for place, one in enumerate(ids)}
     found: list[Any] = []
     for chunk in in_chunks(places):
-        found += run(full.where(number.in_(chunk))).fetchall()
-    return sorted(found, key=lambda row: places[row._mapping["id"]]), total
+        found += desk.s.connection().execute(full.where(listed.columns["id"].in_(chunk))).fetchall()
+    return sorted(found, key=lambda row: places[row._mapping["id"]])
 
 
 def _holds(desk: Desk) -> Callable[..., Any]:

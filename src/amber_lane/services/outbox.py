@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
@@ -31,14 +32,35 @@ def put(desk: Desk, target: str, subject: str, kind: str, key: str, body: dict[s
     return row
 
 
-def mail(desk: Desk, key: str, subject: str, to: str, title: str, text: str, message: int | None = None) -> bool:
-    """Write a mail to the outbox, sent once by its key; False where the house has no mailbox. message: the one it is kept as."""
+def mail(
+    desk: Desk,
+    key: str,
+    subject: str,
+    to: str,
+    title: str,
+    text: str,
+    message: int | None = None,
+    after: datetime | None = None,
+    files: Sequence[tuple[str, str, str]] = (),
+) -> bool:
+    """Write a mail to the outbox, sent once by its key; False where the house has no mailbox.
+
+    message: the one it is kept as; files: (name, kind, text) that go with it.
+    """
     mailbox = desk.s.scalar(select(Mailbox).order_by(Mailbox.id).limit(1))
     if mailbox is None:
         return False
     sender = f"{mailbox.name} <{mailbox.sender}>"
-    body = {"reference": key, "sender": sender, "to": to, "subject": title, "body": text, "message": message}
-    put(desk, f"mailbox:{mailbox.id}", subject, "mail", key, body)
+    body = {
+        "reference": key,
+        "sender": sender,
+        "to": to,
+        "subject": title,
+        "body": text,
+        "message": message,
+        "files": [list(one) for one in files],
+    }
+    put(desk, f"mailbox:{mailbox.id}", subject, "mail", key, body, after)
     return True
 
 
@@ -58,6 +80,8 @@ def tell(kind: str, body: dict[str, Any]) -> str:
         return f"sent with {body.get('carrier')}, {body.get('tracking_number')}"
     if kind == "purchase":
         return ", ".join(f"{line['quantity']} x {line['item']}" for line in body.get("lines", [])[:4])
+    if kind == "refund":
+        return f"refund {len(body.get('lines', []))} lines"
     if kind == "recall":
         return "please do not send it"
     return str(body.get("subject", "")) if kind == "mail" else "cancel and refund"

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from ..core.price import NONE
 from ..core.route import OrderPlan
@@ -15,21 +15,50 @@ from ..core.routing import Routed, route
 from ..core.states import ORDER_LINE
 from ..data.base import to_ms
 from ..data.orders import Hold, Order, OrderLine, Plan
-from .desk import Desk, bulk_insert, by_id, in_chunks
+from ..data.setup import Setting
+from .desk import Desk, bulk_insert, by_id, in_bulk, in_chunks
 from .order_limits import after_routing, before_routing, tell, usual_quantities
 from .planning_look import OPEN, Lookup, arrival, bought_parts, lines_of, service_of
 
 # Seconds that routing may take within one act; what is found by then is used, and its gap told.
 SECONDS = 20.0
+# More open orders than these are planned by the worker, not within every act that changes something.
+AT_ONCE = 1000
+DUE = "plan_due"
 SUMS = ("goods", "shipping", "handling", "risk", "profit", "parcels", "reason")
 
 
-def replan(desk: Desk) -> None:
-    """Look at all open orders again together: what stands in the way of each, or by which lanes it is filled."""
+def replan(desk: Desk, here: bool = False) -> None:
+    """Look at all open orders again together: what stands in the way of each, or by which lanes it is filled.
+
+    Where very many are open, it is only noted that they shall be, and the worker does so within a moment; here: in any case now.
+    """
     desk.s.flush()
     open_ids = list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state.in_(OPEN)).distinct()))
+    due = desk.s.scalar(select(Setting).where(Setting.name == DUE))
+    if not here and len(open_ids) > AT_ONCE:
+        if due is None:
+            desk.s.add(Setting(name=DUE, value={"orders": len(open_ids)}))
+            desk.s.flush()
+        return
+    if due is not None:
+        desk.s.delete(due)
     if not open_ids:
         return
+    with in_bulk(len(open_ids) > AT_ONCE):
+        _plan(desk, open_ids)
+
+
+def is_due(desk: Desk) -> bool:
+    """Whether open orders wait to be planned anew."""
+    return desk.s.scalar(select(Setting.id).where(Setting.name == DUE)) is not None
+
+
+def open_orders(desk: Desk) -> int:
+    return int(desk.s.scalar(select(func.count(OrderLine.order_id.distinct())).where(OrderLine.state.in_(OPEN))) or 0)
+
+
+def _plan(desk: Desk, open_ids: list[int]) -> None:
     # Of two that are worth the same, the older one is filled.
     orders = sorted(by_id(desk.s, Order, open_ids).values(), key=lambda one: (one.ordered_at, one.id))
     _Planner(desk, orders).run()
@@ -244,4 +273,4 @@ def step_line(line: OrderLine, move: str, why: str = "") -> None:
     line.version += 1
 
 
-__all__ = ["OPEN", "arrival", "bought_parts", "lines_of", "replan", "service_of", "step_line"]
+__all__ = ["OPEN", "arrival", "bought_parts", "is_due", "lines_of", "open_orders", "replan", "service_of", "step_line"]

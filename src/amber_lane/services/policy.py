@@ -54,6 +54,8 @@ POLICY_DEFAULTS: dict[str, Any] = {
     # A line of so many times what is usual for its SKU is looked at; a split order whose parcels cost more to send than that, too.
     "unusual_times": 3,
     "split_over": 1500,
+    # A parcel that moved, and of which nobody said for so many days that it arrived, is taken as arrived; 0 = never.
+    "arrived_after_days": 30,
     "send": "after",
     "send_minutes": 30,
     # Lanes: whether the sure ones are opened without asking; what share must come in time, and be taken, at least.

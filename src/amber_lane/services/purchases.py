@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import timedelta
 from typing import Any
 
 from sqlalchemy import Text, func, select, type_coerce, update
@@ -17,13 +18,18 @@ from ..data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
 from ..data.outbox import Act
 from ..data.setup import Origin, Store, Supplier
 from ..data.source import Item
+from ..data.transit import Parcel, ParcelLine
 from . import outbox
 from .accounts import Rooms
 from .desk import Conflict, Desk, by_id
+from .documents import send_by_mail
 from .facts import Facts
 from .planning import bought_parts, lines_of, replan, service_of, step_line
 from .respond import respond
 from .transit import all_are, take_tracking
+
+# A supplier may put a number right for so long, while no carrier has had the parcel in hand.
+CORRECTS_FOR = timedelta(days=5)
 
 
 def ready_orders(desk: Desk) -> list[int]:
@@ -34,13 +40,14 @@ def ready_orders(desk: Desk) -> list[int]:
 
 def send(desk: Desk, orders: Iterable[int], told_by: str = "") -> list[PurchaseOrder]:
     """Turn ready orders into purchase orders in the outbox. Orders that are not ready are left alone and not sent."""
-    replan(desk)
+    replan(desk, here=True)
     able = set(ready_orders(desk)) & set(orders)
     made: list[PurchaseOrder] = []
     facts, rooms = Facts.read(desk.s), Rooms.read(desk)
     for order in sorted(by_id(desk.s, Order, able).values(), key=lambda one: one.id):
         made += _buy(desk, order, facts, rooms)
     if made:
+        send_by_mail(desk, made)
         spent = sum(one.goods + one.shipping + one.handling for one in made)
         desk.log(
             "order.send",
@@ -230,6 +237,10 @@ def take_answer(desk: Desk, answer: PurchaseAnswer) -> None:
         if purchase.state in PURCHASE.sources("refuse"):
             _refused(desk, purchase, answer.told)
         return
+    if answer.lacking and answer.state in ("accepted", "received") and purchase.state in ("sent", "accepted"):
+        _lacking(desk, purchase, dict(answer.lacking))
+        if purchase.state == "refused":
+            return
     if answer.state in ("accepted", "shipped") and purchase.state == "sent":
         purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "accept"), desk.now
         purchase.told = ""
@@ -238,7 +249,7 @@ def take_answer(desk: Desk, answer: PurchaseAnswer) -> None:
                 step_line(line, "acknowledge")
         _prove_lanes(desk, purchase)
     if answer.tracking:
-        take_tracking(desk, purchase, answer.tracking)
+        take_tracking(desk, purchase, answer.tracking, corrects=True)
     desk.s.flush()
 
 
@@ -257,6 +268,33 @@ def _refused(desk: Desk, purchase: PurchaseOrder, told: str) -> None:
     respond(desk, {line.sku_id for line in lines if line.sku_id}, alone=True)
 
 
+def _lacking(desk: Desk, purchase: PurchaseOrder, lacking: dict[int, str]) -> None:
+    """Some lines will not be sent: they are free to be filled anew, the others stand."""
+    rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.live)).all()
+    gone = [row for row in rows if row.line_no in lacking]
+    if not gone:
+        return
+    if len(gone) == len(rows):
+        _refused(desk, purchase, next(iter(lacking.values())))
+        return
+    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
+    for row in gone:
+        row.live = False
+        purchase.goods -= row.planned_cost
+    lines = by_id(desk.s, OrderLine, (row.order_line_id for row in gone))
+    for row in gone:
+        line = lines[row.order_line_id]
+        if line.state in ORDER_LINE.sources("refuse"):
+            step_line(line, "refuse", f"{supplier.name}: {lacking[row.line_no]}")
+            line.lane_id, line.chosen_by = None, "plan"
+    n = len(gone)
+    told = f"{supplier.name} sends {purchase.reference} without {n} of {len(rows)} lines"
+    desk.log("purchase.in_part", purchase.reference, told, why="; ".join(lacking.values()))
+    desk.s.flush()
+    replan(desk)
+    respond(desk, {line.sku_id for line in lines.values() if line.sku_id}, alone=True)
+
+
 def _prove_lanes(desk: Desk, purchase: PurchaseOrder) -> None:
     """A new lane is open once its supplier has taken an order by it."""
     lanes = {line.lane_id for line in _lines(desk, purchase)}
@@ -267,14 +305,15 @@ def _prove_lanes(desk: Desk, purchase: PurchaseOrder) -> None:
 
 
 def under_way(desk: Desk, supplier: int) -> list[str]:
-    """References that the supplier may have news of: sent or accepted, or shipped with a number still to be put right."""
-    return list(
-        desk.s.scalars(
-            select(PurchaseOrder.reference)
-            .where(PurchaseOrder.supplier_id == supplier, PurchaseOrder.state.in_(("sent", "accepted")))
-            .order_by(PurchaseOrder.id)
-        )
+    """References that the supplier may have news of: sent or accepted, or shipped under a number that no carrier knows yet."""
+    unmoved = (
+        select(ParcelLine.purchase_id)
+        .join(Parcel, Parcel.id == ParcelLine.parcel_id)
+        .where(Parcel.state == "label", Parcel.made_at > desk.now - CORRECTS_FOR)
     )
+    open_ones = PurchaseOrder.state.in_(("sent", "accepted")) | PurchaseOrder.id.in_(unmoved)
+    mine = select(PurchaseOrder.reference).where(PurchaseOrder.supplier_id == supplier, open_ones)
+    return list(desk.s.scalars(mine.order_by(PurchaseOrder.id)))
 
 
 def money_of(desk: Desk, orders: Iterable[int]) -> dict[str, int]:

@@ -15,7 +15,7 @@ from .desk import Desk, Invalid
 from .sheets_frame import Checked, Kind
 from .sheets_goods import check_items, check_listings, take_items, take_listings
 from .sheets_lanes import check_lanes, out_lanes, take_lanes
-from .sheets_trade import check_orders, check_tracking, take_orders, take_tracking
+from .sheets_trade import check_answers, check_orders, check_tracking, take_answers, take_orders, take_tracking
 
 KINDS = {
     kind.name: kind
@@ -43,6 +43,14 @@ KINDS = {
             ("DDS-5001-1", "SW000012349GB", "Swiftwing Post"),
             check_tracking,
             take_tracking,
+        ),
+        Kind(
+            "answers",
+            ("purchase_order", "answer"),
+            ("reason", "their_number", "billed", "tracking_number", "carrier", "line_no"),
+            ("DDS-5001-1", "accepted", "", "A-77", "12.40"),
+            check_answers,
+            take_answers,
         ),
         Kind(
             "listings",

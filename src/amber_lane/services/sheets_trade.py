@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 from datetime import UTC, date, datetime
 
 from sqlalchemy import select
 
-from ..connectors.protocols import Address, StoreOrder, StoreOrderLine
-from ..core.ids import check_country, check_s10
+from ..connectors.protocols import Address, PurchaseAnswer, StoreOrder, StoreOrderLine, Tracking
+from ..core.ids import check_country
 from ..core.money import parse_money
 from ..data.orders import Order, PurchaseOrder
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
-from . import orders, transit
+from ..data.transit import Parcel, ParcelLine
+from . import orders, purchases, transit
 from .desk import Desk
 from .sheets_frame import Checked, Names, Row, each, need, whole
 
@@ -99,18 +101,90 @@ def take_orders(desk: Desk, checked: Checked) -> int:
     return len(fresh)
 
 
-def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+ANSWERS = ("accepted", "refused", "shipped")
+
+
+def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+    """What a supplier wrote back to purchase orders; a row with a line number is about that line alone."""
     out = Checked()
-    states = dict(desk.s.execute(select(PurchaseOrder.reference, PurchaseOrder.state)).tuples().all())
+    known = {
+        row.reference: row for row in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.state.in_(("waiting", "sent", "accepted"))))
+    }
+    told: dict[str, PurchaseAnswer] = {}
 
     def read(row: Row) -> None:
-        reference, number = need(row, "purchase_order"), need(row, "tracking_number")
+        reference, answer = need(row, "purchase_order"), need(row, "answer").lower()
+        purchase = known.get(reference)
+        if purchase is None:
+            raise ValueError(f"there is no open purchase order {reference!r}")
+        if answer not in ANSWERS:
+            raise ValueError(f"answer: {answer!r} is none of {', '.join(ANSWERS)}")
+        reason = row.get("reason", "")[:300]
+        if row.get("line_no"):
+            if answer != "refused":
+                raise ValueError("line_no: only a refused line has a row of its own")
+            line = whole(row, "line_no", 1, 100_000)
+            rest = told.get(reference) or PurchaseAnswer(reference, "", "accepted", "", None, None)
+            told[reference] = replace(rest, lacking=(*rest.lacking, (line, reason or "not sent")))
+        else:
+            had = told.get(reference)
+            told[reference] = PurchaseAnswer(
+                reference, row.get("their_number", "")[:100], answer, reason or ("refused" if answer == "refused" else ""),
+                _bill(row, purchase.currency), _tracking(desk, row, answer), had.lacking if had else (),
+            )  # fmt: skip
+
+    each(rows, progress, out, read)
+    for reference, one in told.items():
+        out.add("new", one, f"{reference}: {one.state}" + (f", without {len(one.lacking)} lines" if one.lacking else ""))
+    return out
+
+
+def _bill(row: Row, currency: str) -> int | None:
+    if not row.get("billed"):
+        return None
+    value = parse_money(row["billed"], currency, "billed")
+    if value < 0:
+        raise ValueError("billed is negative")
+    return value
+
+
+def _tracking(desk: Desk, row: Row, answer: str) -> Tracking | None:
+    if answer != "shipped":
+        return None
+    return Tracking(_number(desk, row), row["carrier"])
+
+
+def _number(desk: Desk, row: Row) -> str:
+    carrier = transit.find_carrier(desk, need(row, "carrier"))
+    if carrier is None:
+        raise ValueError(f"the carrier {row['carrier']!r} is not joined")
+    return transit.check_number(carrier, need(row, "tracking_number"))
+
+
+def take_answers(desk: Desk, checked: Checked) -> int:
+    for one in checked.good:
+        purchases.take_answer(desk, one)
+    desk.log("purchase.answers", "suppliers", f"{len(checked.good)} answers brought in by a sheet", count=len(checked.good))
+    return len(checked.good)
+
+
+def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+    out = Checked()
+    states = set(desk.s.scalars(select(PurchaseOrder.reference)))
+    known = set(
+        desk.s.execute(
+            select(PurchaseOrder.reference, Parcel.number)
+            .join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
+            .join(Parcel, Parcel.id == ParcelLine.parcel_id)
+        ).tuples()
+    )
+
+    def read(row: Row) -> None:
+        reference, number = need(row, "purchase_order"), _number(desk, row)
         if reference not in states:
             raise ValueError(f"there is no purchase order {reference!r}")
-        if transit.find_carrier(desk, need(row, "carrier")) is None:
-            raise ValueError(f"the carrier {row['carrier']!r} is not joined")
-        check_s10(number)
-        out.add("same" if states[reference] == "shipped" else "new", (reference, number, row["carrier"]), f"{reference}: {number}")
+        kind = "same" if (reference, number) in known else "new"
+        out.add(kind, (reference, number, row["carrier"]), f"{reference}: {number}")
 
     each(rows, progress, out, read)
     return out

@@ -19,10 +19,12 @@ from ..data.base import to_ms
 from ..data.orders import Order, OrderLine
 from ..data.setup import FeeRow, Store
 from ..data.shelf import Listing, Sku
-from .desk import Desk, bulk_insert, in_chunks
+from .desk import Desk, bulk_insert, in_bulk, in_chunks
 from .facts import fee_of, fee_rows
 from .planning import OPEN, bought_parts, lines_of
 from .withdrawing import buyer_cancelled, end_hold, wants
+
+MANY = 1000
 
 
 def take_in(desk: Desk, store: Store, given: StoreOrder, came_by: str = "link") -> Order | None:
@@ -34,6 +36,11 @@ def take_in(desk: Desk, store: Store, given: StoreOrder, came_by: str = "link") 
 def take_many(desk: Desk, store: Store, told: Iterable[StoreOrder], came_by: str = "link") -> list[Order]:
     """Take orders in, and return those that are new. One that is there already is changed or cancelled as the buyer wishes."""
     newest = {one.number: one for one in told}
+    with in_bulk(len(newest) > MANY):
+        return _take(desk, store, newest, came_by)
+
+
+def _take(desk: Desk, store: Store, newest: dict[str, StoreOrder], came_by: str) -> list[Order]:
     known: dict[str, Order] = {}
     for chunk in in_chunks(newest):
         rows = select(Order).where(Order.store_id == store.id, Order.number.in_(chunk))

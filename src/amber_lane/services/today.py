@@ -13,7 +13,7 @@ from ..data.lanes import Lane
 from ..data.orders import Order, OrderLine, Plan
 from ..data.outbox import Act, Outbox, Snooze
 from ..data.setup import Store, Supplier
-from . import drift, orders, outbox, prices, rates, troubles_goods, troubles_price, troubles_trade, watch
+from . import drift, orders, outbox, prices, rates, troubles_goods, troubles_price, troubles_trade, watch, withdrawing
 from .desk import Conflict, Desk, NotFound
 from .trouble import Trouble
 
@@ -90,6 +90,10 @@ def do_step(desk: Desk, key: str, other: bool = False) -> str:
             row.after = desk.now
     elif kind == "stale":
         desk.get(Supplier, int(rest), "supplier").next_sweep = desk.now
+    elif kind == "parcels":
+        troubles_trade.help_parcels(desk, rest)
+    elif kind == "wants":
+        withdrawing.settle(desk, int(rest))
     elif kind == "hold":
         orders.allow(desk, int(rest), trouble.told)
     else:

@@ -1,37 +1,24 @@
-"""Parcels: their numbers checked and passed on once, followed until they arrive; mail to buyers, each once."""
+"""Parcels: their numbers checked, passed on once and corrected, followed until they arrive."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import timedelta
-from typing import Any
 
 from sqlalchemy import select
 
 from ..connectors.protocols import CarrierWord, Tracking
-from ..core.ids import check_s10
+from ..core.address import postcode_in
+from ..core.ids import check_shape
 from ..core.states import ORDER_LINE, PARCEL, PURCHASE
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
-from ..data.setup import Carrier, Mailbox, Store
-from ..data.transit import (
-    CarrierEvent,
-    Message,
-    MessageTemplate,
-    Parcel,
-    ParcelLine,
-    PassedOn,
-)
+from ..data.setup import Carrier, Store
+from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
 from . import outbox
 from .desk import Desk, Invalid, by_id
+from .mails import fill, make_templates, write_mail
 from .planning import step_line
-
-TEMPLATES = {
-    "shipped": (
-        "Your order {order} is on its way",
-        "Hello {name},\n\n{lines}\n\nhas left and travels with {carrier} under the number {tracking}.\n\n{store}\n",
-    ),
-    "arrived": ("Your order {order} has arrived", "Hello {name},\n\n{lines}\n\nwas delivered. We hope it serves you well.\n\n{store}\n"),
-}
+from .policy import policy_for
 
 
 def find_carrier(desk: Desk, name: str) -> Carrier | None:
@@ -42,18 +29,31 @@ def find_carrier(desk: Desk, name: str) -> Carrier | None:
     return match[0] if match else (carriers[0] if len(carriers) == 1 and not wanted else None)
 
 
-def take_tracking(desk: Desk, purchase: PurchaseOrder, tracking: Tracking) -> Parcel | None:
-    """A tracking number for a purchase. A wrong one is told and not passed on; the supplier may correct it later."""
+def check_number(carrier: Carrier, number: str) -> str:
+    """A number in its plain form, by the carrier's shape; ValueError says what is wrong with it."""
+    return check_shape(number, carrier.shape)
+
+
+def take_tracking(desk: Desk, purchase: PurchaseOrder, tracking: Tracking, corrects: bool = False) -> Parcel | None:
+    """A tracking number for a purchase. A wrong one is told and not passed on; the supplier may correct it later.
+
+    corrects: the supplier tells one number per purchase, so another than before takes its place while that has not moved;
+    else it is one more parcel.
+    """
     carrier = find_carrier(desk, tracking.carrier)
     if carrier is None:
         purchase.told = f"the carrier {tracking.carrier!r} is not joined here; join it, or mend the name"
         return None
     try:
-        number = check_s10(tracking.number)
+        number = check_number(carrier, tracking.number)
     except ValueError as error:
         purchase.told = str(error)
         return None
     parcel = desk.s.scalar(select(Parcel).where(Parcel.carrier_id == carrier.id, Parcel.number == number))
+    if parcel is not None and (told := _used_already(desk, parcel, purchase)):
+        purchase.told = told
+        return None
+    old = _unmoved(desk, purchase, number) if corrects else []
     if parcel is None:
         parcel = Parcel(carrier_id=carrier.id, number=number, made_at=desk.now, last_word="Label made")
         desk.s.add(parcel)
@@ -61,19 +61,69 @@ def take_tracking(desk: Desk, purchase: PurchaseOrder, tracking: Tracking) -> Pa
     known = desk.s.scalar(select(ParcelLine.id).where(ParcelLine.parcel_id == parcel.id, ParcelLine.purchase_id == purchase.id))
     if known is None:
         desk.s.add(ParcelLine(parcel_id=parcel.id, purchase_id=purchase.id))
+    for one in old:
+        _replace(desk, one, purchase, parcel)
     if purchase.state != "shipped":
         purchase.state = PURCHASE.step(purchase.state, "ship")
     purchase.told = ""
-    lines = by_id(
-        desk.s,
-        OrderLine,
-        desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.live)),
-    )
-    for line in lines.values():
+    lines = lines_of_purchase(desk, purchase.id)
+    for line in lines:
         if line.state in ORDER_LINE.sources("send") and all_are(desk, line, ("shipped",)):
             step_line(line, "send")
-    pass_on(desk, parcel, purchase.order_id, list(lines.values()))
+    pass_on(desk, parcel, purchase.order_id, lines, corrected=bool(old))
     return parcel
+
+
+def lines_of_purchase(desk: Desk, purchase: int) -> list[OrderLine]:
+    rows = desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase, PurchaseLine.live))
+    return list(by_id(desk.s, OrderLine, rows).values())
+
+
+def _used_already(desk: Desk, parcel: Parcel, purchase: PurchaseOrder) -> str:
+    """What speaks against a number that we know already: it ended before, or travels to somebody else."""
+    orders = orders_of(desk, parcel.id)
+    if purchase.order_id in {one.id for one in orders}:
+        return ""
+    if parcel.state in ("delivered", "returned") and (parcel.ended_at or desk.now) < purchase.made_at:
+        return f"{parcel.number} was used before: that parcel ended before this was bought; ask the supplier for the right number"
+    mine = _where(desk.get(Order, purchase.order_id, "order"))
+    others = [one for one in orders if _where(one) != mine]
+    if others:
+        return f"{parcel.number} is the number of order {others[0].number} too, which goes elsewhere; ask the supplier which is right"
+    return ""
+
+
+def _where(order: Order) -> tuple[str, str]:
+    address = order.mended or order.address
+    return str(address.get("postcode", "")).replace(" ", "").upper(), order.country
+
+
+def orders_of(desk: Desk, parcel: int) -> list[Order]:
+    """The orders that have something in a parcel."""
+    rows = select(PurchaseOrder.order_id).join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id).where(ParcelLine.parcel_id == parcel)
+    return sorted(by_id(desk.s, Order, desk.s.scalars(rows)).values(), key=lambda one: one.id)
+
+
+def _unmoved(desk: Desk, purchase: PurchaseOrder, number: str) -> list[Parcel]:
+    """Parcels of a purchase under another number that no carrier has had in hand."""
+    rows = (
+        select(Parcel)
+        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
+        .where(ParcelLine.purchase_id == purchase.id, Parcel.state == "label", Parcel.moved_at.is_(None), Parcel.number != number)
+    )
+    return list(desk.s.scalars(rows))
+
+
+def _replace(desk: Desk, old: Parcel, purchase: PurchaseOrder, new: Parcel) -> None:
+    """Another number takes a wrong one's place; the wrong one stays to be seen, with nothing in it."""
+    rest = desk.s.scalars(select(ParcelLine).where(ParcelLine.parcel_id == old.id)).all()
+    for row in rest:
+        if row.purchase_id == purchase.id:
+            desk.s.delete(row)
+    if len(rest) == 1:
+        old.state, old.ended_at, old.ended_by = PARCEL.step(old.state, "replace"), desk.now, "replaced"
+        old.last_word = f"Wrong number; it is {new.number}"
+    desk.log("transit.corrected", purchase.reference, f"{purchase.reference}: number {old.number} put right, it is {new.number}")
 
 
 def all_are(desk: Desk, line: OrderLine, states: Sequence[str]) -> bool:
@@ -87,7 +137,7 @@ def all_are(desk: Desk, line: OrderLine, states: Sequence[str]) -> bool:
     return desk.s.scalar(others.limit(1)) is None
 
 
-def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine]) -> None:
+def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine], corrected: bool = False) -> None:
     """Give a number to the store and tell the buyer: once per parcel and order."""
     if desk.s.scalar(select(PassedOn.id).where(PassedOn.parcel_id == parcel.id, PassedOn.order_id == order_id)):
         return
@@ -111,49 +161,8 @@ def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine
                 "order_id": order_id,
             },
         )
-    write_mail(desk, "shipped", order, store, lines, parcel.number, {"carrier": carrier.name, "tracking": parcel.number})
-    desk.s.flush()
-
-
-def write_mail(desk: Desk, kind: str, order: Order, store: Store, lines: Sequence[OrderLine], about: str, more: dict[str, str]) -> None:
-    """A mail of a kind to the buyer, once per order and parcel; nothing when it is switched off or there is no address."""
-    template = desk.s.scalar(select(MessageTemplate).where(MessageTemplate.kind == kind, MessageTemplate.store_id.is_(None)))
-    if template is None or not template.on or desk.s.scalar(select(Mailbox.id).limit(1)) is None or "@" not in order.mail:
-        return
-    if desk.s.scalar(select(Message.id).where(Message.order_id == order.id, Message.kind == kind, Message.about == about)):
-        return
-    named = {
-        "order": order.number,
-        "name": order.buyer,
-        "store": store.name,
-        "lines": "\n".join(f"{line.quantity} × {line.title or line.sku_code}" for line in lines),
-        **more,
-    }
-    subject, body = fill(template.subject, named), fill(template.body, named)
-    message = Message(order_id=order.id, kind=kind, about=about, to=order.mail, subject=subject, body=body, at=desk.now)
-    desk.s.add(message)
-    desk.s.flush()
-    key = f"mail-{store.code}-{order.number}-{kind}-{about}"
-    outbox.mail(desk, key, f"mail:{message.id}", order.mail, subject, body, message.id)
-
-
-def fill(template: str, words: dict[str, str]) -> str:
-    """A template with its words filled in; words it does not know stay as they are.
-
-    >>> fill("Order {order} {what}", {"order": "4417"})
-    'Order 4417 {what}'
-    """
-    for name, value in words.items():
-        template = template.replace(f"{{{name}}}", value)
-    return template
-
-
-def make_templates(desk: Desk) -> None:
-    """The house's own templates, where there are none yet."""
-    have = set(desk.s.scalars(select(MessageTemplate.kind).where(MessageTemplate.store_id.is_(None))))
-    for kind, (subject, body) in TEMPLATES.items():
-        if kind not in have:
-            desk.s.add(MessageTemplate(kind=kind, subject=subject, body=body, on=kind == "shipped"))
+    kind = "corrected" if corrected else "shipped"
+    write_mail(desk, kind, order, store, lines, parcel.number, {"carrier": carrier.name, "tracking": parcel.number})
     desk.s.flush()
 
 
@@ -193,12 +202,23 @@ def _advance(desk: Desk, parcel: Parcel, word: CarrierWord) -> None:
     if move:
         parcel.moved_at = max(parcel.moved_at or word.at, word.at)
     if parcel.state in ("delivered", "returned") and parcel.ended_at is None:
-        parcel.ended_at = word.at
-        if parcel.state == "delivered":
-            _arrive(desk, parcel)
+        parcel.ended_at, parcel.ended_by = word.at, "carrier"
+        if parcel.state == "delivered" and _elsewhere(desk, parcel, word):
+            parcel.ended_by = "elsewhere"
+        elif parcel.state == "delivered":
+            arrive(desk, parcel)
 
 
-def _arrive(desk: Desk, parcel: Parcel) -> None:
+def _elsewhere(desk: Desk, parcel: Parcel, word: CarrierWord) -> bool:
+    """Whether the carrier names another postcode than the buyer's; where it names none, it is believed."""
+    for order in orders_of(desk, parcel.id):
+        named = postcode_in(word.place, order.country)
+        if named and named != _where(order)[0]:
+            return True
+    return False
+
+
+def arrive(desk: Desk, parcel: Parcel) -> None:
     """Lines of the parcel's purchases have arrived, once every parcel of their purchase has."""
     purchases = list(desk.s.scalars(select(ParcelLine.purchase_id).where(ParcelLine.parcel_id == parcel.id)))
     desk.s.flush()
@@ -211,19 +231,14 @@ def _arrive(desk: Desk, parcel: Parcel) -> None:
         )
         if rest is not None:
             continue
-        lines = by_id(
-            desk.s,
-            OrderLine,
-            desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == number, PurchaseLine.live)),
-        ).values()
+        lines = lines_of_purchase(desk, number)
         for line in lines:
             if line.state in ORDER_LINE.sources("arrive") and _all_delivered(desk, line):
-                step_line(line, "arrive")
+                step_line(line, "arrive", "supposed: nobody said otherwise" if parcel.ended_by == "policy" else "")
         purchase = desk.get(PurchaseOrder, number, "purchase order")
         order = desk.get(Order, purchase.order_id, "order")
-        write_mail(
-            desk, "arrived", order, desk.get(Store, order.store_id, "store"), list(lines), parcel.number, {"tracking": parcel.number}
-        )
+        if parcel.ended_by == "carrier":
+            write_mail(desk, "arrived", order, desk.get(Store, order.store_id, "store"), lines, parcel.number, {"tracking": parcel.number})
 
 
 def _all_delivered(desk: Desk, line: OrderLine) -> bool:
@@ -237,12 +252,40 @@ def _all_delivered(desk: Desk, line: OrderLine) -> bool:
     return desk.s.scalar(rest.limit(1)) is None
 
 
+def suppose_arrived(desk: Desk) -> int:
+    """Parcels that moved and of which nobody said for as long as the store's policy has it that they arrived. How many."""
+    rows = desk.s.execute(
+        select(Parcel, Store.code)
+        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
+        .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
+        .join(Order, Order.id == PurchaseOrder.order_id)
+        .join(Store, Store.id == Order.store_id)
+        .where(Parcel.state == "moving", Parcel.moved_at < desk.now - timedelta(days=1))
+    ).all()
+    after: dict[str, int] = {}
+    done: dict[int, Parcel] = {}
+    for parcel, code in rows:
+        if code not in after:
+            after[code] = int(policy_for(desk.s, store=code)["arrived_after_days"])
+        if after[code] and parcel.id not in done and desk.now - parcel.made_at > timedelta(days=after[code]):
+            parcel.state, parcel.ended_at, parcel.ended_by = PARCEL.step(parcel.state, "suppose"), desk.now, "policy"
+            parcel.last_word = f"Taken as arrived after {after[code]} days"
+            done[parcel.id] = parcel
+    for parcel in done.values():
+        arrive(desk, parcel)
+    if done:
+        n = len(done)
+        why = "nobody said otherwise for as long as the limits have it"
+        desk.log("transit.supposed", "parcels", f"{n} parcel{'' if n == 1 else 's'} taken as arrived", why=why, count=n)
+    return len(done)
+
+
 def enter_tracking(desk: Desk, reference: str, number: str, carrier: str) -> Parcel:
     """A tracking number given by a person or a sheet; Invalid says what is wrong with it."""
     purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference.strip()))
     if purchase is None:
         raise Invalid(f"there is no purchase order {reference!r}")
-    if purchase.state in ("refused", "stopped"):
+    if purchase.state in ("refused", "stopped", "withdrawn"):
         raise Invalid(f"purchase order {purchase.reference} was {purchase.state}, so nothing can be on its way for it")
     parcel = take_tracking(desk, purchase, Tracking(number, carrier))
     if parcel is None:
@@ -253,18 +296,14 @@ def enter_tracking(desk: Desk, reference: str, number: str, carrier: str) -> Par
     return parcel
 
 
-STUCK_AFTER = timedelta(days=2)
-
-
-def trouble_of(parcel: Parcel, promised: Any, now: Any) -> str:
-    """'' while a parcel goes well, else what is wrong: no movement, past the promise, returned."""
-    if parcel.state == "returned":
-        return "goes back to the supplier"
-    if parcel.state == "delivered":
-        return ""
-    if promised is not None and now.date() > promised.date():
-        return "past the promise"
-    since = parcel.moved_at or parcel.made_at
-    if now - since > STUCK_AFTER:
-        return "label but no movement" if parcel.state == "label" else "no movement"
-    return ""
+__all__ = [
+    "arrive",
+    "enter_tracking",
+    "fill",
+    "find_carrier",
+    "make_templates",
+    "pass_on",
+    "suppose_arrived",
+    "take_tracking",
+    "take_words",
+]

@@ -11,11 +11,9 @@ from ..core.risk import REFUND_COST, waiting_order
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Outbox
 from ..data.setup import Link
-from ..data.transit import Parcel, ParcelLine
-from . import outbox
-from .desk import Desk
+from . import outbox, parcels
+from .desk import Conflict, Desk
 from .setup import OWNERS
-from .transit import trouble_of
 from .trouble import Step, Trouble
 
 
@@ -33,6 +31,8 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
         steps = {
             "look_over": Step("Let it go", act=True),
             "too_late": Step("Send although late", act=True),
+            "unusual": Step("That many is right", act=True),
+            "splits": Step("Send it in parts", act=True),
             "address": Step("Mend the address", go=f"/orders?state=held&row={order.id}"),
         }
         loses = hold.limit == "least_profit" and profit < 0
@@ -139,6 +139,8 @@ _UNREAD = {
 _NAMES = {
     "purchase": "Purchase order",
     "cancel": "Cancelling of order",
+    "recall": "Stopping of purchase order",
+    "refund": "Refund of order",
     "fulfilment": "Tracking of order",
     "mail": "Mail",
     "listing": "Change of listing",
@@ -177,34 +179,66 @@ def _numbers(desk: Desk) -> Iterator[Trouble]:
 
 
 def _parcels(desk: Desk) -> Iterator[Trouble]:
-    rows = desk.s.execute(
-        select(Parcel, func.min(Order.promised_by), func.sum(PurchaseOrder.goods))
-        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
-        .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
-        .join(Order, Order.id == PurchaseOrder.order_id)
-        .where(Parcel.state.in_(("label", "moving", "returned")))
-        .group_by(Parcel.id)
-    ).all()
-    groups: dict[str, list[tuple[Parcel, int]]] = {}
-    for parcel, promised, goods in rows:
-        if (wrong := trouble_of(parcel, promised, desk.now)) and not (
-            parcel.state == "returned" and desk.now - (parcel.ended_at or desk.now) > timedelta(days=7)
-        ):
-            groups.setdefault(wrong, []).append((parcel, int(goods or 0)))
-    for wrong, parcels in groups.items():
-        n = len(parcels)
-        since = min(parcel.moved_at or parcel.made_at for parcel, _ in parcels)
+    groups: dict[str, list[parcels.Troubled]] = {}
+    for one in parcels.troubled(desk):
+        if parcels.waits(desk, one):
+            groups.setdefault(one.trouble, []).append(one)
+    for wrong, found in groups.items():
+        n = len(found)
         yield Trouble(
             f"parcels:{wrong}",
             "transit",
             "Late",
-            f"{n} parcel{'s' if n > 1 else ''}: {wrong}",
-            "ask the carrier or tell the buyer before they ask",
-            since,
-            Step(f"Review {n}", go="/transit?show=trouble"),
-            sum(goods for _, goods in parcels) + n * REFUND_COST,
+            f"{n} parcel{'s' if n > 1 else ''}: {parcels.WORDS[wrong]}",
+            _HELPS[wrong],
+            min(one.since for one in found),
+            Step(f"Review {n}", go="/transit?show=trouble") if wrong not in _BY_KEY else Step(_BY_KEY[wrong].format(n=n), act=True),
+            sum(one.at_risk for one in found),
             count=n,
+            other=Step(f"Review {n}", go="/transit?show=trouble") if wrong in _BY_KEY else None,
         )
 
 
-SOURCES = (_held_orders, _refused_orders, _unmapped_orders, _dead, _unread, _links, _numbers, _parcels)
+# What all parcels of a kind want done, and what one key does for all of them.
+_HELPS = {
+    "unmoved": "their suppliers made a label, and no carrier has them",
+    "stuck": "the carrier said nothing for two days",
+    "late": "tell the buyers before they ask",
+    "returned": "send again, or refund",
+    "elsewhere": "the carrier names another postcode than the buyer's",
+}
+_BY_KEY = {"unmoved": "Ask for {n}", "stuck": "Ask for {n}", "late": "Tell {n}"}
+
+
+def help_parcels(desk: Desk, wrong: str) -> None:
+    """One key for all parcels of a kind: the best step of each."""
+    done = 0
+    for one in parcels.troubled(desk):
+        if one.trouble == wrong and parcels.waits(desk, one) and wrong in _BY_KEY:
+            step = next(iter(parcels.steps(desk, one.parcel.id)), None)
+            if step:
+                parcels.take(desk, one.parcel.id, step.key)
+                done += 1
+    if not done:
+        raise Conflict("none of these parcels needs it any more")
+
+
+def _wishes(desk: Desk) -> Iterator[Trouble]:
+    """What buyers asked for after we had bought."""
+    for order in desk.s.scalars(select(Order).where(Order.wants != "")):
+        paid = sum(desk.s.scalars(select(OrderLine.paid).where(OrderLine.order_id == order.id, OrderLine.state != "cancelled")))
+        yield Trouble(
+            f"wants:{order.id}",
+            "orders",
+            "Buyer",
+            f"Order {order.number}: {order.wants_told}",
+            order.buyer,
+            order.came_at,
+            Step("See the order", go=f"/orders?state=all&row={order.id}") if order.wants == "cancel" else Step("Settled", act=True),
+            REFUND_COST if order.wants != "return" else paid,
+            False,
+            "waits",
+        )
+
+
+SOURCES = (_wishes, _held_orders, _refused_orders, _unmapped_orders, _dead, _unread, _links, _numbers, _parcels)

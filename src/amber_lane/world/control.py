@@ -205,6 +205,7 @@ def record(request: Request) -> dict[str, Any]:
     """What really happened: every purchase and fulfilment, by reference and order."""
     world = world_of(request)
     return {
+        "refunds": world.fact("refunds", {}) or {},
         "purchases": world.rows("select id, supplier, reference, at, state, billed, tracking_number from purchase order by id"),
         "fulfilments": world.rows("select store, number, reference, tracking_number, at from shop_fulfilment order by id"),
         "orders": world.rows("select store, seq, number, at, state from shop_order order by seq"),

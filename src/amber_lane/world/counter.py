@@ -134,6 +134,19 @@ def cancel(world: World, store: str, number: str) -> None:
         db.execute("update shop_order set state = 'cancelled' where store = ? and number = ?", (store, number))
 
 
+def refund(world: World, store: str, number: str, lines: list[int], reference: str) -> None:
+    """Give the money of some lines back, once by its reference."""
+    with world.change() as db:
+        order = json.loads(order_of(world, store, number)["body"])
+        if not set(lines) <= {line["line_no"] for line in order["lines"]}:
+            raise HTTPException(422, "that order has no such line")
+        given = world.fact("refunds", {}) or {}
+        if reference not in given:
+            paid = sum(line["unit_price"] * line["quantity"] for line in order["lines"] if line["line_no"] in lines)
+            world.remember("refunds", {**given, reference: {"store": store, "order": number, "lines": lines, "paid": pounds(paid)}})
+            db.execute("update shop_order set state = 'refunded' where store = ? and number = ?", (store, number))
+
+
 def keep_picture(world: World, store: str, data: bytes) -> str:
     """Keep a picture; its name is made from its bytes, so the same one is kept once."""
     if not data.startswith((b"\xff\xd8\xff", b"\x89PNG", b"RIFF")):

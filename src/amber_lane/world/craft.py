@@ -143,6 +143,12 @@ def sent(request: Request, number: str, parcel: str = Form(), carrier: str = For
     return _page(f"{number} is marked as sent.")
 
 
+@router.post("/orders/{number}/refund")
+def refund(request: Request, number: str, lines: str = Form(), reference: str = Form()) -> Response:
+    counter.refund(enter(request), "craft", number, [int(one) for one in lines.split(",") if one.isdigit()], reference)
+    return _page(f"{number} is refunded.")
+
+
 @router.post("/orders/{number}/cancel")
 def cancel(request: Request, number: str) -> Response:
     counter.cancel(enter(request), "craft", number)

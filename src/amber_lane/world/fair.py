@@ -257,6 +257,18 @@ def sent(request: Request, response: Response, number: str, body: Sent) -> dict[
     return {"note": body.note}
 
 
+class Refund(BaseModel):
+    lines: list[int]
+    reference: str
+
+
+@router.post("/orders/{number}/refund")
+def refund(request: Request, response: Response, number: str, body: Refund) -> dict[str, Any]:
+    world = enter(request, response)
+    counter.refund(world, "fair", number, body.lines, body.reference)
+    return {"order": number, "state": "refunded", "at": iso(world.now())}
+
+
 @router.post("/orders/{number}/cancel")
 def cancel(request: Request, response: Response, number: str) -> dict[str, Any]:
     world = enter(request, response)

@@ -141,6 +141,17 @@ def cancel(request: Request, number: str) -> dict[str, Any]:
     return {"number": number, "state": "cancelled"}
 
 
+class Refund(BaseModel):
+    lines: list[int]
+    reference: str
+
+
+@router.post("/orders/{number}/refund")
+def refund(request: Request, number: str, body: Refund) -> dict[str, Any]:
+    counter.refund(enter(request), "shop", number, body.lines, body.reference)
+    return {"number": number, "state": "refunded"}
+
+
 @router.put("/webhook")
 def set_webhook(request: Request, body: Webhook) -> dict[str, Any]:
     world = enter(request)

@@ -2359,8 +2359,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Parcels */
-        get: operations["transit_parcels"];
+        /** Parcel Rows */
+        get: operations["transit_parcel_rows"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2380,6 +2380,23 @@ export interface paths {
         get: operations["transit_parcel"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/transit/parcels/{number}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Step */
+        post: operations["transit_take_step"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2413,23 +2430,27 @@ export interface paths {
         /** Templates */
         get: operations["transit_templates"];
         put?: never;
-        post?: never;
+        /** Set Template */
+        post: operations["transit_set_template"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/transit/templates/{number}": {
+    "/api/v1/transit/troubled": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        /** Set Template */
-        put: operations["transit_set_template"];
+        /**
+         * Troubled
+         * @description Parcels in trouble, dearest first.
+         */
+        get: operations["transit_troubled"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -3147,7 +3168,7 @@ export interface components {
             /** Sentence */
             sentence: string;
             /** Steps */
-            steps: components["schemas"]["StepOut"][];
+            steps: components["schemas"]["amber_lane__api__why__StepOut"][];
             /** Weight G */
             weight_g: number;
         };
@@ -5121,7 +5142,7 @@ export interface components {
             /** Sentence */
             sentence: string;
             /** Steps */
-            steps: components["schemas"]["StepOut"][];
+            steps: components["schemas"]["amber_lane__api__why__StepOut"][];
             /** Store */
             store: string;
             /** Told */
@@ -5233,6 +5254,13 @@ export interface components {
             /** Services */
             services: components["schemas"]["ServiceShape"][];
         };
+        /** OtherOrder */
+        OtherOrder: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: string;
+        };
         /**
          * OutboxOut
          * @description One change for the outside. about: the SKU, order or address it concerns; asks: what it asks for.
@@ -5324,12 +5352,17 @@ export interface components {
         };
         /** ParcelOut */
         ParcelOut: {
+            /** Asked */
+            asked: string | null;
+            at_risk: components["schemas"]["Money"] | null;
             /** Buyer */
             buyer: string;
             /** Carrier */
             carrier: string;
             /** Confirmed */
             confirmed: string | null;
+            /** Ended By */
+            ended_by: string;
             /** Events */
             events: components["schemas"]["EventOut"][];
             /**
@@ -5345,17 +5378,24 @@ export interface components {
             order: string;
             /** Order Id */
             order_id: number;
+            /** Others */
+            others: components["schemas"]["OtherOrder"][];
             /** Passed On */
             passed_on: string | null;
             /** Promised By */
             promised_by: string | null;
             /** State */
             state: string;
+            /** Steps */
+            steps: components["schemas"]["amber_lane__api__transit__StepOut"][];
             /** Trouble */
             trouble: string;
         };
         /** ParcelRow */
         ParcelRow: {
+            /** Asked */
+            asked: string | null;
+            at_risk: components["schemas"]["Money"] | null;
             /** Buyer */
             buyer: string;
             /** Carrier */
@@ -5364,6 +5404,8 @@ export interface components {
             country: string;
             /** Ended At */
             ended_at: string | null;
+            /** Ended By */
+            ended_by: string;
             /** Id */
             id: number;
             /** Last Word */
@@ -5381,6 +5423,8 @@ export interface components {
             order: string;
             /** Order Id */
             order_id: number;
+            /** Orders */
+            orders: number;
             /** Promised By */
             promised_by: string | null;
             /** Reference */
@@ -6453,24 +6497,6 @@ export interface components {
             /** Key */
             key: string;
         };
-        /**
-         * StepAsk
-         * @description other: the second way on, not the best step.
-         */
-        StepAsk: {
-            /** Key */
-            key: string;
-            /** Other */
-            other?: boolean | null;
-        };
-        /** StepOut */
-        StepOut: {
-            amount: components["schemas"]["Money"];
-            /** Kind */
-            kind: string;
-            /** Name */
-            name: string;
-        };
         /** StoreOut */
         StoreOut: {
             /** Country */
@@ -6599,27 +6625,54 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** TemplateAsk */
+        /**
+         * TemplateAsk
+         * @description id: None for a new one, of a store or in a language of its own.
+         */
         TemplateAsk: {
             /** Body */
             body: string;
+            /**
+             * Delay Minutes
+             * @default 0
+             */
+            delay_minutes: number;
+            /** Id */
+            id?: number | null;
+            /** Kind */
+            kind: string;
+            /**
+             * Language
+             * @default en
+             */
+            language: string;
             /** On */
             on: boolean;
+            /** Store */
+            store?: number | null;
             /** Subject */
             subject: string;
             /** Version */
-            version: number;
+            version?: number | null;
         };
         /** TemplateOut */
         TemplateOut: {
             /** Body */
             body: string;
+            /** Delay Minutes */
+            delay_minutes: number;
             /** Id */
             id: number;
             /** Kind */
             kind: string;
+            /** Language */
+            language: string;
             /** On */
             on: boolean;
+            /** Store */
+            store: string | null;
+            /** Store Id */
+            store_id: number | null;
             /** Subject */
             subject: string;
             /** Version */
@@ -6960,7 +7013,7 @@ export interface components {
             /** State */
             state: string;
             /** Steps */
-            steps: components["schemas"]["StepOut"][];
+            steps: components["schemas"]["amber_lane__api__why__StepOut"][];
             /** Store */
             store: string;
             /** Supply */
@@ -7016,6 +7069,60 @@ export interface components {
         amber_lane__api__mapping__Started: {
             /** Job */
             job: number;
+        };
+        /**
+         * StepAsk
+         * @description other: the second way on, not the best step.
+         */
+        amber_lane__api__today__StepAsk: {
+            /** Key */
+            key: string;
+            /** Other */
+            other?: boolean | null;
+        };
+        /**
+         * StepAsk
+         * @description subject, body: the message as it was looked over; empty as it was proposed.
+         */
+        amber_lane__api__transit__StepAsk: {
+            /**
+             * Body
+             * @default
+             */
+            body: string;
+            /** Key */
+            key: string;
+            /**
+             * Subject
+             * @default
+             */
+            subject: string;
+        };
+        /**
+         * StepOut
+         * @description What may be done about a parcel; a message that goes with it is looked over first.
+         */
+        amber_lane__api__transit__StepOut: {
+            /** Body */
+            body: string;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Subject */
+            subject: string;
+            /** To */
+            to: string;
+            /** Told */
+            told: string;
+        };
+        /** StepOut */
+        amber_lane__api__why__StepOut: {
+            amount: components["schemas"]["Money"];
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
         };
     };
     responses: never;
@@ -11276,7 +11383,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StepAsk"];
+                "application/json": components["schemas"]["amber_lane__api__today__StepAsk"];
             };
         };
         responses: {
@@ -11386,7 +11493,7 @@ export interface operations {
             };
         };
     };
-    transit_parcels: {
+    transit_parcel_rows: {
         parameters: {
             query?: {
                 words?: string;
@@ -11454,6 +11561,41 @@ export interface operations {
             };
         };
     };
+    transit_take_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__transit__StepAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     transit_standing: {
         parameters: {
             query?: never;
@@ -11498,9 +11640,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                number: number;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody: {
@@ -11516,6 +11656,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    transit_troubled: {
+        parameters: {
+            query?: {
+                words?: string;
+                sort?: string;
+                down?: boolean;
+                offset?: number;
+                limit?: number;
+                /** @description name:value pairs, separated by ; */
+                filters?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ParcelRow_"];
                 };
             };
             /** @description Validation Error */

@@ -19,6 +19,8 @@ WORDS = {
     "store": (("greeting", ""), ("phone", "")),
     "supplier": (("parcel_note", NOTE), ("phone_rule", "buyer"), ("order_form", "sheet"), ("order_road", "hand")),
     "order": (("wants", ""), ("wants_told", "")),
+    "carrier": (("shape", ""),),
+    "parcel": (("ended_by", ""),),
 }
 
 
@@ -36,6 +38,8 @@ def upgrade() -> None:
                 batch.add_column(sa.Column(name, sa.BigInteger(), nullable=True))
     with op.batch_alter_table("buying_account") as batch:
         batch.add_column(sa.Column("send", sa.Text(), nullable=True))
+    with op.batch_alter_table("message_template") as batch:
+        batch.add_column(sa.Column("delay_minutes", sa.BigInteger(), nullable=False, server_default="0"))
     with op.batch_alter_table("plan") as batch:
         for name in ("risk", "parcels"):
             batch.add_column(sa.Column(name, sa.BigInteger(), nullable=False, server_default="0"))
@@ -66,6 +70,8 @@ def downgrade() -> None:
     with op.batch_alter_table("plan") as batch:
         for name in ("next_best", "parcels", "risk"):
             batch.drop_column(name)
+    with op.batch_alter_table("message_template") as batch:
+        batch.drop_column("delay_minutes")
     for table, names in (("buying_account", ("send_minutes", "send")), ("supplier", PROVED), ("lane", (*PROVED, "sure_days"))):
         with op.batch_alter_table(table) as batch:
             for name in names:

@@ -1,0 +1,183 @@
+"""OASIS UBL 2.1 documents: a purchase order written as `Order`; `OrderResponse` and `DespatchAdvice` read back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from lxml import etree
+
+_URN = "urn:oasis:names:specification:ubl:schema:xsd:"
+CAC, CBC = _URN + "CommonAggregateComponents-2", _URN + "CommonBasicComponents-2"
+BYTES_MAX = 5_000_000
+# Codes of an answer: taken, refused, taken with changes. Of a line: taken, changed, not taken, and the like.
+_ANSWERS = {"AP": "accepted", "AB": "received", "RE": "refused", "CA": "accepted", "29": "accepted", "27": "refused"}
+_NOT_TAKEN = frozenset({"7"})
+
+
+class NotADocument(ValueError):
+    """It is no UBL document that we can read; says why."""
+
+
+@dataclass(frozen=True)
+class Line:
+    """One item of an order. net: what the line costs, as an amount in text."""
+
+    number: int
+    item: str
+    title: str
+    quantity: int
+    net: str
+
+
+@dataclass(frozen=True)
+class Order:
+    """What a purchase order says. buyer and seller: their names; address: the receiver's parts."""
+
+    reference: str
+    made_at: datetime
+    currency: str
+    buyer: str
+    seller: str
+    address: dict[str, str]
+    service: str
+    note: str
+    greeting: str
+    lines: tuple[Line, ...]
+
+
+@dataclass(frozen=True)
+class Answer:
+    """state: accepted, received, refused, shipped. lacking: (line number, why) of lines that are not sent; billed: text or ''."""
+
+    reference: str
+    their_number: str
+    state: str
+    told: str
+    billed: str
+    currency: str
+    tracking: str
+    carrier: str
+    lacking: tuple[tuple[int, str], ...]
+
+
+def order_xml(order: Order) -> bytes:
+    """The order as a UBL 2.1 document, its elements in the order of the schema."""
+    root = etree.Element(f"{{{_URN}Order-2}}Order", nsmap={None: _URN + "Order-2", "cac": CAC, "cbc": CBC})  # type: ignore[dict-item]
+    _put(root, "UBLVersionID", "2.1")
+    _put(root, "ID", order.reference)
+    _put(root, "IssueDate", order.made_at.date().isoformat())
+    _put(root, "IssueTime", order.made_at.strftime("%H:%M:%S") + "Z")
+    for text in (order.note, order.greeting and f"Greeting to the receiver: {order.greeting}"):
+        if text:
+            _put(root, "Note", text)
+    _put(root, "DocumentCurrencyCode", order.currency)
+    for name, who in (("BuyerCustomerParty", order.buyer), ("SellerSupplierParty", order.seller)):
+        party = _box(_box(root, name), "Party")
+        _put(_box(party, "PartyName"), "Name", who)
+    delivery = _box(root, "Delivery")
+    place = _box(_box(delivery, "DeliveryLocation"), "Address")
+    address = order.address
+    for element, value in (
+        ("StreetName", address["address_1"]),
+        ("AdditionalStreetName", address.get("address_2", "")),
+        ("CityName", address["city"]),
+        ("PostalZone", address["postcode"]),
+        ("CountrySubentity", address.get("region", "")),
+    ):
+        if value:
+            _put(place, element, value)
+    _put(_box(place, "Country"), "IdentificationCode", address["country"])
+    receiver = _box(delivery, "DeliveryParty")
+    _put(_box(receiver, "PartyName"), "Name", address["name"])
+    if address.get("phone"):
+        _put(_box(receiver, "Contact"), "Telephone", address["phone"])
+    _put(_box(root, "DeliveryTerms"), "ID", order.service)
+    for line in order.lines:
+        item_line = _box(_box(root, "OrderLine"), "LineItem")
+        _put(item_line, "ID", str(line.number))
+        _put(item_line, "Quantity", str(line.quantity), unitCode="EA")
+        _put(item_line, "LineExtensionAmount", line.net, currencyID=order.currency)
+        item = _box(item_line, "Item")
+        _put(item, "Name", line.title or line.item)
+        _put(_box(item, "SellersItemIdentification"), "ID", line.item)
+    return bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True))
+
+
+def _put(parent: Any, name: str, text: str, **more: str) -> None:
+    etree.SubElement(parent, f"{{{CBC}}}{name}", more).text = "".join(letter for letter in text if letter.isprintable())
+
+
+def _box(parent: Any, name: str) -> Any:
+    return etree.SubElement(parent, f"{{{CAC}}}{name}")
+
+
+def read_answer(data: bytes) -> list[Answer]:
+    """What an OrderResponse or a DespatchAdvice says, one answer per order that it names. NotADocument in plain words."""
+    if len(data) > BYTES_MAX:
+        raise NotADocument("the document is larger than 5 MB")
+    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False)
+    try:
+        root = etree.fromstring(data, parser)
+    except etree.XMLSyntaxError as error:
+        raise NotADocument(f"this is not XML: {error.msg}") from error
+    if root.getroottree().docinfo.internalDTD is not None:
+        raise NotADocument("a document with definitions of its own is not read")
+    kind = etree.QName(root)
+    if kind.namespace == _URN + "OrderResponse-2" and kind.localname == "OrderResponse":
+        return [_response(root)]
+    if kind.namespace == _URN + "DespatchAdvice-2" and kind.localname == "DespatchAdvice":
+        return _despatch(root)
+    raise NotADocument(f"this is {kind.localname!r}, not an OrderResponse or a DespatchAdvice of UBL 2.1")
+
+
+def _text(node: Any, path: str) -> str:
+    """The first text at a path of `a` (a value) and `A` (a box) names, such as Party/Name; '' where there is none."""
+    *boxes, last = path.split("/")
+    found = node.find("/".join([*(f"{{{CAC}}}{name}" for name in boxes), f"{{{CBC}}}{last}"]))
+    return (found.text or "").strip()[:500] if found is not None else ""
+
+
+def _response(root: Any) -> Answer:
+    reference = _text(root, "OrderReference/ID")
+    if not reference:
+        raise NotADocument("the answer does not say which order it is about (OrderReference)")
+    code = _text(root, "OrderResponseCode")
+    lacking = []
+    for line in root.iterfind(f"{{{CAC}}}OrderLine/{{{CAC}}}LineItem"):
+        if _text(line, "LineStatusCode") in _NOT_TAKEN:
+            lacking.append((_number(_text(line, "ID")), _text(line, "Note") or "not taken"))
+    state = _ANSWERS.get(code)
+    if state is None:
+        raise NotADocument(f"the answer about {reference} has the code {code!r}; AP, CA and RE are known")
+    total = root.find(f"{{{CAC}}}LegalMonetaryTotal/{{{CBC}}}PayableAmount")
+    billed, currency = ("", "") if total is None else ((total.text or "").strip(), total.get("currencyID", ""))
+    return Answer(reference, _text(root, "SalesOrderID"), state, _text(root, "Note"), billed, currency, "", "", tuple(lacking))
+
+
+def _number(text: str) -> int:
+    if not text.isascii() or not text.isdigit() or len(text) > 6:
+        raise NotADocument(f"{text!r} is not the number of a line of ours")
+    return int(text)
+
+
+def _despatch(root: Any) -> list[Answer]:
+    shipment = root.find(f"{{{CAC}}}Shipment")
+    number = ""
+    carrier = ""
+    if shipment is not None:
+        number = _text(shipment, "Consignment/ID") or _text(shipment, "Delivery/TrackingID") or _text(shipment, "ID")
+        carrier = _text(shipment, "Consignment/CarrierParty/PartyName/Name") or _text(shipment, "Delivery/CarrierParty/PartyName/Name")
+    tracking = _text(shipment, "Delivery/TrackingID") if shipment is not None else ""
+    references = list(dict.fromkeys(_references(root)))
+    if not references:
+        raise NotADocument("the advice does not say which orders it is about (OrderReference)")
+    return [Answer(one, _text(root, "ID"), "shipped", "", "", "", tracking or number, carrier, ()) for one in references]
+
+
+def _references(root: Any) -> Sequence[str]:
+    whole = [_text(one, "ID") for one in root.iterfind(f"{{{CAC}}}OrderReference")]
+    lines = [_text(one, "OrderLineReference/OrderReference/ID") for one in root.iterfind(f"{{{CAC}}}DespatchLine")]
+    return [one for one in (*whole, *lines) if one]
