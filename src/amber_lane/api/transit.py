@@ -97,7 +97,7 @@ class OtherOrder(BaseModel):
     number: str
 
 
-class StepOut(BaseModel):
+class HelpOut(BaseModel):
     """What may be done about a parcel; a message that goes with it is looked over first."""
 
     key: str
@@ -122,7 +122,7 @@ class ParcelOut(BaseModel):
     ended_by: str
     at_risk: Money | None
     asked: datetime | None
-    steps: list[StepOut]
+    steps: list[HelpOut]
     events: list[EventOut]
     passed_on: datetime | None
     confirmed: datetime | None
@@ -150,7 +150,7 @@ def parcel(desk: ReadDesk, number: Big) -> ParcelOut:
         ended_by=row.ended_by,
         at_risk=sure(now.at_risk, HOME) if now else None,
         asked=now.asked if now else None,
-        steps=[StepOut(**vars(one)) for one in parcels.steps(desk, number)] if now else [],
+        steps=[HelpOut(**vars(one)) for one in parcels.steps(desk, number)] if now else [],
         order_id=order.id,
         buyer=order.buyer,
         promised_by=order.promised_by,

@@ -11,6 +11,7 @@ export const LISTS = {
   responses: '/api/v1/watch/responses' as ListPath<Schema<'ResponseOut'>>,
   orders: '/api/v1/orders' as ListPath<Schema<'OrderRow'>>,
   parcels: '/api/v1/transit/parcels' as ListPath<Schema<'ParcelRow'>>,
+  troubled: '/api/v1/transit/troubled' as ListPath<Schema<'ParcelRow'>>,
   acts: '/api/v1/acts' as ListPath<Schema<'ActOut'>>,
   outbox: '/api/v1/outbox' as ListPath<Schema<'OutboxOut'>>,
 }

@@ -545,6 +545,97 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/ordering": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** See */
+        get: operations["orders_see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ordering/documents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring
+         * @description An OrderResponse or DespatchAdvice of UBL 2.1: what it says is done at once.
+         */
+        post: operations["orders_bring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ordering/purchases/{number}.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Document
+         * @description A purchase order as UBL (xml), or the packing slip that goes with it (pdf).
+         */
+        get: operations["orders_document"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ordering/stores/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep Store */
+        post: operations["orders_keep_store"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ordering/suppliers/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep Supplier */
+        post: operations["orders_keep_supplier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/orders": {
         parameters: {
             query?: never;
@@ -3168,7 +3259,7 @@ export interface components {
             /** Sentence */
             sentence: string;
             /** Steps */
-            steps: components["schemas"]["amber_lane__api__why__StepOut"][];
+            steps: components["schemas"]["StepOut"][];
             /** Weight G */
             weight_g: number;
         };
@@ -3181,6 +3272,11 @@ export interface components {
         };
         /** Body_catalogues_upload */
         Body_catalogues_upload: {
+            /** File */
+            file: string;
+        };
+        /** Body_orders_bring */
+        Body_orders_bring: {
             /** File */
             file: string;
         };
@@ -3893,6 +3989,24 @@ export interface components {
             read_orders: boolean;
             /** Store */
             store: string;
+        };
+        /**
+         * HelpOut
+         * @description What may be done about a parcel; a message that goes with it is looked over first.
+         */
+        HelpOut: {
+            /** Body */
+            body: string;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Subject */
+            subject: string;
+            /** To */
+            to: string;
+            /** Told */
+            told: string;
         };
         /**
          * Here
@@ -5142,7 +5256,7 @@ export interface components {
             /** Sentence */
             sentence: string;
             /** Steps */
-            steps: components["schemas"]["amber_lane__api__why__StepOut"][];
+            steps: components["schemas"]["StepOut"][];
             /** Store */
             store: string;
             /** Told */
@@ -5201,6 +5315,13 @@ export interface components {
             units: number;
             /** Version */
             version: number;
+        };
+        /** OrderingOut */
+        OrderingOut: {
+            /** Stores */
+            stores: components["schemas"]["StoreOrdering"][];
+            /** Suppliers */
+            suppliers: components["schemas"]["SupplierOrdering"][];
         };
         /**
          * OrdersAsk
@@ -5387,7 +5508,7 @@ export interface components {
             /** State */
             state: string;
             /** Steps */
-            steps: components["schemas"]["amber_lane__api__transit__StepOut"][];
+            steps: components["schemas"]["HelpOut"][];
             /** Trouble */
             trouble: string;
         };
@@ -6497,6 +6618,42 @@ export interface components {
             /** Key */
             key: string;
         };
+        /** StepOut */
+        StepOut: {
+            amount: components["schemas"]["Money"];
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+        };
+        /** StoreAsk */
+        StoreAsk: {
+            /**
+             * Greeting
+             * @default
+             */
+            greeting: string;
+            /**
+             * Phone
+             * @default
+             */
+            phone: string;
+            /** Version */
+            version: number;
+        };
+        /** StoreOrdering */
+        StoreOrdering: {
+            /** Greeting */
+            greeting: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Phone */
+            phone: string;
+            /** Version */
+            version: number;
+        };
         /** StoreOut */
         StoreOut: {
             /** Country */
@@ -6563,12 +6720,54 @@ export interface components {
             /** Watching */
             watching: boolean;
         };
+        /** SupplierAsk */
+        SupplierAsk: {
+            /**
+             * Mail
+             * @default
+             */
+            mail: string;
+            /** Order Form */
+            order_form: string;
+            /** Order Road */
+            order_road: string;
+            /** Parcel Note */
+            parcel_note: string;
+            /** Phone Rule */
+            phone_rule: string;
+            /** Version */
+            version: number;
+        };
         /** SupplierColumn */
         SupplierColumn: {
             /** Id */
             id: number;
             /** Name */
             name: string;
+        };
+        /**
+         * SupplierOrdering
+         * @description called: orders go by its interface, so form and road do not matter.
+         */
+        SupplierOrdering: {
+            /** Called */
+            called: boolean;
+            /** Id */
+            id: number;
+            /** Mail */
+            mail: string;
+            /** Name */
+            name: string;
+            /** Order Form */
+            order_form: string;
+            /** Order Road */
+            order_road: string;
+            /** Parcel Note */
+            parcel_note: string;
+            /** Phone Rule */
+            phone_rule: string;
+            /** Version */
+            version: number;
         };
         /**
          * SupplierOut
@@ -7013,7 +7212,7 @@ export interface components {
             /** State */
             state: string;
             /** Steps */
-            steps: components["schemas"]["amber_lane__api__why__StepOut"][];
+            steps: components["schemas"]["StepOut"][];
             /** Store */
             store: string;
             /** Supply */
@@ -7097,32 +7296,6 @@ export interface components {
              * @default
              */
             subject: string;
-        };
-        /**
-         * StepOut
-         * @description What may be done about a parcel; a message that goes with it is looked over first.
-         */
-        amber_lane__api__transit__StepOut: {
-            /** Body */
-            body: string;
-            /** Key */
-            key: string;
-            /** Label */
-            label: string;
-            /** Subject */
-            subject: string;
-            /** To */
-            to: string;
-            /** Told */
-            told: string;
-        };
-        /** StepOut */
-        amber_lane__api__why__StepOut: {
-            amount: components["schemas"]["Money"];
-            /** Kind */
-            kind: string;
-            /** Name */
-            name: string;
         };
     };
     responses: never;
@@ -8092,6 +8265,161 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["TermsAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_see: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderingOut"];
+                };
+            };
+        };
+    };
+    orders_bring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_orders_bring"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                form: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_keep_store: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoreAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_keep_supplier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SupplierAsk"];
             };
         };
         responses: {

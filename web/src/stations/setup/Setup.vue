@@ -6,6 +6,7 @@ import { live } from '@/app/live'
 import Limits from './Limits.vue'
 import LogList from './LogList.vue'
 import MailSet from './MailSet.vue'
+import Ordering from './Ordering.vue'
 import OutboxList from './OutboxList.vue'
 import Partners from './Partners.vue'
 import People from './People.vue'
@@ -16,6 +17,7 @@ const router = useRouter()
 const PARTS = [
   ['partners', 'Stores and suppliers', Partners],
   ['limits', 'Limits', Limits],
+  ['ordering', 'How we order', Ordering],
   ['mail', 'Mail to buyers', MailSet],
   ['world', 'Practice world', WorldSet],
   ['log', 'Log', LogList],

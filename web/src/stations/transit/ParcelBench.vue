@@ -2,8 +2,8 @@
 import { useQuery } from '@tanstack/vue-query'
 import { api, take } from '@/api/client'
 import { wordsOf } from '@/app/told'
-import Tag from '@/parts/Tag.vue'
 import { dateOf, fullTime, timeOf } from '@/parts/format'
+import Help from './Help.vue'
 
 const props = defineProps<{ parcel: number }>()
 const { data, error } = useQuery({
@@ -22,12 +22,19 @@ const { data, error } = useQuery({
       <RouterLink class="code text-slate hover:underline" :to="`/orders?row=${data.order_id}&words=${data.order}`">{{
         data.order
       }}</RouterLink>
-      of {{ data.buyer }}<template v-if="data.promised_by">, promised by {{ dateOf(data.promised_by) }}</template
+      of {{ data.buyer
+      }}<template v-for="one in data.others" :key="one.id"
+        >, and
+        <RouterLink class="code text-slate hover:underline" :to="`/orders?row=${one.id}&words=${one.number}`">{{
+          one.number
+        }}</RouterLink></template
+      ><template v-if="data.promised_by">, promised by {{ dateOf(data.promised_by) }}</template
       >.
     </p>
-    <p v-if="data.trouble" class="mt-2">
-      <Tag tone="waits">{{ data.trouble }}</Tag>
+    <p v-if="data.ended_by === 'policy'" class="mt-2 text-soft">
+      Taken as arrived: it moved, and nobody said otherwise for as long as your limits have it.
     </p>
+    <Help v-if="data.trouble" :parcel="props.parcel" :told="data" />
     <h2 class="mt-4">What the carrier said</h2>
     <ol class="mt-1 border-l-2 border-rule pl-3">
       <li v-for="event in [...data.events].reverse()" :key="event.at + event.kind" class="py-1" :title="fullTime(event.at)">

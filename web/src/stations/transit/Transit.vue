@@ -12,14 +12,15 @@ import Pills from '@/parts/Pills.vue'
 import SheetIn from '@/parts/SheetIn.vue'
 import SheetOut from '@/parts/SheetOut.vue'
 import Tag from '@/parts/Tag.vue'
+import When from '@/parts/When.vue'
 import { useAsk } from '@/parts/ask'
-import { dateOf } from '@/parts/format'
+import { dateOf, money } from '@/parts/format'
 import Milepost from './Milepost.vue'
 import Numbers from './Numbers.vue'
 import ParcelBench from './ParcelBench.vue'
 
 type Row = Schema<'ParcelRow'>
-const STATES: Record<string, string> = { road: 'state:label,moving', trouble: 'state:label,moving,returned', arrived: 'state:delivered' }
+const STATES: Record<string, string> = { road: 'state:label,moving', trouble: '', arrived: 'state:delivered' }
 const view = computed(() => text('show') || 'road')
 const { ask, set, sort, text, sheet } = useAsk(
   () => (text('words') && !text('show') ? '' : (STATES[text('show') || 'road'] ?? '')),
@@ -34,18 +35,19 @@ const pills = computed(() => {
   const s = standing.value
   return [
     { key: 'road', label: 'On the road', count: (s?.states.label ?? 0) + (s?.states.moving ?? 0) },
-    { key: 'trouble', label: 'Late or stuck first', count: s?.late ?? 0, waits: true },
+    { key: 'trouble', label: 'In trouble, dearest first', count: s?.late ?? 0, waits: true },
     { key: 'numbers', label: 'Wrong numbers', count: s?.wrong_numbers ?? 0, waits: true },
     { key: 'arrived', label: 'Arrived', count: s?.states.delivered ?? 0 },
   ]
 })
-const columns: Column[] = [
+const columns = computed<Column[]>(() => [
   { key: 'number', label: 'Parcel', width: '168px' },
   { key: 'order', label: 'Order and buyer', width: '22%' },
   { key: 'way', label: 'Way against the promise', sort: 'made_at' },
   { key: 'last_word', label: 'Last word', width: '21%' },
   { key: 'promised_by', label: 'Promised', right: true, width: '92px' },
-]
+  ...(view.value === 'trouble' ? [{ key: 'at_risk', label: 'At risk', sort: false as const, right: true, width: '84px' }] : []),
+])
 const active = ref<number | null>(null)
 const bring = ref(false)
 const askNow = () => act(() => take(api.POST('/api/v1/transit/carriers/ask', { body: {} })))
@@ -74,7 +76,7 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
       <DataTable
         v-else
         v-model:active="active"
-        :path="LISTS.parcels"
+        :path="view === 'trouble' ? LISTS.troubled : LISTS.parcels"
         name="Parcels"
         :columns="columns"
         :ask="ask"
@@ -90,13 +92,19 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
         >
         <template #order="{ row }: { row: Row }"
           ><span class="block truncate"
-            ><span class="code">{{ row.order }}</span> {{ row.buyer }}</span
+            ><span class="code">{{ row.order }}</span
+            >{{ row.orders > 1 ? ` and ${row.orders - 1} more` : '' }} {{ row.buyer }}</span
           ><span class="cell-2 block">{{ row.country }} · {{ row.store }}</span></template
         >
         <template #way="{ row }: { row: Row }"><Milepost :parcel="row" /></template>
         <template #last_word="{ row }: { row: Row }"
           ><span class="block truncate" :title="row.last_word">{{ row.last_word }}</span
-          ><Tag v-if="row.trouble" tone="waits">{{ row.trouble }}</Tag></template
+          ><Tag v-if="row.trouble" :tone="row.asked ? 'plain' : 'waits'">{{ row.trouble }}</Tag
+          ><span v-if="row.asked" class="ml-1 text-xs text-soft">asked <When :at="row.asked" /></span
+          ><Tag v-if="row.ended_by === 'policy'" tone="plain">taken as arrived</Tag></template
+        >
+        <template #at_risk="{ row }: { row: Row }"
+          ><b>{{ money(row.at_risk) }}</b></template
         >
         <template #promised_by="{ row }: { row: Row }">{{ row.promised_by ? dateOf(row.promised_by) : '–' }}</template>
       </DataTable>

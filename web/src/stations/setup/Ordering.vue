@@ -1,0 +1,163 @@
+<script setup lang="ts">
+/** How we order: what goes with every purchase order, and each store's word to the receiver. */
+import { useQuery } from '@tanstack/vue-query'
+import { reactive, ref } from 'vue'
+import { ApiError, api, take, type Schema } from '@/api/client'
+import { act, wordsOf } from '@/app/told'
+import Btn from '@/parts/Btn.vue'
+import Modal from '@/parts/Modal.vue'
+
+type Supplier = Schema<'SupplierOrdering'>
+type Store = Schema<'StoreOrdering'>
+const { data } = useQuery({ queryKey: ['ordering'], queryFn: () => take(api.GET('/api/v1/ordering')) })
+const PHONES: Record<string, string> = { buyer: "the buyer's", store: "the store's own", none: 'none' }
+const FORMS: Record<string, string> = { sheet: 'a sheet', ubl: 'UBL documents' }
+const ROADS: Record<string, string> = { hand: 'taken out by hand', mail: 'sent by mail' }
+const how = (one: Supplier) =>
+  one.called
+    ? 'by its interface'
+    : `${FORMS[one.order_form]}, ${ROADS[one.order_road]}${one.order_road === 'mail' ? ` to ${one.mail}` : ''}`
+const supplier = ref<Supplier | null>(null)
+const store = ref<Store | null>(null)
+const form = reactive({ parcel_note: '', phone_rule: '', order_form: '', order_road: '', mail: '', greeting: '', phone: '' })
+const error = ref('')
+const wrong = ref<Record<string, string>>({})
+function edit(one: Supplier | null, shop: Store | null) {
+  Object.assign(form, one ?? {}, shop ?? {})
+  error.value = ''
+  wrong.value = {}
+  supplier.value = one
+  store.value = shop
+}
+async function keep() {
+  try {
+    const done = supplier.value
+      ? await take(
+          api.POST('/api/v1/ordering/suppliers/{number}', {
+            params: { path: { number: supplier.value.id } },
+            body: {
+              version: supplier.value.version,
+              parcel_note: form.parcel_note,
+              phone_rule: form.phone_rule,
+              order_form: form.order_form,
+              order_road: form.order_road,
+              mail: form.mail,
+            },
+          }),
+        )
+      : await take(
+          api.POST('/api/v1/ordering/stores/{number}', {
+            params: { path: { number: store.value!.id } },
+            body: { version: store.value!.version, greeting: form.greeting, phone: form.phone },
+          }),
+        )
+    edit(null, null)
+    void act(() => Promise.resolve(done))
+  } catch (problem) {
+    error.value = wordsOf(problem)
+    wrong.value = problem instanceof ApiError ? problem.fields : {}
+  }
+}
+</script>
+
+<template>
+  <div>
+    <h1>How we order</h1>
+    <p class="mb-3 text-soft">What goes with every purchase order, and what the receiver finds in the parcel. No price is ever on it.</p>
+    <section class="sheet mb-4 max-w-6xl p-4">
+      <h2 class="mb-1">Suppliers</h2>
+      <table class="w-full table-fixed">
+        <thead>
+          <tr class="h-7 text-2xs text-soft">
+            <th style="width: 22%">Supplier</th>
+            <th class="px-2" style="width: 26%">Orders go</th>
+            <th class="px-2">Note to the packer</th>
+            <th class="px-2" style="width: 13%">Phone told</th>
+            <th style="width: 80px" />
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="one in data?.suppliers" :key="one.id" class="h-10 border-t border-rule-2">
+            <td class="truncate font-semibold" :title="one.name">{{ one.name }}</td>
+            <td class="truncate px-2" :title="how(one)">{{ how(one) }}</td>
+            <td class="truncate px-2 text-soft" :title="one.parcel_note">{{ one.parcel_note || 'none' }}</td>
+            <td class="px-2">{{ PHONES[one.phone_rule] }}</td>
+            <td class="text-right"><Btn small @click="edit(one, null)">Change</Btn></td>
+          </tr>
+        </tbody>
+      </table>
+    </section>
+    <section class="sheet max-w-6xl p-4">
+      <h2 class="mb-1">Stores</h2>
+      <table class="w-full table-fixed">
+        <thead>
+          <tr class="h-7 text-2xs text-soft">
+            <th style="width: 22%">Store</th>
+            <th class="px-2">Word to the receiver</th>
+            <th class="px-2" style="width: 18%">Own phone</th>
+            <th style="width: 80px" />
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="one in data?.stores" :key="one.id" class="h-10 border-t border-rule-2">
+            <td class="truncate font-semibold">{{ one.name }}</td>
+            <td class="truncate px-2 text-soft" :title="one.greeting">{{ one.greeting || 'none' }}</td>
+            <td class="px-2">{{ one.phone || '–' }}</td>
+            <td class="text-right"><Btn small @click="edit(null, one)">Change</Btn></td>
+          </tr>
+        </tbody>
+      </table>
+    </section>
+    <Modal
+      v-if="supplier || store"
+      open
+      :title="`How we order: ${(supplier ?? store)!.name}`"
+      :told="store ? '{name} is the receiver. The packing slip is a PDF at each purchase order.' : undefined"
+      @close="edit(null, null)"
+    >
+      <form class="grid grid-cols-2 gap-3" @submit.prevent="keep">
+        <template v-if="supplier">
+          <label class="col-span-2"
+            ><span class="label">Note to the packer</span><input v-model="form.parcel_note" class="field" maxlength="300"
+          /></label>
+          <label
+            ><span class="label">Whose phone number is told</span
+            ><select v-model="form.phone_rule" class="field">
+              <option v-for="(word, key) in PHONES" :key="key" :value="key">{{ word }}</option>
+            </select></label
+          >
+          <template v-if="!supplier.called">
+            <label
+              ><span class="label">Orders are</span
+              ><select v-model="form.order_form" class="field">
+                <option v-for="(word, key) in FORMS" :key="key" :value="key">{{ word }}</option>
+              </select></label
+            >
+            <label
+              ><span class="label">and are</span
+              ><select v-model="form.order_road" class="field">
+                <option v-for="(word, key) in ROADS" :key="key" :value="key">{{ word }}</option>
+              </select></label
+            >
+          </template>
+          <label
+            ><span class="label">Its mail address</span><input v-model="form.mail" class="field" maxlength="200" /><span
+              v-if="wrong.mail"
+              class="text-xs text-brick"
+              >{{ wrong.mail }}</span
+            ></label
+          >
+        </template>
+        <template v-else>
+          <label class="col-span-2"
+            ><span class="label">Word to the receiver</span
+            ><textarea v-model="form.greeting" class="field h-20! py-1.5" maxlength="250" placeholder="Clear skies, {name}!" /></label
+          ><label><span class="label">The store's own phone number</span><input v-model="form.phone" class="field" maxlength="40" /></label>
+        </template>
+        <button type="submit" class="hidden" />
+      </form>
+      <p v-if="error" role="alert" class="mt-2 text-brick">{{ error }}</p>
+      <template #acts><Btn @click="edit(null, null)">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template>
+    </Modal>
+  </div>
+</template>
