@@ -13,7 +13,7 @@ from typing import Any
 import anyio.to_thread
 import httpx
 import structlog
-from fastapi import FastAPI
+from fastapi import Depends, FastAPI
 from fastapi.responses import Response
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
@@ -30,6 +30,7 @@ from ..services.setup import Doors
 from ..settings import Settings
 from . import (
     accounts,
+    agents,
     allowance,
     asking,
     catalogues,
@@ -39,6 +40,7 @@ from . import (
     mapping,
     ordering,
     orders,
+    payments,
     prices,
     program,
     rates,
@@ -53,7 +55,7 @@ from . import (
     watch,
     why,
 )
-from .deps import House
+from .deps import House, managers_only
 from .errors import add_errors
 from .live import Live
 
@@ -133,8 +135,9 @@ def make_app(house: House) -> FastAPI:
     app.state.house = house
     add_errors(app)
     goods = (allowance, catalogues, asking, source, shelf, families)
+    for part in (session, program, agents):
+        app.include_router(part.router, prefix="/api/v1")
     for part in (
-        session,
         today,
         mapping,
         lanes,
@@ -144,16 +147,16 @@ def make_app(house: House) -> FastAPI:
         watch,
         accounts,
         ordering,
+        payments,
         groups,
         orders,
         transit,
         setup,
         sheets,
-        program,
         sending,
         *goods,
     ):
-        app.include_router(part.router, prefix="/api/v1")
+        app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(managers_only)])
 
     @app.get("/api/health", tags=["app"])
     def health() -> dict[str, str]:

@@ -57,6 +57,12 @@ def signed_in(request: Request) -> int:
     return number
 
 
+def managers_only(request: Request) -> None:
+    """403 for agents and assistants, who see their purchase orders and nothing else."""
+    if request.session.get("person") is not None and request.session.get("role", "manager") != "manager":
+        raise HTTPException(403, "this is the manager's; your purchase orders are on your own page")
+
+
 def who(request: Request, number: Annotated[int, Depends(signed_in)]) -> str:
     name = request.session.get("name")
     return str(name or f"person {number}")
@@ -87,4 +93,4 @@ def person_of(desk: Desk, number: int) -> Person:
     return desk.get(Person, number, "person")
 
 
-__all__ = ["House", "ReadDesk", "SignedIn", "TheHouse", "WriteDesk", "house", "person_of"]
+__all__ = ["House", "ReadDesk", "SignedIn", "TheHouse", "WriteDesk", "house", "managers_only", "person_of"]

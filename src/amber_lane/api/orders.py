@@ -140,6 +140,7 @@ class PurchaseOut(BaseModel):
     made_at: datetime
     answered_at: datetime | None
     parcels: list[str]
+    batch: str | None
 
 
 class WayOn(BaseModel):
@@ -306,6 +307,7 @@ def _purchases(desk: Desk, number: int) -> list[PurchaseOut]:
             made_at=row.made_at,
             answered_at=row.answered_at,
             parcels=parcels.get(row.id, []),
+            batch=row.batch,
         )
         for row in rows
     ]
@@ -315,11 +317,12 @@ class SendAsk(Ask):
     """orders: those to send; empty = all that are ready."""
 
     orders: list[Big] = Field(default_factory=list, max_length=100_000)
+    paid_together: bool = False
 
 
 @router.post("/send")
 def send(desk: WriteDesk, ask: SendAsk) -> Done:
-    made = purchases.send(desk, ask.orders or purchases.ready_orders(desk), "sent by hand")
+    made = purchases.send(desk, ask.orders or purchases.ready_orders(desk), "sent by hand", ask.paid_together)
     if not made:
         raise Conflict("none of these orders is ready any more; nothing was sent")
     n = len({one.order_id for one in made})

@@ -98,7 +98,7 @@ def _own_page(request: Request) -> None:
 
 def _enter(request: Request, person: Person) -> None:
     request.session.clear()
-    request.session.update({"person": person.id, "name": person.name})
+    request.session.update({"person": person.id, "name": person.name, "role": person.role})
 
 
 @router.post("/first")

@@ -16,7 +16,7 @@ from ..connectors.errors import OutsideError
 from ..connectors.kinds import KINDS
 from ..data.setup import Link, Person, Token
 from ..jobs.longjobs import start
-from ..services import calls, program, setup, terms, watch
+from ..services import agents, calls, program, setup, terms, watch
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
 from ..services.planning import replan
@@ -301,12 +301,18 @@ class PersonOut(BaseModel):
     name: str
     mail: str
     role: str
+    scope: dict[str, list[int]]
 
 
 class PersonAsk(Ask):
+    """role: manager, agent (of suppliers) or assistant (for stores)."""
+
     name: str = Field(max_length=80)
     mail: str = Field(max_length=200)
     password: str = Field(max_length=500)
+    role: str = Field("manager", max_length=20)
+    suppliers: list[Big] = Field(default_factory=list, max_length=200)
+    stores: list[Big] = Field(default_factory=list, max_length=200)
 
 
 @router.get("/setup/people")
@@ -316,7 +322,8 @@ def people(desk: ReadDesk) -> list[PersonOut]:
 
 @router.post("/setup/people", status_code=201)
 def add_person(desk: WriteDesk, ask: PersonAsk) -> Done:
-    return Done(told=f"{setup.make_person(desk, ask.name, ask.mail, ask.password).name} can sign in")
+    scope = agents.scope_of(desk, ask.role, ask.suppliers, ask.stores)
+    return Done(told=f"{setup.make_person(desk, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
 
 
 def _world(base: House) -> str:

@@ -163,6 +163,8 @@ class PurchaseLine(Row):
     planned_cost: Mapped[int]
     billed_cost: Mapped[int | None]
     live: Mapped[bool] = mapped_column(default=True)
+    # The supplier sends the rest of the purchase, but not this.
+    refused: Mapped[bool] = mapped_column(default=False)
 
 
 class Claim(Versioned):

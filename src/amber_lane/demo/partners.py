@@ -133,6 +133,8 @@ def _say_terms(desk: Desk) -> None:
         desk.s.add(BuyingAccount(supplier_id=suppliers[supplier].id, name=name, cap_money=money, cap_orders=orders))
     suppliers["Quayside Bulk"].plans = [asdict(Plan("Season pass", 45_000, fee=19_900))]
     suppliers["Ines at Meridian Buying"].note = "buys for us in Portugal; writes back within a day"
+    ines = suppliers["Ines at Meridian Buying"]
+    setup.make_person(desk, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", {"suppliers": [ines.id]})
     for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):
         desk.s.add(Rate(base=base, quote="GBP", day=desk.now - timedelta(days=1), nano=int(Decimal(rate).scaleb(9))))
     for name, told in (("Quayside Bulk", QUAYSIDE), ("Ines at Meridian Buying", MERIDIAN)):

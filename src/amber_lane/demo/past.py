@@ -23,6 +23,7 @@ from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
 from ..services import pace
 from ..services.desk import Desk, bulk_insert
 from ..services.facts import fee_of, fee_rows
+from ..services.parcels import RETURNED_FOR
 from ..services.taking_in import keep_lines
 
 FIRST = ("Rowan", "Tilda", "Emeka", "Marit", "Callum", "Wren", "Nadia", "Theo", "Aoife", "Selma")
@@ -139,7 +140,8 @@ def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> in
             kept = keep_lines(store, [fee_of(fees, store.id, sku.category)], [(quantity, line.paid, True)])[0]
             line.tax, line.store_fee, line.payment_fee, line.kept = kept
             goods, ship, pack = item.cost * quantity, service.first + service.following * (quantity - 1), origin.handling
-            shown = str(2000 + number)
+            # Below the numbers that the practice stores give out now.
+            shown = str(400 + number)
             first.setdefault(lane, f"{store.code}-{shown}-1")
             rows[Order].append(
                 (
@@ -162,6 +164,9 @@ def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> in
                     "[]",
                 )
             )
+            # One in forty finds nobody and goes back, long enough ago that most of them are settled.
+            back = number % 40 == 11 and to_ms(desk.now) - arrived > BACK_AFTER
+            open_still = back and to_ms(desk.now) - arrived < RETURNED_FOR // timedelta(milliseconds=1)
             rows[OrderLine].append(
                 (
                     number,
@@ -177,7 +182,7 @@ def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> in
                     line.store_fee,
                     line.payment_fee,
                     line.kept,
-                    "arrived",
+                    "on_the_road" if open_still else "arrived",
                     "",
                     lane.id,
                     "plan",
@@ -206,8 +211,6 @@ def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> in
                 )
             )
             rows[PurchaseLine].append((number, number, 1, item.id, quantity, goods, goods, True))
-            # One in forty finds nobody and goes back, long enough ago to be settled.
-            back = number % 40 == 11 and to_ms(desk.now) - arrived > BACK_AFTER
             end, told, place = ("returned", "Back to its sender", "Leeds") if back else ("delivered", "Delivered", "At the door")
             rows[Parcel].append((number, 1, 1, make_s10("SW", 90_000_000 + number, "GB"), end, made, arrived, arrived, f"{told}, {place}"))
             rows[ParcelLine].append((number, number))

@@ -48,7 +48,10 @@ def sentence(desk: Desk, order: Order, lines: Sequence[OrderLine], plan: Plan | 
 
     by = " and ".join(sorted({name(one["lane"]) for one in chosen}))
     if plan.reason is not None:
-        return f"Held. Its best way would be {by}." if by and len({one["line"] for one in chosen}) == len(lines) else ""
+        if not by or len({one["line"] for one in chosen}) < len(lines):
+            return ""
+        earns = show(plan.profit, order.currency)
+        return f"Held. Its best way, {by}, would earn {earns} after fees, goods, sending and {show(plan.risk, order.currency)} of risk."
     parts = "one parcel" if plan.parcels == 1 else f"{plan.parcels} parcels"
     told = f"{'Would go' if hold else 'Goes'} by {by} in {parts}, the most profit over all waiting orders together."
     others = sorted(plan.next_best.values(), key=lambda one: int(one["costs_more"]))

@@ -116,7 +116,11 @@ class Lookup:
             rows = select(PurchaseLine.order_line_id, PurchaseLine.item_id).join(
                 PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id
             )
-            found |= set(self.s.execute(rows.where(PurchaseLine.order_line_id.in_(chunk), PurchaseOrder.state == "refused")).tuples().all())
+            found |= set(
+                self.s.execute(rows.where(PurchaseLine.order_line_id.in_(chunk), (PurchaseOrder.state == "refused") | PurchaseLine.refused))
+                .tuples()
+                .all()
+            )
         return found
 
     def _name_skus(self) -> None:

@@ -19,7 +19,7 @@ from ..data.outbox import Act
 from ..data.setup import Origin, Store, Supplier
 from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
-from . import outbox
+from . import outbox, payments
 from .accounts import Rooms
 from .desk import Conflict, Desk, by_id
 from .documents import send_by_mail
@@ -38,8 +38,11 @@ def ready_orders(desk: Desk) -> list[int]:
     return list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state == "ready", OrderLine.order_id.not_in(bad)).distinct()))
 
 
-def send(desk: Desk, orders: Iterable[int], told_by: str = "") -> list[PurchaseOrder]:
-    """Turn ready orders into purchase orders in the outbox. Orders that are not ready are left alone and not sent."""
+def send(desk: Desk, orders: Iterable[int], told_by: str = "", paid_together: bool = False) -> list[PurchaseOrder]:
+    """Turn ready orders into purchase orders in the outbox. Orders that are not ready are left alone and not sent.
+
+    paid_together: what goes to one supplier is one batch with its sum.
+    """
     replan(desk, here=True)
     able = set(ready_orders(desk)) & set(orders)
     made: list[PurchaseOrder] = []
@@ -48,6 +51,8 @@ def send(desk: Desk, orders: Iterable[int], told_by: str = "") -> list[PurchaseO
         made += _buy(desk, order, facts, rooms)
     if made:
         send_by_mail(desk, made)
+        if paid_together:
+            payments.together(desk, made)
         spent = sum(one.goods + one.shipping + one.handling for one in made)
         desk.log(
             "order.send",
@@ -279,7 +284,7 @@ def _lacking(desk: Desk, purchase: PurchaseOrder, lacking: dict[int, str]) -> No
         return
     supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
     for row in gone:
-        row.live = False
+        row.live, row.refused = False, True
         purchase.goods -= row.planned_cost
     lines = by_id(desk.s, OrderLine, (row.order_line_id for row in gone))
     for row in gone:

@@ -220,7 +220,9 @@ def renew_key(desk: Desk, doors: Doors, owner: str, owner_id: int, address: str,
     return link
 
 
-def make_person(desk: Desk, name: str, mail: str, password: str, role: str = "manager") -> Person:
+def make_person(
+    desk: Desk, name: str, mail: str, password: str, role: str = "manager", scope: dict[str, list[int]] | None = None
+) -> Person:
     """Enter a person who may sign in."""
     wrong = {}
     if not name.strip():
@@ -233,8 +235,8 @@ def make_person(desk: Desk, name: str, mail: str, password: str, role: str = "ma
         raise Invalid("; ".join(f"{field} {told}" for field, told in wrong.items()), wrong)
     if desk.s.scalar(select(Person.id).where(Person.mail == mail.strip().lower())):
         raise Conflict("there is somebody with that mail address already")
-    person = Person(name=name.strip(), mail=mail.strip().lower(), password=hash_password(password), role=role, scope={})
+    person = Person(name=name.strip(), mail=mail.strip().lower(), password=hash_password(password), role=role, scope=scope or {})
     desk.s.add(person)
     desk.s.flush()
-    desk.log("person.join", person.name, f"{person.name} joined")
+    desk.log("person.join", person.name, f"{person.name} joined as {role}")
     return person

@@ -16,7 +16,7 @@ from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from ..data.transit import Parcel, ParcelLine
 from . import orders, purchases, transit
-from .desk import Desk
+from .desk import Desk, Invalid
 from .sheets_frame import Checked, Names, Row, each, need, whole
 
 
@@ -191,6 +191,13 @@ def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
 
 
 def take_tracking(desk: Desk, checked: Checked) -> int:
+    taken = 0
     for reference, number, carrier in checked.good:
-        transit.enter_tracking(desk, reference, number, carrier)
-    return len(checked.good)
+        try:
+            transit.enter_tracking(desk, reference, number, carrier)
+            taken += 1
+        except Invalid as error:
+            # One that cannot be stands among the wrong numbers; it holds up none of the others.
+            purchase = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference == reference)).one()
+            purchase.told = error.told
+    return taken

@@ -90,6 +90,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Batches */
+        get: operations["orders_batches"];
+        put?: never;
+        /** Collect */
+        post: operations["orders_collect"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{code}/statement.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Statement */
+        get: operations["orders_statement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/events": {
         parameters: {
             query?: never;
@@ -539,6 +574,94 @@ export interface paths {
          * @description From when to when it is in force, and by which service it goes to single countries.
          */
         post: operations["lanes_terms"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mine/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer */
+        post: operations["agents_answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mine/numbers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give Number */
+        post: operations["agents_give_number"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mine/purchases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Mine */
+        get: operations["agents_mine"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mine/purchases.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Out
+         * @description Open purchase orders as a sheet; an agent who takes it says by it that they are accepted.
+         */
+        post: operations["agents_take_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mine/sheets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take In */
+        post: operations["agents_take_in"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3186,13 +3309,6 @@ export interface components {
             sku: string;
             worth: components["schemas"]["Money"];
         };
-        /** AnswerAsk */
-        AnswerAsk: {
-            /** Item */
-            item: string;
-            /** Version */
-            version: number;
-        };
         /**
          * ApplyAsk
          * @description seen: the counts that the person looked at; only: listings they picked (None = all); leave: listings they took out.
@@ -3221,6 +3337,26 @@ export interface components {
             following: components["schemas"]["Money"];
             /** Up To G */
             up_to_g: number;
+        };
+        /** BatchOut */
+        BatchOut: {
+            billed: components["schemas"]["Money"];
+            /** Bills */
+            bills: number;
+            /** Code */
+            code: string;
+            /** Count */
+            count: number;
+            /** Gone */
+            gone: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            planned: components["schemas"]["Money"];
+            /** Supplier */
+            supplier: string;
         };
         /**
          * Behind
@@ -3269,6 +3405,11 @@ export interface components {
             count: number;
             /** Name */
             name: string;
+        };
+        /** Body_agents_take_in */
+        Body_agents_take_in: {
+            /** File */
+            file: string;
         };
         /** Body_catalogues_upload */
         Body_catalogues_upload: {
@@ -3455,6 +3596,11 @@ export interface components {
             sku: string;
             /** Title */
             title: string;
+        };
+        /** CollectAsk */
+        CollectAsk: {
+            /** Supplier */
+            supplier: number;
         };
         /**
          * CombinationOut
@@ -4919,6 +5065,51 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** MineLine */
+        MineLine: {
+            /** Item */
+            item: string;
+            /** Line No */
+            line_no: number;
+            /** Quantity */
+            quantity: number;
+            /** Title */
+            title: string;
+        };
+        /** MineOut */
+        MineOut: {
+            /** Address */
+            address: {
+                [key: string]: string;
+            };
+            /** Greeting */
+            greeting: string;
+            /** Id */
+            id: number;
+            /** Lines */
+            lines: components["schemas"]["MineLine"][];
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Note */
+            note: string;
+            /** Numbers */
+            numbers: string[];
+            /** Promised By */
+            promised_by: string | null;
+            /** Reference */
+            reference: string;
+            /** Service */
+            service: string;
+            /** State */
+            state: string;
+            /** Supplier */
+            supplier: string;
+            /** Told */
+            told: string;
+        };
         /**
          * Money
          * @description An amount as text in major units, so that no reader makes a binary fraction of it.
@@ -5657,7 +5848,10 @@ export interface components {
             /** Job */
             job: number;
         };
-        /** PersonAsk */
+        /**
+         * PersonAsk
+         * @description role: manager, agent (of suppliers) or assistant (for stores).
+         */
         PersonAsk: {
             /** Mail */
             mail: string;
@@ -5665,6 +5859,15 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+            /**
+             * Role
+             * @default manager
+             */
+            role: string;
+            /** Stores */
+            stores?: number[];
+            /** Suppliers */
+            suppliers?: number[];
         };
         /** PersonOut */
         PersonOut: {
@@ -5676,6 +5879,10 @@ export interface components {
             name: string;
             /** Role */
             role: string;
+            /** Scope */
+            scope: {
+                [key: string]: number[];
+            };
         };
         /** PhraseEffect */
         PhraseEffect: {
@@ -5873,6 +6080,8 @@ export interface components {
         PurchaseOut: {
             /** Answered At */
             answered_at: string | null;
+            /** Batch */
+            batch: string | null;
             billed: components["schemas"]["Money"] | null;
             /** Id */
             id: number;
@@ -6389,6 +6598,11 @@ export interface components {
         SendAsk: {
             /** Orders */
             orders?: number[];
+            /**
+             * Paid Together
+             * @default false
+             */
+            paid_together: boolean;
         };
         /** SendingAsk */
         SendingAsk: {
@@ -6808,6 +7022,19 @@ export interface components {
         TakeAsk: {
             /** Token */
             token: string;
+        };
+        /**
+         * TakenOut
+         * @description bad: rows that were not taken, by their number in the sheet, each with why.
+         */
+        TakenOut: {
+            /** Bad */
+            bad: [
+                number,
+                string
+            ][];
+            /** Taken */
+            taken: number;
         };
         /** Tally */
         Tally: {
@@ -7257,6 +7484,25 @@ export interface components {
             /** Told */
             told: string;
         };
+        /** AnswerAsk */
+        amber_lane__api__agents__AnswerAsk: {
+            /** Reference */
+            reference: string;
+            /** State */
+            state: string;
+            /**
+             * Told
+             * @default
+             */
+            told: string;
+        };
+        /** AnswerAsk */
+        amber_lane__api__asking__AnswerAsk: {
+            /** Item */
+            item: string;
+            /** Version */
+            version: number;
+        };
         /** Started */
         amber_lane__api__catalogues__Started: {
             /** Job */
@@ -7469,6 +7715,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_batches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"][];
+                };
+            };
+        };
+    };
+    orders_collect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CollectAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_statement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                form: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */
@@ -8275,6 +8606,158 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    agents_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__agents__AnswerAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    agents_give_number: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NumberAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    agents_mine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MineOut"][];
+                };
+            };
+        };
+    };
+    agents_take_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                form: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    agents_take_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_agents_take_in"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOut"];
                 };
             };
             /** @description Validation Error */
@@ -11236,7 +11719,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AnswerAsk"];
+                "application/json": components["schemas"]["amber_lane__api__asking__AnswerAsk"];
             };
         };
         responses: {

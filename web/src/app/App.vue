@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { onMounted, onUnmounted, ref, watch } from 'vue'
 import { api, signedOut, take, type Schema } from '@/api/client'
+import AgentDesk from '@/stations/agent/AgentDesk.vue'
 import FirstStart from './FirstStart.vue'
 import Finder from './Finder.vue'
 import KeysHelp from './KeysHelp.vue'
@@ -31,7 +32,7 @@ const out = () => here.value?.name && void look()
 watch(
   () => here.value?.name,
   async (name) => {
-    if (!name) return hush()
+    if (!name || here.value?.role !== 'manager') return hush()
     listen()
     if (!live.pulse.value) await lookNow()
     ready.value = true
@@ -56,6 +57,7 @@ onUnmounted(() => {
     </div>
   </div>
   <SignIn v-else-if="here && !here.name" :here="here" @done="here = $event" />
+  <AgentDesk v-else-if="here && here.role !== 'manager'" :here="here" @left="look" />
   <div v-else-if="here && ready" class="flex h-full min-w-[1000px] flex-col">
     <Road :here="here" @find="finder = true" @help="help = true" @left="look" />
     <main class="relative min-h-0 flex-1">

@@ -44,7 +44,7 @@ const COMMANDS: Choice[] = [
     kind: 'Do',
     name: 'Send all ready orders',
     told: 'as purchase orders to suppliers',
-    run: () => void act(() => take(api.POST('/api/v1/orders/send', { body: {} }))),
+    run: () => void act(() => take(api.POST('/api/v1/orders/send', { body: { paid_together: false } }))),
   },
   {
     kind: 'Do',

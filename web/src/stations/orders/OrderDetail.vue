@@ -27,7 +27,7 @@ const allow = (limit?: string) => act(() => take(api.POST('/api/v1/orders/{numbe
 const other = computed(() => data.value?.ways_on.find((one) => one.limit !== data.value?.limit))
 const mine = computed(() => data.value?.ways_on.find((one) => one.limit === data.value?.limit))
 const cancel = () => act(() => take(api.POST('/api/v1/orders/{number}/cancel', { ...path, body: { why: '' } })))
-const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: [props.order] } })))
+const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: [props.order], paid_together: false } })))
 const setLane = (one: number, lane: number | null) =>
   act(() => take(api.POST('/api/v1/orders/lines/{line}/lane', { params: { path: { line: one } }, body: { lane } })))
 const choose = (way: Schema<'WayOut'>) => setLane(way.line, way.lane)

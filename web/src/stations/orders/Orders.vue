@@ -14,6 +14,7 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { useAsk } from '@/parts/ask'
 import { STATE_WORDS, dateOf, money, number, plural } from '@/parts/format'
+import Batches from './Batches.vue'
 import OrderDetail from './OrderDetail.vue'
 
 type Row = Schema<'OrderRow'>
@@ -48,7 +49,11 @@ watch(
 const chosen = ref<number[]>([])
 const table = ref<{ clear: () => void; total: number | null } | null>(null)
 const bring = ref(false)
-const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: chosen.value } }))).then(() => table.value?.clear())
+const send = () =>
+  act(() => take(api.POST('/api/v1/orders/send', { body: { orders: chosen.value, paid_together: together.value } }))).then(() =>
+    table.value?.clear(),
+  )
+const together = ref(false)
 const wait = () =>
   act(() => take(api.POST('/api/v1/orders/wait', { body: { orders: chosen.value, by_hand: true } }))).then(() => table.value?.clear())
 const bestStep = (row: Row) => {
@@ -65,7 +70,7 @@ function told(row: Row): string {
 }
 const choose = (key: string) => {
   active.value = null
-  set({ state: key || 'all', row: undefined })
+  set({ state: key || 'all', row: undefined, show: undefined })
 }
 useKeys('Orders', [
   { key: 'g', told: 'send all that are ready', run: () => void send() },
@@ -89,20 +94,29 @@ const heading = computed(() => {
         :key="one"
         type="button"
         class="relative flex h-8 w-full items-center justify-between px-3.5"
-        :class="state === one ? 'bg-shade font-bold' : 'hover:bg-shade/60'"
+        :class="state === one && !text('show') ? 'bg-shade font-bold' : 'hover:bg-shade/60'"
         :aria-current="state === one"
         @click="choose(one)"
       >
-        <span v-if="state === one" class="absolute inset-y-0 left-0 w-[3px] bg-asphalt" aria-hidden="true" />{{ STATE_WORDS[one]
+        <span v-if="state === one && !text('show')" class="absolute inset-y-0 left-0 w-[3px] bg-asphalt" aria-hidden="true" />{{
+          STATE_WORDS[one]
         }}<Tag :tone="WAITS.has(one) && counts[one] ? 'waits' : 'plain'">{{ (counts[one] ?? 0).toLocaleString('en-GB') }}</Tag>
       </button>
       <button
         type="button"
         class="flex h-8 w-full items-center px-3.5"
-        :class="state === '' ? 'bg-shade font-bold' : 'hover:bg-shade/60'"
+        :class="state === '' && !text('show') ? 'bg-shade font-bold' : 'hover:bg-shade/60'"
         @click="choose('')"
       >
         All orders
+      </button>
+      <button
+        type="button"
+        class="flex h-8 w-full items-center px-3.5"
+        :class="text('show') === 'batches' ? 'bg-shade font-bold' : 'hover:bg-shade/60'"
+        @click="set({ show: 'batches', row: undefined })"
+      >
+        Paid together
       </button>
       <div v-if="standing" class="mt-5 px-3.5">
         <h2>{{ standing.ready ? `Send the ${standing.ready} ready` : 'Nothing is ready to send' }}</h2>
@@ -111,10 +125,14 @@ const heading = computed(() => {
           bought once.
         </p>
         <Btn v-if="standing.ready" kind="main" hint="G" @click="send">Send {{ chosen.length || standing.ready }}</Btn>
+        <label class="mt-2 flex items-center gap-2 text-xs"
+          ><input v-model="together" type="checkbox" class="accent-pine" />one payment per supplier</label
+        >
         <Btn v-if="chosen.length" class="mt-2" @click="wait">Wait for my hand</Btn>
       </div>
     </nav>
-    <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
+    <Batches v-if="text('show') === 'batches'" />
+    <section v-else class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
       <div class="flex items-center gap-3">
         <h1 class="whitespace-nowrap">{{ heading }}</h1>
         <p class="truncate text-soft">

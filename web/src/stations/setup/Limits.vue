@@ -256,7 +256,7 @@ function kept() {
         </label>
       </section>
     </div>
-    <Accounts v-if="house" />
+    <Accounts v-if="house" class="mt-3" />
     <DraftModal
       v-if="draft"
       :title="house ? 'Limits of the house' : `Limits of ${nameOf({ scope, key })}`"

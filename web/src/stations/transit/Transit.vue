@@ -26,7 +26,7 @@ const { ask, set, sort, text, sheet } = useAsk(
   () => (text('words') && !text('show') ? '' : (STATES[text('show') || 'road'] ?? '')),
   () => ({
     // What is due first stands first; what arrived last does, too.
-    sort: text('show') === 'arrived' ? 'ended_at' : 'promised_by',
+    sort: { arrived: 'ended_at', trouble: '' }[text('show')] ?? 'promised_by',
     down: text('show') === 'arrived',
   }),
 )

@@ -38,6 +38,8 @@ def upgrade() -> None:
                 batch.add_column(sa.Column(name, sa.BigInteger(), nullable=True))
     with op.batch_alter_table("buying_account") as batch:
         batch.add_column(sa.Column("send", sa.Text(), nullable=True))
+    with op.batch_alter_table("purchase_line") as batch:
+        batch.add_column(sa.Column("refused", sa.Boolean(), nullable=False, server_default=sa.false()))
     with op.batch_alter_table("message_template") as batch:
         batch.add_column(sa.Column("delay_minutes", sa.BigInteger(), nullable=False, server_default="0"))
     with op.batch_alter_table("plan") as batch:
@@ -70,6 +72,8 @@ def downgrade() -> None:
     with op.batch_alter_table("plan") as batch:
         for name in ("next_best", "parcels", "risk"):
             batch.drop_column(name)
+    with op.batch_alter_table("purchase_line") as batch:
+        batch.drop_column("refused")
     with op.batch_alter_table("message_template") as batch:
         batch.drop_column("delay_minutes")
     for table, names in (("buying_account", ("send_minutes", "send")), ("supplier", PROVED), ("lane", (*PROVED, "sure_days"))):

@@ -1,0 +1,98 @@
+"""The desk of agents and assistants: their purchase orders, as a list and a sheet, and the numbers that they give back."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+
+from fastapi import APIRouter, File, Response, UploadFile
+from pydantic import BaseModel, Field
+
+from ..data.setup import Person
+from ..services import agents
+from ..services.desk import Invalid
+from .deps import ReadDesk, SignedIn, WriteDesk, person_of
+from .shapes import Ask, Done
+from .sheets import as_file
+
+router = APIRouter(prefix="/mine", tags=["agents"])
+BYTES_MAX = 5_000_000
+
+
+class MineLine(BaseModel):
+    line_no: int
+    item: str
+    title: str
+    quantity: int
+
+
+class MineOut(BaseModel):
+    id: int
+    reference: str
+    supplier: str
+    state: str
+    made_at: datetime
+    promised_by: datetime | None
+    lines: list[MineLine]
+    address: dict[str, str]
+    service: str
+    note: str
+    greeting: str
+    numbers: list[str]
+    told: str
+
+
+@router.get("/purchases")
+def mine(desk: ReadDesk, number: SignedIn) -> list[MineOut]:
+    person: Person = person_of(desk, number)
+    return [
+        MineOut(**{**vars(one), "lines": [MineLine(line_no=a, item=b, title=c, quantity=d) for a, b, c, d in one.lines]})
+        for one in agents.mine(desk, person)
+    ]
+
+
+@router.post("/purchases.{form}")
+def take_out(desk: WriteDesk, number: SignedIn, form: str) -> Response:
+    """Open purchase orders as a sheet; an agent who takes it says by it that they are accepted."""
+    header, rows = agents.take_out(desk, person_of(desk, number))
+    return as_file("purchase-orders", form, header, rows)
+
+
+class AnswerAsk(Ask):
+    reference: str = Field(max_length=100)
+    state: str
+    told: str = Field("", max_length=300)
+
+
+@router.post("/answers")
+def answer(desk: WriteDesk, number: SignedIn, ask: AnswerAsk) -> Done:
+    agents.answer(desk, person_of(desk, number), ask.reference, ask.state, ask.told)
+    return Done(told=f"{ask.reference} {ask.state}")
+
+
+class NumberAsk(Ask):
+    reference: str = Field(max_length=100)
+    number: str = Field(max_length=60)
+    carrier: str = Field("", max_length=80)
+
+
+@router.post("/numbers")
+def give_number(desk: WriteDesk, number: SignedIn, ask: NumberAsk) -> Done:
+    found = agents.number(desk, person_of(desk, number), ask.reference, ask.number, ask.carrier)
+    return Done(told=f"{found} is passed on")
+
+
+class TakenOut(BaseModel):
+    """bad: rows that were not taken, by their number in the sheet, each with why."""
+
+    taken: int
+    bad: list[tuple[int, str]]
+
+
+@router.post("/sheets/{name}")
+def take_in(desk: WriteDesk, number: SignedIn, name: str, file: Annotated[UploadFile, File()]) -> TakenOut:
+    data = file.file.read(BYTES_MAX + 1)
+    if len(data) > BYTES_MAX:
+        raise Invalid("the sheet is larger than 5 MB; send it in parts")
+    taken, bad = agents.take_in(desk, person_of(desk, number), name, data)
+    return TakenOut(taken=taken, bad=bad)

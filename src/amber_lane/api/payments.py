@@ -1,0 +1,58 @@
+"""Purchase orders paid together: batches, their sums and statements."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel
+
+from ..services import payments
+from .deps import ReadDesk, WriteDesk
+from .shapes import Ask, Big, Done, Money, sure
+from .sheets import as_file
+
+router = APIRouter(prefix="/batches", tags=["orders"])
+
+
+class BatchOut(BaseModel):
+    code: str
+    supplier: str
+    made_at: datetime
+    count: int
+    gone: int
+    planned: Money
+    billed: Money
+    bills: int
+
+
+@router.get("")
+def batches(desk: ReadDesk) -> list[BatchOut]:
+    return [
+        BatchOut(
+            code=one.code,
+            supplier=one.supplier,
+            made_at=one.made_at,
+            count=one.count,
+            gone=one.gone,
+            planned=sure(one.planned, one.currency),
+            billed=sure(one.billed, one.currency),
+            bills=one.bills,
+        )
+        for one in payments.batches(desk)
+    ]
+
+
+class CollectAsk(Ask):
+    supplier: Big
+
+
+@router.post("")
+def collect(desk: WriteDesk, ask: CollectAsk) -> Done:
+    code, n = payments.collect(desk, ask.supplier)
+    return Done(told=f"{n} purchase order{'' if n == 1 else 's'} put together as {code}", count=n)
+
+
+@router.get("/{code}/statement.{form}")
+def statement(desk: ReadDesk, code: str, form: str) -> Response:
+    return as_file(f"statement-{code}", form, payments.HEADER, payments.statement(desk, code))
