@@ -5,17 +5,20 @@ from __future__ import annotations
 import csv
 import io
 import random
+import statistics
 import tempfile
 import time
 from pathlib import Path
 
-from sqlalchemy import func, select
+from fastapi.testclient import TestClient
 
-from amber_lane.data.orders import OrderLine
+from amber_lane.api.app import make_app, make_house
+from amber_lane.data.base import to_ms
 from amber_lane.data.session import Database
 from amber_lane.services.desk import Desk
 from amber_lane.services.planning import replan
 from amber_lane.services.sheets_in import kind_of
+from amber_lane.settings import Settings
 from amber_lane.sheets.table import read_sheet
 
 from . import big
@@ -55,9 +58,56 @@ def bring(db: Database, data: bytes) -> float:
     return time.perf_counter() - start
 
 
-def states(db: Database) -> dict[str, int]:
-    with db.reading() as s:
-        return dict(s.execute(select(OrderLine.state, func.count()).group_by(OrderLine.state)).tuples().all())
+def fill(db: Database, n: int) -> None:
+    """n past orders that have arrived, each bought, sent in a parcel and followed; the last two hundred still on the road, some late."""
+    rng, day = random.Random(5), 86_400_000
+    now = to_ms(big.CLOCK.now())
+    at = [now - (i * 90 * day) // n for i in range(n, 0, -1)]
+    skus = [rng.randint(1, SKUS) for _ in range(n)]
+    ids = range(1, n + 1)
+    road = {i: "moving" if i > n - 200 else "delivered" for i in ids}
+    with db.writing() as s:
+        run = s.connection().exec_driver_sql
+        run("insert into carrier(id, version, code, name, kind, store_names, shape) values (1, 1, 'POST', 'Post', 'post_api', '{}', '')")
+        run(
+            'insert into "order"(id, version, store_id, number, buyer, mail, phone, address, country, currency, ordered_at, came_at, promised_by, note,'
+            " came_by, by_hand, allowed, wants, wants_told) values (?, 1, 1, ?, 'Buyer', '', '', '{}', 'GB', 'GBP', ?, ?, ?, '', 'link', 0, '[]', '', '')",
+            [(i, f"P{i}", at[i - 1], at[i - 1], at[i - 1] + (4 if i % 3 else 1) * day) for i in ids],
+        )
+        run(
+            "insert into order_line(id, version, order_id, line_no, sku_code, sku_id, title, quantity, paid, tax, store_fee, payment_fee, kept, state, why, lane_id, chosen_by)"
+            " values (?, 1, ?, 1, ?, ?, '', 1, 2000, 0, 200, 40, 1760, ?, '', ?, 'plan')",
+            [(i, i, f"SKU-{skus[i - 1]:06d}", skus[i - 1], "on_the_road" if road[i] == "moving" else "arrived", skus[i - 1]) for i in ids],
+        )
+        run(
+            "insert into plan(order_id, at, goods, shipping, handling, risk, profit, parcels, lanes, next_best) values (?, ?, 900, 160, 30, 5, 665, 1, '[]', '{}')",
+            [(i, at[i - 1]) for i in ids],
+        )
+        run(
+            "insert into purchase_order(id, version, reference, supplier_id, order_id, origin_id, service, state, currency, goods, shipping, handling, their_number, made_at, told)"
+            " values (?, 1, ?, 1, ?, 1, 't48', 'shipped', 'GBP', 900, 160, 30, '', ?, '')",
+            [(i, f"BIG-P{i}-1", i, at[i - 1]) for i in ids],
+        )
+        run(
+            "insert into purchase_line(id, purchase_id, order_line_id, line_no, item_id, quantity, planned_cost, live, refused) values (?, ?, ?, 1, ?, 1, 900, 1, 0)",
+            [(i, i, i, skus[i - 1]) for i in ids],
+        )
+        run(
+            "insert into parcel(id, version, carrier_id, number, state, made_at, moved_at, ended_at, last_word, ended_by) values (?, 1, 1, ?, ?, ?, ?, ?, 'Sorted', ?)",
+            [
+                (
+                    i,
+                    f"N{i}",
+                    road[i],
+                    at[i - 1],
+                    at[i - 1],
+                    None if road[i] == "moving" else at[i - 1] + 2 * day,
+                    "" if road[i] == "moving" else "carrier",
+                )
+                for i in ids
+            ],
+        )
+        run("insert into parcel_line(id, parcel_id, purchase_id) values (?, ?, ?)", [(i, i, i) for i in ids])
 
 
 def run(report: Report) -> None:
@@ -65,7 +115,6 @@ def run(report: Report) -> None:
         db = big.make(Path(name), SKUS)
         took = bring(db, sheet(10_000))
         report.add("orders: 10,000 brought in by a sheet and planned", f"{took:.1f} s", "under 15 s", took < 15)
-        print(states(db))
 
         def plan() -> None:
             with db.writing() as s:
@@ -74,3 +123,28 @@ def run(report: Report) -> None:
         again = seconds(plan)
         report.add("orders: 10,000 open ones planned anew", f"{again:.1f} s", "under 15 s", again < 15)
         db.close()
+    with tempfile.TemporaryDirectory() as name:
+        _today(report, Path(name))
+
+
+def _today(report: Report, folder: Path) -> None:
+    db = big.make(folder, SKUS)
+    fill(db, PAST)
+    bring(db, sheet(300))
+    db.close()
+    house = make_house(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=big.CLOCK)
+    with TestClient(make_app(house)) as client:
+        client.headers["x-amber-lane"] = "1"
+        client.post("/api/v1/session/first", json={"name": "B", "mail": "b@x.example", "password": "long-enough-word"}).raise_for_status()
+
+        def see(path: str) -> float:
+            return statistics.median(seconds(lambda: client.get(path).raise_for_status()) for _ in range(7))
+
+        asked = (
+            ("Today", "/api/v1/today"),
+            ("orders: a page of the list", "/api/v1/orders?limit=100"),
+            ("parcels: a page", "/api/v1/transit/parcels?limit=100"),
+        )
+        for what, path in asked:
+            took = see(path)
+            report.add(f"{what}, with {PAST:,} orders behind it", f"{took * 1000:.0f} ms", "under 300 ms", took < 0.3)

@@ -17,7 +17,11 @@ _LINE_STATES = ",".join(f"'{state}'" for state in ORDER_LINE.states)
 
 class Order(Versioned):
     __tablename__ = "order"
-    __table_args__ = (UniqueConstraint("store_id", "number"), Index("ix_order_ordered_at", "ordered_at"))
+    __table_args__ = (
+        UniqueConstraint("store_id", "number"),
+        Index("ix_order_ordered_at", "ordered_at"),
+        Index("ix_order_wants", "wants", sqlite_where=text("wants <> ''"), postgresql_where=text("wants <> ''")),
+    )
     store_id: Mapped[int] = mapped_column(ForeignKey("store.id"))
     number: Mapped[str]
     buyer: Mapped[str]

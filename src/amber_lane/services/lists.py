@@ -3,77 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Select, Text, and_, case, cast, func, or_, select, type_coerce
+from sqlalchemy import ScalarSelect, Select, Text, and_, case, cast, func, or_, select, type_coerce
 
 from ..data.lanes import Lane, LanePart
-from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Outbox
-from ..data.setup import Carrier, Origin, Store, Supplier
+from ..data.setup import Origin, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
-from ..data.transit import Parcel, ParcelLine
 from ..data.watch import Response
 from .desk import Desk, Invalid, in_chunks
-
-
-@dataclass(frozen=True)
-class Wish:
-    """What a person asks of a list. words: all must be found; filters: exact values by name."""
-
-    words: str = ""
-    sort: str = ""
-    down: bool = False
-    offset: int = 0
-    limit: int = 100
-    filters: dict[str, str] | None = None
-
-
-@dataclass(frozen=True)
-class Listed:
-    """columns: name -> expression; search: where words are looked for; filters: name -> expression.
-
-    slim: narrower sources with the same rows, the narrowest first. Where a wish needs no more than one of them, rows are
-    counted and picked there, and only the page's rows are joined with the rest.
-    """
-
-    source: Any
-    columns: dict[str, Any]
-    search: tuple[Any, ...]
-    filters: dict[str, Any]
-    order: tuple[Any, ...]
-    where: Any = None
-    slim: tuple[tuple[Any, frozenset[Any]], ...] = ()
-    # A word -> where it is found, if that can be told without joining everything.
-    seek: Callable[[Callable[..., Any], str], Any] | None = None
-
+from .lists_frame import Listed, Wish
+from .lists_trade import ORDER_STATES, ORDERS, PARCELS, states_of_orders
 
 _main = and_(Lane.sku_id == Listing.sku_id, Lane.until.is_(None), Lane.use == 0, Lane.store_id.is_(None))
-_lines = (
-    select(
-        OrderLine.order_id.label("order_id"),
-        func.min(OrderLine.title).label("title"),
-        func.min(OrderLine.sku_code).label("sku"),
-        func.count().label("lines"),
-        func.sum(OrderLine.quantity).label("units"),
-        func.sum(OrderLine.paid).label("paid"),
-        func.sum(OrderLine.kept).label("kept"),
-    )
-    .group_by(OrderLine.order_id)
-    .subquery()
-)
-# The state of an order is that of its line that is furthest from done.
-_RANK = ("needs_lane", "held", "refused", "new", "ready", "bought", "with_supplier", "on_the_road", "arrived", "cancelled")
-
-
-def _state_rank() -> Any:
-    return func.min(case({state: i for i, state in enumerate(_RANK)}, value=OrderLine.state, else_=len(_RANK)))
-
-
-_states = select(OrderLine.order_id.label("order_id"), _state_rank().label("rank")).group_by(OrderLine.order_id).subquery()
-
 _moving = (
     select(Outbox.id)
     .where(Outbox.subject == "listing:" + cast(Listing.id, Text), Outbox.state.in_(("waiting", "claimed", "unknown", "posted")))
@@ -282,80 +226,8 @@ LISTS: dict[str, Listed] = {
         (Response.id.desc(),),
         slim=((select().select_from(Response), frozenset({Response.__table__})),),
     ),
-    "orders": Listed(
-        select()
-        .select_from(Order)
-        .join(_lines, _lines.c.order_id == Order.id)
-        .join(_states, _states.c.order_id == Order.id)
-        .join(Store, Store.id == Order.store_id)
-        .outerjoin(Plan, Plan.order_id == Order.id)
-        .outerjoin(Hold, and_(Hold.order_id == Order.id, Hold.ended.is_(None))),
-        {
-            "id": Order.id,
-            "version": Order.version,
-            "number": Order.number,
-            "store": Store.name,
-            "buyer": Order.buyer,
-            "country": Order.country,
-            "title": _lines.c.title,
-            "sku": _lines.c.sku,
-            "lines": _lines.c.lines,
-            "units": _lines.c.units,
-            "paid": _lines.c.paid,
-            "kept": _lines.c.kept,
-            "currency": Order.currency,
-            "rank": _states.c.rank,
-            "profit": Plan.known_profit,
-            "told": Hold.told,
-            "limit": Hold.limit,
-            "ordered_at": Order.ordered_at,
-            "came_at": Order.came_at,
-            "promised_by": Order.promised_by,
-            "send_after": Order.send_after,
-            "by_hand": Order.by_hand,
-        },
-        (Order.number, Order.buyer, _lines.c.title, _lines.c.sku),
-        {"rank": _states.c.rank, "store": Store.code},
-        (Order.ordered_at.desc(), Order.id.desc()),
-    ),
-    "parcels": Listed(
-        select()
-        .select_from(Parcel)
-        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
-        .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
-        .join(Order, Order.id == PurchaseOrder.order_id)
-        .join(Carrier, Carrier.id == Parcel.carrier_id)
-        .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
-        .join(Store, Store.id == Order.store_id)
-        # A parcel with lines of several orders stands once, at the first of them.
-        .where(ParcelLine.id.in_(select(func.min(ParcelLine.id)).group_by(ParcelLine.parcel_id))),
-        {
-            "id": Parcel.id,
-            "number": Parcel.number,
-            "carrier": Carrier.name,
-            "state": Parcel.state,
-            "last_word": Parcel.last_word,
-            "made_at": Parcel.made_at,
-            "moved_at": Parcel.moved_at,
-            "ended_at": Parcel.ended_at,
-            "order": Order.number,
-            "order_id": Order.id,
-            "buyer": Order.buyer,
-            "country": Order.country,
-            "promised_by": Order.promised_by,
-            "supplier": Supplier.name,
-            "reference": PurchaseOrder.reference,
-            "store": Store.name,
-            "ended_by": Parcel.ended_by,
-            "orders": select(func.count(PurchaseOrder.order_id.distinct()))
-            .where(ParcelLine.purchase_id == PurchaseOrder.id, ParcelLine.parcel_id == Parcel.id)
-            .correlate(Parcel)
-            .scalar_subquery(),
-        },
-        (Parcel.number, Order.number, Order.buyer, PurchaseOrder.reference),
-        {"state": Parcel.state},
-        (Parcel.id.desc(),),
-    ),
+    "orders": ORDERS,
+    "parcels": PARCELS,
     "outbox": Listed(
         select().select_from(Outbox),
         {
@@ -394,7 +266,6 @@ LISTS: dict[str, Listed] = {
         (Act.id.desc(),),
     ),
 }
-ORDER_STATES = {state: str(rank) for rank, state in enumerate(_RANK)}
 
 
 def _conditions(listed: Listed, wish: Wish, holds: Callable[..., Any]) -> tuple[list[Any], list[Any], set[Any]]:
@@ -420,6 +291,8 @@ def _conditions(listed: Listed, wish: Wish, holds: Callable[..., Any]) -> tuple[
         except (ValueError, NotImplementedError):
             raise Invalid(f"{value!r} is not a value of {key}") from None
         wheres.append(column.in_(values))
+        if key in listed.narrow:
+            wheres.append(listed.narrow[key](values))
         # A column told to be one value would have the database sort anew what its index holds in order.
         in_order.append((func.coalesce(column, "" if isinstance(values[0], str) else 0) if listed.seek else column).in_(values))
         used.add(column)
@@ -480,11 +353,9 @@ def _holds(desk: Desk) -> Callable[..., Any]:
 
 
 def _narrowest(listed: Listed, used: set[Any]) -> Any:
-    tables = {getattr(column, "table", None) for column in used}
+    # What is told by a query of its own needs no more than the list's own table, which every source has.
+    tables = {getattr(column, "table", None) for column in used if not isinstance(column, ScalarSelect)}
     return next((source for source, has in listed.slim if tables <= has), listed.source)
 
 
-def states_of_orders(desk: Desk) -> dict[str, int]:
-    """How many orders stand where."""
-    rows = desk.s.execute(select(_states.c.rank, func.count()).group_by(_states.c.rank)).all()
-    return {_RANK[rank]: n for rank, n in rows if rank < len(_RANK)}
+__all__ = ["LISTS", "ORDER_STATES", "Listed", "Wish", "of_ids", "page", "states_of_orders"]

@@ -7,8 +7,9 @@ import time
 from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import case, func, select
+from sqlalchemy import BigInteger, case, func, select, type_coerce
 
+from ..data.base import to_ms
 from ..data.lanes import Lane
 from ..data.orders import Order, OrderLine, Plan
 from ..data.outbox import Act, Outbox, Snooze
@@ -17,6 +18,7 @@ from . import drift, orders, outbox, prices, rates, troubles_goods, troubles_pri
 from .desk import Conflict, Desk, NotFound
 from .trouble import Trouble
 
+DAY_MS = 86_400_000
 PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 
 
@@ -139,25 +141,19 @@ def flow(desk: Desk) -> list[dict[str, Any]]:
 def profit_by_day(desk: Desk, days: int = 14) -> list[dict[str, Any]]:
     """Profit and sales of orders by the day they were placed; cancelled ones left out."""
     start = (desk.now - timedelta(days=days - 1)).replace(hour=0, minute=0, second=0, microsecond=0)
-    kept = (
-        select(OrderLine.order_id, func.sum(OrderLine.kept).label("kept"), func.sum(OrderLine.paid).label("paid"))
-        .where(OrderLine.state != "cancelled")
-        .group_by(OrderLine.order_id)
-        .subquery()
-    )
-    sums: dict[str, list[int]] = {}
-    for at, kept_sum, paid, cost in desk.s.execute(
-        select(Order.ordered_at, kept.c.kept, kept.c.paid, func.coalesce(Plan.goods + Plan.shipping + Plan.handling, 0))
-        .join(kept, kept.c.order_id == Order.id)
-        .outerjoin(Plan, Plan.order_id == Order.id)
-        .where(Order.ordered_at >= start)
-    ):
-        total = sums.setdefault(at.date().isoformat(), [0, 0])
-        total[0] += int(kept_sum) - int(cost)
-        total[1] += int(paid)
+    at = (type_coerce(Order.ordered_at, BigInteger) // DAY_MS).label("day")
+    live = OrderLine.state != "cancelled"
+    sold = select(at, func.sum(OrderLine.kept), func.sum(OrderLine.paid)).join(Order, Order.id == OrderLine.order_id)
+    sums = {
+        int(day): [int(kept), int(paid)] for day, kept, paid in desk.s.execute(sold.where(Order.ordered_at >= start, live).group_by(at))
+    }
+    bought = select(at, func.sum(Plan.goods + Plan.shipping + Plan.handling)).join(Plan, Plan.order_id == Order.id)
+    any_live = select(OrderLine.id).where(OrderLine.order_id == Order.id, live).exists()
+    for number, cost in desk.s.execute(bought.where(Order.ordered_at >= start, any_live).group_by(at)):
+        sums.setdefault(int(number), [0, 0])[0] -= int(cost)
     out = []
     for n in range(days):
-        day = (start + timedelta(days=n)).date().isoformat()
-        profit, sales = sums.get(day, [0, 0])
-        out.append({"day": day, "profit": profit, "sales": sales})
+        day = start + timedelta(days=n)
+        profit, sales = sums.get(to_ms(day) // DAY_MS, [0, 0])
+        out.append({"day": day.date().isoformat(), "profit": profit, "sales": sales})
     return out

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import datetime, timedelta
 
-from sqlalchemy import func, select
+from sqlalchemy import func, literal_column, select
 
 from ..core.risk import REFUND_COST, waiting_order
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
@@ -20,30 +20,41 @@ from .trouble import Step, Trouble
 def _held_orders(desk: Desk) -> Iterator[Trouble]:
     held = select(OrderLine.order_id).where(OrderLine.state == "held")
     rows = desk.s.execute(
-        select(Hold, Order, Plan)
+        select(
+            Hold.limit,
+            Hold.told,
+            Hold.since,
+            Order.id,
+            Order.number,
+            Order.buyer,
+            Order.country,
+            Plan.profit,
+            Plan.known_profit.label("known"),
+        )
+        .select_from(Hold)
         .join(Order, Order.id == Hold.order_id)
         .outerjoin(Plan, Plan.order_id == Order.id)
         .where(Hold.ended.is_(None), Order.id.in_(held))
     ).all()
-    for hold, order, plan in rows:
+    for hold in rows:
         # What it would earn is not known while no lane fills it; a third of what the store leaves us is a usual share.
-        profit = 0 if plan is None else plan.profit // 3 if plan.known_profit is None else plan.known_profit
+        profit = 0 if hold.profit is None else hold.profit // 3 if hold.known is None else hold.known
         steps = {
             "look_over": Step("Let it go", act=True),
             "too_late": Step("Send although late", act=True),
             "unusual": Step("That many is right", act=True),
             "splits": Step("Send it in parts", act=True),
-            "address": Step("Mend the address", go=f"/orders?state=held&row={order.id}"),
+            "address": Step("Mend the address", go=f"/orders?state=held&row={hold.id}"),
         }
         loses = hold.limit == "least_profit" and profit < 0
         yield Trouble(
-            f"hold:{order.id}",
+            f"hold:{hold.id}",
             "orders",
             "Loss" if loses else "Held",
-            f"Order {order.number}: {hold.told[0].lower()}{hold.told[1:]}",
-            f"{order.buyer}, {order.country}",
+            f"Order {hold.number}: {hold.told[0].lower()}{hold.told[1:]}",
+            f"{hold.buyer}, {hold.country}",
             hold.since,
-            steps.get(hold.limit, Step("See the ways on", go=f"/orders?state=held&row={order.id}")),
+            steps.get(hold.limit, Step("See the ways on", go=f"/orders?state=held&row={hold.id}")),
             -profit if loses else _waits(desk, profit, hold.since),
             False,
             "loss" if loses else "waits",
@@ -225,7 +236,7 @@ def help_parcels(desk: Desk, wrong: str) -> None:
 
 def _wishes(desk: Desk) -> Iterator[Trouble]:
     """What buyers asked for after we had bought."""
-    for order in desk.s.scalars(select(Order).where(Order.wants != "")):
+    for order in desk.s.scalars(select(Order).where(Order.wants != literal_column("''"))):
         paid = sum(desk.s.scalars(select(OrderLine.paid).where(OrderLine.order_id == order.id, OrderLine.state != "cancelled")))
         yield Trouble(
             f"wants:{order.id}",
