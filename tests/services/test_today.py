@@ -298,3 +298,15 @@ def test_a_parcel_is_late_by_its_promise_and_not_before(small: Small) -> None:
         assert outbox.waiting(small.desk(s)) > 0 and s.get(Store, 1) is not None
     small.write(lambda desk: PolicyChange("house", "", {"cap": 5}).keep(desk))
     assert of(small, "Late")
+
+
+def test_a_trouble_put_off_until_it_changes_wakes_when_it_says_something_else(small: Small) -> None:
+    small.order("A", ("S-99", 1, 900))
+    key = of(small, "Unmapped")[0].key
+    small.write(lambda desk: today.snooze(desk, key, 4, until_change=True))
+    small.later(days=3)
+    assert not of(small, "Unmapped"), "time alone does not wake it"
+    small.order("B", ("S-99", 1, 900))
+    assert [one.told for one in of(small, "Unmapped")] == ["2 orders wait on S-99"]
+    with pytest.raises(Conflict, match="settled"):
+        small.write(lambda desk: today.snooze(desk, "lane:nothing", 4, until_change=True))

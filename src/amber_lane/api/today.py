@@ -130,6 +130,7 @@ class StepAsk(Ask):
 class SnoozeAsk(Ask):
     key: str = Field(max_length=200)
     hours: int = Field(4, ge=1, le=24 * 30)
+    until_change: bool = False
 
 
 @router.post("/today/step")
@@ -139,8 +140,8 @@ def do_step(desk: WriteDesk, ask: StepAsk) -> Done:
 
 @router.post("/today/snooze")
 def snooze(desk: WriteDesk, ask: SnoozeAsk) -> Done:
-    today.snooze(desk, ask.key, ask.hours)
-    return Done(told=f"put off for {ask.hours} h")
+    today.snooze(desk, ask.key, ask.hours, ask.until_change)
+    return Done(told="put off until it changes" if ask.until_change else f"put off for {ask.hours} h")
 
 
 @router.get("/acts", response_model=Page[ActOut])

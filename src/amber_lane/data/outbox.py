@@ -79,4 +79,6 @@ class Snooze(Versioned):
     __tablename__ = "snooze"
     trouble: Mapped[str] = mapped_column(unique=True)
     until: Mapped[datetime]
+    # What the trouble said then, where it sleeps until it says something else.
+    told: Mapped[str] = mapped_column(default="")
     by: Mapped[str]

@@ -17,6 +17,15 @@ from .desk import Desk, in_chunks
 LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address")
 # Of an address these are only likely to be wrong, so a person may let them stand.
 DOUBTS = ("has no house number", "is not a postcode")
+PARTS = {
+    "name": "the name",
+    "address_1": "the street",
+    "address_2": "the second line",
+    "city": "the city",
+    "region": "the region",
+    "postcode": "the postcode",
+    "country": "the country",
+}
 # Fewer pieces than this are never looked at, whatever is usual.
 FEW = 4
 
@@ -39,7 +48,8 @@ def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, A
     if "address" in order.allowed:
         wrong = {name: told for name, told in wrong.items() if not any(doubt in told for doubt in DOUBTS)}
     if wrong:
-        return "address", "Address: " + "; ".join(f"{name.replace('_1', '').replace('_', ' ')} {told}" for name, told in wrong.items())
+        told = "; ".join(f"{PARTS[name]} {fault}" for name, fault in wrong.items())
+        return "address", told[0].upper() + told[1:]
     many = [line for line in lines if line.quantity >= FEW and line.quantity > policy["unusual_times"] * usual.get(line.sku_code, 1)]
     if many and policy["unusual_times"] and "unusual" not in order.allowed:
         line = many[0]

@@ -24,12 +24,12 @@ PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 
 def troubles(desk: Desk) -> list[Trouble]:
     """All open troubles that are not snoozed, dearest first; a loss per day counts as three days of it."""
-    asleep = set(desk.s.scalars(select(Snooze.trouble).where(Snooze.until > desk.now)))
+    asleep = {row.trouble: row.told for row in desk.s.scalars(select(Snooze).where(Snooze.until > desk.now))}
     found = [
         one
         for source in (*troubles_goods.SOURCES, *troubles_price.SOURCES, *troubles_trade.SOURCES)
         for one in source(desk)
-        if one.key not in asleep
+        if one.key not in asleep or (asleep[one.key] and asleep[one.key] != one.told)
     ]
     return sorted(found, key=lambda one: (-(one.at_risk * (3 if one.per_day else 1)), one.since))
 
@@ -103,12 +103,19 @@ def do_step(desk: Desk, key: str, other: bool = False) -> str:
     return f"{step.label}: {trouble.told}"
 
 
-def snooze(desk: Desk, key: str, hours: int) -> None:
-    """Put a trouble off until a time."""
+def snooze(desk: Desk, key: str, hours: int, until_change: bool = False) -> None:
+    """Put a trouble off until a time, or until it says something else: one more parcel, another sum, a new reason."""
     row = desk.s.scalar(select(Snooze).where(Snooze.trouble == key)) or Snooze(trouble=key, until=desk.now, by=desk.who)
-    row.until, row.by = desk.now + timedelta(hours=hours), desk.who
+    row.until, row.by, row.told = desk.now + timedelta(hours=hours), desk.who, ""
+    told = f"not now: {key} until {row.until:%a %H:%M}"
+    if until_change:
+        open_now = next((one for one in troubles(desk) if one.key == key), None)
+        if open_now is None:
+            raise Conflict("this is settled already")
+        row.until, row.told = desk.now + timedelta(days=365), open_now.told
+        told = f"not now: {key} until it changes"
     desk.s.add(row)
-    desk.log("snooze", key, f"not now: {key} until {row.until:%a %H:%M}", after={"trouble": key}, undo=True)
+    desk.log("snooze", key, told, after={"trouble": key}, undo=True)
 
 
 def done_alone(desk: Desk, most: int = 8) -> list[Act]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 from datetime import datetime
 from typing import Any
@@ -58,6 +59,16 @@ class Purchase(BaseModel):
     quantity: int | None = Field(None, gt=0)
     country: str | None = None
     store: str | None = None
+    buyer: dict[str, str] = Field(default_factory=dict)
+
+
+class Regret(BaseModel):
+    """What a buyer does to an order afterwards."""
+
+    model_config = ConfigDict(extra="forbid")
+    number: str
+    cancel: bool = False
+    quantity: int | None = Field(None, gt=0)
     buyer: dict[str, str] = Field(default_factory=dict)
 
 
@@ -186,6 +197,25 @@ def buy_now(request: Request, wish: Purchase) -> dict[str, Any]:
         raise HTTPException(409, "nothing of that is on sale")
     request.app.state.hooks.append(order)
     return {"number": order["number"]}
+
+
+@router.post("/regret")
+def regret(request: Request, wish: Regret) -> dict[str, Any]:
+    """A buyer cancels or changes an order; its store tells of it again."""
+    world = world_of(request)
+    with world.change() as db:
+        row = world.one("select * from shop_order where number = ?", (wish.number,))
+        if not row or row["state"] != "open":
+            raise HTTPException(409, f"order {wish.number} is not open")
+        body = json.loads(row["body"])
+        body["buyer"] |= wish.buyer
+        for line in body["lines"][:1] if wish.quantity else []:
+            line["quantity"] = wish.quantity
+        db.execute(
+            "update shop_order set seq = (select max(seq) + 1 from shop_order), state = ?, body = ? where number = ?",
+            ("cancelled" if wish.cancel else "open", json.dumps(body), wish.number),
+        )
+    return {"number": wish.number}
 
 
 @router.post("/facts")

@@ -6831,6 +6831,11 @@ export interface components {
             hours: number;
             /** Key */
             key: string;
+            /**
+             * Until Change
+             * @default false
+             */
+            until_change: boolean;
         };
         /** StepOut */
         StepOut: {

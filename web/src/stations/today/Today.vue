@@ -28,7 +28,8 @@ function step(key: string, other = false) {
   if (way.act) void act(() => take(api.POST('/api/v1/today/step', { body: { key, other } })))
   else void router.push(way.go)
 }
-const snooze = (key: string) => void act(() => take(api.POST('/api/v1/today/snooze', { body: { key, hours: 4 } })))
+const snooze = (key: string, until_change = false) =>
+  void act(() => take(api.POST('/api/v1/today/snooze', { body: { key, hours: 4, until_change } })))
 function go(to: number) {
   cursor.value = Math.max(0, Math.min(to, rows.value.length - 1))
   document.getElementById(`trouble-${cursor.value}`)?.scrollIntoView({ block: 'nearest' })
@@ -40,6 +41,7 @@ useKeys('Today', [
   { key: 'arrowup', told: 'the one before', run: () => go(cursor.value - 1) },
   { key: 'a', told: 'do the step', run: () => current.value && step(current.value.key) },
   { key: 'o', told: 'the other way on', run: () => current.value?.other && step(current.value.key, true) },
+  { key: 'u', told: 'not now, until it changes', run: () => current.value && snooze(current.value.key, true) },
   { key: 's', told: 'not now, in 4 hours', run: () => current.value && snooze(current.value.key) },
   { key: 'enter', told: 'see why', run: () => current.value && (open.value = open.value === current.value.key ? null : current.value.key) },
 ])
@@ -117,6 +119,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                   <p class="mt-1 flex gap-3">
                     <Btn v-if="one.other" small @click="step(one.key, true)">{{ one.other.label }}</Btn>
                     <Btn small kind="link" @click="snooze(one.key)">Not now, in 4 hours</Btn
+                    ><Btn small kind="link" @click="snooze(one.key, true)">When it changes</Btn
                     ><Btn v-if="one.station !== 'today'" small kind="link" @click="router.push(one.step.go || `/${one.station}`)"
                       >Open {{ one.station }}</Btn
                     >

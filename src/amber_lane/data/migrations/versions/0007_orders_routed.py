@@ -21,6 +21,7 @@ WORDS = {
     "order": (("wants", ""), ("wants_told", "")),
     "carrier": (("shape", ""),),
     "parcel": (("ended_by", ""),),
+    "snooze": (("told", ""),),
 }
 
 
