@@ -13,8 +13,11 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 
 from amber_lane.api.app import make_app, make_house
+from amber_lane.connectors.protocols import Purchase, PurchaseAnswer
 from amber_lane.data.base import to_ms
 from amber_lane.data.session import Database
+from amber_lane.jobs.delivery import Delivery
+from amber_lane.services import purchases
 from amber_lane.services.desk import Desk
 from amber_lane.services.planning import replan
 from amber_lane.services.sheets_in import kind_of
@@ -123,8 +126,59 @@ def run(report: Report) -> None:
         again = seconds(plan)
         report.add("orders: 10,000 open ones planned anew", f"{again:.1f} s", "under 15 s", again < 15)
         db.close()
-    with tempfile.TemporaryDirectory() as name:
-        _today(report, Path(name))
+    for part in (_buy, _today):
+        with tempfile.TemporaryDirectory() as name:
+            part(report, Path(name))
+
+
+class _Slow:
+    """A supplier that takes an order a hundredth of a second after it was asked, one at a time."""
+
+    ANSWER = 0.01
+
+    def __init__(self) -> None:
+        self.bought: list[str] = []
+
+    def budget(self) -> None:
+        return None
+
+    def find_purchases(self, references: list[str]) -> list[PurchaseAnswer]:
+        return []
+
+    def buy(self, purchase: Purchase) -> PurchaseAnswer:
+        time.sleep(self.ANSWER)
+        self.bought.append(purchase.reference)
+        return PurchaseAnswer(purchase.reference, "", "accepted", "", None, None)
+
+
+def _buy(report: Report, folder: Path, n: int = 1000) -> None:
+    db = big.make(folder, SKUS)
+    bring(db, sheet(2 * n))
+    link = _Slow()
+
+    class Door:
+        deadline = 5.0
+
+        def of(self, desk: Desk, owner: str, number: int) -> _Slow:
+            return link
+
+    with db.writing() as s:
+        desk = Desk(s, big.CLOCK, "bench")
+        s.connection().exec_driver_sql(
+            "insert into link(version, owner, owner_id, address, sealed_key, state, told, may, failures) values (1, 'supplier', 1, '', '', 'good', '', '[]', 0)"
+        )
+        made = purchases.send(desk, purchases.ready_orders(desk)[:n])
+    delivery = Delivery(db, big.CLOCK, Door())  # type: ignore[arg-type]
+    took = seconds(lambda: delivery.run("supplier:1"))
+    assert len(link.bought) == len(set(link.bought)) == len(made)
+    waited = len(made) * link.ANSWER
+    report.add(
+        f"orders: {len(made):,} bought, answered after {link.ANSWER * 1000:.0f} ms each",
+        f"{took:.1f} s, {waited / took:.0%} of it waiting for the supplier",
+        "limited by the supplier: at least half",
+        waited / took >= 0.5,
+    )
+    db.close()
 
 
 def _today(report: Report, folder: Path) -> None:

@@ -36,7 +36,7 @@ def test_an_address_is_mended_and_the_order_is_sent_and_paid_together(desk: Page
     served.house.reader.orders(1)
     desk.goto(f"{served.address}/orders?state=held")
     desk.get_by_role("row", name=re.compile(number)).click()
-    desk.get_by_role("region", name="Order").wait_for()
+    desk.get_by_role("button", name="Mend the address").wait_for()
     desk.keyboard.press("a")
     form = desk.get_by_role("dialog")
     expect(form.get_by_text("has characters that a carrier refuses")).to_be_visible()

@@ -1,0 +1,98 @@
+"""A worker that dies at any point, the next that takes over, and the world's record against ours."""
+
+from __future__ import annotations
+
+import os
+import signal
+from collections import Counter
+
+import httpx
+from sqlalchemy import event, select
+from sqlalchemy.orm import Session
+
+from amber_lane.connectors.smtp_mail import SmtpMail
+from amber_lane.data.orders import Order, PurchaseOrder
+from amber_lane.data.outbox import Outbox
+
+from .business import Business
+
+
+class Killer:
+    """Counts the points at which a process may die - before and after every call and every commit - and dies at one."""
+
+    def __init__(self, at: int) -> None:
+        self.at, self.seen = at, 0
+
+    def point(self) -> None:
+        self.seen += 1
+        if self.seen == self.at:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    def arm(self) -> None:
+        send, point = httpx.Client.send, self.point
+
+        def watched(client, *args, **kwargs):
+            point()
+            try:
+                return send(client, *args, **kwargs)
+            finally:
+                point()
+
+        httpx.Client.send = watched
+        event.listen(Session, "before_commit", lambda session: point())
+        event.listen(Session, "after_commit", lambda session: point())
+        mail = SmtpMail.send
+        SmtpMail.send = lambda self, message: (point(), mail(self, message), point())
+
+
+def work(business: Business) -> None:
+    """A round of all that talks to the outside."""
+    worker = business.house.worker
+    worker.reader.orders(1)
+    worker.send_due()
+    worker.deliver()
+    worker.reader.answers(1)
+    worker.deliver()
+    worker.reader.parcels(1)
+
+
+def victim(business: Business, at: int) -> bool:
+    """Work in a process that is killed at point `at`. True when it lived to the end."""
+    pid = os.fork()
+    if pid == 0:
+        try:
+            own = Business(business.world, business.folder, joined=False)
+            Killer(at).arm()
+            work(own)
+        finally:
+            os._exit(0)
+    _, status = os.waitpid(pid, 0)
+    return not os.WIFSIGNALED(status)
+
+
+def survive(business: Business) -> None:
+    """The next worker: takes over where the dead one stood, and asks before it sends anything again."""
+    delivery = business.house.worker.delivery
+    delivery.settle = 0.0
+    delivery.recover()
+    work(business)
+    for number in list(delivery.not_before):
+        delivery.not_before[number] = 0
+    work(business)
+
+
+def check(business: Business) -> None:
+    """The world's record against ours."""
+    record = business.world.record()
+    mine = {row.reference: row for row in business.all(select(PurchaseOrder))}
+    bought = Counter(one["reference"] for one in record["purchases"] if one["reference"] in mine)
+    assert bought and max(bought.values()) == 1, bought.most_common(3)
+    orders = {row.number for row in business.all(select(Order))}
+    passed = Counter((one["number"], one["tracking_number"]) for one in record["fulfilments"] if one["number"] in orders)
+    assert not passed or max(passed.values()) == 1, passed.most_common(3)
+    keys = {row.key for row in business.all(select(Outbox).where(Outbox.kind == "mail"))}
+    mails = {name: n for name, n in record["mails"].items() if name in keys}
+    assert not mails or max(mails.values()) == 1, mails
+    for one in record["purchases"]:
+        if one["reference"] in mine and mine[one["reference"]].billed is not None:
+            assert mine[one["reference"]].billed == one["billed"]
