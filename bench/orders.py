@@ -153,7 +153,7 @@ class _Slow:
 
 def _buy(report: Report, folder: Path, n: int = 1000) -> None:
     db = big.make(folder, SKUS)
-    bring(db, sheet(2 * n))
+    bring(db, sheet(4 * n))
     link = _Slow()
 
     class Door:

@@ -24,7 +24,7 @@ VIEWS = {
     "watch": "/watch?state=reprice",
     "causes": "/watch?state=groups",
     "orders": "/orders?state=held",
-    "transit": "/transit",
+    "transit": "/transit?show=trouble",
     "partners": "/setup/partners",
     "limits": "/setup/limits",
     "world": "/setup/world",
@@ -48,8 +48,8 @@ def main() -> None:
                 page.get_by_label("How much").fill("30")
                 page.get_by_role("button", name="Keep as a draft").click()
                 page.get_by_role("heading", name="If you make it so").wait_for()
-            if name == "listings":
-                page.get_by_role("row").nth(3).click()
+            if name in ("listings", "orders", "transit"):
+                page.get_by_role("row").nth(3 if name == "listings" else 2).click()
             if name == "replay":
                 page.get_by_role("button", name="Nothing followed").click()
                 page.get_by_role("heading", name="The other set earns").wait_for()

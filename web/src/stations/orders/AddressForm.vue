@@ -20,7 +20,9 @@ const FIELDS = [
 ] as const
 type Field = (typeof FIELDS)[number][0]
 const form = reactive(Object.fromEntries(FIELDS.map(([name]) => [name, props.order.proposed[name] ?? ''])) as Record<Field, string>)
-const wrong = ref<Record<string, string>>({ ...props.order.faults })
+const wrong = ref<Record<string, string>>({})
+/** What was wrong at first stands there as long as it is not mended; what is refused afterwards, in any case. */
+const told = (name: Field) => wrong.value[name] ?? (form[name] === (props.order.address[name] ?? '') ? props.order.faults[name] : undefined)
 const error = ref('')
 const was = (name: Field) => props.order.given[name] ?? ''
 async function save() {
@@ -45,10 +47,10 @@ async function save() {
     <form class="grid grid-cols-2 gap-3" @submit.prevent="save">
       <label v-for="[name, label] in FIELDS" :key="name"
         ><span class="label">{{ label }}</span
-        ><input v-model="form[name]" class="field" maxlength="100" :aria-invalid="!!wrong[name]" /><span
-          v-if="wrong[name]"
+        ><input v-model="form[name]" class="field" maxlength="100" :aria-invalid="!!told(name)" /><span
+          v-if="told(name)"
           class="block text-xs text-brick"
-          >{{ wrong[name] }}</span
+          >{{ told(name) }}</span
         ><span v-if="was(name) !== form[name] && was(name)" class="block text-xs text-soft">given as “{{ was(name) }}”</span></label
       >
       <button type="submit" class="hidden" />

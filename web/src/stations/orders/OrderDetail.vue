@@ -96,7 +96,8 @@ const address = computed(() => {
     <template v-else-if="data">
       <div class="flex items-baseline gap-3 border-b border-rule px-3.5 py-2">
         <h2 class="whitespace-nowrap">Order {{ data.number }}</h2>
-        <Tag v-if="data.told" tone="waits">{{ data.told }}</Tag><span class="truncate text-soft"
+        <Tag v-if="data.told" class="max-w-[46%] truncate" tone="waits" :title="data.told">{{ data.told }}</Tag><span
+          class="truncate text-soft"
           >{{ address }}{{ data.mended ? ' (mended)' : '' }}</span
         ><span class="ml-auto whitespace-nowrap text-soft">promised by {{ data.promised_by ? dateOf(data.promised_by) : 'no day' }}</span
         ><Btn small @click="emit('close')">Close</Btn>
@@ -135,9 +136,13 @@ const address = computed(() => {
           </tbody>
         </table>
         <Lacking v-for="(one, n) in lacking" :key="one.id" :line="one" :keys="n === 0" />
-        <div v-if="open && data.ways.length" class="mt-1 flex items-start border-t border-rule">
-          <Ways class="min-w-0 flex-1" :order="data" @choose="choose" @give="giveBack" />
-          <aside v-if="data.steps.length" class="w-60 shrink-0 border-l border-rule-2 px-3 py-2" aria-label="What becomes of the money">
+        <div v-if="open && data.ways.length" class="mt-1 flex flex-col border-t border-rule xl:flex-row xl:items-start">
+          <Ways class="w-full min-w-0 xl:flex-1" :order="data" @choose="choose" @give="giveBack" />
+          <aside
+            v-if="data.steps.length"
+            class="w-80 shrink-0 border-rule-2 px-3 py-2 xl:w-60 xl:border-l"
+            aria-label="What becomes of the money"
+          >
             <Waterfall :steps="data.steps" />
           </aside>
         </div>

@@ -125,7 +125,7 @@ const heading = computed(() => {
           bought once.
         </p>
         <Btn v-if="standing.ready" kind="main" hint="G" @click="send">Send {{ chosen.length || standing.ready }}</Btn>
-        <label class="mt-2 flex items-center gap-2 text-xs"
+        <label v-if="standing.ready" class="mt-2 flex items-center gap-2 text-xs"
           ><input v-model="together" type="checkbox" class="accent-pine" />one payment per supplier</label
         >
         <Btn v-if="chosen.length" class="mt-2" @click="wait">Wait for my hand</Btn>
