@@ -123,6 +123,10 @@ def test_a_store_takes_changes_and_numbers_and_can_be_asked(calm, partner):
         store.fulfil(number, Tracking("SW000012349GB", "Nobody"), f"{code}-f3")
     with pytest.raises(Refused, match="sent already"):
         store.cancel(number)
+    for _ in range(2):
+        store.refund(number, [1], f"{code}-r1")
+    given = calm.record()["refunds"]
+    assert given[f"{code}-r1"]["order"] == number and [one["order"] for one in given.values()].count(number) == 1
 
 
 @by_store
@@ -181,6 +185,13 @@ def test_a_lost_purchase_is_unknown_and_can_be_asked_for(calm, partner):
     with pytest.raises(Refused, match="does not go"):
         supplier.buy(Purchase("T-3", origin, way, Address("A", "1", "Oslo", "0150", "NO"), wish.lines))
     assert {one.state for one in supplier.find_purchases([wish.reference])} == {"received"}
+    if service == "wholesale":
+        other = replace(wish, reference="T-back")
+        supplier.buy(other)
+        assert {supplier.recall("T-back").state for _ in range(2)} == {"withdrawn"}
+    else:
+        with pytest.raises(Refused, match="write to the supplier|ask it for a return"):
+            supplier.recall(wish.reference)
     calm.post("clock", jump_minutes=60)
     assert supplier.find_purchases([wish.reference])[0].state in ("accepted", "refused")
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from dataclasses import replace
+from fractions import Fraction
 from typing import Any
 
 import pytest
@@ -14,7 +15,7 @@ from amber_lane.connectors.protocols import PurchaseAnswer, StoreOrder, StoreOrd
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Person, Store, Supplier
-from amber_lane.services import accounts, agents, documents, ordering, orders, payments, purchases, setup, undo, withdrawing
+from amber_lane.services import accounts, agents, documents, lanes, ordering, orders, payments, purchases, setup, today, undo, withdrawing
 from amber_lane.services.desk import Conflict, Desk, Invalid, NotFound
 from amber_lane.services.drafts import PolicyChange
 from amber_lane.sheets import ubl
@@ -257,3 +258,18 @@ def test_an_agent_sees_its_own_purchase_orders_and_nothing_else(small: Small) ->
     assert (taken, bad) == (1, [(3, "there is no purchase order 'ONE-Z' of yours")]) and states(small, one) == ["on_the_road"]
     with pytest.raises(Invalid, match="for which suppliers"):
         small.write(lambda desk: agents.scope_of(desk, "agent", [], []))
+
+
+def test_a_bill_above_the_plan_is_told_and_asked_back_through_the_plan(small: Small) -> None:
+    small.write(lambda desk: lanes.open_lane(desk, 1, [lanes.Part(5, Fraction(1))], use=1))
+    order, fine = small.order("A", ("S-1", 1, 1900)), small.order("B", ("S-2", 1, 1900))
+    made = send(small, order.id, fine.id)
+    answer(small, made[0].reference, "accepted", billed=230 + 400)
+    answer(small, made[1].reference, "accepted", billed=330 + 3)
+    (trouble,) = [one for one in small.write(today.troubles) if one.kind == "Dearer"]
+    assert "£4.00 above the plan" in trouble.told and trouble.at_risk == 400
+    small.write(lambda desk: today.do_step(desk, trouble.key, other=True))
+    assert small.all(select(Outbox.key).where(Outbox.kind == "recall")) == [f"recall-{made[0].reference}"]
+    small.write(lambda desk: withdrawing.take_recall(desk, PurchaseAnswer(made[0].reference, "", "withdrawn", "", None, None)))
+    assert states(small, order) == ["ready"], "by the spare, not by what was too dear"
+    assert send(small, order.id)[0].goods == 500

@@ -14,7 +14,7 @@ from amber_lane.core.ids import make_s10
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Carrier
-from amber_lane.data.transit import Message, Parcel, ParcelLine, PassedOn
+from amber_lane.data.transit import Message, MessageTemplate, Parcel, ParcelLine, PassedOn
 from amber_lane.services import lists, mails, parcels, purchases, today, transit
 from amber_lane.services.desk import Conflict, Desk, Invalid
 from amber_lane.services.drafts import PolicyChange
@@ -202,3 +202,15 @@ def test_a_buyer_is_written_to_by_the_nearest_mail_and_after_its_delay(small: Sm
     number(small, made, THIRD)
     sent = {row.body["subject"]: row.after for row in small.all(select(Outbox).where(Outbox.kind == "mail"))}
     assert sent["En route A"] == small.clock.now() + timedelta(minutes=30)
+
+
+def test_buyers_of_late_parcels_are_told_by_themselves_where_that_mail_is_on(small: Small) -> None:
+    made = bought(small, "A", promised_days=4)
+    number(small, made, FIRST)
+    small.later(days=6)
+    assert small.write(parcels.tell_late) == 0
+    (row,) = small.all(select(MessageTemplate).where(MessageTemplate.kind == "late"))
+    said = {"kind": "late", "store": None, "language": "en", "subject": row.subject, "body": row.body, "on": True, "delay_minutes": 0}
+    small.write(lambda desk: mails.keep_template(desk, row.id, row.version, **said))
+    assert small.write(parcels.tell_late) == 1 and small.write(parcels.tell_late) == 0
+    assert sorted(small.all(select(Message.kind))) == ["late", "shipped"]

@@ -282,7 +282,7 @@ def test_every_act_that_offers_undo_can_be_taken_back_whole(busy: Small, name: s
 
 
 def test_every_kind_that_can_be_undone_is_tried_here() -> None:
-    assert {kind for kind, _ in ACTS.values()} | {"watch.respond", "listing.resume", "batch.collect"} == set(undo.UNDO)
+    assert {kind for kind, _ in ACTS.values()} | {"watch.respond", "listing.resume", "batch.collect", "purchase.bill"} == set(undo.UNDO)
 
 
 def test_undo_goes_on_into_the_past_and_never_undoes_an_undo(busy: Small) -> None:

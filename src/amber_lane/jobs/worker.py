@@ -25,6 +25,7 @@ from ..services import (
     lane_terms,
     matching,
     pace,
+    parcels,
     planning,
     purchases,
     returns,
@@ -174,6 +175,7 @@ class Worker:
                 pace.refresh(desk)
                 watch.step_on(desk)
                 transit.suppose_arrived(desk)
+                parcels.tell_late(desk)
                 if returns.keep(desk, back) and policy_for(desk.s)["reserve_real"]:
                     act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
                     respond(desk, None, act=act.id, alone=True)

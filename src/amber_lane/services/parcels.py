@@ -303,6 +303,20 @@ def _do_refund(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> 
     return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} refunded"
 
 
+def tell_late(desk: Desk) -> int:
+    """Buyers of late parcels are told by themselves, where that mail is switched on. Returns how many were."""
+    told = 0
+    for one in troubled(desk):
+        if one.trouble != "late" or one.asked is not None:
+            continue
+        case = _case(desk, one.parcel.id)
+        more = {"carrier": case.carrier.name, "tracking": case.parcel.number}
+        for order in case.orders:
+            store = desk.get(Store, order.store_id, "store")
+            told += write_mail(desk, "late", order, store, _of(case, order), case.parcel.number, more)
+    return told
+
+
 def waits(desk: Desk, one: Troubled) -> bool:
     """Whether a troubled parcel needs somebody now: nobody was asked or told about it lately."""
     return one.asked is None or desk.now - one.asked > ANSWER_IN
@@ -312,4 +326,4 @@ def by_parcel(desk: Desk) -> dict[int, Troubled]:
     return {one.parcel.id: one for one in troubled(desk)}
 
 
-__all__ = ["WORDS", "Step", "Troubled", "by_parcel", "steps", "take", "trouble_of", "troubled", "waits"]
+__all__ = ["WORDS", "Step", "Troubled", "by_parcel", "steps", "take", "tell_late", "trouble_of", "troubled", "waits"]

@@ -24,6 +24,7 @@ from .accounts import Rooms
 from .desk import Conflict, Desk, by_id
 from .documents import send_by_mail
 from .facts import Facts
+from .mails import write_mail
 from .planning import bought_parts, lines_of, replan, service_of, step_line
 from .respond import respond
 from .transit import all_are, take_tracking
@@ -139,6 +140,7 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
         made.append(purchase)
     for line in lines:
         step_line(line, "buy")
+    write_mail(desk, "bought", order, store, lines, "", {})
     return made
 
 

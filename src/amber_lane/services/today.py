@@ -94,6 +94,8 @@ def do_step(desk: Desk, key: str, other: bool = False) -> str:
         desk.get(Supplier, int(rest), "supplier").next_sweep = desk.now
     elif kind == "parcels":
         troubles_trade.help_parcels(desk, rest)
+    elif kind == "bill":
+        (withdrawing.ask_dearer_back if other else withdrawing.take_bill)(desk, int(rest))
     elif kind == "wants":
         withdrawing.settle(desk, int(rest))
     elif kind == "hold":

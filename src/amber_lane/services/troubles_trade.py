@@ -7,11 +7,12 @@ from datetime import datetime, timedelta
 
 from sqlalchemy import func, literal_column, select
 
+from ..core.money import show
 from ..core.risk import REFUND_COST, waiting_order
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Outbox
 from ..data.setup import Link
-from . import outbox, parcels
+from . import outbox, parcels, withdrawing
 from .desk import Conflict, Desk
 from .setup import OWNERS
 from .trouble import Step, Trouble
@@ -234,6 +235,24 @@ def help_parcels(desk: Desk, wrong: str) -> None:
         raise Conflict("none of these parcels needs it any more")
 
 
+def _dearer(desk: Desk) -> Iterator[Trouble]:
+    """Bills above the plan, as long as something can be done about them."""
+    for purchase, more in withdrawing.dearer(desk):
+        yield Trouble(
+            f"bill:{purchase.id}",
+            "orders",
+            "Dearer",
+            f"{purchase.reference} is billed {show(more, purchase.currency)} above the plan",
+            "it has not left yet: take it at that price, or ask the supplier to let it go and it is planned anew",
+            purchase.answered_at or purchase.made_at,
+            Step("Take it at that price", act=True),
+            more,
+            False,
+            "loss",
+            other=Step("Ask to let it go", act=True),
+        )
+
+
 def _wishes(desk: Desk) -> Iterator[Trouble]:
     """What buyers asked for after we had bought."""
     for order in desk.s.scalars(select(Order).where(Order.wants != literal_column("''"))):
@@ -252,4 +271,4 @@ def _wishes(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_wishes, _held_orders, _refused_orders, _unmapped_orders, _dead, _unread, _links, _numbers, _parcels)
+SOURCES = (_dearer, _wishes, _held_orders, _refused_orders, _unmapped_orders, _dead, _unread, _links, _numbers, _parcels)

@@ -102,6 +102,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "watch.respond": lambda desk, act: watch.undo_responses(desk, sweep=_after(act)["sweep"]),
     "response.settle": prices.unsettle,
     "order.wait": _wait,
+    "purchase.bill": lambda desk, act: withdrawing.leave_bill(desk, _after(act)["purchase"]),
     "batch.collect": lambda desk, act: payments.take_apart(desk, _after(act)["batch"]),
     "ordering.change": lambda desk, act: ordering.restore(desk, _before(act)),
     "template.change": lambda desk, act: mails.restore_template(desk, _after(act)["template"], act.before),

@@ -12,8 +12,11 @@ from ..data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Store, Supplier
 from . import outbox
 from .desk import Conflict, Desk, by_id
-from .planning import bought_parts, lines_of, step_line
+from .planning import bought_parts, lines_of, replan, step_line
 from .setup import UNCALLED
+
+# Bills so little above the plan (minor units) are let pass, and those within a fiftieth of it.
+SMALL = 50
 
 
 def end_hold(desk: Desk, order: int, way: str) -> None:
@@ -104,17 +107,71 @@ def take_recall(desk: Desk, answer: PurchaseAnswer) -> None:
     if purchase.state not in PURCHASE.sources("withdraw"):
         return
     purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "withdraw"), desk.now
-    purchase.told, purchase.billed = "let go, since the buyer cancelled", None
+    order = desk.get(Order, purchase.order_id, "order")
+    purchase.billed = None
+    if not order.wants:
+        _go_elsewhere(desk, purchase)
+        return
+    purchase.told = "let go, since the buyer cancelled"
     for line in _unbind(desk, purchase):
         if line.state in ORDER_LINE.sources("withdraw"):
             step_line(line, "withdraw", "the buyer cancelled; the supplier let it go")
     desk.s.flush()
-    order = desk.get(Order, purchase.order_id, "order")
     desk.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go: nothing is sent, nothing is paid")
     if all(line.state == "cancelled" for line in lines_of(desk, [order.id])[order.id]):
         order.wants = order.wants_told = ""
         order.version += 1
         _tell_store(desk, order)
+
+
+def _go_elsewhere(desk: Desk, purchase: PurchaseOrder) -> None:
+    """It was too dear: its lines are planned anew, and that supplier is not asked for them again."""
+    purchase.told = "let go, since its bill was above the plan"
+    for row in desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)):
+        row.refused = True
+    for line in _unbind(desk, purchase):
+        if line.state in ORDER_LINE.sources("refuse"):
+            step_line(line, "refuse", purchase.told)
+            line.lane_id, line.chosen_by = None, "plan"
+    desk.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go, its bill was above the plan; planned anew")
+    desk.s.flush()
+    replan(desk)
+
+
+def dearer(desk: Desk) -> list[tuple[PurchaseOrder, int]]:
+    """Purchases billed above the plan that have not left yet, with by how much; small change is let pass."""
+    planned = PurchaseOrder.goods + PurchaseOrder.shipping + PurchaseOrder.handling
+    over = PurchaseOrder.billed - planned
+    rows = select(PurchaseOrder, over).where(
+        PurchaseOrder.state == "accepted", PurchaseOrder.bill_taken.is_(False), over > SMALL, over * 50 > planned
+    )
+    return [(one, int(more or 0)) for one, more in desk.s.execute(rows)]
+
+
+def take_bill(desk: Desk, number: int) -> PurchaseOrder:
+    """A person takes a bill above the plan."""
+    purchase = desk.get(PurchaseOrder, number, "purchase order")
+    purchase.bill_taken = True
+    purchase.version += 1
+    desk.log("purchase.bill", purchase.reference, f"bill of {purchase.reference} taken as it is", after={"purchase": number}, undo=True)
+    return purchase
+
+
+def leave_bill(desk: Desk, number: int) -> None:
+    """Undo: the bill stands on Today again."""
+    desk.get(PurchaseOrder, number, "purchase order").bill_taken = False
+
+
+def ask_dearer_back(desk: Desk, number: int) -> None:
+    """Ask a supplier to let go what it bills above the plan; granted, the lines go back through the plan."""
+    purchase = desk.get(PurchaseOrder, number, "purchase order")
+    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
+    if purchase.state != "accepted" or supplier.kind in UNCALLED:
+        raise Conflict("it cannot be asked back by itself any more; write to the supplier")
+    purchase.bill_taken = True
+    body = {"reference": purchase.reference, "order": desk.get(Order, purchase.order_id, "order").number}
+    outbox.put(desk, f"supplier:{supplier.id}", f"purchase:{purchase.reference}", "recall", f"recall-{purchase.reference}", body)
+    desk.log("purchase.ask_back", purchase.reference, f"{supplier.name} asked to let {purchase.reference} go, its bill is above the plan")
 
 
 def _tell_store(desk: Desk, order: Order) -> None:
@@ -130,6 +187,9 @@ def kept(desk: Desk, reference: str, told: str) -> None:
     purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
     if purchase:
         order = desk.get(Order, purchase.order_id, "order")
+        if not order.wants:
+            purchase.told = f"kept, although we asked: {told}"
+            return
         wants(desk, order, "return", f"the buyer cancelled, but the supplier sends it ({told}): refund it when it comes back")
 
 

@@ -9,7 +9,7 @@ import Modal from './Modal.vue'
 
 const props = defineProps<{
   open: boolean
-  sheet: 'lanes' | 'orders' | 'tracking' | 'listings' | 'items' | 'prices' | 'rates'
+  sheet: 'lanes' | 'orders' | 'tracking' | 'answers' | 'listings' | 'items' | 'prices' | 'rates'
   title: string
 }>()
 const emit = defineEmits<{ close: [] }>()

@@ -3,9 +3,10 @@
 import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, tell, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
+import SheetIn from '@/parts/SheetIn.vue'
 
 type Supplier = Schema<'SupplierOrdering'>
 type Store = Schema<'StoreOrdering'>
@@ -28,6 +29,19 @@ function edit(one: Supplier | null, shop: Store | null) {
   wrong.value = {}
   supplier.value = one
   store.value = shop
+}
+const bring = ref(false)
+/** An answer or a dispatch advice as a UBL document. */
+async function document(event: Event) {
+  const input = event.target as HTMLInputElement
+  const file = input.files?.[0]
+  if (!file) return
+  const body = new FormData()
+  body.append('file', file)
+  const response = await fetch('/api/v1/ordering/documents', { method: 'POST', headers: { 'x-amber-lane': '1' }, body })
+  const said = (await response.json()) as { told?: string; detail?: string }
+  input.value = ''
+  tell(said.told ?? said.detail ?? 'That document could not be read', !response.ok)
 }
 async function keep() {
   try {
@@ -62,8 +76,17 @@ async function keep() {
 
 <template>
   <div>
-    <h1>How we order</h1>
-    <p class="mb-3 text-soft">What goes with every purchase order, and what the receiver finds in the parcel. No price is ever on it.</p>
+    <div class="mb-3 flex max-w-6xl items-end gap-2">
+      <div class="mr-auto">
+        <h1>How we order</h1>
+        <p class="text-soft">What goes with every purchase order, and what the receiver finds in the parcel. No price is ever on it.</p>
+      </div>
+      <Btn @click="bring = true">Bring in answers</Btn
+      ><label class="cursor-pointer rounded border border-rule bg-sheet px-3 py-1.5 font-semibold focus-within:outline-2 hover:bg-shade"
+        >Bring in a document<input type="file" class="sr-only" accept=".xml" @change="document"
+      /></label>
+    </div>
+    <SheetIn :open="bring" sheet="answers" title="Bring in suppliers' answers" @close="bring = false" />
     <section class="sheet mb-4 max-w-6xl p-4">
       <h2 class="mb-1">Suppliers</h2>
       <table class="w-full table-fixed">

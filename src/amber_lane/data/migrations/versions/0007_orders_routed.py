@@ -41,6 +41,8 @@ def upgrade() -> None:
         batch.add_column(sa.Column("send", sa.Text(), nullable=True))
     where = sa.text("wants <> ''")
     op.create_index(op.f("ix_order_wants"), "order", ["wants"], sqlite_where=where, postgresql_where=where)
+    with op.batch_alter_table("purchase_order") as batch:
+        batch.add_column(sa.Column("bill_taken", sa.Boolean(), nullable=False, server_default=sa.false()))
     with op.batch_alter_table("purchase_line") as batch:
         batch.add_column(sa.Column("refused", sa.Boolean(), nullable=False, server_default=sa.false()))
     with op.batch_alter_table("message_template") as batch:
@@ -76,6 +78,8 @@ def downgrade() -> None:
     with op.batch_alter_table("plan") as batch:
         for name in ("next_best", "parcels", "risk"):
             batch.drop_column(name)
+    with op.batch_alter_table("purchase_order") as batch:
+        batch.drop_column("bill_taken")
     with op.batch_alter_table("purchase_line") as batch:
         batch.drop_column("refused")
     with op.batch_alter_table("message_template") as batch:
