@@ -190,7 +190,7 @@ def test_a_lost_purchase_is_unknown_and_can_be_asked_for(calm, partner):
         supplier.buy(other)
         assert {supplier.recall("T-back").state for _ in range(2)} == {"withdrawn"}
     else:
-        with pytest.raises(Refused, match="write to the supplier|ask it for a return"):
+        with pytest.raises(Refused, match=r"write to the supplier|ask it for a return"):
             supplier.recall(wish.reference)
     calm.post("clock", jump_minutes=60)
     assert supplier.find_purchases([wish.reference])[0].state in ("accepted", "refused")

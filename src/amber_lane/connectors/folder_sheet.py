@@ -20,7 +20,7 @@ from ..sheets.table import NotASheet, csv_bytes
 from .errors import Malformed, NotThere, OutsideError, Refused, UnknownOutcome
 from .http import Caller
 from .protocols import Account, Budget, CatalogueItem, OriginTerms, Purchase, PurchaseAnswer, Seen, SweepPage
-from .wire import PurchaseOut, clip, minor, path_part, purchase_answer
+from .wire import PurchaseOut, clip, minor, path_part, purchase_answer, said_with
 
 _LINK = re.compile(r'href="([^"?#]{1,200}\.(?:csv|xlsx))"', re.IGNORECASE)
 _ANSWERS = "answers.csv"
@@ -118,7 +118,7 @@ class FolderSheet:
     def buy(self, purchase: Purchase) -> PurchaseAnswer:
         to = purchase.address
         where = [to.name, to.address_1, to.address_2, to.city, to.region, to.postcode, to.country, to.phone]
-        tail = [purchase.service, purchase.note]
+        tail = [purchase.service, said_with(purchase.note, purchase.greeting)]
         rows = [[purchase.reference, line.line_no, line.item, line.quantity, *where, *tail] for line in purchase.lines]
         self.call.send("PUT", f"/in/{path_part(purchase.reference)}.csv", content=csv_bytes(PURCHASE_HEADER, rows))
         try:

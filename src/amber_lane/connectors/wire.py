@@ -181,6 +181,11 @@ def purchase_body(purchase: Purchase) -> dict[str, Any]:
     }
 
 
+def said_with(note: str, greeting: str) -> str:
+    """Note and greeting in one, for suppliers whose sheets have a single column for both."""
+    return " ".join(part for part in (note, greeting and f"Greeting: {greeting}") if part)
+
+
 def path_part(text: str) -> str:
     """A number as one piece of an address, whatever signs it holds."""
     return quote(text, safe="")

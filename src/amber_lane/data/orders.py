@@ -128,6 +128,7 @@ class PurchaseOrder(Versioned):
     __tablename__ = "purchase_order"
     __table_args__ = (
         Index("ix_purchase_order_state", "state"),
+        Index("ix_purchase_order_order_id", "order_id"),
         CheckConstraint("state in ('waiting','sent','accepted','refused','shipped','stopped','withdrawn')", name="state"),
     )
     reference: Mapped[str] = mapped_column(unique=True)

@@ -10,6 +10,7 @@ from sqlalchemy import select
 
 from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..connectors.protocols import PurchaseAnswer, Tracking
+from ..connectors.wire import said_with
 from ..core.money import parse_money, plain
 from ..core.states import OUTBOX
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -38,7 +39,7 @@ class File:
 def purchase_rows(body: dict[str, Any]) -> list[list[Any]]:
     """A purchase order of the outbox as rows of the purchase-order sheet."""
     address = [body["address"][name] for name in ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone")]
-    note = " ".join(part for part in (body["note"], body.get("greeting") and f"Greeting: {body['greeting']}") if part)
+    note = said_with(body["note"], body.get("greeting", ""))
     return [[body["reference"], line["line_no"], line["item"], line["quantity"], *address, body["service"], note] for line in body["lines"]]
 
 

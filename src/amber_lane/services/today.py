@@ -7,11 +7,11 @@ import time
 from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import BigInteger, case, func, select, type_coerce
+from sqlalchemy import BigInteger, case, func, or_, select, type_coerce
 
 from ..data.base import to_ms
 from ..data.lanes import Lane
-from ..data.orders import Order, OrderLine, Plan
+from ..data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Outbox, Snooze
 from ..data.setup import Store, Supplier
 from . import drift, orders, outbox, prices, rates, troubles_goods, troubles_price, troubles_trade, watch, withdrawing
@@ -157,7 +157,11 @@ def profit_by_day(desk: Desk, days: int = 14) -> list[dict[str, Any]]:
         int(day): [int(kept), int(paid)] for day, kept, paid in desk.s.execute(sold.where(Order.ordered_at >= start, live).group_by(at))
     }
     bought = select(at, func.sum(Plan.goods + Plan.shipping + Plan.handling)).join(Plan, Plan.order_id == Order.id)
-    any_live = select(OrderLine.id).where(OrderLine.order_id == Order.id, live).exists()
+    # What was refunded after it had left was paid all the same.
+    any_live = or_(
+        select(OrderLine.id).where(OrderLine.order_id == Order.id, live).exists(),
+        select(PurchaseOrder.id).where(PurchaseOrder.order_id == Order.id, PurchaseOrder.state == "shipped").exists(),
+    )
     for number, cost in desk.s.execute(bought.where(Order.ordered_at >= start, any_live).group_by(at)):
         sums.setdefault(int(number), [0, 0])[0] -= int(cost)
     out = []

@@ -39,6 +39,7 @@ def upgrade() -> None:
                 batch.add_column(sa.Column(name, sa.BigInteger(), nullable=True))
     with op.batch_alter_table("buying_account") as batch:
         batch.add_column(sa.Column("send", sa.Text(), nullable=True))
+    op.create_index(op.f("ix_purchase_order_order_id"), "purchase_order", ["order_id"])
     where = sa.text("wants <> ''")
     op.create_index(op.f("ix_order_wants"), "order", ["wants"], sqlite_where=where, postgresql_where=where)
     with op.batch_alter_table("purchase_order") as batch:
@@ -64,6 +65,7 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_index(op.f("ix_order_wants"), table_name="order")
+    op.drop_index(op.f("ix_purchase_order_order_id"), table_name="purchase_order")
     with op.batch_alter_table("purchase_order") as batch:
         batch.drop_constraint(op.f("ck_purchase_order_state"), type_="check")
         batch.create_check_constraint(op.f("ck_purchase_order_state"), OLD_STATES)
