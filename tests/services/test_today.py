@@ -278,7 +278,7 @@ def test_what_was_done_alone_and_what_was_earned_is_told_from_what_happened(smal
     with small.db.reading() as s:
         desk = small.desk(s)
         days = today.profit_by_day(desk, 3)
-        alone = [act.kind for act in today.done_alone(desk)]
+        alone = [one.act.kind for one in today.done_alone(desk)]
         lanes_shown = today.flow(desk)
     # Two at 9.00, a tenth to the store, two at 1.00 with one parcel of 1.00 + 0.40 + 0.30.
     assert [day["profit"] for day in days] == [0, 0, 1800 - 180 - 200 - 170] and days[-1]["sales"] == 1800

@@ -8,7 +8,7 @@ from fastapi import APIRouter, File, Response, UploadFile
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
-from ..data.setup import Store, Supplier
+from ..data.setup import Carrier, Store, Supplier
 from ..services import documents, ordering, purchases
 from ..services.desk import Invalid
 from ..services.setup import UNCALLED
@@ -41,9 +41,19 @@ class StoreOrdering(BaseModel):
     phone: str
 
 
+class CarrierShape(BaseModel):
+    """shape: A a letter, 9 a digit, others as they are; '' = UPU S10 with its check digit."""
+
+    id: int
+    version: int
+    name: str
+    shape: str
+
+
 class OrderingOut(BaseModel):
     suppliers: list[SupplierOrdering]
     stores: list[StoreOrdering]
+    carriers: list[CarrierShape]
 
 
 @router.get("")
@@ -59,7 +69,8 @@ def see(desk: ReadDesk) -> OrderingOut:
         for one in desk.s.scalars(select(Supplier).order_by(Supplier.name))
     ]
     stores = [StoreOrdering.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Store).order_by(Store.name))]
-    return OrderingOut(suppliers=suppliers, stores=stores)
+    carriers = [CarrierShape.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Carrier).order_by(Carrier.name))]
+    return OrderingOut(suppliers=suppliers, stores=stores, carriers=carriers)
 
 
 class SupplierAsk(Ask):
@@ -85,6 +96,16 @@ class StoreAsk(Ask):
 @router.post("/stores/{number}")
 def keep_store(desk: WriteDesk, number: Big, ask: StoreAsk) -> Done:
     return Done(told=ordering.keep(desk, "store", number, ask.version, ask.model_dump(exclude={"version"})))
+
+
+class ShapeAsk(Ask):
+    version: int
+    shape: str = Field(max_length=60)
+
+
+@router.post("/carriers/{number}")
+def keep_shape(desk: WriteDesk, number: Big, ask: ShapeAsk) -> Done:
+    return Done(told=ordering.keep_shape(desk, number, ask.version, ask.shape))
 
 
 @router.get("/purchases/{number}.{form}")

@@ -72,6 +72,14 @@ class ActOut(BaseModel):
     after: Any = None
 
 
+class AloneOut(ActOut):
+    """The newest of its kind; times and count: how often since `since`, and how many things by all of them."""
+
+    times: int
+    count: int
+    since: datetime
+
+
 class Day(BaseModel):
     day: str
     profit: Money
@@ -83,7 +91,7 @@ class Today(BaseModel):
     a_day: Money
     once: Money
     flow: list[Flow]
-    alone: list[ActOut]
+    alone: list[AloneOut]
     days: list[Day]
 
 
@@ -115,7 +123,7 @@ def get_today(desk: ReadDesk) -> Today:
         a_day=sure(sum(t.at_risk for t in found if t.per_day), HOME),
         once=sure(sum(t.at_risk for t in found if not t.per_day), HOME),
         flow=[Flow(**one) for one in today.flow(desk)],
-        alone=[_act(row) for row in today.done_alone(desk)],
+        alone=[AloneOut(**_act(one.act).model_dump(), times=one.times, count=one.count, since=one.since) for one in today.done_alone(desk)],
         days=[Day(day=d["day"], profit=sure(d["profit"], HOME), sales=sure(d["sales"], HOME)) for d in today.profit_by_day(desk)],
     )
 

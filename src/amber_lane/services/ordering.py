@@ -5,14 +5,18 @@ from __future__ import annotations
 from typing import Any
 
 from ..data.base import Versioned
-from ..data.setup import Store, Supplier
+from ..data.setup import Carrier, Store, Supplier
 from .desk import Desk, Invalid
 from .documents import FORMS, ROADS
 
 PHONES = ("buyer", "store", "none")
 SUPPLIER = ("parcel_note", "phone_rule", "order_form", "order_road", "mail")
 STORE = ("greeting", "phone")
-_KINDS: dict[str, tuple[type[Versioned], tuple[str, ...]]] = {"supplier": (Supplier, SUPPLIER), "store": (Store, STORE)}
+_KINDS: dict[str, tuple[type[Versioned], tuple[str, ...]]] = {
+    "supplier": (Supplier, SUPPLIER),
+    "store": (Store, STORE),
+    "carrier": (Carrier, ("shape",)),
+}
 
 
 def keep(desk: Desk, owner: str, number: int, version: int | None, fields: dict[str, Any]) -> str:
@@ -37,6 +41,18 @@ def keep(desk: Desk, owner: str, number: int, version: int | None, fields: dict[
     kept = {"owner": owner, "id": number, "fields": before}
     desk.log("ordering.change", row.name, f"how we order changed: {row.name}", before=kept, undo=True)
     return f"How we order is kept for {row.name}"
+
+
+def keep_shape(desk: Desk, number: int, version: int | None, shape: str) -> str:
+    """What a carrier's numbers look like: A a letter, 9 a digit, others as they are; empty = as posts number them (UPU S10)."""
+    text = "".join(shape.split()).upper()
+    if len(text) > 40 or not all(one.isascii() and (one.isalnum() or one in "/.") for one in text):
+        raise Invalid("letters, digits and nothing else, such as GP99999999", {"shape": "such as GP99999999"})
+    row = desk.get_version(Carrier, number, version, "carrier")
+    kept = {"owner": "carrier", "id": number, "fields": {"shape": row.shape}}
+    row.shape = text
+    desk.log("ordering.change", row.name, f"numbers of {row.name} look like {text or 'UPU S10'}", before=kept, undo=True)
+    return f"Numbers of {row.name} are checked so from now on"
 
 
 def restore(desk: Desk, before: dict[str, Any]) -> None:

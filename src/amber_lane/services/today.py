@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import threading
 import time
-from datetime import timedelta
+from dataclasses import dataclass
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import BigInteger, case, func, or_, select, type_coerce
@@ -15,7 +16,7 @@ from ..data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Outbox, Snooze
 from ..data.setup import Store, Supplier
 from . import drift, orders, outbox, prices, rates, troubles_goods, troubles_price, troubles_trade, watch, withdrawing
-from .desk import Conflict, Desk, NotFound
+from .desk import Conflict, Desk, NotFound, by_id
 from .trouble import Trouble
 
 DAY_MS = 86_400_000
@@ -120,11 +121,23 @@ def snooze(desk: Desk, key: str, hours: int, until_change: bool = False) -> None
     desk.log("snooze", key, told, after={"trouble": key}, undo=True)
 
 
-def done_alone(desk: Desk, most: int = 8) -> list[Act]:
-    """What was done without a person, newest first."""
-    return list(
-        desk.s.scalars(select(Act).where(Act.who.in_(PEOPLE_FREE), Act.kind != "purchase.refused").order_by(Act.id.desc()).limit(most))
-    )
+@dataclass(frozen=True)
+class Alone:
+    """Acts of one kind that nobody did: the newest, how often since when, and how many things by all of them."""
+
+    act: Act
+    times: int
+    count: int
+    since: datetime
+
+
+def done_alone(desk: Desk, most: int = 8) -> list[Alone]:
+    """What was done without a person in the last day, grouped by kind; the kind that was done last stands first."""
+    recent = (Act.who.in_(PEOPLE_FREE), Act.kind != "purchase.refused", Act.at > desk.now - timedelta(days=1))
+    grouped = select(func.max(Act.id), func.count(), func.sum(Act.count), func.min(Act.at)).where(*recent).group_by(Act.kind)
+    rows = desk.s.execute(grouped.order_by(func.max(Act.id).desc()).limit(most)).all()
+    newest = by_id(desk.s, Act, (number for number, *_ in rows))
+    return [Alone(newest[number], int(times), int(count or 0), since) for number, times, count, since in rows]
 
 
 def flow(desk: Desk) -> list[dict[str, Any]]:

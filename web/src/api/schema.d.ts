@@ -685,6 +685,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/ordering/carriers/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep Shape */
+        post: operations["orders_keep_shape"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/ordering/documents": {
         parameters: {
             query?: never;
@@ -3310,6 +3327,44 @@ export interface components {
             worth: components["schemas"]["Money"];
         };
         /**
+         * AloneOut
+         * @description The newest of its kind; times and count: how often since `since`, and how many things by all of them.
+         */
+        AloneOut: {
+            /** After */
+            after?: unknown;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Before */
+            before?: unknown;
+            /** Count */
+            count: number;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** On */
+            on: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Times */
+            times: number;
+            /** Told */
+            told: string;
+            /** Undo */
+            undo: string;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * ApplyAsk
          * @description seen: the counts that the person looked at; only: listings they picked (None = all); leave: listings they took out.
          */
@@ -3489,6 +3544,20 @@ export interface components {
             unused: number;
             /** Used */
             used: number;
+        };
+        /**
+         * CarrierShape
+         * @description shape: A a letter, 9 a digit, others as they are; '' = UPU S10 with its check digit.
+         */
+        CarrierShape: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Shape */
+            shape: string;
+            /** Version */
+            version: number;
         };
         /** CellOut */
         CellOut: {
@@ -5509,6 +5578,8 @@ export interface components {
         };
         /** OrderingOut */
         OrderingOut: {
+            /** Carriers */
+            carriers: components["schemas"]["CarrierShape"][];
             /** Stores */
             stores: components["schemas"]["StoreOrdering"][];
             /** Suppliers */
@@ -6664,6 +6735,13 @@ export interface components {
             /** Responses */
             responses: number[];
         };
+        /** ShapeAsk */
+        ShapeAsk: {
+            /** Shape */
+            shape: string;
+            /** Version */
+            version: number;
+        };
         /**
          * ShareOut
          * @description good of count; expected share and the interval it lies in (5 to 95 %), in percent.
@@ -7188,7 +7266,7 @@ export interface components {
         Today: {
             a_day: components["schemas"]["Money"];
             /** Alone */
-            alone: components["schemas"]["ActOut"][];
+            alone: components["schemas"]["AloneOut"][];
             /** Days */
             days: components["schemas"]["Day"][];
             /** Flow */
@@ -8792,6 +8870,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderingOut"];
+                };
+            };
+        };
+    };
+    orders_keep_shape: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapeAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

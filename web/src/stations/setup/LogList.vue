@@ -11,7 +11,7 @@ import When from '@/parts/When.vue'
 import { useAsk } from '@/parts/ask'
 
 type Row = Schema<'ActOut'>
-const { ask, set, sort, sheet } = useAsk(() => '')
+const { ask, set, sort, text, sheet } = useAsk(() => (text('kind') ? `kind:${text('kind')}` : ''))
 const columns: Column[] = [
   { key: 'at', label: 'When', width: '100px' },
   { key: 'who', label: 'Who', width: '130px' },

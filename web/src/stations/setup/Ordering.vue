@@ -30,6 +30,16 @@ function edit(one: Supplier | null, shop: Store | null) {
   supplier.value = one
   store.value = shop
 }
+const shapes = reactive<Record<number, string>>({})
+const keepShape = (one: Schema<'CarrierShape'>) =>
+  act(() =>
+    take(
+      api.POST('/api/v1/ordering/carriers/{number}', {
+        params: { path: { number: one.id } },
+        body: { version: one.version, shape: shapes[one.id] ?? one.shape },
+      }),
+    ),
+  )
 const bring = ref(false)
 /** An answer or a dispatch advice as a UBL document. */
 async function document(event: Event) {
@@ -130,6 +140,21 @@ async function keep() {
           </tr>
         </tbody>
       </table>
+    </section>
+    <section class="sheet mt-4 max-w-6xl p-4">
+      <h2 class="mb-1">Carriers</h2>
+      <p class="text-soft">What their numbers look like: A for a letter, 9 for a digit. Empty: as posts number them, with a check digit.</p>
+      <form v-for="one in data?.carriers" :key="one.id" class="mt-2 flex items-center gap-3" @submit.prevent="keepShape(one)">
+        <label class="flex items-center gap-3"
+          ><span class="w-56 font-semibold">{{ one.name }}</span
+          ><input
+            class="field code w-64!"
+            maxlength="40"
+            placeholder="AA999999999AA, checked"
+            :value="shapes[one.id] ?? one.shape"
+            @input="shapes[one.id] = ($event.target as HTMLInputElement).value" /></label
+        ><Btn small :disabled="(shapes[one.id] ?? one.shape) === one.shape" @click="keepShape(one)">Keep</Btn>
+      </form>
     </section>
     <Modal
       v-if="supplier || store"

@@ -10,7 +10,7 @@ import Empty from '@/parts/Empty.vue'
 import KeyHint from '@/parts/KeyHint.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
-import { money, number, plural, timeOf } from '@/parts/format'
+import { count, money, number, plural, timeOf } from '@/parts/format'
 import DayBars from './DayBars.vue'
 import FlowPicture from './FlowPicture.vue'
 
@@ -157,7 +157,10 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
         <li v-for="one in data.alone" :key="one.id" class="grid grid-cols-[46px_1fr] gap-1 border-b border-rule-2 py-2.5">
           <span class="font-mono text-xs text-soft">{{ timeOf(one.at) }}</span><span
             ><b>{{ one.told }}</b
-            ><span class="block text-xs text-soft">{{ one.why }}</span></span
+            ><span class="line-clamp-2 text-xs text-soft">{{ one.why }}</span
+            ><RouterLink v-if="one.times > 1" class="block text-xs text-slate hover:underline" :to="`/setup/log?kind=${one.kind}`"
+              >and {{ one.times - 1 }} more like it since {{ timeOf(one.since) }}, {{ count(one.count) }} in all</RouterLink
+            ></span
           >
         </li>
       </ul>
