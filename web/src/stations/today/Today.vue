@@ -156,7 +156,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
       <ul v-if="data?.alone.length" class="mt-1">
         <li v-for="one in data.alone" :key="one.id" class="grid grid-cols-[46px_1fr] gap-1 border-b border-rule-2 py-2.5">
           <span class="font-mono text-xs text-soft">{{ timeOf(one.at) }}</span><span
-            ><b>{{ one.told }}</b
+            ><b class="line-clamp-3" :title="one.told">{{ one.told }}</b
             ><span class="line-clamp-2 text-xs text-soft">{{ one.why }}</span
             ><RouterLink v-if="one.times > 1" class="block text-xs text-slate hover:underline" :to="`/setup/log?kind=${one.kind}`"
               >and {{ one.times - 1 }} more like it since {{ timeOf(one.since) }}, {{ count(one.count) }} in all</RouterLink
