@@ -12,7 +12,7 @@ from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..connectors.protocols import PurchaseAnswer, Tracking
 from ..connectors.wire import said_with
 from ..core.money import parse_money, plain
-from ..core.states import OUTBOX
+from ..core.states import OUTBOX, PURCHASE
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Store, Supplier
@@ -105,7 +105,7 @@ def send_by_mail(desk: Desk, made: Iterable[PurchaseOrder]) -> None:
         for row in rows:
             row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), desk.now, f"in the mail {key}"
         for one in purchases:
-            one.state, one.told = "sent", ""
+            one.state, one.told = PURCHASE.step(one.state, "send"), ""
     desk.s.flush()
 
 

@@ -55,14 +55,15 @@ def send(desk: Desk, orders: Iterable[int], told_by: str = "", paid_together: bo
         if paid_together:
             payments.together(desk, made)
         spent = sum(one.goods + one.shipping + one.handling for one in made)
+        n = len({one.order_id for one in made})
         desk.log(
             "order.send",
-            f"{len(able)} orders",
-            f"{len(able)} order{'s' if len(able) > 1 else ''} sent to suppliers, {show(spent, made[0].currency)}",
+            f"{n} orders",
+            f"{n} order{'s' if n > 1 else ''} sent to suppliers, {show(spent, made[0].currency)}",
             why=told_by,
             after={"references": [one.reference for one in made]},
             undo=True,
-            count=len(able),
+            count=n,
         )
         desk.s.flush()
     return made
