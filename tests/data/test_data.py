@@ -14,8 +14,9 @@ from sqlalchemy.exc import IntegrityError, StatementError
 
 from amber_lane.data.base import Base, from_ms, to_ms
 from amber_lane.data.lanes import Lane
-from amber_lane.data.orders import Order, PurchaseLine, PurchaseOrder
+from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.session import Database
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing
 from amber_lane.services import purchases
@@ -111,3 +112,35 @@ def test_a_reading_session_cannot_write_by_accident(small: Small) -> None:
         s.get(Store, 1).name = "Another"
         s.flush()
     assert small.all(select(Store.name)) == ["First shop"]
+
+
+def test_a_house_with_orders_is_brought_to_the_newest_shape_with_nothing_lost(tmp_path) -> None:
+    """Tables that are made anew keep their rows, and all that belongs to them."""
+    db = Database(f"sqlite:///{tmp_path / 'old.db'}")
+    db.migrate("0006")
+    rows = (
+        "store(id, version, code, name, kind, country, currency, tax_in_price, payment, payment_fixed, read_orders, write_listings)"
+        " values (1, 1, 'A', 'A', 'own_site', 'GB', 'GBP', 0, 0, 0, 1, 1)",
+        "supplier(id, version, code, name, kind, country, currency, tax, discount, rebate, sweep_minutes, watching, stale, note)"
+        " values (1, 1, 'S', 'S', 'sheet', 'GB', 'GBP', 0, 0, 0, 15, 1, 0, '')",
+        "origin(id, version, supplier_id, code, name, country, cut_off, handling, holidays, return_address)"
+        " values (1, 1, 1, 'o', 'o', 'GB', '16:00', 0, '[]', '')",
+        '"order"(id, version, store_id, number, buyer, mail, phone, address, country, currency, ordered_at, came_at, note, came_by, lifted)'
+        " values (1, 1, 1, 'N', '', '', '', '{}', 'GB', 'GBP', 1, 1, '', 'link', 1), (2, 1, 1, 'M', '', '', '', '{}', 'GB', 'GBP', 1, 1, '', 'link', 0)",
+        "order_line(id, version, order_id, line_no, sku_code, title, quantity, paid, tax, store_fee, payment_fee, kept, state, why, chosen_by)"
+        " values (1, 1, 1, 1, 'X', '', 1, 1, 0, 0, 0, 1, 'bought', '', 'plan')",
+        "purchase_order(id, version, reference, supplier_id, order_id, origin_id, service, state, currency, goods, shipping, handling, their_number,"
+        " made_at, told) values (1, 1, 'R', 1, 1, 1, 's', 'sent', 'GBP', 1, 1, 1, '', 1, '')",
+        "item(id, supplier_id, number, title, gtin, mpn, brand, category, options, link, pack_size, weight_g, lead_days, currency, cost, stock, offer,"
+        " doubt_cost, doubt_stock, doubt_seen) values (1, 1, 'I', '', '', '', '', '', '', '', 1, 0, 0, 'GBP', 1, 1, 'good', -1, -1, 0)",
+        "purchase_line(id, purchase_id, order_line_id, line_no, item_id, quantity, planned_cost, live) values (1, 1, 1, 1, 1, 1, 1, 1)",
+    )
+    with db.engine.begin() as connection:
+        for row in rows:
+            connection.exec_driver_sql(f"insert into {row}")
+    db.migrate()
+    with db.reading() as s:
+        assert [bool(one.allowed) for one in s.scalars(select(Order).order_by(Order.id))] == [True, False]
+        assert [len(s.scalars(select(table)).all()) for table in (OrderLine, PurchaseOrder, PurchaseLine)] == [1, 1, 1]
+        assert s.connection().exec_driver_sql("pragma foreign_keys").scalar() == 1
+        assert not s.connection().exec_driver_sql("pragma foreign_key_check").fetchall()

@@ -9,7 +9,7 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
 
 
@@ -26,20 +26,40 @@ class Database:
             event.listen(self.engine, "begin", _begin)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
-    def migrate(self) -> None:
-        """Bring the tables to the newest shape; safe to call at every start."""
+    def migrate(self, to: str = "head") -> None:
+        """Bring the tables to the newest shape; safe to call at every start. to: an older shape, for tests."""
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-        with self.engine.begin() as connection:
+        with self._unhindered() as connection, connection.begin():
             config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            command.upgrade(config, to)
             if self.sqlite:
+                if broken := connection.exec_driver_sql("pragma foreign_key_check").fetchall():
+                    raise RuntimeError(
+                        f"the new shape of the tables would lose what belongs together, so nothing was changed: {broken[:3]}"
+                    )
                 # An index that can be made anew from the items at any time, so it is no table of ours.
                 connection.exec_driver_sql(
                     "create virtual table if not exists item_fts using fts5(title, brand, options, category, number, gtin, mpn, "
                     "tokenize='unicode61 remove_diacritics 2', prefix='2 3')"
                 )
                 connection.exec_driver_sql("create virtual table if not exists item_words using fts5vocab(item_fts, row)")
+
+    @contextmanager
+    def _unhindered(self) -> Iterator[Connection]:
+        """A connection that may put a table in another's place: SQLite would take that for the loss of all its rows' children.
+
+        Foreign keys are looked at by the migration itself instead, before anything is kept.
+        """
+        with self.engine.connect() as connection:
+            driver: Any = connection.connection.dbapi_connection
+            if self.sqlite:
+                driver.execute("PRAGMA foreign_keys=OFF")
+            try:
+                yield connection
+            finally:
+                if self.sqlite:
+                    driver.execute("PRAGMA foreign_keys=ON")
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
