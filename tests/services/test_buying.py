@@ -227,6 +227,7 @@ def test_what_is_paid_together_has_its_sum_and_a_statement(small: Small) -> None
     assert small.write(lambda desk: payments.collect(desk, 1)) == ("SUP-260312-2", 1)
     small.write(lambda desk: undo.undo(desk, small.act("batch.collect").id))
     assert len(small.write(payments.batches)) == 1
+    assert small.write(lambda desk: payments.collect(desk, 1)) == ("SUP-260312-2", 1)
     with pytest.raises(NotFound):
         small.write(lambda desk: payments.statement(desk, "nothing"))
 
@@ -250,6 +251,9 @@ def test_an_agent_sees_its_own_purchase_orders_and_nothing_else(small: Small) ->
                lambda desk: agents.answer(desk, other, "ONE-A-1", "accepted", "")):  # fmt: skip
         with pytest.raises(NotFound, match="of yours"):
             small.write(do)
+    # A number that cannot be leaves its purchase order where it is, to be taken out all the same.
+    wrong = b"purchase_order,tracking_number,carrier\nONE-A-1,RR473124820GB,Hill Post\n"
+    assert small.write(lambda desk: agents.take_in(desk, mine, "tracking", wrong))[0] == 0
     small.write(lambda desk: agents.answer(desk, mine, "ONE-B-1", "refused", "sold out"))
     _, rows = small.write(lambda desk: agents.take_out(desk, mine))
     assert [row[0] for row in rows] == ["ONE-A-1"] and states(small, one) == ["with_supplier"] and states(small, two) == ["refused"]
@@ -269,7 +273,29 @@ def test_a_bill_above_the_plan_is_told_and_asked_back_through_the_plan(small: Sm
     (trouble,) = [one for one in small.write(today.troubles) if one.kind == "Dearer"]
     assert "£4.00 above the plan" in trouble.told and trouble.at_risk == 400
     small.write(lambda desk: today.do_step(desk, trouble.key, other=True))
-    assert small.all(select(Outbox.key).where(Outbox.kind == "recall")) == [f"recall-{made[0].reference}"]
+    # The buyer of the other cancels, and then of this one too: each supplier is asked once.
+    again(small, "B", cancelled=True)
+    again(small, "B", cancelled=True)
+    assert small.all(select(Outbox.key).where(Outbox.kind == "recall")) == [f"recall-{one.reference}" for one in made]
     small.write(lambda desk: withdrawing.take_recall(desk, PurchaseAnswer(made[0].reference, "", "withdrawn", "", None, None)))
     assert states(small, order) == ["ready"], "by the spare, not by what was too dear"
     assert send(small, order.id)[0].goods == 500
+
+
+def test_a_buyer_who_cancels_what_was_asked_back_already_holds_up_nobody(small: Small) -> None:
+    order = small.order("A", ("S-1", 1, 1900))
+    (made,) = send(small, order.id)
+    answer(small, made.reference, "accepted", billed=230 + 400)
+    small.write(lambda desk: withdrawing.ask_dearer_back(desk, made.id))
+    again(small, "A", cancelled=True)
+    small.write(lambda desk: withdrawing.take_recall(desk, PurchaseAnswer(made.reference, "", "withdrawn", "", None, None)))
+    assert states(small, order) == ["cancelled"] and len(small.all(select(Outbox).where(Outbox.kind == "recall"))) == 1
+
+
+def test_another_phone_number_after_buying_is_no_trouble(small: Small) -> None:
+    order = small.order("A", ("S-1", 1, 900))
+    (made,) = send(small, order.id)
+    answer(small, made.reference, "accepted")
+    again(small, "A", ("S-1", 1, 900), buyer=replace(BUYER, phone="01632 960111"))
+    (row,) = small.all(select(Order))
+    assert (row.wants, row.phone) == ("", "01632 960111")

@@ -122,8 +122,7 @@ def bring(desk: WriteDesk, file: Annotated[UploadFile, File()]) -> Done:
     if not data:
         raise Invalid("the file is empty")
     answers = documents.answers_of(desk, data)
-    for one in answers:
-        purchases.take_answer(desk, one)
+    wrong = purchases.take_answers(desk, answers)
     names = ", ".join(one.reference for one in answers)
     desk.log("purchase.document", names, f"a document brought in: {names} {answers[0].state}")
-    return Done(told=f"{names}: {answers[0].state}", count=len(answers))
+    return Done(told=f"{names}: {wrong or answers[0].state}", count=len(answers))

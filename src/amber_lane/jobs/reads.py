@@ -208,7 +208,10 @@ class Reader:
                 with self.db.writing() as s:
                     desk = self.desk(s, "Orders")
                     for answer in found:
-                        (samples if answer.reference in asked else purchases).take_answer(desk, answer)
+                        if answer.reference in asked:
+                            samples.take_answer(desk, answer)
+                        else:
+                            purchases.take_answer(desk, answer, corrects=True)
             self._health("supplier", supplier_id, None)
         except OutsideError as error:
             self._health("supplier", supplier_id, error)

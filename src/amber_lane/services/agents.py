@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement, false, select
 
 from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..connectors.protocols import PurchaseAnswer
+from ..core.states import PURCHASE
 from ..data.orders import Order, PurchaseLine, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Person, Store, Supplier
@@ -162,6 +163,8 @@ def _as_taken(desk: Desk, reference: str) -> None:
     row = desk.s.scalar(select(Outbox).where(Outbox.key == reference, Outbox.state == "waiting"))
     if row:
         by_sheets.confirm(desk, row, "answered by the agent")
+        purchase = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference == reference)).one()
+        purchase.state = PURCHASE.step(purchase.state, "send")
 
 
 def number(desk: Desk, person: Person, reference: str, tracking: str, carrier: str) -> str:
@@ -192,8 +195,9 @@ def take_in(desk: Desk, person: Person, name: str, data: bytes) -> tuple[int, li
         except DeskError as error:
             bad.append((n, error.told))
     told = _checked(desk, kind.check, good, bad)
-    for row in (row for _, row in good):
-        _as_taken(desk, row.get("purchase_order", "").strip())
+    # A row that was not taken leaves its purchase order where it is.
+    for one in told.good:
+        _as_taken(desk, one.reference if isinstance(one, PurchaseAnswer) else one[0])
     taken = kind.take(desk, told)
     return taken, sorted(bad)
 

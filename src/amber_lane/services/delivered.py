@@ -29,7 +29,7 @@ def follow(desk: Desk, done: Sequence[tuple[Outbox, Any]]) -> None:
     bulk_update(desk.s, Listing, ("told", "theirs", "words_due"), said)
     for row, answer in done:
         if row.kind == "purchase":
-            purchases.take_answer(desk, answer)
+            purchases.take_answer(desk, answer, corrects=True)
         elif row.kind == "recall":
             withdrawing.take_recall(desk, answer)
         elif row.kind == "sample":

@@ -15,7 +15,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core import cost
-from ..core.money import minor_digits
+from ..core.money import PPM, half_up, minor_digits
 from ..core.plans import Plan, discount_given
 from ..data.base import Row
 from ..data.prices import Policy, PriceRule, Rate
@@ -25,6 +25,14 @@ R = TypeVar("R", bound=Row)
 
 # The house's own money: what all stores earn is added up in it.
 HOME = "GBP"
+
+
+def house_ppm(nano: int | None, currency: str) -> int:
+    """ppm of a currency's minor unit in the house's, by its rate (1e-9); where there is none, it counts as the house's."""
+    if currency == HOME or nano is None:
+        return PPM
+    shift = minor_digits(HOME) - minor_digits(currency)
+    return max(half_up(nano * 10 ** max(shift, 0), 1000 * 10 ** max(-shift, 0)), 1)
 
 
 class NoRate(ValueError):

@@ -8,7 +8,6 @@ from datetime import datetime, timedelta
 
 from sqlalchemy import func, select
 
-from ..core.money import half_up
 from ..core.risk import parcel_at_risk
 from ..core.states import ORDER_LINE
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -16,10 +15,9 @@ from ..data.setup import Carrier, Store, Supplier
 from ..data.transit import Message, Parcel, ParcelLine
 from . import outbox
 from .desk import Conflict, Desk, in_chunks
-from .facts import HOME
 from .mails import write_mail, written
 from .planning import replan, step_line
-from .rates import newest
+from .rates import in_house, newest
 from .transit import lines_of_purchase, orders_of
 
 STUCK_AFTER = timedelta(days=2)
@@ -116,9 +114,7 @@ def _paid(desk: Desk, parcels: Iterable[int]) -> dict[int, int]:
             .distinct()
         )
         for parcel, _, paid, currency in desk.s.execute(rows):
-            rate = rates.get((currency, HOME))
-            worth = paid if currency == HOME or rate is None else half_up(paid * rate.nano, 10**9)
-            found[parcel] = found.get(parcel, 0) + worth
+            found[parcel] = found.get(parcel, 0) + in_house(rates, paid, currency)
     return found
 
 
@@ -208,7 +204,8 @@ def _ask(desk: Desk, case: _Case) -> Step:
 def _tell(desk: Desk, case: _Case) -> Step | None:
     order = case.orders[0]
     text = written(desk, "late", order, _of(case, order), {"carrier": case.carrier.name, "tracking": case.parcel.number})
-    if text is None or "@" not in order.mail:
+    told = select(Message.id).where(Message.order_id == order.id, Message.kind == "late", Message.about == case.parcel.number)
+    if text is None or "@" not in order.mail or desk.s.scalar(told):
         return None
     return Step("tell", "Tell the buyer", f"by mail to {order.mail}", order.mail, *text)
 
@@ -255,7 +252,7 @@ def _do_ask(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> str
     row = Message(order_id=order.id, kind="ask", about=about, to=step.to, subject=subject, body=body, at=desk.now, state="kept")
     desk.s.add(row)
     desk.s.flush()
-    if step.to and outbox.mail(desk, f"ask-{about}", f"mail:{row.id}", step.to, subject, body, row.id):
+    if step.to and outbox.mail(desk, f"ask-{order.id}-{about}", f"mail:{row.id}", step.to, subject, body, row.id):
         row.state = "waiting"
         return f"{case.supplier.name} asked where {case.parcel.number} is"
     return f"{case.supplier.name} to be asked by hand where {case.parcel.number} is"

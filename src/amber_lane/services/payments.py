@@ -54,8 +54,8 @@ def together(desk: Desk, purchases: Iterable[PurchaseOrder]) -> list[str]:
 
 def _code(desk: Desk, supplier: Supplier) -> str:
     start = f"{supplier.code}-{desk.now:%y%m%d}-"
-    had = desk.s.scalar(select(func.count(PurchaseOrder.batch.distinct())).where(PurchaseOrder.batch.startswith(start, autoescape=True)))
-    return f"{start}{(had or 0) + 1}"
+    had = set(desk.s.scalars(select(PurchaseOrder.batch).where(PurchaseOrder.batch.startswith(start, autoescape=True)).distinct()))
+    return next(code for n in range(1, len(had) + 2) if (code := f"{start}{n}") not in had)
 
 
 def collect(desk: Desk, supplier: int) -> tuple[str, int]:

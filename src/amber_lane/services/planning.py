@@ -77,9 +77,10 @@ class WayOn:
 
 def ways_on(desk: Desk, order: Order) -> list[WayOn]:
     """What a held order would earn if a person let it past its profit limit, or its promise. By itself, nothing is kept."""
-    look = Lookup(desk, [order])
-    if not look.lines[order.id] or any(line.sku_id is None for line in look.lines[order.id]):
+    lines = [line for line in lines_of(desk, [order.id])[order.id] if line.state in OPEN]
+    if not lines or any(line.sku_id is None for line in lines):
         return []
+    look = Lookup(desk, [order])
     asked = look.fill(order)
     if route([asked]).plans[order.id].reason is None:
         return []

@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.cost import Conversion, Parcel, packs_needed, unit_bought
-from ..core.money import PPM, half_up, minor_digits
+from ..core.money import PPM, half_up
 from ..core.price import NONE
 from ..core.route import Cap, LaneChoice, Leg, LineToFill, OrderToFill, consider
 from ..data.lanes import Lane, LanePart
@@ -21,7 +21,7 @@ from ..data.shelf import Sku
 from ..data.source import Item
 from .book_lanes import UNTOLD
 from .desk import Desk, by_id, in_chunks
-from .facts import HOME, Facts
+from .facts import HOME, Facts, house_ppm
 from .policy import policy_for
 
 T = TypeVar("T")
@@ -183,15 +183,7 @@ class Lookup:
         return half_up(minor * self.rate(currency), PPM)
 
     def rate(self, currency: str) -> int:
-        return self._once(("rate", currency), lambda: self._rate(currency))
-
-    def _rate(self, currency: str) -> int:
-        """ppm of a currency's minor unit in the house's; an unknown one counts as the house's."""
-        nano = self.facts.rates.get((currency, HOME))
-        if currency == HOME or nano is None:
-            return PPM
-        shift = minor_digits(HOME) - minor_digits(currency)
-        return max(half_up(nano * 10 ** max(shift, 0), 1000 * 10 ** max(-shift, 0)), 1)
+        return self._once(("rate", currency), lambda: house_ppm(self.facts.rates.get((currency, HOME)), currency))
 
     def fill(self, order: Order, replacements: bool = False) -> OrderToFill:
         """An order as routing takes it. Other goods are offered only for lines that nothing else could fill, or where asked for."""

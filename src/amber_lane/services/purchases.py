@@ -229,8 +229,11 @@ def _release(desk: Desk, purchase: PurchaseOrder, move: str, why: str = "") -> l
     return lines
 
 
-def take_answer(desk: Desk, answer: PurchaseAnswer) -> None:
-    """A supplier's word on a purchase order, in whatever order words arrive; what is known already changes nothing."""
+def take_answer(desk: Desk, answer: PurchaseAnswer, corrects: bool = False) -> None:
+    """A supplier's word on a purchase order, in whatever order words arrive; what is known already changes nothing.
+
+    corrects: its interface tells one number per purchase, so another one puts the first right; sheets and documents add parcels.
+    """
     purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == answer.reference))
     if purchase is None or purchase.state in ("refused", "stopped", "withdrawn"):
         return
@@ -257,8 +260,19 @@ def take_answer(desk: Desk, answer: PurchaseAnswer) -> None:
                 step_line(line, "acknowledge")
         _prove_lanes(desk, purchase)
     if answer.tracking:
-        take_tracking(desk, purchase, answer.tracking, corrects=True)
+        take_tracking(desk, purchase, answer.tracking, corrects)
     desk.s.flush()
+
+
+def take_answers(desk: Desk, answers: Iterable[PurchaseAnswer]) -> str:
+    """Several words at once; what is wrong with the numbers in them, '' where nothing is."""
+    wrong = []
+    for one in answers:
+        take_answer(desk, one)
+        told = desk.s.scalar(select(PurchaseOrder.told).where(PurchaseOrder.reference == one.reference))
+        if one.tracking and told:
+            wrong.append(told)
+    return "; ".join(wrong)
 
 
 def _lines(desk: Desk, purchase: PurchaseOrder) -> list[OrderLine]:
@@ -336,4 +350,4 @@ def money_of(desk: Desk, orders: Iterable[int]) -> dict[str, int]:
     }
 
 
-__all__ = ["due_orders", "money_of", "ready_orders", "send", "take_answer", "take_back", "under_way", "wait"]
+__all__ = ["due_orders", "money_of", "ready_orders", "send", "take_answer", "take_answers", "take_back", "under_way", "wait"]

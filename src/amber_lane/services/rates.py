@@ -10,10 +10,11 @@ from decimal import ROUND_HALF_UP, Decimal
 from sqlalchemy import select
 
 from ..connectors.protocols import RateTable
-from ..core.money import minor_digits, parse_rate, show_rate
+from ..core.money import PPM, half_up, minor_digits, parse_rate, show_rate
 from ..data.prices import Rate
 from ..data.setup import RateSource, Store, Supplier
 from .desk import Conflict, Desk
+from .facts import HOME, house_ppm
 from .planning import replan
 from .respond import respond
 from .sheets_frame import Checked, Row, each, need
@@ -46,6 +47,12 @@ def needed(desk: Desk) -> set[tuple[str, str]]:
 
 def newest(desk: Desk) -> dict[tuple[str, str], Rate]:
     return {(row.base, row.quote): row for row in desk.s.scalars(select(Rate).order_by(Rate.day, Rate.id))}
+
+
+def in_house(rates: dict[tuple[str, str], Rate], minor: int, currency: str) -> int:
+    """An amount in the house's money, by the newest rates."""
+    rate = rates.get((currency, HOME))
+    return half_up(minor * house_ppm(rate.nano if rate else None, currency), PPM)
 
 
 def pairs(desk: Desk) -> list[Pair]:

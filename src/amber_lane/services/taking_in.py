@@ -175,6 +175,9 @@ def _again(desk: Desk, store: Store, order: Order, given: StoreOrder) -> None:
     if all(line.state == "cancelled" for line in lines):
         return
     if bought or any(line.state not in (*OPEN, "cancelled") for line in lines):
+        if not other and not moved - {"email", "phone"}:
+            order.mail, order.phone = given.buyer.email, given.buyer.phone
+            return
         told = "the buyer changed the order after it was bought: " + ", ".join([*sorted(moved), *other])
         wants(desk, order, "change", told)
         return

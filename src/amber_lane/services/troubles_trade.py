@@ -12,7 +12,7 @@ from ..core.risk import REFUND_COST, waiting_order
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Outbox
 from ..data.setup import Link
-from . import outbox, parcels, withdrawing
+from . import outbox, parcels, rates, withdrawing
 from .desk import Conflict, Desk
 from .setup import OWNERS
 from .trouble import Step, Trouble
@@ -237,6 +237,7 @@ def help_parcels(desk: Desk, wrong: str) -> None:
 
 def _dearer(desk: Desk) -> Iterator[Trouble]:
     """Bills above the plan, as long as something can be done about them."""
+    worth = rates.newest(desk)
     for purchase, more in withdrawing.dearer(desk):
         yield Trouble(
             f"bill:{purchase.id}",
@@ -246,7 +247,7 @@ def _dearer(desk: Desk) -> Iterator[Trouble]:
             "it has not left yet: take it at that price, or ask the supplier to let it go and it is planned anew",
             purchase.answered_at or purchase.made_at,
             Step("Take it at that price", act=True),
-            more,
+            rates.in_house(worth, more, purchase.currency),
             False,
             "loss",
             other=Step("Ask to let it go", act=True),
@@ -265,7 +266,7 @@ def _wishes(desk: Desk) -> Iterator[Trouble]:
             order.buyer,
             order.came_at,
             Step("See the order", go=f"/orders?state=all&row={order.id}") if order.wants == "cancel" else Step("Settled", act=True),
-            REFUND_COST if order.wants != "return" else paid,
+            REFUND_COST if order.wants != "return" else rates.in_house(rates.newest(desk), paid, order.currency),
             False,
             "waits",
         )

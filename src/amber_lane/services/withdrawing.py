@@ -9,6 +9,7 @@ from sqlalchemy import select
 from ..connectors.protocols import PurchaseAnswer
 from ..core.states import ORDER_LINE, PURCHASE
 from ..data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
+from ..data.outbox import Outbox
 from ..data.setup import Store, Supplier
 from . import outbox
 from .desk import Conflict, Desk, by_id
@@ -84,8 +85,7 @@ def ask_back(desk: Desk, order: Order, told: str) -> None:
             continue
         asked.append(supplier.name)
         if supplier.kind not in UNCALLED:
-            body = {"reference": purchase.reference, "order": order.number}
-            outbox.put(desk, f"supplier:{supplier.id}", f"purchase:{purchase.reference}", "recall", f"recall-{purchase.reference}", body)
+            _recall(desk, purchase, order)
         elif "@" in supplier.mail:
             text = f"Please do not send {purchase.reference}: the buyer cancelled. If it has left already, write to us.\n"
             key = f"recall-{purchase.reference}"
@@ -94,6 +94,14 @@ def ask_back(desk: Desk, order: Order, told: str) -> None:
         wants(desk, order, "return", f"{told}, but it is on the road from {' and '.join(gone)}: refund it when it comes back")
     else:
         wants(desk, order, "cancel", f"{told}; {' and '.join(asked)} {'is' if len(asked) == 1 else 'are'} asked to let it go")
+
+
+def _recall(desk: Desk, purchase: PurchaseOrder, order: Order) -> None:
+    """Ask once, whoever wanted it first: the buyer, or we because of its bill."""
+    key = f"recall-{purchase.reference}"
+    if desk.s.scalar(select(Outbox.id).where(Outbox.key == key)) is None:
+        body = {"reference": purchase.reference, "order": order.number}
+        outbox.put(desk, f"supplier:{purchase.supplier_id}", f"purchase:{purchase.reference}", "recall", key, body)
 
 
 def take_recall(desk: Desk, answer: PurchaseAnswer) -> None:
@@ -169,8 +177,7 @@ def ask_dearer_back(desk: Desk, number: int) -> None:
     if purchase.state != "accepted" or supplier.kind in UNCALLED:
         raise Conflict("it cannot be asked back by itself any more; write to the supplier")
     purchase.bill_taken = True
-    body = {"reference": purchase.reference, "order": desk.get(Order, purchase.order_id, "order").number}
-    outbox.put(desk, f"supplier:{supplier.id}", f"purchase:{purchase.reference}", "recall", f"recall-{purchase.reference}", body)
+    _recall(desk, purchase, desk.get(Order, purchase.order_id, "order"))
     desk.log("purchase.ask_back", purchase.reference, f"{supplier.name} asked to let {purchase.reference} go, its bill is above the plan")
 
 
@@ -179,6 +186,8 @@ def _tell_store(desk: Desk, order: Order) -> None:
     if order.came_by == "link":
         store = desk.get(Store, order.store_id, "store")
         key = f"cancel-{store.id}-{order.number}"
+        if desk.s.scalar(select(Outbox.id).where(Outbox.key == key)):
+            return
         outbox.put(desk, f"store:{store.id}", f"order:{order.id}", "cancel", key, {"order": order.number})
 
 

@@ -168,13 +168,12 @@ def _despatch(root: Any) -> list[Answer]:
     number = ""
     carrier = ""
     if shipment is not None:
-        number = _text(shipment, "Consignment/ID") or _text(shipment, "Delivery/TrackingID") or _text(shipment, "ID")
+        number = _text(shipment, "Delivery/TrackingID") or _text(shipment, "Consignment/ID")
         carrier = _text(shipment, "Consignment/CarrierParty/PartyName/Name") or _text(shipment, "Delivery/CarrierParty/PartyName/Name")
-    tracking = _text(shipment, "Delivery/TrackingID") if shipment is not None else ""
     references = list(dict.fromkeys(_references(root)))
     if not references:
         raise NotADocument("the advice does not say which orders it is about (OrderReference)")
-    return [Answer(one, _text(root, "ID"), "shipped", "", "", "", tracking or number, carrier, ()) for one in references]
+    return [Answer(one, _text(root, "ID"), "shipped", "", "", "", number, carrier, ()) for one in references]
 
 
 def _references(root: Any) -> Sequence[str]:

@@ -2,7 +2,7 @@
 /** The page of an agent or an assistant: their purchase orders, what to send where, and the numbers that they give back. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import { api, take, upload, type Schema } from '@/api/client'
 import { act, tell, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
@@ -36,7 +36,8 @@ const why = ref('')
 const answer = (row: Row, state: string, told = '') =>
   done(take(api.POST('/api/v1/mine/answers', { body: { reference: row.reference, state, told } }))).then(() => (refusing.value = null))
 async function sheet(form: string) {
-  const response = await fetch(`/api/v1/mine/purchases.${form}`, { method: 'POST', headers: { 'x-amber-lane': '1' } })
+  const response = await fetch(`/api/v1/mine/purchases.${form}`, { method: 'POST', headers: { 'x-amber-lane': '1' } }).catch(() => null)
+  if (!response) return tell('Amber Lane does not answer; try again when it is back.', true)
   if (!response.ok) return tell(((await response.json()) as { detail?: string }).detail ?? 'That did not work', true)
   const link = document.createElement('a')
   link.href = URL.createObjectURL(await response.blob())
@@ -50,14 +51,14 @@ async function bring(event: Event, name: 'tracking' | 'answers') {
   const input = event.target as HTMLInputElement
   const file = input.files?.[0]
   if (!file) return
-  const body = new FormData()
-  body.append('file', file)
-  const response = await fetch(`/api/v1/mine/sheets/${name}`, { method: 'POST', headers: { 'x-amber-lane': '1' }, body })
-  const said = (await response.json()) as { taken?: number; bad?: [number, string][]; detail?: string }
+  try {
+    const said = await upload<Schema<'TakenOut'>>(`/api/v1/mine/sheets/${name}`, file)
+    bad.value = said.bad as [number, string][]
+    tell(`${plural(said.taken, 'row')} taken${bad.value.length ? `, ${bad.value.length} not` : ''}`, bad.value.length > 0)
+  } catch (problem) {
+    tell(wordsOf(problem), true)
+  }
   input.value = ''
-  if (!response.ok) return tell(said.detail ?? 'That sheet could not be read', true)
-  bad.value = said.bad ?? []
-  tell(`${plural(said.taken ?? 0, 'row')} taken${bad.value.length ? `, ${bad.value.length} not` : ''}`, bad.value.length > 0)
   void refetch()
 }
 const out = () => act(() => take(api.DELETE('/api/v1/session'))).then(() => emit('left'))

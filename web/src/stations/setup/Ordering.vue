@@ -2,8 +2,8 @@
 /** How we order: what goes with every purchase order, and each store's word to the receiver. */
 import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref } from 'vue'
-import { ApiError, api, take, type Schema } from '@/api/client'
-import { act, tell, wordsOf } from '@/app/told'
+import { ApiError, api, take, upload, type Schema } from '@/api/client'
+import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
@@ -46,12 +46,8 @@ async function document(event: Event) {
   const input = event.target as HTMLInputElement
   const file = input.files?.[0]
   if (!file) return
-  const body = new FormData()
-  body.append('file', file)
-  const response = await fetch('/api/v1/ordering/documents', { method: 'POST', headers: { 'x-amber-lane': '1' }, body })
-  const said = (await response.json()) as { told?: string; detail?: string }
+  await act(() => upload<Schema<'Done'>>('/api/v1/ordering/documents', file))
   input.value = ''
-  tell(said.told ?? said.detail ?? 'That document could not be read', !response.ok)
 }
 async function keep() {
   try {
