@@ -14,6 +14,7 @@ from sqlalchemy import select
 from amber_lane.connectors.protocols import PurchaseAnswer, StoreOrder, StoreOrderLine
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
+from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Person, Store, Supplier
 from amber_lane.services import accounts, agents, documents, lanes, ordering, orders, payments, purchases, setup, today, undo, withdrawing
 from amber_lane.services.desk import Conflict, Desk, Invalid, NotFound
@@ -299,3 +300,14 @@ def test_another_phone_number_after_buying_is_no_trouble(small: Small) -> None:
     again(small, "A", ("S-1", 1, 900), buyer=replace(BUYER, phone="01632 960111"))
     (row,) = small.all(select(Order))
     assert (row.wants, row.phone) == ("", "01632 960111")
+
+
+def test_goods_priced_in_another_money_than_the_bill_are_bought_by_the_rate_back(small: Small) -> None:
+    def abroad(desk: Desk) -> None:
+        desk.get(Supplier, 1, "supplier").currency = "EUR"
+        desk.s.add(Rate(base="EUR", quote="GBP", nano=800_000_000, day=small.clock.now()))
+
+    small.write(abroad)
+    order = small.order("A", ("S-1", 1, 900))
+    (made,) = send(small, order.id)
+    assert (made.currency, made.goods, made.shipping) == ("EUR", 250, 100), "£2.00 at €1.25, and what its parcel costs in its own money"

@@ -25,6 +25,8 @@ R = TypeVar("R", bound=Row)
 
 # The house's own money: what all stores earn is added up in it.
 HOME = "GBP"
+# A rate of one, in the billionths that rates are kept in.
+NANO = 10**9
 
 
 def house_ppm(nano: int | None, currency: str) -> int:
@@ -91,12 +93,14 @@ class Facts:
         return cost.Conversion(Decimal(nano).scaleb(-9), cushion, off, minor_digits(money), minor_digits(currency))
 
     def billing(self, supplier: Supplier, of: str) -> cost.Conversion:
-        """From an item's money into its supplier's, which its bills are in; by the rates of both to a third where there is none between."""
+        """From an item's money into its supplier's, which its bills are in. Where there is no rate between the two, by what both are
+        worth in a third money, or by the rate back; so whatever a lane's cost is known in can be bought. NoRate else."""
         if of == supplier.currency or (of, supplier.currency) in self.rates:
             return self.conversion(supplier, supplier.currency, 0, of=of)
-        for (base, quote), nano in self.rates.items():
-            if base == of and (other := self.rates.get((supplier.currency, quote))):
-                rate = Decimal(nano) / Decimal(other)
+        for quote in (of, *(quote for base, quote in self.rates if base == of)):
+            own = NANO if quote == of else self.rates[of, quote]
+            if other := self.rates.get((supplier.currency, quote)):
+                rate = Decimal(own) / Decimal(other)
                 return cost.Conversion(rate, 0, discount_of(supplier), minor_digits(of), minor_digits(supplier.currency))
         raise NoRate(of, supplier.currency)
 

@@ -136,16 +136,6 @@ const address = computed(() => {
           </tbody>
         </table>
         <Lacking v-for="(one, n) in lacking" :key="one.id" :line="one" :keys="n === 0" />
-        <div v-if="open && data.ways.length" class="mt-1 flex flex-col border-t border-rule xl:flex-row xl:items-start">
-          <Ways class="w-full min-w-0 xl:flex-1" :order="data" @choose="choose" @give="giveBack" />
-          <aside
-            v-if="data.steps.length"
-            class="w-80 shrink-0 border-rule-2 px-3 py-2 xl:w-60 xl:border-l"
-            aria-label="What becomes of the money"
-          >
-            <Waterfall :steps="data.steps" />
-          </aside>
-        </div>
         <table v-if="data.purchases.length" class="mt-1 w-full border-t border-rule">
           <thead>
             <tr class="h-7 text-2xs text-soft">
@@ -184,6 +174,17 @@ const address = computed(() => {
             </tr>
           </tbody>
         </table>
+        <h3 v-if="!open && data.ways.length" class="mt-3 px-3.5">Why from there: the lanes as they were when it was sent</h3>
+        <div v-if="data.ways.length" class="mt-1 flex flex-col border-t border-rule xl:flex-row xl:items-start">
+          <Ways class="w-full min-w-0 xl:flex-1" :order="data" :over="!open" @choose="choose" @give="giveBack" />
+          <aside
+            v-if="data.steps.length"
+            class="w-80 shrink-0 border-rule-2 px-3 py-2 xl:w-60 xl:border-l"
+            aria-label="What becomes of the money"
+          >
+            <Waterfall :steps="data.steps" />
+          </aside>
+        </div>
       </div>
       <div v-if="open" class="flex items-center gap-2 border-t border-rule px-3.5 py-2">
         <Btn v-if="ready" kind="main" hint="A" @click="send">Send this order</Btn>

@@ -119,7 +119,15 @@ const heading = computed(() => {
         Paid together
       </button>
       <div v-if="standing" class="mt-5 px-3.5">
-        <h2>{{ standing.ready ? `Send the ${standing.ready} ready` : 'Nothing is ready to send' }}</h2>
+        <h2>
+          {{
+            !standing.ready
+              ? 'Nothing is ready to send'
+              : standing.ready === 1
+                ? 'Send the one that is ready'
+                : `Send the ${standing.ready} ready`
+          }}
+        </h2>
         <p v-if="standing.ready" class="mt-1 mb-2.5 text-xs text-soft">
           {{ plural(standing.parcels, 'parcel') }}, {{ money(standing.spend) }} to suppliers, profit {{ money(standing.profit) }}. Each is
           bought once.

@@ -7,7 +7,8 @@ import LaneGlyph from '@/parts/LaneGlyph.vue'
 import Tag from '@/parts/Tag.vue'
 import { REASON_WORDS, dateOf, money, number, percent } from '@/parts/format'
 
-const props = defineProps<{ order: Schema<'OrderOut'> }>()
+// over: what was chosen is bought already, so nothing can be chosen any more.
+const props = defineProps<{ order: Schema<'OrderOut'>; over?: boolean }>()
 defineEmits<{ choose: [way: Schema<'WayOut'>]; give: [line: number] }>()
 const line = (id: number) => props.order.lines.find((one) => one.id === id)
 const rows = computed(() => props.order.ways)
@@ -65,15 +66,18 @@ function risk(way: Schema<'WayOut'>): string {
         </td>
         <td class="px-3.5 text-right whitespace-nowrap">
           <template v-if="way.chosen">
-            <Btn v-if="line(way.line)?.chosen_by === 'person'" small @click="$emit('give', way.line)">Let the plan choose</Btn>
-            <Tag v-else tone="good">chosen</Tag>
+            <Btn v-if="!over && line(way.line)?.chosen_by === 'person'" small @click="$emit('give', way.line)">Let the plan choose</Btn>
+            <Tag v-else tone="good">{{ line(way.line)?.chosen_by === 'person' ? 'chosen by hand' : 'chosen' }}</Tag>
           </template>
           <Btn
-            v-else-if="!way.reason"
+            v-else-if="!way.reason && !over"
             small
             :title="way.costs_more ? `The next best: ${money(way.costs_more)} less profit of the order` : undefined"
             @click="$emit('choose', way)"
             >Fill by this{{ way.costs_more && number(way.costs_more) > 0 ? `, −${money(way.costs_more)}` : '' }}</Btn
+          >
+          <span v-else-if="way.costs_more && number(way.costs_more) > 0" class="text-xs text-soft"
+            >next best, −{{ money(way.costs_more) }}</span
           >
         </td>
       </tr>
