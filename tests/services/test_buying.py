@@ -310,4 +310,4 @@ def test_goods_priced_in_another_money_than_the_bill_are_bought_by_the_rate_back
     small.write(abroad)
     order = small.order("A", ("S-1", 1, 900))
     (made,) = send(small, order.id)
-    assert (made.currency, made.goods, made.shipping) == ("EUR", 250, 100), "£2.00 at €1.25, and what its parcel costs in its own money"
+    assert (made.currency, made.goods, made.shipping) == ("EUR", 125, 100), "£1.00 at €1.25, and what its parcel costs in its own money"
