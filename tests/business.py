@@ -31,13 +31,14 @@ KEYS = {"store": "dusk-dial:practice-shop", "supplier": "practice-northlight", "
 
 
 def free_ports() -> tuple[int, int]:
-    """Two neighbouring free ports: the world's and its mailbox's."""
+    """Neighbouring free ports: the world's and those of its mails, out and in."""
     while True:
-        with socket.socket() as one, socket.socket() as two:
+        with socket.socket() as one, socket.socket() as two, socket.socket() as three:
             one.bind(("127.0.0.1", 0))
             port = one.getsockname()[1]
             try:
                 two.bind(("127.0.0.1", port + 1))
+                three.bind(("127.0.0.1", port + 2))
             except OSError:
                 continue
             return port, port + 1

@@ -9,6 +9,7 @@ from fractions import Fraction
 from typing import Any
 
 import pytest
+from lxml import etree
 from sqlalchemy import select
 
 from amber_lane.connectors.protocols import PurchaseAnswer, StoreOrder, StoreOrderLine
@@ -127,13 +128,16 @@ def test_a_purchase_order_is_a_ubl_document_and_its_answers_are_read_back(small:
         spaces = f'xmlns="{ubl._URN}{kind}-2" xmlns:cac="{ubl.CAC}" xmlns:cbc="{ubl.CBC}"'
         return f"<{kind} {spaces}>{inside}</{kind}>".encode()
 
-    about = "<cac:OrderReference><cbc:ID>{}</cbc:ID></cac:OrderReference>"
-    line = "<cac:OrderLine><cac:LineItem><cbc:ID>2</cbc:ID><cbc:Note>gone</cbc:Note><cbc:LineStatusCode>7</cbc:LineStatusCode></cac:LineItem></cac:OrderLine>"
-    bill = '<cac:LegalMonetaryTotal><cbc:PayableAmount currencyID="GBP">3.10</cbc:PayableAmount></cac:LegalMonetaryTotal>'
-    taken = document(
-        "OrderResponse",
-        f"<cbc:SalesOrderID>S-9</cbc:SalesOrderID><cbc:OrderResponseCode>CA</cbc:OrderResponseCode>{about.format('ONE-A-1')}{bill}{line}",
+    about, day = "<cac:OrderReference><cbc:ID>{}</cbc:ID></cac:OrderReference>", "<cbc:IssueDate>2026-03-12</cbc:IssueDate>"
+    item, ends = "<cac:Item><cbc:Name>lamp</cbc:Name></cac:Item>", "<cac:SellerSupplierParty/><cac:BuyerCustomerParty/>"
+    line = (
+        "<cac:OrderLine><cac:LineItem><cbc:ID>2</cbc:ID><cbc:Note>gone</cbc:Note><cbc:LineStatusCode>7</cbc:LineStatusCode>"
+        f"{item}</cac:LineItem></cac:OrderLine>"
     )
+    bill = '<cac:LegalMonetaryTotal><cbc:PayableAmount currencyID="GBP">3.10</cbc:PayableAmount></cac:LegalMonetaryTotal>'
+    head = f"<cbc:ID>R-9</cbc:ID><cbc:SalesOrderID>S-9</cbc:SalesOrderID>{day}"
+    taken = document("OrderResponse", f"{head}<cbc:OrderResponseCode>CA</cbc:OrderResponseCode>{about.format('ONE-A-1')}{ends}{bill}{line}")
+    assert ubl.faults(etree.fromstring(text.encode())) == "", "what we send is valid by the standard's own schema"
 
     def bring(data: bytes) -> list[PurchaseAnswer]:
         def do(desk: Desk) -> list[PurchaseAnswer]:
@@ -146,17 +150,21 @@ def test_a_purchase_order_is_a_ubl_document_and_its_answers_are_read_back(small:
 
     bring(taken)
     assert states(small, order) == ["with_supplier", "refused"]
-    sent = "<cbc:ID>D-1</cbc:ID>" + about.format("ONE-A-1") + (
+    sent = f"<cbc:ID>D-1</cbc:ID>{day}" + about.format("ONE-A-1") + (
+        "<cac:DespatchSupplierParty/><cac:DeliveryCustomerParty/>"
         "<cac:Shipment><cbc:ID>1</cbc:ID><cac:Delivery><cbc:TrackingID>RR473124829GB</cbc:TrackingID><cac:CarrierParty><cac:PartyName>"
-        "<cbc:Name>Hill Post</cbc:Name></cac:PartyName></cac:CarrierParty></cac:Delivery></cac:Shipment>"
+        "<cbc:Name>Hill Post</cbc:Name></cac:PartyName></cac:CarrierParty></cac:Delivery></cac:Shipment><cac:DespatchLine><cbc:ID>1</cbc:ID>"
+        f"<cac:OrderLineReference><cbc:LineID>1</cbc:LineID></cac:OrderLineReference>{item}</cac:DespatchLine>"
     )  # fmt: skip
     bring(document("DespatchAdvice", sent))
     bring(document("DespatchAdvice", sent))
     (row,) = small.all(select(PurchaseOrder).where(PurchaseOrder.id == made.id))
     assert (row.state, row.billed, row.their_number) == ("shipped", 310, "D-1") and states(small, order)[0] == "on_the_road"
+    odd = f"<cbc:ID>R-1</cbc:ID>{day}<cbc:OrderResponseCode>ZZ</cbc:OrderResponseCode>{about.format('NO')}{ends}"
     for wrong, told in (
-        (b"<x/>", "not an OrderResponse"), (b"no", "not XML"), (document("OrderResponse", about.format("NO")), "code"),
-        (document("DespatchAdvice", about.format("NO") + sent[20:]), "no purchase order"),
+        (b"<x/>", "not an OrderResponse"), (b"no", "not XML"), (document("OrderResponse", odd), "code 'ZZ'"),
+        (document("DespatchAdvice", sent.replace("ONE-A-1", "NO")), "no purchase order"),
+        (document("OrderResponse", f"{head}{about.format('ONE-A-1')}{ends}{bill}<cbc:ID>2</cbc:ID>"), "no valid OrderResponse.*line 1.*ID"),
         (b'<!DOCTYPE a [<!ENTITY b "c">]>' + taken, "definitions"),
     ):  # fmt: skip
         with pytest.raises(Invalid, match=told):

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, File, Response, UploadFile
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
-from ..data.setup import Carrier, Store, Supplier
-from ..services import documents, ordering, purchases
+from ..data.setup import Carrier, Inbox, Mailbox, Store, Supplier
+from ..services import answers_in, documents, letters_in, ordering
 from ..services.desk import Invalid
 from ..services.setup import UNCALLED
 from ..sheets.ubl import BYTES_MAX
@@ -50,10 +51,37 @@ class CarrierShape(BaseModel):
     shape: str
 
 
+class SenderOut(BaseModel):
+    """Whom our mails come from."""
+
+    id: int
+    version: int
+    name: str
+    sender: str
+
+
+class LetterOut(BaseModel):
+    """A mail that came. needs: a person must read it."""
+
+    id: int
+    at: datetime
+    who: str
+    sender: str
+    subject: str
+    body: str
+    told: str
+    needs: bool
+
+
 class OrderingOut(BaseModel):
+    """reads: a mailbox is read; letters: the newest that came from suppliers."""
+
     suppliers: list[SupplierOrdering]
     stores: list[StoreOrdering]
     carriers: list[CarrierShape]
+    senders: list[SenderOut]
+    reads: bool
+    letters: list[LetterOut]
 
 
 @router.get("")
@@ -70,7 +98,13 @@ def see(desk: ReadDesk) -> OrderingOut:
     ]
     stores = [StoreOrdering.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Store).order_by(Store.name))]
     carriers = [CarrierShape.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Carrier).order_by(Carrier.name))]
-    return OrderingOut(suppliers=suppliers, stores=stores, carriers=carriers)
+    senders = [SenderOut.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Mailbox).order_by(Mailbox.id))]
+    letters = [
+        LetterOut(who=who, **{name: getattr(row, name) for name in ("id", "at", "sender", "subject", "body", "told", "needs")})
+        for row, who in letters_in.recent(desk)
+    ]
+    reads = desk.s.scalar(select(Inbox.id).limit(1)) is not None
+    return OrderingOut(suppliers=suppliers, stores=stores, carriers=carriers, senders=senders, reads=reads, letters=letters)
 
 
 class SupplierAsk(Ask):
@@ -103,6 +137,23 @@ class ShapeAsk(Ask):
     shape: str = Field(max_length=60)
 
 
+class SenderAsk(Ask):
+    version: int
+    name: str = Field(max_length=80)
+    sender: str = Field(max_length=200)
+
+
+@router.post("/senders/{number}")
+def keep_sender(desk: WriteDesk, number: Big, ask: SenderAsk) -> Done:
+    return Done(told=ordering.keep(desk, "mailbox", number, ask.version, ask.model_dump(exclude={"version"})))
+
+
+@router.post("/letters/{number}/read")
+def read_letter(desk: WriteDesk, number: Big) -> Done:
+    letters_in.settle(desk, number)
+    return Done(told="Read")
+
+
 @router.post("/carriers/{number}")
 def keep_shape(desk: WriteDesk, number: Big, ask: ShapeAsk) -> Done:
     return Done(told=ordering.keep_shape(desk, number, ask.version, ask.shape))
@@ -121,8 +172,5 @@ def bring(desk: WriteDesk, file: Annotated[UploadFile, File()]) -> Done:
     data = file.file.read(BYTES_MAX + 1)
     if not data:
         raise Invalid("the file is empty")
-    answers = documents.answers_of(desk, data)
-    wrong = purchases.take_answers(desk, answers)
-    names = ", ".join(one.reference for one in answers)
-    desk.log("purchase.document", names, f"a document brought in: {names} {answers[0].state}")
-    return Done(told=f"{names}: {wrong or answers[0].state}", count=len(answers))
+    told, n, wrong = answers_in.of_document(desk, data)
+    return Done(told=wrong or told, count=n)

@@ -24,6 +24,7 @@ class BatchOut(BaseModel):
     planned: Money
     billed: Money
     bills: int
+    paid_at: datetime | None
 
 
 @router.get("")
@@ -38,6 +39,7 @@ def batches(desk: ReadDesk) -> list[BatchOut]:
             planned=sure(one.planned, one.currency),
             billed=sure(one.billed, one.currency),
             bills=one.bills,
+            paid_at=one.paid_at,
         )
         for one in payments.batches(desk)
     ]
@@ -51,6 +53,16 @@ class CollectAsk(Ask):
 def collect(desk: WriteDesk, ask: CollectAsk) -> Done:
     code, n = payments.collect(desk, ask.supplier)
     return Done(told=f"{n} purchase order{'' if n == 1 else 's'} put together as {code}", count=n)
+
+
+class PaidAsk(Ask):
+    paid: bool = True
+
+
+@router.post("/{code}/paid")
+def pay(desk: WriteDesk, code: str, ask: PaidAsk) -> Done:
+    n = payments.pay(desk, code, ask.paid)
+    return Done(told=f"{code} is {'paid' if ask.paid else 'not paid'}", count=n)
 
 
 @router.get("/{code}/statement.{form}")

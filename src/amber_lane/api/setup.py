@@ -133,7 +133,7 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
 
 
 class JoinAsk(Ask):
-    owner: str = Field(pattern="^(store|supplier|carrier|mailbox|rates)$")
+    owner: str = Field(pattern="^(store|supplier|carrier|mailbox|rates|inbox)$")
     kind: str = Field(max_length=40)
     name: str = Field("", max_length=80)
     address: str = Field("", max_length=500)

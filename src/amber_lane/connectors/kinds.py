@@ -12,6 +12,7 @@ from .errors import Refused
 from .folder_sheet import FolderSheet
 from .market_api import MarketApi
 from .own_site import OwnSite
+from .pop_mail import PopMail
 from .post_api import PostApi
 from .protocols import CarrierLink, MailLink, StoreLink, SupplierLink
 from .rates_api import RatesApi
@@ -51,7 +52,8 @@ KINDS = (
     Kind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
     Kind("carrier", "post_api", "Postal carrier", "key", PostApi),
     Kind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", RatesApi),
-    Kind("mailbox", "smtp", "Mail server", "", SmtpMail, "smtp://…"),
+    Kind("mailbox", "smtp", "Mail server that sends our mail", "", SmtpMail, "smtp://…"),
+    Kind("inbox", "pop", "Mailbox that suppliers answer to", "name:password", PopMail, "pops://…"),
 )
 
 
@@ -76,7 +78,7 @@ def connect(
     one = kind_named(owner, kind)
     if one.make is None:
         raise Refused("this partner is never called: it works by sheets, or by a program that calls us")
-    if owner != "mailbox" and not address.startswith(("http://", "https://")):
+    if owner not in ("mailbox", "inbox") and not address.startswith(("http://", "https://")):
         raise Refused(f"{address!r} is not an address that starts with http:// or https://")
     return one.make(address, key, deadline, transport, how) if one.how else one.make(address, key, deadline, transport)
 

@@ -349,6 +349,28 @@ class MailLink(Protocol):
     def find_mail(self, reference: str) -> bool: ...
 
 
+@dataclass(frozen=True)
+class Letter:
+    """A mail that came. sender: its bare address in small letters; files: (name, bytes); fault: why it could not be read."""
+
+    uid: str
+    at: datetime | None
+    sender: str
+    subject: str
+    text: str
+    files: tuple[tuple[str, bytes], ...] = ()
+    fault: str = ""
+
+
+class InboxLink(Protocol):
+    def account(self) -> Account: ...
+    def uids(self) -> list[str]:
+        """What lies there, the oldest first; a mail keeps its uid for ever."""
+        ...
+
+    def letter(self, uid: str) -> Letter: ...
+
+
 class RatesLink(Protocol):
     def account(self) -> Account: ...
     def table(self) -> RateTable:

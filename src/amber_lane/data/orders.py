@@ -148,6 +148,8 @@ class PurchaseOrder(Versioned):
     answered_at: Mapped[datetime | None]
     told: Mapped[str] = mapped_column(default="")
     batch: Mapped[str | None]
+    # When a person said that its batch was paid.
+    paid_at: Mapped[datetime | None]
     # A person takes the bill although it is above the plan.
     bill_taken: Mapped[bool] = mapped_column(default=False)
 

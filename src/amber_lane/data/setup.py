@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from .base import Row, Versioned
@@ -149,7 +149,7 @@ class Link(Versioned):
     __tablename__ = "link"
     __table_args__ = (
         UniqueConstraint("owner", "owner_id"),
-        CheckConstraint("owner in ('store','supplier','carrier','mailbox','rates')", name="owner"),
+        CheckConstraint("owner in ('store','supplier','carrier','mailbox','rates','inbox')", name="owner"),
     )
     owner: Mapped[str]
     owner_id: Mapped[int]
@@ -193,6 +193,35 @@ class Mailbox(Versioned):
     __tablename__ = "mailbox"
     sender: Mapped[str]
     name: Mapped[str]
+
+
+class Inbox(Versioned):
+    """A mailbox where suppliers' answers come in; nothing is ever deleted there."""
+
+    __tablename__ = "inbox"
+    name: Mapped[str]
+    kind: Mapped[str]
+    next_read: Mapped[datetime | None]
+
+
+class Letter(Row):
+    """A mail that came, each once. told: what was done with it; needs: a person must read it, until read_at."""
+
+    __tablename__ = "letter"
+    __table_args__ = (
+        UniqueConstraint("inbox_id", "uid"),
+        Index("ix_letter_needs", "needs", sqlite_where=text("needs"), postgresql_where=text("needs")),
+    )
+    inbox_id: Mapped[int] = mapped_column(ForeignKey("inbox.id"))
+    uid: Mapped[str]
+    at: Mapped[datetime]
+    sender: Mapped[str]
+    subject: Mapped[str]
+    body: Mapped[str]
+    supplier_id: Mapped[int | None] = mapped_column(ForeignKey("supplier.id"))
+    told: Mapped[str]
+    needs: Mapped[bool]
+    read_at: Mapped[datetime | None]
 
 
 class Person(Versioned):

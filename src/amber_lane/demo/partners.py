@@ -21,7 +21,7 @@ from ..connectors.kinds import connect
 from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
 from ..core.plans import Plan
 from ..data.prices import PriceRule, Rate
-from ..data.setup import BuyingAccount, FeeRow, Store, Supplier
+from ..data.setup import BuyingAccount, FeeRow, Mailbox, Store, Supplier
 from ..services import catalogues, program, setup, shelf, terms, transit
 from ..services.desk import Desk
 from ..services.drafts import PolicyChange
@@ -92,8 +92,10 @@ def join_all(house: House, world: str) -> None:
         desk = Desk(s, house.clock, OWNER)
         setup.make_person(desk, OWNER, DEMO.mail, DEMO.password)
         transit.make_templates(desk)
-        for owner, kind, name, path, key in (*PARTNERS, ("mailbox", "smtp", "Dusk & Dial", "", "")):
-            address = f"{world}{path}" if owner != "mailbox" else f"smtp://127.0.0.1:{port + 1}|{world}/mail/api"
+        mails = {"mailbox": f"smtp://127.0.0.1:{port + 1}|{world}/mail/api", "inbox": f"pop://127.0.0.1:{port + 2}"}
+        letters = (("mailbox", "smtp", "Dusk & Dial", "", ""), ("inbox", "pop", "Dusk & Dial answers", "", "duskdial:practice-letters"))
+        for owner, kind, name, path, key in (*PARTNERS, *letters):
+            address = mails.get(owner, f"{world}{path}")
             lands = ("PL", "PLN") if kind == "folder" else ("", "")
             given = setup.Join(owner, kind, name, address, key, *lands)
             setup.join_partner(desk, house.doors, given, setup.ask_account(house.doors, given))
@@ -134,6 +136,9 @@ def _say_terms(desk: Desk) -> None:
     suppliers["Quayside Bulk"].plans = [asdict(Plan("Season pass", 45_000, fee=19_900))]
     suppliers["Ines at Meridian Buying"].note = "buys for us in Portugal; writes back within a day"
     ines = suppliers["Ines at Meridian Buying"]
+    ines.order_road, ines.mail = "mail", "orders@meridian-buying.example"
+    own.greeting = "Clear skies, {name}!"
+    desk.s.scalars(select(Mailbox)).one().sender = "orders@dusk-and-dial.example"
     setup.make_person(desk, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", {"suppliers": [ines.id]})
     for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):
         desk.s.add(Rate(base=base, quote="GBP", day=desk.now - timedelta(days=1), nano=int(Decimal(rate).scaleb(9))))

@@ -15,9 +15,9 @@ from ..connectors.errors import Malformed, OutsideError, RateLimited, Unavailabl
 from ..connectors.protocols import CatalogueItem, Seen, StoreOrder, SweepPage
 from ..data.outbox import Act
 from ..data.session import Database
-from ..data.setup import Carrier, RateSource, Store, Supplier
+from ..data.setup import Carrier, Inbox, RateSource, Store, Supplier
 from ..data.watch import Sweep
-from ..services import calls, drift, orders, purchases, rates, samples, setup, shelf, source, terms, transit, watch
+from ..services import calls, drift, letters_in, orders, purchases, rates, samples, setup, shelf, source, terms, transit, watch
 from ..services.desk import Desk
 from ..services.setup import Doors
 
@@ -248,6 +248,33 @@ class Reader:
             self._health("rates", source_id, error)
             with self.db.writing() as s:
                 self.desk(s, "Watch").get(RateSource, source_id, "source of rates").next_ask = self.clock.now() + timedelta(minutes=30)
+
+    def letters(self, inbox_id: int) -> int:
+        """Mail that has come since the last look, each in a transaction of its own. Returns how many there were."""
+        fresh: list[str] = []
+        try:
+            link = self._link("inbox", inbox_id)
+            there, _ = self._again(link.uids)
+            with self.db.writing() as s:
+                desk = self.desk(s, "Orders")
+                letters_in.leave_old(desk, inbox_id, there)
+                fresh = letters_in.unread(desk, inbox_id, there)
+            torn: OutsideError | None = None
+            for uid in fresh:
+                try:
+                    letter, _ = self._again(lambda: link.letter(uid))  # noqa: B023
+                except Malformed as error:
+                    # One that cannot be had keeps none of the others waiting; it is asked for again.
+                    torn = error
+                    continue
+                with self.db.writing() as s:
+                    letters_in.take(self.desk(s, "Orders"), inbox_id, letter)
+            self._health("inbox", inbox_id, torn)
+        except OutsideError as error:
+            self._health("inbox", inbox_id, error)
+        with self.db.writing() as s:
+            self.desk(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
+        return len(fresh)
 
     def check(self, store_id: int) -> int:
         """A store's own listings, compared with what we asked; the next time is a day later. Returns how many differ."""

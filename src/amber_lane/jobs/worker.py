@@ -17,7 +17,7 @@ from ..clock import Clock, PacedClock
 from ..connectors.errors import OutsideError
 from ..data.lanes import Lane
 from ..data.session import Database
-from ..data.setup import Carrier, RateSource, Store, Supplier
+from ..data.setup import Carrier, Inbox, RateSource, Store, Supplier
 from ..data.source import SavedSearch
 from ..services import (
     calls,
@@ -159,6 +159,8 @@ class Worker:
             self.reader.parcels(number)
         for number in self.reader.due(RateSource, RateSource.next_ask, now):
             self.reader.rates(number)
+        for number in self.reader.due(Inbox, Inbox.next_read, now):
+            self.reader.letters(number)
         for number in self.reader.due(Store, Store.next_check, now):
             with self.db.reading() as s:
                 store = s.get(Store, number)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -11,18 +10,14 @@ from sqlalchemy import ColumnElement, false, select
 
 from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..connectors.protocols import PurchaseAnswer
-from ..core.states import PURCHASE
 from ..data.orders import Order, PurchaseLine, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Person, Store, Supplier
 from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
-from ..sheets.table import NotASheet, read_sheet
-from . import by_sheets, purchases, transit
-from .desk import Conflict, Desk, DeskError, Invalid, NotFound, by_id, in_chunks
+from . import answers_in, by_sheets, purchases, transit
+from .desk import Conflict, Desk, Invalid, NotFound, by_id, in_chunks
 from .documents import purchase_rows
-from .sheets_frame import Checked
-from .sheets_in import kind_of
 
 ROLES = ("manager", "agent", "assistant")
 OPEN = ("waiting", "sent", "accepted")
@@ -153,57 +148,19 @@ def answer(desk: Desk, person: Person, reference: str, state: str, told: str) ->
         raise Conflict(f"{reference} is {purchase.state}, so this answer comes too late")
     if state == "refused" and not told.strip():
         raise Invalid("say why you cannot send it", {"told": "is empty"})
-    _as_taken(desk, reference)
+    answers_in.as_taken(desk, reference)
     purchases.take_answer(desk, PurchaseAnswer(reference, "", state, told.strip(), None, None))
     desk.log("agent.answer", reference, f"{person.name} {state} {reference}", why=told)
-
-
-def _as_taken(desk: Desk, reference: str) -> None:
-    """What an agent answers to is out of the outbox: no sheet has it again as new."""
-    row = desk.s.scalar(select(Outbox).where(Outbox.key == reference, Outbox.state == "waiting"))
-    if row:
-        by_sheets.confirm(desk, row, "answered by the agent")
-        purchase = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference == reference)).one()
-        purchase.state = PURCHASE.step(purchase.state, "send")
 
 
 def number(desk: Desk, person: Person, reference: str, tracking: str, carrier: str) -> str:
     """A tracking number for one of a person's purchase orders; Invalid says what is wrong with it."""
     purchase = _one(desk, person, reference)
-    _as_taken(desk, reference)
+    answers_in.as_taken(desk, reference)
     parcel = transit.enter_tracking(desk, purchase.reference, tracking, carrier)
     return parcel.number
 
 
 def take_in(desk: Desk, person: Person, name: str, data: bytes) -> tuple[int, list[tuple[int, str]]]:
     """A tracking or answers sheet of a person: how many rows were taken, and the others as (row, why)."""
-    if name not in ("tracking", "answers"):
-        raise Invalid("a sheet of tracking numbers or of answers is taken here")
-    kind = kind_of(name)
-    try:
-        rows = list(read_sheet(data, kind.required, kind.optional).rows)
-    except NotASheet as error:
-        raise Invalid(str(error)) from error
-    if len(rows) > ROWS_MOST:
-        raise Invalid(f"the sheet has more than {ROWS_MOST:,} rows; send it in parts")
-    bad: list[tuple[int, str]] = []
-    good = []
-    for n, row in enumerate(rows, 2):
-        try:
-            _one(desk, person, row.get("purchase_order", "").strip())
-            good.append((n, row))
-        except DeskError as error:
-            bad.append((n, error.told))
-    told = _checked(desk, kind.check, good, bad)
-    # A row that was not taken leaves its purchase order where it is.
-    for one in told.good:
-        _as_taken(desk, one.reference if isinstance(one, PurchaseAnswer) else one[0])
-    taken = kind.take(desk, told)
-    return taken, sorted(bad)
-
-
-def _checked(desk: Desk, check: Callable[..., Checked], good: list[tuple[int, dict[str, str]]], bad: list[tuple[int, str]]) -> Checked:
-    found = check(desk, [row for _, row in good], lambda done: None)
-    places = {id(row): n for n, row in good}
-    bad += [(places.get(id(row), 0), why) for row, why in found.bad]
-    return found
+    return answers_in.of_sheet(desk, name, data, lambda reference: _one(desk, person, reference))

@@ -25,6 +25,7 @@ from .desk import Conflict, Desk, Invalid, by_id
 
 FORMS = ("sheet", "ubl")
 ROADS = ("hand", "mail")
+ANSWER_HEADER = ("purchase_order", "answer", "reason", "their_number", "billed", "tracking_number", "carrier")
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,11 @@ def purchase_rows(body: dict[str, Any]) -> list[list[Any]]:
 def sheet_file(rows: Iterable[Outbox], name: str) -> File:
     out = [cells for row in rows for cells in purchase_rows(row.body)]
     return File(f"{name}.csv", "text/csv; charset=utf-8", csv_bytes(PURCHASE_HEADER, out))
+
+
+def answer_file(references: Iterable[str]) -> File:
+    """The sheet that a supplier fills in and sends back: accepted, refused with a reason, or shipped with its number."""
+    return File("answers.csv", "text/csv; charset=utf-8", csv_bytes(ANSWER_HEADER, [[one, *[""] * 6] for one in references]))
 
 
 def _parts(desk: Desk, number: int) -> tuple[PurchaseOrder, Order, Store, list[tuple[PurchaseLine, Item]]]:
@@ -95,10 +101,14 @@ def send_by_mail(desk: Desk, made: Iterable[PurchaseOrder]) -> None:
             continue
         keys = [one.reference for one in purchases]
         rows = list(desk.s.scalars(select(Outbox).where(Outbox.key.in_(keys), Outbox.state == "waiting").order_by(Outbox.id)))
-        files = [ubl_file(desk, one.id) for one in purchases] if supplier.order_form == "ubl" else [sheet_file(rows, "purchase-orders")]
+        if supplier.order_form == "ubl":
+            files = [ubl_file(desk, one.id) for one in purchases]
+        else:
+            files = [sheet_file(rows, "purchase-orders"), answer_file(keys)]
         n = len(purchases)
         title = f"{n} purchase order{'' if n == 1 else 's'}: {keys[0]}" + (f" and {n - 1} more" if n > 1 else "")
-        text = "Please send these. Answer with the sheet or document filled in: what you take, what it costs, and the tracking numbers.\n"
+        how = "OrderResponse and DespatchAdvice documents" if supplier.order_form == "ubl" else "the sheet answers.csv filled in"
+        text = f"Please send these, and answer this mail with {how}: what you take, what it costs, and the tracking numbers.\n"
         key = f"orders-{keys[0]}-{n}"
         if not outbox.mail(desk, key, key, supplier.mail, title, text, files=[(one.name, one.kind, one.data.decode()) for one in files]):
             continue

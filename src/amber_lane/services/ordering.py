@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from email.utils import parseaddr
 from typing import Any
 
 from ..data.base import Versioned
-from ..data.setup import Carrier, Store, Supplier
+from ..data.setup import Carrier, Mailbox, Store, Supplier
 from .desk import Desk, Invalid
 from .documents import FORMS, ROADS
 
@@ -16,11 +17,13 @@ _KINDS: dict[str, tuple[type[Versioned], tuple[str, ...]]] = {
     "supplier": (Supplier, SUPPLIER),
     "store": (Store, STORE),
     "carrier": (Carrier, ("shape",)),
+    "mailbox": (Mailbox, ("name", "sender")),
 }
 
 
 def keep(desk: Desk, owner: str, number: int, version: int | None, fields: dict[str, Any]) -> str:
-    """Set how a supplier is ordered from (parcel_note, phone_rule, order_form, order_road, mail) or a store's greeting and phone."""
+    """Set how a supplier is ordered from (parcel_note, phone_rule, order_form, order_road, mail), a store's greeting and phone, or
+    whom our mails come from (name, sender)."""
     kind, names = _KINDS[owner]
     wrong: dict[str, str] = {}
     if fields.get("phone_rule", PHONES[0]) not in PHONES:
@@ -31,6 +34,11 @@ def keep(desk: Desk, owner: str, number: int, version: int | None, fields: dict[
         wrong["order_road"] = f"must be one of {', '.join(ROADS)}"
     if fields.get("order_road") == "mail" and "@" not in str(fields.get("mail", "")):
         wrong["mail"] = "orders by mail need the supplier's mail address"
+    if owner == "mailbox":
+        if parseaddr(f"x <{fields['sender']}>")[1] != str(fields["sender"]).strip() or "@" not in str(fields["sender"]):
+            wrong["sender"] = "must be a mail address such as orders@our-shop.example"
+        if not str(fields["name"]).strip() or not str(fields["name"]).isprintable():
+            wrong["name"] = "say whom the mails come from"
     if wrong:
         raise Invalid("; ".join(wrong.values()), wrong)
     row: Any = desk.get_version(kind, number, version, owner)

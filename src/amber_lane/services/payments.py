@@ -17,7 +17,7 @@ from .desk import Conflict, Desk, NotFound, by_id
 LIVE = ("waiting", "sent", "accepted", "shipped")
 HEADER = (
     "batch", "supplier", "purchase_order", "their_number", "store", "order_no", "made_at", "state",
-    "goods", "shipping", "handling", "planned", "billed", "difference", "currency",
+    "goods", "shipping", "handling", "planned", "billed", "difference", "currency", "paid_at",
 )  # fmt: skip
 
 
@@ -34,6 +34,7 @@ class Batch:
     planned: int
     billed: int
     bills: int
+    paid_at: datetime | None
 
 
 def together(desk: Desk, purchases: Iterable[PurchaseOrder]) -> list[str]:
@@ -106,7 +107,31 @@ def _sum(code: str, rows: list[PurchaseOrder], supplier: Supplier) -> Batch:
     bills = [one.billed for one in live if one.billed is not None]
     planned = sum(one.goods + one.shipping + one.handling for one in live)
     made = min(one.made_at for one in rows)
-    return Batch(code, supplier.name, supplier.currency, made, len(live), len(rows) - len(live), planned, sum(bills), len(bills))
+    paid = [one.paid_at for one in live if one.paid_at]
+    paid_at = max(paid) if live and len(paid) == len(live) else None
+    return Batch(code, supplier.name, supplier.currency, made, len(live), len(rows) - len(live), planned, sum(bills), len(bills), paid_at)
+
+
+def pay(desk: Desk, code: str, paid: bool = True) -> int:
+    """A person says that a batch was paid, or that it was not. Returns how many purchase orders it is about."""
+    rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code)).all()
+    if not rows:
+        raise NotFound(f"there is no batch {code}")
+    now = [one for one in rows if one.state in LIVE and (one.paid_at is None) == paid]
+    if not now:
+        raise Conflict(f"{code} is {'paid' if paid else 'not paid'} already")
+    for one in now:
+        one.paid_at = desk.now if paid else None
+    purchases = {"purchases": [one.id for one in now], "paid": paid}
+    desk.log("batch.paid", code, f"{code} {'paid' if paid else 'not paid after all'}", after=purchases, undo=True, count=len(now))
+    return len(now)
+
+
+def unpay(desk: Desk, purchases: list[int], paid: bool) -> None:
+    """Undo: as it was said before."""
+    for one in by_id(desk.s, PurchaseOrder, purchases).values():
+        one.paid_at = None if paid else desk.now
+    desk.s.flush()
 
 
 def statement(desk: Desk, code: str) -> list[list[Any]]:
@@ -124,7 +149,8 @@ def statement(desk: Desk, code: str) -> list[list[Any]]:
         live = one.state in LIVE
         billed = "" if one.billed is None or not live else plain(one.billed, one.currency)
         differs = "" if one.billed is None or not live else plain(one.billed - planned, one.currency)
+        paid = f"{one.paid_at:%Y-%m-%d %H:%M}" if one.paid_at else ""
         money = [plain(value if live else 0, one.currency) for value in (one.goods, one.shipping, one.handling, planned)]
         head = [code, suppliers[one.supplier_id].name, one.reference, one.their_number, stores[order.store_id].name, order.number]
-        out.append([*head, f"{one.made_at:%Y-%m-%d %H:%M}", one.state, *money, billed, differs, one.currency])
+        out.append([*head, f"{one.made_at:%Y-%m-%d %H:%M}", one.state, *money, billed, differs, one.currency, paid])
     return out

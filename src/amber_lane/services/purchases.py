@@ -248,7 +248,7 @@ def take_answer(desk: Desk, answer: PurchaseAnswer, corrects: bool = False) -> N
         if purchase.state in PURCHASE.sources("refuse"):
             _refused(desk, purchase, answer.told)
         return
-    if answer.lacking and answer.state in ("accepted", "received") and purchase.state in ("sent", "accepted"):
+    if answer.lacking and answer.state in ("accepted", "received", "shipped") and purchase.state in ("sent", "accepted"):
         _lacking(desk, purchase, dict(answer.lacking))
         if purchase.state == "refused":
             return

@@ -16,6 +16,7 @@ from ..core.ids import check_country
 from ..core.money import minor_digits
 from ..data.setup import (
     Carrier,
+    Inbox,
     Link,
     Mailbox,
     Person,
@@ -29,7 +30,9 @@ from .terms import take_told
 
 # Kinds that are never called: they work by sheets, or a program of theirs calls us.
 UNCALLED = ("sheet", "program")
-OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox, "rates": RateSource}
+# How partners are called in the log.
+CALLED = {"rates": "source of exchange rates", "inbox": "mailbox to read"}
+OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox, "rates": RateSource, "inbox": Inbox}
 Open = Callable[[str, str, str, str], Any]
 
 
@@ -141,6 +144,8 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
         row = Carrier(code=code_of(desk, name, Carrier), name=name, kind=join.kind, store_names={}, next_ask=desk.now)
     elif join.owner == "rates":
         row = RateSource(code=code_of(desk, name, RateSource), name=name, kind=join.kind, next_ask=desk.now)
+    elif join.owner == "inbox":
+        row = Inbox(name=name, kind=join.kind, next_read=desk.now)
     else:
         row = Mailbox(sender="orders@amber-lane.invalid", name=name)
     desk.s.add(row)
@@ -158,7 +163,7 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
             good_at=desk.now,
         )
     )
-    desk.log(f"{join.owner}.join", name, f"{name} joined as a {'source of exchange rates' if join.owner == 'rates' else join.owner}")
+    desk.log(f"{join.owner}.join", name, f"{name} joined as a {CALLED.get(join.owner, join.owner)}")
     desk.s.flush()
     return row
 

@@ -113,6 +113,10 @@ def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], Non
     told: dict[str, PurchaseAnswer] = {}
 
     def read(row: Row) -> None:
+        if not row.get("answer") and not any(row.get(name) for name in ("reason", "billed", "tracking_number")):
+            # Not filled in yet: no answer is no fault.
+            out.add("same", None, "")
+            return
         reference, answer = need(row, "purchase_order"), need(row, "answer").lower()
         purchase = known.get(reference)
         if purchase is None:
@@ -120,17 +124,21 @@ def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], Non
         if answer not in ANSWERS:
             raise ValueError(f"answer: {answer!r} is none of {', '.join(ANSWERS)}")
         reason = row.get("reason", "")[:300]
-        if row.get("line_no"):
-            if answer != "refused":
-                raise ValueError("line_no: only a refused line has a row of its own")
+        if row.get("line_no") and answer == "refused":
             line = whole(row, "line_no", 1, 100_000)
             rest = told.get(reference) or PurchaseAnswer(reference, "", "accepted", "", None, None)
             told[reference] = replace(rest, lacking=(*rest.lacking, (line, reason or "not sent")))
         else:
             had = told.get(reference)
+            # Whoever fills in our own sheet says it line by line; all its lines together are one answer.
+            bill, tracking = _bill(row, purchase.currency), _tracking(desk, row, answer)
+            if had and had.tracking and tracking and had.tracking != tracking:
+                raise ValueError("a second tracking number for it; give that one in the sheet of tracking numbers")
+            if had and had.billed is not None:
+                bill = had.billed + (bill or 0) if row.get("line_no") else had.billed if bill is None else bill
             told[reference] = PurchaseAnswer(
                 reference, row.get("their_number", "")[:100], answer, reason or ("refused" if answer == "refused" else ""),
-                _bill(row, purchase.currency), _tracking(desk, row, answer), had.lacking if had else (),
+                bill, tracking or (had.tracking if had else None), had.lacking if had else (),
             )  # fmt: skip
 
     each(rows, progress, out, read)

@@ -12,7 +12,7 @@ from ..core.risk import REFUND_COST, waiting_order
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Outbox
 from ..data.setup import Link
-from . import outbox, parcels, rates, withdrawing
+from . import letters_in, outbox, parcels, rates, withdrawing
 from .desk import Conflict, Desk
 from .setup import OWNERS
 from .trouble import Step, Trouble
@@ -269,6 +269,19 @@ def _wishes(desk: Desk) -> Iterator[Trouble]:
             REFUND_COST if order.wants != "return" else rates.in_house(rates.newest(desk), paid, order.currency),
             False,
             "waits",
+        )
+
+
+def _letters(desk: Desk) -> Iterator[Trouble]:
+    for row, who in letters_in.to_read(desk):
+        yield Trouble(
+            f"letter:{row.id}",
+            "orders",
+            "Mail",
+            f"{who} wrote: {row.subject or 'no subject'}",
+            f"{row.told}. {row.body[:600]}",
+            row.at,
+            Step("I have read it", act=True),
         )
 
 

@@ -1,10 +1,17 @@
-"""OASIS UBL 2.1 documents: a purchase order written as `Order`; `OrderResponse` and `DespatchAdvice` read back."""
+"""OASIS UBL 2.1 documents: a purchase order written as `Order`; `OrderResponse` and `DespatchAdvice` read back.
+
+Whatever is read is first held against the standard's own schemas, which lie beside this file.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import re
+import threading
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
+from pathlib import Path
 from typing import Any
 
 from lxml import etree
@@ -12,6 +19,9 @@ from lxml import etree
 _URN = "urn:oasis:names:specification:ubl:schema:xsd:"
 CAC, CBC = _URN + "CommonAggregateComponents-2", _URN + "CommonBasicComponents-2"
 BYTES_MAX = 5_000_000
+# A schema keeps what it found wrong in itself, so one at a time.
+_ONE = threading.Lock()
+_SCHEMAS = Path(__file__).parent / "ubl21" / "maindoc"
 # Codes of an answer: taken, refused, taken with changes. Of a line: taken, changed, not taken, and the like.
 _ANSWERS = {"AP": "accepted", "AB": "received", "RE": "refused", "CA": "accepted", "29": "accepted", "27": "refused"}
 _NOT_TAKEN = frozenset({"7"})
@@ -106,6 +116,23 @@ def order_xml(order: Order) -> bytes:
     return bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True))
 
 
+@cache
+def _schema(kind: str) -> etree.XMLSchema:
+    return etree.XMLSchema(etree.parse(str(_SCHEMAS / f"UBL-{kind}-2.1.xsd")))
+
+
+def faults(root: Any) -> str:
+    """What is wrong with a document by the schema of its kind, in one line; '' where it is valid."""
+    kind = etree.QName(root).localname
+    schema = _schema(kind)
+    with _ONE:
+        if schema.validate(root):
+            return ""
+        log: Any = schema.error_log
+        first = log[0]
+    return f"line {first.line}: {re.sub(r'{[^}]*}', '', first.message)}"
+
+
 def _put(parent: Any, name: str, text: str, **more: str) -> None:
     etree.SubElement(parent, f"{{{CBC}}}{name}", more).text = "".join(letter for letter in text if letter.isprintable())
 
@@ -126,11 +153,12 @@ def read_answer(data: bytes) -> list[Answer]:
     if root.getroottree().docinfo.internalDTD is not None:
         raise NotADocument("a document with definitions of its own is not read")
     kind = etree.QName(root)
-    if kind.namespace == _URN + "OrderResponse-2" and kind.localname == "OrderResponse":
-        return [_response(root)]
-    if kind.namespace == _URN + "DespatchAdvice-2" and kind.localname == "DespatchAdvice":
-        return _despatch(root)
-    raise NotADocument(f"this is {kind.localname!r}, not an OrderResponse or a DespatchAdvice of UBL 2.1")
+    readers: dict[str, Callable[[Any], list[Answer]]] = {"OrderResponse": lambda root: [_response(root)], "DespatchAdvice": _despatch}
+    if kind.localname not in readers or kind.namespace != f"{_URN}{kind.localname}-2":
+        raise NotADocument(f"this is {kind.localname!r}, not an OrderResponse or a DespatchAdvice of UBL 2.1")
+    if wrong := faults(root):
+        raise NotADocument(f"this is no valid {kind.localname} of UBL 2.1: {wrong}")
+    return readers[kind.localname](root)
 
 
 def _text(node: Any, path: str) -> str:
@@ -154,7 +182,9 @@ def _response(root: Any) -> Answer:
         raise NotADocument(f"the answer about {reference} has the code {code!r}; AP, CA and RE are known")
     total = root.find(f"{{{CAC}}}LegalMonetaryTotal/{{{CBC}}}PayableAmount")
     billed, currency = ("", "") if total is None else ((total.text or "").strip(), total.get("currencyID", ""))
-    return Answer(reference, _text(root, "SalesOrderID"), state, _text(root, "Note"), billed, currency, "", "", tuple(lacking))
+    return Answer(
+        reference, _text(root, "SalesOrderID") or _text(root, "ID"), state, _text(root, "Note"), billed, currency, "", "", tuple(lacking)
+    )
 
 
 def _number(text: str) -> int:

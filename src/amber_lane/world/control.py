@@ -5,11 +5,13 @@ from __future__ import annotations
 import json
 import random
 from datetime import datetime
+from email.message import EmailMessage
 from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
 from pydantic import BaseModel, ConfigDict, Field
 
+from . import pop
 from .counter import world_of
 from .dials import DIALS, SERVICES
 from .life import buy, live, set_item, show
@@ -22,7 +24,7 @@ router = APIRouter(prefix="/world")
 
 FACTS = (
     "^(hold_seconds|buyers_a_day|market_share|retail_calls|fair_calls|fair_pass_minutes|fair_batch_minutes|fair_offers_most|"
-    "folder_renamed|folder_comma|folder_utf8|comes_back)$"
+    "folder_renamed|folder_comma|folder_utf8|comes_back|office_refuses)$"
 )
 
 
@@ -224,6 +226,28 @@ def set_fact(request: Request, fact: Fact) -> dict[str, Any]:
     with world.change():
         world.remember(fact.name, fact.value)
     return {fact.name: fact.value}
+
+
+class MailToUs(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    sender: str = Field(max_length=200)
+    subject: str = Field("", max_length=200)
+    text: str = Field("", max_length=5000)
+    # File names with their text.
+    files: dict[str, str] = Field(default_factory=dict)
+
+
+@router.post("/mail")
+def write_to_us(request: Request, ask: MailToUs) -> dict[str, Any]:
+    """A mail from somebody lies in our mailbox."""
+    message = EmailMessage()
+    message["From"], message["To"], message["Subject"] = ask.sender, "orders@amber-lane.invalid", ask.subject
+    message.set_content(ask.text or "\n")
+    for name, text in ask.files.items():
+        kind = ("application", "xml") if name.endswith(".xml") else ("text", "csv")
+        message.add_attachment(text.encode(), maintype=kind[0], subtype=kind[1], filename=name)
+    pop.put(world_of(request), message.as_bytes())
+    return {"subject": ask.subject}
 
 
 def _counts(world: World, sql: str) -> dict[str, int]:

@@ -31,7 +31,7 @@ DIALS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "errors": ("fails before doing the work", "share", (*CALLED, "mail")),
     "lost_answer": ("does the work, then never answers", "share", CALLED),
     "rate_limit": ("takes at most so many calls a second", "calls", CALLED),
-    "malformed": ("answers with a torn text", "share", CALLED),
+    "malformed": ("answers with a torn text", "share", (*CALLED, "mail")),
     "duplicates": ("says things twice", "share", (*STORES, "post")),
     "out_of_order": ("says things in the wrong order", "share", (*STORES, "post")),
     "webhook_lost": ("forgets to tell of new orders", "share", ("shop",)),

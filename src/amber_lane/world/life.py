@@ -7,7 +7,7 @@ import random
 from collections.abc import Callable
 from typing import Any
 
-from .partners import SELLERS, SHOPS, TIERS
+from .partners import SELLERS, SHOPS, TIERS, seller_named
 from .state import World
 from .words import FAR, Good, make_buyer, make_goods, make_others
 
@@ -28,6 +28,8 @@ def cost_of(number: str, cost: int, quantity: int) -> int:
 
 # What partners plan for themselves, by kind; each enters its own.
 HAPPENS: dict[str, Callable[[World, dict[str, Any]], None]] = {}
+# Who wants to know when a purchase has left, or its number was put right.
+SHIPPED: list[Callable[[World, int], None]] = []
 _S10 = (8, 6, 4, 2, 3, 5, 9, 7)
 
 
@@ -203,8 +205,10 @@ def _happen(world: World, rng: random.Random, kind: str, body: dict[str, Any], a
         _decide(world, rng, body["purchase"], at)
     elif kind == "ship":
         _ship(world, rng, body["purchase"], at)
+        _tell_shipped(world, body["purchase"])
     elif kind == "correct":
         world.db.execute("update purchase set tracking_number = ?, updated = ? where id = ?", (body["number"], at, body["purchase"]))
+        _tell_shipped(world, body["purchase"])
     elif kind == "post":
         world.db.execute(
             "insert into parcel_event(number, at, kind, told, place) values (?,?,?,?,?)",
@@ -260,6 +264,11 @@ def buy(
     return body | {"at": at}
 
 
+def _tell_shipped(world: World, purchase: int) -> None:
+    for tell in SHIPPED:
+        tell(world, purchase)
+
+
 def _decide(world: World, rng: random.Random, number: int, at: int) -> None:
     purchase = world.one("select * from purchase where id = ?", (number,))
     if not purchase or purchase["state"] != "received":
@@ -305,8 +314,9 @@ def _ship(world: World, rng: random.Random, number: int, at: int) -> None:
     # Now and then a parcel finds nobody and goes back; a luck of its own, so that the rest of the life stays the same.
     back = random.Random(f"back-{world.seed}-{number}").random() < float(world.fact("comes_back", 0.02))
     days = rng.uniform(1.2, 2.9) if country == "GB" else rng.uniform(3.5, 6.5)
-    home = SELLERS[purchase["supplier"]].origins[0]["name"]
-    days += 3.5 if SELLERS[purchase["supplier"]].country != "GB" else 0
+    seller = seller_named(purchase["supplier"])
+    home = seller.origins[0]["name"]
+    days += 3.5 if seller.country != "GB" else 0
     steps = [
         (0.0, "label", "Label made", home),
         (0.12, "collected", "Collected", home),

@@ -10,6 +10,7 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, Envelope, Session
 from fastapi import APIRouter, Request
 
+from . import office
 from .counter import world_of
 from .state import World, iso
 
@@ -32,6 +33,8 @@ class Handler:
                 "insert into mail(at, reference, recipient, subject, body) values (?,?,?,?,?)",
                 (world.now(), str(message.get("X-Reference", "")), ", ".join(envelope.rcpt_tos), str(message["subject"] or ""), text),
             )
+            if office.ADDRESS in envelope.rcpt_tos:
+                office.read(world, message)
         return "250 taken"
 
 

@@ -43,10 +43,11 @@ create table if not exists parcel(number text primary key, purchase integer, cou
 create table if not exists parcel_event(id integer primary key, number text, at integer, kind text, told text, place text);
 create index if not exists parcel_event_number on parcel_event(number);
 create table if not exists mail(id integer primary key, at integer, reference text, recipient text, subject text, body text);
+create table if not exists inbox(id integer primary key, at integer, raw blob);
 """
 
 
-SCHEMA_NUMBER = 4
+SCHEMA_NUMBER = 5
 
 
 class OldWorld(RuntimeError):

@@ -108,6 +108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches/{code}/paid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pay */
+        post: operations["orders_pay"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/batches/{code}/statement.{form}": {
         parameters: {
             query?: never;
@@ -722,6 +739,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/ordering/letters/{number}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read Letter */
+        post: operations["orders_read_letter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/ordering/purchases/{number}.{form}": {
         parameters: {
             query?: never;
@@ -736,6 +770,23 @@ export interface paths {
         get: operations["orders_document"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ordering/senders/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep Sender */
+        post: operations["orders_keep_sender"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3409,6 +3460,8 @@ export interface components {
              * Format: date-time
              */
             made_at: string;
+            /** Paid At */
+            paid_at: string | null;
             planned: components["schemas"]["Money"];
             /** Supplier */
             supplier: string;
@@ -4793,6 +4846,31 @@ export interface components {
             /** Lease Seconds */
             lease_seconds: number;
         };
+        /**
+         * LetterOut
+         * @description A mail that came. needs: a person must read it.
+         */
+        LetterOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Body */
+            body: string;
+            /** Id */
+            id: number;
+            /** Needs */
+            needs: boolean;
+            /** Sender */
+            sender: string;
+            /** Subject */
+            subject: string;
+            /** Told */
+            told: string;
+            /** Who */
+            who: string;
+        };
         /** LineIn */
         LineIn: {
             /** Line No */
@@ -5576,10 +5654,19 @@ export interface components {
             /** Version */
             version: number;
         };
-        /** OrderingOut */
+        /**
+         * OrderingOut
+         * @description reads: a mailbox is read; letters: the newest that came from suppliers.
+         */
         OrderingOut: {
             /** Carriers */
             carriers: components["schemas"]["CarrierShape"][];
+            /** Letters */
+            letters: components["schemas"]["LetterOut"][];
+            /** Reads */
+            reads: boolean;
+            /** Senders */
+            senders: components["schemas"]["SenderOut"][];
             /** Stores */
             stores: components["schemas"]["StoreOrdering"][];
             /** Suppliers */
@@ -5732,6 +5819,14 @@ export interface components {
             rows: components["schemas"]["ShelfRow"][];
             /** Total */
             total: number;
+        };
+        /** PaidAsk */
+        PaidAsk: {
+            /**
+             * Paid
+             * @default true
+             */
+            paid: boolean;
         };
         /** ParcelOut */
         ParcelOut: {
@@ -6674,6 +6769,29 @@ export interface components {
              * @default false
              */
             paid_together: boolean;
+        };
+        /** SenderAsk */
+        SenderAsk: {
+            /** Name */
+            name: string;
+            /** Sender */
+            sender: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * SenderOut
+         * @description Whom our mails come from.
+         */
+        SenderOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Sender */
+            sender: string;
+            /** Version */
+            version: number;
         };
         /** SendingAsk */
         SendingAsk: {
@@ -7864,6 +7982,41 @@ export interface operations {
             };
         };
     };
+    orders_pay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaidAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     orders_statement: {
         parameters: {
             query?: never;
@@ -8942,6 +9095,37 @@ export interface operations {
             };
         };
     };
+    orders_read_letter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     orders_document: {
         parameters: {
             query?: never;
@@ -8961,6 +9145,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_keep_sender: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SenderAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Validation Error */

@@ -186,7 +186,7 @@ const address = computed(() => {
           </aside>
         </div>
       </div>
-      <div v-if="open" class="flex items-center gap-2 border-t border-rule px-3.5 py-2">
+      <div v-if="open" class="flex shrink-0 flex-wrap items-center gap-2 border-t border-rule px-3.5 py-2">
         <Btn v-if="ready" kind="main" hint="A" @click="send">Send this order</Btn>
         <Btn
           v-if="may && data.limit"

@@ -6,7 +6,7 @@ import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 
-const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox'; leaves?: boolean }>()
+const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox'; leaves?: boolean }>()
 const emit = defineEmits<{ done: [joined: Schema<'Joined'>, kind: string]; leave: [] }>()
 const { data: kinds } = useQuery({ queryKey: ['kinds'], queryFn: () => take(api.GET('/api/v1/setup/kinds')), meta: { live: false } })
 const mine = computed(() => (kinds.value ?? []).filter((kind) => kind.owner === props.owner))
@@ -56,7 +56,7 @@ async function join() {
 <template>
   <form class="grid grid-cols-2 gap-3.5" @submit.prevent="join">
     <label class="col-span-2"
-      ><span class="label">What kind of {{ owner === 'rates' ? 'source' : owner }}</span
+      ><span class="label">What kind of {{ owner === 'rates' ? 'source' : owner === 'inbox' ? 'mailbox' : owner }}</span
       ><select v-model="form.kind" class="field">
         <option v-for="one in mine" :key="one.kind" :value="one.kind">{{ one.name }}</option>
       </select></label

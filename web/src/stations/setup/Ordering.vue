@@ -7,6 +7,7 @@ import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
+import MailIn from './MailIn.vue'
 
 type Supplier = Schema<'SupplierOrdering'>
 type Store = Schema<'StoreOrdering'>
@@ -137,6 +138,7 @@ async function keep() {
         </tbody>
       </table>
     </section>
+    <MailIn v-if="data" :ordering="data" />
     <section class="sheet mt-4 max-w-6xl p-4">
       <h2 class="mb-1">Carriers</h2>
       <p class="text-soft">What their numbers look like: A for a letter, 9 for a digit. Empty: as posts number them, with a check digit.</p>

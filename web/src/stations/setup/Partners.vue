@@ -19,7 +19,7 @@ import TokenShown from './TokenShown.vue'
 type Partner = Schema<'PartnerOut'>
 const fetchPartners = () => take(api.GET('/api/v1/setup/partners'))
 const { data } = useQuery({ queryKey: ['partners'], queryFn: fetchPartners })
-const joining = ref<'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | null>(null)
+const joining = ref<'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox' | null>(null)
 const mending = ref<Partner | null>(null)
 const services = ref<Partner | null>(null)
 const terms = ref<Partner | null>(null)
@@ -48,8 +48,15 @@ async function newToken(one: Partner) {
 }
 const link = reactive({ address: '', key: '' })
 const wrong = ref('')
-const NAMES = { store: 'Stores', supplier: 'Suppliers', carrier: 'Carriers', rates: 'Exchange rates', mailbox: 'Mailbox' } as const
-const CALLED: Record<string, string> = { mailbox: 'a mail server', rates: 'a bank' }
+const NAMES = {
+  store: 'Stores',
+  supplier: 'Suppliers',
+  carrier: 'Carriers',
+  rates: 'Exchange rates',
+  mailbox: 'Mail that we send',
+  inbox: 'Mail that comes in',
+} as const
+const CALLED: Record<string, string> = { mailbox: 'a mail server', rates: 'a bank', inbox: 'a mailbox' }
 const looks = ref<Partner | null>(null)
 const SWITCHES: Record<string, string> = {
   read_orders: 'reads orders',

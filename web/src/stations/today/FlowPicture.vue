@@ -6,6 +6,8 @@ import { plural } from '@/parts/format'
 
 const props = defineProps<{ flow: Schema<'Flow'>[] }>()
 const WIDTH = 370
+/** What fits beside a band; the whole name is in its title. */
+const short = (name: string) => (name.length > 16 ? `${name.slice(0, 15).trimEnd()}…` : name)
 const layout = computed(() => {
   const sum = (key: 'supplier' | 'store') => {
     const all = new Map<number, { name: string; lines: number }>()
@@ -53,12 +55,18 @@ const layout = computed(() => {
     />
     <g v-for="[id, side] in layout.left" :key="`s${id}`">
       <rect x="112" :y="side.y - side.size / 2" width="6" :height="side.size" class="fill-pine" />
-      <text x="106" :y="side.y - 2" text-anchor="end" class="fill-ink text-xs font-semibold">{{ side.name }}</text>
+      <text x="106" :y="side.y - 2" text-anchor="end" class="fill-ink text-xs font-semibold">
+        {{ short(side.name) }}
+        <title>{{ side.name }}</title>
+      </text>
       <text x="106" :y="side.y + 12" text-anchor="end" class="fill-soft text-2xs">{{ plural(side.lines, 'open line') }}</text>
     </g>
     <g v-for="[id, side] in layout.right" :key="`t${id}`">
       <rect x="258" :y="side.y - side.size / 2" width="6" :height="side.size" class="fill-asphalt-2" />
-      <text x="270" :y="side.y - 2" class="fill-ink text-xs font-semibold">{{ side.name }}</text>
+      <text x="270" :y="side.y - 2" class="fill-ink text-xs font-semibold">
+        {{ short(side.name) }}
+        <title>{{ side.name }}</title>
+      </text>
       <text x="270" :y="side.y + 12" class="fill-soft text-2xs">{{ plural(side.lines, 'line') }}</text>
     </g>
   </svg>

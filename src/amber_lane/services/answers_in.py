@@ -1,0 +1,87 @@
+"""What suppliers write back to purchase orders, from wherever it comes: an agent's page, a mail, a person's hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from sqlalchemy import select
+
+from ..connectors.protocols import PurchaseAnswer
+from ..core.states import PURCHASE
+from ..data.orders import PurchaseOrder
+from ..data.outbox import Outbox
+from ..data.setup import Supplier
+from ..sheets.table import NotASheet, read_sheet
+from . import by_sheets, documents, purchases
+from .desk import Desk, DeskError, Invalid
+from .setup import UNCALLED
+from .sheets_in import kind_of
+
+ROWS_MOST = 5000
+SHEETS = ("answers", "tracking")
+# Whose purchase order a reference is: NotFound where it is not theirs who write.
+Find = Callable[[str], PurchaseOrder]
+
+
+def as_taken(desk: Desk, reference: str) -> None:
+    """What was answered is out of the outbox: no sheet has it again as new."""
+    row = desk.s.scalar(select(Outbox).where(Outbox.key == reference, Outbox.state == "waiting"))
+    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
+    # What goes by an interface goes by it all the same: what is said beforehand is no purchase.
+    if row and purchase and desk.get(Supplier, purchase.supplier_id, "supplier").kind in UNCALLED:
+        by_sheets.confirm(desk, row, "answered by the supplier")
+        purchase.state = PURCHASE.step(purchase.state, "send")
+
+
+def of_sheet(desk: Desk, name: str, data: bytes, find: Find) -> tuple[int, list[tuple[int, str]]]:
+    """A tracking or answers sheet: how many rows were taken, and the others as (row, why). Invalid where it is no such sheet."""
+    if name not in SHEETS:
+        raise Invalid("a sheet of tracking numbers or of answers is taken here")
+    kind = kind_of(name)
+    try:
+        rows = list(read_sheet(data, kind.required, kind.optional).rows)
+    except NotASheet as error:
+        raise Invalid(str(error)) from error
+    if len(rows) > ROWS_MOST:
+        raise Invalid(f"the sheet has more than {ROWS_MOST:,} rows; send it in parts")
+    bad: list[tuple[int, str]] = []
+    good = []
+    for n, row in enumerate(rows, 2):
+        try:
+            find(row.get("purchase_order", "").strip())
+            good.append((n, row))
+        except DeskError as error:
+            bad.append((n, error.told))
+    told = kind.check(desk, [row for _, row in good], lambda done: None)
+    places = {id(row): n for n, row in good}
+    bad += [(places.get(id(row), 0), why) for row, why in told.bad]
+    # A row that was not taken leaves its purchase order where it is.
+    for one in told.good:
+        as_taken(desk, one.reference if isinstance(one, PurchaseAnswer) else one[0])
+    return kind.take(desk, told), sorted(bad)
+
+
+def name_of(data: bytes) -> str:
+    """Which sheet it is by its columns: answers, else tracking. Invalid in the words of the first."""
+    told: Any = None
+    for name in SHEETS:
+        try:
+            read_sheet(data, kind_of(name).required)
+            return name
+        except NotASheet as error:
+            told = told or error
+    raise Invalid(str(told))
+
+
+def of_document(desk: Desk, data: bytes, find: Find | None = None) -> tuple[str, int, str]:
+    """A UBL document: which purchase orders it is about and what it says, how many they are, and what is wrong with its numbers."""
+    answers = documents.answers_of(desk, data)
+    for one in answers:
+        if find:
+            find(one.reference)
+        as_taken(desk, one.reference)
+    wrong = purchases.take_answers(desk, answers)
+    names = ", ".join(one.reference for one in answers)
+    desk.log("purchase.document", names, f"a document brought in: {names} {answers[0].state}")
+    return f"{names} {answers[0].state}", len(answers), wrong

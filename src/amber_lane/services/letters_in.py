@@ -1,0 +1,138 @@
+"""Mail that comes in: suppliers' answers are taken from it by themselves, and what only a person can read is put to one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from functools import partial
+
+from sqlalchemy import func, insert, select
+
+from ..connectors import protocols
+from ..data.orders import PurchaseOrder
+from ..data.setup import Inbox, Letter, Supplier
+from . import answers_in
+from .desk import Conflict, Desk, DeskError, NotFound
+from .setup import UNCALLED
+
+# A mailbox that was just joined may hold years of mail: so many of the newest are read, the others are left.
+FIRST_MOST = 100
+TOLD_MOST = 500
+
+
+def unread(desk: Desk, inbox: int, uids: Sequence[str]) -> list[str]:
+    """Those mails of a mailbox (the oldest first) that nobody has read yet. At the first visit only the newest are."""
+    known = set(desk.s.scalars(select(Letter.uid).where(Letter.inbox_id == inbox)))
+    fresh = [uid for uid in dict.fromkeys(uids) if uid not in known]
+    return fresh if known else fresh[-FIRST_MOST:]
+
+
+def leave_old(desk: Desk, inbox: int, uids: Sequence[str]) -> None:
+    """At the first visit: what lies there beyond the newest was there before us, and is left as it is."""
+    if desk.s.scalar(select(Letter.id).where(Letter.inbox_id == inbox).limit(1)):
+        return
+    bare = {"inbox_id": inbox, "at": desk.now, "sender": "", "subject": "", "body": "", "told": "it was there before", "needs": False}
+    old = [bare | {"uid": uid} for uid in list(dict.fromkeys(uids))[:-FIRST_MOST]]
+    if old:
+        desk.s.execute(insert(Letter), old)
+
+
+def take(desk: Desk, inbox: int, mail: protocols.Letter) -> Letter:
+    """Take one mail in, once: the sheets and documents of a supplier we order from by mail are done as they say."""
+    desk.get(Inbox, inbox, "mailbox")
+    known = desk.s.scalar(select(Letter).where(Letter.inbox_id == inbox, Letter.uid == mail.uid))
+    if known:
+        return known
+    supplier = _sender(desk, mail.sender)
+    told, needs = _read(desk, supplier, mail)
+    row = Letter(
+        inbox_id=inbox,
+        uid=mail.uid,
+        at=min(mail.at or desk.now, desk.now),
+        sender=mail.sender,
+        subject=mail.subject,
+        body=mail.text,
+        supplier_id=supplier.id if supplier else None,
+        told=told[:TOLD_MOST],
+        needs=needs,
+    )
+    desk.s.add(row)
+    desk.s.flush()
+    if supplier:
+        desk.log("letter.taken", supplier.name, f"a mail of {supplier.name}: {row.told}", why=mail.subject)
+    return row
+
+
+def _sender(desk: Desk, address: str) -> Supplier | None:
+    """Whose address it is; nobody's where two suppliers share it."""
+    rows = desk.s.scalars(select(Supplier).where(func.lower(Supplier.mail) == address).limit(2)).all() if "@" in address else []
+    return rows[0] if len(rows) == 1 else None
+
+
+def _read(desk: Desk, supplier: Supplier | None, mail: protocols.Letter) -> tuple[str, bool]:
+    """What was done with a mail, and whether a person must read it."""
+    if mail.fault:
+        return f"it cannot be read: {mail.fault}; see it in the mailbox itself", True
+    if supplier is None:
+        return "from nobody we order from, so nothing in it was taken", False
+    files = [(name, data) for name, data in mail.files if name.lower().endswith((".xml", ".csv", ".xlsx"))]
+    if not files:
+        return "it has no sheet and no document", True
+    if supplier.kind not in UNCALLED:
+        return f"{supplier.name} answers by its interface, so its files were not taken", True
+    done, wrong = [], []
+    for name, data in files:
+        try:
+            # What one file has wrong takes nothing away from the others.
+            with desk.s.begin_nested():
+                told, bad = _file(desk, supplier, name.lower(), data)
+        except DeskError as error:
+            wrong.append(f"{name[:60]}: {error.told}")
+            continue
+        done += [told] if told else []
+        wrong += [f"{name[:60]}: {one}" for one in bad]
+    return "; ".join([*done, *wrong]) or "its sheet has no answer filled in", bool(wrong) or not done
+
+
+def _file(desk: Desk, supplier: Supplier, name: str, data: bytes) -> tuple[str, list[str]]:
+    """One file: what was taken, and what was not with why."""
+    find = partial(_theirs, desk, supplier)
+    if name.endswith(".xml"):
+        told, _, wrong = answers_in.of_document(desk, data, find)
+        return told, [wrong] if wrong else []
+    n, bad = answers_in.of_sheet(desk, answers_in.name_of(data), data, find)
+    return f"{n} answer{'' if n == 1 else 's'} taken" if n else "", [f"row {row}: {why}" for row, why in bad]
+
+
+def _theirs(desk: Desk, supplier: Supplier, reference: str) -> PurchaseOrder:
+    """A purchase order of the supplier who writes; NotFound for any other, so that nobody answers for others."""
+    found = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference, PurchaseOrder.supplier_id == supplier.id))
+    if found is None:
+        raise NotFound(f"there is no purchase order {reference!r} to {supplier.name}")
+    return found
+
+
+def to_read(desk: Desk) -> list[tuple[Letter, str]]:
+    """Mails that a person must read, each with its supplier's name."""
+    rows = desk.s.execute(select(Letter, Supplier.name).outerjoin(Supplier, Supplier.id == Letter.supplier_id).where(Letter.needs))
+    return [(row, name or row.sender or "somebody") for row, name in rows.tuples()]
+
+
+def recent(desk: Desk, most: int = 50) -> Iterable[tuple[Letter, str]]:
+    """The newest mails that are of suppliers or need a person, with the supplier's name."""
+    ours = Letter.supplier_id.is_not(None) | Letter.needs | Letter.read_at.is_not(None)
+    rows = select(Letter, Supplier.name).outerjoin(Supplier, Supplier.id == Letter.supplier_id).where(ours)
+    return [(row, name or row.sender) for row, name in desk.s.execute(rows.order_by(Letter.id.desc()).limit(most)).tuples()]
+
+
+def settle(desk: Desk, number: int) -> None:
+    """A person has read it."""
+    row = desk.get(Letter, number, "mail")
+    if not row.needs:
+        raise Conflict("this mail was read already")
+    row.needs, row.read_at = False, desk.now
+    desk.log("letter.read", row.sender, f"read: {row.subject or 'a mail'}", after={"letter": number}, undo=True)
+
+
+def unsettle(desk: Desk, number: int) -> None:
+    row = desk.get(Letter, number, "mail")
+    row.needs, row.read_at = True, None
