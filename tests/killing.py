@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from amber_lane.connectors.smtp_mail import SmtpMail
 from amber_lane.data.orders import Order, PurchaseOrder
 from amber_lane.data.outbox import Outbox
+from amber_lane.data.setup import Inbox
 
 from .business import Business
 
@@ -52,6 +53,8 @@ def work(business: Business) -> None:
     worker.send_due()
     worker.deliver()
     worker.reader.answers(1)
+    for inbox in business.all(select(Inbox.id)):
+        worker.reader.letters(inbox)
     worker.deliver()
     worker.reader.parcels(1)
 

@@ -55,7 +55,10 @@ def link(world, partner, key=None, deadline=0.6):
 
 
 def test_every_kind_that_can_be_called_is_in_this_suite():
-    assert {(one.owner, one.kind) for one in KINDS if one.make} == {partner[:2] for partner in PARTNERS} | {("mailbox", "smtp")}
+    assert {(one.owner, one.kind) for one in KINDS if one.make} == {partner[:2] for partner in PARTNERS} | {
+        ("mailbox", "smtp"),
+        ("inbox", "pop"),
+    }
 
 
 @by_kind
@@ -203,6 +206,32 @@ def test_mail_goes_once_and_can_be_asked_for(calm):
     assert mailbox.find_mail("m-1") and not mailbox.find_mail("m-2")
     with pytest.raises(Unavailable):
         connect("mailbox", "smtp", "smtp://127.0.0.1:9", "", 1).send(Mail("m", "a@b.example", "c@d.example", "s", "b"))
+
+
+def test_mail_that_came_is_read_again_and_again_and_nothing_is_deleted(calm):
+    def box(key: str = "duskdial:practice-letters", port: int = calm.mail_port + 1):
+        return connect("inbox", "pop", f"pop://127.0.0.1:{port}", key, 2)
+
+    had = set(box().uids())
+    for n in range(2):
+        calm.post("mail", sender="Inès <Ines@Buying.example>", subject=f"Ré: {n}", text=".\nGrüße", files={"answers.csv": "a,b\n.1,ä\n"})
+    first, second = (uid for uid in box().uids() if uid not in had)
+    letter = box().letter(first)
+    assert (letter.sender, letter.subject, letter.text) == ("ines@buying.example", "Ré: 0", ".\nGrüße")
+    assert [(name, data.decode().replace("\r", "")) for name, data in letter.files] == [("answers.csv", "a,b\n.1,ä\n")]
+    assert box().letter(second).subject == "Ré: 1" and first in box().uids() and "gone" in box().letter("uid-0").fault
+    with pytest.raises(Denied):
+        box("duskdial:no").account()
+    with pytest.raises(Unavailable):
+        box(port=9).account()
+    for address in ("http://mail.example", "pop://mail.example:99999", "pop://"):
+        with pytest.raises(Refused, match="mailbox"):
+            connect("inbox", "pop", address, "", 1)
+    for dial, failure in (("errors", Unavailable), ("malformed", Malformed)):
+        calm.dial("mail", dial, 1)
+        with pytest.raises(failure):
+            box().letter(first)
+        calm.dial("mail", dial, 0)
 
 
 def nonsense(body: object, status: int = 200):

@@ -62,9 +62,9 @@ class PopMail:
             except poplib.error_proto as error:
                 if "line too long" in str(error):
                     return Letter(uid, None, "", "", "", fault="its lines are longer than mail allows")
+                if "EOF" in str(error):
+                    raise Malformed("a mail came torn from the mailbox") from error
                 raise
-            except EOFError as error:
-                raise Malformed("a mail came torn from the mailbox") from error
             return read(uid, b"\r\n".join(lines))
 
     @contextmanager
@@ -112,6 +112,6 @@ def read(uid: str, raw: bytes) -> Letter:
             if isinstance(data, bytes) and len(files) < FILES_MOST:
                 files.append(((part.get_filename() or "")[:200], data))
         sender = parseaddr(str(message["From"] or ""))[1].strip().lower()[:200]
-        return Letter(uid, at, sender, str(message["Subject"] or "")[:300], text.strip()[:TEXT_MOST], tuple(files))
+        return Letter(uid, at, sender, str(message["Subject"] or "")[:300], "\n".join(text.strip().splitlines())[:TEXT_MOST], tuple(files))
     except (LookupError, ValueError, AttributeError, TypeError) as error:
         return Letter(uid, None, "", "", "", fault=f"it is not written as a mail should be: {error}"[:300])

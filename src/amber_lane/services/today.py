@@ -15,7 +15,7 @@ from ..data.lanes import Lane
 from ..data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Outbox, Snooze
 from ..data.setup import Store, Supplier
-from . import drift, letters_in, orders, outbox, prices, rates, troubles_goods, troubles_price, troubles_trade, watch, withdrawing
+from . import drift, letters_in, orders, outbox, prices, rates, troubles_goods, troubles_price, troubles_trade, unsent, watch, withdrawing
 from .desk import Conflict, Desk, NotFound, by_id
 from .trouble import Trouble
 
@@ -97,6 +97,8 @@ def do_step(desk: Desk, key: str, other: bool = False) -> str:
         troubles_trade.help_parcels(desk, rest)
     elif kind == "bill":
         (withdrawing.ask_dearer_back if other else withdrawing.take_bill)(desk, int(rest))
+    elif kind in unsent.KINDS:
+        unsent.ask(desk, kind, int(rest))
     elif kind == "letter":
         letters_in.settle(desk, int(rest))
     elif kind == "wants":

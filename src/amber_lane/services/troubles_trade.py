@@ -12,7 +12,7 @@ from ..core.risk import REFUND_COST, waiting_order
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Outbox
 from ..data.setup import Link
-from . import letters_in, outbox, parcels, rates, withdrawing
+from . import letters_in, outbox, parcels, rates, unsent, withdrawing
 from .desk import Conflict, Desk
 from .setup import OWNERS
 from .trouble import Step, Trouble
@@ -285,4 +285,42 @@ def _letters(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_dearer, _wishes, _held_orders, _refused_orders, _unmapped_orders, _dead, _unread, _links, _numbers, _parcels)
+_DUE = {
+    "untaken": "take them out as a sheet, or let them go by mail",
+    "silent": "nobody knows yet whether they will be sent",
+    "unsent": "they were accepted, and have no tracking number",
+}
+
+
+def _overdue(desk: Desk) -> Iterator[Trouble]:
+    for one in unsent.overdue(desk):
+        see = Step("See the orders", go=f"/orders?state=all&row={one.purchases[0].order_id}")
+        hand = Step("Take them out", go="/setup/partners")
+        yield Trouble(
+            f"{one.kind}:{one.supplier.id}",
+            "orders",
+            "Hand over" if one.kind == "untaken" else "No answer" if one.kind == "silent" else "Not sent",
+            unsent.told(one),
+            _DUE[one.kind],
+            one.since,
+            hand if one.kind == "untaken" else Step("Ask them", act=True) if one.mail else see,
+            one.at_risk,
+            count=len(one.purchases),
+            other=see if one.mail and one.kind != "untaken" else None,
+        )
+
+
+SOURCES = (
+    _dearer,
+    _wishes,
+    _letters,
+    _overdue,
+    _held_orders,
+    _refused_orders,
+    _unmapped_orders,
+    _dead,
+    _unread,
+    _links,
+    _numbers,
+    _parcels,
+)
