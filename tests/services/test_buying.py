@@ -17,7 +17,21 @@ from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Person, Store, Supplier
-from amber_lane.services import accounts, agents, documents, lanes, ordering, orders, payments, purchases, setup, today, undo, withdrawing
+from amber_lane.services import (
+    accounts,
+    agents,
+    documents,
+    lanes,
+    ordering,
+    orders,
+    outbox,
+    payments,
+    purchases,
+    setup,
+    today,
+    undo,
+    withdrawing,
+)
 from amber_lane.services.desk import Conflict, Desk, Invalid, NotFound
 from amber_lane.services.drafts import PolicyChange
 from amber_lane.sheets import ubl
@@ -299,6 +313,40 @@ def test_a_buyer_who_cancels_what_was_asked_back_already_holds_up_nobody(small: 
     again(small, "A", cancelled=True)
     small.write(lambda desk: withdrawing.take_recall(desk, PurchaseAnswer(made.reference, "", "withdrawn", "", None, None)))
     assert states(small, order) == ["cancelled"] and len(small.all(select(Outbox).where(Outbox.kind == "recall"))) == 1
+
+
+def test_what_is_refused_of_a_cancelled_order_is_bought_nowhere_else(small: Small) -> None:
+    """The supplier's refusal and the buyer's cancelling cross: nothing of it may be planned or bought anew."""
+    small.write(lambda desk: PolicyChange("house", "", {"send": "once"}).keep(desk))
+    small.write(lambda desk: lanes.open_lane(desk, 1, [lanes.Part(2, Fraction(1))], use=1))
+    orders_ = [small.order(name, ("S-1", 1, 900), ("S-2", 1, 900)) for name in ("ALL", "PART")]
+    made = [one.reference for one in send(small, *(one.id for one in orders_))]
+    for name, reference in zip(("ALL", "PART"), made, strict=True):
+        answer(small, reference, "received")
+        again(small, name, cancelled=True)
+    answer(small, made[0], "refused", told="sold out")
+    answer(small, made[1], "accepted", lacking=((1, "sold out"),))
+    assert states(small, orders_[0]) == ["cancelled", "cancelled"] and states(small, orders_[1]) == ["cancelled", "with_supplier"]
+    assert small.write(purchases.due_orders) == [] and len(small.all(select(PurchaseOrder))) == 2
+    assert small.all(select(Order.wants).order_by(Order.id)) == ["", "cancel"]
+    assert "cancel-1-ALL" in small.all(select(Outbox.key)), "the store refunds what is not sent"
+
+
+def test_a_change_that_was_not_taken_ends_with_the_cancelled_order(small: Small) -> None:
+    order = small.order("A", ("S-1", 1, 900))
+    (made,) = send(small, order.id)
+
+    def die(desk: Desk) -> int:
+        row = desk.s.scalars(select(Outbox).where(Outbox.key == made.reference)).one()
+        row.state, row.tries = "dead", 3
+        return row.id
+
+    row = small.write(die)
+    again(small, "A", cancelled=True)
+    with pytest.raises(Conflict, match="the buyer cancelled"):
+        small.write(lambda desk: outbox.retry(desk, row))
+    small.write(lambda desk: withdrawing.take_recall(desk, PurchaseAnswer(made.reference, "", "withdrawn", "", None, None)))
+    assert states(small, order) == ["cancelled"] and small.all(select(Outbox.state).where(Outbox.id == row)) == ["dropped"]
 
 
 def test_another_phone_number_after_buying_is_no_trouble(small: Small) -> None:

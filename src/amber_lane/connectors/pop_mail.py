@@ -40,8 +40,8 @@ class PopMail:
 
     def account(self) -> Account:
         with self._open() as box:
-            count, _ = box.stat()
-        return Account("Answers", "", "", [f"read {count} mails"])
+            box.stat()
+        return Account("Answers", "", "", ["read mail"])
 
     def uids(self) -> list[str]:
         with self._open() as box:

@@ -6,7 +6,8 @@ from collections.abc import Callable
 from typing import Any
 
 from ..clock import Clock
-from ..connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseLine, Tracking
+from ..connectors.errors import NotThere
+from ..connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseAnswer, PurchaseLine, Tracking
 from ..core.money import parse_money
 from ..data.session import Database
 from ..data.shelf import Picture
@@ -45,6 +46,14 @@ def _find_purchase(link: Any, body: dict[str, Any], key: str) -> Any:
     return found[0] if found else None
 
 
+def _recall(link: Any, body: dict[str, Any], key: str) -> Any:
+    try:
+        return link.recall(body["reference"])
+    except NotThere:
+        # It never got there, so there is nothing to let go.
+        return PurchaseAnswer(body["reference"], "", "withdrawn", "it was never there", None, None)
+
+
 def _find_recall(link: Any, body: dict[str, Any], key: str) -> Any:
     found = _find_purchase(link, body, body["reference"])
     return found if found and found.state == "withdrawn" else None
@@ -61,7 +70,7 @@ SEND: dict[str, tuple[Callable[[Any, dict[str, Any], str], Any], Callable[[Any, 
     # A sample is bought like anything else; only what it is for differs.
     "sample": (lambda link, b, key: link.buy(purchase_of(b)), _find_purchase),
     "purchase": (lambda link, b, key: link.buy(purchase_of(b)), _find_purchase),
-    "recall": (lambda link, b, key: link.recall(b["reference"]), _find_recall),
+    "recall": (_recall, _find_recall),
     "fulfilment": (
         lambda link, b, key: link.fulfil(b["order"], Tracking(b["tracking_number"], b["carrier"]), key),
         lambda link, b, key: link.find_fulfilment(b["order"], key),

@@ -83,5 +83,5 @@ def of_document(desk: Desk, data: bytes, find: Find | None = None) -> tuple[str,
         as_taken(desk, one.reference)
     wrong = purchases.take_answers(desk, answers)
     names = ", ".join(one.reference for one in answers)
-    desk.log("purchase.document", names, f"a document brought in: {names} {answers[0].state}")
+    desk.log("purchase.answers", names, f"a document brought in: {names} {answers[0].state}")
     return f"{names} {answers[0].state}", len(answers), wrong

@@ -58,7 +58,9 @@ def take(desk: Desk, inbox: int, mail: protocols.Letter) -> Letter:
     desk.s.add(row)
     desk.s.flush()
     if supplier:
-        desk.log("letter.taken", supplier.name, f"a mail of {supplier.name}: {row.told}", why=mail.subject)
+        # What its files did was written down by each of them already, so it counts for nothing more here.
+        kind = "letter.came" if needs else "purchase.answers"
+        desk.log(kind, supplier.name, f"{supplier.name} wrote: {row.told}", why=mail.subject, count=0)
     return row
 
 

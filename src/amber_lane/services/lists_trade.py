@@ -37,7 +37,9 @@ def _has_line_so(ranks: list[Any]) -> Any:
 
 def _found_order(holds: Callable[..., Any], word: str) -> Any:
     inside = select(OrderLine.order_id).where(or_(holds(OrderLine.title, word), holds(OrderLine.sku_code, word)))
-    return or_(holds(Order.number, word), holds(Order.buyer, word), Order.id.in_(inside))
+    named = or_(holds(PurchaseOrder.reference, word), holds(PurchaseOrder.their_number, word), holds(PurchaseOrder.batch, word))
+    bought = select(PurchaseOrder.order_id).where(named)
+    return or_(holds(Order.number, word), holds(Order.buyer, word), Order.id.in_(inside), Order.id.in_(bought))
 
 
 ORDERS = Listed(

@@ -11,6 +11,7 @@ from sqlalchemy import func, select, update
 
 from ..core.money import parse_money, show
 from ..core.states import OUTBOX
+from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Mailbox
 from .desk import Conflict, Desk
@@ -98,11 +99,25 @@ def stop(desk: Desk, key: str) -> None:
         raise Conflict("it has gone out already, so it cannot be taken back")
 
 
+def _cancelled(desk: Desk, reference: str) -> bool:
+    wish = select(Order.wants).join(PurchaseOrder, PurchaseOrder.order_id == Order.id).where(PurchaseOrder.reference == reference)
+    return desk.s.scalar(wish) in ("cancel", "return")
+
+
+def give_up(desk: Desk, key: str) -> None:
+    """A change that was not taken is not wanted any more, so nobody tries it again."""
+    row = desk.s.scalar(select(Outbox).where(Outbox.key == key, Outbox.state == "dead"))
+    if row:
+        row.state, row.done_at = OUTBOX.step(row.state, "drop"), desk.now
+
+
 def retry(desk: Desk, number: int) -> Outbox:
     """Send a dead change again. Whether the outside knows it is asked first, as after every loss."""
     row = desk.get(Outbox, number, "change")
     if row.state != "dead":
         raise Conflict("this change is not waiting for you any more")
+    if row.kind == "purchase" and _cancelled(desk, row.key):
+        raise Conflict("the buyer cancelled this order; settle that first")
     newer = select(Outbox.key).where(Outbox.subject == row.subject, Outbox.kind == "listing", Outbox.id > row.id).order_by(Outbox.id.desc())
     if row.kind == "listing" and (key := desk.s.scalar(newer.limit(1))):
         row.state, row.overtaken_by = OUTBOX.step(row.state, "drop"), key

@@ -30,7 +30,7 @@ WORDS = {
     "unmoved": "label but no movement",
     "stuck": "no movement",
     "late": "past the promise",
-    "returned": "goes back to the supplier",
+    "returned": "going back to the supplier",
     "elsewhere": "delivered elsewhere",
 }
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import timedelta
 from typing import Any
 
@@ -19,7 +19,7 @@ from ..data.outbox import Act
 from ..data.setup import Origin, Store, Supplier
 from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
-from . import outbox, payments
+from . import outbox, payments, withdrawing
 from .accounts import Rooms
 from .desk import Conflict, Desk, by_id
 from .documents import send_by_mail
@@ -284,10 +284,24 @@ def _lines(desk: Desk, purchase: PurchaseOrder) -> list[OrderLine]:
 def _refused(desk: Desk, purchase: PurchaseOrder, told: str) -> None:
     purchase.state, purchase.answered_at, purchase.told = PURCHASE.step(purchase.state, "refuse"), desk.now, told
     supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
+    order = desk.get(Order, purchase.order_id, "order")
+    if order.wants in withdrawing.CANCELLED:
+        # Nobody wants it any more, so it is not bought elsewhere.
+        rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
+        desk.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}; the buyer had cancelled")
+        _drop(desk, order, rows)
+        return
     lines = _release(desk, purchase, "refuse", f"{supplier.name}: {told}")
     desk.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}")
     replan(desk)
     respond(desk, {line.sku_id for line in lines if line.sku_id}, alone=True)
+
+
+def _drop(desk: Desk, order: Order, rows: Sequence[PurchaseLine]) -> None:
+    """Parts of a cancelled order that will not be sent end with it."""
+    for row in rows:
+        row.live = False
+    withdrawing.let_go(desk, order, list(by_id(desk.s, OrderLine, (row.order_line_id for row in rows)).values()))
 
 
 def _lacking(desk: Desk, purchase: PurchaseOrder, lacking: dict[int, str]) -> None:
@@ -303,6 +317,10 @@ def _lacking(desk: Desk, purchase: PurchaseOrder, lacking: dict[int, str]) -> No
     for row in gone:
         row.live, row.refused = False, True
         purchase.goods -= row.planned_cost
+    order = desk.get(Order, purchase.order_id, "order")
+    if order.wants in withdrawing.CANCELLED:
+        _drop(desk, order, gone)
+        return
     lines = by_id(desk.s, OrderLine, (row.order_line_id for row in gone))
     for row in gone:
         line = lines[row.order_line_id]

@@ -137,7 +137,7 @@ class Alone:
 
 def done_alone(desk: Desk, most: int = 8) -> list[Alone]:
     """What was done without a person in the last day, grouped by kind; the kind that was done last stands first."""
-    recent = (Act.who.in_(PEOPLE_FREE), Act.kind != "purchase.refused", Act.at > desk.now - timedelta(days=1))
+    recent = (Act.who.in_(PEOPLE_FREE), Act.kind.not_in(("purchase.refused", "letter.came")), Act.at > desk.now - timedelta(days=1))
     grouped = select(func.max(Act.id), func.count(), func.sum(Act.count), func.min(Act.at)).where(*recent).group_by(Act.kind)
     rows = desk.s.execute(grouped.order_by(func.max(Act.id).desc()).limit(most)).all()
     newest = by_id(desk.s, Act, (number for number, *_ in rows))

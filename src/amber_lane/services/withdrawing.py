@@ -18,6 +18,8 @@ from .setup import UNCALLED
 
 # Bills so little above the plan (minor units) are let pass, and those within a fiftieth of it.
 SMALL = 50
+# What an order wants whose buyer cancelled after it was bought.
+CANCELLED = ("cancel", "return")
 
 
 def end_hold(desk: Desk, order: int, way: str) -> None:
@@ -121,11 +123,17 @@ def take_recall(desk: Desk, answer: PurchaseAnswer) -> None:
         _go_elsewhere(desk, purchase)
         return
     purchase.told = "let go, since the buyer cancelled"
-    for line in _unbind(desk, purchase):
-        if line.state in ORDER_LINE.sources("withdraw"):
-            step_line(line, "withdraw", "the buyer cancelled; the supplier let it go")
-    desk.s.flush()
+    outbox.give_up(desk, purchase.reference)
+    let_go(desk, order, _unbind(desk, purchase))
     desk.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go: nothing is sent, nothing is paid")
+
+
+def let_go(desk: Desk, order: Order, lines: Sequence[OrderLine]) -> None:
+    """Lines of a cancelled order that nobody sends any more end here, and are not planned anew; with the last one the store is told."""
+    for line in lines:
+        if line.state in ORDER_LINE.sources("withdraw"):
+            step_line(line, "withdraw", "the buyer cancelled; the supplier does not send it")
+    desk.s.flush()
     if all(line.state == "cancelled" for line in lines_of(desk, [order.id])[order.id]):
         order.wants = order.wants_told = ""
         order.version += 1

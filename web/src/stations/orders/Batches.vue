@@ -50,8 +50,8 @@ const over = (one: Schema<'BatchOut'>) => number(one.billed) - number(one.planne
             <td class="code px-3.5">{{ one.code }}</td>
             <td class="px-2">{{ one.supplier }}</td>
             <td class="px-2 text-right">
-              {{ count(one.count)
-              }}<span v-if="one.gone" class="text-soft" :title="`${plural(one.gone, 'order')} refused or stopped since`"
+              <RouterLink class="text-slate hover:underline" :to="`/orders?state=all&words=${one.code}`">{{ count(one.count) }}</RouterLink
+              ><span v-if="one.gone" class="text-soft" :title="`${plural(one.gone, 'order')} refused or stopped since`"
                 >, {{ one.gone }} fell out</span
               >
             </td>
@@ -64,7 +64,7 @@ const over = (one: Schema<'BatchOut'>) => number(one.billed) - number(one.planne
             <td class="px-2 text-right text-soft"><When :at="one.made_at" clock /></td>
             <td class="px-3.5 text-right whitespace-nowrap">
               <Btn v-if="one.count && !one.paid_at" class="mr-2" small @click="pay(one.code, true)">It is paid</Btn
-              ><span v-else-if="one.paid_at" class="mr-2 text-soft">paid <When :at="one.paid_at" /></span
+              ><span v-else-if="one.paid_at" class="mr-2 text-soft">paid <When :at="one.paid_at" clock /></span
               ><a class="text-slate hover:underline" :href="`/api/v1/batches/${one.code}/statement.xlsx`">Statement</a>
             </td>
           </tr>
