@@ -77,4 +77,4 @@ def test_orders_go_by_mail_once_and_their_answers_come_back_whatever_fails(busin
     assert {one["tracking_number"] for one in theirs.values() if one["reference"] in {row.reference for row in ours}} - {None} == passed
     # The world's mailbox is that of other tests too.
     mine = [row for row in business.all(select(Letter)) if any(one.reference in row.told + row.subject for one in ours)]
-    assert mine and not [row.told for row in mine if row.needs]
+    assert mine and not [row.told for row in mine if row.needs and "wrong check digit" not in row.told], "a slip of the pen is told"

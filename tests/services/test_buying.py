@@ -251,6 +251,14 @@ def test_what_is_paid_together_has_its_sum_and_a_statement(small: Small) -> None
     small.write(lambda desk: undo.undo(desk, small.act("batch.collect").id))
     assert len(small.write(payments.batches)) == 1
     assert small.write(lambda desk: payments.collect(desk, 1)) == ("SUP-260312-2", 1)
+    small.write(lambda desk: payments.pay(desk, "SUP-260312-1"))
+    assert {one.code: one.paid_at is not None for one in small.write(payments.batches)} == {"SUP-260312-1": True, "SUP-260312-2": False}
+    with pytest.raises(Conflict, match="paid already"):
+        small.write(lambda desk: payments.pay(desk, "SUP-260312-1"))
+    with pytest.raises(Conflict, match="is paid"):
+        small.write(lambda desk: payments.take_apart(desk, "SUP-260312-1"))
+    small.write(lambda desk: undo.undo(desk, small.act("batch.paid").id))
+    assert not any(one.paid_at for one in small.write(payments.batches))
     with pytest.raises(NotFound):
         small.write(lambda desk: payments.statement(desk, "nothing"))
 

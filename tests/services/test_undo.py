@@ -17,7 +17,7 @@ from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Outbox, Snooze
 from amber_lane.data.prices import Policy, PriceRule, Rate
-from amber_lane.data.setup import BuyingAccount, FeeRow, Origin, Service, Store, Supplier
+from amber_lane.data.setup import BuyingAccount, FeeRow, Mailbox, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
 from amber_lane.data.source import Sample
 from amber_lane.data.transit import MessageTemplate
@@ -83,6 +83,7 @@ SEEN = {
     Sample: ("item_id", "state"),
     MessageTemplate: ("kind", "store_id", "language", "subject", "on", "delay_minutes"),
     BuyingAccount: ("supplier_id", "name", "cap_money", "cap_orders", "send"),
+    Mailbox: ("name", "sender"),
 }
 
 
@@ -204,6 +205,10 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),
     "a line's lane": ("order.lane", lambda d: orders.choose_lane(d, first(d, OrderLine).id, lane(d, 1, 1).id)),
     "how we order": ("ordering.change", lambda d: ordering.keep(d, "store", 1, None, {"greeting": "Hello {name}", "phone": "1"})),
+    "whom our mails come from": (
+        "ordering.change",
+        lambda d: ordering.keep(d, "mailbox", 1, None, {"name": "We", "sender": "a@b.example"}),
+    ),
     "a mail to buyers": ("template.change", lambda d: mail_of(d, first(d, MessageTemplate).id)),
     "a mail of a store's own": ("template.change", lambda d: mail_of(d, None)),
     "a buyer's wish settled": ("order.settled", lambda d: withdrawing.settle(d, first(d, Order).id)),
@@ -282,7 +287,8 @@ def test_every_act_that_offers_undo_can_be_taken_back_whole(busy: Small, name: s
 
 
 def test_every_kind_that_can_be_undone_is_tried_here() -> None:
-    assert {kind for kind, _ in ACTS.values()} | {"watch.respond", "listing.resume", "batch.collect", "purchase.bill"} == set(undo.UNDO)
+    elsewhere = {"watch.respond", "listing.resume", "batch.collect", "batch.paid", "purchase.bill", "letter.read"}
+    assert {kind for kind, _ in ACTS.values()} | elsewhere == set(undo.UNDO)
 
 
 def test_undo_goes_on_into_the_past_and_never_undoes_an_undo(busy: Small) -> None:

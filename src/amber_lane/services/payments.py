@@ -81,7 +81,10 @@ def collect(desk: Desk, supplier: int) -> tuple[str, int]:
 
 def take_apart(desk: Desk, code: str) -> None:
     """Undo: they are in no batch again."""
-    for one in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code)):
+    rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code)).all()
+    if any(one.paid_at for one in rows):
+        raise Conflict(f"{code} is paid; say first that it is not")
+    for one in rows:
         one.batch = None
     desk.s.flush()
 
