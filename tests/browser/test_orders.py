@@ -57,6 +57,36 @@ def test_an_address_is_mended_and_the_order_is_sent_and_paid_together(desk: Page
     eventually(lambda: any(f"-{number}-" in one["reference"] for one in business.world.record()["purchases"]))
     desk.get_by_role("button", name="Paid together").click()
     expect(desk.get_by_role("row", name=re.compile("Northlight Trade"))).to_be_visible()
+    desk.get_by_role("button", name="It is paid").click()
+    expect(desk.get_by_text("paid", exact=False).filter(has_text=re.compile("^paid ")).first).to_be_visible()
+
+
+def test_a_suppliers_mail_is_put_to_the_person_and_its_sheet_is_taken(desk: Page, shop) -> None:
+    business, served = shop
+    address = f"pop://127.0.0.1:{business.world.mail_port + 1}"
+    desk.goto(f"{served.address}/setup/partners")
+    desk.get_by_role("button", name="Join a mailbox").click()
+    desk.get_by_label("Address").fill(address)
+    desk.get_by_label(re.compile("^Its key")).fill("duskdial:practice-letters")
+    desk.get_by_role("button", name="Check and join").click()
+    expect(desk.get_by_text("link works").nth(3)).to_be_visible()
+    desk.goto(f"{served.address}/setup/ordering")
+    desk.get_by_role("row", name=re.compile("Northlight Trade")).get_by_role("button", name="Change").click()
+    desk.get_by_label("Its mail address").fill("office@northlight.example")
+    desk.get_by_role("button", name="Keep").click()
+    business.world.post(
+        "mail", sender="Office <Office@Northlight.example>", subject="Closed on Friday", text="We send again on Monday.", files={}
+    )
+    business.on(5)
+    served.house.reader.letters(1)
+    desk.goto(f"{served.address}/today")
+    row = desk.get_by_role("row", name=re.compile("Closed on Friday"))
+    expect(row).to_be_visible()
+    row.get_by_role("button", name="I have read it").click()
+    expect(row).to_have_count(0)
+    desk.goto(f"{served.address}/setup/ordering")
+    desk.get_by_role("button", name="Closed on Friday").click()
+    expect(desk.get_by_text("We send again on Monday.")).to_be_visible()
 
 
 def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: Browser, desk: Page, shop, browser_context_args) -> None:
@@ -77,7 +107,7 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
 
     with business.house.db.writing() as s:
         join(business.desk(s))
-    numbers = [business.world.post("buy", sku=business.laned(3)[0], quantity=1)["number"] for _ in range(2)]
+    numbers = [business.world.post("buy", sku=business.laned(3)[0], quantity=1, country="GB")["number"] for _ in range(2)]
     served.house.reader.orders(1)
     with business.house.db.writing() as s:
         ids = list(s.scalars(select(Order.id).where(Order.number.in_(numbers))))
@@ -111,7 +141,7 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
 
 def test_a_late_parcel_is_helped_by_one_key_and_its_mail_reaches_the_buyer(desk: Page, shop) -> None:
     business, served = shop
-    number = business.buy(sku=business.laned(2)[0], quantity=1)
+    number = business.buy(sku=business.laned(2)[0], quantity=1, country="GB")
     tracking = make_s10("SW", 4_711_002, "GB")
     with business.house.db.writing() as s:
         d = business.desk(s)

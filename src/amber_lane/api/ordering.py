@@ -27,6 +27,7 @@ class SupplierOrdering(BaseModel):
     version: int
     name: str
     called: bool
+    kind: str
     parcel_note: str
     phone_rule: str
     order_form: str
@@ -92,6 +93,7 @@ def see(desk: ReadDesk) -> OrderingOut:
             version=one.version,
             name=one.name,
             called=one.kind not in UNCALLED,
+            kind=one.kind,
             **{n: getattr(one, n) for n in ordering.SUPPLIER},
         )
         for one in desk.s.scalars(select(Supplier).order_by(Supplier.name))

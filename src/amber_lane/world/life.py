@@ -249,7 +249,7 @@ def buy(
         world.db.execute("update shop_listing set quantity = quantity - ? where store = ? and sku = ?", (units, shop.code, row["sku"]))
         show(world, shop.code, row["sku"], at, "buyer")
     buyer = make_buyer(rng)
-    if country:
+    if country and country != buyer["country"]:
         buyer["country"] = country
         buyer["city"], buyer["postcode"] = FAR.get(country, (buyer["city"], buyer["postcode"]))
     buyer |= given or {}

@@ -94,7 +94,7 @@ PLACES = [
     ("Truro", "TR1 2SF", "GB"),
 ]
 # Where somebody orders from whom hardly anybody sends to.
-FAR = {"NO": ("Bergen", "5003"), "FR": ("Lyon", "69002"), "US": ("Dorset", "05251")}
+FAR = {"GB": ("Whitby", "YO21 3PR"), "NO": ("Bergen", "5003"), "FR": ("Lyon", "69002"), "US": ("Dorset", "05251")}
 STREETS = ["Lantern Row", "Skerry Lane", "Mill Bank", "Orchard Steps", "Old Signal Road", "Gannet Street", "Fell View"]
 
 

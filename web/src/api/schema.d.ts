@@ -7169,6 +7169,8 @@ export interface components {
             called: boolean;
             /** Id */
             id: number;
+            /** Kind */
+            kind: string;
             /** Mail */
             mail: string;
             /** Name */

@@ -50,8 +50,9 @@ const over = (one: Schema<'BatchOut'>) => number(one.billed) - number(one.planne
             <td class="code px-3.5">{{ one.code }}</td>
             <td class="px-2">{{ one.supplier }}</td>
             <td class="px-2 text-right">
-              <RouterLink class="text-slate hover:underline" :to="`/orders?state=all&words=${one.code}`">{{ count(one.count) }}</RouterLink
-              ><span v-if="one.gone" class="text-soft" :title="`${plural(one.gone, 'order')} refused or stopped since`"
+              <RouterLink class="text-slate hover:underline" :to="`/orders?state=all&words=${one.code}`">{{
+                count(one.count)
+              }}</RouterLink><span v-if="one.gone" class="text-soft" :title="`${plural(one.gone, 'order')} refused or stopped since`"
                 >, {{ one.gone }} fell out</span
               >
             </td>

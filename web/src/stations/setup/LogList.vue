@@ -28,7 +28,9 @@ const undo = (row: Row) =>
   <div class="flex flex-col gap-3">
     <div class="flex items-center gap-3">
       <h1>Log</h1>
-      <p class="text-soft">who or what did what, and why; nothing is ever taken out</p>
+      <p v-if="text('kind')" class="text-soft">one kind of act alone</p>
+      <p v-else class="text-soft">who or what did what, and why; nothing is ever taken out</p>
+      <Btn v-if="text('kind')" small @click="set({ kind: undefined })">Show all</Btn>
       <span class="ml-auto" /><Filter :words="ask.words" label="What or who" @change="set({ words: $event })" /><SheetOut
         :csv="sheet('acts', 'csv')"
         :xlsx="sheet('acts', 'xlsx')"

@@ -17,7 +17,9 @@ const FORMS: Record<string, string> = { sheet: 'a sheet', ubl: 'UBL documents' }
 const ROADS: Record<string, string> = { hand: 'taken out by hand', mail: 'sent by mail' }
 const how = (one: Supplier) =>
   one.called
-    ? 'by its interface'
+    ? one.kind === 'folder'
+      ? 'as sheets in its folder'
+      : 'by its interface'
     : `${FORMS[one.order_form]}, ${ROADS[one.order_road]}${one.order_road === 'mail' ? ` to ${one.mail}` : ''}`
 const supplier = ref<Supplier | null>(null)
 const store = ref<Store | null>(null)

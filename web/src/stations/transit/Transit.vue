@@ -40,12 +40,14 @@ const pills = computed(() => {
     { key: 'arrived', label: 'Arrived', count: s?.states.delivered ?? 0 },
   ]
 })
+/** On a narrow screen the mark on the way says enough of the promise; its day stands in the bench. */
+const wide = window.matchMedia('(min-width: 1200px)').matches
 const columns = computed<Column[]>(() => [
-  { key: 'number', label: 'Parcel', width: '168px' },
+  { key: 'number', label: 'Parcel', width: wide ? '168px' : '150px' },
   { key: 'order', label: 'Order and buyer', width: '22%' },
   { key: 'way', label: 'Way against the promise', sort: 'made_at' },
-  { key: 'last_word', label: 'Last word', width: '21%' },
-  { key: 'promised_by', label: 'Promised', right: true, width: '92px' },
+  { key: 'last_word', label: 'Last word', width: wide ? '21%' : '25%' },
+  ...(wide ? [{ key: 'promised_by', label: 'Promised', right: true, width: '92px' }] : []),
   ...(view.value === 'trouble' ? [{ key: 'at_risk', label: 'At risk', sort: false as const, right: true, width: '84px' }] : []),
 ])
 const active = ref<number | null>(null)
@@ -99,7 +101,9 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
         <template #way="{ row }: { row: Row }"><Milepost :parcel="row" /></template>
         <template #last_word="{ row }: { row: Row }"
           ><span class="block truncate" :title="row.last_word">{{ row.last_word }}</span
-          ><Tag v-if="row.trouble" :tone="row.asked ? 'plain' : 'waits'">{{ row.trouble }}</Tag
+          ><Tag v-if="row.trouble" class="max-w-full truncate align-bottom" :title="row.trouble" :tone="row.asked ? 'plain' : 'waits'">{{
+            row.trouble
+          }}</Tag
           ><span v-if="row.asked" class="ml-1 text-xs text-soft">asked <When :at="row.asked" /></span
           ><Tag v-if="row.ended_by === 'policy'" tone="plain">taken as arrived</Tag></template
         >
