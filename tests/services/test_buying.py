@@ -375,3 +375,64 @@ def test_goods_priced_in_another_money_than_the_bill_are_bought_by_the_rate_back
     order = small.order("A", ("S-1", 1, 900))
     (made,) = send(small, order.id)
     assert (made.currency, made.goods, made.shipping) == ("EUR", 125, 100), "£1.00 at €1.25, and what its parcel costs in its own money"
+
+
+def moved(name: str) -> Any:
+    return replace(BUYER, address_1=name)
+
+
+def wants(small: Small, order: Order) -> str:
+    return str(small.all(select(Order.wants).where(Order.id == order.id))[0])
+
+
+def test_what_is_left_of_an_order_waits_until_its_change_is_settled_with_the_buyer(small: Small) -> None:
+    small.write(lambda desk: PolicyChange("house", "", {"send": "once"}).keep(desk))
+    small.write(lambda desk: lanes.open_lane(desk, 1, [lanes.Part(3, Fraction(1))], use=1))
+    order = small.order("A", ("S-1", 1, 1900), ("S-2", 1, 1900))
+    (made,) = send(small, order.id)
+    answer(small, made.reference, "accepted")
+    again(small, "A", ("S-1", 1, 1900), ("S-2", 1, 1900), buyer=moved("9 Other Row"))
+    answer(small, made.reference, "accepted", lacking=((1, "sold out"),))
+    assert states(small, order) == ["held", "with_supplier"] and "Settle with the buyer first" in _holds(small)[0]
+    assert small.write(purchases.due_orders) == [] and send(small, order.id) == []
+    small.write(lambda desk: withdrawing.settle(desk, order.id))
+    assert states(small, order) == ["ready", "with_supplier"] and send(small, order.id)[0].goods == 300
+
+
+def test_a_cancelling_is_neither_lost_behind_a_change_nor_undone_by_one(small: Small) -> None:
+    order, dear = small.order("A", ("S-1", 1, 1900)), small.order("B", ("S-2", 1, 1900))
+    one, two = (made.reference for made in send(small, order.id, dear.id))
+    answer(small, one, "accepted")
+    again(small, "A", ("S-1", 2, 1900))
+    assert wants(small, order) == "change"
+    again(small, "A", cancelled=True)
+    again(small, "A", ("S-1", 3, 1900))
+    assert wants(small, order) == "cancel" and small.all(select(Outbox.key).where(Outbox.kind == "recall")) == [f"recall-{one}"]
+    # The supplier keeps it; settled once, the store's word of the same cancelling changes nothing more.
+    small.write(lambda desk: withdrawing.kept(desk, one, "it has left"))
+    small.write(lambda desk: withdrawing.settle(desk, order.id))
+    again(small, "A", cancelled=True)
+    assert wants(small, order) == ""
+    # Of what was asked back for its bill, a change is no cancelling: it is planned anew.
+    answer(small, two, "accepted", billed=900)
+    small.write(lambda desk: withdrawing.ask_dearer_back(desk, 2))
+    again(small, "B", ("S-2", 1, 1900), buyer=moved("9 Other Row"))
+    small.write(lambda desk: withdrawing.take_recall(desk, PurchaseAnswer(two, "", "withdrawn", "", None, None)))
+    assert states(small, dear) == ["held"] and wants(small, dear) == "change"
+
+
+def test_a_changed_order_is_another_one_than_a_person_let_pass(small: Small) -> None:
+    order = small.order("A", ("S-1", 1, 90_000))
+    assert states(small, order) == ["held"]
+    small.write(lambda desk: orders.allow(desk, order.id))
+    assert states(small, order) == ["ready"]
+    again(small, "A", ("S-1", 2, 90_000))
+    assert states(small, order) == ["held"] and small.all(select(Order.allowed)) == [[]]
+    told = [StoreOrderLine(1, "S-1", 1, 900, "S-1")]
+    page = [
+        StoreOrder("N", small.clock.now(), "GBP", BUYER, told, None, cancelled=True), StoreOrder("N", small.clock.now(), "GBP", BUYER, told, None)
+    ]  # fmt: skip
+    small.write(lambda desk: orders.take_page(desk, desk.get(Store, 1, "store"), page, "y"))
+    assert small.all(select(OrderLine.state).join(Order).where(Order.number == "N")) == ["cancelled"], "a page in the wrong order"
+    with pytest.raises(Conflict, match="all of this order is bought"):
+        small.write(lambda desk: orders.mend_address(desk, 2, 1, {**vars(BUYER)}))

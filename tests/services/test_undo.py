@@ -211,7 +211,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     ),
     "a mail to buyers": ("template.change", lambda d: mail_of(d, first(d, MessageTemplate).id)),
     "a mail of a store's own": ("template.change", lambda d: mail_of(d, None)),
-    "a buyer's wish settled": ("order.settled", lambda d: withdrawing.settle(d, first(d, Order).id)),
+    "a buyer's wish settled": ("order.settled", lambda d: withdrawing.settle(d, first(d, Order, Order.number == "LOSS").id)),
     "a waiting by hand": ("order.wait", lambda d: purchases.wait(d, [first(d, Order).id])),
     "a buying account": ("account.keep", lambda d: account(d, "Second card")),
     "limits of an account": ("account.keep", lambda d: account(d, "Card", first(d, BuyingAccount).id)),
@@ -265,7 +265,8 @@ def busy(small: Small) -> Small:
     small.respond()
     small.order("FINE", ("S-1", 1, 2000))
     small.order("LOSS", ("S-2", 1, 10))
-    small.write(lambda desk: withdrawing.wants(desk, first(desk, Order), "return", "the buyer cancelled, but it is on the road"))
+    told = "the buyer cancelled, but it is on the road"
+    small.write(lambda desk: withdrawing.wants(desk, first(desk, Order, Order.number == "LOSS"), "return", told))
     small.later(minutes=1)
     return small
 

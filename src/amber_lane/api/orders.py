@@ -14,7 +14,7 @@ from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Origin, Store, Supplier
 from ..data.transit import Parcel, ParcelLine
-from ..services import lists, order_words, orders, planning, purchases
+from ..services import lists, order_words, orders, planning, purchases, withdrawing
 from ..services.desk import Conflict, Desk, by_id
 from ..services.facts import HOME
 from ..services.lists import Wish
@@ -168,6 +168,9 @@ class OrderOut(BaseModel):
     send_after: datetime | None
     limit: str | None
     told: str | None
+    # What the buyer asked for after it was bought, '' = nothing.
+    wants: str
+    wants_told: str
     allowed: list[str]
     by_hand: bool
     given: dict[str, str | None]
@@ -205,6 +208,8 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
         send_after=row.send_after,
         limit=hold.limit if hold else None,
         told=hold.told if hold else None,
+        wants=row.wants,
+        wants_told=row.wants_told,
         allowed=row.allowed,
         by_hand=row.by_hand,
         given=row.address,
@@ -372,6 +377,13 @@ class AddressAsk(Ask):
     postcode: str = Field(max_length=20)
     country: str = Field(max_length=40)
     phone: str = Field("", max_length=40)
+
+
+@router.post("/{number}/settled")
+def settled(desk: WriteDesk, number: Big) -> Done:
+    """What the buyer asked for after buying was settled with them."""
+    row = withdrawing.settle(desk, number)
+    return Done(told=f"Order {row.number}: settled with the buyer")
 
 
 @router.post("/{number}/address")

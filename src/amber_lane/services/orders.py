@@ -81,8 +81,9 @@ def choose_lane(desk: Desk, line_id: int, lane_id: int | None) -> OrderLine:
         raise Conflict("this line is bought already, so its lane cannot change")
     if lane_id is not None:
         lane = desk.get(Lane, lane_id, "lane")
-        if lane.sku_id != line.sku_id or lane.until is not None:
-            raise Invalid("this lane does not fill that SKU")
+        store = desk.get(Order, line.order_id, "order").store_id
+        if lane.sku_id != line.sku_id or lane.until is not None or lane.store_id not in (None, store):
+            raise Invalid("this lane does not fill that SKU in that store")
     before = {"line": line_id, "lane": line.lane_id if line.chosen_by == "person" else None}
     line.lane_id, line.chosen_by = lane_id, "person" if lane_id else "plan"
     line.version += 1
@@ -94,6 +95,8 @@ def choose_lane(desk: Desk, line_id: int, lane_id: int | None) -> OrderLine:
 def mend_address(desk: Desk, number: int, version: int, address: dict[str, str]) -> Order:
     """Mend a buyer's address; the one the buyer gave is kept beside it."""
     order = desk.get_version(Order, number, version, "order")
+    if not any(line.state in OPEN for line in lines_of(desk, [number])[number]):
+        raise Conflict("all of this order is bought already; write to the supplier about its address")
     try:
         country = check_country(address.get("country", ""))
     except ValueError as error:

@@ -34,8 +34,8 @@ CORRECTS_FOR = timedelta(days=5)
 
 
 def ready_orders(desk: Desk) -> list[int]:
-    """Orders whose lines may all go: nothing of them is held, lacking or bought."""
-    bad = select(OrderLine.order_id).where(OrderLine.state.not_in(("ready", "cancelled")))
+    """Orders that may go: a line is ready, and none is held or lacking. What is bought of them already holds up no rest."""
+    bad = select(OrderLine.order_id).where(OrderLine.state.in_(("new", "needs_lane", "held", "refused")))
     return list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state == "ready", OrderLine.order_id.not_in(bad)).distinct()))
 
 

@@ -22,7 +22,7 @@ from ..data.shelf import Listing, Sku
 from .desk import Desk, bulk_insert, in_bulk, in_chunks
 from .facts import fee_of, fee_rows
 from .planning import OPEN, bought_parts, lines_of
-from .withdrawing import buyer_cancelled, end_hold, wants
+from .withdrawing import CANCELLED, buyer_cancelled, end_hold, wants
 
 MANY = 1000
 
@@ -35,7 +35,11 @@ def take_in(desk: Desk, store: Store, given: StoreOrder, came_by: str = "link") 
 
 def take_many(desk: Desk, store: Store, told: Iterable[StoreOrder], came_by: str = "link") -> list[Order]:
     """Take orders in, and return those that are new. One that is there already is changed or cancelled as the buyer wishes."""
-    newest = {one.number: one for one in told}
+    newest: dict[str, StoreOrder] = {}
+    for one in told:
+        # A page in the wrong order may tell of a cancelling first: what is cancelled stays so.
+        if not (one.number in newest and newest[one.number].cancelled):
+            newest[one.number] = one
     with in_bulk(len(newest) > MANY):
         return _take(desk, store, newest, came_by)
 
@@ -164,7 +168,7 @@ def _again(desk: Desk, store: Store, order: Order, given: StoreOrder) -> None:
     if given.cancelled:
         buyer_cancelled(desk, order, lines)
         return
-    if given.sent or not given.lines:
+    if given.sent or not given.lines or order.wants in CANCELLED:
         return
     address = dict(vars(given.buyer))
     moved = {name for name, value in address.items() if str(value or "") != str(order.address.get(name) or "")}
@@ -187,6 +191,8 @@ def _again(desk: Desk, store: Store, order: Order, given: StoreOrder) -> None:
         order.country = given.buyer.country.strip().upper()
     if other:
         _take_lines(desk, store, order, lines, given.lines)
+    # What a person let pass was another order than this.
+    order.allowed = []
     order.version += 1
     order.send_after = None
     end_hold(desk, order.id, "changed by the buyer")

@@ -35,7 +35,8 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
         .select_from(Hold)
         .join(Order, Order.id == Hold.order_id)
         .outerjoin(Plan, Plan.order_id == Order.id)
-        .where(Hold.ended.is_(None), Order.id.in_(held))
+        # What waits for the buyer's word stands under that.
+        .where(Hold.ended.is_(None), Hold.limit != "buyer", Order.id.in_(held))
     ).all()
     for hold in rows:
         # What it would earn is not known while no lane fills it; a third of what the store leaves us is a usual share.

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from ..connectors.protocols import PurchaseAnswer
 from ..core.states import ORDER_LINE, PURCHASE
 from ..data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
-from ..data.outbox import Outbox
+from ..data.outbox import Act, Outbox
 from ..data.setup import Store, Supplier
 from . import outbox
 from .desk import Conflict, Desk, by_id
@@ -49,8 +49,14 @@ def buyer_cancelled(desk: Desk, order: Order, lines: Sequence[OrderLine]) -> Non
     if stopped:
         end_hold(desk, order.id, "cancelled by the buyer")
         desk.log("order.cancelled", order.number, f"order {order.number} was cancelled at the store")
-    if bought and not order.wants:
+    if bought and order.wants not in CANCELLED and not _settled(desk, order):
         ask_back(desk, order, told)
+
+
+def _settled(desk: Desk, order: Order) -> bool:
+    """Whether a person has settled this cancelling with the buyer; the store may tell of it again and again."""
+    acts = desk.s.scalars(select(Act).where(Act.kind == "order.settled", Act.on == order.number, Act.undo != "done"))
+    return any((one.before or {}).get("order") == order.id and (one.before or {}).get("wants") in CANCELLED for one in acts)
 
 
 def _stop_waiting(desk: Desk, order: Order) -> None:
@@ -119,7 +125,7 @@ def take_recall(desk: Desk, answer: PurchaseAnswer) -> None:
     purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "withdraw"), desk.now
     order = desk.get(Order, purchase.order_id, "order")
     purchase.billed = None
-    if not order.wants:
+    if order.wants not in CANCELLED:
         _go_elsewhere(desk, purchase)
         return
     purchase.told = "let go, since the buyer cancelled"
@@ -204,7 +210,7 @@ def kept(desk: Desk, reference: str, told: str) -> None:
     purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
     if purchase:
         order = desk.get(Order, purchase.order_id, "order")
-        if not order.wants:
+        if order.wants not in CANCELLED:
             purchase.told = f"kept, although we asked: {told}"
             return
         wants(desk, order, "return", f"the buyer cancelled, but the supplier sends it ({told}): refund it when it comes back")
@@ -219,6 +225,7 @@ def settle(desk: Desk, number: int) -> Order:
     order.wants = order.wants_told = ""
     order.version += 1
     desk.log("order.settled", order.number, f"order {order.number}: settled with the buyer", before=before, undo=True)
+    replan(desk)
     return order
 
 
@@ -227,3 +234,4 @@ def unsettle(desk: Desk, before: dict[str, str]) -> None:
     order = desk.get(Order, int(before["order"]), "order")
     order.wants, order.wants_told = before["wants"], before["told"]
     order.version += 1
+    replan(desk)

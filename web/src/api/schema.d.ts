@@ -980,6 +980,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/orders/{number}/settled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settled
+         * @description What the buyer asked for after buying was settled with them.
+         */
+        post: operations["orders_settled"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/outbox": {
         parameters: {
             query?: never;
@@ -5601,6 +5621,10 @@ export interface components {
             told: string | null;
             /** Version */
             version: number;
+            /** Wants */
+            wants: string;
+            /** Wants Told */
+            wants_told: string;
             /** Ways */
             ways: components["schemas"]["WayOut"][];
             /** Ways On */
@@ -9538,6 +9562,37 @@ export interface operations {
                 "application/json": components["schemas"]["WhyAsk"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_settled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {

@@ -26,6 +26,8 @@ const allow = (limit?: string) => act(() => take(api.POST('/api/v1/orders/{numbe
 /** The other way on of a held order, with what it would earn. */
 const other = computed(() => data.value?.ways_on.find((one) => one.limit !== data.value?.limit))
 const mine = computed(() => data.value?.ways_on.find((one) => one.limit === data.value?.limit))
+/** What the buyer asked for after buying was settled with them. */
+const settle = () => act(() => take(api.POST('/api/v1/orders/{number}/settled', path)))
 const cancel = () => act(() => take(api.POST('/api/v1/orders/{number}/cancel', { ...path, body: { why: '' } })))
 const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: [props.order], paid_together: false } })))
 const setLane = (one: number, lane: number | null) =>
@@ -46,12 +48,16 @@ const open = computed(
 const filled = computed(
   () =>
     !lacking.value.length &&
-    data.value?.lines.every((one) => one.state === 'cancelled' || data.value!.ways.some((way) => way.line === one.id && way.chosen)),
+    data.value?.lines.every(
+      (one) =>
+        !['new', 'needs_lane', 'held', 'ready', 'refused'].includes(one.state) ||
+        data.value!.ways.some((way) => way.line === one.id && way.chosen),
+    ),
 )
 const ready = computed(
   () =>
-    data.value?.lines.every((line) => line.state === 'ready' || line.state === 'cancelled') &&
-    data.value.lines.some((line) => line.state === 'ready'),
+    data.value?.lines.some((line) => line.state === 'ready') &&
+    !data.value.lines.some((line) => ['new', 'needs_lane', 'held', 'refused'].includes(line.state)),
 )
 const ALLOW: Record<string, string> = {
   least_profit: 'Send at that profit',
@@ -68,7 +74,9 @@ const main = computed(() =>
       ? 'allow'
       : data.value?.limit === 'address'
         ? 'mend'
-        : null,
+        : data.value?.wants
+          ? 'settle'
+          : null,
 )
 useKeys('This order', [
   {
@@ -78,6 +86,7 @@ useKeys('This order', [
       if (main.value === 'send') void send()
       else if (main.value === 'allow') void allow()
       else if (main.value === 'mend') mending.value = true
+      else if (main.value === 'settle') void settle()
     },
   },
 ])
@@ -103,6 +112,10 @@ const address = computed(() => {
         ><Btn small @click="emit('close')">Close</Btn>
       </div>
       <div class="min-h-0 flex-1 overflow-auto">
+        <div v-if="data.wants" class="flex items-center gap-3 border-b border-rule-2 bg-amber-wash px-3.5 py-1.5">
+          <p class="font-semibold text-amber-ink">{{ data.wants_told.charAt(0).toUpperCase() + data.wants_told.slice(1) }}</p>
+          <Btn class="ml-auto shrink-0" small :hint="main === 'settle' ? 'A' : undefined" @click="settle">Settled with the buyer</Btn>
+        </div>
         <p v-if="data.sentence" class="border-b border-rule-2 px-3.5 py-2">{{ data.sentence }}</p>
         <table class="w-full">
           <thead>
