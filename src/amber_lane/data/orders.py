@@ -41,6 +41,8 @@ class Order(Versioned):
     # A person stopped its waiting time: it goes when they send it.
     by_hand: Mapped[bool] = mapped_column(default=False)
     send_after: Mapped[datetime | None]
+    # When the store told that the buyer cancelled: nothing is bought for it any more.
+    cancelled_at: Mapped[datetime | None]
     # What the buyer asked for after it was bought: cancel (the supplier is asked), return (it is on its way), change.
     wants: Mapped[str] = mapped_column(default="")
     wants_told: Mapped[str] = mapped_column(default="")

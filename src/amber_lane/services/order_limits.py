@@ -44,9 +44,9 @@ REASONS = {
 
 def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, Any], usual: dict[str, int]) -> tuple[str, str] | None:
     """(limit, told) of what holds an order whichever way it goes. usual: what is a usual quantity, by SKU."""
-    if order.wants:
+    if order.wants or order.cancelled_at:
         # What is left of it would go as the buyer does not want it any more.
-        return "buyer", f"Settle with the buyer first: {order.wants_told}"
+        return "buyer", f"Settle with the buyer first: {order.wants_told}" if order.wants else "The buyer cancelled it"
     wrong = faults({**(order.mended or order.address), "country": order.country})
     if "address" in order.allowed:
         wrong = {name: told for name, told in wrong.items() if not any(doubt in told for doubt in DOUBTS)}

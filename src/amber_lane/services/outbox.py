@@ -100,8 +100,8 @@ def stop(desk: Desk, key: str) -> None:
 
 
 def _cancelled(desk: Desk, reference: str) -> bool:
-    wish = select(Order.wants).join(PurchaseOrder, PurchaseOrder.order_id == Order.id).where(PurchaseOrder.reference == reference)
-    return desk.s.scalar(wish) in ("cancel", "return")
+    when = select(Order.cancelled_at).join(PurchaseOrder, PurchaseOrder.order_id == Order.id).where(PurchaseOrder.reference == reference)
+    return desk.s.scalar(when) is not None
 
 
 def give_up(desk: Desk, key: str) -> None:

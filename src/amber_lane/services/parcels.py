@@ -216,7 +216,7 @@ def _of(case: _Case, order: Order) -> list[OrderLine]:
 
 def _again(desk: Desk, case: _Case) -> Step | None:
     may = [line for line in case.lines if line.state in ORDER_LINE.sources("again")]
-    if not may:
+    if not may or any(one.cancelled_at for one in case.orders):
         return None
     n = len(may)
     return Step("again", "Send it again", f"{n} line{'' if n == 1 else 's'} planned and bought anew; the first purchase stays paid for")

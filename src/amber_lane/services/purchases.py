@@ -223,7 +223,9 @@ def _release(desk: Desk, purchase: PurchaseOrder, move: str, why: str = "") -> l
         row.live = False
     lines = list(by_id(desk.s, OrderLine, (row.order_line_id for row in rows)).values())
     for line in lines:
-        step_line(line, move, why)
+        # Another part of a kit may have been refused before, and its line is open already.
+        if line.state in ORDER_LINE.sources(move):
+            step_line(line, move, why)
         line.lane_id, line.chosen_by = None, "plan"
     desk.s.flush()
     return lines
@@ -285,7 +287,7 @@ def _refused(desk: Desk, purchase: PurchaseOrder, told: str) -> None:
     purchase.state, purchase.answered_at, purchase.told = PURCHASE.step(purchase.state, "refuse"), desk.now, told
     supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
     order = desk.get(Order, purchase.order_id, "order")
-    if order.wants in withdrawing.CANCELLED:
+    if order.cancelled_at is not None:
         # Nobody wants it any more, so it is not bought elsewhere.
         rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
         desk.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}; the buyer had cancelled")
@@ -318,7 +320,7 @@ def _lacking(desk: Desk, purchase: PurchaseOrder, lacking: dict[int, str]) -> No
         row.live, row.refused = False, True
         purchase.goods -= row.planned_cost
     order = desk.get(Order, purchase.order_id, "order")
-    if order.wants in withdrawing.CANCELLED:
+    if order.cancelled_at is not None:
         _drop(desk, order, gone)
         return
     lines = by_id(desk.s, OrderLine, (row.order_line_id for row in gone))

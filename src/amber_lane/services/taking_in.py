@@ -22,7 +22,7 @@ from ..data.shelf import Listing, Sku
 from .desk import Desk, bulk_insert, in_bulk, in_chunks
 from .facts import fee_of, fee_rows
 from .planning import OPEN, bought_parts, lines_of
-from .withdrawing import CANCELLED, buyer_cancelled, end_hold, wants
+from .withdrawing import buyer_cancelled, end_hold, wants
 
 MANY = 1000
 
@@ -168,7 +168,7 @@ def _again(desk: Desk, store: Store, order: Order, given: StoreOrder) -> None:
     if given.cancelled:
         buyer_cancelled(desk, order, lines)
         return
-    if given.sent or not given.lines or order.wants in CANCELLED:
+    if given.sent or not given.lines or order.cancelled_at is not None:
         return
     address = dict(vars(given.buyer))
     moved = {name for name, value in address.items() if str(value or "") != str(order.address.get(name) or "")}

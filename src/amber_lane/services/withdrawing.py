@@ -9,7 +9,7 @@ from sqlalchemy import select
 from ..connectors.protocols import PurchaseAnswer
 from ..core.states import ORDER_LINE, PURCHASE
 from ..data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
-from ..data.outbox import Act, Outbox
+from ..data.outbox import Outbox
 from ..data.setup import Store, Supplier
 from . import outbox
 from .desk import Conflict, Desk, by_id
@@ -18,8 +18,6 @@ from .setup import UNCALLED
 
 # Bills so little above the plan (minor units) are let pass, and those within a fiftieth of it.
 SMALL = 50
-# What an order wants whose buyer cancelled after it was bought.
-CANCELLED = ("cancel", "return")
 
 
 def end_hold(desk: Desk, order: int, way: str) -> None:
@@ -41,6 +39,8 @@ def buyer_cancelled(desk: Desk, order: Order, lines: Sequence[OrderLine]) -> Non
     if all(line.state == "cancelled" for line in lines):
         return
     told = "the buyer cancelled at the store"
+    # From now on nothing is bought for it, whatever is settled, refused or let go later; and suppliers are asked this once.
+    first, order.cancelled_at = order.cancelled_at is None, order.cancelled_at or desk.now
     _stop_waiting(desk, order)
     bought = bought_parts(desk.s, (line.id for line in lines))
     stopped = [line for line in lines if line.state in ORDER_LINE.sources("cancel") and line.id not in bought]
@@ -49,14 +49,8 @@ def buyer_cancelled(desk: Desk, order: Order, lines: Sequence[OrderLine]) -> Non
     if stopped:
         end_hold(desk, order.id, "cancelled by the buyer")
         desk.log("order.cancelled", order.number, f"order {order.number} was cancelled at the store")
-    if bought and order.wants not in CANCELLED and not _settled(desk, order):
+    if bought and first:
         ask_back(desk, order, told)
-
-
-def _settled(desk: Desk, order: Order) -> bool:
-    """Whether a person has settled this cancelling with the buyer; the store may tell of it again and again."""
-    acts = desk.s.scalars(select(Act).where(Act.kind == "order.settled", Act.on == order.number, Act.undo != "done"))
-    return any((one.before or {}).get("order") == order.id and (one.before or {}).get("wants") in CANCELLED for one in acts)
 
 
 def _stop_waiting(desk: Desk, order: Order) -> None:
@@ -125,20 +119,24 @@ def take_recall(desk: Desk, answer: PurchaseAnswer) -> None:
     purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "withdraw"), desk.now
     order = desk.get(Order, purchase.order_id, "order")
     purchase.billed = None
-    if order.wants not in CANCELLED:
+    outbox.give_up(desk, purchase.reference)
+    if order.cancelled_at is None:
         _go_elsewhere(desk, purchase)
         return
     purchase.told = "let go, since the buyer cancelled"
-    outbox.give_up(desk, purchase.reference)
     let_go(desk, order, _unbind(desk, purchase))
     desk.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go: nothing is sent, nothing is paid")
 
 
 def let_go(desk: Desk, order: Order, lines: Sequence[OrderLine]) -> None:
     """Lines of a cancelled order that nobody sends any more end here, and are not planned anew; with the last one the store is told."""
-    for line in lines:
-        if line.state in ORDER_LINE.sources("withdraw"):
-            step_line(line, "withdraw", "the buyer cancelled; the supplier does not send it")
+    desk.s.flush()
+    # Of a kit another part may still be on its way.
+    coming = bought_parts(desk.s, (line.id for line in lines))
+    for line in (line for line in lines if line.id not in coming):
+        for move in ("withdraw", "cancel"):
+            if line.state in ORDER_LINE.sources(move):
+                step_line(line, move, "the buyer cancelled; the supplier does not send it")
     desk.s.flush()
     if all(line.state == "cancelled" for line in lines_of(desk, [order.id])[order.id]):
         order.wants = order.wants_told = ""
@@ -210,7 +208,7 @@ def kept(desk: Desk, reference: str, told: str) -> None:
     purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
     if purchase:
         order = desk.get(Order, purchase.order_id, "order")
-        if order.wants not in CANCELLED:
+        if order.cancelled_at is None:
             purchase.told = f"kept, although we asked: {told}"
             return
         wants(desk, order, "return", f"the buyer cancelled, but the supplier sends it ({told}): refund it when it comes back")

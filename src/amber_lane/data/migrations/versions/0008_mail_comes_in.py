@@ -1,4 +1,4 @@
-"""suppliers' answers come in by mail, each mail once; a batch of purchase orders can be marked as paid"""
+"""suppliers' answers come in by mail, each mail once; a batch can be marked as paid, an order that was cancelled stays so"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -21,6 +21,9 @@ def upgrade() -> None:
         batch.create_check_constraint(op.f("ck_link_owner"), OWNERS)
     with op.batch_alter_table("purchase_order") as batch:
         batch.add_column(sa.Column("paid_at", UtcTime(), nullable=True))
+    with op.batch_alter_table("order") as batch:
+        batch.add_column(sa.Column("cancelled_at", UtcTime(), nullable=True))
+    op.execute("update \"order\" set cancelled_at = came_at where wants in ('cancel', 'return')")
     op.create_table(
         "inbox",
         sa.Column("id", NUMBER, nullable=False),
@@ -56,6 +59,8 @@ def downgrade() -> None:
     op.drop_table("letter")
     op.drop_table("inbox")
     op.execute("delete from link where owner = 'inbox'")
+    with op.batch_alter_table("order") as batch:
+        batch.drop_column("cancelled_at")
     with op.batch_alter_table("purchase_order") as batch:
         batch.drop_column("paid_at")
     with op.batch_alter_table("link") as batch:
