@@ -26,7 +26,7 @@ class Kind:
     """How a kind is called and what its key looks like, for the form that joins it.
 
     how: it is made with what a person said of its sheets. by_program: only a program on the person's machine can
-    reach it. sweep_minutes: how often it is worth looking at.
+    reach it. sweep_minutes: how often it is worth looking at. recalls: it can be asked to let a purchase go.
     """
 
     owner: str
@@ -38,6 +38,7 @@ class Kind:
     how: bool = False
     by_program: bool = False
     sweep_minutes: int = 15
+    recalls: bool = False
 
 
 KINDS = (
@@ -46,7 +47,7 @@ KINDS = (
     Kind("store", "program", "Closed store, worked by a program on your machine", "", None, ""),
     Kind("store", "sheet", "By sheets: listings and orders in, changes out", "", None, ""),
     Kind("store", "craft_pages", "Craft market, by its pages", "name:password", CraftPages, by_program=True),
-    Kind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", WholesaleApi),
+    Kind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", WholesaleApi, recalls=True),
     Kind("supplier", "folder", "A sheet in a folder, made anew now and then", "name:password", FolderSheet, how=True, sweep_minutes=60),
     Kind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
     Kind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),

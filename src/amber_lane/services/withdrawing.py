@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from sqlalchemy import select
 
+from ..connectors.kinds import kind_named
 from ..connectors.protocols import PurchaseAnswer
 from ..core.states import ORDER_LINE, PURCHASE
 from ..data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -86,9 +87,10 @@ def ask_back(desk: Desk, order: Order, told: str) -> None:
             gone.append(supplier.name)
             continue
         asked.append(supplier.name)
-        if supplier.kind not in UNCALLED:
+        by_mail = "@" in supplier.mail
+        if supplier.kind not in UNCALLED and (kind_named("supplier", supplier.kind).recalls or not by_mail):
             _recall(desk, purchase, order)
-        elif "@" in supplier.mail:
+        elif by_mail:
             text = f"Please do not send {purchase.reference}: the buyer cancelled. If it has left already, write to us.\n"
             key = f"recall-{purchase.reference}"
             outbox.mail(desk, key, key, supplier.mail, f"Please stop {purchase.reference}", text)
