@@ -204,6 +204,12 @@ def test_mail_goes_once_and_can_be_asked_for(calm):
     mailbox = connect("mailbox", "smtp", address, "", 2)
     mailbox.send(Mail("m-1", "Shop <a@b.example>", "wren@post.example", "Grüße", "Line\n"))
     assert mailbox.find_mail("m-1") and not mailbox.find_mail("m-2")
+    mailbox.send(Mail("m-3", "Shop <a@b.example>", "wren@post.example", "Order 1\nBcc: all@post.example", "Line\n"))
+    (there,) = [one for one in calm.client.get("/mail/api/messages").json()["messages"] if one["reference"] == "m-3"]
+    assert there["subject"] == "Order 1 Bcc: all@post.example" and there["to"] == "wren@post.example"
+    for nobody in ("a@b.example, c@d.example", "", "wren", "a b@c@d"):
+        with pytest.raises(Refused, match="not one mail address"):
+            mailbox.send(Mail("m-4", "Shop <a@b.example>", nobody, "s", "b"))
     with pytest.raises(Unavailable):
         connect("mailbox", "smtp", "smtp://127.0.0.1:9", "", 1).send(Mail("m", "a@b.example", "c@d.example", "s", "b"))
 

@@ -20,7 +20,7 @@ from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing
 from amber_lane.data.transit import Message, PassedOn
 from amber_lane.jobs.delivery import TRIES_MAX, Delivery
-from amber_lane.services import orders, outbox, purchases, shelf, transit
+from amber_lane.services import delivered, orders, outbox, purchases, shelf, transit
 from amber_lane.services.desk import Desk
 
 from ..small import Small
@@ -52,6 +52,7 @@ class Outside:
                 "torn": Malformed("the answer is torn"),
                 "no": Refused("422: not like this"),
                 "key": Denied("401: wrong key"),
+                "broken": RuntimeError("a fault of ours"),
             }[turn]
         return value
 
@@ -260,3 +261,40 @@ def test_a_refused_change_is_not_sent_after_a_newer_one_that_was_decided_meanwhi
     deliver(small, delivery, rounds=2)
     assert [row.state for row in rows(small, "listing")] == ["dropped", "done"] and small.listing(1).shown_price == 900
     assert [outside.has[key].price for _, key in outside.calls] == [900]
+
+
+def test_a_fault_of_ours_holds_up_its_own_row_and_ends_before_a_person(small: Small, delivery: Delivery, outside: Outside) -> None:
+    want(small, 1, 1100)
+    want(small, 2, 1200)
+    outside.script = ["broken"] * 40
+    outside.change_listing = lambda change, key: outside._do("change", key, change) if change.sku == "S-1" else None  # type: ignore[method-assign]
+    deliver(small, delivery, 3)
+    rows = {row.body["sku"]: row for row in small.all(select(Outbox).where(Outbox.kind == "listing"))}
+    assert rows["S-2"].state == "done" and rows["S-1"].state == "unknown" and "broke here" in rows["S-1"].answer
+    assert small.all(select(Link.failures).where(Link.owner == "store")) == [0], "the store is not to blame"
+    small.later(days=1)
+    deliver(small, delivery, 40)
+    assert small.all(select(Outbox.state).where(Outbox.id == rows["S-1"].id)) == ["dead"]
+
+
+def test_an_answer_that_cannot_be_taken_in_holds_up_no_other(
+    small: Small, delivery: Delivery, outside: Outside, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    want(small, 1, 1100)
+    want(small, 2, 1200)
+    follow = delivered.follow
+
+    def picky(desk: Desk, done: Any) -> None:
+        if any(row.body["sku"] == "S-1" for row, _ in done):
+            raise RuntimeError("not like this")
+        follow(desk, done)
+
+    monkeypatch.setattr(delivered, "follow", picky)
+    deliver(small, delivery)
+    rows = {row.body["sku"]: row for row in small.all(select(Outbox).where(Outbox.kind == "listing"))}
+    assert rows["S-2"].state == "done" and rows["S-1"].state == "unknown" and "could not be taken in" in rows["S-1"].answer
+    monkeypatch.undo()
+    small.later(hours=1)
+    deliver(small, delivery, 2)
+    assert small.all(select(Outbox.state).where(Outbox.id == rows["S-1"].id)) == ["done"]
+    assert [name for name, _ in outside.calls].count("change") == 2, "asked for, not sent again"

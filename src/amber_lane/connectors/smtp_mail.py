@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import smtplib
 import socket
+from email.errors import HeaderParseError
 from email.message import EmailMessage
 from urllib.parse import urlsplit
 
@@ -38,8 +39,15 @@ class SmtpMail:
 
     def send(self, mail: Mail) -> None:
         message = EmailMessage()
-        message["From"], message["To"], message["Subject"] = mail.sender, mail.to, mail.subject
-        message["X-Reference"], message["Message-ID"] = mail.reference, f"<{mail.reference}@amber-lane.invalid>"
+        try:
+            # A line of its own in a header would be a header of the writer's own.
+            for name, text in (("From", mail.sender), ("To", mail.to), ("Subject", mail.subject), ("X-Reference", mail.reference)):
+                message[name] = " ".join(text.split())
+            message["Message-ID"] = f"<{''.join(mail.reference.split())}@amber-lane.invalid>"
+            if message["To"].defects or len(message["To"].addresses) != 1:
+                raise ValueError
+        except (ValueError, IndexError, HeaderParseError) as error:
+            raise Refused(f"{mail.to!r} is not one mail address") from error
         message.set_content(mail.body)
         for name, kind, text in mail.files:
             main, _, rest = kind.partition(";")[0].partition("/")

@@ -14,12 +14,12 @@ from datetime import datetime, timedelta
 from threading import Event
 from typing import Any
 
+import structlog
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.errors import (
-    Malformed,
     OutsideError,
     RateLimited,
     Refused,
@@ -42,6 +42,11 @@ BATCH = 48
 # Calls that may be under way at once to one partner.
 AT_ONCE = 4
 WHO = "Delivery"
+log = structlog.get_logger()
+
+
+class OurFault(UnknownOutcome):
+    """Something broke on our side of a call: the partner is not to blame, and nobody knows how far it got."""
 
 
 @dataclass(frozen=True)
@@ -130,7 +135,7 @@ class Delivery:
                 return done
             try:
                 results = self._carry_all(link, rows)
-                self._record(target, results, link)
+                self._record_all(target, results, link)
             except BaseException:
                 self._lose([row.id for row in rows])
                 raise
@@ -228,13 +233,19 @@ class Delivery:
             return self._later(row, "waiting", error)
         try:
             return Carried("done", answer=send(link, body, row.key))
-        except UnknownOutcome as error:
+        except OutsideError as error:
+            return self._failed(row, error)
+        except Exception:
+            # A fault of ours, and nobody knows how far it got; one such row must not hold up all others of its partner.
+            log.exception("sending failed", kind=row.kind, key=row.key)
+            return self._later(row, "unknown", OurFault("something broke here while it was sent; the server's log says what"))
+
+    def _failed(self, row: Outbox, error: OutsideError) -> Carried:
+        if isinstance(error, UnknownOutcome):
             self.not_before[row.id] = time.monotonic() + self.settle
             return self._later(row, "unknown", error)
-        except (Unavailable, RateLimited, Malformed) as error:
-            return self._later(row, "waiting", error)
-        except Refused as error:
-            return Carried("dead", error.told, error=error)
+        # A refusal is final; else it surely did not arrive, and may be tried again.
+        return self._later(row, "waiting", error)
 
     def _later(self, row: Outbox, state: str, error: OutsideError) -> Carried:
         if isinstance(error, Refused):
@@ -243,6 +254,20 @@ class Delivery:
         if row.tries + 1 >= TRIES_MAX and not isinstance(error, RateLimited):
             return Carried("dead", f"{error.told} (tried {row.tries + 1} times)", error=error)
         return Carried(state, error.told, wait * self.luck.uniform(0.8, 1.2), error=error)
+
+    def _record_all(self, target: str, results: list[tuple[Outbox, Carried]], link: Any) -> None:
+        """Write down what came of a batch. Where one of its answers cannot be taken in, the others are, each alone."""
+        try:
+            self._record(target, results, link)
+        except Exception:
+            if len(results) > 1:
+                for one in results:
+                    self._record_all(target, [one], link)
+                return
+            ((row, _),) = results
+            log.exception("an answer could not be taken in", kind=row.kind, key=row.key)
+            told = OurFault("its answer could not be taken in here; the server's log says why")
+            self._record(target, [(row, self._later(row, "unknown", told))], link)
 
     def _record(self, target: str, results: list[tuple[Outbox, Carried]], link: Any) -> None:
         """Write down what came of a batch, in one transaction with all that follows from it."""
@@ -278,7 +303,7 @@ class Delivery:
     def _health(self, desk: Desk, owner: str, number: int, errors: list[OutsideError | None]) -> None:
         """The breaker: a partner that fails again and again is left alone for a growing while."""
         link = link_of(desk, owner, number)
-        bad = [error for error in errors if error is not None]
+        bad = [error for error in errors if error is not None and not isinstance(error, OurFault)]
         if any(error is None for error in errors) and not bad:
             if link.failures or link.state != "good":
                 note_health(desk, owner, number, None)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import fcntl
 import threading
+from collections.abc import Callable
 from datetime import datetime, timedelta
+from functools import partial
 from pathlib import Path
 from typing import IO, Any
 
@@ -64,6 +66,7 @@ class Worker:
         self._paced: Any = None
         self._laned: Any = None
         self._planned: Any = None
+        self.strict = False
 
     def start(self) -> None:
         """Wait for the lock in the background, then work."""
@@ -115,6 +118,13 @@ class Worker:
         except Exception:
             log.exception("beat failed", beat=name)
 
+    def _alone(self, name: str, do: Callable[..., Any], *given: Any) -> None:
+        """A part of a beat that must not hold up the others: one partner's nonsense is that partner's alone."""
+        if self.strict:
+            do(*given)
+        else:
+            self._safely(name, partial(do, *given))
+
     def follow_clock(self) -> None:
         """In the practice world its clock is ours."""
         if self.world and isinstance(self.clock, PacedClock):
@@ -142,7 +152,7 @@ class Worker:
                 continue
             # Outside its hours, and once its calls of the day are used up, it is left alone.
             if calls.may_ask(supplier, self.clock.now()) and not spent:
-                self.reader.sweep(number)
+                self._alone("sweep", self.reader.sweep, number)
 
     def read(self) -> None:
         now = self.clock.now()
@@ -150,23 +160,23 @@ class Worker:
             with self.db.reading() as s:
                 store = s.get(Store, number)
             if store and store.read_orders:
-                self.reader.orders(number)
-        self.look_again(now)
-        self.send_due()
-        for number in self.reader.due(Supplier, Supplier.next_ask, now):
-            self.reader.answers(number)
-        for number in self.reader.due(Carrier, Carrier.next_ask, now):
-            self.reader.parcels(number)
-        for number in self.reader.due(RateSource, RateSource.next_ask, now):
-            self.reader.rates(number)
-        for number in self.reader.due(Inbox, Inbox.next_read, now):
-            self.reader.letters(number)
+                self._alone("orders", self.reader.orders, number)
+        self._alone("look again", self.look_again, now)
+        self._alone("sending", self.send_due)
+        for kind, column, read in (
+            (Supplier, Supplier.next_ask, self.reader.answers),
+            (Carrier, Carrier.next_ask, self.reader.parcels),
+            (RateSource, RateSource.next_ask, self.reader.rates),
+            (Inbox, Inbox.next_read, self.reader.letters),
+        ):
+            for number in self.reader.due(kind, column, now):
+                self._alone(read.__name__, read, number)
         for number in self.reader.due(Store, Store.next_check, now):
             with self.db.reading() as s:
                 store = s.get(Store, number)
             # A store that was just joined is read by the job that brings its listings in.
             if store and store.write_listings and store.next_check is not None:
-                self.reader.check(number)
+                self._alone("check", self.reader.check, number)
         if self._paced is None or now - self._paced > timedelta(hours=1):
             self._paced = now
             with self.db.reading() as s:
@@ -244,12 +254,16 @@ class Worker:
 
     def deliver(self) -> None:
         for target in self.delivery.targets():
-            self.delivery.run(target, most=400)
+            self._alone(target, self.delivery.run, target, 400)
 
     def once(self) -> None:
-        """One round of everything, in order; for tests and the demo's first hours."""
-        self.sweep()
-        self.read()
-        self.plan()
-        self.deliver()
-        self.jobs.run_due()
+        """One round of everything, in order; for tests and the demo's first hours. Here a failure is told to whoever called."""
+        self.strict = True
+        try:
+            self.sweep()
+            self.read()
+            self.plan()
+            self.deliver()
+            self.jobs.run_due()
+        finally:
+            self.strict = False

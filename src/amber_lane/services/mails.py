@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from datetime import timedelta
 
@@ -57,6 +58,7 @@ LANGUAGES = {
     "NO": "nb",
     "FI": "fi",
 }
+_WORD = re.compile(r"\{(\w+)\}")
 DELAY_MOST = 30 * 24 * 60
 
 
@@ -129,9 +131,7 @@ def fill(template: str, words: dict[str, str]) -> str:
     >>> fill("Order {order} {what}", {"order": "4417"})
     'Order 4417 {what}'
     """
-    for name, value in words.items():
-        template = template.replace(f"{{{name}}}", value)
-    return template
+    return _WORD.sub(lambda found: words.get(found[1], found[0]), template)
 
 
 def make_templates(desk: Desk) -> None:
