@@ -357,6 +357,18 @@ def test_a_change_that_was_not_taken_ends_with_the_cancelled_order(small: Small)
     assert states(small, order) == ["cancelled"] and small.all(select(Outbox.state).where(Outbox.id == row)) == ["dropped"]
 
 
+def test_a_bill_in_another_money_is_told_and_not_taken(small: Small) -> None:
+    order = small.order("A", ("S-1", 1, 900))
+    (made,) = send(small, order.id)
+    answer(small, made.reference, "accepted", billed=230, currency="USD")
+    (row,) = small.all(select(PurchaseOrder))
+    assert (row.state, row.billed, row.told) == ("accepted", None, "") and "in USD" in row.noted
+    assert [one.kind for one in small.write(today.troubles) if one.kind in ("Bill", "Number")] == ["Bill"]
+    answer(small, made.reference, "accepted", billed=230, currency="GBP")
+    (row,) = small.all(select(PurchaseOrder))
+    assert (row.billed, row.noted) == (230, "")
+
+
 def test_another_phone_number_after_buying_is_no_trouble(small: Small) -> None:
     order = small.order("A", ("S-1", 1, 900))
     (made,) = send(small, order.id)

@@ -135,6 +135,7 @@ class PurchaseOut(BaseModel):
     supplier: str
     state: str
     told: str
+    noted: str
     planned: Money
     billed: Money | None
     made_at: datetime
@@ -307,6 +308,7 @@ def _purchases(desk: Desk, number: int) -> list[PurchaseOut]:
             supplier=suppliers[row.supplier_id].name,
             state=row.state,
             told=row.told,
+            noted=row.noted,
             planned=sure(row.goods + row.shipping + row.handling, row.currency),
             billed=money(row.billed, row.currency),
             made_at=row.made_at,

@@ -296,6 +296,8 @@ class PurchaseAnswer:
     tracking: Tracking | None
     # Lines of ours that it will not send although it sends the rest: (line number, why).
     lacking: tuple[tuple[int, str], ...] = ()
+    # What the bill is in, where it says so.
+    currency: str = ""
 
 
 class SupplierLink(Protocol):

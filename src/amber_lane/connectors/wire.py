@@ -35,6 +35,8 @@ Name = Annotated[str, StringConstraints(min_length=1, max_length=100)]
 Time = Annotated[AwareDatetime, AfterValidator(lambda at: at.astimezone(UTC))]
 
 TITLE_MAX = 500
+# More of one thing, or a dearer one (minor units), nobody buys at once.
+UNITS_MOST, MONEY_MOST = 100_000, 10**11
 
 
 def rows_of(raw: list[dict[str, object]], read: Callable[[dict[str, object]], R], name: str, bad: list[str]) -> list[R]:
@@ -143,7 +145,7 @@ def purchase_answer(one: PurchaseOut, who: str) -> PurchaseAnswer:
         billed = None if one.billed is None else minor(one.billed, one.currency)
     except ValueError as error:
         raise Malformed(f"{who}'s bill for {one.reference} cannot be read") from error
-    return PurchaseAnswer(one.reference, one.number, one.state, one.told, billed, tracking)
+    return PurchaseAnswer(one.reference, one.number, one.state, one.told, billed, tracking, currency=one.currency.upper())
 
 
 class Buyer(Wire):
@@ -163,6 +165,10 @@ def order_lines(lines: Iterable[tuple[int, str, int, str, str]], currency: str) 
     out = [StoreOrderLine(n, sku, quantity, minor(price, currency), clip(title)) for n, sku, quantity, price, title in lines]
     if not out or any(line.quantity <= 0 or line.unit_price < 0 for line in out):
         raise ValueError("an order needs lines with a quantity and a price")
+    if len({line.line_no for line in out}) < len(out):
+        raise ValueError("two lines of an order have the same number")
+    if any(line.quantity > UNITS_MOST or line.unit_price > MONEY_MOST or not 0 <= line.line_no <= UNITS_MOST for line in out):
+        raise ValueError("a line has a number, quantity or price beyond all measure")
     return out
 
 

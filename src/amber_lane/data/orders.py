@@ -150,6 +150,8 @@ class PurchaseOrder(Versioned):
     answered_at: Mapped[datetime | None]
     told: Mapped[str] = mapped_column(default="")
     batch: Mapped[str | None]
+    # What should be known of it beside its number: a bill that was not taken, a supplier that keeps it.
+    noted: Mapped[str] = mapped_column(default="")
     # When a person said that its batch was paid.
     paid_at: Mapped[datetime | None]
     # A person takes the bill although it is above the plan.

@@ -240,7 +240,11 @@ def take_answer(desk: Desk, answer: PurchaseAnswer, corrects: bool = False) -> N
     if purchase is None or purchase.state in ("refused", "stopped", "withdrawn"):
         return
     purchase.their_number = answer.their_number or purchase.their_number
-    purchase.billed = answer.billed if answer.billed is not None else purchase.billed
+    odd = answer.billed is not None and answer.currency not in ("", purchase.currency)
+    if odd:
+        purchase.noted = f"its bill is in {answer.currency}, and we ordered in {purchase.currency}: ask the supplier, it is not taken"
+    elif answer.billed is not None:
+        purchase.billed, purchase.noted = answer.billed, ""
     if purchase.state == "waiting":
         purchase.state = PURCHASE.step(purchase.state, "send")
         # What has gone out cannot be taken back, so it is not offered any more.

@@ -191,6 +191,22 @@ def _numbers(desk: Desk) -> Iterator[Trouble]:
         )
 
 
+def _bills(desk: Desk) -> Iterator[Trouble]:
+    """Bills that could not be taken, so that nobody knows what is to be paid."""
+    odd = PurchaseOrder.noted.startswith("its bill")
+    for one in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.state.in_(("sent", "accepted", "shipped")), odd)):
+        yield Trouble(
+            f"oddbill:{one.id}",
+            "orders",
+            "Bill",
+            f"{one.reference}: {one.noted}",
+            "what is planned counts until then",
+            one.answered_at or one.made_at,
+            Step("See the order", go=f"/orders?state=all&row={one.order_id}"),
+            0,
+        )
+
+
 def _parcels(desk: Desk) -> Iterator[Trouble]:
     groups: dict[str, list[parcels.Troubled]] = {}
     for one in parcels.troubled(desk):
@@ -313,6 +329,7 @@ def _overdue(desk: Desk) -> Iterator[Trouble]:
 
 SOURCES = (
     _dearer,
+    _bills,
     _wishes,
     _letters,
     _overdue,

@@ -211,7 +211,7 @@ def kept(desk: Desk, reference: str, told: str) -> None:
     if purchase:
         order = desk.get(Order, purchase.order_id, "order")
         if order.cancelled_at is None:
-            purchase.told = f"kept, although we asked: {told}"
+            purchase.noted = f"kept, although we asked: {told}"
             return
         wants(desk, order, "return", f"the buyer cancelled, but the supplier sends it ({told}): refund it when it comes back")
 

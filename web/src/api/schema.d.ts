@@ -6280,6 +6280,8 @@ export interface components {
              * Format: date-time
              */
             made_at: string;
+            /** Noted */
+            noted: string;
             /** Parcels */
             parcels: string[];
             planned: components["schemas"]["Money"];

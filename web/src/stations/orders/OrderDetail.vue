@@ -170,7 +170,8 @@ const address = computed(() => {
               </td>
               <td class="px-2">{{ one.supplier }}</td>
               <td class="px-2">
-                {{ one.state }}<span v-if="one.told" class="text-brick">; {{ one.told }}</span>
+                {{ one.state
+                }}<span v-if="one.told || one.noted" class="text-brick">; {{ [one.told, one.noted].filter(Boolean).join('; ') }}</span>
               </td>
               <td class="px-2 text-right">{{ money(one.planned) }}</td>
               <td class="px-2 text-right">{{ money(one.billed) }}</td>

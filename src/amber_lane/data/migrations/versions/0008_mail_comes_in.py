@@ -21,6 +21,7 @@ def upgrade() -> None:
         batch.create_check_constraint(op.f("ck_link_owner"), OWNERS)
     with op.batch_alter_table("purchase_order") as batch:
         batch.add_column(sa.Column("paid_at", UtcTime(), nullable=True))
+        batch.add_column(sa.Column("noted", sa.Text(), nullable=False, server_default=""))
     with op.batch_alter_table("order") as batch:
         batch.add_column(sa.Column("cancelled_at", UtcTime(), nullable=True))
     op.execute("update \"order\" set cancelled_at = came_at where wants in ('cancel', 'return')")
@@ -63,6 +64,7 @@ def downgrade() -> None:
         batch.drop_column("cancelled_at")
     with op.batch_alter_table("purchase_order") as batch:
         batch.drop_column("paid_at")
+        batch.drop_column("noted")
     with op.batch_alter_table("link") as batch:
         batch.drop_constraint(op.f("ck_link_owner"), type_="check")
         batch.create_check_constraint(op.f("ck_link_owner"), OLD_OWNERS)
