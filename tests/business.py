@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import os
+import shutil
 import socket
 import subprocess
 import sys
+import tempfile
 import time
 from datetime import datetime
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +22,7 @@ from amber_lane.api.deps import House
 from amber_lane.clock import PacedClock
 from amber_lane.data.lanes import Lane
 from amber_lane.data.prices import PriceRule
+from amber_lane.data.session import Database
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
@@ -42,6 +46,18 @@ def free_ports() -> tuple[int, int]:
             except OSError:
                 continue
             return port, port + 1
+
+
+@cache
+def empty_file() -> Path:
+    """A database file with all tables and nothing in them, made once; making it anew for every test would be most of the time."""
+    path = Path(tempfile.mkdtemp(prefix="amber-lane-")) / "empty.db"
+    db = Database(f"sqlite:///{path}")
+    db.migrate()
+    with db.engine.connect() as connection:
+        connection.exec_driver_sql("pragma wal_checkpoint(truncate)")
+    db.close()
+    return path
 
 
 class WorldProcess:
@@ -109,6 +125,8 @@ class Business:
             self.join()
 
     def open(self) -> House:
+        if not (self.folder / "amber-lane.db").exists():
+            shutil.copy(empty_file(), self.folder / "amber-lane.db")
         settings = Settings(data=self.folder, world=self.world.address, jobs=False, call_deadline=0.6, web=self.folder)
         return make_house(settings)
 

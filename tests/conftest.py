@@ -7,9 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from amber_lane.data.session import Database
-
-from .business import Business, WorldProcess
+from .business import Business, WorldProcess, empty_file
 from .small import Small
 
 
@@ -34,20 +32,12 @@ def business(world: WorldProcess, tmp_path: Path) -> Iterator[Business]:
 def house_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A database file with all tables and the rows of a small house."""
     folder = tmp_path_factory.mktemp("template")
-    empty = folder / "empty.db"
-    db = Database(f"sqlite:///{empty}")
-    db.migrate()
-    _close(db)
-    made = Small(folder, empty)
+    made = Small(folder, empty_file())
     made.fill()
-    _close(made.db)
-    return folder / "small.db"
-
-
-def _close(db: Database) -> None:
-    with db.engine.connect() as connection:
+    with made.db.engine.connect() as connection:
         connection.exec_driver_sql("pragma wal_checkpoint(truncate)")
-    db.close()
+    made.db.close()
+    return folder / "small.db"
 
 
 @pytest.fixture

@@ -129,7 +129,7 @@ rows = st.fixed_dictionaries(
 ends = st.sampled_from([(), (99,), (49, 99), (0, 50), (95,), (0,)])
 
 
-@settings(max_examples=250, deadline=None)
+@settings(max_examples=150, deadline=None)
 @given(st.lists(st.tuples(rows, ends), min_size=1, max_size=4))
 def test_the_price_is_what_trying_every_price_finds(batch):
     most = 12_000

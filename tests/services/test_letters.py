@@ -13,7 +13,7 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Inbox, Supplier
 from amber_lane.data.setup import Letter as Kept
 from amber_lane.services import letters_in, ordering, purchases, today, undo
-from amber_lane.services.desk import Conflict, Desk
+from amber_lane.services.desk import Conflict, Desk, Invalid
 
 from ..small import Small
 
@@ -121,6 +121,14 @@ def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Sm
     by_mail.later(days=5)
     (late,) = troubles(by_mail, "Not sent")
     assert late.told == "Supply House has not sent 1 order, promised by tomorrow or before" and late.at_risk > 0
+
+
+def test_an_address_is_one_address(by_mail: Small) -> None:
+    for bad in ("office", "a@b.example, c@d.example", "Office <a@b.example>", "a b@c.example", "@"):
+        with pytest.raises(Invalid, match="mail address"):
+            by_mail.write(lambda desk, bad=bad: ordering.keep(desk, "supplier", 2, None, {"mail": bad}))
+        with pytest.raises(Invalid, match="mail address"):
+            by_mail.write(lambda desk, bad=bad: ordering.keep(desk, "mailbox", 1, None, {"name": "We", "sender": bad}))
 
 
 def test_orders_that_wait_to_be_handed_over_are_told_at_once(by_mail: Small) -> None:

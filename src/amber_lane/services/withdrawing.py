@@ -78,6 +78,7 @@ def _unbind(desk: Desk, purchase: PurchaseOrder) -> list[OrderLine]:
 def ask_back(desk: Desk, order: Order, told: str) -> None:
     """Ask every supplier that has a part of the order to let it go; what has left already can only come back."""
     asked: list[str] = []
+    by_hand: list[str] = []
     gone: list[str] = []
     for purchase in desk.s.scalars(
         select(PurchaseOrder).where(PurchaseOrder.order_id == order.id, PurchaseOrder.state.in_(("waiting", "sent", "accepted", "shipped")))
@@ -86,18 +87,22 @@ def ask_back(desk: Desk, order: Order, told: str) -> None:
         if purchase.state == "shipped":
             gone.append(supplier.name)
             continue
-        asked.append(supplier.name)
-        by_mail = "@" in supplier.mail
-        if supplier.kind not in UNCALLED and (kind_named("supplier", supplier.kind).recalls or not by_mail):
+        mail = "@" in supplier.mail
+        if supplier.kind not in UNCALLED and (kind_named("supplier", supplier.kind).recalls or not mail):
             _recall(desk, purchase, order)
-        elif by_mail:
-            text = f"Please do not send {purchase.reference}: the buyer cancelled. If it has left already, write to us.\n"
-            key = f"recall-{purchase.reference}"
-            outbox.mail(desk, key, key, supplier.mail, f"Please stop {purchase.reference}", text)
-    if gone and not asked:
+            asked.append(supplier.name)
+            continue
+        text = f"Please do not send {purchase.reference}: the buyer cancelled. If it has left already, write to us.\n"
+        key = f"recall-{purchase.reference}"
+        done = mail and outbox.mail(desk, key, key, supplier.mail, f"Please stop {purchase.reference}", text)
+        (asked if done else by_hand).append(supplier.name)
+    if gone and not asked and not by_hand:
         wants(desk, order, "return", f"{told}, but it is on the road from {' and '.join(gone)}: refund it when it comes back")
-    else:
-        wants(desk, order, "cancel", f"{told}; {' and '.join(asked)} {'is' if len(asked) == 1 else 'are'} asked to let it go")
+        return
+    parts = [f"{' and '.join(asked)} {'is' if len(asked) == 1 else 'are'} asked to let it go"] if asked else []
+    parts += [f"ask {' and '.join(by_hand)} yourself to let it go"] if by_hand else []
+    parts += [f"what {' and '.join(gone)} sent is on the road"] if gone else []
+    wants(desk, order, "cancel", "; ".join([told, *parts]))
 
 
 def _recall(desk: Desk, purchase: PurchaseOrder, order: Order) -> None:
