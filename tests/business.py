@@ -126,6 +126,7 @@ class Business:
 
     def open(self) -> House:
         if not (self.folder / "amber-lane.db").exists():
+            self.folder.mkdir(parents=True, exist_ok=True)
             shutil.copy(empty_file(), self.folder / "amber-lane.db")
         settings = Settings(data=self.folder, world=self.world.address, jobs=False, call_deadline=0.6, web=self.folder)
         return make_house(settings)

@@ -10,9 +10,9 @@ from sqlalchemy import select
 
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
-from amber_lane.data.setup import Letter, Origin, Service, Supplier
+from amber_lane.data.setup import Carrier, Letter, Link, Origin, Service, Store, Supplier
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, ordering, setup
+from amber_lane.services import lanes, ordering, orders, setup
 from amber_lane.services.drafts import PolicyChange
 
 from ..business import Business
@@ -78,3 +78,21 @@ def test_orders_go_by_mail_once_and_their_answers_come_back_whatever_fails(busin
     # The world's mailbox is that of other tests too.
     mine = [row for row in business.all(select(Letter)) if any(one.reference in row.told + row.subject for one in ours)]
     assert mine and not [row.told for row in mine if row.needs and "wrong check digit" not in row.told], "a slip of the pen is told"
+
+
+def test_what_breaks_our_reading_of_one_partner_is_seen_and_holds_up_nobody(business: Business, monkeypatch: pytest.MonkeyPatch) -> None:
+    number = business.world.post("buy", sku=business.laned(0)[0], quantity=1, country="GB")["number"]
+    reader, take_page = business.house.reader, orders.take_page
+    monkeypatch.setattr(orders, "take_page", lambda *given: 1 / 0)
+    with pytest.raises(ZeroDivisionError):
+        reader.orders(1)
+    (link,) = [one for one in business.all(select(Link)) if (one.owner, one.owner_id) == ("store", 1)]
+    assert link.state == "failing" and "could not be taken in" in link.told
+    with business.house.db.writing() as s:
+        s.get(Store, 1).next_read = None
+    business.house.worker.read()
+    assert business.all(select(Carrier.next_ask))[0] is not None, "the carrier was asked all the same"
+    assert not business.all(select(Order)) and business.all(select(Store.next_read))[0] is not None
+    monkeypatch.setattr(orders, "take_page", take_page)
+    reader.orders(1)
+    assert business.all(select(Order.number)) == [number], "and nothing was lost"

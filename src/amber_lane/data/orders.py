@@ -131,6 +131,7 @@ class PurchaseOrder(Versioned):
     __table_args__ = (
         Index("ix_purchase_order_state", "state"),
         Index("ix_purchase_order_order_id", "order_id"),
+        Index("ix_purchase_order_noted", "noted", sqlite_where=text("noted <> ''"), postgresql_where=text("noted <> ''")),
         CheckConstraint("state in ('waiting','sent','accepted','refused','shipped','stopped','withdrawn')", name="state"),
     )
     reference: Mapped[str] = mapped_column(unique=True)

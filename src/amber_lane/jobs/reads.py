@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from datetime import datetime, timedelta
 from typing import Any, TypeVar
 
@@ -44,6 +45,18 @@ class Reader:
     def _health(self, owner: str, number: int, error: OutsideError | None) -> None:
         with self.db.writing() as s:
             setup.note_health(self.desk(s, "Watch"), owner, number, error)
+
+    @contextmanager
+    def _visit(self, owner: str, number: int) -> Iterator[None]:
+        """A look at a partner: what came of it is its health. A fault of ours in taking in what it told is seen there too."""
+        try:
+            yield
+            self._health(owner, number, None)
+        except OutsideError as error:
+            self._health(owner, number, error)
+        except Exception:
+            self._health(owner, number, Malformed("what it told could not be taken in here; the server's log says why"))
+            raise
 
     def _again(self, ask: Callable[[], T]) -> tuple[T, int]:
         """Ask, and ask again after short waits. Returns the answer and how many tries were in vain."""
@@ -162,21 +175,20 @@ class Reader:
         """New orders of a store by its cursor. Each page is taken in and its cursor kept in one transaction."""
         fresh = 0
         try:
-            link = self._link("store", store_id)
-            more = True
-            while more:
-                with self.db.reading() as s:
-                    cursor = self.desk(s, "Orders").get(Store, store_id, "store").orders_cursor or ""
-                page, _ = self._again(lambda: link.orders(cursor))  # noqa: B023
-                if page.orders or page.cursor != cursor:
-                    fresh += self._take_orders(store_id, page.orders, page.cursor, page.unreadable)
-                more = page.more
-            self._health("store", store_id, None)
-        except OutsideError as error:
-            self._health("store", store_id, error)
-        with self.db.writing() as s:
-            store = self.desk(s, "Orders").get(Store, store_id, "store")
-            store.next_read = self.clock.now() + timedelta(minutes=2)
+            with self._visit("store", store_id):
+                link = self._link("store", store_id)
+                more = True
+                while more:
+                    with self.db.reading() as s:
+                        cursor = self.desk(s, "Orders").get(Store, store_id, "store").orders_cursor or ""
+                    page, _ = self._again(lambda: link.orders(cursor))  # noqa: B023
+                    if page.orders or page.cursor != cursor:
+                        fresh += self._take_orders(store_id, page.orders, page.cursor, page.unreadable)
+                    more = page.more
+        finally:
+            with self.db.writing() as s:
+                store = self.desk(s, "Orders").get(Store, store_id, "store")
+                store.next_read = self.clock.now() + timedelta(minutes=2)
         return fresh
 
     def _take_orders(self, store_id: int, told: list[StoreOrder], cursor: str | None, unreadable: list[str]) -> int:
@@ -201,39 +213,37 @@ class Reader:
             asked = samples.under_way(desk, supplier_id)
             references = [*purchases.under_way(desk, supplier_id), *asked]
         try:
-            link = self._link("supplier", supplier_id)
-            for start in range(0, len(references), 50):
-                part = references[start : start + 50]
-                found, _ = self._again(lambda: link.find_purchases(part))  # noqa: B023
-                with self.db.writing() as s:
-                    desk = self.desk(s, "Orders")
-                    for answer in found:
-                        if answer.reference in asked:
-                            samples.take_answer(desk, answer)
-                        else:
-                            purchases.take_answer(desk, answer, corrects=True)
-            self._health("supplier", supplier_id, None)
-        except OutsideError as error:
-            self._health("supplier", supplier_id, error)
-        with self.db.writing() as s:
-            self.desk(s, "Orders").get(Supplier, supplier_id, "supplier").next_ask = self.clock.now() + timedelta(minutes=5)
+            with self._visit("supplier", supplier_id):
+                link = self._link("supplier", supplier_id)
+                for start in range(0, len(references), 50):
+                    part = references[start : start + 50]
+                    found, _ = self._again(lambda: link.find_purchases(part))  # noqa: B023
+                    with self.db.writing() as s:
+                        desk = self.desk(s, "Orders")
+                        for answer in found:
+                            if answer.reference in asked:
+                                samples.take_answer(desk, answer)
+                            else:
+                                purchases.take_answer(desk, answer, corrects=True)
+        finally:
+            with self.db.writing() as s:
+                self.desk(s, "Orders").get(Supplier, supplier_id, "supplier").next_ask = self.clock.now() + timedelta(minutes=5)
 
     def parcels(self, carrier_id: int) -> None:
         """What a carrier says of the parcels on the road."""
         with self.db.reading() as s:
             numbers = transit.on_the_road(self.desk(s, "Transit"), carrier_id)
         try:
-            link = self._link("carrier", carrier_id)
-            for start in range(0, len(numbers), 50):
-                part = numbers[start : start + 50]
-                words, _ = self._again(lambda: link.track(part))  # noqa: B023
-                with self.db.writing() as s:
-                    transit.take_words(self.desk(s, "Transit"), carrier_id, words)
-            self._health("carrier", carrier_id, None)
-        except OutsideError as error:
-            self._health("carrier", carrier_id, error)
-        with self.db.writing() as s:
-            self.desk(s, "Transit").get(Carrier, carrier_id, "carrier").next_ask = self.clock.now() + timedelta(minutes=30)
+            with self._visit("carrier", carrier_id):
+                link = self._link("carrier", carrier_id)
+                for start in range(0, len(numbers), 50):
+                    part = numbers[start : start + 50]
+                    words, _ = self._again(lambda: link.track(part))  # noqa: B023
+                    with self.db.writing() as s:
+                        transit.take_words(self.desk(s, "Transit"), carrier_id, words)
+        finally:
+            with self.db.writing() as s:
+                self.desk(s, "Transit").get(Carrier, carrier_id, "carrier").next_ask = self.clock.now() + timedelta(minutes=30)
 
     def rates(self, source_id: int) -> None:
         """The exchange rates of the day."""
@@ -253,27 +263,29 @@ class Reader:
         """Mail that has come since the last look, each in a transaction of its own. Returns how many there were."""
         fresh: list[str] = []
         try:
-            link = self._link("inbox", inbox_id)
-            there, _ = self._again(link.uids)
-            with self.db.writing() as s:
-                desk = self.desk(s, "Orders")
-                letters_in.leave_old(desk, inbox_id, there)
-                fresh = letters_in.unread(desk, inbox_id, there)
-            torn: OutsideError | None = None
-            for uid in fresh:
-                try:
-                    letter, _ = self._again(lambda: link.letter(uid))  # noqa: B023
-                except Malformed as error:
-                    # One that cannot be had keeps none of the others waiting; it is asked for again.
-                    torn = error
-                    continue
+            with self._visit("inbox", inbox_id):
+                link = self._link("inbox", inbox_id)
+                there, _ = self._again(link.uids)
                 with self.db.writing() as s:
-                    letters_in.take(self.desk(s, "Orders"), inbox_id, letter)
-            self._health("inbox", inbox_id, torn)
-        except OutsideError as error:
-            self._health("inbox", inbox_id, error)
-        with self.db.writing() as s:
-            self.desk(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
+                    desk = self.desk(s, "Orders")
+                    letters_in.leave_old(desk, inbox_id, there)
+                    fresh = letters_in.unread(desk, inbox_id, there)
+                bad: Exception | None = None
+                for uid in fresh:
+                    try:
+                        letter, _ = self._again(lambda: link.letter(uid))  # noqa: B023
+                        with self.db.writing() as s:
+                            letters_in.take(self.desk(s, "Orders"), inbox_id, letter)
+                    except Unavailable:
+                        raise
+                    except Exception as error:  # noqa: BLE001
+                        # One that came torn, or breaks something here, keeps none of the others waiting; it is looked at again.
+                        bad = error
+                if bad is not None:
+                    raise bad
+        finally:
+            with self.db.writing() as s:
+                self.desk(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
         return len(fresh)
 
     def check(self, store_id: int) -> int:

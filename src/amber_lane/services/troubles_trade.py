@@ -193,8 +193,10 @@ def _numbers(desk: Desk) -> Iterator[Trouble]:
 
 def _bills(desk: Desk) -> Iterator[Trouble]:
     """Bills that could not be taken, so that nobody knows what is to be paid."""
-    odd = PurchaseOrder.noted.startswith("its bill")
-    for one in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.state.in_(("sent", "accepted", "shipped")), odd)):
+    noted = select(PurchaseOrder).where(PurchaseOrder.noted != literal_column("''"), PurchaseOrder.noted.startswith("its bill"))
+    for one in desk.s.scalars(noted):
+        if one.state not in ("sent", "accepted", "shipped"):
+            continue
         yield Trouble(
             f"oddbill:{one.id}",
             "orders",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, time, timedelta
 
 from sqlalchemy import func, select
 
@@ -20,7 +20,8 @@ from .setup import UNCALLED
 
 ANSWER_WITHIN = timedelta(hours=24)
 NEAR = timedelta(days=1)
-KINDS = ("untaken", "silent", "unsent")
+_KIND = {"waiting": "untaken", "sent": "silent", "accepted": "unsent"}
+KINDS = tuple(_KIND.values())
 
 
 @dataclass(frozen=True)
@@ -41,42 +42,32 @@ class Overdue:
 def overdue(desk: Desk) -> Iterator[Overdue]:
     """What is overdue, by supplier and reason; whoever was asked has two days to answer."""
     found: dict[tuple[str, int], list[tuple[PurchaseOrder, Order]]] = {}
+    waited = PurchaseOrder.made_at < desk.now - ANSWER_WITHIN
+    by_hand = select(Supplier.id).where(Supplier.kind.in_(UNCALLED), Supplier.order_road == "hand")
+    untaken = (PurchaseOrder.state == "waiting") & PurchaseOrder.supplier_id.in_(by_hand)
+    silent = (PurchaseOrder.state == "sent") & waited
+    near = Order.promised_by < datetime.combine((desk.now + 2 * NEAR).date(), time(), UTC)
+    no_parcel = ~select(ParcelLine.id).where(ParcelLine.purchase_id == PurchaseOrder.id).exists()
+    unsent = (PurchaseOrder.state == "accepted") & near & no_parcel
     rows = select(PurchaseOrder, Order).join(Order, Order.id == PurchaseOrder.order_id).where(Order.came_by != "past")
-    open_ones = (
-        desk.s.execute(rows.where(PurchaseOrder.state.in_(("waiting", "sent", "accepted"))).order_by(PurchaseOrder.id)).tuples().all()
-    )
-    suppliers = by_id(desk.s, Supplier, {one.supplier_id for one, _ in open_ones})
-    served = {
-        number for person in desk.s.scalars(select(Person).where(Person.role == "agent")) for number in person.scope.get("suppliers", [])
-    }
-    left = _with_parcel(desk, [one.id for one, _ in open_ones if one.state == "accepted"])
-    asked = _asked(desk, [one for one, _ in open_ones])
-    for one, order in open_ones:
-        kind = _why(desk.now, one, order, suppliers[one.supplier_id], one.supplier_id in served, one.id in left)
-        if kind and (kind == "untaken" or desk.now - asked.get(one.reference, datetime.min.replace(tzinfo=desk.now.tzinfo)) > ANSWER_IN):
+    some = PurchaseOrder.state.in_(("waiting", "sent", "accepted"))
+    cases = desk.s.execute(rows.where(some, untaken | silent | unsent).order_by(PurchaseOrder.id)).tuples().all()
+    suppliers = by_id(desk.s, Supplier, {one.supplier_id for one, _ in cases})
+    # An agent takes them out on its own page; nobody else sees that they are there.
+    agents = desk.s.scalars(select(Person).where(Person.role == "agent")) if cases else ()
+    served = {number for person in agents for number in person.scope.get("suppliers", [])}
+    asked = _asked(desk, [one for one, _ in cases])
+    for one, order in cases:
+        kind = _KIND[one.state]
+        if kind == "untaken":
+            due = one.supplier_id not in served or desk.now - one.made_at > ANSWER_WITHIN
+        else:
+            due = one.reference not in asked or desk.now - asked[one.reference] > ANSWER_IN
+        if due:
             found.setdefault((kind, one.supplier_id), []).append((one, order))
     for (kind, number), pairs in found.items():
         since = min(one.made_at for one, _ in pairs)
         yield Overdue(kind, suppliers[number], [one for one, _ in pairs], since, _risk(desk, kind, pairs))
-
-
-def _why(now: datetime, one: PurchaseOrder, order: Order, supplier: Supplier, served: bool, left: bool) -> str:
-    waited = now - one.made_at > ANSWER_WITHIN
-    by_hand = supplier.kind in UNCALLED and supplier.order_road == "hand"
-    if one.state == "waiting":
-        # An agent takes them out on its own page; nobody else sees that they are there.
-        return "untaken" if by_hand and (waited or not served) else ""
-    if one.state == "sent":
-        return "silent" if waited else ""
-    near = order.promised_by is not None and order.promised_by.date() <= (now + NEAR).date()
-    return "unsent" if near and not left else ""
-
-
-def _with_parcel(desk: Desk, purchases: list[int]) -> set[int]:
-    found: set[int] = set()
-    for chunk in in_chunks(purchases):
-        found |= set(desk.s.scalars(select(ParcelLine.purchase_id).where(ParcelLine.purchase_id.in_(chunk))))
-    return found
 
 
 def _asked(desk: Desk, purchases: list[PurchaseOrder]) -> dict[str, datetime]:
