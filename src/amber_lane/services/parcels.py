@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from sqlalchemy import func, select
+from sqlalchemy import func, literal_column, select, union
 
 from ..core.risk import parcel_at_risk
 from ..core.states import ORDER_LINE
@@ -65,12 +65,15 @@ class Troubled:
 
 def troubled(desk: Desk) -> list[Troubled]:
     """All parcels in trouble, dearest first; those that came back long ago, or were settled, are left out."""
+    # Two looks along an index each, instead of one over all parcels there ever were.
+    on_its_way = select(Parcel.id).where(Parcel.state.in_(("label", "moving", "returned")))
+    astray = select(Parcel.id).where(Parcel.ended_by == literal_column("'elsewhere'"))
     rows = desk.s.execute(
         select(Parcel, func.min(Order.promised_by), func.min(PurchaseOrder.order_id))
         .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
         .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
         .join(Order, Order.id == PurchaseOrder.order_id)
-        .where(Parcel.state.in_(("label", "moving", "returned")) | (Parcel.ended_by == "elsewhere"))
+        .where(Parcel.id.in_(union(on_its_way, astray)))
         .group_by(Parcel.id)
     ).all()
     found = []

@@ -24,6 +24,8 @@ def upgrade() -> None:
         batch.add_column(sa.Column("noted", sa.Text(), nullable=False, server_default=""))
     where = sa.text("noted <> ''")
     op.create_index("ix_purchase_order_noted", "purchase_order", ["noted"], sqlite_where=where, postgresql_where=where)
+    where = sa.text("ended_by = 'elsewhere'")
+    op.create_index("ix_parcel_astray", "parcel", ["ended_by"], sqlite_where=where, postgresql_where=where)
     with op.batch_alter_table("order") as batch:
         batch.add_column(sa.Column("cancelled_at", UtcTime(), nullable=True))
     op.execute("update \"order\" set cancelled_at = came_at where wants in ('cancel', 'return')")
@@ -64,6 +66,7 @@ def downgrade() -> None:
     op.execute("delete from link where owner = 'inbox'")
     with op.batch_alter_table("order") as batch:
         batch.drop_column("cancelled_at")
+    op.drop_index("ix_parcel_astray", "parcel")
     op.drop_index("ix_purchase_order_noted", "purchase_order")
     with op.batch_alter_table("purchase_order") as batch:
         batch.drop_column("paid_at")
