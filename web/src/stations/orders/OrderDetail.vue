@@ -220,8 +220,8 @@ const address = computed(() => {
         <Btn v-else-if="ready && data.by_hand" @click="wait(false)">Let it go by itself</Btn>
         <Btn :kind="main === 'mend' ? 'main' : 'plain'" @click="mending = true">Mend the address</Btn>
         <Btn kind="loss" @click="cancel">Cancel and refund</Btn>
-        <span class="ml-auto text-soft"
-          >profit of the order
+        <span class="ml-auto text-xs text-soft"
+          >profit
           <b :class="data.profit && number(data.profit) < 0 ? 'text-brick' : 'text-pine'">{{
             filled ? money(data.profit, true) : 'not known yet'
           }}</b>; cancelling cannot be undone</span
