@@ -13,9 +13,11 @@ import httpx
 import pytest
 from PIL import Image
 
+from amber_lane.connectors import pop_mail
 from amber_lane.connectors.errors import Denied, Malformed, OutsideError, RateLimited, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.kinds import KINDS, connect
 from amber_lane.connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseLine, Tracking
+from amber_lane.connectors.wire import order_lines
 from amber_lane.sheets.mapped import look
 
 # owner, kind, the practice world's service, path, key
@@ -314,3 +316,19 @@ def test_a_bank_tells_one_table_a_day_and_what_cannot_be_read_is_left_out(calm):
 
     odd = connect("rates", "rates_api", "http://bank.example/api", "k", 1, httpx.MockTransport(answer)).table()
     assert set(odd.rates) == {"GBP", "EUR"}
+
+
+def test_lines_of_an_order_that_cannot_be_are_refused():
+    good = (1, "S-1", 2, "9.95", "Lamp")
+    assert order_lines([good, (2, *good[1:])], "GBP")[1].unit_price == 995
+    for bad in ([], [good, good], [(1, "S-1", 0, "1.00", "")], [(1, "S-1", 10**7, "1.00", "")], [(-1, "S-1", 1, "1.00", "")]):
+        with pytest.raises(ValueError, match=r"line|price"):
+            order_lines(bad, "GBP")
+
+
+def test_a_mail_of_any_make_is_read_or_told():
+    odd = b"From: \xff\xfe <a@b.example>\nSubject: =?utf-8?b?/w==?= \xe9\nDate: yesterday\nContent-Type: text/plain; charset=nowhere\n\n\xe9\x00end"
+    for raw in (b"", b"\x00\xff", odd, b"From: @\nTo: <<>>\nContent-Type: multipart/mixed; boundary=x\n\n--x\nContent-Type: a/b/c\n\nq"):
+        letter = pop_mail.read("u", raw)
+        for text in (letter.sender, letter.subject, letter.text, letter.fault):
+            assert "\x00" not in text and text == text.encode().decode()

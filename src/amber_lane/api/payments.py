@@ -55,14 +55,9 @@ def collect(desk: WriteDesk, ask: CollectAsk) -> Done:
     return Done(told=f"{n} purchase order{'' if n == 1 else 's'} put together as {code}", count=n)
 
 
-class PaidAsk(Ask):
-    paid: bool = True
-
-
 @router.post("/{code}/paid")
-def pay(desk: WriteDesk, code: str, ask: PaidAsk) -> Done:
-    n = payments.pay(desk, code, ask.paid)
-    return Done(told=f"{code} is {'paid' if ask.paid else 'not paid'}", count=n)
+def pay(desk: WriteDesk, code: str) -> Done:
+    return Done(told=f"{code} is paid", count=payments.pay(desk, code))
 
 
 @router.get("/{code}/statement.{form}")

@@ -11,6 +11,7 @@ import poplib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
+from email.errors import MessageError
 from email.message import EmailMessage
 from email.utils import parseaddr
 from typing import Any
@@ -24,6 +25,8 @@ from .protocols import Account, Letter
 BYTES_MOST = 12_000_000
 FILES_MOST = 50
 TEXT_MOST = 4000
+# What a mailbox says when it cannot let anybody in just now (RFC 2449, 3206).
+BUSY = ("[IN-USE]", "[LOGIN-DELAY]", "[SYS/TEMP]")
 
 
 class PopMail:
@@ -77,6 +80,8 @@ class PopMail:
                 box.user(self.name)
                 box.pass_(self.word)
             except poplib.error_proto as error:
+                if any(code in str(error) for code in BUSY):
+                    raise
                 raise Denied("the mailbox does not know that name or password") from error
             yield box
             box.quit()
@@ -98,6 +103,11 @@ def _numbers(box: poplib.POP3) -> dict[str, int]:
         raise Malformed("the mailbox's list of mails cannot be read") from error
 
 
+def _plain(text: str) -> str:
+    """Text that can be kept: bytes that were no letters in any alphabet are shown as such."""
+    return text.encode("utf-8", "replace").decode().replace("\x00", "")
+
+
 def read(uid: str, raw: bytes) -> Letter:
     """A mail as it was written; what is odd about it is left out rather than believed."""
     message: EmailMessage = email.message_from_bytes(raw, policy=email.policy.default)
@@ -110,8 +120,9 @@ def read(uid: str, raw: bytes) -> Letter:
         for part in message.iter_attachments():
             data = part.get_payload(decode=True)
             if isinstance(data, bytes) and len(files) < FILES_MOST:
-                files.append(((part.get_filename() or "")[:200], data))
-        sender = parseaddr(str(message["From"] or ""))[1].strip().lower()[:200]
-        return Letter(uid, at, sender, str(message["Subject"] or "")[:300], "\n".join(text.strip().splitlines())[:TEXT_MOST], tuple(files))
-    except (LookupError, ValueError, AttributeError, TypeError) as error:
+                files.append((_plain(part.get_filename() or "")[:200], data))
+        sender = _plain(parseaddr(str(message["From"] or ""))[1]).strip().lower()[:200]
+        subject, text = _plain(str(message["Subject"] or ""))[:300], "\n".join(_plain(text).strip().splitlines())
+        return Letter(uid, at, sender, subject, text[:TEXT_MOST], tuple(files))
+    except (LookupError, ValueError, AttributeError, TypeError, MessageError) as error:
         return Letter(uid, None, "", "", "", fault=f"it is not written as a mail should be: {error}"[:300])

@@ -83,7 +83,7 @@ def take_apart(desk: Desk, code: str) -> None:
     """Undo: they are in no batch again."""
     rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code)).all()
     if any(one.paid_at for one in rows):
-        raise Conflict(f"{code} is paid; say first that it is not")
+        raise Conflict(f"{code} is paid; undo that first")
     for one in rows:
         one.batch = None
     desk.s.flush()
@@ -115,25 +115,24 @@ def _sum(code: str, rows: list[PurchaseOrder], supplier: Supplier) -> Batch:
     return Batch(code, supplier.name, supplier.currency, made, len(live), len(rows) - len(live), planned, sum(bills), len(bills), paid_at)
 
 
-def pay(desk: Desk, code: str, paid: bool = True) -> int:
-    """A person says that a batch was paid, or that it was not. Returns how many purchase orders it is about."""
+def pay(desk: Desk, code: str) -> int:
+    """A person says that a batch was paid. Returns how many purchase orders it is about."""
     rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code)).all()
     if not rows:
         raise NotFound(f"there is no batch {code}")
-    now = [one for one in rows if one.state in LIVE and (one.paid_at is None) == paid]
+    now = [one for one in rows if one.state in LIVE and one.paid_at is None]
     if not now:
-        raise Conflict(f"{code} is {'paid' if paid else 'not paid'} already")
+        raise Conflict(f"{code} is paid already")
     for one in now:
-        one.paid_at = desk.now if paid else None
-    purchases = {"purchases": [one.id for one in now], "paid": paid}
-    desk.log("batch.paid", code, f"{code} {'paid' if paid else 'not paid after all'}", after=purchases, undo=True, count=len(now))
+        one.paid_at = desk.now
+    desk.log("batch.paid", code, f"{code} paid", after={"purchases": [one.id for one in now]}, undo=True, count=len(now))
     return len(now)
 
 
-def unpay(desk: Desk, purchases: list[int], paid: bool) -> None:
-    """Undo: as it was said before."""
+def unpay(desk: Desk, purchases: list[int]) -> None:
+    """Undo: it is not paid."""
     for one in by_id(desk.s, PurchaseOrder, purchases).values():
-        one.paid_at = None if paid else desk.now
+        one.paid_at = None
     desk.s.flush()
 
 

@@ -105,7 +105,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "order.wait": _wait,
     "purchase.bill": lambda desk, act: withdrawing.leave_bill(desk, _after(act)["purchase"]),
     "batch.collect": lambda desk, act: payments.take_apart(desk, _after(act)["batch"]),
-    "batch.paid": lambda desk, act: payments.unpay(desk, _after(act)["purchases"], _after(act)["paid"]),
+    "batch.paid": lambda desk, act: payments.unpay(desk, _after(act)["purchases"]),
     "letter.read": lambda desk, act: letters_in.unsettle(desk, _after(act)["letter"]),
     "ordering.change": lambda desk, act: ordering.restore(desk, _before(act)),
     "template.change": lambda desk, act: mails.restore_template(desk, _after(act)["template"], act.before),

@@ -5844,14 +5844,6 @@ export interface components {
             /** Total */
             total: number;
         };
-        /** PaidAsk */
-        PaidAsk: {
-            /**
-             * Paid
-             * @default true
-             */
-            paid: boolean;
-        };
         /** ParcelOut */
         ParcelOut: {
             /** Asked */
@@ -8019,11 +8011,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PaidAsk"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {

@@ -13,8 +13,7 @@ const { data } = useQuery({ queryKey: ['batches'], queryFn: () => take(api.GET('
 const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
 const suppliers = computed(() => (partners.value ?? []).filter((one) => one.owner === 'supplier'))
 const supplier = ref(0)
-const pay = (code: string, paid: boolean) =>
-  act(() => take(api.POST('/api/v1/batches/{code}/paid', { params: { path: { code } }, body: { paid } })))
+const pay = (code: string) => act(() => take(api.POST('/api/v1/batches/{code}/paid', { params: { path: { code } } })))
 const collect = () => act(() => take(api.POST('/api/v1/batches', { body: { supplier: supplier.value } })))
 /** What was billed above the plan, once all bills have come. */
 const over = (one: Schema<'BatchOut'>) => number(one.billed) - number(one.planned)
@@ -64,7 +63,7 @@ const over = (one: Schema<'BatchOut'>) => number(one.billed) - number(one.planne
             </td>
             <td class="px-2 text-right text-soft"><When :at="one.made_at" clock /></td>
             <td class="px-3.5 text-right whitespace-nowrap">
-              <Btn v-if="one.count && !one.paid_at" class="mr-2" small @click="pay(one.code, true)">It is paid</Btn
+              <Btn v-if="one.count && !one.paid_at" class="mr-2" small @click="pay(one.code)">It is paid</Btn
               ><span v-else-if="one.paid_at" class="mr-2 text-soft">paid <When :at="one.paid_at" clock /></span
               ><a class="text-slate hover:underline" :href="`/api/v1/batches/${one.code}/statement.xlsx`">Statement</a>
             </td>
