@@ -406,6 +406,7 @@ def test_what_is_left_of_an_order_waits_until_its_change_is_settled_with_the_buy
     again(small, "A", ("S-1", 1, 1900), ("S-2", 1, 1900), buyer=moved("9 Other Row"))
     answer(small, made.reference, "accepted", lacking=((1, "sold out"),))
     assert states(small, order) == ["held", "with_supplier"] and "Settle with the buyer first" in _holds(small)[0]
+    assert "the street is now 9 Other Row" in small.all(select(Order.wants_told))[0]
     assert small.write(purchases.due_orders) == [] and send(small, order.id) == []
     small.write(lambda desk: withdrawing.settle(desk, order.id))
     assert states(small, order) == ["ready", "with_supplier"] and send(small, order.id)[0].goods == 300

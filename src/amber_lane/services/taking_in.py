@@ -21,6 +21,7 @@ from ..data.setup import FeeRow, Store
 from ..data.shelf import Listing, Sku
 from .desk import Desk, bulk_insert, in_bulk, in_chunks
 from .facts import fee_of, fee_rows
+from .order_limits import PARTS
 from .planning import OPEN, bought_parts, lines_of
 from .withdrawing import buyer_cancelled, end_hold, wants
 
@@ -178,12 +179,13 @@ def _again(desk: Desk, store: Store, order: Order, given: StoreOrder) -> None:
     bought = bought_parts(desk.s, (line.id for line in lines))
     if all(line.state == "cancelled" for line in lines):
         return
+    now = [f"{PARTS.get(name, name)} is now {str(address[name] or 'empty')[:80]}" for name in sorted(moved)]
+    changed = "; ".join([*now, *(f"{one} is another" for one in other)])
     if bought or any(line.state not in (*OPEN, "cancelled") for line in lines):
         if not other and not moved - {"email", "phone"}:
             order.mail, order.phone = given.buyer.email, given.buyer.phone
             return
-        told = "the buyer changed the order after it was bought: " + ", ".join([*sorted(moved), *other])
-        wants(desk, order, "change", told)
+        wants(desk, order, "change", f"the buyer changed the order after it was bought: {changed}")
         return
     if moved:
         order.address, order.mended = address, None
@@ -196,7 +198,7 @@ def _again(desk: Desk, store: Store, order: Order, given: StoreOrder) -> None:
     order.version += 1
     order.send_after = None
     end_hold(desk, order.id, "changed by the buyer")
-    desk.log("order.changed", order.number, f"order {order.number} was changed by the buyer: {', '.join([*sorted(moved), *other])}")
+    desk.log("order.changed", order.number, f"order {order.number} was changed by the buyer: {changed}")
 
 
 def _differ(lines: Sequence[OrderLine], given: Sequence[StoreOrderLine]) -> list[str]:
