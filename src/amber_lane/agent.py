@@ -18,6 +18,7 @@ import structlog
 from .connectors.errors import Denied, OutsideError, Refused, UnknownOutcome
 from .connectors.protocols import OrderPage, StoreLink, StoreOrder
 from .jobs.letters import SEND
+from .services.outbox import fault_of
 
 log = structlog.get_logger()
 DEADLINE = 10.0
@@ -55,7 +56,7 @@ class Agent:
     def __init__(self, office: Office, link: StoreLink, rest: Callable[[float], Any] = time.sleep) -> None:
         self.office, self.link, self.rest = office, link, rest
         self.run = secrets.token_hex(8)
-        self.listed = False
+        self.listed = self.introduced = False
 
     def work(self, every: float = 2.0) -> None:
         """Work until the token ends."""
@@ -75,6 +76,8 @@ class Agent:
     def once(self) -> int:
         """One round: changes carried out, orders and (the first time) listings brought in. Returns how many changes."""
         hello = self.office.call("GET", "/hello")
+        if not self.introduced or hello["read_listings"]:
+            self._introduce()
         if not self.listed or hello["read_listings"]:
             for page in self.link.listings():
                 for start in range(0, len(page), 1000):
@@ -88,6 +91,18 @@ class Agent:
                 # An order that is not taken must not keep the store's changes from being made; it is offered again next time.
                 self._tell_trouble(Refused(f"orders could not be handed in: {error.response.text[:200]}"))
         return self._changes()
+
+    def _introduce(self) -> None:
+        """Tell which account of the store this is, and the carriers that it knows by their names there."""
+        account = self.link.account()
+        try:
+            self.office.call("POST", "/store", {"account": account.number, "carriers": list(account.carriers)})
+        except httpx.HTTPStatusError as error:
+            if error.response.status_code == 409:
+                # Nothing of a store that is another one here is read or changed.
+                raise Refused(_why(error)) from error
+            raise
+        self.introduced = True
 
     def _orders(self, cursor: str) -> None:
         more = True
@@ -124,32 +139,33 @@ class Agent:
         for change in leased["changes"]:
             if time.monotonic() > last:
                 break
-            outcome, told = self._do(change)
-            result = {"id": change["id"], "key": change["key"], "outcome": outcome, "told": told[:500]}
+            outcome, told, fault = self._do(change)
+            result = {"id": change["id"], "key": change["key"], "outcome": outcome, "told": told[:500], "fault": fault}
             self.office.call("POST", "/report", {"run": self.run, "results": [result]})
         return len(leased["changes"])
 
-    def _do(self, change: dict[str, Any]) -> tuple[str, str]:
+    def _do(self, change: dict[str, Any]) -> tuple[str, str, str]:
+        """Do one change in the store: what came of it, in words, and why not as a code."""
         send, ask = SEND[change["kind"]]
         if change["perhaps_done"]:
             try:
                 if ask(self.link, change["body"], change["key"]):
-                    return "done", "was done already"
+                    return "done", "was done already", ""
             except OutsideError as error:
                 # Whether it was done is as unknown as before; saying that it failed would have it done again unasked.
-                return "unknown", error.told
+                return "unknown", error.told, fault_of(error)
         try:
             send(self.link, change["body"], change["key"])
         except UnknownOutcome as error:
-            return "unknown", error.told
+            return "unknown", error.told, fault_of(error)
         except Denied as error:
             self._tell_trouble(error)
-            return "failed", error.told
+            return "failed", error.told, fault_of(error)
         except Refused as error:
-            return "refused", error.told
+            return "refused", error.told, fault_of(error)
         except OutsideError as error:
-            return "failed", error.told
-        return "done", ""
+            return "failed", error.told, fault_of(error)
+        return "done", "", ""
 
     def _tell_trouble(self, error: OutsideError) -> None:
         log.warning("the store cannot be worked", told=error.told)

@@ -19,7 +19,7 @@ from amber_lane.agent import Agent, Office, TokenEnded
 from amber_lane.api.app import make_app
 from amber_lane.clock import WALL
 from amber_lane.connectors.kinds import connect
-from amber_lane.connectors.protocols import OrderPage, StoreOrder, StoreOrderLine
+from amber_lane.connectors.protocols import Account, OrderPage, StoreOrder, StoreOrderLine
 from amber_lane.data.orders import Order
 from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.setup import Link, Store
@@ -216,6 +216,9 @@ class Pages:
 
     def __init__(self, orders: list[StoreOrder], unreadable: list[str]) -> None:
         self.told, self.unreadable, self.reads = orders, unreadable, 0
+
+    def account(self) -> Account:
+        return Account("Closed Row", "GB", "GBP", [], carriers=("other", "hill post"), number="H-1")
 
     def listings(self) -> Any:
         self.reads += 1

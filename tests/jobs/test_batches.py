@@ -13,7 +13,7 @@ from amber_lane.connectors.errors import Refused
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing, Sku
-from amber_lane.services import publishing, setup, shelf
+from amber_lane.services import setup, shelf, today
 
 from ..business import Business
 
@@ -103,19 +103,40 @@ def test_a_newer_change_waits_for_the_batch_before_it(fair: Business) -> None:
     assert shown(fair, sku)[-2:] == [5000, 6000]
 
 
-def test_a_part_that_fails_goes_again_alone(fair: Business) -> None:
-    fair.world.dial("fair", "part_fails", 0.3)
+def test_a_part_that_is_put_off_goes_again_by_itself_and_a_newer_wish_takes_its_place(fair: Business) -> None:
+    fair.world.dial("fair", "part_fails", 0.4)
     skus = wish(fair, 7000)
-    until_done(fair)
-    told = states(fair, 7000)
-    assert told.get("dead", 0) + told.get("done", 0) == len(skus) and told.get("dead", 0) > 0
-    fair.world.dial("fair", "part_fails", 0)
-    dead = fair.all(select(Outbox).where(Outbox.target == "store:2", Outbox.state == "dead"))
-    assert {row.answer for row in dead} == {"the group of this offer is being sorted; send it again later"}
+    for _ in range(2):
+        fair.on(2)
+        fair.settle()
+    off = fair.all(select(Outbox).where(Outbox.target == "store:2", Outbox.state == "waiting", Outbox.fault == "later"))
+    assert off and {row.answer for row in off} == {"the group of this offer is being sorted; send it again later"}
+    newer = wish(fair, 7100, 3)
+    until_done(fair, 60)
+    assert set(states(fair, 7000)) <= {"done", "dropped"} and set(states(fair, 7100)) == {"done"}
+    assert {shown(fair, sku)[-1] for sku in skus if sku not in newer} == {7000} and {shown(fair, sku)[-1] for sku in newer} == {7100}
+
+
+def test_what_is_refused_for_one_reason_is_one_row_and_goes_again_by_one_key(fair: Business) -> None:
+    fair.world.post("facts", name="fair_title_most", value=3)
     with fair.house.db.writing() as s:
-        assert publishing.send_again(fair.desk(s), [row.body["listing"] for row in dead]) == len(dead)
+        desk = fair.desk(s)
+        rows = s.scalars(select(Listing).where(Listing.store_id == 2).order_by(Listing.id).limit(5)).all()
+        for row in rows:
+            row.words_due = True
+            shelf.want(desk, row, price=7300)
     until_done(fair)
-    assert {tuple(shown(fair, sku)[-1:]) for sku in skus} == {(7000,)}
+    with fair.house.db.reading() as s:
+        told = [one for one in today.troubles(fair.desk(s)) if one.kind == "Rejected"]
+    assert len(told) == 1 and told[0].count == 5 == len(told[0].members) and "5 changes of listings" in told[0].told
+    fair.world.post("facts", name="fair_title_most", value=200)
+    with fair.house.db.writing() as s:
+        today.do_step(fair.desk(s), told[0].members[0][0])
+    assert states(fair, 7300) == {"waiting": 1, "dead": 4}
+    with fair.house.db.writing() as s:
+        today.do_step(fair.desk(s), told[0].key)
+    until_done(fair)
+    assert states(fair, 7300) == {"done": 5}
 
 
 def test_one_that_is_to_blame_does_not_keep_the_others_from_going(fair: Business) -> None:

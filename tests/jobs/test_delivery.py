@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import delete, select, update
 
-from amber_lane.connectors.errors import Denied, Malformed, RateLimited, Refused, Unavailable, UnknownOutcome
+from amber_lane.connectors.errors import Denied, Malformed, Postponed, RateLimited, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.protocols import PurchaseAnswer
 from amber_lane.data.orders import OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
@@ -20,7 +20,7 @@ from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing
 from amber_lane.data.transit import Message, PassedOn
 from amber_lane.jobs.delivery import TRIES_MAX, Delivery
-from amber_lane.services import delivered, orders, outbox, purchases, shelf, transit
+from amber_lane.services import delivered, orders, outbox, purchases, shelf, today, transit
 from amber_lane.services.desk import Desk
 
 from ..small import Small
@@ -34,12 +34,16 @@ class Outside:
         self.calls: list[tuple[str, str]] = []
         self.has: dict[str, Any] = {}
         self.deadline = 0.0
+        self.meanwhile: Any = None
 
     def of(self, desk: Desk, owner: str, number: int) -> Outside:
         return self
 
     def _do(self, name: str, key: str, value: Any) -> Any:
         self.calls.append((name, key))
+        if self.meanwhile:
+            self.meanwhile, then = None, self.meanwhile
+            then()
         turn = self.script.pop(0) if self.script else "fine"
         if turn in ("fine", "lost"):
             self.has[key] = value
@@ -50,6 +54,7 @@ class Outside:
                 "down": Unavailable("cannot be reached"),
                 "busy": RateLimited("too many calls", 3.0),
                 "torn": Malformed("the answer is torn"),
+                "later": Postponed("423: not now"),
                 "no": Refused("422: not like this"),
                 "key": Denied("401: wrong key"),
                 "broken": RuntimeError("a fault of ours"),
@@ -168,7 +173,8 @@ def test_a_worker_that_dies_after_the_call_asks_before_anything_else(small: Smal
 
 
 @pytest.mark.parametrize(
-    ("turn", "state"), [("no", "dead"), ("key", "dead"), ("down", "waiting"), ("busy", "waiting"), ("torn", "waiting"), ("away", "unknown")]
+    ("turn", "state"),
+    [("no", "dead"), ("key", "waiting"), ("down", "waiting"), ("busy", "waiting"), ("torn", "waiting"), ("away", "unknown")],
 )
 def test_each_failure_has_its_own_way_on(small: Small, delivery: Delivery, outside: Outside, turn: str, state: str) -> None:
     want(small, 1, 777)
@@ -181,18 +187,51 @@ def test_each_failure_has_its_own_way_on(small: Small, delivery: Delivery, outsi
     assert (rows(small, "listing")[0].state == "done") is (state != "dead")
 
 
-def test_tries_grow_apart_and_end_as_a_trouble(small: Small, delivery: Delivery, outside: Outside) -> None:
+@pytest.mark.parametrize("turn", ["torn", "later"])
+def test_tries_grow_apart_never_end_by_themselves_and_are_told(small: Small, delivery: Delivery, outside: Outside, turn: str) -> None:
     want(small, 1, 777)
-    outside.script = ["torn"] * 40
+    outside.script = [turn] * (TRIES_MAX + 3)
     waits = []
-    for _ in range(TRIES_MAX):
+    for _ in range(TRIES_MAX + 3):
         now = small.clock.now()
         delivery.run("store:1")
         waits.append((rows(small, "listing")[0].after - now) / timedelta(seconds=1))
         small.later(minutes=10)
     row = rows(small, "listing")[0]
-    assert row.state == "dead" and f"tried {TRIES_MAX} times" in row.answer and len(outside.calls) == TRIES_MAX
+    assert row.state == "waiting" and len(outside.calls) == TRIES_MAX + 3
     assert all(later > 1.3 * sooner for sooner, later in pairwise(waits[:7])) and max(waits) <= 360
+    with small.db.reading() as s:
+        told = [one for one in today.troubles(small.desk(s)) if one.kind == "Not taken yet"]
+    assert len(told) == 1 and told[0].count == 1 and row.answer in told[0].why
+    small.write(lambda desk: today.do_step(desk, told[0].key))
+    delivery.run("store:1")
+    assert rows(small, "listing")[0].state == "done" and small.listing(1).shown_price == 777
+
+
+def test_what_breaks_here_each_time_ends_before_a_person(small: Small, delivery: Delivery, outside: Outside) -> None:
+    want(small, 1, 777)
+    outside.script = ["broken"] * TRIES_MAX * 2
+    for _ in range(TRIES_MAX):
+        delivery.not_before.clear()
+        delivery.run("store:1")
+        small.later(minutes=10)
+    row = rows(small, "listing")[0]
+    assert (row.state, row.fault) == ("dead", "ours") and "something broke here" in row.answer
+
+
+def test_a_newer_wish_never_waits_behind_one_that_is_not_taken(small: Small, delivery: Delivery, outside: Outside) -> None:
+    want(small, 1, 777)
+    ours = small.db
+
+    def meanwhile() -> None:
+        with ours.writing() as s:
+            shelf.want(small.desk(s), s.scalars(select(Listing).where(Listing.sku_id == 1)).one(), price=888)
+
+    outside.script, outside.meanwhile = ["later"], meanwhile
+    delivery.run("store:1")
+    assert [row.state for row in rows(small, "listing")] == ["dropped", "waiting"]
+    delivery.run("store:1")
+    assert small.listing(1).shown_price == 888
 
 
 def test_a_partner_in_trouble_is_left_alone_and_nothing_is_lost(small: Small, delivery: Delivery, outside: Outside) -> None:

@@ -17,7 +17,7 @@ from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Outbox, Snooze
 from amber_lane.data.prices import Policy, PriceRule, Rate
-from amber_lane.data.setup import BuyingAccount, FeeRow, Mailbox, Origin, Service, Store, Supplier
+from amber_lane.data.setup import BuyingAccount, Carrier, FeeRow, Mailbox, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
 from amber_lane.data.source import Sample
 from amber_lane.data.transit import MessageTemplate
@@ -26,6 +26,7 @@ from amber_lane.services import (
     accounts,
     allowance,
     calls,
+    carrier_names,
     drafts,
     lane_acts,
     lane_faults,
@@ -36,6 +37,7 @@ from amber_lane.services import (
     matching,
     ordering,
     orders,
+    partner_life,
     phrases,
     preparing,
     prices,
@@ -68,9 +70,10 @@ SEEN = {
     Listing: ("id", "state", "wanted_price", "wanted_quantity", "hand_price", "landed", "paused_by", "title", "description", "most"),
     OrderLine: ("id", "state", "lane_id", "chosen_by"),
     Order: ("id", "allowed", "by_hand", "wants"),
-    Store: ("id", "greeting", "tax_in_price", "payment", "payment_fixed"),
+    Store: ("id", "greeting", "tax_in_price", "payment", "payment_fixed", "ended_at", "allowance_value", "allowance_by_hand"),
+    Carrier: ("id", "store_names"),
     FeeRow: ("store_id", "category", "percent", "least", "cap", "fixed"),
-    Supplier: ("id", "discount", "rebate", "tax", "plans", "sweep_minutes", "calls_day"),
+    Supplier: ("id", "name", "paused_at", "ended_at", "discount", "rebate", "tax", "plans", "sweep_minutes", "calls_day"),
     Rate: ("base", "quote", "nano"),
     PriceRule: ("scope", "scope_key", "band_from", "rule", "rule_value", "endings", "min_profit"),
     Policy: ("scope", "scope_key", "fields"),
@@ -241,6 +244,12 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "items refused": ("lane.refuse", lambda d: lane_acts.refuse(d, 1, [3, 4])),
     "a fault set aside": ("lane.fault", lambda d: lane_faults.set_aside(d, lane_faults.faults(d)[0].key)),
     "a lane's dates": ("lane.change", lambda d: dates(d)),
+    "a partner's name": ("partner.rename", lambda d: partner_life.rename(d, "supplier", 1, None, "Other House")),
+    "a pause": ("partner.pause", lambda d: partner_life.set_paused(d, "supplier", 1, None, True)),
+    "a store disconnected": ("partner.end", lambda d: partner_life.disconnect(d, "store", 2, None)),
+    "a supplier disconnected": ("supplier.end", lambda d: partner_life.disconnect(d, "supplier", 1, None)),
+    "a carrier's name": ("carrier.name", lambda d: carrier_names.choose(d, 1, 1, "hill")),
+    "an allowance by hand": ("allowance.set", lambda d: allowance.set_limits(d, 1, None, 900, None, 80_000)),
     "a trouble put off": ("snooze", lambda d: today.snooze(d, "hold:2", 8)),
 }
 

@@ -28,6 +28,9 @@ class AllowanceOut(BaseModel):
     hours: int
     listings_most: int | None
     units_most: int | None
+    value_most: Money | None
+    value_now: Money
+    value: Money
     listings_now: int
     units_now: int
     listings: int
@@ -60,6 +63,9 @@ def allowance_plan(desk: ReadDesk, number: Big, hours: int = 24) -> AllowanceOut
         hours=hours,
         listings_most=store.allowance_listings,
         units_most=store.allowance_units,
+        value_most=None if store.allowance_value is None else cash(store.allowance_value),
+        value_now=cash(made.value_now),
+        value=cash(made.value),
         listings_now=made.listings_now,
         units_now=made.units_now,
         listings=made.listings,

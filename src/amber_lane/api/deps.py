@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Annotated
 
 from fastapi import Depends, HTTPException, Request
+from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..data.session import Database
@@ -68,16 +69,22 @@ def who(request: Request, number: Annotated[int, Depends(signed_in)]) -> str:
     return str(name or f"person {number}")
 
 
-def _reading(request: Request, name: Annotated[str, Depends(who)]) -> Iterator[Desk]:
+def desk_of(request: Request, s: Session) -> Desk:
+    """The desk of the person who is signed in, for one transaction."""
+    number = signed_in(request)
+    return Desk(s, house(request).clock, who(request, number), number)
+
+
+def _reading(request: Request) -> Iterator[Desk]:
     base = house(request)
     with base.db.reading() as s:
-        yield Desk(s, base.clock, name)
+        yield desk_of(request, s)
 
 
-def _writing(request: Request, name: Annotated[str, Depends(who)]) -> Iterator[Desk]:
+def _writing(request: Request) -> Iterator[Desk]:
     base = house(request)
     with base.db.writing() as s:
-        yield Desk(s, base.clock, name)
+        yield desk_of(request, s)
     # What a person has just done is in the very next figures they see.
     base.catalogue.drop()
 

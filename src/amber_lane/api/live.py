@@ -72,15 +72,25 @@ def mark_of(base: House) -> int:
         return int(base.clock.now().timestamp())
 
 
-def pulse_of(base: House) -> Pulse:
-    """The whole pulse, read now."""
+def last_of(base: House, person: int) -> LastAct | None:
+    """What this person's Z would undo now."""
+    with base.db.reading() as s:
+        act = undo.last_undoable(Desk(s, base.clock, "", person))
+        return LastAct(id=act.id, at=act.at, told=act.told) if act else None
+
+
+def pulse_of(base: House, person: int | None = None) -> Pulse:
+    """The whole pulse, read now; for a person with the last act of theirs."""
     with base.db.reading() as s:
         desk = Desk(s, base.clock, "pulse")
         supplier = s.scalar(
-            select(Supplier).where(Supplier.next_sweep.is_not(None), Supplier.watching).order_by(Supplier.next_sweep).limit(1)
+            select(Supplier)
+            .where(Supplier.next_sweep.is_not(None), Supplier.watching, Supplier.paused_at.is_(None), Supplier.ended_at.is_(None))
+            .order_by(Supplier.next_sweep)
+            .limit(1)
         )
         jobs = s.scalars(select(Job).where(Job.state.in_(("waiting", "running"))).order_by(Job.id).limit(3)).all()
-        act, seen = undo.last_undoable(desk), mark_of(base)
+        seen = mark_of(base)
         return Pulse(
             now=desk.now,
             speed=base.clock.speed if isinstance(base.clock, PacedClock) else 1.0,
@@ -89,7 +99,7 @@ def pulse_of(base: House) -> Pulse:
             next_sweep=NextSweep(supplier=supplier.name, at=supplier.next_sweep) if supplier and supplier.next_sweep else None,
             jobs=[Running(id=job.id, title=job.title, done=job.done, total=job.total) for job in jobs],
             to_send=outbox.waiting(desk),
-            last=LastAct(id=act.id, at=act.at, told=act.told) if act else None,
+            last=None if person is None else last_of(base, person),
             seen=seen,
         )
 
@@ -99,7 +109,7 @@ class Live:
 
     def __init__(self, base: House) -> None:
         self.base = base
-        self.latest: str = ""
+        self.latest: Pulse | None = None
         self.changed = asyncio.Condition()
         self.listeners = 0
         self.task: asyncio.Task[None] | None = None
@@ -118,18 +128,21 @@ class Live:
             if mark != last:
                 last = mark
                 async with self.changed:
-                    self.latest = pulse.model_dump_json()
+                    self.latest = pulse
                     self.changed.notify_all()
 
-    async def listen(self, request: Request) -> AsyncIterator[dict[str, str]]:
+    async def listen(self, request: Request, person: int) -> AsyncIterator[dict[str, str]]:
         self.listeners += 1
         try:
-            first = await anyio.to_thread.run_sync(pulse_of, self.base)
+            first = await anyio.to_thread.run_sync(pulse_of, self.base, person)
             yield {"event": "pulse", "data": first.model_dump_json()}
             while not await request.is_disconnected():
                 async with self.changed:
                     await self.changed.wait()
-                    body = self.latest
-                yield {"event": "pulse", "data": body}
+                    pulse = self.latest
+                if pulse is not None:
+                    # All pages share one look; what Z would undo is each person's own.
+                    mine = await anyio.to_thread.run_sync(last_of, self.base, person)
+                    yield {"event": "pulse", "data": pulse.model_copy(update={"last": mine}).model_dump_json()}
         finally:
             self.listeners -= 1

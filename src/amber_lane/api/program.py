@@ -81,6 +81,7 @@ class ReportIn(Ask):
     key: str = Field(max_length=300)
     outcome: str = Field(pattern="^(done|refused|failed|unknown)$")
     told: str = Field("", max_length=500)
+    fault: str = Field("", max_length=20)
 
 
 class ReportAsk(Ask):
@@ -165,10 +166,24 @@ def hello(seat: TheSeat) -> HelloOut:
         store=store.name,
         currency=store.currency,
         orders_cursor=store.orders_cursor or "",
-        read_orders=store.read_orders,
-        read_listings=seat.token.read_anew,
+        read_orders=store.read_orders and store.paused_at is None,
+        read_listings=seat.token.read_anew and store.paused_at is None,
         lease_seconds=int(program.LEASE.total_seconds()),
     )
+
+
+class StoreAsk(Ask):
+    """The account of the store that the program works, and the carriers that the store knows, by its own names."""
+
+    account: str = Field("", max_length=300)
+    carriers: list[Annotated[str, Field(max_length=300)]] = Field(default_factory=list, max_length=500)
+
+
+@router.post("/store")
+def introduce(seat: TheSeat, ask: StoreAsk) -> Counted:
+    """Who the store is. 409 where another of our stores is that account already."""
+    program.introduce(seat.desk, seat.store, ask.account.strip(), ask.carriers)
+    return Counted(counted=len(ask.carriers))
 
 
 @router.post("/lease")
@@ -183,7 +198,7 @@ def lease(seat: TheSeat, ask: LeaseAsk) -> LeaseOut:
 @router.post("/report")
 def report(seat: TheSeat, ask: ReportAsk) -> Counted:
     """What became of changes in hand. The same report again changes nothing."""
-    told = [program.Report(one.id, one.key, one.outcome, one.told) for one in ask.results]
+    told = [program.Report(one.id, one.key, one.outcome, one.told, one.fault) for one in ask.results]
     return Counted(counted=program.report(seat.desk, seat.token, seat.store, ask.run, WALL.now(), told))
 
 
@@ -208,7 +223,7 @@ def listings(seat: TheSeat, ask: ListingsAsk) -> Counted:
 @router.post("/orders")
 def take_orders(seat: TheSeat, ask: OrdersAsk) -> Counted:
     """Orders after our cursor; each is taken in once, however often it comes."""
-    if not seat.store.read_orders:
+    if not seat.store.read_orders or seat.store.paused_at is not None:
         raise Invalid(f"reading orders is switched off for {seat.store.name}")
     given = [
         StoreOrder(

@@ -20,8 +20,9 @@ from ..services import agents, calls, program, setup, terms, watch
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
 from ..services.planning import replan
-from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
-from .shapes import Ask, Big, Done, Money, minor
+from ..services.same_partner import OWNERS
+from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
+from .shapes import Ask, Big, Done, Money, minor, sure
 
 router = APIRouter(tags=["setup"])
 
@@ -70,6 +71,13 @@ class PartnerOut(BaseModel):
     token: bool | None
     allowance_units: int | None
     allowance_listings: int | None
+    allowance_value: Money | None
+    # The allowance is a person's word, not the store's.
+    allowance_by_hand: bool
+    # The account number by which it knows us, and since when it is paused or disconnected.
+    account: str
+    paused_at: datetime | None
+    ended_at: datetime | None
 
 
 @router.get("/setup/kinds")
@@ -93,7 +101,7 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
     links = {(link.owner, link.owner_id): link for link in desk.s.scalars(select(Link))}
     tokens = set(desk.s.scalars(select(Token.store_id)))
     out = []
-    for owner, table in setup.OWNERS.items():
+    for owner, table in OWNERS.items():
         for row in desk.s.scalars(select(table).order_by(table.id)):
             link = links.get((owner, row.id))
             switches = {
@@ -126,6 +134,11 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
                     token=row.id in tokens if getattr(row, "kind", "") == "program" else None,
                     allowance_units=getattr(row, "allowance_units", None),
                     allowance_listings=getattr(row, "allowance_listings", None),
+                    allowance_value=sure(row.allowance_value, row.currency) if getattr(row, "allowance_value", None) is not None else None,
+                    allowance_by_hand=getattr(row, "allowance_by_hand", False),
+                    account=link.account if link else "",
+                    paused_at=row.paused_at,
+                    ended_at=row.ended_at,
                     terms={name: getattr(row, name) for name in SUPPLIER_TERMS} if owner == "supplier" else None,
                 )
             )
@@ -159,7 +172,7 @@ def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Jo
     uncalled, token = ask.kind in setup.UNCALLED, None
     account = None if uncalled else setup.ask_account(base.doors, given)
     with base.db.writing() as s:
-        desk = Desk(s, base.clock, request.session.get("name", ""))
+        desk = desk_of(request, s)
         if account is None:
             row = _join_uncalled(desk, ask, given)
         else:
@@ -216,37 +229,6 @@ async def word(request: Request, store: Big, base: TheHouse) -> dict[str, int]:
     return {"new": await anyio.to_thread.run_sync(base.reader.word, store, headers, body)}
 
 
-class LinkAsk(Ask):
-    address: str = Field("", max_length=500)
-    key: str = Field("", max_length=500)
-
-
-@router.post("/setup/partners/{owner}/{number}/link")
-def renew(base: TheHouse, request: Request, person: SignedIn, owner: str, number: Big, ask: LinkAsk) -> Done:
-    """Check a link again, with a new address or key if given."""
-    if owner not in setup.OWNERS:
-        raise Invalid("there is no such kind of partner")
-    with base.db.reading() as s:
-        desk = Desk(s, base.clock, request.session.get("name", ""))
-        link = setup.link_of(desk, owner, number)
-        row = desk.get(setup.OWNERS[owner], number, owner)
-        key = ask.key.strip() or base.doors.safe.open(link.sealed_key)
-        kind = getattr(row, "kind", "smtp")
-        if kind in setup.UNCALLED:
-            raise Conflict(f"{row.name} is never called: its program calls us")
-        given = setup.Join(owner, kind, row.name, ask.address.strip() or link.address, key)
-    try:
-        setup.ask_account(base.doors, given)
-    except Invalid as error:
-        if not ask.key and not ask.address:
-            with base.db.writing() as s:
-                setup.link_of(Desk(s, base.clock, ""), owner, number).told = error.told
-        raise
-    with base.db.writing() as s:
-        setup.renew_key(Desk(s, base.clock, request.session.get("name", "")), base.doors, owner, number, ask.address, ask.key)
-    return Done(told="The link works")
-
-
 class LooksAsk(Ask):
     """How often a supplier is looked at, and what it lets us ask; None = no limit. Hours are of the day, UTC."""
 
@@ -278,7 +260,7 @@ class SwitchAsk(Ask):
 def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
     if owner not in ("store", "supplier"):
         raise Invalid("only stores and suppliers have switches")
-    row = desk.get_version(setup.OWNERS[owner], number, ask.version, owner)
+    row = desk.get_version(OWNERS[owner], number, ask.version, owner)
     told = []
     for name, value in ask.model_dump(exclude={"version"}, exclude_none=True).items():
         if not hasattr(row, name):

@@ -13,7 +13,7 @@ from ..data.outbox import Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing, PhraseRule, Picture, Sku
 from ..jobs.longjobs import start
-from ..services import families, lists, phrases, pictures, program, publishing, titles
+from ..services import allowance, families, lists, phrases, pictures, program, publishing, titles
 from ..services.desk import Conflict, Invalid
 from ..services.goods import mark_of
 from ..services.lists import Wish
@@ -206,7 +206,7 @@ def stores(desk: ReadDesk) -> list[ShelfStore]:
             title_most=row.title_most or phrases.TITLE_MOST,
             banned_words=row.banned_words or [],
             title_order=row.title_order or list(titles.PARTS),
-            limited=row.allowance_units is not None or row.allowance_listings is not None,
+            limited=allowance.limited(row),
             called=row.kind not in UNCALLED or row.kind == "program",
             counts=counts.get(row.id, {}),
         )

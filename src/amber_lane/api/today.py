@@ -21,7 +21,7 @@ from ..services import lists, outbox, today, undo
 from ..services.desk import NotFound
 from ..services.facts import HOME
 from ..services.lists import Wish
-from ..services.setup import OWNERS
+from ..services.same_partner import OWNERS
 from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk
 from .live import Pulse, pulse_of
 from .shapes import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
@@ -33,6 +33,19 @@ class NextStep(BaseModel):
     label: str
     act: bool
     go: str
+
+
+class MemberOut(BaseModel):
+    """One of what a row stands for; its key does the row's step for it alone."""
+
+    key: str
+    name: str
+    told: str
+
+
+class ChoiceOut(BaseModel):
+    value: str
+    name: str
 
 
 class TroubleOut(BaseModel):
@@ -48,6 +61,8 @@ class TroubleOut(BaseModel):
     per_day: bool
     tone: str
     count: int
+    members: list[MemberOut]
+    choices: list[ChoiceOut]
 
 
 class Flow(BaseModel):
@@ -117,6 +132,8 @@ def get_today(desk: ReadDesk) -> Today:
                 per_day=t.per_day,
                 tone=t.tone,
                 count=t.count,
+                members=[MemberOut(key=key, name=name, told=told) for key, name, told in t.members],
+                choices=[ChoiceOut(value=value, name=name) for value, name in t.choices],
             )
             for t in found
         ],
@@ -129,10 +146,11 @@ def get_today(desk: ReadDesk) -> Today:
 
 
 class StepAsk(Ask):
-    """other: the second way on, not the best step."""
+    """other: the second way on, not the best step. choice: what was chosen, where the step asks for one."""
 
     key: str = Field(max_length=200)
     other: bool | None = None
+    choice: str = Field("", max_length=200)
 
 
 class SnoozeAsk(Ask):
@@ -143,7 +161,7 @@ class SnoozeAsk(Ask):
 
 @router.post("/today/step")
 def do_step(desk: WriteDesk, ask: StepAsk) -> Done:
-    return Done(told=today.do_step(desk, ask.key, bool(ask.other)))
+    return Done(told=today.do_step(desk, ask.key, bool(ask.other), ask.choice))
 
 
 @router.post("/today/snooze")
@@ -257,10 +275,10 @@ def stop_job(desk: WriteDesk, number: Big) -> Done:
 
 @router.get("/pulse")
 def pulse(base: TheHouse, number: SignedIn) -> Pulse:
-    return pulse_of(base)
+    return pulse_of(base, number)
 
 
 @router.get("/events", response_class=EventSourceResponse)
 async def events(request: Request, base: TheHouse, number: SignedIn) -> EventSourceResponse:
     """The pulse as server-sent events, whenever something changed."""
-    return EventSourceResponse(request.app.state.live.listen(request))
+    return EventSourceResponse(request.app.state.live.listen(request, number))

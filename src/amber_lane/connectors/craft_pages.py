@@ -11,7 +11,7 @@ from typing import TypeVar
 import httpx
 
 from ..core.money import plain
-from .errors import Denied, Malformed, Refused
+from .errors import CarrierUnknown, Denied, Malformed, Refused
 from .http import Caller
 from .protocols import Account, Address, BatchAnswer, Budget, ListingChange, OrderPage, StoreListing, StoreOrder, Tracking
 from .wire import clip, minor, order_lines, path_part, rows_of
@@ -25,6 +25,7 @@ _NEEDED = {
         *("town", "region", "postcode", "country", "phone", "email"),
     ),
     "/journal.csv": ("note",),
+    "/carriers.csv": ("carrier",),
 }
 
 
@@ -35,7 +36,7 @@ class CraftPages:
 
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.name, _, self.word = key.partition(":")
-        self.call = Caller("the craft market", address, {}, deadline, transport)
+        self.call = Caller("the craft market", address, {}, deadline, transport, {"unknown_carrier": CarrierUnknown})
         self.unreadable: list[str] = []
 
     def _signed_in(self, do: Callable[[], R]) -> R:
@@ -72,7 +73,9 @@ class CraftPages:
             raise Malformed("the craft market's page of the stall cannot be read")
         name = page.partition("<h1>")[2].partition("</h1>")[0]
         may = ["read listings", "write listings", "make listings", "read orders", "write fulfilments"]
-        return Account(name, "GB", _MONEY, may, carriers=("swiftwing post", "other"))
+        number = page.partition("stall number ")[2].partition(".")[0]
+        carriers = tuple(row["carrier"] for row in self._rows("/carriers.csv"))
+        return Account(name, "GB", _MONEY, may, carriers=carriers, number=number)
 
     def budget(self) -> Budget | None:
         return None

@@ -27,8 +27,16 @@ class RateLimited(OutsideError):
         self.wait = wait
 
 
+class Postponed(OutsideError):
+    """The partner understood and said not now; nothing was done, and the same may be taken later."""
+
+
 class Refused(OutsideError):
     """The partner understood and said no; trying the same again is useless."""
+
+
+class CarrierUnknown(Refused):
+    """The store has no carrier by the name that we gave; by another name it would take the same number."""
 
 
 class NotThere(Refused):

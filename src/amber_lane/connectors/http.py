@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import ssl
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any, TypeVar
 
 import httpx
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
-from .errors import Denied, Malformed, NotThere, RateLimited, Refused, Unavailable, UnknownOutcome
+from .errors import Denied, Malformed, NotThere, OutsideError, Postponed, RateLimited, Refused, Unavailable, UnknownOutcome
 from .protocols import Budget
 
 M = TypeVar("M", bound=BaseModel)
@@ -24,12 +25,21 @@ def _trust() -> ssl.SSLContext:
 
 
 class Caller:
-    """Calls one partner. `asking` calls change nothing there, so their failures are never an unknown outcome."""
+    """Calls one partner. `asking` calls change nothing there, so their failures are never an unknown outcome.
+
+    codes: what the partner's own codes for saying no mean in our words; a code that is not among them is a plain refusal.
+    """
 
     def __init__(
-        self, name: str, address: str, headers: dict[str, str], deadline: float, transport: httpx.BaseTransport | None = None
+        self,
+        name: str,
+        address: str,
+        headers: dict[str, str],
+        deadline: float,
+        transport: httpx.BaseTransport | None = None,
+        codes: Mapping[str, type[Refused | Postponed]] | None = None,
     ) -> None:
-        self.name = name
+        self.name, self.codes = name, codes or {}
         self.budget: Budget | None = None
         self.client = httpx.Client(
             base_url=address.rstrip("/"),
@@ -89,8 +99,8 @@ class Caller:
         if limit.isdigit() and left.isdigit():
             self.budget = Budget(min(int(limit), 10**9), min(int(left), 10**9))
 
-    def _failure(self, response: httpx.Response, asking: bool) -> Exception:
-        status, said = response.status_code, _said(response)
+    def _failure(self, response: httpx.Response, asking: bool) -> OutsideError:
+        status, (said, code) = response.status_code, _said(response)
         if status == 429:
             wait = response.headers.get("retry-after", "")
             return RateLimited(f"{self.name} takes no more calls for the moment", float(wait) if wait.isdigit() else 5.0)
@@ -102,6 +112,11 @@ class Caller:
         if status >= 500:
             told = f"{self.name} failed ({status})"
             return Unavailable(told) if asking else UnknownOutcome(told)
+        if status in (423, 425):
+            # Locked, or too early: the same will be taken another time.
+            return Postponed(f"{self.name} says: {said}")
+        if code in self.codes:
+            return self.codes[code](f"{self.name} says: {said}")
         if status == 404 and asking:
             return NotThere(f"{self.name} says: {said}")
         if 300 <= status < 400:
@@ -119,10 +134,14 @@ class Caller:
             raise Malformed(f"{self.name}'s answer cannot be read: {place}: {where['msg']}") from error
 
 
-def _said(response: httpx.Response) -> str:
+def _said(response: httpx.Response) -> tuple[str, str]:
+    """What a partner says of a failure: its words for a person, and its code, where it has one."""
     try:
         body = response.json()
-        text = body.get("detail") or body.get("error") if isinstance(body, dict) else ""
+        said = body.get("detail") or body.get("error") if isinstance(body, dict) else ""
     except ValueError:
-        text = ""
-    return str(text)[:300] if text else f"status {response.status_code}"
+        said = ""
+    code = ""
+    if isinstance(said, dict):
+        said, code = said.get("says", ""), str(said.get("code", ""))
+    return str(said)[:300] if said else f"status {response.status_code}", code

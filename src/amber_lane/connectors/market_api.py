@@ -11,7 +11,7 @@ import httpx
 from pydantic import Field
 
 from ..core.money import plain
-from .errors import Denied, Malformed, NotThere, Refused
+from .errors import CarrierUnknown, Denied, Malformed, NotThere, Postponed, Refused
 from .http import Caller
 from .protocols import (
     Account,
@@ -49,6 +49,7 @@ class _Me(Wire):
     money: Short
     may: list[Short]
     carriers: list[Short] = Field(default_factory=list)
+    account: Short = ""
     fees: list[_Fee] = Field(default_factory=list)
     pieces_most: int | None = None
     offers_most: int | None = None
@@ -78,6 +79,8 @@ class _Result(Wire):
     code: Short
     ok: bool
     why: str = ""
+    # It would be taken another time.
+    again: bool = False
 
 
 class _Batch(Wire):
@@ -125,6 +128,9 @@ class _Done(Wire):
     pass
 
 
+_CODES: dict[str, type[Refused | Postponed]] = {"unknown_carrier": CarrierUnknown}
+
+
 @dataclass(frozen=True)
 class _Key:
     name: str
@@ -138,7 +144,7 @@ class MarketApi:
 
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.key = _Key(*key.partition(":")[::2])
-        self.call = Caller("the marketplace", address, {}, deadline, transport)
+        self.call = Caller("the marketplace", address, {}, deadline, transport, _CODES)
         self.unreadable: list[str] = []
         self.money = ""
 
@@ -167,7 +173,8 @@ class MarketApi:
         except ValueError as error:
             raise Malformed(f"the marketplace's fees cannot be read: {error}") from error
         units, listings = said.pieces_most, said.offers_most
-        return Account(said.name, said.land, said.money, list(said.may), "", 0, fees, units, listings, tuple(said.carriers))
+        shows = (fees, units, listings, tuple(said.carriers))
+        return Account(said.name, said.land, said.money, list(said.may), "", 0, *shows, number=said.account)
 
     def budget(self) -> Budget | None:
         return self.call.budget
@@ -208,7 +215,8 @@ class MarketApi:
             said = self._ask(f"/batches/{path_part(key)}", _Batch)
         except NotThere:
             return None
-        return BatchAnswer(said.state == "done", {one.code: "" if one.ok else one.why or "no reason was given" for one in said.results})
+        told = {one.code: "" if one.ok else one.why or "no reason was given" for one in said.results}
+        return BatchAnswer(said.state == "done", told, frozenset(one.code for one in said.results if one.again and not one.ok))
 
     def keep_picture(self, data: bytes, kind: str) -> str:
         name: str = self._with_pass(lambda: self.call.tell_bytes("/pictures", data, kind, _Picture)).id

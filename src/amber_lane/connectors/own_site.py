@@ -13,7 +13,7 @@ import httpx
 from pydantic import Field, ValidationError
 
 from ..core.money import plain
-from .errors import Denied, Malformed, Refused
+from .errors import CarrierUnknown, Denied, Malformed, Postponed, Refused
 from .http import Caller
 from .protocols import Account, Address, BatchAnswer, Budget, ListingChange, OrderPage, StoreListing, StoreOrder, Tracking
 from .wire import Buyer, Short, Time, Wire, clip, minor, order_lines, path_part, rows_of
@@ -25,6 +25,7 @@ class _Account(Wire):
     currency: Short
     may: list[Short]
     carriers: list[Short] = Field(default_factory=list)
+    account: Short = ""
 
 
 class _Listing(Wire):
@@ -88,6 +89,9 @@ class _Fulfilments(Wire):
     fulfilments: list[_Fulfilment]
 
 
+_CODES: dict[str, type[Refused | Postponed]] = {"unknown_carrier": CarrierUnknown, "busy": Postponed}
+
+
 class OwnSite:
     """key: 'name:secret'."""
 
@@ -96,13 +100,13 @@ class OwnSite:
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         name, _, secret = key.partition(":")
         auth = httpx.BasicAuth(name, secret)
-        self.call = Caller("the shop", address, {}, deadline, transport)
+        self.call = Caller("the shop", address, {}, deadline, transport, _CODES)
         self.call.client.auth = auth
         self.unreadable: list[str] = []
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)
-        return Account(said.name, said.country, said.currency, list(said.may), carriers=tuple(said.carriers))
+        return Account(said.name, said.country, said.currency, list(said.may), carriers=tuple(said.carriers), number=said.account)
 
     def listings(self) -> Iterator[list[StoreListing]]:
         after = ""

@@ -44,7 +44,7 @@ class PopMail:
     def account(self) -> Account:
         with self._open() as box:
             box.stat()
-        return Account("Answers", "", "", ["read mail"])
+        return Account("Answers", "", "", ["read mail"], number=f"{self.name}@{self.host}")
 
     def uids(self) -> list[str]:
         with self._open() as box:

@@ -15,6 +15,7 @@ class _Account(Wire):
     name: Short
     country: Short
     may: list[Short]
+    account: Short = ""
 
 
 class _Event(Wire):
@@ -39,7 +40,7 @@ class PostApi:
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)
-        return Account(said.name, said.country, "", list(said.may))
+        return Account(said.name, said.country, "", list(said.may), number=said.account)
 
     def track(self, numbers: list[str]) -> dict[str, list[CarrierWord]]:
         said = self.call.ask("/tracking", _Parcels, numbers=",".join(numbers[:50]))

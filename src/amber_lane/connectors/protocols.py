@@ -28,7 +28,8 @@ class FeeTerms:
 class Account:
     """Who answered, and what our key may do there; and what of the terms the partner tells by itself.
 
-    site: what the addresses of its items' pages begin with; tax: a supplier's, in ppm; carriers: as a store names them.
+    site: what the addresses of its items' pages begin with; tax: a supplier's, in ppm; carriers: as a store names them;
+    number: by which the partner knows us (an account or shop number), the same whatever key or address is used; '' = it has none.
     """
 
     name: str
@@ -41,6 +42,7 @@ class Account:
     allowance_units: int | None = None
     allowance_listings: int | None = None
     carriers: tuple[str, ...] = ()
+    number: str = ""
 
 
 @dataclass(frozen=True)
@@ -109,10 +111,14 @@ class ListingChange:
 
 @dataclass(frozen=True)
 class BatchAnswer:
-    """done: every change of the batch has its result; results: SKU -> why it failed, empty where it did not."""
+    """done: every change of the batch has its result; results: SKU -> why it failed, empty where it did not.
+
+    later: those SKUs whose change the store would take another time.
+    """
 
     done: bool
     results: dict[str, str] = field(default_factory=dict)
+    later: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True)

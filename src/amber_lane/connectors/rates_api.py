@@ -16,6 +16,7 @@ from .wire import Short, Time, Wire
 class _Account(Wire):
     name: Short
     may: list[Short]
+    account: Short = ""
 
 
 class _Table(Wire):
@@ -30,7 +31,7 @@ class RatesApi:
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)
-        return Account(said.name, "", "", list(said.may))
+        return Account(said.name, "", "", list(said.may), number=said.account)
 
     def table(self) -> RateTable:
         """Units of each currency for one of the base's, as told for the day; currencies that cannot be read are left out."""

@@ -33,6 +33,7 @@ class _Me(Wire):
     currency: Short
     sales_tax_percent: Short = "0"
     pages: Short = ""
+    account: Short = ""
     sending: list[OriginsOut.Origin]
 
 
@@ -71,7 +72,7 @@ class RetailSite:
             tax = ppm(said.sales_tax_percent)
         except ValueError as error:
             raise Malformed(f"the retail site's sales tax cannot be read: {error}") from error
-        return Account(said.shop, said.country, said.currency, may, said.pages, tax)
+        return Account(said.shop, said.country, said.currency, may, said.pages, tax, number=said.account)
 
     def budget(self) -> Budget | None:
         return self.call.budget

@@ -36,6 +36,7 @@ class _Account(Wire):
     currency: Short
     may: list[Short]
     site: Short = ""
+    account: Short = ""
 
 
 class _Tier(Wire):
@@ -87,7 +88,7 @@ class WholesaleApi:
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)
-        return Account(said.name, said.country, said.currency, list(said.may), said.site)
+        return Account(said.name, said.country, said.currency, list(said.may), said.site, number=said.account)
 
     def origins(self) -> list[OriginTerms]:
         currency = self.account().currency

@@ -55,16 +55,71 @@ def worth_of(units: Ints, gain: Table) -> float:
     return float((gain * shown).sum())
 
 
-def plan(pace: Floats, profit: Ints, most: Ints, units_most: int | None, listings_most: int | None) -> Plan:
+def plan(
+    pace: Floats,
+    profit: Ints,
+    most: Ints,
+    units_most: int | None,
+    listings_most: int | None,
+    price: Ints | None = None,
+    value_most: int | None = None,
+) -> Plan:
     """The plan of most expected profit. Only sales that leave something are shown.
 
-    One limit alone is solved exactly by marginal gain. With both, the price of a unit is found by bisection, and the gap
-    to what could be better at most is told.
+    One limit of units or listings alone is solved exactly by marginal gain. With both, or with a limit of value (the prices of all
+    units shown together, minor units), the price of what is scarce is found by bisection, and the gap to what could be better at
+    most is told.
     """
     gain = gains(pace, profit, most)
+    made = _limited(gain, units_most, listings_most)
+    if price is None or value_most is None or int((made.units * price).sum()) <= value_most:
+        return made
+    return _by_value(gain, units_most, listings_most, price, value_most)
+
+
+def _by_value(gain: Table, units_most: int | None, listings_most: int | None, price: Ints, value_most: int) -> Plan:
+    """Within a limit of value: a unit counts what it adds less what its price takes of the limit; the rate of that is bisected."""
+    each = np.maximum(price, 1).astype(np.float64)
+    low, high, bound = 0.0, float((gain[:, 0] / each).max(initial=0.0)), np.inf
+    best, worth = np.zeros(len(gain), dtype=np.int64), 0.0
+    for _ in range(_LAPS):
+        rate = (low + high) / 2
+        made = _limited(np.maximum(gain - rate * each[:, None], 0.0), units_most, listings_most)
+        bound = min(bound, made.worth + made.gap + rate * value_most)
+        if int((made.units * price).sum()) > value_most:
+            low = rate
+            continue
+        high = rate
+        if (value := worth_of(made.units, gain)) > worth:
+            best, worth = made.units, value
+    best = _fill_up(best, gain, units_most, listings_most, price, value_most)
+    worth = worth_of(best, gain)
+    return Plan(best, worth, max(bound - worth, 0.0) if bound - worth > 1e-6 * max(worth, 1.0) else 0.0)
+
+
+def _fill_up(units: Ints, gain: Table, units_most: int | None, listings_most: int | None, price: Ints, value_most: int) -> Ints:
+    """What is left of the limits goes to the next units that add most for their price, as long as any fits."""
+    units, left = units.copy(), value_most - int((units * price).sum())
+    rows = np.arange(len(gain))
+    while True:
+        at = np.minimum(units, gain.shape[1] - 1)
+        adds = np.where(units < gain.shape[1], gain[rows, at], 0.0)
+        fits = (adds > 0) & (price <= left)
+        if units_most is not None and int(units.sum()) >= units_most:
+            return units
+        if listings_most is not None and int((units > 0).sum()) >= listings_most:
+            fits &= units > 0
+        if not fits.any():
+            return units
+        one = int(np.argmax(np.where(fits, adds / np.maximum(price, 1), -1.0)))
+        units[one] += 1
+        left -= int(price[one])
+
+
+def _limited(gain: Table, units_most: int | None, listings_most: int | None) -> Plan:
     wanted = gain > 0
     if not wanted.any():
-        return Plan(np.zeros(len(pace), dtype=np.int64), 0.0, 0.0)
+        return Plan(np.zeros(len(gain), dtype=np.int64), 0.0, 0.0)
     if listings_most is None or int(wanted[:, 0].sum()) <= listings_most:
         units = _by_gain(gain, wanted, units_most)
         return Plan(units, worth_of(units, gain), 0.0)

@@ -152,6 +152,7 @@ REASONS = (
     "no_lane",
     "not_yet",
     "no_rate",
+    "supplier_paused",
     "part_bought",
     "refused_before",
     "not_sent_there",

@@ -35,6 +35,8 @@ class Outbox(Row):
     claimed_at: Mapped[datetime | None]
     done_at: Mapped[datetime | None]
     answer: Mapped[str] = mapped_column(default="")
+    # Why it was not taken at its last try, as a code (see services.outbox.FAULTS); what is done next goes by it.
+    fault: Mapped[str] = mapped_column(default="")
     overtaken_by: Mapped[str | None]
     ticket: Mapped[str | None]
     until: Mapped[datetime | None]
@@ -62,7 +64,11 @@ class Act(Row):
     """Who or what did what, when, why, before and after. `undo`: open, done, or '' when it cannot be undone."""
 
     __tablename__ = "act"
-    __table_args__ = (Index("ix_act_at", "at"), Index("ix_act_kind_at", "kind", "at"))
+    __table_args__ = (
+        Index("ix_act_at", "at"),
+        Index("ix_act_kind_at", "kind", "at"),
+        Index("ix_act_person_id_undo", "person_id", "undo", "id"),
+    )
     at: Mapped[datetime]
     who: Mapped[str]
     kind: Mapped[str]
@@ -72,6 +78,8 @@ class Act(Row):
     before: Mapped[dict[str, Any] | None]
     after: Mapped[dict[str, Any] | None]
     undo: Mapped[str] = mapped_column(default="")
+    # The person who did it; None = the program did it by itself.
+    person_id: Mapped[int | None]
     count: Mapped[int] = mapped_column(default=1)
 
 

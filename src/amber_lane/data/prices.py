@@ -33,6 +33,9 @@ class PriceRule(Versioned):
     endings: Mapped[str | None]
     step: Mapped[int | None]
     reserve: Mapped[int | None]
+    # The least that the price may be, in the store's minor units; and how far above it the crossed-out price stands, in ppm.
+    least_price: Mapped[int | None]
+    compare_at: Mapped[int | None]
 
 
 class Policy(Versioned):

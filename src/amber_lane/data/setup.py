@@ -13,7 +13,16 @@ from .base import Row, Versioned
 PARCEL_NOTE = "Please put no prices or adverts in the parcel."
 
 
-class Store(Versioned):
+class Partner(Versioned):
+    """Whoever we are connected with. paused_at: nothing is read or written, all is kept; ended_at: disconnected."""
+
+    __abstract__ = True
+
+    paused_at: Mapped[datetime | None]
+    ended_at: Mapped[datetime | None]
+
+
+class Store(Partner):
     __tablename__ = "store"
     code: Mapped[str] = mapped_column(unique=True)
     name: Mapped[str]
@@ -27,12 +36,18 @@ class Store(Versioned):
     write_listings: Mapped[bool] = mapped_column(default=True)
     allowance_units: Mapped[int | None]
     allowance_listings: Mapped[int | None]
+    # What all that it shows may be worth, in its minor units.
+    allowance_value: Mapped[int | None]
+    # A person set the allowance, so what the store tells of it does not count.
+    allowance_by_hand: Mapped[bool] = mapped_column(default=False)
     # What its titles may be, and the order of attributes that it likes in them.
     title_most: Mapped[int | None]
     banned_words: Mapped[list[Any]] = mapped_column(default=list)
     title_order: Mapped[list[Any]] = mapped_column(default=list)
     # Whether its buyers may be sent an allowed replacement.
     replacements: Mapped[bool] = mapped_column(default=False)
+    # The carriers that it knows, by its own names for them; empty = it has told none.
+    carriers: Mapped[list[Any]] = mapped_column(default=list)
     # A word to the receiver of a parcel ({name} is filled in), and the number that carriers may call instead of the buyer's.
     greeting: Mapped[str] = mapped_column(default="")
     phone: Mapped[str] = mapped_column(default="")
@@ -55,7 +70,7 @@ class FeeRow(Versioned):
     fixed: Mapped[int] = mapped_column(default=0)
 
 
-class Supplier(Versioned):
+class Supplier(Partner):
     __tablename__ = "supplier"
     code: Mapped[str] = mapped_column(unique=True)
     name: Mapped[str]
@@ -154,6 +169,8 @@ class Link(Versioned):
     owner: Mapped[str]
     owner_id: Mapped[int]
     address: Mapped[str]
+    # The number by which the partner knows us, where it tells one: the same account is never connected twice.
+    account: Mapped[str] = mapped_column(default="")
     sealed_key: Mapped[str] = mapped_column(default="")
     state: Mapped[str] = mapped_column(default="new")
     told: Mapped[str] = mapped_column(default="")
@@ -167,18 +184,20 @@ class Link(Versioned):
     calls_at: Mapped[datetime | None]
 
 
-class Carrier(Versioned):
+class Carrier(Partner):
     __tablename__ = "carrier"
     code: Mapped[str] = mapped_column(unique=True)
     name: Mapped[str]
     kind: Mapped[str]
     store_names: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    # Names that it had before; suppliers go on using them.
+    also_called: Mapped[list[Any]] = mapped_column(default=list)
     # What its numbers look like, A for a letter and 9 for a digit; '' = as posts number them (UPU S10), with a check digit.
     shape: Mapped[str] = mapped_column(default="")
     next_ask: Mapped[datetime | None]
 
 
-class RateSource(Versioned):
+class RateSource(Partner):
     """Where exchange rates are read once a day. doubted: pair -> a rate too odd to be used until it is told again."""
 
     __tablename__ = "rate_source"
@@ -189,13 +208,13 @@ class RateSource(Versioned):
     doubted: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
-class Mailbox(Versioned):
+class Mailbox(Partner):
     __tablename__ = "mailbox"
     sender: Mapped[str]
     name: Mapped[str]
 
 
-class Inbox(Versioned):
+class Inbox(Partner):
     """A mailbox where suppliers' answers come in; nothing is ever deleted there."""
 
     __tablename__ = "inbox"

@@ -19,12 +19,22 @@ from ..connectors.protocols import BatchAnswer
 from ..core.states import OUTBOX
 from ..data.outbox import Outbox
 from ..data.session import Database
-from ..services import delivered
+from ..services import delivered, outbox
 from ..services.desk import Desk, in_chunks
 from .letters import PictureDesk, change_of
 
 LOOK_AGAIN = timedelta(seconds=30)
 WHO = "Delivery"
+WAIT_MAX = 900.0
+
+
+def _passing_wait(tries: int) -> float:
+    """Seconds until what was not taken for the moment goes again: growing, and never more than a quarter of an hour."""
+    return min(15.0 * 2.0 ** min(tries, 10), WAIT_MAX)
+
+
+def _wait(error: OutsideError, rows: list[Outbox]) -> float:
+    return error.wait if isinstance(error, RateLimited) else min(5.0 * 2.0 ** min(min(row.tries for row in rows), 10), WAIT_MAX)
 
 
 class Batches:
@@ -96,16 +106,16 @@ class Batches:
             store = int(rows[0].target.partition(":")[2])
             bodies = [self.pictures.named(link, store, row.body) for row in rows]
         except OutsideError as error:
-            self._set(ids, "waiting", error.told, wait=error.wait if isinstance(error, RateLimited) else 5.0)
+            self._set(ids, "waiting", error.told, wait=_wait(error, rows), fault=outbox.fault_of(error))
             raise
         try:
             link.send_batch([change_of(body) for body in bodies], key)
         except UnknownOutcome as error:
             self.not_before[key] = time.monotonic() + self.settle
-            self._set(ids, "unknown", error.told, ticket=key)
+            self._set(ids, "unknown", error.told, ticket=key, fault="unknown")
             raise
         except Denied as error:
-            self._set(ids, "waiting", error.told, wait=60.0)
+            self._set(ids, "waiting", error.told, wait=60.0, fault="denied")
             raise
         except Refused as error:
             if len(rows) == 1:
@@ -119,7 +129,7 @@ class Batches:
             self._send(link, rows[:middle], fresh)
             return
         except OutsideError as error:
-            self._set(ids, "waiting", error.told, wait=error.wait if isinstance(error, RateLimited) else 5.0)
+            self._set(ids, "waiting", error.told, wait=_wait(error, rows), fault=outbox.fault_of(error))
             raise
         self._set(ids, "posted", "in a batch, its result is still to come", ticket=key, wait=LOOK_AGAIN.total_seconds())
 
@@ -129,13 +139,16 @@ class Batches:
             mine = update(Outbox).where(Outbox.id.in_([row.id for row in rows]), Outbox.state == "claimed")
             s.execute(mine.values(state=OUTBOX.step("claimed", "lose")))
 
-    def _set(self, ids: Iterable[int], state: str, told: str, ticket: str | None = None, wait: float = 0.0) -> None:
+    def _set(self, ids: Iterable[int], state: str, told: str, ticket: str | None = None, wait: float = 0.0, fault: str = "") -> None:
         with self.db.writing() as s:
-            values: dict[str, Any] = {"state": state, "answer": told[:500], "ticket": ticket}
+            values: dict[str, Any] = {"state": state, "answer": told[:500], "ticket": ticket, "fault": fault}
             values["after"] = self.clock.now() + timedelta(seconds=wait)
             if state == "waiting":
                 values["claimed_at"] = None
-            s.execute(update(Outbox).where(Outbox.id.in_(list(ids))).values(**values))
+            numbers = list(ids)
+            s.execute(update(Outbox).where(Outbox.id.in_(numbers)).values(**values))
+            if state == "waiting":
+                outbox.overtaken(s, numbers)
 
     def _rows(self, ticket: str, state: str) -> list[Outbox]:
         with self.db.reading() as s:
@@ -155,11 +168,18 @@ class Batches:
             self._set([row.id for row in rows], "posted", "in a batch, its result is still to come", ticket, LOOK_AGAIN.total_seconds())
             return 0
         told = answer.results if answer is not None else {}
+        later = answer.later if answer is not None else frozenset()
         good = {row.id: row for row in rows if told.get(row.body["sku"]) == ""}
-        bad = {row.id: told[row.body["sku"]] for row in rows if told.get(row.body["sku"])}
+        passing = [row for row in rows if told.get(row.body["sku"]) and row.body["sku"] in later]
+        bad = {row.id: told[row.body["sku"]] for row in rows if told.get(row.body["sku"]) and row.body["sku"] not in later}
         self._settle(rows, good, bad)
+        for tries in {row.tries for row in passing}:
+            same = [row for row in passing if row.tries == tries]
+            said = told[same[0].body["sku"]]
+            self._set([row.id for row in same], "waiting", said, wait=_passing_wait(tries), fault="later")
         # What the store has no result for goes again; a listing is set to what it shall be, so twice does no harm.
-        lost = [row.id for row in rows if row.id not in good and row.id not in bad]
+        settled = {*good, *bad, *(row.id for row in passing)}
+        lost = [row.id for row in rows if row.id not in settled]
         if lost:
             self._set(lost, "waiting", "the store has no result for it; sent again", wait=5.0)
         return len(rows)
@@ -174,6 +194,10 @@ class Batches:
                     .values(state=OUTBOX.step("posted", "confirm"), answer="", done_at=desk.now)
                 )
             for number, why in bad.items():
-                s.execute(update(Outbox).where(Outbox.id == number).values(state="dead", answer=why[:500]))
+                s.execute(
+                    update(Outbox)
+                    .where(Outbox.id == number, Outbox.state.in_(OUTBOX.sources("fail")))
+                    .values(state=OUTBOX.step("posted", "fail"), answer=why[:500], fault="refused")
+                )
             delivered.follow(desk, [(row, None) for row in good.values()])
             delivered.failed(desk, [(row, bad[row.id]) for row in rows if row.id in bad])

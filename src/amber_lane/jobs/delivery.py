@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.errors import (
+    Denied,
     OutsideError,
     RateLimited,
     Refused,
@@ -31,13 +32,17 @@ from ..data.base import to_ms
 from ..data.outbox import Outbox
 from ..data.session import Database
 from ..data.setup import Link, Store, Supplier
-from ..services import delivered
+from ..services import delivered, outbox
 from ..services.desk import Desk, DeskError, bulk_update
+from ..services.partner_life import set_apart
 from ..services.setup import UNCALLED, Doors, link_of, note_budget, note_health
 from .batches import Batches
 from .letters import SEND, PictureDesk
 
+# A change that breaks something here at each of so many tries is given up. One that the outside does not take for the
+# moment is tried for as long as it takes, with growing waits up to this many seconds.
 TRIES_MAX = 12
+WAIT_MAX = 300.0
 BATCH = 48
 # Calls that may be under way at once to one partner.
 AT_ONCE = 4
@@ -106,6 +111,7 @@ class Delivery:
                 for owner, table in (("store", Store), ("supplier", Supplier))
                 for number in s.scalars(select(table.id).where(table.kind.in_(UNCALLED)))
             }
+            uncalled |= set_apart(Desk(s, self.clock, WHO))
             return [target for target in found if target not in uncalled]
 
     def run(self, target: str, most: int = 100_000) -> int:
@@ -163,7 +169,7 @@ class Delivery:
             if trouble.is_set():
                 return row, Carried("waiting" if row.claimed_at is None else "unknown", row.answer)
             carried = self._carry(link, row)
-            if isinstance(carried.error, (Unavailable, RateLimited, UnknownOutcome)):
+            if isinstance(carried.error, (Unavailable, RateLimited, UnknownOutcome, Denied)):
                 trouble.set()
             return row, carried
 
@@ -244,15 +250,15 @@ class Delivery:
         if isinstance(error, UnknownOutcome):
             self.not_before[row.id] = time.monotonic() + self.settle
             return self._later(row, "unknown", error)
-        # A refusal is final; else it surely did not arrive, and may be tried again.
+        # A refusal is final, unless a new key would mend it; else it surely did not arrive, and is tried again.
         return self._later(row, "waiting", error)
 
     def _later(self, row: Outbox, state: str, error: OutsideError) -> Carried:
-        if isinstance(error, Refused):
+        if isinstance(error, Refused) and not isinstance(error, Denied):
             return Carried("dead", error.told, error=error)
-        wait = error.wait if isinstance(error, RateLimited) else min(2.0**row.tries, 300.0)
-        if row.tries + 1 >= TRIES_MAX and not isinstance(error, RateLimited):
+        if isinstance(error, OurFault) and row.tries + 1 >= TRIES_MAX:
             return Carried("dead", f"{error.told} (tried {row.tries + 1} times)", error=error)
+        wait = error.wait if isinstance(error, RateLimited) else min(2.0 ** min(row.tries + 1, 12), WAIT_MAX)
         return Carried(state, error.told, wait * self.luck.uniform(0.8, 1.2), error=error)
 
     def _record_all(self, target: str, results: list[tuple[Outbox, Carried]], link: Any) -> None:
@@ -280,9 +286,10 @@ class Delivery:
             bulk_update(s, Outbox, ("state", "answer", "done_at"), [("done", carried.told[:500], at, row.id) for row, carried in done])
             for row, _ in done:
                 self.not_before.pop(row.id, None)
-            for row, carried in results:
-                if carried.state != "done":
-                    self._put_back(s, row, carried, now)
+            back = [(row, carried) for row, carried in results if carried.state != "done"]
+            for row, carried in back:
+                self._put_back(s, row, carried, now)
+            outbox.overtaken(s, [row.id for row, carried in back if carried.state == "waiting"])
             delivered.follow(desk, [(row, carried.answer) for row, carried in done])
             delivered.failed(desk, [(row, carried.told) for row, carried in results if carried.state == "dead"])
             self._health(desk, owner, int(number), [carried.error for _, carried in results])
@@ -291,6 +298,8 @@ class Delivery:
     def _put_back(self, s: Session, row: Outbox, carried: Carried, now: datetime) -> None:
         """A row that is not done: when to look at it again, and whether it counts as a try."""
         values: dict[str, Any] = {"state": carried.state, "answer": carried.told[:500]}
+        if carried.error is not None:
+            values["fault"] = "ours" if isinstance(carried.error, OurFault) else outbox.fault_of(carried.error)
         if carried.wait:
             values["after"] = now + timedelta(seconds=carried.wait)
         if carried.error is None:
@@ -309,7 +318,11 @@ class Delivery:
                 note_health(desk, owner, number, None)
             link.failures, link.rest_until = 0, None
         for error in bad:
-            if isinstance(error, (Unavailable, UnknownOutcome)):
+            if isinstance(error, Denied):
+                # Only a person can mend the key; until then one try now and then is enough.
+                note_health(desk, owner, number, error)
+                link.rest_until = desk.now + timedelta(minutes=5)
+            elif isinstance(error, (Unavailable, UnknownOutcome)):
                 link.failures += 1
                 note_health(desk, owner, number, error)
                 if link.failures >= 5:

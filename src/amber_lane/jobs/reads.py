@@ -202,6 +202,11 @@ class Reader:
 
     def word(self, store_id: int, headers: dict[str, str], body: bytes) -> int:
         """A store's signed word of a new order; the same order read later changes nothing."""
+        with self.db.reading() as s:
+            store = self.desk(s, "Orders").get(Store, store_id, "store")
+            if store.paused_at or store.ended_at or not store.read_orders:
+                # What is told now is read by the clock once the store is back at work.
+                return 0
         secret = self.doors.safe.for_use(f"hook-{store_id}")
         order = self._link("store", store_id).read_word(headers, body, secret)
         return self._take_orders(store_id, [order], None, [])
@@ -370,5 +375,6 @@ class Reader:
     def due(self, kind: Any, column: Any, at: datetime) -> list[int]:
         """Numbers of partners whose time has come, of those that are called at all; who was never looked at comes first."""
         with self.db.reading() as s:
-            query = select(kind.id).where((column.is_(None)) | (column <= at), kind.kind.not_in(setup.UNCALLED))
+            called = (kind.kind.not_in(setup.UNCALLED), kind.paused_at.is_(None), kind.ended_at.is_(None))
+            query = select(kind.id).where((column.is_(None)) | (column <= at), *called)
             return list(s.scalars(query.order_by(kind.id)))

@@ -187,6 +187,7 @@ class Worker:
                 pace.refresh(desk)
                 watch.step_on(desk)
                 transit.suppose_arrived(desk)
+                watch.grow_old_while_paused(desk)
                 parcels.tell_late(desk)
                 if returns.keep(desk, back) and policy_for(desk.s)["reserve_real"]:
                     act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
@@ -227,8 +228,8 @@ class Worker:
     def look_again(self, now: datetime) -> None:
         """Catalogues and saved searches whose time has come."""
         with self.db.reading() as s:
-            called = Supplier.kind.not_in(UNCALLED)
-            read = select(Supplier.id, Supplier.name).where(Supplier.next_catalogue <= now, Supplier.watching, called)
+            called = (Supplier.kind.not_in(UNCALLED), Supplier.paused_at.is_(None), Supplier.ended_at.is_(None))
+            read = select(Supplier.id, Supplier.name).where(Supplier.next_catalogue <= now, Supplier.watching, *called)
             catalogues = s.execute(read).tuples().all()
         for number, name in catalogues:
             with self.db.writing() as s:

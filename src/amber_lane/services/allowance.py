@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from sqlalchemy import update
+from sqlalchemy import func, select, update
 
 from ..core import allowance as core
 from ..core import price as pricing
-from ..core.money import Ints
+from ..core.money import PPM, Ints, half_up, show
 from ..data.setup import Store
-from ..data.shelf import Listing
+from ..data.shelf import Listing, Sku
 from .book import Book, load
 from .desk import Conflict, Desk, Invalid, by_id
 from .respond import BY_HAND, respond
@@ -47,13 +47,16 @@ class Planned:
     worth_now: int
     worth: int
     gap: int
+    # What all that is shown is worth at its prices, now and planned.
+    value_now: int
+    value: int
     rows: list[Row]
 
 
 def plan(desk: Desk, store_id: int, hours: int = 24) -> Planned:
     """What to show in a store for the most expected profit. Invalid where the store has no limit."""
     store = desk.get(Store, store_id, "store")
-    if store.allowance_units is None and store.allowance_listings is None:
+    if not limited(store):
         raise Invalid(f"{store.name} sets no limit; there is nothing to plan")
     book, rows, kept = _book(desk, store_id)
     # What cannot be planned, since nobody knows what a sale of it keeps, stays as it is and uses its part of the limit.
@@ -64,7 +67,10 @@ def plan(desk: Desk, store_id: int, hours: int = 24) -> Planned:
     profit = pricing.keep(book.wanted_price, book.terms).profit[rows]
     # Without the allowance's own limit, which is what is being planned.
     room = np.maximum(np.minimum(book.available - book.policy["cushion"], book.policy["cap"]), 0)[rows]
-    made = core.plan(pace, profit, room, units_most, listings_most)
+    price = book.wanted_price[rows]
+    kept_value = int((fixed * book.wanted_price[kept][book.state[kept] == 0]).sum())
+    value_most = None if store.allowance_value is None else max(store.allowance_value - kept_value, 0)
+    made = core.plan(pace, profit, room, units_most, listings_most, price, value_most)
     now = np.where(book.state[rows] == 0, np.minimum(book.wanted_quantity[rows], core.MOST_OF_ONE), 0)
     gain = core.gains(pace, profit, np.maximum(room, now))
     each = (gain * (np.arange(gain.shape[1])[None, :] < made.units[:, None])).sum(axis=1)
@@ -91,8 +97,75 @@ def plan(desk: Desk, store_id: int, hours: int = 24) -> Planned:
         round(core.worth_of(now, gain)),
         round(made.worth),
         round(made.gap),
+        kept_value + int((now * price).sum()),
+        kept_value + int((made.units * price).sum()),
         out,
     )
+
+
+def limited(store: Store) -> bool:
+    """Whether anybody said what a store lets us show."""
+    return any(one is not None for one in (store.allowance_units, store.allowance_listings, store.allowance_value))
+
+
+def set_limits(desk: Desk, store_id: int, version: int | None, units: int | None, listings: int | None, value: int | None) -> str:
+    """What a store lets us show, by a person's word. Conflict where the store tells it itself. Can be undone."""
+    store = desk.get_version(Store, store_id, version, "store")
+    if limited(store) and not store.allowance_by_hand:
+        raise Conflict(f"{store.name} tells its allowance itself")
+    before = [store.allowance_units, store.allowance_listings, store.allowance_value]
+    _set_limits(store, [units, listings, value])
+    told = [f"{n:,} {what}" for n, what in ((units, "units"), (listings, "listings")) if n is not None]
+    told += [show(value, store.currency)] if value is not None else []
+    sentence = f"{store.name} shows up to {', '.join(told)}" if told else f"{store.name} sets no limit"
+    desk.log("allowance.set", store.name, sentence, before={"store": store_id, "limits": before}, undo=True)
+    desk.s.flush()
+    return sentence
+
+
+def _set_limits(store: Store, limits: list[int | None]) -> None:
+    store.allowance_units, store.allowance_listings, store.allowance_value = limits
+    store.allowance_by_hand = limited(store)
+
+
+def restore_limits(desk: Desk, before: dict[str, Any]) -> None:
+    """Undo a word on what a store lets us show."""
+    store = desk.get_version(Store, before["store"], None, "store")
+    _set_limits(store, before["limits"])
+
+
+@dataclass(frozen=True)
+class Over:
+    """A store that is asked to show more than it takes. what: units, listings or value; loss: a day's profit of the excess."""
+
+    store: Store
+    what: str
+    asked: int
+    most: int
+    loss: int
+
+
+def over(desk: Desk) -> list[Over]:
+    """Stores that are asked for more than they allow, by what we want of them now, sent or not."""
+    found = []
+    for store in desk.s.scalars(select(Store).where(Store.ended_at.is_(None)).order_by(Store.id)):
+        if not limited(store):
+            continue
+        shown = (Listing.store_id == store.id, Listing.state == "live", Listing.wanted_quantity > 0)
+        units = func.sum(Listing.wanted_quantity)
+        row = desk.s.execute(select(units, func.count(), func.sum(Listing.wanted_quantity * Listing.wanted_price)).where(*shown)).one()
+        limits = (("units", store.allowance_units), ("listings", store.allowance_listings), ("value", store.allowance_value))
+        for (what, most), asked in zip(limits, row, strict=True):
+            if most is None or int(asked or 0) <= most:
+                continue
+            earns = select((Sku.pace * Listing.profit).label("a_day")).join(Sku, Sku.id == Listing.sku_id).where(*shown, Listing.profit > 0)
+            excess = int(asked) - most
+            n = excess if what == "listings" else max(int(row[1]) * excess // int(asked), 1)
+            least = earns.order_by("a_day").limit(n).subquery()
+            lost = half_up(int(desk.s.scalar(select(func.sum(least.c.a_day))) or 0), PPM)
+            found.append(Over(store, what, int(asked), most, lost))
+            break
+    return found
 
 
 def _book(desk: Desk, store_id: int) -> tuple[Book, Ints, Ints]:

@@ -183,7 +183,7 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
         steady,
         version,
         pace,
-        np.array([facts.stores[i].write_listings for i in store.tolist()], dtype=np.int64),
+        np.array([facts.stores[i].write_listings and facts.stores[i].ended_at is None for i in store.tolist()], dtype=np.int64),
         chosen.lane,
         chosen.closed,
         chosen.gone,

@@ -47,11 +47,12 @@ class Conflict(DeskError):
 
 @dataclass
 class Desk:
-    """session, clock and actor of one use case. `who` is a person's name, or what acts by itself."""
+    """session, clock and actor of one use case. `who` is a person's name, or what acts by itself; person: their number."""
 
     s: Session
     clock: Clock
     who: str
+    person: int | None = None
 
     @property
     def now(self) -> datetime:
@@ -79,6 +80,7 @@ class Desk:
         act = Act(
             at=self.now,
             who=self.who,
+            person_id=self.person,
             kind=kind,
             on=on,
             told=told,

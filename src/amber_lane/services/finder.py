@@ -19,7 +19,7 @@ from ..core import cost, price
 from ..core.money import PPM, Bools, Ints, half_up_columns
 from ..core.price import NONE
 from ..data.lanes import Lane, LanePart
-from ..data.setup import Origin, Store
+from ..data.setup import Origin, Store, Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
 from . import source
@@ -203,6 +203,8 @@ class Finder:
 
     def _mask(self, desk: Desk, ask: Search, goods: Goods, view: View) -> Bools:
         mask = goods.offer != OFFERS.index("gone")
+        if ended := list(desk.s.scalars(select(Supplier.id).where(Supplier.ended_at.is_not(None)))):
+            mask &= ~np.isin(goods.supplier, np.array(ended, dtype=np.int64))
         if ask.words.strip():
             hit = np.zeros(len(goods.ids), dtype=np.bool_)
             hit[self._match(desk.s, ask.words, goods)] = True

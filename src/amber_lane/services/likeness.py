@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from ..core.likeness import Evidence, Found, Matcher, Pattern, Row, judge, match, told
 from ..data.lanes import Rejection
+from ..data.setup import Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
 from .desk import Desk, by_id
@@ -73,7 +74,8 @@ def _score(one: Found) -> int:
 
 def search_items(desk: Desk, text: str, supplier: int | None = None, limit: int = 50) -> list[Item]:
     """Items whose title, number or barcode hold all the words."""
-    query = select(Item).order_by(Item.stock.desc(), Item.id).limit(limit)
+    query = select(Item).join(Supplier, Supplier.id == Item.supplier_id).where(Supplier.ended_at.is_(None))
+    query = query.order_by(Item.stock.desc(), Item.id).limit(limit)
     for word in text.split()[:8]:
         holds = (column.icontains(word, autoescape=True) for column in (Item.title, Item.number))
         query = query.where(or_(*holds, Item.gtin == word, Item.mpn == word))
@@ -92,7 +94,8 @@ def candidates(desk: Desk, sku: Sku, text: str = "", limit: int = 9, patterns: S
     else:
         refused = set(desk.s.scalars(select(Rejection.item_id).where(Rejection.sku_id == sku.id)))
         near = by_id(desk.s, Item, near_items(desk, sku, patterns)).values()
-        found = [one for one in near if one.id not in refused]
+        ended = set(desk.s.scalars(select(Supplier.id).where(Supplier.ended_at.is_not(None))))
+        found = [one for one in near if one.id not in refused and one.supplier_id not in ended]
     rows = _judged(sku, found, patterns)
     return sorted(rows, key=lambda one: (-one.score, one.item.cost, one.item.id))[:limit]
 

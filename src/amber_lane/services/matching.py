@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 
 from ..core.likeness import OPEN, Found, Pattern, Row, learn, match, told
 from ..data.lanes import Lane, LanePart, Rejection
-from ..data.setup import Setting
+from ..data.setup import Setting, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from .desk import Desk, in_chunks
@@ -176,6 +176,7 @@ def rows_of_items(desk: Desk, supplier: int | None = None) -> list[Row]:
         Item.options,
         Item.number,
     ).where(Item.offer != "gone", Item.origin_id.is_not(None))
+    query = query.where(Item.supplier_id.in_(select(Supplier.id).where(Supplier.ended_at.is_(None))))
     if supplier is not None:
         query = query.where(Item.supplier_id == supplier)
     return [

@@ -34,6 +34,7 @@ REASONS = {
     "not_yet": "has a lane that begins later",
     "part_bought": "is bought in part, and no other lane has that same part: ask that supplier to send it, or to take it back",
     "no_rate": "cannot be counted: the exchange rate to the supplier's money is wanting",
+    "supplier_paused": "has only lanes of a supplier that is paused or disconnected",
     "refused_before": "was refused by the supplier",
     "not_sent_there": "is not sent to {country}",
     "too_heavy": "is too heavy for the service to {country}",

@@ -8,13 +8,44 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session, aliased
 
+from ..connectors.errors import CarrierUnknown, Denied, OutsideError, Postponed, RateLimited, Refused, UnknownOutcome
 from ..core.money import parse_money, show
 from ..core.states import OUTBOX
 from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Mailbox
 from .desk import Conflict, Desk
+
+# Why a change was not taken at its last try. Passing: it is tried again with growing waits, for as long as it takes; the others are
+# final, and shown until a person settles them. `ours` is final after a number of tries: something breaks here each time.
+PASSING = ("later", "busy", "away", "unknown", "denied")
+FINAL = ("refused", "carrier", "ours")
+
+
+def fault_of(error: OutsideError) -> str:
+    """The code of a failure, one of PASSING or FINAL."""
+    kinds: tuple[tuple[type[OutsideError], str], ...] = (
+        (CarrierUnknown, "carrier"),
+        (Denied, "denied"),
+        (Refused, "refused"),
+        (Postponed, "later"),
+        (RateLimited, "busy"),
+        (UnknownOutcome, "unknown"),
+    )
+    return next((code for kind, code in kinds if isinstance(error, kind)), "away")
+
+
+def overtaken(s: Session, ids: Sequence[int]) -> None:
+    """Changes of listings that surely have not arrived are dropped where a newer one of the same listing waits."""
+    newer, row = aliased(Outbox), Outbox
+    same = (newer.target == row.target, newer.subject == row.subject, newer.kind == "listing", newer.id > row.id)
+    key = select(func.max(newer.key)).where(*same, newer.state == "waiting").scalar_subquery()
+    mine = (row.id.in_(ids), row.kind == "listing", row.state == "waiting", key.is_not(None))
+    s.execute(
+        update(row).where(*mine).values(state=OUTBOX.step("waiting", "drop"), overtaken_by=key).execution_options(synchronize_session=False)
+    )
 
 
 def batch_mark() -> str:
@@ -114,19 +145,31 @@ def give_up(desk: Desk, key: str) -> None:
 def retry(desk: Desk, number: int) -> Outbox:
     """Send a dead change again. Whether the outside knows it is asked first, as after every loss."""
     row = desk.get(Outbox, number, "change")
-    if row.state != "dead":
-        raise Conflict("this change is not waiting for you any more")
-    if row.kind == "purchase" and _cancelled(desk, row.key):
-        raise Conflict("the buyer cancelled this order; settle that first")
-    newer = select(Outbox.key).where(Outbox.subject == row.subject, Outbox.kind == "listing", Outbox.id > row.id).order_by(Outbox.id.desc())
-    if row.kind == "listing" and (key := desk.s.scalar(newer.limit(1))):
-        row.state, row.overtaken_by = OUTBOX.step(row.state, "drop"), key
-        desk.log("outbox.drop", row.subject, f"not tried again, a newer change overtook it: {about(row.body)}")
-        return row
-    row.state = OUTBOX.step(row.state, "retry")
-    row.tries, row.after, row.claimed_at = 0, desk.now, desk.now
-    desk.log("outbox.retry", row.subject, f"tried again: {row.kind} {about(row.body)}")
+    retry_many(desk, [row])
     return row
+
+
+def retry_many(desk: Desk, rows: Sequence[Outbox]) -> None:
+    """Send dead changes again, as one act. A listing's change that a newer one overtook is not; Conflict where one cannot be."""
+    dropped = 0
+    for row in rows:
+        if row.state != "dead":
+            raise Conflict("this change is not waiting for you any more")
+        if row.kind == "purchase" and _cancelled(desk, row.key):
+            raise Conflict(f"the buyer cancelled the order of {row.key}; settle that first")
+        newer = select(Outbox.key).where(Outbox.target == row.target, Outbox.subject == row.subject, Outbox.kind == "listing")
+        if row.kind == "listing" and (key := desk.s.scalar(newer.where(Outbox.id > row.id).order_by(Outbox.id.desc()).limit(1))):
+            row.state, row.overtaken_by = OUTBOX.step(row.state, "drop"), key
+            dropped += 1
+            continue
+        row.state = OUTBOX.step(row.state, "retry")
+        row.tries, row.after, row.claimed_at, row.fault = 0, desk.now, desk.now, ""
+    n = len(rows) - dropped
+    if n:
+        told = f"tried again: {rows[0].kind} {about(rows[0].body)}" if len(rows) == 1 else f"{n} changes tried again"
+        desk.log("outbox.retry", rows[0].subject if len(rows) == 1 else rows[0].target, told, count=n)
+    if dropped:
+        desk.log("outbox.drop", rows[0].target, f"{dropped} not tried again, newer changes overtook them", count=dropped)
 
 
 def waiting(desk: Desk) -> int:

@@ -282,8 +282,14 @@ class Lookup:
         late = lane.late_ppm if lane.late_ppm is not None else supplier.late_ppm or 0
         return half_up(half_up(refuse * int(policy["refund_cost"]) + late * int(policy["late_cost"]), PPM) * PPM, self.rate(currency))
 
+    def _at_rest(self, supplier: int) -> bool:
+        row = self.facts.suppliers[supplier]
+        return row.paused_at is not None or row.ended_at is not None
+
     def _why_not(self, line: OrderLine, lane: Lane) -> str | None:
         mine = {p.item_id for p in self.parts.get(lane.id, [])}
+        if any(self._at_rest(self.items[item].supplier_id) for item in mine):
+            return "supplier_paused"
         if any((line.id, item) in self.refused for item in mine) and line.chosen_by != "person":
             return "refused_before"
         if lane.state == "shut" or (lane.ends and lane.ends <= self.desk.now):

@@ -18,12 +18,12 @@ from sqlalchemy import select, update
 from ..core.states import OUTBOX
 from ..data.outbox import Outbox
 from ..data.setup import Link, Store, Token
-from . import delivered
+from . import carrier_names, delivered, outbox
 from .desk import Conflict, Desk, DeskError
+from .same_partner import refuse_twin
 
 LEASE = timedelta(seconds=60)
 MOST = 50
-TRIES_MAX = 12
 
 
 class NoSuchToken(DeskError):
@@ -43,12 +43,16 @@ class Handed:
 
 @dataclass(frozen=True)
 class Report:
-    """What became of a change. outcome: done, refused (the store said no), failed (surely not done), unknown."""
+    """What became of a change. outcome: done, refused (the store said no), failed (surely not done), unknown.
+
+    fault: why, as one of the outbox's codes, where it is not done.
+    """
 
     id: int
     key: str
     outcome: str
     told: str = ""
+    fault: str = ""
 
 
 def _hash(token: str) -> str:
@@ -79,7 +83,10 @@ def enter(desk: Desk, token: str) -> tuple[Token, Store]:
     row = desk.s.scalar(select(Token).where(Token.hash == _hash(token)))
     if row is None:
         raise NoSuchToken("this token is not known here; make a new one under Set-up, Partners, and start the program with it")
-    return row, desk.get(Store, row.store_id, "store")
+    store = desk.get(Store, row.store_id, "store")
+    if store.ended_at is not None:
+        raise NoSuchToken(f"{store.name} is disconnected; connect it again under Set-up, Stores and suppliers, and start the program then")
+    return row, store
 
 
 def ask_to_read(desk: Desk, store: Store) -> None:
@@ -107,10 +114,23 @@ def _expire(desk: Desk, store_id: int, wall: datetime | None) -> None:
     desk.s.execute(update(Outbox).where(*rows).values(state=OUTBOX.step("claimed", "lose"), until=None, ticket=None))
 
 
+def introduce(desk: Desk, store: Store, account: str, carriers: Sequence[str]) -> None:
+    """A program says which account it works and which carriers that store knows. Conflict where the account is another store's."""
+    link = desk.s.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
+    if link is not None and account:
+        if link.account and link.account != account:
+            raise Conflict(f"{store.name} is account {link.account}, this program works {account}; give it the token of that store")
+        refuse_twin(desk, "store", store.kind, link.address, account, besides=store.id)
+        link.account = account
+    carrier_names.take_list(desk, store, carriers)
+
+
 def lease(desk: Desk, token: Token, store: Store, run: str, wall: datetime, most: int = MOST) -> list[Handed]:
     """Hand out what waits for a store: of each listing or order its oldest unfinished change alone."""
     _hold(token, run, wall)
     _expire(desk, store.id, wall)
+    if store.paused_at is not None:
+        return []
     query = select(Outbox).where(
         Outbox.target == f"store:{store.id}", Outbox.state.in_(("waiting", "unknown", "claimed")), Outbox.kind != "mail"
     )
@@ -144,6 +164,7 @@ def report(desk: Desk, token: Token, store: Store, run: str, wall: datetime, tol
     _hold(token, run, wall)
     done: list[tuple[Outbox, Any]] = []
     dead: list[tuple[Outbox, str]] = []
+    back: list[int] = []
     counted = 0
     for one in told:
         row = desk.s.get(Outbox, one.id)
@@ -155,18 +176,22 @@ def report(desk: Desk, token: Token, store: Store, run: str, wall: datetime, tol
                 row.state = OUTBOX.step(row.state, "claim")
             row.state, row.answer, row.done_at, row.until = OUTBOX.step(row.state, "confirm"), one.told[:500], desk.now, None
             done.append((row, None))
-        elif (mine and one.outcome == "refused") or (mine and row.tries >= TRIES_MAX):
+        elif mine and one.outcome == "refused":
             row.state, row.answer, row.until = OUTBOX.step(row.state, "fail"), one.told[:500], None
+            row.fault = one.fault if one.fault in outbox.FINAL else "refused"
             dead.append((row, one.told))
         elif mine and one.outcome == "failed":
             row.state, row.answer, row.until, row.claimed_at = OUTBOX.step(row.state, "delay"), one.told[:500], None, None
-            row.after = desk.now + timedelta(seconds=min(2.0**row.tries, 300.0))
+            row.after = desk.now + timedelta(seconds=min(2.0 ** min(row.tries, 12), 300.0))
+            row.fault = one.fault if one.fault in outbox.PASSING else "away"
+            back.append(row.id)
         elif mine and one.outcome == "unknown":
-            row.state, row.answer, row.until = OUTBOX.step(row.state, "lose"), one.told[:500], None
+            row.state, row.answer, row.until, row.fault = OUTBOX.step(row.state, "lose"), one.told[:500], None, "unknown"
         else:
             continue
         counted += 1
     desk.s.flush()
+    outbox.overtaken(desk.s, back)
     delivered.follow(desk, done)
     delivered.failed(desk, dead)
     if done:

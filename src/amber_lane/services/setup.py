@@ -7,32 +7,22 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 
 from ..connectors.errors import Denied, OutsideError, Refused
 from ..connectors.kinds import KINDS, connect, kind_named
 from ..connectors.protocols import Account
 from ..core.ids import check_country
 from ..core.money import minor_digits
-from ..data.setup import (
-    Carrier,
-    Inbox,
-    Link,
-    Mailbox,
-    Person,
-    RateSource,
-    Store,
-    Supplier,
-)
+from ..data.outbox import Outbox
+from ..data.setup import Carrier, Inbox, Link, Mailbox, Person, RateSource, Store, Supplier
 from .desk import Conflict, Desk, Invalid, NotFound
+from .same_partner import CALLED, OWNERS, fresh_name, plain_address, refuse_twin
 from .secrets import Safe, hash_password
 from .terms import take_told
 
 # Kinds that are never called: they work by sheets, or a program of theirs calls us.
 UNCALLED = ("sheet", "program")
-# How partners are called in the log.
-CALLED = {"rates": "source of exchange rates", "inbox": "mailbox to read"}
-OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox, "rates": RateSource, "inbox": Inbox}
 Open = Callable[[str, str, str, str], Any]
 
 
@@ -101,7 +91,7 @@ def ask_account(doors: Doors, join: Join) -> Account:
     if not any((kind.owner, kind.kind) == (join.owner, join.kind) and not kind.by_program for kind in KINDS):
         raise Invalid("choose a kind from the list", {"kind": "is not one of the kinds"})
     try:
-        account: Account = doors.fresh(join.owner, join.kind, join.address.strip(), join.key.strip()).account()
+        account: Account = doors.fresh(join.owner, join.kind, plain_address(join.address), join.key.strip()).account()
     except Denied as error:
         raise Invalid(f"{error.told}. Copy the key again from the partner's own pages", {"key": error.told}) from error
     except OutsideError as error:
@@ -111,11 +101,9 @@ def ask_account(doors: Doors, join: Join) -> Account:
 
 def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
     """Enter a partner whose account has just answered."""
-    name = join.name.strip() or account.name
-    if not 1 <= len(name) <= 80:
-        raise Invalid("give the partner a name of up to 80 letters", {"name": "must have 1 to 80 letters"})
-    if desk.s.scalar(select(Link.id).where(Link.owner == join.owner, Link.address == join.address.strip())):
-        raise Conflict(f"a {join.owner} at that address is joined already")
+    address = plain_address(join.address)
+    refuse_twin(desk, join.owner, join.kind, address, account.number)
+    name = fresh_name(desk, join.owner, join.name.strip() or account.name)
     country, currency = (account.country or join.country).upper(), (account.currency or join.currency).upper()
     row: Any
     if join.owner in ("store", "supplier"):
@@ -155,7 +143,8 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
         Link(
             owner=join.owner,
             owner_id=row.id,
-            address=join.address.strip(),
+            address=address,
+            account=account.number,
             sealed_key=doors.safe.seal(join.key.strip()),
             state="good",
             told="",
@@ -176,9 +165,8 @@ def join_uncalled(desk: Desk, join: Join) -> Any:
     except ValueError as error:
         raise Invalid(str(error)) from error
     table = OWNERS[join.owner]
-    if desk.s.scalar(select(table.id).where(table.name == join.name.strip())):
-        raise Conflict(f"there is a {join.owner} called {join.name.strip()} already")
-    row = table(code=code_of(desk, join.name, table), name=join.name.strip(), kind=join.kind, country=country, currency=currency)
+    name = fresh_name(desk, join.owner, join.name)
+    row = table(code=code_of(desk, name, table), name=name, kind=join.kind, country=country, currency=currency)
     if join.owner == "store":
         row.read_orders = join.kind == "program"
     else:
@@ -187,7 +175,7 @@ def join_uncalled(desk: Desk, join: Join) -> Any:
     desk.s.flush()
     take_told(desk, row, Account(row.name, country, currency, []))
     if join.kind == "program":
-        may = ["do whatever its program can"]
+        may = ["read listings", "write listings", "make listings", "read orders", "write fulfilments"]
         told = "its program has not called yet; start it with the token"
         desk.s.add(Link(owner="store", owner_id=row.id, address=f"program of {row.code}", state="new", told=told, may=may))
     how = "is worked by a program" if join.kind == "program" else "works by sheets"
@@ -213,15 +201,25 @@ def note_budget(desk: Desk, owner: str, owner_id: int, link: Any) -> None:
         row.calls_limit, row.calls_left, row.calls_at = told.limit, told.left, desk.now
 
 
-def renew_key(desk: Desk, doors: Doors, owner: str, owner_id: int, address: str, key: str) -> Link:
-    """Enter a new address or key for a link after it has answered with them; an empty key keeps the old one."""
-    link = link_of(desk, owner, owner_id)
-    link.address = address.strip() or link.address
+def renew_key(desk: Desk, doors: Doors, owner: str, owner_id: int, address: str, key: str, account: Account) -> Link:
+    """Enter a new address or key for a link after `account` has answered with them; an empty key keeps the old one.
+
+    Conflict when they lead to another account than before: what is known of the one would be taken for the other's.
+    """
+    link, row = link_of(desk, owner, owner_id), desk.get(OWNERS[owner], owner_id, owner)
+    link.address = plain_address(address) if address.strip() else link.address
+    if account.number and link.account and account.number != link.account:
+        raise Conflict(f"this key opens another account ({account.number}, not {link.account}); connect that one as a partner of its own")
+    refuse_twin(desk, owner, getattr(row, "kind", "smtp"), link.address, account.number, besides=owner_id)
+    link.account = account.number or link.account
     if key.strip():
         link.sealed_key = doors.safe.seal(key.strip())
     link.state, link.told, link.good_at, link.rest_until, link.failures = "good", "", desk.now, None, 0
     link.version += 1
-    desk.log("link.renew", owner, f"link to the {owner} renewed")
+    # What waited for the link goes on at once.
+    waits = (Outbox.target == f"{owner}:{owner_id}", Outbox.state.in_(("waiting", "unknown")), Outbox.tries > 0)
+    desk.s.execute(update(Outbox).where(*waits).values(after=desk.now))
+    desk.log("link.renew", owner, f"{row.name}: its link was tried and works")
     return link
 
 

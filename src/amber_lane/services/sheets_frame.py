@@ -67,19 +67,40 @@ class Names:
         found: Supplier = self._find(self.suppliers, row.get("supplier", ""), "supplier")
         return found
 
-    def _find(self, names: dict[str, Any], text: str, what: str) -> Any:
+    def _find(self, names: dict[str, list[Any]], text: str, what: str) -> Any:
         if not text:
             raise ValueError(f"{what} is empty")
-        try:
-            return names[text.strip().lower()]
-        except KeyError:
-            raise ValueError(
-                f"there is no {what} {text!r}; use one of {', '.join(sorted({n.name for n in names.values()})) or 'none yet'}"
-            ) from None
+        found = names.get(_plain(text), [])
+        if len(found) == 1:
+            return found[0]
+        if found:
+            raise ValueError(f"{text!r} could mean {_any_of(found)}; write its whole name")
+        everyone = {row.id: row for rows in names.values() for row in rows}
+        words = set(_plain(text).split())
+        near = [row for row in everyone.values() if words & set(_plain(row.name).split()) or _plain(row.name).startswith(_plain(text))]
+        if near:
+            raise ValueError(f"there is no {what} called {text!r}; it could mean {_any_of(near)}")
+        raise ValueError(
+            f"there is no {what} {text!r}; use one of {', '.join(sorted(row.name for row in everyone.values())) or 'none yet'}"
+        )
 
 
-def _by_name(rows: Iterable[Any]) -> dict[str, Any]:
-    return {name: row for row in rows for name in (row.code.lower(), row.name.lower())}
+def _plain(text: str) -> str:
+    return " ".join(text.casefold().split())
+
+
+def _any_of(rows: Iterable[Any]) -> str:
+    names = sorted(f"{row.name} ({row.code})" for row in rows)
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} or {names[-1]}"
+
+
+def _by_name(rows: Iterable[Any]) -> dict[str, list[Any]]:
+    """Rows by code and by name; a name that is another one's code leads to both."""
+    found: dict[str, list[Any]] = {}
+    for row in rows:
+        for name in {_plain(row.code), _plain(row.name)}:
+            found.setdefault(name, []).append(row)
+    return found
 
 
 def need(row: Row, name: str) -> str:

@@ -52,7 +52,7 @@ def check_orders(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None
         group.append((row, StoreOrderLine(len(group) + 1, sku, quantity, unit)))
 
     each(rows, progress, out, read)
-    stores = {store.id: store for store in names.stores.values()}
+    stores = {store.id: store for rows in names.stores.values() for store in rows}
     for (store_id, number), group in groups.items():
         first = group[0][0]
         kind = "same" if (store_id, number) in known else "new"

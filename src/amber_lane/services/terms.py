@@ -16,6 +16,7 @@ from ..core.money import show
 from ..data.lanes import Lane
 from ..data.setup import Carrier, FeeRow, Origin, Service, Setting, Store, Supplier
 from ..data.source import Item
+from . import carrier_names
 from .desk import Conflict, Desk, Invalid
 from .facts import changed
 from .respond import respond
@@ -30,26 +31,13 @@ def take_told(desk: Desk, row: Any, account: Account) -> None:
         if not any(fee.category == "" for fee in account.fees):
             desk.s.add(FeeRow(store_id=row.id, category=""))
         row.allowance_units, row.allowance_listings = account.allowance_units, account.allowance_listings
-        desk.s.add(Setting(name=f"carriers-{row.id}", value={"names": list(account.carriers)}))
+        row.carriers = list(account.carriers)
         send_to(desk, row.country)
     elif isinstance(row, Supplier):
         row.tax, row.site = account.tax, account.site
     desk.s.flush()
     if isinstance(row, (Store, Carrier)):
-        name_carriers(desk)
-
-
-def name_carriers(desk: Desk) -> None:
-    """How each store calls each carrier: by the name of its list that shares the carrier's words."""
-    carriers = list(desk.s.scalars(select(Carrier)))
-    for setting in desk.s.scalars(select(Setting).where(Setting.name.like("carriers-%"))):
-        store = setting.name.removeprefix("carriers-")
-        for carrier in carriers:
-            words = carrier.name.lower().split()
-            fits = [name for name in setting.value.get("names", []) if set(name.lower().split()) <= set(words)]
-            if fits and store not in carrier.store_names:
-                carrier.store_names = {**carrier.store_names, store: max(fits, key=len)}
-    desk.s.flush()
+        carrier_names.match(desk)
 
 
 def send_to(desk: Desk, country: str) -> None:

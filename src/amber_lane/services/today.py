@@ -15,7 +15,22 @@ from ..data.lanes import Lane
 from ..data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Outbox, Snooze
 from ..data.setup import Store, Supplier
-from . import drift, letters_in, orders, outbox, prices, rates, troubles_goods, troubles_price, troubles_trade, unsent, watch, withdrawing
+from . import (
+    carrier_names,
+    drift,
+    letters_in,
+    orders,
+    outbox,
+    prices,
+    rates,
+    troubles_goods,
+    troubles_price,
+    troubles_sending,
+    troubles_trade,
+    unsent,
+    watch,
+    withdrawing,
+)
 from .desk import Conflict, Desk, NotFound, by_id
 from .trouble import Trouble
 
@@ -28,7 +43,7 @@ def troubles(desk: Desk) -> list[Trouble]:
     asleep = {row.trouble: row.told for row in desk.s.scalars(select(Snooze).where(Snooze.until > desk.now))}
     found = [
         one
-        for source in (*troubles_goods.SOURCES, *troubles_price.SOURCES, *troubles_trade.SOURCES)
+        for source in (*troubles_goods.SOURCES, *troubles_price.SOURCES, *troubles_trade.SOURCES, *troubles_sending.SOURCES)
         for one in source(desk)
         if one.key not in asleep or (asleep[one.key] and asleep[one.key] != one.told)
     ]
@@ -61,8 +76,13 @@ class Counted:
             return self.kept[2]
 
 
-def do_step(desk: Desk, key: str, other: bool = False) -> str:
-    """Do the best next step of a trouble, or the other way on. Returns what was done; Conflict when it is not open any more."""
+def do_step(desk: Desk, key: str, other: bool = False, choice: str = "") -> str:
+    """Do the best next step of a trouble, or the other way on; of a group, `key#number` does it for that member alone.
+
+    choice: what was chosen, where the step asks for one. Returns what was done; Conflict when it is not open any more.
+    """
+    key, _, member = key.partition("#")
+    only = int(member) if member.isdigit() else None
     trouble = next((one for one in troubles(desk) if one.key == key), None)
     if trouble is None:
         raise Conflict("this is settled already")
@@ -85,7 +105,13 @@ def do_step(desk: Desk, key: str, other: bool = False) -> str:
         source, _, name = rest.partition(":")
         rates.settle(desk, int(source), name, believe=other)
     elif kind == "dead":
-        outbox.retry(desk, int(rest))
+        troubles_sending.retry(desk, key, only)
+    elif kind == "delayed":
+        target, _, fault = rest.rpartition(":")
+        troubles_sending.try_now(desk, target, fault)
+    elif kind == "carrier":
+        store, _, carrier = rest.partition(":")
+        return carrier_names.choose(desk, int(store), int(carrier), choice or trouble.choices[0][0])
     elif kind == "oversell":
         for row in desk.s.scalars(select(Outbox).where(Outbox.subject == f"listing:{rest}", Outbox.state == "dead")):
             outbox.retry(desk, row.id)

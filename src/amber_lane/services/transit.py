@@ -22,10 +22,10 @@ from .policy import policy_for
 
 
 def find_carrier(desk: Desk, name: str) -> Carrier | None:
-    """A joined carrier by its name or code, whatever the capitals."""
+    """A connected carrier by its name (also one that it had before) or code, whatever the capitals."""
     wanted = name.strip().lower()
     carriers = desk.s.scalars(select(Carrier)).all()
-    match = [one for one in carriers if wanted in (one.name.lower(), one.code.lower())]
+    match = [one for one in carriers if wanted in (one.name.lower(), one.code.lower(), *(name.lower() for name in one.also_called))]
     return match[0] if match else (carriers[0] if len(carriers) == 1 and not wanted else None)
 
 

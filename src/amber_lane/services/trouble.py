@@ -34,3 +34,7 @@ class Trouble:
     more: dict[str, Any] = field(default_factory=dict)
     # The other way on, where there is one.
     other: Step | None = None
+    # What it stands for, where that can be settled one by one: (key of its own, name, what about it).
+    members: tuple[tuple[str, str, str], ...] = ()
+    # What a person chooses from before the step is done: (value, name).
+    choices: tuple[tuple[str, str], ...] = ()

@@ -7,7 +7,7 @@ from datetime import datetime
 
 from sqlalchemy import case, func, select
 
-from ..core.money import PPM, half_up, show_rate
+from ..core.money import PPM, half_up, show, show_rate
 from ..core.price import SetBy
 from ..core.risk import oversell_a_day
 from ..data.lanes import Lane, LanePart
@@ -17,7 +17,7 @@ from ..data.setup import RateSource, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response, Sweep
-from . import drift, rates
+from . import allowance, drift, rates
 from .desk import Desk
 from .respond import CROWD
 from .trouble import Step, Trouble
@@ -187,4 +187,22 @@ def _no_rate(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_waiting_listings, _crowds, _differences, _odd_rates, _no_rate)
+def _over_allowance(desk: Desk) -> Iterator[Trouble]:
+    """Stores that we ask to show more than they take, told before they refuse it."""
+    worth = rates.newest(desk)
+    for one in allowance.over(desk):
+        asked, most = (show(n, one.store.currency) if one.what == "value" else f"{n:,} {one.what}" for n in (one.asked, one.most))
+        yield Trouble(
+            f"allowance:{one.store.id}",
+            "shelf",
+            "Allowance",
+            f"{one.store.name} is asked to show {asked}; it takes {most}",
+            "it will reject what is over, whichever that is; choose what earns most instead",
+            desk.now,
+            Step("Plan what to show", go=f"/shelf?allowance={one.store.id}"),
+            rates.in_house(worth, one.loss, one.store.currency),
+            True,
+        )
+
+
+SOURCES = (_over_allowance, _waiting_listings, _crowds, _differences, _odd_rates, _no_rate)

@@ -10,11 +10,9 @@ from sqlalchemy import func, literal_column, select
 from ..core.money import show
 from ..core.risk import REFUND_COST, waiting_order
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
-from ..data.outbox import Act, Outbox
-from ..data.setup import Link
-from . import letters_in, outbox, parcels, rates, unsent, withdrawing
+from ..data.outbox import Act
+from . import letters_in, parcels, rates, unsent, withdrawing
 from .desk import Conflict, Desk
-from .setup import OWNERS
 from .trouble import Step, Trouble
 
 
@@ -115,22 +113,6 @@ def _unmapped_orders(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _dead(desk: Desk) -> Iterator[Trouble]:
-    for row in desk.s.scalars(select(Outbox).where(Outbox.state == "dead").order_by(Outbox.id).limit(100)):
-        yield Trouble(
-            f"dead:{row.id}",
-            "orders" if row.kind in ("purchase", "cancel") else "transit" if row.kind in ("fulfilment", "mail") else "watch",
-            "Not taken",
-            f"{_NAMES.get(row.kind, row.kind)} {outbox.about(row.body)} was not taken",
-            row.answer,
-            row.made_at,
-            Step("Try again", act=True),
-            REFUND_COST,
-            False,
-            "loss",
-        )
-
-
 def _unread(desk: Desk) -> Iterator[Trouble]:
     """What a partner told that could not be read; an order among it may be lost, so it is not left to the log."""
     rows = desk.s.scalars(
@@ -147,34 +129,6 @@ _UNREAD = {
     "item.refused": ("lanes", "these items cannot be chosen for a lane"),
     "listing.refused": ("price", "these listings are not watched"),
 }
-
-
-_NAMES = {
-    "purchase": "Purchase order",
-    "cancel": "Cancelling of order",
-    "recall": "Stopping of purchase order",
-    "refund": "Refund of order",
-    "fulfilment": "Tracking of order",
-    "mail": "Mail",
-    "listing": "Change of listing",
-}
-
-
-def _links(desk: Desk) -> Iterator[Trouble]:
-    for link in desk.s.scalars(select(Link).where(Link.state == "broken")):
-        row = desk.s.get(OWNERS[link.owner], link.owner_id)
-        yield Trouble(
-            f"link:{link.id}",
-            "watch",
-            "Broken link",
-            f"{row.name if row else link.owner} does not answer as it should",
-            link.told,
-            link.good_at or desk.now,
-            Step("Mend the link", go=f"/setup/{link.owner}s"),
-            0,
-            False,
-            "loss",
-        )
 
 
 def _numbers(desk: Desk) -> Iterator[Trouble]:
@@ -338,9 +292,7 @@ SOURCES = (
     _held_orders,
     _refused_orders,
     _unmapped_orders,
-    _dead,
     _unread,
-    _links,
     _numbers,
     _parcels,
 )

@@ -16,6 +16,7 @@ from . import (
     accounts,
     allowance,
     calls,
+    carrier_names,
     lane_acts,
     lane_faults,
     lane_terms,
@@ -24,6 +25,7 @@ from . import (
     mails,
     ordering,
     orders,
+    partner_life,
     payments,
     phrases,
     preparing,
@@ -91,6 +93,16 @@ def _allowance(desk: Desk, act: Act) -> None:
     allowance.restore(desk, _before(act))
 
 
+def _rename(desk: Desk, act: Act) -> None:
+    was = _before(act)
+    partner_life.rename(desk, was["owner"], was["id"], None, was["name"])
+
+
+def _pause(desk: Desk, act: Act) -> None:
+    did = _after(act)
+    partner_life.set_paused(desk, did["owner"], did["id"], None, not did["paused"])
+
+
 def _before(act: Act) -> dict[str, Any]:
     return act.before or {}
 
@@ -100,6 +112,11 @@ def _after(act: Act) -> dict[str, Any]:
 
 
 UNDO: dict[str, Callable[[Desk, Act], Any]] = {
+    "partner.rename": _rename,
+    "partner.pause": _pause,
+    "partner.end": partner_life.resume_after_end,
+    "supplier.end": partner_life.resume_after_end,
+    "carrier.name": lambda desk, act: carrier_names.restore(desk, _before(act)),
     "watch.respond": lambda desk, act: watch.undo_responses(desk, sweep=_after(act)["sweep"]),
     "response.settle": prices.unsettle,
     "order.wait": _wait,
@@ -138,6 +155,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "listing.words": _words,
     "phrase.add": lambda desk, act: phrases.undo_rule(desk, _before(act)),
     "allowance.apply": _allowance,
+    "allowance.set": lambda desk, act: allowance.restore_limits(desk, _before(act)),
     "family.keep": lambda desk, act: variants.take_back(desk, act, UNDO),
     "listing.prepare": lambda desk, act: preparing.take_back(desk, _after(act)),
     "sample.order": lambda desk, act: samples.take_back(desk, _after(act)),
@@ -150,6 +168,12 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
 
 # These put back whole what stood before, and so would take a newer change of the same thing with them.
 PUTS_BACK = {
+    "allowance.set",
+    "partner.rename",
+    "partner.pause",
+    "partner.end",
+    "supplier.end",
+    "carrier.name",
     "lane.change",
     "rule.change",
     "policy.change",
@@ -187,5 +211,6 @@ def undo(desk: Desk, number: int) -> Act:
 
 
 def last_undoable(desk: Desk) -> Act | None:
-    """The newest act that can still be taken back."""
-    return desk.s.scalar(select(Act).where(Act.undo == "open").order_by(Act.id.desc()).limit(1))
+    """The newest act of the person at this desk that can still be taken back. What the program or others did is undone where it stands."""
+    mine = Act.person_id == desk.person if desk.person is not None else Act.who == desk.who
+    return desk.s.scalar(select(Act).where(mine, Act.undo == "open").order_by(Act.id.desc()).limit(1))

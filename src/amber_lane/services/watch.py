@@ -87,6 +87,12 @@ def grow_old(desk: Desk, supplier: Supplier) -> None:
         respond(desk, skus_of_supplier(desk, supplier.id), act=act.id, alone=True)
 
 
+def grow_old_while_paused(desk: Desk) -> None:
+    """What a paused supplier said last grows old like that of a feed that stopped."""
+    for supplier in desk.s.scalars(select(Supplier).where(Supplier.paused_at.is_not(None), Supplier.ended_at.is_(None))).all():
+        grow_old(desk, supplier)
+
+
 def skus_of_supplier(desk: Desk, supplier: int) -> set[int]:
     return set(desk.s.scalars(select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None)).distinct()))
 

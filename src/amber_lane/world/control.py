@@ -23,7 +23,7 @@ router = APIRouter(prefix="/world")
 
 
 FACTS = (
-    "^(hold_seconds|buyers_a_day|market_share|retail_calls|fair_calls|fair_pass_minutes|fair_batch_minutes|fair_offers_most|"
+    "^(hold_seconds|buyers_a_day|market_share|retail_calls|fair_calls|fair_pass_minutes|fair_batch_minutes|fair_offers_most|fair_title_most|"
     "folder_renamed|folder_comma|folder_utf8|comes_back|office_refuses)$"
 )
 

@@ -115,7 +115,7 @@ def fulfil(world: World, store: str, number: str, reference: str, tracking: str,
     with world.change() as db:
         order_of(world, store, number)
         if carrier not in SHOPS[store].carriers:
-            raise HTTPException(422, f"this shop does not know the carrier {carrier!r}")
+            raise HTTPException(422, {"code": "unknown_carrier", "says": f"this shop does not know the carrier {carrier!r}"})
         db.execute(
             "insert into shop_fulfilment(store, number, at, reference, tracking_number, carrier) values (?,?,?,?,?,?)",
             (store, number, world.now(), reference, tracking, carrier),

@@ -69,13 +69,20 @@ def sign_in(request: Request, name: str = Form(""), word: str = Form("")) -> Res
 @router.get("/home")
 def home(request: Request) -> Response:
     enter(request)
-    return _page(f"Signed in as the keeper of a stall. Country GB, money GBP, stall {SHOP.name}.")
+    return _page("Signed in as the keeper of a stall. Country GB, money GBP, stall number H-118.")
 
 
 def _sheet(header: tuple[str, ...], rows: list[list[Any]]) -> Response:
     out = io.StringIO(newline="")
     csv.writer(out).writerows([header, *rows])
     return Response(out.getvalue(), media_type="text/csv")
+
+
+@router.get("/carriers.csv")
+def carriers(request: Request) -> Response:
+    """The carriers that the form for a parcel offers."""
+    enter(request)
+    return _sheet(("carrier",), [[name] for name in SHOP.carriers])
 
 
 @router.get("/stall.csv")

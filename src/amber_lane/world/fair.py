@@ -100,6 +100,7 @@ def me(request: Request, response: Response) -> dict[str, Any]:
         "money": "GBP",
         "may": ["read listings", "write listings", "make listings", "read orders", "write fulfilments"],
         "carriers": list(SHOP.carriers),
+        "account": "seller 8814",
         "fees": [{"group": group, "percent": percent, "least": least} for group, percent, least in FEES],
         "pieces_most": int(world.fact("fair_pieces_most", 5200)),
         "offers_most": int(world.fact("fair_offers_most", 800)),
@@ -175,7 +176,7 @@ def do_batch(world: World, event: dict[str, Any]) -> None:
     for one in json.loads(row["body"]):
         try:
             if world.luck.random() < world.dial("fair", "part_fails"):
-                raise HTTPException(422, "the group of this offer is being sorted; send it again later")
+                raise HTTPException(503, "the group of this offer is being sorted; send it again later")
             state = one.get("status")
             if state is not None and state not in STATUS.values():
                 raise HTTPException(422, f"there is no status {state!r}")
@@ -186,7 +187,7 @@ def do_batch(world: World, event: dict[str, Any]) -> None:
             counter.change(world, "fair", one["code"], given, f"{key}:{one['code']}", make="name" in one)
             results.append({"code": one["code"], "ok": True, "why": ""})
         except HTTPException as error:
-            results.append({"code": one["code"], "ok": False, "why": str(error.detail)})
+            results.append({"code": one["code"], "ok": False, "why": str(error.detail), "again": error.status_code == 503})
     world.db.execute("update batch set results = ? where store = 'fair' and key = ?", (json.dumps(results), key))
 
 

@@ -15,7 +15,7 @@ router = APIRouter(prefix="/post/api")
 @router.get("/account")
 def account(request: Request) -> dict[str, Any]:
     _enter(request)
-    return {"name": "Swiftwing Post", "country": "GB", "may": ["read tracking"]}
+    return {"name": "Swiftwing Post", "country": "GB", "may": ["read tracking"], "account": "SP-71-220"}
 
 
 def _enter(request: Request) -> Any:

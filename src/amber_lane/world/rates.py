@@ -28,7 +28,7 @@ def _enter(request: Request) -> World:
 @router.get("/account")
 def account(request: Request) -> dict[str, Any]:
     _enter(request)
-    return {"name": "Harbour Bank", "may": ["read rates of the day"]}
+    return {"name": "Harbour Bank", "may": ["read rates of the day"], "account": "HB-9034"}
 
 
 @router.get("/table")

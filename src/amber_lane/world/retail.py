@@ -34,6 +34,7 @@ def me(request: Request, response: Response) -> dict[str, Any]:
         "country": SELLER.country,
         "currency": SELLER.currency,
         "sales_tax_percent": "20",
+        "account": "C-551907",
         "pages": f"{str(request.base_url).rstrip('/')}/retail/p/",
         "sending": origins_out(SELLER),
     }

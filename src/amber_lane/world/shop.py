@@ -75,6 +75,7 @@ def account(request: Request) -> dict[str, Any]:
         "currency": "GBP",
         "may": ["read listings", "write listings", "make listings", "read orders", "write fulfilments"],
         "carriers": list(SHOP.carriers),
+        "account": "S-20417",
     }
 
 

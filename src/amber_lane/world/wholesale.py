@@ -35,6 +35,7 @@ def account(request: Request) -> dict[str, Any]:
         "currency": SELLER.currency,
         "may": ["read items", "send purchase orders"],
         "terms": "paid within 14 days",
+        "account": "NT-C-3308",
         "site": f"{str(request.base_url).rstrip('/')}/wholesale/goods/",
     }
 

@@ -70,6 +70,7 @@ export const REASON_WORDS: Record<string, string> = {
   no_lane: 'lane is shut',
   no_rate: 'no exchange rate',
   not_yet: 'begins later',
+  supplier_paused: 'its supplier is paused',
   part_bought: 'a part is bought already',
   too_heavy: 'too heavy for the service',
   refused_before: 'was refused before',

@@ -1,0 +1,219 @@
+"""Open troubles of what goes out: what the outside did not take, one row for each cause, and partners that are broken or paused."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from sqlalchemy import func, select
+
+from ..core.money import PPM, half_up, parse_money
+from ..core.risk import REFUND_COST
+from ..data.outbox import Outbox
+from ..data.setup import Link
+from ..data.shelf import Listing, Sku
+from . import carrier_names, outbox, rates
+from .desk import Conflict, Desk, by_id
+from .same_partner import OWNERS
+from .trouble import Step, Trouble
+
+# A change that was tried this often and is still not taken is told, although it goes on by itself.
+TOLD_AFTER = 12
+NAMES = {
+    "purchase": ("purchase order", "purchase orders"),
+    "sample": ("sample", "samples"),
+    "cancel": ("cancellation", "cancellations"),
+    "recall": ("request to stop a purchase order", "requests to stop purchase orders"),
+    "refund": ("refund", "refunds"),
+    "fulfilment": ("tracking number", "tracking numbers"),
+    "mail": ("mail", "mails"),
+    "listing": ("change of a listing", "changes of listings"),
+}
+STATIONS = {"purchase": "orders", "sample": "orders", "cancel": "orders", "recall": "orders", "refund": "orders", "listing": "watch"}
+
+
+@dataclass
+class Group:
+    """What one partner did not take for one reason."""
+
+    target: str
+    kind: str
+    fault: str
+    said: str
+    rows: list[Outbox] = field(default_factory=list)
+
+    @property
+    def key(self) -> str:
+        """The same for the same cause, however many rows it has."""
+        said = hashlib.sha256(self.said.encode()).hexdigest()[:10]
+        return f"dead:{self.target}:{self.kind}:{self.fault}:{said}"
+
+
+def dead_groups(desk: Desk) -> list[Group]:
+    """What was refused for good, by partner, kind and reason; a carrier's name has a row of its own."""
+    found: dict[str, Group] = {}
+    rows = desk.s.scalars(select(Outbox).where(Outbox.state == "dead").order_by(Outbox.id)).all()
+    for row in rows:
+        if row.fault == "carrier":
+            continue
+        one = Group(row.target, row.kind, row.fault or "refused", row.answer)
+        found.setdefault(one.key, one).rows.append(row)
+    return list(found.values())
+
+
+def told_of(kind: str, rows: list[Outbox]) -> str:
+    """How many of what, or which one."""
+    one, many = NAMES.get(kind, (kind, f"{kind}s"))
+    return f"{len(rows)} {many}" if len(rows) > 1 else f"{one} {outbox.about(rows[0].body)}"
+
+
+def _name(desk: Desk, target: str) -> str:
+    owner, _, number = target.partition(":")
+    row = desk.s.get(OWNERS[owner], int(number))
+    return str(row.name) if row else owner
+
+
+def _at_risk(desk: Desk, rows: list[Outbox]) -> tuple[int, bool]:
+    """What it costs, in the house's money, and whether per day: a dearer price that a store does not show is lost with every sale; a
+    listing that should be off sale stands under oversell; of all else one refund each is likely."""
+    if rows[0].kind != "listing":
+        return REFUND_COST * len(rows), False
+    worth = rates.newest(desk)
+    listings = by_id(desk.s, Listing, (row.body["listing"] for row in rows))
+    pace = {sku.id: sku.pace for sku in by_id(desk.s, Sku, (one.sku_id for one in listings.values())).values()}
+    lost = 0
+    for row in {row.body["listing"]: row for row in rows}.values():
+        listing = listings.get(row.body["listing"])
+        if listing is not None and listing.shown_state == "live" and row.body["state"] == "live":
+            short = max(parse_money(row.body["price"], row.body["currency"]) - listing.shown_price, 0)
+            lost += half_up(pace.get(listing.sku_id, 0) * rates.in_house(worth, short, listing.currency), PPM)
+    return lost, True
+
+
+def _dead(desk: Desk) -> Iterator[Trouble]:
+    for one in dead_groups(desk):
+        n = len(one.rows)
+        risk, per_day = _at_risk(desk, one.rows)
+        what = told_of(one.kind, one.rows)
+        yield Trouble(
+            one.key,
+            STATIONS.get(one.kind, "transit"),
+            "Rejected",
+            f"{_name(desk, one.target)} rejected {what}",
+            one.said or "no reason was given",
+            one.rows[0].made_at,
+            Step("Try again" if n == 1 else f"Try all {n} again", act=True),
+            risk,
+            per_day,
+            "loss",
+            count=n,
+            members=tuple((f"{one.key}#{row.id}", outbox.about(row.body), outbox.tell(row.kind, row.body)) for row in one.rows),
+        )
+
+
+def _delayed(desk: Desk) -> Iterator[Trouble]:
+    """What is tried again and again, and not taken: it goes on by itself, and a person should know."""
+    rows = desk.s.scalars(
+        select(Outbox).where(Outbox.state.in_(("waiting", "unknown")), Outbox.tries >= TOLD_AFTER).order_by(Outbox.id)
+    ).all()
+    groups: dict[tuple[str, str], list[Outbox]] = {}
+    for row in rows:
+        groups.setdefault((row.target, row.fault), []).append(row)
+    for (target, fault), found in groups.items():
+        kinds = {row.kind for row in found}
+        what = told_of(found[0].kind, found) if len(kinds) == 1 else f"{len(found)} changes"
+        risk = sum(_at_risk(desk, mine)[0] for kind in kinds if (mine := [row for row in found if row.kind == kind]) and kind != "listing")
+        yield Trouble(
+            f"delayed:{target}:{fault}",
+            STATIONS.get(found[0].kind, "transit"),
+            "Not taken yet",
+            f"{_name(desk, target)} does not take {what} for the moment",
+            f"{found[-1].answer}; it is tried again by itself",
+            found[0].made_at,
+            Step("Try now", act=True),
+            risk,
+            False,
+            "loss",
+            count=len(found),
+        )
+
+
+def _carriers(desk: Desk) -> Iterator[Trouble]:
+    """Numbers that a store does not take since it does not know their carrier by that name."""
+    for one in carrier_names.table(desk):
+        if not one.waits:
+            continue
+        choices = tuple((name, name) for name in one.store.carriers or [])
+        wait = f"{one.waits} tracking numbers wait" if one.waits > 1 else "a tracking number waits"
+        yield Trouble(
+            f"carrier:{one.store.id}:{one.carrier.id}",
+            "transit",
+            "Carrier",
+            f"{one.store.name} does not know the carrier {one.name or one.carrier.name}: {wait}",
+            "choose how it is called there, once; what waits goes on at once",
+            _since(desk, one),
+            Step("Use this name", act=True) if choices else Step("Name it", go="/setup/carriers"),
+            REFUND_COST * one.waits,
+            False,
+            "loss",
+            count=one.waits,
+            choices=choices,
+            other=Step("See all carriers", go="/setup/carriers") if choices else None,
+        )
+
+
+def _since(desk: Desk, one: carrier_names.Naming) -> datetime:
+    first = select(func.min(Outbox.made_at)).where(
+        Outbox.target == f"store:{one.store.id}", Outbox.state == "dead", Outbox.fault == "carrier"
+    )
+    return desk.s.scalar(first) or desk.now
+
+
+def _links(desk: Desk) -> Iterator[Trouble]:
+    for link in desk.s.scalars(select(Link).where(Link.state == "broken")):
+        row = desk.s.get(OWNERS[link.owner], link.owner_id)
+        if row is None or row.paused_at is not None or row.ended_at is not None:
+            continue
+        yield Trouble(
+            f"link:{link.id}",
+            "watch",
+            "Broken link",
+            f"{row.name} does not answer as it should",
+            link.told,
+            link.good_at or desk.now,
+            Step("Mend the link", go="/setup/partners"),
+            0,
+            False,
+            "loss",
+        )
+
+
+def retry(desk: Desk, key: str, only: int | None = None) -> int:
+    """Try again what one row of Today stands for, all of it or one. Returns how many; Conflict when none of it waits any more."""
+    group = next((one for one in dead_groups(desk) if one.key == key), None)
+    rows = [row for row in group.rows if only is None or row.id == only] if group else []
+    if not rows:
+        raise Conflict("this is settled already")
+    outbox.retry_many(desk, rows)
+    return len(rows)
+
+
+def try_now(desk: Desk, target: str, fault: str) -> int:
+    """What waits for its next try is tried at once."""
+    mine = (Outbox.target == target, Outbox.fault == fault, Outbox.tries >= TOLD_AFTER, Outbox.state.in_(("waiting", "unknown")))
+    rows = desk.s.scalars(select(Outbox).where(*mine)).all()
+    if not rows:
+        raise Conflict("this is settled already")
+    for row in rows:
+        row.after = desk.now
+    owner, _, number = target.partition(":")
+    link = desk.s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
+    if link is not None:
+        link.rest_until = None
+    desk.log("outbox.retry", target, f"{len(rows)} changes for {_name(desk, target)} are tried now", count=len(rows))
+    return len(rows)
+
+
+SOURCES = (_dead, _delayed, _carriers, _links)

@@ -1,0 +1,108 @@
+"""A practice day with every dial turned up: in the end each of the three stores shows just what we want of it, and has every number."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi.testclient import TestClient
+from sqlalchemy import select
+
+from amber_lane.agent import Agent, Office
+from amber_lane.api.app import make_app
+from amber_lane.connectors.errors import OutsideError
+from amber_lane.connectors.kinds import connect
+from amber_lane.data.outbox import Outbox
+from amber_lane.data.setup import Store, Token
+from amber_lane.data.shelf import Listing, Sku
+from amber_lane.services import program, setup
+from amber_lane.services.drafts import PolicyChange
+
+from ..business import Business
+from .test_agent import Hallway
+
+HARM = 0.4
+# Dials that count in shares; how late an answer is and how many calls are taken have measures of their own.
+UNITS = {"slow": 0.1, "rate_limit": 20}
+UNDER_WAY = ("waiting", "claimed", "unknown", "posted")
+PATHS = {"shop": "own_site", "fair": "market_api", "craft": "craft_pages"}
+
+
+def join_others(business: Business) -> Agent:
+    """The marketplace and the closed store too, the latter by its program."""
+    world = business.world
+    for name, value in (("fair_calls", 100_000), ("fair_batch_minutes", 1)):
+        world.post("facts", name=name, value=value)
+    given = setup.Join("store", "market_api", "", f"{world.address}/fair/api", "dusk-dial:practice-fair")
+    cursor = str(max([0, *(one["seq"] for one in world.record()["orders"])]))
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        setup.join_partner(desk, business.house.doors, given, setup.ask_account(business.house.doors, given)).orders_cursor = cursor
+        closed = setup.join_uncalled(desk, setup.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        closed.orders_cursor = cursor
+        token = program.make_token(desk, closed.id)
+    business.house.reader.listings(2)
+    link = connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:practice-craft", 0.2)
+    agent = Agent(Office("http://test", token, Hallway(TestClient(make_app(business.house)))), link, rest=lambda seconds: None)
+    agent.once()
+    return agent
+
+
+def work(business: Business, agent: Agent) -> None:
+    business.house.worker.delivery.not_before.clear()
+    business.house.worker.delivery.batches.not_before.clear()
+    business.house.worker.once()
+    with business.house.db.writing() as s:
+        # A lease is in real seconds; a test cannot wait for it.
+        s.execute(Token.__table__.update().values(holder="", held_until=None))
+    try:
+        agent.once()
+    except OutsideError:
+        agent.link.call.client.cookies.clear()  # type: ignore[attr-defined]
+
+
+def shown_by(business: Business, path: str) -> dict[str, tuple[int, int, str]]:
+    keys = {"shop": "practice-shop", "fair": "practice-fair", "craft": "practice-craft"}
+    root = "" if path == "craft" else "/api"
+    link = connect("store", PATHS[path], f"{business.world.address}/{path}{root}", f"dusk-dial:{keys[path]}", 5)
+    return {one.sku: (one.price, one.quantity, one.state) for page in link.listings() for one in page}
+
+
+def test_with_every_dial_at_two_fifths_every_store_ends_as_we_want_it(business: Business) -> None:
+    world, house = business.world, business.house
+    # Deadlines are short, since four calls in ten end by them.
+    house.doors.deadline, house.worker.delivery.settle, house.reader.rest = 0.2, 0.0, lambda seconds: None
+    house.doors._open.clear()
+    world.post("facts", name="hold_seconds", value=0.25)
+    with house.db.writing() as s:
+        PolicyChange("house", "", {"send": "once"}).keep(business.desk(s))
+    agent = join_others(business)
+    for service in world.client.get("/world/dials").json()["services"]:
+        for dial in service["dials"]:
+            world.dial(service["service"], dial["name"], UNITS.get(dial["name"], HARM))
+    sku, item = business.laned()
+    numbers = [world.post("buy", store=store)["number"] for store in ("shop", "fair", "craft") for _ in range(2)]
+    for lap in range(12):
+        world.post("items", number=item.number, cost=item.cost + 7 * lap, stock=40 - lap)
+        business.on(120)
+        work(business, agent)
+    world.calm()
+    for _ in range(40):
+        business.on(120)
+        work(business, agent)
+        given = {row.body["order"] for row in business.all(select(Outbox).where(Outbox.kind == "fulfilment", Outbox.state == "done"))}
+        if given >= set(numbers) and not business.all(select(Outbox.id).where(Outbox.state.in_(UNDER_WAY))):
+            break
+    dead: list[Any] = business.all(select(Outbox).where(Outbox.state == "dead"))
+    assert not dead, [(row.kind, row.target, row.fault, row.answer) for row in dead]
+    stores = {row.kind: row.id for row in business.all(select(Store))}
+    for path, kind in (("shop", "own_site"), ("fair", "market_api"), ("craft", "program")):
+        told = shown_by(business, path)
+        with business.house.db.reading() as s:
+            rows = s.execute(select(Sku.code, Listing).join(Sku, Sku.id == Listing.sku_id).where(Listing.store_id == stores[kind])).all()
+        assert rows
+        for code, row in rows:
+            if row.state in ("live", "paused"):
+                assert told[code] == (row.wanted_price, row.wanted_quantity, row.state), (path, code)
+    # Each store has the number of its every order, under a carrier's name that it knows.
+    sent = {one["number"] for one in world.record()["orders"] if one["state"] == "sent"}
+    assert set(numbers) <= sent
