@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from amber_lane.core.likeness import Row
 
@@ -47,11 +47,12 @@ SUPPLIERS = ("one", "two", "three")
 
 @dataclass
 class Made:
-    """truth: (place of a SKU, place of an item) of all that are the same thing."""
+    """truth: (place of a SKU, place of an item) of all that are the same thing; other: the same in another pack."""
 
     skus: list[Row]
     items: list[Row]
     truth: set[tuple[int, int]]
+    other: set[tuple[int, int]] = field(default_factory=set)
 
 
 def barcode(n: int) -> str:

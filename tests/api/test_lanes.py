@@ -91,4 +91,8 @@ def test_a_fault_is_mended_by_its_step_or_set_aside(calls: Calls, small: Small) 
     (fault,) = calls.get("/lanes/faults")
     assert (fault["kind"], fault["step"]) == ("units", "Set it to 1")
     calls.post("/lanes/faults/mend", key=fault["key"])
+    # Now that its units are right, that it is another thing stands out.
+    (other,) = calls.get("/lanes/faults")
+    assert (other["kind"], other["step"]) == ("wrong", "Close the lane")
+    calls.post("/lanes/faults/mend", key=other["key"])
     assert calls.get("/lanes/faults") == [] and "not there any more" in calls.post("/lanes/faults/aside", 404, key=fault["key"])["detail"]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import csv
+from collections.abc import Collection
+from fractions import Fraction
 from pathlib import Path
 
 import pytest
@@ -14,14 +16,20 @@ from amber_lane.core.likeness.read import read_thing
 from amber_lane.core.likeness.words import Vocabulary, split
 
 from ..matching import barcode, make
+from ..traps import leftovers, traps
 
 EXAMPLES = Path(__file__).parents[3] / "shared" / "examples" / "match"
 
 
-def measure(skus: list[Row], items: list[Row], truth: set[tuple[int, int]]) -> tuple[float, float, float]:
-    """Shares: sure pairs that are right; SKUs with an item that were opened; those that have it in their first three."""
+def measure(
+    skus: list[Row], items: list[Row], truth: set[tuple[int, int]], other: Collection[tuple[int, int]] = ()
+) -> tuple[float, float, float]:
+    """Shares: sure pairs that are right; SKUs with an item that were opened; those that have it in their first three.
+
+    other: the same thing in another pack, which is neither right nor wrong.
+    """
     found = match(skus, items)
-    sure = [(one.ours, one.theirs) for rows in found for one in rows if one.decision == OPEN]
+    sure = [pair for rows in found for one in rows if one.decision == OPEN and (pair := (one.ours, one.theirs)) not in other]
     have = {place for place, _ in truth}
     opened = {place for place, _ in sure} & have
     near = {place for place in have if any((place, one.theirs) in truth for one in found[place][:3])}
@@ -48,8 +56,8 @@ def test_the_examples_are_matched_as_asked() -> None:
     ]
     places = {(one.supplier, one.key): i for i, one in enumerate(items)}
     mine = {one.key: i for i, one in enumerate(skus)}
-    truth = {(mine[r["sku"]], places[r["supplier"], r["item"]]) for r in read("truth.csv")}
-    right, opened, near = measure(skus, items, truth)
+    truth, other = ({(mine[r["sku"]], places[r["supplier"], r["item"]]) for r in read(name)} for name in ("truth.csv", "other_packs.csv"))
+    right, opened, near = measure(skus, items, truth, other)
     assert right >= 0.995 and opened >= 0.7 and near >= 0.98
 
 
@@ -87,13 +95,74 @@ def test_the_same_in_other_figures_agrees(ours: str, theirs: str) -> None:
         ("Steel seed tray black 50 cm", "Steel seed tray black 60 cm", 1, "50 cm / 60 cm"),
         ("Steel seed tray black 50 cm", "Steel seed tray white 50 cm", 1, "colour black / white"),
         ("Steel seed tray black", "Rubber seed tray black", 1, "material steel / rubber"),
-        ("Steel seed tray black", "Steel seed tray black", 5, "pack single / pack of 5"),
         ("Steel seed tray M", "Steel seed tray L", 1, "M / L"),
     ],
 )
 def test_the_same_barcode_on_another_thing_is_never_believed(ours: str, theirs: str, pack: int, why: str) -> None:
     decision, score, _, differs = best(ours, theirs, (CODE, CODE), pack)
     assert decision != OPEN and score < 60 and why in differs
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3, 4])
+def test_no_trap_is_ever_sure_and_the_right_one_is_near(seed: int) -> None:
+    made = traps(seed)
+    right, opened, near = measure(made.skus, made.items, made.truth, made.other)
+    assert right == 1 and opened >= 0.6 and near >= 0.98
+    found = match(made.skus, made.items)
+    # Another pack of the same thing is offered, in its units, and just below the same pack.
+    for place, i in made.other:
+        rows = {one.theirs: one for one in found[place]}
+        same = [rows[j].score for p, j in made.truth if p == place and j in rows]
+        if i in rows:
+            assert rows[i].decision == REVIEW and rows[i].units != 1 and all(60 < rows[i].score < score for score in same)
+    assert sum(any(one.theirs == i for one in found[place]) for place, i in made.other) >= 0.75 * len(made.other)
+
+
+def test_a_second_poorer_sheet_makes_nothing_sure_and_changes_no_verdict_of_the_first() -> None:
+    few = leftovers(1)
+    assert not [one for rows in match(few.skus, few.items) for one in rows if one.decision == OPEN]
+    first = make(3, 300, 900)
+    before = {(one.ours, one.theirs): one.decision for rows in match(first.skus, first.items) for one in rows}
+    both = match([*first.skus, *few.skus], [*first.items, *few.items])
+    after = {(one.ours, one.theirs): one.decision for rows in both[: len(first.skus)] for one in rows}
+    changed = [pair for pair in before if before[pair] != after.get(pair, before[pair]) and OPEN in (before[pair], after.get(pair))]
+    # Compared alone later, the leftovers are judged by all that the house knows.
+    again = match(few.skus, [*first.items, *few.items], known=first.skus)
+    assert not changed and not [one for rows in again for one in rows if one.decision == OPEN]
+
+
+@pytest.mark.parametrize(
+    ("title", "pack", "word"),
+    [
+        ("Dew strap mk 3 pack of 2", 2, "mk3"),
+        ("Dew strap mk 3 x2", 2, "mk3"),
+        ("Dew strap mark iii", 1, "mk3"),
+        ("Dew strap no. 4 set of 3", 3, "no4"),
+        ("Dew strap series 5", 1, "series5"),
+        ("Boot size 40 pair", 2, "size40"),
+        ("2 x dew strap mk2", 2, "mk2"),
+        ("Dew strap mk 4 10 pcs", 10, "mk4"),
+        ("Dew strap gen 2 2-pack", 2, "gen2"),
+    ],
+)
+def test_a_number_that_belongs_to_a_word_is_no_pack(title: str, pack: int, word: str) -> None:
+    one = read_thing("a", split(title), Vocabulary([split(title)]))
+    assert one.pack == pack and word in one.words
+
+
+@pytest.mark.parametrize(("theirs", "why"), [("Dew heater strap controller mk 4", "part"), ("Dew heater strap mk 3", "mk4 / mk3")])
+def test_what_belongs_to_a_thing_or_another_mark_of_it_is_not_the_thing(theirs: str, why: str) -> None:
+    decision, score, _, differs = best("Dew heater strap mk 4", theirs, (CODE, CODE))
+    assert decision != OPEN and score < 60 and any(why in one for one in differs) or "controller" in str(differs)
+
+
+def test_a_barcode_in_conflict_is_never_sure_and_another_pack_only_where_allowed() -> None:
+    assert best("Steel seed tray black", "Steel seed tray black", (CODE, barcode(78)))[0] == REVIEW
+    pack = [Row("B", "Steel seed tray black pack of 5", pack=5, supplier="x")]
+    ours = [Row("A", "Steel seed tray black")]
+    for allowed in (False, True):
+        one = match(ours, pack, other_packs=allowed)[0][0]
+        assert (one.decision, one.units) == (OPEN if allowed else REVIEW, Fraction(1, 5))
 
 
 def test_two_that_fit_alike_are_put_to_a_person_and_a_barcode_settles_it() -> None:

@@ -110,6 +110,53 @@ def test_the_sure_are_opened_by_a_job_with_spares_and_proof_and_a_refused_pair_n
         assert not matching.alone(strap.desk(s))
 
 
+def test_another_pack_opens_alone_only_where_allowed_and_then_in_its_units(small: Small) -> None:
+    def make(desk: Desk) -> None:
+        desk.s.add(Sku(id=90, code="HOOK", title="Brass awning hook"))
+        desk.s.add(
+            Item(
+                id=90,
+                supplier_id=1,
+                origin_id=1,
+                number="H5",
+                title="Brass awning hook pack of 5",
+                pack_size=5,
+                currency="GBP",
+                cost=500,
+                stock=40,
+            )
+        )
+        desk.s.flush()
+        small.list_sku(desk.s, 90)
+
+    small.write(make)
+    assert not small.write(lambda desk: matching.find_sure(desk, skus=[90]))
+    small.write(lambda desk: PolicyChange("house", "", {"open_packs": True}).keep(desk))
+    small.write(lambda desk: matching.open_sure(desk, matching.find_sure(desk, skus=[90])))
+    (part,) = small.all(select(LanePart).where(LanePart.item_id == 90))
+    assert (part.units_num, part.units_den) == (1, 5)
+
+
+def test_faults_finds_what_was_opened_wrongly_and_units_that_read_otherwise(small: Small) -> None:
+    def make(desk: Desk) -> None:
+        for n, ours, theirs in ((80, "Dew heater strap mk 4", "Dew heater strap mk 4 controller"), (81, "Tide clock x2", "Tide clock")):
+            desk.s.add(Sku(id=n, code=f"W-{n}", title=ours))
+            desk.s.add(Item(id=n, supplier_id=1, origin_id=1, number=f"W{n}", title=theirs, currency="GBP", cost=500, stock=9))
+            desk.s.flush()
+            small.list_sku(desk.s, n)
+        matching.open_sure(desk, [matching.Sure(n, [n], [matching.proof_of(99, [], [], alone=True)]) for n in (80, 81)])
+
+    small.write(make)
+    with small.db.reading() as s:
+        found = {one.code: one for one in lane_faults.faults(small.desk(s)) if one.code in ("W-80", "W-81")}
+    assert found["W-80"].kind == "wrong" and "controller" in found["W-80"].why and found["W-80"].act == "close"
+    assert found["W-81"].kind == "units" and found["W-81"].step == "Set it to 2"
+    for one in found.values():
+        small.write(lambda desk: lane_faults.mend(desk, one.key))  # noqa: B023
+    with small.db.reading() as s:
+        assert not [one for one in lane_faults.faults(small.desk(s)) if one.code in ("W-80", "W-81")]
+
+
 def test_what_waits_stands_in_order_and_says_why(strap: Small) -> None:
     strap.write(lambda desk: (bare(desk, 3), lane_acts.refuse(desk, 3, [3])))
     strap.order("A", ("S-2", 1, 900))

@@ -187,6 +187,7 @@ class CellOut(BaseModel):
     score: int
     decision: str
     differs: list[str]
+    units: str
     landed: Money | None
     stock: int
     offer: str
@@ -228,6 +229,7 @@ def family(desk: ReadDesk, sku_id: Big) -> FamilyOut:
                 score=cell.score,
                 decision=cell.decision,
                 differs=cell.differs,
+                units=show_units(cell.units.numerator, cell.units.denominator),
                 landed=money(cell.landed, found.currency),
                 stock=cell.item.stock,
                 offer=cell.item.offer,

@@ -31,6 +31,8 @@ class Cell:
     agrees: list[str]
     differs: list[str]
     landed: int | None
+    # Supplier units for one unit sold, by the packs that both speak of.
+    units: Fraction
 
 
 @dataclass(frozen=True)
@@ -83,9 +85,11 @@ def look(desk: Desk, sku_id: int) -> Family:
         if (number, item.supplier_id) in cells or (item.id, item.supplier_id) in taken:
             continue
         taken.add((item.id, item.supplier_id))
-        cost = costing.landed(costing.of_item(item, Fraction(1), store.country), store) if store else None
+        cost = costing.landed(costing.of_item(item, likest.units, store.country), store) if store else None
         landed = cost.landed if cost and not cost.why else None
-        cells[number, item.supplier_id] = Cell(item, max(0, min(100, round(likest.score))), likest.decision, *told(likest.evidence), landed)
+        cells[number, item.supplier_id] = Cell(
+            item, max(0, min(100, round(likest.score))), likest.decision, *told(likest.evidence), landed, likest.units
+        )
     names = by_id(desk.s, Supplier, {supplier for _, supplier in cells})
     count = {number: sum(1 for _, supplier in cells if supplier == number) for number in names}
     columns = sorted(names.values(), key=lambda one: (-count[one.id], one.name))[:6]

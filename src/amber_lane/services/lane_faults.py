@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ..core.likeness import Matcher
+from ..core.likeness import Matcher, judge, told
 from ..core.money import show, show_units
 from ..data.lanes import FaultSeen, Lane, LanePart
 from ..data.setup import Origin, Service, Setting, Store, Supplier
@@ -44,7 +44,7 @@ class Fault:
 def faults(desk: Desk) -> list[Fault]:
     """All faults that nobody has set aside, in the order of their kinds."""
     seen = set(desk.s.scalars(select(FaultSeen.key)))
-    found = [one for source in (_units, _kits, _circles, _unsent, _costs) for one in source(desk)]
+    found = [one for source in (_wrong, _units, _kits, _circles, _unsent, _costs) for one in source(desk)]
     return [one for one in found if one.key not in seen][:MOST]
 
 
@@ -110,6 +110,63 @@ def _find(desk: Desk, key: str) -> Fault:
     if one is None:
         raise NotFound("this fault is not there any more")
     return one
+
+
+def _wrong(desk: Desk) -> Iterator[Fault]:
+    """Lanes whose item the likeness would refuse now, or whose units it reads otherwise, with the judgement that opens lanes.
+
+    Where a person opened or confirmed a lane, only what surely speaks against it is told.
+    """
+    several = select(LanePart.lane_id).group_by(LanePart.lane_id).having(func.count() > 1)
+    rows = desk.s.execute(
+        select(Lane, LanePart, Item, Sku)
+        .join(LanePart, LanePart.lane_id == Lane.id)
+        .join(Item, Item.id == LanePart.item_id)
+        .join(Sku, Sku.id == Lane.sku_id)
+        .where(Lane.until.is_(None), Lane.instead.is_(False), Lane.state != "shut", Lane.id.not_in(several))
+        .order_by(Lane.id)
+    ).all()
+    if not rows:
+        return
+    items, skus = {row[2].id: row[2] for row in rows}, {row[3].id: row[3] for row in rows}
+    matcher = Matcher([row_of_item(item) for item in items.values()], [row_of_sku(sku) for sku in skus.values()])
+    matcher.learn()
+    theirs, ours = dict(zip(items, matcher.theirs, strict=True)), dict(zip(skus, matcher.ours, strict=True))
+    told_already = {one.lane for one in _units(desk)}
+    for lane, part, item, sku in rows:
+        if lane.id in told_already:
+            continue
+        one = judge(ours[sku.id], theirs[item.id], matcher.corpus)
+        has, reads = Fraction(part.units_num, part.units_den), Fraction(ours[sku.id].pack, theirs[item.id].pack)
+        against = "; ".join(told(one.evidence)[1][:2])
+        alone = bool((lane.proof or {}).get("alone"))
+        if (one.veto and not one.same_id) or (alone and (one.veto or one.other_code)):
+            yield Fault(
+                f"wrong:{lane.id}:{item.id}",
+                "wrong",
+                f"{sku.code}, {sku.title}, is filled by {item.number}, {item.title}",
+                f"they do not look like the same thing: {against}",
+                sku.id,
+                sku.code,
+                "Close the lane",
+                "close",
+                lane.id,
+            )
+        elif has != reads and one.likeness >= 0.5 and (alone or reads != 1):
+            wanted = show_units(reads.numerator, reads.denominator)
+            packs = f"one {sku.code} is {ours[sku.id].pack}, and {item.number} comes in {theirs[item.id].pack}"
+            yield Fault(
+                f"units:{lane.id}:{has}",
+                "units",
+                f"{sku.code} takes {show_units(part.units_num, part.units_den)} of {item.number}",
+                f"by their titles {packs}",
+                sku.id,
+                sku.code,
+                f"Set it to {wanted}",
+                "units",
+                lane.id,
+                {"units": str(reads)},
+            )
 
 
 def _units(desk: Desk) -> Iterator[Fault]:

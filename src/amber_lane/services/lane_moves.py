@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
-from fractions import Fraction
 from typing import Any
 
 from sqlalchemy import select
@@ -19,6 +18,7 @@ from .desk import Conflict, Desk, Invalid, NotFound, by_id, in_chunks
 from .lane_acts import in_one, put_in_order
 from .lane_costs import Costing, UnitLanded, parts_of
 from .lanes import Part, Wish
+from .likeness import units_between
 from .matching import patterns, rows_of_items, rows_of_skus, store_of
 
 MOST = 2000
@@ -72,7 +72,7 @@ def preview(desk: Desk, source: int, target: int, lanes: Collection[int] = ()) -
             out.append(Move(lane, sku, old, None, 0, NOT_LIKE, [], [], now, UnitLanded(why="nothing like it"), store.currency, None))
             continue
         item = found[int(theirs[best.theirs].key)]
-        then = costing.landed(costing.of_item(item, Fraction(1), store.country), store)
+        then = costing.landed(costing.of_item(item, best.units, store.country), store)
         score = max(0, min(100, round(best.score)))
         told_of = told(best.evidence)
         out.append(Move(lane, sku, old, item, score, best.decision, *told_of, now, then, store.currency, has.get((sku.id, item.id))))
@@ -104,7 +104,10 @@ def move(desk: Desk, source: int, picks: Mapping[int, int], proofs: Mapping[int,
             raise NotFound(f"there is no item {number}")
     names = by_id(desk.s, Supplier, {source, *(item.supplier_id for item in items.values())})
     has = _has(desk, picks, set(picks.values()))
-    wishes = [Wish(sku, [Part(item, Fraction(1))], proof=proofs.get(sku)) for sku, item in picks.items() if (sku, item) not in has]
+    fresh = [(sku, item) for sku, item in picks.items() if (sku, item) not in has]
+    skus = by_id(desk.s, Sku, (sku for sku, _ in fresh))
+    units = units_between([(skus[sku], items[item]) for sku, item in fresh])
+    wishes = [Wish(sku, [Part(item, each)], proof=proofs.get(sku)) for (sku, item), each in zip(fresh, units, strict=True)]
     spares = {lane for (sku, item), lane in has.items() if picks.get(sku) == item}
     olds = list(desk.s.scalars(select(Lane).where(Lane.sku_id.in_(list(picks)), Lane.supplier_id == source, Lane.until.is_(None))))
 

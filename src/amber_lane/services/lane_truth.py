@@ -121,7 +121,7 @@ def look_at_costs(desk: Desk, supplier: Supplier, items: Sequence[int]) -> set[i
 
 
 def _moved_away(before: Judged, after: Judged, rows: tuple[Row, Row]) -> bool:
-    if after.veto and not before.veto:
+    if (after.veto and not before.veto) or (after.other_pack and not before.other_pack):
         return True
     other_code = bool(rows[0].gtin and rows[1].gtin and rows[0].gtin != rows[1].gtin)
     # A barcode that stayed does not help where hardly a word did: numbers get reused.

@@ -7,6 +7,7 @@ import threading
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from fractions import Fraction
 
 from sqlalchemy import Engine, func, or_, select
 from sqlalchemy.exc import SQLAlchemyError
@@ -114,6 +115,14 @@ def near_items(desk: Desk, sku: Sku, patterns: Sequence[Pattern] = ()) -> list[i
 def compare(sku: Sku, item: Item, patterns: Sequence[Pattern] = ()) -> Candidate:
     """One item against a SKU."""
     return _judged(sku, [item], patterns)[0]
+
+
+def units_between(pairs: Sequence[tuple[Sku, Item]]) -> list[Fraction]:
+    """Supplier units for one unit sold of each pair, by the packs that both speak of."""
+    if not pairs:
+        return []
+    matcher = Matcher([row_of_item(item) for _, item in pairs], [row_of_sku(sku) for sku, _ in pairs])
+    return [Fraction(ours.pack, theirs.pack) for ours, theirs in zip(matcher.ours, matcher.theirs, strict=True)]
 
 
 def _judged(sku: Sku, items: Sequence[Item], patterns: Sequence[Pattern] = ()) -> list[Candidate]:

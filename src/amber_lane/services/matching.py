@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
@@ -31,6 +31,8 @@ class Sure:
     sku: int
     items: list[int]
     proof: list[dict[str, Any]]
+    # Supplier units for one unit sold of each item; one each where nothing is said.
+    units: list[Fraction] = field(default_factory=list)
 
 
 def proof_of(score: float, agrees: Sequence[str], differs: Sequence[str], alone: bool = False, by: str = "") -> dict[str, Any]:
@@ -45,8 +47,11 @@ def find_sure(desk: Desk, progress: Callable[[int], None] = lambda n: None, skus
         return []
     ours = rows_of_skus(desk, wanted)
     items = rows_of_items(desk)
+    # Words are learnt from all that the house knows, so that a few leftovers are not judged by themselves alone.
+    known = rows_of_skus(desk, set(desk.s.scalars(select(Sku.id))) - set(wanted))
     refused = {(str(sku), str(item)) for sku, item in desk.s.execute(select(Rejection.sku_id, Rejection.item_id))}
-    found = match(ours, items, refused, progress, patterns=patterns(desk))
+    packs = bool(policy_for(desk.s)["open_packs"])
+    found = match(ours, items, refused, progress, patterns=patterns(desk), known=known, other_packs=packs)
     pairs = {int(row.key): [one for one in near if one.decision == OPEN] for row, near in zip(ours, found, strict=True)}
     return _cheapest_first(desk, {sku: near for sku, near in pairs.items() if near}, items)
 
@@ -62,18 +67,24 @@ def _cheapest_first(desk: Desk, sure: dict[int, list[Found]], items: Sequence[Ro
         store = costing.facts.stores.get(stores.get(sku, 0), anywhere)
         if store is None:
             continue
-        ranked: list[tuple[bool, int, int, dict[str, Any]]] = []
+        ranked: list[tuple[bool, int, int, dict[str, Any], Fraction]] = []
         for one in near:
             item = rows[int(items[one.theirs].key)]
-            cost = costing.landed(costing.of_item(item, Fraction(1), store.country), store)
+            cost = costing.landed(costing.of_item(item, one.units, store.country), store)
             if not cost.why:
                 # What is in stock goes before what is not, however cheap.
                 ranked.append(
-                    (item.offer == "gone" or item.stock == 0, cost.landed, item.id, proof_of(one.score, *told(one.evidence), True))
+                    (
+                        item.offer == "gone" or item.stock == 0,
+                        cost.landed,
+                        item.id,
+                        proof_of(one.score, *told(one.evidence), True),
+                        one.units,
+                    )
                 )
         ranked.sort(key=lambda one: one[:3])
         if ranked:
-            out.append(Sure(sku, [one[2] for one in ranked], [one[3] for one in ranked]))
+            out.append(Sure(sku, [one[2] for one in ranked], [one[3] for one in ranked], [one[4] for one in ranked]))
     return out
 
 
@@ -82,9 +93,9 @@ def open_sure(desk: Desk, sure: Sequence[Sure], why: str = "") -> int:
     bare = set(without_lane(desk))
     mine = [one for one in sure if one.sku in bare]
     wishes = [
-        Wish(one.sku, [Part(item, Fraction(1))], use, proof=proof)
+        Wish(one.sku, [Part(item, each)], use, proof=proof)
         for one in mine
-        for use, (item, proof) in enumerate(zip(one.items, one.proof, strict=True))
+        for use, (item, proof, each) in enumerate(zip(one.items, one.proof, one.units or [Fraction(1)] * len(one.items), strict=True))
     ]
     if not wishes:
         return 0

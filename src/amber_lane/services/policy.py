@@ -60,6 +60,8 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "send_minutes": 30,
     # Lanes: whether the sure ones are opened without asking; what share must come in time, and be taken, at least.
     "open_sure": True,
+    # Whether the same thing in another pack may be opened by itself too, in its units.
+    "open_packs": False,
     "slow_below": 700_000,
     "shut_below": 300_000,
 }

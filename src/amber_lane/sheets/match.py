@@ -9,7 +9,7 @@ from .table import read_sheet
 
 LISTINGS = ("sku", "title")
 OFFERS = ("supplier", "item", "title")
-HEADER = ("sku", "rank", "supplier", "item", "likeness", "decision", "agrees", "differs")
+HEADER = ("sku", "rank", "supplier", "item", "likeness", "decision", "agrees", "differs", "units")
 MORE = ("brand", "gtin", "mpn", "pack_size", "price", "cost", "currency", "options", "stock")
 _POWER = re.compile(r"^\d(\.\d+)?[eE]\+?\d+$")
 
@@ -22,12 +22,13 @@ def match_sheets(listings: bytes, offers: bytes) -> tuple[list[tuple[str, ...]],
     out: list[tuple[str, ...]] = []
     for sku, found in zip(skus, match(skus, items), strict=True):
         if not found:
-            out.append((sku.key, "1", "", "", "0", NONE, "", ""))
+            out.append((sku.key, "1", "", "", "0", NONE, "", "", ""))
         for rank, one in enumerate(found, 1):
             item = items[one.theirs]
             agrees, differs = told(one.evidence)
             score = str(max(0, min(100, round(one.score))))
-            out.append((sku.key, str(rank), item.supplier, item.key, score, one.decision, "; ".join(agrees), "; ".join(differs)))
+            said = (one.decision, "; ".join(agrees), "; ".join(differs), str(one.units))
+            out.append((sku.key, str(rank), item.supplier, item.key, score, *said))
     return out, notes
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from hashlib import blake2b
@@ -84,8 +85,22 @@ MATERIALS = frozenset(
         "iron",
     ]
 )
+# Words of what belongs to a thing and is not the thing: where only one side says one, it is something else.
+EXTRAS = frozenset(
+    [
+        "accessory", "accessories", "spare", "spares", "replacement", "refill", "refills", "case", "cases", "controller", "controllers",
+        "cover", "covers", "bundle", "bundles", "charger", "chargers", "adapter", "adaptor", "adapters", "pouch", "pouches", "kit", "kits",
+        "lid", "lids", "cable", "cables", "remote", "cartridge", "cartridges", "sleeve", "holder", "holders", "mount", "mounts", "stand",
+        "bracket", "brackets", "strap", "straps", "bag", "bags", "filter", "filters", "battery", "batteries", "screw", "screws", "part",
+        "parts", "plug", "hose", "lead", "dock", "cradle", "sticker", "stickers", "manual", "hinge", "knob", "nozzle", "tip", "tips",
+        "blade", "blades", "bulb", "bulbs", "fitting", "fittings", "attachment", "attachments", "insert", "inserts", "only",
+    ]
+)  # fmt: skip
 KINDS = (("colour", COLOURS), ("material", MATERIALS))
 PAIR_MOST = 60
+# A word must be wanting on one side of so many proven pairs before it is taken to say nothing.
+PROVEN_LEAST = 4
+_LABELLED = re.compile(r"^([a-z]+)(\d+(?:\.\d+)?)$")
 MASK = (1 << 64) - 1
 
 
@@ -103,17 +118,25 @@ class Corpus:
         self.places = Places(things)
         self.instead = self.places.instead()
         self.empty: set[str] = set()
+        self.makers = {word for thing in things for word in thing.brand}
 
     def learn_empty(self, pairs: Iterable[tuple[Thing, Thing]]) -> None:
-        """Words that one side has and the other lacks, time and again, where all else says that both are the same thing."""
+        """Words that one side has and the other lacks, time and again, in pairs that numbers prove to be the same thing.
+
+        Only such pairs can teach that: between two that merely look alike, the word may be all the difference. Never an option's, a
+        maker's or an extra's word.
+        """
         both: Counter[str] = Counter()
         either: Counter[str] = Counter()
         for one, other in pairs:
             both.update((one.words & other.words).keys())
             either.update((one.words | other.words).keys())
-        self.empty = {
-            word for word, n in either.items() if n >= 3 and both[word] <= 0.34 * n and word not in COLOURS and word not in MATERIALS
-        }
+        self.empty = {word for word, n in either.items() if n >= PROVEN_LEAST and both[word] <= 0.34 * n and self.may_be_empty(word)}
+
+    def may_be_empty(self, word: str) -> bool:
+        """Whether a word could be one that says nothing of which thing it is."""
+        told = COLOURS | MATERIALS | EXTRAS
+        return word not in told and word not in self.makers and not any(letter.isdigit() for letter in word)
 
     def rivals(self, one: str, other: str) -> str:
         """What kind of choice two words are between; '' where they may both be true of a thing."""
@@ -121,6 +144,11 @@ class Corpus:
             if one in words and other in words:
                 return name
         if one.isdigit() and other.isdigit():
+            return "number"
+        if one in self.makers and other in self.makers:
+            return "maker"
+        mine, theirs = _LABELLED.match(one), _LABELLED.match(other)
+        if mine and theirs and mine[1] == theirs[1] and mine[2] != theirs[2]:
             return "number"
         n = self.instead.get((one, other) if one < other else (other, one), 0)
         return "kind" if n >= 2 else ""

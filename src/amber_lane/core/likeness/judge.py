@@ -9,13 +9,15 @@ from typing import NamedTuple
 
 from rapidfuzz.distance import OSA
 
-from .corpus import Corpus
+from .corpus import COLOURS, EXTRAS, MATERIALS, Corpus
 from .read import Thing
 from .words import abbreviates
 
 NEAR = 0.016
 IDS = {"barcode": 0.80, "maker's number": 0.70}
 BY_PATTERN = 0.70
+# What the same thing in another pack scores against the same pack; and where something else is unsure beside the pack.
+PACK_BELOW, PACK_AND_MORE = 0.9, 0.55
 
 
 class Evidence(NamedTuple):
@@ -40,8 +42,12 @@ class Judged:
     veto: bool = False
     same_id: bool = False
     other_id: bool = False
+    # The barcodes differ; the same thing in another pack; an option that one side says and the other does not (sizes, colours, …).
+    other_code: bool = False
+    other_pack: bool = False
     silent_ours: list[str] = field(default_factory=list)
     silent_theirs: list[str] = field(default_factory=list)
+    options: list[str] = field(default_factory=list)
 
 
 def judge(ours: Thing, theirs: Thing, corpus: Corpus) -> Judged:
@@ -75,16 +81,24 @@ def judge(ours: Thing, theirs: Thing, corpus: Corpus) -> Judged:
                 left.remove(word)
                 right.remove(one)
                 break
-    for words, silent, mine in ((left, out.silent_theirs, True), (right, out.silent_ours, False)):
-        for word in words:
-            if word in corpus.empty:
-                continue
+    for words, against, silent, mine in ((left, right, out.silent_theirs, True), (right, left, out.silent_ours, False)):
+        said = [word for word in words if word not in corpus.empty]
+        extra = any(word in EXTRAS for word in said) and sum(word not in EXTRAS for word in said) <= 1
+        for word in said:
             w = weight.get(word, 1.0)
+            if extra and word in EXTRAS and not any(OSA.distance(word, one, score_cutoff=1) <= 1 for one in against):
+                # All that the other says, and a case, a refill, a spare part or a bundle of it: that is not the thing.
+                bad += max(w, 0.5)
+                out.veto = True
+                out.evidence.append(Evidence("part", word if mine else "", "" if mine else word, -max(w, 0.5)))
+                silent.append(word)
+                continue
             lack += w
             out.evidence.append(Evidence("word", word if mine else "", "" if mine else word, -0.4 * w))
             silent.append(word)
+    out.options += [word for word in out.silent_ours if word in COLOURS or word in MATERIALS]
     good, lack, bad = _sizes(ours, theirs, out, good, lack, bad)
-    good, bad = _pack(ours, theirs, out, good, bad)
+    good = _pack(ours, theirs, out, good)
     out.likeness = good / max(good + 0.5 * lack + 1.5 * bad, 1e-9)
     rest = 1 - out.likeness
     for name, number, other in (("barcode", ours.gtin, theirs.gtin), ("maker's number", ours.mpn, theirs.mpn)):
@@ -92,8 +106,12 @@ def judge(ours: Thing, theirs: Thing, corpus: Corpus) -> Judged:
             same = number == other
             out.evidence.append(Evidence(name, number.lstrip("0"), other.lstrip("0"), IDS[name] * 2 if same else -IDS[name]))
             out.same_id, out.other_id = out.same_id or same, out.other_id or not same
+            out.other_code = out.other_code or (not same and name == "barcode")
             rest = rest * (1 - IDS[name]) if same else rest + 0.25 * (1 - rest)
     score = 100 * (1 - rest)
+    if out.other_pack:
+        # Just below the same in the same pack: it can fill the SKU, in other units.
+        score *= PACK_BELOW if not (out.silent_ours or out.silent_theirs) or out.same_id else PACK_AND_MORE
     out.score = 0.5 * score if out.veto else score
     return out
 
@@ -110,7 +128,9 @@ def proven(one: Judged, pattern: str) -> Judged:
 
 @lru_cache(maxsize=200_000)
 def _near(one: str, other: str) -> bool:
-    """Whether two words are one word mistyped or shortened."""
+    """Whether two words are one word mistyped or shortened. Another figure is another thing, never a slip."""
+    if not (one.isalpha() and other.isalpha()):
+        return False
     if min(len(one), len(other)) >= 5 and OSA.distance(one, other, score_cutoff=1) <= 1:
         return True
     return abbreviates(one, other) or abbreviates(other, one)
@@ -156,6 +176,8 @@ def _sizes(ours: Thing, theirs: Thing, out: Judged, good: float, lack: float, ba
         for text in told:
             lack += 0.5
             silent.append(text)
+            if not mine:
+                out.options.append(text)
             out.evidence.append(Evidence("size", text if mine else "", "" if mine else text, -0.2))
     return good, lack, bad
 
@@ -166,19 +188,19 @@ def _same_measure(one: tuple[str, tuple[float, ...], str], other: tuple[str, tup
     return all(abs(a - b) <= NEAR * max(a, b) for a, b in zip(one[1], other[1], strict=True))
 
 
-def _pack(ours: Thing, theirs: Thing, out: Judged, good: float, bad: float) -> tuple[float, float]:
+def _pack(ours: Thing, theirs: Thing, out: Judged, good: float) -> float:
     if ours.pack == theirs.pack:
         if ours.pack > 1:
             out.evidence.append(Evidence("pack", str(ours.pack), str(theirs.pack), 0.5))
             good += 0.5
-        return good, bad
+        return good
     out.evidence.append(
         Evidence(
             "pack", f"pack of {ours.pack}" if ours.pack > 1 else "single", f"pack of {theirs.pack}" if theirs.pack > 1 else "single", -0.8
         )
     )
-    out.veto = True
-    return good, bad + 0.8
+    out.other_pack = True
+    return good
 
 
 def told(evidence: Sequence[Evidence]) -> tuple[list[str], list[str]]:

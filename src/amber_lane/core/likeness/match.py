@@ -6,6 +6,8 @@ import math
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -22,11 +24,16 @@ if TYPE_CHECKING:
 OPEN, REVIEW, NONE = "open", "review", "none"
 # What must be alike before anything is sure, and before a person is asked at all.
 LIKE_WITH_ID, LIKE_ALONE, ASK_FROM = 0.5, 0.9, 40.0
+# Alike enough to be members of one family.
+FAMILY_LIKE = 0.7
 SHOWN, LOOKED_AT, CHUNK = 5, 9, 256
 # A price that stands this many deviations from what is usual for its cost speaks against it.
 ODD_PRICE = 2.2
 COMMON = 0.25
 LEARNT_FROM = 1500
+
+
+ONE = Fraction(1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,38 +65,47 @@ class Found:
     score: float
     decision: str
     evidence: list[Evidence]
+    # Supplier units for one unit sold, by the packs that both speak of.
+    units: Fraction = ONE
 
 
 class Matcher:
     """Items made ready once; SKUs are matched against them in any number."""
 
-    def __init__(self, items: Sequence[Row], skus: Sequence[Row] = ()) -> None:
+    def __init__(self, items: Sequence[Row], skus: Sequence[Row] = (), known: Sequence[Row] = ()) -> None:
+        """known: more SKUs of the house; words are learnt from them, and they are not matched."""
         self.rows = items
-        raw = [split(_title(row)) for row in (*skus, *items)]
-        brands = [split(row.brand) for row in (*skus, *items)]
+        everything = (*skus, *items, *known)
+        raw = [split(_title(row)) for row in everything]
+        brands = [split(row.brand) for row in everything]
         self.vocabulary = Vocabulary([*raw, *(one for one in brands if one)])
         n = len(skus)
-        told = [_thing(row, raw[i], brands[i], self.vocabulary) for i, row in enumerate((*skus, *items))]
-        self.ours, self.theirs = told[:n], told[n:]
+        told = [_thing(row, raw[i], brands[i], self.vocabulary) for i, row in enumerate(everything)]
+        self.ours, self.theirs, self.known = told[:n], told[n : n + len(items)], told[n + len(items) :]
         self.corpus = Corpus(told)
         self.by_gtin, self.by_mpn = _places(one.gtin for one in self.theirs), _places(one.mpn for one in self.theirs)
         self.columns: dict[str, int] = {}
-        self.matrix = self._matrix(self.theirs, grow=True)
-        self.sums = np.asarray(self.matrix.sum(axis=1)).ravel().astype(np.float32)
+
+    @cached_property
+    def near(self) -> tuple[sparse.csr_matrix, np.ndarray[tuple[int], np.dtype[np.float32]]]:
+        """The items' words turned about, to find what shares them, and the sum of each item's; made when first asked for."""
+        matrix = self._matrix(self.theirs, grow=True)
+        return matrix.T.tocsr(), np.asarray(matrix.sum(axis=1)).ravel().astype(np.float32)
 
     def things(self, rows: Sequence[Row]) -> list[Thing]:
         """Other rows, read by the words that are known here."""
         return [_thing(row, split(_title(row)), split(row.brand), self.vocabulary) for row in rows]
 
-    def learn(self, near: Sequence[Sequence[int]]) -> None:
-        """Find words that say nothing, from the likest pairs of some of ours that nothing speaks against."""
-        step = max(1, len(self.ours) // LEARNT_FROM)
+    def learn(self) -> None:
+        """Find words that say nothing, from pairs that their numbers prove to be the same and nothing speaks against."""
+        everything = [*self.ours, *self.known]
+        step = max(1, len(everything) // LEARNT_FROM)
         pairs = []
-        for place in range(0, len(self.ours), step):
-            mine = self.ours[place]
-            for i in near[place][:4]:
+        for mine in everything[::step]:
+            ids = {*self.by_gtin.get(mine.gtin, ())[:4], *self.by_mpn.get(mine.mpn, ())[:4]}
+            for i in ids:
                 one = judge(mine, self.theirs[i], self.corpus)
-                if not one.veto and not one.other_id and one.likeness >= 0.75:
+                if one.same_id and not one.veto and not one.other_id and not one.other_pack and one.likeness >= LIKE_WITH_ID:
                     pairs.append((mine, self.theirs[i]))
         self.corpus.learn_empty(pairs)
 
@@ -129,16 +145,16 @@ class Matcher:
 
     def candidates(self, things: Sequence[Thing], progress: Callable[[int], None] = lambda n: None) -> list[list[int]]:
         """For each thing the places of the items that are worth comparing: the nearest by words, and all with one of its numbers."""
+        turned, sums = self.near
         mine = self._matrix(things)
         own = np.asarray(mine.sum(axis=1)).ravel().astype(np.float32)
-        turned = self.matrix.T.tocsr()
         out: list[list[int]] = []
         for start in range(0, len(things), CHUNK):
             part = (mine[start : start + CHUNK] @ turned).tocsr()
             for row in range(part.shape[0]):
                 at = part.indices[part.indptr[row] : part.indptr[row + 1]]
                 shared = part.data[part.indptr[row] : part.indptr[row + 1]]
-                like = shared / (own[start + row] + self.sums[at] - shared + 1e-6)
+                like = shared / (own[start + row] + sums[at] - shared + 1e-6)
                 if len(at) > LOOKED_AT:
                     some = np.argpartition(-like, LOOKED_AT)[:LOOKED_AT]
                     at, like = at[some], like[some]
@@ -173,17 +189,21 @@ def match(
     progress: Callable[[int], None] = lambda n: None,
     shown: int = SHOWN,
     patterns: Sequence[Pattern] = (),
+    known: Sequence[Row] = (),
+    other_packs: bool = False,
 ) -> list[list[Found]]:
     """The likest items of each SKU, at most `shown`, the likest first, with a decision on each.
 
     rejected: (SKU, item) keys that a person said are not the same; they are never offered.
     patterns: how suppliers' numbers follow from ours; a number that one of them names counts like a maker's number.
+    known: more SKUs of the house, so that what is learnt of its words does not hang on which of them are matched now.
+    other_packs: the same thing in another pack may be sure too, where there is none in the same pack.
     """
-    matcher = Matcher(items, skus)
+    matcher = Matcher(items, skus, known)
     named = _named(skus, items, patterns)
     judged: list[list[tuple[int, Judged]]] = []
     nearest = matcher.candidates(matcher.ours, progress)
-    matcher.learn(nearest)
+    matcher.learn()
     for place, near in enumerate(nearest):
         mine, by_number = matcher.ours[place], named.get(place, {})
         rows = []
@@ -193,11 +213,18 @@ def match(
                 rows.append((i, proven(one, by_number[i]) if i in by_number else one))
         judged.append(sorted(rows, key=lambda one: (-one[1].score, one[0])))
     usual = _usual(skus, items, judged)
-    sure = _decide(skus, items, judged, usual, [matcher.corpus.unfinished(one) for one in matcher.ours])
+    sure = _decide(skus, items, judged, usual, [matcher.corpus.unfinished(one) for one in matcher.ours], other_packs)
     out = []
     for place, rows in enumerate(judged):
         found = [
-            Found(place, i, one.score, OPEN if (place, i) in sure else REVIEW if one.score >= ASK_FROM else NONE, one.evidence)
+            Found(
+                place,
+                i,
+                one.score,
+                OPEN if (place, i) in sure else REVIEW if one.score >= ASK_FROM else NONE,
+                one.evidence,
+                Fraction(matcher.ours[place].pack, matcher.theirs[i].pack),
+            )
             for i, one in rows
         ]
         found.sort(key=lambda one: (one.decision != OPEN, -one.score, one.theirs))
@@ -245,12 +272,19 @@ def _odd(sku: Row, item: Row, usual: dict[tuple[str, str], tuple[float, float]])
     return abs(math.log(sku.price / item.price) - told[0]) > ODD_PRICE * told[1]
 
 
+def _open_choice(rows: Sequence[tuple[int, Judged]]) -> bool:
+    """Whether members of the item's family differ in an option that the SKU does not say: two sizes or colours of what else is alike."""
+    told = {tuple(one.options) for _, one in rows if one.options and not one.veto and one.likeness >= FAMILY_LIKE}
+    return len(told) > 1
+
+
 def _decide(
     skus: Sequence[Row],
     items: Sequence[Row],
     judged: Sequence[Sequence[tuple[int, Judged]]],
     usual: dict[tuple[str, str], tuple[float, float]],
     unfinished: Sequence[bool],
+    other_packs: bool = False,
 ) -> set[tuple[int, int]]:
     """Pairs that are sure. An item goes to one SKU, and of one supplier a SKU takes one item: where two fit alike, a person decides."""
     fits: dict[tuple[int, int], Judged] = {}
@@ -260,10 +294,15 @@ def _decide(
             enough = (
                 one.likeness >= LIKE_WITH_ID
                 if one.same_id
-                else one.likeness >= LIKE_ALONE and whole and not one.other_id and not unfinished[place]
+                else one.likeness >= LIKE_ALONE and whole and not one.other_id and not unfinished[place] and not _open_choice(rows)
             )
-            if not one.veto and enough and not _odd(skus[place], items[i], usual):
+            # A barcode in conflict is never sure, whatever else agrees.
+            packs = not one.other_pack or other_packs
+            if not one.veto and not one.other_code and packs and enough and not _odd(skus[place], items[i], usual):
                 fits[place, i] = one
+    # Another pack is taken only where nothing in the same pack would do.
+    same_pack = {place for (place, _), one in fits.items() if not one.other_pack}
+    fits = {pair: one for pair, one in fits.items() if not one.other_pack or pair[0] not in same_pack}
     of_item: dict[int, list[int]] = defaultdict(list)
     for place, i in fits:
         of_item[i].append(place)

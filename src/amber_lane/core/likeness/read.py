@@ -23,11 +23,20 @@ COUNTS = {"one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven
 SETS = frozenset(["pack", "set", "box", "bag", "bundle", "lot", "tub", "sleeve", "carton"])
 ALONE = {"pair": 2, "twin": 2, "duo": 2, "trio": 3, "triple": 3, "dozen": 12, "single": 1}
 PIECES = frozenset(["pieces", "pack", "er", "units", "count", "ct", "off"])
+# Words whose number belongs to them: a mark, a series, a model. Such a number is never a pack.
+LABELS = {
+    "mk": "mk", "mark": "mk", "no": "no", "nr": "no", "num": "no", "number": "no", "series": "series", "ser": "series", "size": "size",
+    "sz": "size", "gen": "gen", "generation": "gen", "model": "model", "type": "type", "version": "ver", "ver": "ver", "class": "class",
+    "grade": "grade", "level": "level", "stage": "stage", "phase": "phase", "vol": "vol", "volume": "vol", "part": "part",
+    "chapter": "chapter", "fig": "fig", "art": "art", "ref": "ref", "eu": "eu", "uk": "uk", "us": "us",
+}  # fmt: skip
+ROMAN = {"ii": "2", "iii": "3", "iv": "4", "v": "5", "vi": "6", "vii": "7", "viii": "8", "ix": "9"}
 _YEAR = re.compile(r"^(19|20)\d\d$")
 _ODD = re.compile(r"[\W_]+")
 _PAPER = re.compile(r"^[ab]\d$")
 _WHOLE = re.compile(r"^\d{1,4}$")
 _NUM = re.compile(r"^\d+(\.\d+)?$")
+_GLUED = re.compile(r"^([a-z]+)(\d+)$")
 
 
 @dataclass
@@ -72,7 +81,7 @@ def read_thing(
     """A thing from its split title and its numbers. pack: what its supplier says; more than one counts before the title."""
     out = Thing(key, gtin=check_gtin(gtin), mpn=_ODD.sub("", mpn).upper() if mpn else "", price=price)
     words = vocabulary.read(title)
-    rest = _take_sizes(_take_times(_take_measures(_take_packs(words, out), out), out), out)
+    rest = _take_sizes(_take_times(_take_measures(_take_packs(_bind_numbers(words), out), out), out), out)
     out.words = Counter(word for word in rest if word not in EMPTY and not _YEAR.match(word))
     out.brand = tuple(word for word in vocabulary.read(brand) if word not in EMPTY)
     for word in out.brand:
@@ -81,6 +90,39 @@ def read_thing(
     if pack > 1:
         out.pack = pack
     return out
+
+
+def _bind_numbers(words: list[str]) -> list[str]:
+    """A number that belongs to the word before it becomes one word with it, before anything is taken for a pack or a size.
+
+    >>> _bind_numbers(["strap", "mark", "3", "pack", "of", "2"])
+    ['strap', 'mk3', 'pack', 'of', '2']
+    """
+    out: list[str] = []
+    i, n = 0, len(words)
+    while i < n:
+        word = words[i]
+        label = LABELS.get(word)
+        number = words[i + 1] if label and i + 1 < n else ""
+        number = ROMAN.get(number, number) if label == "mk" else number
+        after = words[i + 2 : i + 4]
+        # "size 40 mm" and "size 5 x 7 cm" are measures, and "no 2 pack" is as many.
+        measured = bool(after) and (after[0] in UNITS or (after[0] in ("x", "by") and len(after) > 1 and _measured(words, i + 3)))
+        if label and _NUM.match(number) and not measured:
+            out.append(f"{label}{number}")
+            i += 2
+            continue
+        glued = _GLUED.match(word)
+        out.append(f"{LABELS[glued[1]]}{glued[2]}" if glued and glued[1] in LABELS else word)
+        i += 1
+    return out
+
+
+def _measured(words: list[str], at: int) -> bool:
+    """Whether a number at this place has a unit after it, perhaps after more numbers."""
+    while at < len(words) and (_NUM.match(words[at]) or words[at] in ("x", "by")):
+        at += 1
+    return at < len(words) and words[at] in UNITS
 
 
 def _take_measures(words: list[str], out: Thing) -> list[str]:
@@ -125,8 +167,12 @@ def _take_packs(words: list[str], out: Thing) -> list[str]:
                 _packed(out, count)
                 i += step + 1
                 continue
-        if (count := _count(word)) and i + 1 < n and words[i + 1] in PIECES:
+        if (count := _count(word)) and i + 1 < n and words[i + 1] in PIECES and not _begins_pack(words, i + 1):
             _packed(out, count)
+            i += 2
+            continue
+        if (count := _count(word)) and i + 1 < n and words[i + 1] == "pair":
+            _packed(out, 2 * count)
             i += 2
             continue
         if word in ALONE:
@@ -138,13 +184,23 @@ def _take_packs(words: list[str], out: Thing) -> list[str]:
     return rest
 
 
+def _begins_pack(words: list[str], at: int) -> bool:
+    """Whether "pack" here goes on with a number of its own, so that a number before it is something else."""
+    if words[at] not in SETS:
+        return False
+    after = words[at + 1 : at + 3]
+    return bool(after) and (bool(_count(after[0])) or (len(after) > 1 and after[0] == "of" and bool(_count(after[1]))))
+
+
 def _take_times(words: list[str], out: Thing) -> list[str]:
-    """What is left of "x 5" or "5 x" when sizes such as 2 x 3 m have been taken."""
+    """What is left of "x 5" or "5 x" when sizes such as 2 x 3 m have been taken. A number on both sides: "3 x 2" is two of number 3."""
     rest: list[str] = []
     i, n = 0, len(words)
     while i < n:
         pair = words[i : i + 2]
         other = pair[1] if pair[0] == "x" and len(pair) == 2 else pair[0] if pair[-1] == "x" and len(pair) == 2 else ""
+        if pair[-1] == "x" and len(pair) == 2 and i + 2 < n and _count(words[i + 2]):
+            other = ""
         if other and (count := _count(other)):
             _packed(out, count)
             i += 2
