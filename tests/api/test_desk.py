@@ -113,7 +113,7 @@ def test_an_order_is_sent_and_taken_back_by_its_log(calls: Calls, small: Small) 
     last = calls.get("/pulse")["last"]
     assert "sent to suppliers, £3.70" in last["told"]
     calls.post(f"/acts/{last['id']}/undo")
-    assert calls.get(f"/orders/{order.id}")["lines"][0]["state"] == "ready" and calls.get("/pulse")["last"]["id"] != last["id"]
+    assert calls.get(f"/orders/{order.id}")["lines"][0]["state"] == "ready" and calls.get("/pulse")["last"] is None
     assert calls.post(f"/acts/{last['id']}/undo", 409)["detail"] == "it has been undone already"
 
 
@@ -187,12 +187,29 @@ def test_the_pulse_changes_whenever_something_was_done(calls: Calls, small: Smal
     assert pulse["counts"] == {"lanes": 1, "today": 1}
     small.sweep({1: (120, 20)})
     marks.append(calls.get("/pulse")["seen"])
-    assert calls.get("/pulse")["to_send"] > 0 and calls.get("/pulse")["last"]["told"].startswith("1 repriced")
+    assert calls.get("/pulse")["to_send"] > 0 and calls.get("/pulse")["last"] is None, "the program's act is no one's to undo by key"
     small.write(lambda desk: setattr(small.all(select(Outbox))[0], "state", "done"))
     lane = small.lane(2)
     calls.client.patch(f"/api/v1/lanes/{lane.id}", json={"version": lane.version, "state": "slow"})
     marks.append(calls.get("/pulse")["seen"])
     assert len(set(marks)) == 3
+
+
+def test_each_person_undoes_their_own_last_act_whatever_others_and_the_program_did(calls: Calls, small: Small) -> None:
+    calls.client.patch(f"/api/v1/lanes/{small.lane(2).id}", json={"version": small.lane(2).version, "state": "slow"})
+    mine = calls.get("/pulse")["last"]
+    small.sweep({1: (120, 20)})
+    small.write(lambda desk: setup.make_person(desk, "Tester", "other@amber-lane.example", PERSON["password"]))
+    with TestClient(calls.client.app, headers={"X-Amber-Lane": "1"}) as client:
+        other = Calls(client)
+        other.post("/session", mail="other@amber-lane.example", password=PERSON["password"])
+        assert other.get("/pulse")["last"] is None, "a namesake's acts are not mine"
+        client.patch(f"/api/v1/lanes/{small.lane(3).id}", json={"version": small.lane(3).version, "state": "slow"})
+        theirs = other.get("/pulse")["last"]
+        assert theirs["id"] > mine["id"] and calls.get("/pulse")["last"]["id"] == mine["id"]
+        other.post(f"/acts/{theirs['id']}/undo")
+    calls.post(f"/acts/{mine['id']}/undo")
+    assert small.lane(2).state == small.lane(3).state == "new" and small.listing(1).wanted_price > 0
 
 
 def test_a_store_that_may_be_written_to_again_catches_up(calls: Calls, small: Small) -> None:

@@ -14,7 +14,7 @@ from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Origin, Store, Supplier
 from ..data.transit import Parcel, ParcelLine
-from ..services import lists, order_words, orders, planning, purchases, withdrawing
+from ..services import lists, order_money, order_words, orders, planning, purchases, withdrawing
 from ..services.desk import Conflict, Desk, by_id
 from ..services.facts import HOME
 from ..services.lists import Wish
@@ -180,7 +180,13 @@ class OrderOut(BaseModel):
     sentence: str
     steps: list[StepOut]
     ways_on: list[WayOn]
+    # Before it is bought what is expected, and what refusal or lateness may cost beside it; then what its bills leave, with what was
+    # planned and how many bills are still to come.
     profit: Money | None
+    risk: Money
+    planned: Money | None
+    actual: bool
+    unbilled: int
     lines: list[LineOut]
     ways: list[WayOut]
     purchases: list[PurchaseOut]
@@ -193,6 +199,7 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
     lines = planning.lines_of(desk, [number])[number]
     plan = desk.s.scalar(select(Plan).where(Plan.order_id == number))
     hold = desk.s.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
+    bought = order_money.bought(desk, [number]).get(number)
     return OrderOut(
         id=row.id,
         version=row.version,
@@ -223,6 +230,10 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
         ],
         steps=[StepOut(name=name, amount=sure(amount, cur), kind=kind) for name, amount, kind in order_words.steps(lines, plan)],
         profit=money(plan.known_profit, cur) if plan else None,
+        risk=sure(plan.risk if plan else 0, cur),
+        planned=money(plan.known_profit + plan.billed_more, cur) if plan and plan.known_profit is not None and plan.billed_more else None,
+        actual=bool(bought) and not any(one.state in order_money.OPEN for one in lines),
+        unbilled=bought.unbilled if bought else 0,
         lines=[
             LineOut(
                 id=one.id,
@@ -269,7 +280,7 @@ def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) 
                 handling=sure(one["handling"], cur),
                 risk=sure(one.get("risk", 0), cur),
                 all_in=sure(one["all_in"], cur),
-                profit=sure(lines[one["line"]].kept - one["all_in"], cur),
+                profit=sure(_earns(lines[one["line"]], one), cur),
                 arrives=one["arrives"],
                 reason=one["reason"],
                 chosen=one["chosen"],
@@ -279,6 +290,11 @@ def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) 
             )
         )
     return out
+
+
+def _earns(line: OrderLine, one: dict[str, Any]) -> int:
+    """What a line would leave by a lane, before risk."""
+    return line.kept - line.reserve - int(one["all_in"]) + int(one.get("risk", 0))
 
 
 def _known(own: int | None, supplier: int | None) -> int | None:

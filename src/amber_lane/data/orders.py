@@ -70,6 +70,8 @@ class OrderLine(Versioned):
     store_fee: Mapped[int] = mapped_column(default=0)
     payment_fee: Mapped[int] = mapped_column(default=0)
     kept: Mapped[int] = mapped_column(default=0)
+    # What is set aside of it for returns, until it is bought.
+    reserve: Mapped[int] = mapped_column(default=0)
     state: Mapped[str] = mapped_column(default="new")
     why: Mapped[str] = mapped_column(default="")
     lane_id: Mapped[int | None] = mapped_column(ForeignKey("lane.id"))
@@ -81,7 +83,10 @@ _FILLED = (None, "least_profit")
 
 
 class Plan(Row):
-    """The last look at how an order may be filled: money of the order and the lanes compared."""
+    """The money of a whole order (what is bought of it, and the rest as it would be filled), and the lanes compared for the rest.
+
+    profit is less risk and reserve; see services.order_money for what is shown of it.
+    """
 
     __tablename__ = "plan"
     order_id: Mapped[int] = mapped_column(ForeignKey("order.id"), unique=True)
@@ -91,6 +96,9 @@ class Plan(Row):
     handling: Mapped[int]
     # What refusal and lateness may cost by their chance; it is taken off the profit.
     risk: Mapped[int] = mapped_column(default=0)
+    # What is set aside for returns; and how far bills are above what was planned.
+    reserve: Mapped[int] = mapped_column(default=0)
+    billed_more: Mapped[int] = mapped_column(default=0)
     profit: Mapped[int]
     parcels: Mapped[int] = mapped_column(default=0)
     reason: Mapped[str | None]
@@ -100,13 +108,13 @@ class Plan(Row):
 
     @hybrid_property
     def known_profit(self) -> int | None:
-        """The profit, where lanes fill the whole order; what it would earn otherwise is not known."""
-        return self.profit if self.reason in _FILLED else None
+        """The profit before risk, where lanes fill the whole order; what it would earn otherwise is not known."""
+        return self.profit + self.risk if self.reason in _FILLED else None
 
     @known_profit.inplace.expression
     @classmethod
     def _known_profit(cls) -> ColumnElement[int | None]:
-        return case((cls.reason.is_(None) | cls.reason.in_(_FILLED[1:]), cls.profit))
+        return case((cls.reason.is_(None) | cls.reason.in_(_FILLED[1:]), cls.profit + cls.risk))
 
 
 class Hold(Row):
@@ -146,6 +154,8 @@ class PurchaseOrder(Versioned):
     shipping: Mapped[int]
     handling: Mapped[int]
     billed: Mapped[int | None]
+    # Units of its order's money for one of its own, in billionths, when it was bought.
+    rate: Mapped[int | None]
     their_number: Mapped[str] = mapped_column(default="")
     made_at: Mapped[datetime]
     answered_at: Mapped[datetime | None]

@@ -11,10 +11,11 @@ from ..core.address import faults
 from ..core.money import show
 from ..core.route import OrderPlan
 from ..data.orders import Order, OrderLine
+from ..data.source import Item
 from .desk import Desk, in_chunks
 
 # Limits that are a person's to set, so that their word lets an order past.
-LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address")
+LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address", "doubt", "twice")
 # Of an address these are only likely to be wrong, so a person may let them stand.
 DOUBTS = ("has no house number", "is not a postcode")
 PARTS = {
@@ -64,8 +65,14 @@ def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, A
     return None
 
 
-def after_routing(order: Order, found: OrderPlan, policy: dict[str, Any]) -> tuple[str, str] | None:
-    """(limit, told) of a plan that could go, but that a person looks at first."""
+def after_routing(order: Order, found: OrderPlan, policy: dict[str, Any], items: Iterable[Item] = ()) -> tuple[str, str] | None:
+    """(limit, told) of a plan that could go, but that a person looks at first. items: those of the lanes by which it would go."""
+    if found.reason is None and "doubt" not in order.allowed:
+        doubted = [one for one in items if one.offer == "doubted" and one.doubt_cost != one.cost]
+        if doubted:
+            one = doubted[0]
+            seen, believed = show(one.doubt_cost, one.currency), show(one.cost, one.currency)
+            return "doubt", f"The cost of {one.number} is in doubt: {seen} was seen, {believed} is believed"
     sending = found.shipping + found.handling
     if found.reason is None and "splits" not in order.allowed and found.parcels > 1 and sending > policy["split_over"]:
         return "splits", f"Goes in {found.parcels} parcels that cost {show(sending, order.currency)} to send"
@@ -105,7 +112,8 @@ def tell(order: Order, lines: list[OrderLine], found: OrderPlan, reason: str, na
     stuck = [line for line in lines if line.id not in found.chosen] or lines
     it = "It" if len(lines) == 1 else stuck[0].title or stuck[0].sku_code
     if reason == "least_profit":
-        return f"Profit would be {show(found.profit, order.currency)}"
+        risk = f", less {show(found.risk, order.currency)} of risk" if found.risk else ""
+        return f"Profit would be {show(found.profit + found.risk, order.currency)}{risk}"
     if reason == "spend_limit":
         whose = sorted({names[lane] for lane in found.chosen.values() if lane in names})
         rest = "what is left of it goes to orders that earn more" if found.outbid else "this order alone is more than is left of it"

@@ -9,6 +9,7 @@ from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan
 from ..data.setup import Supplier
 from .desk import Desk, by_id
+from .order_money import OPEN
 
 Step = tuple[str, int, str]
 
@@ -30,9 +31,12 @@ def steps(lines: Sequence[OrderLine], plan: Plan | None) -> list[Step]:
         ("Goods", -plan.goods, "step"),
         ("Shipping", -plan.shipping, "step"),
         ("Handling", -plan.handling, "step"),
-        ("Risk", -plan.risk, "step"),
+        ("Billed above the plan" if plan.billed_more > 0 else "Billed below the plan", -plan.billed_more, "step"),
+        ("Returns reserve", -plan.reserve, "step"),
     ]
-    return [*(one for one in falls if one[1] or one[2] == "total"), ("Profit", plan.profit, "total")]
+    open_still = any(line.state in OPEN for line in lines)
+    name = "Expected profit" if open_still else "Profit"
+    return [*(one for one in falls if one[1] or one[2] == "total"), (name, plan.known_profit, "total")]
 
 
 def sentence(desk: Desk, order: Order, lines: Sequence[OrderLine], plan: Plan | None, hold: Hold | None) -> str:
@@ -50,8 +54,9 @@ def sentence(desk: Desk, order: Order, lines: Sequence[OrderLine], plan: Plan | 
     if plan.reason is not None:
         if not by or len({one["line"] for one in chosen}) < len(lines):
             return ""
-        earns = show(plan.profit, order.currency)
-        return f"Held. Its best way, {by}, would earn {earns} after fees, goods, sending and {show(plan.risk, order.currency)} of risk."
+        earns = show(plan.profit + plan.risk, order.currency)
+        risk = f", before {show(plan.risk, order.currency)} of risk" if plan.risk else ""
+        return f"Held. Its best way, {by}, would earn {earns} after fees, goods, sending and returns{risk}."
     parts = "one parcel" if plan.parcels == 1 else f"{plan.parcels} parcels"
     told = f"{'Would go' if hold else 'Goes'} by {by} in {parts}, the most profit over all waiting orders together."
     others = sorted(plan.next_best.values(), key=lambda one: int(one["costs_more"]))

@@ -13,7 +13,7 @@ from ..core.states import ORDER_LINE
 from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine
 from ..data.setup import Store
-from . import outbox
+from . import order_money, outbox
 from .desk import Conflict, Desk, Invalid
 from .order_limits import DOUBTS, LIFTED
 from .planning import OPEN, bought_parts, lines_of, replan, step_line
@@ -130,6 +130,7 @@ def cancel(desk: Desk, number: int, why: str = "") -> Order:
         )
     desk.log("order.cancel", order.number, f"order {order.number} cancelled and refunded", why=why)
     after_sales(desk, [order])
+    order_money.refresh(desk, {number})
     return order
 
 

@@ -13,7 +13,7 @@ from ..core.states import ORDER_LINE
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Carrier, Store, Supplier
 from ..data.transit import Message, Parcel, ParcelLine
-from . import outbox
+from . import order_money, outbox
 from .desk import Conflict, Desk, in_chunks
 from .mails import write_mail, written
 from .planning import replan, step_line
@@ -300,6 +300,7 @@ def _do_refund(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> 
             key = f"refund-{order.store_id}-{order.number}-{case.parcel.number}"
             refunded = {"order": order.number, "lines": [line.line_no for line in mine], "reference": key}
             outbox.put(desk, f"store:{order.store_id}", f"order:{order.id}", "refund", key, refunded)
+    order_money.refresh(desk, {order.id for order in case.orders})
     return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} refunded"
 
 

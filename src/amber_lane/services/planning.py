@@ -16,16 +16,19 @@ from ..core.states import ORDER_LINE
 from ..data.base import to_ms
 from ..data.orders import Hold, Order, OrderLine, Plan
 from ..data.setup import Setting
+from ..data.source import Item
+from . import order_money
 from .desk import Desk, bulk_insert, by_id, in_bulk, in_chunks
 from .order_limits import after_routing, before_routing, tell, usual_quantities
-from .planning_look import OPEN, Lookup, arrival, bought_parts, lines_of, service_of
+from .order_money import OPEN
+from .planning_look import Lookup, arrival, bought_parts, lines_of, service_of
 
 # Seconds that routing may take within one act; what is found by then is used, and its gap told.
 SECONDS = 20.0
 # More open orders than these are planned by the worker, not within every act that changes something.
 AT_ONCE = 1000
 DUE = "plan_due"
-SUMS = ("goods", "shipping", "handling", "risk", "profit", "parcels", "reason")
+SUMS = ("goods", "shipping", "handling", "risk", "reserve", "billed_more", "profit", "parcels", "reason")
 
 
 def replan(desk: Desk, here: bool = False) -> None:
@@ -94,7 +97,7 @@ def ways_on(desk: Desk, order: Order) -> list[WayOn]:
             arrives = [one.arrives for one in plan.considered if plan.chosen.get(one.line) == one.lane and one.arrives]
             lanes = {lane.id: lane for line in look.lines[order.id] for lane in look.lanes.get(line.sku_id or 0, [])}
             by = sorted({look.facts.suppliers[lanes[number].supplier_id].name for number in plan.chosen.values()})
-            found.append(WayOn(limit, plan.profit, " and ".join(by), max(arrives, default=None)))
+            found.append(WayOn(limit, plan.profit + plan.risk, " and ".join(by), max(arrives, default=None)))
     return found
 
 
@@ -120,7 +123,7 @@ class _Planner:
         routed = self._route(together)
         for order in together:
             found = routed.plans[order.id]
-            limit = after_routing(order, found, self._policy(order)) or self._limit(order, found)
+            limit = after_routing(order, found, self._policy(order), self._items(found)) or self._limit(order, found)
             self._move(order, found, limit, set())
         # What waits for a person takes nothing from the others; its plan is made out of what they leave.
         for order in orders:
@@ -132,6 +135,11 @@ class _Planner:
         since = to_ms(self.desk.now)
         holds = [(row.order_id, row.limit, row.told, since, "") for row in self.new_holds]
         bulk_insert(self.desk.s, Hold, ("order_id", "limit", "told", "since", "way"), holds)
+
+    def _items(self, found: OrderPlan) -> list[Item]:
+        """Items of the lanes by which an order would go."""
+        look = self.look
+        return [look.items[part.item_id] for lane in found.chosen.values() for part in look.parts.get(lane, [])]
 
     def _policy(self, order: Order) -> dict[str, Any]:
         return self.look.policy("store", self.look.facts.stores[order.store_id].code)
@@ -177,7 +185,18 @@ class _Planner:
             for c in found.considered
         ]
         others = {str(line): {"lane": one.lane, "costs_more": one.costs_more} for line, one in found.next_best.items()}
-        sums = tuple(getattr(found, name) for name in SUMS)
+        had = self.look.spent.get(order.id, order_money.Bought())
+        sums = (
+            found.goods + had.goods,
+            found.shipping + had.shipping,
+            found.handling + had.handling,
+            found.risk,
+            sum(line.reserve for line in self.look.lines[order.id]),
+            had.more,
+            found.profit + had.kept - had.cost,
+            found.parcels + had.purchases,
+            found.reason,
+        )
         row = self.plans.get(order.id)
         if row is None:
             self.fresh.append((order.id, to_ms(self.desk.now), json.dumps(lanes), json.dumps(others), *sums))

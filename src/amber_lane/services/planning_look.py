@@ -19,14 +19,14 @@ from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import BuyingAccount, Origin, Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
+from . import order_money
 from .book_lanes import UNTOLD
 from .desk import Desk, by_id, in_chunks
 from .facts import HOME, Facts, house_ppm
+from .order_money import LIVE, OPEN
 from .policy import policy_for
 
 T = TypeVar("T")
-OPEN = ("new", "needs_lane", "held", "ready", "refused")
-LIVE = ("waiting", "sent", "accepted", "shipped")
 
 
 def lines_of(desk: Desk, orders: Iterable[int]) -> dict[int, list[OrderLine]]:
@@ -100,6 +100,7 @@ class Lookup:
         self.free = self._free_stock()
         line_ids = [line.id for lines in self.lines.values() for line in lines]
         self.bought = bought_parts(s, line_ids)
+        self.spent = order_money.bought(desk, self.lines, self.facts)
         self.refused = self._refused(line_ids)
         self.policies: dict[tuple[str, str], dict[str, Any]] = {}
         self.terms: dict[tuple[Any, ...], Any] = {}
@@ -193,10 +194,11 @@ class Lookup:
         lines = []
         for line in self.lines[order.id]:
             mine, others = self._lanes_for(order, line)
-            asked = LineToFill(line.id, line.quantity, line.kept, tuple(self._choice(order, line, lane, policy) for lane in mine))
+            net = line.kept - line.reserve
+            asked = LineToFill(line.id, line.quantity, net, tuple(self._choice(order, line, lane, policy) for lane in mine))
             if others and (replacements or all(consider(asked, lane, promised).reason for lane in asked.lanes)):
                 more = tuple(self._choice(order, line, lane, policy) for lane in others)
-                asked = LineToFill(line.id, line.quantity, line.kept, asked.lanes + more)
+                asked = LineToFill(line.id, line.quantity, net, asked.lanes + more)
             lines.append(asked)
         return OrderToFill(order.id, tuple(lines), promised, least, self.rate(order.currency), "least_profit" in order.allowed)
 

@@ -19,9 +19,9 @@ from ..data.outbox import Act
 from ..data.setup import Origin, Store, Supplier
 from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
-from . import outbox, payments, withdrawing
+from . import order_money, outbox, payments, rates, withdrawing
 from .accounts import Rooms
-from .desk import Conflict, Desk, by_id
+from .desk import Conflict, Desk, by_id, in_chunks
 from .documents import send_by_mail
 from .facts import Facts
 from .mails import write_mail
@@ -103,6 +103,7 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
             origin_id=origin_id,
             service=service,
             currency=supplier.currency,
+            rate=order_money.rate_between(facts, supplier.currency, order.currency),
             made_at=desk.now,
         )
         purchase.goods, purchase.shipping, purchase.handling, costs = wanted[supplier_id, origin_id, service]
@@ -141,6 +142,7 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
         made.append(purchase)
     for line in lines:
         step_line(line, "buy")
+    order_money.refresh(desk, {order.id})
     write_mail(desk, "bought", order, store, lines, "", {})
     return made
 
@@ -267,7 +269,7 @@ def take_answer(desk: Desk, answer: PurchaseAnswer, corrects: bool = False) -> N
         _prove_lanes(desk, purchase)
     if answer.tracking:
         take_tracking(desk, purchase, answer.tracking, corrects)
-    desk.s.flush()
+    order_money.refresh(desk, {purchase.order_id})
 
 
 def take_answers(desk: Desk, answers: Iterable[PurchaseAnswer]) -> str:
@@ -363,14 +365,16 @@ def under_way(desk: Desk, supplier: int) -> list[str]:
 
 
 def money_of(desk: Desk, orders: Iterable[int]) -> dict[str, int]:
-    """What sending these orders means: parcels, money to suppliers, profit."""
-    plans = desk.s.scalars(select(Plan).where(Plan.order_id.in_(list(orders)))).all()
+    """What sending these orders means: parcels, money to suppliers, expected profit; in the house's money."""
+    rows = by_id(desk.s, Order, orders)
+    plans = [plan for chunk in in_chunks(rows) for plan in desk.s.scalars(select(Plan).where(Plan.order_id.in_(chunk)))]
+    worth = rates.newest(desk)
     parcels = len({(plan.order_id, lane["lane"]) for plan in plans for lane in plan.lanes if lane["chosen"]})
     return {
         "orders": len(plans),
         "parcels": parcels,
-        "spend": sum(p.goods + p.shipping + p.handling for p in plans),
-        "profit": sum(p.profit for p in plans),
+        "spend": sum(rates.in_house(worth, p.goods + p.shipping + p.handling, rows[p.order_id].currency) for p in plans),
+        "profit": sum(rates.in_house(worth, p.known_profit or 0, rows[p.order_id].currency) for p in plans),
     }
 
 

@@ -13,7 +13,7 @@ from sqlalchemy import select
 
 from ..connectors.protocols import StoreOrder, StoreOrderLine
 from ..core import price
-from ..core.money import Ints
+from ..core.money import PPM, Ints, half_up
 from ..core.price import NONE
 from ..data.base import to_ms
 from ..data.orders import Order, OrderLine
@@ -22,6 +22,7 @@ from ..data.shelf import Listing, Sku
 from .desk import Desk, bulk_insert, in_bulk, in_chunks
 from .facts import fee_of, fee_rows
 from .order_limits import PARTS
+from .order_money import reserves
 from .planning import OPEN, bought_parts, lines_of
 from .withdrawing import buyer_cancelled, end_hold, wants
 
@@ -83,7 +84,7 @@ ORDER_COLUMNS = (
 )  # fmt: skip
 LINE_COLUMNS = (
     "version", "order_id", "line_no", "sku_code", "sku_id", "title", "quantity", "paid", "state", "why", "chosen_by",
-    "tax", "store_fee", "payment_fee", "kept",
+    "tax", "store_fee", "payment_fee", "kept", "reserve",
 )  # fmt: skip
 
 
@@ -113,12 +114,16 @@ def _skus(desk: Desk, lines: Iterable[_Given]) -> dict[str, Sku]:
 def _line_rows(desk: Desk, store: Store, lines: Sequence[_Given], skus: dict[str, Sku]) -> list[tuple[Any, ...]]:
     """In the order of LINE_COLUMNS."""
     out = []
+    aside = reserves(desk, {row.id for row in skus.values()})
     for given, kept in zip(lines, _keep(desk, store, lines, skus), strict=True):
         one, sku = given.line, skus.get(given.line.sku)
         title = one.title or (sku.title if sku else "")
         paid = one.unit_price * one.quantity
         out.append(
-            (1, given.order, one.line_no, one.sku, sku.id if sku else None, title, one.quantity, paid, given.state, "", "plan", *kept)
+            (
+                *(1, given.order, one.line_no, one.sku, sku.id if sku else None, title, one.quantity, paid, given.state, "", "plan", *kept),
+                half_up(paid * aside.get((store.id, sku.id), 0), PPM) if sku else 0,
+            )
         )
     return out
 

@@ -19,6 +19,7 @@ from . import (
     carrier_names,
     drift,
     letters_in,
+    order_money,
     orders,
     outbox,
     prices,
@@ -191,22 +192,30 @@ def flow(desk: Desk) -> list[dict[str, Any]]:
 
 
 def profit_by_day(desk: Desk, days: int = 14) -> list[dict[str, Any]]:
-    """Profit and sales of orders by the day they were placed; cancelled ones left out."""
+    """Profit and sales by the day of ordering, in the house's money: of orders that are bought, what they leave by their bills; of those
+    that are ready, what is expected. What is held, lacks a lane or was refused earns nothing until that is settled."""
     start = (desk.now - timedelta(days=days - 1)).replace(hour=0, minute=0, second=0, microsecond=0)
     at = (type_coerce(Order.ordered_at, BigInteger) // DAY_MS).label("day")
-    live = OrderLine.state != "cancelled"
-    sold = select(at, func.sum(OrderLine.kept), func.sum(OrderLine.paid)).join(Order, Order.id == OrderLine.order_id)
-    sums = {
-        int(day): [int(kept), int(paid)] for day, kept, paid in desk.s.execute(sold.where(Order.ordered_at >= start, live).group_by(at))
-    }
-    bought = select(at, func.sum(Plan.goods + Plan.shipping + Plan.handling)).join(Plan, Plan.order_id == Order.id)
+    mine = OrderLine.order_id == Order.id
+    waits = select(OrderLine.id).where(mine, OrderLine.state.in_(order_money.WAITING)).exists()
     # What was refunded after it had left was paid all the same.
-    any_live = or_(
-        select(OrderLine.id).where(OrderLine.order_id == Order.id, live).exists(),
-        select(PurchaseOrder.id).where(PurchaseOrder.order_id == Order.id, PurchaseOrder.state == "shipped").exists(),
+    counts = or_(
+        select(OrderLine.id).where(mine, OrderLine.state != "cancelled").exists(),
+        select(PurchaseOrder.id).where(PurchaseOrder.order_id == Order.id, PurchaseOrder.state.in_(order_money.LIVE)).exists(),
     )
-    for number, cost in desk.s.execute(bought.where(Order.ordered_at >= start, any_live).group_by(at)):
-        sums.setdefault(int(number), [0, 0])[0] -= int(cost)
+    paid = select(func.sum(OrderLine.paid)).where(mine, OrderLine.state != "cancelled").correlate(Order).scalar_subquery()
+    rows = (
+        select(at, Order.currency, func.sum(Plan.known_profit), func.sum(paid))
+        .join(Plan, Plan.order_id == Order.id)
+        .where(Order.ordered_at >= start, ~waits, counts)
+        .group_by(at, Order.currency)
+    )
+    worth = rates.newest(desk)
+    sums: dict[int, list[int]] = {}
+    for day_number, currency, profit, sales in desk.s.execute(rows):
+        mine_of_day = sums.setdefault(int(day_number), [0, 0])
+        mine_of_day[0] += rates.in_house(worth, int(profit or 0), currency)
+        mine_of_day[1] += rates.in_house(worth, int(sales or 0), currency)
     out = []
     for n in range(days):
         day = start + timedelta(days=n)

@@ -9,9 +9,9 @@ from sqlalchemy import func, literal_column, select
 
 from ..core.money import show
 from ..core.risk import REFUND_COST, waiting_order
-from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
+from ..data.orders import Hold, Order, OrderLine, PurchaseOrder
 from ..data.outbox import Act
-from . import letters_in, parcels, rates, unsent, withdrawing
+from . import letters_in, order_money, parcels, rates, unsent, withdrawing
 from .desk import Conflict, Desk
 from .trouble import Step, Trouble
 
@@ -27,18 +27,17 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
             Order.number,
             Order.buyer,
             Order.country,
-            Plan.profit,
-            Plan.known_profit.label("known"),
+            Order.currency,
         )
         .select_from(Hold)
         .join(Order, Order.id == Hold.order_id)
-        .outerjoin(Plan, Plan.order_id == Order.id)
         # What waits for the buyer's word stands under that.
         .where(Hold.ended.is_(None), Hold.limit != "buyer", Order.id.in_(held))
     ).all()
+    worth = rates.newest(desk)
+    earns = order_money.likely(desk, (hold.id for hold in rows))
     for hold in rows:
-        # What it would earn is not known while no lane fills it; a third of what the store leaves us is a usual share.
-        profit = 0 if hold.profit is None else hold.profit // 3 if hold.known is None else hold.known
+        profit = rates.in_house(worth, earns.get(hold.id, 0), hold.currency)
         steps = {
             "look_over": Step("Let it go", act=True),
             "too_late": Step("Send although late", act=True),
@@ -70,9 +69,12 @@ def _refused_orders(desk: Desk) -> Iterator[Trouble]:
         select(Order, OrderLine).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == "refused")
     ).all()
     seen: set[int] = set()
+    worth = rates.newest(desk)
+    earns = order_money.likely(desk, (order.id for order, _ in rows))
     for order, line in rows:
         if order.id not in seen:
             seen.add(order.id)
+            lost = rates.in_house(worth, earns.get(order.id, 0), order.currency)
             yield Trouble(
                 f"refused:{order.id}",
                 "orders",
@@ -81,7 +83,7 @@ def _refused_orders(desk: Desk) -> Iterator[Trouble]:
                 line.why,
                 order.came_at,
                 Step("See the ways on", go=f"/orders?state=refused&row={order.id}"),
-                _waits(desk, line.kept, order.came_at),
+                _waits(desk, lost, order.came_at),
             )
 
 
@@ -94,12 +96,14 @@ def _unmapped_orders(desk: Desk) -> Iterator[Trouble]:
             func.sum(OrderLine.kept),
             func.min(Order.came_at),
             func.max(OrderLine.sku_id),
+            func.max(Order.currency),
         )
         .join(Order, Order.id == OrderLine.order_id)
         .where(OrderLine.state == "needs_lane")
         .group_by(OrderLine.sku_code)
     ).all()
-    for code, title, n, kept, since, sku_id in rows:
+    worth = rates.newest(desk)
+    for code, title, n, kept, since, sku_id, currency in rows:
         known = sku_id is not None
         yield Trouble(
             f"lane:{code}",
@@ -109,7 +113,7 @@ def _unmapped_orders(desk: Desk) -> Iterator[Trouble]:
             "its SKU has no lane" if known else f"no listing has the SKU {code}",
             since,
             Step("Choose its item", go=f"/lanes?sku={sku_id}") if known else Step("See the orders", go="/orders?state=needs_lane"),
-            _waits(desk, int(kept or 0) // 3, since),
+            _waits(desk, rates.in_house(worth, int(kept or 0) // 3, currency), since),
         )
 
 

@@ -317,7 +317,10 @@ def settle_doubt(desk: Desk, number: int, believe: bool) -> dict[str, int]:
             select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == number, Lane.until.is_(None))
         )
     )
-    return respond(desk, skus, act=act.id, items=dict.fromkeys(skus, number)) if skus else {}
+    counts = respond(desk, skus, act=act.id, items=dict.fromkeys(skus, number)) if skus else {}
+    # Orders that the doubt held go on, or by the cost that is true now.
+    replan(desk)
+    return counts
 
 
 def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int] = ()) -> int:

@@ -12,7 +12,7 @@ from ..core.states import ORDER_LINE, PURCHASE
 from ..data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Store, Supplier
-from . import outbox
+from . import order_money, outbox
 from .desk import Conflict, Desk, by_id
 from .planning import bought_parts, lines_of, replan, step_line
 from .setup import UNCALLED
@@ -50,6 +50,7 @@ def buyer_cancelled(desk: Desk, order: Order, lines: Sequence[OrderLine]) -> Non
     if stopped:
         end_hold(desk, order.id, "cancelled by the buyer")
         desk.log("order.cancelled", order.number, f"order {order.number} was cancelled at the store")
+        order_money.refresh(desk, {order.id})
     if bought and first:
         ask_back(desk, order, told)
 
@@ -149,6 +150,7 @@ def let_go(desk: Desk, order: Order, lines: Sequence[OrderLine]) -> None:
         order.wants = order.wants_told = ""
         order.version += 1
         _tell_store(desk, order)
+    order_money.refresh(desk, {order.id})
 
 
 def _go_elsewhere(desk: Desk, purchase: PurchaseOrder) -> None:

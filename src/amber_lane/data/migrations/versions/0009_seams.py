@@ -39,6 +39,13 @@ def upgrade() -> None:
         "update act set person_id = (select min(id) from person where person.name = act.who) "
         "where (select count(*) from person where person.name = act.who) = 1"
     )
+    with op.batch_alter_table("order_line") as batch:
+        batch.add_column(sa.Column("reserve", sa.BigInteger(), nullable=False, server_default="0"))
+    with op.batch_alter_table("plan") as batch:
+        batch.add_column(sa.Column("reserve", sa.BigInteger(), nullable=False, server_default="0"))
+        batch.add_column(sa.Column("billed_more", sa.BigInteger(), nullable=False, server_default="0"))
+    with op.batch_alter_table("purchase_order") as batch:
+        batch.add_column(sa.Column("rate", sa.BigInteger(), nullable=True))
     with op.batch_alter_table("price_rule") as batch:
         batch.add_column(sa.Column("least_price", sa.BigInteger(), nullable=True))
         batch.add_column(sa.Column("compare_at", sa.BigInteger(), nullable=True))
@@ -52,6 +59,13 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    with op.batch_alter_table("purchase_order") as batch:
+        batch.drop_column("rate")
+    with op.batch_alter_table("plan") as batch:
+        batch.drop_column("billed_more")
+        batch.drop_column("reserve")
+    with op.batch_alter_table("order_line") as batch:
+        batch.drop_column("reserve")
     with op.batch_alter_table("price_rule") as batch:
         batch.drop_column("compare_at")
         batch.drop_column("least_price")
