@@ -16,7 +16,7 @@ from amber_lane.connectors.protocols import Address, StoreOrder, StoreOrderLine
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order
 from amber_lane.data.outbox import Act
-from amber_lane.data.prices import PriceRule
+from amber_lane.data.prices import Policy, PriceRule
 from amber_lane.data.session import Database
 from amber_lane.data.setup import Carrier, FeeRow, Link, Mailbox, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
@@ -53,6 +53,8 @@ class Small:
                     Carrier(id=1, code="POST", name="Hill Post", kind="post_api", store_names={}),
                     Mailbox(id=1, sender="shop@amber-lane.invalid", name="Mail"),
                     PriceRule(scope="house", scope_key="", rule="margin", rule_value=300_000, endings="95"),
+                    # All orders of a test are of one buyer.
+                    Policy(scope="house", scope_key="", fields={"hold_twice": False}),
                 ]
             )
             s.flush()

@@ -129,7 +129,7 @@ def test_a_store_takes_changes_and_numbers_and_can_be_asked(calm, partner):
     with pytest.raises(Refused, match="sent already"):
         store.cancel(number)
     for _ in range(2):
-        store.refund(number, [1], f"{code}-r1")
+        store.refund(number, [(1, 0)], f"{code}-r1")
     given = calm.record()["refunds"]
     assert given[f"{code}-r1"]["order"] == number and [one["order"] for one in given.values()].count(number) == 1
 

@@ -153,7 +153,7 @@ def test_a_number_that_belongs_to_a_word_is_no_pack(title: str, pack: int, word:
 @pytest.mark.parametrize(("theirs", "why"), [("Dew heater strap controller mk 4", "part"), ("Dew heater strap mk 3", "mk4 / mk3")])
 def test_what_belongs_to_a_thing_or_another_mark_of_it_is_not_the_thing(theirs: str, why: str) -> None:
     decision, score, _, differs = best("Dew heater strap mk 4", theirs, (CODE, CODE))
-    assert decision != OPEN and score < 60 and any(why in one for one in differs) or "controller" in str(differs)
+    assert (decision != OPEN and score < 60 and any(why in one for one in differs)) or "controller" in str(differs)
 
 
 def test_a_barcode_in_conflict_is_never_sure_and_another_pack_only_where_allowed() -> None:

@@ -63,7 +63,7 @@ def test_what_an_account_may_buy_in_a_day_goes_to_the_orders_that_earn_most(smal
     also = small.order("ALSO", ("S-1", 1, 900))
     # 2.00 + 1.00 + 0.30, and 1.00 + 1.00 + 0.30: the dearer one and one of the others fit into 5.00 only as 3.30.
     assert (states(small, high), states(small, low), states(small, also)) == (["ready"], ["held"], ["held"])
-    assert "Today's limit at Supply House" in small.all(select(Order.wants_told))[0] + " ".join(_holds(small))
+    assert "left of £5.00 today at Card, Supply House" in small.all(select(Order.wants_told))[0] + " ".join(_holds(small))
     made = send(small, high.id)
     assert made[0].account_id is not None
     small.later(days=1)

@@ -152,7 +152,7 @@ def test_faults_finds_what_was_opened_wrongly_and_units_that_read_otherwise(smal
     assert found["W-80"].kind == "wrong" and "controller" in found["W-80"].why and found["W-80"].act == "close"
     assert found["W-81"].kind == "units" and found["W-81"].step == "Set it to 2"
     for one in found.values():
-        small.write(lambda desk: lane_faults.mend(desk, one.key))  # noqa: B023
+        small.write(lambda desk: lane_faults.mend(desk, one.key))
     with small.db.reading() as s:
         assert not [one for one in lane_faults.faults(small.desk(s)) if one.code in ("W-80", "W-81")]
 

@@ -172,7 +172,7 @@ def test_what_came_back_is_sent_again_or_refunded_once(small: Small) -> None:
     help_with(small, SECOND, "refund")
     assert line_state(small, two) == "cancelled"
     (refund,) = small.all(select(Outbox).where(Outbox.kind == "refund"))
-    assert refund.body["lines"] == [1] and troubled(small) == []
+    assert refund.body["lines"] == [[1, 1]] and troubled(small) == []
     for tracking in (FIRST, SECOND):
         with pytest.raises(Conflict, match="does not help"):
             help_with(small, tracking, "refund")

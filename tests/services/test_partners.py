@@ -54,7 +54,7 @@ def test_the_same_account_is_connected_once_whatever_its_address_or_key(small: S
     small.write(lambda desk: join(desk, "https://shop.example/api", "S-1", "Corner shop"))
     for address in ("https://shop.example/api/", "https://10.0.0.1/other"):
         with pytest.raises(Conflict, match="already connected as Corner shop"):
-            small.write(lambda desk: join(desk, address, "S-1", "Second"))  # noqa: B023
+            small.write(lambda desk: join(desk, address, "S-1", "Second"))
     # Another account at the same address is another partner; where one tells no account, its address decides.
     small.write(lambda desk: join(desk, "https://shop.example/api", "S-2", "Other shop"))
     with pytest.raises(Conflict, match="already connected"):

@@ -95,7 +95,7 @@ def test_an_order_over_two_suppliers_is_bought_from_both_and_sent_whole_or_not_a
         ((("S-1", 1, 50),), {}, "least_profit", "Profit would be −£1.85"),
         ((("S-1", 21, 9000),), {"look_over": 10**8}, "no_stock", "not in stock"),
         ((("S-1", 15, 900), ("S-1", 15, 900)), {}, "no_stock", "not in stock"),
-        ((("S-1", 1, 50_000),), {}, "look_over", "Worth more than £400.00"),
+        ((("S-1", 1, 50_000),), {}, "look_over", "more than your £400.00"),
         ((("S-1", 1, 2000),), {"least_order_profit": 5_000}, "least_profit", "Profit would be £15.70"),
     ],
 )

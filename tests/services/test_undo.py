@@ -35,6 +35,8 @@ from amber_lane.services import (
     lanes,
     mails,
     matching,
+    order_lines,
+    order_ways,
     ordering,
     orders,
     partner_life,
@@ -48,6 +50,7 @@ from amber_lane.services import (
     shelf,
     terms,
     today,
+    transit,
     undo,
     variants,
     watch,
@@ -69,7 +72,8 @@ SEEN = {
     LanePart: ("lane_id", "item_id", "units_num", "units_den"),
     Listing: ("id", "state", "wanted_price", "wanted_quantity", "hand_price", "landed", "paused_by", "title", "description", "most"),
     OrderLine: ("id", "state", "lane_id", "chosen_by"),
-    Order: ("id", "allowed", "by_hand", "wants"),
+    Order: ("id", "allowed", "by_hand", "wants", "part_lines", "packed_with"),
+    PurchaseOrder: ("reference", "told"),
     Store: ("id", "greeting", "tax_in_price", "payment", "payment_fixed", "ended_at", "allowance_value", "allowance_by_hand"),
     Carrier: ("id", "store_names"),
     FeeRow: ("store_id", "category", "percent", "least", "cap", "fixed"),
@@ -101,6 +105,7 @@ def seen(small: Small) -> dict[str, list[Any]]:
     # Closed lanes and old rates are history; a policy that says nothing is no policy.
     for table in ("Lane", "LanePart"):
         found[table] = [row for row in found[table] if int(row[1:].split(",")[0]) not in shut]
+    found["PurchaseOrder"] = [row for row in found["PurchaseOrder"] if "taken back" not in row]
     found["Rate"] = [repr(newest)]
     found["Policy"] = [row for row in found["Policy"] if not row.endswith("{})")]
     return found
@@ -205,6 +210,15 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     ),
     "a price by hand": ("price.hand", lambda d: shelf.fix_price(d, 1, first(d, Listing).version, 4321, "a promise")),
     "taken off sale": ("listing.pause", lambda d: shelf.set_on_sale(d, [1, 2, 3], False)),
+    "many orders let go": ("order.allow_many", lambda d: orders.allow_many(d, [first(d, Order, Order.number == "WORTH").id])),
+    "a part of an order": (
+        "order.part",
+        lambda d: order_lines.send_part(
+            d, (two := first(d, Order, Order.number == "TWO")).id, [first(d, OrderLine, OrderLine.order_id == two.id).id]
+        ),
+    ),
+    "two orders in one parcel": ("order.pack", lambda d: order_ways.take(d, 5, "pack:6")),
+    "a wrong number set aside": ("transit.dropped", lambda d: transit.drop_wrong(d, "WRONG")),
     "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),
     "a line's lane": ("order.lane", lambda d: orders.choose_lane(d, first(d, OrderLine).id, lane(d, 1, 1).id)),
     "how we order": ("ordering.change", lambda d: ordering.keep(d, "store", 1, None, {"greeting": "Hello {name}", "phone": "1"})),
@@ -262,7 +276,7 @@ def busy(small: Small) -> Small:
         lanes.open_lane(desk, 1, [lanes.Part(5, Fraction(1))], use=1)
         desk.s.add(Rate(base="USD", quote="GBP", day=desk.now - timedelta(days=1), nano=790_000_000))
         lanes.open_lane(desk, 6, [lanes.Part(4, Fraction(2))], use=1)
-        drafts.PolicyChange("house", "", {"send": "hand"}).keep(desk)
+        drafts.PolicyChange("house", "", {"send": "hand", "hold_twice": True}).keep(desk)
         small.list_sku(desk.s, 50)
         small.second_store(desk.s)
         publishing.copy(desk, [4], 2, False)
@@ -274,6 +288,22 @@ def busy(small: Small) -> Small:
     small.respond()
     small.order("FINE", ("S-1", 1, 2000))
     small.order("LOSS", ("S-2", 1, 10))
+    small.order("WORTH", ("S-3", 1, 90_000))
+    small.order("TWO", ("S-4", 1, 2000), ("S-404", 1, 900))
+    for number in ("T-1", "T-2"):
+        small.order(number, ("S-6", 1, 3000))
+    given = {
+        "supplier_id": 1,
+        "order_id": 4,
+        "origin_id": 1,
+        "service": "slow",
+        "currency": "GBP",
+        "goods": 0,
+        "shipping": 0,
+        "handling": 0,
+    }
+    wrong = PurchaseOrder(reference="WRONG", state="accepted", made_at=small.clock.now(), told="no such number", **given)
+    small.write(lambda desk: desk.s.add(wrong))
     told = "the buyer cancelled, but it is on the road"
     small.write(lambda desk: withdrawing.wants(desk, first(desk, Order, Order.number == "LOSS"), "return", told))
     small.later(minutes=1)
@@ -338,7 +368,7 @@ def test_what_has_gone_out_or_never_could_be_undone_says_so(busy: Small) -> None
     busy.write(gone)
     with pytest.raises(Conflict, match="gone out already"):
         busy.write(lambda desk: undo.undo(desk, act.id))
-    assert busy.all(select(PurchaseOrder.state)) == ["waiting"]
+    assert busy.all(select(PurchaseOrder.state).where(PurchaseOrder.reference == reference)) == ["waiting"]
     busy.write(lambda desk: orders.cancel(desk, first(desk, Order, Order.number == "LOSS").id, "sorry"))
     with pytest.raises(Conflict, match="cannot be undone"):
         busy.write(lambda desk: undo.undo(desk, busy.act("order.cancel").id))

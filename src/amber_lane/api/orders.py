@@ -14,7 +14,7 @@ from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Origin, Store, Supplier
 from ..data.transit import Parcel, ParcelLine
-from ..services import lists, order_money, order_words, orders, planning, purchases, withdrawing
+from ..services import lists, order_lines, order_money, order_ways, order_words, orders, planning, purchases, withdrawing
 from ..services.desk import Conflict, Desk, by_id
 from ..services.facts import HOME
 from ..services.lists import Wish
@@ -35,6 +35,8 @@ class OrderRow(BaseModel):
     title: str
     sku: str
     lines: int
+    # Of its lines those that have left.
+    gone: int
     units: int
     paid: Money
     kept: Money
@@ -145,12 +147,27 @@ class PurchaseOut(BaseModel):
 
 
 class WayOn(BaseModel):
-    """How a held order may go on. limit: the one to let it past; profit: of the order then; late: when it would arrive."""
+    """How an order that waits may go on. key: what is asked for to go it, '' = it happens by itself, or `go` leads there; profit: of the
+    order then; arrives: the day."""
 
-    limit: str
-    profit: Money
-    by: str
+    key: str
+    label: str
+    told: str
+    profit: Money | None
     arrives: str | None
+    go: str
+
+
+class TwinOut(BaseModel):
+    """Another order that this one may repeat, beside it. saves: what one parcel for both would save."""
+
+    id: int
+    number: str
+    ordered_at: datetime
+    state: str
+    lines: list[str]
+    paid: Money
+    saves: Money | None
 
 
 class OrderOut(BaseModel):
@@ -180,6 +197,9 @@ class OrderOut(BaseModel):
     sentence: str
     steps: list[StepOut]
     ways_on: list[WayOn]
+    twin: TwinOut | None
+    # How many of its lines have left, and how many there are.
+    gone: int
     # Before it is bought what is expected, and what refusal or lateness may cost beside it; then what its bills leave, with what was
     # planned and how many bills are still to come.
     profit: Money | None
@@ -225,9 +245,18 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
         proposed=address.mended({**(row.mended or row.address), "country": row.country}),
         sentence=order_words.sentence(desk, row, lines, plan, hold),
         ways_on=[
-            WayOn(limit=one.limit, profit=sure(one.profit, cur), by=one.by, arrives=one.arrives.isoformat() if one.arrives else None)
-            for one in (planning.ways_on(desk, row) if hold else [])
+            WayOn(
+                key=one.key,
+                label=one.label,
+                told=one.told,
+                profit=money(one.profit, cur),
+                arrives=one.arrives.isoformat() if one.arrives else None,
+                go=one.go,
+            )
+            for one in order_ways.ways_on(desk, row)
         ],
+        twin=_twin(desk, row, hold),
+        gone=sum(one.state in ("on_the_road", "arrived") for one in lines),
         steps=[StepOut(name=name, amount=sure(amount, cur), kind=kind) for name, amount, kind in order_words.steps(lines, plan)],
         profit=money(plan.known_profit, cur) if plan else None,
         risk=sure(plan.risk if plan else 0, cur),
@@ -290,6 +319,24 @@ def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) 
             )
         )
     return out
+
+
+def _twin(desk: Desk, row: Order, hold: Hold | None) -> TwinOut | None:
+    if hold is None or hold.limit != "twice" or hold.other_id is None:
+        return None
+    other = desk.get(Order, hold.other_id, "order")
+    lines = planning.lines_of(desk, [other.id])[other.id]
+    ranks = [state for state in lists.ORDER_STATES if any(line.state == state for line in lines)]
+    saves = order_ways.saving(desk, row, other)
+    return TwinOut(
+        id=other.id,
+        number=other.number,
+        ordered_at=other.ordered_at,
+        state=ranks[0] if ranks else "cancelled",
+        lines=[f"{line.quantity} × {line.title or line.sku_code}" for line in lines],
+        paid=sure(sum(line.paid for line in lines), other.currency),
+        saves=sure(saves, row.currency) if saves > 0 else None,
+    )
 
 
 def _earns(line: OrderLine, one: dict[str, Any]) -> int:
@@ -369,6 +416,25 @@ class WhyAsk(Ask):
     why: str = Field("", max_length=300)
 
 
+class ManyAsk(WhyAsk):
+    orders: list[Big] = Field(min_length=1, max_length=100_000)
+
+
+@router.post("/many/allow")
+def allow_many(desk: WriteDesk, ask: ManyAsk) -> Done:
+    n, left = orders.allow_many(desk, ask.orders, ask.why)
+    more = f"; {left} cannot be let go by a word, look at them one by one" if left else ""
+    return Done(told=f"{n} order{'' if n == 1 else 's'} may go{more}", count=n)
+
+
+@router.post("/many/cancel")
+def cancel_many(desk: WriteDesk, ask: ManyAsk) -> Done:
+    """Cancel orders that are not bought; their stores refund them. Cannot be undone."""
+    n, told = orders.cancel_many(desk, ask.orders, ask.why)
+    more = f"; {len(told)} were not, the first: {told[0]}" if told else ""
+    return Done(told=f"{n} order{'' if n == 1 else 's'} cancelled, their stores refund them{more}", count=n)
+
+
 class AllowAsk(WhyAsk):
     """limit: the one to let it past; None = the one that holds it."""
 
@@ -383,6 +449,43 @@ def allow(desk: WriteDesk, number: Big, ask: AllowAsk) -> Done:
 @router.post("/{number}/cancel")
 def cancel(desk: WriteDesk, number: Big, ask: WhyAsk) -> Done:
     return Done(told=f"Order {orders.cancel(desk, number, ask.why).number} cancelled, the store refunds it")
+
+
+class WayAsk(Ask):
+    key: str = Field(min_length=1, max_length=2000)
+
+
+@router.post("/{number}/way")
+def go_on(desk: WriteDesk, number: Big, ask: WayAsk) -> Done:
+    """Go one of the ways on that the order offers."""
+    return Done(told=order_ways.take(desk, number, ask.key))
+
+
+class CutAsk(Ask):
+    """units None = the whole line."""
+
+    line: Big
+    units: int | None = Field(None, ge=1, le=1_000_000)
+
+
+class LinesAsk(WhyAsk):
+    lines: list[CutAsk] = Field(min_length=1, max_length=500)
+
+
+@router.post("/{number}/cancel-lines")
+def cancel_lines(desk: WriteDesk, number: Big, ask: LinesAsk) -> Done:
+    """Cancel some lines, or some units of them, and have the store refund them. Cannot be undone."""
+    return Done(told=order_lines.cancel_lines(desk, number, {one.line: one.units for one in ask.lines}, ask.why))
+
+
+class PartAsk(Ask):
+    lines: list[Big] = Field(min_length=1, max_length=500)
+
+
+@router.post("/{number}/part")
+def send_part(desk: WriteDesk, number: Big, ask: PartAsk) -> Done:
+    """Let some lines go first."""
+    return Done(told=order_lines.send_part(desk, number, ask.lines))
 
 
 class AddressAsk(Ask):

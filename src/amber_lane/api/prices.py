@@ -17,9 +17,9 @@ from ..core.price import Outcome as PriceOutcome
 from ..data.prices import Policy
 from ..data.setup import FeeRow, Store, Supplier
 from ..data.shelf import Listing, Sku
-from ..services import drafts, lists, prices, shelf
+from ..services import drafts, lists, prices, rule_dips, shelf
 from ..services.desk import Invalid, by_id
-from ..services.facts import HOME
+from ..services.facts import HOME, Facts
 from ..services.lists import Wish
 from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
 from .deps import ReadDesk, TheHouse, WriteDesk
@@ -83,6 +83,9 @@ class RuleBody(Ask):
     endings: str | None = Field(None, max_length=100)
     step: int | None = Field(None, ge=0, le=10**8)
     reserve: int | None = Field(None, ge=0, le=10**6)
+    least_price: int | None = Field(None, ge=1, le=10**9)
+    # How far above the price the crossed-out one stands, in ppm.
+    compare_at: int | None = Field(None, ge=1, le=10 * 10**6)
 
 
 @router.get("/rules")
@@ -196,6 +199,18 @@ class Mover(BaseModel):
     outcome: str
 
 
+class DipOut(BaseModel):
+    """A fall of the price at a band's edge: just under it and on it, the landed cost up to which it is lower, and the curve around it."""
+
+    store: str
+    edge: Money
+    below: Money
+    at: Money
+    until: Money
+    curve: list[tuple[int, int]]
+    listings: int
+
+
 class WhatIfOut(BaseModel):
     counts: dict[str, int]
     a_day: Money
@@ -204,6 +219,7 @@ class WhatIfOut(BaseModel):
     now: list[int]
     then: list[int]
     movers: list[Mover]
+    dips: list[DipOut]
 
 
 @router.post("/what-if")
@@ -225,6 +241,7 @@ def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
         bins=list(prices.BINS),
         now=prices.histogram(view.now_margin, rows),
         then=prices.histogram(view.then_margin, rows),
+        dips=[_dip(view.facts, one) for one in view.dips],
         movers=[
             Mover(
                 listing=int(book.ids[i]),
@@ -241,6 +258,12 @@ def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
             for i in movers
         ],
     )
+
+
+def _dip(facts: Facts, one: rule_dips.Dip) -> DipOut:
+    store = facts.stores[one.store]
+    edge, below, at, until = (sure(n, store.currency) for n in (one.edge, one.below, one.at, one.until))
+    return DipOut(store=store.name, edge=edge, below=below, at=at, until=until, curve=one.curve, listings=one.listings)
 
 
 def _tenths(value: Any) -> float | None:

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
-from ..data.orders import Order, PurchaseOrder
+from ..data.orders import Order
 from ..data.setup import Carrier, Store, Supplier
 from ..data.transit import (
     CarrierEvent,
@@ -191,9 +191,7 @@ class WrongNumber(BaseModel):
 @router.get("/numbers")
 def wrong_numbers(desk: ReadDesk) -> list[WrongNumber]:
     """Purchases whose supplier gave a number that cannot be right."""
-    rows = desk.s.scalars(
-        select(PurchaseOrder).where(PurchaseOrder.state == "accepted", PurchaseOrder.told != "").order_by(PurchaseOrder.id)
-    ).all()
+    rows = transit.wrong_numbers(desk)
     suppliers, orders = by_id(desk.s, Supplier, (r.supplier_id for r in rows)), by_id(desk.s, Order, (r.order_id for r in rows))
     return [
         WrongNumber(
@@ -232,6 +230,17 @@ class NumberAsk(Ask):
 def enter_number(desk: WriteDesk, ask: NumberAsk) -> Done:
     row = transit.enter_tracking(desk, ask.reference, ask.number, ask.carrier)
     return Done(told=f"{row.number} is passed on to the store and the buyer")
+
+
+class DropAsk(Ask):
+    reference: str = Field(max_length=100)
+
+
+@router.post("/numbers/drop")
+def drop_number(desk: WriteDesk, ask: DropAsk) -> Done:
+    """Set a wrong number aside; the one that was passed on before stands."""
+    transit.drop_wrong(desk, ask.reference)
+    return Done(told=f"{ask.reference}: set aside")
 
 
 class AskAgain(Ask):

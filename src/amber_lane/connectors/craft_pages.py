@@ -122,10 +122,12 @@ class CraftPages:
     def find_fulfilment(self, order: str, reference: str) -> bool:
         return bool(self._rows("/journal.csv", note=reference))
 
-    def refund(self, order: str, lines: list[int], reference: str) -> None:
+    def refund(self, order: str, lines: list[tuple[int, int]], reference: str) -> None:
         self._signed_in(
             lambda: self.call.send(
-                "POST", f"/orders/{path_part(order)}/refund", data={"lines": ",".join(map(str, lines)), "reference": reference}
+                "POST",
+                f"/orders/{path_part(order)}/refund",
+                data={"lines": ",".join(f"{line}:{n}" for line, n in lines), "reference": reference},
             )
         )
 

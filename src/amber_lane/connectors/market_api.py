@@ -229,8 +229,13 @@ class MarketApi:
     def find_fulfilment(self, order: str, reference: str) -> bool:
         return any(one.note == reference for one in self._ask(f"/orders/{path_part(order)}/parcels", _Parcels).parcels)
 
-    def refund(self, order: str, lines: list[int], reference: str) -> None:
-        self._tell("POST", f"/orders/{path_part(order)}/refund", {"lines": lines, "reference": reference}, _Done)
+    def refund(self, order: str, lines: list[tuple[int, int]], reference: str) -> None:
+        self._tell(
+            "POST",
+            f"/orders/{path_part(order)}/refund",
+            {"lines": [{"line": line, "quantity": n} for line, n in lines], "reference": reference},
+            _Done,
+        )
 
     def cancel(self, order: str) -> None:
         self._tell("POST", f"/orders/{path_part(order)}/cancel", {}, _Done)

@@ -159,8 +159,13 @@ class OwnSite:
         said = self.call.ask(f"/orders/{path_part(order)}/fulfilments", _Fulfilments)
         return any(one.reference == reference for one in said.fulfilments)
 
-    def refund(self, order: str, lines: list[int], reference: str) -> None:
-        self.call.tell("POST", f"/orders/{path_part(order)}/refund", {"lines": lines, "reference": reference}, _Done)
+    def refund(self, order: str, lines: list[tuple[int, int]], reference: str) -> None:
+        self.call.tell(
+            "POST",
+            f"/orders/{path_part(order)}/refund",
+            {"lines": [{"line": line, "quantity": n} for line, n in lines], "reference": reference},
+            _Done,
+        )
 
     def cancel(self, order: str) -> None:
         self.call.tell("POST", f"/orders/{path_part(order)}/cancel", {}, _Done)

@@ -141,6 +141,20 @@ def _asked(terms: Mapping[str, Any], currency: str) -> str:
     return _ASKS[rule].format(f"{value / 1_000_000:g}" if rule is Rule.multiple else show_percent(value))
 
 
+def _reach(terms: Mapping[str, Any]) -> tuple[int, int]:
+    """The highest and the lowest price within one step."""
+    high = terms["old"] * (1_000_000 + terms["step"]) // 1_000_000
+    return high, -(-terms["old"] * max(1_000_000 - terms["step"], 0) // 1_000_000)
+
+
+def _nearest(terms: Mapping[str, Any], low: int, high: int) -> list[int]:
+    """The allowed endings nearest to a stretch of prices that holds none: below and above it."""
+    ends = terms.get("endings") or []
+    around = [base * 100 + end for base in range(max(low // 100 - 1, 0), high // 100 + 2) for end in ends]
+    under, over = [one for one in around if 0 < one < low], [one for one in around if one > high]
+    return [*([max(under)] if under else []), *([min(over)] if over else [])]
+
+
 def _bounds(terms: Mapping[str, Any], lows: list[int], set_by: SetBy, currency: str, best: int | None) -> list[Bound]:
     def lowest(place: int) -> int | None:
         return lows[place] if 0 < lows[place] <= price.PRICE_MAX else None
@@ -169,8 +183,7 @@ def _bounds(terms: Mapping[str, Any], lows: list[int], set_by: SetBy, currency: 
     none = "none" if terms.get("ceiling") is None else ""
     bounds.append(Bound("Ceiling", terms.get("ceiling"), set_by is SetBy.ceiling, none, by.get("ceiling", "")))
     if terms.get("old") is not None and terms.get("step") is not None:
-        high = terms["old"] * (1_000_000 + terms["step"]) // 1_000_000
-        low = -(-terms["old"] * max(1_000_000 - terms["step"], 0) // 1_000_000)
+        high, low = _reach(terms)
         falls = set_by is SetBy.step and best is not None and best < terms["old"]
         name = f"{'Lowest' if falls else 'Highest'} in one step of {show_percent(terms['step'])}"
         bounds.append(Bound(name, low if falls else high, set_by is SetBy.step, by=by.get("step", "")))
@@ -199,13 +212,22 @@ def _sentence(
             return f"No allowed price lies under the ceiling of {show(terms['ceiling'], currency)}. At {show(shown, currency)} it {keeps}."
         return f"Fees and cost leave no price that meets what you ask. At {show(shown, currency)} it {keeps}."
     need = max(*lows, 1)
-    start = f"You ask for {asked}. It lands at {show(terms['landed'], currency)}."
+    said = terms.get("rule_of")
+    whose = said.get("rule_value", "") if isinstance(said, dict) else str(said or "")
+    # A band's rule names its band: where a cost has crossed its edge, that is why the price moved.
+    start = f"You ask for {asked}{f' ({whose})' if ' from ' in whose else ''}. It lands at {show(terms['landed'], currency)}."
     if set_by is SetBy.ceiling:
         told = f"{start} That needs {show(need, currency)}, but the ceiling is {show(terms['ceiling'], currency)}"
         told += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
     elif set_by is SetBy.step:
         told = f"{start} That needs {show(need, currency)}; "
-        told += f"the largest step from {show(terms['old'], currency)} stops at {show(best, currency)}"
+        step = f"step of {show_percent(terms['step'])} a day, counted from the day's first price of {show(terms['old'], currency)}"
+        high, low = _reach(terms)
+        if low <= best <= high:
+            told += f"the largest {step}, stops at {show(best, currency)}"
+        else:
+            near = " and ".join(show(one, currency) for one in _nearest(terms, low, high))
+            told += f"no allowed ending lies within the {step} ({show(low, currency)} to {show(high, currency)}); the nearest are {near}"
         told += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
     else:
         by = {

@@ -41,6 +41,10 @@ class Order(Versioned):
     # A person stopped its waiting time: it goes when they send it.
     by_hand: Mapped[bool] = mapped_column(default=False)
     send_after: Mapped[datetime | None]
+    # Only these lines go now, by a person's word; the rest is planned anew once they are bought. Empty = all of them.
+    part_lines: Mapped[list[Any]] = mapped_column(default=list)
+    # Another order of the same buyer that its supplier is asked to pack into the same parcel.
+    packed_with: Mapped[int | None]
     # When the store told that the buyer cancelled: nothing is bought for it any more.
     cancelled_at: Mapped[datetime | None]
     # What the buyer asked for after it was bought: cancel (the supplier is asked), return (it is on its way), change.
@@ -127,6 +131,8 @@ class Hold(Row):
     order_id: Mapped[int] = mapped_column(ForeignKey("order.id"))
     limit: Mapped[str]
     told: Mapped[str]
+    # The order that this one may be a repetition of.
+    other_id: Mapped[int | None]
     since: Mapped[datetime]
     ended: Mapped[datetime | None]
     way: Mapped[str] = mapped_column(default="")

@@ -41,6 +41,11 @@ def mail_of(body: dict[str, Any]) -> Mail:
     return Mail(body["reference"], body["sender"], body["to"], body["subject"], body["body"], files)
 
 
+def refund_of(body: dict[str, Any]) -> list[tuple[int, int]]:
+    """Lines to refund with how many of each; a bare line number is all of it."""
+    return [(one, 0) if isinstance(one, int) else (int(one[0]), int(one[1])) for one in body["lines"]]
+
+
 def _find_purchase(link: Any, body: dict[str, Any], key: str) -> Any:
     found = link.find_purchases([key])
     return found[0] if found else None
@@ -76,7 +81,7 @@ SEND: dict[str, tuple[Callable[[Any, dict[str, Any], str], Any], Callable[[Any, 
         lambda link, b, key: link.find_fulfilment(b["order"], key),
     ),
     # The store knows a refund by its reference, so the same one again does no harm.
-    "refund": (lambda link, b, key: link.refund(b["order"], b["lines"], b["reference"]), _find_cancel),
+    "refund": (lambda link, b, key: link.refund(b["order"], refund_of(b), b["reference"]), _find_cancel),
     "cancel": (lambda link, b, key: link.cancel(b["order"]), _find_cancel),
     "mail": (lambda link, b, key: link.send(mail_of(b)), lambda link, b, key: link.find_mail(key)),
 }

@@ -29,6 +29,7 @@ from ..services import (
     pace,
     parcels,
     planning,
+    prices,
     purchases,
     returns,
     searches,
@@ -186,6 +187,7 @@ class Worker:
                 desk = Desk(s, self.clock, "Watch")
                 pace.refresh(desk)
                 watch.step_on(desk)
+                prices.review(desk)
                 transit.suppose_arrived(desk)
                 watch.grow_old_while_paused(desk)
                 parcels.tell_late(desk)

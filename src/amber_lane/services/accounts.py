@@ -31,14 +31,19 @@ class Rooms:
             found.setdefault(one.supplier_id, []).append(one)
         return cls(found, {one.id: room_of(desk, one) for rows in found.values() for one in rows})
 
-    def take(self, asked: Sequence[tuple[int, int]]) -> list[int | None] | None:
-        """An account for every purchase of an order (supplier, money in its currency), or None where one of them finds no room."""
+    def take(self, asked: Sequence[tuple[int, int]], over: bool = False) -> list[int | None] | None:
+        """An account for every purchase of an order (supplier, money in its currency), or None where one of them finds no room.
+
+        over: a person lets it go beyond the limits.
+        """
         free, picked = dict(self.free), list[int | None]()
         for supplier, amount in asked:
             rows = self.accounts.get(supplier)
             fits = next((one for one in rows or () if _fits(free[one.id], amount)), None)
-            if rows and fits is None:
+            if rows and fits is None and not over:
                 return None
+            if rows and fits is None:
+                fits = rows[0]
             if fits:
                 money, count = free[fits.id]
                 free[fits.id] = (None if money is None else money - amount, None if count is None else count - 1)

@@ -332,7 +332,7 @@ def terms_of(
         rule("rule_value", 0),
         rule("min_margin", NONE),
         rule("min_profit", NONE),
-        tighter(item_least, least, np.maximum),
+        tighter(tighter(item_least, least, np.maximum), rule("least_price", NONE), np.maximum),
         tighter(rule("ceiling", NONE), ceiling, np.minimum),
         rule("endings", 0),
         np.where(old > 0, old, NONE),

@@ -60,15 +60,17 @@ class Draft:
                     wrong["rule_value"] = "must be at most 100 times"
             except ValueError as error:
                 wrong["rule"] = str(error)
-        for name in ("rule_value", "min_margin", "ceiling", "step", "reserve"):
+        for name in ("rule_value", "min_margin", "ceiling", "step", "reserve", "least_price", "compare_at"):
             value = fields[name]
-            if value is not None and not 0 <= value <= (10**9 if name in ("ceiling", "rule_value") else 100 * PPM):
+            if value is not None and not 0 <= value <= (10**9 if name in ("ceiling", "rule_value", "least_price") else 100 * PPM):
                 wrong[name] = "is out of bounds"
         if fields["endings"] is not None:
             try:
                 fields["endings"] = "|".join(f"{end:02d}" for end in parse_endings(fields["endings"]))
             except ValueError as error:
                 wrong["endings"] = str(error)
+        if fields["least_price"] is not None and fields["ceiling"] is not None and fields["least_price"] > fields["ceiling"]:
+            wrong["least_price"] = "lies above the ceiling"
         if self.scope != "house" and not self.scope_key:
             wrong["scope_key"] = "says whose rule it is"
         invalid(wrong)

@@ -58,6 +58,7 @@ ORDERS = Listed(
         "title": _of_lines(func.min(OrderLine.title)),
         "sku": _of_lines(func.min(OrderLine.sku_code)),
         "lines": _of_lines(func.count()),
+        "gone": _of_lines(func.sum(case((OrderLine.state.in_(("on_the_road", "arrived")), 1), else_=0))),
         "units": _of_lines(func.sum(OrderLine.quantity)),
         "paid": _of_lines(func.sum(OrderLine.paid)),
         "kept": _of_lines(func.sum(OrderLine.kept)),

@@ -15,7 +15,7 @@ from ..data.source import Item
 from .desk import Desk, in_chunks
 
 # Limits that are a person's to set, so that their word lets an order past.
-LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address", "doubt", "twice")
+LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address", "doubt", "twice", "spend_limit")
 # Of an address these are only likely to be wrong, so a person may let them stand.
 DOUBTS = ("has no house number", "is not a postcode")
 PARTS = {
@@ -61,7 +61,7 @@ def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, A
         return "unusual", f"{line.quantity} of {line.title or line.sku_code} at once; usual is {usual.get(line.sku_code, 1)}"
     value = sum(line.paid for line in lines)
     if value > policy["look_over"] and "look_over" not in order.allowed:
-        return "look_over", f"Worth more than {show(policy['look_over'], order.currency)}, so have a look"
+        return "look_over", f"Worth {show(value, order.currency)}, more than your {show(policy['look_over'], order.currency)}"
     return None
 
 
@@ -75,7 +75,8 @@ def after_routing(order: Order, found: OrderPlan, policy: dict[str, Any], items:
             return "doubt", f"The cost of {one.number} is in doubt: {seen} was seen, {believed} is believed"
     sending = found.shipping + found.handling
     if found.reason is None and "splits" not in order.allowed and found.parcels > 1 and sending > policy["split_over"]:
-        return "splits", f"Goes in {found.parcels} parcels that cost {show(sending, order.currency)} to send"
+        limit = show(policy["split_over"], order.currency)
+        return "splits", f"Goes in {found.parcels} parcels that cost {show(sending, order.currency)} to send; your limit is {limit}"
     return None
 
 
@@ -107,17 +108,18 @@ def _ninth(counted: Iterable[tuple[int, int]]) -> int:
     return 1
 
 
-def tell(order: Order, lines: list[OrderLine], found: OrderPlan, reason: str, names: dict[int, str]) -> str:
-    """Why routing holds an order, as a person would say it. names: of the suppliers with a limit, by lane."""
+def tell(order: Order, lines: list[OrderLine], found: OrderPlan, reason: str, names: dict[int, str], least: int = 0) -> str:
+    """Why routing holds an order, as a person would say it. names: what is left of the limits of lanes' suppliers; least: profit asked."""
     stuck = [line for line in lines if line.id not in found.chosen] or lines
     it = "It" if len(lines) == 1 else stuck[0].title or stuck[0].sku_code
     if reason == "least_profit":
         risk = f", less {show(found.risk, order.currency)} of risk" if found.risk else ""
-        return f"Profit would be {show(found.profit + found.risk, order.currency)}{risk}"
+        return f"Profit would be {show(found.profit + found.risk, order.currency)}{risk}; your least is {show(least, order.currency)}"
     if reason == "spend_limit":
         whose = sorted({names[lane] for lane in found.chosen.values() if lane in names})
-        rest = "what is left of it goes to orders that earn more" if found.outbid else "this order alone is more than is left of it"
-        return f"Today's limit at {' and '.join(whose) or 'the supplier'}: {rest}"
+        rest = "what is left goes to orders that earn more" if found.outbid else "this order alone is more"
+        left = "; ".join(whose) or "The supplier's limit of today is reached"
+        return f"{left}: {rest}. It goes at 00:00"
     if reason == "no_stock" and found.outbid:
         return f"{it} is scarce: what there is goes to orders that earn more with it"
     if reason == "no_stock" and len(found.chosen) == len(lines):

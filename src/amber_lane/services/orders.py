@@ -14,7 +14,7 @@ from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine
 from ..data.setup import Store
 from . import order_money, outbox
-from .desk import Conflict, Desk, Invalid
+from .desk import Conflict, Desk, Invalid, in_chunks
 from .order_limits import DOUBTS, LIFTED
 from .planning import OPEN, bought_parts, lines_of, replan, step_line
 from .respond import respond
@@ -72,6 +72,60 @@ def allow(desk: Desk, number: int, why: str = "", limit: str | None = None) -> O
     )
     replan(desk)
     return order
+
+
+def allow_many(desk: Desk, numbers: Sequence[int], why: str = "") -> tuple[int, int]:
+    """A person's word for many held orders at once, each past the limit that holds it: one act, undone as one. Returns how many may go,
+    and how many could not be let go, since their limit is not a person's to lift."""
+    rows = {row.id: row for chunk in in_chunks(numbers) for row in desk.s.scalars(select(Order).where(Order.id.in_(chunk)))}
+    holds = {
+        hold.order_id: hold
+        for chunk in in_chunks(rows)
+        for hold in desk.s.scalars(select(Hold).where(Hold.order_id.in_(chunk), Hold.ended.is_(None)))
+    }
+    able = {number: hold.limit for number, hold in holds.items() if hold.limit in LIFTED and hold.limit not in rows[number].allowed}
+    faulty = {number for number, limit in able.items() if limit == "address" and not _only_doubted(rows[number])}
+    able = {number: limit for number, limit in able.items() if number not in faulty}
+    if not able:
+        raise Conflict("none of these orders is held by a limit that can be lifted; look at them one by one")
+    for number, limit in able.items():
+        rows[number].allowed = [*rows[number].allowed, limit]
+        rows[number].version += 1
+    n, left = len(able), len(set(numbers)) - len(able)
+    told = f"{n} held order{'' if n == 1 else 's'} may go"
+    desk.log(
+        "order.allow_many", f"{n} orders", told, why=why, after={"orders": {str(i): limit for i, limit in able.items()}}, undo=True, count=n
+    )
+    replan(desk)
+    return n, left
+
+
+def _only_doubted(order: Order) -> bool:
+    wrong = faults({**(order.mended or order.address), "country": order.country})
+    return all(any(doubt in told for doubt in DOUBTS) for told in wrong.values())
+
+
+def disallow_many(desk: Desk, after: dict[str, dict[str, str]]) -> None:
+    """Undo: the limits hold these orders again."""
+    for number, limit in after["orders"].items():
+        row = desk.get(Order, int(number), "order")
+        row.allowed = [one for one in row.allowed if one != limit]
+        row.version += 1
+    replan(desk)
+
+
+def cancel_many(desk: Desk, numbers: Sequence[int], why: str = "") -> tuple[int, list[str]]:
+    """Cancel orders that are not bought. Returns how many were, and why the others were not. Cannot be undone."""
+    done, told = 0, []
+    for number in dict.fromkeys(numbers):
+        try:
+            cancel(desk, number, why)
+            done += 1
+        except Conflict as error:
+            told.append(f"{desk.get(Order, number, 'order').number}: {error.told}")
+    if not done:
+        raise Conflict(told[0] if told else "no order is chosen")
+    return done, told
 
 
 def choose_lane(desk: Desk, line_id: int, lane_id: int | None) -> OrderLine:

@@ -298,7 +298,7 @@ def _do_refund(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> 
         mine = [line for line in lines if line.order_id == order.id]
         if mine and order.came_by == "link":
             key = f"refund-{order.store_id}-{order.number}-{case.parcel.number}"
-            refunded = {"order": order.number, "lines": [line.line_no for line in mine], "reference": key}
+            refunded = {"order": order.number, "lines": [[line.line_no, line.quantity] for line in mine], "reference": key}
             outbox.put(desk, f"store:{order.store_id}", f"order:{order.id}", "refund", key, refunded)
     order_money.refresh(desk, {order.id for order in case.orders})
     return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} refunded"

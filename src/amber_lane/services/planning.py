@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, replace
-from datetime import date, timedelta
+from datetime import timedelta
 from typing import Any
 
 from sqlalchemy import func, select
 
-from ..core.price import NONE
 from ..core.route import OrderPlan
 from ..core.routing import Routed, route
 from ..core.states import ORDER_LINE
@@ -21,7 +19,8 @@ from . import order_money
 from .desk import Desk, bulk_insert, by_id, in_bulk, in_chunks
 from .order_limits import after_routing, before_routing, tell, usual_quantities
 from .order_money import OPEN
-from .planning_look import Lookup, arrival, bought_parts, lines_of, service_of
+from .order_twins import twins_of
+from .planning_look import Lookup, arrival, bought_parts, lines_of, room_told, service_of
 
 # Seconds that routing may take within one act; what is found by then is used, and its gap told.
 SECONDS = 20.0
@@ -68,39 +67,6 @@ def _plan(desk: Desk, open_ids: list[int]) -> None:
     desk.s.flush()
 
 
-@dataclass(frozen=True)
-class WayOn:
-    """A held order let past one limit: its profit then, by which suppliers, and when it would arrive."""
-
-    limit: str
-    profit: int
-    by: str
-    arrives: date | None
-
-
-def ways_on(desk: Desk, order: Order) -> list[WayOn]:
-    """What a held order would earn if a person let it past its profit limit, or its promise. By itself, nothing is kept."""
-    lines = [line for line in lines_of(desk, [order.id])[order.id] if line.state in OPEN]
-    if not lines or any(line.sku_id is None for line in lines):
-        return []
-    look = Lookup(desk, [order])
-    asked = look.fill(order)
-    if route([asked]).plans[order.id].reason is None:
-        return []
-    found = []
-    for limit, tried in (
-        ("least_profit", replace(asked, least_profit=NONE, must=True)),
-        ("too_late", replace(asked, promised=None)),
-    ):
-        plan = route([tried]).plans[order.id]
-        if plan.reason is None and limit not in order.allowed:
-            arrives = [one.arrives for one in plan.considered if plan.chosen.get(one.line) == one.lane and one.arrives]
-            lanes = {lane.id: lane for line in look.lines[order.id] for lane in look.lanes.get(line.sku_id or 0, [])}
-            by = sorted({look.facts.suppliers[lanes[number].supplier_id].name for number in plan.chosen.values()})
-            found.append(WayOn(limit, plan.profit + plan.risk, " and ".join(by), max(arrives, default=None)))
-    return found
-
-
 class _Planner:
     def __init__(self, desk: Desk, orders: list[Order]) -> None:
         self.desk, self.orders = desk, orders
@@ -111,6 +77,8 @@ class _Planner:
         # What is new is written at once at the end: there may be thousands.
         self.fresh: list[tuple[Any, ...]] = []
         self.new_holds: list[Hold] = []
+        # Orders that may be repetitions, with the one that they repeat.
+        self.twins: dict[int, int] = {}
         self.holds = {row.order_id: row for row in desk.s.scalars(select(Hold).where(Hold.ended.is_(None)))}
         self.usual = usual_quantities(desk, [line for lines in self.look.lines.values() for line in lines])
 
@@ -119,12 +87,21 @@ class _Planner:
         orders = [order for order in self.orders if look.lines[order.id]]
         missing = {order.id: {line.id for line in look.lines[order.id] if not look.has_lanes(order, line)} for order in orders}
         limits = {order.id: before_routing(order, look.lines[order.id], self._policy(order), self.usual) for order in orders}
+        by_number = {order.id: order for order in orders}
+        for number, (twin, said) in twins_of(self.desk, orders).items():
+            if limits[number] is None and self._policy(by_number[number])["hold_twice"]:
+                limits[number], self.twins[number] = ("twice", said), twin
         together = [order for order in orders if not missing[order.id] and limits[order.id] is None]
-        routed = self._route(together)
-        for order in together:
-            found = routed.plans[order.id]
-            limit = after_routing(order, found, self._policy(order), self._items(found)) or self._limit(order, found)
-            self._move(order, found, limit, set())
+        # What a person lets go beyond a spending limit goes first, and leaves the others the same limit.
+        over = [order for order in together if "spend_limit" in order.allowed]
+        for some, capped in ((over, False), ([order for order in together if order not in over], True)):
+            if not some:
+                continue
+            routed = self._route(some, capped)
+            for order in some:
+                found = routed.plans[order.id]
+                limit = after_routing(order, found, self._policy(order), self._items(found)) or self._limit(order, found)
+                self._move(order, found, limit, set())
         # What waits for a person takes nothing from the others; its plan is made out of what they leave.
         for order in orders:
             if missing[order.id] or limits[order.id] is not None:
@@ -133,8 +110,8 @@ class _Planner:
 
         bulk_insert(self.desk.s, Plan, ("order_id", "at", "lanes", "next_best", *SUMS), self.fresh)
         since = to_ms(self.desk.now)
-        holds = [(row.order_id, row.limit, row.told, since, "") for row in self.new_holds]
-        bulk_insert(self.desk.s, Hold, ("order_id", "limit", "told", "since", "way"), holds)
+        holds = [(row.order_id, row.limit, row.told, row.other_id, since, "") for row in self.new_holds]
+        bulk_insert(self.desk.s, Hold, ("order_id", "limit", "told", "other_id", "since", "way"), holds)
 
     def _items(self, found: OrderPlan) -> list[Item]:
         """Items of the lanes by which an order would go."""
@@ -144,8 +121,8 @@ class _Planner:
     def _policy(self, order: Order) -> dict[str, Any]:
         return self.look.policy("store", self.look.facts.stores[order.store_id].code)
 
-    def _route(self, orders: list[Order]) -> Routed:
-        look, caps = self.look, self.look.caps()
+    def _route(self, orders: list[Order], capped: bool = True) -> Routed:
+        look, caps = self.look, self.look.caps() if capped else {}
         cancel_cost = int(look.policy("store", "")["refund_cost"])
         asked = {order.id: look.fill(order) for order in orders}
         routed = route(list(asked.values()), caps, cancel_cost, SECONDS)
@@ -161,12 +138,12 @@ class _Planner:
         look = self.look
         limited = {one.supplier_id for one in look.accounts}
         names = {
-            lane.id: look.facts.suppliers[lane.supplier_id].name
+            lane.id: room_told(self.desk, look.accounts, look.facts.suppliers[lane.supplier_id])
             for line in look.lines[order.id]
             for lane in look.lanes.get(line.sku_id or 0, [])
             if lane.supplier_id in limited
         }
-        return found.reason, tell(order, look.lines[order.id], found, found.reason, names)
+        return found.reason, tell(order, look.lines[order.id], found, found.reason, names, int(self._policy(order)["least_order_profit"]))
 
     def _keep_plan(self, order: Order, found: OrderPlan) -> None:
         lanes = [
@@ -271,7 +248,7 @@ class _Planner:
         if row is None:
             row = self.holds[order.id] = Hold(order_id=order.id, limit=reason, told=told, since=self.desk.now)
             self.new_holds.append(row)
-        row.limit, row.told = reason, told
+        row.limit, row.told, row.other_id = reason, told, self.twins.get(order.id)
 
     def _end_hold(self, order: Order, way: str) -> None:
         row = self.holds.pop(order.id, None)

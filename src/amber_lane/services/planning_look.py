@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.cost import Conversion, Parcel, packs_needed, unit_bought
-from ..core.money import PPM, half_up
+from ..core.money import PPM, half_up, show
 from ..core.price import NONE
 from ..core.route import Cap, LaneChoice, Leg, LineToFill, OrderToFill, consider
 from ..data.lanes import Lane, LanePart
@@ -81,8 +81,10 @@ class Lookup:
     def __init__(self, desk: Desk, orders: list[Order]) -> None:
         s = self.s = desk.s
         self.desk = desk
+        going = {order.id: set(order.part_lines or ()) for order in orders}
         self.lines = {
-            number: [line for line in lines if line.state in OPEN] for number, lines in lines_of(desk, [o.id for o in orders]).items()
+            number: [line for line in lines if line.state in OPEN and (not going[number] or line.id in going[number])]
+            for number, lines in lines_of(desk, [o.id for o in orders]).items()
         }
         self._name_skus()
         skus = {line.sku_id for lines in self.lines.values() for line in lines if line.sku_id}
@@ -299,6 +301,23 @@ class Lookup:
         if set(self.bought.get(line.id, {})) - mine:
             return "part_bought"
         return None if lane.begun else "not_yet"
+
+
+def room_told(desk: Desk, accounts: Iterable[BuyingAccount], supplier: Supplier) -> str:
+    """What is left today of a supplier's limits, and when they begin anew."""
+    parts = []
+    for one in accounts:
+        if one.supplier_id != supplier.id:
+            continue
+        money, orders = room_of(desk, one)
+        left = []
+        if money is not None and one.cap_money is not None:
+            left.append(f"{show(money, supplier.currency)} left of {show(one.cap_money, supplier.currency)}")
+        if orders is not None and one.cap_orders is not None:
+            left.append(f"{orders} of {one.cap_orders} orders left")
+        if left:
+            parts.append(f"{' and '.join(left)} today at {one.name}, {supplier.name}")
+    return "; ".join(parts) or supplier.name
 
 
 def room_of(desk: Desk, account: BuyingAccount) -> tuple[int | None, int | None]:

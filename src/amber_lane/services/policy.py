@@ -54,6 +54,8 @@ POLICY_DEFAULTS: dict[str, Any] = {
     # A line of so many times what is usual for its SKU is looked at; a split order whose parcels cost more to send than that, too.
     "unusual_times": 3,
     "split_over": 1500,
+    # Whether an order that looks like a repetition of another one is held.
+    "hold_twice": True,
     # A parcel that moved, and of which nobody said for so many days that it arrived, is taken as arrived; 0 = never.
     "arrived_after_days": 30,
     "send": "after",
@@ -68,7 +70,7 @@ POLICY_DEFAULTS: dict[str, Any] = {
 AT_NONE = ("hide", "zero", "leave", "end")
 SENDS = ("hand", "once", "after")
 WORDS = {"at_none": AT_NONE, "at_gone": AT_NONE, "send": SENDS}
-RULE_FIELDS = ("rule", "rule_value", "min_margin", "min_profit", "ceiling", "endings", "step", "reserve")
+RULE_FIELDS = ("rule", "rule_value", "min_margin", "min_profit", "ceiling", "endings", "step", "reserve", "least_price", "compare_at")
 
 
 @dataclass(frozen=True)

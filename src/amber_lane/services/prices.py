@@ -9,7 +9,7 @@ from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import case, func, select
 
 from ..core import price
 from ..core.explain import Explained, explain
@@ -26,6 +26,7 @@ from .desk import Conflict, Desk, NotFound, by_id
 from .drafts import Change, as_it_was
 from .facts import Facts
 from .respond import CROWD, LIVE, PAUSE, RESUME, Decided, decide, explanations, respond, with_sharers
+from .rule_dips import Dip, dips
 from .shelf import want
 from .watch import as_before
 
@@ -51,6 +52,9 @@ class WhatIf:
     # What a day earns more (or less) than now, and what it earns then, at the present pace; minor units.
     a_day: int
     earns: int
+    facts: Facts
+    # Where the bands make a dearer item cheaper, with how many listings stand there.
+    dips: list[Dip]
 
 
 class Catalogue:
@@ -102,9 +106,12 @@ def what_if(desk: Desk, change: Change | None, raw: Callable[[Facts], Raw] | Non
         "pause": int((decided.kind == PAUSE).sum()),
         "resume": int((decided.kind == RESUME).sum()),
     }
+    found = dips(draft, book)
+    counts["dips"] = sum(one.listings for one in found)
     gain = np.where(laned & real.counted, (then.profit - now.profit) * book.pace, 0)
     earns = half_up(int(np.where(laned & (book.state == LIVE), then.profit * book.pace, 0).sum()), PPM)
-    return WhatIf(book, decided, np.where(real.counted, _margin(now), NONE), _margin(then), counts, half_up(int(gain.sum()), PPM), earns)
+    before = np.where(real.counted, _margin(now), NONE)
+    return WhatIf(book, decided, before, _margin(then), counts, half_up(int(gain.sum()), PPM), earns, draft, found)
 
 
 def _margin(kept: price.Kept) -> Ints:
@@ -204,7 +211,33 @@ def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
         respond(desk, {one.sku_id for one in listings.values()}, act=act.id, only=set(listings), seen=True)
     if approve:
         _take_best(desk, [row for row in rows if row.outcome != CROWD], act.id)
+        desk.s.flush()
+        act.told = f"{told}: {moved(desk, act.id)}"
     return done
+
+
+def moved(desk: Desk, act: int) -> str:
+    """What an act really did to prices: how many rose and how many fell."""
+    rise, fall = desk.s.execute(
+        select(
+            func.sum(case((Response.new_price > Response.old_price, 1), else_=0)),
+            func.sum(case((Response.new_price < Response.old_price, 1), else_=0)),
+        ).where(Response.act_id == act, Response.state == "sent")
+    ).one()
+    parts = [
+        f"{n} {'rises' if n == 1 else 'rise'}" if up else f"{n} {'falls' if n == 1 else 'fall'}"
+        for n, up in ((rise, True), (fall, False))
+        if n
+    ]
+    return ", ".join(parts) or "no price moves"
+
+
+def review(desk: Desk) -> None:
+    """What waits since many moved at once is worked out anew: what would not move now waits no longer."""
+    listings = select(Response.listing_id).where(Response.state == "waits", Response.outcome == CROWD)
+    skus = set(desk.s.scalars(select(Listing.sku_id).where(Listing.id.in_(listings))))
+    if skus:
+        respond(desk, skus, alone=True)
 
 
 def unsettle(desk: Desk, act: Act) -> None:

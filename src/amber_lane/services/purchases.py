@@ -36,7 +36,13 @@ CORRECTS_FOR = timedelta(days=5)
 def ready_orders(desk: Desk) -> list[int]:
     """Orders that may go: a line is ready, and none is held or lacking. What is bought of them already holds up no rest."""
     bad = select(OrderLine.order_id).where(OrderLine.state.in_(("new", "needs_lane", "held", "refused")))
-    return list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state == "ready", OrderLine.order_id.not_in(bad)).distinct()))
+    able = list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state == "ready", OrderLine.order_id.not_in(bad)).distinct()))
+    # Of some only a part goes now; the rest holds up nothing.
+    for number, part in desk.s.execute(select(Order.id, Order.part_lines).where(type_coerce(Order.part_lines, Text) != "[]")):
+        states = set(desk.s.scalars(select(OrderLine.state).where(OrderLine.id.in_(part), OrderLine.order_id == number)))
+        if states == {"ready"} and number not in able:
+            able.append(number)
+    return able
 
 
 def send(desk: Desk, orders: Iterable[int], told_by: str = "", paid_together: bool = False) -> list[PurchaseOrder]:
@@ -85,7 +91,8 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
             place = (items[part.item_id].supplier_id, part.origin_id or lane.origin_id, service_of(lane, part, order.country))
             groups.setdefault(place, []).append((line, part))
     wanted = {place: _amounts(order, group, items, facts, place) for place, group in groups.items()}
-    accounts = rooms.take([(place[0], sum(amounts[:3])) for place, amounts in wanted.items()])
+    asked = [(place[0], sum(amounts[:3])) for place, amounts in wanted.items()]
+    accounts = rooms.take(asked, over="spend_limit" in order.allowed)
     if accounts is None:
         # The accounts have room together, but none of them alone: it waits for a person, who may raise a limit.
         order.by_hand, order.send_after = True, None
@@ -134,7 +141,7 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
                 "origin": origin.code,
                 "service": service,
                 "lines": out,
-                "note": supplier.parcel_note,
+                "note": " ".join(filter(None, (supplier.parcel_note, _pack_with(desk, order)))),
                 "greeting": store.greeting.replace("{name}", order.buyer),
                 "address": {**{name: str(address.get(name) or "") for name in PARTS}, "phone": phone_for(supplier, store, address)},
             },
@@ -142,9 +149,21 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
         made.append(purchase)
     for line in lines:
         step_line(line, "buy")
+    if order.part_lines:
+        order.part_lines = []
+        replan(desk)
     order_money.refresh(desk, {order.id})
     write_mail(desk, "bought", order, store, lines, "", {})
     return made
+
+
+def _pack_with(desk: Desk, order: Order) -> str:
+    """A word to the supplier that another order of the same buyer goes into the same parcel."""
+    if order.packed_with is None:
+        return ""
+    other = desk.get(Order, order.packed_with, "order")
+    store = desk.get(Store, other.store_id, "store")
+    return f"Please pack it together with {store.code}-{other.number}-1, to the same buyer."
 
 
 def phone_for(supplier: Supplier, store: Store, address: dict[str, Any]) -> str:

@@ -11,7 +11,7 @@ import numpy as np
 from sqlalchemy import select
 
 from ..core import price as pricing
-from ..core.money import Bools, Ints, plain
+from ..core.money import PPM, Bools, Ints, plain
 from ..core.price import NONE, Outcome, SetBy
 from ..core.states import OUTBOX
 from ..core.stock import Draw, presence, share_out, shown
@@ -20,6 +20,7 @@ from ..data.lanes import Lane, LanePart
 from ..data.outbox import Outbox
 from ..data.shelf import Listing
 from ..data.watch import Response
+from . import causes, compare_at
 from .book import MANY, PAUSED_BY, STATES, Book, load
 from .book_lanes import lane_pairs
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
@@ -63,6 +64,7 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
     n = len(book.ids)
     policy, laned = book.policy, book.lane > 0
     priced = pricing.solve(book.terms, book.limits, book.endings)
+    priced = replace(priced, outcome=np.where(_no_ending(book, priced), Outcome.held, priced.outcome))
     fixed = book.hand_price != NONE
     follow = (policy["follow_price"] == 1) & book.counted & ~fixed
     fine = (priced.outcome == Outcome.ok) & (priced.price != NONE)
@@ -119,6 +121,15 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
     kind[changed & (state == PAUSED) & (book.state == LIVE)] = PAUSE
     kind[ends & changed] = ENDED
     return _only(book, Decided(new_price, quantity, state, paused_by, steady, kind, waits, changed, priced, crowd), book.writes == 1)
+
+
+def _no_ending(book: Book, priced: pricing.Priced) -> Bools:
+    """Prices that a step stops at an ending outside of the step, since none lies within it: a person looks at these."""
+    old, step = book.limits.old, book.limits.step
+    stepped = (priced.set_by == SetBy.step) & (priced.outcome == Outcome.ok) & (priced.price != NONE) & (old != NONE) & (step != NONE)
+    base, share = np.where(stepped, old, 0), np.where(stepped, step, 0)
+    high, low = base * (PPM + share) // PPM, -(-base * np.maximum(PPM - share, 0) // PPM)
+    return np.asarray(stepped & ((priced.price < low) | (priced.price > high)), dtype=np.bool_)
 
 
 def _only(book: Book, decided: Decided, rows: Bools) -> Decided:
@@ -180,22 +191,36 @@ def respond(
     if not len(book.ids):
         return {}
     decided = decide(book, counted)
-    if not seen and (frozen := _frozen(desk, book, decided, alone)).any():
+    waiting = _waiting(desk)
+    if not seen and (frozen := _frozen(book, decided, alone, waiting)).any():
         decided = decide(book, counted, frozen)
     if only is not None:
         decided = _only(book, decided, np.isin(book.ids, list(only)))
-    return write(desk, book, decided, sweep, act, items or {})
+    anew = np.isin(book.ids, [listing for listing, still in waiting.items() if not still])
+    # What begins to wait is told, also where its cost is what it was.
+    anew |= decided.crowd & ~np.isin(book.ids, list(waiting))
+    decided = compare_at.follow(desk, book, decided, None if only is None else np.isin(book.ids, list(only)))
+    return write(desk, book, decided, sweep, act, items or {}, anew)
 
 
-def _frozen(desk: Desk, book: Book, decided: Decided, alone: bool) -> Bools:
-    """Prices that wait for a person since too many of them move at once: now, or when they began to wait."""
+def _waiting(desk: Desk) -> dict[int, bool]:
+    """Listings whose price waits since too many moved at once, and whether what caused that is still so."""
+    query = select(Response.listing_id, Response.act_id).where(Response.state == "waits", Response.outcome == CROWD)
+    rows = desk.s.execute(query).tuples().all()
+    gone = causes.over(desk, {act for _, act in rows if act})
+    return {listing: act not in gone for listing, act in rows}
+
+
+def _frozen(book: Book, decided: Decided, alone: bool, waiting: dict[int, bool]) -> Bools:
+    """Prices that wait for a person since too many of them move at once: now, or when they began to wait, for as long as the cause
+    of that holds. Without it they are looked at like any other."""
     moves = decided.changed & (decided.price != book.wanted_price)
     limits = book.policy["wait_over"][moves]
     limits = limits[limits > 0]
     if alone and len(limits) and int(moves.sum()) > int(limits.min()):
         return np.asarray(moves & (book.policy["wait_over"] > 0), dtype=np.bool_)
-    waiting = desk.s.scalars(select(Response.listing_id).where(Response.state == "waits", Response.outcome == CROWD)).all()
-    return np.asarray(moves & np.isin(book.ids, waiting), dtype=np.bool_)
+    still = [listing for listing, holds in waiting.items() if holds]
+    return np.asarray(moves & np.isin(book.ids, still), dtype=np.bool_)
 
 
 def with_sharers(desk: Desk, skus: set[int]) -> set[int]:
@@ -235,11 +260,14 @@ _LIMITS = ("rule", "rule_value", "min_margin", "min_profit", "least_price", "cei
 _SUPPLY = ("goods", "ship", "handling", "risk", "rebate", "available")
 
 
-def write(desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int | None, items: dict[int, int]) -> dict[str, int]:
-    """Listings, responses and outbox rows of one decision, at the driver's speed."""
+def write(
+    desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int | None, items: dict[int, int], anew: Bools | None = None
+) -> dict[str, int]:
+    """Listings, responses and outbox rows of one decision, at the driver's speed. anew: what holds them is told with its new cause."""
     s, at = desk.s, to_ms(desk.now)
     tell = np.flatnonzero(decided.kind >= 0)
-    told = tell[~((decided.kind[tell] == HOLD) & _same_hold(book, decided)[tell])]
+    same = _same_hold(book, decided) if anew is None else _same_hold(book, decided) & ~anew
+    told = tell[~((decided.kind[tell] == HOLD) & same[tell])]
     kept = pricing.keep(decided.price, book.terms)
     laned = book.lane > 0
     touched = np.flatnonzero(

@@ -29,7 +29,7 @@ class Checked:
     follow: set[int] = field(default_factory=set)
 
     def add(self, kind: str, good: Any, told: str) -> None:
-        self.counts[kind] += 1
+        self.counts[kind] = self.counts.get(kind, 0) + 1
         if kind != "same":
             self.good.append(good)
             if len(self.changes) < SHOWN:

@@ -192,7 +192,8 @@ def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
         if reference not in states:
             raise ValueError(f"there is no purchase order {reference!r}")
         kind = "same" if (reference, number) in known else "new"
-        out.add(kind, (reference, number, row["carrier"]), f"{reference}: {number}")
+        wrong = "" if kind == "same" else transit.against(desk, reference, number, row["carrier"])
+        out.add("wrong" if wrong else kind, (reference, number, row["carrier"]), f"{reference}: {wrong or number}")
 
     each(rows, progress, out, read)
     return out

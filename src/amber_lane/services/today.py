@@ -24,6 +24,7 @@ from . import (
     outbox,
     prices,
     rates,
+    silence,
     troubles_goods,
     troubles_price,
     troubles_sending,
@@ -105,6 +106,9 @@ def do_step(desk: Desk, key: str, other: bool = False, choice: str = "") -> str:
     elif kind == "oddrate":
         source, _, name = rest.partition(":")
         rates.settle(desk, int(source), name, believe=other)
+    elif kind == "plan":
+        snooze(desk, key, 24 * 365 * 5)
+        return f"{trouble.told}: not for us"
     elif kind == "dead":
         troubles_sending.retry(desk, key, only)
     elif kind == "delayed":
@@ -119,7 +123,10 @@ def do_step(desk: Desk, key: str, other: bool = False, choice: str = "") -> str:
         for row in desk.s.scalars(select(Outbox).where(Outbox.subject == f"listing:{rest}", Outbox.state == "waiting")):
             row.after = desk.now
     elif kind == "stale":
-        desk.get(Supplier, int(rest), "supplier").next_sweep = desk.now
+        supplier = desk.get(Supplier, int(rest), "supplier")
+        if other:
+            silence.accept(desk, supplier)
+        supplier.next_sweep = desk.now
     elif kind == "parcels":
         troubles_trade.help_parcels(desk, rest)
     elif kind == "bill":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import timedelta
+from typing import Any
 
 from sqlalchemy import select
 
@@ -15,7 +16,7 @@ from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Carrier, Store
 from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
 from . import outbox
-from .desk import Desk, Invalid, by_id
+from .desk import Conflict, Desk, Invalid, by_id
 from .mails import fill, make_templates, write_mail
 from .planning import step_line
 from .policy import policy_for
@@ -72,6 +73,45 @@ def take_tracking(desk: Desk, purchase: PurchaseOrder, tracking: Tracking, corre
             step_line(line, "send")
     pass_on(desk, parcel, purchase.order_id, lines, corrected=bool(old))
     return parcel
+
+
+def against(desk: Desk, reference: str, number: str, carrier: str) -> str:
+    """What speaks against a number for a purchase: it was used before, or belongs to another order; '' = nothing. Nothing is kept."""
+    found = find_carrier(desk, carrier)
+    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
+    if found is None or purchase is None:
+        return ""
+    parcel = desk.s.scalar(select(Parcel).where(Parcel.carrier_id == found.id, Parcel.number == check_number(found, number)))
+    return _used_already(desk, parcel, purchase) if parcel is not None else ""
+
+
+# A wrong number is told at its purchase, whatever has become of that since.
+WRONG_IN = ("waiting", "sent", "accepted", "shipped")
+
+
+def wrong_numbers(desk: Desk) -> list[PurchaseOrder]:
+    """Purchases with a number that cannot be right, the oldest first."""
+    rows = select(PurchaseOrder).where(PurchaseOrder.state.in_(WRONG_IN), PurchaseOrder.told != "").order_by(PurchaseOrder.id)
+    return list(desk.s.scalars(rows))
+
+
+def drop_wrong(desk: Desk, reference: str) -> None:
+    """A person says that a wrong number is no matter. Can be undone."""
+    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference.strip()))
+    if purchase is None or not purchase.told or purchase.state not in WRONG_IN:
+        raise Conflict("this is settled already")
+    before = {"purchase": purchase.id, "told": purchase.told}
+    purchase.told = ""
+    purchase.version += 1
+    desk.log(
+        "transit.dropped", purchase.reference, f"{purchase.reference}: wrong number set aside: {before['told']}", before=before, undo=True
+    )
+    desk.s.flush()
+
+
+def bring_back_wrong(desk: Desk, before: dict[str, Any]) -> None:
+    """Undo of setting a wrong number aside."""
+    desk.get(PurchaseOrder, before["purchase"], "purchase order").told = before["told"]
 
 
 def lines_of_purchase(desk: Desk, purchase: int) -> list[OrderLine]:

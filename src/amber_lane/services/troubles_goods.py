@@ -118,7 +118,10 @@ def _sweeps(desk: Desk) -> Iterator[Trouble]:
                     pace,
                     True,
                     "loss",
-                    other=Step("See its link", go="/setup/partners"),
+                    # A feed that only says the same may be right; one that fails is looked at where its link is.
+                    other=Step("Nothing has changed there", act=True)
+                    if (sweep.held or {}).get("same")
+                    else Step("See its link", go="/setup/partners"),
                 )
 
 

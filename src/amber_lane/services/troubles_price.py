@@ -17,7 +17,7 @@ from ..data.setup import RateSource, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response, Sweep
-from . import allowance, drift, rates
+from . import allowance, drift, rates, supplier_plans
 from .desk import Desk
 from .respond import CROWD
 from .trouble import Step, Trouble
@@ -65,7 +65,7 @@ def _crowds(desk: Desk) -> Iterator[Trouble]:
     """Prices that wait since more of them move at once than the limits let go alone."""
     losing = case((Listing.profit < 0, -Listing.profit), else_=0)
     n, since, loss, first = desk.s.execute(
-        select(func.count(), func.min(Response.at), func.sum(losing * Sku.pace), func.min(Response.id))
+        select(func.count(Response.listing_id.distinct()), func.min(Response.at), func.sum(losing * Sku.pace), func.min(Response.id))
         .join(Listing, Listing.id == Response.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
         .where(Response.state == "waits", Response.outcome == CROWD, Listing.state != "ended")
@@ -205,4 +205,25 @@ def _over_allowance(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_over_allowance, _waiting_listings, _crowds, _differences, _odd_rates, _no_rate)
+def _plans(desk: Desk) -> Iterator[Trouble]:
+    """Plans that would pay at the present pace and are not taken; each is told once, until a person says that it is not for us."""
+    worth = rates.newest(desk)
+    for one in supplier_plans.worths(desk):
+        if one.plan.taken or one.plan.counts or one.worth.pays_from is None or one.worth.saves <= 0:
+            continue
+        money = one.supplier.currency
+        yield Trouble(
+            f"plan:{one.supplier.id}:{one.plan.name}",
+            "price",
+            "Plan",
+            f"{one.plan.name} of {one.supplier.name} would save {show(one.worth.saves, money)} a month",
+            f"it pays from {show(one.worth.pays_from, money)} of purchases a month; at the present pace you buy {show(one.pace, money)}",
+            desk.now,
+            Step("See what it would do", go=f"/price?show=plans&supplier={one.supplier.id}"),
+            rates.in_house(worth, half_up(one.worth.saves, 30), money),
+            True,
+            other=Step("Not for us", act=True),
+        )
+
+
+SOURCES = (_plans, _over_allowance, _waiting_listings, _crowds, _differences, _odd_rates, _no_rate)

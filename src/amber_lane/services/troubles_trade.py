@@ -11,7 +11,7 @@ from ..core.money import show
 from ..core.risk import REFUND_COST, waiting_order
 from ..data.orders import Hold, Order, OrderLine, PurchaseOrder
 from ..data.outbox import Act
-from . import letters_in, order_money, parcels, rates, unsent, withdrawing
+from . import letters_in, order_money, parcels, rates, transit, unsent, withdrawing
 from .desk import Conflict, Desk
 from .trouble import Step, Trouble
 
@@ -136,12 +136,12 @@ _UNREAD = {
 
 
 def _numbers(desk: Desk) -> Iterator[Trouble]:
-    for po in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.state == "accepted", PurchaseOrder.told != "")):
+    for po in transit.wrong_numbers(desk):
         yield Trouble(
             f"number:{po.id}",
             "transit",
             "Number",
-            f"{po.reference}: the supplier's tracking number is wrong",
+            f"{po.reference}: its tracking number is wrong",
             po.told,
             po.answered_at or po.made_at,
             Step("Enter the right one", go=f"/transit?show=numbers&row={po.id}"),

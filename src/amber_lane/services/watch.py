@@ -19,7 +19,7 @@ from ..data.setup import Supplier
 from ..data.shelf import Listing
 from ..data.source import Item
 from ..data.watch import Response, Sighting, Sweep
-from . import lane_truth, source
+from . import lane_truth, silence, source
 from .book_lanes import lane_pairs
 from .columns import quiet
 from .desk import Conflict, Desk, bulk_update, by_id
@@ -83,6 +83,7 @@ def grow_old(desk: Desk, supplier: Supplier) -> None:
             supplier.name,
             f"{supplier.name}: no good sweep for {limit.total_seconds() / 3600:g} h, quantities go to zero",
             why="the policy's limit for old stock",
+            after={"supplier": supplier.id},
         )
         respond(desk, skus_of_supplier(desk, supplier.id), act=act.id, alone=True)
 
@@ -147,6 +148,10 @@ def _take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     shut = _follow_packs(desk, supplier, known, rows, places, told.packs)
     desk.s.flush()
     shut |= lane_truth.look_at_costs(desk, supplier, changed.tolist())
+    if not len(changed) and (why := silence.told(desk, supplier)):
+        sweep.state, sweep.told, sweep.held = "stale", why, {"same": True}
+        grow_old(desk, supplier)
+        return {}
     sweep.state = "good"
     supplier.good_sweep_at = desk.now
     if supplier.stale:
@@ -240,9 +245,13 @@ def step_on(desk: Desk) -> None:
         desk.s.scalars(select(Listing.sku_id).where(Listing.set_by == SetBy.step, Listing.state == "live", Listing.step_at <= day_ago))
     )
     if skus:
-        counts = respond(desk, skus)
+        act = desk.log("watch.step", "prices", "a day has passed: the next step", why="the largest step is a day's")
+        counts = respond(desk, skus, act=act.id)
         if story := tell_counts(counts):
-            desk.log("watch.step", "prices", f"{story}, a day after their last step", count=sum(counts.values()))
+            act.told, act.count = f"a day has passed, the next step: {story}", sum(counts.values())
+        else:
+            desk.s.delete(act)
+        desk.s.flush()
 
 
 _VERBS = (

@@ -134,17 +134,22 @@ def cancel(world: World, store: str, number: str) -> None:
         db.execute("update shop_order set state = 'cancelled' where store = ? and number = ?", (store, number))
 
 
-def refund(world: World, store: str, number: str, lines: list[int], reference: str) -> None:
-    """Give the money of some lines back, once by its reference."""
+def refund(world: World, store: str, number: str, lines: list[tuple[int, int]], reference: str) -> None:
+    """Give the money of some lines back (line, how many; 0 = all of it), once by its reference. The order is refunded with its last."""
     with world.change() as db:
         order = json.loads(order_of(world, store, number)["body"])
-        if not set(lines) <= {line["line_no"] for line in order["lines"]}:
-            raise HTTPException(422, "that order has no such line")
+        there = {line["line_no"]: line for line in order["lines"]}
+        if any(line not in there or n > there[line]["quantity"] for line, n in lines):
+            raise HTTPException(422, "that order has no such line, or not so many of it")
         given = world.fact("refunds", {}) or {}
         if reference not in given:
-            paid = sum(line["unit_price"] * line["quantity"] for line in order["lines"] if line["line_no"] in lines)
-            world.remember("refunds", {**given, reference: {"store": store, "order": number, "lines": lines, "paid": pounds(paid)}})
-            db.execute("update shop_order set state = 'refunded' where store = ? and number = ?", (store, number))
+            paid = sum(there[line]["unit_price"] * (n or there[line]["quantity"]) for line, n in lines)
+            told = {"store": store, "order": number, "lines": [line for line, _ in lines], "paid": pounds(paid)}
+            given = {**given, reference: told}
+            world.remember("refunds", given)
+            back = sum(pence(one["paid"]) for one in given.values() if (one["store"], one["order"]) == (store, number))
+            if back >= sum(line["unit_price"] * line["quantity"] for line in order["lines"]):
+                db.execute("update shop_order set state = 'refunded' where store = ? and number = ?", (store, number))
 
 
 def keep_picture(world: World, store: str, data: bytes) -> str:

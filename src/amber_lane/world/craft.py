@@ -152,8 +152,13 @@ def sent(request: Request, number: str, parcel: str = Form(), carrier: str = For
 
 @router.post("/orders/{number}/refund")
 def refund(request: Request, number: str, lines: str = Form(), reference: str = Form()) -> Response:
-    counter.refund(enter(request), "craft", number, [int(one) for one in lines.split(",") if one.isdigit()], reference)
+    counter.refund(enter(request), "craft", number, _counted(lines), reference)
     return _page(f"{number} is refunded.")
+
+
+def _counted(lines: str) -> list[tuple[int, int]]:
+    """Lines with how many of each, as the form has them: 1:0,2:3."""
+    return [(int(line), int(n or 0)) for line, _, n in (one.partition(":") for one in lines.split(",")) if line.isdigit()]
 
 
 @router.post("/orders/{number}/cancel")

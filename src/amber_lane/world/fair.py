@@ -258,15 +258,20 @@ def sent(request: Request, response: Response, number: str, body: Sent) -> dict[
     return {"note": body.note}
 
 
+class RefundLine(BaseModel):
+    line: int
+    quantity: int = 0
+
+
 class Refund(BaseModel):
-    lines: list[int]
+    lines: list[RefundLine]
     reference: str
 
 
 @router.post("/orders/{number}/refund")
 def refund(request: Request, response: Response, number: str, body: Refund) -> dict[str, Any]:
     world = enter(request, response)
-    counter.refund(world, "fair", number, body.lines, body.reference)
+    counter.refund(world, "fair", number, [(one.line, one.quantity) for one in body.lines], body.reference)
     return {"order": number, "state": "refunded", "at": iso(world.now())}
 
 

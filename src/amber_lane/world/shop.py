@@ -142,14 +142,19 @@ def cancel(request: Request, number: str) -> dict[str, Any]:
     return {"number": number, "state": "cancelled"}
 
 
+class RefundLine(BaseModel):
+    line: int
+    quantity: int = 0
+
+
 class Refund(BaseModel):
-    lines: list[int]
+    lines: list[RefundLine]
     reference: str
 
 
 @router.post("/orders/{number}/refund")
 def refund(request: Request, number: str, body: Refund) -> dict[str, Any]:
-    counter.refund(enter(request), "shop", number, body.lines, body.reference)
+    counter.refund(enter(request), "shop", number, [(one.line, one.quantity) for one in body.lines], body.reference)
     return {"number": number, "state": "refunded"}
 
 

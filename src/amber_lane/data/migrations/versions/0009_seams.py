@@ -39,6 +39,11 @@ def upgrade() -> None:
         "update act set person_id = (select min(id) from person where person.name = act.who) "
         "where (select count(*) from person where person.name = act.who) = 1"
     )
+    with op.batch_alter_table("order") as batch:
+        batch.add_column(sa.Column("part_lines", Json(), nullable=False, server_default="[]"))
+        batch.add_column(sa.Column("packed_with", sa.BigInteger(), nullable=True))
+    with op.batch_alter_table("hold") as batch:
+        batch.add_column(sa.Column("other_id", sa.BigInteger(), nullable=True))
     with op.batch_alter_table("order_line") as batch:
         batch.add_column(sa.Column("reserve", sa.BigInteger(), nullable=False, server_default="0"))
     with op.batch_alter_table("plan") as batch:
@@ -59,6 +64,11 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    with op.batch_alter_table("hold") as batch:
+        batch.drop_column("other_id")
+    with op.batch_alter_table("order") as batch:
+        batch.drop_column("packed_with")
+        batch.drop_column("part_lines")
     with op.batch_alter_table("purchase_order") as batch:
         batch.drop_column("rate")
     with op.batch_alter_table("plan") as batch:
