@@ -79,7 +79,7 @@ def test_with_every_dial_at_two_fifths_every_store_ends_as_we_want_it(business: 
     for service in world.client.get("/world/dials").json()["services"]:
         for dial in service["dials"]:
             world.dial(service["service"], dial["name"], UNITS.get(dial["name"], HARM))
-    sku, item = business.laned()
+    _sku, item = business.laned()
     numbers = [world.post("buy", store=store)["number"] for store in ("shop", "fair", "craft") for _ in range(2)]
     for lap in range(12):
         world.post("items", number=item.number, cost=item.cost + 7 * lap, stock=40 - lap)

@@ -82,7 +82,7 @@ def test_once_bought_the_figures_are_those_of_the_bill_and_no_risk_is_left(one: 
     assert everywhere(one) == {planned - 2615}
     plan = one.all(select(Plan))[0]
     assert (plan.risk, plan.reserve, plan.billed_more) == (0, 0, 2615)
-    steps = dict((name, amount) for name, amount, _ in order_words.steps(one.all(select(OrderLine)), plan))
+    steps = {name: amount for name, amount, _ in order_words.steps(one.all(select(OrderLine)), plan)}
     assert steps["Billed above the plan"] == -2615 and "Risk" not in steps and steps["Profit"] == planned - 2615
 
 

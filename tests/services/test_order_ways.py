@@ -12,7 +12,7 @@ from amber_lane.data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, P
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import BuyingAccount, Origin, Service, Supplier
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, order_lines, order_ways, orders, planning, purchases, undo
+from amber_lane.services import lanes, order_lines, order_ways, orders, planning, purchases, today, undo
 from amber_lane.services.desk import Conflict, Desk, Invalid
 from amber_lane.services.drafts import PolicyChange
 
@@ -190,3 +190,32 @@ def test_many_held_orders_are_let_go_or_cancelled_as_one(small: Small) -> None:
     assert states(small)[:4] == ["held"] * 4
     done, told = small.write(lambda desk: orders.cancel_many(desk, [1, 2, 5]))
     assert (done, told) == (3, []) and states(small) == ["cancelled", "cancelled", "held", "held", "cancelled"]
+
+
+def test_orders_held_by_one_limit_are_one_row_that_is_settled_for_some_or_for_all(capped: Small) -> None:
+    for number in ("B", "C", "D"):
+        capped.order(number, ("S-1", 1, 2000))
+
+    def rows() -> list[today.Trouble]:
+        with capped.db.reading() as s:
+            return [one for one in today.troubles(capped.desk(s)) if one.kind == "Held"]
+
+    (row,) = rows()
+    assert (
+        row.count == 4 == len(row.members)
+        and row.told.startswith("4 orders wait at a limit")
+        and row.at_risk == sum(one.at_risk for one in row.members)
+    )
+    assert row.other is not None and row.other.act and row.step.go == "/orders?state=held"
+    # Some of them, then the rest: one act each, undone as one.
+    chosen = [one.key for one in row.members[:2]]
+    assert capped.write(lambda desk: today.do_step(desk, row.key, other=True, keys=chosen)) == "2 held orders may go"
+    (left,) = rows()
+    assert left.count == 2 and not {one.key for one in left.members} & set(chosen)
+    capped.write(lambda desk: today.snooze(desk, left.key, 4))
+    assert not rows()
+    capped.write(lambda desk: undo.undo(desk, undo.last_undoable(desk).id))
+    capped.write(lambda desk: today.do_step(desk, left.key, other=True))
+    assert not rows() and "held" not in states(capped)
+    with pytest.raises(Conflict, match="settled already"):
+        capped.write(lambda desk: today.do_step(desk, left.key, other=True))

@@ -273,7 +273,7 @@ def open_many(desk: WriteDesk, ask: ManyAsk) -> Done:
 
 
 class BulkAsk(Ask):
-    ids: list[Big] = Field(min_length=1, max_length=2000)
+    ids: list[Big] = Field(min_length=1, max_length=100_000)
     what: str = Field(pattern="^(main|shut|open|slow|close)$")
     why: str = Field("", max_length=300)
 

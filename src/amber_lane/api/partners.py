@@ -21,7 +21,7 @@ def _known(owner: str) -> str:
     return owner
 
 
-class EffectOut(BaseModel):
+class PartnerEffectOut(BaseModel):
     """What disconnecting would do: listings that follow no more, lanes that shut (spared: SKUs that another lane fills), orders that wait
     for it, changes that it has not got, parcels that are followed no more."""
 
@@ -47,8 +47,8 @@ class PauseAsk(VersionAsk):
 
 
 @router.get(f"{AT}/effect")
-def effect(desk: ReadDesk, owner: str, number: Big) -> EffectOut:
-    return EffectOut.model_validate(partner_life.effect(desk, _known(owner), number), from_attributes=True)
+def effect(desk: ReadDesk, owner: str, number: Big) -> PartnerEffectOut:
+    return PartnerEffectOut.model_validate(partner_life.effect(desk, _known(owner), number), from_attributes=True)
 
 
 @router.post(f"{AT}/name")

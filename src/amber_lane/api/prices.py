@@ -207,7 +207,7 @@ class DipOut(BaseModel):
     below: Money
     at: Money
     until: Money
-    curve: list[tuple[int, int]]
+    curve: list[list[int]]
     listings: int
 
 
@@ -263,7 +263,7 @@ def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
 def _dip(facts: Facts, one: rule_dips.Dip) -> DipOut:
     store = facts.stores[one.store]
     edge, below, at, until = (sure(n, store.currency) for n in (one.edge, one.below, one.at, one.until))
-    return DipOut(store=store.name, edge=edge, below=below, at=at, until=until, curve=one.curve, listings=one.listings)
+    return DipOut(store=store.name, edge=edge, below=below, at=at, until=until, curve=[list(at) for at in one.curve], listings=one.listings)
 
 
 def _tenths(value: Any) -> float | None:

@@ -99,3 +99,10 @@ def rows_out(rows: Sequence[Any], money_columns: dict[str, str]) -> list[dict[st
             one[name] = None if value is None else {"amount": plain(value, one[currency]), "currency": one[currency]}
         out.append(one)
     return out
+
+
+class IdsOut(BaseModel):
+    """Numbers of rows in the order of their list, and how many fit in all."""
+
+    ids: list[int]
+    total: int

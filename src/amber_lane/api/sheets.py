@@ -18,7 +18,7 @@ from ..services.desk import Invalid, NotFound
 from ..services.lists import Wish
 from ..sheets.table import csv_bytes, xlsx_bytes
 from .deps import ReadDesk, TheHouse, WriteDesk
-from .shapes import Ask, Big, wish
+from .shapes import Ask, Big, IdsOut, wish
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])
 _MONEY = {"price", "landed", "profit", "net", "hand_price", "old_price", "new_price", "paid", "kept", "cost"}
@@ -97,6 +97,15 @@ def bad_rows(desk: ReadDesk, base: TheHouse, name: str, token: str, form: str) -
         raise NotFound("this sheet has not been checked yet")
     (header,), *rows = json.loads(path.read_text())
     return as_file(f"{name}-bad-rows", form, [*header, "reason"], ([*(row.get(column, "") for column in header), why] for row, why in rows))
+
+
+@router.get("/lists/{name}/ids")
+def list_ids(desk: ReadDesk, name: str, ask: Annotated[Wish, Depends(wish)], most: int = 0) -> IdsOut:
+    """The numbers of a stretch of a list, as filtered and sorted, whether a page has shown them or not. most 0: all from there on."""
+    if name not in lists.LISTS:
+        raise NotFound(f"there is no list called {name}")
+    ids, total = lists.ids(desk, name, Wish(ask.words, ask.sort, ask.down, ask.offset, most or 1_000_000, ask.filters))
+    return IdsOut(ids=ids, total=total)
 
 
 @router.get("/lists/{name}.{form}")

@@ -22,7 +22,7 @@ from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, Page, minor, money, rows_out, sure, wish, written
 
 router = APIRouter(prefix="/shelf", tags=["shelf"])
-Ids = Annotated[list[Big], Field(min_length=1, max_length=1000)]
+Ids = Annotated[list[Big], Field(min_length=1, max_length=20_000)]
 
 
 class ShelfRow(BaseModel):

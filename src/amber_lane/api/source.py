@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query
@@ -22,7 +23,7 @@ from ..services.history import DAYS, pasts
 from ..services.likeness import LIKE_FROM
 from ..services.lists import Wish
 from .deps import ReadDesk, TheHouse, WriteDesk
-from .shapes import Ask, Big, Done, Money, money, sure, wish
+from .shapes import Ask, Big, Done, IdsOut, Money, money, sure, wish
 from .why import StepOut
 
 router = APIRouter(prefix="/source", tags=["source"])
@@ -206,6 +207,13 @@ def find(desk: ReadDesk, base: TheHouse, ask: TheSearch) -> FoundOut:
     """Items of all suppliers, each as it would be in the chosen store by the rules of now."""
     found = base.finder.find(desk, ask)
     return FoundOut(rows=item_rows(desk, base.finder, found.goods, found.view, ask.store, found.ids), total=found.total, of=found.of)
+
+
+@router.get("/search/ids")
+def found_ids(desk: ReadDesk, base: TheHouse, ask: TheSearch, most: int = 0) -> IdsOut:
+    """The numbers of a stretch of what is found, whether a page has shown it or not. most 0: all from there on."""
+    found = base.finder.find(desk, replace(ask, limit=most or 1_000_000))
+    return IdsOut(ids=list(found.ids), total=found.total)
 
 
 @router.get("/items")

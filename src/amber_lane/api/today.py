@@ -41,9 +41,11 @@ class MemberOut(BaseModel):
     key: str
     name: str
     told: str
+    go: str
+    at_risk: Money
 
 
-class ChoiceOut(BaseModel):
+class PickOut(BaseModel):
     value: str
     name: str
 
@@ -62,7 +64,7 @@ class TroubleOut(BaseModel):
     tone: str
     count: int
     members: list[MemberOut]
-    choices: list[ChoiceOut]
+    choices: list[PickOut]
 
 
 class Flow(BaseModel):
@@ -132,8 +134,8 @@ def get_today(desk: ReadDesk) -> Today:
                 per_day=t.per_day,
                 tone=t.tone,
                 count=t.count,
-                members=[MemberOut(key=key, name=name, told=told) for key, name, told in t.members],
-                choices=[ChoiceOut(value=value, name=name) for value, name in t.choices],
+                members=[MemberOut(key=m.key, name=m.name, told=m.told, go=m.go, at_risk=sure(m.at_risk, HOME)) for m in t.members],
+                choices=[PickOut(value=value, name=name) for value, name in t.choices],
             )
             for t in found
         ],
@@ -146,11 +148,12 @@ def get_today(desk: ReadDesk) -> Today:
 
 
 class StepAsk(Ask):
-    """other: the second way on, not the best step. choice: what was chosen, where the step asks for one."""
+    """other: the second way on, not the best step. choice: what was chosen, where the step asks for one. keys: of a cause, these alone."""
 
     key: str = Field(max_length=200)
     other: bool | None = None
-    choice: str = Field("", max_length=200)
+    choice: str | None = Field(None, max_length=200)
+    keys: list[str] | None = Field(None, max_length=2000)
 
 
 class SnoozeAsk(Ask):
@@ -161,7 +164,7 @@ class SnoozeAsk(Ask):
 
 @router.post("/today/step")
 def do_step(desk: WriteDesk, ask: StepAsk) -> Done:
-    return Done(told=today.do_step(desk, ask.key, bool(ask.other), ask.choice))
+    return Done(told=today.do_step(desk, ask.key, bool(ask.other), ask.choice or "", ask.keys or ()))
 
 
 @router.post("/today/snooze")

@@ -107,6 +107,8 @@ class ResponseOut(BaseModel):
     outcome: int
     sweep: int | None
     act: int | None
+    # What was done here that it follows, where it was no sweep.
+    cause: str | None
 
 
 @router.get("/responses", response_model=Page[ResponseOut])
@@ -234,7 +236,7 @@ def sweep_now(desk: WriteDesk, supplier: Big) -> Done:
 
 
 class Pick(Ask):
-    responses: list[Big] = Field(min_length=1, max_length=10_000)
+    responses: list[Big] = Field(min_length=1, max_length=200_000)
 
 
 class SettleAsk(Pick):

@@ -187,7 +187,8 @@ LISTS: dict[str, Listed] = {
         .join(Listing, Listing.id == Response.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Store, Store.id == Listing.store_id)
-        .outerjoin(Item, Item.id == Response.item_id),
+        .outerjoin(Item, Item.id == Response.item_id)
+        .outerjoin(Act, Act.id == Response.act_id),
         {
             "id": Response.id,
             "at": Response.at,
@@ -211,6 +212,7 @@ LISTS: dict[str, Listed] = {
             "outcome": Response.outcome,
             "sweep": Response.sweep_id,
             "act": Response.act_id,
+            "cause": Act.told,
         },
         (Sku.code, Listing.title, Item.number),
         {
@@ -335,6 +337,18 @@ def page(desk: Desk, name: str, wish: Wish) -> tuple[list[Any], int]:
     return of_ids(desk, name, page_ids), total
 
 
+def ids(desk: Desk, name: str, wish: Wish) -> tuple[list[int], int]:
+    """The numbers of a stretch of a list in its order, and how many rows fit in all."""
+    listed = LISTS[name]
+    wheres, in_order, used = _conditions(listed, wish, _holds(desk))
+    order, sorted_by = _order(listed, wish)
+    source = _narrowest(listed, used | sorted_by) if listed.slim else listed.source
+    run = desk.s.connection().execute
+    found = [row[0] for row in run(source.add_columns(listed.columns["id"]).where(*(in_order or wheres)).order_by(*order))]
+    start = max(wish.offset, 0)
+    return found[start : start + max(wish.limit, 1)], len(found)
+
+
 def of_ids(desk: Desk, name: str, ids: Sequence[int]) -> list[Any]:
     """The rows of a list with these numbers, in their order."""
     listed = LISTS[name]
@@ -358,4 +372,4 @@ def _narrowest(listed: Listed, used: set[Any]) -> Any:
     return next((source for source, has in listed.slim if tables <= has), listed.source)
 
 
-__all__ = ["LISTS", "ORDER_STATES", "Listed", "Wish", "of_ids", "page", "states_of_orders"]
+__all__ = ["LISTS", "ORDER_STATES", "Listed", "Wish", "ids", "of_ids", "page", "states_of_orders"]

@@ -5,19 +5,26 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import delete, func, select
 
 from ..connectors.protocols import CatalogueItem, StoreListing
 from ..connectors.wire import clip
 from ..core.ids import check_gtin
 from ..core.money import parse_money
+from ..data.lanes import Lane
+from ..data.orders import OrderLine
+from ..data.outbox import Act
 from ..data.setup import Origin, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
+from ..data.watch import Response
 from ..sheets.table import unsafe
 from . import shelf, source, watch
-from .desk import Desk
+from .desk import Conflict, Desk, by_id
 from .sheets_frame import Checked, Names, Row, each, need, whole
+
+# A larger sheet is not undone as one; it says so beforehand.
+UNDO_MOST = 20_000
 
 
 def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
@@ -54,6 +61,7 @@ def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
             row.get("category", ""),
             row.get("options", ""),
             weight,
+            row.get("description", "")[:20_000],
         )
         was = known.get((store.id, sku))
         out.add(
@@ -72,10 +80,48 @@ def _title(row: Row) -> str:
 
 
 def take_listings(desk: Desk, checked: Checked) -> int:
+    """Listings of a sheet enter or are told as they are shown; all of it is undone as one, up to so many."""
+    newest = {table: int(desk.s.scalar(select(func.max(table.id))) or 0) for table in (Listing, Sku)}
+    wanted = {(number, one.sku) for number, one in checked.good}
+    before = {
+        str(row.id): [row.shown_price, row.shown_quantity, row.shown_state, row.theirs]
+        for code, row in desk.s.execute(select(Sku.code, Listing).join(Sku, Sku.id == Listing.sku_id))
+        if (row.store_id, code) in wanted
+    }
     for store in desk.s.scalars(select(Store)).all():
-        shelf.bring_in(desk, store, [one for number, one in checked.good if number == store.id])
-    desk.log("listing.sheet", "listings", f"{len(checked.good)} listings brought in by a sheet", count=len(checked.good))
-    return len(checked.good)
+        shelf.bring_in(desk, store, [one for number, one in checked.good if number == store.id], fill=True)
+    n = len(checked.good)
+    made = [list(desk.s.scalars(select(table.id).where(table.id > newest[table]))) for table in (Listing, Sku)]
+    told = f"{n} listing{'' if n == 1 else 's'} brought in by a sheet"
+    small = n <= UNDO_MOST
+    after = {"listings": made[0], "skus": made[1]} if small else None
+    desk.log("listing.sheet", "listings", told, before={"shown": before} if small else None, after=after, undo=small, count=n)
+    return n
+
+
+def take_listings_back(desk: Desk, act: Act) -> None:
+    """Undo a sheet of listings: what it made is gone, what it told of the others is as before. Conflict where one of them is in use."""
+    made = act.after or {"listings": [], "skus": []}
+    used = {
+        "a lane": select(Lane.id).where(Lane.sku_id.in_(made["skus"]), Lane.until.is_(None)),
+        "an order": select(OrderLine.id).where(OrderLine.sku_id.in_(made["skus"])),
+        "a change sent": select(Response.id).where(Response.listing_id.in_(made["listings"]), Response.state == "sent"),
+    }
+    for what, query in used.items():
+        if desk.s.scalar(query.limit(1)) is not None:
+            raise Conflict(f"{what} stands on a listing of this sheet; take that back first")
+    for row in by_id(desk.s, Listing, made["listings"]).values():
+        desk.s.execute(delete(Response).where(Response.listing_id == row.id))
+        desk.s.delete(row)
+    desk.s.flush()
+    for sku in by_id(desk.s, Sku, made["skus"]).values():
+        desk.s.execute(delete(Lane).where(Lane.sku_id == sku.id))
+        desk.s.delete(sku)
+    for number, (price, quantity, state, theirs) in (act.before or {"shown": {}})["shown"].items():
+        kept = desk.s.get(Listing, int(number))
+        if kept is not None:
+            kept.shown_price, kept.shown_quantity, kept.shown_state, kept.theirs = price, quantity, state, theirs
+    desk.s.flush()
 
 
 def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
@@ -113,6 +159,9 @@ def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
             row.get("options", ""),
             pack,
             whole(row, "weight_g", 0, 10_000_000) if row.get("weight_g") else 0,
+            least_price=parse_money(row["least_price"], currency, "least_price") if row.get("least_price") else None,
+            lead_days=whole(row, "lead_days", 0, 1000) if row.get("lead_days") else 0,
+            link=row.get("link", "")[:500],
         )
         was = known.get((supplier.id, number))
         out.add("new" if was is None else "same" if was == (cost, one.stock) else "changed", (supplier.id, one), f"{number}: {one.title}")

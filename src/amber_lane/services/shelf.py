@@ -20,10 +20,11 @@ from .phrases import clean_html
 from .wording import words_due
 
 
-def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing]) -> int:
+def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: bool = False) -> int:
     """Listings as the store shows them. New ones become ours; known ones tell what the store shows now.
 
-    What we want there is never overwritten by what is shown there. Returns how many were new.
+    What we want there is never overwritten by what is shown there; fill: what we do not know yet of a SKU or a listing is taken over.
+    Returns how many were new.
     """
     told = {one.sku: one for one in listings}
     skus = {row.code: row for row in desk.s.scalars(select(Sku).where(Sku.code.in_(list(told))))}
@@ -49,6 +50,10 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing]) -> int:
             desk.s.add(sku)
             desk.s.flush()
             skus[one.sku] = sku
+        elif fill:
+            for name in ("gtin", "mpn", "brand", "category", "options", "weight_g"):
+                if getattr(one, name) and not getattr(sku, name):
+                    setattr(sku, name, getattr(one, name))
         row = known.get(sku.id)
         if row is None:
             fresh += 1
@@ -71,6 +76,8 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing]) -> int:
             )
         else:
             row.shown_price, row.shown_quantity, row.shown_state, row.shown_at = one.price, one.quantity, one.state, desk.now
+            if fill and one.description and not row.description:
+                row.description = clean_html(one.description)
             row.theirs = differing(row, one)
     desk.s.flush()
     return fresh

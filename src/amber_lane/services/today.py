@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -33,6 +34,7 @@ from . import (
     watch,
     withdrawing,
 )
+from .by_cause import PREFIX, by_cause
 from .desk import Conflict, Desk, NotFound, by_id
 from .trouble import Trouble
 
@@ -40,16 +42,30 @@ DAY_MS = 86_400_000
 PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 
 
-def troubles(desk: Desk) -> list[Trouble]:
-    """All open troubles that are not snoozed, dearest first; a loss per day counts as three days of it."""
-    asleep = {row.trouble: row.told for row in desk.s.scalars(select(Snooze).where(Snooze.until > desk.now))}
-    found = [
+def singles(desk: Desk) -> list[Trouble]:
+    """Every open trouble that is not put off, each for itself."""
+    asleep = _asleep(desk)
+    return [
         one
         for source in (*troubles_goods.SOURCES, *troubles_price.SOURCES, *troubles_trade.SOURCES, *troubles_sending.SOURCES)
         for one in source(desk)
-        if one.key not in asleep or (asleep[one.key] and asleep[one.key] != one.told)
+        if _awake(one, asleep)
     ]
+
+
+def _awake(one: Trouble, asleep: dict[str, str]) -> bool:
+    return one.key not in asleep or bool(asleep[one.key] and asleep[one.key] != one.told)
+
+
+def troubles(desk: Desk) -> list[Trouble]:
+    """All open troubles that are not put off, one row for each cause, dearest first; a loss per day counts as three days of it."""
+    asleep = _asleep(desk)
+    found = [one for one in by_cause(singles(desk)) if _awake(one, asleep)]
     return sorted(found, key=lambda one: (-(one.at_risk * (3 if one.per_day else 1)), one.since))
+
+
+def _asleep(desk: Desk) -> dict[str, str]:
+    return {row.trouble: row.told for row in desk.s.scalars(select(Snooze).where(Snooze.until > desk.now))}
 
 
 def counts(desk: Desk) -> dict[str, int]:
@@ -78,16 +94,50 @@ class Counted:
             return self.kept[2]
 
 
-def do_step(desk: Desk, key: str, other: bool = False, choice: str = "") -> str:
+def do_step(desk: Desk, key: str, other: bool = False, choice: str = "", keys: Sequence[str] = ()) -> str:
     """Do the best next step of a trouble, or the other way on; of a group, `key#number` does it for that member alone.
 
-    choice: what was chosen, where the step asks for one. Returns what was done; Conflict when it is not open any more.
+    choice: what was chosen, where the step asks for one. keys: these members of a cause alone, else all of them.
+    Returns what was done; Conflict when it is not open any more.
     """
+    if key.startswith(PREFIX):
+        return _for_many(desk, key, other, set(keys))
     key, _, member = key.partition("#")
-    only = int(member) if member.isdigit() else None
-    trouble = next((one for one in troubles(desk) if one.key == key), None)
+    trouble = next((one for one in singles(desk) if one.key == key), None)
     if trouble is None:
         raise Conflict("this is settled already")
+    return _do(desk, trouble, other, choice, int(member) if member.isdigit() else None)
+
+
+def _for_many(desk: Desk, key: str, other: bool, keys: set[str]) -> str:
+    """A step for the members of a cause that are still open: all of them, or those asked for."""
+    row = next((one for one in troubles(desk) if one.key == key), None)
+    if row is None:
+        raise Conflict("this is settled already")
+    step = row.other if other else row.step
+    if step is None or not step.act:
+        raise Conflict("this step is yours to take in its own view")
+    wanted = {one.key for one in row.members if not keys or one.key in keys}
+    found = [one for one in singles(desk) if one.key in wanted]
+    if not found:
+        raise Conflict("none of these is open any more")
+    if found[0].key.startswith("hold:"):
+        n, left = orders.allow_many(desk, [int(one.key.partition(":")[2]) for one in found])
+        return f"{n} held orders may go" + (f", {left} stay: their limit is not one to lift" if left else "")
+    done = 0
+    for one in found:
+        try:
+            _do(desk, one, other, "", None)
+            done += 1
+        except Conflict:
+            continue
+    if not done:
+        raise Conflict("none of these is open any more")
+    return f"{step.label}: {done} done" + (f", {len(found) - done} had been settled" if done < len(found) else "")
+
+
+def _do(desk: Desk, trouble: Trouble, other: bool, choice: str, only: int | None) -> str:
+    key = trouble.key
     step = trouble.other if other else trouble.step
     if step is None or not step.act:
         raise Conflict("this step is yours to take in its own view")
@@ -150,7 +200,7 @@ def snooze(desk: Desk, key: str, hours: int, until_change: bool = False) -> None
     row.until, row.by, row.told = desk.now + timedelta(hours=hours), desk.who, ""
     told = f"not now: {key} until {row.until:%a %H:%M}"
     if until_change:
-        open_now = next((one for one in troubles(desk) if one.key == key), None)
+        open_now = next((one for one in (*troubles(desk), *singles(desk)) if one.key == key), None)
         if open_now is None:
             raise Conflict("this is settled already")
         row.until, row.told = desk.now + timedelta(days=365), open_now.told

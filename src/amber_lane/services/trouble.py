@@ -7,6 +7,11 @@ from datetime import datetime
 from typing import Any
 
 
+def quoted(name: str) -> str:
+    """A name for a text that is filled in later: its braces are its own."""
+    return name.replace("{", "{{").replace("}", "}}")
+
+
 @dataclass(frozen=True)
 class Step:
     """The best next step: `act` is done by the server, or `go` opens a view."""
@@ -14,6 +19,28 @@ class Step:
     label: str
     act: bool = False
     go: str = ""
+
+
+@dataclass(frozen=True)
+class Cause:
+    """What several troubles come from. told and the labels hold {n}, how many; step: what is done for all of them, as `act` or `go`."""
+
+    key: str
+    told: str
+    why: str
+    step: Step
+    other: Step | None = None
+
+
+@dataclass(frozen=True)
+class Member:
+    """One of what a row stands for. Its key does the row's step for it alone; go: where it is seen. at_risk as in Trouble."""
+
+    key: str
+    name: str
+    told: str
+    go: str = ""
+    at_risk: int = 0
 
 
 @dataclass(frozen=True)
@@ -34,7 +61,9 @@ class Trouble:
     more: dict[str, Any] = field(default_factory=dict)
     # The other way on, where there is one.
     other: Step | None = None
-    # What it stands for, where that can be settled one by one: (key of its own, name, what about it).
-    members: tuple[tuple[str, str, str], ...] = ()
+    # What it stands for, where that can be settled one by one.
+    members: tuple[Member, ...] = ()
     # What a person chooses from before the step is done: (value, name).
     choices: tuple[tuple[str, str], ...] = ()
+    # Troubles of one cause are shown as one row.
+    cause: Cause | None = None

@@ -16,17 +16,18 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
 from . import lane_faults
-from .desk import Desk
+from .desk import Desk, by_id
 from .to_settle import GONE, SHUT, to_settle
-from .trouble import Step, Trouble
+from .trouble import Cause, Step, Trouble, quoted
 
 
 def _oversell(desk: Desk) -> Iterator[Trouble]:
     """On sale in the store although we know it to be empty: the store has not taken our pause for a minute."""
     late = desk.now - timedelta(minutes=1)
     rows = desk.s.execute(
-        select(Listing, Sku, func.min(Outbox.made_at))
+        select(Listing, Sku, Store, func.min(Outbox.made_at))
         .join(Sku, Sku.id == Listing.sku_id)
+        .join(Store, Store.id == Listing.store_id)
         .join(Outbox, Outbox.subject == literal("listing:") + cast(Listing.id, String))
         .where(
             Listing.state == "paused",
@@ -35,9 +36,9 @@ def _oversell(desk: Desk) -> Iterator[Trouble]:
             Outbox.state.in_(("waiting", "unknown", "dead")),
             Outbox.made_at < late,
         )
-        .group_by(Listing.id, Sku.id)
+        .group_by(Listing.id, Sku.id, Store.id)
     ).all()
-    for listing, sku, since in rows:
+    for listing, sku, store, since in rows:
         yield Trouble(
             f"oversell:{listing.id}",
             "watch",
@@ -49,6 +50,12 @@ def _oversell(desk: Desk) -> Iterator[Trouble]:
             oversell_a_day(sku.pace, listing.profit or 0),
             True,
             "loss",
+            cause=Cause(
+                f"oversell:{store.id}",
+                f"{{n}} listings are on sale in {quoted(store.name)}, their suppliers have none",
+                "the store has not taken the pauses yet",
+                Step("Send all {n} again", act=True),
+            ),
         )
 
 
@@ -141,6 +148,7 @@ def _doubts(desk: Desk) -> Iterator[Trouble]:
         Sighting.item_id.in_([i.id for i in items]), Sighting.verdict == "doubted"
     )
     seen = dict(desk.s.execute(since.group_by(Sighting.item_id)).tuples().all())
+    suppliers = by_id(desk.s, Supplier, {item.supplier_id for item in items})
     for item in items:
         yield Trouble(
             f"doubt:{item.id}",
@@ -152,6 +160,13 @@ def _doubts(desk: Desk) -> Iterator[Trouble]:
             Step("Keep the last good cost", act=True),
             max(item.doubt_cost - item.cost, 0),
             other=Step("Believe it", act=True) if item.doubt_cost > 0 else None,
+            cause=Cause(
+                f"doubt:{item.supplier_id}",
+                f"{{n}} costs of {quoted(suppliers[item.supplier_id].name)} are in doubt",
+                "too large moves to believe at once; the last good costs stand",
+                Step("Keep all {n} last good costs", act=True),
+                Step("Believe all {n}", act=True),
+            ),
         )
 
 

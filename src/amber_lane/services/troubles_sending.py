@@ -17,7 +17,7 @@ from ..data.shelf import Listing, Sku
 from . import carrier_names, outbox, rates
 from .desk import Conflict, Desk, by_id
 from .same_partner import OWNERS
-from .trouble import Step, Trouble
+from .trouble import Member, Step, Trouble
 
 # A change that was tried this often and is still not taken is told, although it goes on by itself.
 TOLD_AFTER = 12
@@ -109,7 +109,7 @@ def _dead(desk: Desk) -> Iterator[Trouble]:
             per_day,
             "loss",
             count=n,
-            members=tuple((f"{one.key}#{row.id}", outbox.about(row.body), outbox.tell(row.kind, row.body)) for row in one.rows),
+            members=tuple(Member(f"{one.key}#{row.id}", outbox.about(row.body), outbox.tell(row.kind, row.body)) for row in one.rows),
         )
 
 

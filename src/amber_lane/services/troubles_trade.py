@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterator
 from datetime import datetime, timedelta
 
@@ -13,7 +14,8 @@ from ..data.orders import Hold, Order, OrderLine, PurchaseOrder
 from ..data.outbox import Act
 from . import letters_in, order_money, parcels, rates, transit, unsent, withdrawing
 from .desk import Conflict, Desk
-from .trouble import Step, Trouble
+from .order_limits import LIFTED
+from .trouble import Cause, Step, Trouble
 
 
 def _held_orders(desk: Desk) -> Iterator[Trouble]:
@@ -38,6 +40,7 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
     earns = order_money.likely(desk, (hold.id for hold in rows))
     for hold in rows:
         profit = rates.in_house(worth, earns.get(hold.id, 0), hold.currency)
+        see = Step("See the ways on", go=f"/orders?state=held&row={hold.id}")
         steps = {
             "look_over": Step("Let it go", act=True),
             "too_late": Step("Send although late", act=True),
@@ -53,11 +56,34 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
             f"Order {hold.number}: {hold.told[0].lower()}{hold.told[1:]}",
             f"{hold.buyer}, {hold.country}",
             hold.since,
-            steps.get(hold.limit, Step("See the ways on", go=f"/orders?state=held&row={hold.id}")),
+            steps.get(hold.limit, see),
             -profit if loses else _waits(desk, profit, hold.since),
             False,
             "loss" if loses else "waits",
+            cause=Cause(
+                f"hold:{hold.limit}{':loss' if loses else ''}",
+                _HELD["loss" if loses else hold.limit],
+                "each with its ways on",
+                Step("Let all {n} go", act=True) if steps.get(hold.limit, see).act else Step("See all {n}", go="/orders?state=held"),
+                Step("Let all {n} go", act=True) if hold.limit in LIFTED and not steps.get(hold.limit, see).act else None,
+            )
+            if hold.limit in _HELD
+            else None,
         )
+
+
+_HELD = {
+    "loss": "{n} orders would lose money",
+    "least_profit": "{n} orders earn less than you ask",
+    "spend_limit": "{n} orders wait at a limit of what is spent in a day",
+    "too_late": "{n} orders would arrive later than promised",
+    "unusual": "{n} orders ask for unusually many",
+    "splits": "{n} orders would go in several parcels",
+    "address": "{n} orders have an address that cannot be right",
+    "look_over": "{n} orders wait to be looked over",
+    "doubt": "{n} orders wait on a cost in doubt",
+    "twice": "{n} orders were perhaps placed twice",
+}
 
 
 def _waits(desk: Desk, profit: int, since: datetime) -> int:
@@ -84,6 +110,12 @@ def _refused_orders(desk: Desk) -> Iterator[Trouble]:
                 order.came_at,
                 Step("See the ways on", go=f"/orders?state=refused&row={order.id}"),
                 _waits(desk, lost, order.came_at),
+                cause=Cause(
+                    f"refused:{hashlib.sha256(line.why.encode()).hexdigest()[:10]}",
+                    "{n} orders were refused",
+                    line.why,
+                    Step("See all {n}", go="/orders?state=refused"),
+                ),
             )
 
 
@@ -146,6 +178,9 @@ def _numbers(desk: Desk) -> Iterator[Trouble]:
             po.answered_at or po.made_at,
             Step("Enter the right one", go=f"/transit?show=numbers&row={po.id}"),
             0,
+            cause=Cause(
+                "numbers", "{n} tracking numbers are wrong", "each with its reason", Step("See all {n}", go="/transit?show=numbers")
+            ),
         )
 
 
@@ -228,6 +263,13 @@ def _dearer(desk: Desk) -> Iterator[Trouble]:
             False,
             "loss",
             other=Step("Ask to let it go", act=True),
+            cause=Cause(
+                f"bill:{purchase.supplier_id}",
+                "{n} purchase orders of one supplier are billed above the plan",
+                "none has left yet: take them at those prices, or ask the supplier to let them go and they are planned anew",
+                Step("Take all {n} at those prices", act=True),
+                Step("Ask to let all {n} go", act=True),
+            ),
         )
 
 

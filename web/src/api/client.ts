@@ -1,4 +1,5 @@
 import createClient, { type Middleware } from 'openapi-fetch'
+import { LISTS, nameOf } from './lists'
 import type { components, paths } from './schema'
 
 export type Schema<K extends keyof components['schemas']> = components['schemas'][K]
@@ -47,6 +48,12 @@ export async function take<T>(call: Promise<{ data?: T }>): Promise<T> {
 export async function page<R>(path: string, ask: Record<string, string | number | boolean>): Promise<{ rows: R[]; total: number }> {
   const query = new URLSearchParams(Object.entries(ask).map(([k, v]) => [k, String(v)]))
   return answer(`${path}?${query}`, 60, {})
+}
+
+/** The numbers of rows of a list, as filtered and sorted, in their order. */
+export async function idsOf(path: string, ask: Record<string, string | number | boolean>): Promise<{ ids: number[]; total: number }> {
+  const query = new URLSearchParams(Object.entries(ask).map(([k, v]) => [k, String(v)]))
+  return answer(`${path === LISTS.goods ? path : `/api/v1/lists/${nameOf(path)}`}/ids?${query}`, 60, {})
 }
 
 /** Send a file by a form; what the router answers. A large sheet may take its time, but not without end. */

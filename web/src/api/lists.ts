@@ -15,3 +15,6 @@ export const LISTS = {
   acts: '/api/v1/acts' as ListPath<Schema<'ActOut'>>,
   outbox: '/api/v1/outbox' as ListPath<Schema<'OutboxOut'>>,
 }
+
+/** What the server calls a list of this path. */
+export const nameOf = (path: string): string => Object.entries(LISTS).find(([, one]) => one === path)?.[0] ?? ''

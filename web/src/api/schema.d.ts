@@ -861,6 +861,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/orders/many/allow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Allow Many */
+        post: operations["orders_allow_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/many/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel Many
+         * @description Cancel orders that are not bought; their stores refund them. Cannot be undone.
+         */
+        post: operations["orders_cancel_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/orders/send": {
         parameters: {
             query?: never;
@@ -980,6 +1017,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/orders/{number}/cancel-lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel Lines
+         * @description Cancel some lines, or some units of them, and have the store refund them. Cannot be undone.
+         */
+        post: operations["orders_cancel_lines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{number}/part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Part
+         * @description Let some lines go first.
+         */
+        post: operations["orders_send_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/orders/{number}/settled": {
         parameters: {
             query?: never;
@@ -994,6 +1071,26 @@ export interface paths {
          * @description What the buyer asked for after buying was settled with them.
          */
         post: operations["orders_settled"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{number}/way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go On
+         * @description Go one of the ways on that the order offers.
+         */
+        post: operations["orders_go_on"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1409,6 +1506,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/program/store": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Introduce
+         * @description Who the store is. 409 where another of our stores is that account already.
+         */
+        post: operations["program_introduce"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/program/trouble": {
         parameters: {
             query?: never;
@@ -1485,6 +1602,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/setup/carriers/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Carrier Table */
+        get: operations["partners_carrier_table"];
+        put?: never;
+        /**
+         * Name Carrier
+         * @description How a store calls a carrier; what waits for it goes on at once.
+         */
+        post: operations["partners_name_carrier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/setup/kinds": {
         parameters: {
             query?: never;
@@ -1540,6 +1678,60 @@ export interface paths {
         patch: operations["setup_switch"];
         trace?: never;
     };
+    "/api/v1/setup/partners/{owner}/{number}/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Delete
+         * @description Delete a partner that never did anything. Cannot be undone.
+         */
+        post: operations["partners_delete"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/partners/{owner}/{number}/disconnect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Disconnect */
+        post: operations["partners_disconnect"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/partners/{owner}/{number}/effect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Effect */
+        get: operations["partners_effect"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/setup/partners/{owner}/{number}/link": {
         parameters: {
             query?: never;
@@ -1551,9 +1743,43 @@ export interface paths {
         put?: never;
         /**
          * Renew
-         * @description Check a link again, with a new address or key if given.
+         * @description Ask a link again, with a new address or key if given; one that was disconnected is connected again by it.
          */
-        post: operations["setup_renew"];
+        post: operations["partners_renew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/partners/{owner}/{number}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rename */
+        post: operations["partners_rename"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/partners/{owner}/{number}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pause */
+        post: operations["partners_pause"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1572,6 +1798,23 @@ export interface paths {
         put?: never;
         /** Add Person */
         post: operations["setup_add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/stores/{number}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set Allowance */
+        post: operations["partners_set_allowance"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1651,6 +1894,26 @@ export interface paths {
          * @description Exactly the rows of a list as filtered and sorted, all pages of them.
          */
         get: operations["sheets_list_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/lists/{name}/ids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Ids
+         * @description The numbers of a stretch of a list, as filtered and sorted, whether a page has shown them or not. most 0: all from there on.
+         */
+        get: operations["sheets_list_ids"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2498,6 +2761,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/source/search/ids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Found Ids
+         * @description The numbers of a stretch of what is found, whether a page has shown it or not. most 0: all from there on.
+         */
+        get: operations["source_found_ids"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/suppliers/{number}/sheet": {
         parameters: {
             query?: never;
@@ -2648,6 +2931,26 @@ export interface paths {
         put?: never;
         /** Enter Number */
         post: operations["transit_enter_number"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/transit/numbers/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop Number
+         * @description Set a wrong number aside; the one that was passed on before stands.
+         */
+        post: operations["transit_drop_number"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3357,6 +3660,19 @@ export interface components {
              */
             why: string;
         };
+        /**
+         * AllowanceAsk
+         * @description What a store lets us show, where it does not tell that itself; None = no limit.
+         */
+        AllowanceAsk: {
+            /** Listings */
+            listings?: number | null;
+            /** Units */
+            units?: number | null;
+            value?: components["schemas"]["Money"] | null;
+            /** Version */
+            version: number;
+        };
         /** AllowanceOut */
         AllowanceOut: {
             gains: components["schemas"]["Money"];
@@ -3379,6 +3695,9 @@ export interface components {
             units_most: number | null;
             /** Units Now */
             units_now: number;
+            value: components["schemas"]["Money"];
+            value_most: components["schemas"]["Money"] | null;
+            value_now: components["schemas"]["Money"];
             worth: components["schemas"]["Money"];
             worth_now: components["schemas"]["Money"];
         };
@@ -3655,6 +3974,8 @@ export interface components {
             supplier_id: number;
             /** Title */
             title: string;
+            /** Units */
+            units: string;
         };
         /** ChangeAsk */
         ChangeAsk: {
@@ -3829,6 +4150,16 @@ export interface components {
             service: string;
             ship: components["schemas"]["Money"];
         };
+        /**
+         * CutAsk
+         * @description units None = the whole line.
+         */
+        CutAsk: {
+            /** Line */
+            line: number;
+            /** Units */
+            units?: number | null;
+        };
         /** Day */
         Day: {
             /** Day */
@@ -3871,6 +4202,22 @@ export interface components {
             theirs: boolean;
             /** Version */
             version: number;
+        };
+        /**
+         * DipOut
+         * @description A fall of the price at a band's edge: just under it and on it, the landed cost up to which it is lower, and the curve around it.
+         */
+        DipOut: {
+            at: components["schemas"]["Money"];
+            below: components["schemas"]["Money"];
+            /** Curve */
+            curve: number[][];
+            edge: components["schemas"]["Money"];
+            /** Listings */
+            listings: number;
+            /** Store */
+            store: string;
+            until: components["schemas"]["Money"];
         };
         /**
          * Done
@@ -3941,6 +4288,11 @@ export interface components {
             theirs: components["schemas"]["Money"];
             /** Title */
             title: string;
+        };
+        /** DropAsk */
+        DropAsk: {
+            /** Reference */
+            reference: string;
         };
         /** EditAsk */
         EditAsk: {
@@ -4026,7 +4378,7 @@ export interface components {
             /** Cells */
             cells: components["schemas"]["CellOut"][];
             /** Members */
-            members: components["schemas"]["MemberOut"][];
+            members: components["schemas"]["amber_lane__api__mapping__MemberOut"][];
             /** Suppliers */
             suppliers: components["schemas"]["SupplierColumn"][];
         };
@@ -4334,6 +4686,16 @@ export interface components {
              * @default 24
              */
             hours: number;
+        };
+        /**
+         * IdsOut
+         * @description Numbers of rows in the order of their list, and how many fit in all.
+         */
+        IdsOut: {
+            /** Ids */
+            ids: number[];
+            /** Total */
+            total: number;
         };
         /** ItemListing */
         ItemListing: {
@@ -4933,6 +5295,16 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** LinesAsk */
+        LinesAsk: {
+            /** Lines */
+            lines: components["schemas"]["CutAsk"][];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
         /** LinkAsk */
         LinkAsk: {
             /**
@@ -5146,11 +5518,6 @@ export interface components {
             /** Listings */
             listings: number[];
         };
-        /** ManyAsk */
-        ManyAsk: {
-            /** Picks */
-            picks: components["schemas"]["PickAsk"][];
-        };
         /**
          * Mark
          * @description One sweep of the strip.
@@ -5220,17 +5587,6 @@ export interface components {
             title: string;
             /** Version */
             version: number;
-        };
-        /** MemberOut */
-        MemberOut: {
-            /** Has Lane */
-            has_lane: boolean;
-            /** Sku */
-            sku: string;
-            /** Sku Id */
-            sku_id: number;
-            /** Title */
-            title: string;
         };
         /** MineLine */
         MineLine: {
@@ -5375,6 +5731,43 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** NameAsk */
+        NameAsk: {
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+        };
+        /** NamingAsk */
+        NamingAsk: {
+            /** Carrier */
+            carrier: number;
+            /** Name */
+            name: string;
+            /** Store */
+            store: number;
+        };
+        /**
+         * NamingOut
+         * @description How a store calls a carrier; list: the names that the store knows, empty where it tells none; waits: numbers not taken for want of
+         *     a name.
+         */
+        NamingOut: {
+            /** Carrier */
+            carrier: number;
+            /** Carrier Name */
+            carrier_name: string;
+            /** List */
+            list: string[];
+            /** Name */
+            name: string;
+            /** Store */
+            store: number;
+            /** Store Name */
+            store_name: string;
+            /** Waits */
+            waits: number;
+        };
         /** NextStep */
         NextStep: {
             /** Act */
@@ -5505,7 +5898,7 @@ export interface components {
              */
             instead: boolean;
             /** Parts */
-            parts: components["schemas"]["PartAsk"][];
+            parts: components["schemas"]["amber_lane__api__lanes__PartAsk"][];
             /** Service */
             service?: string | null;
             /** Sku Id */
@@ -5561,6 +5954,8 @@ export interface components {
         };
         /** OrderOut */
         OrderOut: {
+            /** Actual */
+            actual: boolean;
             /** Address */
             address: {
                 [key: string]: string | null;
@@ -5581,6 +5976,8 @@ export interface components {
             given: {
                 [key: string]: string | null;
             };
+            /** Gone */
+            gone: number;
             /** Id */
             id: number;
             /** Limit */
@@ -5600,6 +5997,7 @@ export interface components {
              * Format: date-time
              */
             ordered_at: string;
+            planned: components["schemas"]["Money"] | null;
             profit: components["schemas"]["Money"] | null;
             /** Promised By */
             promised_by: string | null;
@@ -5609,6 +6007,7 @@ export interface components {
             };
             /** Purchases */
             purchases: components["schemas"]["PurchaseOut"][];
+            risk: components["schemas"]["Money"];
             /** Send After */
             send_after: string | null;
             /** Sentence */
@@ -5619,6 +6018,9 @@ export interface components {
             store: string;
             /** Told */
             told: string | null;
+            twin: components["schemas"]["TwinOut"] | null;
+            /** Unbilled */
+            unbilled: number;
             /** Version */
             version: number;
             /** Wants */
@@ -5643,6 +6045,8 @@ export interface components {
             came_at: string;
             /** Country */
             country: string;
+            /** Gone */
+            gone: number;
             /** Id */
             id: number;
             kept: components["schemas"]["Money"];
@@ -5943,24 +6347,40 @@ export interface components {
             /** Wrong Numbers */
             wrong_numbers: number;
         };
-        /** PartAsk */
-        PartAsk: {
-            /** Item Id */
-            item_id: number;
-            /**
-             * Units
-             * @default 1
-             */
-            units: string;
+        /**
+         * PartnerEffectOut
+         * @description What disconnecting would do: listings that follow no more, lanes that shut (spared: SKUs that another lane fills), orders that wait
+         *     for it, changes that it has not got, parcels that are followed no more.
+         */
+        PartnerEffectOut: {
+            /** Deletable */
+            deletable: boolean;
+            /** Lanes */
+            lanes: number;
+            /** Listings */
+            listings: number;
+            /** Orders */
+            orders: number;
+            /** Parcels */
+            parcels: number;
+            /** Spared */
+            spared: number;
+            /** Unsent */
+            unsent: number;
         };
         /** PartnerOut */
         PartnerOut: {
+            /** Account */
+            account: string;
             /** Address */
             address: string;
+            /** Allowance By Hand */
+            allowance_by_hand: boolean;
             /** Allowance Listings */
             allowance_listings: number | null;
             /** Allowance Units */
             allowance_units: number | null;
+            allowance_value: components["schemas"]["Money"] | null;
             /** Also */
             also: string[];
             /** Calls At */
@@ -5981,6 +6401,8 @@ export interface components {
             country: string;
             /** Currency */
             currency: string;
+            /** Ended At */
+            ended_at: string | null;
             /** Good At */
             good_at: string | null;
             /** Hour From */
@@ -5997,6 +6419,8 @@ export interface components {
             name: string;
             /** Owner */
             owner: string;
+            /** Paused At */
+            paused_at: string | null;
             /** Rest Until */
             rest_until: string | null;
             /** State */
@@ -6029,6 +6453,13 @@ export interface components {
         PasteOut: {
             /** Job */
             job: number;
+        };
+        /** PauseAsk */
+        PauseAsk: {
+            /** Paused */
+            paused: boolean;
+            /** Version */
+            version: number;
         };
         /**
          * PersonAsk
@@ -6098,6 +6529,13 @@ export interface components {
              * @default 0
              */
             use: number;
+        };
+        /** PickOut */
+        PickOut: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
         };
         /**
          * PlanBody
@@ -6479,6 +6917,11 @@ export interface components {
         };
         /** ReportIn */
         ReportIn: {
+            /**
+             * Fault
+             * @default
+             */
+            fault: string;
             /** Id */
             id: number;
             /** Key */
@@ -6575,6 +7018,8 @@ export interface components {
              * Format: date-time
              */
             at: string;
+            /** Cause */
+            cause: string | null;
             /** Id */
             id: number;
             /** Item */
@@ -6624,8 +7069,12 @@ export interface components {
             band_from: number;
             /** Ceiling */
             ceiling?: number | null;
+            /** Compare At */
+            compare_at?: number | null;
             /** Endings */
             endings?: string | null;
+            /** Least Price */
+            least_price?: number | null;
             /** Min Margin */
             min_margin?: number | null;
             /** Min Profit */
@@ -7059,21 +7508,6 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** StoreAsk */
-        StoreAsk: {
-            /**
-             * Greeting
-             * @default
-             */
-            greeting: string;
-            /**
-             * Phone
-             * @default
-             */
-            phone: string;
-            /** Version */
-            version: number;
-        };
         /** StoreOrdering */
         StoreOrdering: {
             /** Greeting */
@@ -7438,12 +7872,16 @@ export interface components {
         /** TroubleOut */
         TroubleOut: {
             at_risk: components["schemas"]["Money"];
+            /** Choices */
+            choices: components["schemas"]["PickOut"][];
             /** Count */
             count: number;
             /** Key */
             key: string;
             /** Kind */
             kind: string;
+            /** Members */
+            members: components["schemas"]["amber_lane__api__today__MemberOut"][];
             other: components["schemas"]["NextStep"] | null;
             /** Per Day */
             per_day: boolean;
@@ -7490,6 +7928,27 @@ export interface components {
              */
             token: string;
         };
+        /**
+         * TwinOut
+         * @description Another order that this one may repeat, beside it. saves: what one parcel for both would save.
+         */
+        TwinOut: {
+            /** Id */
+            id: number;
+            /** Lines */
+            lines: string[];
+            /** Number */
+            number: string;
+            /**
+             * Ordered At
+             * Format: date-time
+             */
+            ordered_at: string;
+            paid: components["schemas"]["Money"];
+            saves: components["schemas"]["Money"] | null;
+            /** State */
+            state: string;
+        };
         /** Uploaded */
         Uploaded: {
             /** Token */
@@ -7526,18 +7985,28 @@ export interface components {
             /** Orders */
             orders: number[];
         };
+        /** WayAsk */
+        WayAsk: {
+            /** Key */
+            key: string;
+        };
         /**
          * WayOn
-         * @description How a held order may go on. limit: the one to let it past; profit: of the order then; late: when it would arrive.
+         * @description How an order that waits may go on. key: what is asked for to go it, '' = it happens by itself, or `go` leads there; profit: of the
+         *     order then; arrives: the day.
          */
         WayOn: {
             /** Arrives */
             arrives: string | null;
-            /** By */
-            by: string;
-            /** Limit */
-            limit: string;
-            profit: components["schemas"]["Money"];
+            /** Go */
+            go: string;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            profit: components["schemas"]["Money"] | null;
+            /** Told */
+            told: string;
         };
         /**
          * WayOut
@@ -7597,6 +8066,8 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
+            /** Dips */
+            dips: components["schemas"]["DipOut"][];
             earns: components["schemas"]["Money"];
             /** Movers */
             movers: components["schemas"]["Mover"][];
@@ -7731,18 +8202,106 @@ export interface components {
             /** Told */
             told: string;
         };
+        /** PartAsk */
+        amber_lane__api__lanes__PartAsk: {
+            /** Item Id */
+            item_id: number;
+            /**
+             * Units
+             * @default 1
+             */
+            units: string;
+        };
+        /** ManyAsk */
+        amber_lane__api__mapping__ManyAsk: {
+            /** Picks */
+            picks: components["schemas"]["PickAsk"][];
+        };
+        /** MemberOut */
+        amber_lane__api__mapping__MemberOut: {
+            /** Has Lane */
+            has_lane: boolean;
+            /** Sku */
+            sku: string;
+            /** Sku Id */
+            sku_id: number;
+            /** Title */
+            title: string;
+        };
         /** Started */
         amber_lane__api__mapping__Started: {
             /** Job */
             job: number;
         };
+        /** StoreAsk */
+        amber_lane__api__ordering__StoreAsk: {
+            /**
+             * Greeting
+             * @default
+             */
+            greeting: string;
+            /**
+             * Phone
+             * @default
+             */
+            phone: string;
+            /** Version */
+            version: number;
+        };
+        /** ManyAsk */
+        amber_lane__api__orders__ManyAsk: {
+            /** Orders */
+            orders: number[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** PartAsk */
+        amber_lane__api__orders__PartAsk: {
+            /** Lines */
+            lines: number[];
+        };
         /**
-         * StepAsk
-         * @description other: the second way on, not the best step.
+         * StoreAsk
+         * @description The account of the store that the program works, and the carriers that the store knows, by its own names.
          */
-        amber_lane__api__today__StepAsk: {
+        amber_lane__api__program__StoreAsk: {
+            /**
+             * Account
+             * @default
+             */
+            account: string;
+            /** Carriers */
+            carriers?: string[];
+        };
+        /**
+         * MemberOut
+         * @description One of what a row stands for; its key does the row's step for it alone.
+         */
+        amber_lane__api__today__MemberOut: {
+            at_risk: components["schemas"]["Money"];
+            /** Go */
+            go: string;
             /** Key */
             key: string;
+            /** Name */
+            name: string;
+            /** Told */
+            told: string;
+        };
+        /**
+         * StepAsk
+         * @description other: the second way on, not the best step. choice: what was chosen, where the step asks for one. keys: of a cause, these alone.
+         */
+        amber_lane__api__today__StepAsk: {
+            /** Choice */
+            choice?: string | null;
+            /** Key */
+            key: string;
+            /** Keys */
+            keys?: string[] | null;
             /** Other */
             other?: boolean | null;
         };
@@ -8407,7 +8966,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ManyAsk"];
+                "application/json": components["schemas"]["amber_lane__api__mapping__ManyAsk"];
             };
         };
         responses: {
@@ -9220,7 +9779,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StoreAsk"];
+                "application/json": components["schemas"]["amber_lane__api__ordering__StoreAsk"];
             };
         };
         responses: {
@@ -9328,6 +9887,72 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LaneAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_allow_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__orders__ManyAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_cancel_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__orders__ManyAsk"];
             };
         };
         responses: {
@@ -9573,6 +10198,76 @@ export interface operations {
             };
         };
     };
+    orders_cancel_lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinesAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_send_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__orders__PartAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     orders_settled: {
         parameters: {
             query?: never;
@@ -9583,6 +10278,41 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_go_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WayAsk"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -10297,6 +11027,41 @@ export interface operations {
             };
         };
     };
+    program_introduce: {
+        parameters: {
+            query?: never;
+            header?: {
+                authorization?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["amber_lane__api__program__StoreAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     program_trouble: {
         parameters: {
             query?: never;
@@ -10458,6 +11223,59 @@ export interface operations {
             };
         };
     };
+    partners_carrier_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamingOut"][];
+                };
+            };
+        };
+    };
+    partners_name_carrier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamingAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     setup_kinds: {
         parameters: {
             query?: never;
@@ -10567,7 +11385,111 @@ export interface operations {
             };
         };
     };
-    setup_renew: {
+    partners_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                owner: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    partners_disconnect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                owner: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    partners_effect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                owner: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartnerEffectOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    partners_renew: {
         parameters: {
             query?: never;
             header?: never;
@@ -10580,6 +11502,78 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LinkAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    partners_rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                owner: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    partners_pause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                owner: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PauseAsk"];
             };
         };
         responses: {
@@ -10638,6 +11632,41 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    partners_set_allowance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AllowanceAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10815,6 +11844,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheets_list_ids: {
+        parameters: {
+            query?: {
+                most?: number;
+                words?: string;
+                sort?: string;
+                down?: boolean;
+                offset?: number;
+                limit?: number;
+                /** @description name:value pairs, separated by ; */
+                filters?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IdsOut"];
                 };
             };
             /** @description Validation Error */
@@ -12377,6 +13446,44 @@ export interface operations {
             };
         };
     };
+    source_found_ids: {
+        parameters: {
+            query?: {
+                most?: number;
+                words?: string;
+                sort?: string;
+                down?: boolean;
+                offset?: number;
+                limit?: number;
+                /** @description name:value pairs, separated by ; */
+                filters?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IdsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     catalogues_see: {
         parameters: {
             query?: {
@@ -12665,6 +13772,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NumberAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    transit_drop_number: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropAsk"];
             };
         };
         responses: {

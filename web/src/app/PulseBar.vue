@@ -25,7 +25,7 @@ const undo = async () => {
     return tell(last ? `Nothing undone: meanwhile ${last.told}. Look, and press again` : 'Nothing is left to undo', true)
   if (last) await act(() => take(api.POST('/api/v1/acts/{number}/undo', { params: { path: { number: last.id } } })))
 }
-useKeys('Everywhere', [{ key: 'z', told: 'undo the last act', run: undo }])
+useKeys('Everywhere', [{ key: 'z', told: 'undo your own last act', run: undo }])
 </script>
 
 <template>
@@ -42,7 +42,9 @@ useKeys('Everywhere', [{ key: 'z', told: 'undo the last act', run: undo }])
     <RouterLink to="/setup/outbox?state=open" class="hover:underline"
       >To send <b class="text-ink">{{ pulse?.to_send ?? 0 }}</b></RouterLink
     >
-    <span class="ml-auto truncate" v-if="pulse?.last">Last: {{ pulse.last.told }} at {{ timeOf(pulse.last.at) }}</span>
+    <span class="ml-auto truncate" v-if="pulse?.last" :title="pulse.last.told"
+      >Your last: {{ pulse.last.told }} at {{ timeOf(pulse.last.at) }}</span
+    >
     <button v-if="pulse?.last" type="button" class="font-semibold whitespace-nowrap text-slate hover:underline" @click="undo">
       Undo <kbd class="ml-1 rounded border border-faint px-1 font-mono text-2xs">Z</kbd>
     </button>

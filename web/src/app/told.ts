@@ -1,20 +1,22 @@
 import { reactive } from 'vue'
 import { ApiError } from '@/api/client'
 import { queries } from '@/main'
-import { lookNow } from './live'
+import { live, lookNow } from './live'
 
 interface Told {
   id: number
   text: string
   bad: boolean
+  /** What Z would undo now, where this was just done. */
+  undo: string
 }
 
 export const told = reactive<Told[]>([])
 let next = 1
 
 /** Say in a line at the bottom what was done or what went wrong; it is read out too. */
-export function tell(text: string, bad = false): void {
-  const one = { id: next++, text, bad }
+export function tell(text: string, bad = false, undo = ''): void {
+  const one = { id: next++, text, bad, undo }
   told.push(one)
   if (told.length > 3) told.shift()
   setTimeout(
@@ -30,15 +32,17 @@ export const wordsOf = (error: unknown): string =>
   error instanceof ApiError ? error.message : 'Something broke on this page; load it again.'
 
 /** Say what was done, once the bar at the bottom names it, so that Z never undoes an older act. */
-export async function tellDone(text: string): Promise<void> {
-  await lookNow()
-  tell(text)
+export async function tellDone(text: string, before = live.pulse.value?.last?.id): Promise<void> {
+  const now = await lookNow()
+  // What was done may be no act of ours that can be undone: then Z still means the one before, and is not named here.
+  tell(text, false, now?.last && now.last.id !== before ? `Z undoes: ${now.last.told}` : '')
 }
 
 /** Do one thing for a person: say what came of it, and look at everything again. Answers whether it worked. */
 export async function act(run: () => Promise<{ told: string }>): Promise<boolean> {
+  const before = live.pulse.value?.last?.id
   try {
-    await tellDone((await run()).told)
+    await tellDone((await run()).told, before)
     await queries.invalidateQueries()
     return true
   } catch (error) {

@@ -4,6 +4,7 @@ import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, onBeforeUnmount, ref, toRef, watch } from 'vue'
 import type { ListPath } from '@/api/lists'
 import { useKeys } from '@/app/keys'
+import { tell, wordsOf } from '@/app/told'
 import { usePages, type ListAsk } from './pages'
 
 export interface Column {
@@ -104,14 +105,23 @@ function pick(row: R, on?: boolean) {
 function click(index: number, row: R, event: MouseEvent) {
   if (event.shiftKey && props.choose) {
     const [from, to] = [Math.min(cursor.value, index), Math.max(cursor.value, index)]
-    for (let n = from; n <= to; n++) {
-      const one = list.at(n)
-      if (one) pick(one, true)
-    }
+    void range(from, to)
     return
   }
   cursor.value = index
   open(row)
+}
+/** Choose a stretch, both ends in, whether its rows have been shown or not: the server names them. */
+async function range(from: number, to = -1) {
+  const asked = props.ask
+  try {
+    const more = await list.ids(from, to)
+    if (asked !== props.ask) return
+    picked.value = new Set([...picked.value, ...more])
+    emit('chosen', [...picked.value])
+  } catch (problem) {
+    tell(wordsOf(problem), true)
+  }
 }
 const current = () => list.at(cursor.value)
 useKeys(props.name, [
@@ -153,7 +163,11 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
 <template>
   <div class="sheet flex min-h-0 flex-1 flex-col overflow-hidden">
     <div ref="box" class="min-h-0 flex-1 overflow-auto" tabindex="0" :aria-label="`${name}, ${list.total.value ?? 0} rows`">
-      <table class="w-full table-fixed">
+      <table
+        class="w-full table-fixed"
+        :class="list.state.old ? 'opacity-50' : ''"
+        :aria-busy="list.state.old || list.total.value === null"
+      >
         <colgroup>
           <col v-if="choose" style="width: 38px" />
           <col v-for="column in shown" :key="column.key" :style="{ width: column.width }" />
@@ -242,11 +256,32 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
       <div v-if="list.state.error" role="alert" class="p-6 text-center text-brick">
         {{ list.state.error }} <button type="button" class="font-semibold text-slate underline" @click="list.refresh()">Try again</button>
       </div>
-      <div v-else-if="list.total.value === 0" class="px-6 py-10 text-center">
+      <div v-else-if="list.total.value === null" aria-busy="true" data-sight="loading">
+        <span class="sr-only">Loading</span>
+        <template v-if="list.state.late">
+          <p v-for="n in 8" :key="n" class="flex items-center border-b border-rule-2 px-3" :style="{ height: `${height}px` }">
+            <span class="block h-2 rounded bg-rule-2" :style="{ width: `${[38, 55, 44, 61][n % 4]}%` }" />
+          </p>
+        </template>
+      </div>
+      <div v-else-if="list.total.value === 0 && !list.state.old" class="px-6 py-10 text-center">
         <p class="font-bold">{{ empty }}</p>
         <p v-if="emptyTold" class="mt-1 text-soft">{{ emptyTold }}</p>
         <slot name="empty" />
       </div>
+    </div>
+    <div
+      v-if="choose && picked.size && (list.total.value ?? 0) > 1"
+      class="flex shrink-0 items-center gap-3 border-t border-rule bg-shade px-3 py-1 text-xs"
+    >
+      <span
+        ><b>{{ picked.size.toLocaleString('en-GB') }}</b> of {{ (list.total.value ?? 0).toLocaleString('en-GB') }} chosen</span
+      >
+      <button v-if="picked.size < (list.total.value ?? 0)" type="button" class="font-semibold text-slate hover:underline" @click="range(0)">
+        Choose all {{ (list.total.value ?? 0).toLocaleString('en-GB') }} that fit
+      </button>
+      <button type="button" class="text-slate hover:underline" @click="clear">Choose none</button>
+      <slot name="chosen" :ids="[...picked]" />
     </div>
     <slot name="foot" />
   </div>

@@ -1,7 +1,7 @@
 import { onScopeDispose, reactive, ref, shallowRef, watch, type Ref } from 'vue'
 import { live } from '@/app/live'
 import { wordsOf } from '@/app/told'
-import { page } from '@/api/client'
+import { idsOf, page } from '@/api/client'
 
 const SIZE = 100
 
@@ -16,7 +16,8 @@ export interface ListAsk {
 export function usePages<R>(path: string, ask: Ref<ListAsk>) {
   const rows = shallowRef(new Map<number, R[]>())
   const total = ref<number | null>(null)
-  const state = reactive({ error: '', busy: 0 })
+  // old: the rows shown answer the question before; late: nothing came for a while.
+  const state = reactive({ error: '', busy: 0, old: false, late: false })
   let era = 0
   let wanted = new Set<number>([0])
   const flying = new Map<number, number>()
@@ -29,11 +30,12 @@ export function usePages<R>(path: string, ask: Ref<ListAsk>) {
       const { words, sort, down, filters } = ask.value
       const got = await page<R>(path, { words, sort, down, filters, offset: n * SIZE, limit: SIZE })
       if (mine !== era) return
-      const next = new Map(rows.value)
+      const next = state.old ? new Map<number, R[]>() : new Map(rows.value)
       next.set(n, got.rows)
       rows.value = next
       total.value = got.total
       state.error = ''
+      state.old = false
     } catch (error) {
       if (mine === era) state.error = wordsOf(error)
     } finally {
@@ -65,16 +67,28 @@ export function usePages<R>(path: string, ask: Ref<ListAsk>) {
       () => {
         era++
         wanted = new Set([0])
-        rows.value = new Map()
+        // Old rows stay, dimmed, until the new ones are there; they are never taken for the answer.
+        state.old = rows.value.size > 0 || total.value !== null
         void load(0, era)
       },
       now.words === before.words ? 0 : 180,
     )
   })
   watch(() => live.state.tick, refresh)
-  onScopeDispose(() => clearTimeout(timer))
+  const slow = setTimeout(() => (state.late = true), 150)
+  onScopeDispose(() => {
+    clearTimeout(timer)
+    clearTimeout(slow)
+  })
   void load(0, era)
 
+  /** The numbers of rows from one place to another, both in, whether they were shown or not; without a place all that fit. */
+  async function ids(from = 0, to = -1): Promise<number[]> {
+    const { words, sort, down, filters } = ask.value
+    const most = to < 0 ? 0 : to - from + 1
+    return (await idsOf(path, { words, sort, down, filters, offset: from, most })).ids
+  }
+
   const at = (index: number): R | undefined => rows.value.get(Math.floor(index / SIZE))?.[index % SIZE]
-  return { at, total, state, see, refresh, rows }
+  return { at, total, state, see, refresh, rows, ids }
 }

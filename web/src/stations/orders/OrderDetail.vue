@@ -4,28 +4,30 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
-import { act, wordsOf } from '@/app/told'
+import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
+import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import Waterfall from '@/parts/Waterfall.vue'
 import When from '@/parts/When.vue'
-import { STATE_WORDS, dateOf, money, number } from '@/parts/format'
+import { dateOf, money } from '@/parts/format'
 import AddressForm from './AddressForm.vue'
+import Earns from './Earns.vue'
 import Lacking from './Lacking.vue'
+import Lines from './Lines.vue'
+import Twin from './Twin.vue'
 import Ways from './Ways.vue'
+import WaysOn from './WaysOn.vue'
 
 const props = defineProps<{ order: number }>()
 const emit = defineEmits<{ close: [] }>()
-const { data, error } = useQuery({
+const asked = useQuery({
   queryKey: computed(() => ['order', props.order]),
   queryFn: () => take(api.GET('/api/v1/orders/{number}', { params: { path: { number: props.order } } })),
 })
+const { data } = asked
 const mending = ref(false)
 const path = { params: { path: { number: props.order } } }
-const allow = (limit?: string) => act(() => take(api.POST('/api/v1/orders/{number}/allow', { ...path, body: { why: '', limit } })))
-/** The other way on of a held order, with what it would earn. */
-const other = computed(() => data.value?.ways_on.find((one) => one.limit !== data.value?.limit))
-const mine = computed(() => data.value?.ways_on.find((one) => one.limit === data.value?.limit))
 /** What the buyer asked for after buying was settled with them. */
 const settle = () => act(() => take(api.POST('/api/v1/orders/{number}/settled', path)))
 const cancel = () => act(() => take(api.POST('/api/v1/orders/{number}/cancel', { ...path, body: { why: '' } })))
@@ -59,24 +61,11 @@ const ready = computed(
     data.value?.lines.some((line) => line.state === 'ready') &&
     !data.value.lines.some((line) => ['new', 'needs_lane', 'held', 'refused'].includes(line.state)),
 )
-const ALLOW: Record<string, string> = {
-  least_profit: 'Send at that profit',
-  look_over: 'Looked at, let it go',
-  too_late: 'Send although late',
-  unusual: 'That many is right',
-  splits: 'Send it in parts',
-  address: 'The address is right as it is',
-}
+/** The first of its ways on that a key can go. */
+const first = computed(() => data.value?.ways_on.find((way) => way.key && way.key !== 'cancel'))
+const go = (key: string) => act(() => take(api.POST('/api/v1/orders/{number}/way', { ...path, body: { key } })))
 const main = computed(() =>
-  ready.value
-    ? 'send'
-    : ['look_over', 'too_late', 'unusual', 'splits'].includes(data.value?.limit ?? '')
-      ? 'allow'
-      : data.value?.limit === 'address'
-        ? 'mend'
-        : data.value?.wants
-          ? 'settle'
-          : null,
+  ready.value ? 'send' : data.value?.limit === 'address' ? 'mend' : data.value?.wants ? 'settle' : first.value ? 'way' : null,
 )
 useKeys('This order', [
   {
@@ -84,15 +73,12 @@ useKeys('This order', [
     told: 'do the best step',
     run: () => {
       if (main.value === 'send') void send()
-      else if (main.value === 'allow') void allow()
+      else if (main.value === 'way') void go(first.value!.key)
       else if (main.value === 'mend') mending.value = true
       else if (main.value === 'settle') void settle()
     },
   },
 ])
-/** Without a house number, or with a postcode of another shape, it may still be right; what is missing is not. */
-const standing = computed(() => Object.values(data.value?.faults ?? {}).every((told) => /no house number|is not a postcode/.test(told)))
-const may = computed(() => !!data.value?.limit && !!ALLOW[data.value.limit] && (data.value.limit !== 'address' || standing.value))
 const address = computed(() => {
   const a = data.value?.address ?? {}
   return [a.name, a.address_1, a.address_2, a.city, a.postcode, a.country].filter(Boolean).join(', ')
@@ -101,8 +87,8 @@ const address = computed(() => {
 
 <template>
   <section class="sheet flex flex-col overflow-hidden" aria-label="Order">
-    <p v-if="error" role="alert" class="p-4 text-brick">{{ wordsOf(error) }}</p>
-    <template v-else-if="data">
+    <Sight :of="asked" :lines="6" />
+    <template v-if="data">
       <div class="flex items-baseline gap-3 border-b border-rule px-3.5 py-2">
         <h2 class="whitespace-nowrap">Order {{ data.number }}</h2>
         <Tag v-if="data.told" class="max-w-[46%] truncate" tone="waits" :title="data.told">{{ data.told }}</Tag><span
@@ -116,38 +102,10 @@ const address = computed(() => {
           <p class="font-semibold text-amber-ink">{{ data.wants_told.charAt(0).toUpperCase() + data.wants_told.slice(1) }}</p>
           <Btn class="ml-auto shrink-0" small :hint="main === 'settle' ? 'A' : undefined" @click="settle">Settled with the buyer</Btn>
         </div>
+        <Twin v-if="data.twin" :order="data" />
+        <WaysOn v-if="data.ways_on.length" :ways="data.ways_on" :best="main === 'way' ? first?.key : undefined" @go="go" />
         <p v-if="data.sentence" class="border-b border-rule-2 px-3.5 py-2">{{ data.sentence }}</p>
-        <table class="w-full">
-          <thead>
-            <tr class="h-7 text-2xs text-soft">
-              <th class="px-3.5">Line</th>
-              <th class="px-2 text-right">Paid</th>
-              <th class="px-2 text-right">Tax</th>
-              <th class="px-2 text-right">Store fee</th>
-              <th class="px-2 text-right">Payment</th>
-              <th class="px-2 text-right">We keep</th>
-              <th class="px-3.5">State</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="one in data.lines" :key="one.id" class="h-8 border-t border-rule-2">
-              <td class="max-w-0 truncate px-3.5" style="width: 46%" :title="one.title">
-                <b>{{ one.quantity }} ×</b> {{ one.title || one.sku }} <span class="code text-soft">{{ one.sku }}</span>
-              </td>
-              <td class="px-2 text-right">{{ money(one.paid) }}</td>
-              <td class="px-2 text-right">{{ money(one.tax) }}</td>
-              <td class="px-2 text-right">{{ money(one.store_fee) }}</td>
-              <td class="px-2 text-right">{{ money(one.payment_fee) }}</td>
-              <td class="px-2 text-right font-semibold">{{ money(one.kept) }}</td>
-              <td class="px-3.5 whitespace-nowrap">
-                <Tag :tone="['needs_lane', 'held', 'refused'].includes(one.state) ? 'waits' : one.state === 'arrived' ? 'good' : 'plain'">{{
-                  STATE_WORDS[one.state]
-                }}</Tag>
-                <span v-if="one.state === 'refused'" class="ml-1 text-xs text-soft">{{ one.why }}</span>
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <Lines :order="data" :open="open" />
         <Lacking v-for="(one, n) in lacking" :key="one.id" :line="one" :keys="n === 0" />
         <table v-if="data.purchases.length" class="mt-1 w-full border-t border-rule">
           <thead>
@@ -200,32 +158,17 @@ const address = computed(() => {
           </aside>
         </div>
       </div>
-      <div v-if="open" class="flex shrink-0 flex-wrap items-center gap-2 border-t border-rule px-3.5 py-2">
-        <Btn v-if="ready" kind="main" hint="A" @click="send">Send this order</Btn>
-        <Btn
-          v-if="may && data.limit"
-          :kind="main === 'allow' ? 'main' : 'plain'"
-          :hint="main === 'allow' ? 'A' : undefined"
-          @click="allow()"
-          >{{ ALLOW[data.limit] }}{{ mine && data.limit !== 'least_profit' ? `, ${money(mine.profit, true)}` : '' }}</Btn
-        >
-        <Btn v-if="other" @click="allow(other.limit)"
-          >{{
-            other.limit === 'too_late'
-              ? `Send late by ${other.by}${other.arrives ? `, ${dateOf(other.arrives)}` : ''}`
-              : `Send by ${other.by}`
-          }}, {{ money(other.profit, true) }}</Btn
-        >
-        <Btn v-if="ready && data.send_after" @click="wait(true)">Wait for my hand</Btn>
-        <Btn v-else-if="ready && data.by_hand" @click="wait(false)">Let it go by itself</Btn>
-        <Btn :kind="main === 'mend' ? 'main' : 'plain'" @click="mending = true">Mend the address</Btn>
-        <Btn kind="loss" @click="cancel">Cancel and refund</Btn>
-        <span class="ml-auto text-xs text-soft"
-          >profit
-          <b :class="data.profit && number(data.profit) < 0 ? 'text-brick' : 'text-pine'">{{
-            filled ? money(data.profit, true) : 'not known yet'
-          }}</b>; cancelling cannot be undone</span
-        >
+      <div class="flex shrink-0 flex-wrap items-center gap-2 border-t border-rule px-3.5 py-2">
+        <template v-if="open">
+          <Btn v-if="ready" kind="main" hint="A" @click="send">Send this order</Btn>
+          <Btn v-if="ready && data.send_after" @click="wait(true)">Wait for my hand</Btn>
+          <Btn v-else-if="ready && data.by_hand" @click="wait(false)">Let it go by itself</Btn>
+          <Btn :kind="main === 'mend' ? 'main' : 'plain'" :hint="main === 'mend' ? 'A' : undefined" @click="mending = true"
+            >Mend the address</Btn
+          >
+          <Btn v-if="!data.ways_on.some((way) => way.key === 'cancel')" kind="loss" @click="cancel">Cancel and refund</Btn>
+        </template>
+        <Earns class="ml-auto" :order="data" :known="!open || !!filled" />
       </div>
       <AddressForm v-if="mending" :order="data" @close="mending = false" />
     </template>

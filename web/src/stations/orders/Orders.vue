@@ -8,6 +8,7 @@ import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
 import Filter from '@/parts/Filter.vue'
+import Modal from '@/parts/Modal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
 import SheetOut from '@/parts/SheetOut.vue'
 import Tag from '@/parts/Tag.vue'
@@ -18,7 +19,8 @@ import Batches from './Batches.vue'
 import OrderDetail from './OrderDetail.vue'
 
 type Row = Schema<'OrderRow'>
-const { data: standing } = useQuery({ queryKey: ['standing'], queryFn: () => take(api.GET('/api/v1/orders/standing')) })
+const asked = useQuery({ queryKey: ['standing'], queryFn: () => take(api.GET('/api/v1/orders/standing')) })
+const { data: standing } = asked
 const STATES = ['needs_lane', 'held', 'refused', 'new', 'ready', 'bought', 'with_supplier', 'on_the_road', 'arrived', 'cancelled']
 const counts = computed(() => standing.value?.states ?? {})
 const shown = computed(() =>
@@ -30,6 +32,7 @@ const first = computed(() => ['held', 'needs_lane', 'refused', 'ready'].find((st
 const { ask, set, sort, text, sheet } = useAsk(() => (state.value ? `state:${state.value}` : ''))
 const state = computed(() => (text('state') === 'all' ? '' : text('state') || (text('words') || text('row') ? '' : first.value)))
 const WAITS = new Set(['needs_lane', 'held', 'refused'])
+const CHOOSABLE = new Set(['ready', ...WAITS])
 const columns = computed<Column[]>(() => [
   { key: 'number', label: 'Order', width: '84px' },
   { key: 'title', label: 'What and who', width: '31%' },
@@ -54,6 +57,13 @@ const send = () =>
     table.value?.clear(),
   )
 const together = ref(false)
+const sure = ref(false)
+const many = (how: 'allow' | 'cancel') =>
+  act(() => take(api.POST(`/api/v1/orders/many/${how}`, { body: { orders: chosen.value, why: '' } }))).then((worked) => {
+    sure.value = false
+    if (worked) table.value?.clear()
+  })
+const letGo = () => void many('allow')
 const wait = () =>
   act(() => take(api.POST('/api/v1/orders/wait', { body: { orders: chosen.value, by_hand: true } }))).then(() => table.value?.clear())
 const bestStep = (row: Row) => {
@@ -66,6 +76,7 @@ function told(row: Row): string {
   if (row.state === 'refused') return 'The supplier refused it'
   if (row.state === 'ready' && row.by_hand) return 'Ready, waits for your hand'
   if (row.state === 'ready' && row.send_after) return `Ready, goes at ${new Date(row.send_after).toISOString().slice(11, 16)}`
+  if (row.gone && row.gone < row.lines) return `${STATE_WORDS[row.state] ?? row.state}; ${row.gone} of ${row.lines} lines sent`
   return STATE_WORDS[row.state] ?? row.state
 }
 const choose = (key: string) => {
@@ -78,6 +89,7 @@ useKeys('Orders', [
 ])
 const edge = (row: Row) => (WAITS.has(row.state) ? 'bg-amber' : '')
 const heading = computed(() => {
+  if (!standing.value) return 'Orders'
   const n = state.value ? (counts.value[state.value] ?? 0) : Object.values(counts.value).reduce((a, b) => a + b, 0)
   if (state.value === 'held') return `${plural(n, 'order')} ${n === 1 ? 'is' : 'are'} held for you`
   if (state.value === 'needs_lane') return `${plural(n, 'order')} ${n === 1 ? 'needs' : 'need'} a lane`
@@ -100,7 +112,9 @@ const heading = computed(() => {
       >
         <span v-if="state === one && !text('show')" class="absolute inset-y-0 left-0 w-[3px] bg-asphalt" aria-hidden="true" />{{
           STATE_WORDS[one]
-        }}<Tag :tone="WAITS.has(one) && counts[one] ? 'waits' : 'plain'">{{ (counts[one] ?? 0).toLocaleString('en-GB') }}</Tag>
+        }}<Tag :tone="WAITS.has(one) && counts[one] ? 'waits' : 'plain'">{{
+          standing ? (counts[one] ?? 0).toLocaleString('en-GB') : '–'
+        }}</Tag>
       </button>
       <button
         type="button"
@@ -169,7 +183,7 @@ const heading = computed(() => {
           name="Orders"
           :columns="columns"
           :ask="ask"
-          :choose="state === 'ready'"
+          :choose="CHOOSABLE.has(state)"
           :first="WAITS.has(state)"
           :edge="edge"
           empty="No order stands here"
@@ -204,10 +218,24 @@ const heading = computed(() => {
             ><span class="text-soft"><When :at="row.ordered_at" clock /></span
           ></template>
           <template #promised_by="{ row }: { row: Row }">{{ row.promised_by ? dateOf(row.promised_by) : '–' }}</template>
+          <template #chosen>
+            <Btn v-if="state === 'held'" small kind="main" @click="letGo"
+              >Let {{ chosen.length === 1 ? 'it' : `these ${chosen.length}` }} go</Btn
+            >
+            <Btn v-if="WAITS.has(state)" small kind="loss" @click="sure = true"
+              >Cancel {{ chosen.length === 1 ? 'it' : `these ${chosen.length}` }} and refund</Btn
+            >
+          </template>
         </DataTable>
       </div>
       <OrderDetail v-if="active" :key="active" :order="active" class="min-h-0 flex-1" @close="active = null" />
     </section>
+    <Modal :open="sure" :title="`Cancel ${plural(chosen.length, 'order')}?`" @close="sure = false">
+      <p>Their stores refund the buyers. This cannot be undone.</p>
+      <div class="mt-4 flex justify-end gap-2">
+        <Btn @click="sure = false">Keep them</Btn><Btn kind="loss" @click="many('cancel')">Cancel and refund</Btn>
+      </div>
+    </Modal>
     <SheetIn :open="bring" sheet="orders" title="Bring in orders" @close="bring = false" />
   </div>
 </template>

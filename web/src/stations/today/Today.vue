@@ -1,21 +1,23 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, reactive, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, take } from '@/api/client'
 import { useKeys } from '@/app/keys'
-import { act, wordsOf } from '@/app/told'
+import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
-import Empty from '@/parts/Empty.vue'
 import KeyHint from '@/parts/KeyHint.vue'
+import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { count, money, number, plural, timeOf } from '@/parts/format'
 import DayBars from './DayBars.vue'
 import FlowPicture from './FlowPicture.vue'
+import Members from './Members.vue'
 
 const router = useRouter()
-const { data, error, refetch } = useQuery({ queryKey: ['today'], queryFn: () => take(api.GET('/api/v1/today')) })
+const asked = useQuery({ queryKey: ['today'], queryFn: () => take(api.GET('/api/v1/today')) })
+const { data, error } = asked
 const cursor = ref(0)
 const rows = computed(() => data.value?.troubles ?? [])
 const current = computed(() => rows.value[Math.min(cursor.value, rows.value.length - 1)])
@@ -25,9 +27,12 @@ function step(key: string, other = false) {
   const trouble = rows.value.find((one) => one.key === key)
   const way = other ? trouble?.other : trouble?.step
   if (!way) return
-  if (way.act) void act(() => take(api.POST('/api/v1/today/step', { body: { key, other } })))
-  else void router.push(way.go)
+  if (!way.act) return void router.push(way.go)
+  const choice = trouble?.choices.length ? (picked[key] ?? trouble.choices[0]!.value) : undefined
+  void act(() => take(api.POST('/api/v1/today/step', { body: { key, other, choice } })))
 }
+/** What was chosen where a step asks for one. */
+const picked = reactive<Record<string, string>>({})
 const snooze = (key: string, until_change = false) =>
   void act(() => take(api.POST('/api/v1/today/snooze', { body: { key, hours: 4, until_change } })))
 function go(to: number) {
@@ -54,7 +59,17 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
   <div class="grid h-full grid-cols-[minmax(0,1fr)_minmax(300px,410px)]">
     <section class="min-w-0 overflow-auto p-4.5">
       <div class="mb-3 flex items-baseline gap-3">
-        <h1>{{ rows.length ? `${plural(rows.length, 'thing')} ${rows.length === 1 ? 'needs' : 'need'} you` : 'Nothing needs you' }}</h1>
+        <h1>
+          {{
+            !data
+              ? 'Today'
+              : rows.length
+                ? `${plural(rows.length, 'thing')} ${rows.length === 1 ? 'needs' : 'need'} you`
+                : error
+                  ? 'Today'
+                  : 'Nothing needs you'
+          }}
+        </h1>
         <p v-if="rows.length" class="text-soft">
           dearest first<template v-if="number(data!.a_day) || number(data!.once)"
             >: <b v-if="number(data!.a_day)" class="text-ink">{{ money(data!.a_day) }} a day</b
@@ -64,73 +79,96 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
           >
         </p>
       </div>
-      <div v-if="error" role="alert" class="sheet p-4 text-brick">
-        {{ wordsOf(error) }} <button type="button" class="font-semibold text-slate underline" @click="refetch()">Try again</button>
-      </div>
-      <div v-else class="sheet overflow-hidden">
-        <table v-if="rows.length" class="w-full table-fixed">
-          <colgroup>
-            <col style="width: 92px" />
-            <col />
-            <col style="width: 104px" />
-            <col style="width: 76px" />
-            <col style="width: 268px" />
-          </colgroup>
-          <thead>
-            <tr class="h-8 border-b border-rule text-2xs text-soft">
-              <th class="px-2.5">Kind</th>
-              <th class="px-2.5">What happened</th>
-              <th class="px-2.5 text-right">At risk</th>
-              <th class="px-2.5 text-right">Waiting</th>
-              <th class="px-2.5">Best next step</th>
-            </tr>
-          </thead>
-          <tbody>
-            <template v-for="(one, i) in rows" :key="one.key">
-              <tr
-                :id="`trouble-${i}`"
-                class="h-[38px] border-b border-rule-2"
-                :class="cursor === i ? 'bg-shade' : 'hover:bg-shade/60'"
-                @click="cursor = i"
-              >
-                <td class="relative px-2.5">
-                  <span
-                    class="absolute inset-y-0 left-0 w-[3px]"
-                    :class="cursor === i ? 'bg-asphalt' : 'bg-amber'"
-                    aria-hidden="true"
-                  /><Tag :tone="one.tone === 'loss' ? 'loss' : 'waits'">{{ one.kind }}</Tag>
-                </td>
-                <td class="truncate px-2.5" :class="cursor === i ? 'font-bold' : ''" :title="`${one.told}\n${one.why}`">{{ one.told }}</td>
-                <td class="px-2.5 text-right font-semibold whitespace-nowrap">
-                  {{ number(one.at_risk) ? money(one.at_risk) + (one.per_day ? ' / day' : '') : '–' }}
-                </td>
-                <td class="px-2.5 text-right text-soft"><When :at="one.since" /></td>
-                <td class="px-2.5 whitespace-nowrap">
-                  <Btn small :kind="cursor === i ? 'main' : 'plain'" :hint="cursor === i ? 'A' : undefined" @click.stop="step(one.key)">{{
-                    one.step.label
-                  }}</Btn>
-                  <Btn v-if="one.other && cursor === i" small kind="link" @click.stop="step(one.key, true)">{{ one.other.label }}</Btn>
-                </td>
+      <div class="sheet overflow-hidden">
+        <Sight
+          :of="asked"
+          :empty="!rows.length"
+          title="All is settled"
+          told="What comes next appears here by itself, dearest first."
+          :lines="8"
+        >
+          <table class="w-full table-fixed">
+            <colgroup>
+              <col style="width: 92px" />
+              <col />
+              <col style="width: 104px" />
+              <col style="width: 76px" />
+              <col style="width: 268px" />
+            </colgroup>
+            <thead>
+              <tr class="h-8 border-b border-rule text-2xs text-soft">
+                <th class="px-2.5">Kind</th>
+                <th class="px-2.5">What happened</th>
+                <th class="px-2.5 text-right">At risk</th>
+                <th class="px-2.5 text-right">Waiting</th>
+                <th class="px-2.5">Best next step</th>
               </tr>
-              <tr v-if="open === one.key" class="border-b border-rule-2 bg-shade">
-                <td />
-                <td colspan="4" class="px-2.5 pb-3">
-                  <p>{{ one.why }}</p>
-                  <p class="mt-1 flex gap-3">
-                    <Btn v-if="one.other" small @click="step(one.key, true)">{{ one.other.label }}</Btn>
-                    <Btn small kind="link" @click="snooze(one.key)">Not now, in 4 hours</Btn
-                    ><Btn small kind="link" @click="snooze(one.key, true)">When it changes</Btn
-                    ><Btn v-if="one.station !== 'today'" small kind="link" @click="router.push(one.step.go || `/${one.station}`)"
-                      >Open {{ one.station }}</Btn
+            </thead>
+            <tbody>
+              <template v-for="(one, i) in rows" :key="one.key">
+                <tr
+                  :id="`trouble-${i}`"
+                  class="h-[38px] border-b border-rule-2"
+                  :class="cursor === i ? 'bg-shade' : 'hover:bg-shade/60'"
+                  @click="cursor = i"
+                >
+                  <td class="relative px-2.5">
+                    <span
+                      class="absolute inset-y-0 left-0 w-[3px]"
+                      :class="cursor === i ? 'bg-asphalt' : 'bg-amber'"
+                      aria-hidden="true"
+                    /><Tag :tone="one.tone === 'loss' ? 'loss' : 'waits'">{{ one.kind }}</Tag>
+                  </td>
+                  <td class="px-2.5" :class="cursor === i ? 'font-bold' : ''" :title="`${one.told}\n${one.why}`">
+                    <span class="flex items-center gap-2"
+                      ><span class="truncate">{{ one.told }}</span
+                      ><button
+                        v-if="one.members.length > 1"
+                        type="button"
+                        class="shrink-0 text-xs font-normal text-slate hover:underline"
+                        :aria-expanded="open === one.key"
+                        @click.stop="((cursor = i), (open = open === one.key ? null : one.key))"
+                      >
+                        {{ open === one.key ? 'close' : 'open' }}
+                      </button></span
                     >
-                  </p>
-                </td>
-              </tr>
-            </template>
-          </tbody>
-        </table>
-        <Empty v-else-if="data" title="All is settled" told="What comes next appears here by itself, dearest first." />
-        <div v-else class="h-40" aria-busy="true" />
+                  </td>
+                  <td class="px-2.5 text-right font-semibold whitespace-nowrap">
+                    {{ number(one.at_risk) ? money(one.at_risk) + (one.per_day ? ' / day' : '') : '–' }}
+                  </td>
+                  <td class="px-2.5 text-right text-soft"><When :at="one.since" /></td>
+                  <td class="px-2.5 whitespace-nowrap">
+                    <Btn small :kind="cursor === i ? 'main' : 'plain'" :hint="cursor === i ? 'A' : undefined" @click.stop="step(one.key)">{{
+                      one.step.label
+                    }}</Btn>
+                    <Btn v-if="one.other && cursor === i" small kind="link" @click.stop="step(one.key, true)">{{ one.other.label }}</Btn>
+                  </td>
+                </tr>
+                <tr v-if="open === one.key" class="border-b border-rule-2 bg-shade">
+                  <td />
+                  <td colspan="4" class="px-2.5 pb-3">
+                    <p>{{ one.why }}</p>
+                    <label v-if="one.choices.length" class="mt-2 flex items-center gap-2"
+                      >It is called there
+                      <select v-model="picked[one.key]" class="field w-64!">
+                        <option v-for="choice in one.choices" :key="choice.value" :value="choice.value">{{ choice.name }}</option>
+                      </select></label
+                    >
+                    <Members v-if="one.members.length" :row="one" />
+                    <p class="mt-1 flex gap-3">
+                      <Btn v-if="one.other" small @click="step(one.key, true)">{{ one.other.label }}</Btn>
+                      <Btn small kind="link" @click="snooze(one.key)">Not now, in 4 hours</Btn
+                      ><Btn small kind="link" @click="snooze(one.key, true)">When it changes</Btn
+                      ><Btn v-if="one.station !== 'today'" small kind="link" @click="router.push(one.step.go || `/${one.station}`)"
+                        >Open {{ one.station }}</Btn
+                      >
+                    </p>
+                  </td>
+                </tr>
+              </template>
+            </tbody>
+          </table>
+        </Sight>
       </div>
       <div v-if="rows.length" class="mt-2.5 flex gap-4">
         <KeyHint keys="J K" told="move" /><KeyHint keys="A" told="do the step" /><KeyHint keys="Enter" told="see why" /><KeyHint
@@ -151,7 +189,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
     <aside class="min-w-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="Open lines and what was done without you">
       <h2>Open lines by lane</h2>
       <FlowPicture v-if="data?.flow.length" :flow="data.flow" />
-      <p v-else class="mt-2 text-soft">No order line is open.</p>
+      <p v-else-if="data" class="mt-2 text-soft">No order line is open.</p>
       <h2 class="mt-5">Done without you</h2>
       <ul v-if="data?.alone.length" class="mt-1">
         <li v-for="one in data.alone" :key="one.id" class="grid grid-cols-[46px_1fr] gap-1 border-b border-rule-2 py-2.5">
@@ -164,7 +202,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
           >
         </li>
       </ul>
-      <p v-else class="mt-1 text-soft">Sweeps, responses and purchases that needed nobody are told here.</p>
+      <p v-else-if="data" class="mt-1 text-soft">Sweeps, responses and purchases that needed nobody are told here.</p>
     </aside>
   </div>
 </template>
