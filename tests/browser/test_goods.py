@@ -20,14 +20,14 @@ def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_othe
     business, served = shop
     world = business.world
     desk.goto(f"{served.address}/setup/partners")
-    desk.get_by_role("button", name="Join a store").click()
+    desk.get_by_role("button", name="Connect a store").click()
     desk.get_by_label("What kind of store").select_option(label="Marketplace: passes, batches, an allowance")
     desk.get_by_label("Address", exact=True).fill(f"{world.address}/fair/api")
     desk.get_by_label(re.compile("^Its key")).fill("dusk-dial:practice-fair")
-    desk.get_by_role("button", name="Check and join").click()
+    desk.get_by_role("button", name="Check and connect").click()
     expect(desk.get_by_text("shows up to 800 listings, 5,200 units")).to_be_visible()
 
-    desk.get_by_role("button", name="Join a supplier").click()
+    desk.get_by_role("button", name="Connect a supplier").click()
     desk.get_by_label("What kind of supplier").select_option(label="A sheet in a folder, made anew now and then")
     for label, text in (
         (re.compile("^Name"), "Quayside Bulk"),
@@ -38,7 +38,7 @@ def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_othe
         desk.get_by_label(label).fill(text)
     desk.get_by_label("Address", exact=True).fill(f"{world.address}/folder")
     desk.get_by_label(re.compile("^Its key")).fill("duskdial:practice-quayside")
-    desk.get_by_role("button", name="Check and join").click()
+    desk.get_by_role("button", name="Check and connect").click()
     expect(desk.get_by_role("heading", name="Quayside Bulk’s sheet")).to_be_visible()
     # Its own words for its columns are understood, and one that is needed can be put right.
     expect(desk.get_by_label("Its number")).to_have_value("nr artykułu")

@@ -65,10 +65,10 @@ def test_a_suppliers_mail_is_put_to_the_person_and_its_sheet_is_taken(desk: Page
     business, served = shop
     address = f"pop://127.0.0.1:{business.world.mail_port + 1}"
     desk.goto(f"{served.address}/setup/partners")
-    desk.get_by_role("button", name="Join a mailbox").click()
+    desk.get_by_role("button", name="Connect a mailbox").click()
     desk.get_by_label("Address").fill(address)
     desk.get_by_label(re.compile("^Its key")).fill("duskdial:practice-letters")
-    desk.get_by_role("button", name="Check and join").click()
+    desk.get_by_role("button", name="Check and connect").click()
     expect(desk.get_by_text("link works").nth(3)).to_be_visible()
     desk.goto(f"{served.address}/setup/ordering")
     desk.get_by_role("row", name=re.compile("Northlight Trade")).get_by_role("button", name="Change").click()

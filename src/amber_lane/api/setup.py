@@ -162,6 +162,7 @@ class Joined(Done):
     """id: the partner's number here. token: for the program of a closed store, shown this one time."""
 
     id: int
+    name: str
     token: str | None = None
 
 
@@ -187,7 +188,7 @@ def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Jo
         if ask.owner == "supplier" and (ask.kind == "folder" or uncalled):
             first, following = minor(ask.ship_first, "ship_first") or 0, minor(ask.ship_next, "ship_next") or 0
             terms.write_one_origin(desk, row, first, following, ask.days)
-        joined = Joined(told=f"{row.name} is joined", id=row.id, token=token)
+        joined = Joined(told=f"{row.name} is connected", id=row.id, name=row.name, token=token)
     if ask.owner == "store" and account is not None:
         _ask_for_words(base, joined.id)
     return joined

@@ -250,8 +250,14 @@ def bench(desk: ReadDesk, number: Big) -> ShelfBench:
     )
 
 
+class Edited(Done):
+    """version: of the listing now, for the next change of the same person."""
+
+    version: int
+
+
 @router.patch("/listings/{number}")
-def edit(desk: WriteDesk, number: Big, ask: EditAsk) -> Done:
+def edit(desk: WriteDesk, number: Big, ask: EditAsk) -> Edited:
     """Change what a listing says. On sale it goes to the store at once."""
     words: dict[str, Any] = {
         name: value for name in ("title", "description", "category", "tags", "weight_g") if (value := getattr(ask, name)) is not None
@@ -262,8 +268,9 @@ def edit(desk: WriteDesk, number: Big, ask: EditAsk) -> Done:
         words["pictures"] = pictures.checked_order(desk, ask.pictures)
     if not words:
         raise Invalid("nothing was changed")
-    publishing.edit(desk, number, ask.version, words, ask.pass_on)
-    return Done(told="Kept")
+    row = publishing.edit(desk, number, ask.version, words, ask.pass_on)
+    desk.s.flush()
+    return Edited(told="Kept", version=row.version)
 
 
 @router.post("/listings/{number}/settle")

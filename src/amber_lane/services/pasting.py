@@ -76,7 +76,7 @@ def _by_link(line: Line, suppliers: list[Supplier]) -> None:
                 return
             line.told = f"there is no number in this link of {one.name}"
             return
-    line.told = "this address is not one of a supplier that you have joined; it was not looked at"
+    line.told = "this address is not one of a supplier that you have connected; it was not looked at"
 
 
 def _parts(link: str) -> tuple[str, str] | None:

@@ -165,7 +165,7 @@ def _tracking(desk: Desk, row: Row, answer: str) -> Tracking | None:
 def _number(desk: Desk, row: Row) -> str:
     carrier = transit.find_carrier(desk, need(row, "carrier"))
     if carrier is None:
-        raise ValueError(f"the carrier {row['carrier']!r} is not joined")
+        raise ValueError(f"the carrier {row['carrier']!r} is not connected")
     return transit.check_number(carrier, need(row, "tracking_number"))
 
 

@@ -43,7 +43,7 @@ def take_tracking(desk: Desk, purchase: PurchaseOrder, tracking: Tracking, corre
     """
     carrier = find_carrier(desk, tracking.carrier)
     if carrier is None:
-        purchase.told = f"the carrier {tracking.carrier!r} is not joined here; join it, or mend the name"
+        purchase.told = f"the carrier {tracking.carrier!r} is not connected here; connect it, or mend the name"
         return None
     try:
         number = check_number(carrier, tracking.number)

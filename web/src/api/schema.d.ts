@@ -4322,6 +4322,21 @@ export interface components {
             /** Weight G */
             weight_g?: number | null;
         };
+        /**
+         * Edited
+         * @description version: of the listing now, for the next change of the same person.
+         */
+        Edited: {
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+            /** Told */
+            told: string;
+            /** Version */
+            version: number;
+        };
         /** EffectOut */
         EffectOut: {
             /** Count */
@@ -4950,6 +4965,8 @@ export interface components {
             count: number;
             /** Id */
             id: number;
+            /** Name */
+            name: string;
             /** Token */
             token?: string | null;
             /** Told */
@@ -12316,7 +12333,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["Edited"];
                 };
             };
             /** @description Validation Error */

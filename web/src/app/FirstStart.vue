@@ -12,8 +12,8 @@ const step = computed(() => (props.here.stores ? 'supplier' : 'store'))
 <template>
   <div class="mx-auto max-w-2xl overflow-auto py-10">
     <ol class="mb-5 flex gap-6 text-sm">
-      <li :class="step === 'store' ? 'font-bold' : 'text-pine'">{{ here.stores ? '✓' : '1' }} Join your store</li>
-      <li :class="step === 'supplier' ? 'font-bold' : 'text-soft'">2 Join a supplier</li>
+      <li :class="step === 'store' ? 'font-bold' : 'text-pine'">{{ here.stores ? '✓' : '1' }} Connect your store</li>
+      <li :class="step === 'supplier' ? 'font-bold' : 'text-soft'">2 Connect a supplier</li>
       <li class="text-soft">3 Open lanes</li>
     </ol>
     <h1>{{ step === 'store' ? 'Where do you sell?' : 'Who sends your goods?' }}</h1>

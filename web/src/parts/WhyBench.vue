@@ -7,13 +7,14 @@ import { live } from '@/app/live'
 import { act, wordsOf } from '@/app/told'
 import Btn from './Btn.vue'
 import Modal from './Modal.vue'
+import Sight from './Sight.vue'
 import StepChart from './StepChart.vue'
 import Tag from './Tag.vue'
 import Waterfall from './Waterfall.vue'
 import { dateOf, money, number, percent } from './format'
 
 const props = defineProps<{ listing?: number | null; response?: number | null }>()
-const { data, error } = useQuery({
+const asked = useQuery({
   queryKey: computed(() => ['why', props.response ? 'response' : 'listing', props.response ?? props.listing]),
   queryFn: (): Promise<Schema<'WhyOut'>> =>
     props.response
@@ -21,6 +22,7 @@ const { data, error } = useQuery({
       : take(api.GET('/api/v1/prices/listings/{number}/why', { params: { path: { number: props.listing! } } })),
   enabled: computed(() => !!(props.response || props.listing)),
 })
+const { data } = asked
 const { data: history } = useQuery({
   queryKey: computed(() => ['price-history', data.value?.listing]),
   queryFn: () => take(api.GET('/api/v1/prices/listings/{number}/history', { params: { path: { number: data.value!.listing } } })),
@@ -84,8 +86,8 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
 </script>
 
 <template>
-  <div v-if="error" role="alert" class="text-brick">{{ wordsOf(error) }}</div>
-  <div v-else-if="data">
+  <Sight v-if="response || listing" :of="asked" :lines="8" />
+  <div v-if="data">
     <p class="truncate">
       <span class="code">{{ data.sku }}</span> <span class="text-soft">{{ data.store }}</span>
     </p>
@@ -169,5 +171,5 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
       <template #acts><Btn @click="hand = false">Leave it</Btn><Btn kind="main" @click="fix(price)">Fix this price</Btn></template>
     </Modal>
   </div>
-  <p v-else class="text-soft">Choose a row to see why its price is what it is.</p>
+  <p v-else-if="!response && !listing" class="text-soft">Choose a row to see why its price is what it is.</p>
 </template>

@@ -8,6 +8,7 @@ import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import KeyHint from '@/parts/KeyHint.vue'
 import MarkedTitle from '@/parts/MarkedTitle.vue'
+import Sight from '@/parts/Sight.vue'
 import { money, plural } from '@/parts/format'
 import Family from './Family.vue'
 import LaneForm from './LaneForm.vue'
@@ -47,7 +48,8 @@ watch(
   },
 )
 const { data, error } = useQuery(computed(() => skuQuery(props.sku)))
-const { data: items, isPending } = useQuery(computed(() => ({ ...offersQuery(props.sku, asked.value), placeholderData: undefined })))
+const offered = useQuery(computed(() => ({ ...offersQuery(props.sku, asked.value), placeholderData: undefined })))
+const { data: items } = offered
 const current = computed(() => items.value?.[cursor.value])
 watch(current, (one, before) => one?.item_id !== before?.item_id && (units.value = ''))
 const unitsOf = (one: Offer) => (one === current.value && units.value.trim() ? units.value.trim() : one.units)
@@ -164,7 +166,7 @@ useKeys('This SKU', [
         /></label>
       </div>
       <Offers v-if="items?.length" :rows="items" :cursor="cursor" @move="go" @open="open($event, 0)" />
-      <p v-else-if="isPending" class="px-4 py-6 text-center text-soft">Looking…</p>
+      <Sight v-else-if="!items" :of="offered" :lines="5" />
       <p v-else class="px-4 py-6 text-center text-soft">
         {{
           asked

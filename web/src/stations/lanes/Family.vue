@@ -9,14 +9,16 @@ import LikenessBar from '@/parts/LikenessBar.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
 import { count, money, plural } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 type Cell = Schema<'CellOut'>
 const props = defineProps<{ sku: number }>()
 const emit = defineEmits<{ close: [] }>()
-const { data } = useQuery({
+const asked = useQuery({
   queryKey: ['family', props.sku],
   queryFn: () => take(api.GET('/api/v1/lanes/skus/{sku_id}/family', { params: { path: { sku_id: props.sku } } })),
 })
+const { data } = asked
 const cells = computed(() => new Map((data.value?.cells ?? []).map((one) => [`${one.sku_id}-${one.supplier_id}`, one])))
 /** By SKU: suppliers in the order of their lanes, the main one first. */
 const picked = ref(new Map<number, number[]>())
@@ -72,9 +74,9 @@ async function open() {
     broad
     @close="emit('close')"
   >
-    <p v-if="!data" class="text-soft" role="status">Comparing…</p>
-    <p v-else-if="!data.suppliers.length" class="text-soft">No supplier has anything like it.</p>
-    <div v-else class="max-h-[56vh] overflow-auto">
+    <Sight :of="asked" :lines="4" />
+    <p v-if="data && !data.suppliers.length" class="text-soft">No supplier has anything like it.</p>
+    <div v-else-if="data" class="max-h-[56vh] overflow-auto">
       <table class="w-full">
         <thead class="sticky top-0 bg-sheet">
           <tr class="h-8 border-b border-rule text-2xs text-soft">

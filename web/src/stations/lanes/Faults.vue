@@ -8,11 +8,13 @@ import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Tag from '@/parts/Tag.vue'
+import Sight from '@/parts/Sight.vue'
 import { FAULTS } from './words'
 
 type Fault = Schema<'FaultOut'>
 const emit = defineEmits<{ open: [sku: number] }>()
-const { data } = useQuery({ queryKey: ['lane-faults'], queryFn: () => take(api.GET('/api/v1/lanes/faults')) })
+const asked = useQuery({ queryKey: ['lane-faults'], queryFn: () => take(api.GET('/api/v1/lanes/faults')) })
+const { data } = asked
 const cursor = ref(0)
 const mend = (one: Fault) =>
   one.act ? act(() => take(api.POST('/api/v1/lanes/faults/mend', { body: { key: one.key } }))) : emit('open', one.sku_id)
@@ -30,13 +32,13 @@ useKeys('Faults', [
 <template>
   <div class="p-4.5">
     <h1 class="sr-only">Lanes that cannot be right</h1>
-    <p v-if="!data" class="text-soft" role="status">Looking…</p>
+    <Sight :of="asked" :lines="4" />
     <Empty
-      v-else-if="!data.length"
+      v-if="data && !data.length"
       title="No lane looks wrong"
       told="Here come lanes whose units do not fit, kits that lack an item, replacements in a circle, lanes that go nowhere your stores sell, and costs that moved far."
     />
-    <ul v-else class="sheet divide-y divide-rule-2">
+    <ul v-else-if="data" class="sheet divide-y divide-rule-2">
       <li
         v-for="(one, n) in data"
         :key="one.key"

@@ -7,6 +7,7 @@ import { live } from '@/app/live'
 import { act, tell, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import LaneGlyph from '@/parts/LaneGlyph.vue'
+import Sight from '@/parts/Sight.vue'
 import StepChart from '@/parts/StepChart.vue'
 import Tag from '@/parts/Tag.vue'
 import { money, number } from '@/parts/format'
@@ -17,7 +18,8 @@ import { useOf } from './words'
 
 const props = defineProps<{ id: number }>()
 const emit = defineEmits<{ sku: [sku: number] }>()
-const { data, error } = useQuery(computed(() => ({ ...laneQuery(props.id), placeholderData: (before?: Schema<'LaneBench'>) => before })))
+const asked = useQuery(computed(() => ({ ...laneQuery(props.id), placeholderData: (before?: Schema<'LaneBench'>) => before })))
+const { data } = asked
 const lane = computed(() => data.value?.lane)
 const show = (value: number) =>
   money({ amount: value.toFixed(2), currency: data.value?.history[0]?.cost.currency ?? lane.value?.parts[0]?.cost.currency ?? 'GBP' })
@@ -84,8 +86,8 @@ const proof = computed(() => {
 </script>
 
 <template>
-  <p v-if="error" role="alert" class="text-brick">{{ wordsOf(error) }}</p>
-  <div v-else-if="data && lane">
+  <Sight :of="asked" :lines="8" />
+  <div v-if="data && lane">
     <p class="flex items-baseline gap-2">
       <span class="code text-soft">{{ data.sku }}</span><Btn small kind="link" class="ml-auto h-auto!" @click="emit('sku', data.sku_id)"
         >All its lanes</Btn
@@ -186,5 +188,4 @@ const proof = computed(() => {
       <li v-for="(one, n) in data.story" :key="n">{{ one }}</li>
     </ul>
   </div>
-  <p v-else class="text-soft">Looking…</p>
 </template>

@@ -9,6 +9,7 @@ import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Pills from '@/parts/Pills.vue'
 import SheetIn from '@/parts/SheetIn.vue'
+import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { useAsk } from '@/parts/ask'
 import { money, plural } from '@/parts/format'
@@ -20,7 +21,8 @@ import { offersQuery, queueQuery, skuQuery } from './queries'
 const { set, text } = useAsk(() => '')
 const router = useRouter()
 const client = useQueryClient()
-const { data: queue } = useQuery(queueQuery())
+const asked = useQuery(queueQuery())
+const { data: queue } = asked
 const view = computed(() => text('view') || 'settle')
 /** What was settled here and is being written; it leaves the list at once, and comes back if it could not be. */
 const done = ref(new Set<number>())
@@ -111,6 +113,7 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
     >
       <div class="p-3"><Pills :options="views" chosen="settle" label="Parts of lanes" @choose="to" /></div>
       <ul class="min-h-0 flex-1 overflow-auto border-t border-rule-2">
+        <li v-if="!queue"><Sight :of="asked" :lines="8" /></li>
         <li v-for="one in rows" :id="`sku-${one.sku_id}`" :key="one.sku_id">
           <button
             type="button"

@@ -8,8 +8,10 @@ import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import When from '@/parts/When.vue'
 import { count, money, number, plural } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
-const { data } = useQuery({ queryKey: ['batches'], queryFn: () => take(api.GET('/api/v1/batches')) })
+const asked = useQuery({ queryKey: ['batches'], queryFn: () => take(api.GET('/api/v1/batches')) })
+const { data } = asked
 const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
 const suppliers = computed(() => (partners.value ?? []).filter((one) => one.owner === 'supplier'))
 const supplier = ref(0)
@@ -30,6 +32,7 @@ const over = (one: Schema<'BatchOut'>) => number(one.billed) - number(one.planne
       ><Btn :disabled="!supplier" @click="collect">Put together what is unpaid</Btn>
     </div>
     <div class="sheet">
+      <Sight :of="asked" />
       <table v-if="data?.length" class="w-full">
         <thead>
           <tr class="h-8 text-2xs text-soft">

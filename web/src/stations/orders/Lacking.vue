@@ -8,13 +8,15 @@ import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import LikenessBar from '@/parts/LikenessBar.vue'
 import MarkedTitle from '@/parts/MarkedTitle.vue'
+import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { money, number } from '@/parts/format'
 import { offersQuery } from '@/stations/lanes/queries'
 import { settle } from '@/stations/lanes/settle'
 
 const props = defineProps<{ line: Schema<'LineOut'>; keys: boolean }>()
-const { data, isPending } = useQuery(computed(() => offersQuery(props.line.sku_id!, '')))
+const asked = useQuery(computed(() => offersQuery(props.line.sku_id!, '')))
+const { data } = asked
 const rows = computed(() => (data.value ?? []).slice(0, 3))
 const open = (one: Schema<'OfferOut'>) => act(() => settle(props.line.sku_id!, one, 0, one.units))
 if (props.keys)
@@ -36,9 +38,9 @@ if (props.keys)
         >See all that is like it</RouterLink
       >
     </p>
-    <p v-if="isPending" class="text-soft">Looking…</p>
-    <p v-else-if="!rows.length" class="text-soft">Nothing is like it; search in Lanes, or ask a supplier for it.</p>
-    <table v-else class="mt-1 w-full table-fixed">
+    <Sight :of="asked" :lines="3" />
+    <p v-if="data && !rows.length" class="text-soft">Nothing is like it; search in Lanes, or ask a supplier for it.</p>
+    <table v-else-if="data" class="mt-1 w-full table-fixed">
       <tbody>
         <tr v-for="(one, n) in rows" :key="one.item_id" class="h-10 border-t border-rule-2 first:border-0">
           <td class="w-7">

@@ -6,6 +6,7 @@ import { api, take, type Schema } from '@/api/client'
 import { tell } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import DraftModal from '@/parts/DraftModal.vue'
+import Sight from '@/parts/Sight.vue'
 import Rates from './Rates.vue'
 import { fromText } from './rules'
 
@@ -26,7 +27,8 @@ interface Form {
   fees: FeeText[]
   touched: boolean
 }
-const { data } = useQuery({ queryKey: ['fees'], queryFn: () => take(api.GET('/api/v1/prices/fees')) })
+const asked = useQuery({ queryKey: ['fees'], queryFn: () => take(api.GET('/api/v1/prices/fees')) })
+const { data } = asked
 const forms = ref<Form[]>([])
 const pct = (ppm: number) => String(+(ppm / 10_000).toFixed(4))
 const pounds = (minor: number | null | undefined) => (minor == null ? '' : (minor / 100).toFixed(2))
@@ -92,6 +94,7 @@ function kept() {
   <div class="overflow-auto p-4.5">
     <h1>What stores take</h1>
     <p class="mb-4 text-soft">Typed once; used in every price and every profit. A change is seen before it is made, and can be undone.</p>
+    <Sight :of="asked" :lines="4" />
     <section v-for="form in forms" :key="form.id" class="sheet mb-4 max-w-4xl p-4" @input="form.touched = true">
       <h2 class="text-base!">{{ form.name }}</h2>
       <div class="mt-3 grid grid-cols-3 gap-4">

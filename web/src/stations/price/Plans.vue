@@ -10,9 +10,11 @@ import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
 import { money, number, percent } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 type Plan = Schema<'PlanBody'>
-const { data } = useQuery({ queryKey: ['plans'], queryFn: () => take(api.GET('/api/v1/prices/plans')) })
+const asked = useQuery({ queryKey: ['plans'], queryFn: () => take(api.GET('/api/v1/prices/plans')) })
+const { data } = asked
 const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
 const suppliers = computed(() => (partners.value ?? []).filter((one) => one.owner === 'supplier'))
 const draft = ref<{ title: string; terms: Schema<'TermsBody'> } | null>(null)
@@ -84,6 +86,7 @@ function verdict(one: Schema<'PlanOut'>): { tone: 'good' | 'loss' | 'plain'; tex
       <span class="ml-auto" /><Btn kind="main" :disabled="!suppliers.length" @click="edit(null)">Add a plan</Btn>
     </div>
     <div class="sheet max-w-6xl overflow-hidden">
+      <Sight :of="asked" />
       <table v-if="data?.length" class="w-full">
         <thead>
           <tr class="h-8 border-b border-rule text-2xs text-soft">

@@ -10,8 +10,10 @@ import DraftModal from '@/parts/DraftModal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
 import SheetOut from '@/parts/SheetOut.vue'
 import Tag from '@/parts/Tag.vue'
+import Sight from '@/parts/Sight.vue'
 
-const { data } = useQuery({ queryKey: ['rates'], queryFn: () => take(api.GET('/api/v1/prices/rates')) })
+const asked = useQuery({ queryKey: ['rates'], queryFn: () => take(api.GET('/api/v1/prices/rates')) })
+const { data } = asked
 const typed = ref<Record<string, string>>({})
 const draft = ref<Schema<'RateBody'> | null>(null)
 const bring = ref(false)
@@ -29,6 +31,7 @@ const settle = (one: Schema<'RateDoubt'>, believe: boolean) =>
 </script>
 
 <template>
+  <Sight :of="asked" :lines="3" />
   <section v-if="data" class="sheet mb-4 max-w-4xl p-4">
     <div class="flex items-start gap-2">
       <div>
@@ -37,7 +40,7 @@ const settle = (one: Schema<'RateDoubt'>, believe: boolean) =>
           {{
             data.sources.length
               ? `${data.sources.join(' and ')} tells them each day; one that you type holds until the next day's comes.`
-              : 'Join a bank under Stores and suppliers, and they come each day by themselves.'
+              : 'Connect a bank under Stores and suppliers, and they come each day by themselves.'
           }}
           The currency cushion of the limits is laid on top. Without a rate, listings that need it keep their price; their stock is followed
           all the same.

@@ -21,9 +21,11 @@ watch(scope, () => (key.value = ''))
 const FIELDS = [
   ['min_margin', 'Least margin, %'],
   ['min_profit', 'Least profit, £'],
+  ['least_price', 'Never advertised under, £'],
   ['ceiling', 'Never above, £'],
   ['endings', 'Endings, such as 49 99'],
   ['step', 'Largest step, %'],
+  ['compare_at', 'Compare-at price, so much higher, %'],
   ['reserve', 'Returns reserve, % (empty = as came back)'],
 ] as const
 const kind = ref(start.rule ?? (props.exception ? '' : 'margin'))

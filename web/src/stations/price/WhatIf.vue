@@ -2,18 +2,21 @@
 /** The house's rules as sentences; a change is a draft whose effect on the whole catalogue is seen before it is made. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
-import { api, take } from '@/api/client'
+import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
 import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Effects from '@/parts/Effects.vue'
+import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import { plural } from '@/parts/format'
+import Dips from './Dips.vue'
 import RuleForm from './RuleForm.vue'
 import { keptDraft } from './draft'
 import { asks, band, limits, type Rule } from './rules'
 
-const { data: real } = useQuery({ queryKey: ['rules'], queryFn: () => take(api.GET('/api/v1/prices/rules')) })
+const asked = useQuery({ queryKey: ['rules'], queryFn: () => take(api.GET('/api/v1/prices/rules')) })
+const { data: real } = asked
 const draft = keptDraft
 // The rule in hand: null = a new one; undefined = none. `apart` tells an exception from a band of the house.
 const editing = ref<Rule | null | undefined>(undefined)
@@ -68,6 +71,15 @@ function leave() {
   trying.value = null
   editing.value = undefined
 }
+/** The band over an edge never goes under the price just below it: a draft, like any other change. */
+function carry(dip: Schema<'DipOut'>) {
+  const edge = Math.round(Number(dip.edge.amount) * 100)
+  const least = Math.round(Number(dip.below.amount) * 100)
+  draft.value = rules.value.map((rule) =>
+    ['house', 'store'].includes(rule.scope ?? '') && (rule.band_from ?? 0) === edge ? { ...rule, least_price: least } : rule,
+  )
+  leave()
+}
 async function apply() {
   if (!view.value || (!changed.value && !total.value)) return
   const only = some.value ? [...picked.value] : null
@@ -100,6 +112,7 @@ useKeys('Price', [
         </div>
         <Btn small @click="edit(null, false)">Add a band</Btn>
       </div>
+      <Sight v-if="!real" :of="asked" />
       <ul class="border-t border-rule-2">
         <li v-for="(rule, n) in house" :key="rule.band_from ?? 0">
           <button type="button" class="block w-full border-b border-rule-2 px-4 py-3 text-left hover:bg-shade" @click="edit(rule, false)">
@@ -141,7 +154,7 @@ useKeys('Price', [
           </button>
         </li>
       </ul>
-      <p v-else class="px-4 text-soft">None: every supplier, category, store and SKU follows the house.</p>
+      <p v-else-if="real" class="px-4 text-soft">None: every supplier, category, store and SKU follows the house.</p>
       <RouterLink to="/setup/limits" class="block px-4 py-3 font-semibold text-slate hover:underline"
         >What we follow, and what we hold</RouterLink
       >
@@ -170,8 +183,9 @@ useKeys('Price', [
         >
       </div>
       <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ wordsOf(error) }}</p>
+      <Dips v-if="view" :dips="view.dips" @carry="carry" />
       <Effects
-        v-else-if="view"
+        v-if="view && !error"
         class="mt-2"
         :view="view"
         :draft="changed"

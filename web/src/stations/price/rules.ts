@@ -28,6 +28,7 @@ export function limits(rule: Rule): string[] {
   const parts: string[] = []
   if (rule.min_margin != null) parts.push(`never under ${share(rule.min_margin)}`)
   if (rule.min_profit != null) parts.push(`at least ${pounds(rule.min_profit)}`)
+  if (rule.least_price != null) parts.push(`never advertised under ${pounds(rule.least_price)}`)
   if (rule.ceiling != null) parts.push(`never above ${pounds(rule.ceiling)}`)
   if (rule.endings)
     parts.push(
@@ -37,6 +38,7 @@ export function limits(rule: Rule): string[] {
         .join(' ')}`,
     )
   if (rule.step != null) parts.push(`steps of ${share(rule.step)}`)
+  if (rule.compare_at != null) parts.push(`compared with a price ${share(rule.compare_at)} higher`)
   if (rule.reserve) parts.push(`${share(rule.reserve)} for returns`)
   return parts
 }
@@ -48,6 +50,9 @@ export function band(rules: Rule[], at: number): string {
   return from ? `${pounds(from)} to ${pounds(next)}` : `up to ${pounds(next)}`
 }
 
+/** Fields that are money. */
+const CASH = new Set<keyof Rule>(['min_profit', 'ceiling', 'least_price', 'band_from'])
+
 /** The text of a field for its form: percent, factor or pounds, without loss. */
 export function toText(rule: Rule, field: keyof Rule): string {
   const value = rule[field]
@@ -57,7 +62,7 @@ export function toText(rule: Rule, field: keyof Rule): string {
     return rule.rule === 'add'
       ? (Number(value) / 100).toFixed(2)
       : String(+(Number(value) / (rule.rule === 'multiple' ? PPM : 10_000)).toFixed(6))
-  if (field === 'min_profit' || field === 'ceiling' || field === 'band_from') return (Number(value) / 100).toFixed(2)
+  if (CASH.has(field)) return (Number(value) / 100).toFixed(2)
   return String(+(Number(value) / 10_000).toFixed(4))
 }
 
@@ -72,12 +77,7 @@ export function fromText(kind: string | null | undefined, field: keyof Rule, tex
       .join('|')
   if (!/^-?\d+(\.\d+)?$/.test(plain)) return undefined
   const [whole = '0', part = ''] = plain.replace('-', '').split('.')
-  const places =
-    field === 'min_profit' || field === 'ceiling' || field === 'band_from' || (field === 'rule_value' && kind === 'add')
-      ? 2
-      : field === 'rule_value' && kind === 'multiple'
-        ? 6
-        : 4
+  const places = CASH.has(field) || (field === 'rule_value' && kind === 'add') ? 2 : field === 'rule_value' && kind === 'multiple' ? 6 : 4
   if (part.length > places) return undefined
   const value = Number(whole + part.padEnd(places, '0'))
   return plain.startsWith('-') ? -value : value

@@ -7,9 +7,11 @@ import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { count, money } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 type Row = Schema<'AccountOut'>
-const { data } = useQuery({ queryKey: ['accounts'], queryFn: () => take(api.GET('/api/v1/accounts')) })
+const asked = useQuery({ queryKey: ['accounts'], queryFn: () => take(api.GET('/api/v1/accounts')) })
+const { data } = asked
 const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
 const suppliers = computed(() => (partners.value ?? []).filter((one) => one.owner === 'supplier'))
 const SENDS: Record<string, string> = { hand: 'by hand', once: 'at once', after: 'after minutes' }
@@ -70,6 +72,7 @@ const sends = (row: Row) =>
       <p class="ml-3 text-soft">What may be bought at a supplier in a day. Orders over it wait, and those that earn most go first.</p>
       <Btn class="ml-auto" @click="edit('new')">Add an account</Btn>
     </div>
+    <Sight :of="asked" :lines="2" />
     <table v-if="data?.length" class="w-full">
       <thead>
         <tr class="h-7 text-2xs text-soft">
@@ -98,7 +101,7 @@ const sends = (row: Row) =>
         </tr>
       </tbody>
     </table>
-    <p v-else class="text-soft">None yet: any amount may be bought everywhere.</p>
+    <p v-else-if="data" class="text-soft">None yet: any amount may be bought everywhere.</p>
     <Modal v-if="editing" open :title="editing === 'new' ? 'Add a buying account' : `Limits of ${editing.name}`" @close="editing = null">
       <form class="grid grid-cols-2 gap-3" @submit.prevent="keep">
         <label

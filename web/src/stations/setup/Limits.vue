@@ -8,6 +8,7 @@ import { tell } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Accounts from './Accounts.vue'
 import DraftModal from '@/parts/DraftModal.vue'
+import Sight from '@/parts/Sight.vue'
 
 type Kind = 'switch' | 'count' | 'money' | 'share' | 'word'
 const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
@@ -59,6 +60,7 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
     'Lanes',
     [
       ['open_sure', 'Open lanes by themselves where the likeness is sure', 'switch'],
+      ['open_packs', 'also where only the pack differs, in its units', 'switch'],
       ['slow_below', 'Slow when surely fewer come by the promise than, %', 'share'],
       ['shut_below', 'Shut when surely fewer orders are taken than, %', 'share'],
     ],
@@ -70,6 +72,7 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
       ['look_over', 'Let me look at orders worth more than, £', 'money'],
       ['unusual_times', 'or of so many times what is usual for the SKU (0 = never)', 'count'],
       ['split_over', 'or in several parcels that cost more to send than, £', 'money'],
+      ['hold_twice', 'Hold what was perhaps ordered twice: same buyer, address and SKU within a day', 'switch'],
       ['late_cost', 'What a late parcel costs on average, £', 'money'],
       ['send', 'Send ready orders', 'word', ['hand', 'once', 'after']],
       ['send_minutes', 'if after: how many minutes', 'count'],
@@ -85,7 +88,8 @@ const WORDS: Record<string, string> = {
   once: 'at once',
   after: 'after some minutes',
 }
-const { data } = useQuery({ queryKey: ['policy'], queryFn: () => take(api.GET('/api/v1/prices/policy')) })
+const asked = useQuery({ queryKey: ['policy'], queryFn: () => take(api.GET('/api/v1/prices/policy')) })
+const { data } = asked
 const { data: scopes } = useQuery({ queryKey: ['scopes'], queryFn: () => take(api.GET('/api/v1/prices/scopes')), meta: { live: false } })
 const form = reactive<Record<string, string | boolean>>({})
 const touched = ref(false)
@@ -221,6 +225,7 @@ function kept() {
         An empty field is inherited; the nearest word wins: SKU, store, category, supplier, house.
       </p>
     </div>
+    <Sight :of="asked" :lines="10" />
     <div v-if="data && (house || key)" class="max-w-6xl columns-2 gap-3">
       <section
         v-for="[title, rows] in groups"

@@ -48,7 +48,7 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
             : 'No mailbox is read yet, so answers are brought in by hand.'
         }}
       </p>
-      <RouterLink v-if="!ordering.reads" class="text-slate hover:underline" to="/setup/partners">Join one</RouterLink>
+      <RouterLink v-if="!ordering.reads" class="text-slate hover:underline" to="/setup/partners">Connect one</RouterLink>
     </div>
     <p v-for="one in ordering.senders" :key="one.id" class="mt-2 flex items-center gap-3">
       <span class="text-soft">Our mails come from</span> <b class="truncate" :title="one.sender">{{ one.name }}, {{ one.sender }}</b

@@ -8,9 +8,11 @@ import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
 import When from '@/parts/When.vue'
+import Sight from '@/parts/Sight.vue'
 
 type Template = Schema<'TemplateOut'>
-const { data } = useQuery({ queryKey: ['templates'], queryFn: () => take(api.GET('/api/v1/transit/templates')) })
+const asked = useQuery({ queryKey: ['templates'], queryFn: () => take(api.GET('/api/v1/transit/templates')) })
+const { data } = asked
 const { data: mails } = useQuery({
   queryKey: ['mails'],
   queryFn: () => take(api.GET('/api/v1/world/mail')),
@@ -99,6 +101,7 @@ const NAMES: Record<string, string> = {
       </div>
       <Btn class="ml-auto" @click="adding = true">One of a store's own</Btn>
     </div>
+    <Sight :of="asked" :lines="6" />
     <section v-for="form in inOrder" :key="form.id" class="sheet mb-3 grid max-w-5xl grid-cols-2 gap-4 p-4">
       <div>
         <div class="mb-2 flex items-center justify-between">

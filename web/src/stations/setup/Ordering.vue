@@ -7,11 +7,13 @@ import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
+import Sight from '@/parts/Sight.vue'
 import MailIn from './MailIn.vue'
 
 type Supplier = Schema<'SupplierOrdering'>
 type Store = Schema<'StoreOrdering'>
-const { data } = useQuery({ queryKey: ['ordering'], queryFn: () => take(api.GET('/api/v1/ordering')) })
+const asked = useQuery({ queryKey: ['ordering'], queryFn: () => take(api.GET('/api/v1/ordering')) })
+const { data } = asked
 const PHONES: Record<string, string> = { buyer: "the buyer's", store: "the store's own", none: 'none' }
 const FORMS: Record<string, string> = { sheet: 'a sheet', ubl: 'UBL documents' }
 const ROADS: Record<string, string> = { hand: 'taken out by hand', mail: 'sent by mail' }
@@ -96,6 +98,7 @@ async function keep() {
       /></label>
     </div>
     <SheetIn :open="bring" sheet="answers" title="Bring in suppliers' answers" @close="bring = false" />
+    <Sight :of="asked" :lines="6" />
     <section class="sheet mb-4 max-w-6xl p-4">
       <h2 class="mb-1">Suppliers</h2>
       <table class="w-full table-fixed">

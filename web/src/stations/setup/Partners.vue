@@ -6,11 +6,13 @@ import { act, tell, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
+import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
-import { count } from '@/parts/format'
+import { count, money } from '@/parts/format'
 import JoinForm from './JoinForm.vue'
 import Looks from './Looks.vue'
+import PartnerChange from './PartnerChange.vue'
 import Services from './Services.vue'
 import SheetColumns from './SheetColumns.vue'
 import Terms from './Terms.vue'
@@ -18,7 +20,8 @@ import TokenShown from './TokenShown.vue'
 
 type Partner = Schema<'PartnerOut'>
 const fetchPartners = () => take(api.GET('/api/v1/setup/partners'))
-const { data } = useQuery({ queryKey: ['partners'], queryFn: fetchPartners })
+const asked = useQuery({ queryKey: ['partners'], queryFn: fetchPartners })
+const { data } = asked
 const joining = ref<'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox' | null>(null)
 const mending = ref<Partner | null>(null)
 const services = ref<Partner | null>(null)
@@ -30,7 +33,7 @@ const renewing = ref<Partner | null>(null)
 const BY_SHEETS = ['folder', 'sheet']
 function joined(one: Schema<'Joined'>, kind: string) {
   joining.value = null
-  if (one.token) token.value = { token: one.token, store: one.told.replace(' is joined', '') }
+  if (one.token) token.value = { token: one.token, store: one.name }
   // Its columns are named next; the list on the screen may not hold it yet.
   if (kind === 'folder')
     void fetchPartners().then((all) => {
@@ -58,6 +61,7 @@ const NAMES = {
 } as const
 const CALLED: Record<string, string> = { mailbox: 'a mail server', rates: 'a bank', inbox: 'a mailbox' }
 const looks = ref<Partner | null>(null)
+const changing = ref<Partner | null>(null)
 const SWITCHES: Record<string, string> = {
   read_orders: 'reads orders',
   write_listings: 'writes stock and price',
@@ -70,10 +74,11 @@ function bounds(one: Partner): string {
   const shows = [
     one.allowance_listings && `${count(one.allowance_listings)} listings`,
     one.allowance_units && `${count(one.allowance_units)} units`,
+    one.allowance_value && `a value of ${money(one.allowance_value)}`,
   ].filter(Boolean)
   return [
     one.calls_limit && `${one.calls_limit - (one.calls_left ?? 0)} of ${one.calls_limit} calls used`,
-    shows.length && `shows up to ${shows.join(', ')}`,
+    shows.length && `shows up to ${shows.join(', ')}${one.allowance_by_hand ? ', by your word' : ''}`,
   ]
     .filter(Boolean)
     .join('; ')
@@ -133,11 +138,12 @@ async function takeOut(one: Partner) {
 
 <template>
   <div>
-    <section v-for="(label, owner) in NAMES" :key="owner" class="mb-5 max-w-5xl">
+    <Sight v-if="!data" :of="asked" :lines="8" />
+    <section v-for="(label, owner) in data ? NAMES : {}" :key="owner" class="mb-5 max-w-5xl">
       <div class="mb-2 flex items-center gap-3">
         <h1>{{ label }}</h1>
         <Btn v-if="owner !== 'mailbox' || !data?.some((one) => one.owner === 'mailbox')" small @click="joining = owner"
-          >Join {{ CALLED[owner] ?? `a ${owner}` }}</Btn
+          >Connect {{ CALLED[owner] ?? `a ${owner}` }}</Btn
         >
       </div>
       <div class="sheet">
@@ -150,6 +156,7 @@ async function takeOut(one: Partner) {
             <b>{{ one.name }}</b> <span class="code text-soft">{{ one.code }}</span><span class="block text-xs text-soft">{{
               [
                 one.country,
+                one.account && `account ${one.account}`,
                 [one.currency, ...one.also].filter(Boolean).join(' and '),
                 one.sweep_minutes && one.switches.watching ? `every ${one.sweep_minutes} min` : '',
               ]
@@ -158,11 +165,9 @@ async function takeOut(one: Partner) {
             }}</span>
           </div>
           <div>
-            <Tag :tone="TONE[one.state] ?? 'plain'">{{ one.state === 'good' ? 'link works' : one.state }}</Tag><span
-              v-if="one.good_at"
-              class="block text-xs text-soft"
-              >good <When ago :at="one.good_at"
-            /></span>
+            <Tag v-if="one.ended_at">disconnected</Tag><Tag v-else-if="one.paused_at" tone="waits">paused</Tag
+            ><Tag v-else :tone="TONE[one.state] ?? 'plain'">{{ one.state === 'good' ? 'link works' : one.state }}</Tag
+            ><span v-if="one.good_at" class="block text-xs text-soft">good <When ago :at="one.good_at" /></span>
           </div>
           <div class="min-w-0">
             <span v-if="one.told" class="block text-brick">{{ one.told }}</span><span
@@ -199,15 +204,16 @@ async function takeOut(one: Partner) {
             ><template v-else><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template
             ><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn
             ><Btn v-if="one.owner === 'supplier' && one.kind !== 'sheet'" small @click="looks = one">Looks</Btn
-            ><Btn v-if="one.owner === 'supplier'" small @click="terms = one">Terms</Btn>
+            ><Btn v-if="one.owner === 'supplier'" small @click="terms = one">Terms</Btn
+            ><Btn small :aria-label="`Change ${one.name}`" @click="changing = one">Change</Btn>
           </div>
         </div>
-        <p v-if="data && !data.some((one) => one.owner === owner)" class="px-4 py-3 text-soft">None is joined yet.</p>
+        <p v-if="data && !data.some((one) => one.owner === owner)" class="px-4 py-3 text-soft">None is connected yet.</p>
       </div>
     </section>
     <Modal
       :open="!!joining"
-      :title="`Join ${CALLED[joining ?? ''] ?? `a ${joining}`}`"
+      :title="`Connect ${CALLED[joining ?? ''] ?? `a ${joining}`}`"
       told="It is asked with your key before anything is kept."
       @close="joining = null"
       ><JoinForm v-if="joining" :owner="joining" leaves @done="joined" @leave="joining = null"
@@ -238,6 +244,7 @@ async function takeOut(one: Partner) {
     <TokenShown v-if="token" v-bind="token" @close="token = null" />
     <SheetColumns v-if="columns" :supplier="columns" @close="columns = null" />
     <Looks v-if="looks" :supplier="looks" @close="looks = null" />
+    <PartnerChange v-if="changing" :partner="changing" @close="changing = null" @link="((changing = null), mend($event))" />
     <Terms v-if="terms" :supplier="terms" @close="terms = null" />
     <Services v-if="services" :supplier="services" @close="services = null" />
     <SheetIn v-if="bring" :open="true" :sheet="bring" :title="`Bring in ${bring}`" @close="bring = null" />

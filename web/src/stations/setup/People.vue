@@ -4,8 +4,10 @@ import { computed, reactive, ref } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
+import Sight from '@/parts/Sight.vue'
 
-const { data } = useQuery({ queryKey: ['people'], queryFn: () => take(api.GET('/api/v1/setup/people')) })
+const asked = useQuery({ queryKey: ['people'], queryFn: () => take(api.GET('/api/v1/setup/people')) })
+const { data } = asked
 const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
 const ROLES: Record<string, string> = { manager: 'manager, sees all', agent: 'agent of a supplier', assistant: 'assistant for a store' }
 const form = reactive({ name: '', mail: '', password: '', role: 'manager', whose: 0 })
@@ -37,6 +39,7 @@ async function add() {
   <div>
     <h1 class="mb-3">People</h1>
     <div class="sheet max-w-2xl">
+      <Sight :of="asked" :lines="3" />
       <table class="w-full">
         <tbody>
           <tr v-for="one in data ?? []" :key="one.id" class="h-10 border-b border-rule-2 last:border-0">

@@ -7,15 +7,17 @@ import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { dayOf, money } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 type Origin = Schema<'OriginShape'>
 const props = defineProps<{ supplier: Schema<'PartnerOut'> }>()
 const emit = defineEmits<{ close: [] }>()
 const path = { number: props.supplier.id }
-const { data } = useQuery({
+const asked = useQuery({
   queryKey: ['sending', props.supplier.id],
   queryFn: () => take(api.GET('/api/v1/setup/suppliers/{number}/sending', { params: { path } })),
 })
+const { data } = asked
 const draft = ref<Origin[] | null>(null)
 const error = ref('')
 const cash = (amount = '0.00') => ({ amount, currency: data.value!.currency })
@@ -64,6 +66,7 @@ const setHolidays = (one: Origin, text: string) => (one.holidays = text.split(/[
 <template>
   <Modal open :title="`How ${supplier.name} sends`" wide @close="emit('close')">
     <template v-if="!draft">
+      <Sight :of="asked" :lines="3" />
       <div v-for="from in data?.origins ?? []" :key="from.code" class="mb-4">
         <p class="flex flex-wrap gap-x-4 text-soft">
           <b class="text-ink">{{ from.name }}, {{ from.country }}</b

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import Pills from '@/parts/Pills.vue'
 import { live } from '@/app/live'
+import Carriers from './Carriers.vue'
 import Limits from './Limits.vue'
 import LogList from './LogList.vue'
 import MailSet from './MailSet.vue'
@@ -16,6 +17,7 @@ const route = useRoute()
 const router = useRouter()
 const PARTS = [
   ['partners', 'Stores and suppliers', Partners],
+  ['carriers', 'Carrier names', Carriers],
   ['limits', 'Limits', Limits],
   ['ordering', 'How we order', Ordering],
   ['mail', 'Mail to buyers', MailSet],

@@ -8,9 +8,9 @@ import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { count, money, number } from '@/parts/format'
 
-const props = defineProps<{ stores: Schema<'ShelfStore'>[] }>()
+const props = defineProps<{ stores: Schema<'ShelfStore'>[]; start?: number }>()
 const emit = defineEmits<{ close: [] }>()
-const at = ref(props.stores[0]!.id)
+const at = ref(props.stores.find((one) => one.id === props.start)?.id ?? props.stores[0]!.id)
 const hours = ref(24)
 const { data, error, isFetching } = useQuery({
   queryKey: computed(() => ['allowance', at.value, hours.value]),
@@ -25,6 +25,7 @@ const lines = computed(() => {
   return [
     ['Listings shown', count(one.listings_now), count(one.listings), one.listings_most ? `of ${count(one.listings_most)}` : 'no limit'],
     ['Units shown', count(one.units_now), count(one.units), one.units_most ? `of ${count(one.units_most)}` : 'no limit'],
+    ...(one.value_most ? [['Value shown', money(one.value_now), money(one.value), `of ${money(one.value_most)}`]] : []),
     ['Expected profit', money(one.worth_now), money(one.worth), `in ${one.hours} h`],
   ]
 })

@@ -7,10 +7,12 @@ import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { plural } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 const props = defineProps<{ stores: Schema<'ShelfStore'>[] }>()
 const emit = defineEmits<{ close: [] }>()
-const { data } = useQuery({ queryKey: ['phrases'], queryFn: () => take(api.GET('/api/v1/shelf/phrases')) })
+const asked = useQuery({ queryKey: ['phrases'], queryFn: () => take(api.GET('/api/v1/shelf/phrases')) })
+const { data } = asked
 const form = reactive({ find: '', put: '', store: null as number | null })
 const effect = ref<Schema<'EffectOut'> | null>(null)
 const error = ref('')
@@ -74,6 +76,7 @@ const nameOf = (id: number | null | undefined) => props.stores.find((one) => one
       <Btn class="mt-2" kind="main" @click="keep">Keep the rule, change {{ plural(effect.count, 'listing') }}</Btn>
     </div>
     <h2 class="mt-5 mb-1">Rules in force</h2>
+    <Sight :of="asked" :lines="2" />
     <div v-for="one in data ?? []" :key="one.id" class="flex items-center gap-3 border-b border-rule-2 py-1.5">
       <span
         ><b>{{ one.find }}</b> → <b>{{ one.put || 'nothing' }}</b></span

@@ -6,7 +6,7 @@ import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act, tell } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
 import Filter from '@/parts/Filter.vue'
@@ -20,6 +20,7 @@ import CopyTo from './CopyTo.vue'
 import Phrases from './Phrases.vue'
 import Publishing from './Publishing.vue'
 import ShelfBench from './ShelfBench.vue'
+import { kept } from './keeper'
 import StoreWords from './StoreWords.vue'
 import Variants from './Variants.vue'
 
@@ -77,12 +78,18 @@ const copyFrom = computed(() => {
   const one = stores.value?.find((store) => text('store') === String(store.id))?.name
   return one ?? (copying.value?.length === 1 ? ((table.value?.rowOf(copying.value[0]!) as Row | undefined)?.store ?? '') : '')
 })
-const open = ref<'phrases' | 'words' | 'allowance' | null>(null)
+const open = ref<'phrases' | 'words' | 'allowance' | null>(text('allowance') ? 'allowance' : null)
 watch(view, () => (active.value = null))
 const limited = computed(() => (stores.value ?? []).filter((one) => one.limited && (!text('store') || text('store') === String(one.id))))
 const mine = () => (chosen.value.length ? chosen.value : active.value ? [active.value] : [])
 const done = () => table.value?.clear()
-const publish = () => mine().length && ['preparing', 'ended'].includes(view.value) && (publishing.value = mine())
+/** Nothing goes on sale before all that was typed is kept. */
+async function publish() {
+  const ids = mine()
+  if (!ids.length || !['preparing', 'ended'].includes(view.value)) return
+  if ((await Promise.all(ids.map(kept))).every(Boolean)) publishing.value = ids
+  else tell('What you typed is not kept yet; it goes on sale once it is', true)
+}
 const sale = (on: boolean) =>
   act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: mine(), on, why: '' } }))).then(done)
 const end = () => act(() => take(api.POST('/api/v1/shelf/end', { body: { listings: mine() } }))).then(done)
@@ -197,6 +204,11 @@ const EMPTY: Record<string, [string, string]> = {
     <CopyTo v-if="copying" :listings="copying" :from="copyFrom" :stores="stores ?? []" @close="((copying = null), done())" />
     <Phrases v-if="open === 'phrases'" :stores="stores ?? []" @close="open = null" />
     <StoreWords v-if="open === 'words'" :stores="stores ?? []" @close="open = null" />
-    <Allowance v-if="open === 'allowance'" :stores="limited" @close="open = null" />
+    <Allowance
+      v-if="open === 'allowance' && limited.length"
+      :stores="limited"
+      :start="Number(text('allowance')) || undefined"
+      @close="((open = null), set({ allowance: undefined }))"
+    />
   </div>
 </template>

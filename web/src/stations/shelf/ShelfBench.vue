@@ -7,61 +7,69 @@ import { act, tell, wordsOf } from '@/app/told'
 import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
+import Sight from '@/parts/Sight.vue'
 import { money } from '@/parts/format'
+import { forget, insist, keep as keepWords, kept, refused, waiting, type Words } from './keeper'
 
 const props = defineProps<{ listing: number }>()
 const emit = defineEmits<{ publish: []; sizes: [] }>()
 const path = computed(() => ({ number: props.listing }))
-const { data } = useQuery({
+const asked = useQuery({
   queryKey: computed(() => ['shelf-listing', props.listing]),
   queryFn: () => take(api.GET('/api/v1/shelf/listings/{number}', { params: { path: path.value } })),
 })
+const { data } = asked
 const form = reactive({ title: '', description: '', category: '', tags: '', compare: '', weight: '' })
-const seen = ref(0)
+/** The fields as they were last told. */
+const shown = reactive({ ...form })
 const wrong = ref('')
 watch(
   data,
   (now) => {
-    if (!now || now.version === seen.value) return
-    seen.value = now.version
-    Object.assign(form, {
+    if (!now) return
+    const fresh = {
       title: now.title,
       description: now.description,
       category: now.category,
       tags: now.tags,
       compare: now.compare_at?.amount ?? '',
       weight: now.weight_g ? String(now.weight_g) : '',
-    })
+    }
+    // What is being typed, or is on its way, is never written over.
+    for (const name of Object.keys(fresh) as (keyof typeof fresh)[]) if (form[name] === shown[name]) form[name] = fresh[name]
+    Object.assign(shown, fresh)
+    const words = waiting.get(now.id)?.words
+    if (words) for (const name of ['title', 'description', 'category', 'tags'] as const) form[name] = words[name] ?? form[name]
   },
   { immediate: true },
 )
-type Words = Partial<Schema<'EditAsk'>>
-async function keep(words: Words) {
+const unkept = computed(() => waiting.get(props.listing))
+function keep(words: Words) {
   wrong.value = ''
-  try {
-    const done = await take(
-      api.PATCH('/api/v1/shelf/listings/{number}', {
-        params: { path: path.value },
-        body: { version: data.value!.version, pass_on: true, no_compare: false, ...words },
-      }),
-    )
-    void act(() => Promise.resolve(done))
-  } catch (problem) {
-    wrong.value = wordsOf(problem)
-  }
+  refused.delete(props.listing)
+  keepWords(data.value!, words)
+}
+watch(
+  () => refused.get(props.listing),
+  (now) => now && (wrong.value = now),
+)
+/** Nothing goes on sale before all that was typed is kept. */
+async function publish() {
+  if (await kept(props.listing)) emit('publish')
+  else tell('What you typed here is not kept yet; it goes on sale once it is', true)
 }
 function field(name: 'title' | 'description' | 'category' | 'tags') {
-  if (data.value && form[name].trim() !== (data.value[name] ?? '')) void keep({ [name]: form[name].trim() })
+  if (data.value && form[name].trim() !== (data.value[name] ?? '')) keep({ [name]: form[name].trim() })
 }
 function compare() {
   const text = form.compare.trim().replace(',', '.')
   if (text === (data.value?.compare_at?.amount ?? '')) return
-  void keep(text ? { compare_at: { amount: text, currency: data.value!.price.currency } } : { no_compare: true })
+  keep(text ? { compare_at: { amount: text, currency: data.value!.price.currency } } : { no_compare: true })
 }
 function weight() {
   const text = form.weight.trim()
   if (Number(text || 0) === data.value?.weight_g) return
-  if (/^\d{1,7}$/.test(text || '0')) void keep({ weight_g: Number(text || 0) })
+  if (/^\d{1,7}$/.test(text || '0')) keep({ weight_g: Number(text || 0) })
   else wrong.value = 'Weight is a whole number of grams'
 }
 async function addPicture(event: Event) {
@@ -78,9 +86,9 @@ async function addPicture(event: Event) {
 const order = (from: number, to: number) => {
   const next = [...data.value!.pictures]
   next.splice(to, 0, next.splice(from, 1)[0]!)
-  void keep({ pictures: next })
+  keep({ pictures: next })
 }
-const drop = (at: number) => void keep({ pictures: data.value!.pictures.filter((_, n) => n !== at) })
+const drop = (at: number) => keep({ pictures: data.value!.pictures.filter((_, n) => n !== at) })
 const settle = (name: string, theirs: boolean) =>
   act(() =>
     take(
@@ -94,6 +102,7 @@ const STANDS: Record<string, string> = { preparing: 'in preparation', live: 'on 
 </script>
 
 <template>
+  <Sight :of="asked" :lines="8" />
   <div v-if="data" class="flex flex-col gap-3.5">
     <div>
       <p class="code text-soft">{{ data.sku }}</p>
@@ -107,7 +116,7 @@ const STANDS: Record<string, string> = { preparing: 'in preparation', live: 'on 
       <b>Before it can be shown</b>
       <p v-for="one in data.missing" :key="one">{{ one }}</p>
     </div>
-    <Btn v-if="data.state === 'preparing' || data.state === 'ended'" kind="main" hint="P" class="self-start" @click="emit('publish')">{{
+    <Btn v-if="data.state === 'preparing' || data.state === 'ended'" kind="main" hint="P" class="self-start" @click="publish">{{
       data.state === 'ended' ? 'Bring back' : 'Publish'
     }}</Btn>
     <div v-for="one in data.differs" :key="one.name" class="rounded border border-amber p-3">
@@ -157,6 +166,13 @@ const STANDS: Record<string, string> = { preparing: 'in preparation', live: 'on 
     <div class="flex items-center gap-2">
       <Btn small hint="V" @click="emit('sizes')">Sizes and colours</Btn
       ><span class="text-soft">{{ data.family > 1 ? `one of ${data.family}` : 'stands alone' }}</span>
+    </div>
+    <div v-if="unkept?.trouble" role="alert" class="rounded bg-amber-wash px-3 py-2 text-amber-ink">
+      {{ unkept.trouble }}
+      <span v-if="unkept.stopped" class="mt-1 flex gap-2"
+        ><Btn small @click="insist(listing)">Keep mine</Btn
+        ><Btn small @click="(forget(listing), Object.assign(form, shown))">Take theirs</Btn></span
+      ><span v-else>What you typed stays here, and is kept as soon as it answers.</span>
     </div>
     <p v-if="wrong" role="alert" class="rounded bg-brick-wash px-3 py-2 text-brick">{{ wrong }}</p>
     <div>

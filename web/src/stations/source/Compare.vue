@@ -7,14 +7,16 @@ import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import StockBars from '@/parts/StockBars.vue'
 import { count, money, number } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 type One = Schema<'BenchOut'>
 const props = defineProps<{ ids: number[]; store: number }>()
 const emit = defineEmits<{ close: []; put: [ids: number[]] }>()
-const { data } = useQuery({
+const asked = useQuery({
   queryKey: ['compare', props.ids, props.store],
   queryFn: () => take(api.GET('/api/v1/source/items', { params: { query: { store: props.store, ids: props.ids.join(',') } } })),
 })
+const { data } = asked
 interface Line {
   name: string
   show: (one: One) => string
@@ -59,6 +61,7 @@ const best = computed(() =>
 
 <template>
   <Modal open wide title="Side by side" told="The best of each line stands out in pine." @close="emit('close')">
+    <Sight :of="asked" :lines="8" />
     <table v-if="data" class="w-full table-fixed">
       <thead>
         <tr class="border-b border-rule align-bottom">

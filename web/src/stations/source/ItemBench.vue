@@ -9,15 +9,17 @@ import StockBars from '@/parts/StockBars.vue'
 import Tag from '@/parts/Tag.vue'
 import Waterfall from '@/parts/Waterfall.vue'
 import { count, money, number } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 const props = defineProps<{ item: number; store: number }>()
 const emit = defineEmits<{ put: [] }>()
-const { data } = useQuery({
+const asked = useQuery({
   queryKey: computed(() => ['item', props.item, props.store]),
   queryFn: () =>
     take(api.GET('/api/v1/source/items/{number}', { params: { path: { number: props.item }, query: { store: props.store } } })),
   placeholderData: (before) => before,
 })
+const { data } = asked
 const sample = () => act(() => take(api.POST('/api/v1/source/items/{number}/sample', { params: { path: { number: props.item } } })))
 const facts = computed(() => {
   const one = data.value
@@ -34,6 +36,7 @@ const facts = computed(() => {
 </script>
 
 <template>
+  <Sight :of="asked" :lines="8" />
   <div v-if="data">
     <p class="code text-soft">{{ data.row.number }}</p>
     <h1 class="text-lg!">{{ data.row.title }}</h1>
@@ -91,5 +94,4 @@ const facts = computed(() => {
       </div>
     </template>
   </div>
-  <p v-else class="text-soft">Working it out…</p>
 </template>

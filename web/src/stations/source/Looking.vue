@@ -7,9 +7,11 @@ import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import When from '@/parts/When.vue'
+import Sight from '@/parts/Sight.vue'
 
 const router = useRouter()
-const { data } = useQuery({ queryKey: ['saved'], queryFn: () => take(api.GET('/api/v1/source/saved')) })
+const asked = useQuery({ queryKey: ['saved'], queryFn: () => take(api.GET('/api/v1/source/saved')) })
+const { data } = asked
 const BRING: Record<string, string> = { report: 'reports only', prepared: 'brings in as prepared', live: 'publishes at once' }
 const path = (one: Schema<'SavedOut'>) => ({ params: { path: { number: one.id } } })
 function open(one: Schema<'SavedOut'>) {
@@ -25,6 +27,7 @@ function open(one: Schema<'SavedOut'>) {
 
 <template>
   <div class="min-h-0 max-w-5xl flex-1 overflow-auto">
+    <Sight :of="asked" />
     <Empty
       v-if="data && !data.length"
       title="Nothing looks by itself yet"

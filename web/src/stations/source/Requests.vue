@@ -10,9 +10,11 @@ import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
 import { money } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 const props = defineProps<{ suppliers: Schema<'SupplierOut'>[] }>()
-const { data } = useQuery({ queryKey: ['requests'], queryFn: () => take(api.GET('/api/v1/source/requests')) })
+const requests = useQuery({ queryKey: ['requests'], queryFn: () => take(api.GET('/api/v1/source/requests')) })
+const { data } = requests
 const route = useRoute()
 const asked = typeof route.query.ask === 'string' ? route.query.ask : ''
 const asking = ref(!!asked)
@@ -68,6 +70,7 @@ const TONE: Record<string, 'info' | 'waits' | 'good' | 'plain'> = { asked: 'info
 <template>
   <div class="min-h-0 max-w-5xl flex-1 overflow-auto">
     <div class="mb-3"><Btn kind="main" @click="asking = true">Ask a supplier to find something</Btn></div>
+    <Sight :of="requests" />
     <Empty
       v-if="data && !data.length"
       title="No supplier was asked for anything"

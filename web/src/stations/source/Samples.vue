@@ -9,8 +9,10 @@ import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
+import Sight from '@/parts/Sight.vue'
 
-const { data } = useQuery({ queryKey: ['samples'], queryFn: () => take(api.GET('/api/v1/source/samples')) })
+const asked = useQuery({ queryKey: ['samples'], queryFn: () => take(api.GET('/api/v1/source/samples')) })
+const { data } = asked
 const { data: address } = useQuery({ queryKey: ['own-address'], queryFn: () => take(api.GET('/api/v1/source/own-address')) })
 const form = reactive({ name: '', address_1: '', address_2: '', city: '', region: '', postcode: '', country: 'GB', phone: '' })
 watch(address, (now) => now && Object.assign(form, now), { immediate: true })
@@ -59,15 +61,16 @@ const TONE: Record<string, 'good' | 'loss' | 'plain'> = { good: 'good', fair: 'p
       <span v-if="address"
         >Samples go to <b>{{ address.name }}</b>, {{ address.address_1 }}, {{ address.city }} {{ address.postcode }},
         {{ address.country }}</span
-      ><span v-else class="text-soft">Nobody has said yet where samples go.</span
+      ><span v-else-if="address !== undefined" class="text-soft">Nobody has said yet where samples go.</span
       ><Btn small :kind="address ? undefined : 'main'" @click="mending = true">{{ address ? 'Change' : 'Say where' }}</Btn>
     </p>
+    <Sight :of="asked" />
     <Empty
       v-if="data && !data.length"
       title="No sample was ordered yet"
       told="Choose an item in Find and press Order a sample: one is sent to you, and it stays out of all figures of sales."
     />
-    <div v-else class="sheet">
+    <div v-else-if="data" class="sheet">
       <div
         v-for="one in data ?? []"
         :key="one.id"

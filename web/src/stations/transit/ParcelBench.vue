@@ -1,20 +1,21 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { api, take } from '@/api/client'
-import { wordsOf } from '@/app/told'
 import { dateOf, fullTime, timeOf } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 import Help from './Help.vue'
 
 const props = defineProps<{ parcel: number }>()
-const { data, error } = useQuery({
+const asked = useQuery({
   queryKey: ['parcel', props.parcel],
   queryFn: () => take(api.GET('/api/v1/transit/parcels/{number}', { params: { path: { number: props.parcel } } })),
 })
+const { data } = asked
 </script>
 
 <template>
-  <p v-if="error" role="alert" class="text-brick">{{ wordsOf(error) }}</p>
-  <div v-else-if="data">
+  <Sight :of="asked" />
+  <div v-if="data">
     <p class="text-soft">{{ data.carrier }}</p>
     <h1 class="font-mono text-base! font-medium">{{ data.number }}</h1>
     <p class="mt-1">

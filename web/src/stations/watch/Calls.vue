@@ -4,8 +4,10 @@ import { useQuery } from '@tanstack/vue-query'
 import { api, take, type Schema } from '@/api/client'
 import Empty from '@/parts/Empty.vue'
 import { count, money, number, percent } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
-const { data } = useQuery({ queryKey: ['calls'], queryFn: () => take(api.GET('/api/v1/watch/calls')), meta: { live: false } })
+const asked = useQuery({ queryKey: ['calls'], queryFn: () => take(api.GET('/api/v1/watch/calls')), meta: { live: false } })
+const { data } = asked
 type Plan = Schema<'CallsOut'>
 const top = (plan: Plan) => Math.max(1, ...plan.bins.map((one) => one.count))
 const saved = (plan: Plan) => {
@@ -16,6 +18,7 @@ const saved = (plan: Plan) => {
 
 <template>
   <div class="min-h-0 flex-1 overflow-auto">
+    <Sight :of="asked" />
     <section v-for="plan in data ?? []" :key="plan.supplier" class="sheet mb-3 p-4">
       <div class="flex items-baseline gap-3">
         <h2 class="text-base!">{{ plan.name }}</h2>

@@ -7,9 +7,11 @@ import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import { money, plural } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 type Row = Schema<'DriftOut'>
-const { data } = useQuery({ queryKey: ['differences'], queryFn: () => take(api.GET('/api/v1/watch/differences')) })
+const asked = useQuery({ queryKey: ['differences'], queryFn: () => take(api.GET('/api/v1/watch/differences')) })
+const { data } = asked
 const picked = ref(new Set<number>())
 watch(data, (now) => (picked.value = new Set((now ?? []).map((one) => one.id).filter((id) => picked.value.has(id)))))
 const STATES: Record<string, string> = { live: 'on sale', paused: 'off sale', ended: 'ended', missing: 'not there' }
@@ -40,6 +42,7 @@ function toggle(id: number) {
       >
     </div>
     <div class="sheet min-h-0 flex-1 overflow-auto">
+      <Sight :of="asked" />
       <table v-if="data?.length" class="w-full">
         <thead class="sticky top-0 bg-sheet">
           <tr class="h-8 border-b border-rule text-2xs text-soft">

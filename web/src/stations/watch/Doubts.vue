@@ -5,14 +5,17 @@ import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import { money } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
-const { data } = useQuery({ queryKey: ['doubts'], queryFn: () => take(api.GET('/api/v1/watch/doubts')) })
+const asked = useQuery({ queryKey: ['doubts'], queryFn: () => take(api.GET('/api/v1/watch/doubts')) })
+const { data } = asked
 const settle = (item: number, believe: boolean) =>
   act(() => take(api.POST('/api/v1/watch/doubts/{item}', { params: { path: { item } }, body: { believe } })))
 </script>
 
 <template>
   <div class="sheet min-h-0 flex-1 overflow-auto">
+    <Sight :of="asked" />
     <table v-if="data?.length" class="w-full">
       <thead class="sticky top-0 bg-sheet">
         <tr class="h-8 border-b border-rule text-2xs text-soft">
@@ -46,7 +49,7 @@ const settle = (item: number, believe: boolean) =>
       </tbody>
     </table>
     <Empty
-      v-else
+      v-else-if="data"
       title="Nothing is in doubt"
       told="A price that moves too far at once waits here until it is seen again, or until you say."
     />

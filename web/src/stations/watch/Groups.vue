@@ -8,10 +8,12 @@ import Empty from '@/parts/Empty.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { money, number, plural } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 type Group = Schema<'GroupOut'>
 const emit = defineEmits<{ see: [query: Record<string, string>] }>()
-const { data } = useQuery({ queryKey: ['groups'], queryFn: () => take(api.GET('/api/v1/watch/groups')) })
+const asked = useQuery({ queryKey: ['groups'], queryFn: () => take(api.GET('/api/v1/watch/groups')) })
+const { data } = asked
 const VERBS: Record<string, [string, string]> = {
   reprice: ['price followed', 'prices followed'],
   quantity: ['quantity followed', 'quantities followed'],
@@ -37,6 +39,7 @@ const see = (one: Group) =>
 
 <template>
   <div class="sheet min-h-0 flex-1 overflow-auto">
+    <Sight :of="asked" />
     <table v-if="data?.length" class="w-full">
       <thead class="sticky top-0 z-10 bg-sheet">
         <tr class="h-8 border-b border-rule text-2xs text-soft">

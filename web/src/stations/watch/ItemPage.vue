@@ -5,22 +5,24 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, take } from '@/api/client'
 import { live } from '@/app/live'
-import { act, wordsOf } from '@/app/told'
+import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import LaneGlyph from '@/parts/LaneGlyph.vue'
 import StepChart from '@/parts/StepChart.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { count, dateOf, money, number, plural, timeOf } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))
-const { data, error } = useQuery({
+const asked = useQuery({
   queryKey: computed(() => ['item-page', id.value]),
   queryFn: () => take(api.GET('/api/v1/watch/items/{number}', { params: { path: { number: id.value } } })),
   enabled: computed(() => Number.isInteger(id.value) && id.value > 0),
   retry: false,
 })
+const { data } = asked
 const believed = computed(() => (data.value?.points ?? []).filter((p) => ['start', 'good', 'gone'].includes(p.verdict)))
 const show = (value: number) => money({ amount: value.toFixed(2), currency: data.value?.cost.currency ?? 'GBP' })
 const series = computed(() => [
@@ -70,8 +72,8 @@ const STATE: Record<string, string> = { live: 'on sale', paused: 'paused' }
 <template>
   <div class="grid h-full grid-cols-[minmax(0,1fr)_372px]">
     <section class="min-w-0 overflow-auto p-4.5">
-      <p v-if="error" role="alert" class="text-brick">{{ wordsOf(error) }}</p>
-      <template v-else-if="data">
+      <Sight :of="asked" :lines="8" />
+      <template v-if="data">
         <p class="text-soft">
           <RouterLink to="/watch" class="text-slate hover:underline">Watch</RouterLink> · {{ data.supplier
           }}{{ data.origin ? `, ${data.origin}` : '' }} · <span class="code">{{ data.number }}</span>

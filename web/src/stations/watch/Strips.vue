@@ -8,12 +8,14 @@ import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
 import { plural, timeOf } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 const router = useRouter()
-const { data } = useQuery({
+const asked = useQuery({
   queryKey: ['strips'],
   queryFn: () => take(api.GET('/api/v1/watch/strips', { params: { query: { hours: 15 } } })),
 })
+const { data } = asked
 type Strip = Schema<'Strip'>
 const top = computed(() => Math.max(1, ...(data.value ?? []).flatMap((strip) => strip.marks.map((mark) => mark.changes))))
 const tall = (mark: Schema<'Mark'>) => 3 + (mark.changes / top.value) * 23
@@ -45,6 +47,7 @@ const about = (mark: Schema<'Mark'>) =>
 
 <template>
   <div class="sheet shrink-0">
+    <Sight :of="asked" :lines="3" />
     <div
       v-for="strip in data ?? []"
       :key="strip.supplier_id"
@@ -77,6 +80,6 @@ const about = (mark: Schema<'Mark'>) =>
       </div>
       <p v-else-if="strip.told && strip.link !== 'good'" class="col-span-5 text-brick">{{ strip.told }}</p>
     </div>
-    <p v-if="data && !data.length" class="p-4 text-soft">No supplier is joined yet.</p>
+    <p v-if="data && !data.length" class="p-4 text-soft">No supplier is connected yet.</p>
   </div>
 </template>

@@ -6,13 +6,15 @@ import { api, take } from '@/api/client'
 import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import { dateOf, plural, timeOf } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 const props = defineProps<{ sweep: number }>()
-const { data } = useQuery({
+const asked = useQuery({
   queryKey: computed(() => ['sweep', props.sweep]),
   queryFn: () => take(api.GET('/api/v1/watch/sweeps/{sweep}', { params: { path: { sweep: props.sweep } } })),
   retry: false,
 })
+const { data } = asked
 const told = computed(() => {
   const one = data.value?.sweep
   if (!one) return ''
@@ -35,6 +37,7 @@ const undo = () => act(() => take(api.POST('/api/v1/watch/sweeps/{sweep}/undo', 
 </script>
 
 <template>
+  <Sight :of="asked" :lines="1" />
   <p v-if="data" class="sheet flex items-center gap-3 px-3 py-2">
     <span class="flex-1"
       ><b>{{ data.supplier }}, {{ dateOf(data.sweep.started) }} {{ timeOf(data.sweep.started) }}</b
