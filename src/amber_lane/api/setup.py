@@ -14,7 +14,7 @@ from sqlalchemy import select
 from ..clock import PacedClock
 from ..connectors.errors import OutsideError
 from ..connectors.kinds import KINDS
-from ..data.setup import Link, Person, Token
+from ..data.setup import Link, Person, Store, Token
 from ..jobs.longjobs import start
 from ..services import agents, calls, program, setup, terms, watch
 from ..services.desk import Conflict, Desk, Invalid
@@ -205,7 +205,8 @@ def _join_uncalled(desk: Desk, ask: JoinAsk, given: setup.Join) -> Any:
 @router.post("/setup/stores/{number}/token", status_code=201)
 def new_token(desk: WriteDesk, number: Big) -> Joined:
     """A new token for a closed store's program; the old one ends at once. Cannot be undone."""
-    return Joined(told="A new token; the old one has ended", id=number, token=program.make_token(desk, number))
+    name = desk.get(Store, number, "store").name
+    return Joined(told="A new token; the old one has ended", id=number, name=name, token=program.make_token(desk, number))
 
 
 def _ask_for_words(base: House, store: int) -> None:

@@ -191,9 +191,12 @@ def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
         reference, number = need(row, "purchase_order"), _number(desk, row)
         if reference not in states:
             raise ValueError(f"there is no purchase order {reference!r}")
+        at = _time(row.get("shipped_at", ""), "shipped_at")
+        if at is not None and at > desk.now:
+            raise ValueError(f"shipped_at: {at:%Y-%m-%d} is still to come")
         kind = "same" if (reference, number) in known else "new"
         wrong = "" if kind == "same" else transit.against(desk, reference, number, row["carrier"])
-        out.add("wrong" if wrong else kind, (reference, number, row["carrier"]), f"{reference}: {wrong or number}")
+        out.add("wrong" if wrong else kind, (reference, number, row["carrier"], at), f"{reference}: {wrong or number}")
 
     each(rows, progress, out, read)
     return out
@@ -201,9 +204,9 @@ def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
 
 def take_tracking(desk: Desk, checked: Checked) -> int:
     taken = 0
-    for reference, number, carrier in checked.good:
+    for reference, number, carrier, at in checked.good:
         try:
-            transit.enter_tracking(desk, reference, number, carrier)
+            transit.enter_tracking(desk, reference, number, carrier, at)
             taken += 1
         except Invalid as error:
             # One that cannot be stands among the wrong numbers; it holds up none of the others.

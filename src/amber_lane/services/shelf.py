@@ -33,7 +33,7 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: b
     for one in told.values():
         if one.currency != store.currency:
             raise Invalid(
-                f"{store.name} shows {one.sku} in {one.currency}, but the store was connected in {store.currency}; mend the store's currency"
+                f"{store.name} shows {one.sku} in {one.currency}, but it was connected in {store.currency}; mend the store's currency"
             )
         sku = skus.get(one.sku)
         if sku is None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import select
@@ -320,8 +320,8 @@ def suppose_arrived(desk: Desk) -> int:
     return len(done)
 
 
-def enter_tracking(desk: Desk, reference: str, number: str, carrier: str) -> Parcel:
-    """A tracking number given by a person or a sheet; Invalid says what is wrong with it."""
+def enter_tracking(desk: Desk, reference: str, number: str, carrier: str, at: datetime | None = None) -> Parcel:
+    """A tracking number given by a person or a sheet, and since when it is on its way; Invalid says what is wrong with it."""
     purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference.strip()))
     if purchase is None:
         raise Invalid(f"there is no purchase order {reference!r}")
@@ -332,6 +332,8 @@ def enter_tracking(desk: Desk, reference: str, number: str, carrier: str) -> Par
         told = purchase.told
         desk.s.expire(purchase)
         raise Invalid(told)
+    if at is not None and parcel.made_at == desk.now:
+        parcel.made_at = at
     desk.log("transit.number", purchase.reference, f"{purchase.reference}: {parcel.number} entered by hand")
     return parcel
 

@@ -219,7 +219,7 @@ def _plans(desk: Desk) -> Iterator[Trouble]:
             f"{one.plan.name} of {one.supplier.name} would save {show(one.worth.saves, money)} a month",
             f"it pays from {show(one.worth.pays_from, money)} of purchases a month; at the present pace you buy {show(one.pace, money)}",
             desk.now,
-            Step("See what it would do", go=f"/price?view=plans"),
+            Step("See what it would do", go="/price?view=plans"),
             rates.in_house(worth, half_up(one.worth.saves, 30), money),
             True,
             other=Step("Not for us", act=True),
