@@ -64,7 +64,7 @@ def test_a_rule_is_tried_applied_and_undone(desk: Page, shop) -> None:
     after = business.listing(sku).wanted_price
     assert after > before
     eventually(lambda: business.world.shown(sku)[-1]["price"] == after)
-    expect(desk.get_by_text(re.compile("Last: price rules changed"))).to_be_visible()
+    expect(desk.get_by_text(re.compile("Your last: price rules changed"))).to_be_visible()
     desk.keyboard.press("z")
     expect(desk.get_by_text(re.compile("Undone: price rules"))).to_be_visible()
     eventually(lambda: business.world.shown(sku)[-1]["price"] == before)

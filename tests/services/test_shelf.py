@@ -15,7 +15,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing, Picture
-from amber_lane.services import allowance, delivered, phrases, pictures, publishing, shelf, titles, undo
+from amber_lane.services import allowance, delivered, phrases, pictures, publishing, shelf, titles, today, undo
 from amber_lane.services.desk import Conflict, Invalid
 
 from ..small import Small
@@ -242,3 +242,24 @@ def test_an_allowance_shows_what_earns_most_and_can_be_undone(two: Small) -> Non
         two.write(lambda desk: allowance.apply(desk, 1, 24))
     two.write(lambda desk: undo.undo(desk, two.act("allowance.apply").id))
     assert {row.most for row in two.all(select(Listing).where(Listing.store_id == 1))} == {None} and set(before) == {r.id for r in after}
+
+
+def test_more_asked_of_a_store_than_it_takes_is_told_before_it_refuses(two: Small) -> None:
+    """By hand where the store tells nothing: units, listings and value, each alone."""
+    rows = [row for row in two.all(select(Listing).where(Listing.store_id == 1)) if row.state == "live" and row.wanted_quantity]
+    asked = {
+        "units": sum(row.wanted_quantity for row in rows),
+        "listings": len(rows),
+        "value": sum(row.wanted_quantity * row.wanted_price for row in rows),
+    }
+    for what, n in asked.items():
+        for most, over in ((n, False), (n - 1, True)):
+            version = two.all(select(Store.version).where(Store.id == 1))[0]
+            limits = [most if what == name else None for name in asked]
+            two.write(lambda desk, v=version, ls=limits: allowance.set_limits(desk, 1, v, *ls))
+            with two.db.reading() as s:
+                found = [one for one in today.troubles(two.desk(s)) if one.kind == "Allowance"]
+                told = allowance.over(two.desk(s))
+            assert bool(found) is over is bool(told)
+            if told:
+                assert (told[0].what, told[0].asked, told[0].most) == (what, n, n - 1) and told[0].loss > 0 and found[0].at_risk > 0

@@ -158,7 +158,12 @@ def over(desk: Desk) -> list[Over]:
         for (what, most), asked in zip(limits, row, strict=True):
             if most is None or int(asked or 0) <= most:
                 continue
-            earns = select((Sku.pace * Listing.profit).label("a_day")).join(Sku, Sku.id == Listing.sku_id).where(*shown, Listing.profit > 0)
+            earns = (
+                select((Sku.pace * Listing.profit).label("a_day"))
+                .select_from(Listing)
+                .join(Sku, Sku.id == Listing.sku_id)
+                .where(*shown, Listing.profit > 0)
+            )
             excess = int(asked) - most
             n = excess if what == "listings" else max(int(row[1]) * excess // int(asked), 1)
             least = earns.order_by("a_day").limit(n).subquery()

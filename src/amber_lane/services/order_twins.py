@@ -38,18 +38,20 @@ def twins_of(desk: Desk, orders: Sequence[Order]) -> dict[int, tuple[int, str]]:
     for order in asked:
         for other in several.get(_who(order), []):
             # Of a pair of which one was bought already, or that a person let go, the other one is asked about.
-            same = theirs.get(order.id, set()) & theirs.get(other.id, set())
+            mine = theirs.get(order.id, {})
+            same = sorted(mine.keys() & theirs.get(other.id, {}).keys())
             if other.id != order.id and same and abs(other.ordered_at - order.ordered_at) <= WITHIN:
-                told = f"Perhaps ordered twice: {order.buyer} ordered {sorted(same)[0]} in {other.number} too, at {other.ordered_at:%H:%M}"
+                told = f"Perhaps ordered twice: {order.buyer} ordered {mine[same[0]]} in {other.number} too, at {other.ordered_at:%H:%M}"
                 found[order.id] = (other.id, told)
                 break
     return found
 
 
-def _skus(desk: Desk, orders: Iterable[int]) -> dict[int, set[str]]:
-    out: dict[int, set[str]] = {}
+def _skus(desk: Desk, orders: Iterable[int]) -> dict[int, dict[str, str]]:
+    """The SKUs of each order, by their letters without capitals."""
+    out: dict[int, dict[str, str]] = {}
     for chunk in in_chunks(set(orders)):
         rows = select(OrderLine.order_id, OrderLine.sku_code).where(OrderLine.order_id.in_(chunk), OrderLine.state != "cancelled")
         for number, code in desk.s.execute(rows):
-            out.setdefault(number, set()).add(code.casefold())
+            out.setdefault(number, {})[code.casefold()] = code
     return out

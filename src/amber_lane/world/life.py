@@ -181,7 +181,8 @@ def live(world: World) -> list[dict[str, Any]]:
                 return came
             world.db.execute("delete from event where id = ?", (event["id"],))
             # Luck belongs to the event, so that the same seed lives the same life at any speed.
-            rng = random.Random(f"{world.seed}-{event['id']}-{event['kind']}")
+            # Its time belongs to it too, since the number of one that is over may be given again.
+            rng = random.Random(f"{world.seed}-{event['id']}-{event['kind']}-{event['due']}")
             came += _happen(world, rng, event["kind"], json.loads(event["body"]), event["due"])
 
 

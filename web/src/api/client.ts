@@ -53,7 +53,7 @@ export async function page<R>(path: string, ask: Record<string, string | number 
 /** The numbers of rows of a list, as filtered and sorted, in their order. */
 export async function idsOf(path: string, ask: Record<string, string | number | boolean>): Promise<{ ids: number[]; total: number }> {
   const query = new URLSearchParams(Object.entries(ask).map(([k, v]) => [k, String(v)]))
-  return answer(`${path === LISTS.goods ? path : `/api/v1/lists/${nameOf(path)}`}/ids?${query}`, 60, {})
+  return answer(`${path === LISTS.goods ? path : `/api/v1/sheets/lists/${nameOf(path)}`}/ids?${query}`, 60, {})
 }
 
 /** Send a file by a form; what the router answers. A large sheet may take its time, but not without end. */

@@ -82,7 +82,7 @@ onUnmounted(() => {
       class="rounded border px-3 py-2 text-center font-semibold"
       :class="one.bad ? 'border-brick bg-brick-wash text-brick' : 'border-pine bg-pine-wash text-pine'"
     >
-      {{ one.text }}<span v-if="one.undo" class="block truncate text-xs font-normal">{{ one.undo }}</span>
+      <span>{{ one.text }}</span><span v-if="one.undo" class="block truncate text-xs font-normal">{{ one.undo }}</span>
     </p>
   </div>
 </template>

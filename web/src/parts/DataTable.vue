@@ -210,6 +210,7 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
                 picked.has(list.at(item.index)!.id) ? 'bg-pine-wash/60' : '',
               ]"
               :aria-selected="cursor === item.index"
+              @mousedown.shift="choose && $event.preventDefault()"
               @click="click(item.index, list.at(item.index)!, $event)"
             >
               <td v-if="choose" class="relative pl-3">

@@ -1,6 +1,11 @@
 <script setup lang="ts">
-/** Filters of a list as a row of choices; the chosen one is kept in the address. */
-defineProps<{ options: { key: string; label: string; count?: number; waits?: boolean }[]; chosen: string; label: string }>()
+/** Filters of a list as a row of choices; the chosen one is kept in the address. pending: no count is known yet. */
+defineProps<{
+  options: { key: string; label: string; count?: number; waits?: boolean }[]
+  chosen: string
+  label: string
+  pending?: boolean
+}>()
 const emit = defineEmits<{ choose: [key: string] }>()
 </script>
 
@@ -17,7 +22,7 @@ const emit = defineEmits<{ choose: [key: string] }>()
     >
       {{ one.label
       }}<span
-        v-if="one.count !== undefined"
+        v-if="one.count !== undefined && !pending"
         class="ml-1.5"
         :class="chosen === one.key ? '' : one.waits && one.count ? 'text-amber-ink' : 'text-soft'"
         >{{ one.count.toLocaleString('en-GB') }}</span

@@ -111,7 +111,7 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
       class="flex w-[296px] max-[1180px]:w-[232px] shrink-0 flex-col border-r border-rule bg-sheet"
       aria-label="SKUs to settle"
     >
-      <div class="p-3"><Pills :options="views" chosen="settle" label="Parts of lanes" @choose="to" /></div>
+      <div class="p-3"><Pills :pending="!queue" :options="views" chosen="settle" label="Parts of lanes" @choose="to" /></div>
       <ul class="min-h-0 flex-1 overflow-auto border-t border-rule-2">
         <li v-if="!queue"><Sight :of="asked" :lines="8" /></li>
         <li v-for="one in rows" :id="`sku-${one.sku_id}`" :key="one.sku_id">
@@ -153,7 +153,7 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
     </section>
     <section class="flex min-w-0 flex-1 flex-col overflow-auto">
       <div v-if="view !== 'settle'" class="px-4.5 pt-4.5">
-        <Pills :options="views" :chosen="view" label="Parts of lanes" @choose="to" />
+        <Pills :pending="!queue" :options="views" :chosen="view" label="Parts of lanes" @choose="to" />
       </div>
       <Settled v-if="view === 'settled'" @bring="bring = true" @open="set({ view: undefined, sku: String($event) })" />
       <Faults v-else-if="view === 'faults'" @open="set({ view: undefined, sku: String($event) })" />

@@ -180,7 +180,7 @@ async function takeOut(one: Partner) {
               ><label
                 v-for="(on, name) in one.kind === 'sheet' && one.owner === 'supplier' ? {} : one.switches"
                 :key="name"
-                class="flex items-center gap-1.5 text-xs"
+                class="flex min-h-6 items-center gap-1.5 text-xs"
                 ><input type="checkbox" class="accent-pine" :checked="on" @change="flip(one, name, !on)" />{{ SWITCHES[name] }}</label
               ></span
             >

@@ -126,7 +126,7 @@ const EMPTY: Record<string, [string, string]> = {
     <section class="flex min-h-0 min-w-0 flex-col gap-3 p-4.5">
       <h1 class="sr-only">Shelf</h1>
       <div class="flex items-center gap-2">
-        <Pills :options="pills" :chosen="view" label="Where listings stand" @choose="set({ view: $event })" />
+        <Pills :pending="!stores" :options="pills" :chosen="view" label="Where listings stand" @choose="set({ view: $event })" />
       </div>
       <div class="flex flex-wrap items-center gap-2">
         <Filter :words="ask.words" label="SKU or title" @change="set({ words: $event })" />
@@ -196,7 +196,7 @@ const EMPTY: Record<string, [string, string]> = {
     <aside class="min-h-0 overflow-auto border-l border-rule bg-sheet p-4.5" aria-label="What it says">
       <ShelfBench v-if="active" :key="active" :listing="active" @publish="publishing = [active!]" @sizes="sizes = active" />
       <p v-else class="text-soft">
-        Choose a listing to see and change what it says. {{ plural(counts.preparing ?? 0, 'listing') }} in preparation.
+        Choose a listing to see and change what it says. {{ stores ? `${plural(counts.preparing ?? 0, 'listing')} in preparation.` : '' }}
       </p>
     </aside>
     <Variants v-if="sizes" :listing="sizes" @close="sizes = null" />

@@ -1,6 +1,7 @@
 import { reactive } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/told'
+import { queries } from '@/main'
 
 /** What a person typed into a listing and what was there when they began, on its way to be kept. */
 export type Words = Partial<Schema<'EditAsk'>>
@@ -85,11 +86,14 @@ async function send(listing: number): Promise<void> {
       const body = { pass_on: true, no_compare: false, ...words, version: versions.get(listing)! }
       const done = await take(api.PATCH('/api/v1/shelf/listings/{number}', { ...path, body }))
       versions.set(listing, done.version)
+      // What is shown is what was kept, so that the next change is not taken for another person's.
+      const fresh = await take(api.GET('/api/v1/shelf/listings/{number}', path)).catch(() => null)
+      if (fresh) queries.setQueryData(['shelf-listing', listing], fresh)
       for (const [field, value] of Object.entries(words))
         if (JSON.stringify(one.words[field as keyof Words]) === JSON.stringify(value)) {
           delete one.words[field as keyof Words]
           delete one.seen[field]
-        }
+        } else if (fresh) one.seen[field] = told(fresh, field)
       if (!Object.keys(one.words).length) waiting.delete(listing)
       remember()
       void act(() => Promise.resolve(done))

@@ -73,7 +73,7 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
         /><Btn @click="askNow">Ask carriers now</Btn><Btn @click="bring = true">Bring in numbers</Btn
         ><SheetOut :csv="sheet('parcels', 'csv')" :xlsx="sheet('parcels', 'xlsx')" />
       </div>
-      <Pills :options="pills" :chosen="view" label="Which parcels" @choose="set({ show: $event })" />
+      <Pills :pending="!standing" :options="pills" :chosen="view" label="Which parcels" @choose="set({ show: $event })" />
       <Numbers v-if="view === 'numbers'" />
       <DataTable
         v-else

@@ -1,0 +1,276 @@
+"""Where parts meet, in the real interface: slow and failing calls, ranges, words typed fast, partners changed, orders settled by cause."""
+
+from __future__ import annotations
+
+import re
+import time
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, Route, expect
+from sqlalchemy import select
+
+from amber_lane.data.orders import Order, OrderLine
+from amber_lane.data.setup import Carrier, Store, Supplier
+from amber_lane.data.shelf import Listing
+from amber_lane.services import sheets_in, today
+from amber_lane.services.desk import Desk
+from amber_lane.services.drafts import PolicyChange
+
+from ..business import Business
+from .conftest import eventually
+
+SLOW_VIEWS = {
+    "/today": "needs? you|All is settled",
+    "/shelf": "On sale",
+    "/lanes": "lane",
+    "/lanes?view=settled": "lane",
+    "/lanes?view=faults": "Lane|lane",
+    "/price": "How prices are made",
+    "/price?view=listings": "Red torch|DD-",
+    "/price?view=plans": "plan",
+    "/watch": "Northlight",
+    "/watch?state=doubted": "doubt",
+    "/watch?view=groups": "cause|was done",
+    "/orders": "orders?",
+    "/transit": "Parcels",
+    "/transit?show=numbers": "number",
+    "/setup/partners": "Northlight Trade",
+    "/setup/carriers": "carriers",
+    "/setup/limits": "price",
+    "/setup/people": "Tester",
+}
+# Sentences that are true only of an answer, never of a wait for one.
+ANSWERS = re.compile(
+    r"Nothing needs you|All is settled|Nothing is |Nothing was |Nothing waits|No order|No parcel|No listing|No lane|None (is|yet|:)|"
+    r"Every (SKU|number|lane)|\b0 (orders|listings|parcels)|is connected yet|Nothing depends",
+)
+KEPT_OPEN = ("/session", "/pulse", "/events")
+
+
+# Presses every "Try again" of the view; how many there were.
+AGAIN = """() => {
+  const found = [...document.querySelectorAll('main button')].filter((one) => one.innerText === 'Try again')
+  found.forEach((one) => one.click())
+  return found.length
+}"""
+
+
+def soon(page: Page, check: Callable[[], bool], within: float = 15.0) -> None:
+    """As `eventually`, while the calls of the page go on being met."""
+    until = time.monotonic() + within
+    while not check():
+        assert time.monotonic() < until, "it did not come about in time"
+        page.wait_for_timeout(50)
+
+
+class Wire:
+    """The calls of a page: held back, failed, or let through."""
+
+    def __init__(self, page: Page) -> None:
+        self.mode, self.held = "pass", list[Route]()
+        page.route("**/api/v1/**", self.meet)
+
+    def meet(self, route: Route) -> None:
+        if self.mode == "pass" or any(route.request.url.split("?")[0].endswith(end) for end in KEPT_OPEN):
+            return route.continue_()
+        if self.mode == "hold":
+            return self.held.append(route)
+        return route.abort()
+
+    def go(self, mode: str) -> None:
+        """Change how calls are met, also those that wait."""
+        self.mode, held = mode, self.held
+        self.held = []
+        for route in held:
+            self.meet(route)
+
+
+def test_no_view_says_a_false_word_while_it_loads_or_fails(desk: Page, shop) -> None:
+    wire = Wire(desk)
+    main = desk.get_by_role("main")
+    problems: list[str] = []
+    for view, shows in SLOW_VIEWS.items():
+        wire.go("hold")
+        desk.goto(f"{shop[1].address}{view}")
+        main.locator("[data-sight=loading]").first.wait_for(state="attached")
+        if found := ANSWERS.search(main.inner_text()):
+            problems.append(f"{view}: says {found[0]!r} before it knows")
+        wire.go("fail")
+        again = main.get_by_role("button", name="Try again")
+        again.first.wait_for()
+        if found := ANSWERS.search(main.inner_text()):
+            problems.append(f"{view}: says {found[0]!r} although it failed")
+        wire.go("pass")
+        soon(desk, lambda: not desk.evaluate(AGAIN))
+        main.locator("[data-sight=loading]").first.wait_for(state="detached")
+        expect(main).to_contain_text(re.compile(shows))
+        expect(main.locator("[data-sight=failed], [data-sight=stale]")).to_have_count(0)
+    assert not problems, "\n".join(problems)
+
+
+def test_a_range_takes_every_row_of_it_whether_it_was_shown_or_not(desk: Page, shop) -> None:
+    business, served = shop
+    rows = [
+        {"store": business.one(select(Store.name)), "sku": f"BULK-{n:03}", "title": f"Tin no. {n}", "price": "9.95", "quantity": "0"}
+        for n in range(260)
+    ]
+    with business.house.db.writing() as s:
+        desk_of, kind = business.desk(s), sheets_in.kind_of("listings")
+        checked = kind.check(desk_of, rows, lambda n: None)
+        assert not checked.bad
+        kind.take(desk_of, checked)
+    asked: list[Any] = []
+    desk.on("request", lambda one: asked.append(one.post_data_json) if one.method == "POST" and "/prices/listings/" in one.url else None)
+    desk.goto(f"{served.address}/price?view=listings&words=BULK&sort=sku")
+    desk.get_by_label("Choose row 1", exact=True).wait_for()
+    desk.get_by_role("row", name=re.compile("BULK-000")).get_by_role("cell").last.click()
+    box = desk.get_by_label(re.compile(r"^\w+, 260 rows"))
+    box.evaluate("one => one.scrollTop = one.scrollHeight")
+    desk.get_by_role("row", name=re.compile("BULK-259")).get_by_role("cell").last.click(modifiers=["Shift"])
+    expect(desk.get_by_text("260 of 260 chosen")).to_be_visible()
+    desk.get_by_role("button", name="Choose none").click()
+    box.evaluate("one => one.scrollTop = 0")
+    desk.get_by_label("Choose row 2", exact=True).check()
+    desk.get_by_role("button", name="Choose all 260 that fit").click()
+    expect(desk.get_by_text("260 of 260 chosen")).to_be_visible()
+    desk.get_by_role("button", name="Take off sale").first.click()
+    eventually(lambda: len(business.all(select(Listing.id).where(Listing.title.like("Tin no.%"), Listing.state == "paused"))) == 260)
+
+
+def test_two_fields_changed_at_once_a_lost_line_and_another_person_lose_nothing(desk: Page, shop) -> None:
+    business, served = shop
+    sku, _ = business.laned(3)
+    number = business.listing(sku).id
+    desk.goto(f"{served.address}/shelf?view=live&words={sku}")
+    desk.get_by_role("row", name=re.compile(sku)).click()
+    title, told = desk.get_by_label(re.compile("^Title")), desk.get_by_label(re.compile("^Description"))
+    title.wait_for()
+    wire = Wire(desk)
+    wire.go("hold")
+    title.fill("A title typed first")
+    told.fill("A description typed while the title is on its way")
+    told.blur()
+    wire.go("pass")
+    soon(desk, lambda: said(business, sku) == "A description typed while the title is on its way")
+    assert business.listing(sku).title == "A title typed first"
+    # The line is lost: what was typed stays, says so, and is kept when it is back.
+    wire.go("fail")
+    told.fill("Typed into the void")
+    told.blur()
+    expect(desk.get_by_text("What you typed stays here")).to_be_visible()
+    wire.go("pass")
+    soon(desk, lambda: said(business, sku) == "Typed into the void")
+    # The program moved another field meanwhile: ours follows it. A person who changed the same one is not written over unasked.
+    change(business, number, {"tags": "night, sky"})
+    told.fill("After the tags")
+    told.blur()
+    soon(desk, lambda: said(business, sku) == "After the tags")
+    wire.go("hold")
+    told.fill("Mine")
+    told.blur()
+    change(business, number, {"description": "Theirs"})
+    wire.go("pass")
+    expect(desk.get_by_text("Somebody else changed the description meanwhile.")).to_be_visible()
+    assert said(business, sku) == "Theirs"
+    expect(told).to_have_value("Mine")
+    desk.get_by_role("button", name="Keep mine").click()
+    soon(desk, lambda: said(business, sku) == "Mine")
+
+
+def said(business: Business, sku: str) -> str:
+    """The description without its marks."""
+    return re.sub("<[^>]*>", "", business.listing(sku).description)
+
+
+def change(business: Business, number: int, words: dict[str, str]) -> None:
+    from amber_lane.services import publishing
+
+    with business.house.db.writing() as s:
+        publishing.edit(business.desk(s, "Somebody"), number, None, words)
+
+
+def test_a_partner_is_renamed_paused_disconnected_and_is_back_by_one_key(desk: Page, shop) -> None:
+    business, served = shop
+    desk.goto(f"{served.address}/setup/partners")
+    desk.get_by_role("button", name="Change Northlight Trade").click()
+    form = desk.get_by_role("dialog")
+    form.get_by_label("Name").fill("North Light & Co")
+    form.get_by_role("button", name="Rename").click()
+    expect(desk.get_by_text("North Light & Co").first).to_be_visible()
+    desk.get_by_role("button", name="Change North Light & Co").click()
+    form.get_by_role("button", name="Pause", exact=True).click()
+    expect(desk.get_by_text("paused", exact=True)).to_be_visible()
+    desk.get_by_role("button", name="Change North Light & Co").click()
+    form.get_by_role("button", name="Go on").click()
+    expect(desk.get_by_text("paused", exact=True)).to_have_count(0)
+    desk.get_by_role("button", name="Change North Light & Co").click()
+    expect(form.get_by_text(re.compile(r"\d+ listings follow it no more"))).to_be_visible()
+    form.get_by_role("button", name="Disconnect", exact=True).click()
+    form.get_by_role("button", name="Yes, disconnect North Light & Co").click()
+    expect(desk.get_by_text("disconnected", exact=True)).to_be_visible()
+    assert business.one(select(Supplier)).ended_at is not None
+    expect(desk.get_by_text(re.compile("Your last: North Light & Co"))).to_be_visible()
+    desk.keyboard.press("z")
+    expect(desk.get_by_text("disconnected", exact=True)).to_have_count(0)
+    assert business.one(select(Supplier)).ended_at is None
+    desk.goto(f"{served.address}/setup/carriers")
+    carrier = business.one(select(Carrier.name))
+    box = desk.get_by_label(f"{carrier} in {business.one(select(Store.name))}")
+    box.wait_for()
+    expect(box).to_have_value(carrier)
+
+
+@pytest.fixture
+def looked_over(shop) -> list[str]:
+    """Three orders that wait to be looked over, one of them of two lines and many pieces."""
+    business, served = shop
+
+    def policy(limit: int | None) -> None:
+        with business.house.db.writing() as s:
+            PolicyChange("house", "", {"look_over": limit}).keep(business.desk(s))
+
+    first, _ = business.laned(1)
+    policy(1)
+    numbers = [
+        business.world.post("buy", sku=first, quantity=n, country="GB", buyer={"name": f"Buyer {'ABC'[n - 1]}"})["number"]
+        for n in (1, 2, 3)
+    ]
+    served.house.reader.orders(1)
+    return numbers
+
+
+def test_held_orders_are_one_row_of_their_cause_and_are_settled_some_and_all(desk: Page, shop, looked_over) -> None:
+    business, served = shop
+    desk.goto(f"{served.address}/today")
+    row = desk.get_by_role("row", name=re.compile(r"\d orders wait to be looked over"))
+    row.get_by_role("button", name="open").click()
+    inside = desk.get_by_label(re.compile("What this is made of"))
+    inside.get_by_role("checkbox").first.wait_for()
+    n = inside.get_by_role("checkbox").count()
+    assert n == len(held(business))
+    inside.get_by_role("checkbox").first.check()
+    desk.get_by_role("button", name=re.compile(r"^Let go|^Let 1 go|^Let")).last.click()
+    eventually(lambda: len(held(business)) == n - 1)
+    # Some of one order's pieces are cancelled, and the rest goes with the others.
+    most = max(held(business), key=lambda one: one.quantity)
+    number = business.one(select(Order.number).where(Order.id == most.order_id))
+    desk.goto(f"{served.address}/orders?state=held&words={number}")
+    desk.get_by_role("row", name=re.compile(number)).click()
+    desk.get_by_label("Choose line 1").check()
+    desk.get_by_label("Units of line 1").fill("1")
+    desk.get_by_role("button", name="Cancel 1 piece and refund").click()
+    eventually(lambda: business.one(select(OrderLine.quantity).where(OrderLine.id == most.id)) == most.quantity - 1)
+    desk.goto(f"{served.address}/orders?state=held")
+    for row in range(1, n):
+        desk.get_by_label(f"Choose row {row}", exact=True).check()
+    desk.get_by_role("button", name=re.compile(r"^Let (it|these \d+) go")).click()
+    eventually(lambda: not held(business))
+    with business.house.db.reading() as s:
+        assert not [one for one in today.troubles(Desk(s, business.house.clock, "T")) if "looked over" in one.told]
+    eventually(lambda: any(number in str(one) for one in business.world.record()["refunds"].values()))
+
+
+def held(business: Business) -> list[OrderLine]:
+    return business.all(select(OrderLine).where(OrderLine.state == "held"))
