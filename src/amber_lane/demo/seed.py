@@ -262,4 +262,4 @@ def _sell_unmapped(house: House, hand: httpx.Client) -> None:
     # Somebody who pressed the button a second time.
     hasty = {"name": "Ottilie Marsh", "address_1": "12 Kiln Lane", "city": "Ely", "postcode": "CB7 4AA"}
     for _ in range(2):
-        hand.post("/world/buy", json={"sku": many, "quantity": 1, "country": "GB", "store": "shop", "buyer": hasty})
+        hand.post("/world/buy", json={"sku": known, "quantity": 1, "country": "GB", "store": "shop", "buyer": hasty})

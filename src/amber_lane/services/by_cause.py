@@ -11,7 +11,8 @@ PREFIX = "cause:"
 
 
 def _step(step: Step, n: int) -> Step:
-    return replace(step, label=step.label.format(n=f"{n:,}"))
+    label = step.label.replace("all {n}", "both") if n == 2 else step.label
+    return replace(step, label=label.format(n=f"{n:,}"))
 
 
 def folded(cause: Cause, rows: list[Trouble]) -> Trouble:

@@ -9,8 +9,17 @@ const props = defineProps<{ dips: Schema<'DipOut'>[] }>()
 defineEmits<{ carry: [dip: Schema<'DipOut'>] }>()
 const W = 190
 const H = 62
+/** One picture for each edge, of the store where most stands in it; a way over it is a way over it for all. */
+const edges = computed(() => {
+  const found = new Map<string, Schema<'DipOut'>[]>()
+  for (const dip of props.dips) found.set(dip.edge.amount, [...(found.get(dip.edge.amount) ?? []), dip])
+  return [...found.values()].map((rows) => rows.sort((a, b) => b.listings - a.listings))
+})
 const drawn = computed(() =>
-  props.dips.map((dip) => {
+  edges.value.map((rows) => {
+    const dip = rows[0]!
+    const over = rows.reduce((most, one) => (Number(one.below.amount) > Number(most.below.amount) ? one : most))
+    const listings = rows.reduce((sum, one) => sum + one.listings, 0)
     const xs = dip.curve.map((at) => at[0]!)
     const ys = dip.curve.map((at) => at[1]!)
     const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)]
@@ -20,6 +29,9 @@ const drawn = computed(() =>
     const until = Math.round(Number(dip.until.amount) * 100)
     return {
       dip,
+      over,
+      listings,
+      stores: rows.length,
       path: dip.curve.map((at, n) => `${n ? 'L' : 'M'}${x(at[0]!).toFixed(1)} ${y(at[1]!).toFixed(1)}`).join(''),
       from: Math.max(x(edge), 0),
       wide: Math.max(x(until) - x(edge), 2),
@@ -31,7 +43,11 @@ const drawn = computed(() =>
 <template>
   <section v-if="dips.length" class="mt-3 rounded border border-amber bg-amber-wash p-3" aria-label="Prices that fall as cost rises">
     <h2 class="text-amber-ink">A dearer item becomes cheaper here</h2>
-    <div v-for="{ dip, path, from, wide } in drawn" :key="dip.store + dip.edge.amount" class="mt-2 flex items-center gap-4">
+    <div
+      v-for="{ dip, over, listings, stores, path, from, wide } in drawn"
+      :key="dip.store + dip.edge.amount"
+      class="mt-2 flex items-center gap-4"
+    >
       <svg
         :viewBox="`0 0 ${W} ${H}`"
         class="h-[62px] w-[190px] shrink-0 rounded bg-sheet"
@@ -43,15 +59,12 @@ const drawn = computed(() =>
       </svg>
       <p class="min-w-0 flex-1">
         At a landed cost of {{ money(dip.edge) }} the price in {{ dip.store }} falls from <b>{{ money(dip.below) }}</b> to
-        <b>{{ money(dip.at) }}</b>, and is lower up to a cost of {{ money(dip.until) }};
-        {{
-          dip.listings
-            ? `${plural(dip.listings, 'listing')} ${dip.listings === 1 ? 'stands' : 'stand'} there`
-            : 'no listing stands there now'
-        }}.
+        <b>{{ money(dip.at) }}</b>, and is lower up to a cost of {{ money(dip.until)
+        }}{{ stores > 1 ? `; in ${plural(stores - 1, 'other store')} likewise` : '' }}.
+        {{ listings ? `${plural(listings, 'listing')} ${listings === 1 ? 'stands' : 'stand'} there` : 'No listing stands there now' }}.
       </p>
-      <Btn small :title="`The band from ${money(dip.edge)} never goes under ${money(dip.below)}`" @click="$emit('carry', dip)"
-        >Carry {{ money(dip.below) }} over</Btn
+      <Btn small :title="`The band from ${money(dip.edge)} never goes under ${money(over.below)}`" @click="$emit('carry', over)"
+        >Carry {{ money(over.below) }} over</Btn
       >
     </div>
   </section>

@@ -48,46 +48,48 @@ const set = (one: Naming) =>
             rows[0]!.list.length ? `tells ${plural(rows[0]!.list.length, 'name')}` : 'tells no list'
           }}</span>
         </h2>
-        <table class="sheet w-full">
-          <thead>
-            <tr class="h-8 border-b border-rule text-2xs text-soft">
-              <th class="w-56 px-3">Carrier</th>
-              <th class="px-3">Is called there</th>
-              <th class="w-56 px-3">Waits for it</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="one in rows" :key="one.carrier" class="h-11 border-b border-rule-2 last:border-0">
-              <td class="px-3 font-semibold">{{ one.carrier_name }}</td>
-              <td class="px-3">
-                <form class="flex items-center gap-2" @submit.prevent="set(one)">
-                  <select
-                    v-if="one.list.length"
-                    class="field w-64!"
-                    :aria-label="`${one.carrier_name} in ${one.store_name}`"
-                    :value="typed[at(one)] ?? one.name"
-                    @change="typed[at(one)] = ($event.target as HTMLSelectElement).value"
+        <div class="sheet overflow-hidden">
+          <table class="w-full">
+            <thead>
+              <tr class="h-8 border-b border-rule text-2xs text-soft">
+                <th class="w-56 px-3">Carrier</th>
+                <th class="px-3">Is called there</th>
+                <th class="w-56 px-3">Waits for it</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="one in rows" :key="one.carrier" class="h-11 border-b border-rule-2 last:border-0">
+                <td class="px-3 font-semibold">{{ one.carrier_name }}</td>
+                <td class="px-3">
+                  <form class="flex items-center gap-2" @submit.prevent="set(one)">
+                    <select
+                      v-if="one.list.length"
+                      class="field w-64!"
+                      :aria-label="`${one.carrier_name} in ${one.store_name}`"
+                      :value="typed[at(one)] ?? one.name"
+                      @change="typed[at(one)] = ($event.target as HTMLSelectElement).value"
+                    >
+                      <option value="" disabled>choose</option>
+                      <option v-for="name in one.list" :key="name" :value="name">{{ name }}</option></select
+                    ><input
+                      v-else
+                      class="field w-64!"
+                      maxlength="200"
+                      :aria-label="`${one.carrier_name} in ${one.store_name}`"
+                      :value="typed[at(one)] ?? one.name"
+                      @input="typed[at(one)] = ($event.target as HTMLInputElement).value"
+                    /><Btn small :disabled="!typed[at(one)]?.trim() || typed[at(one)] === one.name" @click="set(one)">Keep</Btn>
+                  </form>
+                </td>
+                <td class="px-3">
+                  <Tag v-if="one.waits" tone="waits">{{ plural(one.waits, 'tracking number') }}</Tag><span v-else class="text-soft"
+                    >nothing</span
                   >
-                    <option value="" disabled>choose</option>
-                    <option v-for="name in one.list" :key="name" :value="name">{{ name }}</option></select
-                  ><input
-                    v-else
-                    class="field w-64!"
-                    maxlength="200"
-                    :aria-label="`${one.carrier_name} in ${one.store_name}`"
-                    :value="typed[at(one)] ?? one.name"
-                    @input="typed[at(one)] = ($event.target as HTMLInputElement).value"
-                  /><Btn small :disabled="!typed[at(one)]?.trim() || typed[at(one)] === one.name" @click="set(one)">Keep</Btn>
-                </form>
-              </td>
-              <td class="px-3">
-                <Tag v-if="one.waits" tone="waits">{{ plural(one.waits, 'tracking number') }}</Tag><span v-else class="text-soft"
-                  >nothing</span
-                >
-              </td>
-            </tr>
-          </tbody>
-        </table>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
       </section>
     </Sight>
   </div>

@@ -20,7 +20,7 @@ const settle = (keys: string[], other: boolean) =>
   act(() =>
     take(api.POST('/api/v1/today/step', { body: many.value ? { key: props.row.key, other, keys } : { key: keys[0]!, other } })),
   ).then((worked) => worked && (chosen.value = []))
-const label = (way: { label: string }, n: number) => way.label.replace(/ (all )?[\d,]+/, n > 1 ? ` ${n}` : '')
+const label = (way: { label: string }, n: number) => way.label.replace(/ (both|(all )?[\d,]+)/, n > 1 ? ` ${n}` : '')
 </script>
 
 <template>
