@@ -131,7 +131,7 @@ def test_what_is_refused_for_one_reason_is_one_row_and_goes_again_by_one_key(fai
     assert len(told) == 1 and told[0].count == 5 == len(told[0].members) and "5 changes of listings" in told[0].told
     fair.world.post("facts", name="fair_title_most", value=200)
     with fair.house.db.writing() as s:
-        today.do_step(fair.desk(s), told[0].members[0][0])
+        today.do_step(fair.desk(s), told[0].members[0].key)
     assert states(fair, 7300) == {"waiting": 1, "dead": 4}
     with fair.house.db.writing() as s:
         today.do_step(fair.desk(s), told[0].key)

@@ -54,7 +54,7 @@ def test_orders_go_by_mail_once_and_their_answers_come_back_whatever_fails(busin
     world.dial("mail", "malformed", 0.25)
     numbers = []
     for n in range(5):
-        numbers += [world.post("buy", sku=skus[(n + k) % 4], quantity=1 + k)["number"] for k in range(2)]
+        numbers += [world.post("buy", sku=skus[(n + k) % 4], quantity=1 + k, country="GB")["number"] for k in range(2)]
         victim(business, luck.randint(1, 12))
         survive(business)
         business.on(60 * 5)

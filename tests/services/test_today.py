@@ -250,9 +250,9 @@ def test_the_step_that_is_offered_helps(small: Small, kind: str) -> None:
 def test_a_change_that_was_not_taken_is_never_sent_after_a_newer_one(small: Small) -> None:
     small.respond()
     dead(small)
-    assert any(name == "S-2" for one in of(small, "Rejected") for _, name, _ in one.members)
+    assert any(kept.name == "S-2" for one in of(small, "Rejected") for kept in one.members)
     small.sweep({2: (320, 20)})
-    assert not any(name == "S-2" for one in of(small, "Rejected") for _, name, _ in one.members)
+    assert not any(kept.name == "S-2" for one in of(small, "Rejected") for kept in one.members)
     assert small.all(select(Outbox.state).where(Outbox.subject == "listing:2").order_by(Outbox.id))[-2:] == ["dropped", "waiting"]
 
 

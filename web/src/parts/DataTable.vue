@@ -58,9 +58,19 @@ const before = computed(() => items.value[0]?.start ?? 0)
 const after = computed(() => virtual.value.getTotalSize() - (items.value.at(-1)?.end ?? 0))
 
 watch(items, (now) => now.length && list.see(now[0]!.index, now.at(-1)!.index))
+// A list that moves takes the cursor with its row, so that no key acts on another one.
+let held: number | null = null
+watch(cursor, (now) => (held = list.at(now)?.id ?? held), { flush: 'sync' })
+function follow() {
+  if (held === null || list.state.old || list.at(cursor.value)?.id === held) return
+  const at = list.placeOf((row) => row.id === held)
+  if (at === null) held = list.at(cursor.value)?.id ?? null
+  else cursor.value = at
+}
 watch(list.rows, () => {
+  follow()
   const row = list.at(0)
-  if (props.first && row && active.value === null && cursor.value === 0 && !closed.value) active.value = row.id
+  if (props.first && row && active.value === null && cursor.value === 0 && !closed.value) active.value = held = row.id
 })
 const closed = ref(false)
 // Other rows are asked for: the bench goes to the first of them, and does not stay with one that is not there.
@@ -77,6 +87,7 @@ watch(
       anew = true
       active.value = null
     }
+    held = null
     cursor.value = 0
     picked.value = new Set()
     emit('chosen', [])
@@ -109,6 +120,7 @@ function click(index: number, row: R, event: MouseEvent) {
     return
   }
   cursor.value = index
+  held = row.id
   open(row)
 }
 /** Choose a stretch, both ends in, whether its rows have been shown or not: the server names them. */

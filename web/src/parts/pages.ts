@@ -90,5 +90,13 @@ export function usePages<R>(path: string, ask: Ref<ListAsk>) {
   }
 
   const at = (index: number): R | undefined => rows.value.get(Math.floor(index / SIZE))?.[index % SIZE]
-  return { at, total, state, see, refresh, rows, ids }
+  /** Where a row stands, among those that have come; null where none fits. */
+  function placeOf(fits: (row: R) => boolean): number | null {
+    for (const [n, page] of rows.value) {
+      const place = page.findIndex(fits)
+      if (place >= 0) return n * SIZE + place
+    }
+    return null
+  }
+  return { at, placeOf, total, state, see, refresh, rows, ids }
 }

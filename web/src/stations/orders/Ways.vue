@@ -32,7 +32,7 @@ function risk(way: Schema<'WayOut'>): string {
         <th class="px-2 text-right" title="Chance of refusal and lateness times what they cost">Risk</th>
         <th class="px-2 text-right">All in</th>
         <th class="px-2 text-right">Arrives</th>
-        <th class="px-2 text-right" title="Of this line, with a parcel to itself">Profit</th>
+        <th class="px-2 text-right" title="Of this line, with a parcel to itself, as it was planned">Expected</th>
         <th class="px-3.5" />
       </tr>
     </thead>
