@@ -57,7 +57,12 @@ const picks = computed(() =>
   [...picked.value].flatMap(([sku, suppliers]) =>
     suppliers.map((supplier, use) => {
       const has = data.value?.members.find((one) => one.sku_id === sku)?.has_lane
-      return { sku_id: sku, item_id: cells.value.get(`${sku}-${supplier}`)!.item_id, units: '1', use: has ? 99 : use }
+      return {
+        sku_id: sku,
+        item_id: cells.value.get(`${sku}-${supplier}`)!.item_id,
+        units: cells.value.get(`${sku}-${supplier}`)!.units,
+        use: has ? 99 : use,
+      }
     }),
   ),
 )
@@ -103,7 +108,7 @@ async function open() {
                 @click="toggle(cell)"
               >
                 <span class="flex items-center justify-between gap-2"
-                  ><span class="code truncate">{{ cell.number }}</span
+                  ><span class="code truncate">{{ cell.number }}{{ cell.units === '1' ? '' : ` × ${cell.units}` }}</span
                   ><Tag v-if="at >= 0" tone="good">{{ one.has_lane ? 'spare' : at ? `spare ${at}` : 'main' }}</Tag></span
                 >
                 <span class="flex items-center justify-between gap-2"

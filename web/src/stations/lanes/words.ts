@@ -3,6 +3,7 @@ export const useOf = (use: number, instead = false): string => (instead ? 'Inste
 
 export const FAULTS: Record<string, string> = {
   units: 'units',
+  wrong: 'another thing',
   kit: 'kit lacks an item',
   circle: 'circle',
   unsent: 'not sent there',

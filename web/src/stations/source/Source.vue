@@ -130,7 +130,8 @@ const jumpy = (row: Row) => row.moves >= 8
         <Chips v-if="facets" :facets="facets" :values="values" @set="(name, value) => set({ [name]: value })" />
         <p class="flex items-baseline gap-2 text-soft">
           <span v-if="total !== null"
-            ><b class="text-ink">{{ count(total) }}</b> of {{ count(items) }} items, {{ order }} first</span
+            ><b class="text-ink">{{ count(total) }}</b
+            >{{ facets ? ` of ${count(items)}` : '' }} items, {{ order }} first</span
           ><span class="ml-auto" />
           <template v-if="chosen.length"
             ><span>{{ chosen.length }} chosen</span
