@@ -116,11 +116,13 @@ class LongJobs:
         bad.write_text(json.dumps([[sheet.header], *[[row, why] for row, why in checked.bad]]))
         counts = checked.counts
         told = f"{counts['new']} new, {counts['changed']} changed, {counts['same']} the same, {counts['bad']} cannot be taken"
+        told += f", {counts['wrong']} belong to other orders" if counts.get("wrong") else ""
         return {
             "told": told,
             "counts": counts,
             "changes": checked.changes,
             "unknown": sheet.unknown,
+            "note": checked.note,
             "bad": [{"row": row, "why": why} for row, why in checked.bad[:50]],
         }
 
@@ -134,6 +136,7 @@ class LongJobs:
             "counts": dict.fromkeys(("new", "changed", "same", "bad"), 0),
             "changes": [],
             "unknown": [],
+            "note": "",
             "bad": [],
         }
 

@@ -27,6 +27,8 @@ class Checked:
     bad: list[tuple[Row, str]] = field(default_factory=list)
     # SKUs whose listings are to be looked at once the rows are taken, in stretches, so that nobody waits long for the lock.
     follow: set[int] = field(default_factory=set)
+    # What a person should know before they take it.
+    note: str = ""
 
     def add(self, kind: str, good: Any, told: str) -> None:
         self.counts[kind] = self.counts.get(kind, 0) + 1

@@ -69,6 +69,8 @@ def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
         )
 
     each(rows, progress, out, read)
+    if len(out.good) > UNDO_MOST:
+        out.note = f"More than {UNDO_MOST:,} listings cannot be taken back as one."
     return out
 
 

@@ -19,6 +19,7 @@ interface Result {
   counts: Record<string, number>
   changes: { kind: string; told: string }[]
   unknown: string[]
+  note?: string
   bad: { row: Record<string, string>; why: string }[]
 }
 /** Sheets that can be taken out as they stand, in the columns in which they are brought in. */
@@ -29,7 +30,9 @@ const stage = ref<'choose' | 'checking' | 'checked' | 'taking' | 'taken'>('choos
 const error = ref('')
 let timer: ReturnType<typeof setTimeout> | undefined
 const result = computed(() => job.value?.result as Result | null)
-const good = computed(() => (result.value ? (result.value.counts.new ?? 0) + (result.value.counts.changed ?? 0) : 0))
+const good = computed(() =>
+  result.value ? (result.value.counts.new ?? 0) + (result.value.counts.changed ?? 0) + (result.value.counts.wrong ?? 0) : 0,
+)
 
 async function upload(event: Event) {
   const file = (event.target as HTMLInputElement).files?.[0]
@@ -115,8 +118,11 @@ onBeforeUnmount(() => clearTimeout(timer))
     <div v-else-if="result">
       <p class="text-base">
         <b>{{ result.counts.new }}</b> new, <b>{{ result.counts.changed }}</b> changed, <b>{{ result.counts.same }}</b> the same,
-        <b :class="result.counts.bad ? 'text-brick' : ''">{{ result.counts.bad }}</b> cannot be taken
+        <b :class="result.counts.bad ? 'text-brick' : ''">{{ result.counts.bad }}</b> cannot be taken<template v-if="result.counts.wrong"
+          >, <b class="text-brick">{{ result.counts.wrong }}</b> belong to other orders and go under the wrong numbers</template
+        >
       </p>
+      <p v-if="result.note" class="mt-1 text-amber-ink">{{ result.note }}</p>
       <p v-if="result.unknown.length" class="mt-1 text-soft">Columns that are not used: {{ result.unknown.join(', ') }}</p>
       <div v-if="result.bad.length" class="mt-3">
         <p class="font-semibold">
@@ -141,7 +147,11 @@ onBeforeUnmount(() => clearTimeout(timer))
     <template #acts>
       <Btn v-if="stage === 'checking' || stage === 'taking'" @click="stop">Stop</Btn>
       <Btn v-if="stage === 'checked'" kind="main" :disabled="!good" @click="takeIn">{{
-        good ? `Take ${good.toLocaleString('en-GB')} good rows` : 'Nothing to take'
+        good
+          ? result?.counts.wrong
+            ? `Take ${good.toLocaleString('en-GB')} rows`
+            : `Take ${good.toLocaleString('en-GB')} good rows`
+          : 'Nothing to take'
       }}</Btn>
       <Btn @click="close">{{ stage === 'taken' ? 'Done' : 'Close' }}</Btn>
     </template>

@@ -9,15 +9,17 @@ import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
 import { dateOf, plural } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 const props = defineProps<{ here: Schema<'Here'> }>()
 const emit = defineEmits<{ left: [] }>()
 type Row = Schema<'MineOut'>
-const { data, error, refetch } = useQuery({
+const asked = useQuery({
   queryKey: ['mine'],
   queryFn: () => take(api.GET('/api/v1/mine/purchases')),
   refetchInterval: 15_000,
 })
+const { data, refetch } = asked
 const open = computed(() => (data.value ?? []).filter((one) => one.state !== 'shipped'))
 const left = computed(() => (data.value ?? []).filter((one) => one.state === 'shipped'))
 const agent = computed(() => props.here.role === 'agent')
@@ -93,7 +95,7 @@ const where = (one: Row) =>
             >Bring in answers<input type="file" class="sr-only" accept=".csv,.xlsx" @change="bring($event, 'answers')"
           /></label>
         </div>
-        <p v-if="error" role="alert" class="text-brick">{{ wordsOf(error) }}</p>
+        <Sight :of="asked" />
         <div v-if="bad.length" class="sheet mb-3 border-brick p-3" role="alert">
           <b>These rows were not taken:</b>
           <ul class="mt-1">

@@ -3,10 +3,10 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Pills from '@/parts/Pills.vue'
 import { count, money, number, percent, plural } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 import RuleForm from './RuleForm.vue'
 import { asks, band, limits, type Rule } from './rules'
 import { keptDraft } from './draft'
@@ -55,7 +55,7 @@ const other = computed<Schema<'WhatIfAsk'> | null>(() =>
       ? { policy: { scope: 'house', key: '', fields: fields.value } }
       : { policy: { scope: 'house', key: '', fields: { follow_price: false, follow_stock: false } } },
 )
-const { data, error, isFetching } = useQuery({
+const asked = useQuery({
   queryKey: computed(() => ['replay', days.value, other.value]),
   queryFn: () => take(api.POST('/api/v1/prices/replay', { body: { days: Number(days.value), other: other.value } })),
   enabled: computed(() => !!real.value),
@@ -63,6 +63,7 @@ const { data, error, isFetching } = useQuery({
   meta: { live: false },
   retry: false,
 })
+const { data, isFetching } = asked
 /** What each side comes to; whether more of it is better, null where that says nothing by itself. */
 const ROWS: [string, (side: Side) => string, (side: Side) => number, boolean | null][] = [
   ['Order lines of that time', (s) => count(s.lines), (s) => s.lines, null],
@@ -135,8 +136,8 @@ const dayName = (n: number) =>
       </p>
     </section>
     <section class="min-w-0 overflow-auto p-4.5" aria-label="What would have been">
-      <p v-if="error" role="alert" class="rounded bg-brick-wash px-3 py-2 text-brick">{{ wordsOf(error) }}</p>
-      <template v-else-if="data">
+      <Sight :of="asked" :lines="8" />
+      <template v-if="data">
         <div class="flex items-baseline gap-3" :class="isFetching ? 'opacity-60' : ''">
           <h1>
             {{
@@ -229,7 +230,6 @@ const dayName = (n: number) =>
           and what was seen within half a sweep after an order is taken to have been true at it.
         </p>
       </template>
-      <p v-else class="text-soft">Going through the past weeks…</p>
     </section>
   </div>
 </template>

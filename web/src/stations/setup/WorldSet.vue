@@ -7,14 +7,16 @@ import { act, tell, wordsOf } from '@/app/told'
 import { live } from '@/app/live'
 import Btn from '@/parts/Btn.vue'
 import { fullTime } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 const queries = useQueryClient()
-const { data: dials, error } = useQuery({
+const asked = useQuery({
   queryKey: ['dials'],
   queryFn: () => take(api.GET('/api/v1/world/dials')),
   retry: false,
   meta: { live: false },
 })
+const { data: dials } = asked
 const SPEEDS = [
   [0, 'Pause'],
   [1, '×1'],
@@ -50,7 +52,7 @@ const top = (dial: Schema<'DialOut'>) => (dial.unit === 'share' ? 1 : dial.unit 
       Its store, supplier, carrier and mailbox are spoken to over HTTP and mail as real ones would be. It is
       {{ fullTime(new Date(live.now.value).toISOString()) }} there.
     </p>
-    <p v-if="error" role="alert" class="mt-3 text-brick">{{ wordsOf(error) }}</p>
+    <Sight :of="asked" />
     <div class="mt-3 flex items-center gap-2">
       <div role="group" aria-label="Speed of time" class="flex gap-1.5">
         <button

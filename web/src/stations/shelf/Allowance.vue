@@ -3,22 +3,24 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { count, money, number } from '@/parts/format'
+import Sight from '@/parts/Sight.vue'
 
 const props = defineProps<{ stores: Schema<'ShelfStore'>[]; start?: number }>()
 const emit = defineEmits<{ close: [] }>()
 const at = ref(props.stores.find((one) => one.id === props.start)?.id ?? props.stores[0]!.id)
 const hours = ref(24)
-const { data, error, isFetching } = useQuery({
+const asked = useQuery({
   queryKey: computed(() => ['allowance', at.value, hours.value]),
   queryFn: () =>
     take(api.GET('/api/v1/shelf/stores/{number}/allowance', { params: { path: { number: at.value }, query: { hours: hours.value } } })),
   meta: { live: false },
   retry: false,
 })
+const { data, isFetching } = asked
 const lines = computed(() => {
   const one = data.value
   if (!one) return []
@@ -59,7 +61,7 @@ const apply = async () => {
       >
       <span v-if="isFetching" class="text-soft">Planning…</span>
     </div>
-    <p v-if="error" role="alert" class="rounded bg-brick-wash px-3 py-2 text-brick">{{ wordsOf(error) }}</p>
+    <Sight :of="asked" />
     <template v-if="data">
       <table class="w-full">
         <thead>
