@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
@@ -12,6 +12,7 @@ from playwright.sync_api import Page, Route, expect
 from sqlalchemy import select
 
 from amber_lane.data.orders import Order, OrderLine
+from amber_lane.data.prices import PriceRule
 from amber_lane.data.setup import Carrier, Store, Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.services import sheets_in, today
@@ -209,11 +210,11 @@ def test_a_partner_is_renamed_paused_disconnected_and_is_back_by_one_key(desk: P
     expect(form.get_by_text(re.compile(r"\d+ listings follow it no more"))).to_be_visible()
     form.get_by_role("button", name="Disconnect", exact=True).click()
     form.get_by_role("button", name="Yes, disconnect North Light & Co").click()
-    expect(desk.get_by_text("disconnected", exact=True)).to_be_visible()
+    expect(desk.get_by_text("disconnected", exact=True)).to_be_visible(timeout=20_000)
     assert business.one(select(Supplier)).ended_at is not None
     expect(desk.get_by_text(re.compile("Your last: North Light & Co"))).to_be_visible()
     desk.keyboard.press("z")
-    expect(desk.get_by_text("disconnected", exact=True)).to_have_count(0)
+    expect(desk.get_by_text("disconnected", exact=True)).to_have_count(0, timeout=20_000)
     assert business.one(select(Supplier)).ended_at is None
     desk.goto(f"{served.address}/setup/carriers")
     carrier = business.one(select(Carrier.name))
@@ -223,7 +224,7 @@ def test_a_partner_is_renamed_paused_disconnected_and_is_back_by_one_key(desk: P
 
 
 @pytest.fixture
-def looked_over(shop) -> list[str]:
+def looked_over(shop) -> Iterator[list[str]]:
     """Three orders that wait to be looked over, one of them of two lines and many pieces."""
     business, served = shop
 
@@ -238,7 +239,8 @@ def looked_over(shop) -> list[str]:
         for n in (1, 2, 3)
     ]
     served.house.reader.orders(1)
-    return numbers
+    yield numbers
+    policy(10**8)
 
 
 def test_held_orders_are_one_row_of_their_cause_and_are_settled_some_and_all(desk: Page, shop, looked_over) -> None:
@@ -274,3 +276,55 @@ def test_held_orders_are_one_row_of_their_cause_and_are_settled_some_and_all(des
 
 def held(business: Business) -> list[OrderLine]:
     return business.all(select(OrderLine).where(OrderLine.state == "held"))
+
+
+def test_a_band_that_makes_a_dearer_item_cheaper_is_drawn_and_carried_over(desk: Page, shop) -> None:
+    business, served = shop
+    desk.goto(f"{served.address}/price")
+    desk.get_by_role("button", name="Add a band").click()
+    desk.get_by_label("From a landed cost of").fill("5")
+    desk.get_by_label("How much").fill("3")
+    desk.get_by_label("Compare-at price").fill("20")
+    desk.get_by_role("button", name="Keep as a draft").click()
+    dips = desk.get_by_label("Prices that fall as cost rises")
+    expect(dips.get_by_role("img", name="Price by landed cost around £5.00")).to_be_visible()
+    expect(desk.get_by_text("where a dearer item is cheaper")).to_be_visible()
+    told = dips.get_by_role("button", name=re.compile(r"^Carry £[\d.]+ over")).inner_text()
+    least = int(re.sub(r"\D", "", told))
+    dips.get_by_role("button", name=re.compile("^Carry")).click()
+    expect(dips).to_have_count(0)
+    expect(desk.get_by_text(f"never advertised under £{least / 100:.2f}")).to_be_visible()
+    desk.get_by_role("button", name=re.compile("^Apply")).click()
+    eventually(lambda: bool(business.all(select(PriceRule.id).where(PriceRule.band_from == 500))))
+    band = business.one(select(PriceRule).where(PriceRule.band_from == 500))
+    assert (band.least_price, band.compare_at) == (least, 200_000)
+    eventually(
+        lambda: all(
+            one.wanted_price >= least for one in business.all(select(Listing).where(Listing.landed >= 500, Listing.state == "live"))
+        )
+    )
+
+
+def test_an_order_placed_twice_stands_beside_its_twin_and_goes_in_one_parcel(desk: Page, shop) -> None:
+    business, served = shop
+    sku, _ = business.laned(0)
+    buyer = {"name": "Ottilie Marsh", "address_1": "12 Kiln Lane", "city": "Ely", "postcode": "CB7 4AA"}
+    first, second = (business.world.post("buy", sku=sku, quantity=1, country="GB", buyer=buyer)["number"] for _ in range(2))
+    served.house.reader.orders(1)
+    desk.goto(f"{served.address}/orders?state=held&words={second}")
+    desk.get_by_role("row", name=re.compile(f"^(Choose row 1 )?{second}")).click()
+    both = desk.get_by_label("Perhaps ordered twice")
+    expect(both.get_by_text(f"Order {first}")).to_be_visible()
+    expect(both.get_by_text(re.compile(r"One parcel for both would save £\d"))).to_be_visible()
+    desk.get_by_role("button", name=f"Send both in one parcel with {first}").click()
+    eventually(lambda: {state_of(business, number) for number in (first, second)} == {"ready"})
+    desk.get_by_role("button", name=re.compile(r"^Send \d+")).click()
+    eventually(
+        lambda: (
+            sum(any(f"-{number}-" in one["reference"] for number in (first, second)) for one in business.world.record()["purchases"]) == 2
+        )
+    )
+
+
+def state_of(business: Business, number: str) -> str:
+    return business.one(select(OrderLine.state).join(Order, Order.id == OrderLine.order_id).where(Order.number == number))

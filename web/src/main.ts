@@ -5,7 +5,7 @@ import { router } from './app/router'
 import './style.css'
 
 export const queries = new QueryClient({
-  defaultOptions: { queries: { staleTime: 5_000, retry: 1, refetchOnWindowFocus: true } },
+  defaultOptions: { queries: { staleTime: 5_000, retry: 1, retryDelay: 300, refetchOnWindowFocus: true } },
 })
 
 createApp(App).use(router).use(VueQueryPlugin, { queryClient: queries }).mount('#app')
