@@ -182,7 +182,9 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
             ><RouterLink v-if="row.item" class="code block truncate hover:underline" :to="`/item/${row.item_id}`" @click.stop>{{
               row.item
             }}</RouterLink
-            ><span v-else class="text-soft">{{ row.cause || (row.sweep ? '–' : 'stock shared with a sale') }}</span></template
+            ><span v-else class="block truncate text-soft" :title="row.cause ?? ''">{{
+              row.cause || (row.sweep ? '–' : 'stock shared with a sale')
+            }}</span></template
           >
           <template #did="{ row }: { row: Row }"
             ><span class="block truncate">{{ did(row) }}</span
