@@ -41,7 +41,7 @@ export function keep(bench: Bench, words: Words): void {
   Object.assign(one.words, words)
   if (words.compare_at) delete one.words.no_compare
   if (words.no_compare) delete one.words.compare_at
-  one.trouble = ''
+  if (!one.stopped) one.trouble = ''
   waiting.set(bench.id, one)
   if (!versions.has(bench.id) || bench.version > versions.get(bench.id)!) versions.set(bench.id, bench.version)
   remember()
@@ -61,6 +61,7 @@ export function insist(listing: number): void {
 export function forget(listing: number): void {
   waiting.delete(listing)
   remember()
+  void queries.invalidateQueries({ queryKey: ['shelf-listing', listing] })
 }
 
 /** Everything of a listing that was typed is kept; false where something could not be. */
