@@ -60,6 +60,7 @@ async function publish() {
 }
 function field(name: 'title' | 'description' | 'category' | 'tags') {
   if (data.value && form[name].trim() !== (data.value[name] ?? '')) keep({ [name]: form[name].trim() })
+  else if (refused.delete(props.listing)) wrong.value = ''
 }
 function compare() {
   const text = form.compare.trim().replace(',', '.')

@@ -67,7 +67,7 @@ export function forget(listing: number): void {
 /** Everything of a listing that was typed is kept; false where something could not be. */
 export async function kept(listing: number): Promise<boolean> {
   await running.get(listing)
-  return !waiting.has(listing)
+  return !waiting.has(listing) && !refused.has(listing)
 }
 
 function go(listing: number): void {
@@ -81,7 +81,8 @@ async function send(listing: number): Promise<void> {
   for (let tries = 0; tries < 50; tries++) {
     const one = waiting.get(listing)
     if (!one || one.stopped) return
-    const words = { ...one.words }
+    // One field a call, so that one that is refused takes no other with it.
+    const words: Words = Object.fromEntries(Object.entries(one.words).slice(0, 1))
     try {
       if (!versions.has(listing)) versions.set(listing, (await take(api.GET('/api/v1/shelf/listings/{number}', path))).version)
       const body = { pass_on: true, no_compare: false, ...words, version: versions.get(listing)! }
@@ -106,9 +107,15 @@ async function send(listing: number): Promise<void> {
       one.trouble = wordsOf(problem)
       if (![0, 401, 429].includes(status) && status < 500) {
         // It cannot be taken as it is; the text stays in its field, to be mended.
-        waiting.delete(listing)
         refused.set(listing, one.trouble)
-        return remember()
+        one.trouble = ''
+        for (const field of Object.keys(words)) {
+          delete one.words[field as keyof Words]
+          delete one.seen[field]
+        }
+        if (!Object.keys(one.words).length) waiting.delete(listing)
+        remember()
+        continue
       }
       setTimeout(() => go(listing), AGAIN_MS)
       return
