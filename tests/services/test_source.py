@@ -319,3 +319,33 @@ def test_items_called_otherwise_overnight_stop_the_lanes_that_no_longer_fit(shop
     with shop.db.reading() as s:
         waits = {one.key: one for one in today.troubles(shop.desk(s))}
     assert "1 listing has no lane that works: I-3 was" in waits["shut"].told
+
+
+@pytest.mark.parametrize(
+    ("title", "state"),
+    [
+        ("Garden hose nozzle, brass, for Fellmere lances", "shut"),
+        ("Farrowby lens cloth", "shut"),
+        ("Twine holder, lidded", "new"),
+        ("Twine holder by Farrowby, new model, with lid", "new"),
+    ],
+)
+def test_what_stayed_beside_the_title_does_not_make_another_thing_the_same(shop: Small, title: str, state: str) -> None:
+    """A supplier gives the number of one thing to another, and leaves barcode, maker and options as they were."""
+    kept = {"brand": "Farrowby", "gtin": "5012345678900", "mpn": "FB-77", "options": "tall"}
+
+    def name(desk: Any) -> None:
+        for one in (desk.get(Sku, 2, "SKU"), desk.get(Item, 2, "item")):
+            one.title = "Jute twine holder with lid, Farrowby"
+            for field, value in kept.items():
+                setattr(one, field, value)
+
+    def overnight(desk: Any) -> Any:
+        item = desk.get(Item, 2, "item")
+        return source.bring_in(
+            desk, desk.get(Supplier, 1, "supplier"), [CatalogueItem(item.number, title, item.cost, "GBP", 20, "main", **kept)]
+        )
+
+    shop.write(name)
+    shop.write(overnight)
+    assert shop.lane(2).state == state

@@ -139,6 +139,13 @@ def test_a_step_without_an_allowed_ending_says_so_with_the_nearest_and_from_what
     assert why is not None and "no allowed ending lies within the step of 2 % a day" in why.sentence
     assert "day's first price of £10.00" in why.sentence and "£9.50 and £10.50" in why.sentence
     assert troubles(small, "Step"), "it is put up for review"
+    # At an ending that is allowed, with the next one out of reach: it would stand there for ever without a word.
+    small.write(lambda desk: desk.s.execute(Listing.__table__.update().values(wanted_price=1050, step_price=None, step_at=None)))
+    small.respond()
+    with small.db.reading() as s:
+        _, _, why = prices.why_price(small.desk(s), small.listing(1).id)
+    assert why is not None and "no other allowed ending lies within the step" in why.sentence and "£9.50 and £11.50" in why.sentence
+    assert troubles(small, "Step"), "it is put up for review"
 
 
 def test_the_crossed_out_price_follows_its_rule_to_the_store_and_a_least_price_counts(small: Small) -> None:

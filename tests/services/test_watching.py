@@ -261,11 +261,22 @@ def test_what_a_store_shows_otherwise_is_found_and_settled_both_ways(small: Smal
     assert sent.state == "waiting" and sent.body["price"] == f"{small.listing(2).wanted_price / 100:.2f}"
     # While ours is on its way nothing is said of it; theirs is taken for the others.
     assert read_store(small, seen) == 2
+    # What the store rejected is told as rejected, not once more as shown otherwise.
+    with small.db.writing() as s:
+        rejected = s.scalars(select(Outbox).where(Outbox.subject == "listing:3").order_by(Outbox.id.desc())).first()
+        assert rejected is not None
+        rejected.state = "dead"
+    assert read_store(small, seen) == 1
+    with small.db.writing() as s:
+        s.get_one(Outbox, rejected.id).state = "done"
+    small.later(hours=1)
+    assert read_store(small, seen) == 2
+    found = {one.listing.sku_id: one.drift for one in small.write(drift.differing)}
     small.write(lambda desk: drift.settle(desk, [found[3].id, found[6].id], False))
     assert (small.listing(3).paused_by, small.listing(6).state) == ("hand", "ended")
     assert not small.all(select(Drift).where(Drift.ended_at.is_(None)))
     with pytest.raises(Conflict, match="settled already"):
-        small.write(lambda desk: drift.settle(desk, [found[2].id], True))
+        small.write(lambda desk: drift.settle(desk, [found[3].id], True))
 
 
 def test_what_would_lose_money_or_cannot_be_bought_is_never_taken_from_a_store(small: Small) -> None:

@@ -223,11 +223,12 @@ def _sentence(
         told = f"{start} That needs {show(need, currency)}; "
         step = f"step of {show_percent(terms['step'])} a day, counted from the day's first price of {show(terms['old'], currency)}"
         high, low = _reach(terms)
-        if low <= best <= high:
+        if low <= best <= high and best != terms["old"]:
             told += f"the largest {step}, stops at {show(best, currency)}"
         else:
             near = " and ".join(show(one, currency) for one in _nearest(terms, low, high))
-            told += f"no allowed ending lies within the {step} ({show(low, currency)} to {show(high, currency)}); the nearest are {near}"
+            other = "other " if best == terms["old"] else ""
+            told += f"no {other}allowed ending lies within the {step} ({show(low, currency)} to {show(high, currency)}); the nearest are {near}"
         told += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
     else:
         by = {

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from rapidfuzz.fuzz import partial_ratio
 from sqlalchemy import select
 
 from ..core.states import OUTBOX
@@ -102,6 +103,16 @@ def restore(desk: Desk, before: dict[str, int | str]) -> None:
     carrier = desk.get(Carrier, int(before["carrier"]), "carrier")
     _name(desk, int(before["store"]), carrier, str(before["name"]))
     carrier.version += 1
+
+
+def likeliest(one: Naming) -> list[str]:
+    """The names that a store knows, the one most like the carrier's first.
+
+    >>> likeliest(Naming(Store(carriers=["Greenway", "swift wing"]), Carrier(name="Swiftwing Post", also_called=[]), "", 1))
+    ['swift wing', 'Greenway']
+    """
+    called = [name.casefold() for name in (one.carrier.name, *one.carrier.also_called)]
+    return sorted(one.store.carriers or [], key=lambda name: -max(partial_ratio(name.casefold(), ours) for ours in called))
 
 
 def table(desk: Desk) -> list[Naming]:

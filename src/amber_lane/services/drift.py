@@ -22,7 +22,8 @@ from .respond import with_sharers
 
 MISSING = "missing"
 RECENT = 20_000
-_OPEN = ("waiting", "claimed", "unknown", "posted")
+# What a store rejected is told as that; that it shows the old thing meanwhile is no second trouble.
+_OPEN = ("waiting", "claimed", "unknown", "posted", "dead")
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,8 @@ def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime
         shown = page[code]
         seen.add(listing.id)
         if listing.state == "preparing" or f"listing:{listing.id}" in moving or shown.currency != listing.currency:
+            if listing.id in known:
+                known[listing.id].ended_at, known[listing.id].how = desk.now, "gone"
             continue
         on_sale = listing.state == "live"
         differs = shown.state != listing.state or (

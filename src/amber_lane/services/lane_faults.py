@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ..core.likeness import Matcher, judge, told
+from ..core.likeness import LIKE_WITH_ID, Matcher, judge, told
 from ..core.money import show, show_units
 from ..data.lanes import FaultSeen, Lane, LanePart
 from ..data.setup import Origin, Service, Setting, Store, Supplier
@@ -140,7 +140,7 @@ def _wrong(desk: Desk) -> Iterator[Fault]:
         has, reads = Fraction(part.units_num, part.units_den), Fraction(ours[sku.id].pack, theirs[item.id].pack)
         against = "; ".join(told(one.evidence)[1][:2])
         alone = bool((lane.proof or {}).get("alone"))
-        if (one.veto and not one.same_id) or (alone and (one.veto or one.other_code)):
+        if (one.veto and not one.same_id) or (alone and (one.veto or one.other_code or one.likeness < LIKE_WITH_ID)):
             yield Fault(
                 f"wrong:{lane.id}:{item.id}",
                 "wrong",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from sqlalchemy import select
 
@@ -74,7 +75,7 @@ def look_at_words(desk: Desk, supplier: Supplier, renamed: Mapping[int, tuple[Ro
     for lane, item in pairs:
         ours, was, now = matcher.things([row_of_sku(skus[lane.sku_id]), *renamed[item]])
         before, after = judge(ours, was, matcher.corpus), judge(ours, now, matcher.corpus)
-        if not _moved_away(before, after, renamed[item]):
+        if not _moved_away(before, after, renamed[item]) and not _other_thing(matcher, skus[lane.sku_id], renamed[item]):
             continue
         differs = told(after.evidence)[1]
         lane.state = "shut"
@@ -124,6 +125,16 @@ def _moved_away(before: Judged, after: Judged, rows: tuple[Row, Row]) -> bool:
     if (after.veto and not before.veto) or (after.other_pack and not before.other_pack):
         return True
     other_code = bool(rows[0].gtin and rows[1].gtin and rows[0].gtin != rows[1].gtin)
-    # A barcode that stayed does not help where hardly a word did: numbers get reused.
-    other_words = after.likeness < FAR * before.likeness and after.likeness < STRANGE
-    return (other_code and not after.same_id) or other_words or (after.score < FAR * before.score and after.score < ALIKE)
+    return (other_code and not after.same_id) or (after.score < FAR * before.score and after.score < ALIKE)
+
+
+def _other_thing(matcher: Matcher, sku: Sku, rows: tuple[Row, Row]) -> bool:
+    """Whether the new title names another thing. Numbers get reused, so nothing that stayed beside the title helps: no barcode,
+    no maker, no option."""
+    bare = matcher.things([replace(row, brand="", options="") for row in (row_of_sku(sku), *rows)])
+    makers = {word for row in (row_of_sku(sku), *rows) for word in matcher.things([row])[0].brand}
+    for thing in bare:
+        for word in makers:
+            del thing.words[word]
+    before, after = (judge(bare[0], theirs, matcher.corpus).likeness for theirs in bare[1:])
+    return after < FAR * before and after < STRANGE

@@ -145,7 +145,7 @@ def _carriers(desk: Desk) -> Iterator[Trouble]:
     for one in carrier_names.table(desk):
         if not one.waits:
             continue
-        choices = tuple((name, name) for name in one.store.carriers or [])
+        choices = tuple((name, name) for name in carrier_names.likeliest(one))
         wait = f"{one.waits} tracking numbers wait" if one.waits > 1 else "a tracking number waits"
         yield Trouble(
             f"carrier:{one.store.id}:{one.carrier.id}",
@@ -154,7 +154,7 @@ def _carriers(desk: Desk) -> Iterator[Trouble]:
             f"{one.store.name} does not know the carrier {one.name or one.carrier.name}: {wait}",
             "choose how it is called there, once; what waits goes on at once",
             _since(desk, one),
-            Step("Use this name", act=True) if choices else Step("Name it", go="/setup/carriers"),
+            Step("Use it", act=True) if choices else Step("Name it", go="/setup/carriers"),
             REFUND_COST * one.waits,
             False,
             "loss",

@@ -35,7 +35,8 @@ export const wordsOf = (error: unknown): string =>
 export async function tellDone(text: string, before = live.pulse.value?.last?.id): Promise<void> {
   const now = await lookNow()
   // What was done may be no act of ours that can be undone: then Z still means the one before, and is not named here.
-  tell(text, false, now?.last && now.last.id !== before ? `Z undoes: ${now.last.told}` : '')
+  const mine = now?.last && now.last.id !== before ? now.last.told : ''
+  tell(text, false, mine && (mine === text ? 'Z undoes this' : `Z undoes: ${mine}`))
 }
 
 /** Do one thing for a person: say what came of it, and look at everything again. Answers whether it worked. */

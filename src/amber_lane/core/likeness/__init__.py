@@ -2,7 +2,7 @@
 
 from .judge import Evidence, Judged, judge, told
 from .marks import Mark, marks
-from .match import NONE, OPEN, REVIEW, Found, Matcher, Row, match
+from .match import LIKE_WITH_ID, NONE, OPEN, REVIEW, Found, Matcher, Row, match
 from .patterns import Pattern, learn
 from .read import Thing, check_gtin
 

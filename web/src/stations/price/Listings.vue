@@ -98,6 +98,7 @@ useKeys('Listings', [{ key: 'escape', told: 'close the bench', run: () => (activ
           ><b>{{ money(row.price) }}</b
           ><span v-if="row.hand_price" class="block text-2xs text-slate">by hand</span></template
         >
+        <template #quantity="{ row }: { row: Row }">{{ row.state === 'paused' || row.state === 'ended' ? '–' : row.quantity }}</template>
         <template #landed="{ row }: { row: Row }">{{ money(row.landed) }}</template>
         <template #profit="{ row }: { row: Row }"
           ><span :class="row.profit && number(row.profit) < 0 ? 'font-bold text-brick' : ''">{{ money(row.profit) }}</span></template

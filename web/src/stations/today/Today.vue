@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, reactive, ref } from 'vue'
+import { computed, reactive, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, take } from '@/api/client'
 import { useKeys } from '@/app/keys'
@@ -23,16 +23,18 @@ const rows = computed(() => data.value?.troubles ?? [])
 const current = computed(() => rows.value[Math.min(cursor.value, rows.value.length - 1)])
 const open = ref<string | null>(null)
 
+/** What is chosen where a step asks for one: what stands in the row, at first the likeliest. */
+const picked = reactive<Record<string, string>>({})
+watch(rows, (all) => all.forEach((one) => one.choices.length && (picked[one.key] ??= one.choices[0]!.value)), { immediate: true })
+
 function step(key: string, other = false) {
   const trouble = rows.value.find((one) => one.key === key)
   const way = other ? trouble?.other : trouble?.step
   if (!way) return
   if (!way.act) return void router.push(way.go)
-  const choice = trouble?.choices.length ? (picked[key] ?? trouble.choices[0]!.value) : undefined
+  const choice = trouble?.choices.length ? picked[key] : undefined
   void act(() => take(api.POST('/api/v1/today/step', { body: { key, other, choice } })))
 }
-/** What was chosen where a step asks for one. */
-const picked = reactive<Record<string, string>>({})
 const snooze = (key: string, until_change = false) =>
   void act(() => take(api.POST('/api/v1/today/snooze', { body: { key, hours: 4, until_change } })))
 function go(to: number) {
@@ -123,13 +125,13 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                     <span class="flex items-center gap-2"
                       ><span class="truncate">{{ one.told }}</span
                       ><button
-                        v-if="one.members.length > 1"
+                        v-if="one.members.length > 1 || cursor === i || open === one.key"
                         type="button"
                         class="shrink-0 text-xs font-normal text-slate hover:underline"
                         :aria-expanded="open === one.key"
                         @click.stop="((cursor = i), (open = open === one.key ? null : one.key))"
                       >
-                        {{ open === one.key ? 'close' : 'open' }}
+                        {{ open === one.key ? 'close' : one.members.length > 1 ? 'open' : 'why' }}
                       </button></span
                     >
                   </td>
@@ -138,22 +140,39 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                   </td>
                   <td class="px-2.5 text-right text-soft"><When :at="one.since" /></td>
                   <td class="px-2.5 whitespace-nowrap">
-                    <Btn small :kind="cursor === i ? 'main' : 'plain'" :hint="cursor === i ? 'A' : undefined" @click.stop="step(one.key)">{{
-                      one.step.label
-                    }}</Btn>
-                    <Btn v-if="one.other && cursor === i" small kind="link" @click.stop="step(one.key, true)">{{ one.other.label }}</Btn>
+                    <span class="flex min-w-0 items-center">
+                      <select
+                        v-if="one.choices.length"
+                        v-model="picked[one.key]"
+                        class="field mr-1.5 h-7! w-32! py-0!"
+                        :aria-label="one.told"
+                        @click.stop="cursor = i"
+                      >
+                        <option v-for="choice in one.choices" :key="choice.value" :value="choice.value">{{ choice.name }}</option>
+                      </select>
+                      <Btn
+                        small
+                        :kind="cursor === i ? 'main' : 'plain'"
+                        :hint="cursor === i ? 'A' : undefined"
+                        @click.stop="step(one.key)"
+                        >{{ one.step.label }}</Btn
+                      >
+                      <Btn
+                        v-if="one.other && cursor === i && !one.choices.length"
+                        small
+                        kind="link"
+                        class="min-w-0"
+                        :title="one.other.label"
+                        @click.stop="step(one.key, true)"
+                        >{{ one.other.label }}</Btn
+                      ></span
+                    >
                   </td>
                 </tr>
                 <tr v-if="open === one.key" class="border-b border-rule-2 bg-shade">
                   <td />
                   <td colspan="4" class="px-2.5 pb-3">
                     <p>{{ one.why }}</p>
-                    <label v-if="one.choices.length" class="mt-2 flex items-center gap-2"
-                      >It is called there
-                      <select v-model="picked[one.key]" class="field w-64!">
-                        <option v-for="choice in one.choices" :key="choice.value" :value="choice.value">{{ choice.name }}</option>
-                      </select></label
-                    >
                     <Members v-if="one.members.length" :row="one" />
                     <p class="mt-1 flex gap-3">
                       <Btn v-if="one.other" small @click="step(one.key, true)">{{ one.other.label }}</Btn>
@@ -190,7 +209,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
       <h2>Open lines by lane</h2>
       <FlowPicture v-if="data?.flow.length" :flow="data.flow" />
       <p v-else-if="data" class="mt-2 text-soft">No order line is open.</p>
-      <h2 class="mt-5">Done without you</h2>
+      <h2 class="mt-5">Done automatically</h2>
       <ul v-if="data?.alone.length" class="mt-1">
         <li v-for="one in data.alone" :key="one.id" class="grid grid-cols-[46px_1fr] gap-1 border-b border-rule-2 py-2.5">
           <span class="font-mono text-xs text-soft">{{ timeOf(one.at) }}</span><span
