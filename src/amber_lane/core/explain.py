@@ -228,7 +228,9 @@ def _sentence(
         else:
             near = " and ".join(show(one, currency) for one in _nearest(terms, low, high))
             other = "other " if best == terms["old"] else ""
-            told += f"no {other}allowed ending lies within the {step} ({show(low, currency)} to {show(high, currency)}); the nearest are {near}"
+            told += (
+                f"no {other}allowed ending lies within the {step} ({show(low, currency)} to {show(high, currency)}); the nearest are {near}"
+            )
         told += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
     else:
         by = {

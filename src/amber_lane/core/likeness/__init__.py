@@ -7,6 +7,7 @@ from .patterns import Pattern, learn
 from .read import Thing, check_gtin
 
 __all__ = [
+    "LIKE_WITH_ID",
     "NONE",
     "OPEN",
     "REVIEW",
