@@ -65,6 +65,20 @@ def test_another_pack_stops_the_lane_before_anything_is_sold_by_it(hand: Small) 
     assert hand.lane(4).state == "shut" and "packs of 10" in hand.lane(4).why
 
 
+def test_a_sheet_without_a_column_leaves_what_it_told_before(hand: Small) -> None:
+    take(hand, "M-1,Wool hat,3.40,7,6")
+
+    def poorer(desk: Any) -> None:
+        catalogues.keep_reading(desk, 1, look(b"Code,Name,Price,Available\nA,B,1.00,1").reading)
+
+    hand.write(poorer)
+    hand.later(minutes=5)
+    data = b"Code,Name,Price,Available\nM-1,Warm wool hat,3.50,9\nI-1,Item 1,1.10,9"
+    catalogues.take_sheet(1, data, hand.db.writing, lambda s: hand.desk(s), lambda done, of: None)
+    (item,) = hand.all(select(Item).where(Item.number == "M-1"))
+    assert (item.title, item.cost, item.pack_size) == ("Warm wool hat", 350, 6) and hand.lane(1).state != "shut"
+
+
 def test_what_cannot_be_read_changes_nothing(hand: Small) -> None:
     before = {row.number: (row.cost, row.stock) for row in hand.all(select(Item))}
     for rows in (["x,y,z"], ["I-1,Item 1,1.00,no,1"]):

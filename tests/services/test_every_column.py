@@ -25,6 +25,11 @@ def bring_in(small: Small, name: str, /, **row: str) -> Checked:
     """One row with every column of the template filled."""
     kind = sheets_in.kind_of(name)
     assert set(row) == {*kind.required, *kind.optional}, "each column that the template offers is tried here"
+    return take(small, name, row)
+
+
+def take(small: Small, name: str, row: dict[str, str]) -> Checked:
+    kind = sheets_in.kind_of(name)
 
     def do(desk: Any) -> Checked:
         checked = kind.check(desk, [row], lambda n: None)
@@ -81,6 +86,46 @@ def test_a_sheet_of_listings_that_is_in_use_is_not_taken_back(small: Small) -> N
     act = small.write(lambda desk: undo.last_undoable(desk).id)
     with pytest.raises(Conflict, match="an order stands on a listing"):
         small.write(lambda desk: undo.undo(desk, act))
+
+
+def test_a_known_listing_that_is_told_otherwise_is_never_the_same_without_a_word(small: Small) -> None:
+    names = dict(LISTING, store=small.write(lambda desk: lists.page(desk, "listings", lists.Wish())[0][0].store), state="live")
+    bring_in(small, "listings", **names)
+    assert bring_in(small, "listings", **names).counts["same"] == 1, "what it says is there already"
+    checked = bring_in(small, "listings", **dict(names, title="Folding stool, oak", brand="Rowan"))
+    assert checked.counts["changed"] == 1 and "another title" in checked.note and "ours is kept" in checked.note
+    (row,) = small.all(select(Listing).join(Sku).where(Sku.code == "NEW-1"))
+    assert (row.title, row.theirs) == ("Folding stool", {"title": "Folding stool, oak"}), "both stand on the Shelf"
+    assert bring_in(small, "listings", **dict(names, title="Folding stool, oak")).counts["same"] == 1
+    # A poorer sheet changes nothing of what it does not speak of.
+    poor = {name: names[name] for name in ("store", "sku", "title", "price", "quantity")}
+    assert take(small, "listings", poor).counts["changed"] == 1
+    (row,) = small.all(select(Listing).join(Sku).where(Sku.code == "NEW-1"))
+    assert row.theirs is None and row.description == "<p>Folds flat.</p>"
+    (sku,) = small.all(select(Sku).where(Sku.code == "NEW-1"))
+    assert (sku.brand, sku.weight_g, sku.gtin) == ("Alder", 900, "4006381333931")
+
+
+def test_an_item_follows_in_all_that_a_sheet_says_and_keeps_what_it_does_not(small: Small) -> None:
+    name = small.write(lambda desk: sheets_in.lists_of(desk, "items")["supplier"][0])
+    lane = small.lane(1)
+    (item,) = small.all(select(Item).where(Item.number == "I-1"))
+    poor = {"supplier": name, "item": "I-1", "title": item.title, "cost": "1.00", "currency": "GBP", "stock": "20"}
+    rich = dict(
+        poor, gtin="4006381333931", mpn="FS-1", brand="Alder", pack_size="1", weight_g="950", category="Seats", link="https://a.invalid"
+    )
+    assert take(small, "items", rich).counts["changed"] == 1
+    assert take(small, "items", rich).counts["same"] == take(small, "items", poor).counts["same"] == 1
+    small.later(minutes=5)
+    assert take(small, "items", dict(poor, cost="1.05")).counts["changed"] == 1
+    (item,) = small.all(select(Item).where(Item.number == "I-1"))
+    assert (item.cost, item.gtin, item.brand, item.weight_g, item.link) == (105, "4006381333931", "Alder", 950, "https://a.invalid")
+    assert small.lane(1).state == lane.state
+    # Nothing but the pack is another: that is a change, and the most dangerous of all.
+    assert take(small, "items", dict(poor, cost="1.05", pack_size="12")).counts["changed"] == 1
+    assert small.lane(1).state == "shut" and "packs of 12" in small.lane(1).why
+    assert take(small, "items", dict(poor, cost="1.10")).counts["changed"] == 1
+    assert small.all(select(Item.pack_size).where(Item.number == "I-1")) == [12]
 
 
 def test_items_lanes_prices_and_rates_keep_every_column(small: Small) -> None:

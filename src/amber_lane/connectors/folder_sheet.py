@@ -15,7 +15,7 @@ import httpx
 
 from ..core.ids import check_gtin
 from ..core.money import MINOR_DIGITS
-from ..sheets.mapped import Reading, amount, count, read_rows
+from ..sheets.mapped import FIELDS, NEEDED, Reading, amount, count, read_rows
 from ..sheets.table import NotASheet, csv_bytes
 from .errors import Malformed, NotThere, OutsideError, Refused, UnknownOutcome
 from .http import Caller
@@ -25,6 +25,8 @@ from .wire import PurchaseOut, clip, minor, path_part, purchase_answer, said_wit
 _LINK = re.compile(r'href="([^"?#]{1,200}\.(?:csv|xlsx))"', re.IGNORECASE)
 _ANSWERS = "answers.csv"
 _TWO = frozenset(code for code, digits in MINOR_DIGITS.items() if digits == 2)
+# What a sheet may leave out.
+OPTIONAL = tuple(name for name in FIELDS if name not in (*NEEDED, "currency", "origin"))
 PURCHASE_HEADER = (
     "purchase_order",
     "line_no",
@@ -110,7 +112,7 @@ class FolderSheet:
     def sweep_page(self, page: int) -> SweepPage:
         items, at = self._items()
         bad, self.unreadable = self.unreadable, []
-        return SweepPage(at, [Seen(i.number, i.cost, i.currency, i.stock, (), i.pack_size) for i in items], 1, bad)
+        return SweepPage(at, [Seen(i.number, i.cost, i.currency, i.stock, (), pack_told(i)) for i in items], 1, bad)
 
     def item(self, number: str) -> CatalogueItem | None:
         return next((one for one in self._items()[0] if one.number == number), None)
@@ -154,6 +156,11 @@ class FolderSheet:
         return out
 
 
+def pack_told(one: CatalogueItem) -> int:
+    """What a sheet says of an item's pack; 0 = nothing."""
+    return 0 if "pack_size" in one.silent else one.pack_size
+
+
 def items_of(
     rows: Iterator[list[str]], places: dict[str, int], reading: Reading, currency: str, bad: list[str], most_bad: int = 10_000
 ) -> list[CatalogueItem]:
@@ -165,7 +172,7 @@ def items_of(
         places.get(name, -1) for name in ("pack_size", "weight_g", "gtin", "least_price", "lead_days", "origin", "link")
     )
     decimal, out = reading.decimal, []
-
+    silent = tuple(name for name in OPTIONAL if name not in places)
     width = max(places.values(), default=0) + 1
     for n, row in enumerate(rows, 2):
         if not any(row):
@@ -196,6 +203,7 @@ def items_of(
                     _cost(cells[least], decimal, unit) if least >= 0 and cells[least] else None,
                     count(cells[lead] or "0") if lead >= 0 else 0,
                     cells[link][:500] if link >= 0 else "",
+                    silent,
                 )
             )
         except ValueError as error:

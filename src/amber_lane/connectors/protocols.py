@@ -198,7 +198,10 @@ class StoreLink(Protocol):
 
 
 class CatalogueItem(NamedTuple):
-    """One item as a supplier tells it. A tuple, since catalogues have a hundred thousand of them."""
+    """One item as a supplier tells it. A tuple, since catalogues have a hundred thousand of them.
+
+    silent: fields that its source says nothing of, so that what is known of them stays.
+    """
 
     number: str
     title: str
@@ -217,6 +220,7 @@ class CatalogueItem(NamedTuple):
     least_price: int | None = None
     lead_days: int = 0
     link: str = ""
+    silent: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

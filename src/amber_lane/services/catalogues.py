@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
-from ..connectors.folder_sheet import items_of
+from ..connectors.folder_sheet import items_of, pack_told
 from ..connectors.protocols import CatalogueItem
 from ..core.money import MINOR_DIGITS
 from ..data.setup import Supplier
@@ -146,7 +146,7 @@ def told_of(items: list[CatalogueItem], desk: Desk) -> watch.Told:
         np.array([one.stock for one in items], dtype=np.int64),
         desk.now,
         whole=False,
-        packs=[one.pack_size for one in items],
+        packs=[pack_told(one) for one in items],
     )
 
 

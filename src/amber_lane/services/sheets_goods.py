@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from typing import Any
 
 import numpy as np
 from sqlalchemy import delete, func, select
@@ -23,22 +24,32 @@ from . import shelf, source, watch
 from .desk import Conflict, Desk, by_id
 from .sheets_frame import Checked, Names, Row, each, need, whole
 
+# What a check of listings needs to know of those that are there.
+_FACTS = tuple(getattr(Sku, name) for name in shelf.FACTS)
+_SHOWN = (
+    Listing.store_id,
+    Sku.code,
+    Listing.title,
+    Listing.description,
+    Listing.words_due,
+    Listing.theirs,
+    Listing.shown_price,
+    Listing.shown_quantity,
+    Listing.shown_state,
+)
 # A larger sheet is not undone as one; it says so beforehand.
 UNDO_MOST = 20_000
 
 
 def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
     names, out = Names(desk), Checked()
-    known = {
-        (store, code): (price, quantity, state)
-        for store, code, price, quantity, state in desk.s.execute(
-            select(Listing.store_id, Sku.code, Listing.shown_price, Listing.shown_quantity, Listing.shown_state).join(
-                Sku, Sku.id == Listing.sku_id
-            )
-        )
+    known: dict[tuple[int, str], Any] = {
+        (row.store_id, row.code): row for row in desk.s.execute(select(*_SHOWN, *_FACTS).join(Sku, Sku.id == Listing.sku_id))
     }
+    words, facts = 0, 0
 
     def read(row: Row) -> None:
+        nonlocal words, facts
         store, sku = names.store(row), need(row, "sku")
         price = parse_money(need(row, "price"), store.currency, "price")
         if not 1 <= price <= 100_000_000:
@@ -64,13 +75,24 @@ def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
             row.get("description", "")[:20_000],
         )
         was = known.get((store.id, sku))
-        out.add(
-            "new" if was is None else "same" if was == (price, one.quantity, state) else "changed", (store.id, one), f"{sku}: {one.title}"
-        )
+        if was is None:
+            out.add("new", (store.id, one), f"{sku}: {one.title}")
+            return
+        theirs = shelf.differing(was, one)
+        said = [name for name in shelf.FACTS if getattr(one, name)]
+        fills = any(not getattr(was, name) for name in said) or bool(one.description and not was.description)
+        words += bool(theirs) and not was.words_due
+        facts += any(getattr(was, name) not in ("", 0, getattr(one, name)) for name in said)
+        moved = (was.shown_price, was.shown_quantity, was.shown_state) != (price, one.quantity, state)
+        out.add("changed" if moved or fills or theirs != was.theirs else "same", (store.id, one), f"{sku}: {one.title}")
 
     each(rows, progress, out, read)
-    if len(out.good) > UNDO_MOST:
-        out.note = f"More than {UNDO_MOST:,} listings cannot be taken back as one."
+    notes = [
+        f"{words:,} with another title or description than ours: the Shelf shows both, to take theirs or to send ours." * (words > 0),
+        f"{facts:,} with another barcode, maker, category, options or weight than we have: ours is kept." * (facts > 0),
+        f"More than {UNDO_MOST:,} listings cannot be taken back as one." * (len(out.good) > UNDO_MOST),
+    ]
+    out.note = " ".join(note for note in notes if note)
     return out
 
 
@@ -128,7 +150,8 @@ def take_listings_back(desk: Desk, act: Act) -> None:
 
 def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
     names, out = Names(desk), Checked()
-    known = {(s, n): (c, q) for s, n, c, q in desk.s.execute(select(Item.supplier_id, Item.number, Item.cost, Item.stock))}
+    words = (getattr(Item, name) for name in source.WORDS)
+    known = {(row[0], row[1]): row[2:] for row in desk.s.execute(select(Item.supplier_id, Item.number, Item.cost, Item.stock, *words))}
     origins: dict[int, list[str]] = {}
     for supplier_id, code in desk.s.execute(select(Origin.supplier_id, Origin.code)):
         origins.setdefault(supplier_id, []).append(code)
@@ -164,9 +187,12 @@ def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
             least_price=parse_money(row["least_price"], currency, "least_price") if row.get("least_price") else None,
             lead_days=whole(row, "lead_days", 0, 1000) if row.get("lead_days") else 0,
             link=row.get("link", "")[:500],
+            silent=tuple(name for name in source.WORDS if not row.get(name)),
         )
         was = known.get((supplier.id, number))
-        out.add("new" if was is None else "same" if was == (cost, one.stock) else "changed", (supplier.id, one), f"{number}: {one.title}")
+        told = [cost, one.stock, *(getattr(one, name) for name in source.WORDS)]
+        same = was is not None and all(a == b or name in one.silent for name, a, b in zip(("", "", *source.WORDS), was, told, strict=True))
+        out.add("new" if was is None else "same" if same else "changed", (supplier.id, one), f"{number}: {one.title}")
 
     each(rows, progress, out, read)
     return out

@@ -19,6 +19,9 @@ from .desk import Desk, Invalid, by_id
 from .phrases import clean_html
 from .wording import words_due
 
+# What is told of a SKU beside its title.
+FACTS = ("gtin", "mpn", "brand", "category", "options", "weight_g")
+
 
 def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: bool = False) -> int:
     """Listings as the store shows them. New ones become ours; known ones tell what the store shows now.
@@ -51,7 +54,7 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: b
             desk.s.flush()
             skus[one.sku] = sku
         elif fill:
-            for name in ("gtin", "mpn", "brand", "category", "options", "weight_g"):
+            for name in FACTS:
                 if getattr(one, name) and not getattr(sku, name):
                     setattr(sku, name, getattr(one, name))
         row = known.get(sku.id)

@@ -23,9 +23,9 @@ from .desk import Desk, bulk_insert, bulk_update, in_chunks
 from .planning import replan
 from .respond import respond
 
-_WORDS = ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "link", "least_price", "lead_days")
+WORDS = ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "link", "least_price", "lead_days")
 # What the index of words holds; an item's number and codes are words too.
-_words = attrgetter(*_WORDS)
+_words = attrgetter(*WORDS)
 NAMED_MOST = 10_000
 WORDS_STAMP = "item-words"
 _INDEXED = "title, brand, options, category, number, gtin, mpn"
@@ -34,14 +34,13 @@ _INDEXED = "title, brand, options, category, number, gtin, mpn"
 def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all_new: bool = False) -> tuple[int, list[str]]:
     """A part of a supplier's catalogue: new items enter with their first offer, known ones follow in words only.
 
-    Price and stock of known items move by sweeps alone, where they can be doubted. Returns how many were new,
-    and what was refused with why. all_new: the caller knows that none of them is there. A known item that comes in
-    another pack now has its lanes shut,
-    and so has one whose words do not fit its SKU any more.
+    What a source is silent of stays as it is known. Price and stock of known items move by sweeps alone, where they can be
+    doubted. Returns how many were new, and what was refused with why. all_new: the caller knows that none of them is there.
+    A known item that comes in another pack now has its lanes shut, and so has one whose words do not fit its SKU any more.
     """
     origins = {row.code: row.id for row in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
     only = next(iter(origins), "") if len(origins) == 1 else ""
-    query = select(Item.id, Item.number, *(getattr(Item, word) for word in _WORDS)).where(Item.supplier_id == supplier.id)
+    query = select(Item.id, Item.number, *(getattr(Item, word) for word in WORDS)).where(Item.supplier_id == supplier.id)
     known: dict[str, Any] = {}
     for start in range(0, 0 if all_new else len(items), NAMED_MOST):
         some = [one.number for one in items[start : start + NAMED_MOST]]
@@ -74,7 +73,11 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
                 0,
                 tiers_text(one.cost, one.tiers),
             )
-        elif tuple(row[2:]) != words:
+            continue
+        if one.silent:
+            one = one._replace(**{name: getattr(row, name) for name in one.silent})
+            words = _words(one)
+        if tuple(row[2:]) != words:
             moved.append((*words, row.id))
             if row.pack_size != one.pack_size:
                 packs.append((row.id, row.pack_size, one.pack_size))
@@ -88,7 +91,7 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
             "supplier_id",
             "origin_id",
             "number",
-            *_WORDS,
+            *WORDS,
             "currency",
             "cost",
             "stock",
@@ -102,7 +105,7 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
         ),
         list(fresh.values()),
     )
-    bulk_update(desk.s, Item, _WORDS, moved)
+    bulk_update(desk.s, Item, WORDS, moved)
     touched = lane_truth.shut_for_packs(desk, supplier, packs) | lane_truth.look_at_words(desk, supplier, renamed)
     index_words(desk, [row[-1] for row in moved])
     if touched:
