@@ -128,7 +128,7 @@ def test_orders_come_in_as_a_sheet_and_bad_rows_are_told(desk: Page, shop, tmp_p
     desk.get_by_role("button", name="Bring in orders").click()
     desk.get_by_label("The sheet").set_input_files(sheet)
     expect(desk.get_by_text("is not a whole number")).to_be_visible()
-    desk.get_by_role("button", name="Take 1 good rows").click()
+    desk.get_by_role("button", name="Take 1 good row").click()
     desk.get_by_role("button", name="Done").click()
     expect(desk.get_by_role("row", name=re.compile("S-1"))).to_be_visible()
     assert business.one(select(OrderLine).join(Order, Order.id == OrderLine.order_id).where(Order.number == "S-1")).paid == 4995

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -10,9 +11,11 @@ from sqlalchemy import select
 
 from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Act, Job
+from amber_lane.data.setup import Person
 from amber_lane.data.shelf import Sku
 from amber_lane.jobs import longjobs
 from amber_lane.jobs.longjobs import LongJobs
+from amber_lane.services import lanes, undo
 from amber_lane.services.desk import Desk
 
 from ..small import Small
@@ -56,6 +59,24 @@ def test_a_sheet_is_checked_without_a_trace_and_then_taken_once(small: Small, jo
     again = sheet(small, tmp_path, text)
     jobs.run_due()
     assert job(small, again).result["counts"] == {"new": 0, "changed": 0, "same": 2, "bad": 2} and spares(small) == [(1, 1), (2, 1)]
+
+
+def test_what_a_job_did_for_a_person_is_their_last_act(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
+    """Else Z would take back whatever they did before it."""
+
+    def ask(desk: Desk) -> None:
+        desk.s.add(Person(id=7, name="Wren", mail="wren@example.invalid", password="-"))
+        desk.who, desk.person = "Wren", 7
+        lanes.change_lane(desk, small.lane(3).id, small.lane(3).version, units=Fraction(2), why="a pair")
+        path = tmp_path / "sheet.csv"
+        path.write_text(HEAD + "First shop,S-1,SUP,I-2,1,spare\n")
+        longjobs.start(desk, "sheet.take", "one", "Lanes sheet", {"sheet": "lanes", "path": str(path)})
+
+    small.write(ask)
+    jobs.run_due()
+    with small.db.reading() as s:
+        act = undo.last_undoable(Desk(s, small.clock, "", 7))
+    assert act is not None and act.kind.startswith("lane.sheet") and act.person_id == 7
 
 
 def test_one_key_is_one_job_while_it_is_open(small: Small, jobs: LongJobs, tmp_path: Path) -> None:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
 import pytest
 from sqlalchemy import select
 
+from amber_lane.data.lanes import Lane
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
-from amber_lane.services import lists, prices, purchases
+from amber_lane.services import lanes, lists, prices, purchases
 from amber_lane.services.desk import Desk, Invalid
 from amber_lane.services.lists import LISTS, Wish
 
@@ -129,6 +132,20 @@ def test_the_figures_of_a_row_add_up_and_are_explained_the_same_way(full: Small)
         costs = sum(steps.get(name, 0) for name in ("Goods", "Shipping", "Packing and handling"))
         assert (steps["Sells at"], steps["You keep"]) == (row["price"], row["profit"]), row
         assert -costs == row["landed"] or row["landed"] == full.all(select(Listing.landed).where(Listing.id == row["id"]))[0]
+
+
+def test_a_listing_stands_beside_the_lane_that_fills_it(full: Small) -> None:
+    """Where the main lane is shut and a spare sells it, its row is not that of a lane that nothing can be bought by."""
+
+    def spare(desk: Desk) -> None:
+        lanes.open_lane(desk, 3, [lanes.Part(5, Fraction(1))], use=1)
+        main = desk.get(Lane, full.lane(3).id, "lane")
+        main.state, main.why = "shut", "it comes in other packs"
+
+    full.write(spare)
+    full.respond()
+    (row,) = [one for one in rows(full, "listings", Wish())[0] if one["sku"] == "S-3"]
+    assert (row["state"], row["lane_state"]) == ("live", full.lane(3, 1).state) and row["lane_state"] != "shut"
 
 
 def test_a_supplier_that_is_gone_quiet_shows_in_no_count_as_stock(full: Small) -> None:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import select, update
+from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.errors import OutsideError
@@ -38,7 +39,7 @@ def start(desk: Desk, kind: str, key: str, title: str, body: dict[str, Any], tot
     if job is not None:
         job.key = f"{key}#{job.id}"
         desk.s.flush()
-    job = Job(key=key, kind=kind, title=title, body={**body, "who": desk.who}, total=total, made_at=desk.now)
+    job = Job(key=key, kind=kind, title=title, body={**body, "who": desk.who, "person": desk.person}, total=total, made_at=desk.now)
     desk.s.add(job)
     desk.s.flush()
     return job
@@ -49,6 +50,10 @@ class LongJobs:
 
     def __init__(self, db: Database, clock: Clock, doors: Doors, finder: Finder | None = None) -> None:
         self.db, self.clock, self.doors, self.finder = db, clock, doors, finder or Finder()
+
+    def desk(self, s: Session, body: Mapping[str, Any]) -> Desk:
+        """A desk of whoever asked for a job: what it does is theirs, also to undo."""
+        return Desk(s, self.clock, body["who"], body.get("person"))
 
     def recover(self) -> None:
         """A job that was running when the worker died starts again; each of them may be run twice."""
@@ -102,13 +107,13 @@ class LongJobs:
         self.progress(number, 0, len(rows))
         if not take:
             with self.db.reading() as s:
-                checked = kind.check(Desk(s, self.clock, body["who"]), rows, lambda n: self.progress(number, n))
+                checked = kind.check(self.desk(s, body), rows, lambda n: self.progress(number, n))
         else:
             with self.db.reading() as s:
-                checked = kind.check(Desk(s, self.clock, body["who"]), rows, lambda n: self.progress(number, n))
+                checked = kind.check(self.desk(s, body), rows, lambda n: self.progress(number, n))
             self.progress(number, len(rows))
             with self.db.writing() as s:
-                kind.take(Desk(s, self.clock, body["who"]), checked)
+                kind.take(self.desk(s, body), checked)
                 if checked.follow:
                     s.execute(update(Job).where(Job.id == number).values(body={**body, "follow": sorted(checked.follow)}))
             self._follow(number, sorted(checked.follow), body)
@@ -130,7 +135,7 @@ class LongJobs:
         """Listings of many new lanes, a stretch at a time, so that nobody waits long for the lock."""
         for chunk in in_chunks(skus):
             with self.db.writing() as s:
-                follow_lanes(Desk(s, self.clock, body["who"]), set(chunk))
+                follow_lanes(self.desk(s, body), set(chunk))
         return {
             "told": "taken in before, its listings followed",
             "counts": dict.fromkeys(("new", "changed", "same", "bad"), 0),
@@ -151,10 +156,9 @@ class LongJobs:
         if not path.is_file():
             raise NotASheet("that sheet is not here any more; bring it in again")
 
-        def desk_of(s: Any) -> Desk:
-            return Desk(s, self.clock, body["who"])
-
-        out = catalogues.take_sheet(body["id"], path.read_bytes(), self.db.writing, desk_of, lambda n, of: self.progress(number, n, of))
+        out = catalogues.take_sheet(
+            body["id"], path.read_bytes(), self.db.writing, lambda s: self.desk(s, body), lambda n, of: self.progress(number, n, of)
+        )
         told = f"{out['fresh']} new items, {out['known']} known ones looked at"
         told += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
         return {"told": told + (f"; held: {out['held']}" if out["held"] else ""), **out}
@@ -162,11 +166,11 @@ class LongJobs:
     def _saved(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """A saved search run by itself: what is new and fits is brought in as far as its limit of the day goes."""
         with self.db.writing() as s:
-            desk = Desk(s, self.clock, body["who"])
+            desk = self.desk(s, body)
             report = searches.run(desk, self.finder, body["search"])
         if report.get("publish"):
             with self.db.writing() as s:
-                done = publishing.publish(Desk(s, self.clock, body["who"]), report["publish"])
+                done = publishing.publish(self.desk(s, body), report["publish"])
             report["told"] += f", {len(done.sent)} on their way to the store"
         return {k: v for k, v in report.items() if k != "publish"}
 
@@ -177,7 +181,7 @@ class LongJobs:
         ids = body["listings"]
         for start in range(0, len(ids), PREPARE):
             with self.db.writing() as s:
-                done = publishing.publish(Desk(s, self.clock, body["who"]), ids[start : start + PREPARE])
+                done = publishing.publish(self.desk(s, body), ids[start : start + PREPARE])
             sent += done.sent
             refused |= done.refused
             self.progress(number, min(start + PREPARE, len(ids)))
@@ -188,7 +192,7 @@ class LongJobs:
     def _paste(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """Pasted lines: recognised, fetched from their suppliers where we do not have them, prepared."""
         with self.db.reading() as s:
-            lines = pasting.recognise(Desk(s, self.clock, body["who"]), body["text"])
+            lines = pasting.recognise(self.desk(s, body), body["text"])
         self.progress(number, 0, len(lines))
         wanted: dict[int, list[pasting.Line]] = {}
         for line in lines:
@@ -203,7 +207,7 @@ class LongJobs:
                     line.told = failed.get(line.number, "")
                 self.progress(number, sum(1 for line in lines if line.told))
         with self.db.reading() as s:
-            pasting.find_items(Desk(s, self.clock, body["who"]), [line for line in lines if not line.told])
+            pasting.find_items(self.desk(s, body), [line for line in lines if not line.told])
         return self._prepare_lines(number, body, lines)
 
     def _prepare_lines(self, number: int, body: dict[str, Any], lines: list[pasting.Line]) -> dict[str, Any]:
@@ -213,7 +217,7 @@ class LongJobs:
         for start in range(0, len(good), PREPARE):
             part = good[start : start + PREPARE]
             with self.db.writing() as s:
-                desk = Desk(s, self.clock, body["who"])
+                desk = self.desk(s, body)
                 done = preparing.prepare(desk, self.finder, [line.item for line in part], body["store"])
             for line, one in zip(part, done, strict=True):
                 counts[one.outcome] += 1
@@ -233,9 +237,9 @@ class LongJobs:
     def _match(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """SKUs without a lane against all items: what is sure is opened, one act for all of them."""
         with self.db.writing() as s:
-            matching.learn_patterns(Desk(s, self.clock, body["who"]))
+            matching.learn_patterns(self.desk(s, body))
         with self.db.reading() as s:
-            desk = Desk(s, self.clock, body["who"])
+            desk = self.desk(s, body)
             wanted = to_settle.without_lane(desk)
             self.progress(number, 0, len(wanted))
             sure = matching.find_sure(desk, lambda n: self.progress(number, n), wanted)
@@ -243,7 +247,7 @@ class LongJobs:
         opened = 0
         if sure:
             with self.db.writing() as s:
-                opened = matching.open_sure(Desk(s, self.clock, body["who"]), sure, "their numbers or all their words agree")
+                opened = matching.open_sure(self.desk(s, body), sure, "their numbers or all their words agree")
         left = len(wanted) - opened
         told = f"{opened} SKUs mapped, {left} wait for a person" if wanted else "every SKU on sale has a lane"
         return {"told": told, "opened": opened, "left": left}

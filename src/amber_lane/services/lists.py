@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from sqlalchemy import ScalarSelect, Select, Text, and_, case, cast, func, or_, select, type_coerce
+from sqlalchemy.orm import aliased
 
 from ..data.lanes import Lane, LanePart
 from ..data.outbox import Act, Outbox
@@ -17,7 +18,15 @@ from .desk import Desk, Invalid, in_chunks
 from .lists_frame import Listed, Wish
 from .lists_trade import ORDER_STATES, ORDERS, PARCELS, states_of_orders
 
-_main = and_(Lane.sku_id == Listing.sku_id, Lane.until.is_(None), Lane.use == 0, Lane.store_id.is_(None))
+# The lane that a listing's figures come from; where none works, the main one, with its state.
+_other = aliased(Lane)
+_main = (
+    select(func.min(_other.id))
+    .where(_other.sku_id == Listing.sku_id, _other.until.is_(None), _other.use == 0, _other.store_id.is_(None))
+    .correlate(Listing)
+    .scalar_subquery()
+)
+_used = and_(Lane.id == func.coalesce(Listing.lane_id, _main), Lane.until.is_(None))
 _moving = (
     select(Outbox.id)
     .where(Outbox.subject == "listing:" + cast(Listing.id, Text), Outbox.state.in_(("waiting", "claimed", "unknown", "posted")))
@@ -73,7 +82,7 @@ LISTS: dict[str, Listed] = {
         .select_from(Listing)
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Store, Store.id == Listing.store_id)
-        .outerjoin(Lane, _main)
+        .outerjoin(Lane, _used)
         .outerjoin(Supplier, Supplier.id == Lane.supplier_id),
         {
             "id": Listing.id,

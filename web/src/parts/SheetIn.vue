@@ -6,6 +6,7 @@ import { tellDone, wordsOf } from '@/app/told'
 import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Modal from './Modal.vue'
+import { plural } from './format'
 
 const props = defineProps<{
   open: boolean
@@ -148,9 +149,7 @@ onBeforeUnmount(() => clearTimeout(timer))
       <Btn v-if="stage === 'checking' || stage === 'taking'" @click="stop">Stop</Btn>
       <Btn v-if="stage === 'checked'" kind="main" :disabled="!good" @click="takeIn">{{
         good
-          ? result?.counts.wrong
-            ? `Take ${good.toLocaleString('en-GB')} rows`
-            : `Take ${good.toLocaleString('en-GB')} good rows`
+          ? `Take ${plural(good, result?.counts.wrong ? 'row' : 'good row')}`
           : 'Nothing to take'
       }}</Btn>
       <Btn @click="close">{{ stage === 'taken' ? 'Done' : 'Close' }}</Btn>
