@@ -14,7 +14,7 @@ from ..clock import Clock
 from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
-from ..services import catalogues, matching, pasting, preparing, publishing, searches, sheets_in, to_settle
+from ..services import catalogues, lane_faults, matching, pasting, preparing, publishing, searches, sheets_in, to_settle
 from ..services.desk import Desk, DeskError, in_chunks
 from ..services.finder import Finder
 from ..services.setup import Doors
@@ -136,6 +136,12 @@ class LongJobs:
         for chunk in in_chunks(skus):
             with self.db.writing() as s:
                 follow_lanes(self.desk(s, body), set(chunk))
+        if skus:
+            # What is wrong with them is counted before somebody goes by the old count.
+            with self.db.reading() as s:
+                found = lane_faults.faults(self.desk(s, body))
+            with self.db.writing() as s:
+                lane_faults.keep(self.desk(s, body), found)
         return {
             "told": "taken in before, its listings followed",
             "counts": dict.fromkeys(("new", "changed", "same", "bad"), 0),

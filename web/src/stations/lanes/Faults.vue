@@ -9,11 +9,12 @@ import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Tag from '@/parts/Tag.vue'
 import Sight from '@/parts/Sight.vue'
+import { faultsQuery } from './queries'
 import { FAULTS } from './words'
 
 type Fault = Schema<'FaultOut'>
 const emit = defineEmits<{ open: [sku: number] }>()
-const asked = useQuery({ queryKey: ['lane-faults'], queryFn: () => take(api.GET('/api/v1/lanes/faults')) })
+const asked = useQuery(faultsQuery())
 const { data } = asked
 const cursor = ref(0)
 const mend = (one: Fault) =>

@@ -16,7 +16,7 @@ import { money, plural } from '@/parts/format'
 import Desk from './Desk.vue'
 import Faults from './Faults.vue'
 import Settled from './Settled.vue'
-import { offersQuery, queueQuery, skuQuery } from './queries'
+import { faultsQuery, offersQuery, queueQuery, skuQuery } from './queries'
 
 const { set, text } = useAsk(() => '')
 const router = useRouter()
@@ -88,10 +88,12 @@ async function openSure() {
   }
 }
 const ask = (code: string) => void router.push({ path: '/source', query: { view: 'requests', ask: code } })
+// What the list of faults has found since the queue counted them.
+const { data: looked } = useQuery({ ...faultsQuery(), enabled: false })
 const views = computed(() => [
   { key: 'settle', label: 'To settle', count: total.value, waits: true },
   { key: 'settled', label: 'All lanes' },
-  { key: 'faults', label: 'Faults', count: queue.value?.faults ?? 0, waits: true },
+  { key: 'faults', label: 'Faults', count: looked.value?.length ?? queue.value?.faults ?? 0, waits: true },
 ])
 const to = (key: string) => set({ view: key === 'settle' ? undefined : key, sku: undefined, words: undefined, lane: undefined })
 const settling = () => view.value === 'settle'

@@ -1,6 +1,7 @@
 /** What the mapping desk asks for, with its keys; the next SKUs are asked for beforehand, so that they stand there at once. */
 import { api, take } from '@/api/client'
 
+export const faultsQuery = () => ({ queryKey: ['lane-faults'], queryFn: () => take(api.GET('/api/v1/lanes/faults')) })
 export const queueQuery = () => ({ queryKey: ['to-settle'], queryFn: () => take(api.GET('/api/v1/lanes/to-settle')) })
 
 export const skuQuery = (sku: number) => ({
