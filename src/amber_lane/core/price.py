@@ -39,9 +39,10 @@ _BLOCK = 16_000
 
 @dataclass(frozen=True)
 class Priced:
-    """The answer, columns of length n; `price` is NONE where there is none."""
+    """The answer, columns of length n; `price` is NONE where there is none. needed: the price before ceiling and step."""
 
     price: Ints
+    needed: Ints
     set_by: Ints
     outcome: Ints
     kept: Kept
@@ -59,8 +60,9 @@ def solve(terms: Terms, limits: Limits, endings: Endings) -> Priced:
         return _solve(terms, limits, endings)
     parts = [_solve(_rows(terms, at), _rows(limits, at), endings) for at in range(0, n, _BLOCK)]
     kept = Kept(*(np.concatenate([getattr(part.kept, f.name) for part in parts]) for f in fields(Kept)))
-    price, set_by, outcome = (np.concatenate([getattr(part, name) for part in parts]) for name in ("price", "set_by", "outcome"))
-    return Priced(price, set_by, outcome, kept)
+    names = ("price", "needed", "set_by", "outcome")
+    price, needed, set_by, outcome = (np.concatenate([getattr(part, name) for part in parts]) for name in names)
+    return Priced(price, needed, set_by, outcome, kept)
 
 
 def _rows(columns: Any, at: int) -> Any:
@@ -76,6 +78,7 @@ def _solve(terms: Terms, limits: Limits, endings: Endings) -> Priced:
     if none.any():
         price[none] = 1
         set_by[none] = SetBy.nothing
+    needed = price.copy()
 
     # Ceiling first; the step only for what the ceiling left alone.
     over = (limits.ceiling != NONE) & (price > limits.ceiling) & ~none
@@ -108,7 +111,7 @@ def _solve(terms: Terms, limits: Limits, endings: Endings) -> Priced:
     gone = none | no_room
     outcome[gone] = Outcome.no_price
     price[gone] = NONE
-    return Priced(price, set_by, outcome, kept)
+    return Priced(price, needed, set_by, outcome, kept)
 
 
 def _highest(asked: Asked) -> tuple[Ints, Ints]:

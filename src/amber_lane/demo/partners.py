@@ -77,7 +77,7 @@ RULES: tuple[dict[str, Any], ...] = (
         "step": 120_000,
         "reserve": 10_000,
     },
-    {"band_from": 500, "rule": "margin", "rule_value": 280_000, "min_profit": 250, "endings": "95", "step": 80_000},
+    {"band_from": 500, "rule": "margin", "rule_value": 280_000, "min_profit": 250, "endings": "95", "step": 120_000},
     {"band_from": 2000, "rule": "margin", "rule_value": 220_000, "min_profit": 500, "endings": "95", "step": 80_000},
     {"band_from": 6000, "rule": "return", "rule_value": 240_000, "min_profit": 1200, "endings": "00", "step": 80_000, "reserve": 15_000},
 )

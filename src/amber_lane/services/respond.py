@@ -125,12 +125,13 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
 
 def _no_ending(book: Book, priced: pricing.Priced) -> Bools:
     """Prices that a step stops where no day brings them further: at an ending outside of the step, since none lies within it, or
-    at the one that they have already. A person looks at these."""
+    below what is asked at the one that they have already. A person looks at these."""
     old, step = book.limits.old, book.limits.step
     stepped = (priced.set_by == SetBy.step) & (priced.outcome == Outcome.ok) & (priced.price != NONE) & (old != NONE) & (step != NONE)
     base, share = np.where(stepped, old, 0), np.where(stepped, step, 0)
     high, low = base * (PPM + share) // PPM, -(-base * np.maximum(PPM - share, 0) // PPM)
-    return np.asarray(stepped & ((priced.price < low) | (priced.price > high) | (priced.price == base)), dtype=np.bool_)
+    short = (priced.price == base) & (priced.needed > base)
+    return np.asarray(stepped & ((priced.price < low) | (priced.price > high) | short), dtype=np.bool_)
 
 
 def _only(book: Book, decided: Decided, rows: Bools) -> Decided:
