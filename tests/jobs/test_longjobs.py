@@ -12,7 +12,7 @@ from sqlalchemy import select
 from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Act, Job
 from amber_lane.data.setup import Person
-from amber_lane.data.shelf import Sku
+from amber_lane.data.shelf import Listing, Sku
 from amber_lane.jobs import longjobs
 from amber_lane.jobs.longjobs import LongJobs
 from amber_lane.services import lanes, undo
@@ -77,6 +77,38 @@ def test_what_a_job_did_for_a_person_is_their_last_act(small: Small, jobs: LongJ
     with small.db.reading() as s:
         act = undo.last_undoable(Desk(s, small.clock, "", 7))
     assert act is not None and act.kind.startswith("lane.sheet") and act.person_id == 7
+
+
+def test_a_job_in_portions_is_one_act_and_stops_where_it_is_undone(small: Small, jobs: LongJobs, monkeypatch: pytest.MonkeyPatch) -> None:
+    small.respond()
+    monkeypatch.setattr(longjobs, "PREPARE", 2)
+    ids = [small.listing(n).id for n in range(1, 6)]
+
+    def prepare(desk: Desk) -> None:
+        for number in ids:
+            desk.get(Listing, number, "listing").state = "preparing"
+        longjobs.start(desk, "publish", "all", "Publishing", {"listings": ids}, len(ids))
+
+    small.write(prepare)
+    jobs.run_due()
+    (act,) = small.all(select(Act).where(Act.kind == "listing.publish"))
+    assert (act.told, act.count, act.after["listings"]) == ("5 listings published", 5, ids)
+    small.write(lambda desk: undo.undo(desk, act.id))
+    assert {small.listing(n).state for n in range(1, 6)} == {"preparing"}, "all of it, with one key"
+
+    real = longjobs.publishing.publish
+
+    def undone_meanwhile(desk: Desk, some: list[int]) -> Any:
+        if small.all(select(Act).where(Act.kind == "listing.publish", Act.undo == "open")):
+            newest = desk.s.scalars(select(Act).where(Act.kind == "listing.publish").order_by(Act.id.desc())).first()
+            assert newest is not None
+            undo.undo(desk, newest.id)
+        return real(desk, some)
+
+    monkeypatch.setattr(longjobs.publishing, "publish", undone_meanwhile)
+    number = small.write(lambda desk: longjobs.start(desk, "publish", "again", "Publishing", {"listings": ids}, len(ids))).id
+    jobs.run_due()
+    assert job(small, number).state == "failed" and "the rest was left as it was" in job(small, number).told
 
 
 def test_one_key_is_one_job_while_it_is_open(small: Small, jobs: LongJobs, tmp_path: Path) -> None:

@@ -50,10 +50,11 @@ class LongJobs:
 
     def __init__(self, db: Database, clock: Clock, doors: Doors, finder: Finder | None = None) -> None:
         self.db, self.clock, self.doors, self.finder = db, clock, doors, finder or Finder()
+        self.parts: dict[str, int] = {}
 
     def desk(self, s: Session, body: Mapping[str, Any]) -> Desk:
         """A desk of whoever asked for a job: what it does is theirs, also to undo."""
-        return Desk(s, self.clock, body["who"], body.get("person"))
+        return Desk(s, self.clock, body["who"], body.get("person"), self.parts)
 
     def recover(self) -> None:
         """A job that was running when the worker died starts again; each of them may be run twice."""
@@ -71,6 +72,7 @@ class LongJobs:
             self._run(number, kind, body)
 
     def _run(self, number: int, kind: str, body: dict[str, Any]) -> None:
+        self.parts = {}
         try:
             result = _RUN[kind](self, number, body)
             self._end(number, "done", result.get("told", ""), result)

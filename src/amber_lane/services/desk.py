@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import gc
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
@@ -19,6 +19,8 @@ from ..data.outbox import Act
 R = TypeVar("R", bound=Row)
 V = TypeVar("V", bound=Versioned)
 K = TypeVar("K", int, str)
+# An act of a job in portions is not added to beyond so many: each portion writes all that it was before.
+PARTS_MOST = 5000
 
 
 class DeskError(Exception):
@@ -53,6 +55,8 @@ class Desk:
     clock: Clock
     who: str
     person: int | None = None
+    # Of a job that goes on in portions: the act of each kind that its next portion belongs to.
+    parts: dict[str, int] | None = None
 
     @property
     def now(self) -> datetime:
@@ -91,6 +95,27 @@ class Desk:
             count=count,
         )
         self.s.add(act)
+        self.s.flush()
+        return act
+
+    def log_part(self, kind: str, on: str, tell: Callable[[int], str], after: dict[str, Any], count: int) -> Act:
+        """Write down an act that can be undone, of which this may be one portion: the portions of a job are one act, and so one undo.
+
+        tell: the words for so many. after: lists and dicts, which the portions add up. Conflict where it was undone meanwhile.
+        """
+        number = (self.parts or {}).get(kind)
+        act = None if number is None else self.s.get(Act, number)
+        if act is None or act.count >= PARTS_MOST:
+            act = self.log(kind, on, tell(count), after=after, undo=True, count=count)
+            if self.parts is not None:
+                self.parts[kind] = act.id
+            return act
+        if act.undo != "open":
+            raise Conflict("what was done so far has been undone, so the rest was left as it was")
+        act.count += count
+        act.told = tell(act.count)
+        have: dict[str, Any] = act.after or {}
+        act.after = {name: [*have[name], *new] if isinstance(new, list) else {**have[name], **new} for name, new in after.items()}
         self.s.flush()
         return act
 

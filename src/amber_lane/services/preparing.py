@@ -70,9 +70,13 @@ def prepare(
             progress(n)
     if made:
         price_prepared(desk, list(by_id(desk.s, Listing, made).values()))
-        what = f"{len(made)} listing{'s' if len(made) != 1 else ''}"
-        told = f"{what} prepared for {store.name}, each with its lane open"
-        desk.log("listing.prepare", store.name, told, after={"listings": made}, undo=True, count=len(made))
+        desk.log_part(
+            "listing.prepare",
+            store.name,
+            lambda n: f"{n} listing{'s' if n != 1 else ''} prepared for {store.name}, each with its lane open",
+            {"listings": made},
+            len(made),
+        )
     if touched:
         respond(desk, touched)
     return out

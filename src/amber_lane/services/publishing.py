@@ -61,7 +61,7 @@ class Checks:
 
 
 def publish(desk: Desk, ids: Iterable[int]) -> Published:
-    """Put listings in preparation (or ended ones) on sale, at the prices and quantities of now. One act in the log."""
+    """Put listings in preparation (or ended ones) on sale, at the prices and quantities of now. One act in the log, also for a job."""
     out, were = Published(), {}
     rows = by_id(desk.s, Listing, ids)
     stores = by_id(desk.s, Store, {row.store_id for row in rows.values()})
@@ -84,13 +84,12 @@ def publish(desk: Desk, ids: Iterable[int]) -> Published:
     desk.s.flush()
     if not out.sent:
         return out
-    act = desk.log(
+    act = desk.log_part(
         "listing.publish",
         ", ".join(sorted(store.name for store in stores.values())),
-        f"{len(out.sent)} listing{'s' if len(out.sent) != 1 else ''} published",
-        after={"listings": out.sent, "were": were},
-        undo=True,
-        count=len(out.sent),
+        lambda n: f"{n} listing{'s' if n != 1 else ''} published",
+        {"listings": out.sent, "were": were},
+        len(out.sent),
     )
     respond(desk, {rows[i].sku_id for i in out.sent}, act=act.id, only=set(out.sent))
     _send_rest(desk, out.sent)
