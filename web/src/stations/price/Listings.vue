@@ -72,7 +72,7 @@ useKeys('Listings', [{ key: 'escape', told: 'close the bench', run: () => (activ
         :ask="ask"
         choose
         empty="No listing fits"
-        empty-told="Connect a store, or bring a listings sheet in."
+        :empty-told="text('show') ? 'None stands so now; look at all of them.' : 'Connect a store, or bring a listings sheet in.'"
         @sort="sort"
         @chosen="chosen = $event"
       >

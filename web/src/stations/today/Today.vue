@@ -58,10 +58,10 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
 </script>
 
 <template>
-  <div class="grid h-full grid-cols-[minmax(0,1fr)_minmax(300px,410px)]">
+  <div class="grid h-full grid-cols-[minmax(0,1fr)_260px] min-[1180px]:grid-cols-[minmax(0,1fr)_410px]">
     <section class="min-w-0 overflow-auto p-4.5">
       <div class="mb-3 flex items-baseline gap-3">
-        <h1>
+        <h1 class="shrink-0">
           {{
             !data
               ? 'Today'
@@ -95,7 +95,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
               <col />
               <col style="width: 104px" />
               <col style="width: 76px" />
-              <col style="width: 268px" />
+              <col class="w-[196px] min-[1180px]:w-[268px]" />
             </colgroup>
             <thead>
               <tr class="h-8 border-b border-rule text-2xs text-soft">
@@ -144,7 +144,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                       <select
                         v-if="one.choices.length"
                         v-model="picked[one.key]"
-                        class="field mr-1.5 h-7! w-32! py-0!"
+                        class="field mr-1.5 h-7! w-24! py-0! min-[1180px]:w-32!"
                         :aria-label="one.told"
                         @click.stop="cursor = i"
                       >
