@@ -18,16 +18,21 @@ VIEWS = [
     "/shelf?view=live",
     "/lanes",
     "/lanes?view=settled",
+    "/lanes?view=faults",
     "/price",
     "/price?view=listings",
     "/price?view=fees",
+    "/price?view=plans",
     "/watch",
     "/watch?state=doubted",
+    "/watch?view=groups",
+    "/watch?view=calls",
     "/orders",
     "/orders?state=all",
     "/transit",
     "/transit?show=numbers",
     "/setup/partners",
+    "/setup/carriers",
     "/setup/limits",
     "/setup/mail",
     "/setup/world",
@@ -35,6 +40,18 @@ VIEWS = [
     "/setup/outbox",
     "/setup/people",
 ]
+
+# What stands outside of its cell or panel, and words of a table that hardly a letter is left of.
+CRAMPED = """() => {
+  const out = []
+  for (const one of document.querySelectorAll('main button, main a, main select')) {
+    const around = one.closest('td, aside, section'), box = one.getBoundingClientRect()
+    if (around && box.width && box.right > around.getBoundingClientRect().right + 2) out.push('outside: ' + one.innerText)
+  }
+  for (const one of document.querySelectorAll('main td .truncate, main td.truncate'))
+    if (one.scrollWidth > one.clientWidth && one.clientWidth < 60) out.push('cut to nothing: ' + one.textContent.trim())
+  return out
+}"""
 
 
 def test_every_view_is_accessible_and_fits(desk: Page, shop) -> None:
@@ -52,6 +69,7 @@ def test_every_view_is_accessible_and_fits(desk: Page, shop) -> None:
         ]
         if not desk.evaluate("document.documentElement.scrollWidth <= innerWidth"):
             problems.append(f"{view}: the page is wider than its window")
+        problems += [f"{view}: {one[:120]}" for one in desk.evaluate(CRAMPED)]
     assert not problems
 
 

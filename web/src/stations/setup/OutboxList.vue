@@ -27,14 +27,14 @@ const pills = [
   { key: 'dropped', label: 'Overtaken' },
 ]
 const columns: Column[] = [
-  { key: 'made_at', label: 'Decided', width: '84px' },
-  { key: 'kind', label: 'What', width: '104px' },
-  { key: 'about', label: 'About', width: '190px', sort: false },
+  { key: 'made_at', label: 'Decided', width: '72px' },
+  { key: 'kind', label: 'What', width: '88px' },
+  { key: 'about', label: 'About', width: '160px', sort: false },
   { key: 'asks', label: 'Asks for', sort: false },
   { key: 'target', label: 'Of', width: '128px' },
   { key: 'state', label: 'State', width: '92px' },
-  { key: 'tries', label: 'Tries', right: true, width: '60px' },
-  { key: 'answer', label: 'What came back', width: '200px' },
+  { key: 'tries', label: 'Tries', right: true, width: '60px', wide: true },
+  { key: 'answer', label: 'What came back', width: '170px' },
   { key: 'again', label: '', width: '90px', sort: false },
 ]
 const WHAT: Record<string, string> = {
