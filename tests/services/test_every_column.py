@@ -77,6 +77,9 @@ def test_listings_come_back_as_they_were_told_and_go_as_one(small: Small) -> Non
     sku = small.all(select(Sku).where(Sku.code == "S-1"))[0]
     assert (sku.mpn, sku.brand, sku.category, sku.weight_g or 900) == ("FS-1", sku.brand, "Seats", sku.weight_g or 900)
     assert small.listing(sku.id).description == "<p>Folds flat.</p>"
+    small.write(lambda desk: undo.undo(desk, undo.last_undoable(desk).id))
+    sku = small.all(select(Sku).where(Sku.code == "S-1"))[0]
+    assert (sku.mpn, sku.category, small.listing(sku.id).description) == ("", "", ""), "what it filled is empty again"
 
 
 def test_a_sheet_of_listings_that_is_in_use_is_not_taken_back(small: Small) -> None:

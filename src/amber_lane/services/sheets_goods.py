@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from typing import Any
+from zlib import crc32
 
 import numpy as np
 from sqlalchemy import delete, func, select
@@ -107,11 +108,14 @@ def take_listings(desk: Desk, checked: Checked) -> int:
     """Listings of a sheet enter or are told as they are shown; all of it is undone as one, up to so many."""
     newest = {table: int(desk.s.scalar(select(func.max(table.id))) or 0) for table in (Listing, Sku)}
     wanted = {(number, one.sku) for number, one in checked.good}
-    before = {
-        str(row.id): [row.shown_price, row.shown_quantity, row.shown_state, row.theirs]
-        for code, row in desk.s.execute(select(Sku.code, Listing).join(Sku, Sku.id == Listing.sku_id))
-        if (row.store_id, code) in wanted
-    }
+    known = [
+        (sku, row)
+        for sku, row in desk.s.execute(select(Sku, Listing).join(Sku, Sku.id == Listing.sku_id)).tuples()
+        if (row.store_id, sku.code) in wanted
+    ]
+    shown = {str(row.id): [row.shown_price, row.shown_quantity, row.shown_state, row.theirs] for _, row in known}
+    lacked = {sku: [name for name in shelf.FACTS if not getattr(sku, name)] for sku, _ in known}
+    plain = [row for _, row in known if not row.description]
     for store in desk.s.scalars(select(Store)).all():
         shelf.bring_in(desk, store, [one for number, one in checked.good if number == store.id], fill=True)
     n = len(checked.good)
@@ -119,7 +123,12 @@ def take_listings(desk: Desk, checked: Checked) -> int:
     told = f"{n} listing{'' if n == 1 else 's'} brought in by a sheet"
     small = n <= UNDO_MOST
     after = {"listings": made[0], "skus": made[1]} if small else None
-    desk.log("listing.sheet", "listings", told, before={"shown": before} if small else None, after=after, undo=small, count=n)
+    filled = {
+        str(sku.id): has for sku, names in lacked.items() if (has := {name: value for name in names if (value := getattr(sku, name))})
+    }
+    described = {str(row.id): crc32(row.description.encode()) for row in plain if row.description}
+    before = {"shown": shown, "filled": filled, "described": described}
+    desk.log("listing.sheet", "listings", told, before=before if small else None, after=after, undo=small, count=n)
     return n
 
 
@@ -141,10 +150,22 @@ def take_listings_back(desk: Desk, act: Act) -> None:
     for sku in by_id(desk.s, Sku, made["skus"]).values():
         desk.s.execute(delete(Lane).where(Lane.sku_id == sku.id))
         desk.s.delete(sku)
-    for number, (price, quantity, state, theirs) in (act.before or {"shown": {}})["shown"].items():
-        kept = desk.s.get(Listing, int(number))
-        if kept is not None:
+    before = act.before or {"shown": {}}
+    listings = by_id(desk.s, Listing, map(int, before["shown"]))
+    for number, (price, quantity, state, theirs) in before["shown"].items():
+        kept = listings.get(int(number))
+        # What the store itself told since is newer than what stood before the sheet.
+        if kept is not None and kept.shown_at is not None and kept.shown_at <= act.at:
             kept.shown_price, kept.shown_quantity, kept.shown_state, kept.theirs = price, quantity, state, theirs
+    # What a person wrote over it since stays.
+    for number, words in before.get("described", {}).items():
+        kept = listings.get(int(number))
+        if kept is not None and crc32(kept.description.encode()) == words:
+            kept.description = ""
+    for place, sku in by_id(desk.s, Sku, map(int, before.get("filled", {}))).items():
+        for name, value in before["filled"][str(place)].items():
+            if getattr(sku, name) == value:
+                setattr(sku, name, 0 if name == "weight_g" else "")
     desk.s.flush()
 
 
