@@ -16,9 +16,9 @@ from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.watch import Response, Sweep
 from amber_lane.services import drafts, prices, purchases, today, transit, watch
+from amber_lane.services.decide import CROWD
 from amber_lane.services.desk import Desk
 from amber_lane.services.facts import Facts
-from amber_lane.services.respond import CROWD
 from amber_lane.services.rule_dips import dips
 from amber_lane.services.trouble import Trouble
 

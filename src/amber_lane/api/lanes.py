@@ -20,10 +20,11 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..services import lane_families, lane_terms, lanes, lists, offers, trust, watch
 from ..services.book import load
+from ..services.decide import decide
 from ..services.desk import Desk, Invalid
 from ..services.lane_costs import Costing, parts_of
 from ..services.lists import Wish
-from ..services.respond import decide, with_sharers
+from ..services.respond import with_sharers
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
 

@@ -14,8 +14,9 @@ from ..core.money import PPM, Ints, half_up, show
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from .book import Book, load
+from .decide import BY_HAND
 from .desk import Conflict, Desk, Invalid, by_id
-from .respond import BY_HAND, respond
+from .respond import respond
 
 # What sold nothing in four weeks is taken to sell once in a hundred days, millionths a day: it is not worth nothing.
 LEAST_PACE = 10_000

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 from sqlalchemy import select
@@ -11,11 +10,9 @@ from sqlalchemy import select
 from ..core.money import PPM, Bools
 from ..core.price import NONE
 from ..data.shelf import Listing
+from .book import Book
+from .decide import Decided
 from .desk import Desk, bulk_update, in_chunks
-
-if TYPE_CHECKING:
-    from .book import Book
-    from .respond import Decided
 
 CHUNK = 5000
 

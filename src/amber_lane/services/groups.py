@@ -14,8 +14,8 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response, Sweep
 from . import prices, watch
+from .decide import CROWD
 from .desk import Conflict, Desk
-from .respond import CROWD
 
 # How many of the newest responses are put into groups.
 LOOKED_AT = 20_000

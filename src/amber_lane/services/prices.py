@@ -22,10 +22,11 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response
 from .book import Book, Raw, build, load, read
+from .decide import CROWD, LIVE, PAUSE, RESUME, Decided, decide
 from .desk import Conflict, Desk, NotFound, by_id
 from .drafts import Change, as_it_was
 from .facts import Facts
-from .respond import CROWD, LIVE, PAUSE, RESUME, Decided, decide, explanations, respond, with_sharers
+from .respond import explanations, respond, with_sharers
 from .rule_dips import Dip, dips
 from .shelf import want
 from .watch import as_before

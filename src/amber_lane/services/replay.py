@@ -20,11 +20,11 @@ from ..data.source import Item
 from ..data.watch import Sighting
 from .book import DAY_MS, Book, load, terms_of
 from .columns import fetch_columns
+from .decide import BY_STOCK, LIVE, PAUSED, decide
 from .desk import Desk, in_chunks
 from .drafts import Change
 from .facts import Facts, NoRate
 from .policy import Keys, lay_over, price_layers
-from .respond import BY_STOCK, LIVE, PAUSED, decide
 
 UNTOLD = 1_000_000
 

@@ -18,8 +18,8 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response, Sweep
 from . import allowance, drift, rates, supplier_plans
+from .decide import CROWD
 from .desk import Desk
-from .respond import CROWD
 from .trouble import Step, Trouble
 
 
