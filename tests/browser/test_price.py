@@ -113,7 +113,7 @@ def test_a_rise_is_one_line_that_is_taken_back_as_one_and_its_item_has_a_page(de
     desk.get_by_role("button", name="By cause").click()
     row = desk.locator("tbody tr").filter(has_text="1 up").first
     expect(row).to_contain_text("a sweep of Northlight Trade")
-    row.get_by_role("button", name=re.compile("^Take back")).click()
+    row.get_by_role("button", name=re.compile("^Undo")).click()
     eventually(lambda: shown(business, sku) == before)
     assert set(business.all(select(Response.state).where(Response.sweep_id == last, Response.kind == "reprice"))) == {"undone"}
     desk.goto(f"{served.address}/item/{item.id}")

@@ -79,7 +79,7 @@ const see = (one: Group) =>
               ><Btn small kind="main" @click="settle(one, true)">{{ one.outcome === 4 ? 'Let them move' : 'Take the best price' }}</Btn
               ><Btn class="ml-1" small @click="settle(one, false)">Leave them</Btn></template
             ><Btn v-else-if="one.state === 'sent' && (one.sweep || one.act)" small @click="undo(one)"
-              >Take back {{ one.count > 1 ? 'all' : 'it' }}</Btn
+              >Undo {{ one.count > 1 ? 'all' : 'it' }}</Btn
             >
           </td>
         </tr>

@@ -148,7 +148,7 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
           <span class="ml-auto" />
           <template v-if="chosen.length"
             ><span class="text-soft">{{ chosen.length }} chosen</span><Btn small @click="settle(true)">Take the best price</Btn
-            ><Btn small @click="settle(false)">Leave as they are</Btn><Btn small @click="undo">Take back</Btn></template
+            ><Btn small @click="settle(false)">Leave as they are</Btn><Btn small @click="undo">Undo</Btn></template
           >
           <SheetOut :csv="sheet('responses', 'csv')" :xlsx="sheet('responses', 'xlsx')" />
         </div>
