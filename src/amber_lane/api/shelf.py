@@ -251,9 +251,9 @@ def bench(desk: ReadDesk, number: Big) -> ShelfBench:
 
 
 class Edited(Done):
-    """version: of the listing now, for the next change of the same person."""
+    """listing: as it stands right after the change, so that the next one of the same person is told from another person's."""
 
-    version: int
+    listing: ShelfBench
 
 
 @router.patch("/listings/{number}")
@@ -270,7 +270,7 @@ def edit(desk: WriteDesk, number: Big, ask: EditAsk) -> Edited:
         raise Invalid("nothing was changed")
     row = publishing.edit(desk, number, ask.version, words, ask.pass_on)
     desk.s.flush()
-    return Edited(told="Kept", version=row.version)
+    return Edited(told="Kept", listing=bench(desk, row.id))
 
 
 @router.post("/listings/{number}/settle")

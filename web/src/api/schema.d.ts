@@ -4324,7 +4324,7 @@ export interface components {
         };
         /**
          * Edited
-         * @description version: of the listing now, for the next change of the same person.
+         * @description listing: as it stands right after the change, so that the next one of the same person is told from another person's.
          */
         Edited: {
             /**
@@ -4332,10 +4332,9 @@ export interface components {
              * @default 1
              */
             count: number;
+            listing: components["schemas"]["ShelfBench"];
             /** Told */
             told: string;
-            /** Version */
-            version: number;
         };
         /** EffectOut */
         EffectOut: {

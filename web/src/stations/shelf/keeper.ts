@@ -36,6 +36,8 @@ const told = (bench: Bench, field: string): string =>
 
 /** Keep words of a listing: one call after the other, each with the version that the one before left; typed text stays until it is kept. */
 export function keep(bench: Bench, words: Words): void {
+  // The version goes with what was seen of it: while something waits, a newer one may hold another person's change.
+  if (!waiting.has(bench.id)) versions.set(bench.id, Math.max(bench.version, versions.get(bench.id) ?? 0))
   const one = waiting.get(bench.id) ?? { words: {}, seen: {}, trouble: '', stopped: false }
   for (const field of Object.keys(words)) one.seen[field] ??= told(bench, field)
   Object.assign(one.words, words)
@@ -43,7 +45,6 @@ export function keep(bench: Bench, words: Words): void {
   if (words.no_compare) delete one.words.compare_at
   if (!one.stopped) one.trouble = ''
   waiting.set(bench.id, one)
-  if (!versions.has(bench.id) || bench.version > versions.get(bench.id)!) versions.set(bench.id, bench.version)
   remember()
   go(bench.id)
 }
@@ -87,15 +88,14 @@ async function send(listing: number): Promise<void> {
       if (!versions.has(listing)) versions.set(listing, (await take(api.GET('/api/v1/shelf/listings/{number}', path))).version)
       const body = { pass_on: true, no_compare: false, ...words, version: versions.get(listing)! }
       const done = await take(api.PATCH('/api/v1/shelf/listings/{number}', { ...path, body }))
-      versions.set(listing, done.version)
+      versions.set(listing, done.listing.version)
       // What is shown is what was kept, so that the next change is not taken for another person's.
-      const fresh = await take(api.GET('/api/v1/shelf/listings/{number}', path)).catch(() => null)
-      if (fresh) queries.setQueryData(['shelf-listing', listing], fresh)
+      queries.setQueryData(['shelf-listing', listing], done.listing)
       for (const [field, value] of Object.entries(words))
         if (JSON.stringify(one.words[field as keyof Words]) === JSON.stringify(value)) {
           delete one.words[field as keyof Words]
           delete one.seen[field]
-        } else if (fresh) one.seen[field] = told(fresh, field)
+        } else one.seen[field] = told(done.listing, field)
       if (!Object.keys(one.words).length) waiting.delete(listing)
       remember()
       void act(() => Promise.resolve(done))
