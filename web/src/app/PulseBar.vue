@@ -5,7 +5,7 @@ import { api, take } from '@/api/client'
 import { timeOf } from '@/parts/format'
 import { useKeys } from './keys'
 import { live, lookNow } from './live'
-import { act, tell } from './told'
+import { act, settled, tell } from './told'
 
 const pulse = live.pulse
 const wait = computed(() => {
@@ -17,6 +17,7 @@ const wait = computed(() => {
 })
 /** Undo the act that the bar shows; when another one came in between, it is shown first and nothing is undone. */
 const undo = async () => {
+  await settled()
   const shown = pulse.value?.last
   const now = await lookNow()
   if (!now) return tell('Amber Lane does not answer; nothing was undone', true)

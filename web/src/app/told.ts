@@ -39,12 +39,24 @@ export async function tellDone(text: string, before = live.pulse.value?.last?.id
   tell(text, false, mine && (mine === text ? 'Z undoes this' : `Z undoes: ${mine}`))
 }
 
+const LONGEST_MS = 6000
+let doing: Promise<unknown> = Promise.resolve()
+/** When all that was begun on this page is done and named: a key that undoes means that, not what stood before it. */
+export const settled = (): Promise<unknown> => Promise.race([doing, new Promise((late) => setTimeout(late, LONGEST_MS))])
+
 /** Do one thing for a person: say what came of it, and look at everything again. Answers whether it worked. */
 export async function act(run: () => Promise<{ told: string }>): Promise<boolean> {
+  const named = carryOut(run)
+  doing = Promise.all([doing, named])
+  if (!(await named)) return false
+  await queries.invalidateQueries()
+  return true
+}
+
+async function carryOut(run: () => Promise<{ told: string }>): Promise<boolean> {
   const before = live.pulse.value?.last?.id
   try {
     await tellDone((await run()).told, before)
-    await queries.invalidateQueries()
     return true
   } catch (error) {
     tell(wordsOf(error), true)
