@@ -38,12 +38,15 @@ def browser_context_args():
     return {"viewport": {"width": 1280, "height": 800}, "locale": "en-GB", "timezone_id": "UTC", "reduced_motion": "reduce"}
 
 
-def eventually(check: Callable[[], bool], within: float = 10.0) -> None:
-    """Wait for what runs by itself; fails when it has not come about in time."""
+def eventually(check: Callable[[], bool], within: float = 10.0, page: Page | None = None) -> None:
+    """Wait for what runs by itself; fails when it has not come about in time. page: one whose calls are to go on being met."""
     until = time.monotonic() + within
     while not check():
         assert time.monotonic() < until, "it did not come about in time"
-        time.sleep(0.05)
+        if page is None:
+            time.sleep(0.05)
+        else:
+            page.wait_for_timeout(50)
 
 
 class Served:

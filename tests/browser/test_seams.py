@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -58,12 +57,9 @@ AGAIN = """() => {
 }"""
 
 
-def soon(page: Page, check: Callable[[], bool], within: float = 15.0) -> None:
-    """As `eventually`, while the calls of the page go on being met."""
-    until = time.monotonic() + within
-    while not check():
-        assert time.monotonic() < until, "it did not come about in time"
-        page.wait_for_timeout(50)
+def soon(page: Page, check: Callable[[], bool]) -> None:
+    """While calls are met one by one, waiting must not keep them from it."""
+    eventually(check, 15.0, page)
 
 
 class Wire:

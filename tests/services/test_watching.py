@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
 from typing import Any
@@ -262,6 +263,8 @@ def test_what_a_store_shows_otherwise_is_found_and_settled_both_ways(small: Smal
     assert sent.state == "waiting" and sent.body["price"] == f"{small.listing(2).wanted_price / 100:.2f}"
     # While ours is on its way nothing is said of it; theirs is taken for the others.
     assert read_store(small, seen) == 2
+    # Nor does a price in another money say that a difference is gone.
+    assert read_store(small, [replace(one, currency="EUR") for one in seen]) == 2
     # What the store rejected is told as rejected, not once more as shown otherwise.
     with small.db.writing() as s:
         rejected = s.scalars(select(Outbox).where(Outbox.subject == "listing:3").order_by(Outbox.id.desc())).first()

@@ -1,4 +1,4 @@
-"""Orders: where they stand, what holds them, the ways on, and sending."""
+"""Orders as they are looked at: where they stand, what holds them, their ways on."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Response
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 from sqlalchemy import select
 
 from ..core import address
@@ -14,12 +14,12 @@ from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Origin, Store, Supplier
 from ..data.transit import Parcel, ParcelLine
-from ..services import lists, order_lines, order_money, order_ways, order_words, orders, planning, purchases, withdrawing
-from ..services.desk import Conflict, Desk, by_id
+from ..services import lists, order_money, order_ways, order_words, planning, purchases
+from ..services.desk import Desk, by_id
 from ..services.facts import HOME
 from ..services.lists import Wish
-from .deps import ReadDesk, WriteDesk
-from .shapes import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
+from .deps import ReadDesk
+from .shapes import Big, Money, Page, money, rows_out, sure, wish, written
 from .why import StepOut
 
 router = APIRouter(prefix="/orders", tags=["orders"])
@@ -381,145 +381,3 @@ def _purchases(desk: Desk, number: int) -> list[PurchaseOut]:
         )
         for row in rows
     ]
-
-
-class SendAsk(Ask):
-    """orders: those to send; empty = all that are ready."""
-
-    orders: list[Big] = Field(default_factory=list, max_length=100_000)
-    paid_together: bool = False
-
-
-@router.post("/send")
-def send(desk: WriteDesk, ask: SendAsk) -> Done:
-    made = purchases.send(desk, ask.orders or purchases.ready_orders(desk), "sent by hand", ask.paid_together)
-    if not made:
-        raise Conflict("none of these orders is ready any more; nothing was sent")
-    n = len({one.order_id for one in made})
-    return Done(told=f"{n} order{'' if n == 1 else 's'} sent to suppliers", count=n)
-
-
-class WaitAsk(Ask):
-    """by_hand: they wait until a person sends them; else they go by themselves again."""
-
-    orders: list[Big] = Field(min_length=1, max_length=100_000)
-    by_hand: bool = True
-
-
-@router.post("/wait")
-def wait(desk: WriteDesk, ask: WaitAsk) -> Done:
-    n = purchases.wait(desk, ask.orders, ask.by_hand)
-    return Done(told=f"{n} order{'' if n == 1 else 's'} {'wait for your hand' if ask.by_hand else 'go by themselves again'}", count=n)
-
-
-class WhyAsk(Ask):
-    why: str = Field("", max_length=300)
-
-
-class ManyAsk(WhyAsk):
-    orders: list[Big] = Field(min_length=1, max_length=100_000)
-
-
-@router.post("/many/allow")
-def allow_many(desk: WriteDesk, ask: ManyAsk) -> Done:
-    n, left = orders.allow_many(desk, ask.orders, ask.why)
-    more = f"; {left} cannot be let go by a word, look at them one by one" if left else ""
-    return Done(told=f"{n} order{'' if n == 1 else 's'} may go{more}", count=n)
-
-
-@router.post("/many/cancel")
-def cancel_many(desk: WriteDesk, ask: ManyAsk) -> Done:
-    """Cancel orders that are not bought; their stores refund them. Cannot be undone."""
-    n, told = orders.cancel_many(desk, ask.orders, ask.why)
-    more = f"; {len(told)} were not, the first: {told[0]}" if told else ""
-    return Done(told=f"{n} order{'' if n == 1 else 's'} cancelled, their stores refund them{more}", count=n)
-
-
-class AllowAsk(WhyAsk):
-    """limit: the one to let it past; None = the one that holds it."""
-
-    limit: str | None = Field(None, max_length=20)
-
-
-@router.post("/{number}/allow")
-def allow(desk: WriteDesk, number: Big, ask: AllowAsk) -> Done:
-    return Done(told=f"Order {orders.allow(desk, number, ask.why, ask.limit).number} may go")
-
-
-@router.post("/{number}/cancel")
-def cancel(desk: WriteDesk, number: Big, ask: WhyAsk) -> Done:
-    return Done(told=f"Order {orders.cancel(desk, number, ask.why).number} cancelled, the store refunds it")
-
-
-class WayAsk(Ask):
-    key: str = Field(min_length=1, max_length=2000)
-
-
-@router.post("/{number}/way")
-def go_on(desk: WriteDesk, number: Big, ask: WayAsk) -> Done:
-    """Go one of the ways on that the order offers."""
-    return Done(told=order_ways.take(desk, number, ask.key))
-
-
-class CutAsk(Ask):
-    """units None = the whole line."""
-
-    line: Big
-    units: int | None = Field(None, ge=1, le=1_000_000)
-
-
-class LinesAsk(WhyAsk):
-    lines: list[CutAsk] = Field(min_length=1, max_length=500)
-
-
-@router.post("/{number}/cancel-lines")
-def cancel_lines(desk: WriteDesk, number: Big, ask: LinesAsk) -> Done:
-    """Cancel some lines, or some units of them, and have the store refund them. Cannot be undone."""
-    return Done(told=order_lines.cancel_lines(desk, number, {one.line: one.units for one in ask.lines}, ask.why))
-
-
-class PartAsk(Ask):
-    lines: list[Big] = Field(min_length=1, max_length=500)
-
-
-@router.post("/{number}/part")
-def send_part(desk: WriteDesk, number: Big, ask: PartAsk) -> Done:
-    """Let some lines go first."""
-    return Done(told=order_lines.send_part(desk, number, ask.lines))
-
-
-class AddressAsk(Ask):
-    version: int
-    name: str = Field(max_length=100)
-    address_1: str = Field(max_length=200)
-    address_2: str = Field("", max_length=200)
-    city: str = Field(max_length=100)
-    region: str = Field("", max_length=100)
-    postcode: str = Field(max_length=20)
-    country: str = Field(max_length=40)
-    phone: str = Field("", max_length=40)
-
-
-@router.post("/{number}/settled")
-def settled(desk: WriteDesk, number: Big) -> Done:
-    """What the buyer asked for after buying was settled with them."""
-    row = withdrawing.settle(desk, number)
-    return Done(told=f"Order {row.number}: settled with the buyer")
-
-
-@router.post("/{number}/address")
-def mend(desk: WriteDesk, number: Big, ask: AddressAsk) -> Done:
-    given = ask.model_dump()
-    version = given.pop("version")
-    orders.mend_address(desk, number, version, given)
-    return Done(told="Address mended; the one the buyer gave is kept")
-
-
-class LaneAsk(Ask):
-    lane: Big | None
-
-
-@router.post("/lines/{line}/lane")
-def choose_lane(desk: WriteDesk, line: Big, ask: LaneAsk) -> Done:
-    orders.choose_lane(desk, line, ask.lane)
-    return Done(told="Lane chosen by hand" if ask.lane else "The plan chooses again")

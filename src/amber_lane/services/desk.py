@@ -114,6 +114,7 @@ class Desk:
             raise Conflict("what was done so far has been undone, so the rest was left as it was")
         act.count += count
         act.told = tell(act.count)
+        act.on = act.on if on in act.on else f"{act.on}, {on}"
         have: dict[str, Any] = act.after or {}
         act.after = {name: [*have[name], *new] if isinstance(new, list) else {**have[name], **new} for name, new in after.items()}
         self.s.flush()

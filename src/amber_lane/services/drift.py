@@ -22,8 +22,7 @@ from .respond import with_sharers
 
 MISSING = "missing"
 RECENT = 20_000
-# What a store rejected is told as that; that it shows the old thing meanwhile is no second trouble.
-_OPEN = ("waiting", "claimed", "unknown", "posted", "dead")
+_OPEN = ("waiting", "claimed", "unknown", "posted")
 
 
 @dataclass(frozen=True)
@@ -46,6 +45,11 @@ def _moving(desk: Desk, begun: datetime) -> set[str]:
     return {*desk.s.scalars(open_ones), *desk.s.scalars(lately)}
 
 
+def _rejected(desk: Desk) -> set[str]:
+    """Listings whose change a store rejected: told as that; that the store shows the old thing meanwhile is no second trouble."""
+    return set(desk.s.scalars(select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state == "dead")))
+
+
 def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime) -> set[int]:
     """A page of a store's own listings. Returns the ids of ours that it holds; what differs is kept, what agrees again ends.
 
@@ -55,7 +59,7 @@ def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime
     rows = desk.s.execute(
         select(Sku.code, Listing).join(Sku, Sku.id == Listing.sku_id).where(Listing.store_id == store.id, Sku.code.in_(list(page)))
     ).all()
-    moving = _moving(desk, begun)
+    moving, rejected = _moving(desk, begun), _rejected(desk)
     known = {
         one.listing_id: one
         for one in desk.s.scalars(select(Drift).where(Drift.ended_at.is_(None), Drift.listing_id.in_([row.id for _, row in rows])))
@@ -64,9 +68,10 @@ def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime
     for code, listing in rows:
         shown = page[code]
         seen.add(listing.id)
-        if listing.state == "preparing" or f"listing:{listing.id}" in moving or shown.currency != listing.currency:
-            if listing.id in known:
-                known[listing.id].ended_at, known[listing.id].how = desk.now, "gone"
+        subject = f"listing:{listing.id}"
+        if subject in rejected and listing.id in known:
+            known[listing.id].ended_at, known[listing.id].how = desk.now, "gone"
+        if listing.state == "preparing" or subject in moving or subject in rejected or shown.currency != listing.currency:
             continue
         on_sale = listing.state == "live"
         differs = shown.state != listing.state or (
@@ -99,7 +104,7 @@ def missing(desk: Desk, store: Store, seen: Collection[int], begun: datetime) ->
     Where a whole store seems to have gone, its answer is not believed.
     """
     held = list(desk.s.scalars(select(Listing).where(Listing.store_id == store.id, Listing.state == "live")))
-    moving = _moving(desk, begun)
+    moving = _moving(desk, begun) | _rejected(desk)
     gone = [one for one in held if one.id not in seen and f"listing:{one.id}" not in moving]
     if len(gone) * 2 > len(held) and len(gone) > 20:
         told = f"{store.name} answered only {len(held) - len(gone)} of {len(held)} listings; nothing was taken for gone"

@@ -131,8 +131,9 @@ def _moved_away(before: Judged, after: Judged, rows: tuple[Row, Row]) -> bool:
 def _other_thing(matcher: Matcher, sku: Sku, rows: tuple[Row, Row]) -> bool:
     """Whether the new title names another thing. Numbers get reused, so nothing that stayed beside the title helps: no barcode,
     no maker, no option."""
-    bare = matcher.things([replace(row, brand="", options="") for row in (row_of_sku(sku), *rows)])
-    makers = {word for row in (row_of_sku(sku), *rows) for word in matcher.things([row])[0].brand}
+    whole = (row_of_sku(sku), *rows)
+    bare = matcher.things([replace(row, brand="", options="") for row in whole])
+    makers = {word for thing in matcher.things(whole) for word in thing.brand}
     for thing in bare:
         for word in makers:
             del thing.words[word]

@@ -983,23 +983,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/orders/{number}/allow": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Allow */
-        post: operations["orders_allow"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/orders/{number}/cancel": {
         parameters: {
             query?: never;
@@ -3646,19 +3629,6 @@ export interface components {
              * @default
              */
             region: string;
-        };
-        /**
-         * AllowAsk
-         * @description limit: the one to let it past; None = the one that holds it.
-         */
-        AllowAsk: {
-            /** Limit */
-            limit?: string | null;
-            /**
-             * Why
-             * @default
-             */
-            why: string;
         };
         /**
          * AllowanceAsk
@@ -8249,6 +8219,21 @@ export interface components {
             /** Job */
             job: number;
         };
+        /** ManyAsk */
+        amber_lane__api__order_acts__ManyAsk: {
+            /** Orders */
+            orders: number[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** PartAsk */
+        amber_lane__api__order_acts__PartAsk: {
+            /** Lines */
+            lines: number[];
+        };
         /** StoreAsk */
         amber_lane__api__ordering__StoreAsk: {
             /**
@@ -8263,21 +8248,6 @@ export interface components {
             phone: string;
             /** Version */
             version: number;
-        };
-        /** ManyAsk */
-        amber_lane__api__orders__ManyAsk: {
-            /** Orders */
-            orders: number[];
-            /**
-             * Why
-             * @default
-             */
-            why: string;
-        };
-        /** PartAsk */
-        amber_lane__api__orders__PartAsk: {
-            /** Lines */
-            lines: number[];
         };
         /**
          * StoreAsk
@@ -9935,7 +9905,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__orders__ManyAsk"];
+                "application/json": components["schemas"]["amber_lane__api__order_acts__ManyAsk"];
             };
         };
         responses: {
@@ -9968,7 +9938,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__orders__ManyAsk"];
+                "application/json": components["schemas"]["amber_lane__api__order_acts__ManyAsk"];
             };
         };
         responses: {
@@ -10144,41 +10114,6 @@ export interface operations {
             };
         };
     };
-    orders_allow: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                number: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AllowAsk"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     orders_cancel: {
         parameters: {
             query?: never;
@@ -10260,7 +10195,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__orders__PartAsk"];
+                "application/json": components["schemas"]["amber_lane__api__order_acts__PartAsk"];
             };
         };
         responses: {

@@ -17,7 +17,7 @@ const wait = computed(() => {
 })
 /** Undo the act that the bar shows; when another one came in between, it is shown first and nothing is undone. */
 const undo = async () => {
-  await settled()
+  if (!(await settled())) return tell('What you just did is still on its way; nothing was undone', true)
   const shown = pulse.value?.last
   const now = await lookNow()
   if (!now) return tell('Amber Lane does not answer; nothing was undone', true)

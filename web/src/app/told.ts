@@ -41,8 +41,9 @@ export async function tellDone(text: string, before = live.pulse.value?.last?.id
 
 const LONGEST_MS = 6000
 let doing: Promise<unknown> = Promise.resolve()
-/** When all that was begun on this page is done and named: a key that undoes means that, not what stood before it. */
-export const settled = (): Promise<unknown> => Promise.race([doing, new Promise((late) => setTimeout(late, LONGEST_MS))])
+/** When all that was begun on this page is done and named, since a key that undoes means that; false where it takes too long. */
+export const settled = (): Promise<boolean> =>
+  Promise.race([doing.then(() => true), new Promise<boolean>((late) => setTimeout(() => late(false), LONGEST_MS))])
 
 /** Do one thing for a person: say what came of it, and look at everything again. Answers whether it worked. */
 export async function act(run: () => Promise<{ told: string }>): Promise<boolean> {

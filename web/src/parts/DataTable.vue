@@ -279,7 +279,7 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
       </div>
       <div v-else-if="list.total.value === 0 && !list.state.old" class="px-6 py-10 text-center">
         <p class="font-bold">{{ empty }}</p>
-        <p v-if="ask.words" class="mt-1 text-soft">Nothing here has “{{ ask.words }}”; take a word away or choose another view.</p>
+        <p v-if="ask.words" class="mt-1 text-soft">Nothing with “{{ ask.words }}” fits; take a word or a limit away.</p>
         <p v-else-if="emptyTold" class="mt-1 text-soft">{{ emptyTold }}</p>
         <slot name="empty" />
       </div>

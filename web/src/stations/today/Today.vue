@@ -25,7 +25,14 @@ const open = ref<string | null>(null)
 
 /** What is chosen where a step asks for one: what stands in the row, at first the likeliest. */
 const picked = reactive<Record<string, string>>({})
-watch(rows, (all) => all.forEach((one) => one.choices.length && (picked[one.key] ??= one.choices[0]!.value)), { immediate: true })
+watch(
+  rows,
+  (all) => {
+    for (const { key, choices } of all)
+      if (choices.length && !choices.some((one) => one.value === picked[key])) picked[key] = choices[0]!.value
+  },
+  { immediate: true },
+)
 
 function step(key: string, other = false) {
   const trouble = rows.value.find((one) => one.key === key)
