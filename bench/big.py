@@ -23,8 +23,8 @@ def make(folder: Path, n: int) -> Database:
     with db.writing() as s:
         run = s.connection().exec_driver_sql
         run(
-            "insert into store(id, version, code, name, kind, country, currency, tax_in_price, payment, payment_fixed, read_orders, write_listings)"
-            " values (1, 1, 'BIG', 'Big shop', 'own_site', 'GB', 'GBP', 0, 19000, 20, 1, 1)"
+            "insert into store(id, version, code, name, kind, country, currency, tax_in_price, payment, payment_fixed, read_orders, write_prices, write_stock, buy_orders, mass_agreed)"
+            " values (1, 1, 'BIG', 'Big shop', 'own_site', 'GB', 'GBP', 0, 19000, 20, 1, 1, 1, 1, 1)"
         )
         run("insert into fee_row(version, store_id, category, percent, least, fixed) values (1, 1, '', 110000, 0, 0)")
         run(

@@ -26,7 +26,7 @@ from amber_lane.data.session import Database
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, setup, transit
+from amber_lane.services import going_live, lanes, setup, transit
 from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
 from amber_lane.settings import Settings
@@ -148,6 +148,7 @@ class Business:
                 setup.join_partner(desk, self.house.doors, given, setup.ask_account(self.house.doors, given))
             mail = setup.Join("mailbox", "smtp", "Mail", f"smtp://127.0.0.1:{self.world.mail_port}|{self.world.address}/mail/api")
             setup.join_partner(desk, self.house.doors, mail, setup.ask_account(self.house.doors, mail))
+            going_live.all_on(desk, s.scalars(select(Store)).one())
             # What was sold in the world before this house opened is not its business.
             s.scalars(select(Store)).one().orders_cursor = str(max([0, *(one["seq"] for one in self.world.record()["orders"])]))
             s.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=280_000, min_profit=150, endings="95"))

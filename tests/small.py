@@ -28,6 +28,8 @@ from amber_lane.services.sheets_in import kind_of
 from amber_lane.sheets.table import read_sheet
 
 START = datetime(2026, 3, 12, 9, 0, tzinfo=UTC)
+# A store that was turned on long ago.
+ON = {"write_prices": True, "write_stock": True, "buy_orders": True, "mass_agreed": True}
 BUYER = Address("Wren Sorrel", "4 Row", "Whitby", "YO21 3PR", "GB", email="wren@post.example")
 
 
@@ -43,7 +45,7 @@ class Small:
         """Rows for a house of its own; the tests copy the file."""
         with self.db.writing() as s:
             transit.make_templates(self.desk(s))
-            s.add(Store(id=1, code="ONE", name="First shop", kind="own_site", country="GB", currency="GBP"))
+            s.add(Store(id=1, code="ONE", name="First shop", kind="own_site", country="GB", currency="GBP", **ON))
             s.add(Supplier(id=1, code="SUP", name="Supply House", kind="wholesale_api", country="GB", currency="GBP"))
             s.flush()
             s.add_all(
@@ -85,7 +87,7 @@ class Small:
 
     def second_store(self, s: Any, country: str = "GB", currency: str = "GBP") -> Store:
         """Another store that lists nothing yet."""
-        store = Store(id=2, code="TWO", name="Second shop", kind="own_site", country=country, currency=currency)
+        store = Store(id=2, code="TWO", name="Second shop", kind="own_site", country=country, currency=currency, **ON)
         s.add(store)
         s.flush()
         s.add(FeeRow(store_id=2, percent=100_000))

@@ -60,6 +60,14 @@ def test_a_marketplace_and_a_folder_are_joined_and_goods_go_from_one_to_the_othe
 
     store = business.one(select(Store).where(Store.kind == "market_api"))
     supplier = business.one(select(Supplier).where(Supplier.name == "Quayside Bulk"))
+    # A store begins in practice: nothing can be published before a person has turned its stock and prices on.
+    for what, said in (("stock", "stock is written"), ("prices", "prices are written")):
+        desk.goto(f"{served.address}/setup/partners?out={what}&store={store.id}")
+        page = desk.get_by_role("dialog")
+        expect(page.get_by_text(re.compile("listings?, .* would change at once"))).to_be_visible()
+        page.get_by_role("button", name=re.compile("Turn it on|Start with these")).click()
+        expect(desk.get_by_role("checkbox", name=said).last).to_be_checked()
+
     desk.goto(f"{served.address}/source?store={store.id}&supplier={supplier.id}&ours=no")
     for row in (1, 2, 3):
         desk.get_by_label(f"Choose row {row}", exact=True).click()

@@ -116,7 +116,7 @@ rows = st.fixed_dictionaries(
         "payment": st.integers(0, 80_000),
         "payment_fixed": st.integers(0, 40),
         "tax": st.sampled_from([0, 200_000, 230_000]),
-        "rule": st.sampled_from([int(r) for r in Rule]),
+        "rule": st.sampled_from([int(r) for r in Rule if r is not Rule.unset]),
         "rule_value": st.integers(0, 900_000),
         "min_margin": maybe(st.integers(0, 700_000)),
         "min_profit": maybe(st.integers(-100, 900)),

@@ -24,7 +24,7 @@ from amber_lane.data.orders import Order
 from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing
-from amber_lane.services import program, setup, shelf
+from amber_lane.services import going_live, program, setup, shelf
 from amber_lane.services.desk import Conflict
 from amber_lane.services.program import Report
 
@@ -37,6 +37,7 @@ def close_row(small: Small) -> tuple[Small, str]:
 
     def make(desk: Any) -> str:
         store = setup.join_uncalled(desk, setup.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
+        going_live.all_on(desk, store)
         for number in (1, 2):
             small.list_sku(desk.s, number, store.id)
         return program.make_token(desk, store.id)
@@ -176,6 +177,7 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     with business.house.db.writing() as s:
         desk = business.desk(s)
         store = setup.join_uncalled(desk, setup.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        going_live.all_on(desk, store)
         store.orders_cursor = str(max([0, *(one["seq"] for one in world.record()["orders"])]))
         token, number = program.make_token(desk, store.id), store.id
     link = connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:practice-craft", 5)
@@ -208,7 +210,7 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     assert "wrong name" in business.one(select(Link).where(Link.owner == "store", Link.owner_id == number)).told
     with pytest.raises(TokenEnded):
         Office("http://test", "lane-no", Hallway(TestClient(make_app(business.house)))).call("GET", "/hello")
-    assert business.one(select(Store).where(Store.id == number)).write_listings
+    assert business.one(select(Store).where(Store.id == number)).write_stock
 
 
 class Pages:
@@ -232,6 +234,7 @@ def test_a_bad_order_keeps_no_other_waiting_and_listings_are_read_when_asked(bus
     with business.house.db.writing() as s:
         desk = business.desk(s)
         store = setup.join_uncalled(desk, setup.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
+        going_live.all_on(desk, store)
         token, number = program.make_token(desk, store.id), store.id
     orders = [
         StoreOrder(f"C-{n}", business.house.clock.now(), "GBP", BUYER, [StoreOrderLine(1, "X-1", quantity, 900)])

@@ -13,7 +13,7 @@ from amber_lane.connectors.errors import Refused
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing, Sku
-from amber_lane.services import setup, shelf, today
+from amber_lane.services import going_live, setup, shelf, today
 
 from ..business import Business
 
@@ -28,6 +28,7 @@ def fair(business: Business) -> Iterator[Business]:
     with business.house.db.writing() as s:
         desk = business.desk(s)
         store = setup.join_partner(desk, business.house.doors, given, setup.ask_account(business.house.doors, given))
+        going_live.all_on(desk, store)
         store.orders_cursor = "1000000"
     business.house.reader.listings(2)
     yield business

@@ -16,12 +16,12 @@ from amber_lane.connectors.errors import Denied, Malformed, Postponed, RateLimit
 from amber_lane.connectors.protocols import PurchaseAnswer
 from amber_lane.data.orders import OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
-from amber_lane.data.setup import Link, Store
+from amber_lane.data.setup import Link
 from amber_lane.data.shelf import Listing
 from amber_lane.data.transit import Message, PassedOn
 from amber_lane.jobs.delivery import TRIES_MAX, Delivery
-from amber_lane.services import delivered, orders, outbox, purchases, shelf, today, transit
-from amber_lane.services.desk import Desk
+from amber_lane.services import delivered, going_live, orders, outbox, purchases, shelf, today, transit
+from amber_lane.services.desk import Conflict, Desk
 
 from ..small import Small
 
@@ -254,21 +254,22 @@ def test_a_partner_in_trouble_is_left_alone_and_nothing_is_lost(small: Small, de
     ]
 
 
-def test_writing_switched_off_keeps_prices_here_but_not_a_buyers_number(small: Small, delivery: Delivery, outside: Outside) -> None:
+def test_writing_turned_off_takes_back_what_waits_but_not_a_buyers_number(small: Small, delivery: Delivery, outside: Outside) -> None:
     order, other = small.order("A", ("S-1", 1, 900)), small.order("B", ("S-2", 1, 1500))
     made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
-    small.write(lambda desk: desk.s.execute(update(Store).values(write_listings=False)))
     want(small, 3, 999)
+    for what in ("prices", "stock"):
+        small.write(lambda desk, what=what: going_live.turn_off(desk, 1, None, what))
+    with pytest.raises(Conflict, match="not written yet"):
+        want(small, 3, 950)
     deliver(small, delivery)
     small.write(lambda desk: transit.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
     small.write(lambda desk: orders.cancel(desk, other.id))
     deliver(small, delivery, rounds=2)
     assert Counter(name for name, _ in outside.calls) == Counter(["buy", "fulfil", "mail", "cancel"])
-    assert [row.state for row in rows(small, "listing")][-1] == "waiting"
+    assert [row.state for row in rows(small, "listing")][-1] == "dropped"
     assert small.all(select(PassedOn.confirmed_at))[0] is not None and small.all(select(Message.state)) == ["sent"]
-    small.write(lambda desk: desk.s.execute(update(Store).values(write_listings=True)))
-    deliver(small, delivery)
-    assert small.listing(3).shown_price == 999
+    assert small.listing(3).wanted_price == small.listing(3).shown_price == 1000, "what is not written is what the store shows"
 
 
 def test_a_number_and_its_mail_go_once_however_often_it_is_told(small: Small, delivery: Delivery, outside: Outside) -> None:

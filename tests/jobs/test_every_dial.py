@@ -14,7 +14,7 @@ from amber_lane.connectors.kinds import connect
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Store, Token
 from amber_lane.data.shelf import Listing, Sku
-from amber_lane.services import program, setup
+from amber_lane.services import going_live, program, setup
 from amber_lane.services.drafts import PolicyChange
 
 from ..business import Business
@@ -36,8 +36,11 @@ def join_others(business: Business) -> Agent:
     cursor = str(max([0, *(one["seq"] for one in world.record()["orders"])]))
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        setup.join_partner(desk, business.house.doors, given, setup.ask_account(business.house.doors, given)).orders_cursor = cursor
+        fair = setup.join_partner(desk, business.house.doors, given, setup.ask_account(business.house.doors, given))
+        fair.orders_cursor = cursor
         closed = setup.join_uncalled(desk, setup.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        for store in (fair, closed):
+            going_live.all_on(desk, store)
         closed.orders_cursor = cursor
         token = program.make_token(desk, closed.id)
     business.house.reader.listings(2)

@@ -10,7 +10,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Act
 from amber_lane.data.transit import Message, Parcel, PassedOn
-from amber_lane.services import by_sheets, lanes, likeness, lists, orders, purchases, setup, sheets_in, terms, transit, undo
+from amber_lane.services import by_sheets, going_live, lanes, likeness, lists, orders, purchases, setup, sheets_in, terms, transit, undo
 from amber_lane.services.desk import Conflict, Invalid
 from amber_lane.services.drafts import PolicyChange
 from amber_lane.sheets.table import read_sheet
@@ -173,6 +173,7 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
     with business.house.db.writing() as s:
         desk = business.desk(s)
         store = setup.join_uncalled(desk, setup.Join("store", "sheet", "Market stall", "", "", "GB", "GBP"))
+        going_live.all_on(desk, store)
         supplier = setup.join_uncalled(desk, setup.Join("supplier", "sheet", "Barn", "", "", "GB", "GBP"))
         terms.write_one_origin(desk, supplier, 200, 50, 3)
         store_id, supplier_id = store.id, supplier.id

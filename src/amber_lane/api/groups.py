@@ -124,7 +124,7 @@ def settle_differences(desk: WriteDesk, ask: DriftAsk) -> Done:
 @router.post("/differences/check")
 def check_stores(desk: WriteDesk) -> Done:
     """Read all stores' own listings now."""
-    stores = desk.s.scalars(select(Store).where(Store.write_listings, Store.kind.not_in(("sheet", "program")))).all()
+    stores = desk.s.scalars(select(Store).where(Store.kind.not_in(("sheet", "program")))).all()
     for store in stores:
         store.next_check = desk.now
     return Done(told=f"{len(stores)} store{'s are' if len(stores) != 1 else ' is'} being read", count=len(stores))

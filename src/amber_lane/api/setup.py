@@ -16,11 +16,12 @@ from ..connectors.errors import OutsideError
 from ..connectors.kinds import KINDS
 from ..data.setup import Link, Person, Store, Token
 from ..jobs.longjobs import start
-from ..services import agents, calls, program, setup, terms, watch
+from ..services import agents, calls, program, setup, terms
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
 from ..services.planning import replan
 from ..services.same_partner import OWNERS
+from ..services.store_switches import PARTS
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .shapes import Ask, Big, Done, Money, minor, sure
 
@@ -74,6 +75,8 @@ class PartnerOut(BaseModel):
     allowance_value: Money | None
     # The allowance is a person's word, not the store's.
     allowance_by_hand: bool
+    # A store: which of prices, stock and orders go out; None for others.
+    goes_out: dict[str, bool] | None
     # The account number by which it knows us, and since when it is paused or disconnected.
     account: str
     paused_at: datetime | None
@@ -104,9 +107,7 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
     for owner, table in OWNERS.items():
         for row in desk.s.scalars(select(table).order_by(table.id)):
             link = links.get((owner, row.id))
-            switches = {
-                name: getattr(row, name) for name in ("read_orders", "write_listings", "watching", "replacements") if hasattr(row, name)
-            }
+            switches = {name: getattr(row, name) for name in ("read_orders", "watching", "replacements") if hasattr(row, name)}
             out.append(
                 PartnerOut(
                     owner=owner,
@@ -136,6 +137,7 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
                     allowance_listings=getattr(row, "allowance_listings", None),
                     allowance_value=sure(row.allowance_value, row.currency) if getattr(row, "allowance_value", None) is not None else None,
                     allowance_by_hand=getattr(row, "allowance_by_hand", False),
+                    goes_out={part: getattr(row, name) for part, name in PARTS.items()} if owner == "store" else None,
                     account=link.account if link else "",
                     paused_at=row.paused_at,
                     ended_at=row.ended_at,
@@ -252,7 +254,6 @@ def set_looks(desk: WriteDesk, number: Big, ask: LooksAsk) -> Done:
 class SwitchAsk(Ask):
     version: int
     read_orders: bool | None = None
-    write_listings: bool | None = None
     watching: bool | None = None
     replacements: bool | None = None
     sweep_minutes: int | None = Field(None, ge=1, le=60 * 24 * 7)
@@ -275,8 +276,6 @@ def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
     if ask.replacements is not None:
         desk.s.flush()
         replan(desk)
-    if ask.write_listings:
-        watch.catch_up(desk, number)
     return Done(told="Changed")
 
 

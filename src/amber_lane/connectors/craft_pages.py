@@ -96,7 +96,13 @@ class CraftPages:
         return OrderPage(orders, str(last), len(whole) >= 100, bad)
 
     def change_listing(self, change: ListingChange, key: str) -> None:
-        form = {"price": plain(change.price, change.currency), "pieces": str(change.quantity), "state": change.state, "note": key}
+        form = {"note": key}
+        if change.price is not None:
+            form["price"] = plain(change.price, change.currency)
+        if change.quantity is not None:
+            form["pieces"] = str(change.quantity)
+        if change.state is not None:
+            form["state"] = change.state
         if change.words is not None:
             words = change.words
             form |= {"title": words.title, "text": words.description, "group": words.category}

@@ -204,8 +204,7 @@ class MarketApi:
     def find_change(self, change: ListingChange, key: str) -> bool:
         if change.words is not None:
             return False
-        said = _listing(self._ask(f"/offers/{path_part(change.sku)}", _Offer), change.currency)
-        return (said.price, said.quantity, said.state) == (change.price, change.quantity, change.state)
+        return change.shown_by(_listing(self._ask(f"/offers/{path_part(change.sku)}", _Offer), change.currency))
 
     def send_batch(self, changes: list[ListingChange], key: str) -> None:
         self._tell("PUT", f"/batches/{path_part(key)}", {"changes": [_body(one) for one in changes]}, _Done)
@@ -248,12 +247,11 @@ class MarketApi:
 
 
 def _body(change: ListingChange) -> dict[str, Any]:
-    body: dict[str, Any] = {
-        "code": change.sku,
-        "price": plain(change.price, change.currency),
-        "pieces": change.quantity,
-        "status": _STATUS[change.state],
-    }
+    body: dict[str, Any] = {"code": change.sku, "pieces": change.quantity}
+    if change.price is not None:
+        body["price"] = plain(change.price, change.currency)
+    if change.state is not None:
+        body["status"] = _STATUS[change.state]
     words = change.words
     if words is not None:
         body |= {
@@ -267,9 +265,10 @@ def _body(change: ListingChange) -> dict[str, Any]:
             "goes_with": words.family,
             "labels": words.tags,
             "grams": words.weight_g,
-            "was_price": "" if words.compare_at is None else plain(words.compare_at, change.currency),
             "pictures": list(words.pictures),
         }
+        if change.price is not None:
+            body["was_price"] = "" if words.compare_at is None else plain(words.compare_at, change.currency)
     return body
 
 

@@ -124,20 +124,22 @@ class OwnSite:
         return OrderPage(orders, str(page.cursor), page.more, bad)
 
     def change_listing(self, change: ListingChange, key: str) -> None:
-        body: dict[str, Any] = {"price": plain(change.price, change.currency), "quantity": change.quantity, "state": change.state}
+        body: dict[str, Any] = {"quantity": change.quantity, "state": change.state}
         words, method = change.words, "PATCH"
         if words is not None:
-            compare = "" if words.compare_at is None else plain(words.compare_at, change.currency)
-            body |= asdict(words) | {"compare_at": compare, "pictures": list(words.pictures)}
+            body |= asdict(words) | {"compare_at": None, "pictures": list(words.pictures)}
             method = "PUT"
+        if change.price is not None:
+            body["price"] = plain(change.price, change.currency)
+        if words is not None and change.price is not None:
+            body["compare_at"] = "" if words.compare_at is None else plain(words.compare_at, change.currency)
         self.call.tell(method, f"/listings/{path_part(change.sku)}", body, _Done, {"Idempotency-Key": key})
 
     def find_change(self, change: ListingChange, key: str) -> bool:
         if change.words is not None:
             # Words may be sent again at will; whether all of them are there is not asked one by one.
             return False
-        said = self.call.ask(f"/listings/{path_part(change.sku)}", _Listing)
-        return (minor(said.price, said.currency), said.quantity, said.state) == (change.price, change.quantity, change.state)
+        return change.shown_by(_listing(self.call.ask(f"/listings/{path_part(change.sku)}", _Listing)))
 
     def send_batch(self, changes: list[ListingChange], key: str) -> None:
         raise Refused("the shop takes changes one by one")

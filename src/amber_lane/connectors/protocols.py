@@ -99,14 +99,19 @@ class ListingWords:
 
 @dataclass(frozen=True)
 class ListingChange:
-    """What a store shall show. With words, a listing that is not there is made."""
+    """What a store shall show; None = that part is left as the store has it. With words, a listing that is not there is made."""
 
     sku: str
-    price: int
+    price: int | None
     currency: str
-    quantity: int
-    state: str
+    quantity: int | None
+    state: str | None
     words: ListingWords | None = None
+
+    def shown_by(self, one: StoreListing) -> bool:
+        """Whether a store's own listing shows all that was asked."""
+        pairs = ((self.price, one.price), (self.quantity, one.quantity), (self.state, one.state))
+        return all(asked is None or asked == there for asked, there in pairs)
 
 
 @dataclass(frozen=True)

@@ -161,7 +161,8 @@ def _bounds(terms: Mapping[str, Any], lows: list[int], set_by: SetBy, currency: 
 
     said = terms.get("rule_of")
     by: Mapping[str, str] = said if isinstance(said, dict) else {"rule_value": said or ""}
-    bounds = [Bound(f"Lowest for {_asked(terms, currency)}", lowest(0), set_by is SetBy.rule, by=by.get("rule_value", ""))]
+    asked = "no rule" if terms["rule"] == Rule.unset else f"Lowest for {_asked(terms, currency)}"
+    bounds = [Bound(asked, lowest(0), set_by is SetBy.rule, by=by.get("rule_value", ""))]
     if terms.get("min_margin") is not None:
         bounds.append(
             Bound(
@@ -205,8 +206,10 @@ def _sentence(
     margin: int | None,
     profit: int,
 ) -> str:
-    asked = _asked(terms, currency)
+    asked = "" if outcome is Outcome.no_rule else _asked(terms, currency)
     keeps = f"keeps {show(profit, currency)}" + ("" if margin is None else f", {show_percent(margin)} of what is left after tax")
+    if outcome is Outcome.no_rule:
+        return f"No price rule applies, so no price is made. At {show(shown, currency)} it {keeps}."
     if best is None:
         if set_by is SetBy.ceiling:
             return f"No allowed price lies under the ceiling of {show(terms['ceiling'], currency)}. At {show(shown, currency)} it {keeps}."

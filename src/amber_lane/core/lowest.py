@@ -111,7 +111,11 @@ def _wants(terms: Terms, limits: Limits) -> tuple[list[Want], Ints | None]:
         floor = np.where(by_floor, np.maximum(floor, 1), 0)
     ret = rule == Rule.ret
     wants = [
-        Want(~by_floor, np.where(rule == Rule.margin, value, 0), terms.landed * np.where(ret, value, 0) if ret.any() else None),
+        Want(
+            ~by_floor & (rule != Rule.unset),
+            np.where(rule == Rule.margin, value, 0),
+            terms.landed * np.where(ret, value, 0) if ret.any() else None,
+        ),
         _limit(limits.min_margin, 1, True),
         _limit(limits.min_profit, PPM, False),
     ]

@@ -110,7 +110,9 @@ def _solve(terms: Terms, limits: Limits, endings: Endings) -> Priced:
     outcome[stuck] = Outcome.held
     gone = none | no_room
     outcome[gone] = Outcome.no_price
-    price[gone] = NONE
+    unset = limits.rule == Rule.unset
+    outcome[unset], set_by[unset] = Outcome.no_rule, SetBy.nothing
+    price[gone | unset] = NONE
     return Priced(price, needed, set_by, outcome, kept)
 
 

@@ -26,6 +26,8 @@ class Rule(IntEnum):
     add = 1
     margin = 2
     ret = 3
+    # No rule applies: no price is asked for.
+    unset = -1
 
     @property
     def label(self) -> str:
@@ -35,7 +37,7 @@ class Rule(IntEnum):
     def named(cls, name: str) -> Rule:
         """The rule of that name in a sheet; ValueError lists the names."""
         try:
-            return {rule.label: rule for rule in cls}[name]
+            return {rule.label: rule for rule in cls if rule is not cls.unset}[name]
         except KeyError:
             raise ValueError(f"rule: {name!r} is not one of multiple, add, margin, return") from None
 
@@ -57,6 +59,8 @@ class Outcome(IntEnum):
     held = 1
     loss = 2
     no_price = 3
+    # No price rule applies, so none is made. 4 stands in responses for what waits since too many moved at once.
+    no_rule = 5
 
 
 class Endings:

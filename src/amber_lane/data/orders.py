@@ -41,6 +41,8 @@ class Order(Versioned):
     # A person stopped its waiting time: it goes when they send it.
     by_hand: Mapped[bool] = mapped_column(default=False)
     send_after: Mapped[datetime | None]
+    # It was there when its store's orders began to be bought, and a person left those that were: it goes by a word of its own.
+    before_start: Mapped[bool] = mapped_column(default=False)
     # Only these lines go now, by a person's word; the rest is planned anew once they are bought. Empty = all of them.
     part_lines: Mapped[list[Any]] = mapped_column(default=list)
     # Another order of the same buyer that its supplier is asked to pack into the same parcel.

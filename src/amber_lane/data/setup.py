@@ -33,7 +33,12 @@ class Store(Partner):
     payment: Mapped[int] = mapped_column(default=0)
     payment_fixed: Mapped[int] = mapped_column(default=0)
     read_orders: Mapped[bool] = mapped_column(default=True)
-    write_listings: Mapped[bool] = mapped_column(default=True)
+    # A store begins in practice: all is read, decided and shown, and nothing is written or bought before a person turns it on.
+    write_prices: Mapped[bool] = mapped_column(default=False)
+    write_stock: Mapped[bool] = mapped_column(default=False)
+    buy_orders: Mapped[bool] = mapped_column(default=False)
+    # A person has seen and agreed to a first move of very many of its prices at once.
+    mass_agreed: Mapped[bool] = mapped_column(default=False)
     allowance_units: Mapped[int | None]
     allowance_listings: Mapped[int | None]
     # What all that it shows may be worth, in its minor units.

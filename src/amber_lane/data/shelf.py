@@ -66,6 +66,9 @@ class Listing(Versioned):
     landed: Mapped[int | None]
     profit: Mapped[int | None]
     net: Mapped[int | None]
+    # "Only from the next change on": what the rule asked then, and the quantity that stock asked for; while the same is asked, it rests.
+    rest_price: Mapped[int | None]
+    rest_stock: Mapped[int | None]
     set_by: Mapped[int] = mapped_column(default=-1)
     outcome: Mapped[int] = mapped_column(default=0)
     # What it says beside its title and description; category '' = the SKU's.

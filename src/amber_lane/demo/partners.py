@@ -22,7 +22,7 @@ from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
 from ..core.plans import Plan
 from ..data.prices import PriceRule, Rate
 from ..data.setup import BuyingAccount, FeeRow, Mailbox, Store, Supplier
-from ..services import catalogues, program, setup, shelf, terms, transit
+from ..services import catalogues, going_live, place, program, setup, shelf, terms, transit
 from ..services.desk import Desk
 from ..services.drafts import PolicyChange
 from ..sheets.mapped import look
@@ -101,9 +101,13 @@ def join_all(house: House, world: str) -> None:
             setup.join_partner(desk, house.doors, given, setup.ask_account(house.doors, given))
         for owner, kind, name in UNCALLED:
             setup.join_uncalled(desk, setup.Join(owner, kind, name, "", "", *(("PT", "EUR") if owner == "supplier" else ("GB", "GBP"))))
+        for store in s.scalars(select(Store)):
+            # The demo is a house at work: what goes out was looked at long ago.
+            going_live.all_on(desk, store)
         _say_terms(desk)
         s.add_all(PriceRule(scope="house", scope_key="", **rule) for rule in RULES)
         PolicyChange("house", "", {"send": "once"}).keep(desk)
+        place.set_place(desk, place.Place("GB", "Europe/London", "dmy", "."))
         link = house.doors.of(desk, "store", 1)
         link.tell_of_orders(f"http://{house.settings.host}:{house.settings.port}/api/v1/hooks/stores/1", house.doors.safe.for_use("hook-1"))
         _make_token(desk, house.settings.data)

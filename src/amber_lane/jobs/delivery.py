@@ -36,6 +36,7 @@ from ..services import delivered, outbox
 from ..services.desk import Desk, DeskError, bulk_update
 from ..services.partner_life import set_apart
 from ..services.setup import UNCALLED, Doors, link_of, note_budget, note_health
+from ..services.store_switches import writing
 from .batches import Batches
 from .letters import SEND, PictureDesk
 
@@ -185,7 +186,7 @@ class Delivery:
 
     def _may_write(self, store: int) -> bool:
         with self.db.reading() as s:
-            return bool(s.scalar(select(Store.write_listings).where(Store.id == store)))
+            return writing(s, store)
 
     def _claim(self, target: str, batched: bool = False) -> list[Outbox]:
         """Take the next rows in hand: for each subject only its oldest unfinished one. batched: listing changes go elsewhere."""
@@ -195,7 +196,7 @@ class Delivery:
             if link is None or (link.rest_until and link.rest_until > self.clock.now()):
                 return []
             wanted = [Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "claimed"))]
-            if batched or (owner == "store" and not s.scalar(select(Store.write_listings).where(Store.id == int(number)))):
+            if batched or (owner == "store" and not writing(s, int(number))):
                 # Price and stock wait; tracking numbers and cancellations are the buyers' and go on.
                 wanted.append(Outbox.kind != "listing")
             rows = s.scalars(select(Outbox).where(*wanted).order_by(Outbox.id).limit(BATCH * 4)).all()

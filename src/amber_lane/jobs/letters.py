@@ -21,7 +21,8 @@ def change_of(body: dict[str, Any]) -> ListingChange:
     if words:
         pictures = tuple(words.get("pictures", ()))
         said = ListingWords(**{**words, "pictures": pictures})
-    return ListingChange(body["sku"], parse_money(body["price"], body["currency"]), body["currency"], body["quantity"], body["state"], said)
+    price = parse_money(body["price"], body["currency"]) if "price" in body else None
+    return ListingChange(body["sku"], price, body["currency"], body.get("quantity"), body.get("state"), said)
 
 
 def purchase_of(body: dict[str, Any]) -> Purchase:

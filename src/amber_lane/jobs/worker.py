@@ -176,7 +176,7 @@ class Worker:
             with self.db.reading() as s:
                 store = s.get(Store, number)
             # A store that was just joined is read by the job that brings its listings in.
-            if store and store.write_listings and store.next_check is not None:
+            if store and store.next_check is not None:
                 self._alone("check", self.reader.check, number)
         if self._paced is None or now - self._paced > timedelta(hours=1):
             self._paced = now

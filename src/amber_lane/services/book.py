@@ -44,7 +44,13 @@ class Book:
     steady: Ints
     version: Ints
     pace: Ints
-    writes: Ints
+    # What its store lets us write: prices, and stock with on sale or not; and whether a first mass move of prices was agreed to there.
+    prices_on: Bools
+    stock_on: Bools
+    mass_agreed: Bools
+    # What the rule asked, and what stock asked to show, when a person said "only from the next change on"; NONE = nothing rests.
+    rest_price: Ints
+    rest_stock: Ints
     lane: Ints
     # It has lanes and all of them are shut: nothing can be bought for it.
     closed: Bools
@@ -148,6 +154,8 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
         step_price,
         step_at,
         most,
+        rest_price,
+        rest_stock,
         code,
         category,
         currency,
@@ -183,7 +191,9 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
         steady,
         version,
         pace,
-        np.array([facts.stores[i].write_listings and facts.stores[i].ended_at is None for i in store.tolist()], dtype=np.int64),
+        *_switches(facts, store),
+        rest_price,
+        rest_stock,
         chosen.lane,
         chosen.closed,
         chosen.gone,
@@ -213,6 +223,16 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
     )
 
 
+def _switches(facts: Facts, store: Ints) -> tuple[Bools, Bools, Bools]:
+    """Per listing: whether its store lets prices and stock be written, and whether a first mass move was agreed to there."""
+    told = {
+        number: (one.write_prices and one.ended_at is None, one.write_stock and one.ended_at is None, one.mass_agreed)
+        for number, one in facts.stores.items()
+    }
+    rows = np.array([told[i] for i in store.tolist()], dtype=np.bool_).reshape(-1, 3)
+    return rows[:, 0], rows[:, 1], rows[:, 2]
+
+
 def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool) -> list[Any]:
     in_force = (Listing.hand_until.is_(None)) | (Listing.hand_until > now)
     query = (
@@ -236,6 +256,8 @@ def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool
             or_none(Listing.step_price),
             or_none(type_coerce(Listing.step_at, BigInteger)),
             or_none(Listing.most),
+            or_none(Listing.rest_price),
+            or_none(Listing.rest_stock),
             Sku.code,
             Sku.category,
             Listing.currency,
@@ -326,9 +348,9 @@ def terms_of(
     terms = price.Terms(
         landed, rule("reserve", 0), picked[:, 0], picked[:, 1], picked[:, 2], picked[:, 3], picked[:, 4], picked[:, 5], picked[:, 6]
     )
-    # Without any rule a listing is priced to lose nothing.
+    # Where nobody said how to price, nothing is priced.
     limits = price.Limits(
-        rule("rule", int(price.Rule.margin)),
+        rule("rule", int(price.Rule.unset)),
         rule("rule_value", 0),
         rule("min_margin", NONE),
         rule("min_profit", NONE),

@@ -8,12 +8,11 @@ from sqlalchemy import select
 
 from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..connectors.protocols import PurchaseAnswer
-from ..core.money import parse_money
 from ..core.states import OUTBOX
 from ..data.outbox import Outbox
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing
-from . import purchases, samples
+from . import delivered, purchases, samples
 from .desk import Conflict, Desk
 from .documents import purchase_rows
 
@@ -57,8 +56,7 @@ def take_changes(desk: Desk, number: int) -> tuple[list[str], list[list[Any]]]:
     for row in _taken(desk, f"store:{number}", "listing"):
         body = row.body
         listing = desk.get(Listing, body["listing"], "listing")
-        listing.shown_price, listing.shown_quantity = parse_money(body["price"], body["currency"]), body["quantity"]
-        listing.shown_state, listing.shown_at = body["state"], desk.now
-        out.append([store.name, body["sku"], listing.title, body["price"], body["quantity"], body["state"]])
+        delivered.shown(desk, [body])
+        out.append([store.name, body["sku"], listing.title, body.get("price", ""), body.get("quantity", ""), body.get("state", "")])
     desk.log("listing.sheet_out", store.name, f"{len(out)} changes taken out as a sheet for {store.name}")
     return ["store", "sku", "title", "price", "quantity", "state"], out

@@ -25,7 +25,7 @@ def follow(desk: Desk, book: Book, decided: Decided, rows: Bools | None = None) 
     share = book.rules.values.get("compare_at")
     if share is None:
         return decided
-    asked = (share != NONE) & (book.writes == 1) & (decided.price > 0)
+    asked = (share != NONE) & (book.prices_on) & (decided.price > 0)
     asked &= np.ones(len(book.ids), dtype=np.bool_) if rows is None else rows
     places = np.flatnonzero(asked)
     if not len(places):

@@ -51,20 +51,25 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
     priced = pricing.solve(book.terms, book.limits, book.endings)
     priced = replace(priced, outcome=np.where(_no_ending(book, priced), Outcome.held, priced.outcome))
     fixed = book.hand_price != NONE
-    follow = (policy["follow_price"] == 1) & book.counted & ~fixed
+    ruled = priced.outcome != Outcome.no_rule
+    # What a person let rest stays as it is for as long as the same is asked.
+    rests = (book.rest_price != NONE) & (book.rest_price == priced.price)
+    follow = (policy["follow_price"] == 1) & book.counted & ~fixed & ruled & ~rests & book.prices_on
     fine = (priced.outcome == Outcome.ok) & (priced.price != NONE)
     crowd = np.zeros(n, dtype=np.bool_) if frozen is None else frozen & follow & fine & (priced.price != book.wanted_price)
     fine &= ~crowd
     new_price = np.where(follow & fine, priced.price, book.wanted_price)
-    new_price = np.where(fixed, book.hand_price, new_price)
+    new_price = np.where(fixed & book.prices_on, book.hand_price, new_price)
     at_new = pricing.keep(new_price, book.terms)
     losing = book.counted & (at_new.profit < 0)
-    waits = follow & ~fine | fixed & losing
+    waits = follow & ~fine | fixed & losing & book.prices_on
     held_off = waits & ((losing & (policy["loss_pauses"] == 1)) | (policy["held_pauses"] == 1))
 
     # Where all lanes are shut nothing can be bought, so nothing is shown as if it could.
-    stock_led = (policy["follow_stock"] == 1) & (laned | book.closed)
-    quantity = np.where(stock_led, shown(book.available, policy["cap"], policy["cushion"]), book.wanted_quantity)
+    stock_led = (policy["follow_stock"] == 1) & (laned | book.closed) & book.stock_on
+    asked = shown(book.available, policy["cap"], policy["cushion"])
+    stock_led &= (book.rest_stock == NONE) | (book.rest_stock != asked)
+    quantity = np.where(stock_led, asked, book.wanted_quantity)
     quantity = _shared(book, quantity, stock_led)
     by_stock = (book.state == PAUSED) & (book.paused_by == BY_STOCK)
     room = np.maximum(book.available - policy["cushion"], 0)
@@ -82,7 +87,8 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
     hide = none_left & ((at_none == HIDE) | (at_none == END))
     quantity = np.where(none_left & (at_none == LEAVE), book.wanted_quantity, quantity)
     resume = by_stock & seen.resume & stock_led & (quantity > policy["pause_at"])
-    back = (book.state == PAUSED) & (book.paused_by == BY_HOLD) & ~held_off & book.counted
+    held_off &= book.stock_on
+    back = (book.state == PAUSED) & (book.paused_by == BY_HOLD) & ~held_off & book.counted & book.stock_on
 
     state, paused_by = book.state.copy(), book.paused_by.copy()
     ends = hide & (at_none == END)
@@ -105,7 +111,7 @@ def decide(book: Book, counted: bool = True, frozen: Bools | None = None) -> Dec
     kind[waits] = HOLD
     kind[changed & (state == PAUSED) & (book.state == LIVE)] = PAUSE
     kind[ends & changed] = ENDED
-    return limited_to(book, Decided(new_price, quantity, state, paused_by, steady, kind, waits, changed, priced, crowd), book.writes == 1)
+    return Decided(new_price, quantity, state, paused_by, np.where(book.stock_on, steady, book.steady), kind, waits, changed, priced, crowd)
 
 
 def _no_ending(book: Book, priced: pricing.Priced) -> Bools:

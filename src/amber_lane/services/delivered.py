@@ -18,13 +18,7 @@ from .desk import Desk, bulk_update
 
 def follow(desk: Desk, done: Sequence[tuple[Outbox, Any]]) -> None:
     """Changes that the outside has confirmed, each with its answer."""
-    at = to_ms(desk.now)
-    shown = [
-        (parse_money(row.body["price"], row.body["currency"]), row.body["quantity"], row.body["state"], at, row.body["listing"])
-        for row, _ in done
-        if row.kind == "listing"
-    ]
-    bulk_update(desk.s, Listing, ("shown_price", "shown_quantity", "shown_state", "shown_at"), shown)
+    shown(desk, [row.body for row, _ in done if row.kind == "listing"])
     said = [("", None, 0, row.body["listing"]) for row, _ in done if row.kind == "listing" and row.body.get("words")]
     bulk_update(desk.s, Listing, ("told", "theirs", "words_due"), said)
     for row, answer in done:
@@ -42,6 +36,15 @@ def follow(desk: Desk, done: Sequence[tuple[Outbox, Any]]) -> None:
             )
         elif row.kind == "mail" and row.body["message"] is not None:
             desk.s.execute(update(Message).where(Message.id == row.body["message"]).values(state="sent"))
+
+
+def shown(desk: Desk, bodies: Sequence[dict[str, Any]]) -> None:
+    """What stores show now after these changes, of the parts that each of them changed."""
+    at = to_ms(desk.now)
+    prices = [(parse_money(one["price"], one["currency"]), at, one["listing"]) for one in bodies if "price" in one]
+    bulk_update(desk.s, Listing, ("shown_price", "shown_at"), prices)
+    stock = [(one["quantity"], one["state"], at, one["listing"]) for one in bodies if "state" in one]
+    bulk_update(desk.s, Listing, ("shown_quantity", "shown_state", "shown_at"), stock)
 
 
 def failed(desk: Desk, dead: Sequence[tuple[Outbox, str]]) -> None:

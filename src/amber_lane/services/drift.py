@@ -74,9 +74,9 @@ def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime
         if listing.state == "preparing" or subject in moving or subject in rejected or shown.currency != listing.currency:
             continue
         on_sale = listing.state == "live"
-        differs = shown.state != listing.state or (
-            on_sale and (shown.price != listing.wanted_price or shown.quantity > listing.wanted_quantity)
-        )
+        # What is not written is not ours to differ from.
+        differs = store.write_stock and (shown.state != listing.state or (on_sale and shown.quantity > listing.wanted_quantity))
+        differs |= store.write_prices and on_sale and shown.price != listing.wanted_price
         _keep(desk, listing, known.get(listing.id), differs, shown.price, shown.quantity, shown.state)
         listing.shown_price, listing.shown_quantity, listing.shown_state, listing.shown_at = (
             shown.price,
@@ -85,6 +85,7 @@ def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime
             desk.now,
         )
     desk.s.flush()
+    shelf.follow_shown(desk, store)
     return seen
 
 

@@ -11,11 +11,12 @@ from ..core.address import faults
 from ..core.money import show
 from ..core.route import OrderPlan
 from ..data.orders import Order, OrderLine
+from ..data.setup import Store
 from ..data.source import Item
 from .desk import Desk, in_chunks
 
 # Limits that are a person's to set, so that their word lets an order past.
-LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address", "doubt", "twice", "spend_limit")
+LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address", "doubt", "twice", "spend_limit", "practice")
 # Of an address these are only likely to be wrong, so a person may let them stand.
 DOUBTS = ("has no house number", "is not a postcode")
 PARTS = {
@@ -62,6 +63,17 @@ def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, A
     value = sum(line.paid for line in lines)
     if value > policy["look_over"] and "look_over" not in order.allowed:
         return "look_over", f"Worth {show(value, order.currency)}, more than your {show(policy['look_over'], order.currency)}"
+    return None
+
+
+def practice(order: Order, store: Store) -> tuple[str, str] | None:
+    """(limit, told) of an order that could go, but whose store's orders are not bought yet, or were not when it came."""
+    if "practice" in order.allowed:
+        return None
+    if not store.buy_orders:
+        return "practice", f"Orders of {store.name} are not bought yet; that is turned on under Settings, Partners"
+    if order.before_start:
+        return "practice", f"It came before orders of {store.name} were bought here; let it go if it was not bought elsewhere"
     return None
 
 

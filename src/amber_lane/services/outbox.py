@@ -105,9 +105,11 @@ def about(body: dict[str, Any]) -> str:
 def tell(kind: str, body: dict[str, Any]) -> str:
     """What a change asks of the outside, in a few words."""
     if kind == "listing":
-        state = {"live": "on sale", "paused": "off sale", "ended": "ended"}.get(str(body.get("state")), "")
-        money = show(parse_money(str(body["price"]), body["currency"]), body["currency"])
-        return f"{money}, shows {body.get('quantity')}, {state}"
+        parts = [show(parse_money(str(body["price"]), body["currency"]), body["currency"])] if "price" in body else []
+        if "state" in body:
+            state = {"live": "on sale", "paused": "off sale", "ended": "ended"}.get(str(body["state"]), "")
+            parts += [f"shows {body.get('quantity')}", state]
+        return ", ".join(parts) or "its words"
     if kind == "fulfilment":
         return f"sent with {body.get('carrier')}, {body.get('tracking_number')}"
     if kind == "purchase":

@@ -17,7 +17,7 @@ from ..data.setup import Setting
 from ..data.source import Item
 from . import order_money
 from .desk import Desk, bulk_insert, by_id, in_bulk, in_chunks
-from .order_limits import after_routing, before_routing, tell, usual_quantities
+from .order_limits import after_routing, before_routing, practice, tell, usual_quantities
 from .order_money import OPEN
 from .order_twins import twins_of
 from .planning_look import Lookup, arrival, bought_parts, lines_of, room_told, service_of
@@ -91,7 +91,9 @@ class _Planner:
         for number, (twin, said) in twins_of(self.desk, orders).items():
             if limits[number] is None and self._policy(by_number[number])["hold_twice"]:
                 limits[number], self.twins[number] = ("twice", said), twin
-        together = [order for order in orders if not missing[order.id] and limits[order.id] is None]
+        # They take nothing from those that go, and what else stands in their way is told first.
+        trying = {order.id: held for order in orders if (held := practice(order, look.facts.stores[order.store_id]))}
+        together = [order for order in orders if not missing[order.id] and limits[order.id] is None and order.id not in trying]
         # What a person lets go beyond a spending limit goes first, and leaves the others the same limit.
         over = [order for order in together if "spend_limit" in order.allowed]
         for some, capped in ((over, False), ([order for order in together if order not in over], True)):
@@ -104,9 +106,12 @@ class _Planner:
                 self._move(order, found, limit, set())
         # What waits for a person takes nothing from the others; its plan is made out of what they leave.
         for order in orders:
-            if missing[order.id] or limits[order.id] is not None:
+            if missing[order.id] or limits[order.id] is not None or order.id in trying:
                 found = route([look.fill(order)]).plans[order.id]
-                self._move(order, found, limits[order.id] or self._limit(order, found) or ("no_lane", ""), missing[order.id])
+                limit = limits[order.id] or self._limit(order, found)
+                if limit is None and order.id in trying:
+                    limit = after_routing(order, found, self._policy(order), self._items(found)) or trying[order.id]
+                self._move(order, found, limit or ("no_lane", ""), missing[order.id])
 
         bulk_insert(self.desk.s, Plan, ("order_id", "at", "lanes", "next_best", *SUMS), self.fresh)
         since = to_ms(self.desk.now)

@@ -6,7 +6,7 @@ import json
 import threading
 import time
 from collections.abc import Callable, Collection, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from sqlalchemy import case, func, select
@@ -90,6 +90,9 @@ def what_if(desk: Desk, change: Change | None, raw: Callable[[Facts], Raw] | Non
     rows = raw(facts) if raw else read(desk, facts)
     real = build(rows, facts)
     book = real if change is None else build(rows, draft)
+    # Prices are shown as they would be also where they are not written yet; how many of those there are is told.
+    practice = ~book.prices_on
+    book = replace(book, prices_on=np.ones(len(book.ids), dtype=np.bool_))
     decided = decide(book, counted=False)
     laned = book.counted & (book.hand_price == NONE)
     then_price = np.where(laned & ~decided.waits, decided.price, book.wanted_price)
@@ -99,9 +102,10 @@ def what_if(desk: Desk, change: Change | None, raw: Callable[[Facts], Raw] | Non
         "listings": int(laned.sum()),
         "rise": int((laned & (then_price > book.wanted_price)).sum()),
         "fall": int((laned & (then_price < book.wanted_price)).sum()),
+        "practice": int((practice & laned & (then_price != book.wanted_price)).sum()),
         "ceiling": int((laned & (decided.priced.set_by == SetBy.ceiling)).sum()),
         "step": int((laned & (decided.priced.set_by == SetBy.step)).sum()),
-        "floor": int((laned & (decided.priced.outcome != Outcome.ok)).sum()),
+        "floor": int((laned & ~np.isin(decided.priced.outcome, (Outcome.ok, Outcome.no_rule))).sum()),
         "loss": int((laned & (then.profit < 0)).sum()),
         "held": int(held.sum()),
         "pause": int((decided.kind == PAUSE).sum()),
@@ -138,6 +142,8 @@ def apply(desk: Desk, change: Change, seen: dict[str, int], only: set[int] | Non
         only = (set(view.book.ids.tolist()) if only is None else only) - set(leave)
     act = change.keep(desk)
     moved = [f"{view.counts[name]} {name}" for name in ("rise", "fall", "pause", "resume") if view.counts[name]]
+    if view.counts["practice"]:
+        moved.append(f"{view.counts['practice']} of them only here, since their prices are not written yet")
     act.told = f"{act.told}: {', '.join(moved) or 'no price moves'}"
     act.after = {**(act.after or {}), "picked": None if only is None else len(only)}
     desk.s.flush()

@@ -21,6 +21,7 @@ from ..data.setup import Link, Store, Token
 from . import carrier_names, delivered, outbox
 from .desk import Conflict, Desk, DeskError
 from .same_partner import refuse_twin
+from .store_switches import writes
 
 LEASE = timedelta(seconds=60)
 MOST = 50
@@ -134,7 +135,7 @@ def lease(desk: Desk, token: Token, store: Store, run: str, wall: datetime, most
     query = select(Outbox).where(
         Outbox.target == f"store:{store.id}", Outbox.state.in_(("waiting", "unknown", "claimed")), Outbox.kind != "mail"
     )
-    if not store.write_listings:
+    if not writes(store):
         query = query.where(Outbox.kind != "listing")
     seen: set[str] = set()
     out: list[Handed] = []

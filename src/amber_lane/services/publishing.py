@@ -55,8 +55,8 @@ class Checks:
             out.append("its lane is shut")
         if listing.wanted_price <= 0:
             out.append("it has no price")
-        if not self.store.write_listings:
-            out.append(f"writing to {self.store.name} is switched off")
+        if not (self.store.write_prices and self.store.write_stock):
+            out.append(f"writing prices and stock to {self.store.name} is not turned on")
         return out
 
 

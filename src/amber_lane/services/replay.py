@@ -248,7 +248,10 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
             endings=endings,
             terms=terms.take(at),
             limits=replace(limits.take(at), old=np.where(old > 0, old, NONE)),
-            writes=np.ones(len(mine), dtype=np.int64),
+            prices_on=np.ones(len(mine), dtype=np.bool_),
+            stock_on=np.ones(len(mine), dtype=np.bool_),
+            rest_price=np.full(len(mine), NONE, dtype=np.int64),
+            rest_stock=np.full(len(mine), NONE, dtype=np.int64),
         )
         first = now_price[mine] == 0
         if first.any():

@@ -13,9 +13,11 @@ from ..core import price as pricing
 from ..core.money import Bools, Ints, plain
 from ..core.price import NONE, SetBy
 from ..core.states import OUTBOX
+from ..core.stock import shown
 from ..data.base import to_ms
 from ..data.lanes import Lane, LanePart
 from ..data.outbox import Outbox
+from ..data.setup import Store
 from ..data.shelf import Listing
 from ..data.watch import Response
 from . import causes, compare_at
@@ -25,6 +27,9 @@ from .decide import CROWD, HOLD, KINDS, Decided, decide, limited_to
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
 from .outbox import batch_mark
 from .wording import words_due
+
+# A store's first move of more prices than this is a person's to look at, whatever the limits say.
+MASS = 20
 
 
 def respond(
@@ -53,6 +58,8 @@ def respond(
     waiting = _waiting(desk)
     if not seen and (frozen := _frozen(book, decided, alone, waiting)).any():
         decided = decide(book, counted, frozen)
+    elif seen:
+        _agree_to_mass(desk, book, decided)
     if only is not None:
         decided = limited_to(book, decided, np.isin(book.ids, list(only)))
     anew = np.isin(book.ids, [listing for listing, still in waiting.items() if not still])
@@ -70,16 +77,31 @@ def _waiting(desk: Desk) -> dict[int, bool]:
     return {listing: act not in gone for listing, act in rows}
 
 
+def _mass(book: Book, moves: Bools) -> Bools:
+    """Rows of stores where very many prices would move for the first time."""
+    first = moves & ~book.mass_agreed
+    counts = np.bincount(book.store[first], minlength=int(book.store.max(initial=0)) + 1)
+    return np.asarray(first & (counts[book.store] > MASS), dtype=np.bool_)
+
+
+def _agree_to_mass(desk: Desk, book: Book, decided: Decided) -> None:
+    """A person has looked at a first mass move, so the next is only asked for where the limits say so."""
+    rows = _mass(book, decided.changed & (decided.price != book.wanted_price))
+    for number in np.unique(book.store[rows]).tolist():
+        desk.get(Store, number, "store").mass_agreed = True
+
+
 def _frozen(book: Book, decided: Decided, alone: bool, waiting: dict[int, bool]) -> Bools:
     """Prices that wait for a person since too many of them move at once: now, or when they began to wait, for as long as the cause
     of that holds. Without it they are looked at like any other."""
     moves = decided.changed & (decided.price != book.wanted_price)
     limits = book.policy["wait_over"][moves]
     limits = limits[limits > 0]
+    first = _mass(book, moves)
     if alone and len(limits) and int(moves.sum()) > int(limits.min()):
-        return np.asarray(moves & (book.policy["wait_over"] > 0), dtype=np.bool_)
+        return np.asarray(moves & (book.policy["wait_over"] > 0) | first, dtype=np.bool_)
     still = [listing for listing, holds in waiting.items() if holds]
-    return np.asarray(moves & np.isin(book.ids, still), dtype=np.bool_)
+    return np.asarray(moves & np.isin(book.ids, still) | first, dtype=np.bool_)
 
 
 def with_sharers(desk: Desk, skus: set[int]) -> set[int]:
@@ -182,6 +204,7 @@ def write(
         ),
         rows,
     )
+    _end_rests(desk, book, decided)
     _end_waits(desk, book, decided, told)
     bulk_insert(
         s,
@@ -209,6 +232,16 @@ def write(
     _send(desk, book, decided, np.flatnonzero(decided.changed), at)
     counts = np.bincount(decided.kind[told], minlength=len(KINDS)).tolist() if len(told) else [0] * len(KINDS)
     return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
+
+
+def _end_rests(desk: Desk, book: Book, decided: Decided) -> None:
+    """What a person let rest follows again once something else is asked for it than was then."""
+    asked = shown(book.available, book.policy["cap"], book.policy["cushion"])
+    prices = np.flatnonzero((book.rest_price != NONE) & book.counted & (book.rest_price != decided.priced.price))
+    stock = np.flatnonzero((book.rest_stock != NONE) & (book.rest_stock != asked))
+    for name, rows in (("rest_price", prices), ("rest_stock", stock)):
+        if len(rows):
+            bulk_update(desk.s, Listing, (name,), [(None, number) for number in book.ids[rows].tolist()])
 
 
 def _end_waits(desk: Desk, book: Book, decided: Decided, told: Ints) -> None:
@@ -312,7 +345,7 @@ def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None
     state_names = [STATES[i] for i in decided.state[rows].tolist()]
     codes = [json.dumps(book.sku_code[i]) for i in rows.tolist()]
     currency = [book.currency[i] for i in rows.tolist()]
-    for number, version, sku, money, quantity, state, cur in zip(
+    for number, version, sku, money, quantity, state, cur, prices, stock in zip(
         book.ids[rows].tolist(),
         book.version[rows].tolist(),
         codes,
@@ -320,12 +353,16 @@ def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None
         decided.quantity[rows].tolist(),
         state_names,
         currency,
+        book.prices_on[rows].tolist(),
+        book.stock_on[rows].tolist(),
         strict=True,
     ):
         keys.append(f"listing-{number}-{version + 1}-{mark}")
         subjects.append(f"listing:{number}")
         bodies.append(
-            f'{{"listing":{number},"sku":{sku},"price":"{plain(money, cur)}","currency":"{cur}","quantity":{quantity},"state":"{state}"}}'
+            f'{{"listing":{number},"sku":{sku},"currency":"{cur}"'
+            + (f',"price":"{plain(money, cur)}"' if prices else "")
+            + (f',"quantity":{quantity},"state":"{state}"}}' if stock else "}")
         )
     due = words_due(desk, book.ids[rows].tolist())
     for at_row, number in enumerate(book.ids[rows].tolist() if due else []):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import datetime
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 
 from ..connectors.protocols import StoreListing
 from ..core.money import plain, show
@@ -17,6 +17,7 @@ from ..data.shelf import Listing, Sku
 from . import outbox
 from .desk import Desk, Invalid, by_id
 from .phrases import clean_html
+from .store_switches import let_out, must, writes
 from .wording import words_due
 
 # What is told of a SKU beside its title.
@@ -83,7 +84,23 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: b
                 row.description = clean_html(one.description)
             row.theirs = differing(row, one)
     desk.s.flush()
+    follow_shown(desk, store)
     return fresh
+
+
+def follow_shown(desk: Desk, store: Store) -> None:
+    """What we do not write is what the store shows: so it is taken for what we want, and nothing is overwritten later."""
+    mine = (Listing.store_id == store.id, Listing.shown_state.in_(("live", "paused")), Listing.state.in_(("live", "paused")))
+    if not store.write_prices:
+        desk.s.execute(update(Listing).where(*mine, Listing.wanted_price != Listing.shown_price).values(wanted_price=Listing.shown_price))
+    if not store.write_stock:
+        desk.s.execute(
+            update(Listing).where(*mine, Listing.wanted_quantity != Listing.shown_quantity).values(wanted_quantity=Listing.shown_quantity)
+        )
+        moved = (*mine, Listing.state != Listing.shown_state)
+        desk.s.execute(update(Listing).where(*moved, Listing.shown_state == "paused").values(state=Listing.shown_state, paused_by="hand"))
+        desk.s.execute(update(Listing).where(*moved, Listing.shown_state == "live").values(state=Listing.shown_state, paused_by=""))
+    desk.s.expire_all()
 
 
 def differing(row: Listing, shown: StoreListing) -> dict[str, str] | None:
@@ -98,6 +115,11 @@ def differing(row: Listing, shown: StoreListing) -> dict[str, str] | None:
 def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int | None = None, state: str | None = None) -> None:
     """Decide what a store shall show of one listing, and put it in the outbox; an unsent older wish is dropped."""
     sku = desk.get(Sku, listing.sku_id, "SKU")
+    store = desk.get(Store, listing.store_id, "store")
+    if price is not None and price != listing.wanted_price:
+        must(desk, store.id, "prices")
+    if (quantity is not None and quantity != listing.wanted_quantity) or (state and state != listing.state):
+        must(desk, store.id, "stock")
     listing.wanted_price = listing.wanted_price if price is None else price
     listing.wanted_quantity = listing.wanted_quantity if quantity is None else quantity
     if state and state != listing.state:
@@ -105,6 +127,8 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
         listing.state = LISTING.step(listing.state, move)
         listing.paused_by = "" if state == "live" else listing.paused_by
     listing.version += 1
+    if not writes(store):
+        return
     subject, key = f"listing:{listing.id}", f"listing-{listing.id}-{listing.version}-{outbox.batch_mark()}"
     droppable = Outbox.state.in_(OUTBOX.sources("drop"))
     for old in desk.s.scalars(select(Outbox).where(Outbox.subject == subject, droppable, Outbox.kind == "listing")):
@@ -117,15 +141,18 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
         subject,
         "listing",
         key,
-        {
-            **({"words": words[listing.id]} if words else {}),
-            "listing": listing.id,
-            "sku": sku.code,
-            "price": plain(listing.wanted_price, listing.currency),
-            "currency": listing.currency,
-            "quantity": listing.wanted_quantity,
-            "state": listing.state,
-        },
+        let_out(
+            store,
+            {
+                **({"words": words[listing.id]} if words else {}),
+                "listing": listing.id,
+                "sku": sku.code,
+                "price": plain(listing.wanted_price, listing.currency),
+                "currency": listing.currency,
+                "quantity": listing.wanted_quantity,
+                "state": listing.state,
+            },
+        ),
     )
 
 
@@ -136,6 +163,8 @@ def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str
     from .respond import respond, with_sharers
 
     listing = desk.get_version(Listing, number, version, "listing")
+    if listing.state != "preparing":
+        must(desk, listing.store_id, "prices")
     before = {"hand_price": listing.hand_price, "price": listing.wanted_price}
     if price is not None:
         if not 1 <= price <= 100_000_000:

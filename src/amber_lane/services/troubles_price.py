@@ -8,12 +8,12 @@ from datetime import datetime
 from sqlalchemy import case, func, select
 
 from ..core.money import PPM, half_up, show, show_rate
-from ..core.price import SetBy
+from ..core.price import Outcome, SetBy
 from ..core.risk import oversell_a_day
 from ..data.lanes import Lane, LanePart
 from ..data.outbox import Act
 from ..data.prices import Rate
-from ..data.setup import RateSource, Supplier
+from ..data.setup import RateSource, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response, Sweep
@@ -226,4 +226,29 @@ def _plans(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_plans, _over_allowance, _waiting_listings, _crowds, _differences, _odd_rates, _no_rate)
+def _no_rule(desk: Desk) -> Iterator[Trouble]:
+    """Listings whose prices may be written and for which nobody said how to price: they keep their own. Told once, for all of them."""
+    query = (
+        select(func.count(Listing.id), func.min(Listing.sku_id))
+        .join(Store, Store.id == Listing.store_id)
+        .where(
+            Store.write_prices, Listing.outcome == int(Outcome.no_rule), Listing.state.in_(("live", "paused")), Listing.hand_price.is_(None)
+        )
+    )
+    n, first = desk.s.execute(query).one()
+    if n:
+        sku = desk.get(Sku, first, "SKU").code
+        yield Trouble(
+            "norule",
+            "price",
+            "No rule yet",
+            f"{n:,} listings have no price rule and keep their own price" if n > 1 else f"{sku} has no price rule and keeps its own price",
+            "no rule of the house, their supplier, category, store or SKU says how to price them; they do not follow their cost",
+            desk.now,
+            Step("Set a rule", go="/price"),
+            0,
+            count=n,
+        )
+
+
+SOURCES = (_no_rule, _plans, _over_allowance, _waiting_listings, _crowds, _differences, _odd_rates, _no_rate)

@@ -86,7 +86,7 @@ def _at_risk(desk: Desk, rows: list[Outbox]) -> tuple[int, bool]:
     lost = 0
     for row in {row.body["listing"]: row for row in rows}.values():
         listing = listings.get(row.body["listing"])
-        if listing is not None and listing.shown_state == "live" and row.body["state"] == "live":
+        if listing is not None and listing.shown_state == "live" and row.body.get("state", "live") == "live" and "price" in row.body:
             short = max(parse_money(row.body["price"], row.body["currency"]) - listing.shown_price, 0)
             lost += half_up(pace.get(listing.sku_id, 0) * rates.in_house(worth, short, listing.currency), PPM)
     return lost, True

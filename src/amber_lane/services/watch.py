@@ -98,12 +98,6 @@ def skus_of_supplier(desk: Desk, supplier: int) -> set[int]:
     return set(desk.s.scalars(select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None)).distinct()))
 
 
-def catch_up(desk: Desk, store: int) -> dict[str, int]:
-    """A store that may be written to again: all its listings follow what moved meanwhile."""
-    desk.s.flush()
-    return respond(desk, set(desk.s.scalars(select(Listing.sku_id).where(Listing.store_id == store))))
-
-
 def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     """Judge a sweep, believe what may be believed, and respond. Returns counts of responses by kind."""
     with quiet():
@@ -395,7 +389,6 @@ def item_history(desk: Desk, item: int, since: datetime) -> list[tuple[datetime,
 __all__ = [
     "Told",
     "begin",
-    "catch_up",
     "fail",
     "grow_old",
     "item_history",

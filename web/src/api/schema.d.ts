@@ -202,6 +202,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/house/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Place */
+        get: operations["house_get_place"];
+        /** Set Place */
+        put: operations["house_set_place"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/house/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Steps */
+        get: operations["house_steps"];
+        put?: never;
+        /** Leave */
+        post: operations["house_leave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{number}": {
         parameters: {
             query?: never;
@@ -1798,6 +1834,47 @@ export interface paths {
         put?: never;
         /** Set Allowance */
         post: operations["partners_set_allowance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/stores/{number}/out/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description What would go out at once. Nothing is written.
+         */
+        get: operations["going live_look"];
+        put?: never;
+        /** Turn On */
+        post: operations["going live_turn_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/stores/{number}/out/{what}/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Turn Off
+         * @description At once: what had not gone out is taken back.
+         */
+        post: operations["going live_turn_off"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4461,6 +4538,26 @@ export interface components {
             /** Password */
             password: string;
         };
+        /**
+         * FirstStepOut
+         * @description state: done, open, left (not needed, by a person's word) or later (another one comes first).
+         */
+        FirstStepOut: {
+            /** Do */
+            do: string;
+            /** Go */
+            go: string;
+            /** Key */
+            key: string;
+            /** Leave */
+            leave: boolean;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /** Told */
+            told: string;
+        };
         /** Flow */
         Flow: {
             /** Lines */
@@ -5214,6 +5311,13 @@ export interface components {
             /** Lease Seconds */
             lease_seconds: number;
         };
+        /** LeaveAsk */
+        LeaveAsk: {
+            /** Key */
+            key: string;
+            /** Left */
+            left: boolean;
+        };
         /**
          * LetterOut
          * @description A mail that came. needs: a person must read it.
@@ -5785,6 +5889,11 @@ export interface components {
             /** Reference */
             reference: string;
         };
+        /** OffAsk */
+        OffAsk: {
+            /** Version */
+            version: number;
+        };
         /**
          * OfferOut
          * @description One item that might fill the SKU. marks: in its title, our_marks: in ours; decision: open, review, none.
@@ -6146,6 +6255,58 @@ export interface components {
             number: string;
         };
         /**
+         * OutAsk
+         * @description seen: the counts that were looked at. start: what was looked at goes out now; else only what changes from now on.
+         */
+        OutAsk: {
+            /** Seen */
+            seen: {
+                [key: string]: number;
+            };
+            /** Start */
+            start: boolean;
+            /** Version */
+            version: number;
+        };
+        /** OutLook */
+        OutLook: {
+            cost: components["schemas"]["Money"] | null;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Currency */
+            currency: string;
+            paid: components["schemas"]["Money"] | null;
+            /** Store */
+            store: string;
+            /** Version */
+            version: number;
+            /** Worst */
+            worst: components["schemas"]["OutRow"][];
+        };
+        /**
+         * OutRow
+         * @description old, new: prices, quantities (as text), or what was paid and what it costs. profit: a unit's, or the order's.
+         */
+        OutRow: {
+            /** Code */
+            code: string;
+            /** Id */
+            id: number;
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+            /** Percent */
+            percent: number | null;
+            profit: components["schemas"]["Money"] | null;
+            /** Title */
+            title: string;
+            /** Told */
+            told: string;
+        };
+        /**
          * OutboxOut
          * @description One change for the outside. about: the SKU, order or address it concerns; asks: what it asks for.
          */
@@ -6389,6 +6550,10 @@ export interface components {
             currency: string;
             /** Ended At */
             ended_at: string | null;
+            /** Goes Out */
+            goes_out: {
+                [key: string]: boolean;
+            } | null;
             /** Good At */
             good_at: string | null;
             /** Hour From */
@@ -6522,6 +6687,28 @@ export interface components {
             name: string;
             /** Value */
             value: string;
+        };
+        /** PlaceAsk */
+        PlaceAsk: {
+            /** Country */
+            country: string;
+            /** Dates */
+            dates: string;
+            /** Decimal */
+            decimal: string;
+            /** Zone */
+            zone: string;
+        };
+        /** PlaceOut */
+        PlaceOut: {
+            /** Country */
+            country: string;
+            /** Dates */
+            dates: string;
+            /** Decimal */
+            decimal: string;
+            /** Zone */
+            zone: string;
         };
         /**
          * PlanBody
@@ -7656,8 +7843,6 @@ export interface components {
             version: number;
             /** Watching */
             watching?: boolean | null;
-            /** Write Listings */
-            write_listings?: boolean | null;
         };
         /** TakeAsk */
         TakeAsk: {
@@ -8679,6 +8864,112 @@ export interface operations {
                     "application/json": {
                         [key: string]: number;
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    house_get_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"];
+                };
+            };
+        };
+    };
+    house_set_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    house_steps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstStepOut"][];
+                };
+            };
+        };
+    };
+    house_leave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeaveAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Validation Error */
@@ -11613,6 +11904,110 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AllowanceAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    "going live_look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                what: "prices" | "stock" | "orders";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutLook"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    "going live_turn_on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                what: "prices" | "stock" | "orders";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    "going live_turn_off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                what: "prices" | "stock" | "orders";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OffAsk"];
             };
         };
         responses: {

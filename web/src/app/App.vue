@@ -2,7 +2,6 @@
 import { onMounted, onUnmounted, ref, watch } from 'vue'
 import { api, signedOut, take, type Schema } from '@/api/client'
 import AgentDesk from '@/stations/agent/AgentDesk.vue'
-import FirstStart from './FirstStart.vue'
 import Finder from './Finder.vue'
 import KeysHelp from './KeysHelp.vue'
 import PulseBar from './PulseBar.vue'
@@ -61,10 +60,9 @@ onUnmounted(() => {
   <div v-else-if="here && ready" class="flex h-full min-w-[1000px] flex-col">
     <Road :here="here" @find="finder = true" @help="help = true" @left="look" />
     <main class="relative min-h-0 flex-1">
-      <FirstStart v-if="!here.stores || !here.suppliers" :here="here" @done="look" />
-      <RouterView v-else />
+      <RouterView />
     </main>
-    <PulseBar v-if="here.stores && here.suppliers" />
+    <PulseBar />
     <Finder :open="finder" @close="finder = false" @open="finder = true" @help="help = true" />
     <KeysHelp :open="help" @close="help = false" @open="help = true" />
     <div

@@ -31,6 +31,8 @@ const total = computed(() => count('rise') + count('fall'))
         ><b class="text-lg text-amber-ink">{{ say('floor') }}</b> under a limit of yours, they wait</span
       ><span v-if="count('loss')"
         ><b class="text-lg text-brick">{{ say('loss') }}</b> lose money</span
+      ><span v-if="count('practice')" title="Prices of their stores are not written yet: Settings, Stores and suppliers"
+        ><b class="text-lg text-ink">{{ say('practice') }}</b> only seen here, their store gets no prices yet</span
       ><span v-if="count('dips')"
         ><b class="text-lg text-amber-ink">{{ say('dips') }}</b> where a dearer item is cheaper</span
       ><span v-if="count('pause')"

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { reactive, ref } from 'vue'
+import { reactive, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
 import { act, tell, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
@@ -10,6 +11,7 @@ import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { count, money } from '@/parts/format'
+import GoingLive from './GoingLive.vue'
 import JoinForm from './JoinForm.vue'
 import Looks from './Looks.vue'
 import PartnerChange from './PartnerChange.vue'
@@ -22,7 +24,10 @@ type Partner = Schema<'PartnerOut'>
 const fetchPartners = () => take(api.GET('/api/v1/setup/partners'))
 const asked = useQuery({ queryKey: ['partners'], queryFn: fetchPartners })
 const { data } = asked
-const joining = ref<'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox' | null>(null)
+const route = useRoute()
+const router = useRouter()
+type Owner = 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox'
+const joining = ref<Owner | null>(null)
 const mending = ref<Partner | null>(null)
 const services = ref<Partner | null>(null)
 const terms = ref<Partner | null>(null)
@@ -64,10 +69,44 @@ const looks = ref<Partner | null>(null)
 const changing = ref<Partner | null>(null)
 const SWITCHES: Record<string, string> = {
   read_orders: 'reads orders',
-  write_listings: 'writes stock and price',
   watching: 'swept by the clock',
   replacements: 'permits replacements',
 }
+const OUT = { stock: 'stock is written', prices: 'prices are written', orders: 'orders are bought' } as const
+const live = ref<{ store: Partner; what: keyof typeof OUT } | null>(null)
+/** Off is off at once; on is looked at first. */
+function turn(one: Partner, what: keyof typeof OUT, box: EventTarget | null) {
+  const on = !one.goes_out?.[what]
+  if (box) (box as HTMLInputElement).checked = !on
+  if (on) live.value = { store: one, what }
+  else
+    void act(() =>
+      take(
+        api.POST('/api/v1/setup/stores/{number}/out/{what}/off', {
+          params: { path: { number: one.id, what } },
+          body: { version: one.version },
+        }),
+      ),
+    )
+}
+/** A link may lead straight to what is to be done here: connect=store, listings=3, items=2, out=prices&store=3. */
+watch(
+  [data, () => route.query],
+  ([now]) => {
+    const { connect, listings, items, out, store } = route.query
+    if (!now || !Object.keys(route.query).length) return
+    const one = (owner: string, id: unknown) => now.find((row) => row.owner === owner && row.id === Number(id))
+    if (typeof connect === 'string' && connect in NAMES) joining.value = connect as Owner
+    if (listings && one('store', listings)?.kind === 'sheet') bring.value = 'listings'
+    const supplier = one('supplier', items)
+    if (supplier && BY_SHEETS.includes(supplier.kind)) columns.value = supplier
+    const seller = one('store', store)
+    if (seller && typeof out === 'string' && out in OUT && !seller.goes_out?.[out])
+      live.value = { store: seller, what: out as keyof typeof OUT }
+    void router.replace({ query: {} })
+  },
+  { immediate: true },
+)
 const TONE: Record<string, 'good' | 'loss' | 'waits' | 'plain'> = { good: 'good', broken: 'loss', failing: 'waits' }
 /** What a partner allows: calls at its last answer, and what a store may show. */
 function bounds(one: Partner): string {
@@ -166,6 +205,11 @@ async function takeOut(one: Partner) {
           </div>
           <div>
             <Tag v-if="one.ended_at">disconnected</Tag><Tag v-else-if="one.paused_at" tone="waits">paused</Tag
+            ><Tag
+              v-else-if="one.goes_out && !Object.values(one.goes_out).some(Boolean)"
+              tone="waits"
+              title="All is read, decided and shown; nothing is written or bought"
+              >in practice</Tag
             ><Tag v-else :tone="TONE[one.state] ?? 'plain'">{{ one.state === 'good' ? 'link works' : one.state }}</Tag
             ><span v-if="one.good_at" class="block text-xs text-soft">good <When ago :at="one.good_at" /></span>
           </div>
@@ -177,6 +221,10 @@ async function takeOut(one: Partner) {
               >may {{ one.may.join(', ') }}</span
             ><span v-if="bounds(one)" class="block text-xs text-soft">{{ bounds(one) }}</span
             ><span class="flex flex-wrap gap-x-4"
+              ><label v-for="(told, what) in one.goes_out ? OUT : {}" :key="what" class="flex min-h-6 items-center gap-1.5 text-xs"
+                ><input type="checkbox" class="accent-pine" :checked="one.goes_out?.[what]" @change="turn(one, what, $event.target)" />{{
+                  told
+                }}</label
               ><label
                 v-for="(on, name) in one.kind === 'sheet' && one.owner === 'supplier' ? {} : one.switches"
                 :key="name"
@@ -243,6 +291,7 @@ async function takeOut(one: Partner) {
     >
     <TokenShown v-if="token" v-bind="token" @close="token = null" />
     <SheetColumns v-if="columns" :supplier="columns" @close="columns = null" />
+    <GoingLive v-if="live" :store="live.store" :what="live.what" @close="live = null" />
     <Looks v-if="looks" :supplier="looks" @close="looks = null" />
     <PartnerChange v-if="changing" :partner="changing" @close="changing = null" @link="((changing = null), mend($event))" />
     <Terms v-if="terms" :supplier="terms" @close="terms = null" />

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import Pills from '@/parts/Pills.vue'
 import { live } from '@/app/live'
+import HouseSet from './HouseSet.vue'
 import Carriers from './Carriers.vue'
 import Limits from './Limits.vue'
 import LogList from './LogList.vue'
@@ -25,6 +26,7 @@ const PARTS = [
   ['log', 'Log', LogList],
   ['outbox', 'Outbox', OutboxList],
   ['people', 'People', People],
+  ['house', 'Where you are', HouseSet],
 ] as const
 const shown = computed(() => PARTS.filter(([key]) => key !== 'world' || live.pulse.value?.practice !== false))
 const part = computed(() => PARTS.find(([key]) => key === route.params.part) ?? PARTS[0])

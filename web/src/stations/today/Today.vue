@@ -12,12 +12,15 @@ import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
 import { count, money, number, plural, timeOf } from '@/parts/format'
 import DayBars from './DayBars.vue'
+import FirstSteps from './FirstSteps.vue'
 import FlowPicture from './FlowPicture.vue'
 import Members from './Members.vue'
 
 const router = useRouter()
 const asked = useQuery({ queryKey: ['today'], queryFn: () => take(api.GET('/api/v1/today')) })
 const { data, error } = asked
+const steps = useQuery({ queryKey: ['first-steps'], queryFn: () => take(api.GET('/api/v1/house/steps')) })
+const openSteps = computed(() => (steps.data.value ?? []).filter((one) => one.state === 'open' || one.state === 'later').length)
 const cursor = ref(0)
 const rows = computed(() => data.value?.troubles ?? [])
 const current = computed(() => rows.value[Math.min(cursor.value, rows.value.length - 1)])
@@ -74,9 +77,11 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
               ? 'Today'
               : rows.length
                 ? `${plural(rows.length, 'thing')} ${rows.length === 1 ? 'needs' : 'need'} you`
-                : error
+                : error || !steps.data.value
                   ? 'Today'
-                  : 'Nothing needs you'
+                  : openSteps
+                    ? `${plural(openSteps, 'first step')} ${openSteps === 1 ? 'is' : 'are'} open`
+                    : 'Nothing needs you'
           }}
         </h1>
         <p v-if="rows.length" class="text-soft">
@@ -88,7 +93,8 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
           >
         </p>
       </div>
-      <div class="sheet overflow-hidden">
+      <FirstSteps v-if="openSteps" :steps="steps.data.value!" />
+      <div v-if="!openSteps || rows.length || !data" class="sheet overflow-hidden">
         <Sight
           :of="asked"
           :empty="!rows.length"

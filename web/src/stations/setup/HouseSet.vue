@@ -1,0 +1,65 @@
+<script setup lang="ts">
+/** Where the house is, and how dates and numbers are written there. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed, reactive, ref, watch } from 'vue'
+import { api, take } from '@/api/client'
+import { act } from '@/app/told'
+import Btn from '@/parts/Btn.vue'
+import Sight from '@/parts/Sight.vue'
+
+const asked = useQuery({ queryKey: ['place'], queryFn: () => take(api.GET('/api/v1/house/place')) })
+const form = reactive({ country: '', zone: '', dates: 'dmy', decimal: '.' })
+const here = Intl.DateTimeFormat().resolvedOptions().timeZone
+const zones = Intl.supportedValuesOf('timeZone')
+const touched = ref(false)
+watch(
+  asked.data,
+  (now) => {
+    if (!now || touched.value) return
+    Object.assign(form, now.country ? now : { ...now, zone: here })
+  },
+  { immediate: true },
+)
+const DATES: Record<string, string> = { dmy: 'day, month, year: 24/11/2026', mdy: 'month, day, year: 11/24/2026', ymd: '2026-11-24' }
+const valid = computed(() => /^[A-Za-z]{2}$/.test(form.country) && form.zone)
+async function keep() {
+  if (await act(() => take(api.PUT('/api/v1/house/place', { body: { ...form } })))) touched.value = false
+}
+</script>
+
+<template>
+  <div>
+    <h1>Where you are</h1>
+    <p class="mt-1 mb-3 max-w-xl text-soft">
+      By it the dates, hours and numbers in sheets are read that do not say themselves how they are meant. Nothing that was read before is
+      changed.
+    </p>
+    <Sight v-if="!asked.data.value" :of="asked" :lines="4" />
+    <form v-else class="sheet grid max-w-xl grid-cols-2 gap-4 p-4" @submit.prevent="keep" @input="touched = true">
+      <label
+        ><span class="label">Country, two letters</span
+        ><input v-model="form.country" class="field" maxlength="2" placeholder="such as US" required
+      /></label>
+      <label
+        ><span class="label">Time zone</span><input v-model="form.zone" class="field" list="zones" maxlength="60" required /><datalist
+          id="zones"
+        >
+          <option v-for="one in zones" :key="one" :value="one" /></datalist
+      ></label>
+      <label
+        ><span class="label">Dates are written</span
+        ><select v-model="form.dates" class="field">
+          <option v-for="(told, key) in DATES" :key="key" :value="key">{{ told }}</option>
+        </select></label
+      >
+      <label
+        ><span class="label">Amounts are written</span
+        ><select v-model="form.decimal" class="field">
+          <option value=".">1,234.50</option>
+          <option value=",">1.234,50</option>
+        </select></label
+      >
+      <p class="col-span-2 flex justify-end"><Btn kind="main" :disabled="!valid" @click="keep">Keep</Btn></p>
+    </form>
+  </div>
+</template>
