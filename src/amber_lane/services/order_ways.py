@@ -35,6 +35,7 @@ ALLOW = {
     "doubt": "Send at the cost that is believed",
     "twice": "Both are meant",
     "spend_limit": "Send beyond the limit",
+    "practice": "Buy this one",
 }
 
 

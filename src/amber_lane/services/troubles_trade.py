@@ -12,6 +12,7 @@ from ..core.money import show
 from ..core.risk import REFUND_COST, waiting_order
 from ..data.orders import Hold, Order, OrderLine, PurchaseOrder
 from ..data.outbox import Act
+from ..data.setup import Store
 from . import letters_in, order_money, parcels, rates, transit, unsent, withdrawing
 from .desk import Conflict, Desk
 from .order_limits import LIFTED
@@ -30,9 +31,12 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
             Order.buyer,
             Order.country,
             Order.currency,
+            Store.id.label("store"),
+            Store.buy_orders,
         )
         .select_from(Hold)
         .join(Order, Order.id == Hold.order_id)
+        .join(Store, Store.id == Order.store_id)
         # What waits for the buyer's word stands under that.
         .where(Hold.ended.is_(None), Hold.limit != "buyer", Order.id.in_(held))
     ).all()
@@ -60,7 +64,9 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
             -profit if loses else _waits(desk, profit, hold.since),
             False,
             "loss" if loses else "waits",
-            cause=Cause(
+            cause=_practice(hold.store)
+            if hold.limit == "practice" and not hold.buy_orders
+            else Cause(
                 f"hold:{hold.limit}{':loss' if loses else ''}",
                 _HELD["loss" if loses else hold.limit],
                 "each with its ways on",
@@ -72,7 +78,17 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
         )
 
 
+def _practice(store: int) -> Cause:
+    return Cause(
+        f"hold:practice:{store}",
+        "{n} orders wait, since orders of their store are not bought yet",
+        "what buying them would cost and leave is shown before anything is bought",
+        Step("See what would be bought", go=f"/setup/partners?out=orders&store={store}"),
+    )
+
+
 _HELD = {
+    "practice": "{n} orders came before buying was turned on",
     "loss": "{n} orders would lose money",
     "least_profit": "{n} orders earn less than you ask",
     "spend_limit": "{n} orders wait at a limit of what is spent in a day",
