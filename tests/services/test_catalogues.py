@@ -12,7 +12,7 @@ from amber_lane.data.source import Item
 from amber_lane.services import catalogues
 from amber_lane.services.desk import Conflict, Invalid
 from amber_lane.sheets.mapped import Reading, look
-from amber_lane.sheets.table import NotASheet
+from amber_lane.sheets.opened import NotASheet
 
 from ..small import Small
 

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from amber_lane.connectors.folder_sheet import items_of
 from amber_lane.sheets.mapped import Reading, SheetChanged, amount, count, guess_encoding, look, read_rows
-from amber_lane.sheets.table import NotASheet, xlsx_bytes
+from amber_lane.sheets.opened import NotASheet
+from amber_lane.sheets.table import xlsx_bytes
 
 HEAD = "Nr artykułu;Nazwa;Cena netto;Stan;EAN;Szt. w opak."
 ROWS = ["Q-1;Żarówka nocna;1.234,50;12;2000000000008;1", "Q-2;Mapa nieba;7,25;50+;;3"]
@@ -70,9 +71,7 @@ def test_rows_that_cannot_be_read_are_told_and_stop_nobody_else() -> None:
     assert [text.split(",")[0] for text in bad] == ["row 4", "row 5", "row 6", "row 8"] and "za darmo" in bad[0]
 
 
-@pytest.mark.parametrize(
-    "data", [b"", b"   \n", b"\x00\x01\x02;\x03", b"one column\n1\n", b"a;a;b\n1;2;3\n", b"PK\x03\x04not a book", b"%PDF-1.7 \xff\xfe"]
-)
+@pytest.mark.parametrize("data", [b"", b"   \n", b"\x00\x01\x02;\x03", b"one column\n1\n", b"PK\x03\x04not a book", b"%PDF-1.7 \xff\xfe"])
 def test_what_is_no_sheet_is_refused_in_plain_words(data: bytes) -> None:
     with pytest.raises(NotASheet):
         look(data)
@@ -85,7 +84,7 @@ def test_amounts_come_back_as_they_were_written(minor: int, mark: str, grouped: 
     assert amount(text, mark) == f"{minor // 100}.{minor % 100:02d}"
 
 
-@pytest.mark.parametrize("text", ["", "1,2,3", "1.5.2", "--1", "12 zł", "1e5", "٣"])
+@pytest.mark.parametrize("text", ["", "1,2,3", "1.5.2", "--1", "12 ok now", "1e5", "٣"])
 def test_what_is_no_amount_or_number_is_none(text: str) -> None:
     with pytest.raises(ValueError, match="is not"):
         amount(text, ",")

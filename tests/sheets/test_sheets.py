@@ -10,8 +10,9 @@ from pathlib import Path
 
 import pytest
 
+from amber_lane.sheets.opened import NotASheet
 from amber_lane.sheets.price import price_sheet
-from amber_lane.sheets.table import NotASheet, csv_bytes, read_sheet, unsafe, xlsx_bytes
+from amber_lane.sheets.table import csv_bytes, read_sheet, unsafe, xlsx_bytes
 
 HERE = Path(__file__).parent
 ROWS = [{"sku": "A-1", "price": "19.95"}, {"sku": "=B", "price": "5"}]

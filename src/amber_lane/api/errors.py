@@ -15,7 +15,7 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 from ..connectors.errors import OutsideError
 from ..core.states import NotAllowed
 from ..services.desk import Conflict, DeskError, Invalid, NotFound
-from ..sheets.table import NotASheet
+from ..sheets.opened import NotASheet
 
 log = structlog.get_logger()
 STATUS: dict[type[Exception], int] = {NotFound: 404, Conflict: 409, Invalid: 422, NotASheet: 422, NotAllowed: 409, OutsideError: 502}

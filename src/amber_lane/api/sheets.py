@@ -10,14 +10,18 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, File, Response, UploadFile
 from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
 
 from ..core.money import plain
 from ..jobs.longjobs import start
-from ..services import by_sheets, lists, sheets_in
+from ..services import by_sheets, lists, sheet_columns, sheets_in
 from ..services.desk import Invalid, NotFound
 from ..services.lists import Wish
+from ..services.sheets_frame import Kind
+from ..sheets.mapping import Columns
+from ..sheets.opened import plain_name
 from ..sheets.table import csv_bytes, xlsx_bytes
-from .deps import ReadDesk, TheHouse, WriteDesk
+from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
 from .shapes import Ask, Big, IdsOut, wish
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])
@@ -54,16 +58,103 @@ class JobStarted(BaseModel):
     token: str
 
 
-@router.post("/{name}/check", status_code=202)
-def check(desk: WriteDesk, base: TheHouse, name: str, file: Annotated[UploadFile, File()]) -> JobStarted:
-    """Check a sheet: nothing is changed by it. The job's result says what it would do."""
-    kind = sheets_in.kind_of(name)
-    data = file.file.read(120_000_001)
+class ColumnsAsk(Ask):
+    """columns: ours -> the sheet's name, or = and a value for every row."""
+
+    columns: dict[str, Annotated[str, Field(max_length=300)]] = Field(max_length=40)
+    tab: str = Field("", max_length=200)
+    encoding: str = Field("", max_length=20)
+
+
+class SheetSeen(BaseModel):
+    """columns as they seem to be; missing: of ours that are needed; doubts: ours -> the columns that it could be; rows as they would be
+    read; plain: its columns are surely ours, so nobody need be asked."""
+
+    token: str
+    columns: dict[str, str]
+    tab: str
+    tabs: list[str]
+    encoding: str
+    header: list[str]
+    above: int
+    needed: list[str]
+    optional: list[str]
+    missing: list[str]
+    doubts: dict[str, list[str]]
+    rows: list[dict[str, str]]
+    plain: bool
+
+
+def _kept_file(base: House, name: str, data: bytes) -> tuple[Path, str]:
     token = hashlib.sha256(data).hexdigest()[:24]
     folder = base.settings.data / "sheets"
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{name}-{token}.sheet"
     path.write_bytes(data)
+    return path, token
+
+
+def _seen(s: Session, kind: Kind, token: str, data: bytes, ask: ColumnsAsk | None) -> SheetSeen:
+    found = sheet_columns.see(s, kind, data, Columns(ask.columns, ask.tab, ask.encoding) if ask else None)
+    surely = all(ours in (theirs, theirs.replace(" ", "_")) for ours, theirs in found.columns.columns.items())
+    return SheetSeen(
+        token=token,
+        columns=found.columns.columns,
+        tab=found.columns.tab,
+        tabs=found.tabs,
+        encoding=found.columns.encoding,
+        header=[plain_name(one) for one in found.header if one],
+        above=found.above,
+        needed=list(kind.required),
+        optional=list(kind.optional),
+        missing=found.missing,
+        doubts=found.doubts,
+        rows=found.rows,
+        plain=surely and not found.missing and not found.doubts,
+    )
+
+
+@router.post("/{name}/look")
+def look(base: TheHouse, person: SignedIn, name: str, file: Annotated[UploadFile, File()]) -> SheetSeen:
+    """Hand in a sheet and see how it seems to be made. Nothing is changed by it."""
+    kind = sheets_in.kind_of(name)
+    data = file.file.read(120_000_001)
+    _, token = _kept_file(base, name, data)
+    with base.db.reading() as s:
+        return _seen(s, kind, token, data, None)
+
+
+@router.post("/{name}/look/{token}")
+def look_again(desk: ReadDesk, base: TheHouse, name: str, token: str, ask: ColumnsAsk) -> SheetSeen:
+    """The same sheet with its columns named so."""
+    return _seen(desk.s, sheets_in.kind_of(name), token, _path(base, name, token).read_bytes(), ask)
+
+
+class CheckAsk(ColumnsAsk):
+    """remember: the columns are remembered for sheets of that make."""
+
+    remember: bool = True
+
+
+@router.post("/{name}/check/{token}", status_code=202)
+def check_as(desk: WriteDesk, base: TheHouse, name: str, token: str, ask: CheckAsk) -> JobStarted:
+    """Check a sheet that was looked at, by these columns. The job's result says what it would do."""
+    kind, path = sheets_in.kind_of(name), _path(base, name, token)
+    how = Columns(ask.columns, ask.tab, ask.encoding)
+    if ask.remember:
+        data = path.read_bytes()
+        sheet_columns.remember(desk, kind, sheet_columns.see(desk.s, kind, data, how).mark, how)
+    key = hashlib.sha256(json.dumps(how.kept(), sort_keys=True).encode()).hexdigest()[:8]
+    body = {"sheet": name, "path": str(path), "how": how.kept()}
+    return JobStarted(job=start(desk, "sheet.check", f"check-{name}-{token}-{key}", f"Checking {name}", body).id, token=token)
+
+
+@router.post("/{name}/check", status_code=202)
+def check(desk: WriteDesk, base: TheHouse, name: str, file: Annotated[UploadFile, File()]) -> JobStarted:
+    """Check a sheet: nothing is changed by it. The job's result says what it would do."""
+    kind = sheets_in.kind_of(name)
+    data = file.file.read(120_000_001)
+    path, token = _kept_file(base, name, data)
     job = start(
         desk, "sheet.check", f"check-{name}-{token}", f"Checking {file.filename or kind.name}"[:100], {"sheet": name, "path": str(path)}
     )
@@ -71,7 +162,10 @@ def check(desk: WriteDesk, base: TheHouse, name: str, file: Annotated[UploadFile
 
 
 class TakeAsk(Ask):
+    """how: the columns by which the sheet was checked, where a person named them."""
+
     token: str = Field(pattern="^[0-9a-f]{24}$")
+    how: ColumnsAsk | None = None
 
 
 def _path(base: Any, name: str, token: str) -> Path:
@@ -85,7 +179,8 @@ def _path(base: Any, name: str, token: str) -> Path:
 def take(desk: WriteDesk, base: TheHouse, name: str, ask: TakeAsk) -> JobStarted:
     """Take the good rows of a checked sheet, all in one step."""
     path = _path(base, name, ask.token)
-    job = start(desk, "sheet.take", f"take-{name}-{ask.token}", f"Taking in {name}", {"sheet": name, "path": str(path)})
+    body = {"sheet": name, "path": str(path), **({"how": ask.how.model_dump()} if ask.how else {})}
+    job = start(desk, "sheet.take", f"take-{name}-{ask.token}", f"Taking in {name}", body)
     return JobStarted(job=job.id, token=ask.token)
 
 

@@ -15,8 +15,10 @@ import httpx
 
 from ..core.ids import check_gtin
 from ..core.money import MINOR_DIGITS
+from ..sheets import values
 from ..sheets.mapped import FIELDS, NEEDED, Reading, amount, count, read_rows
-from ..sheets.table import NotASheet, csv_bytes
+from ..sheets.opened import NotASheet
+from ..sheets.table import csv_bytes
 from .errors import Malformed, NotThere, OutsideError, Refused, UnknownOutcome
 from .http import Caller
 from .protocols import Account, Budget, CatalogueItem, OriginTerms, Purchase, PurchaseAnswer, Seen, SweepPage
@@ -171,7 +173,8 @@ def items_of(
     pack, weight, gtin, least, lead, origin, link = (
         places.get(name, -1) for name in ("pack_size", "weight_g", "gtin", "least_price", "lead_days", "origin", "link")
     )
-    decimal, out = reading.decimal, []
+    decimal, pieces, out = reading.decimal, reading.pieces, []
+    unit_of_weight = values.unit_in(reading.columns.get("weight_g", ""))
     silent = tuple(name for name in OPTIONAL if name not in places)
     width = max(places.values(), default=0) + 1
     for n, row in enumerate(rows, 2):
@@ -190,18 +193,18 @@ def items_of(
                     name,
                     _cost(cells[cost], decimal, unit),
                     unit,
-                    count(cells[stock]),
+                    count(cells[stock], pieces),
                     cells[origin] if origin >= 0 else "",
                     _gtin(cells[gtin]),
                     cells[mpn][:300],
                     cells[brand][:300],
                     cells[category][:300],
                     cells[options][:300],
-                    max(count(cells[pack] or "1"), 1) if pack >= 0 else 1,
-                    count(cells[weight] or "0") if weight >= 0 else 0,
+                    max(count(cells[pack] or "1", pieces), 1) if pack >= 0 else 1,
+                    _grams(cells[weight], decimal, unit_of_weight) if weight >= 0 else 0,
                     (),
                     _cost(cells[least], decimal, unit) if least >= 0 and cells[least] else None,
-                    count(cells[lead] or "0") if lead >= 0 else 0,
+                    count(cells[lead] or "0", pieces) if lead >= 0 else 0,
                     cells[link][:500] if link >= 0 else "",
                     silent,
                 )
@@ -226,6 +229,12 @@ def _cost(text: str, decimal: str, currency: str) -> int:
     ):
         return int(whole + part)
     return minor(amount(text, decimal), currency)
+
+
+def _grams(text: str, decimal: str, unit: str) -> int:
+    if text.isascii() and text.isdigit() and unit == "g" and len(text) <= 8:
+        return int(text)
+    return int(values.grams_text(text, decimal or ".", unit)) if text else 0
 
 
 def _gtin(text: str) -> str:

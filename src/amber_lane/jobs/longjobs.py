@@ -18,8 +18,10 @@ from ..services import catalogues, lane_faults, matching, pasting, preparing, pu
 from ..services.desk import Desk, DeskError, in_chunks
 from ..services.finder import Finder
 from ..services.setup import Doors
+from ..services.sheet_columns import read_as
 from ..services.sheets_lanes import follow_lanes
-from ..sheets.table import NotASheet, read_sheet
+from ..sheets.mapping import Columns
+from ..sheets.opened import NotASheet
 from .reads import Reader
 
 # Items fetched, and lines prepared, between two words of progress.
@@ -104,7 +106,8 @@ class LongJobs:
         if take and "follow" in body:
             # It was taken before the worker died; what is left is to look at its listings.
             return self._follow(number, body["follow"], body)
-        sheet = read_sheet(path.read_bytes(), kind.required, kind.optional)
+        with self.db.reading() as s:
+            sheet = read_as(s, kind, path.read_bytes(), Columns.of(body.get("how")))
         rows = list(_counted(sheet.rows, lambda n: self.progress(number, 0, n)))
         self.progress(number, 0, len(rows))
         if not take:
@@ -129,7 +132,7 @@ class LongJobs:
             "counts": counts,
             "changes": checked.changes,
             "unknown": sheet.unknown,
-            "note": checked.note,
+            "note": " ".join([checked.note, *(f"Not read: {one}." for one in sheet.left)]).strip(),
             "bad": [{"row": row, "why": why} for row, why in checked.bad[:50]],
         }
 

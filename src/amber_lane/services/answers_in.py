@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import islice
 from typing import Any
 
 from sqlalchemy import select
@@ -12,10 +13,12 @@ from ..core.states import PURCHASE
 from ..data.orders import PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Supplier
-from ..sheets.table import NotASheet, read_sheet
+from ..sheets.mapping import read
+from ..sheets.opened import NotASheet
 from . import by_sheets, documents, purchases
 from .desk import Desk, DeskError, Invalid
 from .setup import UNCALLED
+from .sheet_columns import read_as
 from .sheets_in import kind_of
 
 ROWS_MOST = 5000
@@ -40,7 +43,7 @@ def of_sheet(desk: Desk, name: str, data: bytes, find: Find) -> tuple[int, list[
         raise Invalid("a sheet of tracking numbers or of answers is taken here")
     kind = kind_of(name)
     try:
-        rows = list(read_sheet(data, kind.required, kind.optional).rows)
+        rows = list(islice(read_as(desk.s, kind, data).rows, ROWS_MOST + 1))
     except NotASheet as error:
         raise Invalid(str(error)) from error
     if len(rows) > ROWS_MOST:
@@ -54,7 +57,7 @@ def of_sheet(desk: Desk, name: str, data: bytes, find: Find) -> tuple[int, list[
         except DeskError as error:
             bad.append((n, error.told))
     told = kind.check(desk, [row for _, row in good], lambda done: None)
-    places = {id(row): n for n, row in good}
+    places = {id(getattr(row, "raw", row)): n for n, row in good}
     bad += [(places.get(id(row), 0), why) for row, why in told.bad]
     # A row that was not taken leaves its purchase order where it is.
     for one in told.good:
@@ -67,7 +70,7 @@ def name_of(data: bytes) -> str:
     told: Any = None
     for name in SHEETS:
         try:
-            read_sheet(data, kind_of(name).required)
+            read(data, kind_of(name).required, ())
             return name
         except NotASheet as error:
             told = told or error

@@ -16,7 +16,7 @@ from ..core.money import MINOR_DIGITS
 from ..data.setup import Supplier
 from ..data.source import Item
 from ..sheets.mapped import ENCODINGS, FIELDS, NEEDED, Reading, read_rows
-from ..sheets.table import NotASheet
+from ..sheets.opened import NotASheet
 from . import source, watch
 from .desk import Conflict, Desk, Invalid
 

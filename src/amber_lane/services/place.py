@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from ..core.ids import check_country
 from ..data.setup import Setting
+from ..sheets.mapping import Manner
 from .desk import Desk, Invalid
 
 PLACE = "place"
@@ -28,8 +29,9 @@ class Place:
     decimal: str = "."
 
     @property
-    def tz(self) -> ZoneInfo:
-        return ZoneInfo(self.zone)
+    def manner(self) -> Manner:
+        """How sheets are read that do not say themselves how they are meant."""
+        return Manner(self.decimal, self.dates, ZoneInfo(self.zone))
 
 
 def place_of(s: Session) -> Place:

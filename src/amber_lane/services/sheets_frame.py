@@ -39,7 +39,8 @@ class Checked:
 
     def refuse(self, row: Row, why: str) -> None:
         self.counts["bad"] += 1
-        self.bad.append((row, why))
+        # As it stood in the sheet, so that it can be mended there.
+        self.bad.append((getattr(row, "raw", row), why))
 
 
 @dataclass(frozen=True)
@@ -124,6 +125,8 @@ def whole(row: Row, name: str, least: int, most: int) -> int:
 def each(rows: Iterable[Row], progress: Callable[[int], None], out: Checked, read: Callable[[Row], None]) -> None:
     for n, row in enumerate(rows, 1):
         try:
+            if wrong := getattr(row, "wrong", ""):
+                raise ValueError(wrong)
             read(row)
         except (ValueError, DeskError) as error:
             out.refuse(row, error.told if isinstance(error, DeskError) else str(error))

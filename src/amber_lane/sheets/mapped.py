@@ -5,37 +5,22 @@ A sheet that has changed its make since is told, and where its meaning is in dou
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass, field
+from itertools import islice
 from typing import Any
 
-from .table import BYTES_MAX, NotASheet, read_workbook
+from . import values
+from .headings import guess, known_names
+from .opened import BYTES_MAX, ENCODINGS, NotASheet, guess_encoding, is_packed, open_sheet
 
-# Ours -> words that suppliers have been seen to use, in lower case; the first that fits is offered.
-FIELDS: dict[str, tuple[str, ...]] = {
-    "item": ("item", "item number", "number", "sku", "code", "article", "nr art.", "nr artykułu", "art. no", "artikelnummer", "kod"),
-    "title": ("title", "name", "product", "description short", "nazwa", "bezeichnung", "product name"),
-    "cost": ("cost", "price", "net price", "cena netto", "cena", "preis", "unit price", "price net"),
-    "stock": ("stock", "quantity", "qty", "available", "stan", "ilość", "bestand", "on hand"),
-    "currency": ("currency", "waluta", "währung"),
-    "gtin": ("gtin", "ean", "barcode", "ean13", "upc"),
-    "mpn": ("mpn", "maker's number", "part number", "nr producenta", "manufacturer number"),
-    "brand": ("brand", "maker", "marka", "manufacturer", "producent", "marke"),
-    "category": ("category", "group", "grupa", "kategoria", "kategorie"),
-    "options": ("options", "variant", "wariant", "variante", "size and colour"),
-    "pack_size": ("pack size", "pack", "pack_size", "szt. w opak.", "pieces in pack", "pcs per pack"),
-    "weight_g": ("weight g", "weight_g", "grams", "masa g", "gewicht g", "weight"),
-    "least_price": ("least price", "least_price", "minimum price", "least advertised price"),
-    "lead_days": ("lead days", "lead_days", "days"),
-    "origin": ("origin", "warehouse", "magazyn", "lager"),
-    "link": ("link", "address", "url", "page"),
-}
+# Our columns of a catalogue.
+FIELDS = (
+    "item", "title", "cost", "stock", "currency", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "least_price",
+    "lead_days", "origin", "link",
+)  # fmt: skip
 NEEDED = ("item", "title", "cost", "stock")
-ENCODINGS = ("utf-8", "cp1250", "cp1252", "iso8859-2", "utf-16")
-_NUMBER = {",": re.compile(r"-?[0-9]{1,3}(\.?[0-9]{3})*(,[0-9]+)?"), ".": re.compile(r"-?[0-9]{1,3}(,?[0-9]{3})*(\.[0-9]+)?")}
 _SAMPLE = 200
 # More rows than this would take more memory than a desk should; it is said before anything is read.
 ROWS_MOST = 300_000
@@ -48,13 +33,18 @@ class SheetChanged(NotASheet):
 
 @dataclass(frozen=True)
 class Reading:
-    """How a sheet is read: ours -> the column's name there; separator '' = a workbook; decimal '' = no decimals seen."""
+    """How a sheet is read: ours -> the column's name there; separator '' = a workbook; decimal '' = no decimals seen.
+
+    tab: which sheet of a workbook, '' = the one whose header says most. pieces: the sign before the decimals of whole numbers.
+    """
 
     columns: dict[str, str]
     encoding: str
     separator: str
     decimal: str
     header: list[str] = field(default_factory=list)
+    tab: str = ""
+    pieces: str = "."
 
     @classmethod
     def of(cls, kept: dict[str, Any]) -> Reading:
@@ -66,51 +56,41 @@ class Reading:
 
 @dataclass(frozen=True)
 class Look:
-    """A first look at a sheet: how it seems to be made, its first rows, and which columns seem to be ours."""
+    """A first look at a sheet: how it seems to be made, its first rows, and which columns seem to be ours.
+
+    doubts: ours -> other columns that it could be as well; above: rows before the header.
+    """
 
     reading: Reading
     rows: list[list[str]]
     missing: list[str]
+    doubts: dict[str, list[str]] = field(default_factory=dict)
+    tabs: list[str] = field(default_factory=list)
+    above: int = 0
 
 
-def look(data: bytes, encoding: str = "", rows: int = 6) -> Look:
-    """Look at a sheet that nobody has named the columns of. encoding: what a person chose instead of our guess."""
+def look(data: bytes, encoding: str = "", rows: int = 6, tab: str = "", house: str = ".") -> Look:
+    """Look at a sheet that nobody has named the columns of. encoding, tab: what a person chose instead of our guess; house: the sign
+    before decimals where no value shows it."""
     _check_size(data)
-    if _is_workbook(data):
-        header, body = read_workbook(data)
-        encoding, separator = "", ""
-    else:
-        encoding = encoding or guess_encoding(data)
-        text = _decode(data, encoding)
-        separator = _separator(text)
-        reader = _csv(text, separator)
-        header, body = next(reader, []), reader
-    names = _names(header)
+    opened = open_sheet(data, known_names(FIELDS), encoding, tab)
+    names = opened.names
     if len([name for name in names if name]) < 2:
-        raise NotASheet("the first row must name the columns; this sheet has no such row")
-    first = [row for _, row in zip(range(_SAMPLE), body, strict=False)]
-    columns = _guess(names)
-    decimal = _decimal(first, names.index(columns["cost"])) if "cost" in columns else ""
-    reading = Reading(columns, encoding, separator, decimal, names)
-    return Look(reading, first[:rows], [name for name in NEEDED if name not in columns])
+        raise NotASheet("no row names the columns; this sheet cannot be read without")
+    first = list(islice(opened.rows, _SAMPLE))
+    found = guess(names, first, NEEDED, [name for name in FIELDS if name not in NEEDED])
+    decimal = _decimal(first, names.index(found.columns["cost"])) if "cost" in found.columns else ""
+    pieces = values.thousands_in(_column(first, names, found.columns.get("stock")), decimal or house)
+    reading = Reading(found.columns, opened.encoding, opened.separator, decimal, names, opened.tab if len(opened.tabs) > 1 else "", pieces)
+    missing = [name for name in NEEDED if name not in found.columns]
+    return Look(reading, first[:rows], missing, found.doubts, opened.tabs, opened.above)
 
 
-def guess_encoding(data: bytes) -> str:
-    """UTF-8 where it is surely that; else the one of the old tables whose letters make words."""
-    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return "utf-16"
-    try:
-        data.decode("utf-8-sig")
-        return "utf-8"
-    except UnicodeDecodeError:
-        pass
-    odd = [byte for byte in data[:200_000] if byte > 0x7F]
-    score = {}
-    for name in ("cp1250", "iso8859-2", "cp1252"):
-        text = bytes(odd).decode(name, "replace")
-        letters = "ąćęłńóśźżĄĆĘŁŃÓŚŹŻčďěňřšťůž" if name != "cp1252" else "äöüßÄÖÜéèêàçñåøæîôû"
-        score[name] = sum(text.count(one) for one in letters)
-    return max(score, key=lambda name: score[name])
+def _column(rows: Sequence[Sequence[str]], names: Sequence[str], name: str | None) -> list[str]:
+    if name is None or name not in names:
+        return []
+    at = names.index(name)
+    return [row[at] for row in rows if at < len(row)]
 
 
 def read_rows(data: bytes, reading: Reading) -> tuple[Iterator[list[str]], dict[str, int], list[str]]:
@@ -120,19 +100,13 @@ def read_rows(data: bytes, reading: Reading) -> tuple[Iterator[list[str]], dict[
     """
     _check_size(data)
     notices: list[str] = []
-    if _is_workbook(data):
-        if reading.separator:
-            notices.append("the sheet comes as a workbook now")
-        header, body = read_workbook(data)
-    else:
-        text = _text(data, reading, notices)
-        separator = reading.separator or ";"
-        found = _separator(text)
-        if found != separator:
-            notices.append(f"its columns are told apart by {_called(found)} now, not by {_called(separator)}")
-        reader = _csv(text, found)
-        header, body = next(reader, []), reader
-    names = _names(header)
+    encoding = _encoding(data, reading, notices)
+    opened = open_sheet(data, {*known_names(FIELDS), *reading.columns.values()}, encoding, reading.tab)
+    if not opened.separator and reading.separator:
+        notices.append("the sheet comes as a workbook now")
+    elif opened.separator and reading.separator and opened.separator != reading.separator:
+        notices.append(f"its columns are told apart by {_called(opened.separator)} now, not by {_called(reading.separator)}")
+    names, body = opened.names, opened.rows
     gone = [theirs for theirs in reading.columns.values() if theirs not in names]
     fresh = [name for name in names if name and name not in reading.header]
     if gone:
@@ -157,14 +131,10 @@ def amount(text: str, decimal: str) -> str:
     >>> amount("1.234,50", ","), amount("12", ",")
     ('1234.50', '12')
     """
-    mark = decimal or "."
-    given, text = text, text.replace("\u00a0", "").replace(" ", "")
-    if not _NUMBER[mark].fullmatch(text):
-        raise ValueError(f"{given[:40]!r} is not an amount")
-    return text.replace(".", "").replace(",", ".") if mark == "," else text.replace(",", "")
+    return values.money_text(text, decimal or ".")
 
 
-def count(text: str) -> int:
+def count(text: str, decimal: str = ".") -> int:
     """A stock as suppliers write it: a whole number, also as 50+ or >50 (at least so many); ValueError if it is none.
 
     >>> count("50+"), count(" 7 "), count("12,00")
@@ -172,10 +142,10 @@ def count(text: str) -> int:
     """
     if text.isascii() and text.isdigit() and len(text) <= 9:
         return int(text)
-    text = text.strip().removesuffix("+").removeprefix(">").removesuffix(",00").removesuffix(".00").removesuffix(".0").strip()
-    if not text.isascii() or not text.isdigit() or len(text) > 9:
+    number = int(values.whole_text(text, decimal))
+    if number < 0:
         raise ValueError(f"{text[:40]!r} is not a whole number of pieces")
-    return int(text)
+    return number
 
 
 def _chain(first: list[list[str]], body: Iterator[list[str]]) -> Iterator[list[str]]:
@@ -188,16 +158,18 @@ def _chain(first: list[list[str]], body: Iterator[list[str]]) -> Iterator[list[s
             yield row
 
 
-def _text(data: bytes, reading: Reading, notices: list[str]) -> str:
+def _encoding(data: bytes, reading: Reading, notices: list[str]) -> str:
     """The sheet's letters. UTF-8 with signs of its own is never anything else; what is not UTF-8 cannot be read as it."""
+    if is_packed(data):
+        return ""
     found = guess_encoding(data)
     was = reading.encoding or found
     if found != was and "utf" in found + was and any(byte > 0x7F for byte in data):
         if not was.startswith("utf"):
             notices.append(f"its letters are {found} now, {was} before")
-            return _decode(data, found)
+            return found
         raise SheetChanged(f"its letters are not {was} any more. Name its columns again to choose how they are read; nothing was changed")
-    return _decode(data, was)
+    return was
 
 
 def _check_size(data: bytes) -> None:
@@ -205,54 +177,8 @@ def _check_size(data: bytes) -> None:
         raise NotASheet("the sheet is empty; nothing was changed")
     if len(data) > BYTES_MAX:
         raise NotASheet("the sheet is larger than 120 MB; ask for it in parts")
-    if not _is_workbook(data) and data.count(b"\n") > ROWS_MOST + 1:
+    if not is_packed(data) and data.count(b"\n") > ROWS_MOST + 1:
         raise NotASheet(_TOO_LONG)
-
-
-def _is_workbook(data: bytes) -> bool:
-    return data[:4] == b"PK\x03\x04"
-
-
-def _decode(data: bytes, encoding: str) -> str:
-    if encoding not in ENCODINGS:
-        raise NotASheet(f"letters cannot be read as {encoding!r}; choose one of {', '.join(ENCODINGS)}")
-    try:
-        text = data.decode("utf-8-sig" if encoding == "utf-8" else encoding)
-    except UnicodeError:
-        raise NotASheet(f"the sheet's letters are not {encoding}; choose another") from None
-    if "\x00" in text[:10_000]:
-        raise NotASheet("the file is not a sheet; ask for it as CSV or XLSX")
-    return text
-
-
-def _separator(text: str) -> str:
-    first = text.split("\n", 1)[0]
-    return max(";,\t|", key=first.count)
-
-
-def _csv(text: str, separator: str) -> Iterator[list[str]]:
-    csv.field_size_limit(1_000_000)
-    try:
-        yield from csv.reader(io.StringIO(text, newline=""), delimiter=separator)
-    except csv.Error as error:
-        raise NotASheet(f"the file stops being a sheet: {error}") from error
-
-
-def _names(header: Sequence[str]) -> list[str]:
-    names = [" ".join(name.split()).lower() for name in header]
-    twice = sorted({name for name in names if name and names.count(name) > 1})
-    if twice:
-        raise NotASheet(f"the column {twice[0]} is there twice; nobody can say which is meant")
-    return names
-
-
-def _guess(names: list[str]) -> dict[str, str]:
-    out: dict[str, str] = {}
-    for ours, words in FIELDS.items():
-        found = next((word for word in words if word in names and word not in out.values()), None)
-        if found:
-            out[ours] = found
-    return out
 
 
 def _decimal(rows: list[list[str]], place: int) -> str:
@@ -269,3 +195,19 @@ def _decimal(rows: list[list[str]], place: int) -> str:
 
 def _called(sign: str) -> str:
     return {";": "semicolons", ",": "a comma", "\t": "tabs", "|": "upright strokes", ".": "a point", "": "nothing"}.get(sign, sign)
+
+
+__all__ = [
+    "ENCODINGS",
+    "FIELDS",
+    "NEEDED",
+    "Look",
+    "NotASheet",
+    "Reading",
+    "SheetChanged",
+    "amount",
+    "count",
+    "guess_encoding",
+    "look",
+    "read_rows",
+]

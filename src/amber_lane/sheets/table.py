@@ -10,27 +10,23 @@ from __future__ import annotations
 import csv
 import io
 import re
-import zipfile
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import zip_longest
 from typing import IO
 
-from openpyxl import Workbook, load_workbook
+from openpyxl import Workbook
 from openpyxl.utils import get_column_letter
 from openpyxl.worksheet.datavalidation import DataValidation
+
+from .opened import BYTES_MAX, NotASheet, open_sheet
 
 ROWS_MAX = 1_000_000
 # So many rows of a template offer their lists.
 TEMPLATE_ROWS = 20_000
-BYTES_MAX = 120_000_000
 _FORMULA = ("=", "+", "-", "@")
 _NUMBER = re.compile(r"[+-]?\d+(\.\d+)?")
 _DECIMAL_COMMA = re.compile(r"[+-]?\d+(\.\d{3})*,\d+")
-
-
-class NotASheet(ValueError):
-    """The file cannot be read as a sheet at all, or lacks a required column; says what to do."""
 
 
 @dataclass
@@ -48,7 +44,7 @@ def read_sheet(data: bytes, required: Sequence[str], optional: Sequence[str] = (
         raise NotASheet("the file is empty; start from the template")
     if len(data) > BYTES_MAX:
         raise NotASheet("the file is larger than 120 MB; split it")
-    header, rows = read_workbook(data) if data[:4] == b"PK\x03\x04" else _read_csv(data)
+    header, rows = _read_workbook(data) if data[:4] == b"PK\x03\x04" else _read_csv(data)
     names = [name.strip().lower() for name in header]
     twice = sorted({name for name in names if name and names.count(name) > 1})
     if twice:
@@ -102,29 +98,10 @@ def _point(cell: str) -> str:
     return text.replace(".", "").replace(",", ".") if _DECIMAL_COMMA.fullmatch(text) else cell
 
 
-def read_workbook(data: bytes) -> tuple[list[str], Iterator[list[str]]]:
-    """Header and rows of a workbook's first sheet, as text; NotASheet when it cannot be opened."""
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as packed:
-            if sum(one.file_size for one in packed.infolist()) > 10 * BYTES_MAX:
-                raise NotASheet("the workbook unpacks to more than 1.2 GB; split it")
-        book = load_workbook(io.BytesIO(data), read_only=True, data_only=True)
-        rows = book.worksheets[0].iter_rows(values_only=True)
-        header = [_cell(value) for value in next(rows, ())]
-    except NotASheet:
-        raise
-    except Exception as error:
-        raise NotASheet("the file looks like a workbook but cannot be opened; save it anew as XLSX") from error
-    return header, ([_cell(value) for value in row] for row in rows)
-
-
-def _cell(value: object) -> str:
-    if value is None:
-        return ""
-    if isinstance(value, float):
-        # A spreadsheet keeps 19.95 as a binary float; its shortest form is what the person typed.
-        return repr(value).removesuffix(".0")
-    return value.isoformat() if hasattr(value, "isoformat") else str(value)
+def _read_workbook(data: bytes) -> tuple[list[str], Iterator[list[str]]]:
+    """Header and rows of a workbook's sheet, as text; NotASheet when it cannot be opened."""
+    book = open_sheet(data)
+    return [name.removesuffix(" (2)") for name in book.header], book.rows
 
 
 def safe(value: object) -> str:

@@ -2062,6 +2062,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sheets/{name}/check/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check As
+         * @description Check a sheet that was looked at, by these columns. The job's result says what it would do.
+         */
+        post: operations["sheets_check_as"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/{name}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Hand in a sheet and see how it seems to be made. Nothing is changed by it.
+         */
+        post: operations["sheets_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/{name}/look/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Again
+         * @description The same sheet with its columns named so.
+         */
+        post: operations["sheets_look_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sheets/{name}/ours.{form}": {
         parameters: {
             query?: never;
@@ -3920,6 +3980,11 @@ export interface components {
             /** File */
             file: string;
         };
+        /** Body_sheets_look */
+        Body_sheets_look: {
+            /** File */
+            file: string;
+        };
         /** Body_shelf_add_picture */
         Body_shelf_add_picture: {
             /** File */
@@ -4043,6 +4108,31 @@ export interface components {
             why: string;
         };
         /**
+         * CheckAsk
+         * @description remember: the columns are remembered for sheets of that make.
+         */
+        CheckAsk: {
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /**
+             * Encoding
+             * @default
+             */
+            encoding: string;
+            /**
+             * Remember
+             * @default true
+             */
+            remember: boolean;
+            /**
+             * Tab
+             * @default
+             */
+            tab: string;
+        };
+        /**
          * ChoiceOut
          * @description A supplier item that a combination may be filled by, as it would be in the store. stock -1: not told.
          */
@@ -4111,6 +4201,26 @@ export interface components {
         CollectAsk: {
             /** Supplier */
             supplier: number;
+        };
+        /**
+         * ColumnsAsk
+         * @description columns: ours -> the sheet's name, or = and a value for every row.
+         */
+        ColumnsAsk: {
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /**
+             * Encoding
+             * @default
+             */
+            encoding: string;
+            /**
+             * Tab
+             * @default
+             */
+            tab: string;
         };
         /**
          * CombinationOut
@@ -7516,6 +7626,45 @@ export interface components {
             /** Mean */
             mean: number;
         };
+        /**
+         * SheetSeen
+         * @description columns as they seem to be; missing: of ours that are needed; doubts: ours -> the columns that it could be; rows as they would be
+         *     read; plain: its columns are surely ours, so nobody need be asked.
+         */
+        SheetSeen: {
+            /** Above */
+            above: number;
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /** Doubts */
+            doubts: {
+                [key: string]: string[];
+            };
+            /** Encoding */
+            encoding: string;
+            /** Header */
+            header: string[];
+            /** Missing */
+            missing: string[];
+            /** Needed */
+            needed: string[];
+            /** Optional */
+            optional: string[];
+            /** Plain */
+            plain: boolean;
+            /** Rows */
+            rows: {
+                [key: string]: string;
+            }[];
+            /** Tab */
+            tab: string;
+            /** Tabs */
+            tabs: string[];
+            /** Token */
+            token: string;
+        };
         /** ShelfBench */
         ShelfBench: {
             /** Category */
@@ -7844,8 +7993,12 @@ export interface components {
             /** Watching */
             watching?: boolean | null;
         };
-        /** TakeAsk */
+        /**
+         * TakeAsk
+         * @description how: the columns by which the sheet was checked, where a person named them.
+         */
         TakeAsk: {
+            how?: components["schemas"]["ColumnsAsk"] | null;
             /** Token */
             token: string;
         };
@@ -12362,6 +12515,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobStarted"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheets_check_as: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobStarted"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheets_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_sheets_look"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetSeen"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheets_look_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ColumnsAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetSeen"];
                 };
             };
             /** @description Validation Error */

@@ -6,6 +6,7 @@ import { tellDone, wordsOf } from '@/app/told'
 import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Modal from './Modal.vue'
+import SheetMap from './SheetMap.vue'
 import { plural } from './format'
 
 const props = defineProps<{
@@ -27,7 +28,8 @@ interface Result {
 const OURS = ['lanes', 'listings', 'prices', 'rates']
 const job = ref<Schema<'JobOut'> | null>(null)
 const token = ref('')
-const stage = ref<'choose' | 'checking' | 'checked' | 'taking' | 'taken'>('choose')
+const seen = ref<Schema<'SheetSeen'> | null>(null)
+const stage = ref<'choose' | 'naming' | 'checking' | 'checked' | 'taking' | 'taken'>('choose')
 const error = ref('')
 let timer: ReturnType<typeof setTimeout> | undefined
 const result = computed(() => job.value?.result as Result | null)
@@ -40,9 +42,23 @@ async function upload(event: Event) {
   if (!file) return
   error.value = ''
   try {
-    const body = await send<{ token: string; job: number }>(`/api/v1/sheets/${props.sheet}/check`, file)
-    token.value = body.token
-    follow(body.job, 'checking', 'checked')
+    seen.value = await send<Schema<'SheetSeen'>>(`/api/v1/sheets/${props.sheet}/look`, file)
+    token.value = seen.value.token
+    if (seen.value.plain) await check()
+    else stage.value = 'naming'
+  } catch (problem) {
+    error.value = wordsOf(problem)
+  }
+}
+const how = computed(() => ({ columns: seen.value!.columns, tab: seen.value!.tab, encoding: seen.value!.encoding }))
+async function check() {
+  error.value = ''
+  try {
+    const path = { name: props.sheet, token: token.value }
+    const started = await take(
+      api.POST('/api/v1/sheets/{name}/check/{token}', { params: { path }, body: { ...how.value, remember: !seen.value!.plain } }),
+    )
+    follow(started.job, 'checking', 'checked')
   } catch (problem) {
     error.value = wordsOf(problem)
   }
@@ -63,7 +79,7 @@ function follow(number: number, during: 'checking' | 'taking', then: 'checked' |
       }
     } else if (job.value?.state === 'failed' || job.value?.state === 'stopped') {
       error.value = job.value.told
-      stage.value = 'choose'
+      stage.value = seen.value && !seen.value.plain ? 'naming' : 'choose'
     } else timer = setTimeout(look, 300)
   }
   void look()
@@ -71,7 +87,7 @@ function follow(number: number, during: 'checking' | 'taking', then: 'checked' |
 async function takeIn() {
   try {
     const started = await take(
-      api.POST('/api/v1/sheets/{name}/take', { params: { path: { name: props.sheet } }, body: { token: token.value } }),
+      api.POST('/api/v1/sheets/{name}/take', { params: { path: { name: props.sheet } }, body: { token: token.value, how: how.value } }),
     )
     follow(started.job, 'taking', 'taken')
   } catch (problem) {
@@ -82,6 +98,7 @@ const stop = () => job.value && void api.POST('/api/v1/jobs/{number}/stop', { pa
 function close() {
   clearTimeout(timer)
   stage.value = 'choose'
+  seen.value = null
   job.value = null
   error.value = ''
   emit('close')
@@ -93,13 +110,13 @@ onBeforeUnmount(() => clearTimeout(timer))
   <Modal
     :open="open"
     :title="title"
-    told="CSV or XLSX; the first row names the columns, in any order. Nothing changes until you say so."
+    told="CSV or XLSX as you have it, also in a zip. You see how it is read, and nothing changes until you say so."
     wide
     @close="close"
   >
     <p v-if="error" role="alert" class="mb-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
     <div v-if="stage === 'choose'" class="flex items-center gap-4">
-      <input type="file" accept=".csv,.xlsx,.txt" aria-label="The sheet" class="text-sm" @change="upload" />
+      <input type="file" accept=".csv,.xlsx,.xlsm,.txt,.tsv,.zip" aria-label="The sheet" class="text-sm" @change="upload" />
       <span class="text-soft"
         >Template: <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.csv`" download>CSV</a>,
         <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.xlsx`" download>XLSX</a>
@@ -109,6 +126,7 @@ onBeforeUnmount(() => clearTimeout(timer))
         ></span
       >
     </div>
+    <SheetMap v-else-if="stage === 'naming' && seen" :sheet="sheet" :seen="seen" @now="seen = $event" />
     <div v-else-if="stage === 'checking' || stage === 'taking'" role="status">
       <p>
         {{ stage === 'checking' ? 'Checking' : 'Taking in' }} {{ job?.done.toLocaleString('en-GB') ?? 0 }} of
@@ -147,10 +165,10 @@ onBeforeUnmount(() => clearTimeout(timer))
     </div>
     <template #acts>
       <Btn v-if="stage === 'checking' || stage === 'taking'" @click="stop">Stop</Btn>
+      <Btn v-if="stage === 'naming'" kind="main" :disabled="!!seen?.missing.length" @click="check">Check the rows</Btn>
+      <Btn v-if="stage === 'checked' && seen && !seen.plain" @click="stage = 'naming'">Other columns</Btn>
       <Btn v-if="stage === 'checked'" kind="main" :disabled="!good" @click="takeIn">{{
-        good
-          ? `Take ${plural(good, result?.counts.wrong ? 'row' : 'good row')}`
-          : 'Nothing to take'
+        good ? `Take ${plural(good, result?.counts.wrong ? 'row' : 'good row')}` : 'Nothing to take'
       }}</Btn>
       <Btn @click="close">{{ stage === 'taken' ? 'Done' : 'Close' }}</Btn>
     </template>
