@@ -70,7 +70,8 @@ def test_what_opening_a_lane_would_do_is_what_it_does(calls: Calls, small: Small
     acts, sent = len(small.all(select(Act))), len(small.all(select(Outbox)))
     seen = calls.post("/lanes/preview", **ask)
     assert (len(small.all(select(Act))), len(small.all(select(Outbox)))) == (acts, sent), "a look writes nothing"
-    assert seen["landed"] == {"amount": "3.80", "currency": "GBP"} and seen["orders"] == 1
+    assert seen["landed"] == {"amount": "6.30", "currency": "GBP"} and seen["orders"] == 1
+    assert "1 pack of I-5 is bought whole, and 1 of 2 are left over" in seen["packs"]
     calls.post("/lanes", 201, **ask)
     row = next(one for one in calls.get("/prices/listings", words="S-6")["rows"])
     assert (row["landed"], row["price"], row["profit"]) == (seen["landed"], seen["price"], seen["profit"])

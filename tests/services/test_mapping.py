@@ -201,7 +201,7 @@ def test_offers_are_drawn_in_their_titles_with_units_and_what_is_kept(strap: Sma
     whole, fifth = rows[21], rows[1]
     said = {whole.like.item.title[mark.start : mark.end]: mark.kind for mark in whole.theirs}
     assert said["strap"] == "same" and whole.cost.landed == 200 and whole.profit == 395 - 40 - 200
-    assert fifth.units == Fraction(1, 5) and fifth.stock == 100 and fifth.cost.landed == 20 + 100 + 30 and fifth.like.decision != "open"
+    assert fifth.units == Fraction(1, 5) and fifth.stock == 100 and fifth.cost.landed == 100 + 100 + 30 and fifth.like.decision != "open"
     # A lane that is there keeps a person's units, whatever the packs say; another pack now asks them anew.
     strap.write(lambda desk: lanes.open_lane(desk, 1, [lanes.Part(1, Fraction(2))]))
     for why, units in (("no answer", 2), ("x comes in packs of 5 now", Fraction(1, 5))):
@@ -392,7 +392,7 @@ def test_a_cost_out_of_all_proportion_stops_the_lane_until_a_person_says_it_is_r
     assert small.lane(1).state == "open"
     # What is right may come in other units now: a fifth of what became a pack of five.
     small.write(lambda desk: lane_terms.confirm_lane(desk, lane.id, small.lane(1).version, Fraction(1, 5)))
-    assert small.listing(1).landed == 80 + 130
+    assert small.listing(1).landed == 400 + 130
 
 
 def test_trust_comes_from_what_happened_and_makes_lanes_slow_or_shut(small: Small) -> None:
@@ -498,7 +498,7 @@ def test_a_sheet_maps_kits_stores_and_replacements_and_taken_out_and_in_again_ch
     checked = small.sheet("lanes", SHEET + "\n".join(rows) + "\n")
     assert checked.counts == {"new": 4, "changed": 3, "same": 4, "bad": 0}
     assert small.listing(1, 2).landed == 90 + 90 + 20 and small.listing(1).landed == 230
-    assert small.listing(2).landed == 200 + 130 + half(180, 5) + 110
+    assert small.listing(2).landed == 200 + 130 + 180 + 110
     assert opened(small, 3) == [(0, 4), (1, 3)] and small.lane(4, 1).instead
     with small.db.reading() as s:
         kind = kind_of("lanes")
@@ -511,7 +511,3 @@ def test_a_sheet_maps_kits_stores_and_replacements_and_taken_out_and_in_again_ch
     small.sheet("lanes", SHEET + "all,S-3,SUP,I-3,2,main\n")
     assert opened(small, 3) == [(0, 3)]
     assert small.act("lane.sheet").undo == "open" and small.all(select(Listing.lane_id).where(Listing.sku_id == 3)) == [small.lane(3).id]
-
-
-def half(amount: int, by: int) -> int:
-    return round(amount / by)

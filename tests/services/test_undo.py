@@ -41,6 +41,7 @@ from amber_lane.services import (
     orders,
     partner_life,
     phrases,
+    place,
     preparing,
     prices,
     publishing,
@@ -107,6 +108,8 @@ def seen(small: Small) -> dict[str, list[Any]]:
         found[table] = [row for row in found[table] if int(row[1:].split(",")[0]) not in shut]
     found["PurchaseOrder"] = [row for row in found["PurchaseOrder"] if "taken back" not in row]
     found["Rate"] = [repr(newest)]
+    with small.db.reading() as s:
+        found["Place"] = [repr(place.place_of(s))]
     found["Policy"] = [row for row in found["Policy"] if not row.endswith("{})")]
     return found
 
@@ -221,6 +224,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a wrong number set aside": ("transit.dropped", lambda d: transit.drop_wrong(d, "WRONG")),
     "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),
     "a line's lane": ("order.lane", lambda d: orders.choose_lane(d, first(d, OrderLine).id, lane(d, 1, 1).id)),
+    "where the house is": ("place.set", lambda d: place.set_place(d, place.Place("US", "America/Chicago", "mdy", "."))),
     "how we order": ("ordering.change", lambda d: ordering.keep(d, "store", 1, None, {"greeting": "Hello {name}", "phone": "1"})),
     "whom our mails come from": (
         "ordering.change",

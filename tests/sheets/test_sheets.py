@@ -76,7 +76,7 @@ def test_every_dialect_reads_the_same(content):
 
 def test_no_value_runs_as_a_formula():
     body = csv_bytes(["sku", "note"], [["=1+1", "@cmd"], ["-0.85", "+44 1632"]]).decode("utf-8-sig")
-    assert list(csv.reader(body.splitlines())) == [["sku", "note"], ["'=1+1", "'@cmd"], ["-0.85", "'+44 1632"]]
+    assert list(csv.reader(body.splitlines())) == [["sku", "note"], ["'=1+1", "'@cmd"], ["-0.85", "+44 1632"]]
 
 
 def route_calc(tmp_path: Path, **replaced: str) -> subprocess.CompletedProcess[str]:

@@ -18,7 +18,7 @@ from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
-from ..services import lane_families, lane_terms, lanes, lists, offers, trust, watch
+from ..services import lane_families, lane_terms, lanes, lists, offers, packs, trust, watch
 from ..services.book import load
 from ..services.decide import decide
 from ..services.desk import Desk, Invalid
@@ -268,7 +268,8 @@ class OpenAsk(Ask):
 
 
 class Preview(BaseModel):
-    """What a lane would mean, tried and thrown away. sweep_minutes: how often its item is looked at."""
+    """What a lane would mean, tried and thrown away. sweep_minutes: how often its item is looked at; packs: what is left over where
+    whole packs must be bought, '' where nothing is."""
 
     landed: Money | None
     price: Money | None
@@ -277,6 +278,7 @@ class Preview(BaseModel):
     orders: int
     outcome: str
     sweep_minutes: int
+    packs: str
 
 
 def _wish(desk: Desk, ask: OpenAsk, proof: bool = False) -> lanes.Wish:
@@ -309,7 +311,10 @@ def preview(desk: WriteDesk, ask: OpenAsk) -> Preview:
     orders = lanes.effect_of_opening(desk, row)["orders"]
     opened = lanes.open_wish(desk, _wish(desk, ask), respond_now=False)
     minutes = desk.get(Supplier, opened.supplier_id, "supplier").sweep_minutes
-    out = Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="no listing", sweep_minutes=minutes)
+    out = Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="no listing", sweep_minutes=minutes, packs="")
+    parts, items = parts_of(desk, [opened])
+    pieces = [(items[one.item_id], Fraction(one.units_num, one.units_den)) for one in parts[opened.id]]
+    out.packs = packs.told(pieces, packs.usual_sizes(desk.s, [ask.sku_id]).get(ask.sku_id, 1))
     listing = desk.s.scalar(select(Listing).where(Listing.sku_id == ask.sku_id).limit(1))
     if listing is None:
         desk.s.rollback()

@@ -14,7 +14,7 @@ from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Origin, Store, Supplier
 from ..data.transit import Parcel, ParcelLine
-from ..services import lists, order_money, order_ways, order_words, planning, purchases
+from ..services import lists, order_money, order_ways, order_words, packs, planning, purchases
 from ..services.desk import Desk, by_id
 from ..services.facts import HOME
 from ..services.lists import Wish
@@ -128,6 +128,8 @@ class LineOut(BaseModel):
     state: str
     why: str
     chosen_by: str
+    # What is left over where whole packs are bought for it; '' where nothing is.
+    packs: str
 
 
 class PurchaseOut(BaseModel):
@@ -220,6 +222,7 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
     plan = desk.s.scalar(select(Plan).where(Plan.order_id == number))
     hold = desk.s.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
     bought = order_money.bought(desk, [number]).get(number)
+    left_over = packs.of_lines(desk.s, lines)
     return OrderOut(
         id=row.id,
         version=row.version,
@@ -279,6 +282,7 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
                 state=one.state,
                 why=one.why,
                 chosen_by=one.chosen_by,
+                packs=left_over.get(one.id, ""),
             )
             for one in lines
         ],

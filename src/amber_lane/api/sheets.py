@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime, tzinfo
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -12,9 +13,11 @@ from fastapi import APIRouter, Depends, File, Response, UploadFile
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
-from ..core.money import plain
+from ..core.money import PPM, plain
+from ..core.price import Outcome, SetBy
 from ..jobs.longjobs import start
-from ..services import by_sheets, lists, sheet_columns, sheets_in
+from ..services import by_sheets, lists, place, sheet_columns, sheets_in
+from ..services.decide import CROWD
 from ..services.desk import Invalid, NotFound
 from ..services.lists import Wish
 from ..services.sheets_frame import Kind
@@ -25,6 +28,7 @@ from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
 from .shapes import Ask, Big, IdsOut, wish
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])
+_OURS = ("id", "version")
 _MONEY = {"price", "landed", "profit", "net", "hand_price", "old_price", "new_price", "paid", "kept", "cost"}
 
 
@@ -209,14 +213,33 @@ def list_out(desk: ReadDesk, name: str, form: str, ask: Annotated[Wish, Depends(
     if name not in lists.LISTS:
         raise NotFound(f"there is no list called {name}")
     rows, _ = lists.page(desk, name, Wish(ask.words, ask.sort, ask.down, 0, 100_000, ask.filters))
-    header = list(lists.LISTS[name].columns)
-    out = ([_cell(key, value, row) for key, value in row._mapping.items()] for row in rows)
+    # What is a number of ours alone says nothing to anybody else.
+    header = [key for key in lists.LISTS[name].columns if key not in _OURS and not key.endswith("_id")]
+    zone = place.place_of(desk.s).manner.tz
+    out = ([_cell(key, row._mapping[key], row, zone) for key in header] for row in rows)
     return as_file(name, form, header, out)
 
 
-def _cell(key: str, value: Any, row: Any) -> Any:
-    if key in _MONEY and value is not None:
+def _cell(key: str, value: Any, row: Any, zone: tzinfo) -> Any:
+    """A value of a list as a person reads it: money with its decimals, times of the house, words for our own codes."""
+    if value is None:
+        return ""
+    if key in _MONEY:
         return plain(value, row._mapping.get("cost_currency" if key == "cost" else "currency") or "GBP")
+    if key == "set_by":
+        return SetBy(value).name.replace("_", " ") if value >= 0 else ""
+    if key == "outcome":
+        return "waits for a look at many" if value == CROWD else Outcome(value).name.replace("_", " ")
+    if key == "pace":
+        return round(value / PPM, 3)
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list | tuple):
+        return ", ".join(str(one) for one in value)
+    if isinstance(value, dict):
+        return "; ".join(f"{name.replace('_', ' ')}: {one}" for name, one in value.items())
+    if isinstance(value, datetime):
+        return value.astimezone(zone).isoformat(sep=" ", timespec="minutes")[:16]
     return value.isoformat() if hasattr(value, "isoformat") else value
 
 

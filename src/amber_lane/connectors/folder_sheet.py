@@ -211,7 +211,7 @@ def items_of(
             )
         except ValueError as error:
             if len(bad) < most_bad:
-                bad.append(f"row {n}, {cells[item][:40] or 'no number'}: {error}")
+                bad.append(f"row {getattr(row, 'n', n)}, {cells[item][:40] or 'no number'}: {error}")
     return out
 
 

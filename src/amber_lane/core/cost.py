@@ -114,6 +114,17 @@ def packs_needed(quantity: int, units_num: int, units_den: int) -> int:
     return -(-quantity * units_num // units_den)
 
 
+def counted_units(num: Ints, den: Ints, usual: Ints) -> tuple[Ints, Ints]:
+    """Supplier units that one sold unit is charged with, as (numerator, denominator): an order of the usual size buys whole units, and
+    what is left over of them is worth nothing. usual: how many an order asks for, at least 1.
+
+    >>> [column.tolist() for column in counted_units(np.array([1, 1, 2]), np.array([12, 5, 1]), np.array([1, 6, 3]))]
+    [[1, 2, 2], [1, 6, 1]]
+    """
+    parted = den > 1
+    return np.where(parted, -(-usual * num // den), num), np.where(parted, usual, den)
+
+
 @dataclass(frozen=True)
 class Parcel:
     """What sending costs for one (order, supplier, origin); bands replace first and following where there are any."""

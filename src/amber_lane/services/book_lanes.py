@@ -21,6 +21,7 @@ from ..data.source import Item
 from .columns import coded, fetch_columns, join, or_none, place_of
 from .desk import Desk, in_chunks
 from .facts import Facts, NoRate
+from .packs import usual_sizes
 
 # Where a supplier does not tell its stock, more than any cap.
 UNTOLD = 1_000_000
@@ -106,6 +107,7 @@ class Lanes:
         self.legs_of = np.diff(np.r_[self.lane_leg, len(self.leg)])
         self.plain = len(self.leg) == len(self.first)
         self.by_country = {lane: one for chunk in chunks for lane, one in _by_country(desk.s, chunk).items()}
+        self._count_whole_packs(desk.s)
         self.free = self._free(desk)
         self._apply_tiers(desk.s)
 
@@ -123,6 +125,16 @@ class Lanes:
             item: 0 if offer == GONE or supplier in stale else max((UNTOLD if stock < 0 else stock) - owed.get(item, 0), 0)
             for item, stock, offer, supplier in rows
         }
+
+    def _count_whole_packs(self, s: Session) -> None:
+        """What a sold unit is charged with where it is a part of a pack that must be bought whole."""
+        p = self.p
+        rows = np.flatnonzero(p["den"] > 1)
+        p["pay_num"], p["pay_den"] = p["num"], p["den"]
+        if len(rows):
+            sizes = usual_sizes(s, p["sku"][rows].tolist())
+            usual = np.array([sizes.get(sku, 1) for sku in p["sku"].tolist()], dtype=np.int64)
+            p["pay_num"], p["pay_den"] = cost.counted_units(p["num"], p["den"], usual)
 
     def _apply_tiers(self, s: Session) -> None:
         """What one sale makes us buy several of, costs what so many cost."""
@@ -315,7 +327,8 @@ class Lanes:
         except NoRate:
             return np.zeros(n, np.int64), np.zeros(n, np.int64), np.ones(n, np.int64)
         num, den = p["num"][rows], p["den"][rows]
-        parts = cost.goods_cost(convert.apply(p["cost"][rows]), num, den, np.full(n, supplier.tax, dtype=np.int64))
+        paid = (p["pay_num"][rows], p["pay_den"][rows])
+        parts = cost.goods_cost(convert.apply(p["cost"][rows]), *paid, np.full(n, supplier.tax, dtype=np.int64))
         asked = p["least"][rows]
         least = np.where(asked > 0, -(-plain.apply(np.maximum(asked, 0)) * num // den), 0)
         return parts, least, np.zeros(n, np.int64)

@@ -19,6 +19,7 @@ from ..data.source import Item
 from .book import terms_of
 from .desk import Desk, by_id
 from .facts import Facts, NoRate
+from .packs import usual_sizes
 from .planning import service_of
 from .policy import Keys, lay_over, policy_for, price_layers
 
@@ -31,6 +32,8 @@ class LegCost:
     origin: Origin
     parts: tuple[tuple[Item, Fraction], ...]
     service: Service | None
+    # How many an order usually asks for: so many share the packs that must be bought whole.
+    usual: int = 1
 
 
 @dataclass(frozen=True)
@@ -60,13 +63,20 @@ class Costing:
         for one in sorted(self.facts.services, key=lambda row: -row.first):
             self.cheapest[one.origin_id, one.country] = one
         self.cushions: dict[tuple[str, str], int] = {}
+        self.sizes: dict[int, int] = {}
 
-    def of_item(self, item: Item, units: Fraction, country: str) -> list[LegCost]:
+    def usual(self, sku: int) -> int:
+        """How many of a SKU an order usually asks for."""
+        if sku not in self.sizes:
+            self.sizes[sku] = usual_sizes(self.desk.s, [sku]).get(sku, 1)
+        return self.sizes[sku]
+
+    def of_item(self, item: Item, units: Fraction, country: str, usual: int = 1) -> list[LegCost]:
         """An item as a lane of its own, by the cheapest service."""
         origin = self.origins.get(item.origin_id or 0)
         if origin is None:
             return []
-        return [LegCost(self.facts.suppliers[item.supplier_id], origin, ((item, units),), self.cheapest.get((origin.id, country)))]
+        return [LegCost(self.facts.suppliers[item.supplier_id], origin, ((item, units),), self.cheapest.get((origin.id, country)), usual)]
 
     def of_lane(self, lane: Lane, parts: Sequence[LanePart], items: dict[int, Item], country: str) -> list[LegCost]:
         legs: dict[int, list[LanePart]] = {}
@@ -78,6 +88,7 @@ class Costing:
                 self.origins[origin],
                 tuple((items[part.item_id], Fraction(part.units_num, part.units_den)) for part in mine),
                 self.facts.service_to.get((origin, service_of(lane, mine[0], country), country)),
+                self.usual(lane.sku_id) if any(part.units_den > 1 for part in mine) else 1,
             )
             for origin, mine in legs.items()
         ]
@@ -104,7 +115,8 @@ class Costing:
                     turn = self.facts.conversion(leg.supplier, store.currency, extra, of=item.currency)
                     bought = -(-units.numerator // units.denominator)
                     unit = cost.convert_one(cost.tier_cost(item.cost, item.tiers or [], bought), turn)
-                    goods += half_up(unit * units.numerator * (PPM + leg.supplier.tax), units.denominator * PPM)
+                    paid = Fraction(-(-leg.usual * units.numerator // units.denominator), leg.usual) if units.denominator > 1 else units
+                    goods += half_up(unit * paid.numerator * (PPM + leg.supplier.tax), paid.denominator * PPM)
             except NoRate:
                 return UnitLanded(why="no exchange rate")
             if not parcel.takes(weight):

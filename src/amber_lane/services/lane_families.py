@@ -85,7 +85,7 @@ def look(desk: Desk, sku_id: int) -> Family:
         if (number, item.supplier_id) in cells or (item.id, item.supplier_id) in taken:
             continue
         taken.add((item.id, item.supplier_id))
-        cost = costing.landed(costing.of_item(item, likest.units, store.country), store) if store else None
+        cost = costing.landed(costing.of_item(item, likest.units, store.country, costing.usual(number)), store) if store else None
         landed = cost.landed if cost and not cost.why else None
         cells[number, item.supplier_id] = Cell(
             item, max(0, min(100, round(likest.score))), likest.decision, *told(likest.evidence), landed, likest.units

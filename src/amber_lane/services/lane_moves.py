@@ -72,7 +72,7 @@ def preview(desk: Desk, source: int, target: int, lanes: Collection[int] = ()) -
             out.append(Move(lane, sku, old, None, 0, NOT_LIKE, [], [], now, UnitLanded(why="nothing like it"), store.currency, None))
             continue
         item = found[int(theirs[best.theirs].key)]
-        then = costing.landed(costing.of_item(item, best.units, store.country), store)
+        then = costing.landed(costing.of_item(item, best.units, store.country, costing.usual(lane.sku_id)), store)
         score = max(0, min(100, round(best.score)))
         told_of = told(best.evidence)
         out.append(Move(lane, sku, old, item, score, best.decision, *told_of, now, then, store.currency, has.get((sku.id, item.id))))

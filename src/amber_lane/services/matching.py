@@ -70,7 +70,7 @@ def _cheapest_first(desk: Desk, sure: dict[int, list[Found]], items: Sequence[Ro
         ranked: list[tuple[bool, int, int, dict[str, Any], Fraction]] = []
         for one in near:
             item = rows[int(items[one.theirs].key)]
-            cost = costing.landed(costing.of_item(item, one.units, store.country), store)
+            cost = costing.landed(costing.of_item(item, one.units, store.country, costing.usual(sku)), store)
             if not cost.why:
                 # What is in stock goes before what is not, however cheap.
                 ranked.append(

@@ -70,7 +70,7 @@ def offers(desk: Desk, sku: Sku, words: str = "", limit: int = 6) -> Offers:
         # A lane that is there keeps the units that a person gave it; only where its pack is another one now are they asked anew.
         kept = part is not None and lane is not None and not (lane.state == "shut" and PACKS in lane.why)
         units = Fraction(part.units_num, part.units_den) if kept and part else units_of(one.evidence)
-        legs = costing.of_item(one.item, units, store.country) if store else []
+        legs = costing.of_item(one.item, units, store.country, costing.usual(sku.id)) if store else []
         cost = costing.landed(legs, store) if store else UnitLanded(why="no store")
         profit = net = None
         if listing and not cost.why:

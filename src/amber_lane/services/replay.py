@@ -24,6 +24,7 @@ from .decide import BY_STOCK, LIVE, PAUSED, decide
 from .desk import Desk, in_chunks
 from .drafts import Change
 from .facts import Facts, NoRate
+from .packs import usual_sizes
 from .policy import Keys, lay_over, price_layers
 
 UNTOLD = 1_000_000
@@ -166,6 +167,7 @@ def _timeline(desk: Desk, facts: Facts, book: Book, past: Past) -> tuple[Truth, 
     goods, free = np.zeros(len(rows), dtype=np.int64), np.full(len(rows), UNTOLD, dtype=np.int64)
     jobs: dict[tuple[int, str, str, int], list[tuple[Ints, Ints, int, int]]] = {}
     begin = 0
+    sizes = usual_sizes(desk.s, {int(book.sku[at]) for at, parts in book.parts.items() if any(den > 1 for _, _, den in parts)})
     for listing, some in enumerate(parts_of):
         size = len(row[listing])
         here = np.arange(begin, begin + size)
@@ -176,7 +178,9 @@ def _timeline(desk: Desk, facts: Facts, book: Book, past: Past) -> tuple[Truth, 
             free[here] = np.minimum(free[here], have)
             supplier, money, _, _ = about[item]
             key = (supplier, money, book.currency[listing], int(book.policy["currency_cushion"][listing]))
-            jobs.setdefault(key, []).append((here, costs[steps], num, den))
+            usual = sizes.get(int(book.sku[listing]), 1)
+            share = (num, den) if den == 1 else (-(-usual * num // den), usual)
+            jobs.setdefault(key, []).append((here, costs[steps], *share))
     for (supplier, money, currency, cushion), pieces in jobs.items():
         who: Supplier = facts.suppliers[supplier]
         try:

@@ -48,6 +48,10 @@ def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
         (row.store_id, row.code): row for row in desk.s.execute(select(*_SHOWN, *_FACTS).join(Sku, Sku.id == Listing.sku_id))
     }
     words, facts = 0, 0
+    taken: dict[tuple[int, str], StoreListing] = {}
+    repeated: list[str] = []
+    zeros = {code.lstrip("0"): code for _, code in known if code.startswith("0")}
+    lost: list[tuple[str, str]] = []
 
     def read(row: Row) -> None:
         nonlocal words, facts
@@ -58,7 +62,8 @@ def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
         state = row.get("state") or "live"
         if state not in ("live", "paused", "ended"):
             raise ValueError(f"state: {state!r} is not live, paused or ended")
-        gtin = check_gtin(row["gtin"]) if row.get("gtin") else ""
+        was = known.get((store.id, sku))
+        gtin = row.get("gtin", "") if was is not None and row.get("gtin") == was.gtin else _barcode(row)
         weight = whole(row, "weight_g", 0, 10_000_000) if row.get("weight_g") else 0
         one = StoreListing(
             sku,
@@ -75,8 +80,15 @@ def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
             weight,
             row.get("description", "")[:20_000],
         )
-        was = known.get((store.id, sku))
+        if (store.id, sku) in taken:
+            if taken[store.id, sku] == one:
+                repeated.append(sku)
+                return
+            raise ValueError(f"{sku} stands twice in the sheet, and not alike; the first row counts")
+        taken[store.id, sku] = one
         if was is None:
+            if near := zeros.get(sku.lstrip("0")):
+                lost.append((sku, near))
             out.add("new", (store.id, one), f"{sku}: {one.title}")
             return
         theirs = shelf.differing(was, one)
@@ -89,12 +101,33 @@ def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
 
     each(rows, progress, out, read)
     notes = [
+        _twice(repeated),
+        _lost_zeros(lost),
         f"{words:,} with another title or description than ours: the Shelf shows both, to take theirs or to send ours." * (words > 0),
         f"{facts:,} with another barcode, maker, category, options or weight than we have: ours is kept." * (facts > 0),
         f"More than {UNDO_MOST:,} listings cannot be taken back as one." * (len(out.good) > UNDO_MOST),
     ]
     out.note = " ".join(note for note in notes if note)
     return out
+
+
+def _barcode(row: Row) -> str:
+    return check_gtin(row["gtin"]) if row.get("gtin") else ""
+
+
+def _twice(numbers: list[str]) -> str:
+    n = len(numbers)
+    return f"{n:,} {'rows stand' if n > 1 else 'row stands'} twice in it, such as {numbers[0]}; each counts once." if numbers else ""
+
+
+def _lost_zeros(lost: list[tuple[str, str]]) -> str:
+    """An office suite takes 0012001 for a number and writes 12001."""
+    if not lost:
+        return ""
+    n, (theirs, ours) = len(lost), lost[0]
+    return (
+        f"{n:,} new that differ{'s' if n == 1 else ''} from ours only in leading zeros: {theirs} is {ours} here. Save that column as text."
+    )
 
 
 def _title(row: Row) -> str:
@@ -173,6 +206,11 @@ def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
     names, out = Names(desk), Checked()
     words = (getattr(Item, name) for name in source.WORDS)
     known = {(row[0], row[1]): row[2:] for row in desk.s.execute(select(Item.supplier_id, Item.number, Item.cost, Item.stock, *words))}
+    gtin_at = 2 + list(source.WORDS).index("gtin")
+    taken: dict[tuple[int, str], CatalogueItem] = {}
+    repeated: list[str] = []
+    zeros = {number.lstrip("0"): number for _, number in known if number.startswith("0")}
+    lost: list[tuple[str, str]] = []
     origins: dict[int, list[str]] = {}
     for supplier_id, code in desk.s.execute(select(Origin.supplier_id, Origin.code)):
         origins.setdefault(supplier_id, []).append(code)
@@ -190,7 +228,8 @@ def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
         if origin not in places:
             raise ValueError(f"origin: {origin!r} is not one of {', '.join(places) or 'none yet'}")
         pack = whole(row, "pack_size", 1, 100_000) if row.get("pack_size") else 1
-        gtin = check_gtin(row["gtin"]) if row.get("gtin") else ""
+        was = known.get((supplier.id, number))
+        gtin = row.get("gtin", "") if was is not None and row.get("gtin") == was[gtin_at] else _barcode(row)
         one = CatalogueItem(
             number,
             clip(_title(row)),
@@ -210,12 +249,20 @@ def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
             link=row.get("link", "")[:500],
             silent=tuple(name for name in source.WORDS if not row.get(name)),
         )
-        was = known.get((supplier.id, number))
+        if was is None and (near := zeros.get(number.lstrip("0"))):
+            lost.append((number, near))
+        if (supplier.id, number) in taken:
+            if taken[supplier.id, number] == one:
+                repeated.append(number)
+                return
+            raise ValueError(f"{number} stands twice in the sheet, and not alike; the first row counts")
+        taken[supplier.id, number] = one
         told = [cost, one.stock, *(getattr(one, name) for name in source.WORDS)]
         same = was is not None and all(a == b or name in one.silent for name, a, b in zip(("", "", *source.WORDS), was, told, strict=True))
         out.add("new" if was is None else "same" if same else "changed", (supplier.id, one), f"{number}: {one.title}")
 
     each(rows, progress, out, read)
+    out.note = " ".join(note for note in (_twice(repeated), _lost_zeros(lost)) if note)
     return out
 
 

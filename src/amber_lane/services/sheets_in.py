@@ -116,22 +116,25 @@ def out_rows(desk: Desk, name: str) -> Iterator[list[Any]]:
             select(Store.name, Sku, Listing)
             .join(Sku, Sku.id == Listing.sku_id)
             .join(Store, Store.id == Listing.store_id)
+            # As their stores show them, which is what the sheet says; what is not there yet has nothing to show.
+            .where(Listing.shown_state != "", Listing.shown_price > 0)
             .order_by(Sku.code)
         ):
+            theirs = row.theirs or {}
             yield [
                 shop,
                 thing.code,
-                row.title,
-                plain(row.wanted_price, row.currency),
-                row.wanted_quantity,
+                theirs.get("title", row.title),
+                plain(row.shown_price, row.currency),
+                row.shown_quantity,
                 thing.gtin,
                 thing.mpn,
                 thing.brand,
-                row.description,
-                thing.weight_g,
+                theirs.get("description", row.description),
+                thing.weight_g or "",
                 thing.options,
                 thing.category,
-                row.state,
+                row.shown_state,
             ]
 
 

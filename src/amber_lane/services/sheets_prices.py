@@ -69,7 +69,9 @@ def check(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> C
         if low is not None and high is not None and low > high:
             raise ValueError(f"least_price: {plain(low, one.currency)} is above the ceiling of {plain(high, one.currency)}")
         if not values:
-            raise ValueError("price, least_price and ceiling are all empty, so there is nothing to change")
+            # A row that says nothing of its own is how nearly all stand.
+            out.add("same", None, "")
+            return
         taken.add(one.id)
         priced.append((row, one, code, values))
 
@@ -81,11 +83,11 @@ def check(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> C
     profit = keep(prices, book.terms).profit if len(book.ids) else np.zeros(0, dtype=np.int64)
     for row, one, code, values in priced:
         at = place.get(one.id)
-        if values.get("hand_price") is not None and at is not None and book.counted[at] and profit[at] < 0:
+        same = all(getattr(one, name) == value for name, value in values.items() if name != "hand_why")
+        if values.get("hand_price") is not None and not same and at is not None and book.counted[at] and profit[at] < 0:
             told = f"price: at {show(values['hand_price'], one.currency)} every sale loses {show(-int(profit[at]), one.currency)}"
             out.refuse(row, told)
             continue
-        same = all(getattr(one, name) == value for name, value in values.items() if name != "hand_why")
         kind = "same" if same else "new" if values.get("hand_price") and one.hand_price is None else "changed"
         out.add(kind, Wanted(one.id, values), f"{code}: {_told(values, one.currency)}")
     return out
@@ -167,6 +169,9 @@ def out_rows(desk: Desk) -> Iterator[list[Any]]:
         .order_by(Store.name, Sku.code)
     )
     for shop, code, row in desk.s.execute(query):
-        money = ["" if value is None else plain(value, row.currency) for value in (row.hand_price, row.least_price, row.ceiling)]
-        until = f"{row.hand_until:%Y-%m-%d}" if row.hand_until else ""
-        yield [shop, code, money[0], until, row.hand_why, money[1], money[2]]
+        # A price by hand that is over is none.
+        over = row.hand_until is not None and row.hand_until <= desk.now
+        own = None if over else row.hand_price
+        money = ["" if value is None else plain(value, row.currency) for value in (own, row.least_price, row.ceiling)]
+        until = f"{row.hand_until:%Y-%m-%d}" if row.hand_until and not over else ""
+        yield [shop, code, money[0], until, row.hand_why if own is not None else "", money[1], money[2]]

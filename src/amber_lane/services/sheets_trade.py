@@ -11,12 +11,13 @@ from sqlalchemy import select
 from ..connectors.protocols import Address, PurchaseAnswer, StoreOrder, StoreOrderLine, Tracking
 from ..core.ids import check_country
 from ..core.money import parse_money
-from ..data.orders import Order, PurchaseOrder
+from ..data.orders import Order, OrderLine, PurchaseOrder
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from ..data.transit import Parcel, ParcelLine
 from . import orders, purchases, transit
-from .desk import Desk, Invalid
+from .desk import Desk, Invalid, in_chunks
+from .planning import OPEN, lines_of
 from .sheets_frame import Checked, Names, Row, each, need, whole
 
 
@@ -28,7 +29,6 @@ def check_orders(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None
             select(Listing.store_id, Sku.code, Listing.wanted_price).join(Sku, Sku.id == Listing.sku_id)
         )
     }
-    known = set(desk.s.execute(select(Order.store_id, Order.number)).tuples())
     groups: dict[tuple[int, str], list[tuple[Row, StoreOrderLine]]] = {}
 
     def read(row: Row) -> None:
@@ -49,13 +49,24 @@ def check_orders(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None
             _time(row.get(name, ""), name)
         quantity = whole(row, "quantity", 1, 10_000)
         group = groups.setdefault((store.id, number), [])
+        same = tuple(sorted((name, value) for name, value in row.items() if value))
+        if (store.id, same) in seen:
+            seen[store.id, same] += 1
+            return
+        seen[store.id, same] = 0
+        if sku not in skus and (near := zeros.get(sku.lstrip("0"))):
+            lost.add((sku, near))
         group.append((row, StoreOrderLine(len(group) + 1, sku, quantity, unit)))
 
+    seen: dict[tuple[int, tuple[tuple[str, str], ...]], int] = {}
+    lost: set[tuple[str, str]] = set()
+    skus = set(desk.s.scalars(select(Sku.code)))
+    zeros = {code.lstrip("0"): code for code in skus if code.startswith("0")}
     each(rows, progress, out, read)
+    known = _known(desk, groups)
     stores = {store.id: store for rows in names.stores.values() for store in rows}
     for (store_id, number), group in groups.items():
         first = group[0][0]
-        kind = "same" if (store_id, number) in known else "new"
         promised = _time(first.get("promised_by", ""), "promised_by")
         buyer = Address(
             first["name"],
@@ -77,8 +88,62 @@ def check_orders(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None
             promised.date() if promised else None,
             note=first.get("note", ""),
         )
-        out.add(kind, (store_id, order), f"order {number}: {buyer.name}, {len(group)} line{'s' if len(group) > 1 else ''}")
+        if (store_id, number) not in known:
+            out.add("new", (store_id, order), f"order {number}: {buyer.name}, {len(group)} line{'s' if len(group) > 1 else ''}")
+            continue
+        try:
+            joined = _joined(known[store_id, number], order)
+        except ValueError as error:
+            for row, _ in group:
+                out.refuse(row, str(error))
+            continue
+        fresh = len(joined.lines) - len(known[store_id, number][1]) if joined else 0
+        told = f"order {number}: {fresh} more line{'s join it' if fresh > 1 else ' joins it'}"
+        out.add("changed" if joined else "same", (store_id, joined), told)
+    again = sum(seen.values())
+    notes = [
+        f"{again} row{'s stand' if again > 1 else ' stands'} in it twice; each counts once." * (again > 0),
+        f"{len(lost)} SKUs differ from ours only in leading zeros, such as {min(lost, default=('', ''))[0]}." * (len(lost) > 0),
+    ]
+    out.note = " ".join(note for note in notes if note)
     return out
+
+
+def _known(desk: Desk, wanted: Iterable[tuple[int, str]]) -> dict[tuple[int, str], tuple[Order, list[OrderLine]]]:
+    """Orders of a sheet that are here already, with their lines."""
+    numbers = {number for _, number in wanted}
+    found = [row for chunk in in_chunks(numbers) for row in desk.s.scalars(select(Order).where(Order.number.in_(chunk)))]
+    lines = lines_of(desk, [row.id for row in found])
+    return {(row.store_id, row.number): (row, lines[row.id]) for row in found}
+
+
+def _joined(known: tuple[Order, list[OrderLine]], told: StoreOrder) -> StoreOrder | None:
+    """The order with the sheet's lines that it lacks, such as rows that were mended; None where it has them all.
+
+    ValueError where it was sent already, or says something else of a line that it has.
+    """
+    order, lines = known
+    left = [line for line in lines if line.state != "cancelled"]
+    fresh = []
+    for one in told.lines:
+        mine = next((line for line in left if line.sku_code == one.sku and line.quantity == one.quantity), None)
+        if mine is not None:
+            left.remove(mine)
+        elif any(line.sku_code == one.sku for line in left):
+            raise ValueError(f"order {order.number} has another quantity of {one.sku}; change it at the order")
+        else:
+            fresh.append(one)
+    if not fresh:
+        return None
+    if any(line.state not in (*OPEN, "cancelled") for line in lines) or order.cancelled_at is not None:
+        raise ValueError(f"order {order.number} is sent or cancelled already; give these lines an order number of their own")
+    if any(line.paid % line.quantity for line in lines):
+        raise ValueError(f"order {order.number} was changed in part; add the line at the order")
+    kept = [StoreOrderLine(line.line_no, line.sku_code, line.quantity, line.paid // line.quantity, line.title) for line in lines]
+    next_no = max((line.line_no for line in lines), default=0) + 1
+    more = [replace(one, line_no=next_no + n) for n, one in enumerate(fresh)]
+    buyer = Address(**{**order.address, "country": order.country})
+    return replace(told, buyer=buyer, lines=[*kept, *more])
 
 
 def _time(text: str, name: str) -> datetime | None:
@@ -96,9 +161,12 @@ def take_orders(desk: Desk, checked: Checked) -> int:
     for store_id, order in checked.good:
         by_store.setdefault(store_id, []).append(order)
     fresh = [one for number, told in by_store.items() for one in orders.take_many(desk, desk.get(Store, number, "store"), told, "sheet")]
-    desk.log("order.sheet", "orders", f"{len(fresh)} orders brought in by a sheet", count=len(fresh))
-    orders.after_sales(desk, fresh)
-    return len(fresh)
+    joined = len(checked.good) - len(fresh)
+    told = f"{len(fresh)} order{'' if len(fresh) == 1 else 's'} brought in by a sheet" + (f", {joined} added to" if joined else "")
+    desk.log("order.sheet", "orders", told, count=len(fresh))
+    known = _known(desk, [(store_id, order.number) for store_id, order in checked.good])
+    orders.after_sales(desk, [known[store_id, order.number][0] for store_id, order in checked.good])
+    return len(checked.good)
 
 
 ANSWERS = ("accepted", "refused", "shipped")

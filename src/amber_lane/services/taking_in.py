@@ -52,7 +52,7 @@ def _take(desk: Desk, store: Store, newest: dict[str, StoreOrder], came_by: str)
         rows = select(Order).where(Order.store_id == store.id, Order.number.in_(chunk))
         known |= {row.number: row for row in desk.s.scalars(rows)}
     for number, order in known.items():
-        _again(desk, store, order, newest[number])
+        _again(desk, store, order, newest[number], came_by)
     fresh = [one for number, one in newest.items() if number not in known and not one.sent]
     if not fresh:
         desk.s.flush()
@@ -168,7 +168,7 @@ def _sold(desk: Desk, store: int, sold: dict[int, int]) -> None:
             listing.wanted_quantity = max(listing.wanted_quantity - sold[listing.sku_id], 0)
 
 
-def _again(desk: Desk, store: Store, order: Order, given: StoreOrder) -> None:
+def _again(desk: Desk, store: Store, order: Order, given: StoreOrder, came_by: str = "link") -> None:
     """An order that is here already, as the store tells it now."""
     lines = lines_of(desk, [order.id])[order.id]
     if given.cancelled:
@@ -202,8 +202,9 @@ def _again(desk: Desk, store: Store, order: Order, given: StoreOrder) -> None:
     order.allowed = []
     order.version += 1
     order.send_after = None
-    end_hold(desk, order.id, "changed by the buyer")
-    desk.log("order.changed", order.number, f"order {order.number} was changed by the buyer: {changed}")
+    who = "by a sheet" if came_by == "sheet" else "by the buyer"
+    end_hold(desk, order.id, f"changed {who}")
+    desk.log("order.changed", order.number, f"order {order.number} was changed {who}: {changed}")
 
 
 def _differ(lines: Sequence[OrderLine], given: Sequence[StoreOrderLine]) -> list[str]:

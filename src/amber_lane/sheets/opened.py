@@ -32,6 +32,13 @@ class NotASheet(ValueError):
     """The file cannot be read as a sheet at all, or lacks a required column; says what to do."""
 
 
+class Cells(list[str]):
+    """A row's cells, and in which row of the file it stands (from 1)."""
+
+    __slots__ = ("n",)
+    n: int
+
+
 @dataclass
 class Opened:
     """header: names as they stand, '' where there is none, a second of the same name as 'name (2)'. rows: text, as wide as they are.
@@ -245,7 +252,7 @@ def _table(rows: Iterator[list[str]], known: Collection[str]) -> Opened:
         raise NotASheet("no row names the columns; put their names above them, as in the template")
     header = _distinct(first[at])
     out = Opened(header, iter(()), above=sum(1 for row in first[:at] if any(cell.strip() for cell in row)))
-    out.rows = _below(chain(first[at + 1 :], rows), out)
+    out.rows = _below(chain(first[at + 1 :], rows), out, at)
     return out
 
 
@@ -284,11 +291,11 @@ def _distinct(row: Sequence[str]) -> list[str]:
     return out
 
 
-def _below(rows: Iterable[list[str]], out: Opened) -> Iterator[list[str]]:
+def _below(rows: Iterable[list[str]], out: Opened, at: int) -> Iterator[list[str]]:
     """The rows under the header, without totals and without the header when a page repeats it."""
     head = [name.lower() for name in out.header]
     totals = repeated = 0
-    for row in rows:
+    for n, row in enumerate(rows, at + 2):
         cells = [cell.strip() for cell in row]
         filled = [cell for cell in cells if cell]
         if not filled:
@@ -299,7 +306,9 @@ def _below(rows: Iterable[list[str]], out: Opened) -> Iterator[list[str]]:
         if len(filled) > 1 and [" ".join(cell.split()).lower() for cell in cells[: len(head)]] == head[: len(cells)]:
             repeated += 1
             continue
-        yield row
+        numbered = Cells(row)
+        numbered.n = n
+        yield numbered
     if totals:
         out.left.append(f"{totals} row{'s' if totals > 1 else ''} of totals")
     if repeated:

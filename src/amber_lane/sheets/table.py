@@ -12,20 +12,34 @@ import io
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from itertools import zip_longest
-from typing import IO
+from datetime import date, datetime
+from itertools import chain, islice, zip_longest
+from typing import IO, Any
 
 from openpyxl import Workbook
+from openpyxl.cell import WriteOnlyCell
+from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
+from openpyxl.styles import Font
 from openpyxl.utils import get_column_letter
 from openpyxl.worksheet.datavalidation import DataValidation
 
+from .headings import MONEY, PIECES
 from .opened import BYTES_MAX, NotASheet, open_sheet
 
 ROWS_MAX = 1_000_000
 # So many rows of a template offer their lists.
 TEMPLATE_ROWS = 20_000
-_FORMULA = ("=", "+", "-", "@")
-_NUMBER = re.compile(r"[+-]?\d+(\.\d+)?")
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+# Numbers, phone numbers and days begin like a formula and are none.
+_NO_FORMULA = re.compile(r"[+-][\d\s().,/-]*")
+_PLAIN_NUMBER = re.compile(r"-?\d{1,15}(\.\d{1,9})?")
+_MOMENT = re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d(\.\d+)?)?(Z|[+-]\d\d:\d\d)?)?")
+# Columns of a workbook that are numbers; all others are text, so that no SKU or barcode is ever taken for one.
+_NUMBERS = MONEY | PIECES | {
+    "weight_g", "rate", "landed", "profit", "net", "hand_price", "old_price", "new_price", "paid", "kept", "pace", "wanted_quantity",
+    "old_quantity", "new_quantity", "goods", "shipping", "handling", "lines", "units", "count", "days", "use_no", "score",
+}  # fmt: skip
+_WIDEST = 60
 _DECIMAL_COMMA = re.compile(r"[+-]?\d+(\.\d{3})*,\d+")
 
 
@@ -105,13 +119,13 @@ def _read_workbook(data: bytes) -> tuple[list[str], Iterator[list[str]]]:
 
 
 def safe(value: object) -> str:
-    """A value as a spreadsheet may show it: never a formula. Plain numbers stay numbers.
+    """A value as a spreadsheet may show it: never a formula. Numbers and phone numbers stay what they are.
 
-    >>> safe("=1+1"), safe("-0.85"), safe(None)
-    ("'=1+1", '-0.85', '')
+    >>> safe("=1+1"), safe("-0.85"), safe(None), safe("+49 170 1234"), safe("-2+3")
+    ("'=1+1", '-0.85', '', '+49 170 1234', "'-2+3")
     """
     text = "" if value is None else str(value)
-    return f"'{text}" if text.startswith(_FORMULA) and not _NUMBER.fullmatch(text) else text
+    return f"'{text}" if text.startswith(_FORMULA) and not _NO_FORMULA.fullmatch(text) else text
 
 
 def unsafe(text: str) -> str:
@@ -136,7 +150,8 @@ def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
 def xlsx_bytes(
     header: Sequence[str], rows: Iterable[Sequence[object]], title: str = "Sheet", lists: Mapping[str, Sequence[str]] | None = None
 ) -> bytes:
-    """The same table as the first sheet of a workbook; every value is text, so nothing runs or is cut short.
+    """The same table as the first sheet of a workbook: numbers are numbers, days are days, all else is text, so nothing runs or is cut
+    short; the header stays in sight and can be filtered by.
 
     lists: what may stand in some columns, offered in their cells and kept in a second sheet.
     """
@@ -148,13 +163,56 @@ def xlsx_bytes(
         offered = DataValidation(type="list", formula1=f"Names!${at}$2:${at}${len(values) + 1}", allow_blank=True, showErrorMessage=False)
         offered.add(f"{letter}2:{letter}{TEMPLATE_ROWS}")
         sheet.data_validations.append(offered)
-    sheet.append(list(header))
-    for row in rows:
-        sheet.append([safe(value) for value in row])
+    sheet.freeze_panes = "A2"
+    rows = iter(rows)
+    first = list(islice(rows, 200))
+    for column_no, name in enumerate(header):
+        widest = max([len(name), *(len(str(row[column_no])) for row in first if column_no < len(row) and row[column_no] is not None)])
+        sheet.column_dimensions[get_column_letter(column_no + 1)].width = min(widest, _WIDEST) + 2
+    bold = Font(bold=True)
+    head = [WriteOnlyCell(sheet, value=name) for name in header]
+    for cell in head:
+        cell.font = bold
+    sheet.append(head)
+    numbers = [name in _NUMBERS for name in header]
+    n = 1
+    for row in chain(first, rows):
+        n += 1
+        sheet.append([_xlsx_cell(sheet, value, at < len(numbers) and numbers[at]) for at, value in enumerate(row)])
+    if header:
+        sheet.auto_filter.ref = f"A1:{get_column_letter(len(header))}{n}"
     if names is not None and lists:
         names.append(list(lists))
         for values in zip_longest(*lists.values(), fillvalue=""):
-            names.append([safe(value) for value in values])
+            names.append([_xlsx_cell(names, value, False) for value in values])
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()
+
+
+def _xlsx_cell(sheet: Any, value: object, number: bool) -> Any:
+    """A value as a workbook keeps it. number: whether its column is one of numbers."""
+    if value is None or value == "":
+        return None
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int | float) and (number or not isinstance(value, str)):
+        return value
+    text = str(value)
+    if number and _PLAIN_NUMBER.fullmatch(text):
+        cell = WriteOnlyCell(sheet, value=float(text) if "." in text else int(text))
+        if "." in text:
+            cell.number_format = f"0.{'0' * len(text.partition('.')[2])}"
+        return cell
+    if isinstance(value, date) or (len(text) >= 10 and text[4] == "-" and _MOMENT.fullmatch(text)):
+        moment = datetime.fromisoformat(text)
+        if len(text) == 10:
+            return moment.date()
+        # A workbook knows no zones; the time stands as its text says it.
+        return moment.replace(tzinfo=None, microsecond=0)
+    text = ILLEGAL_CHARACTERS_RE.sub("", text)[:32_767]
+    if text.startswith("="):
+        cell = WriteOnlyCell(sheet, value=text)
+        cell.data_type = "s"
+        return cell
+    return text

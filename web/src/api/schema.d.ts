@@ -5478,6 +5478,8 @@ export interface components {
             kept: components["schemas"]["Money"];
             /** Line No */
             line_no: number;
+            /** Packs */
+            packs: string;
             paid: components["schemas"]["Money"];
             payment_fee: components["schemas"]["Money"];
             /** Quantity */
@@ -6927,7 +6929,8 @@ export interface components {
         };
         /**
          * Preview
-         * @description What a lane would mean, tried and thrown away. sweep_minutes: how often its item is looked at.
+         * @description What a lane would mean, tried and thrown away. sweep_minutes: how often its item is looked at; packs: what is left over where
+         *     whole packs must be bought, '' where nothing is.
          */
         Preview: {
             landed: components["schemas"]["Money"] | null;
@@ -6935,6 +6938,8 @@ export interface components {
             orders: number;
             /** Outcome */
             outcome: string;
+            /** Packs */
+            packs: string;
             price: components["schemas"]["Money"] | null;
             profit: components["schemas"]["Money"] | null;
             /** Shows */

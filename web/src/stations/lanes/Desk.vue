@@ -207,6 +207,7 @@ useKeys('This SKU', [
               >; the price becomes <b>{{ money(preview.price) }}</b>, keeping <b>{{ money(preview.profit) }}</b></template
             ><template v-else>; no price inside your limits, so the old one waits for you</template>
           </li>
+          <li v-if="preview.packs" class="text-amber-ink">{{ preview.packs }}; they are counted as worth nothing</li>
           <li v-if="preview.landed">
             The listing shows <b>{{ preview.shows }}</b> of
             {{ rested.item.makes === null ? 'an untold number' : `the ${rested.item.makes} that can be filled` }}

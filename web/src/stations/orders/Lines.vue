@@ -85,7 +85,12 @@ const part = () =>
           <Tag :tone="['needs_lane', 'held', 'refused'].includes(one.state) ? 'waits' : one.state === 'arrived' ? 'good' : 'plain'">{{
             STATE_WORDS[one.state]
           }}</Tag>
-          <span v-if="one.state === 'refused'" class="ml-1 text-xs text-soft">{{ one.why }}</span>
+          <span v-if="one.state === 'refused'" class="ml-1 text-xs text-soft">{{ one.why }}</span><span
+            v-if="one.packs"
+            class="ml-1 text-xs text-amber-ink"
+            :title="one.packs"
+            >whole packs</span
+          >
         </td>
       </tr>
     </tbody>
