@@ -29,7 +29,7 @@ def hand(small: Small) -> Small:
 
     def make(desk: Any) -> None:
         desk.s.execute(update(Supplier).values(kind="sheet"))
-        catalogues.keep_reading(desk, 1, look(sheet("A,B,1.00,1,1")).reading)
+        catalogues.keep_reading(desk, 1, look(sheet("A,B,1.00,1,1")).reading, whole=False)
 
     small.write(make)
     small.respond()
@@ -69,7 +69,7 @@ def test_a_sheet_without_a_column_leaves_what_it_told_before(hand: Small) -> Non
     take(hand, "M-1,Wool hat,3.40,7,6")
 
     def poorer(desk: Any) -> None:
-        catalogues.keep_reading(desk, 1, look(b"Code,Name,Price,Available\nA,B,1.00,1").reading)
+        catalogues.keep_reading(desk, 1, look(b"Code,Name,Price,Available\nA,B,1.00,1").reading, whole=False)
 
     hand.write(poorer)
     hand.later(minutes=5)
@@ -99,9 +99,9 @@ def test_what_cannot_be_read_changes_nothing(hand: Small) -> None:
 )
 def test_columns_are_named_sensibly_or_it_is_said(hand: Small, columns: dict[str, str], told: str) -> None:
     with pytest.raises(Invalid, match=told):
-        hand.write(lambda desk: catalogues.keep_reading(desk, 1, Reading(columns, "utf-8", ",", ".")))
+        hand.write(lambda desk: catalogues.keep_reading(desk, 1, Reading(columns, "utf-8", ",", "."), whole=False))
 
 
 def test_only_suppliers_without_an_interface_take_sheets(small: Small) -> None:
     with pytest.raises(Conflict, match="interface"):
-        small.write(lambda desk: catalogues.keep_reading(desk, 1, look(sheet("A,B,1.00,1,1")).reading))
+        small.write(lambda desk: catalogues.keep_reading(desk, 1, look(sheet("A,B,1.00,1,1")).reading, whole=False))

@@ -10,7 +10,21 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Act
 from amber_lane.data.transit import Message, Parcel, PassedOn
-from amber_lane.services import by_sheets, going_live, lanes, likeness, lists, orders, purchases, setup, sheets_in, terms, transit, undo
+from amber_lane.services import (
+    by_sheets,
+    going_live,
+    lanes,
+    likeness,
+    lists,
+    orders,
+    purchases,
+    setup,
+    sheets_in,
+    terms,
+    today,
+    transit,
+    undo,
+)
 from amber_lane.services.desk import Conflict, Invalid
 from amber_lane.services.drafts import PolicyChange
 from amber_lane.sheets.table import read_sheet
@@ -201,11 +215,27 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
     assert check_and_take(business, "orders", orders_sheet).counts["same"] == 1
     assert line_of(business, "77").state == "ready" and len(send(business)) == 1
     with business.house.db.writing() as s:
-        header, rows = by_sheets.take_purchases(business.desk(s), supplier_id)
-        assert dict(zip(header, rows[0], strict=True))["item"] == "B-1" and rows[0][3] == 2
-        assert by_sheets.take_changes(business.desk(s), store_id)[1]
+        desk = business.desk(s)
+        assert {(one.what, one.count) for one in by_sheets.waiting(desk)} == {("purchases", 1), ("changes", 1)}
+        sheet = by_sheets.take_out(desk, "supplier", supplier_id, "purchases")
+        assert dict(zip(sheet.header, sheet.rows[0], strict=True))["item"] == "B-1" and sheet.rows[0][3] == 2
+        assert by_sheets.take_out(desk, "store", store_id, "changes").rows
+        assert [one.key for one in today.troubles(desk) if one.key.startswith("sheet:")] == []
+    # Handed over is not accepted; taken back, it waits and is in the next sheet.
+    assert business.one(select(PurchaseOrder).where(PurchaseOrder.supplier_id == supplier_id)).state == "sent"
+    assert line_of(business, "77").state == "bought"
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        by_sheets.take_back(desk, by_sheets.sheets_out(desk, "supplier", supplier_id)[0].id)
+        again = by_sheets.take_out(desk, "supplier", supplier_id, "purchases")
+        assert [row[0] for row in again.rows] == ["MS-77-1"]
     with business.house.db.writing() as s, pytest.raises(Conflict):
-        by_sheets.take_purchases(business.desk(s), supplier_id)
+        by_sheets.take_out(business.desk(s), "supplier", supplier_id, "purchases")
+    answer = "purchase_order,answer,their_number,tracking_number,carrier,shipped_at\nMS-77-1,accepted,A-1,,,\n"
+    assert check_and_take(business, "answers", answer).counts["new"] == 1 and line_of(business, "77").state == "with_supplier"
+    with business.house.db.writing() as s, pytest.raises(Conflict, match="answered"):
+        desk = business.desk(s)
+        by_sheets.take_back(desk, by_sheets.sheets_out(desk, "supplier", supplier_id)[0].id)
     assert (
         check_and_take(
             business,
@@ -215,6 +245,14 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
         == 1
     )
     assert line_of(business, "77").state == "on_the_road"
+    # Its store has no interface either: the number goes there by a sheet, once.
+    with business.house.db.writing() as s:
+        desk = business.desk(s)
+        assert any(one.key == f"sheet:store:{store_id}:tracking" for one in today.troubles(desk))
+        sheet = by_sheets.take_out(desk, "store", store_id, "tracking")
+        assert [row[1:5] for row in sheet.rows] == [["77", "shipped", "SW000012349GB", "Swiftwing Post"]]
+        with pytest.raises(Conflict, match="nothing waits"):
+            by_sheets.take_out(desk, "store", store_id, "tracking")
     with business.house.db.reading() as s:
         assert lists.states_of_orders(business.desk(s))["on_the_road"] == 1
 

@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any
 
-from fastapi import APIRouter, File, Query, Request, UploadFile
+from fastapi import APIRouter, File, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from ..connectors.errors import OutsideError
@@ -16,9 +16,11 @@ from ..data.setup import Supplier
 from ..jobs.longjobs import start
 from ..services import catalogues, setup
 from ..services.desk import Desk, Invalid, NotFound
+from ..services.place import place_of
 from ..sheets.mapped import FIELDS, NEEDED, Reading, look
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
 from .shapes import Ask, Big, Money, sure
+from .sheets import bad_rows_of
 
 router = APIRouter(prefix="/suppliers", tags=["catalogues"])
 Token = Annotated[str, Query(pattern="^([0-9a-f]{24})?$")]
@@ -41,6 +43,8 @@ class ReadingShape(Ask):
     separator: str = Field(max_length=1)
     decimal: str = Field(max_length=1)
     header: list[str] = Field(default_factory=list, max_length=500)
+    tab: str = Field("", max_length=200)
+    pieces: str = Field(".", max_length=1)
 
 
 class LookOut(BaseModel):
@@ -51,6 +55,13 @@ class LookOut(BaseModel):
     # Whether the columns are as they were named before, or guessed now.
     remembered: bool
     also: list[str]
+    # Whether its sheets list all that it sells; None = nobody was asked. asks_whole: that matters for this supplier.
+    whole: bool | None
+    asks_whole: bool
+    # Columns that could be meant as well; the sheets of the workbook; rows above the header.
+    doubts: dict[str, list[str]]
+    tabs: list[str]
+    above: int
     made_at: datetime | None
 
 
@@ -80,6 +91,8 @@ class TryAsk(Ask):
     reading: ReadingShape
     also: list[Annotated[str, Field(pattern="^[A-Z]{3}$")]] | None = Field(None, max_length=10)
     token: str = Field("", pattern="^([0-9a-f]{24})?$")
+    # Whether its sheets list all that it sells; None = as was said before.
+    whole: bool | None = None
 
 
 class Started(BaseModel):
@@ -130,11 +143,20 @@ def _supplier(base: House, number: int) -> Supplier:
 
 
 @router.get("/{number}/sheet")
-def see(base: TheHouse, person: SignedIn, number: Big, token: Token = "", encoding: Annotated[str, Query(max_length=20)] = "") -> LookOut:
+def see(
+    base: TheHouse,
+    person: SignedIn,
+    number: Big,
+    token: Token = "",
+    encoding: Annotated[str, Query(max_length=20)] = "",
+    tab: Annotated[str, Query(max_length=200)] = "",
+) -> LookOut:
     """How the sheet seems to be made, its first rows, and which of its columns seem to be ours."""
     supplier = _supplier(base, number)
     data, at = _sheet(base, supplier, token)
-    found = look(data, encoding)
+    with base.db.reading() as s:
+        manner = place_of(s).manner
+    found = look(data, encoding, tab=tab, house=manner.decimal)
     kept = supplier.reading or {}
     # What was named before is offered again, as far as the columns are still there.
     named = {ours: theirs for ours, theirs in kept.get("columns", {}).items() if theirs in found.reading.header}
@@ -146,6 +168,11 @@ def see(base: TheHouse, person: SignedIn, number: Big, token: Token = "", encodi
         fields=[FieldOut(name=name, needed=name in NEEDED) for name in FIELDS],
         remembered=bool(named),
         also=supplier.also or [],
+        whole=supplier.sheet_whole,
+        asks_whole=supplier.kind == "sheet",
+        doubts={} if named else found.doubts,
+        tabs=found.tabs,
+        above=found.above,
         made_at=at,
     )
 
@@ -184,10 +211,18 @@ def _reading(ask: TryAsk) -> Reading:
 @router.post("/{number}/sheet/keep", status_code=202)
 def keep(base: TheHouse, desk: WriteDesk, request: Request, number: Big, ask: TryAsk) -> Started:
     """Remember the columns and take the sheet in, as a job."""
-    supplier = catalogues.keep_reading(desk, number, _reading(ask), _also(desk, number, ask))
+    supplier = catalogues.keep_reading(desk, number, _reading(ask), _also(desk, number, ask), ask.whole)
     body: dict[str, Any] = {"owner": "supplier", "id": number}
     if ask.token:
         body["path"] = str(_path(base, number, ask.token))
     kind = "catalogue" if ask.token else "join"
     job = start(desk, kind, f"{kind}-supplier-{number}", f"Bringing in {supplier.name}'s items", body)
     return Started(job=job.id, told=f"{supplier.name}'s columns are kept; its items are being brought in")
+
+
+@router.get("/{number}/sheet/bad/{token}.{form}")
+def bad_rows(base: TheHouse, person: SignedIn, number: Big, token: str, form: str) -> Response:
+    """The rows of a catalogue sheet that could not be read, as they stood, each with why."""
+    if not token.isalnum() or len(token) != 24:
+        raise NotFound("that sheet is not here any more; bring it in again")
+    return bad_rows_of(_path(base, number, token).with_suffix(".bad.json"), "items", form)

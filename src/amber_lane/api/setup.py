@@ -77,6 +77,8 @@ class PartnerOut(BaseModel):
     allowance_by_hand: bool
     # A store: which of prices, stock and orders go out; None for others.
     goes_out: dict[str, bool] | None
+    # When a supplier by hand last gave a sheet.
+    sheet_at: datetime | None
     # The account number by which it knows us, and since when it is paused or disconnected.
     account: str
     paused_at: datetime | None
@@ -138,6 +140,7 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
                     allowance_value=sure(row.allowance_value, row.currency) if getattr(row, "allowance_value", None) is not None else None,
                     allowance_by_hand=getattr(row, "allowance_by_hand", False),
                     goes_out={part: getattr(row, name) for part, name in PARTS.items()} if owner == "store" else None,
+                    sheet_at=row.good_sweep_at if owner == "supplier" and row.kind == "sheet" else None,
                     account=link.account if link else "",
                     paused_at=row.paused_at,
                     ended_at=row.ended_at,
@@ -158,6 +161,9 @@ class JoinAsk(Ask):
     ship_first: Money | None = None
     ship_next: Money | None = None
     days: int = Field(3, ge=1, le=90)
+    # A carrier without an interface.
+    shape: str = Field("", max_length=40)
+    page: str = Field("", max_length=500)
 
 
 class Joined(Done):
@@ -171,7 +177,7 @@ class Joined(Done):
 @router.post("/setup/partners", status_code=201)
 def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Joined:
     """Join a partner: its account is asked before anything is kept."""
-    given = setup.Join(ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency)
+    given = setup.Join(ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency, ask.shape, ask.page)
     uncalled, token = ask.kind in setup.UNCALLED, None
     account = None if uncalled else setup.ask_account(base.doors, given)
     with base.db.writing() as s:
@@ -197,7 +203,9 @@ def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Jo
 
 
 def _join_uncalled(desk: Desk, ask: JoinAsk, given: setup.Join) -> Any:
-    if ask.owner not in ("store", "supplier") or (ask.kind == "program" and ask.owner != "store"):
+    if ask.owner == "carrier" and ask.kind == "by_hand":
+        return setup.join_by_hand(desk, given)
+    if ask.owner not in ("store", "supplier") or ask.kind == "by_hand" or (ask.kind == "program" and ask.owner != "store"):
         raise Invalid("only a store or a supplier can be joined that way")
     if not ask.name:
         raise Invalid("give it a name", {"name": "is empty"})

@@ -7,7 +7,7 @@ import json
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime, tzinfo
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, File, Response, UploadFile
 from pydantic import BaseModel, Field
@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from ..core.money import PPM, plain
 from ..core.price import Outcome, SetBy
+from ..data.outbox import SheetOut
 from ..jobs.longjobs import start
 from ..services import by_sheets, lists, place, sheet_columns, sheets_in
 from ..services.decide import CROWD
@@ -25,7 +26,7 @@ from ..sheets.mapping import Columns
 from ..sheets.opened import plain_name
 from ..sheets.table import csv_bytes, xlsx_bytes
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
-from .shapes import Ask, Big, IdsOut, wish
+from .shapes import Ask, Big, Done, IdsOut, wish
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])
 _OURS = ("id", "version")
@@ -188,14 +189,17 @@ def take(desk: WriteDesk, base: TheHouse, name: str, ask: TakeAsk) -> JobStarted
     return JobStarted(job=job.id, token=ask.token)
 
 
-@router.get("/{name}/bad/{token}.{form}")
-def bad_rows(desk: ReadDesk, base: TheHouse, name: str, token: str, form: str) -> Response:
-    """The rows that could not be taken, as they were, with the reason in a last column."""
-    path = _path(base, name, token).with_suffix(".bad.json")
+def bad_rows_of(path: Path, name: str, form: str) -> Response:
+    """The rows that a check or a taking in left, as they were, with the reason in a last column."""
     if not path.is_file():
         raise NotFound("this sheet has not been checked yet")
     (header,), *rows = json.loads(path.read_text())
     return as_file(f"{name}-bad-rows", form, [*header, "reason"], ([*(row.get(column, "") for column in header), why] for row, why in rows))
+
+
+@router.get("/{name}/bad/{token}.{form}")
+def bad_rows(desk: ReadDesk, base: TheHouse, name: str, token: str, form: str) -> Response:
+    return bad_rows_of(_path(base, name, token).with_suffix(".bad.json"), name, form)
 
 
 @router.get("/lists/{name}/ids")
@@ -243,15 +247,61 @@ def _cell(key: str, value: Any, row: Any, zone: tzinfo) -> Any:
     return value.isoformat() if hasattr(value, "isoformat") else value
 
 
-@router.post("/suppliers/{number}/purchase-orders.{form}")
-def purchase_orders(desk: WriteDesk, number: Big, form: str) -> Response:
-    """Purchase orders for a supplier who takes sheets. Taking the sheet counts as sending: each is in one sheet only."""
-    header, rows = by_sheets.take_purchases(desk, number)
-    return as_file("purchase-orders", form, header, rows)
+class SheetOutRow(BaseModel):
+    """A sheet that was taken out. rows: how many lines it has; back_at: when it was taken back."""
+
+    id: int
+    what: str
+    at: datetime
+    who: str
+    rows: int
+    back_at: datetime | None
 
 
-@router.post("/stores/{number}/changes.{form}")
-def changes(desk: WriteDesk, number: Big, form: str) -> Response:
-    """Price and stock changes for a store that takes sheets; taking the sheet counts as passing them on."""
-    header, rows = by_sheets.take_changes(desk, number)
-    return as_file("listing-changes", form, header, rows)
+class WaitingOut(BaseModel):
+    what: str
+    count: int
+    since: datetime
+
+
+class SheetsOut(BaseModel):
+    waiting: list[WaitingOut]
+    sheets: list[SheetOutRow]
+
+
+class SheetTaken(Done):
+    sheet: int
+
+
+Owner = Literal["store", "supplier"]
+
+
+@router.get("/out/{owner}/{number}")
+def sheets_out(desk: ReadDesk, owner: Owner, number: Big) -> SheetsOut:
+    """What waits for a partner who works by sheets, and every sheet that was taken out for it."""
+    waits = [one for one in by_sheets.waiting(desk) if (one.owner, one.number) == (owner, number)]
+    kept = [
+        SheetOutRow(id=one.id, what=one.what, at=one.at, who=one.who, rows=len(one.rows), back_at=one.back_at)
+        for one in by_sheets.sheets_out(desk, owner, number)
+    ]
+    return SheetsOut(waiting=[WaitingOut(what=one.what, count=one.count, since=one.since) for one in waits], sheets=kept)
+
+
+@router.post("/out/{owner}/{number}/{what}", status_code=201)
+def take_out(desk: WriteDesk, owner: Owner, number: Big, what: str) -> SheetTaken:
+    """Take out what waits. Each row is in one sheet; the sheet is kept, and can be had again or taken back."""
+    kept = by_sheets.take_out(desk, owner, number, what)
+    return SheetTaken(told="The sheet is made; hand it over", sheet=kept.id, count=len(kept.rows))
+
+
+@router.get("/out/sheet/{number}.{form}")
+def sheet_out(desk: ReadDesk, number: Big, form: str) -> Response:
+    """A sheet as it was taken out, as often as wanted."""
+    kept = desk.get(SheetOut, number, "sheet")
+    return as_file(f"{kept.what}-{kept.at:%Y-%m-%d-%H%M}", form, kept.header, kept.rows)
+
+
+@router.post("/out/sheet/{number}/back")
+def take_sheet_back(desk: WriteDesk, number: Big) -> Done:
+    """Take a sheet back: what nobody answered since waits again."""
+    return Done(told=by_sheets.take_back(desk, number))

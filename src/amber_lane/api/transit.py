@@ -111,6 +111,11 @@ class HelpOut(BaseModel):
 class ParcelOut(BaseModel):
     number: str
     carrier: str
+    # Its carrier tells nothing by itself: a person says how it goes. page: where anybody can follow it, '' = nowhere.
+    by_hand: bool
+    page: str
+    # The store works by sheets: its number goes there by a sheet.
+    by_sheets: bool
     state: str
     trouble: str
     made_at: datetime
@@ -139,9 +144,13 @@ def parcel(desk: ReadDesk, number: Big) -> ParcelOut:
     order = orders[0]
     now = parcels.by_parcel(desk).get(number)
     passed = s.scalar(select(PassedOn).where(PassedOn.parcel_id == number))
+    carrier = desk.get(Carrier, row.carrier_id, "carrier")
     return ParcelOut(
         number=row.number,
-        carrier=desk.get(Carrier, row.carrier_id, "carrier").name,
+        carrier=carrier.name,
+        by_hand=carrier.kind == "by_hand",
+        page=transit.page_of(carrier, row.number),
+        by_sheets=desk.get(Store, order.store_id, "store").kind == "sheet",
         state=row.state,
         made_at=row.made_at,
         order=order.number,
@@ -230,6 +239,20 @@ class NumberAsk(Ask):
 def enter_number(desk: WriteDesk, ask: NumberAsk) -> Done:
     row = transit.enter_tracking(desk, ask.reference, ask.number, ask.carrier)
     return Done(told=f"{row.number} is passed on to the store and the buyer")
+
+
+class MarkAsk(Ask):
+    """what: moving, delivered, returned; at: since when, None = now."""
+
+    what: str = Field(max_length=20)
+    at: datetime | None = None
+
+
+@router.post("/parcels/{number}/mark")
+def mark(desk: WriteDesk, number: Big, ask: MarkAsk) -> Done:
+    """A person's word on a parcel whose carrier tells nothing. Cannot be undone."""
+    row = transit.mark(desk, number, ask.what, ask.at)
+    return Done(told=f"{row.number}: {transit.MARKS[ask.what]}")
 
 
 class DropAsk(Ask):

@@ -164,9 +164,18 @@ def pack_told(one: CatalogueItem) -> int:
 
 
 def items_of(
-    rows: Iterator[list[str]], places: dict[str, int], reading: Reading, currency: str, bad: list[str], most_bad: int = 10_000
+    rows: Iterator[list[str]],
+    places: dict[str, int],
+    reading: Reading,
+    currency: str,
+    bad: list[str],
+    most_bad: int = 10_000,
+    bad_rows: list[tuple[list[str], str]] | None = None,
 ) -> list[CatalogueItem]:
-    """Items from the rows of a catalogue sheet; a row that cannot be read is told in `bad` and stops nobody else."""
+    """Items from the rows of a catalogue sheet; a row that cannot be read is told in `bad` and stops nobody else.
+
+    bad_rows: takes those rows as they stood, each with why.
+    """
     where = [places.get(name, -1) for name in ("item", "title", "cost", "stock", "currency")]
     item, title, cost, stock, money = where
     mpn, brand, category, options = (places.get(name, -1) for name in ("mpn", "brand", "category", "options"))
@@ -210,6 +219,8 @@ def items_of(
                 )
             )
         except ValueError as error:
+            if bad_rows is not None:
+                bad_rows.append((list(row), str(error)))
             if len(bad) < most_bad:
                 bad.append(f"row {getattr(row, 'n', n)}, {cells[item][:40] or 'no number'}: {error}")
     return out

@@ -52,6 +52,7 @@ KINDS = (
     Kind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
     Kind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
     Kind("carrier", "post_api", "Postal carrier", "key", PostApi),
+    Kind("carrier", "by_hand", "Without an interface: numbers come by sheet, mail or hand", "", None, ""),
     Kind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", RatesApi),
     Kind("mailbox", "smtp", "Mail server that sends our mail", "", SmtpMail, "smtp://…"),
     Kind("inbox", "pop", "Mailbox that suppliers answer to", "name:password", PopMail, "pops://…"),

@@ -172,8 +172,11 @@ class OrderPage:
 
 @dataclass(frozen=True)
 class Tracking:
+    """at: when it left, where that is told."""
+
     number: str
     carrier: str
+    at: datetime | None = None
 
 
 class StoreLink(Protocol):

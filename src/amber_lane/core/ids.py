@@ -35,14 +35,19 @@ def check_s10(number: str) -> str:
 
 
 def check_shape(number: str, shape: str) -> str:
-    """A tracking number against a carrier's shape (A a letter, 9 a digit, others as they are); '' = UPU S10. ValueError if not.
+    """A tracking number against a carrier's shape (A a letter, 9 a digit, others as they are); '' = UPU S10, '*' = nobody knows, any
+    letters and digits. ValueError if not.
 
-    >>> check_shape("gp 12345678", "GP99999999"), check_shape("RR473124829GB", "")
-    ('GP12345678', 'RR473124829GB')
+    >>> check_shape("gp 12345678", "GP99999999"), check_shape("RR473124829GB", ""), check_shape("1z 999-aa1", "*")
+    ('GP12345678', 'RR473124829GB', '1Z999AA1')
     """
     if not shape:
         return check_s10(number)
     text = re.sub(r"[\s-]", "", number).upper()
+    if shape == "*":
+        if not 5 <= len(text) <= 40 or not text.isascii() or not text.isalnum():
+            raise ValueError(f"tracking number {number!r} is not 5 to 40 letters and digits")
+        return text
     fits = len(text) == len(shape) and all(
         one.isascii() and (one.isalpha() if mark == "A" else one.isdigit() if mark == "9" else one == mark)
         for one, mark in zip(text, shape.upper(), strict=True)

@@ -102,6 +102,7 @@ PURCHASE = Machine(
         _move("refuse", "waiting sent accepted", "refused", "the supplier will not send it"),
         _move("ship", "waiting sent accepted", "shipped", "it has left the supplier"),
         _move("stop", "waiting", "stopped", "it was taken back before it went out"),
+        _move("take_back", "sent", "waiting", "its sheet was taken back before the supplier answered"),
         _move("withdraw", "waiting sent accepted", "withdrawn", "the supplier let it go, as we asked"),
     ),
 )
@@ -131,6 +132,7 @@ OUTBOX = Machine(
         _move("stop", "waiting", "dropped", "a person took it back before it went out"),
         _move("fail", "claimed posted", "dead", "refused, or tried too often; shown on Today"),
         _move("retry", "dead", "waiting", "a person tries it again"),
+        _move("take_back", "done", "waiting", "its sheet was taken back"),
     ),
 )
 

@@ -42,6 +42,22 @@ class Outbox(Row):
     until: Mapped[datetime | None]
 
 
+class SheetOut(Row):
+    """A sheet that was taken out for a partner who works by sheets, as it was. outbox: the rows that went with it."""
+
+    __tablename__ = "sheet_out"
+    __table_args__ = (Index("ix_sheet_out_owner", "owner", "owner_id", "id"),)
+    owner: Mapped[str]
+    owner_id: Mapped[int]
+    what: Mapped[str]
+    at: Mapped[datetime]
+    who: Mapped[str]
+    header: Mapped[list[Any]]
+    rows: Mapped[list[Any]]
+    outbox: Mapped[list[Any]]
+    back_at: Mapped[datetime | None]
+
+
 class Job(Row):
     __tablename__ = "job"
     __table_args__ = (UniqueConstraint("key"), Index("ix_job_state", "state"))

@@ -98,6 +98,8 @@ class Supplier(Partner):
     # What the addresses of its items' pages begin with, and how its sheets are read.
     site: Mapped[str] = mapped_column(default="")
     reading: Mapped[dict[str, Any] | None]
+    # Its sheets list all that it sells, so what is not in a new one is gone; None = nobody was asked yet.
+    sheet_whole: Mapped[bool | None]
     # Where requests to find something are sent; '' = by hand.
     mail: Mapped[str] = mapped_column(default="")
     # Other currencies that some of its items are sold in; its sending and its bills are in its own.
@@ -198,7 +200,10 @@ class Carrier(Partner):
     # Names that it had before; suppliers go on using them.
     also_called: Mapped[list[Any]] = mapped_column(default=list)
     # What its numbers look like, A for a letter and 9 for a digit; '' = as posts number them (UPU S10), with a check digit.
+    # '*' = any letters and digits, where nobody knows.
     shape: Mapped[str] = mapped_column(default="")
+    # Where a parcel can be followed by anybody; {number} stands for its number. '' = nowhere.
+    page: Mapped[str] = mapped_column(default="")
     next_ask: Mapped[datetime | None]
 
 

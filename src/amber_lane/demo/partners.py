@@ -227,7 +227,7 @@ def _bring_meridian(house: House, number: int) -> None:
         return Desk(s, house.clock, OWNER)
 
     with house.db.writing() as s:
-        catalogues.keep_reading(desk_of(s), number, look(data).reading)
+        catalogues.keep_reading(desk_of(s), number, look(data).reading, whole=False)
     catalogues.take_sheet(number, data, house.db.writing, desk_of, lambda done, of: None)
 
 

@@ -170,6 +170,9 @@ class LongJobs:
         out = catalogues.take_sheet(
             body["id"], path.read_bytes(), self.db.writing, lambda s: self.desk(s, body), lambda n, of: self.progress(number, n, of)
         )
+        header, rows = out.pop("bad_sheet")
+        pairs = [[dict(zip(header, row, strict=False)), why] for row, why in rows]
+        path.with_suffix(".bad.json").write_text(json.dumps([[[name for name in header if name]], *pairs]))
         told = f"{out['fresh']} new items, {out['known']} known ones looked at"
         told += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
         return {"told": told + (f"; held: {out['held']}" if out["held"] else ""), **out}

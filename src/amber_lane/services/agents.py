@@ -118,13 +118,13 @@ def _one(desk: Desk, person: Person, reference: str) -> PurchaseOrder:
 
 
 def take_out(desk: Desk, person: Person) -> tuple[list[str], list[list[Any]]]:
-    """All open purchase orders as a sheet; those that an agent takes for the first time count as accepted."""
+    """All open purchase orders as a sheet; those that an agent takes for the first time are handed over."""
     if person.role == "agent":
         for number in person.scope.get("suppliers") or []:
             supplier = desk.get(Supplier, number, "supplier")
             waits = select(Outbox.id).where(Outbox.target == f"supplier:{number}", Outbox.kind == "purchase", Outbox.state == "waiting")
             if supplier.kind == "sheet" and desk.s.scalar(waits.limit(1)):
-                by_sheets.take_purchases(desk, number)
+                by_sheets.take_out(desk, "supplier", number, "purchases")
     open_ones = select(PurchaseOrder.reference).join(Order, Order.id == PurchaseOrder.order_id)
     names = list(desk.s.scalars(open_ones.where(_theirs(person), PurchaseOrder.state.in_(("sent", "accepted"))).order_by(PurchaseOrder.id)))
     rows = []

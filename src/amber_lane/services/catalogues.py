@@ -31,6 +31,9 @@ class Tried:
     items: list[CatalogueItem]
     bad: list[str]
     notices: list[str]
+    # The rows that could not be read, as they stood, each with why; and the sheet's own names for its columns.
+    bad_rows: list[tuple[list[str], str]]
+    header: list[str]
     # Currencies beside the supplier's own that it names, and how often.
     monies: dict[str, int]
 
@@ -67,26 +70,31 @@ def try_reading(supplier: Supplier, data: bytes, reading: Reading, also: Sequenc
     """
     rows, places, notices = read_rows(data, reading)
     bad: list[str] = []
-    items = items_of(rows, places, reading, supplier.currency, bad)
+    bad_rows: list[tuple[list[str], str]] = []
+    items = items_of(rows, places, reading, supplier.currency, bad, bad_rows=bad_rows)
     good = {supplier.currency, *(supplier.also or [] if also is None else also)}
     monies = Counter(one.currency for one in items if one.currency != supplier.currency and one.currency in MINOR_DIGITS)
     foreign = [one for one in items if one.currency not in good]
     if foreign:
         bad += [f"{one.number}: its currency is {one.currency}, not {supplier.currency}" for one in foreign[:100]]
         items = [one for one in items if one.currency in good]
-    return Tried(items, bad, notices, dict(monies))
+    return Tried(items, bad, notices, bad_rows, reading.header, dict(monies))
 
 
-def keep_reading(desk: Desk, number: int, reading: Reading, also: Sequence[str] = ()) -> Supplier:
+def keep_reading(desk: Desk, number: int, reading: Reading, also: Sequence[str] = (), whole: bool | None = None) -> Supplier:
     """Remember how a supplier's sheets are read; a folder is looked at by the clock from now on.
 
-    also: currencies beside its own that its items may cost in. Invalid where one is not known.
+    also: currencies beside its own that its items may cost in; whole: its sheets list all that it sells. Invalid where a currency is
+    not known, or a supplier by hand was never asked what its sheets list.
     """
     for money in also:
         if money not in MINOR_DIGITS:
             raise Invalid(f"{money} is not a currency that is known here", {"also": "is not known"})
     supplier = supplier_by_sheets(desk, number)
     supplier.reading = check_reading(reading).kept()
+    supplier.sheet_whole = supplier.sheet_whole if whole is None else whole
+    if supplier.kind == "sheet" and supplier.sheet_whole is None:
+        raise Invalid("say whether its sheets list all that it sells, or only some of it", {"whole": "is needed"})
     supplier.also = sorted(set(also) - {supplier.currency})
     supplier.version += 1
     if supplier.kind == "folder":
@@ -130,22 +138,27 @@ def take_sheet(
         with writing() as s:
             desk = desk_of(s)
             sweep = watch.begin(desk, desk.get(Supplier, supplier_id, "supplier"), desk.who)
-            watch.take(desk, sweep, told_of(old, desk))
+            watch.take(desk, sweep, told_of(old, desk, bool(supplier.sheet_whole)))
             held = sweep.told if sweep.state == "held" else ""
     else:
         held = ""
-    return {"fresh": fresh, "known": len(old), "bad": refused[:200], "bad_count": len(refused), "notices": tried.notices, "held": held}
+        with writing() as s:
+            # Its first sheet has an age too.
+            desk = desk_of(s)
+            desk.get(Supplier, supplier_id, "supplier").good_sweep_at = desk.now
+    return {"fresh": fresh, "known": len(old), "bad": refused[:200], "bad_count": len(refused), "notices": tried.notices, "held": held,
+            "bad_sheet": [tried.header, tried.bad_rows]}  # fmt: skip
 
 
-def told_of(items: list[CatalogueItem], desk: Desk) -> watch.Told:
-    """A part of a sheet as a sweep: items that it does not name are not taken for gone."""
+def told_of(items: list[CatalogueItem], desk: Desk, whole: bool = False) -> watch.Told:
+    """A sheet as a sweep. whole: it lists all that is sold, so what it does not name is gone; else that is left as it is."""
     return watch.Told(
         [one.number for one in items],
         np.array([one.cost for one in items], dtype=np.int64),
         [one.currency for one in items],
         np.array([one.stock for one in items], dtype=np.int64),
         desk.now,
-        whole=False,
+        whole=whole,
         packs=[pack_told(one) for one in items],
     )
 

@@ -43,7 +43,7 @@ TEMPLATES = {
         False,
     ),
 }
-WORDS = ("order", "name", "lines", "carrier", "tracking", "store")
+WORDS = ("order", "name", "lines", "carrier", "tracking", "page", "store")
 # In which language a buyer is written to, where there is a template in it; English everywhere else.
 LANGUAGES = {
     "DE": "de",

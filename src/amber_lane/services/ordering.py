@@ -16,7 +16,7 @@ STORE = ("greeting", "phone")
 _KINDS: dict[str, tuple[type[Versioned], tuple[str, ...]]] = {
     "supplier": (Supplier, SUPPLIER),
     "store": (Store, STORE),
-    "carrier": (Carrier, ("shape",)),
+    "carrier": (Carrier, ("shape", "page")),
     "mailbox": (Mailbox, ("name", "sender")),
 }
 
@@ -59,11 +59,37 @@ def _is_address(text: Any) -> bool:
     return "@" in bare[1:-1] and not set(bare) & set(' ,;<>"') and parseaddr(f"x <{bare}>")[1] == bare
 
 
+def check_carrier_shape(shape: str) -> str:
+    """A shape in its plain form; Invalid says what one looks like."""
+    text = "".join(shape.split()).upper()
+    if text != "*" and (len(text) > 40 or not all(one.isascii() and (one.isalnum() or one in "/.") for one in text)):
+        raise Invalid("letters, digits and nothing else, such as GP99999999; * for any", {"shape": "such as GP99999999, or * for any"})
+    return text
+
+
+def check_page(page: str) -> str:
+    """The address of a carrier's tracking page with {number} where the number stands, or ''; Invalid where it is none."""
+    text = page.strip()
+    if text and (not text.startswith(("https://", "http://")) or text.count("{number}") != 1 or len(text) > 500 or " " in text):
+        raise Invalid(
+            "the tracking page is an address with {number} where the number stands", {"page": "such as https://post.example/track/{number}"}
+        )
+    return text
+
+
+def keep_page(desk: Desk, number: int, version: int | None, page: str) -> str:
+    """Where a carrier's parcels can be followed. Can be undone."""
+    text = check_page(page)
+    row = desk.get_version(Carrier, number, version, "carrier")
+    kept = {"owner": "carrier", "id": number, "fields": {"page": row.page}}
+    row.page = text
+    desk.log("ordering.change", row.name, f"parcels of {row.name} are followed at {text or 'no page'}", before=kept, undo=True)
+    return f"The page of {row.name} is kept"
+
+
 def keep_shape(desk: Desk, number: int, version: int | None, shape: str) -> str:
     """What a carrier's numbers look like: A a letter, 9 a digit, others as they are; empty = as posts number them (UPU S10)."""
-    text = "".join(shape.split()).upper()
-    if len(text) > 40 or not all(one.isascii() and (one.isalnum() or one in "/.") for one in text):
-        raise Invalid("letters, digits and nothing else, such as GP99999999", {"shape": "such as GP99999999"})
+    text = check_carrier_shape(shape)
     row = desk.get_version(Carrier, number, version, "carrier")
     kept = {"owner": "carrier", "id": number, "fields": {"shape": row.shape}}
     row.shape = text

@@ -35,7 +35,9 @@ WORDS = {
 }
 
 
-def trouble_of(state: str, ended_by: str, made: datetime, moved: datetime | None, promised: datetime | None, now: datetime) -> str:
+def trouble_of(
+    state: str, ended_by: str, made: datetime, moved: datetime | None, promised: datetime | None, now: datetime, told: bool = True
+) -> str:
     """'' while a parcel goes well, else what is wrong, as a key of WORDS."""
     if ended_by == "replaced":
         return ""
@@ -45,7 +47,7 @@ def trouble_of(state: str, ended_by: str, made: datetime, moved: datetime | None
         return "elsewhere" if ended_by == "elsewhere" else ""
     if promised is not None and now.date() > promised.date():
         return "late"
-    if now - (moved or made) > STUCK_AFTER:
+    if told and now - (moved or made) > STUCK_AFTER:
         return "unmoved" if state == "label" else "stuck"
     return ""
 
@@ -69,7 +71,8 @@ def troubled(desk: Desk) -> list[Troubled]:
     on_its_way = select(Parcel.id).where(Parcel.state.in_(("label", "moving", "returned")))
     astray = select(Parcel.id).where(Parcel.ended_by == literal_column("'elsewhere'"))
     rows = desk.s.execute(
-        select(Parcel, func.min(Order.promised_by), func.min(PurchaseOrder.order_id))
+        select(Parcel, func.min(Order.promised_by), func.min(PurchaseOrder.order_id), Carrier.kind)
+        .join(Carrier, Carrier.id == Parcel.carrier_id)
         .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
         .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
         .join(Order, Order.id == PurchaseOrder.order_id)
@@ -77,8 +80,8 @@ def troubled(desk: Desk) -> list[Troubled]:
         .group_by(Parcel.id)
     ).all()
     found = []
-    for parcel, promised, order in rows:
-        wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, desk.now)
+    for parcel, promised, order, carrier in rows:
+        wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, desk.now, carrier != "by_hand")
         if not wrong or (parcel.state == "returned" and desk.now - (parcel.ended_at or desk.now) > RETURNED_FOR):
             continue
         found.append((parcel, wrong, promised, order))
@@ -175,10 +178,10 @@ def _case(desk: Desk, number: int) -> _Case:
     if not orders or not purchases:
         raise Conflict("nothing of ours is in this parcel any more")
     promised = min((one.promised_by for one in orders if one.promised_by), default=None)
-    wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, desk.now)
-    supplier = desk.get(Supplier, purchases[0].supplier_id, "supplier")
+    supplier, carrier = desk.get(Supplier, purchases[0].supplier_id, "supplier"), desk.get(Carrier, parcel.carrier_id, "carrier")
+    wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, desk.now, carrier.kind != "by_hand")
     lines = {line.id: line for one in purchases for line in lines_of_purchase(desk, one.id)}
-    return _Case(parcel, desk.get(Carrier, parcel.carrier_id, "carrier"), wrong, orders, purchases, supplier, list(lines.values()))
+    return _Case(parcel, carrier, wrong, orders, purchases, supplier, list(lines.values()))
 
 
 def steps(desk: Desk, number: int) -> list[Step]:

@@ -38,6 +38,8 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "hold_median": 150_000,
     "hold_agree": 4,
     "stale_hours": 6,
+    # A sheet that a person brings in is believed for so many days; 0 = for ever.
+    "sheet_days": 7,
     # More prices than this at once wait for a person; 0 = as many as there are.
     "wait_over": 300,
     # No item that is sold goes without a look for longer, where looks are planned one by one.

@@ -16,13 +16,14 @@ from ..core.ids import check_country
 from ..core.money import minor_digits
 from ..data.outbox import Outbox
 from ..data.setup import Carrier, Inbox, Link, Mailbox, Person, RateSource, Store, Supplier
+from . import carrier_names, ordering
 from .desk import Conflict, Desk, Invalid, NotFound
 from .same_partner import CALLED, OWNERS, fresh_name, plain_address, refuse_twin
 from .secrets import Safe, hash_password
 from .terms import take_told
 
 # Kinds that are never called: they work by sheets, or a program of theirs calls us.
-UNCALLED = ("sheet", "program")
+UNCALLED = ("sheet", "program", "by_hand")
 Open = Callable[[str, str, str, str], Any]
 
 
@@ -37,6 +38,9 @@ class Join:
     key: str = ""
     country: str = ""
     currency: str = ""
+    # A carrier without an interface: what its numbers look like, and where they can be followed.
+    shape: str = ""
+    page: str = ""
 
 
 class Doors:
@@ -154,6 +158,18 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
     )
     desk.log(f"{join.owner}.join", name, f"{name} joined as a {CALLED.get(join.owner, join.owner)}")
     desk.s.flush()
+    return row
+
+
+def join_by_hand(desk: Desk, join: Join) -> Carrier:
+    """Enter a carrier that has no interface: its parcels move by sheets, mails, a person's word, and by their age."""
+    name = fresh_name(desk, "carrier", join.name)
+    row = Carrier(code=code_of(desk, name, Carrier), name=name, kind=join.kind, store_names={})
+    row.shape, row.page = ordering.check_carrier_shape(join.shape or "*"), ordering.check_page(join.page)
+    desk.s.add(row)
+    desk.s.flush()
+    carrier_names.match(desk)
+    desk.log("carrier.join", name, f"{name} joined as a carrier without an interface")
     return row
 
 

@@ -39,7 +39,7 @@ KINDS = {
         Kind(
             "tracking",
             ("purchase_order", "tracking_number", "carrier"),
-            ("shipped_at",),
+            ("shipped_at", "state"),
             ("DDS-5001-1", "SW000012349GB", "Swiftwing Post"),
             check_tracking,
             take_tracking,
@@ -47,7 +47,7 @@ KINDS = {
         Kind(
             "answers",
             ("purchase_order", "answer"),
-            ("reason", "their_number", "billed", "tracking_number", "carrier", "line_no"),
+            ("reason", "their_number", "billed", "tracking_number", "carrier", "line_no", "shipped_at"),
             ("DDS-5001-1", "accepted", "", "A-77", "12.40"),
             check_answers,
             take_answers,

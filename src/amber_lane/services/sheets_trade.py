@@ -170,6 +170,8 @@ def take_orders(desk: Desk, checked: Checked) -> int:
 
 
 ANSWERS = ("accepted", "refused", "shipped")
+# Other words for what has become of a parcel.
+STATES = {"in transit": "moving", "on its way": "moving", "shipped": "moving", "arrived": "delivered", "returning": "returned"}
 
 
 def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
@@ -179,6 +181,7 @@ def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], Non
         row.reference: row for row in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.state.in_(("waiting", "sent", "accepted"))))
     }
     told: dict[str, PurchaseAnswer] = {}
+    shipped: dict[str, datetime] = {}
 
     def read(row: Row) -> None:
         if not row.get("answer") and not any(row.get(name) for name in ("reason", "billed", "tracking_number")):
@@ -191,6 +194,14 @@ def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], Non
             raise ValueError(f"there is no open purchase order {reference!r}")
         if answer not in ANSWERS:
             raise ValueError(f"answer: {answer!r} is none of {', '.join(ANSWERS)}")
+        if answer == "accepted" and row.get("tracking_number"):
+            # It has a number, so it is sent.
+            answer = "shipped"
+        sent = _time(row.get("shipped_at", ""), "shipped_at")
+        if sent is not None and sent > desk.now:
+            raise ValueError(f"shipped_at: {sent:%Y-%m-%d} is still to come")
+        if sent is not None:
+            shipped[reference] = sent
         reason = row.get("reason", "")[:300]
         if row.get("line_no") and answer == "refused":
             line = whole(row, "line_no", 1, 100_000)
@@ -211,6 +222,8 @@ def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], Non
 
     each(rows, progress, out, read)
     for reference, one in told.items():
+        if one.tracking and reference in shipped:
+            one = replace(one, tracking=replace(one.tracking, at=shipped[reference]))
         out.add("new", one, f"{reference}: {one.state}" + (f", without {len(one.lacking)} lines" if one.lacking else ""))
     return out
 
@@ -247,13 +260,14 @@ def take_answers(desk: Desk, checked: Checked) -> int:
 def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
     out = Checked()
     states = set(desk.s.scalars(select(PurchaseOrder.reference)))
-    known = set(
-        desk.s.execute(
-            select(PurchaseOrder.reference, Parcel.number)
+    known = {
+        (reference, number): state
+        for reference, number, state in desk.s.execute(
+            select(PurchaseOrder.reference, Parcel.number, Parcel.state)
             .join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
             .join(Parcel, Parcel.id == ParcelLine.parcel_id)
         ).tuples()
-    )
+    }
 
     def read(row: Row) -> None:
         reference, number = need(row, "purchase_order"), _number(desk, row)
@@ -263,8 +277,14 @@ def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
         if at is not None and at > desk.now:
             raise ValueError(f"shipped_at: {at:%Y-%m-%d} is still to come")
         kind = "same" if (reference, number) in known else "new"
+        state = STATES.get(row.get("state", ""), row.get("state", ""))
+        if state and state not in transit.MARKS:
+            raise ValueError(f"state: {row['state']!r} is none of {', '.join(transit.MARKS)}")
         wrong = "" if kind == "same" else transit.against(desk, reference, number, row["carrier"])
-        out.add("wrong" if wrong else kind, (reference, number, row["carrier"], at), f"{reference}: {wrong or number}")
+        if kind == "same" and state and known[reference, number] not in (state, "delivered", "returned"):
+            kind = "changed"
+        told = f"{reference}: {wrong or number}" + (f", {transit.MARKS[state]}" if state else "")
+        out.add("wrong" if wrong else kind, (reference, number, row["carrier"], at, state), told)
 
     each(rows, progress, out, read)
     return out
@@ -272,9 +292,11 @@ def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
 
 def take_tracking(desk: Desk, checked: Checked) -> int:
     taken = 0
-    for reference, number, carrier, at in checked.good:
+    for reference, number, carrier, at, state in checked.good:
         try:
-            transit.enter_tracking(desk, reference, number, carrier, at)
+            parcel = transit.enter_tracking(desk, reference, number, carrier, at)
+            if state and parcel.state not in ("delivered", "returned"):
+                transit.mark(desk, parcel.id, state)
             taken += 1
         except Invalid as error:
             # One that cannot be stands among the wrong numbers; it holds up none of the others.

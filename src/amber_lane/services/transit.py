@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any
+from urllib.parse import quote
 
 from sqlalchemy import select
 
@@ -56,7 +57,7 @@ def take_tracking(desk: Desk, purchase: PurchaseOrder, tracking: Tracking, corre
         return None
     old = _unmoved(desk, purchase, number) if corrects else []
     if parcel is None:
-        parcel = Parcel(carrier_id=carrier.id, number=number, made_at=desk.now, last_word="Label made")
+        parcel = Parcel(carrier_id=carrier.id, number=number, made_at=tracking.at or desk.now, last_word="Label made")
         desk.s.add(parcel)
         desk.s.flush()
     known = desk.s.scalar(select(ParcelLine.id).where(ParcelLine.parcel_id == parcel.id, ParcelLine.purchase_id == purchase.id))
@@ -184,7 +185,7 @@ def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine
     order, carrier = desk.get(Order, order_id, "order"), desk.get(Carrier, parcel.carrier_id, "carrier")
     store = desk.get(Store, order.store_id, "store")
     desk.s.add(PassedOn(parcel_id=parcel.id, order_id=order_id, at=desk.now))
-    if order.came_by == "link":
+    if order.came_by == "link" or store.kind == "sheet":
         reference = f"parcel-{store.code}-{order.number}-{parcel.number}"
         outbox.put(
             desk,
@@ -202,7 +203,8 @@ def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine
             },
         )
     kind = "corrected" if corrected else "shipped"
-    write_mail(desk, kind, order, store, lines, parcel.number, {"carrier": carrier.name, "tracking": parcel.number})
+    said = {"carrier": carrier.name, "tracking": parcel.number, "page": page_of(carrier, parcel.number)}
+    write_mail(desk, kind, order, store, lines, parcel.number, said)
     desk.s.flush()
 
 
@@ -300,7 +302,12 @@ def suppose_arrived(desk: Desk) -> int:
         .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
         .join(Order, Order.id == PurchaseOrder.order_id)
         .join(Store, Store.id == Order.store_id)
-        .where(Parcel.state == "moving", Parcel.moved_at < desk.now - timedelta(days=1))
+        .join(Carrier, Carrier.id == Parcel.carrier_id)
+        # Of a carrier that tells nothing, a parcel moves from the day it was sent.
+        .where(
+            (Parcel.state == "moving") & (Parcel.moved_at < desk.now - timedelta(days=1))
+            | (Parcel.state == "label") & (Carrier.kind == "by_hand")
+        )
     ).all()
     after: dict[str, int] = {}
     done: dict[int, Parcel] = {}
@@ -308,6 +315,8 @@ def suppose_arrived(desk: Desk) -> int:
         if code not in after:
             after[code] = int(policy_for(desk.s, store=code)["arrived_after_days"])
         if after[code] and parcel.id not in done and desk.now - parcel.made_at > timedelta(days=after[code]):
+            if parcel.state == "label":
+                parcel.state, parcel.moved_at = PARCEL.step(parcel.state, "move"), parcel.made_at
             parcel.state, parcel.ended_at, parcel.ended_by = PARCEL.step(parcel.state, "suppose"), desk.now, "policy"
             parcel.last_word = f"Taken as arrived after {after[code]} days"
             done[parcel.id] = parcel
@@ -318,6 +327,28 @@ def suppose_arrived(desk: Desk) -> int:
         why = "nobody said otherwise for as long as the limits have it"
         desk.log("transit.supposed", "parcels", f"{n} parcel{'' if n == 1 else 's'} taken as arrived", why=why, count=n)
     return len(done)
+
+
+MARKS = {"moving": "on its way", "delivered": "delivered", "returned": "on its way back"}
+
+
+def mark(desk: Desk, number: int, what: str, at: datetime | None = None) -> Parcel:
+    """A person's or a sheet's word on a parcel: moving, delivered, returned. It counts like a carrier's, and cannot be undone."""
+    parcel = desk.get(Parcel, number, "parcel")
+    if what not in MARKS:
+        raise Invalid(f"a parcel is one of {', '.join(MARKS)}")
+    if at is not None and at > desk.now:
+        raise Invalid("that day is still to come")
+    if parcel.state in ("delivered", "returned"):
+        raise Conflict(f"{parcel.number} is {parcel.state} already")
+    take_words(desk, parcel.carrier_id, {parcel.number: [CarrierWord(at or desk.now, what, MARKS[what].capitalize(), "")]})
+    desk.log("transit.mark", parcel.number, f"{parcel.number}: {MARKS[what]}, as told by {desk.who}")
+    return parcel
+
+
+def page_of(carrier: Carrier, number: str) -> str:
+    """Where a parcel can be followed; '' = nowhere."""
+    return carrier.page.replace("{number}", quote(number, safe="")) if carrier.page else ""
 
 
 def enter_tracking(desk: Desk, reference: str, number: str, carrier: str, at: datetime | None = None) -> Parcel:

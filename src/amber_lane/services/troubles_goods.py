@@ -245,4 +245,22 @@ def _lane_faults(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_oversell, _unmapped_listings, _shut, _sweeps, _doubts, _not_sent, _lane_faults)
+def _old_sheets(desk: Desk) -> Iterator[Trouble]:
+    """Suppliers by hand whose last sheet is too old to be believed."""
+    by_hand = (Supplier.kind == "sheet", Supplier.stale, Supplier.ended_at.is_(None), Supplier.paused_at.is_(None))
+    for supplier in desk.s.scalars(select(Supplier).where(*by_hand)):
+        since = supplier.good_sweep_at or desk.now
+        yield Trouble(
+            f"oldsheet:{supplier.id}",
+            "watch",
+            "Old sheet",
+            f"{supplier.name}: its last sheet is of {since:%d %b}, so its quantities went to zero",
+            "a sheet that nobody renews is believed for as many days as your limits have it",
+            since,
+            Step("Bring a newer sheet in", go=f"/setup/partners?items={supplier.id}"),
+            _pace_at_stake(desk, supplier.id),
+            True,
+        )
+
+
+SOURCES = (_oversell, _unmapped_listings, _shut, _sweeps, _doubts, _not_sent, _lane_faults, _old_sheets)

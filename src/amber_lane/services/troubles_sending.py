@@ -14,7 +14,7 @@ from ..core.risk import REFUND_COST
 from ..data.outbox import Outbox
 from ..data.setup import Link
 from ..data.shelf import Listing, Sku
-from . import carrier_names, outbox, rates
+from . import by_sheets, carrier_names, outbox, rates
 from .desk import Conflict, Desk, by_id
 from .same_partner import OWNERS
 from .trouble import Member, Step, Trouble
@@ -216,4 +216,24 @@ def try_now(desk: Desk, target: str, fault: str) -> int:
     return len(rows)
 
 
-SOURCES = (_dead, _delayed, _carriers, _links)
+def _by_sheets(desk: Desk) -> Iterator[Trouble]:
+    """What waits for partners who work by sheets, and since when. Suppliers' purchase orders are told as overdue by themselves."""
+    words = {"changes": ("change", "changes"), "tracking": ("word on an order", "words on orders")}
+    for one in by_sheets.waiting(desk):
+        if one.what not in words:
+            continue
+        n = one.count
+        yield Trouble(
+            f"sheet:{one.owner}:{one.number}:{one.what}",
+            "watch" if one.what == "changes" else "transit",
+            "Hand over",
+            f"{n:,} {words[one.what][n != 1]} {'wait' if n != 1 else 'waits'} to be given to {one.name}",
+            "this store takes them as a sheet; until then it shows and knows what it did before",
+            one.since,
+            Step("Take the sheet out", go=f"/setup/partners?sheets={one.number}&owner={one.owner}"),
+            0,
+            count=n,
+        )
+
+
+SOURCES = (_dead, _delayed, _carriers, _links, _by_sheets)

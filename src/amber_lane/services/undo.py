@@ -15,6 +15,7 @@ from ..data.shelf import Listing
 from . import (
     accounts,
     allowance,
+    by_sheets,
     calls,
     carrier_names,
     lane_acts,
@@ -129,6 +130,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "batch.collect": lambda desk, act: payments.take_apart(desk, _after(act)["batch"]),
     "batch.paid": lambda desk, act: payments.unpay(desk, _after(act)["purchases"]),
     "letter.read": lambda desk, act: letters_in.unsettle(desk, _after(act)["letter"]),
+    **{f"sheet.{what}": lambda desk, act: by_sheets.take_back(desk, _after(act)["sheet"]) for what in by_sheets.WHATS},
     "place.set": lambda desk, act: place.restore(desk, _before(act)),
     "ordering.change": lambda desk, act: ordering.restore(desk, _before(act)),
     "template.change": lambda desk, act: mails.restore_template(desk, _after(act)["template"], act.before),

@@ -74,14 +74,20 @@ def fail(desk: Desk, sweep: Sweep, told: str) -> None:
 
 def grow_old(desk: Desk, supplier: Supplier) -> None:
     """After the policy's hours without a good sweep, its stock is no longer believed: quantities fall to zero."""
-    limit = timedelta(hours=int(policy_for(desk.s, supplier=supplier.code)["stale_hours"]))
+    policy = policy_for(desk.s, supplier=supplier.code)
+    by_hand = supplier.kind == "sheet"
+    limit = timedelta(days=int(policy["sheet_days"])) if by_hand else timedelta(hours=int(policy["stale_hours"]))
+    if by_hand and not limit:
+        return
     if supplier.good_sweep_at and not supplier.stale and desk.now - supplier.good_sweep_at > limit:
         supplier.stale = True
         desk.s.flush()
         act = desk.log(
             "watch.stale",
             supplier.name,
-            f"{supplier.name}: no good sweep for {limit.total_seconds() / 3600:g} h, quantities go to zero",
+            f"{supplier.name}: no newer sheet for {limit.days} days, quantities go to zero"
+            if by_hand
+            else f"{supplier.name}: no good sweep for {limit.total_seconds() / 3600:g} h, quantities go to zero",
             why="the policy's limit for old stock",
             after={"supplier": supplier.id},
         )
@@ -89,8 +95,9 @@ def grow_old(desk: Desk, supplier: Supplier) -> None:
 
 
 def grow_old_while_paused(desk: Desk) -> None:
-    """What a paused supplier said last grows old like that of a feed that stopped."""
-    for supplier in desk.s.scalars(select(Supplier).where(Supplier.paused_at.is_not(None), Supplier.ended_at.is_(None))).all():
+    """What a paused supplier said last, and a sheet that nobody renewed, grow old like a feed that stopped."""
+    unasked = Supplier.paused_at.is_not(None) | (Supplier.kind == "sheet")
+    for supplier in desk.s.scalars(select(Supplier).where(unasked, Supplier.ended_at.is_(None))).all():
         grow_old(desk, supplier)
 
 

@@ -1982,27 +1982,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/sheets/stores/{number}/changes.{form}": {
+    "/api/v1/sheets/out/sheet/{number}.{form}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        put?: never;
         /**
-         * Changes
-         * @description Price and stock changes for a store that takes sheets; taking the sheet counts as passing them on.
+         * Sheet Out
+         * @description A sheet as it was taken out, as often as wanted.
          */
-        post: operations["sheets_changes"];
+        get: operations["sheets_sheet_out"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/sheets/suppliers/{number}/purchase-orders.{form}": {
+    "/api/v1/sheets/out/sheet/{number}/back": {
         parameters: {
             query?: never;
             header?: never;
@@ -2012,10 +2012,50 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Purchase Orders
-         * @description Purchase orders for a supplier who takes sheets. Taking the sheet counts as sending: each is in one sheet only.
+         * Take Sheet Back
+         * @description Take a sheet back: what nobody answered since waits again.
          */
-        post: operations["sheets_purchase_orders"];
+        post: operations["sheets_take_sheet_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/out/{owner}/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheets Out
+         * @description What waits for a partner who works by sheets, and every sheet that was taken out for it.
+         */
+        get: operations["sheets_sheets_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheets/out/{owner}/{number}/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Out
+         * @description Take out what waits. Each row is in one sheet; the sheet is kept, and can be had again or taken back.
+         */
+        post: operations["sheets_take_out"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2029,10 +2069,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * Bad Rows
-         * @description The rows that could not be taken, as they were, with the reason in a last column.
-         */
+        /** Bad Rows */
         get: operations["sheets_bad_rows"];
         put?: never;
         post?: never;
@@ -2925,6 +2962,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/suppliers/{number}/sheet/bad/{token}.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bad Rows
+         * @description The rows of a catalogue sheet that could not be read, as they stood, each with why.
+         */
+        get: operations["catalogues_bad_rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/suppliers/{number}/sheet/keep": {
         parameters: {
             query?: never;
@@ -3105,6 +3162,26 @@ export interface paths {
         get: operations["transit_parcel"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/transit/parcels/{number}/mark": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mark
+         * @description A person's word on a parcel whose carrier tells nothing. Cannot be undone.
+         */
+        post: operations["transit_mark"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5126,6 +5203,16 @@ export interface components {
             name: string;
             /** Owner */
             owner: string;
+            /**
+             * Page
+             * @default
+             */
+            page: string;
+            /**
+             * Shape
+             * @default
+             */
+            shape: string;
             ship_first?: components["schemas"]["Money"] | null;
             ship_next?: components["schemas"]["Money"] | null;
         };
@@ -5628,8 +5715,16 @@ export interface components {
         };
         /** LookOut */
         LookOut: {
+            /** Above */
+            above: number;
             /** Also */
             also: string[];
+            /** Asks Whole */
+            asks_whole: boolean;
+            /** Doubts */
+            doubts: {
+                [key: string]: string[];
+            };
             /** Fields */
             fields: components["schemas"]["FieldOut"][];
             /** Made At */
@@ -5641,6 +5736,10 @@ export interface components {
             remembered: boolean;
             /** Rows */
             rows: string[][];
+            /** Tabs */
+            tabs: string[];
+            /** Whole */
+            whole: boolean | null;
         };
         /**
          * Looked
@@ -5752,6 +5851,16 @@ export interface components {
             state: string;
             /** Told */
             told: string;
+        };
+        /**
+         * MarkAsk
+         * @description what: moving, delivered, returned; at: since when, None = now.
+         */
+        MarkAsk: {
+            /** At */
+            at?: string | null;
+            /** What */
+            what: string;
         };
         /**
          * MarkOut
@@ -6514,6 +6623,10 @@ export interface components {
             at_risk: components["schemas"]["Money"] | null;
             /** Buyer */
             buyer: string;
+            /** By Hand */
+            by_hand: boolean;
+            /** By Sheets */
+            by_sheets: boolean;
             /** Carrier */
             carrier: string;
             /** Confirmed */
@@ -6537,6 +6650,8 @@ export interface components {
             order_id: number;
             /** Others */
             others: components["schemas"]["OtherOrder"][];
+            /** Page */
+            page: string;
             /** Passed On */
             passed_on: string | null;
             /** Promised By */
@@ -6686,6 +6801,8 @@ export interface components {
             paused_at: string | null;
             /** Rest Until */
             rest_until: string | null;
+            /** Sheet At */
+            sheet_at: string | null;
             /** State */
             state: string;
             /** Sweep Minutes */
@@ -7123,8 +7240,18 @@ export interface components {
             encoding: string;
             /** Header */
             header?: string[];
+            /**
+             * Pieces
+             * @default .
+             */
+            pieces: string;
             /** Separator */
             separator: string;
+            /**
+             * Tab
+             * @default
+             */
+            tab: string;
         };
         /** RefuseAsk */
         RefuseAsk: {
@@ -7632,6 +7759,27 @@ export interface components {
             mean: number;
         };
         /**
+         * SheetOutRow
+         * @description A sheet that was taken out. rows: how many lines it has; back_at: when it was taken back.
+         */
+        SheetOutRow: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Back At */
+            back_at: string | null;
+            /** Id */
+            id: number;
+            /** Rows */
+            rows: number;
+            /** What */
+            what: string;
+            /** Who */
+            who: string;
+        };
+        /**
          * SheetSeen
          * @description columns as they seem to be; missing: of ours that are needed; doubts: ours -> the columns that it could be; rows as they would be
          *     read; plain: its columns are surely ours, so nobody need be asked.
@@ -7669,6 +7817,25 @@ export interface components {
             tabs: string[];
             /** Token */
             token: string;
+        };
+        /** SheetTaken */
+        SheetTaken: {
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+            /** Sheet */
+            sheet: number;
+            /** Told */
+            told: string;
+        };
+        /** SheetsOut */
+        SheetsOut: {
+            /** Sheets */
+            sheets: components["schemas"]["SheetOutRow"][];
+            /** Waiting */
+            waiting: components["schemas"]["WaitingOut"][];
         };
         /** ShelfBench */
         ShelfBench: {
@@ -8256,6 +8423,8 @@ export interface components {
              * @default
              */
             token: string;
+            /** Whole */
+            whole?: boolean | null;
         };
         /**
          * TwinOut
@@ -8313,6 +8482,18 @@ export interface components {
             by_hand: boolean;
             /** Orders */
             orders: number[];
+        };
+        /** WaitingOut */
+        WaitingOut: {
+            /** Count */
+            count: number;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** What */
+            what: string;
         };
         /** WayAsk */
         WayAsk: {
@@ -12401,7 +12582,7 @@ export interface operations {
             };
         };
     };
-    sheets_changes: {
+    sheets_sheet_out: {
         parameters: {
             query?: never;
             header?: never;
@@ -12433,13 +12614,12 @@ export interface operations {
             };
         };
     };
-    sheets_purchase_orders: {
+    sheets_take_sheet_back: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 number: number;
-                form: string;
             };
             cookie?: never;
         };
@@ -12451,7 +12631,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheets_sheets_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                owner: "store" | "supplier";
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheets_take_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                owner: "store" | "supplier";
+                number: number;
+                what: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetTaken"];
                 };
             };
             /** @description Validation Error */
@@ -14100,6 +14345,7 @@ export interface operations {
             query?: {
                 token?: string;
                 encoding?: string;
+                tab?: string;
             };
             header?: never;
             path: {
@@ -14151,6 +14397,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Uploaded"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    catalogues_bad_rows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                token: string;
+                form: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */
@@ -14494,6 +14773,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ParcelOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    transit_mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Validation Error */

@@ -10,12 +10,25 @@ const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'rates' | 
 const emit = defineEmits<{ done: [joined: Schema<'Joined'>, kind: string]; leave: [] }>()
 const { data: kinds } = useQuery({ queryKey: ['kinds'], queryFn: () => take(api.GET('/api/v1/setup/kinds')), meta: { live: false } })
 const mine = computed(() => (kinds.value ?? []).filter((kind) => kind.owner === props.owner))
-const form = reactive({ kind: '', name: '', address: '', key: '', country: 'GB', currency: 'GBP', first: '', next: '', days: '3' })
+const form = reactive({
+  kind: '',
+  name: '',
+  address: '',
+  key: '',
+  country: 'GB',
+  currency: 'GBP',
+  first: '',
+  next: '',
+  days: '3',
+  shape: '',
+  page: '',
+})
 watch(mine, (now) => (form.kind ||= now[0]?.kind ?? ''), { immediate: true })
 const kind = computed(() => mine.value.find((one) => one.kind === form.kind))
 const called = computed(() => !!kind.value?.address_told)
 // A folder says nothing of whose it is, so country, money and sending are asked as for one without any link.
-const telling = computed(() => !called.value || form.kind === 'folder')
+const byHand = computed(() => form.kind === 'by_hand')
+const telling = computed(() => (!called.value && !byHand.value) || form.kind === 'folder')
 const error = ref('')
 const wrong = ref<Record<string, string>>({})
 const busy = ref(false)
@@ -39,6 +52,8 @@ async function join() {
           days: Number(form.days) || 3,
           ship_first: sends ? cash(form.first) : null,
           ship_next: sends ? cash(form.next) : null,
+          shape: byHand.value ? form.shape : '',
+          page: byHand.value ? form.page : '',
         },
       }),
     )
@@ -62,8 +77,8 @@ async function join() {
       </select></label
     >
     <label class="col-span-2"
-      ><span class="label">Name{{ telling ? '' : ' (empty = as it calls itself)' }}</span
-      ><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" :required="telling"
+      ><span class="label">Name{{ telling || byHand ? '' : ' (empty = as it calls itself)' }}</span
+      ><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" :required="telling || byHand"
     /></label>
     <template v-if="called">
       <label class="col-span-2"
@@ -88,6 +103,25 @@ async function join() {
           maxlength="500"
           :aria-invalid="!!wrong.key"
       /></label>
+    </template>
+    <template v-if="byHand">
+      <label
+        ><span class="label">What its numbers look like, A a letter, 9 a digit</span
+        ><input
+          v-model="form.shape"
+          class="field code"
+          maxlength="40"
+          placeholder="1Z999AA9999999999; empty = any"
+          :aria-invalid="!!wrong.shape"
+      /></label>
+      <label
+        ><span class="label">Its tracking page, {number} for the number</span
+        ><input v-model="form.page" class="field code" maxlength="500" placeholder="https://…/{number}" :aria-invalid="!!wrong.page"
+      /></label>
+      <p class="col-span-2 text-soft">
+        Its parcels move by sheets, mails and your word; one that nobody says anything of is taken as arrived after the days that your
+        limits have it.
+      </p>
     </template>
     <template v-if="telling">
       <label><span class="label">Country, two letters</span><input v-model="form.country" class="field" maxlength="2" required /></label>

@@ -43,6 +43,7 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
       ['hold_share', 'Hold a sweep when more than this share falls to 0, %', 'share'],
       ['hold_median', 'or the median cost moves by more than, %', 'share'],
       ['stale_hours', 'Believe old stock for at most, hours', 'count'],
+      ['sheet_days', 'Believe a sheet brought in by hand for at most, days (0 = for ever)', 'count'],
       ['wait_over', 'Ask me when more prices than this move at once (0 = never)', 'count'],
       ['look_gap_hours', 'One item a call: look at each at least every, hours', 'count'],
     ],

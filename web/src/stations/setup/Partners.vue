@@ -16,6 +16,7 @@ import JoinForm from './JoinForm.vue'
 import Looks from './Looks.vue'
 import PartnerChange from './PartnerChange.vue'
 import Services from './Services.vue'
+import SheetsOut from './SheetsOut.vue'
 import SheetColumns from './SheetColumns.vue'
 import Terms from './Terms.vue'
 import TokenShown from './TokenShown.vue'
@@ -33,6 +34,7 @@ const services = ref<Partner | null>(null)
 const terms = ref<Partner | null>(null)
 const bring = ref<'listings' | null>(null)
 const columns = ref<Partner | null>(null)
+const sheets = ref<Partner | null>(null)
 const token = ref<{ token: string; store: string } | null>(null)
 const renewing = ref<Partner | null>(null)
 const BY_SHEETS = ['folder', 'sheet']
@@ -93,11 +95,12 @@ function turn(one: Partner, what: keyof typeof OUT, box: EventTarget | null) {
 watch(
   [data, () => route.query],
   ([now]) => {
-    const { connect, listings, items, out, store } = route.query
+    const { connect, listings, items, out, store, sheets: of, owner } = route.query
     if (!now || !Object.keys(route.query).length) return
     const one = (owner: string, id: unknown) => now.find((row) => row.owner === owner && row.id === Number(id))
     if (typeof connect === 'string' && connect in NAMES) joining.value = connect as Owner
     if (listings && one('store', listings)?.kind === 'sheet') bring.value = 'listings'
+    if (typeof owner === 'string' && of) sheets.value = one(owner, of) ?? null
     const supplier = one('supplier', items)
     if (supplier && BY_SHEETS.includes(supplier.kind)) columns.value = supplier
     const seller = one('store', store)
@@ -161,18 +164,6 @@ async function renew() {
     wrong.value = wordsOf(problem)
   }
 }
-async function takeOut(one: Partner) {
-  const what = one.owner === 'supplier' ? `suppliers/${one.id}/purchase-orders` : `stores/${one.id}/changes`
-  await act(async () => {
-    const response = await fetch(`/api/v1/sheets/${what}.csv`, { method: 'POST', headers: { 'X-Amber-Lane': '1' } })
-    if (!response.ok) throw new (await import('@/api/client')).ApiError((await response.json()).detail, response.status)
-    const a = document.createElement('a')
-    a.href = URL.createObjectURL(await response.blob())
-    a.download = one.owner === 'supplier' ? `purchase-orders-${one.code}.csv` : `changes-${one.code}.csv`
-    a.click()
-    return { told: 'The sheet is taken out; each row of it counts as passed on' }
-  })
-}
 </script>
 
 <template>
@@ -211,7 +202,8 @@ async function takeOut(one: Partner) {
               title="All is read, decided and shown; nothing is written or bought"
               >in practice</Tag
             ><Tag v-else :tone="TONE[one.state] ?? 'plain'">{{ one.state === 'good' ? 'link works' : one.state }}</Tag
-            ><span v-if="one.good_at" class="block text-xs text-soft">good <When ago :at="one.good_at" /></span>
+            ><span v-if="one.good_at" class="block text-xs text-soft">good <When ago :at="one.good_at" /></span
+            ><span v-if="one.sheet_at" class="block text-xs text-soft">sheet of <When ago :at="one.sheet_at" /></span>
           </div>
           <div class="min-w-0">
             <span v-if="one.told" class="block text-brick">{{ one.told }}</span><span
@@ -246,10 +238,9 @@ async function takeOut(one: Partner) {
               >New token</Btn
             ><template v-else-if="one.kind === 'sheet'"
               ><Btn v-if="one.owner === 'store'" small @click="bring = 'listings'">Bring in listings</Btn
-              ><Btn small @click="takeOut(one)">{{
-                one.owner === 'store' ? 'Take out changes' : 'Take out purchase orders'
-              }}</Btn></template
-            ><template v-else><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template
+              ><Btn small @click="sheets = one">Sheets out</Btn></template
+            ><template v-else-if="one.kind !== 'by_hand'"
+              ><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template
             ><Btn v-if="one.owner === 'supplier'" small @click="services = one">Services</Btn
             ><Btn v-if="one.owner === 'supplier' && one.kind !== 'sheet'" small @click="looks = one">Looks</Btn
             ><Btn v-if="one.owner === 'supplier'" small @click="terms = one">Terms</Btn
@@ -291,6 +282,7 @@ async function takeOut(one: Partner) {
     >
     <TokenShown v-if="token" v-bind="token" @close="token = null" />
     <SheetColumns v-if="columns" :supplier="columns" @close="columns = null" />
+    <SheetsOut v-if="sheets" :partner="sheets" @close="sheets = null" />
     <GoingLive v-if="live" :store="live.store" :what="live.what" @close="live = null" />
     <Looks v-if="looks" :supplier="looks" @close="looks = null" />
     <PartnerChange v-if="changing" :partner="changing" @close="changing = null" @link="((changing = null), mend($event))" />

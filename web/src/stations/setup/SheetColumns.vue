@@ -35,19 +35,21 @@ const tried = ref<Schema<'TriedOut'> | null>(null)
 const columns = reactive<Record<string, string>>({})
 const decimal = ref('.')
 const also = ref<string[]>([])
+const whole = ref<boolean | null>(null)
 const error = ref('')
 const busy = ref(false)
 const path = { number: props.supplier.id }
 
-async function see(encoding = '') {
+async function see(encoding = '', tab = '') {
   busy.value = true
   error.value = ''
   try {
-    look.value = await take(api.GET('/api/v1/suppliers/{number}/sheet', { params: { path, query: { token: token.value, encoding } } }))
+    look.value = await take(api.GET('/api/v1/suppliers/{number}/sheet', { params: { path, query: { token: token.value, encoding, tab } } }))
     Object.keys(columns).forEach((name) => delete columns[name])
     Object.assign(columns, look.value.reading.columns)
     decimal.value = look.value.reading.decimal || '.'
     also.value = look.value.also
+    whole.value = look.value.whole
   } catch (problem) {
     error.value = wordsOf(problem)
   } finally {
@@ -72,6 +74,7 @@ async function upload(event: Event) {
 const body = computed(() => ({
   token: token.value,
   also: also.value,
+  whole: whole.value,
   reading: {
     ...look.value!.reading,
     decimal: decimal.value,
@@ -114,7 +117,8 @@ const MADE: Record<string, string> = { ';': 'semicolons', ',': 'commas', '\t': '
     @close="emit('close')"
   >
     <label v-if="!folder" class="mb-3 block"
-      ><span class="label">Its sheet, CSV or XLSX</span><input type="file" accept=".csv,.xlsx,.txt" class="field" @change="upload"
+      ><span class="label">Its sheet, CSV or XLSX</span
+      ><input type="file" accept=".csv,.xlsx,.xlsm,.txt,.tsv,.zip" class="field" @change="upload"
     /></label>
     <p v-if="busy && !look" class="text-soft">Reading the sheet…</p>
     <template v-if="look">
@@ -137,8 +141,21 @@ const MADE: Record<string, string> = { ';': 'semicolons', ',': 'commas', '\t': '
             <option value=",">a comma</option>
           </select></label
         >
+        <label v-if="look.tabs.length > 1" class="flex items-center gap-2"
+          >sheet<select
+            class="field w-auto! py-0.5!"
+            :value="look.reading.tab"
+            @change="see(look!.reading.encoding, ($event.target as HTMLSelectElement).value)"
+          >
+            <option v-for="one in look.tabs" :key="one">{{ one }}</option>
+          </select></label
+        >
+        <span v-if="look.above">{{ plural(look.above, 'row') }} above the header left out</span>
         <Tag v-if="look.remembered" tone="good">as named before</Tag>
       </div>
+      <p v-for="(names, ours) in look.doubts" :key="ours" class="mb-2 rounded bg-amber-wash px-3 py-1.5 text-amber-ink">
+        {{ NAMES[ours] }} could also be {{ names.map((one) => `“${one}”`).join(' or ') }}; “{{ columns[ours] }}” is read.
+      </p>
       <div class="grid grid-cols-2 gap-x-6 gap-y-1">
         <label v-for="field in look.fields" :key="field.name" class="grid grid-cols-[92px_150px_minmax(0,1fr)] items-center gap-2"
           ><span :class="field.needed ? 'font-semibold' : 'text-soft'">{{ NAMES[field.name] ?? field.name }}</span
@@ -182,13 +199,22 @@ const MADE: Record<string, string> = { ';': 'semicolons', ',': 'commas', '\t': '
             currency</span
           ></label
         >
+        <fieldset v-if="look.asks_whole" class="mt-3 flex flex-wrap items-center gap-x-5 gap-y-1">
+          <legend class="sr-only">What its sheets list</legend>
+          <label class="flex items-center gap-2"
+            ><input v-model="whole" type="radio" class="accent-pine" :value="true" />It lists all that they sell: what is not in it is
+            gone</label
+          ><label class="flex items-center gap-2"
+            ><input v-model="whole" type="radio" class="accent-pine" :value="false" />It lists some: the others stay as they are</label
+          >
+        </fieldset>
         <p v-for="bad in tried.bad.slice(0, 3)" :key="bad" class="mt-1 text-xs text-brick">{{ bad }}</p>
       </div>
     </template>
     <p v-if="error" role="alert" class="mt-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error }}</p>
     <template #acts
       ><Btn @click="emit('close')">Leave it</Btn
-      ><Btn kind="main" :disabled="!tried?.good" @click="keep"
+      ><Btn kind="main" :disabled="!tried?.good || (look?.asks_whole && whole === null)" @click="keep"
         >Keep and bring {{ tried?.good ? count(tried.good) : '' }} items in</Btn
       ></template
     >

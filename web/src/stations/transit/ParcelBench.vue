@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { api, take } from '@/api/client'
+import { act } from '@/app/told'
+import Btn from '@/parts/Btn.vue'
 import { dateOf, fullTime, timeOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
 import Help from './Help.vue'
@@ -11,12 +13,18 @@ const asked = useQuery({
   queryFn: () => take(api.GET('/api/v1/transit/parcels/{number}', { params: { path: { number: props.parcel } } })),
 })
 const { data } = asked
+const MARKS = { moving: 'It is on its way', delivered: 'It was delivered', returned: 'It comes back' }
+const mark = (what: string) =>
+  act(() => take(api.POST('/api/v1/transit/parcels/{number}/mark', { params: { path: { number: props.parcel } }, body: { what } })))
 </script>
 
 <template>
   <Sight :of="asked" />
   <div v-if="data">
-    <p class="text-soft">{{ data.carrier }}</p>
+    <p class="text-soft">
+      {{ data.carrier
+      }}<a v-if="data.page" class="ml-2 text-slate underline" :href="data.page" target="_blank" rel="noopener noreferrer">its page</a>
+    </p>
     <h1 class="font-mono text-base! font-medium">{{ data.number }}</h1>
     <p class="mt-1">
       Order
@@ -34,6 +42,12 @@ const { data } = asked
     </p>
     <p v-if="data.ended_by === 'policy'" class="mt-2 text-soft">
       Taken as arrived: it moved, and nobody said otherwise for as long as your limits have it.
+    </p>
+    <p v-if="data.by_hand && ['label', 'moving'].includes(data.state)" class="mt-2 flex flex-wrap items-center gap-2">
+      <Btn v-for="(label, what) in MARKS" v-show="what !== data.state" :key="what" small @click="mark(what)">{{ label }}</Btn><span
+        class="text-xs text-soft"
+        >your word counts like the carrier’s, and cannot be undone</span
+      >
     </p>
     <Help v-if="data.trouble" :parcel="props.parcel" :told="data" />
     <h2 class="mt-4">What the carrier said</h2>
@@ -53,7 +67,9 @@ const { data } = asked
         data.confirmed
           ? `${dateOf(data.confirmed)} ${timeOf(data.confirmed)}, once`
           : data.passed_on
-            ? 'on its way there'
+            ? data.by_sheets
+              ? 'in the next sheet to it'
+              : 'on its way there'
             : 'this order came by a sheet'
       }}
     </p>

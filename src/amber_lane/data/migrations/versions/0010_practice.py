@@ -3,6 +3,8 @@
 import sqlalchemy as sa
 from alembic import op
 
+from amber_lane.data.base import Json, UtcTime
+
 revision = "0010"
 down_revision = "0009"
 branch_labels = None
@@ -22,9 +24,32 @@ def upgrade() -> None:
         batch.add_column(sa.Column("rest_stock", sa.BigInteger(), nullable=True))
     with op.batch_alter_table("order") as batch:
         batch.add_column(sa.Column("before_start", sa.Boolean(), nullable=False, server_default=sa.false()))
+    with op.batch_alter_table("carrier") as batch:
+        batch.add_column(sa.Column("page", sa.Text(), nullable=False, server_default=""))
+    with op.batch_alter_table("supplier") as batch:
+        batch.add_column(sa.Column("sheet_whole", sa.Boolean(), nullable=True))
+    op.create_table(
+        "sheet_out",
+        sa.Column("id", sa.BigInteger().with_variant(sa.Integer(), "sqlite"), primary_key=True),
+        sa.Column("owner", sa.Text(), nullable=False),
+        sa.Column("owner_id", sa.BigInteger(), nullable=False),
+        sa.Column("what", sa.Text(), nullable=False),
+        sa.Column("at", UtcTime(), nullable=False),
+        sa.Column("who", sa.Text(), nullable=False),
+        sa.Column("header", Json(), nullable=False),
+        sa.Column("rows", Json(), nullable=False),
+        sa.Column("outbox", Json(), nullable=False),
+        sa.Column("back_at", UtcTime(), nullable=True),
+    )
+    op.create_index("ix_sheet_out_owner", "sheet_out", ["owner", "owner_id", "id"])
 
 
 def downgrade() -> None:
+    op.drop_table("sheet_out")
+    with op.batch_alter_table("supplier") as batch:
+        batch.drop_column("sheet_whole")
+    with op.batch_alter_table("carrier") as batch:
+        batch.drop_column("page")
     with op.batch_alter_table("order") as batch:
         batch.drop_column("before_start")
     with op.batch_alter_table("listing") as batch:
