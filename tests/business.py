@@ -37,12 +37,12 @@ KEYS = {"store": "dusk-dial:practice-shop", "supplier": "practice-northlight", "
 def free_ports() -> tuple[int, int]:
     """Neighbouring free ports: the world's and those of its mails, out and in."""
     while True:
-        with socket.socket() as one, socket.socket() as two, socket.socket() as three:
+        with socket.socket() as one, socket.socket() as two, socket.socket() as three, socket.socket() as four:
             one.bind(("127.0.0.1", 0))
             port = one.getsockname()[1]
             try:
-                two.bind(("127.0.0.1", port + 1))
-                three.bind(("127.0.0.1", port + 2))
+                for n, other in enumerate((two, three, four), 1):
+                    other.bind(("127.0.0.1", port + n))
             except OSError:
                 continue
             return port, port + 1

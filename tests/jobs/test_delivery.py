@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import delete, select, update
 
-from amber_lane.connectors.errors import Denied, Malformed, Postponed, RateLimited, Refused, Unavailable, UnknownOutcome
+from amber_lane.connectors.errors import CannotAsk, Denied, Malformed, Postponed, RateLimited, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.protocols import PurchaseAnswer
 from amber_lane.data.orders import OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
@@ -35,6 +35,7 @@ class Outside:
         self.has: dict[str, Any] = {}
         self.deadline = 0.0
         self.meanwhile: Any = None
+        self.cannot_ask = False
 
     def of(self, desk: Desk, owner: str, number: int) -> Outside:
         return self
@@ -88,6 +89,8 @@ class Outside:
         self._do("mail", mail.reference, mail)
 
     def find_mail(self, key: str) -> bool:
+        if self.cannot_ask:
+            raise CannotAsk("nobody can be asked")
         return key in self.has
 
 
@@ -338,3 +341,24 @@ def test_an_answer_that_cannot_be_taken_in_holds_up_no_other(
     deliver(small, delivery, 2)
     assert small.all(select(Outbox.state).where(Outbox.id == rows["S-1"].id)) == ["done"]
     assert [name for name, _ in outside.calls].count("change") == 2, "asked for, not sent again"
+
+
+def test_a_mail_of_unknown_outcome_is_put_to_a_person_and_never_called_sent(small: Small, delivery: Delivery, outside: Outside) -> None:
+    """Where the mail server cannot be asked, neither the worker nor "try again" decides that a mail arrived."""
+    order = small.order("A", ("S-1", 1, 900))
+    made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
+    deliver(small, delivery)
+    outside.cannot_ask = True
+    small.write(lambda desk: transit.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
+    outside.script = ["lost"]
+    deliver(small, delivery, rounds=3, to="mailbox")
+    (mail,) = rows(small, "mail")
+    assert (mail.state, mail.fault) == ("dead", "unsure") and small.all(select(Message.state)) == ["waiting"]
+    with small.db.reading() as s:
+        (told,) = [one for one in today.troubles(small.desk(s)) if one.kind == "Unsure"]
+        assert told.step.label == "Send again" and told.other and told.other.label == "It arrived"
+    small.write(lambda desk: today.do_step(desk, told.key, other=True))
+    assert rows(small, "mail")[0].state == "done" and small.all(select(Message.state)) == ["sent"]
+    sent = Counter(name for name, _ in outside.calls)["mail"]
+    deliver(small, delivery)
+    assert Counter(name for name, _ in outside.calls)["mail"] == sent

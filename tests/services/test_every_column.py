@@ -253,10 +253,13 @@ def test_orders_answers_and_tracking_keep_every_column(small: Small) -> None:
         tracking_number="",
         carrier="",
         line_no="",
+        shipped_at="",
     )
     purchase = small.all(select(PurchaseOrder))[0]
     assert (purchase.state, purchase.their_number, purchase.billed) == ("accepted", "A-77", 940)
     day = f"{small.clock.now():%Y-%m-%d}"
-    bring_in(small, "tracking", purchase_order=reference, tracking_number="SW000012349GB", carrier="Hill Post", shipped_at=day)
+    bring_in(
+        small, "tracking", purchase_order=reference, tracking_number="SW000012349GB", carrier="Hill Post", shipped_at=day, state="moving"
+    )
     parcel = small.all(select(Parcel))[0]
-    assert (parcel.number, f"{parcel.made_at:%Y-%m-%d}") == ("SW000012349GB", day)
+    assert (parcel.number, f"{parcel.made_at:%Y-%m-%d}", parcel.state) == ("SW000012349GB", day, "moving")

@@ -97,9 +97,9 @@ def test_nobody_answers_for_others_and_what_cannot_be_read_is_put_to_a_person(by
 
 def test_of_an_old_mailbox_only_the_newest_mails_are_read(by_mail: Small) -> None:
     uids = [f"m{n}" for n in range(1000)]
-    by_mail.write(lambda desk: letters_in.leave_old(desk, 1, uids))
+    by_mail.write(lambda desk: letters_in.leave_old(desk, desk.get(Inbox, 1, "mailbox"), uids))
     assert by_mail.write(lambda desk: letters_in.unread(desk, 1, [*uids, "m900"])) == uids[-letters_in.FIRST_MOST :]
-    by_mail.write(lambda desk: letters_in.leave_old(desk, 1, [*uids, "new"]))
+    by_mail.write(lambda desk: letters_in.leave_old(desk, desk.get(Inbox, 1, "mailbox"), [*uids, "new"]))
     assert by_mail.write(lambda desk: letters_in.unread(desk, 1, [*uids, "new"]))[-1] == "new"
 
 

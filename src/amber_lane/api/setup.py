@@ -16,7 +16,7 @@ from ..connectors.errors import OutsideError
 from ..connectors.kinds import KINDS
 from ..data.setup import Link, Person, Store, Token
 from ..jobs.longjobs import start
-from ..services import agents, calls, program, setup, terms
+from ..services import agents, calls, letters_in, program, setup, terms
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
 from ..services.planning import replan
@@ -164,6 +164,8 @@ class JoinAsk(Ask):
     # A carrier without an interface.
     shape: str = Field("", max_length=40)
     page: str = Field("", max_length=500)
+    # A mail server: the address that our mails come from.
+    sender: str = Field("", max_length=200)
 
 
 class Joined(Done):
@@ -177,7 +179,7 @@ class Joined(Done):
 @router.post("/setup/partners", status_code=201)
 def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Joined:
     """Join a partner: its account is asked before anything is kept."""
-    given = setup.Join(ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency, ask.shape, ask.page)
+    given = setup.Join(ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency, ask.shape, ask.page, ask.sender)
     uncalled, token = ask.kind in setup.UNCALLED, None
     account = None if uncalled else setup.ask_account(base.doors, given)
     with base.db.writing() as s:
@@ -186,6 +188,9 @@ def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Jo
             row = _join_uncalled(desk, ask, given)
         else:
             row = setup.join_partner(desk, base.doors, given, account)
+            if ask.owner == "inbox":
+                # What lies there now was there before us; all that comes from now on is read.
+                letters_in.leave_old(desk, row, account.there)
             if ask.owner in ("store", "supplier"):
                 what = "listings" if ask.owner == "store" else "items"
                 if row.watching if ask.owner == "supplier" else True:

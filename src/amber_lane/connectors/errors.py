@@ -19,6 +19,10 @@ class UnknownOutcome(OutsideError):
     """The call may or may not have done its work; ask by our reference before anything else."""
 
 
+class CannotAsk(OutsideError):
+    """It may have arrived, and nobody there can be asked; a person says what is to be done."""
+
+
 class RateLimited(OutsideError):
     """Too many calls; nothing was done. `wait` in seconds."""
 

@@ -10,6 +10,7 @@ import httpx
 from .craft_pages import CraftPages
 from .errors import Refused
 from .folder_sheet import FolderSheet
+from .imap_mail import ImapMail
 from .market_api import MarketApi
 from .own_site import OwnSite
 from .pop_mail import PopMail
@@ -54,8 +55,9 @@ KINDS = (
     Kind("carrier", "post_api", "Postal carrier", "key", PostApi),
     Kind("carrier", "by_hand", "Without an interface: numbers come by sheet, mail or hand", "", None, ""),
     Kind("rates", "rates_api", "Bank that tells exchange rates of the day", "key", RatesApi),
-    Kind("mailbox", "smtp", "Mail server that sends our mail", "", SmtpMail, "smtp://…"),
-    Kind("inbox", "pop", "Mailbox that suppliers answer to", "name:password", PopMail, "pops://…"),
+    Kind("mailbox", "smtp", "Mail server that sends our mail", "name:password; empty where it asks for none", SmtpMail, "smtps://…"),
+    Kind("inbox", "pop", "Mailbox that suppliers answer to, by POP3", "name:password", PopMail, "pops://…"),
+    Kind("inbox", "imap", "Mailbox that suppliers answer to, by IMAP", "name:password", ImapMail, "imaps://…"),
 )
 
 

@@ -43,6 +43,8 @@ class Account:
     allowance_listings: int | None = None
     carriers: tuple[str, ...] = ()
     number: str = ""
+    # Of a mailbox: what lies there already, the oldest first.
+    there: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -370,6 +372,15 @@ class MailLink(Protocol):
 
 
 @dataclass(frozen=True)
+class Bounce:
+    """A mail of ours that did not arrive: its reference, to whom it went, and why in the words of who says so."""
+
+    reference: str
+    to: str
+    why: str
+
+
+@dataclass(frozen=True)
 class Letter:
     """A mail that came. sender: its bare address in small letters; files: (name, bytes); fault: why it could not be read."""
 
@@ -380,6 +391,7 @@ class Letter:
     text: str
     files: tuple[tuple[str, bytes], ...] = ()
     fault: str = ""
+    bounce: Bounce | None = None
 
 
 class InboxLink(Protocol):

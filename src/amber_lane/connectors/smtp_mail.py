@@ -1,16 +1,25 @@
-"""Mail by SMTP. address: smtp://host:port, and after a `|` the address where sent mail can be asked for."""
+"""Mail by SMTP (RFC 5321). address: smtp://host:port (sealed by STARTTLS where the server can), smtps://host:port (sealed from the start);
+after a `|` the address where sent mail can be asked for. key: name:password, or empty.
+
+A mail is sent once the server has taken it. Where a connection breaks while it is being handed over, nobody knows; that is said.
+"""
 
 from __future__ import annotations
 
+import html
 import smtplib
-import socket
+import ssl
 from email.errors import HeaderParseError
+from email.headerregistry import Address
 from email.message import EmailMessage
+from email.policy import SMTP, SMTPUTF8
+from email.utils import format_datetime, localtime
 from urllib.parse import urlsplit
 
 import httpx
 
-from .errors import Refused, Unavailable, UnknownOutcome
+from . import tls
+from .errors import CannotAsk, Denied, OutsideError, Refused, Unavailable, UnknownOutcome
 from .http import Caller
 from .protocols import Account, Mail
 from .wire import Short, Wire
@@ -27,10 +36,16 @@ class _Messages(Wire):
 class SmtpMail:
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         server, _, asked = address.partition("|")
-        parts = urlsplit(server)
-        if parts.scheme != "smtp" or not parts.hostname:
-            raise Refused(f"{server!r} is not a mail address such as smtp://127.0.0.1:25")
-        self.host, self.port, self.deadline = parts.hostname, parts.port or 25, deadline
+        try:
+            parts = urlsplit(server)
+            self.sealed = parts.scheme == "smtps"
+            self.port = parts.port or (465 if self.sealed else 587 if key else 25)
+        except ValueError:
+            parts = urlsplit("")
+        if parts.scheme not in ("smtp", "smtps") or not parts.hostname:
+            raise Refused(f"{server!r} is not a mail address such as smtps://mail.example:465 or smtp://mail.example:587")
+        self.host, self.deadline = parts.hostname, deadline
+        self.name, _, self.word = key.partition(":")
         self.call = Caller("the mailbox", asked, {}, deadline, transport) if asked else None
 
     def account(self) -> Account:
@@ -38,41 +53,143 @@ class SmtpMail:
             return Account("Mailbox", "", "", ["send mail"])
 
     def send(self, mail: Mail) -> None:
-        message = EmailMessage()
-        try:
-            # A line of its own in a header would be a header of the writer's own.
-            for name, text in (("From", mail.sender), ("To", mail.to), ("Subject", mail.subject), ("X-Reference", mail.reference)):
-                message[name] = " ".join(text.split())
-            message["Message-ID"] = f"<{''.join(mail.reference.split())}@amber-lane.invalid>"
-            if message["To"].defects or len(message["To"].addresses) != 1:
-                raise ValueError
-        except (ValueError, IndexError, HeaderParseError) as error:
-            raise Refused(f"{mail.to!r} is not one mail address") from error
-        message.set_content(mail.body)
-        for name, kind, text in mail.files:
-            main, _, rest = kind.partition(";")[0].partition("/")
-            message.add_attachment(text.encode(), maintype=main, subtype=rest, filename=name)
+        message, sender, to = made(mail)
         with self._server() as server:
+            if not to.isascii() and not server.has_extn("smtputf8"):
+                raise Refused(f"the mail server cannot write to {mail.to}, whose letters are not ASCII; use another address of theirs")
+            utf8 = not to.isascii()
+            data = message.as_bytes(policy=(SMTPUTF8 if utf8 else SMTP).clone(max_line_length=78))
+            # Until the mail itself is handed over, whatever breaks leaves nothing behind there.
             try:
-                server.send_message(message)
-            except (smtplib.SMTPRecipientsRefused, smtplib.SMTPSenderRefused) as error:
-                raise Refused(f"the mailbox does not take mail to {mail.to}") from error
-            except smtplib.SMTPResponseException as error:
-                if 400 <= error.smtp_code < 500:
-                    raise Unavailable("the mailbox is busy; it will be tried again") from error
-                raise Refused(f"the mailbox says no ({error.smtp_code})") from error
+                server.ehlo_or_helo_if_needed()
+                options = ["SMTPUTF8", "BODY=8BITMIME"] if utf8 else []
+                _said(server.mail(sender, options), f"mail from {sender}")
+                _said(server.rcpt(to), f"mail to {mail.to}")
             except (OSError, smtplib.SMTPException) as error:
-                raise UnknownOutcome("the mailbox broke off in the middle of a mail") from error
+                raise Unavailable("the mail server broke off before a mail was handed over; it will be tried again") from error
+            try:
+                _said(server.data(data), "this mail")
+            except smtplib.SMTPDataError as error:
+                raise _fault(error.smtp_code, error.smtp_error, "this mail") from error
+            except (OSError, smtplib.SMTPException) as error:
+                raise UnknownOutcome("the mail server broke off while a mail was handed over") from error
 
     def find_mail(self, reference: str) -> bool:
         if self.call is None:
-            # Where sent mail cannot be asked for, a mail too few is better than the same mail twice.
-            return True
+            raise CannotAsk("the mail server broke off while this was handed over, and cannot be asked whether it arrived")
         said = self.call.ask("/messages", _Messages, reference=reference)
         return any(one.reference == reference for one in said.messages)
 
     def _server(self) -> smtplib.SMTP:
+        """A connection, sealed where that is asked for or can be, and signed in where a name is given."""
         try:
-            return smtplib.SMTP(self.host, self.port, timeout=self.deadline)
-        except (OSError, socket.gaierror, smtplib.SMTPException) as error:
+            server: smtplib.SMTP
+            if self.sealed:
+                server = smtplib.SMTP_SSL(self.host, self.port, timeout=self.deadline, context=tls.context())
+            else:
+                server = smtplib.SMTP(self.host, self.port, timeout=self.deadline)
+        except smtplib.SMTPConnectError as error:
+            raise _fault(error.smtp_code, error.smtp_error, "us") from error
+        except ssl.SSLError as error:
+            raise self._unsure(error) from error
+        except (OSError, smtplib.SMTPException) as error:
             raise Unavailable(f"the mailbox cannot be reached at {self.host}:{self.port}") from error
+        try:
+            server.ehlo_or_helo_if_needed()
+            if not self.sealed and server.has_extn("starttls"):
+                server.starttls(context=tls.context())
+                server.ehlo()
+            elif not self.sealed and self.name and not tls.on_this_machine(self.host):
+                raise Refused(
+                    "the mail server offers no sealed connection, so the password is not sent there; use smtps:// or another port"
+                )
+            if self.name:
+                server.login(self.name, self.word)
+        except smtplib.SMTPAuthenticationError as error:
+            server.close()
+            if 400 <= error.smtp_code < 500:
+                raise Unavailable("the mail server lets nobody in just now; it will be tried again") from error
+            raise Denied("the mail server does not know that name or password") from error
+        except smtplib.SMTPNotSupportedError as error:
+            server.close()
+            raise Refused("the mail server takes no name and password; leave the key empty") from error
+        except ssl.SSLError as error:
+            server.close()
+            raise self._unsure(error) from error
+        except OutsideError:
+            server.close()
+            raise
+        except (OSError, smtplib.SMTPException) as error:
+            server.close()
+            raise Unavailable(f"the mailbox cannot be reached at {self.host}:{self.port}") from error
+        return server
+
+    def _unsure(self, error: ssl.SSLError) -> OutsideError:
+        if isinstance(error, ssl.SSLCertVerificationError):
+            return Refused(
+                f"the certificate of {self.host} cannot be verified ({error.verify_message}); "
+                f"where it is of an authority of your own, name its file in {tls.CA_FILE}"
+            )
+        return Unavailable(f"no sealed connection to {self.host}:{self.port}; is it the right port?")
+
+
+def _said(answer: tuple[int, bytes], what: str) -> None:
+    """A server's answer: 2xx is taken; else an error with its words."""
+    code, words = answer
+    if not 200 <= code < 300:
+        raise _fault(code, words, what)
+
+
+def _fault(code: int, words: bytes | str, what: str) -> OutsideError:
+    """4xx passes, 5xx is final (RFC 5321, 4.2.1)."""
+    text = " ".join((words.decode("utf-8", "replace") if isinstance(words, bytes) else str(words)).split())[:300]
+    if 400 <= code < 500:
+        return Unavailable(f"the mail server does not take {what} just now ({code} {text}); it will be tried again")
+    return Refused(f"the mail server does not take {what}: {code} {text}")
+
+
+def made(mail: Mail) -> tuple[EmailMessage, str, str]:
+    """The mail as it goes out, and the bare addresses of sender and receiver. Refused where one of them is none."""
+    message = EmailMessage(policy=SMTP)
+    sender, to = _address(mail.sender), _address(mail.to)
+    domain = sender.domain
+    # A line of its own in a header would be a header of the writer's own.
+    message["From"], message["To"], message["Reply-To"] = sender, to, sender
+    message["Subject"] = " ".join(mail.subject.split())
+    message["Date"] = format_datetime(localtime())
+    message["Message-ID"] = f"<{'.'.join(mail.reference.split())}@{domain}>"
+    message["X-Reference"] = " ".join(mail.reference.split())
+    # Machines that answer by themselves leave it alone (RFC 3834).
+    message["Auto-Submitted"] = "auto-generated"
+    message.set_content(mail.body)
+    message.add_alternative(_as_html(mail.body), subtype="html")
+    for name, kind, text in mail.files:
+        main, _, rest = kind.partition(";")[0].partition("/")
+        message.add_attachment(text.encode(), maintype=main, subtype=rest, filename=name)
+    return message, sender.addr_spec, to.addr_spec
+
+
+def _address(text: str) -> Address:
+    """One mail address, with a name of any letters or without; its domain in the letters that mail servers know."""
+    name, _, bare = text.rpartition("<") if text.rstrip().endswith(">") else ("", "", text)
+    bare = bare.strip().removesuffix(">").strip()
+    local, at, domain = bare.rpartition("@")
+    try:
+        if not at or not local or not domain or set(bare) & set(' ,;<>"()[]\\') or not bare.isprintable():
+            raise ValueError
+        known = domain.encode("idna").decode("ascii")
+        return Address(display_name=" ".join(name.split()), username=local, domain=known)
+    except (ValueError, IndexError, HeaderParseError) as error:
+        raise Refused(f"{text!r} is not one mail address") from error
+
+
+def _as_html(text: str) -> str:
+    """The same words for readers that show HTML; addresses can be followed."""
+    parts = []
+    for word in text.split("\n"):
+        out = []
+        for piece in word.split(" "):
+            safe = html.escape(piece)
+            out.append(f'<a href="{safe}">{safe}</a>' if piece.startswith(("https://", "http://")) else safe)
+        parts.append(" ".join(out))
+    return f'<html><body style="font-family: sans-serif">{"<br>".join(parts)}</body></html>'

@@ -133,6 +133,7 @@ OUTBOX = Machine(
         _move("fail", "claimed posted", "dead", "refused, or tried too often; shown on Today"),
         _move("retry", "dead", "waiting", "a person tries it again"),
         _move("take_back", "done", "waiting", "its sheet was taken back"),
+        _move("arrived", "dead", "done", "a person knows that it arrived"),
     ),
 )
 

@@ -231,6 +231,8 @@ class Inbox(Partner):
     name: Mapped[str]
     kind: Mapped[str]
     next_read: Mapped[datetime | None]
+    # What lay there when it was joined has been left; all that comes from then on is read.
+    begun: Mapped[bool] = mapped_column(default=False)
 
 
 class Letter(Row):

@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..connectors.errors import (
+    CannotAsk,
     Denied,
     OutsideError,
     RateLimited,
@@ -229,6 +230,8 @@ class Delivery:
         asked = row.claimed_at is not None
         try:
             known = ask(link, row.body, row.key) if asked else None
+        except CannotAsk as error:
+            return Carried("dead", error.told, error=error)
         except OutsideError as error:
             return self._later(row, "unknown", error)
         if known:

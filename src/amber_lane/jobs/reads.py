@@ -270,28 +270,34 @@ class Reader:
         try:
             with self._visit("inbox", inbox_id):
                 link = self._link("inbox", inbox_id)
-                there, _ = self._again(link.uids)
-                with self.db.writing() as s:
-                    desk = self.desk(s, "Orders")
-                    letters_in.leave_old(desk, inbox_id, there)
-                    fresh = letters_in.unread(desk, inbox_id, there)
-                bad: Exception | None = None
-                for uid in fresh:
-                    try:
-                        letter, _ = self._again(lambda: link.letter(uid))  # noqa: B023
-                        with self.db.writing() as s:
-                            letters_in.take(self.desk(s, "Orders"), inbox_id, letter)
-                    except Unavailable:
-                        raise
-                    except Exception as error:  # noqa: BLE001
-                        # One that came torn, or breaks something here, keeps none of the others waiting; it is looked at again.
-                        bad = error
-                if bad is not None:
-                    raise bad
+                with link.visit():
+                    fresh = self._read_letters(link, inbox_id)
         finally:
             with self.db.writing() as s:
                 self.desk(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
         return len(fresh)
+
+    def _read_letters(self, link: Any, inbox_id: int) -> list[str]:
+        """What is new in a mailbox, in one visit. Raises the last fault once all others are read."""
+        there, _ = self._again(link.uids)
+        with self.db.writing() as s:
+            desk = self.desk(s, "Orders")
+            letters_in.leave_old(desk, desk.get(Inbox, inbox_id, "mailbox"), there)
+            fresh = letters_in.unread(desk, inbox_id, there)
+        bad: Exception | None = None
+        for uid in fresh:
+            try:
+                letter, _ = self._again(lambda: link.letter(uid))  # noqa: B023
+                with self.db.writing() as s:
+                    letters_in.take(self.desk(s, "Orders"), inbox_id, letter)
+            except Unavailable:
+                raise
+            except Exception as error:  # noqa: BLE001
+                # One that came torn, or breaks something here, keeps none of the others waiting; it is looked at again.
+                bad = error
+        if bad is not None:
+            raise bad
+        return fresh
 
     def check(self, store_id: int) -> int:
         """A store's own listings, compared with what we asked; the next time is a day later. Returns how many differ."""

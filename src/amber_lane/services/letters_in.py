@@ -8,8 +8,10 @@ from functools import partial
 from sqlalchemy import func, insert, select
 
 from ..connectors import protocols
-from ..data.orders import PurchaseOrder
+from ..data.orders import Order, PurchaseOrder
+from ..data.outbox import Outbox
 from ..data.setup import Inbox, Letter, Supplier
+from ..data.transit import Message
 from . import answers_in
 from .desk import Conflict, Desk, DeskError, NotFound
 from .setup import UNCALLED
@@ -20,20 +22,21 @@ TOLD_MOST = 500
 
 
 def unread(desk: Desk, inbox: int, uids: Sequence[str]) -> list[str]:
-    """Those mails of a mailbox (the oldest first) that nobody has read yet. At the first visit only the newest are."""
+    """Those mails of a mailbox (the oldest first) that nobody has read yet."""
     known = set(desk.s.scalars(select(Letter.uid).where(Letter.inbox_id == inbox)))
-    fresh = [uid for uid in dict.fromkeys(uids) if uid not in known]
-    return fresh if known else fresh[-FIRST_MOST:]
+    return [uid for uid in dict.fromkeys(uids) if uid not in known]
 
 
-def leave_old(desk: Desk, inbox: int, uids: Sequence[str]) -> None:
-    """At the first visit: what lies there beyond the newest was there before us, and is left as it is."""
-    if desk.s.scalar(select(Letter.id).where(Letter.inbox_id == inbox).limit(1)):
+def leave_old(desk: Desk, inbox: Inbox, uids: Sequence[str]) -> None:
+    """Once, as it was when the mailbox was joined: what lies there beyond the newest was there before us, and is left as it is."""
+    if inbox.begun:
         return
-    bare = {"inbox_id": inbox, "at": desk.now, "sender": "", "subject": "", "body": "", "told": "it was there before", "needs": False}
+    inbox.begun = True
+    bare = {"inbox_id": inbox.id, "at": desk.now, "sender": "", "subject": "", "body": "", "told": "it was there before", "needs": False}
     old = [bare | {"uid": uid} for uid in list(dict.fromkeys(uids))[:-FIRST_MOST]]
     if old:
         desk.s.execute(insert(Letter), old)
+    desk.s.flush()
 
 
 def take(desk: Desk, inbox: int, mail: protocols.Letter) -> Letter:
@@ -43,7 +46,7 @@ def take(desk: Desk, inbox: int, mail: protocols.Letter) -> Letter:
     if known:
         return known
     supplier = _sender(desk, mail.sender)
-    told, needs = _read(desk, supplier, mail)
+    told, needs = (_bounced(desk, mail.bounce), True) if mail.bounce else _read(desk, supplier, mail)
     row = Letter(
         inbox_id=inbox,
         uid=mail.uid,
@@ -62,6 +65,24 @@ def take(desk: Desk, inbox: int, mail: protocols.Letter) -> Letter:
         kind = "letter.came" if needs else "purchase.answers"
         desk.log(kind, supplier.name, f"{supplier.name} wrote: {row.told}", why=mail.subject, count=0)
     return row
+
+
+def _bounced(desk: Desk, bounce: protocols.Bounce) -> str:
+    """A mail of ours came back: told where it belongs, and what it was about."""
+    row = desk.s.scalar(select(Outbox).where(Outbox.key == bounce.reference, Outbox.kind == "mail")) if bounce.reference else None
+    why = bounce.why or "no reason was given"
+    if row is None:
+        return f"a mail to {bounce.to or 'somebody'} did not arrive: {why}"
+    title = str(row.body.get("subject", ""))
+    message = desk.s.get(Message, row.body["message"]) if row.body.get("message") else None
+    on = row.subject
+    if message is not None:
+        message.state = "bounced"
+        order = desk.s.get(Order, message.order_id)
+        on = order.number if order else on
+    told = f"our mail to {bounce.to or row.body.get('to')} did not arrive ({title}): {why}"
+    desk.log("mail.bounced", on, told, why="the mail server there sent it back")
+    return told
 
 
 def _sender(desk: Desk, address: str) -> Supplier | None:

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, aliased
 
-from ..connectors.errors import CarrierUnknown, Denied, OutsideError, Postponed, RateLimited, Refused, UnknownOutcome
+from ..connectors.errors import CannotAsk, CarrierUnknown, Denied, OutsideError, Postponed, RateLimited, Refused, UnknownOutcome
 from ..core.money import parse_money, show
 from ..core.states import OUTBOX
 from ..data.orders import Order, PurchaseOrder
@@ -21,7 +21,8 @@ from .desk import Conflict, Desk
 # Why a change was not taken at its last try. Passing: it is tried again with growing waits, for as long as it takes; the others are
 # final, and shown until a person settles them. `ours` is final after a number of tries: something breaks here each time.
 PASSING = ("later", "busy", "away", "unknown", "denied")
-FINAL = ("refused", "carrier", "ours")
+# `unsure` may have arrived, and nobody can be asked: a person says whether it did.
+FINAL = ("refused", "carrier", "ours", "unsure")
 
 
 def fault_of(error: OutsideError) -> str:
@@ -32,6 +33,7 @@ def fault_of(error: OutsideError) -> str:
         (Refused, "refused"),
         (Postponed, "later"),
         (RateLimited, "busy"),
+        (CannotAsk, "unsure"),
         (UnknownOutcome, "unknown"),
     )
     return next((code for kind, code in kinds if isinstance(error, kind)), "away")
@@ -165,13 +167,25 @@ def retry_many(desk: Desk, rows: Sequence[Outbox]) -> None:
             dropped += 1
             continue
         row.state = OUTBOX.step(row.state, "retry")
-        row.tries, row.after, row.claimed_at, row.fault = 0, desk.now, desk.now, ""
+        # A mail that was refused, or that a person says did not arrive, surely is not there; anything else is asked for first.
+        row.claimed_at = None if row.kind == "mail" and row.fault in ("refused", "unsure") else desk.now
+        row.tries, row.after, row.fault = 0, desk.now, ""
     n = len(rows) - dropped
     if n:
         told = f"tried again: {rows[0].kind} {about(rows[0].body)}" if len(rows) == 1 else f"{n} changes tried again"
         desk.log("outbox.retry", rows[0].subject if len(rows) == 1 else rows[0].target, told, count=n)
     if dropped:
         desk.log("outbox.drop", rows[0].target, f"{dropped} not tried again, newer changes overtook them", count=dropped)
+
+
+def arrived(desk: Desk, rows: Sequence[Outbox]) -> None:
+    """A person knows that these arrived although nobody could be asked: they are done."""
+    for row in rows:
+        if row.state != "dead" or row.fault != "unsure":
+            raise Conflict("this change is not waiting for you any more")
+        row.state, row.answer, row.done_at, row.fault = OUTBOX.step(row.state, "arrived"), f"it arrived, says {desk.who}", desk.now, ""
+    n = len(rows)
+    desk.log("outbox.arrived", rows[0].target, f"{n} {'mails' if n > 1 else 'mail'} arrived, says {desk.who}", count=n)
 
 
 def waiting(desk: Desk) -> int:

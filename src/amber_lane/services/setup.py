@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import secrets
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -11,7 +12,7 @@ from sqlalchemy import select, update
 
 from ..connectors.errors import Denied, OutsideError, Refused
 from ..connectors.kinds import KINDS, connect, kind_named
-from ..connectors.protocols import Account
+from ..connectors.protocols import Account, Mail
 from ..core.ids import check_country
 from ..core.money import minor_digits
 from ..data.outbox import Outbox
@@ -41,6 +42,8 @@ class Join:
     # A carrier without an interface: what its numbers look like, and where they can be followed.
     shape: str = ""
     page: str = ""
+    # A mail server: the address that our mails come from; one to itself tries it.
+    sender: str = ""
 
 
 class Doors:
@@ -95,7 +98,12 @@ def ask_account(doors: Doors, join: Join) -> Account:
     if not any((kind.owner, kind.kind) == (join.owner, join.kind) and not kind.by_program for kind in KINDS):
         raise Invalid("choose a kind from the list", {"kind": "is not one of the kinds"})
     try:
-        account: Account = doors.fresh(join.owner, join.kind, plain_address(join.address), join.key.strip()).account()
+        link = doors.fresh(join.owner, join.kind, plain_address(join.address), join.key.strip())
+        account: Account = link.account()
+        if join.owner == "mailbox" and join.sender:
+            name = join.name.strip() or "Amber Lane"
+            text = "This mail was sent to try the mail server. That you can read it means that it works.\n"
+            link.send(Mail(f"try-{secrets.token_hex(6)}", f"{name} <{join.sender}>", join.sender, "Amber Lane can send mail", text))
     except Denied as error:
         raise Invalid(f"{error.told}. Copy the key again from the partner's own pages", {"key": error.told}) from error
     except OutsideError as error:
@@ -139,7 +147,7 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
     elif join.owner == "inbox":
         row = Inbox(name=name, kind=join.kind, next_read=desk.now)
     else:
-        row = Mailbox(sender="orders@amber-lane.invalid", name=name)
+        row = Mailbox(sender=join.sender or "orders@amber-lane.invalid", name=name)
     desk.s.add(row)
     desk.s.flush()
     take_told(desk, row, account)

@@ -160,7 +160,7 @@ def _do(desk: Desk, trouble: Trouble, other: bool, choice: str, only: int | None
         snooze(desk, key, 24 * 365 * 5)
         return f"{trouble.told}: not for us"
     elif kind == "dead":
-        troubles_sending.retry(desk, key, only)
+        (troubles_sending.arrived if other else troubles_sending.retry)(desk, key, only)
     elif kind == "delayed":
         target, _, fault = rest.rpartition(":")
         troubles_sending.try_now(desk, target, fault)

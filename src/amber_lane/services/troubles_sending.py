@@ -14,7 +14,7 @@ from ..core.risk import REFUND_COST
 from ..data.outbox import Outbox
 from ..data.setup import Link
 from ..data.shelf import Listing, Sku
-from . import by_sheets, carrier_names, outbox, rates
+from . import by_sheets, carrier_names, delivered, outbox, rates
 from .desk import Conflict, Desk, by_id
 from .same_partner import OWNERS
 from .trouble import Member, Step, Trouble
@@ -97,18 +97,20 @@ def _dead(desk: Desk) -> Iterator[Trouble]:
         n = len(one.rows)
         risk, per_day = _at_risk(desk, one.rows)
         what = told_of(one.kind, one.rows)
+        unsure = one.fault == "unsure"
         yield Trouble(
             one.key,
             STATIONS.get(one.kind, "transit"),
-            "Rejected",
-            f"{_name(desk, one.target)} rejected {what}",
+            "Unsure" if unsure else "Rejected",
+            f"Nobody knows whether {what} arrived" if unsure else f"{_name(desk, one.target)} rejected {what}",
             one.said or "no reason was given",
             one.rows[0].made_at,
-            Step("Try again" if n == 1 else f"Try all {n} again", act=True),
+            Step("Send again", act=True) if unsure else Step("Try again" if n == 1 else f"Try all {n} again", act=True),
             risk,
             per_day,
             "loss",
             count=n,
+            other=Step("It arrived" if n == 1 else "They arrived", act=True) if unsure else None,
             members=tuple(Member(f"{one.key}#{row.id}", outbox.about(row.body), outbox.tell(row.kind, row.body)) for row in one.rows),
         )
 
@@ -197,6 +199,17 @@ def retry(desk: Desk, key: str, only: int | None = None) -> int:
     if not rows:
         raise Conflict("this is settled already")
     outbox.retry_many(desk, rows)
+    return len(rows)
+
+
+def arrived(desk: Desk, key: str, only: int | None = None) -> int:
+    """A person knows that what one row of Today stands for arrived, all of it or one. Returns how many."""
+    group = next((one for one in dead_groups(desk) if one.key == key), None)
+    rows = [row for row in group.rows if only is None or row.id == only] if group else []
+    if not rows:
+        raise Conflict("this is settled already")
+    outbox.arrived(desk, rows)
+    delivered.follow(desk, [(row, None) for row in rows])
     return len(rows)
 
 

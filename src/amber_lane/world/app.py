@@ -13,7 +13,7 @@ import httpx
 from fastapi import FastAPI, Request
 from fastapi.responses import JSONResponse
 
-from . import control, craft, fair, folder, mail, pop, post, rates, retail, shop, wholesale
+from . import control, craft, fair, folder, imap, mail, pop, post, rates, retail, shop, wholesale
 from .counter import order_out
 from .dials import FaultDials
 from .life import live
@@ -28,8 +28,8 @@ def make_app(world: World, mail_port: int | None = None, tick: float = 0.2) -> F
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
         controller = mail.start_mail(world, mail_port) if mail_port else None
-        # The mailbox that mail to us comes to has the port after the one that takes mail from us.
-        house = pop.start_pop(world, mail_port + 1) if mail_port else None
+        # The mailbox that mail to us comes to has the ports after the one that takes mail from us: POP3, then IMAP.
+        houses = [pop.start_pop(world, mail_port + 1), imap.start_imap(world, mail_port + 2)] if mail_port else []
         thread = threading.Thread(target=_run, args=(app, world, stop, tick), daemon=True)
         thread.start()
         yield
@@ -37,7 +37,7 @@ def make_app(world: World, mail_port: int | None = None, tick: float = 0.2) -> F
         thread.join(2)
         if controller:
             controller.stop()
-        if house:
+        for house in houses:
             house.shutdown()
             house.server_close()
         world.set_clock()

@@ -5209,6 +5209,11 @@ export interface components {
              */
             page: string;
             /**
+             * Sender
+             * @default
+             */
+            sender: string;
+            /**
              * Shape
              * @default
              */

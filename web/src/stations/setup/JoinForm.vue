@@ -22,6 +22,7 @@ const form = reactive({
   days: '3',
   shape: '',
   page: '',
+  sender: '',
 })
 watch(mine, (now) => (form.kind ||= now[0]?.kind ?? ''), { immediate: true })
 const kind = computed(() => mine.value.find((one) => one.kind === form.kind))
@@ -54,6 +55,7 @@ async function join() {
           ship_next: sends ? cash(form.next) : null,
           shape: byHand.value ? form.shape : '',
           page: byHand.value ? form.page : '',
+          sender: props.owner === 'mailbox' ? form.sender : '',
         },
       }),
     )
@@ -99,11 +101,15 @@ async function join() {
           class="field code"
           type="password"
           autocomplete="off"
-          required
+          :required="owner !== 'mailbox'"
           maxlength="500"
           :aria-invalid="!!wrong.key"
       /></label>
     </template>
+    <label v-if="owner === 'mailbox'" class="col-span-2"
+      ><span class="label">Our mails come from; one to this address tries the server</span
+      ><input v-model="form.sender" class="field" type="email" required maxlength="200" placeholder="orders@our-shop.example"
+    /></label>
     <template v-if="byHand">
       <label
         ><span class="label">What its numbers look like, A a letter, 9 a digit</span

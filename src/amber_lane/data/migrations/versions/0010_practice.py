@@ -28,6 +28,8 @@ def upgrade() -> None:
         batch.add_column(sa.Column("page", sa.Text(), nullable=False, server_default=""))
     with op.batch_alter_table("supplier") as batch:
         batch.add_column(sa.Column("sheet_whole", sa.Boolean(), nullable=True))
+    with op.batch_alter_table("inbox") as batch:
+        batch.add_column(sa.Column("begun", sa.Boolean(), nullable=False, server_default=sa.true()))
     op.create_table(
         "sheet_out",
         sa.Column("id", sa.BigInteger().with_variant(sa.Integer(), "sqlite"), primary_key=True),
@@ -46,6 +48,8 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("sheet_out")
+    with op.batch_alter_table("inbox") as batch:
+        batch.drop_column("begun")
     with op.batch_alter_table("supplier") as batch:
         batch.drop_column("sheet_whole")
     with op.batch_alter_table("carrier") as batch:

@@ -1,0 +1,150 @@
+"""A mailbox read by IMAP (RFC 3501). address: imap://host:port (sealed by STARTTLS where the server can), imaps:// where it is sealed from
+the start; key: name:password. Only its inbox is looked at, and nothing in it is changed, not even what is marked as read.
+"""
+
+from __future__ import annotations
+
+import imaplib
+import re
+import ssl
+from collections.abc import Iterator
+from contextlib import contextmanager
+from urllib.parse import urlsplit
+
+import httpx
+
+from . import tls
+from .errors import Denied, Malformed, Refused, Unavailable
+from .letters import BYTES_MOST, read
+from .protocols import Account, Letter
+
+# Thousands of mails are named in one line.
+imaplib._MAXLINE = 10_000_000  # type: ignore[attr-defined]
+
+
+class ImapMail:
+    def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
+        try:
+            parts = urlsplit(address)
+            self.port = parts.port or (993 if parts.scheme == "imaps" else 143)
+        except ValueError:
+            parts = urlsplit("")
+        if parts.scheme not in ("imap", "imaps") or not parts.hostname:
+            raise Refused(f"{address!r} is not the address of a mailbox such as imaps://mail.example:993")
+        self.host, self.sealed, self.deadline = parts.hostname, parts.scheme == "imaps", deadline
+        self.name, _, self.word = key.partition(":")
+        self._box: imaplib.IMAP4 | None = None
+        self._mark = ""
+        self._visiting = False
+
+    def account(self) -> Account:
+        return Account("Answers", "", "", ["read mail"], number=f"{self.name}@{self.host}", there=tuple(self.uids()))
+
+    @contextmanager
+    def visit(self) -> Iterator[None]:
+        """One look: however many mails are read in it, the name is given once."""
+        self._visiting = True
+        try:
+            yield
+        finally:
+            self._visiting = False
+            self._leave()
+
+    def uids(self) -> list[str]:
+        with self._open() as box:
+            answer, data = box.uid("SEARCH", "ALL")
+            if answer != "OK":
+                raise Malformed("the mailbox's list of mails cannot be read")
+            # Their numbers hold only as long as the mailbox keeps its mark.
+            return [f"{self._mark}-{number.decode('ascii', 'replace')}" for number in (data[0] or b"").split()]
+
+    def letter(self, uid: str) -> Letter:
+        """One mail. A mail that cannot be read is told with its fault."""
+        mark, _, number = uid.rpartition("-")
+        with self._open() as box:
+            if mark != self._mark or not number.isdigit():
+                return Letter(uid, None, "", "", "", fault="it is gone from the mailbox")
+            answer, data = box.uid("FETCH", number, "(RFC822.SIZE)")
+            size = re.search(rb"RFC822\.SIZE (\d+)", _first(data))
+            if answer != "OK" or size is None:
+                return Letter(uid, None, "", "", "", fault="it is gone from the mailbox")
+            large = int(size[1]) > BYTES_MOST
+            answer, data = box.uid("FETCH", number, "(BODY.PEEK[HEADER])" if large else "(BODY.PEEK[])")
+            raw = next((one[1] for one in data if isinstance(one, tuple)), None)
+            if answer != "OK" or raw is None:
+                raise Malformed("a mail came torn from the mailbox")
+            seen = read(uid, raw)
+            if large:
+                return Letter(uid, seen.at, seen.sender, seen.subject, "", fault=f"it is larger than {BYTES_MOST // 1_000_000} MB")
+            return seen
+
+    def _leave(self) -> None:
+        box, self._box = self._box, None
+        if box is not None:
+            try:
+                box.logout()
+            except (OSError, imaplib.IMAP4.error):
+                box.shutdown()
+
+    @contextmanager
+    def _open(self) -> Iterator[imaplib.IMAP4]:
+        try:
+            if self._box is None:
+                self._box = self._signed_in()
+            yield self._box
+        except ssl.SSLCertVerificationError as error:
+            self._drop()
+            raise Refused(
+                f"the certificate of {self.host} cannot be verified ({error.verify_message}); "
+                f"where it is of an authority of your own, name its file in {tls.CA_FILE}"
+            ) from error
+        except imaplib.IMAP4.error as error:
+            self._drop()
+            raise Unavailable("the mailbox is busy; it will be tried again") from error
+        except (OSError, EOFError) as error:
+            self._drop()
+            raise Unavailable(f"the mailbox cannot be reached at {self.host}:{self.port}") from error
+        except BaseException:
+            self._drop()
+            raise
+        if not self._visiting:
+            self._leave()
+
+    def _drop(self) -> None:
+        box, self._box = self._box, None
+        if box is not None:
+            box.shutdown()
+
+    def _signed_in(self) -> imaplib.IMAP4:
+        box: imaplib.IMAP4
+        if self.sealed:
+            box = imaplib.IMAP4_SSL(self.host, self.port, ssl_context=tls.context(), timeout=self.deadline)
+        else:
+            box = imaplib.IMAP4(self.host, self.port, timeout=self.deadline)
+        try:
+            if not self.sealed and "STARTTLS" in box.capabilities:
+                box.starttls(tls.context())
+            elif not self.sealed and not tls.on_this_machine(self.host):
+                raise Refused("the mailbox offers no sealed connection, so the password is not sent there; use imaps://")
+            try:
+                box.login(self.name, self.word)
+            except imaplib.IMAP4.abort:
+                raise
+            except imaplib.IMAP4.error as error:
+                if "UNAVAILABLE" in str(error) or "INUSE" in str(error):
+                    raise
+                raise Denied("the mailbox does not know that name or password") from error
+            answer, _ = box.select("INBOX", readonly=True)
+            mark = box.response("UIDVALIDITY")[1]
+            if answer != "OK" or not mark or not mark[0]:
+                raise Malformed("the mailbox's inbox cannot be opened")
+            self._mark = mark[0].decode("ascii", "replace")
+        except BaseException:
+            box.shutdown()
+            raise
+        return box
+
+
+def _first(data: list[object]) -> bytes:
+    one = data[0] if data else b""
+    return one if isinstance(one, bytes) else one[0] if isinstance(one, tuple) else b""

@@ -1,0 +1,163 @@
+"""A mail that came, read: its words, its files, and what it says of a mail of ours that did not arrive."""
+
+from __future__ import annotations
+
+import email
+import email.policy
+import io
+import mimetypes
+import re
+import zipfile
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from email.errors import MessageError
+from email.message import EmailMessage
+from email.utils import parseaddr
+from html import unescape
+from typing import Any
+
+from .protocols import Bounce, Letter
+
+BYTES_MOST = 26_000_000
+FILES_MOST = 50
+TEXT_MOST = 4000
+_SHEETS = (".csv", ".xlsx", ".xml", ".txt", ".tsv")
+_ENDINGS = {"text/csv": ".csv", "application/xml": ".xml", "text/xml": ".xml"}
+_BLOCKS = re.compile(r"<(?:br|/p|/div|/tr|/li|/h\d)[^>]*>", re.IGNORECASE)
+_HIDDEN = re.compile(r"<(script|style|head)\b.*?</\1>", re.IGNORECASE | re.DOTALL)
+# Forms that only some programs can open, and how a person calls them.
+_CLOSED = {
+    "application/ms-tnef": "its writer's mail program packed it in a form of its own (winmail.dat)",
+    "application/pkcs7-mime": "it is sealed (S/MIME), and only whoever has the key can read it",
+    "application/x-pkcs7-mime": "it is sealed (S/MIME), and only whoever has the key can read it",
+}
+
+
+def read(uid: str, raw: bytes) -> Letter:
+    """A mail as it was written; what is odd about it is left out rather than believed."""
+    message: EmailMessage = email.message_from_bytes(raw, policy=email.policy.default)
+    sender = subject = ""
+    at: datetime | None = None
+    try:
+        sender = _plain(parseaddr(str(message["From"] or ""))[1]).strip().lower()[:200]
+        subject = _plain(str(message["Subject"] or ""))[:300]
+        at = _when(message)
+        closed = _CLOSED.get(message.get_content_type(), "")
+        if message.get_content_type().endswith("pkcs7-mime") and message.get_param("smime-type") == "signed-data":
+            closed = "it is signed in a form that hides its words (S/MIME)"
+        if closed:
+            return Letter(uid, at, sender, subject, "", fault=f"{closed}; ask {sender or 'the sender'} to send it as plain mail")
+        files = list(_files(message))
+        text = _text(message)
+        if not text and not files and any(part.get_content_type() == "application/ms-tnef" for part in message.walk()):
+            return Letter(uid, at, sender, subject, "", fault=f"{_CLOSED['application/ms-tnef']}; ask {sender} to send it as plain mail")
+        return Letter(uid, at, sender, subject, text[:TEXT_MOST], tuple(files[:FILES_MOST]), bounce=_bounce(message))
+    except (LookupError, ValueError, AttributeError, TypeError, MessageError, RecursionError) as error:
+        return Letter(uid, at, sender, subject, "", fault=f"it is not written as a mail should be: {error}"[:300])
+
+
+def _plain(text: str) -> str:
+    """Text that can be kept: bytes that were no letters in any alphabet are shown as such."""
+    return text.encode("utf-8", "replace").decode().replace("\x00", "")
+
+
+def _when(message: EmailMessage) -> datetime | None:
+    at = message["Date"].datetime if message["Date"] else None
+    return (at if at.tzinfo else at.replace(tzinfo=UTC)).astimezone(UTC) if isinstance(at, datetime) else None
+
+
+def _text(message: EmailMessage) -> str:
+    """Its words; of a mail that has them only as HTML, as plain text; of a forwarded one with none of its own, the forwarded ones."""
+    body = message.get_body(preferencelist=("plain", "html"))
+    text = ""
+    if body is not None:
+        text = str(body.get_content())
+        if body.get_content_type() == "text/html":
+            text = of_html(text)
+    if not text.strip():
+        forwarded = next((part for part in message.walk() if part is not message and part.get_content_type() == "message/rfc822"), None)
+        inner: Any = forwarded.get_payload() if forwarded is not None else None
+        if isinstance(inner, list):
+            text = _text(inner[0])
+    return "\n".join(_plain(text).strip().splitlines())
+
+
+def of_html(text: str) -> str:
+    """The words of a page: a line for each block, without what is not shown.
+
+    >>> of_html("<p>Dear &amp; all,<br>see&nbsp;below</p><style>p{}</style><p>7 pcs</p>")
+    'Dear & all,\\nsee below\\n7 pcs'
+    """
+    shown = re.sub(r"<[^>]*>", "", _BLOCKS.sub("\n", _HIDDEN.sub("", text)))
+    lines = [" ".join(line.replace("\xa0", " ").split()) for line in unescape(shown).splitlines()]
+    return "\n".join(line for line in lines if line)
+
+
+def _files(message: EmailMessage) -> Iterator[tuple[str, bytes]]:
+    """Its files, also those of forwarded mails in it and those packed in a zip; one without a name is named by what it is."""
+    for n, part in enumerate(_leaves(message), 1):
+        data = part.get_payload(decode=True)
+        if not isinstance(data, bytes):
+            continue
+        kind = part.get_content_type()
+        name = _plain(part.get_filename() or "")[:200]
+        if not name:
+            ending = _ENDINGS.get(kind) or mimetypes.guess_extension(kind) or ""
+            if kind in ("text/plain", "text/html") or not ending:
+                continue
+            name = f"part-{n}{ending}"
+        if name.lower().endswith(".zip"):
+            yield from _packed(name, data)
+        else:
+            yield name, data
+
+
+def _leaves(message: EmailMessage) -> Iterator[EmailMessage]:
+    """The parts that are files: whatever has a name or stands as an attachment, in forwarded mails too."""
+    for part in message.walk():
+        if part.is_multipart() or (part is message and not part.get_filename()):
+            continue
+        named = part.get_filename() or part.get_content_disposition() == "attachment"
+        kind = part.get_content_type()
+        if named or part.get_content_maintype() not in ("text", "message") or kind in ("text/csv", "text/xml"):
+            yield part
+
+
+def _packed(name: str, data: bytes) -> Iterator[tuple[str, bytes]]:
+    """Sheets and documents in a zip; one that cannot be opened stays as it is."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as packed:
+            inside = [
+                one for one in packed.infolist() if one.filename.lower().endswith(_SHEETS) and not one.filename.startswith("__MACOSX")
+            ]
+            for one in inside[:FILES_MOST]:
+                if one.file_size <= BYTES_MOST and not one.flag_bits & 1:
+                    with packed.open(one) as stream:
+                        yield one.filename.rpartition("/")[2], stream.read(BYTES_MOST)
+    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, EOFError):
+        yield name, data
+
+
+def _bounce(message: EmailMessage) -> Bounce | None:
+    """A report that a mail of ours did not arrive (RFC 3464): which, to whom, and why."""
+    if message.get_content_type() != "multipart/report":
+        return None
+    to = why = reference = ""
+    failed = False
+    for part in message.walk():
+        kind = part.get_content_type()
+        payload: Any = part.get_payload()
+        if kind == "message/delivery-status" and isinstance(payload, list):
+            for block in payload:
+                if str(block.get("Action", "")).strip().lower() == "failed":
+                    failed = True
+                    to = str(block.get("Final-Recipient", "")).partition(";")[2].strip() or to
+                    why = str(block.get("Diagnostic-Code", "")).partition(";")[2].strip() or str(block.get("Status", "")) or why
+        elif kind in ("message/rfc822", "text/rfc822-headers") and part is not message:
+            inner: Any = payload[0] if isinstance(payload, list) else None
+            if inner is None:
+                inner = email.message_from_string(str(part.get_content()), policy=email.policy.default)
+            reference = str(inner.get("X-Reference") or "").strip() or reference
+            named = re.match(r"\s*<(.+)@[^@>]+>", str(inner.get("Message-ID") or ""))
+            reference = reference or (named[1] if named else "")
+    return Bounce(_plain(reference)[:300], _plain(to)[:200], _plain(" ".join(why.split()))[:300]) if failed else None

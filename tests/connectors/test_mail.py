@@ -1,0 +1,236 @@
+"""Mail with servers as they are: sealed, with a name and a password, refusing and breaking off at every stage; mails of every make read."""
+
+from __future__ import annotations
+
+import email
+import io
+import socket
+import ssl
+import threading
+import zipfile
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from email import policy
+from email.message import EmailMessage
+from ipaddress import ip_address
+from pathlib import Path
+from typing import Any
+
+import pytest
+from aiosmtpd.controller import Controller
+from aiosmtpd.smtp import AuthResult
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.x509.oid import NameOID
+
+from amber_lane.connectors import tls
+from amber_lane.connectors.errors import CannotAsk, Denied, Refused, Unavailable, UnknownOutcome
+from amber_lane.connectors.kinds import connect
+from amber_lane.connectors.letters import read
+from amber_lane.connectors.protocols import Mail
+
+LETTER = Mail(
+    "mail-7",
+    "Größe & Söhne, Läden <orders@our-shop.example>",
+    "Wren, of Whitby <wren@post.example>",
+    "Grüße",
+    "Hello\nhttps://a.example/1\n",
+)
+
+
+@pytest.fixture(scope="module")
+def sealed(tmp_path_factory: pytest.TempPathFactory) -> tuple[ssl.SSLContext, Path]:
+    """A server's certificate for this machine, and the file of the authority that signed it: itself."""
+    folder = tmp_path_factory.mktemp("ca")
+    key = ec.generate_private_key(ec.SECP256R1())
+    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "our own")])
+    made = (
+        x509.CertificateBuilder()
+        .subject_name(name)
+        .issuer_name(name)
+        .public_key(key.public_key())
+        .serial_number(7)
+        .not_valid_before(datetime.now(UTC) - timedelta(days=1))
+        .not_valid_after(datetime.now(UTC) + timedelta(days=9))
+        .add_extension(x509.SubjectAlternativeName([x509.IPAddress(ip_address("127.0.0.1"))]), critical=False)
+        .add_extension(x509.BasicConstraints(ca=True, path_length=None), critical=True)
+        .sign(key, hashes.SHA256())
+    )
+    cert, secret = folder / "ca.pem", folder / "key.pem"
+    cert.write_bytes(made.public_bytes(serialization.Encoding.PEM))
+    secret.write_bytes(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()))
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    context.load_cert_chain(cert, secret)
+    return context, cert
+
+
+class House:
+    """A mail server in a test: what it says at each stage, and the mails that it took."""
+
+    def __init__(self) -> None:
+        self.says: dict[str, str] = {}
+        self.took: list[Any] = []
+
+    async def handle_MAIL(self, server: Any, session: Any, envelope: Any, address: str, options: list[str]) -> str:
+        envelope.mail_from = address
+        return self.says.get("mail", "250 OK")
+
+    async def handle_RCPT(self, server: Any, session: Any, envelope: Any, address: str, options: list[str]) -> str:
+        envelope.rcpt_tos.append(address)
+        return self.says.get("rcpt", "250 OK")
+
+    async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:
+        if self.says.get("data", "").startswith("break"):
+            server.transport.abort()
+            return "250 OK"
+        if "data" not in self.says:
+            self.took.append(envelope)
+        return self.says.get("data", "250 OK")
+
+
+@pytest.fixture
+def house(sealed: tuple[ssl.SSLContext, Path], monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[House, str]]:
+    """A server that asks for STARTTLS and a name. Yields it with its address."""
+    monkeypatch.setenv(tls.CA_FILE, str(sealed[1]))
+    here = House()
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+
+    def known(server: Any, session: Any, envelope: Any, mechanism: str, data: Any) -> AuthResult:
+        return AuthResult(success=(data.login, data.password) == (b"orders", b"right:word"))
+
+    controller = Controller(
+        here, hostname="127.0.0.1", port=port, tls_context=sealed[0], require_starttls=True, auth_required=True, authenticator=known
+    )
+    controller.start()
+    yield here, f"smtp://127.0.0.1:{port}"
+    controller.stop()
+
+
+def test_a_mail_goes_sealed_under_a_name_and_says_who_writes(house: tuple[House, str]) -> None:
+    server, address = house
+    connect("mailbox", "smtp", address, "orders:right:word", 5).send(LETTER)
+    (took,) = server.took
+    assert (took.mail_from, took.rcpt_tos) == ("orders@our-shop.example", ["wren@post.example"])
+    seen = read("1", took.content)
+    raw = took.content.decode()
+    assert seen.sender == "orders@our-shop.example" and seen.subject == "Grüße" and seen.text == "Hello\nhttps://a.example/1"
+    for line in ("Message-ID: <mail-7@our-shop.example>", "Auto-Submitted: auto-generated", "Reply-To:", "Date: ", "text/html"):
+        assert line in raw
+    assert (
+        '<a href="https://a.example/1">' in email.message_from_bytes(took.content, policy=policy.default).get_body(("html",)).get_content()
+    )
+    with pytest.raises(Denied, match="name or password"):
+        connect("mailbox", "smtp", address, "orders:wrong", 5).account()
+
+
+def test_a_certificate_that_nobody_vouches_for_is_refused(house: tuple[House, str], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.delenv(tls.CA_FILE)
+    with pytest.raises(Refused, match=r"certificate of 127\.0\.0\.1.*AMBER_LANE_CA_FILE"):
+        connect("mailbox", "smtp", house[1], "orders:right:word", 5).account()
+
+
+@pytest.mark.parametrize("stage", ["mail", "rcpt", "data"])
+def test_what_passes_is_tried_again_and_what_is_final_keeps_its_words(house: tuple[House, str], stage: str) -> None:
+    server, address = house
+    mailbox = connect("mailbox", "smtp", address, "orders:right:word", 5)
+    server.says = {stage: "451 4.7.1 greylisted, come back"}
+    with pytest.raises(Unavailable, match="greylisted, come back"):
+        mailbox.send(LETTER)
+    server.says = {stage: "550 5.1.1 nobody of that name"}
+    with pytest.raises(Refused, match="nobody of that name"):
+        mailbox.send(LETTER)
+    assert not server.took
+
+
+def test_what_breaks_off_while_it_is_handed_over_is_never_called_sent(house: tuple[House, str]) -> None:
+    server, address = house
+    mailbox = connect("mailbox", "smtp", address, "orders:right:word", 5)
+    server.says = {"data": "break"}
+    with pytest.raises(UnknownOutcome):
+        mailbox.send(LETTER)
+    with pytest.raises(CannotAsk):
+        mailbox.find_mail("mail-7")
+
+
+def test_a_password_is_not_sent_where_anybody_could_read_it(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A server elsewhere that offers nothing sealed."""
+    with socket.socket() as listening:
+        listening.bind(("127.0.0.1", 0))
+        listening.listen()
+        said: list[bytes] = []
+
+        def serve() -> None:
+            one, _ = listening.accept()
+            one.sendall(b"220 hello\r\n")
+            said.append(one.recv(200))
+            one.sendall(b"250-hello\r\n250 AUTH PLAIN\r\n")
+            said.append(one.recv(200))
+            one.close()
+
+        thread = threading.Thread(target=serve, daemon=True)
+        thread.start()
+        monkeypatch.setattr(tls, "on_this_machine", lambda host: False)
+        with pytest.raises(Refused, match="no sealed connection"):
+            connect("mailbox", "smtp", f"smtp://127.0.0.1:{listening.getsockname()[1]}", "orders:word", 5).account()
+        thread.join(5)
+    assert b"AUTH" not in b"".join(said)
+
+
+def mail(**parts: Any) -> EmailMessage:
+    out = EmailMessage()
+    out["From"], out["Subject"] = "Ines <ines@buying.example>", "Answers"
+    for name, value in parts.items():
+        out[name] = value
+    return out
+
+
+def packed(name: str, data: bytes) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as into:
+        into.writestr(name, data)
+    return out.getvalue()
+
+
+SHEET = b"purchase_order,answer\nA-1,accepted\n"
+
+
+def test_mails_of_every_make_are_read() -> None:
+    html = mail()
+    html.set_content("<p>Dear all,<br>it is <b>sent</b></p>", subtype="html")
+    assert read("1", html.as_bytes()).text == "Dear all,\nit is sent"
+    zipped = mail()
+    zipped.set_content("see inside")
+    zipped.add_attachment(packed("deep/answers.csv", SHEET), maintype="application", subtype="zip", filename="all.zip")
+    assert read("2", zipped.as_bytes()).files == (("answers.csv", SHEET),)
+    forwarded = mail()
+    forwarded.set_content("fyi")
+    inner = mail()
+    inner.set_content("inner words")
+    inner.add_attachment(SHEET, maintype="text", subtype="csv")
+    forwarded.add_attachment(inner)
+    ((name, data),) = read("3", forwarded.as_bytes()).files
+    assert name.endswith(".csv") and data.replace(b"\r", b"") == SHEET
+    wide = mail()
+    wide.set_content("x" * 200_000, cte="8bit")
+    assert read("4", wide.as_bytes()).text.startswith("xxx")
+    for kind, words in (("ms-tnef", "winmail.dat"), ("pkcs7-mime", "S/MIME")):
+        closed = mail()
+        closed.set_content(b"\x00\x01", maintype="application", subtype=kind)
+        seen = read("5", closed.as_bytes())
+        assert words in seen.fault and (seen.sender, seen.subject) == ("ines@buying.example", "Answers")
+
+
+def test_a_mail_of_ours_that_came_back_says_which_and_why() -> None:
+    report = (
+        b'From: MAILER-DAEMON@there.example\r\nSubject: returned\r\nContent-Type: multipart/report; report-type=delivery-status; boundary="B"\r\n'
+        b"\r\n--B\r\nContent-Type: text/plain\r\n\r\nsorry\r\n--B\r\nContent-Type: message/delivery-status\r\n\r\n"
+        b"Reporting-MTA: dns; there.example\r\n\r\nFinal-Recipient: rfc822; wren@post.example\r\nAction: failed\r\nStatus: 5.1.1\r\n"
+        b"Diagnostic-Code: smtp; 550 no such user\r\n\r\n--B\r\nContent-Type: text/rfc822-headers\r\n\r\n"
+        b"Message-ID: <mail-7@our-shop.example>\r\nSubject: Order\r\n\r\n--B--\r\n"
+    )
+    bounce = read("1", report).bounce
+    assert bounce and (bounce.reference, bounce.to, bounce.why) == ("mail-7", "wren@post.example", "550 no such user")
+    assert read("2", report.replace(b"Action: failed", b"Action: delayed")).bounce is None
