@@ -99,10 +99,17 @@ def house(sealed: tuple[ssl.SSLContext, Path], monkeypatch: pytest.MonkeyPatch) 
         port = free.getsockname()[1]
 
     def known(server: Any, session: Any, envelope: Any, mechanism: str, data: Any) -> AuthResult:
-        return AuthResult(success=(data.login, data.password) == (b"orders", b"right:word"))
+        return AuthResult(success=(data.login, data.password) == (b"orders", b"right:word"), handled=False)
 
     controller = Controller(
-        here, hostname="127.0.0.1", port=port, tls_context=sealed[0], require_starttls=True, auth_required=True, authenticator=known
+        here,
+        hostname="127.0.0.1",
+        port=port,
+        tls_context=sealed[0],
+        require_starttls=True,
+        auth_required=True,
+        authenticator=known,
+        auth_exclude_mechanism={"LOGIN"},
     )
     controller.start()
     yield here, f"smtp://127.0.0.1:{port}"
