@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from datetime import datetime
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
+
+from . import __version__
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, help="Amber Lane: the desk of a dropshipping manager.")
 calc = typer.Typer(no_args_is_help=True, help="The computation by itself: no database, no server.")
@@ -107,14 +109,25 @@ def serve(
 
     logs.set_up()
     settings = Settings(world=world) if world else Settings()
-    uvicorn.run(
+
+    class Server(uvicorn.Server):
+        async def startup(self, sockets: Any = None) -> None:
+            await super().startup(sockets)
+            if self.started:
+                typer.echo(f"Amber Lane {__version__} answers at {settings.address}  (data in {settings.data.resolve()}; stop with Ctrl C)")
+
+    config = uvicorn.Config(
         make_app(make_house(settings)),
         host=settings.host,
         port=settings.port,
+        root_path=settings.root,
+        proxy_headers=True,
+        forwarded_allow_ips=settings.trusted,
         log_level="warning",
         access_log=False,
         timeout_graceful_shutdown=2,
     )
+    Server(config).run()
 
 
 @app.command()
@@ -128,6 +141,7 @@ def world(
     from . import logs
     from .settings import Settings
     from .world.app import make_app
+    from .world.front import told
     from .world.life import populate
     from .world.state import World
 
@@ -140,6 +154,7 @@ def world(
         populate(here)
     if speed is not None:
         here.set_clock(speed=speed)
+    typer.echo(told(settings.world_address))
     uvicorn.run(
         make_app(here, settings.world_port + 1),
         host="127.0.0.1",
@@ -184,6 +199,23 @@ def demo(
     from .demo.run import run
 
     raise typer.Exit(run(speed))
+
+
+@app.command()
+def upgrade() -> None:
+    """Bring the data to this version, with a backup before; says what changed and how to go back."""
+    from .data.backups import before_change, notes
+    from .data.session import Database
+    from .settings import Settings
+
+    settings = Settings()
+    settings.data.mkdir(parents=True, exist_ok=True)
+    db = Database(settings.url)
+    kept = before_change(db, settings.data)
+    db.migrate()
+    db.close()
+    typer.echo(notes(__version__))
+    typer.echo(f"The data is as version {__version__} needs it." + (f" As it was before: {kept}" if kept else " It was so already."))
 
 
 @app.command()

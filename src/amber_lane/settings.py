@@ -21,12 +21,28 @@ class Settings(BaseSettings):
     # The address of a practice world whose clock is followed; empty = the real time.
     world: str = ""
     call_deadline: float = 10.0
+    # Under which path and address people and partners reach it, where a server stands in front: /amber, https://desk.example/amber.
+    root_path: str = ""
+    public: str = ""
+    # Whose word counts on who asks and how (X-Forwarded-…): addresses of the server in front, with commas.
+    trusted: str = "127.0.0.1"
     jobs: bool = True
     web: Path = Path(__file__).resolve().parents[2] / "web" / "dist"
 
     @property
     def url(self) -> str:
         return self.database_url or f"sqlite:///{(self.data / 'amber-lane.db').resolve()}"
+
+    @property
+    def root(self) -> str:
+        """The path under which it stands, without a slash at its end: '' or /amber."""
+        path = self.root_path.strip("/")
+        return f"/{path}" if path else ""
+
+    @property
+    def address(self) -> str:
+        """Where people and partners reach it."""
+        return self.public.rstrip("/") or f"http://{self.host}:{self.port}{self.root}"
 
     @property
     def world_address(self) -> str:

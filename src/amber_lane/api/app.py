@@ -14,7 +14,7 @@ import anyio.to_thread
 import httpx
 import structlog
 from fastapi import Depends, FastAPI
-from fastapi.responses import Response
+from fastapi.responses import HTMLResponse, Response
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.sessions import SessionMiddleware
@@ -23,6 +23,7 @@ from starlette.types import Scope
 
 from .. import __version__
 from ..clock import Clock, PacedClock, SystemClock
+from ..data.backups import before_change
 from ..data.session import Database
 from ..jobs.worker import Worker
 from ..services.secrets import Safe
@@ -68,15 +69,22 @@ THREADS = 6
 
 
 class Pages(StaticFiles):
-    """The built pages; an unknown path that is not a file is the application's own view."""
+    """The built pages; an unknown path that is not a file is the application's own view. root: the path under which they stand."""
+
+    def __init__(self, folder: Path, root: str) -> None:
+        super().__init__(directory=folder, html=True)
+        page = (folder / "index.html").read_text("utf-8")
+        self.page = page.replace('<base href="/" />', f'<base href="{root}/" />')
 
     async def get_response(self, path: str, scope: Scope) -> Response:
+        if path in (".", "", "index.html"):
+            return HTMLResponse(self.page)
         try:
             return await super().get_response(path, scope)
         except HTTPException as error:
             if error.status_code != 404 or path.startswith(("api/", "assets/")):
                 raise
-            return await super().get_response("index.html", scope)
+            return HTMLResponse(self.page)
 
 
 def make_clock(settings: Settings) -> Clock:
@@ -104,6 +112,8 @@ def make_house(settings: Settings, transport: httpx.BaseTransport | None = None,
     """Open the data folder and all that stands on it; tables are brought up to date."""
     settings.data.mkdir(parents=True, exist_ok=True)
     db = Database(settings.url)
+    if kept := before_change(db, settings.data):
+        structlog.get_logger().warning("the data was copied before its shape is changed", backup=str(kept))
     db.migrate()
     safe = Safe.at(settings.data, settings.secret)
     hand = clock or make_clock(settings)
@@ -176,15 +186,16 @@ def make_app(house: House) -> FastAPI:
         session_cookie="amber_lane",
         max_age=14 * 24 * 3600,
         same_site="strict",
-        https_only=False,
+        path=house.settings.root or "/",
+        https_only=house.settings.address.startswith("https://"),
     )
     app.add_middleware(GZipMiddleware, minimum_size=2000)
-    _add_pages(app, house.settings.web)
+    _add_pages(app, house.settings.web, house.settings.root)
     return app
 
 
-def _add_pages(app: FastAPI, folder: Path) -> None:
+def _add_pages(app: FastAPI, folder: Path, root: str) -> None:
     if (folder / "index.html").is_file():
-        app.mount("/", Pages(directory=folder, html=True), name="pages")
+        app.mount("/", Pages(folder, root), name="pages")
     else:
         structlog.get_logger().warning("no built pages", folder=str(folder))

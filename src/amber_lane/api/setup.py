@@ -226,7 +226,7 @@ def new_token(desk: WriteDesk, number: Big) -> Joined:
 
 def _ask_for_words(base: House, store: int) -> None:
     """Ask the store to tell of new orders; where it cannot, they are read by the clock all the same."""
-    address = f"http://{base.settings.host}:{base.settings.port}/api/v1/hooks/stores/{store}"
+    address = f"{base.settings.address}/api/v1/hooks/stores/{store}"
     try:
         with base.db.reading() as s:
             link = base.doors.of(Desk(s, base.clock, ""), "store", store)

@@ -26,19 +26,10 @@ from ..services import catalogues, going_live, place, program, setup, shelf, ter
 from ..services.desk import Desk
 from ..services.drafts import PolicyChange
 from ..sheets.mapped import look
+from ..world.front import CRAFT, DOORS, MAIL_KEY, Door
 
 OWNER = "Mara Whitlock"
-PARTNERS = (
-    ("store", "own_site", "Dusk & Dial shop", "/shop/api", "dusk-dial:practice-shop"),
-    ("supplier", "wholesale_api", "Northlight Trade", "/wholesale/api", "practice-northlight"),
-    ("carrier", "post_api", "Swiftwing Post", "/post/api", "practice-swiftwing"),
-    ("store", "market_api", "Bramble Fair", "/fair/api", "dusk-dial:practice-fair"),
-    ("supplier", "folder", "Quayside Bulk", "/folder", "duskdial:practice-quayside"),
-    ("supplier", "retail_site", "Sable Retail", "/retail/api", "practice-sable"),
-    ("rates", "rates_api", "Harbour Bank", "/bank/api", "practice-bank"),
-)
 UNCALLED = (("store", "program", "Hearthmade Row"), ("supplier", "sheet", "Ines at Meridian Buying"))
-CRAFT = ("/craft", "dusk-dial:practice-craft")
 TOKEN = "hearthmade.token"
 QUAYSIDE = OriginTerms(
     "gdynia",
@@ -93,11 +84,11 @@ def join_all(house: House, world: str) -> None:
         setup.make_person(desk, OWNER, DEMO.mail, DEMO.password)
         transit.make_templates(desk)
         mails = {"mailbox": f"smtp://127.0.0.1:{port + 1}|{world}/mail/api", "inbox": f"pop://127.0.0.1:{port + 2}"}
-        letters = (("mailbox", "smtp", "Dusk & Dial", "", ""), ("inbox", "pop", "Dusk & Dial answers", "", "duskdial:practice-letters"))
-        for owner, kind, name, path, key in (*PARTNERS, *letters):
-            address = mails.get(owner, f"{world}{path}")
-            lands = ("PL", "PLN") if kind == "folder" else ("", "")
-            given = setup.Join(owner, kind, name, address, key, *lands)
+        letters = (Door("mailbox", "smtp", "Dusk & Dial", "", ""), Door("inbox", "pop", "Dusk & Dial answers", "", MAIL_KEY))
+        for one in (*DOORS, *letters):
+            address = mails.get(one.owner, f"{world}{one.path}")
+            lands = ("PL", "PLN") if one.kind == "folder" else ("", "")
+            given = setup.Join(one.owner, one.kind, one.name, address, one.key, *lands)
             setup.join_partner(desk, house.doors, given, setup.ask_account(house.doors, given))
         for owner, kind, name in UNCALLED:
             setup.join_uncalled(desk, setup.Join(owner, kind, name, "", "", *(("PT", "EUR") if owner == "supplier" else ("GB", "GBP"))))
@@ -109,7 +100,7 @@ def join_all(house: House, world: str) -> None:
         PolicyChange("house", "", {"send": "once"}).keep(desk)
         place.set_place(desk, place.Place("GB", "Europe/London", "dmy", "."))
         link = house.doors.of(desk, "store", 1)
-        link.tell_of_orders(f"http://{house.settings.host}:{house.settings.port}/api/v1/hooks/stores/1", house.doors.safe.for_use("hook-1"))
+        link.tell_of_orders(f"{house.settings.address}/api/v1/hooks/stores/1", house.doors.safe.for_use("hook-1"))
         _make_token(desk, house.settings.data)
 
 
@@ -170,7 +161,7 @@ def bring_in_goods(house: House, world: str, retail_items: int = 450) -> None:
     _bring_meridian(house, numbers["Ines at Meridian Buying"])
     house.reader.listings(stores["own_site"])
     house.reader.listings(stores["market_api"])
-    link: StoreLink = connect("store", "craft_pages", f"{world}{CRAFT[0]}", CRAFT[1], 10)
+    link: StoreLink = connect("store", "craft_pages", f"{world}{CRAFT.path}", CRAFT.key, 10)
     with house.db.writing() as s:
         desk = Desk(s, house.clock, OWNER)
         for page in link.listings():

@@ -48,9 +48,9 @@ def _start_program(settings: Settings, world: str, me: list[str]) -> subprocess.
     """The program that works the craft market, as its keeper would start it on their own machine."""
     from .partners import CRAFT, TOKEN
 
-    env = os.environ | {"AMBER_LANE_TOKEN": (settings.data / TOKEN).read_text().strip(), "AMBER_LANE_STORE_KEY": CRAFT[1]}
+    env = os.environ | {"AMBER_LANE_TOKEN": (settings.data / TOKEN).read_text().strip(), "AMBER_LANE_STORE_KEY": CRAFT.key}
     at = f"http://{settings.host}:{settings.port}"
-    return subprocess.Popen([*me, "agent", "--store", f"{world}{CRAFT[0]}", "--at", at], env=env, start_new_session=True)
+    return subprocess.Popen([*me, "agent", "--store", f"{world}{CRAFT.path}", "--at", at], env=env, start_new_session=True)
 
 
 def _begin_anew(settings: Settings) -> None:

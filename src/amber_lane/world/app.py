@@ -10,10 +10,10 @@ from contextlib import asynccontextmanager
 from typing import Any
 
 import httpx
-from fastapi import FastAPI, Request
+from fastapi import FastAPI, HTTPException, Request
 from fastapi.responses import JSONResponse
 
-from . import control, craft, fair, folder, imap, mail, pop, post, rates, retail, shop, wholesale
+from . import control, craft, fair, folder, front, imap, mail, pop, post, rates, retail, shop, wholesale
 from .counter import order_out
 from .dials import FaultDials
 from .life import live
@@ -42,11 +42,18 @@ def make_app(world: World, mail_port: int | None = None, tick: float = 0.2) -> F
             house.server_close()
         world.set_clock()
 
-    app = FastAPI(title="Practice world", lifespan=life)
+    app = FastAPI(title="Practice world", lifespan=life, docs_url=None, redoc_url=None)
     app.state.world, app.state.hooks = world, []
-    for part in (shop, fair, craft, wholesale, folder, retail, post, rates, mail, control):
+    for part in (shop, fair, craft, wholesale, folder, retail, post, rates, mail, control, front):
         app.include_router(part.router)
     app.add_middleware(FaultDials, world=world)
+
+    @app.exception_handler(404)
+    async def nowhere(request: Request, error: HTTPException) -> JSONResponse:
+        # Whoever asks for something by a path that is there is told by it; a path that is not is answered with where to look.
+        if "endpoint" in request.scope:
+            return JSONResponse({"detail": error.detail}, 404)
+        return front.nowhere(request)
 
     @app.exception_handler(Exception)
     async def failed(_: Request, error: Exception) -> JSONResponse:

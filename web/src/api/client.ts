@@ -16,7 +16,18 @@ export class ApiError extends Error {
   }
 }
 
+/** Under which path the application stands, without the slash at its end. */
+export const ROOT = new URL(document.baseURI).pathname.replace(/\/$/, '')
+
 export const signedOut = new EventTarget()
+
+/** What a status means that came without words of ours: from a server that stands in front, or from one that broke. */
+const refused = (status: number): string =>
+  status === 413
+    ? 'This file is larger than the server in front of Amber Lane lets through. Split it, or let larger ones through there (docs/going-live.md says how).'
+    : [502, 503, 504].includes(status)
+      ? 'The server in front does not reach Amber Lane just now; try again in a moment.'
+      : `The server answered ${status}; try again`
 
 const guard: Middleware = {
   onRequest({ request }) {
@@ -28,14 +39,14 @@ const guard: Middleware = {
     if (response.ok) return response
     const body = await response.json().catch(() => ({}))
     if (response.status === 401) signedOut.dispatchEvent(new Event('out'))
-    throw new ApiError(body.detail ?? `The server answered ${response.status}; try again`, response.status, body.fields)
+    throw new ApiError(body.detail ?? refused(response.status), response.status, body.fields)
   },
   onError() {
     return new ApiError('Amber Lane does not answer. What you typed is kept; try again when it is back.', 0)
   },
 }
 
-export const api = createClient<paths>({ baseUrl: '', credentials: 'same-origin' })
+export const api = createClient<paths>({ baseUrl: ROOT, credentials: 'same-origin' })
 api.use(guard)
 
 /** The data of a call, which the guard has made sure is there. */
@@ -66,12 +77,12 @@ export async function upload<R>(path: string, file: File): Promise<R> {
 async function answer<R>(path: string, seconds: number, ask: RequestInit): Promise<R> {
   let response: Response
   try {
-    response = await fetch(path, { ...ask, credentials: 'same-origin', signal: AbortSignal.timeout(seconds * 1000) })
+    response = await fetch(`${ROOT}${path}`, { ...ask, credentials: 'same-origin', signal: AbortSignal.timeout(seconds * 1000) })
   } catch {
     throw new ApiError('Amber Lane does not answer; try again when it is back.', 0)
   }
   const body = await response.json().catch(() => ({}))
   if (response.status === 401) signedOut.dispatchEvent(new Event('out'))
-  if (!response.ok) throw new ApiError(body.detail ?? `The server answered ${response.status}`, response.status)
+  if (!response.ok) throw new ApiError(body.detail ?? refused(response.status), response.status)
   return body
 }

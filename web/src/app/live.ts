@@ -1,5 +1,5 @@
 import { computed, reactive, ref } from 'vue'
-import { api, take, type Schema } from '@/api/client'
+import { ROOT, api, take, type Schema } from '@/api/client'
 import { queries } from '@/main'
 
 export type Pulse = Schema<'Pulse'>
@@ -33,7 +33,7 @@ export async function lookNow(): Promise<Pulse | null> {
 /** Open the stream of the pulse. */
 export function listen(): void {
   source?.close()
-  source = new EventSource('/api/v1/events')
+  source = new EventSource(`${ROOT}/api/v1/events`)
   source.addEventListener('pulse', (event) => {
     state.connected = true
     takeIn(JSON.parse((event as MessageEvent<string>).data) as Pulse)

@@ -1,3 +1,4 @@
+import { ROOT } from '@/api/client'
 import { createRouter, createWebHistory } from 'vue-router'
 
 /** The stations of the road, in the order of the work. A station is here only when it works. */
@@ -13,7 +14,7 @@ export const STATIONS = [
 ] as const
 
 export const router = createRouter({
-  history: createWebHistory(),
+  history: createWebHistory(`${ROOT}/`),
   routes: [
     { path: '/', redirect: '/today' },
     { path: '/today', name: 'today', component: () => import('@/stations/today/Today.vue') },

@@ -118,11 +118,11 @@ onBeforeUnmount(() => clearTimeout(timer))
     <div v-if="stage === 'choose'" class="flex items-center gap-4">
       <input type="file" accept=".csv,.xlsx,.xlsm,.txt,.tsv,.zip" aria-label="The sheet" class="text-sm" @change="upload" />
       <span class="text-soft"
-        >Template: <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.csv`" download>CSV</a>,
-        <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/template.xlsx`" download>XLSX</a>
+        >Template: <a class="font-semibold text-slate underline" :href="`api/v1/sheets/${sheet}/template.csv`" download>CSV</a>,
+        <a class="font-semibold text-slate underline" :href="`api/v1/sheets/${sheet}/template.xlsx`" download>XLSX</a>
         <template v-if="OURS.includes(sheet)"
-          >; as it stands: <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/ours.csv`" download>CSV</a>,
-          <a class="font-semibold text-slate underline" :href="`/api/v1/sheets/${sheet}/ours.xlsx`" download>XLSX</a></template
+          >; as it stands: <a class="font-semibold text-slate underline" :href="`api/v1/sheets/${sheet}/ours.csv`" download>CSV</a>,
+          <a class="font-semibold text-slate underline" :href="`api/v1/sheets/${sheet}/ours.xlsx`" download>XLSX</a></template
         ></span
       >
     </div>
@@ -146,7 +146,7 @@ onBeforeUnmount(() => clearTimeout(timer))
       <div v-if="result.bad.length" class="mt-3">
         <p class="font-semibold">
           Rows that cannot be taken
-          <a class="ml-2 text-slate underline" :href="`/api/v1/sheets/${sheet}/bad/${token}.csv`" download
+          <a class="ml-2 text-slate underline" :href="`api/v1/sheets/${sheet}/bad/${token}.csv`" download
             >all of them with their reasons, as a sheet</a
           >
         </p>

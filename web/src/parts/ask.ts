@@ -20,6 +20,6 @@ export function useAsk(filters: () => string, first: () => { sort: string; down:
   }
   const sort = (key: string, down: boolean) => set({ sort: key, down: down ? '1' : undefined })
   const sheet = (list: string, form: 'csv' | 'xlsx') =>
-    `/api/v1/sheets/lists/${list}.${form}?${new URLSearchParams({ words: ask.value.words, sort: ask.value.sort, down: String(ask.value.down), filters: ask.value.filters })}`
+    `api/v1/sheets/lists/${list}.${form}?${new URLSearchParams({ words: ask.value.words, sort: ask.value.sort, down: String(ask.value.down), filters: ask.value.filters })}`
   return { ask, set, sort, text, sheet }
 }

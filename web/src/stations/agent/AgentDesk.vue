@@ -38,7 +38,7 @@ const why = ref('')
 const answer = (row: Row, state: string, told = '') =>
   done(take(api.POST('/api/v1/mine/answers', { body: { reference: row.reference, state, told } }))).then(() => (refusing.value = null))
 async function sheet(form: string) {
-  const response = await fetch(`/api/v1/mine/purchases.${form}`, { method: 'POST', headers: { 'x-amber-lane': '1' } }).catch(() => null)
+  const response = await fetch(`api/v1/mine/purchases.${form}`, { method: 'POST', headers: { 'x-amber-lane': '1' } }).catch(() => null)
   if (!response) return tell('Amber Lane does not answer; try again when it is back.', true)
   if (!response.ok) return tell(((await response.json()) as { detail?: string }).detail ?? 'That did not work', true)
   const link = document.createElement('a')

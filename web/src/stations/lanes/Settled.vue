@@ -57,7 +57,7 @@ const chosen = ref<number[]>([])
 const moving = ref(false)
 const table = ref<{ clear: () => void; rowOf: (id: number) => Row | undefined } | null>(null)
 const units = (row: Row) => (row.units_den > 1 ? `${row.units_num}/${row.units_den}` : String(row.units_num))
-const ours = '/api/v1/sheets/lanes/ours'
+const ours = 'api/v1/sheets/lanes/ours'
 async function bulk(what: 'main' | 'shut' | 'open' | 'close') {
   if (!chosen.value.length) return
   const done = await act(() => take(api.POST('/api/v1/lanes/bulk', { body: { ids: chosen.value, what, why: '' } })))

@@ -68,7 +68,7 @@ const over = (one: Schema<'BatchOut'>) => number(one.billed) - number(one.planne
             <td class="px-3.5 text-right whitespace-nowrap">
               <Btn v-if="one.count && !one.paid_at" class="mr-2" small @click="pay(one.code)">It is paid</Btn
               ><span v-else-if="one.paid_at" class="mr-2 text-soft">paid <When :at="one.paid_at" clock /></span
-              ><a class="text-slate hover:underline" :href="`/api/v1/batches/${one.code}/statement.xlsx`">Statement</a>
+              ><a class="text-slate hover:underline" :href="`api/v1/batches/${one.code}/statement.xlsx`">Statement</a>
             </td>
           </tr>
         </tbody>

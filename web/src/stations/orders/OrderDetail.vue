@@ -123,8 +123,8 @@ const address = computed(() => {
             <tr v-for="one in data.purchases" :key="one.id" class="h-8 border-t border-rule-2">
               <td class="px-3.5">
                 <span class="code">{{ one.reference }}</span> <span class="text-xs text-soft">{{ one.their_number }}</span>
-                <a class="ml-2 text-xs text-slate hover:underline" :href="`/api/v1/ordering/purchases/${one.id}.pdf`">slip</a>
-                <a class="ml-1.5 text-xs text-slate hover:underline" :href="`/api/v1/ordering/purchases/${one.id}.xml`">document</a>
+                <a class="ml-2 text-xs text-slate hover:underline" :href="`api/v1/ordering/purchases/${one.id}.pdf`">slip</a>
+                <a class="ml-1.5 text-xs text-slate hover:underline" :href="`api/v1/ordering/purchases/${one.id}.xml`">document</a>
               </td>
               <td class="px-2">{{ one.supplier }}</td>
               <td class="px-2">

@@ -47,7 +47,7 @@ const settle = (one: Schema<'RateDoubt'>, believe: boolean) =>
         </p>
       </div>
       <span class="ml-auto" /><Btn @click="bring = true">Bring in</Btn
-      ><SheetOut csv="/api/v1/sheets/rates/ours.csv" xlsx="/api/v1/sheets/rates/ours.xlsx" />
+      ><SheetOut csv="api/v1/sheets/rates/ours.csv" xlsx="api/v1/sheets/rates/ours.xlsx" />
     </div>
     <div v-for="one in data.doubts" :key="one.name" class="mt-3 flex items-center gap-3 rounded bg-amber-wash px-3 py-2 text-amber-ink">
       <span class="flex-1"

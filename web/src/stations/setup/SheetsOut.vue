@@ -41,7 +41,7 @@ async function takeOut(what: string) {
 }
 function fetchIt(sheet: number, form: 'csv' | 'xlsx') {
   const a = document.createElement('a')
-  a.href = `/api/v1/sheets/out/sheet/${sheet}.${form}`
+  a.href = `api/v1/sheets/out/sheet/${sheet}.${form}`
   a.download = ''
   a.click()
 }

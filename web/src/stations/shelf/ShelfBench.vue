@@ -180,7 +180,7 @@ const STANDS: Record<string, string> = { preparing: 'in preparation', live: 'on 
       <span class="label">Pictures, the first one first</span>
       <div class="mt-1 grid grid-cols-4 gap-2">
         <figure v-for="(one, at) in data.pictures" :key="one" class="rounded border border-rule p-1">
-          <img :src="`/api/v1/shelf/pictures/${one}`" :alt="`Picture ${at + 1}`" class="h-16 w-full object-contain" />
+          <img :src="`api/v1/shelf/pictures/${one}`" :alt="`Picture ${at + 1}`" class="h-16 w-full object-contain" />
           <figcaption class="flex justify-between text-xs">
             <button
               type="button"

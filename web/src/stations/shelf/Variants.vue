@@ -187,7 +187,7 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
               :aria-label="`Picture ${pictures.indexOf(one) + 1} first`"
               @click="each((row) => (row.picture = one))"
             >
-              <img :src="`/api/v1/shelf/pictures/${one}`" alt="" class="size-7 object-contain" /></button
+              <img :src="`api/v1/shelf/pictures/${one}`" alt="" class="size-7 object-contain" /></button
           ></template>
         </template>
         <template v-else>

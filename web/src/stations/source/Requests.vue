@@ -80,7 +80,7 @@ const TONE: Record<string, 'info' | 'waits' | 'good' | 'plain'> = { asked: 'info
       <div class="flex items-start gap-3">
         <img
           v-if="one.picture"
-          :src="`/api/v1/shelf/pictures/${one.picture}`"
+          :src="`api/v1/shelf/pictures/${one.picture}`"
           alt="What is wanted"
           class="size-14 shrink-0 rounded border border-rule object-contain"
         />
