@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel
 from sqlalchemy import select
 
-from ..core import address
+from ..core import address, address_parts
 from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Origin, Store, Supplier
@@ -196,6 +196,9 @@ class OrderOut(BaseModel):
     given: dict[str, str | None]
     faults: dict[str, str]
     proposed: dict[str, str]
+    # The address line by line as its country writes it, and what its parts are called there.
+    lines_of_address: list[str]
+    called: dict[str, str]
     sentence: str
     steps: list[StepOut]
     ways_on: list[WayOn]
@@ -245,6 +248,8 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
         by_hand=row.by_hand,
         given=row.address,
         faults=address.faults({**(row.mended or row.address), "country": row.country}),
+        lines_of_address=address_parts.lines({**(row.mended or row.address), "country": row.country}),
+        called=address_parts.words(row.country),
         proposed=address.mended({**(row.mended or row.address), "country": row.country}),
         sentence=order_words.sentence(desk, row, lines, plan, hold),
         ways_on=[

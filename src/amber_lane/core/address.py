@@ -7,6 +7,9 @@ import unicodedata
 from collections.abc import Mapping
 from itertools import pairwise
 
+from anyascii import anyascii
+
+from .address_parts import STATES, postcode_fits, state_of, words
 from .ids import check_country
 
 # A line of a label; longer ones are cut off by the machine that prints it.
@@ -70,25 +73,47 @@ def faults(address: Mapping[str, object]) -> dict[str, str]:
     >>> faults({"name": "Wren", "address_1": "High Street", "city": "Whitby", "postcode": "YO21", "country": "GB"})
     {'postcode': "'YO21' is not a postcode of GB", 'address_1': 'has no house number'}
     """
+    return {name: told for name, (told, _) in _faults(address).items()}
+
+
+def certain_faults(address: Mapping[str, object]) -> dict[str, str]:
+    """The same without what is only likely to be wrong, which a person may let stand.
+
+    >>> certain_faults({"name": "Wren", "address_1": "High Street", "city": "", "postcode": "YO21", "country": "GB"})
+    {'city': 'is missing'}
+    """
+    return {name: told for name, (told, sure) in _faults(address).items() if sure}
+
+
+def _faults(address: Mapping[str, object]) -> dict[str, tuple[str, bool]]:
+    """Per part what is wrong, and whether that is certain."""
     given = {name: str(address.get(name) or "").strip() for name in PARTS}
-    found = {name: "is missing" for name in NEEDED if not given[name]}
+    found = {name: ("is missing", True) for name in NEEDED if not given[name]}
     try:
         country = check_country(given["country"])
     except ValueError as error:
-        return {**found, "country": str(error)}
-    shape = _POSTCODES.get(country)
+        return {**found, "country": (str(error), True)}
+    shape, code, called = _POSTCODES.get(country), bare(given["postcode"]), words(country)["postcode"]
     if not given["postcode"]:
         if country not in _NO_POSTCODE:
-            found["postcode"] = "is missing"
-    elif shape and not re.fullmatch(shape, bare(given["postcode"])):
-        found["postcode"] = f"{given['postcode']!r} is not a postcode of {country}"
+            found["postcode"] = ("is missing", True)
+    elif shape and not re.fullmatch(shape, code):
+        found["postcode"] = (f"{given['postcode']!r} is not a {called.lower().replace('zip', 'ZIP')} of {country}", False)
+    if country in STATES:
+        state = state_of(given["region"], country)
+        if state is None:
+            found["region"] = (f"{given['region']!r} is no {words(country)['region'].lower()} of {country}", False)
+        elif not state:
+            found["region"] = ("is missing", False)
+        elif "postcode" not in found and not postcode_fits(code, state, country):
+            found["postcode"] = (f"{given['postcode']!r} is not in {STATES[country][state][0]}", False)
     if given["address_1"] and not any(letter.isdigit() for letter in given["address_1"] + given["address_2"]):
-        found["address_1"] = "has no house number"
+        found["address_1"] = ("has no house number", False)
     for name in ON_LABEL:
         if odd := sorted({letter for letter in given[name] if not _carried(letter)}):
-            found[name] = "has characters that a carrier refuses: " + " ".join(odd[:6])
+            found[name] = ("has characters that a carrier refuses: " + " ".join(odd[:6]), True)
         elif len(given[name]) > LABEL_WIDTH:
-            found[name] = f"is {len(given[name])} characters long, a label takes {LABEL_WIDTH}"
+            found[name] = (f"is {len(given[name])} characters long, a label takes {LABEL_WIDTH}", True)
     return found
 
 
@@ -97,6 +122,12 @@ def _carried(letter: str) -> bool:
     if letter in _MARKS or (letter.isascii() and letter.isalnum()):
         return True
     return letter.isalpha() and unicodedata.name(letter, "").startswith("LATIN")
+
+
+def _latin(letter: str) -> str:
+    """A letter in Latin ones; a space where it has none, such as for a drawing."""
+    said = anyascii(letter) if letter.isalpha() else ""
+    return said if said and all(_carried(one) for one in said) else " "
 
 
 def mended(address: Mapping[str, object]) -> dict[str, str]:
@@ -108,8 +139,11 @@ def mended(address: Mapping[str, object]) -> dict[str, str]:
     """
     out = {name: " ".join(str(address.get(name) or "").split()) for name in PARTS}
     for name in ON_LABEL:
-        out[name] = " ".join("".join(letter if _carried(letter) else " " for letter in out[name]).split())
+        # Letters that a label does not take are written in those that it does; the buyer's own are kept beside.
+        out[name] = " ".join("".join(letter if _carried(letter) else _latin(letter) for letter in out[name]).split())
     country = out["country"] = out["country"].upper()
+    if state := state_of(out["region"], country):
+        out["region"] = state
     code = bare(out["postcode"])
     if country in _SPACED and re.fullmatch(_POSTCODES[country], code):
         behind = _SPACED[country]

@@ -11,6 +11,7 @@ from sqlalchemy import select
 from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..connectors.protocols import PurchaseAnswer, Tracking
 from ..connectors.wire import said_with
+from ..core.address_parts import lines as address_lines
 from ..core.money import parse_money, plain
 from ..core.states import OUTBOX, PURCHASE
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -84,7 +85,7 @@ def slip_file(desk: Desk, number: int) -> File:
     purchase, order, store, rows = _parts(desk, number)
     lines = by_id(desk.s, OrderLine, {row.order_line_id for row, _ in rows})
     address = order.mended or order.address
-    receiver = [str(address.get(name) or "") for name in ("name", "address_1", "address_2", "city", "region", "postcode", "country")]
+    receiver = address_lines({**address, "country": order.country})
     what = [(line.quantity, line.title or line.sku_code) for line in sorted(lines.values(), key=lambda one: one.line_no)]
     greeting = store.greeting.replace("{name}", order.buyer)
     return File(f"{purchase.reference}-slip.pdf", "application/pdf", slip_pdf(store.name, order.number, receiver, what, greeting))

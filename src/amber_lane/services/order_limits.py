@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ..core.address import faults
+from ..core.address import certain_faults, faults
 from ..core.money import show
 from ..core.route import OrderPlan
 from ..data.orders import Order, OrderLine
@@ -17,8 +17,6 @@ from .desk import Desk, in_chunks
 
 # Limits that are a person's to set, so that their word lets an order past.
 LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address", "doubt", "twice", "spend_limit", "practice")
-# Of an address these are only likely to be wrong, so a person may let them stand.
-DOUBTS = ("has no house number", "is not a postcode")
 PARTS = {
     "name": "the name",
     "address_1": "the street",
@@ -50,9 +48,9 @@ def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, A
     if order.wants or order.cancelled_at:
         # What is left of it would go as the buyer does not want it any more.
         return "buyer", f"Settle with the buyer first: {order.wants_told}" if order.wants else "The buyer cancelled it"
-    wrong = faults({**(order.mended or order.address), "country": order.country})
-    if "address" in order.allowed:
-        wrong = {name: told for name, told in wrong.items() if not any(doubt in told for doubt in DOUBTS)}
+    # What is only likely to be wrong stands where a person let it.
+    look = certain_faults if "address" in order.allowed else faults
+    wrong = look({**(order.mended or order.address), "country": order.country})
     if wrong:
         told = "; ".join(f"{PARTS[name]} {fault}" for name, fault in wrong.items())
         return "address", told[0].upper() + told[1:]

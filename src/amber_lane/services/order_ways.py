@@ -21,6 +21,7 @@ from .desk import Conflict, Desk, NotFound
 from .facts import NANO
 from .order_limits import LIFTED
 from .order_lines import cancel_lines
+from .orders import may_stand
 from .planning import OPEN, lines_of, replan
 from .planning_look import Lookup, room_of
 
@@ -90,6 +91,8 @@ def _past_limit(order: Order, hold: Hold, asked: OrderToFill, look: Lookup) -> I
                 by, arrives = _by(plan, look, order)
                 label = ALLOW[limit] if limit == hold.limit else f"Send late by {by}" if limit == "too_late" else f"Send by {by}"
                 yield WayOn(f"allow:{limit}", label, by, plan.profit + plan.risk, arrives)
+    elif hold.limit == "address" and not may_stand(order):
+        return
     elif hold.limit in LIFTED and hold.limit not in order.allowed:
         plan = route([asked]).plans[order.id]
         profit = plan.profit + plan.risk if plan.reason is None else None

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from sqlalchemy import select
 
 from ..connectors.protocols import StoreOrder
-from ..core.address import faults
+from ..core.address import certain_faults
 from ..core.ids import check_country
 from ..core.states import ORDER_LINE
 from ..data.lanes import Lane
@@ -15,7 +15,7 @@ from ..data.orders import Hold, Order, OrderLine
 from ..data.setup import Store
 from . import order_money, outbox
 from .desk import Conflict, Desk, Invalid, in_chunks
-from .order_limits import DOUBTS, LIFTED
+from .order_limits import LIFTED
 from .planning import OPEN, bought_parts, lines_of, replan, step_line
 from .respond import respond
 from .taking_in import take_in, take_many
@@ -60,6 +60,8 @@ def allow(desk: Desk, number: int, why: str = "", limit: str | None = None) -> O
     limit = limit or (hold.limit if hold else "")
     if not hold or limit not in LIFTED or limit in order.allowed:
         raise Conflict("this order is not held by a limit that can be lifted; look at it again")
+    if limit == "address" and not may_stand(order):
+        raise Conflict("no carrier takes this address as it is; mend it")
     order.allowed = [*order.allowed, limit]
     order.version += 1
     desk.log(
@@ -84,7 +86,7 @@ def allow_many(desk: Desk, numbers: Sequence[int], why: str = "") -> tuple[int, 
         for hold in desk.s.scalars(select(Hold).where(Hold.order_id.in_(chunk), Hold.ended.is_(None)))
     }
     able = {number: hold.limit for number, hold in holds.items() if hold.limit in LIFTED and hold.limit not in rows[number].allowed}
-    faulty = {number for number, limit in able.items() if limit == "address" and not _only_doubted(rows[number])}
+    faulty = {number for number, limit in able.items() if limit == "address" and not may_stand(rows[number])}
     able = {number: limit for number, limit in able.items() if number not in faulty}
     if not able:
         raise Conflict("none of these orders is held by a limit that can be lifted; look at them one by one")
@@ -100,9 +102,9 @@ def allow_many(desk: Desk, numbers: Sequence[int], why: str = "") -> tuple[int, 
     return n, left
 
 
-def _only_doubted(order: Order) -> bool:
-    wrong = faults({**(order.mended or order.address), "country": order.country})
-    return all(any(doubt in told for doubt in DOUBTS) for told in wrong.values())
+def may_stand(order: Order) -> bool:
+    """Whether nothing of an order's address is certainly wrong, so that a person may let it go as it is."""
+    return not certain_faults({**(order.mended or order.address), "country": order.country})
 
 
 def disallow_many(desk: Desk, after: dict[str, dict[str, str]]) -> None:
@@ -155,7 +157,7 @@ def mend_address(desk: Desk, number: int, version: int, address: dict[str, str])
         country = check_country(address.get("country", ""))
     except ValueError as error:
         raise Invalid(str(error), {"country": str(error)}) from error
-    lacking = {name: told for name, told in faults({**address, "country": country}).items() if not any(one in told for one in DOUBTS)}
+    lacking = certain_faults({**address, "country": country})
     if lacking:
         raise Invalid("the address: " + "; ".join(f"{name} {told}" for name, told in lacking.items()), lacking)
     order.mended = {**order.address, **address, "country": country}

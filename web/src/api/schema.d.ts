@@ -6287,6 +6287,10 @@ export interface components {
             buyer: string;
             /** By Hand */
             by_hand: boolean;
+            /** Called */
+            called: {
+                [key: string]: string;
+            };
             /** Country */
             country: string;
             /** Faults */
@@ -6305,6 +6309,8 @@ export interface components {
             limit: string | null;
             /** Lines */
             lines: components["schemas"]["LineOut"][];
+            /** Lines Of Address */
+            lines_of_address: string[];
             /** Mail */
             mail: string;
             /** Mended */

@@ -8,6 +8,8 @@ import Modal from '@/parts/Modal.vue'
 
 const props = defineProps<{ order: Schema<'OrderOut'> }>()
 const emit = defineEmits<{ close: [] }>()
+/** Some parts have another name from country to country. */
+const called = (name: string, usual: string) => props.order.called[name] ?? usual
 const FIELDS = [
   ['name', 'Name'],
   ['address_1', 'Address'],
@@ -45,8 +47,8 @@ async function save() {
 <template>
   <Modal open :title="`Mend the address of order ${order.number}`" told="The one the buyer gave is kept beside it." @close="emit('close')">
     <form class="grid grid-cols-2 gap-3" @submit.prevent="save">
-      <label v-for="[name, label] in FIELDS" :key="name"
-        ><span class="label">{{ label }}</span
+      <label v-for="[name, usual] in FIELDS" :key="name"
+        ><span class="label">{{ called(name, usual) }}</span
         ><input v-model="form[name]" class="field" maxlength="100" :aria-invalid="!!told(name)" /><span
           v-if="told(name)"
           class="block text-xs text-brick"

@@ -79,10 +79,7 @@ useKeys('This order', [
     },
   },
 ])
-const address = computed(() => {
-  const a = data.value?.address ?? {}
-  return [a.name, a.address_1, a.address_2, a.city, a.postcode, a.country].filter(Boolean).join(', ')
-})
+const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
 </script>
 
 <template>
