@@ -1,55 +1,86 @@
-"""A packing slip as PDF: the store's name, what is in the parcel and a word to the receiver. No price is on it."""
+"""A packing slip as PDF: the store's name, what is in the parcel and a word to the receiver. No price is on it.
+
+Every name that a buyer can have is printed: Latin, Greek, Cyrillic, Hebrew, Arabic, Thai, Han, kana and Hangul, with what is written
+from right to left shaped as it is read. Only the letters that are used go into the file.
+"""
 
 from __future__ import annotations
 
-import io
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
-import reportlab
-from reportlab.lib.colors import HexColor
-from reportlab.lib.pagesizes import A5
-from reportlab.lib.styles import ParagraphStyle
-from reportlab.lib.units import mm
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
-from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table
+from fpdf import FPDF
+from fpdf.enums import XPos, YPos
 
-_INK, _SOFT, _RULE = HexColor("#22262b"), HexColor("#5d6266"), HexColor("#ddd6c7")
-
-
-def _fonts() -> tuple[str, str]:
-    """The fonts that come with the library, since those of the reader know few letters."""
-    folder = Path(reportlab.__file__).parent / "fonts"
-    for name, file in (("Slip", "Vera.ttf"), ("Slip bold", "VeraBd.ttf")):
-        if name not in pdfmetrics.getRegisteredFontNames():
-            pdfmetrics.registerFont(TTFont(name, str(folder / file)))
-    return "Slip", "Slip bold"
+_INK, _SOFT, _RULE = (34, 38, 43), (93, 98, 102), (221, 214, 199)
+_FONTS = Path(__file__).with_name("fonts")
+_MARGIN, _LINE = 16, 4.8
+# A font beside the plain one -> the letters that it is there for.
+_BESIDE = {
+    "hebrew": re.compile(r"[\u0590-\u05ff\ufb1d-\ufb4f]"),
+    "arabic": re.compile(r"[\u0600-\u06ff\u0750-\u077f\u08a0-\u08ff\ufb50-\ufdff\ufe70-\ufeff]"),
+    "thai": re.compile(r"[\u0e00-\u0e7f]"),
+    "han": re.compile(r"[\u3000-\u30ff\u31f0-\u31ff\u4e00-\u9fff\uff00-\uffef]"),
+    "hangul": re.compile(r"[\u1100-\u11ff\u3130-\u318f\uac00-\ud7a3]"),
+}
+_PLAIN = re.compile(r"[\u0020-\u052f\u1e00-\u1fff\u2000-\u22ff]")
 
 
-def _safe(text: str) -> str:
-    return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+class _Slip(FPDF):
+    def __init__(self, texts: Sequence[str]) -> None:
+        super().__init__(format=(148, 210))
+        self.set_margin(_MARGIN)
+        self.set_auto_page_break(True, _MARGIN)
+        self.add_font("slip", "", str(_FONTS / "plain.ttf"))
+        self.add_font("slip", "B", str(_FONTS / "bold.ttf"))
+        together = "".join(texts)
+        beside = [name for name, letters in _BESIDE.items() if letters.search(together)]
+        for name in beside:
+            self.add_font(name, "", str(_FONTS / f"{name}.ttf"))
+        if beside:
+            self.set_fallback_fonts(beside, exact_match=False)
+        self.set_text_shaping(True)
+
+    def say(self, text: str, size: float, style: str = "", soft: bool = False, line: float = _LINE, wide: float = 0) -> None:
+        self.set_font("slip", style, size)
+        self.set_text_color(*(_SOFT if soft else _INK))
+        self.multi_cell(wide, line, _shown(text), align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+
+
+def _shown(text: str) -> str:
+    """A text with nothing left out unseen: a letter that no font here has stands as its number."""
+    known = "".join(one if one == "\n" or _printed(one) else f"[U+{ord(one):04X}]" for one in text)
+    return known or " "
+
+
+def _printed(letter: str) -> bool:
+    return bool(_PLAIN.match(letter)) or any(letters.match(letter) for letters in _BESIDE.values())
 
 
 def slip_pdf(store: str, order: str, receiver: Sequence[str], lines: Sequence[tuple[int, str]], greeting: str) -> bytes:
     """receiver: the lines of the label; lines: (quantity, what)."""
-    plain, bold = _fonts()
-    body = ParagraphStyle("body", fontName=plain, fontSize=9, leading=13, textColor=_INK)
-    small = ParagraphStyle("small", parent=body, fontSize=8, textColor=_SOFT)
-    title = ParagraphStyle("title", parent=body, fontName=bold, fontSize=16, leading=20)
-    rows = [[Paragraph(str(quantity), body), Paragraph(_safe(what), body)] for quantity, what in lines]
-    table = Table(rows, colWidths=[14 * mm, None], style=[("LINEBELOW", (0, 0), (-1, -1), 0.5, _RULE), ("VALIGN", (0, 0), (-1, -1), "TOP")])
-    story = [
-        Paragraph(_safe(store), title),
-        Paragraph(f"Your order {_safe(order)}", small),
-        Spacer(1, 6 * mm),
-        Paragraph("<br/>".join(_safe(one) for one in receiver if one), body),
-        Spacer(1, 6 * mm),
-        table,
-    ]
+    page = _Slip([store, order, *receiver, *(what for _, what in lines), greeting])
+    page.set_title(f"{store}: order {order}")
+    page.set_author(store)
+    page.add_page()
+    page.say(store, 16, "B", line=7)
+    page.say(f"Your order {order}", 8, soft=True)
+    page.ln(6)
+    for one in receiver:
+        if one:
+            page.say(one, 9)
+    page.ln(6)
+    page.set_draw_color(*_RULE)
+    for quantity, what in lines:
+        top = page.get_y()
+        page.set_font("slip", "", 9)
+        page.set_text_color(*_INK)
+        page.cell(14, _LINE + 1, str(quantity))
+        page.multi_cell(0, _LINE + 1, _shown(what), align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+        if page.get_y() > top:
+            page.line(_MARGIN, page.get_y(), page.w - _MARGIN, page.get_y())
     if greeting:
-        story += [Spacer(1, 8 * mm), Paragraph(_safe(greeting), body)]
-    out = io.BytesIO()
-    margins = dict.fromkeys(("leftMargin", "rightMargin", "topMargin", "bottomMargin"), 16 * mm)
-    SimpleDocTemplate(out, pagesize=A5, title=f"{store}: order {order}", author=store, **margins).build(story)
-    return out.getvalue()
+        page.ln(8)
+        page.say(greeting, 9)
+    return bytes(page.output())
