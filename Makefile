@@ -9,12 +9,13 @@ export UV_NO_PROGRESS := 1
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts -type f 2>/dev/null)
 PY_SOURCES := $(shell find src -name '*.py' 2>/dev/null)
 
-.PHONY: help setup demo test fresh bench check types shots states
+.PHONY: help setup demo test test-real fresh bench check types shots states
 
 help:
 	@echo "make setup   everything that is needed, on a fresh machine"
 	@echo "make demo    a living business at http://127.0.0.1:8700, until Ctrl C"
 	@echo "make test    all checks and tests"
+	@echo "make test-real   mail with Debian's own servers (as root)"
 	@echo "make fresh   empty the demo data"
 	@echo "make bench   measure, and write docs/benchmarks.md"
 
@@ -56,6 +57,11 @@ $(STAMPS)/browser:
 
 demo: setup
 	.venv/bin/amber-lane demo
+
+# Mail servers as people have them: dovecot and postfix, started by the tests in folders of their own.
+test-real: setup
+	@command -v dovecot > /dev/null && command -v postfix > /dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends postfix dovecot-imapd dovecot-pop3d > /dev/null; }
+	AMBER_LANE_REAL=1 .venv/bin/pytest -q tests/real
 
 # The pages' types are made from the interface; the check fails when they were not made anew.
 types: $(STAMPS)/install $(STAMPS)/npm

@@ -9,26 +9,22 @@ import ssl
 import threading
 import zipfile
 from collections.abc import Iterator
-from datetime import UTC, datetime, timedelta
 from email import policy
 from email.message import EmailMessage
-from ipaddress import ip_address
 from pathlib import Path
 from typing import Any
 
 import pytest
 from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import AuthResult
-from cryptography import x509
-from cryptography.hazmat.primitives import hashes, serialization
-from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.x509.oid import NameOID
 
 from amber_lane.connectors import tls
 from amber_lane.connectors.errors import CannotAsk, Denied, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.kinds import connect
 from amber_lane.connectors.letters import read
 from amber_lane.connectors.protocols import Mail
+
+from ..certificates import make
 
 LETTER = Mail(
     "mail-7",
@@ -43,23 +39,7 @@ LETTER = Mail(
 def sealed(tmp_path_factory: pytest.TempPathFactory) -> tuple[ssl.SSLContext, Path]:
     """A server's certificate for this machine, and the file of the authority that signed it: itself."""
     folder = tmp_path_factory.mktemp("ca")
-    key = ec.generate_private_key(ec.SECP256R1())
-    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "our own")])
-    made = (
-        x509.CertificateBuilder()
-        .subject_name(name)
-        .issuer_name(name)
-        .public_key(key.public_key())
-        .serial_number(7)
-        .not_valid_before(datetime.now(UTC) - timedelta(days=1))
-        .not_valid_after(datetime.now(UTC) + timedelta(days=9))
-        .add_extension(x509.SubjectAlternativeName([x509.IPAddress(ip_address("127.0.0.1"))]), critical=False)
-        .add_extension(x509.BasicConstraints(ca=True, path_length=None), critical=True)
-        .sign(key, hashes.SHA256())
-    )
-    cert, secret = folder / "ca.pem", folder / "key.pem"
-    cert.write_bytes(made.public_bytes(serialization.Encoding.PEM))
-    secret.write_bytes(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()))
+    cert, secret = make(folder)
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
     context.load_cert_chain(cert, secret)
     return context, cert
