@@ -13,6 +13,8 @@ const props = defineProps<{
   open: boolean
   sheet: 'lanes' | 'orders' | 'tracking' | 'answers' | 'listings' | 'items' | 'prices' | 'rates'
   title: string
+  /** What is the same in every row, such as the store that the sheet is of. */
+  always?: Record<string, string>
 }>()
 const emit = defineEmits<{ close: [] }>()
 
@@ -44,6 +46,15 @@ async function upload(event: Event) {
   try {
     seen.value = await send<Schema<'SheetSeen'>>(`/api/v1/sheets/${props.sheet}/look`, file)
     token.value = seen.value.token
+    const more = Object.entries(props.always ?? {}).filter(([name]) => !seen.value!.columns[name])
+    if (more.length) {
+      const columns = { ...seen.value.columns, ...Object.fromEntries(more.map(([name, value]) => [name, `= ${value}`])) }
+      const path = { name: props.sheet, token: token.value }
+      const body = { columns, tab: seen.value.tab, encoding: seen.value.encoding }
+      const { doubts, plain } = seen.value
+      const found = await take(api.POST('/api/v1/sheets/{name}/look/{token}', { params: { path }, body }))
+      seen.value = { ...found, doubts, plain: plain || (found.plain && !Object.keys(doubts).length) }
+    }
     if (seen.value.plain) await check()
     else stage.value = 'naming'
   } catch (problem) {

@@ -32,7 +32,7 @@ const joining = ref<Owner | null>(null)
 const mending = ref<Partner | null>(null)
 const services = ref<Partner | null>(null)
 const terms = ref<Partner | null>(null)
-const bring = ref<'listings' | null>(null)
+const bring = ref<Partner | null>(null)
 const columns = ref<Partner | null>(null)
 const sheets = ref<Partner | null>(null)
 const token = ref<{ token: string; store: string } | null>(null)
@@ -99,7 +99,8 @@ watch(
     if (!now || !Object.keys(route.query).length) return
     const one = (owner: string, id: unknown) => now.find((row) => row.owner === owner && row.id === Number(id))
     if (typeof connect === 'string' && connect in NAMES) joining.value = connect as Owner
-    if (listings && one('store', listings)?.kind === 'sheet') bring.value = 'listings'
+    const shop = one('store', listings)
+    if (shop?.kind === 'sheet') bring.value = shop
     if (typeof owner === 'string' && of) sheets.value = one(owner, of) ?? null
     const supplier = one('supplier', items)
     if (supplier && BY_SHEETS.includes(supplier.kind)) columns.value = supplier
@@ -237,7 +238,7 @@ async function renew() {
               @click="renewing = one"
               >New token</Btn
             ><template v-else-if="one.kind === 'sheet'"
-              ><Btn v-if="one.owner === 'store'" small @click="bring = 'listings'">Bring in listings</Btn
+              ><Btn v-if="one.owner === 'store'" small @click="bring = one">Bring in listings</Btn
               ><Btn small @click="sheets = one">Sheets out</Btn></template
             ><template v-else-if="one.kind !== 'by_hand'"
               ><Btn small @click="check(one)">Check</Btn><Btn small @click="mend(one)">New key</Btn></template
@@ -288,6 +289,13 @@ async function renew() {
     <PartnerChange v-if="changing" :partner="changing" @close="changing = null" @link="((changing = null), mend($event))" />
     <Terms v-if="terms" :supplier="terms" @close="terms = null" />
     <Services v-if="services" :supplier="services" @close="services = null" />
-    <SheetIn v-if="bring" :open="true" :sheet="bring" :title="`Bring in ${bring}`" @close="bring = null" />
+    <SheetIn
+      v-if="bring"
+      :open="true"
+      sheet="listings"
+      :title="`Bring in listings of ${bring.name}`"
+      :always="{ store: bring.name }"
+      @close="bring = null"
+    />
   </div>
 </template>
