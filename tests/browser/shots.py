@@ -6,6 +6,7 @@ from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 
+from . import first_day
 from .conftest import ARGS
 
 TARGET = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
@@ -26,9 +27,7 @@ VIEWS = {
     "orders": "/orders?state=held",
     "transit": "/transit?show=trouble",
     "partners": "/setup/partners",
-    "limits": "/setup/limits",
     "world": "/setup/world",
-    "log": "/setup/log",
 }
 
 
@@ -63,6 +62,7 @@ def main() -> None:
                 page.get_by_role("heading", name="One unit at the door").wait_for()
                 page.wait_for_timeout(600)
             page.screenshot(path=TARGET / f"{name}.png")
+        first_day.take(browser, TARGET)
         browser.close()
 
 

@@ -14,7 +14,7 @@ from ..data.shelf import Listing
 from ..data.source import Item
 from .desk import Desk, NotFound
 from .place import PLACE
-from .store_switches import PARTS
+from .store_switches import PARTS, in_practice
 
 LEFT = "first-steps-left"
 
@@ -56,6 +56,8 @@ def steps(desk: Desk) -> list[FirstStep]:
     unruled = int(s.scalar(select(func.count(Listing.id)).where(*on_sale, Listing.outcome == int(Outcome.no_rule))) or 0)
     paying = {row.store_id for row in s.scalars(select(FeeRow)) if row.percent or row.fixed}
     free = [one for one in stores if one.id not in paying and not one.payment and not one.payment_fixed]
+    # Once something goes out, what lacks a lane or a rule is no first step any more, but told on Today like all else.
+    live = any(not in_practice(one) for one in stores)
     people = int(s.scalar(select(func.count(Person.id))) or 0)
     by_sheets = [one for one in stores if one.kind == "sheet"]
 
@@ -95,7 +97,7 @@ def steps(desk: Desk) -> list[FirstStep]:
         one(
             "lanes",
             "Lanes: which item fills which SKU",
-            skus > 0 and laned == skus,
+            skus > 0 and (laned == skus or (live and laned > 0)),
             f"{laned:,} of {skus:,} SKUs on sale have one" if skus else "",
             "Open lanes",
             "/lanes",
@@ -115,7 +117,7 @@ def steps(desk: Desk) -> list[FirstStep]:
         one(
             "rules",
             "Price rules",
-            rules > 0 and not unruled,
+            rules > 0 and (not unruled or live),
             f"{unruled:,} listings on sale have no rule and keep their own price"
             if rules and unruled
             else f"{rules} set"
