@@ -50,6 +50,8 @@ class CarrierShape(BaseModel):
     version: int
     name: str
     shape: str
+    # Where its parcels can be followed, with {number}; '' = nowhere.
+    page: str
 
 
 class SenderOut(BaseModel):
@@ -137,6 +139,7 @@ def keep_store(desk: WriteDesk, number: Big, ask: StoreAsk) -> Done:
 class ShapeAsk(Ask):
     version: int
     shape: str = Field(max_length=60)
+    page: str = Field("", max_length=500)
 
 
 class SenderAsk(Ask):
@@ -158,7 +161,7 @@ def read_letter(desk: WriteDesk, number: Big) -> Done:
 
 @router.post("/carriers/{number}")
 def keep_shape(desk: WriteDesk, number: Big, ask: ShapeAsk) -> Done:
-    return Done(told=ordering.keep_shape(desk, number, ask.version, ask.shape))
+    return Done(told=ordering.keep_shape(desk, number, ask.version, ask.shape, ask.page))
 
 
 @router.get("/purchases/{number}.{form}")

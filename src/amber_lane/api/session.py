@@ -9,6 +9,7 @@ from fastapi import APIRouter, HTTPException, Request
 from pydantic import BaseModel, StringConstraints
 from sqlalchemy import func, select
 
+from .. import __version__
 from ..data.setup import Person, Store, Supplier
 from ..services import setup
 from ..services.desk import Desk
@@ -46,6 +47,7 @@ class Here(BaseModel):
     stores: int
     suppliers: int
     practice: bool
+    version: str
     demo: DemoAccount | None
 
 
@@ -63,6 +65,7 @@ def here(request: Request, base: TheHouse) -> Here:
             stores=s.scalar(select(func.count()).select_from(Store)) or 0,
             suppliers=s.scalar(select(func.count()).select_from(Supplier)) or 0,
             practice=bool(base.settings.world),
+            version=__version__,
             demo=DEMO if demo else None,
         )
 

@@ -6,49 +6,28 @@ from __future__ import annotations
 
 import imaplib
 import re
-import ssl
-from collections.abc import Iterator
-from contextlib import contextmanager
-from urllib.parse import urlsplit
 
 import httpx
 
 from . import tls
-from .errors import Denied, Malformed, Refused, Unavailable
+from .errors import Denied, Malformed
 from .letters import BYTES_MOST, read
 from .protocols import Account, Letter
+from .reading import MailboxReader
 
 # Thousands of mails are named in one line.
 imaplib._MAXLINE = 10_000_000  # type: ignore[attr-defined]
 
 
-class ImapMail:
+class ImapMail(MailboxReader[imaplib.IMAP4]):
+    scheme, usual_ports, failure = "imap", (143, 993), imaplib.IMAP4.error
+
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
-        try:
-            parts = urlsplit(address)
-            self.port = parts.port or (993 if parts.scheme == "imaps" else 143)
-        except ValueError:
-            parts = urlsplit("")
-        if parts.scheme not in ("imap", "imaps") or not parts.hostname:
-            raise Refused(f"{address!r} is not the address of a mailbox such as imaps://mail.example:993")
-        self.host, self.sealed, self.deadline = parts.hostname, parts.scheme == "imaps", deadline
-        self.name, _, self.word = key.partition(":")
-        self._box: imaplib.IMAP4 | None = None
+        super().__init__(address, key, deadline)
         self._mark = ""
-        self._visiting = False
 
     def account(self) -> Account:
         return Account("Answers", "", "", ["read mail"], number=f"{self.name}@{self.host}", there=tuple(self.uids()))
-
-    @contextmanager
-    def visit(self) -> Iterator[None]:
-        """One look: however many mails are read in it, the name is given once."""
-        self._visiting = True
-        try:
-            yield
-        finally:
-            self._visiting = False
-            self._leave()
 
     def uids(self) -> list[str]:
         with self._open() as box:
@@ -78,42 +57,11 @@ class ImapMail:
                 return Letter(uid, seen.at, seen.sender, seen.subject, "", fault=f"it is larger than {BYTES_MOST // 1_000_000} MB")
             return seen
 
-    def _leave(self) -> None:
-        box, self._box = self._box, None
-        if box is not None:
-            try:
-                box.logout()
-            except (OSError, imaplib.IMAP4.error):
-                box.shutdown()
+    def _bye(self, box: imaplib.IMAP4) -> None:
+        box.logout()
 
-    @contextmanager
-    def _open(self) -> Iterator[imaplib.IMAP4]:
-        try:
-            if self._box is None:
-                self._box = self._signed_in()
-            yield self._box
-        except ssl.SSLCertVerificationError as error:
-            self._drop()
-            raise Refused(
-                f"the certificate of {self.host} cannot be verified ({error.verify_message}); "
-                f"where it is of an authority of your own, name its file in {tls.CA_FILE}"
-            ) from error
-        except imaplib.IMAP4.error as error:
-            self._drop()
-            raise Unavailable("the mailbox is busy; it will be tried again") from error
-        except (OSError, EOFError) as error:
-            self._drop()
-            raise Unavailable(f"the mailbox cannot be reached at {self.host}:{self.port}") from error
-        except BaseException:
-            self._drop()
-            raise
-        if not self._visiting:
-            self._leave()
-
-    def _drop(self) -> None:
-        box, self._box = self._box, None
-        if box is not None:
-            box.shutdown()
+    def _close(self, box: imaplib.IMAP4) -> None:
+        box.shutdown()
 
     def _signed_in(self) -> imaplib.IMAP4:
         box: imaplib.IMAP4
@@ -124,8 +72,8 @@ class ImapMail:
         try:
             if not self.sealed and "STARTTLS" in box.capabilities:
                 box.starttls(tls.context())
-            elif not self.sealed and not tls.on_this_machine(self.host):
-                raise Refused("the mailbox offers no sealed connection, so the password is not sent there; use imaps://")
+            elif not self.sealed:
+                self._must_be_sealed()
             try:
                 box.login(self.name, self.word)
             except imaplib.IMAP4.abort:

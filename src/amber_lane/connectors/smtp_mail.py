@@ -126,10 +126,7 @@ class SmtpMail:
 
     def _unsure(self, error: ssl.SSLError) -> OutsideError:
         if isinstance(error, ssl.SSLCertVerificationError):
-            return Refused(
-                f"the certificate of {self.host} cannot be verified ({error.verify_message}); "
-                f"where it is of an authority of your own, name its file in {tls.CA_FILE}"
-            )
+            return tls.unverified(self.host, error)
         return Unavailable(f"no sealed connection to {self.host}:{self.port}; is it the right port?")
 
 

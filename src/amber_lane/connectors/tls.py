@@ -6,6 +6,8 @@ import os
 import ssl
 from ipaddress import ip_address
 
+from .errors import Refused
+
 # A file of certificates (PEM) of an authority of one's own, trusted beside the machine's.
 CA_FILE = "AMBER_LANE_CA_FILE"
 
@@ -16,6 +18,14 @@ def context() -> ssl.SSLContext:
     if named := os.environ.get(CA_FILE):
         made.load_verify_locations(cafile=named)
     return made
+
+
+def unverified(host: str, error: ssl.SSLCertVerificationError) -> Refused:
+    """What a person reads where a certificate cannot be verified."""
+    return Refused(
+        f"the certificate of {host} cannot be verified ({error.verify_message}); "
+        f"where it is of an authority of your own, name its file in {CA_FILE}"
+    )
 
 
 def on_this_machine(host: str) -> bool:

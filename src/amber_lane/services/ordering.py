@@ -77,22 +77,15 @@ def check_page(page: str) -> str:
     return text
 
 
-def keep_page(desk: Desk, number: int, version: int | None, page: str) -> str:
-    """Where a carrier's parcels can be followed. Can be undone."""
-    text = check_page(page)
-    row = desk.get_version(Carrier, number, version, "carrier")
-    kept = {"owner": "carrier", "id": number, "fields": {"page": row.page}}
-    row.page = text
-    desk.log("ordering.change", row.name, f"parcels of {row.name} are followed at {text or 'no page'}", before=kept, undo=True)
-    return f"The page of {row.name} is kept"
+def keep_shape(desk: Desk, number: int, version: int | None, shape: str, page: str = "") -> str:
+    """What a carrier's numbers look like: A a letter, 9 a digit, others as they are; empty = as posts number them (UPU S10), * = any.
 
-
-def keep_shape(desk: Desk, number: int, version: int | None, shape: str) -> str:
-    """What a carrier's numbers look like: A a letter, 9 a digit, others as they are; empty = as posts number them (UPU S10)."""
-    text = check_carrier_shape(shape)
+    page: where its parcels can be followed, with {number}; '' = nowhere. Can be undone.
+    """
+    text, where = check_carrier_shape(shape), check_page(page)
     row = desk.get_version(Carrier, number, version, "carrier")
-    kept = {"owner": "carrier", "id": number, "fields": {"shape": row.shape}}
-    row.shape = text
+    kept = {"owner": "carrier", "id": number, "fields": {"shape": row.shape, "page": row.page}}
+    row.shape, row.page = text, where
     desk.log("ordering.change", row.name, f"numbers of {row.name} look like {text or 'UPU S10'}", before=kept, undo=True)
     return f"Numbers of {row.name} are checked so from now on"
 

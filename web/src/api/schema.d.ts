@@ -4135,6 +4135,8 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /** Page */
+            page: string;
             /** Shape */
             shape: string;
             /** Version */
@@ -4936,6 +4938,8 @@ export interface components {
             stores: number;
             /** Suppliers */
             suppliers: number;
+            /** Version */
+            version: string;
         };
         /**
          * History
@@ -7748,6 +7752,11 @@ export interface components {
         };
         /** ShapeAsk */
         ShapeAsk: {
+            /**
+             * Page
+             * @default
+             */
+            page: string;
             /** Shape */
             shape: string;
             /** Version */

@@ -64,7 +64,7 @@ onUnmounted(() => {
     </main>
     <PulseBar />
     <Finder :open="finder" @close="finder = false" @open="finder = true" @help="help = true" />
-    <KeysHelp :open="help" @close="help = false" @open="help = true" />
+    <KeysHelp :open="help" :version="here.version" @close="help = false" @open="help = true" />
     <div
       v-if="!live.state.connected && live.pulse.value"
       role="alert"

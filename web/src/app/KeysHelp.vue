@@ -4,7 +4,7 @@ import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { keyLayers, useKeys } from './keys'
 
-defineProps<{ open: boolean }>()
+defineProps<{ open: boolean; version: string }>()
 const emit = defineEmits<{ close: []; open: [] }>()
 useKeys('Everywhere', [{ key: '?', told: 'show these keys', run: () => emit('open') }])
 const NAMES: Record<string, string> = {
@@ -45,6 +45,9 @@ const groups = computed(() => {
         >
       </dl>
     </section>
-    <template #acts><Btn @click="emit('close')">Close</Btn></template>
+    <template #acts
+      ><span class="mr-auto text-xs text-soft">Amber Lane {{ version }}</span
+      ><Btn @click="emit('close')">Close</Btn></template
+    >
   </Modal>
 </template>

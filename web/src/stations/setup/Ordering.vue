@@ -36,12 +36,14 @@ function edit(one: Supplier | null, shop: Store | null) {
   store.value = shop
 }
 const shapes = reactive<Record<number, string>>({})
+const pages = reactive<Record<number, string>>({})
+const changed = (one: Schema<'CarrierShape'>) => (shapes[one.id] ?? one.shape) !== one.shape || (pages[one.id] ?? one.page) !== one.page
 const keepShape = (one: Schema<'CarrierShape'>) =>
   act(() =>
     take(
       api.POST('/api/v1/ordering/carriers/{number}', {
         params: { path: { number: one.id } },
-        body: { version: one.version, shape: shapes[one.id] ?? one.shape },
+        body: { version: one.version, shape: shapes[one.id] ?? one.shape, page: pages[one.id] ?? one.page },
       }),
     ),
   )
@@ -146,7 +148,10 @@ async function keep() {
     <MailIn v-if="data" :ordering="data" />
     <section class="sheet mt-4 max-w-6xl p-4">
       <h2 class="mb-1">Carriers</h2>
-      <p class="text-soft">What their numbers look like: A for a letter, 9 for a digit. Empty: as posts number them, with a check digit.</p>
+      <p class="text-soft">
+        What their numbers look like: A for a letter, 9 for a digit. Empty: as posts number them, with a check digit; * for any. And where a
+        parcel can be followed, with {number} for its number.
+      </p>
       <form v-for="one in data?.carriers" :key="one.id" class="mt-2 flex items-center gap-3" @submit.prevent="keepShape(one)">
         <label class="flex items-center gap-3"
           ><span class="w-56 font-semibold">{{ one.name }}</span
@@ -156,7 +161,14 @@ async function keep() {
             placeholder="AA999999999AA, checked"
             :value="shapes[one.id] ?? one.shape"
             @input="shapes[one.id] = ($event.target as HTMLInputElement).value" /></label
-        ><Btn small :disabled="(shapes[one.id] ?? one.shape) === one.shape" @click="keepShape(one)">Keep</Btn>
+        ><input
+          class="field code w-80!"
+          maxlength="500"
+          placeholder="https://…/{number}"
+          :aria-label="`Tracking page of ${one.name}`"
+          :value="pages[one.id] ?? one.page"
+          @input="pages[one.id] = ($event.target as HTMLInputElement).value"
+        /><Btn small :disabled="!changed(one)" @click="keepShape(one)">Keep</Btn>
       </form>
     </section>
     <Modal

@@ -168,7 +168,13 @@ const MADE: Record<string, string> = { ';': 'semicolons', ',': 'commas', '\t': '
       <div v-if="tried" class="mt-4">
         <p class="mb-1">
           <b>{{ count(tried.good) }}</b> rows can be read<template v-if="tried.bad_count"
-            >, <b class="text-brick">{{ count(tried.bad_count) }}</b> cannot</template
+            >, <b class="text-brick">{{ count(tried.bad_count) }}</b> cannot<a
+              v-if="token"
+              class="ml-1 text-slate underline"
+              :href="`api/v1/suppliers/${supplier.id}/sheet/bad/${token}.csv`"
+              download
+              >(as a sheet, with why)</a
+            ></template
           ><template v-for="notice in tried.notices" :key="notice">; {{ notice }}</template>
         </p>
         <table class="w-full">

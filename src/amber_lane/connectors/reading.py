@@ -1,0 +1,101 @@
+"""What every mailbox that is read has in common: one login a look, a fault of its own for every failure, nothing left open."""
+
+from __future__ import annotations
+
+import ssl
+from abc import ABC, abstractmethod
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Generic, TypeVar
+from urllib.parse import urlsplit
+
+from . import tls
+from .errors import Refused, Unavailable
+
+B = TypeVar("B")
+
+
+class MailboxReader(ABC, Generic[B]):
+    """address: scheme://host:port, with an s behind the scheme where it is sealed from the start; key: name:password.
+
+    A library's own `failure` means that the mailbox is busy; connections are closed after it.
+    """
+
+    scheme: str
+    usual_ports: tuple[int, int]
+    failure: type[Exception]
+
+    def __init__(self, address: str, key: str, deadline: float) -> None:
+        kinds = (self.scheme, f"{self.scheme}s")
+        try:
+            parts = urlsplit(address)
+            self.port = parts.port or self.usual_ports[parts.scheme == kinds[1]]
+        except ValueError:
+            parts = urlsplit("")
+        if parts.scheme not in kinds or not parts.hostname:
+            raise Refused(f"{address!r} is not the address of a mailbox such as {kinds[1]}://mail.example:{self.usual_ports[1]}")
+        self.host, self.sealed, self.deadline = parts.hostname, parts.scheme == kinds[1], deadline
+        self.name, _, self.word = key.partition(":")
+        self._box: B | None = None
+        self._visiting = False
+
+    @abstractmethod
+    def _signed_in(self) -> B:
+        """A connection under the name, sealed where it can be."""
+
+    @abstractmethod
+    def _bye(self, box: B) -> None:
+        """Leave as the protocol has it; may fail."""
+
+    @abstractmethod
+    def _close(self, box: B) -> None:
+        """Let go without a word."""
+
+    @contextmanager
+    def visit(self) -> Iterator[None]:
+        """One look: however many mails are read in it, the name is given once."""
+        self._visiting = True
+        try:
+            yield
+        finally:
+            self._visiting = False
+            self._leave()
+
+    def _must_be_sealed(self) -> None:
+        """Where nothing is sealed, a password goes to this very machine alone."""
+        if not tls.on_this_machine(self.host):
+            raise Refused(f"the mailbox offers no sealed connection, so the password is not sent there; use {self.scheme}s://")
+
+    def _leave(self) -> None:
+        box, self._box = self._box, None
+        if box is not None:
+            try:
+                self._bye(box)
+            except (OSError, EOFError, self.failure):
+                self._close(box)
+
+    def _drop(self) -> None:
+        box, self._box = self._box, None
+        if box is not None:
+            self._close(box)
+
+    @contextmanager
+    def _open(self) -> Iterator[B]:
+        try:
+            if self._box is None:
+                self._box = self._signed_in()
+            yield self._box
+        except ssl.SSLCertVerificationError as error:
+            self._drop()
+            raise tls.unverified(self.host, error) from error
+        except self.failure as error:
+            self._drop()
+            raise Unavailable("the mailbox is busy; it will be tried again") from error
+        except (OSError, EOFError) as error:
+            self._drop()
+            raise Unavailable(f"the mailbox cannot be reached at {self.host}:{self.port}") from error
+        except BaseException:
+            self._drop()
+            raise
+        if not self._visiting:
+            self._leave()
