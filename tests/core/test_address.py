@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from amber_lane.core.address import certain_faults, faults, mended
+from amber_lane.core.address import certain_faults, faults, in_latin, mended
 
 
 def test_a_state_and_its_postcode_belong_together() -> None:
@@ -29,3 +29,9 @@ def test_letters_that_a_label_does_not_take_are_written_in_those_it_does() -> No
     one = mended({"name": "Ελένη Παππά", "address_1": "4 Ermou ☂", "city": "Αθήνα", "postcode": "10563", "country": "GR"})
     assert (one["name"], one["address_1"], one["city"]) == ("Eleni Pappa", "4 Ermou", "Athina")
     assert not faults(one)
+
+
+def test_a_rule_says_which_letters_go() -> None:
+    greek = {"name": "Ελένη Παππά", "address_1": "4 Ermou", "city": "Αθήνα", "postcode": "10563", "country": "GR"}
+    assert set(faults(greek)) == {"name", "city"} and not faults(greek, any_letters=True) and not faults(in_latin(greek))
+    assert "characters" in faults({**greek, "name": "☂"}, any_letters=True)["name"], "a drawing is no letter"

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from sqlalchemy import insert, select, text, update
 from sqlalchemy.exc import IntegrityError, StatementError
 
+from amber_lane.data.backups import before_change, newest_shape, notes, shape_of
 from amber_lane.data.base import Base, from_ms, to_ms
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -144,3 +145,22 @@ def test_a_house_with_orders_is_brought_to_the_newest_shape_with_nothing_lost(tm
         assert [len(s.scalars(select(table)).all()) for table in (OrderLine, PurchaseOrder, PurchaseLine)] == [1, 1, 1]
         assert s.connection().exec_driver_sql("pragma foreign_keys").scalar() == 1
         assert not s.connection().exec_driver_sql("pragma foreign_key_check").fetchall()
+
+
+def test_the_data_is_copied_before_its_shape_changes_and_a_newer_one_is_refused(tmp_path) -> None:
+    db = Database(f"sqlite:///{tmp_path / 'amber-lane.db'}")
+    assert before_change(db, tmp_path) is None, "there is nothing yet"
+    db.migrate("0009")
+    kept = before_change(db, tmp_path)
+    assert kept is not None and kept.name == "0001-shape-0009.db"
+    db.migrate()
+    assert before_change(db, tmp_path) is None, "it is so already"
+    old = Database(f"sqlite:///{kept}")
+    assert shape_of(old) == "0009" and shape_of(db) == newest_shape()
+    with db.engine.begin() as connection:
+        connection.exec_driver_sql("update alembic_version set version_num = '9999'")
+    with pytest.raises(RuntimeError, match="made by a newer version"):
+        before_change(db, tmp_path)
+    assert "practice" in notes("0.2.0")
+    for one in (db, old):
+        one.close()

@@ -67,25 +67,25 @@ def postcode_in(text: str, country: str) -> str:
     return next((piece for piece in pieces if shape and re.fullmatch(shape, piece)), "")
 
 
-def faults(address: Mapping[str, object]) -> dict[str, str]:
-    """What is wrong with each part of an address; empty when a carrier will take it.
+def faults(address: Mapping[str, object], any_letters: bool = False) -> dict[str, str]:
+    """What is wrong with each part of an address; empty when a carrier will take it. any_letters: it prints all that there are.
 
     >>> faults({"name": "Wren", "address_1": "High Street", "city": "Whitby", "postcode": "YO21", "country": "GB"})
     {'postcode': "'YO21' is not a postcode of GB", 'address_1': 'has no house number'}
     """
-    return {name: told for name, (told, _) in _faults(address).items()}
+    return {name: told for name, (told, _) in _faults(address, any_letters).items()}
 
 
-def certain_faults(address: Mapping[str, object]) -> dict[str, str]:
+def certain_faults(address: Mapping[str, object], any_letters: bool = False) -> dict[str, str]:
     """The same without what is only likely to be wrong, which a person may let stand.
 
     >>> certain_faults({"name": "Wren", "address_1": "High Street", "city": "", "postcode": "YO21", "country": "GB"})
     {'city': 'is missing'}
     """
-    return {name: told for name, (told, sure) in _faults(address).items() if sure}
+    return {name: told for name, (told, sure) in _faults(address, any_letters).items() if sure}
 
 
-def _faults(address: Mapping[str, object]) -> dict[str, tuple[str, bool]]:
+def _faults(address: Mapping[str, object], any_letters: bool) -> dict[str, tuple[str, bool]]:
     """Per part what is wrong, and whether that is certain."""
     given = {name: str(address.get(name) or "").strip() for name in PARTS}
     found = {name: ("is missing", True) for name in NEEDED if not given[name]}
@@ -110,7 +110,7 @@ def _faults(address: Mapping[str, object]) -> dict[str, tuple[str, bool]]:
     if given["address_1"] and not any(letter.isdigit() for letter in given["address_1"] + given["address_2"]):
         found["address_1"] = ("has no house number", False)
     for name in ON_LABEL:
-        if odd := sorted({letter for letter in given[name] if not _carried(letter)}):
+        if odd := sorted({letter for letter in given[name] if not _carried(letter) and not (any_letters and letter.isalpha())}):
             found[name] = ("has characters that a carrier refuses: " + " ".join(odd[:6]), True)
         elif len(given[name]) > LABEL_WIDTH:
             found[name] = (f"is {len(given[name])} characters long, a label takes {LABEL_WIDTH}", True)
@@ -128,6 +128,20 @@ def _latin(letter: str) -> str:
     """A letter in Latin ones; a space where it has none, such as for a drawing."""
     said = anyascii(letter) if letter.isalpha() else ""
     return said if said and all(_carried(one) for one in said) else " "
+
+
+def in_latin(address: Mapping[str, object]) -> dict[str, object]:
+    """An address with every letter in Latin ones, for carriers that take no others; the rest of it as it is.
+
+    >>> in_latin({"name": "Ελένη", "city": "Αθήνα", "phone": "+30 1"})
+    {'name': 'Eleni', 'city': 'Athina', 'phone': '+30 1'}
+    """
+    out = dict(address)
+    for name in ON_LABEL:
+        text = str(out.get(name) or "")
+        if any(letter.isalpha() and not _carried(letter) for letter in text):
+            out[name] = " ".join("".join(one if _carried(one) or not one.isalpha() else _latin(one) for one in text).split())
+    return out
 
 
 def mended(address: Mapping[str, object]) -> dict[str, str]:

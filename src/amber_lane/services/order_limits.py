@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ..core.address import certain_faults, faults
+from ..core.address import certain_faults, faults, in_latin
 from ..core.money import show
 from ..core.route import OrderPlan
 from ..data.orders import Order, OrderLine
@@ -50,7 +50,8 @@ def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, A
         return "buyer", f"Settle with the buyer first: {order.wants_told}" if order.wants else "The buyer cancelled it"
     # What is only likely to be wrong stands where a person let it.
     look = certain_faults if "address" in order.allowed else faults
-    wrong = look({**(order.mended or order.address), "country": order.country})
+    where = {**(order.mended or order.address), "country": order.country}
+    wrong = look(in_latin(where) if policy["letters"] == "latin" else where, policy["letters"] == "all")
     if wrong:
         told = "; ".join(f"{PARTS[name]} {fault}" for name, fault in wrong.items())
         return "address", told[0].upper() + told[1:]

@@ -60,6 +60,8 @@ POLICY_DEFAULTS: dict[str, Any] = {
     "hold_twice": True,
     # A parcel that moved, and of which nobody said for so many days that it arrived, is taken as arrived; 0 = never.
     "arrived_after_days": 30,
+    # Letters that are not Latin: asked about, written in Latin ones by themselves, or printed as they are.
+    "letters": "ask",
     "send": "after",
     "send_minutes": 30,
     # Lanes: whether the sure ones are opened without asking; what share must come in time, and be taken, at least.
@@ -71,7 +73,8 @@ POLICY_DEFAULTS: dict[str, Any] = {
 }
 AT_NONE = ("hide", "zero", "leave", "end")
 SENDS = ("hand", "once", "after")
-WORDS = {"at_none": AT_NONE, "at_gone": AT_NONE, "send": SENDS}
+LETTERS = ("ask", "latin", "all")
+WORDS = {"at_none": AT_NONE, "at_gone": AT_NONE, "send": SENDS, "letters": LETTERS}
 RULE_FIELDS = ("rule", "rule_value", "min_margin", "min_profit", "ceiling", "endings", "step", "reserve", "least_price", "compare_at")
 
 

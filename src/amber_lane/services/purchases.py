@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import Text, func, select, type_coerce, update
 
 from ..connectors.protocols import PurchaseAnswer
-from ..core.address import PARTS
+from ..core.address import PARTS, in_latin
 from ..core.cost import packs_needed, unit_bought
 from ..core.money import show
 from ..core.states import ORDER_LINE, PURCHASE
@@ -26,6 +26,7 @@ from .documents import send_by_mail
 from .facts import Facts
 from .mails import write_mail
 from .planning import bought_parts, lines_of, replan, service_of, step_line
+from .policy import policy_for
 from .respond import respond
 from .transit import all_are, take_tracking
 
@@ -84,6 +85,7 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
     have = bought_parts(s, (line.id for line in lines))
     store = desk.get(Store, order.store_id, "store")
     address = order.mended or order.address
+    latin = in_latin(address)
     groups: dict[tuple[int, int, str], list[tuple[OrderLine, LanePart]]] = {}
     for line in lines:
         lane = lanes[line.lane_id or 0]
@@ -143,7 +145,7 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
                 "lines": out,
                 "note": " ".join(filter(None, (supplier.parcel_note, _pack_with(desk, order)))),
                 "greeting": store.greeting.replace("{name}", order.buyer),
-                "address": {**{name: str(address.get(name) or "") for name in PARTS}, "phone": phone_for(supplier, store, address)},
+                "address": _written(desk, supplier, store, address, latin),
             },
         )
         made.append(purchase)
@@ -164,6 +166,13 @@ def _pack_with(desk: Desk, order: Order) -> str:
     other = desk.get(Order, order.packed_with, "order")
     store = desk.get(Store, other.store_id, "store")
     return f"Please pack it together with {store.code}-{other.number}-1, to the same buyer."
+
+
+def _written(desk: Desk, supplier: Supplier, store: Store, address: dict[str, Any], latin: dict[str, Any]) -> dict[str, str]:
+    """An address as it goes to a supplier: in Latin letters where the rule says so; the buyer's own stay at the order."""
+    if latin != address and policy_for(desk.s, supplier=supplier.code, store=store.code)["letters"] == "latin":
+        address = latin
+    return {**{name: str(address.get(name) or "") for name in PARTS}, "phone": phone_for(supplier, store, address)}
 
 
 def phone_for(supplier: Supplier, store: Store, address: dict[str, Any]) -> str:

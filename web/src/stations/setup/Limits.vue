@@ -74,6 +74,7 @@ const GROUPS: [string, [string, string, Kind, string[]?][]][] = [
       ['unusual_times', 'or of so many times what is usual for the SKU (0 = never)', 'count'],
       ['split_over', 'or in several parcels that cost more to send than, £', 'money'],
       ['hold_twice', 'Hold what was perhaps ordered twice: same buyer, address and SKU within a day', 'switch'],
+      ['letters', 'Names in letters that are not Latin', 'word', ['ask', 'latin', 'all']],
       ['late_cost', 'What a late parcel costs on average, £', 'money'],
       ['send', 'Send ready orders', 'word', ['hand', 'once', 'after']],
       ['send_minutes', 'if after: how many minutes', 'count'],
@@ -88,6 +89,9 @@ const WORDS: Record<string, string> = {
   hand: 'by hand',
   once: 'at once',
   after: 'after some minutes',
+  ask: 'ask me',
+  latin: 'write them in Latin letters',
+  all: 'leave them as they are',
 }
 const asked = useQuery({ queryKey: ['policy'], queryFn: () => take(api.GET('/api/v1/prices/policy')) })
 const { data } = asked

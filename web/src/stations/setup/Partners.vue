@@ -111,6 +111,9 @@ watch(
   },
   { immediate: true },
 )
+/** What works by sheets is read by nobody's clock. */
+const switchesOf = (one: Partner) =>
+  one.kind !== 'sheet' ? one.switches : one.owner === 'supplier' ? {} : { replacements: one.switches.replacements! }
 const TONE: Record<string, 'good' | 'loss' | 'waits' | 'plain'> = { good: 'good', broken: 'loss', failing: 'waits' }
 /** What a partner allows: calls at its last answer, and what a store may show. */
 function bounds(one: Partner): string {
@@ -218,10 +221,7 @@ async function renew() {
                 ><input type="checkbox" class="accent-pine" :checked="one.goes_out?.[what]" @change="turn(one, what, $event.target)" />{{
                   told
                 }}</label
-              ><label
-                v-for="(on, name) in one.kind === 'sheet' && one.owner === 'supplier' ? {} : one.switches"
-                :key="name"
-                class="flex min-h-6 items-center gap-1.5 text-xs"
+              ><label v-for="(on, name) in switchesOf(one)" :key="name" class="flex min-h-6 items-center gap-1.5 text-xs"
                 ><input type="checkbox" class="accent-pine" :checked="on" @change="flip(one, name, !on)" />{{ SWITCHES[name] }}</label
               ></span
             >
