@@ -43,13 +43,13 @@ from ..business import empty_file
 LIST = """Prairie Optics Supply
 Dealer list, 11/20/2026
 Part #,Description,UPC,Your Net,QOH,Ship Weight
-0012001,Red lamp clip,036000291452,$4.50,1.000,8 oz
+0012001,Red lamp clip,200000120016,$4.50,1.000,8 oz
 PO-2,Star map 24 in,,"$1,034.50",12.000,12 lb
 PO-3,Eyepiece case,,$7.00,30.000,
 PO-4,Dew strap,,call,3.000,
 TOTAL,,,,46.000,
 """
-LISTINGS = "SKU,Product name,Price,Qty,UPC\n0012001,Red lamp clip,$12.95,4,036000291452\nPO-3,Eyepiece case,$19.95,2,\n"
+LISTINGS = "SKU,Product name,Price,Qty,UPC\n0012001,Red lamp clip,$12.95,4,200000120016\nPO-3,Eyepiece case,$19.95,2,\n"
 ORDERS = (
     "Order #,Order date,SKU,Qty,Item price,Ship to name,Address,City,State,Zip code,Country,Phone\n"
     "1001,11/24/2026 08:47 AM,0012001,2,$12.95,Wren Sorrel,4 Elm St,Springfield,IL,62701,United States,+1 217 555 0100\n"
@@ -115,7 +115,7 @@ def test_sheets_alone_are_enough(house: Any) -> None:
     taken = house.catalogue(1, LIST)
     assert (taken["fresh"], taken["bad_count"]) == (3, 1) and taken["bad_sheet"][1][0][0][0] == "PO-4"
     lamp = house.one(select(Item).where(Item.number == "0012001"))
-    assert (lamp.cost, lamp.stock, lamp.weight_g, lamp.gtin) == (450, 1, 227, "036000291452")
+    assert (lamp.cost, lamp.stock, lamp.weight_g, lamp.gtin) == (450, 1, 227, "200000120016")
     assert house.one(select(Item.cost).where(Item.number == "PO-2")) == 103450
     assert house.bring("listings", LISTINGS, store="Corner shop").counts["new"] == 2
     house.write(lambda desk: matching.open_sure(desk, matching.find_sure(desk, lambda n: None), "by their numbers"))
@@ -142,12 +142,12 @@ def test_sheets_alone_are_enough(house: Any) -> None:
     assert (row["item"], row["quantity"], row["region"], row["postcode"], row["phone"]) == ("0012001", 2, "IL", "62701", "+1 217 555 0100")
     reference = row["purchase_order"]
     assert house.one(select(PurchaseOrder)).state == "sent"
-    answers = f"PO number,Status,Tracking #,Ship via,Ship date\n{reference},confirmed,1Z999AA10123456784,Plains Parcel,11/24/2026\n"
+    answers = f"PO number,Status,Tracking #,Ship via,Ship date\n{reference},confirmed,PL0012345678US,Plains Parcel,11/24/2026\n"
     assert house.bring("answers", answers).counts["new"] == 1
     parcel = house.one(select(Parcel))
-    assert (parcel.number, parcel.state, f"{parcel.made_at:%m/%d}") == ("1Z999AA10123456784", "label", "11/24")
+    assert (parcel.number, parcel.state, f"{parcel.made_at:%m/%d}") == ("PL0012345678US", "label", "11/24")
     back = house.write(lambda desk: by_sheets.take_out(desk, "store", 1, "tracking"))
-    assert back.rows == [["Corner shop", "1001", "shipped", "1Z999AA10123456784", "Plains Parcel", ""]]
+    assert back.rows == [["Corner shop", "1001", "shipped", "PL0012345678US", "Plains Parcel", ""]]
 
     # Nobody tells where it is; after as many days as the limits have it, it is taken as arrived.
     house.write(lambda desk: PolicyChange("house", "", {"arrived_after_days": 5}).keep(desk))

@@ -28,7 +28,7 @@ DEALER = """Prairie Optics Supply
 Dealer price list, effective 11/24/2026
 
 Part #,Description,UPC,Your Net,MSRP,QOH,Weight
-PO-1,"Red lamp, clip",036000291452,$4.50,$9.99,1.000,8 oz
+PO-1,"Red lamp, clip",200000120016,$4.50,$9.99,1.000,8 oz
 PO-2,Star map,,"$1,234.50","$1,999.00",12.000,12 lb
 PO-3,Eyepiece,,($4.50),,3.000,
 TOTAL,,,,,16.000,
@@ -59,7 +59,7 @@ def test_a_dealers_price_list_is_read_as_its_writer_meant_it() -> None:
         ("PO-2", "1234.50", "12", "5443"),
         ("PO-3", "-4.50", "3", ""),
     ]
-    assert rows[0]["gtin"] == "036000291452" and rows[0]["currency"] == "USD"
+    assert rows[0]["gtin"] == "200000120016" and rows[0]["currency"] == "USD"
     out = read(DEALER.encode(), *ITEMS, US, Columns({**seen.columns.columns, **FIXED}))
     list(out.rows)
     assert out.left == ["1 row of totals"] and out.unknown == ["MSRP"]

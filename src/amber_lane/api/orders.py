@@ -137,6 +137,8 @@ class PurchaseOut(BaseModel):
     reference: str
     their_number: str
     supplier: str
+    # Its supplier works by sheets: sent means handed over, and not answered yet.
+    by_sheets: bool
     state: str
     told: str
     noted: str
@@ -378,6 +380,7 @@ def _purchases(desk: Desk, number: int) -> list[PurchaseOut]:
             reference=row.reference,
             their_number=row.their_number,
             supplier=suppliers[row.supplier_id].name,
+            by_sheets=suppliers[row.supplier_id].kind == "sheet",
             state=row.state,
             told=row.told,
             noted=row.noted,

@@ -38,8 +38,8 @@ def check_shape(number: str, shape: str) -> str:
     """A tracking number against a carrier's shape (A a letter, 9 a digit, others as they are); '' = UPU S10, '*' = nobody knows, any
     letters and digits. ValueError if not.
 
-    >>> check_shape("gp 12345678", "GP99999999"), check_shape("RR473124829GB", ""), check_shape("1z 999-aa1", "*")
-    ('GP12345678', 'RR473124829GB', '1Z999AA1')
+    >>> check_shape("gp 12345678", "GP99999999"), check_shape("RR473124829GB", ""), check_shape("pp 999-aa1", "*")
+    ('GP12345678', 'RR473124829GB', 'PP999AA1')
     """
     if not shape:
         return check_s10(number)

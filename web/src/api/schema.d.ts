@@ -7123,6 +7123,8 @@ export interface components {
             /** Batch */
             batch: string | null;
             billed: components["schemas"]["Money"] | null;
+            /** By Sheets */
+            by_sheets: boolean;
             /** Id */
             id: number;
             /**

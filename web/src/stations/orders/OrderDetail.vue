@@ -125,7 +125,7 @@ const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
               </td>
               <td class="px-2">{{ one.supplier }}</td>
               <td class="px-2">
-                {{ one.state
+                {{ one.state === 'sent' && one.by_sheets ? 'handed over' : one.state
                 }}<span v-if="one.told || one.noted" class="text-brick">; {{ [one.told, one.noted].filter(Boolean).join('; ') }}</span>
               </td>
               <td class="px-2 text-right">{{ money(one.planned) }}</td>

@@ -112,21 +112,16 @@ async function join() {
     /></label>
     <template v-if="byHand">
       <label
-        ><span class="label">What its numbers look like, A a letter, 9 a digit</span
-        ><input
-          v-model="form.shape"
-          class="field code"
-          maxlength="40"
-          placeholder="1Z999AA9999999999; empty = any"
-          :aria-invalid="!!wrong.shape"
+        ><span class="label">Its numbers (empty = any)</span
+        ><input v-model="form.shape" class="field code" maxlength="40" placeholder="PP99999999AA" :aria-invalid="!!wrong.shape"
       /></label>
       <label
-        ><span class="label">Its tracking page, {number} for the number</span
+        ><span class="label">Its tracking page</span
         ><input v-model="form.page" class="field code" maxlength="500" placeholder="https://…/{number}" :aria-invalid="!!wrong.page"
       /></label>
       <p class="col-span-2 text-soft">
-        Its parcels move by sheets, mails and your word; one that nobody says anything of is taken as arrived after the days that your
-        limits have it.
+        A stands for a letter, 9 for a digit, {number} for the parcel’s number. Its parcels move by sheets, mails and your word; one that
+        nobody says anything of is taken as arrived after the days that your limits have it.
       </p>
     </template>
     <template v-if="telling">

@@ -254,7 +254,7 @@ async function renew() {
     <Modal
       :open="!!joining"
       :title="`Connect ${CALLED[joining ?? ''] ?? `a ${joining}`}`"
-      told="It is asked with your key before anything is kept."
+      told="Whoever can be called is asked with your key before anything is kept."
       @close="joining = null"
       ><JoinForm v-if="joining" :owner="joining" leaves @done="joined" @leave="joining = null"
     /></Modal>
