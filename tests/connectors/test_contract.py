@@ -233,8 +233,9 @@ def test_mail_that_came_is_read_again_and_again_and_nothing_is_deleted(calm, kin
     one_login = box()
     with one_login.visit():
         assert [one_login.letter(uid).subject for uid in (first, second)] == ["Ré: 0", "Ré: 1"] and one_login.uids()
-    with pytest.raises(Denied):
-        box("duskdial:no").account()
+    for wrong in ("no", "größe"):
+        with pytest.raises(Denied):
+            box(f"duskdial:{wrong}").account()
     with pytest.raises(Unavailable):
         box(port=9).account()
     for address in ("http://mail.example", f"{kind}://mail.example:99999", f"{kind}://"):

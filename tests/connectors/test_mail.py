@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import email
 import io
 import socket
@@ -21,7 +22,7 @@ from aiosmtpd.smtp import AuthResult
 from amber_lane.connectors import tls
 from amber_lane.connectors.errors import CannotAsk, Denied, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.kinds import connect
-from amber_lane.connectors.letters import read
+from amber_lane.connectors.letters import BYTES_MOST, read
 from amber_lane.connectors.protocols import Mail
 
 from ..certificates import make
@@ -176,9 +177,17 @@ def mail(**parts: Any) -> EmailMessage:
 
 def packed(name: str, data: bytes) -> bytes:
     out = io.BytesIO()
-    with zipfile.ZipFile(out, "w") as into:
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as into:
         into.writestr(name, data)
     return out.getvalue()
+
+
+def with_zips(*zips: bytes) -> bytes:
+    out = mail()
+    out.set_content("see inside")
+    for n, one in enumerate(zips):
+        out.add_attachment(one, maintype="application", subtype="zip", filename=f"{n}.zip")
+    return out.as_bytes()
 
 
 SHEET = b"purchase_order,answer\nA-1,accepted\n"
@@ -188,10 +197,7 @@ def test_mails_of_every_make_are_read() -> None:
     html = mail()
     html.set_content("<p>Dear all,<br>it is <b>sent</b></p>", subtype="html")
     assert read("1", html.as_bytes()).text == "Dear all,\nit is sent"
-    zipped = mail()
-    zipped.set_content("see inside")
-    zipped.add_attachment(packed("deep/answers.csv", SHEET), maintype="application", subtype="zip", filename="all.zip")
-    assert read("2", zipped.as_bytes()).files == (("answers.csv", SHEET),)
+    assert read("2", with_zips(packed("deep/answers.csv", SHEET))).files == (("answers.csv", SHEET),)
     forwarded = mail()
     forwarded.set_content("fyi")
     inner = mail()
@@ -208,6 +214,29 @@ def test_mails_of_every_make_are_read() -> None:
         closed.set_content(b"\x00\x01", maintype="application", subtype=kind)
         seen = read("5", closed.as_bytes())
         assert words in seen.fault and (seen.sender, seen.subject) == ("ines@buying.example", "Answers")
+
+
+def test_a_zip_in_a_mail_neither_grows_without_end_nor_breaks_its_mail() -> None:
+    large = packed("much.csv", b"0" * (BYTES_MOST * 2 // 3))
+    seen = read("1", with_zips(large, large, packed("answers.csv", SHEET)))
+    assert [name for name, _ in seen.files] == ["much.csv", "1.zip", "answers.csv"], "what has no room stays as it came"
+    whole = packed("answers.csv", SHEET * 20)
+    for at in range(len(whole)):
+        torn = whole[:at] + bytes([whole[at] ^ 0xFF]) + whole[at + 1 :]
+        (file,) = read("2", with_zips(torn)).files
+        assert file[1] in (SHEET * 20, torn)
+
+
+def test_a_password_or_file_that_cannot_be_used_says_what_to_mend(house: tuple[House, str], monkeypatch: pytest.MonkeyPatch) -> None:
+    for word in ("größe", "слово"):
+        with pytest.raises(Denied, match="plain letters"):
+            connect("mailbox", "smtp", house[1], f"orders:{word}", 5).account()
+    odd = dataclasses.replace(LETTER, sender="größe@our-shop.example")
+    connect("mailbox", "smtp", house[1], "orders:right:word", 5).send(odd)
+    assert house[0].took[0].mail_from == odd.sender, "a sender's letters too are said to the server beforehand"
+    monkeypatch.setenv(tls.CA_FILE, "/nowhere/authority.pem")
+    with pytest.raises(Unavailable, match=r"/nowhere/authority\.pem.* cannot be read"):
+        connect("mailbox", "smtp", house[1], "orders:right:word", 5).account()
 
 
 def test_a_mail_of_ours_that_came_back_says_which_and_why() -> None:

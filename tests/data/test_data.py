@@ -148,6 +148,10 @@ def test_a_house_with_orders_is_brought_to_the_newest_shape_with_nothing_lost(tm
 
 
 def test_the_data_is_copied_before_its_shape_changes_and_a_newer_one_is_refused(tmp_path) -> None:
+    # A folder as people name theirs, and what a kill left of an earlier copy.
+    tmp_path = tmp_path / "ours #1, 50%"
+    (tmp_path / "backups").mkdir(parents=True)
+    (tmp_path / "backups" / "0001-shape-0009.part").write_bytes(b"half of it")
     db = Database(f"sqlite:///{tmp_path / 'amber-lane.db'}")
     assert before_change(db, tmp_path) is None, "there is nothing yet"
     db.migrate("0009")

@@ -159,6 +159,22 @@ def test_what_cannot_be_opened_says_what_to_do(data: bytes, told: str) -> None:
         look(data, *ITEMS)
 
 
+def test_a_file_with_one_bad_byte_is_read_or_refused_in_words() -> None:
+    book, zipped = Workbook(), io.BytesIO()
+    for n in range(200):
+        book.worksheets[0].append([f"item {n}", n, "Red lamp"] if n else ["item", "stock", "title"])
+    as_book = io.BytesIO()
+    book.save(as_book)
+    with zipfile.ZipFile(zipped, "w", zipfile.ZIP_DEFLATED) as into:
+        into.writestr("items.csv", "item,stock,title\n" + "a,1,Red lamp\n" * 50)
+    for whole, step in ((as_book.getvalue(), 23), (zipped.getvalue(), 1)):
+        for at in range(0, len(whole), step):
+            try:
+                list(open_sheet(whole[:at] + bytes([whole[at] ^ 0xFF]) + whole[at + 1 :]).rows)
+            except NotASheet as error:
+                assert "\n" not in str(error)
+
+
 @given(st.integers(-(10**9), 10**9), st.sampled_from([",", "."]), st.sampled_from(["{}", "${}", "{} €", "USD {}", "{} zł"]), st.booleans())
 def test_every_way_of_writing_an_amount_means_the_same(minor: int, mark: str, around: str, grouped: bool) -> None:
     other = {",": ".", ".": ","}[mark]

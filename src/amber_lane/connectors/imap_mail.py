@@ -76,6 +76,8 @@ class ImapMail(MailboxReader[imaplib.IMAP4]):
                 self._must_be_sealed()
             try:
                 box.login(self.name, self.word)
+            except UnicodeEncodeError as error:
+                raise Denied(tls.BEYOND_ASCII) from error
             except imaplib.IMAP4.abort:
                 raise
             except imaplib.IMAP4.error as error:

@@ -95,6 +95,8 @@ def of_html(text: str) -> str:
 
 def _files(message: EmailMessage) -> Iterator[tuple[str, bytes]]:
     """Its files, also those of forwarded mails in it and those packed in a zip; one without a name is named by what it is."""
+    # All that is unpacked together: a small mail must not grow to whatever it likes.
+    room = BYTES_MOST
     for n, part in enumerate(_leaves(message), 1):
         data = part.get_payload(decode=True)
         if not isinstance(data, bytes):
@@ -107,7 +109,9 @@ def _files(message: EmailMessage) -> Iterator[tuple[str, bytes]]:
                 continue
             name = f"part-{n}{ending}"
         if name.lower().endswith(".zip"):
-            yield from _packed(name, data)
+            unpacked = _packed(data, room)
+            room -= sum(len(inside) for _, inside in unpacked)
+            yield from unpacked or [(name, data)]
         else:
             yield name, data
 
@@ -123,19 +127,23 @@ def _leaves(message: EmailMessage) -> Iterator[EmailMessage]:
             yield part
 
 
-def _packed(name: str, data: bytes) -> Iterator[tuple[str, bytes]]:
-    """Sheets and documents in a zip; one that cannot be opened stays as it is."""
+def _packed(data: bytes, room: int) -> list[tuple[str, bytes]]:
+    """Sheets and documents in a zip, no more than `room` bytes of them; [] where it holds none or cannot be opened: it stays as it is."""
+    out: list[tuple[str, bytes]] = []
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             inside = [
                 one for one in packed.infolist() if one.filename.lower().endswith(_SHEETS) and not one.filename.startswith("__MACOSX")
             ]
             for one in inside[:FILES_MOST]:
-                if one.file_size <= BYTES_MOST and not one.flag_bits & 1:
-                    with packed.open(one) as stream:
-                        yield one.filename.rpartition("/")[2], stream.read(BYTES_MOST)
-    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, EOFError):
-        yield name, data
+                if one.file_size > room or one.flag_bits & 1:
+                    return []
+                with packed.open(one) as stream:
+                    out.append((one.filename.rpartition("/")[2], stream.read(room)))
+                room -= len(out[-1][1])
+    except Exception:  # noqa: BLE001 - a damaged zip fails in whatever way its bytes lead to
+        return []
+    return out
 
 
 def _bounce(message: EmailMessage) -> Bounce | None:

@@ -55,9 +55,9 @@ class SmtpMail:
     def send(self, mail: Mail) -> None:
         message, sender, to = made(mail)
         with self._server() as server:
-            if not to.isascii() and not server.has_extn("smtputf8"):
-                raise Refused(f"the mail server cannot write to {mail.to}, whose letters are not ASCII; use another address of theirs")
-            utf8 = not to.isascii()
+            utf8 = not (to + sender).isascii()
+            if utf8 and not server.has_extn("smtputf8"):
+                raise Refused(f"the mail server cannot write from {sender} to {mail.to}: an address there has letters beyond ASCII")
             data = message.as_bytes(policy=(SMTPUTF8 if utf8 else SMTP).clone(max_line_length=78))
             # Until the mail itself is handed over, whatever breaks leaves nothing behind there.
             try:
@@ -110,6 +110,9 @@ class SmtpMail:
             if 400 <= error.smtp_code < 500:
                 raise Unavailable("the mail server lets nobody in just now; it will be tried again") from error
             raise Denied("the mail server does not know that name or password") from error
+        except UnicodeEncodeError as error:
+            server.close()
+            raise Denied(tls.BEYOND_ASCII) from error
         except smtplib.SMTPNotSupportedError as error:
             server.close()
             raise Refused("the mail server takes no name and password; leave the key empty") from error

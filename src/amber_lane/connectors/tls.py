@@ -6,17 +6,21 @@ import os
 import ssl
 from ipaddress import ip_address
 
-from .errors import Refused
+from .errors import Refused, Unavailable
 
 # A file of certificates (PEM) of an authority of one's own, trusted beside the machine's.
 CA_FILE = "AMBER_LANE_CA_FILE"
+BEYOND_ASCII = "mail servers take a name and password in plain letters (ASCII) only; give it another one there"
 
 
 def context() -> ssl.SSLContext:
-    """What a server's certificate is checked against. OSError where the named file cannot be read."""
+    """What a server's certificate is checked against. Unavailable where the named file cannot be read: once it can, all goes on."""
     made = ssl.create_default_context()
     if named := os.environ.get(CA_FILE):
-        made.load_verify_locations(cafile=named)
+        try:
+            made.load_verify_locations(cafile=named)
+        except OSError as error:
+            raise Unavailable(f"the file of certificates {named}, named in {CA_FILE}, cannot be read; mend that") from error
     return made
 
 

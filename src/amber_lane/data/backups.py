@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 from alembic.config import Config
@@ -54,8 +55,13 @@ def before_change(db: Database, data: Path) -> Path | None:
     source = db.engine.url.database
     if source is None:
         return None
-    with sqlite3.connect(f"file:{source}?mode=ro", uri=True) as here, sqlite3.connect(target) as there:
+    # A copy that a kill left half done must not pass for a whole one.
+    half = target.with_suffix(".part")
+    half.unlink(missing_ok=True)
+    read_only = f"{Path(source).resolve().as_uri()}?mode=ro"
+    with closing(sqlite3.connect(read_only, uri=True)) as here, closing(sqlite3.connect(half)) as there:
         here.backup(there)
+    half.replace(target)
     for old in sorted(folder.glob("[0-9]*-shape-*.db"))[:-KEPT]:
         old.unlink()
     return target

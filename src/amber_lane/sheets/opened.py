@@ -73,7 +73,7 @@ def is_workbook(data: bytes) -> bool:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             return any(name.startswith("xl/") for name in packed.namelist())
-    except zipfile.BadZipFile:
+    except Exception:  # noqa: BLE001 - a damaged one fails in whatever way its bytes lead to, and is told as a workbook that is
         return True
 
 
@@ -189,7 +189,10 @@ def _zip(data: bytes, known: Collection[str], encoding: str, tab: str) -> Opened
                 raise NotASheet(f"{one.filename} unpacks to more than 120 MB; split it")
             with packed.open(one) as stream:
                 body = stream.read(BYTES_MAX + 1)
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, OSError, EOFError) as error:
+    except NotASheet:
+        raise
+    except Exception as error:
+        # A damaged zip fails in whatever way its bytes lead to.
         raise NotASheet("the zip cannot be opened; make it anew") from error
     if is_packed(body) and not is_workbook(body):
         raise NotASheet("there is a zip in this zip; unpack it first")
@@ -226,8 +229,12 @@ def _workbook(data: bytes, known: Collection[str], tab: str) -> Opened:
 
 
 def _cells(sheet: object) -> Iterator[list[str]]:
-    for row in sheet.iter_rows(values_only=True):  # type: ignore[attr-defined]
-        yield [cell_text(value) for value in row]
+    try:
+        for row in sheet.iter_rows(values_only=True):  # type: ignore[attr-defined]
+            yield [cell_text(value) for value in row]
+    except Exception as error:
+        # Its rows are read as they are asked for, so a workbook that is torn shows it only there.
+        raise NotASheet("the workbook stops in the middle; save it anew as XLSX") from error
 
 
 def cell_text(value: object) -> str:
