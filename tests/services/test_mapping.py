@@ -8,7 +8,7 @@ from fractions import Fraction
 from typing import Any
 
 import pytest
-from sqlalchemy import select
+from sqlalchemy import select, update
 
 from amber_lane.connectors.protocols import PurchaseAnswer, Tracking
 from amber_lane.core.ids import make_s10
@@ -68,6 +68,7 @@ def name(desk: Desk, kind: Any, row_id: int, title: str, **more: Any) -> None:
 def bare(desk: Desk, sku: int) -> None:
     for lane, _ in lanes.lanes_of(desk, sku):
         lane.until = desk.now
+    desk.s.execute(update(Listing).where(Listing.sku_id == sku).values(lane_id=None))
     desk.s.flush()
 
 

@@ -159,7 +159,7 @@ COMES: dict[str, tuple[Callable[[Small], None], str]] = {
     "Held feed": (held_feed, "Supply House"),
     "Old feed": (old_feed, "no good sweep since"),
     "Doubted": (doubted, "£1.00 → £3.00"),
-    "Oversell": (oversold, "is on sale, its supplier has none"),
+    "Oversell": (oversold, "is off sale here and still on sale in First shop"),
     "Rejected": (dead, "First shop rejected 6 changes of listings"),
     "No price": (needs_a_step, "larger step than you allow"),
     "Ceiling": (ceiling, "price ceiling"),

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import AsyncIterator, Iterator
 from dataclasses import dataclass, field
 from typing import Annotated
 
+import anyio
+import anyio.to_thread
+from anyio.lowlevel import RunVar
 from fastapi import Depends, HTTPException, Request
 from sqlalchemy.orm import Session
 
@@ -18,7 +21,6 @@ from ..services.desk import Desk
 from ..services.finder import Finder
 from ..services.prices import Catalogue
 from ..services.setup import Doors
-from ..services.today import Counted
 from ..settings import Settings
 
 
@@ -31,7 +33,6 @@ class House:
     clock: Clock
     doors: Doors
     worker: Worker
-    counted: Counted = field(default_factory=Counted)
     catalogue: Catalogue = field(default_factory=Catalogue)
 
     @property
@@ -81,12 +82,35 @@ def _reading(request: Request) -> Iterator[Desk]:
         yield desk_of(request, s)
 
 
-def _writing(request: Request) -> Iterator[Desk]:
+async def _turn(request: Request) -> AsyncIterator[None]:
+    """The turn to write, waited for apart from the few threads that do the work, so that whoever has it can always go on."""
+    signed_in(request)
+    turns = house(request).db.turns
+    await anyio.to_thread.run_sync(turns.take, limiter=_waiting())
+    try:
+        yield
+    finally:
+        turns.give()
+
+
+def _writing(request: Request, _: Annotated[None, Depends(_turn, scope="function")]) -> Iterator[Desk]:
     base = house(request)
-    with base.db.writing() as s:
+    with base.db.writing(taken=True) as s:
         yield desk_of(request, s)
     # What a person has just done is in the very next figures they see.
     base.catalogue.drop()
+
+
+_limiter: RunVar[anyio.CapacityLimiter] = RunVar("waiting to write")
+
+
+def _waiting() -> anyio.CapacityLimiter:
+    """Threads that only wait, of this event loop."""
+    try:
+        return _limiter.get()
+    except LookupError:
+        _limiter.set(anyio.CapacityLimiter(200))
+        return _limiter.get()
 
 
 # scope="function": the transaction is committed before the answer goes out, so a yes is always true.

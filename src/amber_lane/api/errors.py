@@ -14,6 +14,7 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from ..connectors.errors import OutsideError
 from ..core.states import NotAllowed
+from ..data.turns import TooLong
 from ..services.desk import Conflict, DeskError, Invalid, NotFound
 from ..sheets.opened import NotASheet
 
@@ -58,4 +59,5 @@ def add_errors(app: FastAPI) -> None:
     app.add_exception_handler(StarletteHTTPException, refused)
     app.add_exception_handler(RequestValidationError, unreadable)
     app.add_exception_handler(OperationalError, busy)
+    app.add_exception_handler(TooLong, busy)
     app.add_exception_handler(Exception, broken)

@@ -16,7 +16,7 @@ from ..clock import PacedClock
 from ..data.orders import Order
 from ..data.outbox import Job
 from ..data.setup import Supplier
-from ..services import outbox, undo
+from ..services import outbox, today, undo
 from ..services.desk import Desk
 from .deps import House
 
@@ -95,10 +95,10 @@ def pulse_of(base: House, person: int | None = None) -> Pulse:
             now=desk.now,
             speed=base.clock.speed if isinstance(base.clock, PacedClock) else 1.0,
             practice=bool(base.settings.world),
-            counts=base.counted.counts(desk, seen),
+            counts=today.counts(desk),
             next_sweep=NextSweep(supplier=supplier.name, at=supplier.next_sweep) if supplier and supplier.next_sweep else None,
             jobs=[Running(id=job.id, title=job.title, done=job.done, total=job.total) for job in jobs],
-            to_send=outbox.waiting(desk),
+            to_send=desk.kept("to send", outbox.waiting),
             last=None if person is None else last_of(base, person),
             seen=seen,
         )

@@ -16,7 +16,8 @@ from ..core.price import NONE, SetBy
 from ..core.price import Outcome as PriceOutcome
 from ..data.prices import Policy
 from ..data.setup import FeeRow, Store, Supplier
-from ..data.shelf import Listing, Sku
+from ..data.shelf import Listing
+from ..data.tallies import tally
 from ..services import drafts, lists, prices, rule_dips, shelf
 from ..services.desk import Invalid, by_id
 from ..services.facts import HOME, Facts
@@ -379,6 +380,6 @@ def scopes(desk: ReadDesk) -> Scopes:
     s = desk.s
     return Scopes(
         supplier=list(s.execute(select(Supplier.code, Supplier.name).order_by(Supplier.name)).tuples()),
-        category=[(name, name) for name in s.scalars(select(Sku.category).where(Sku.category != "").distinct().order_by(Sku.category))],
+        category=[(name, name) for name in sorted(one for (one,) in tally(s, "sku categories") if one)],
         store=list(s.execute(select(Store.code, Store.name).order_by(Store.name)).tuples()),
     )

@@ -9,9 +9,11 @@ from fastapi import APIRouter, Depends, File, Response, UploadFile
 from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
+from ..data.base import by_index
 from ..data.outbox import Outbox
 from ..data.setup import Store
-from ..data.shelf import Listing, PhraseRule, Picture, Sku
+from ..data.shelf import IS_DIFFERING, Listing, PhraseRule, Picture, Sku
+from ..data.tallies import tally
 from ..jobs.longjobs import start
 from ..services import allowance, families, lists, phrases, pictures, program, publishing, titles
 from ..services.desk import Conflict, Invalid
@@ -188,9 +190,10 @@ def listing_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Respons
 def stores(desk: ReadDesk) -> list[ShelfStore]:
     """Every store with how many of its listings are in which state."""
     counts: dict[int, dict[str, int]] = {}
-    for store, state, n in desk.s.execute(select(Listing.store_id, Listing.state, func.count()).group_by(Listing.store_id, Listing.state)):
-        counts.setdefault(store, {})[state] = n
-    for store, n in desk.s.execute(select(Listing.store_id, func.count()).where(Listing.theirs.is_not(None)).group_by(Listing.store_id)):
+    for (number, state), n in tally(desk.s, "listings").items():
+        counts.setdefault(int(number), {})[state] = n
+    differing = select(Listing.store_id, func.count()).where(IS_DIFFERING).group_by(Listing.store_id)
+    for store, n in desk.s.execute(by_index(differing, Listing, "ix_listing_theirs")):
         counts.setdefault(store, {})["differs"] = n
     for target, n in desk.s.execute(
         select(Outbox.target, func.count(func.distinct(Outbox.subject)))

@@ -15,6 +15,7 @@ from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Store, Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
+from ..data.tallies import tally
 from ..jobs.longjobs import start
 from ..services import goods, preparing
 from ..services.desk import Desk, Invalid
@@ -197,7 +198,7 @@ def facets(desk: ReadDesk) -> FacetsOut:
             for row in s.scalars(select(Supplier).order_by(Supplier.id))
             for good, of in [kept.get(row.id, (0, 0))]
         ],
-        categories=[one for one in s.scalars(select(Item.category).distinct().order_by(Item.category)) if one],
+        categories=sorted(one for (one,) in tally(s, "item categories") if one),
         ships_from=list(s.scalars(select(Origin.country).distinct().order_by(Origin.country))),
     )
 

@@ -5,23 +5,19 @@ from __future__ import annotations
 import json
 from datetime import datetime
 from typing import Annotated, Any
-from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import or_, select
+from sqlalchemy import select
 from sse_starlette.sse import EventSourceResponse
 
-from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import Job
-from ..data.shelf import Sku
-from ..data.source import Item
-from ..data.transit import Parcel
-from ..services import lists, outbox, today, undo
+from ..services import anywhere, lists, outbox, today, undo
 from ..services.desk import NotFound
 from ..services.facts import HOME
 from ..services.lists import Wish
 from ..services.same_partner import OWNERS
+from ..services.trouble import SHOWN
 from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk
 from .live import Pulse, pulse_of
 from .shapes import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
@@ -63,7 +59,9 @@ class TroubleOut(BaseModel):
     per_day: bool
     tone: str
     count: int
+    # The dearest of what it stands for, and how many more there are.
     members: list[MemberOut]
+    more_members: int
     choices: list[PickOut]
 
 
@@ -134,7 +132,8 @@ def get_today(desk: ReadDesk) -> Today:
                 per_day=t.per_day,
                 tone=t.tone,
                 count=t.count,
-                members=[MemberOut(key=m.key, name=m.name, told=m.told, go=m.go, at_risk=sure(m.at_risk, HOME)) for m in t.members],
+                members=[MemberOut(key=m.key, name=m.name, told=m.told, go=m.go, at_risk=sure(m.at_risk, HOME)) for m in t.members[:SHOWN]],
+                more_members=max((t.members_of or len(t.members)) - SHOWN, 0),
                 choices=[PickOut(value=value, name=name) for value, name in t.choices],
             )
             for t in found
@@ -227,26 +226,7 @@ class Found(BaseModel):
 @router.get("/find")
 def find(desk: ReadDesk, words: Annotated[str, Query(max_length=100)]) -> list[Found]:
     """SKUs, orders, tracking numbers, purchase orders and items that hold the words."""
-    text = words.strip()
-    if len(text) < 2:
-        return []
-
-    def hold(*columns: Any) -> Any:
-        return or_(*(column.icontains(text, autoescape=True) for column in columns))
-
-    s, out = desk.s, []
-    for sku in s.scalars(select(Sku).where(hold(Sku.code, Sku.title)).limit(6)):
-        out.append(Found(kind="SKU", name=sku.code, told=sku.title, go=f"/price?words={quote(sku.code)}"))
-    for order in s.scalars(select(Order).where(hold(Order.number, Order.buyer)).order_by(Order.id.desc()).limit(5)):
-        go = f"/orders?words={quote(order.number)}&row={order.id}"
-        out.append(Found(kind="Order", name=order.number, told=f"{order.buyer}, {order.country}", go=go))
-    for parcel in s.scalars(select(Parcel).where(hold(Parcel.number)).limit(4)):
-        out.append(Found(kind="Parcel", name=parcel.number, told=parcel.last_word, go=f"/transit?words={quote(parcel.number)}"))
-    for po in s.scalars(select(PurchaseOrder).where(hold(PurchaseOrder.reference)).order_by(PurchaseOrder.id.desc()).limit(4)):
-        out.append(Found(kind="Purchase", name=po.reference, told=po.state, go=f"/orders?row={po.order_id}"))
-    for item in s.scalars(select(Item).where(hold(Item.number, Item.title)).limit(4)):
-        out.append(Found(kind="Item", name=item.number, told=item.title, go=f"/watch?words={quote(item.number)}"))
-    return out
+    return [Found(kind=one.kind, name=one.name, told=one.told, go=one.go) for one in anywhere.find(desk, words.strip())]
 
 
 class JobOut(BaseModel):

@@ -9,12 +9,13 @@ from fastapi import APIRouter, Depends, Query, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
+from ..data.base import by_index
 from ..data.setup import Link, Supplier
-from ..data.source import Item
+from ..data.source import IS_DOUBTED, Item
+from ..data.tallies import tally as tally_of
 from ..data.watch import Drift, Sighting, Sweep
-from ..data.watch import Response as ResponseTable
 from ..jobs.longjobs import start
-from ..services import lists, prices, watch
+from ..services import goods, lists, prices, watch
 from ..services.lists import Wish
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
@@ -58,7 +59,7 @@ class Strip(BaseModel):
 def strips(desk: ReadDesk, hours: Annotated[int, Query(ge=1, le=24 * 14)] = 15) -> list[Strip]:
     """Each supplier's sweeps of the last hours."""
     s, since = desk.s, desk.now - timedelta(hours=hours)
-    items = dict(s.execute(select(Item.supplier_id, func.count()).where(Item.offer != "gone").group_by(Item.supplier_id)).tuples().all())
+    items = goods.item_counts(desk)
     links = {link.owner_id: link for link in s.scalars(select(Link).where(Link.owner == "supplier"))}
     out = []
     for supplier in s.scalars(select(Supplier).order_by(Supplier.name)):
@@ -128,9 +129,8 @@ class Tally(BaseModel):
 def tally(desk: ReadDesk) -> Tally:
     """How many responses of each state and kind, for the filters."""
     s = desk.s
-    states = dict(s.execute(select(ResponseTable.state, func.count()).group_by(ResponseTable.state)).tuples().all())
-    kinds = dict(s.execute(select(ResponseTable.kind, func.count()).group_by(ResponseTable.kind)).tuples().all())
-    doubted = s.scalar(select(func.count()).select_from(Item).where(Item.offer == "doubted")) or 0
+    states, kinds = ({key: n for (key,), n in tally_of(s, f"decisions by {what}").items()} for what in ("state", "kind"))
+    doubted = s.scalar(by_index(select(func.count()).select_from(Item).where(IS_DOUBTED), Item, "ix_item_doubted")) or 0
     differs = s.scalar(select(func.count()).select_from(Drift).where(Drift.ended_at.is_(None))) or 0
     return Tally(states=states, kinds=kinds, doubted=doubted, differs=differs)
 
@@ -150,11 +150,7 @@ class Doubt(BaseModel):
 @router.get("/doubts")
 def doubts(desk: ReadDesk) -> list[Doubt]:
     rows = desk.s.execute(
-        select(Item, Supplier.name)
-        .join(Supplier, Supplier.id == Item.supplier_id)
-        .where(Item.offer == "doubted")
-        .order_by(Item.number)
-        .limit(500)
+        select(Item, Supplier.name).join(Supplier, Supplier.id == Item.supplier_id).where(IS_DOUBTED).order_by(Item.number).limit(500)
     )
     return [
         Doubt(

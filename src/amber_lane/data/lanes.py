@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
-from .base import Row, Versioned
+from .base import Row, Versioned, part
 
 
 class Lane(Versioned):
@@ -52,6 +52,14 @@ class Lane(Versioned):
             sqlite_where=text("until is null"),
             postgresql_where=text("until is null"),
         ),
+        # As the list of lanes stands when it opens, and by what its listing keeps.
+        Index("ix_lane_use", "use", "state", "supplier_id", "sku_id", "id", **part("until is null")),
+        Index("ix_lane_landed", "landed", "use", "state", "supplier_id", "sku_id", "id", **part("until is null")),
+        Index("ix_lane_profit", "profit", "use", "state", "supplier_id", "sku_id", "id", **part("until is null")),
+        Index("ix_lane_item_id", "item_id", **part("until is null")),
+        Index("ix_lane_kit", "use", "id", **part("until is null and items > 1")),
+        Index("ix_lane_shut", "sku_id", **part("until is null and state = 'shut'")),
+        Index("ix_lane_origin_id", "origin_id", "service", **part("until is null")),
         Index("ix_lane_supplier_id", "supplier_id", "until", "state", "use"),
         CheckConstraint("state in ('new','open','slow','shut')", name="state"),
         CheckConstraint("use >= 0", name="use"),
@@ -81,8 +89,18 @@ class Lane(Versioned):
     begun: Mapped[bool] = mapped_column(default=True)
     # An allowed replacement: other goods, used for orders only where the store permits it and nothing else fills them.
     instead: Mapped[bool] = mapped_column(default=False)
+    # Its first item and how many it has; they stay as they were when it was opened.
+    item_id: Mapped[int | None] = mapped_column(ForeignKey("item.id"))
+    items: Mapped[int] = mapped_column(default=1)
+    # What the first listing that it fills lands at and keeps of a sale, as that listing has them; None = it fills none.
+    landed: Mapped[int | None]
+    profit: Mapped[int | None]
     # What spoke for it when it was opened: score, agrees, differs, and whether it was opened by itself.
     proof: Mapped[dict[str, Any] | None]
+
+
+IS_KIT: Any = text("lane.items > 1")
+IS_SHUT: Any = text("lane.until is null and lane.state = 'shut'")
 
 
 class LanePart(Row):

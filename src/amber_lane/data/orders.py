@@ -10,7 +10,7 @@ from sqlalchemy.ext.hybrid import hybrid_property
 from sqlalchemy.orm import Mapped, mapped_column
 
 from ..core.states import ORDER_LINE
-from .base import Row, Versioned
+from .base import Row, Versioned, part
 
 _LINE_STATES = ",".join(f"'{state}'" for state in ORDER_LINE.states)
 
@@ -147,6 +147,7 @@ class PurchaseOrder(Versioned):
     __table_args__ = (
         Index("ix_purchase_order_state", "state"),
         Index("ix_purchase_order_order_id", "order_id"),
+        Index("ix_purchase_order_told", "state", "id", **part("told <> ''")),
         Index("ix_purchase_order_noted", "noted", sqlite_where=text("noted <> ''"), postgresql_where=text("noted <> ''")),
         CheckConstraint("state in ('waiting','sent','accepted','refused','shipped','stopped','withdrawn')", name="state"),
     )

@@ -5,10 +5,16 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, Index, UniqueConstraint
+from sqlalchemy import CheckConstraint, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
-from .base import Row, Versioned
+from .base import Base, Row, Versioned, part
+
+# What the outside does not have yet. Written out, since a partial index is used only where a query says the very same.
+OPEN = ("waiting", "claimed", "unknown", "posted")
+_OPEN = f"state in ({', '.join(repr(state) for state in OPEN)})"
+# A change that was tried this often and is still not taken is told, although it goes on by itself.
+_DELAYED = "state in ('waiting', 'unknown') and tries >= 12"
 
 
 class Outbox(Row):
@@ -19,8 +25,11 @@ class Outbox(Row):
 
     __tablename__ = "outbox"
     __table_args__ = (
-        Index("ix_outbox_state_target_id", "state", "target", "id"),
-        Index("ix_outbox_target_subject_id", "target", "subject", "id"),
+        Index("ix_outbox_state_id", "state", "id", "target"),
+        Index("ix_outbox_subject_id", "subject", "id", "state"),
+        # In order for each target, with all that delivery and the counts ask before they read a row.
+        Index("ix_outbox_open", "target", "id", "kind", "state", "after", "made_at", **part(_OPEN)),
+        Index("ix_outbox_delayed", "target", "fault", **part(_DELAYED)),
         CheckConstraint("state in ('waiting','claimed','unknown','posted','done','dropped','dead')", name="state"),
     )
     key: Mapped[str] = mapped_column(unique=True)
@@ -40,6 +49,19 @@ class Outbox(Row):
     overtaken_by: Mapped[str | None]
     ticket: Mapped[str | None]
     until: Mapped[datetime | None]
+
+
+# Rows that the outside does not have yet, and those that it did not take at many tries.
+IS_OPEN: Any = text(f"outbox.{_OPEN}")
+IS_DELAYED: Any = text("outbox.state in ('waiting', 'unknown') and outbox.tries >= 12")
+
+
+class Revision(Base):
+    """How often a table was changed, by its name (see data.revisions)."""
+
+    __tablename__ = "revision"
+    name: Mapped[str] = mapped_column(primary_key=True)
+    n: Mapped[int] = mapped_column(default=0)
 
 
 class SheetOut(Row):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +11,13 @@ from alembic import command
 from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
+
+from . import revisions, upkeep
+from .kept import HERE, Kept
+from .turns import Turns
+
+# Seconds that a transaction waits for its turn.
+WRITE_WITHIN = 20.0
 
 
 class Database:
@@ -24,6 +31,9 @@ class Database:
         if self.sqlite:
             event.listen(self.engine, "connect", _settings)
             event.listen(self.engine, "begin", _begin)
+        revisions.watch(self.engine)
+        self.kept = Kept()
+        self.turns = Turns(WRITE_WITHIN)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     def migrate(self, to: str = "head") -> None:
@@ -38,12 +48,8 @@ class Database:
                     raise RuntimeError(
                         f"the new shape of the tables would lose what belongs together, so nothing was changed: {broken[:3]}"
                     )
-                # An index that can be made anew from the items at any time, so it is no table of ours.
-                connection.exec_driver_sql(
-                    "create virtual table if not exists item_fts using fts5(title, brand, options, category, number, gtin, mpn, "
-                    "tokenize='unicode61 remove_diacritics 2', prefix='2 3')"
-                )
-                connection.exec_driver_sql("create virtual table if not exists item_words using fts5vocab(item_fts, row)")
+                if "lane_id" in {row[1] for row in connection.exec_driver_sql("pragma table_info(listing)")}:
+                    upkeep.make(connection)
 
     @contextmanager
     def _unhindered(self) -> Iterator[Connection]:
@@ -65,12 +71,16 @@ class Database:
     def reading(self) -> Iterator[Session]:
         """A session for reading; what it changes is thrown away."""
         with self._sessions() as session:
+            session.info[HERE] = self.kept
             yield session
 
     @contextmanager
-    def writing(self) -> Iterator[Session]:
-        """One transaction. SQLite takes its write lock at the start, so that none fails half-way for want of it."""
-        with self._sessions() as session:
+    def writing(self, patient: bool = False, taken: bool = False) -> Iterator[Session]:
+        """One transaction. SQLite takes its write lock at the start, so that none fails half-way for want of it.
+
+        patient: a portion of long work, before which everybody else goes; taken: the caller has the turn and gives it back.
+        """
+        with nullcontext() if taken else self.turns.turn(patient), self._sessions() as session:
             session.info["write"] = True
             if self.sqlite:
                 session.connection(execution_options={"amber_write": True})

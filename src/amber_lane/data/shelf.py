@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
-from .base import Row, Versioned
+from .base import Row, Versioned, part
 
 
 class Sku(Versioned):
@@ -27,6 +27,11 @@ class Sku(Versioned):
     pace: Mapped[int] = mapped_column(default=0)
 
 
+_OVERSELL = "state = 'paused' and shown_state = 'live' and shown_quantity > 0"
+_NO_RULE = "outcome = 5 and hand_price is null and state in ('live', 'paused')"
+_BARE = "lane_id is null and state in ('live', 'paused')"
+
+
 class Listing(Versioned):
     """A SKU's offer in one store. `shown_*` is what the store last confirmed, `wanted_*` what we want there.
 
@@ -39,6 +44,12 @@ class Listing(Versioned):
         CheckConstraint("state in ('preparing','live','paused','ended')", name="state"),
         Index("ix_listing_sku_id", "sku_id", "state"),
         Index("ix_listing_state_wanted_price", "state", "wanted_price", "id"),
+        Index("ix_listing_oversell", "store_id", "id", **part(_OVERSELL)),
+        Index("ix_listing_no_rule", "store_id", "sku_id", **part(_NO_RULE)),
+        Index("ix_listing_theirs", "store_id", **part("theirs is not null")),
+        Index("ix_listing_told", "id", **part("told <> ''")),
+        Index("ix_listing_lane_id", "lane_id"),
+        Index("ix_listing_bare", "sku_id", **part(_BARE)),
     )
     store_id: Mapped[int] = mapped_column(ForeignKey("store.id"))
     sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"))
@@ -87,6 +98,13 @@ class Listing(Versioned):
     most: Mapped[int | None]
     # Why the last publishing failed; '' when it did not.
     told: Mapped[str] = mapped_column(default="")
+
+
+# The rows of its partial indexes, word for word: off sale here and still shown; without a price rule; without a lane.
+IS_OVERSOLD: Any = text("listing.state = 'paused' and listing.shown_state = 'live' and listing.shown_quantity > 0")
+HAS_NO_RULE: Any = text("listing.outcome = 5 and listing.hand_price is null and listing.state in ('live', 'paused')")
+IS_DIFFERING: Any = text("listing.theirs is not null")
+IS_BARE: Any = text("listing.lane_id is null and listing.state in ('live', 'paused')")
 
 
 class Picture(Row):

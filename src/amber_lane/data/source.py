@@ -8,9 +8,10 @@ from typing import Any
 from sqlalchemy import ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
-from .base import Row, Versioned
+from .base import Row, Versioned, part
 
-_GONE = Index("ix_item_gone", "offer", sqlite_where=text("offer = 'gone'"), postgresql_where=text("offer = 'gone'"))
+_GONE = Index("ix_item_gone", "offer", **part("offer = 'gone'"))
+_DOUBTED = Index("ix_item_doubted", "id", **part("offer = 'doubted'"))
 
 
 class Item(Row):
@@ -21,7 +22,12 @@ class Item(Row):
         UniqueConstraint("supplier_id", "number"),
         Index("ix_item_gtin", "gtin"),
         Index("ix_item_changed_at", "changed_at"),
+        # Lists of lanes are put in order by these.
+        Index("ix_item_cost", "cost"),
+        Index("ix_item_stock", "stock"),
+        Index("ix_item_number", "number"),
         _GONE,
+        _DOUBTED,
     )
     supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
     origin_id: Mapped[int | None] = mapped_column(ForeignKey("origin.id"))
@@ -51,6 +57,9 @@ class Item(Row):
     doubt_cost: Mapped[int] = mapped_column(default=-1)
     doubt_stock: Mapped[int] = mapped_column(default=-1)
     doubt_seen: Mapped[int] = mapped_column(default=0)
+
+
+IS_DOUBTED: Any = text("item.offer = 'doubted'")
 
 
 class Sample(Versioned):

@@ -72,6 +72,8 @@ class Response(Row):
         Index("ix_response_listing_id_at", "listing_id", "at"),
         Index("ix_response_state_at", "state", "at"),
         Index("ix_response_sweep_id", "sweep_id"),
+        Index("ix_response_item_id", "item_id"),
+        Index("ix_response_kind", "kind", "id"),
         Index("ix_response_at", "at"),
     )
     sweep_id: Mapped[int | None] = mapped_column(ForeignKey("sweep.id"))

@@ -77,14 +77,7 @@ class Batches:
     def _claim(self, target: str, most: int) -> list[Outbox]:
         """Take the oldest unfinished change of each listing in hand, under one new key."""
         with self.db.writing() as s:
-            query = select(Outbox).where(Outbox.target == target, Outbox.kind == "listing")
-            open_ = query.where(Outbox.state.in_(("waiting", "unknown", "claimed", "posted"))).order_by(Outbox.id)
-            seen: set[str] = set()
-            taken: list[Outbox] = []
-            for row in s.scalars(open_.limit(most * 4)):
-                if row.subject not in seen and row.state == "waiting" and row.after <= self.clock.now() and len(taken) < most:
-                    taken.append(row)
-                seen.add(row.subject)
+            taken = outbox.next_due(s, target, self.clock.now(), most, Outbox.kind == "listing", Outbox.state == "waiting")
             if not taken:
                 return []
             key = f"batch-{taken[0].id}-{secrets.token_hex(5)}"

@@ -106,15 +106,15 @@ class Delivery:
     def targets(self) -> list[str]:
         """Targets with something to carry out now."""
         with self.db.reading() as s:
-            due = select(Outbox.target).where(Outbox.state.in_(("waiting", "unknown", "posted")), Outbox.after <= self.clock.now())
-            found = list(s.scalars(due.distinct()))
             uncalled = {
                 f"{owner}:{number}"
                 for owner, table in (("store", Store), ("supplier", Supplier))
                 for number in s.scalars(select(table.id).where(table.kind.in_(UNCALLED)))
             }
             uncalled |= set_apart(Desk(s, self.clock, WHO))
-            return [target for target in found if target not in uncalled]
+            now = self.clock.now()
+            # What waits for those who are not called is never gone through, however much it is.
+            return [target for target in outbox.targets(s) if target not in uncalled and outbox.any_due(s, target, now)]
 
     def run(self, target: str, most: int = 100_000) -> int:
         """Carry out what is due for one target, in batches. Returns how many rows were taken in hand."""
@@ -196,19 +196,12 @@ class Delivery:
             link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
             if link is None or (link.rest_until and link.rest_until > self.clock.now()):
                 return []
-            wanted = [Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "claimed"))]
+            wanted = []
             if batched or (owner == "store" and not writing(s, int(number))):
                 # Price and stock wait; tracking numbers and cancellations are the buyers' and go on.
                 wanted.append(Outbox.kind != "listing")
-            rows = s.scalars(select(Outbox).where(*wanted).order_by(Outbox.id).limit(BATCH * 4)).all()
-            seen: set[str] = set()
-            taken: list[Outbox] = []
-            for row in rows:
-                first = row.subject not in seen
-                seen.add(row.subject)
-                early = self.not_before.get(row.id, 0) > time.monotonic()
-                if first and row.state != "claimed" and row.after <= self.clock.now() and not early and len(taken) < BATCH:
-                    taken.append(row)
+            early = {number for number, at in self.not_before.items() if at > time.monotonic()}
+            taken = outbox.next_due(s, target, self.clock.now(), BATCH, *wanted, but=early)
             for row in taken:
                 s.expunge(row)
             s.execute(

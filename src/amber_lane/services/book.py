@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 
 import numpy as np
-from sqlalchemy import BigInteger, case, select, type_coerce
+from sqlalchemy import BigInteger, case, func, select, type_coerce
 from sqlalchemy.orm import Session
 
 from ..core import price
@@ -52,6 +52,8 @@ class Book:
     rest_price: Ints
     rest_stock: Ints
     lane: Ints
+    # The lane that its figures came from before, 0 = none.
+    had_lane: Ints
     # It has lanes and all of them are shut: nothing can be bought for it.
     closed: Bools
     # Its lane's item is not sold any more.
@@ -156,6 +158,7 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
         most,
         rest_price,
         rest_stock,
+        had_lane,
         code,
         category,
         currency,
@@ -195,6 +198,7 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
         rest_price,
         rest_stock,
         chosen.lane,
+        had_lane,
         chosen.closed,
         chosen.gone,
         cost.known,
@@ -258,6 +262,7 @@ def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool
             or_none(Listing.most),
             or_none(Listing.rest_price),
             or_none(Listing.rest_stock),
+            func.coalesce(Listing.lane_id, 0),
             Sku.code,
             Sku.category,
             Listing.currency,

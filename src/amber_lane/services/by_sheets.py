@@ -14,8 +14,9 @@ from sqlalchemy import func, select, update
 
 from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..core.states import OUTBOX, PURCHASE
+from ..data.base import by_index
 from ..data.orders import PurchaseOrder
-from ..data.outbox import Act, Outbox, SheetOut
+from ..data.outbox import IS_OPEN, Act, Outbox, SheetOut
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing
 from ..data.source import Sample
@@ -49,22 +50,16 @@ class Waiting:
 
 def waiting(desk: Desk) -> list[Waiting]:
     """All that waits to be taken out, by partner and what it is."""
-    rows = desk.s.execute(
-        select(Outbox.target, Outbox.kind, func.count(), func.min(Outbox.made_at))
-        .where(Outbox.state == "waiting", Outbox.target.in_([f"{owner}:{row.id}" for owner, row in _partners(desk)]))
-        .group_by(Outbox.target, Outbox.kind)
-    ).all()
-    names = {f"{owner}:{row.id}": (owner, row) for owner, row in _partners(desk)}
-    found: dict[tuple[str, str], Waiting] = {}
-    for target, kind, n, since in rows:
-        owner, row = names[target]
-        what = next((what for what, (whose, kinds) in WHATS.items() if whose == owner and kind in kinds), None)
-        if what is None:
-            continue
-        had = found.get((target, what))
-        count = n + (had.count if had else 0)
-        found[target, what] = Waiting(owner, row.id, row.name, what, count, min(since, had.since) if had else since)
-    return sorted(found.values(), key=lambda one: one.since)
+    found = []
+    for owner, row in _partners(desk):
+        for what, (whose, kinds) in WHATS.items():
+            if whose == owner:
+                mine = (IS_OPEN, Outbox.state == "waiting", Outbox.target == f"{owner}:{row.id}", Outbox.kind.in_(kinds))
+                query = by_index(select(func.count(), func.min(Outbox.made_at)).where(*mine), Outbox, "ix_outbox_open")
+                n, since = desk.s.execute(query).one()
+                if n:
+                    found.append(Waiting(owner, row.id, row.name, what, n, since))
+    return sorted(found, key=lambda one: one.since)
 
 
 def _partners(desk: Desk) -> list[tuple[str, Any]]:

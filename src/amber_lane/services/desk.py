@@ -5,7 +5,7 @@ from __future__ import annotations
 import gc
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any, TypeVar
 
@@ -14,11 +14,13 @@ from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..data.base import Row, Versioned
+from ..data.kept import kept
 from ..data.outbox import Act
 
 R = TypeVar("R", bound=Row)
 V = TypeVar("V", bound=Versioned)
 K = TypeVar("K", int, str)
+T = TypeVar("T")
 # An act of a job in portions is not added to beyond so many: each portion writes all that it was before.
 PARTS_MOST = 5000
 
@@ -61,6 +63,15 @@ class Desk:
     @property
     def now(self) -> datetime:
         return self.clock.now()
+
+    def kept(self, name: str, make: Callable[[Desk], T], minutes: float = 1.0, still: bool = False) -> T:
+        """What `make` works out of the data, kept until a table that it read changes (not where `still`) or so many minutes have passed.
+
+        It must not depend on who asks. In a transaction that writes it is worked out on the spot.
+        """
+        # Where time runs fast, a minute is not a moment: nothing is worked out anew by time alone more often than every two seconds.
+        minutes = max(minutes, getattr(self.clock, "speed", 1.0) / 30)
+        return kept(self.s, name, self.now, lambda s: make(replace(self, s=s)), minutes, still)
 
     def get(self, kind: type[R], number: int, name: str) -> R:
         """A row by its number; NotFound in plain words."""

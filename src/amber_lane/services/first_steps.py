@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 from sqlalchemy import func, select
 
-from ..core.price import Outcome
+from ..data.base import by_index
 from ..data.lanes import Lane
 from ..data.prices import Policy, PriceRule
 from ..data.setup import FeeRow, Mailbox, Person, Setting, Store, Supplier
-from ..data.shelf import Listing
-from ..data.source import Item
+from ..data.shelf import HAS_NO_RULE, IS_BARE, Listing
+from ..data.tallies import tally
 from .desk import Desk, NotFound
 from .place import PLACE
 from .store_switches import PARTS, in_practice
@@ -35,6 +35,10 @@ class FirstStep:
 
 def steps(desk: Desk) -> list[FirstStep]:
     """All first steps in their order."""
+    return desk.kept("first steps", _steps)
+
+
+def _steps(desk: Desk) -> list[FirstStep]:
     s = desk.s
     left = _left(desk)
 
@@ -44,16 +48,17 @@ def steps(desk: Desk) -> list[FirstStep]:
 
     stores = list(s.scalars(select(Store).where(Store.ended_at.is_(None)).order_by(Store.id)))
     suppliers = list(s.scalars(select(Supplier).where(Supplier.ended_at.is_(None)).order_by(Supplier.id)))
-    listed = dict(s.execute(select(Listing.store_id, func.count()).group_by(Listing.store_id)).tuples().all())
-    items = dict(s.execute(select(Item.supplier_id, func.count()).group_by(Item.supplier_id)).tuples().all())
+    listed, items = _by_owner(desk, "listings"), _by_owner(desk, "items")
     bare_store = next((one for one in stores if not listed.get(one.id)), None)
     bare_supplier = next((one for one in suppliers if not items.get(one.id)), None)
     on_sale = (Listing.state.in_(("live", "paused")),)
     skus = int(s.scalar(select(func.count(Listing.sku_id.distinct())).where(*on_sale)) or 0)
-    laned_ids = select(Lane.sku_id).where(Lane.until.is_(None), Lane.state != "shut")
-    laned = int(s.scalar(select(func.count(Listing.sku_id.distinct())).where(*on_sale, Listing.sku_id.in_(laned_ids))) or 0)
+    # What has no lane that works is little, and looked at by itself.
+    works = select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.until.is_(None), Lane.state != "shut").correlate(Listing).exists()
+    bare = select(func.count(Listing.sku_id.distinct())).where(IS_BARE, ~works)
+    laned = skus - int(s.scalar(by_index(bare, Listing, "ix_listing_bare")) or 0)
     rules = int(s.scalar(select(func.count(PriceRule.id)).where(PriceRule.rule.is_not(None))) or 0)
-    unruled = int(s.scalar(select(func.count(Listing.id)).where(*on_sale, Listing.outcome == int(Outcome.no_rule))) or 0)
+    unruled = int(s.scalar(by_index(select(func.count(Listing.id)).where(HAS_NO_RULE), Listing, "ix_listing_no_rule")) or 0)
     paying = {row.store_id for row in s.scalars(select(FeeRow)) if row.percent or row.fixed}
     free = [one for one in stores if one.id not in paying and not one.payment and not one.payment_fixed]
     # Once something goes out, what lacks a lane or a rule is no first step any more, but told on Today like all else.
@@ -182,6 +187,14 @@ def leave(desk: Desk, key: str, left: bool) -> str:
     desk.log("step.leave", "first steps", told)
     desk.s.flush()
     return told
+
+
+def _by_owner(desk: Desk, name: str) -> dict[int, int]:
+    """Rows of a tally by the partner that they belong to."""
+    found: dict[int, int] = {}
+    for (owner, _), n in tally(desk.s, name).items():
+        found[int(owner)] = found.get(int(owner), 0) + n
+    return found
 
 
 def _left(desk: Desk) -> set[str]:

@@ -6,7 +6,6 @@ import hashlib
 from dataclasses import dataclass, fields
 
 import numpy as np
-from sqlalchemy import func, select
 
 from ..core import explain as explaining
 from ..core import price
@@ -14,6 +13,7 @@ from ..core.explain import Step
 from ..core.money import show
 from ..core.price import NONE
 from ..data.source import Item
+from ..data.tallies import tally
 from .desk import Desk
 from .facts import Facts
 from .finder import Finder, Worked, work_out
@@ -98,8 +98,11 @@ def sentence(told: Told, past: Past, days: int, currency: str) -> str:
 
 def item_counts(desk: Desk) -> dict[int, int]:
     """How many items each supplier has with us."""
-    rows = desk.s.execute(select(Item.supplier_id, func.count()).where(Item.offer != "gone").group_by(Item.supplier_id))
-    return dict(rows.tuples().all())
+    found: dict[int, int] = {}
+    for (supplier, offer), n in tally(desk.s, "items").items():
+        if offer != "gone":
+            found[int(supplier)] = found.get(int(supplier), 0) + n
+    return found
 
 
 def mark_of(text: str) -> str:

@@ -98,6 +98,8 @@ def open_wish(desk: Desk, wish: Wish, respond_now: bool = True) -> Lane:
         begun=not later,
         instead=wish.instead,
         proof=wish.proof,
+        item_id=wish.parts[0].item,
+        items=len(wish.parts),
     )
     desk.s.add(lane)
     desk.s.flush()

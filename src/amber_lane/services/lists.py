@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import ScalarSelect, Select, Text, and_, case, cast, func, or_, select, type_coerce
+import numpy as np
+from sqlalchemy import Integer, Select, Text, and_, case, cast, false, func, literal_column, or_, select, type_coerce, union
 from sqlalchemy.orm import aliased
 
-from ..data.lanes import Lane, LanePart
+from ..core.money import Ints
+from ..data.base import by_index
+from ..data.lanes import IS_KIT, Lane, LanePart
 from ..data.outbox import Act, Outbox
 from ..data.setup import Origin, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response
 from .desk import Desk, Invalid, in_chunks
-from .lists_frame import Listed, Wish
+from .lists_frame import Listed, Seeker, Wish, seeker
 from .lists_trade import ORDER_STATES, ORDERS, PARCELS, states_of_orders
 
 # The lane that a listing's figures come from; where none works, the main one, with its state.
@@ -43,9 +46,46 @@ _dead = (
 )
 # A lane is one row, whatever it is made of and wherever its SKU is sold; it shows its first item and one of the listings.
 _first_part = select(func.min(LanePart.id)).where(LanePart.lane_id == Lane.id).correlate(Lane).scalar_subquery()
-_parts_count = select(func.count()).where(LanePart.lane_id == Lane.id).correlate(Lane).scalar_subquery()
 _sold_by = (Listing.lane_id == Lane.id) & (Listing.sku_id == Lane.sku_id)
 _lane_listing = select(func.min(Listing.id)).where(_sold_by).correlate(Lane).scalar_subquery()
+_refused_ones = union(
+    select(cast(func.substr(Outbox.subject, len("listing:") + 1), Integer)).where(Outbox.state == "dead", Outbox.kind == "listing"),
+    select(Listing.id).where(Listing.told != literal_column("''")),
+)
+_SLIM_LISTINGS = (
+    (select().select_from(Listing), frozenset({Listing.__table__})),
+    (select().select_from(Listing).join(Sku, Sku.id == Listing.sku_id), frozenset({Listing.__table__, Sku.__table__})),
+)
+
+
+def _is_refused(yes: bool) -> Any:
+    return Listing.id.in_(_refused_ones) if yes else Listing.id.not_in(_refused_ones)
+
+
+def _of_kind(values: list[Any]) -> Any:
+    kinds = {
+        "replacement": Lane.instead,
+        "kit": and_(IS_KIT, Lane.instead.is_(False)),
+        "plain": and_(Lane.items == 1, Lane.instead.is_(False)),
+    }
+    return or_(false(), *(kinds[value] for value in values if value in kinds))
+
+
+def _found_listing(seek: Seeker, word: str) -> Any:
+    return or_(Listing.sku_id.in_(seek.skus(word)), Listing.id.in_(seek.listings(word)))
+
+
+def _found_response(seek: Seeker, word: str) -> Any:
+    return or_(Response.listing_id.in_(select(Listing.id).where(_found_listing(seek, word))), Response.item_id.in_(seek.items(word)))
+
+
+def _found_change(seek: Seeker, word: str) -> Any:
+    """By its key, by the listing that it is about, or by what it says; what a listing's change says is its listing."""
+    about = select("listing:" + cast(Listing.id, Text)).where(_found_listing(seek, word))
+    says = (Outbox.kind != "listing") & seek.holds(type_coerce(Outbox.body, Text), word)
+    return or_(seek.holds(Outbox.key, word), Outbox.subject.in_(about), says)
+
+
 LISTS: dict[str, Listed] = {
     "shelf": Listed(
         select().select_from(Listing).join(Sku, Sku.id == Listing.sku_id).join(Store, Store.id == Listing.store_id),
@@ -76,6 +116,9 @@ LISTS: dict[str, Listed] = {
             "differs": case((Listing.theirs.is_not(None), "yes"), else_="no"),
         },
         (Listing.id.desc(),),
+        slim=_SLIM_LISTINGS,
+        seek=_found_listing,
+        told={"refused": lambda values: or_(*(_is_refused(value == "yes") for value in values))},
     ),
     "listings": Listed(
         select()
@@ -109,10 +152,8 @@ LISTS: dict[str, Listed] = {
         (Sku.code, Listing.title),
         {"state": Listing.state, "store": Store.code, "supplier": Supplier.code, "outcome": Listing.outcome},
         (Listing.id,),
-        slim=(
-            (select().select_from(Listing), frozenset({Listing.__table__})),
-            (select().select_from(Listing).join(Sku, Sku.id == Listing.sku_id), frozenset({Listing.__table__, Sku.__table__})),
-        ),
+        slim=_SLIM_LISTINGS,
+        seek=_found_listing,
     ),
     "lanes": Listed(
         select()
@@ -121,7 +162,7 @@ LISTS: dict[str, Listed] = {
         .join(Supplier, Supplier.id == Lane.supplier_id)
         .join(Origin, Origin.id == Lane.origin_id)
         .join(LanePart, LanePart.id == _first_part)
-        .join(Item, Item.id == LanePart.item_id)
+        .join(Item, Item.id == Lane.item_id)
         .outerjoin(Store, Store.id == Lane.store_id)
         .outerjoin(Listing, Listing.id == _lane_listing),
         {
@@ -142,15 +183,15 @@ LISTS: dict[str, Listed] = {
             "item_id": Item.id,
             "item": Item.number,
             "item_title": Item.title,
-            "items": _parts_count,
+            "items": Lane.items,
             "units_num": LanePart.units_num,
             "units_den": LanePart.units_den,
             "cost": Item.cost,
             "cost_currency": Item.currency,
             "stock": Item.stock,
             "offer": Item.offer,
-            "landed": Listing.landed,
-            "profit": Listing.profit,
+            "landed": Lane.landed,
+            "profit": Lane.profit,
             "net": Listing.net,
             "price": Listing.wanted_price,
             "currency": Listing.currency,
@@ -163,7 +204,7 @@ LISTS: dict[str, Listed] = {
             "supplier": Lane.supplier_id,
             "use": Lane.use,
             "store": Lane.store_id,
-            "kind": case((Lane.instead, "replacement"), (_parts_count > 1, "kit"), else_="plain"),
+            "kind": case((Lane.instead, "replacement"), (Lane.items > 1, "kit"), else_="plain"),
             "by": case((type_coerce(Lane.proof, Text).contains('"alone": true'), "itself"), else_="person"),
         },
         # As the index stands, so that nothing is sorted.
@@ -172,23 +213,19 @@ LISTS: dict[str, Listed] = {
         slim=(
             (select().select_from(Lane), frozenset({Lane.__table__})),
             (select().select_from(Lane).join(Sku, Sku.id == Lane.sku_id), frozenset({Lane.__table__, Sku.__table__})),
-            (
-                select()
-                .select_from(Lane)
-                .join(Sku, Sku.id == Lane.sku_id)
-                .join(LanePart, LanePart.id == _first_part)
-                .join(Item, Item.id == LanePart.item_id),
-                frozenset({Lane.__table__, Sku.__table__, LanePart.__table__, Item.__table__}),
-            ),
+            (select().select_from(Lane).join(Item, Item.id == Lane.item_id), frozenset({Lane.__table__, Item.__table__})),
         ),
-        seek=lambda holds, word: or_(
-            Lane.sku_id.in_(select(Sku.id).where(or_(holds(Sku.code, word), holds(Sku.title, word)))),
-            Lane.id.in_(
-                select(LanePart.lane_id).where(
-                    LanePart.item_id.in_(select(Item.id).where(or_(holds(Item.number, word), holds(Item.title, word))))
-                )
-            ),
+        seek=lambda seek, word: or_(
+            Lane.sku_id.in_(seek.skus(word)),
+            Lane.id.in_(select(LanePart.lane_id).where(LanePart.item_id.in_(seek.items(word)))),
         ),
+        told={"kind": _of_kind},
+        by={
+            "cost": (Item, "ix_item_cost"),
+            "stock": (Item, "ix_item_stock"),
+            "item": (Item, "ix_item_number"),
+            "kind:kit": (Lane, "ix_lane_kit"),
+        },
     ),
     "responses": Listed(
         select()
@@ -236,6 +273,7 @@ LISTS: dict[str, Listed] = {
         },
         (Response.id.desc(),),
         slim=((select().select_from(Response), frozenset({Response.__table__})),),
+        seek=_found_response,
     ),
     "orders": ORDERS,
     "parcels": PARCELS,
@@ -257,6 +295,8 @@ LISTS: dict[str, Listed] = {
         (Outbox.key, type_coerce(Outbox.body, Text)),
         {"state": Outbox.state, "kind": Outbox.kind, "target": Outbox.target},
         (Outbox.id.desc(),),
+        slim=((select().select_from(Outbox), frozenset({Outbox.__table__})),),
+        seek=_found_change,
     ),
     "acts": Listed(
         select().select_from(Act),
@@ -279,7 +319,7 @@ LISTS: dict[str, Listed] = {
 }
 
 
-def _conditions(listed: Listed, wish: Wish, holds: Callable[..., Any]) -> tuple[list[Any], list[Any], set[Any]]:
+def _conditions(listed: Listed, wish: Wish, seek: Seeker) -> tuple[list[Any], list[Any], set[Any]]:
     """What rows a wish wants: for counting them and for walking them in order; and which columns that needs."""
     wheres: list[Any] = []
     in_order: list[Any] = []
@@ -288,9 +328,9 @@ def _conditions(listed: Listed, wish: Wish, holds: Callable[..., Any]) -> tuple[
         wheres.append(listed.where)
     for word in wish.words.split()[:8]:
         if listed.seek:
-            wheres.append(listed.seek(holds, word))
+            wheres.append(listed.seek(seek, word))
             continue
-        wheres.append(or_(*(holds(column, word) for column in listed.search)))
+        wheres.append(or_(*(seek.holds(column, word) for column in listed.search)))
         used |= set(listed.search)
     for key, value in (wish.filters or {}).items():
         if key not in listed.filters:
@@ -301,9 +341,11 @@ def _conditions(listed: Listed, wish: Wish, holds: Callable[..., Any]) -> tuple[
             values = [int(v) for v in values] if column.type.python_type is int else values
         except (ValueError, NotImplementedError):
             raise Invalid(f"{value!r} is not a value of {key}") from None
+        if key in listed.told:
+            wheres.append(listed.told[key](values))
+            in_order.append(wheres[-1])
+            continue
         wheres.append(column.in_(values))
-        if key in listed.narrow:
-            wheres.append(listed.narrow[key](values))
         # A column told to be one value would have the database sort anew what its index holds in order.
         in_order.append((func.coalesce(column, "" if isinstance(values[0], str) else 0) if listed.seek else column).in_(values))
         used.add(column)
@@ -322,7 +364,7 @@ def _order(listed: Listed, wish: Wish) -> tuple[tuple[Any, ...], set[Any]]:
 def page(desk: Desk, name: str, wish: Wish) -> tuple[list[Any], int]:
     """One page of a list as rows, and how many there are in all."""
     listed = LISTS[name]
-    wheres, in_order, used = _conditions(listed, wish, _holds(desk))
+    wheres, in_order, used = _conditions(listed, wish, seeker(desk))
     order, sorted_by = _order(listed, wish)
     limit, offset = min(max(wish.limit, 1), 100_000), max(wish.offset, 0)
     full: Select[Any] = listed.source.add_columns(*(column.label(key) for key, column in listed.columns.items()))
@@ -335,27 +377,40 @@ def page(desk: Desk, name: str, wish: Wish) -> tuple[list[Any], int]:
     if not listed.slim:
         rows = run(full.where(*wheres).order_by(*order).limit(limit).offset(offset)).fetchall()
         return list(rows), counted(listed.source)
-    narrow = _narrowest(listed, used | sorted_by)
+    narrow = _walked(listed, wish, _narrowest(listed, used | sorted_by))
     if wish.words and listed.seek:
         # Searching costs more than carrying the numbers of all that was found.
         ids = [row[0] for row in run(narrow.add_columns(number).where(*wheres).order_by(*order))]
         total, page_ids = len(ids), ids[offset : offset + limit]
     else:
-        total = counted(_narrowest(listed, used))
+        total = counted(_walked(listed, wish, _narrowest(listed, used), sort=False))
         page_ids = [row[0] for row in run(narrow.add_columns(number).where(*in_order).order_by(*order).limit(limit).offset(offset))]
     return of_ids(desk, name, page_ids), total
 
 
-def ids(desk: Desk, name: str, wish: Wish) -> tuple[list[int], int]:
-    """The numbers of a stretch of a list in its order, and how many rows fit in all."""
+def _walked(listed: Listed, wish: Wish, source: Any, sort: bool = True) -> Any:
+    """A source with the index by which a wish walks it, if it has one of its own."""
+    keys = [wish.sort] if sort and not wish.words else []
+    keys += [f"{name}:{value}" for name, value in (wish.filters or {}).items()]
+    found = next((listed.by[key] for key in keys if key in listed.by), None)
+    return by_index(source, *found) if found else source
+
+
+def _in_order(desk: Desk, name: str, wish: Wish) -> Ints:
+    """The numbers of a whole list in the order that is wished."""
     listed = LISTS[name]
-    wheres, in_order, used = _conditions(listed, wish, _holds(desk))
+    wheres, in_order, used = _conditions(listed, wish, seeker(desk))
     order, sorted_by = _order(listed, wish)
     source = _narrowest(listed, used | sorted_by) if listed.slim else listed.source
-    run = desk.s.connection().execute
-    found = [row[0] for row in run(source.add_columns(listed.columns["id"]).where(*(in_order or wheres)).order_by(*order))]
+    rows = desk.s.connection().execute(source.add_columns(listed.columns["id"]).where(*(in_order or wheres)).order_by(*order))
+    return np.array([row[0] for row in rows], dtype=np.int64)
+
+
+def ids(desk: Desk, name: str, wish: Wish) -> tuple[list[int], int]:
+    """The numbers of a stretch of a list in its order, and how many rows fit in all."""
+    found = _in_order(desk, name, wish)
     start = max(wish.offset, 0)
-    return found[start : start + max(wish.limit, 1)], len(found)
+    return found[start : start + max(wish.limit, 1)].tolist(), len(found)
 
 
 def of_ids(desk: Desk, name: str, ids: Sequence[int]) -> list[Any]:
@@ -365,19 +420,14 @@ def of_ids(desk: Desk, name: str, ids: Sequence[int]) -> list[Any]:
     places = {one: place for place, one in enumerate(ids)}
     found: list[Any] = []
     for chunk in in_chunks(places):
-        found += desk.s.connection().execute(full.where(listed.columns["id"].in_(chunk))).fetchall()
+        query = full.where(listed.columns["id"].in_(chunk), *(() if listed.where is None else (listed.where,)))
+        found += desk.s.connection().execute(query).fetchall()
     return sorted(found, key=lambda row: places[row._mapping["id"]])
-
-
-def _holds(desk: Desk) -> Callable[..., Any]:
-    """Whether a column holds a word, whatever its capitals; SQLite's own comparing does not mind them, and is twice as quick."""
-    plain = desk.s.get_bind().dialect.name == "sqlite"
-    return lambda column, word: (column.contains if plain else column.icontains)(word, autoescape=True)
 
 
 def _narrowest(listed: Listed, used: set[Any]) -> Any:
     # What is told by a query of its own needs no more than the list's own table, which every source has.
-    tables = {getattr(column, "table", None) for column in used if not isinstance(column, ScalarSelect)}
+    tables = {table for column in used for table in column._from_objects}
     return next((source for source, has in listed.slim if tables <= has), listed.source)
 
 

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import and_, case, func, or_, select
+from sqlalchemy import and_, case, false, func, or_, select
 
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Carrier, Store, Supplier
 from ..data.transit import Parcel, ParcelLine
 from .desk import Desk
-from .lists_frame import Listed
+from .lists_frame import Listed, Seeker
 
 # The state of an order is that of its line that is furthest from done.
 _RANK = ("needs_lane", "held", "refused", "new", "ready", "bought", "with_supplier", "on_the_road", "arrived", "cancelled")
@@ -29,13 +29,18 @@ def _of_lines(what: Any) -> Any:
 _rank = _of_lines(_state_rank())
 
 
-def _has_line_so(ranks: list[Any]) -> Any:
-    """An order that stands so has a line that does."""
-    states = [_RANK[rank] for rank in ranks if 0 <= rank < len(_RANK)]
-    return Order.id.in_(select(OrderLine.order_id).where(OrderLine.state.in_(states)))
+def _stands(ranks: list[Any]) -> Any:
+    """An order stands so when it has a line that does and none that is further from done."""
+
+    def lines(states: Sequence[str]) -> Any:
+        return select(OrderLine.order_id).where(OrderLine.state.in_(states))
+
+    found = [rank for rank in ranks if 0 <= rank < len(_RANK)]
+    return or_(false(), *(Order.id.in_(lines(_RANK[rank : rank + 1])) & Order.id.not_in(lines(_RANK[:rank])) for rank in found))
 
 
-def _found_order(holds: Callable[..., Any], word: str) -> Any:
+def _found_order(seek: Seeker, word: str) -> Any:
+    holds = seek.holds
     inside = select(OrderLine.order_id).where(or_(holds(OrderLine.title, word), holds(OrderLine.sku_code, word)))
     named = or_(holds(PurchaseOrder.reference, word), holds(PurchaseOrder.their_number, word), holds(PurchaseOrder.batch, word))
     bought = select(PurchaseOrder.order_id).where(named)
@@ -78,11 +83,12 @@ ORDERS = Listed(
     (Order.ordered_at.desc(), Order.id.desc()),
     slim=((select().select_from(Order), frozenset({Order.__table__})),),
     seek=_found_order,
-    narrow={"rank": _has_line_so},
+    told={"rank": _stands},
 )
 
 
-def _found_parcel(holds: Callable[..., Any], word: str) -> Any:
+def _found_parcel(seek: Seeker, word: str) -> Any:
+    holds = seek.holds
     inside = (
         select(ParcelLine.parcel_id)
         .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, select, update
+from sqlalchemy import Select, func, select, update
 from sqlalchemy.orm import Session, aliased
 
 from ..connectors.errors import CannotAsk, CarrierUnknown, Denied, OutsideError, Postponed, RateLimited, Refused, UnknownOutcome
 from ..core.money import parse_money, show
 from ..core.states import OUTBOX
+from ..data.base import by_index
 from ..data.orders import Order, PurchaseOrder
-from ..data.outbox import Outbox
+from ..data.outbox import IS_OPEN, OPEN, Outbox
 from ..data.setup import Mailbox
 from .desk import Conflict, Desk
 
@@ -190,5 +191,47 @@ def arrived(desk: Desk, rows: Sequence[Outbox]) -> None:
 
 def waiting(desk: Desk) -> int:
     """Changes that the outside does not have yet."""
-    query = select(func.count()).select_from(Outbox).where(Outbox.state.in_(("waiting", "claimed", "unknown", "posted")))
-    return int(desk.s.scalar(query) or 0)
+    return int(desk.s.scalar(_open(select(func.count()).select_from(Outbox))) or 0)
+
+
+def _open(query: Select[Any]) -> Select[Any]:
+    return by_index(query.where(IS_OPEN), Outbox, "ix_outbox_open")
+
+
+def targets(s: Session) -> list[str]:
+    """Whom something is open for: one step along the index for each, however much it is."""
+    found: list[str] = []
+    while one := s.scalar(_open(select(func.min(Outbox.target)).where(Outbox.target > (found[-1] if found else "")))):
+        found.append(one)
+    return found
+
+
+def any_due(s: Session, target: str, now: datetime) -> bool:
+    """Whether something for a target can be gone on with now."""
+    due = (Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "posted")), Outbox.after <= now)
+    return s.scalar(_open(select(Outbox.id).where(*due)).limit(1)) is not None
+
+
+def next_due(s: Session, target: str, now: datetime, most: int, *wanted: Any, but: Collection[int] = ()) -> list[Outbox]:
+    """What a target is sent next, the oldest first: of each subject only its oldest open change, and none that is in hand.
+
+    but: rows that are too early to be asked for. A change that waits for its next try holds up its subject and nothing else.
+    """
+    older = aliased(Outbox)
+    first = (
+        ~select(older.id)
+        .where(
+            older.target == Outbox.target,
+            older.subject == Outbox.subject,
+            older.id < Outbox.id,
+            older.state.in_(OPEN),
+        )
+        .exists()
+    )
+    query = (
+        _open(select(Outbox))
+        .where(Outbox.target == target, Outbox.state.in_(("waiting", "unknown")), Outbox.after <= now, first, *wanted)
+        .order_by(Outbox.id)
+        .limit(most + len(but))
+    )
+    return [row for row in s.scalars(query) if row.id not in but][:most]

@@ -55,7 +55,7 @@ def respond(
     if not len(book.ids):
         return {}
     decided = decide(book, counted)
-    waiting = _waiting(desk)
+    waiting = _waiting(desk, book)
     if not seen and (frozen := _frozen(book, decided, alone, waiting)).any():
         decided = decide(book, counted, frozen)
     elif seen:
@@ -69,12 +69,19 @@ def respond(
     return write(desk, book, decided, sweep, act, items or {}, anew)
 
 
-def _waiting(desk: Desk) -> dict[int, bool]:
+def _waiting(desk: Desk, book: Book) -> dict[int, bool]:
     """Listings whose price waits since too many moved at once, and whether what caused that is still so."""
     query = select(Response.listing_id, Response.act_id).where(Response.state == "waits", Response.outcome == CROWD)
-    rows = desk.s.execute(query).tuples().all()
+    rows = [row for part in _of(book) for row in desk.s.execute(query.where(*part)).tuples()]
     gone = causes.over(desk, {act for _, act in rows if act})
     return {listing: act not in gone for listing, act in rows}
+
+
+def _of(book: Book) -> Iterable[tuple[Any, ...]]:
+    """What narrows a look at responses to the listings of a book: those few by their numbers, very many not at all."""
+    if len(book.ids) > MANY:
+        return [()]
+    return [(Response.listing_id.in_(chunk),) for chunk in in_chunks(book.ids.tolist())]
 
 
 def _mass(book: Book, moves: Bools) -> Bools:
@@ -158,6 +165,7 @@ def write(
         | (decided.priced.set_by != book.set_by)
         | (book.counted & (book.old_profit != kept.profit))
         | (laned == (book.old_landed == NONE))
+        | (book.lane != book.had_lane)
     )
     if not s.info.get("write"):
         raise RuntimeError("a response is written only in a writing session")
@@ -204,6 +212,7 @@ def write(
         ),
         rows,
     )
+    _keep_with_lanes(desk, book, kept, touched)
     _end_rests(desk, book, decided)
     _end_waits(desk, book, decided, told)
     bulk_insert(
@@ -234,6 +243,19 @@ def write(
     return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
 
 
+def _keep_with_lanes(desk: Desk, book: Book, kept: pricing.Kept, rows: Ints) -> None:
+    """What a lane's first listing lands at and keeps stands with the lane too, so that lanes are put in order by it."""
+    moved = np.setdiff1d(np.concatenate([book.lane[rows], book.had_lane[rows]]), np.zeros(1, dtype=np.int64))
+    used, first = np.unique(book.lane, return_index=True)
+    place = dict(zip(used.tolist(), first.tolist(), strict=True))
+    figures = []
+    for number in moved.tolist():
+        row = place.get(number)
+        known = row is not None and bool(book.counted[row])
+        figures.append((int(book.landed[row]), int(kept.profit[row]), number) if known else (None, None, number))
+    bulk_update(desk.s, Lane, ("landed", "profit"), figures)
+
+
 def _end_rests(desk: Desk, book: Book, decided: Decided) -> None:
     """What a person let rest follows again once something else is asked for it than was then."""
     asked = shown(book.available, book.policy["cap"], book.policy["cushion"])
@@ -246,7 +268,8 @@ def _end_rests(desk: Desk, book: Book, decided: Decided) -> None:
 
 def _end_waits(desk: Desk, book: Book, decided: Decided, told: Ints) -> None:
     """What waited for a person waits no longer once its cause is gone, or is told anew."""
-    waiting = desk.s.execute(select(Response.id, Response.listing_id).where(Response.state == "waits")).all()
+    query = select(Response.id, Response.listing_id).where(Response.state == "waits")
+    waiting = [row for part in _of(book) for row in desk.s.execute(query.where(*part))]
     if waiting:
         over = ~decided.waits
         over[told] = True
@@ -381,14 +404,10 @@ def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None
 
 def _overtake(desk: Desk, subjects: list[str], keys: list[str]) -> None:
     newest = dict(zip(subjects, keys, strict=True))
-    open_ones = Outbox.state.in_(OUTBOX.sources("drop"))
-    waiting = desk.s.execute(select(Outbox.id, Outbox.subject).where(open_ones, Outbox.kind == "listing")).all()
-    bulk_update(
-        desk.s,
-        Outbox,
-        ("state", "overtaken_by"),
-        [("dropped", newest[subject], number) for number, subject in waiting if subject in newest],
-    )
+    for chunk in in_chunks(subjects):
+        mine = (Outbox.subject.in_(chunk), Outbox.state.in_(OUTBOX.sources("drop")), Outbox.kind == "listing")
+        waiting = desk.s.execute(select(Outbox.id, Outbox.subject).where(*mine)).all()
+        bulk_update(desk.s, Outbox, ("state", "overtaken_by"), [("dropped", newest[subject], number) for number, subject in waiting])
 
 
 __all__ = ["KINDS", "Decided", "SetBy", "decide", "explanations", "respond", "with_sharers", "write"]

@@ -337,6 +337,8 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
                 desk.who,
                 True,
                 one.instead,
+                one.item,
+                len(group),
             )
         )
         for part in group:
@@ -353,7 +355,7 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
                 )
             )
     columns = ("id", "version", "sku_id", "sku_code", "store_id", "supplier_id", "origin_id", "service", "services", "use", "state", "why")
-    bulk_insert(s, Lane, (*columns, "opened_at", "opened_by", "begun", "instead"), lanes_made)
+    bulk_insert(s, Lane, (*columns, "opened_at", "opened_by", "begun", "instead", "item_id", "items"), lanes_made)
     bulk_insert(s, LanePart, ("lane_id", "item_id", "units_num", "units_den", "origin_id", "service", "cost_then"), parts_made)
     return set(range(first, first + len(groups)))
 

@@ -8,13 +8,14 @@ from datetime import timedelta
 import numpy as np
 from sqlalchemy import func, select
 
-from ..core.money import PPM, half_up
+from ..core.money import PPM, half_up_columns
 from ..core.plans import Plan, Worth, worth
 from ..data.lanes import Lane, LanePart
 from ..data.orders import PurchaseLine, PurchaseOrder
 from ..data.setup import Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
+from .columns import coded, fetch_columns
 from .desk import Desk
 from .facts import Facts, NoRate, plans_of
 from .respond import respond
@@ -51,33 +52,46 @@ def bought(desk: Desk, supplier: int) -> int:
 
 def paces(desk: Desk) -> dict[int, int]:
     """Goods a month at full price that each supplier would sell us at the present pace by the lanes that are used, in its money."""
+    # The pace is counted anew each hour; a look through all lanes is not needed for every change between.
+    return desk.kept("plans", _paces, 30, still=True)
+
+
+def _paces(desk: Desk) -> dict[int, int]:
     facts = Facts.read(desk.s)
     used = select(Listing.lane_id).where(Listing.lane_id.is_not(None), Listing.state == "live").distinct()
-    rows = desk.s.execute(
+    query = (
         select(Lane.supplier_id, Sku.pace, LanePart.units_num, LanePart.units_den, Item.cost, Item.currency)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
         .join(Sku, Sku.id == Lane.sku_id)
         .where(Lane.id.in_(used), Sku.pace > 0)
-    ).all()
+    )
+    *columns, money = fetch_columns(desk.s, query)
+    codes, monies = coded(list(money))
+    supplier_of, pace, num, den, cost = columns
     out: dict[int, int] = {}
-    for number, pace, num, den, cost, money in rows:
+    for number in np.unique(supplier_of).tolist():
         supplier = facts.suppliers[number]
-        try:
-            own = facts.billing(supplier, money) if money != supplier.currency else None
-        except NoRate:
-            continue
-        plain = cost if own is None else int(replace(own, discount=0).apply(np.array([cost], dtype=np.int64))[0])
-        out[number] = out.get(number, 0) + half_up(pace * MONTH * plain * num, den * PPM)
+        for place, name in enumerate(monies):
+            at = np.flatnonzero((supplier_of == number) & (codes == place))
+            try:
+                own = facts.billing(supplier, name) if name != supplier.currency else None
+            except NoRate:
+                continue
+            plain = cost[at] if own is None else replace(own, discount=0).apply(cost[at])
+            # Rounded for each lane, as its pace times its cost; what no int64 could hold is no pace of any shop.
+            a_month = half_up_columns(pace[at] * MONTH * plain * num[at], den[at] * PPM)
+            out[number] = out.get(number, 0) + int(a_month.sum())
     return out
 
 
 def worths(desk: Desk) -> list[PlanWorth]:
     """Every plan of every supplier with what it is worth; the present discount without it stands against it."""
-    pace, out = paces(desk), []
-    for supplier in desk.s.scalars(select(Supplier).order_by(Supplier.name)):
+    suppliers = [one for one in desk.s.scalars(select(Supplier).order_by(Supplier.name)) if plans_of(one)]
+    pace, out = paces(desk) if suppliers else {}, []
+    for supplier in suppliers:
         plans = plans_of(supplier)
-        spent = bought(desk, supplier.id) if plans else 0
+        spent = bought(desk, supplier.id)
         for plan in plans:
             others = [other.discount for other in plans if other.counts and other.name != plan.name]
             own = max([supplier.discount, *others])

@@ -10,9 +10,10 @@ from typing import Any
 from sqlalchemy import func, or_, select
 
 from ..core.money import PPM
-from ..data.lanes import Lane, LanePart, Rejection
+from ..data.base import by_index
+from ..data.lanes import IS_SHUT, Lane, LanePart, Rejection
 from ..data.orders import Order, OrderLine
-from ..data.shelf import Listing, Sku
+from ..data.shelf import IS_BARE, Listing, Sku
 from ..data.source import Item
 from .desk import Desk, by_id, in_chunks
 
@@ -69,9 +70,8 @@ def without_lane(desk: Desk) -> list[int]:
         laned = select(Lane.id).where(Lane.sku_id == of, Lane.until.is_(None), Lane.instead.is_(False))
         return ~laned.correlate(of.table).exists()
 
-    # By the index that holds SKU and state, and not by that of states, which would have every listing read.
-    state = func.coalesce(Listing.state, "")
-    on_sale = select(Listing.sku_id).where(state.in_(("live", "paused")), bare(Listing.sku_id))
+    # A listing without a lane that works is one of few; whether its SKU has none at all is asked of these alone.
+    on_sale = by_index(select(Listing.sku_id).where(IS_BARE, bare(Listing.sku_id)), Listing, "ix_listing_bare")
     ordered = select(OrderLine.sku_id).where(OrderLine.state == "needs_lane", OrderLine.sku_id.is_not(None), bare(OrderLine.sku_id))
     return sorted({*desk.s.scalars(on_sale), *desk.s.scalars(ordered)})
 
@@ -89,7 +89,7 @@ def _waiting(desk: Desk) -> dict[int, tuple[int, datetime, int]]:
 def _broken(desk: Desk) -> dict[int, tuple[str, str]]:
     """SKUs with lanes of which none can be used: all shut, or all to items that are gone."""
     live = Lane.until.is_(None) & Lane.instead.is_(False)
-    shut = select(Lane.sku_id).where(live, Lane.state == "shut")
+    shut = by_index(select(Lane.sku_id).where(IS_SHUT, Lane.instead.is_(False)), Lane, "ix_lane_shut")
     gone = select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).join(Item, Item.id == LanePart.item_id)
     maybe = set(desk.s.scalars(shut)) | set(desk.s.scalars(gone.where(live, Item.offer == "gone")))
     on_sale: set[int] = set()

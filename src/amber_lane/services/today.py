@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import threading
-import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -14,7 +12,7 @@ from sqlalchemy import BigInteger, case, func, or_, select, type_coerce
 from ..data.base import to_ms
 from ..data.lanes import Lane
 from ..data.orders import Order, OrderLine, Plan, PurchaseOrder
-from ..data.outbox import Act, Outbox, Snooze
+from ..data.outbox import Act, Snooze
 from ..data.setup import Store, Supplier
 from . import (
     carrier_names,
@@ -22,7 +20,6 @@ from . import (
     letters_in,
     order_money,
     orders,
-    outbox,
     prices,
     rates,
     silence,
@@ -36,21 +33,29 @@ from . import (
 )
 from .by_cause import PREFIX, by_cause
 from .desk import Conflict, Desk, NotFound, by_id
-from .trouble import Trouble
+from .trouble import Source, Trouble
 
 DAY_MS = 86_400_000
 PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 
 
-def singles(desk: Desk) -> list[Trouble]:
-    """Every open trouble that is not put off, each for itself."""
-    asleep = _asleep(desk)
+SOURCES: dict[str, Source] = {**troubles_goods.SOURCES, **troubles_price.SOURCES, **troubles_trade.SOURCES, **troubles_sending.SOURCES}
+
+
+def singles(desk: Desk, key: str = "") -> list[Trouble]:
+    """Every open trouble that is not put off, each for itself. key: only those of its kind, so that no others are looked for."""
+    asleep, kind = _asleep(desk), key.partition(":")[0]
     return [
         one
-        for source in (*troubles_goods.SOURCES, *troubles_price.SOURCES, *troubles_trade.SOURCES, *troubles_sending.SOURCES)
-        for one in source(desk)
+        for kinds, source in SOURCES.items()
+        if not key or kind in kinds.split()
+        for one in desk.kept(f"today {kinds}", _found_by(source))
         if _awake(one, asleep)
     ]
+
+
+def _found_by(source: Source) -> Callable[[Desk], list[Trouble]]:
+    return lambda desk: list(source(desk))
 
 
 def _awake(one: Trouble, asleep: dict[str, str]) -> bool:
@@ -59,6 +64,10 @@ def _awake(one: Trouble, asleep: dict[str, str]) -> bool:
 
 def troubles(desk: Desk) -> list[Trouble]:
     """All open troubles that are not put off, one row for each cause, dearest first; a loss per day counts as three days of it."""
+    return desk.kept("today", _troubles)
+
+
+def _troubles(desk: Desk) -> list[Trouble]:
     asleep = _asleep(desk)
     found = [one for one in by_cause(singles(desk)) if _awake(one, asleep)]
     return sorted(found, key=lambda one: (-(one.at_risk * (3 if one.per_day else 1)), one.since))
@@ -77,23 +86,6 @@ def counts(desk: Desk) -> dict[str, int]:
     return out
 
 
-class Counted:
-    """The counts of troubles, taken once for all who ask within two seconds while nothing has been written."""
-
-    FRESH = 2.0
-
-    def __init__(self) -> None:
-        self.lock = threading.Lock()
-        self.kept: tuple[int, float, dict[str, int]] | None = None
-
-    def counts(self, desk: Desk, seen: int) -> dict[str, int]:
-        """seen: a mark that moves with what is written."""
-        with self.lock:
-            if self.kept is None or self.kept[0] != seen or time.monotonic() - self.kept[1] > self.FRESH:
-                self.kept = (seen, time.monotonic(), counts(desk))
-            return self.kept[2]
-
-
 def do_step(desk: Desk, key: str, other: bool = False, choice: str = "", keys: Sequence[str] = ()) -> str:
     """Do the best next step of a trouble, or the other way on; of a group, `key#number` does it for that member alone.
 
@@ -103,7 +95,10 @@ def do_step(desk: Desk, key: str, other: bool = False, choice: str = "", keys: S
     if key.startswith(PREFIX):
         return _for_many(desk, key, other, set(keys))
     key, _, member = key.partition("#")
-    trouble = next((one for one in singles(desk) if one.key == key), None)
+    trouble = next((one for one in singles(desk, key) if one.key == key), None)
+    if trouble is None and key.startswith("oversell:") and (number := key.partition(":")[2]).isdigit():
+        # One of a store's many, which stand as one row.
+        trouble = next(iter(troubles_goods.oversell(desk, only=[int(number)])), None)
     if trouble is None:
         raise Conflict("this is settled already")
     return _do(desk, trouble, other, choice, int(member) if member.isdigit() else None)
@@ -111,6 +106,10 @@ def do_step(desk: Desk, key: str, other: bool = False, choice: str = "", keys: S
 
 def _for_many(desk: Desk, key: str, other: bool, keys: set[str]) -> str:
     """A step for the members of a cause that are still open: all of them, or those asked for."""
+    if key.startswith(f"{PREFIX}oversell:"):
+        picked = [int(one.partition(":")[2]) for one in keys]
+        n = troubles_goods.send_pauses_again(desk, int(key.rpartition(":")[2]), picked)
+        return f"{n:,} pause{'s are' if n > 1 else ' is'} sent again"
     row = next((one for one in troubles(desk) if one.key == key), None)
     if row is None:
         raise Conflict("this is settled already")
@@ -118,7 +117,7 @@ def _for_many(desk: Desk, key: str, other: bool, keys: set[str]) -> str:
     if step is None or not step.act:
         raise Conflict("this step is yours to take in its own view")
     wanted = {one.key for one in row.members if not keys or one.key in keys}
-    found = [one for one in singles(desk) if one.key in wanted]
+    found = [one for one in singles(desk, next(iter(wanted), key)) if one.key in wanted]
     if not found:
         raise Conflict("none of these is open any more")
     if found[0].key.startswith("hold:"):
@@ -168,10 +167,7 @@ def _do(desk: Desk, trouble: Trouble, other: bool, choice: str, only: int | None
         store, _, carrier = rest.partition(":")
         return carrier_names.choose(desk, int(store), int(carrier), choice or trouble.choices[0][0])
     elif kind == "oversell":
-        for row in desk.s.scalars(select(Outbox).where(Outbox.subject == f"listing:{rest}", Outbox.state == "dead")):
-            outbox.retry(desk, row.id)
-        for row in desk.s.scalars(select(Outbox).where(Outbox.subject == f"listing:{rest}", Outbox.state == "waiting")):
-            row.after = desk.now
+        troubles_goods.send_pauses_again(desk, 0, [int(rest)])
     elif kind == "stale":
         supplier = desk.get(Supplier, int(rest), "supplier")
         if other:
@@ -221,6 +217,10 @@ class Alone:
 
 def done_alone(desk: Desk, most: int = 8) -> list[Alone]:
     """What was done without a person in the last day, grouped by kind; the kind that was done last stands first."""
+    return desk.kept(f"today alone {most}", lambda desk: _done_alone(desk, most))
+
+
+def _done_alone(desk: Desk, most: int) -> list[Alone]:
     recent = (Act.who.in_(PEOPLE_FREE), Act.kind.not_in(("purchase.refused", "letter.came")), Act.at > desk.now - timedelta(days=1))
     grouped = select(func.max(Act.id), func.count(), func.sum(Act.count), func.min(Act.at)).where(*recent).group_by(Act.kind)
     rows = desk.s.execute(grouped.order_by(func.max(Act.id).desc()).limit(most)).all()
@@ -230,6 +230,10 @@ def done_alone(desk: Desk, most: int = 8) -> list[Alone]:
 
 def flow(desk: Desk) -> list[dict[str, Any]]:
     """Open order lines from suppliers to stores, and in what state their lanes are."""
+    return desk.kept("today flow", _flow)
+
+
+def _flow(desk: Desk) -> list[dict[str, Any]]:
     rows = desk.s.execute(
         select(
             Supplier.id, Supplier.name, Store.id, Store.name, func.count(), func.sum(case((Lane.state.in_(("slow", "shut")), 1), else_=0))
@@ -251,6 +255,10 @@ def flow(desk: Desk) -> list[dict[str, Any]]:
 def profit_by_day(desk: Desk, days: int = 14) -> list[dict[str, Any]]:
     """Profit and sales by the day of ordering, in the house's money: of orders that are bought, what they leave by their bills; of those
     that are ready, what is expected. What is held, lacks a lane or was refused earns nothing until that is settled."""
+    return desk.kept(f"today days {days}", lambda desk: _profit_by_day(desk, days))
+
+
+def _profit_by_day(desk: Desk, days: int) -> list[dict[str, Any]]:
     start = (desk.now - timedelta(days=days - 1)).replace(hour=0, minute=0, second=0, microsecond=0)
     at = (type_coerce(Order.ordered_at, BigInteger) // DAY_MS).label("day")
     mine = OrderLine.order_id == Order.id

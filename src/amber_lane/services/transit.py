@@ -7,12 +7,13 @@ from datetime import datetime, timedelta
 from typing import Any
 from urllib.parse import quote
 
-from sqlalchemy import select
+from sqlalchemy import literal_column, select
 
 from ..connectors.protocols import CarrierWord, Tracking
 from ..core.address import postcode_in
 from ..core.ids import check_shape
 from ..core.states import ORDER_LINE, PARCEL, PURCHASE
+from ..data.base import by_index
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Carrier, Store
 from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
@@ -92,8 +93,9 @@ WRONG_IN = ("waiting", "sent", "accepted", "shipped")
 
 def wrong_numbers(desk: Desk) -> list[PurchaseOrder]:
     """Purchases with a number that cannot be right, the oldest first."""
-    rows = select(PurchaseOrder).where(PurchaseOrder.state.in_(WRONG_IN), PurchaseOrder.told != "").order_by(PurchaseOrder.id)
-    return list(desk.s.scalars(rows))
+    told = PurchaseOrder.told != literal_column("''")
+    rows = select(PurchaseOrder).where(PurchaseOrder.state.in_(WRONG_IN), told).order_by(PurchaseOrder.id)
+    return list(desk.s.scalars(by_index(rows, PurchaseOrder, "ix_purchase_order_told")))
 
 
 def drop_wrong(desk: Desk, reference: str) -> None:

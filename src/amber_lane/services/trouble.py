@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
+
+# So many of what a row stands for are shown with it; the others are settled with all.
+SHOWN = 100
 
 
 def quoted(name: str) -> str:
@@ -63,7 +67,13 @@ class Trouble:
     other: Step | None = None
     # What it stands for, where that can be settled one by one.
     members: tuple[Member, ...] = ()
+    # How many there are of them, where only the dearest are told here; 0 = these are all.
+    members_of: int = 0
     # What a person chooses from before the step is done: (value, name).
     choices: tuple[tuple[str, str], ...] = ()
     # Troubles of one cause are shown as one row.
     cause: Cause | None = None
+
+
+# Finds the troubles of some kinds; a source's place in its table names the kinds, as the first parts of their keys.
+Source = Callable[[Any], Iterable[Trouble]]

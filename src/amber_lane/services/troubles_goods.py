@@ -2,61 +2,96 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from datetime import timedelta
+from collections.abc import Collection, Iterator
+from datetime import datetime, timedelta
+from typing import Any
 
-from sqlalchemy import String, cast, func, literal, select
+from sqlalchemy import BigInteger, String, cast, func, literal, select, type_coerce, update
 
 from ..core.money import PPM, half_up, show
 from ..core.risk import REFUND_COST, oversell_a_day
-from ..data.lanes import Lane, LanePart
+from ..data.base import by_index, from_ms
+from ..data.lanes import IS_SHUT, Lane, LanePart
 from ..data.outbox import Outbox
-from ..data.setup import Service, Store, Supplier
-from ..data.shelf import Listing, Sku
-from ..data.source import Item
+from ..data.setup import Origin, Service, Store, Supplier
+from ..data.shelf import IS_OVERSOLD, Listing, Sku
+from ..data.source import IS_DOUBTED, Item
 from ..data.watch import Sighting, Sweep
-from . import lane_faults
-from .desk import Desk, by_id
+from . import lane_faults, outbox
+from .by_cause import PREFIX
+from .desk import Conflict, Desk, by_id, in_chunks
 from .to_settle import GONE, SHUT, to_settle
-from .trouble import Cause, Step, Trouble, quoted
+from .trouble import SHOWN, Cause, Member, Source, Step, Trouble, quoted
 
 
-def _oversell(desk: Desk) -> Iterator[Trouble]:
-    """On sale in the store although we know it to be empty: the store has not taken our pause for a minute."""
+def oversell(desk: Desk, store_id: int = 0, only: Collection[int] = ()) -> Iterator[Trouble]:
+    """Still on sale in the store although it is off sale here: the store has not taken our pause for a minute. Of many one row a store."""
+    found: dict[int, list[Any]] = {}
+    for row in oversold(desk, store_id, only):
+        found.setdefault(row.store_id, []).append(row)
+    stores = by_id(desk.s, Store, found)
+    for number, rows in found.items():
+        name = quoted(stores[number].name)
+        risk = {row.id: oversell_a_day(row.pace, row.profit or 0) for row in rows}
+        dearest = sorted(rows, key=lambda row: (-risk[row.id], row.id))[:SHOWN]
+        titles = dict(desk.s.execute(select(Listing.id, Listing.title).where(Listing.id.in_([row.id for row in dearest]))).tuples().all())
+        told = {row.id: f"{titles[row.id]} is off sale here and still on sale in {stores[number].name}" for row in dearest}
+        first, n = dearest[0], len(rows)
+        yield Trouble(
+            f"oversell:{first.id}" if n == 1 else f"{PREFIX}oversell:{number}",
+            "watch",
+            "Oversell",
+            told[first.id] if n == 1 else f"{n:,} listings are off sale here and still on sale in {name}",
+            "the store has not taken the pause yet" if n == 1 else "the store has not taken the pauses yet",
+            from_ms(min(row.since for row in rows)),
+            Step("Send the pause again" if n == 1 else f"Send {'both' if n == 2 else f'all {n:,}'} again", act=True),
+            sum(risk.values()),
+            True,
+            "loss",
+            count=n,
+            members_of=n,
+            members=()
+            if n == 1
+            else tuple(
+                Member(f"oversell:{row.id}", told[row.id], "the store has not taken the pause yet", at_risk=risk[row.id]) for row in dearest
+            ),
+        )
+
+
+def oversold(desk: Desk, store_id: int = 0, only: Collection[int] = ()) -> list[Any]:
+    """Listings off sale here whose store has shown them on sale for a minute since: id, store_id, pace, profit, since (ms)."""
     late = desk.now - timedelta(minutes=1)
-    rows = desk.s.execute(
-        select(Listing, Sku, Store, func.min(Outbox.made_at))
-        .join(Sku, Sku.id == Listing.sku_id)
-        .join(Store, Store.id == Listing.store_id)
-        .join(Outbox, Outbox.subject == literal("listing:") + cast(Listing.id, String))
+    since = (
+        select(func.min(type_coerce(Outbox.made_at, BigInteger)))
         .where(
-            Listing.state == "paused",
-            Listing.shown_state == "live",
-            Listing.shown_quantity > 0,
+            Outbox.subject == literal("listing:") + cast(Listing.id, String),
             Outbox.state.in_(("waiting", "unknown", "dead")),
             Outbox.made_at < late,
         )
-        .group_by(Listing.id, Sku.id, Store.id)
-    ).all()
-    for listing, sku, store, since in rows:
-        yield Trouble(
-            f"oversell:{listing.id}",
-            "watch",
-            "Oversell",
-            f"{sku.title} is on sale, its supplier has none",
-            "the store has not taken the pause yet",
-            since,
-            Step("Send the pause again", act=True),
-            oversell_a_day(sku.pace, listing.profit or 0),
-            True,
-            "loss",
-            cause=Cause(
-                f"oversell:{store.id}",
-                f"{{n}} listings are on sale in {quoted(store.name)}, their suppliers have none",
-                "the store has not taken the pauses yet",
-                Step("Send all {n} again", act=True),
-            ),
-        )
+        .correlate(Listing)
+        .scalar_subquery()
+        .label("since")
+    )
+    query = select(Listing.id, Listing.store_id, Sku.pace, Listing.profit, since).join(Sku, Sku.id == Listing.sku_id).where(IS_OVERSOLD)
+    query = by_index(query, Listing, "ix_listing_oversell")
+    if store_id:
+        query = query.where(Listing.store_id == store_id)
+    if only:
+        query = query.where(Listing.id.in_(list(only)))
+    return [row for row in desk.s.execute(query) if row.since is not None]
+
+
+def send_pauses_again(desk: Desk, store_id: int, only: Collection[int] = ()) -> int:
+    """What a store has not taken of our pauses is tried at once. Returns how many listings; Conflict when none is open any more."""
+    rows = oversold(desk, store_id, only)
+    if not rows:
+        raise Conflict("this is settled already")
+    for chunk in in_chunks([f"listing:{row.id}" for row in rows], 500):
+        mine = (Outbox.subject.in_(chunk), Outbox.kind == "listing")
+        if dead := desk.s.scalars(select(Outbox).where(*mine, Outbox.state == "dead")).all():
+            outbox.retry_many(desk, dead)
+        desk.s.execute(update(Outbox).where(*mine, Outbox.state == "waiting").values(after=desk.now))
+    return len(rows)
 
 
 def _unmapped_listings(desk: Desk) -> Iterator[Trouble]:
@@ -96,7 +131,6 @@ def _sweeps(desk: Desk) -> Iterator[Trouble]:
     for sweep, supplier in desk.s.execute(
         select(Sweep, Supplier).join(Supplier, Supplier.id == Sweep.supplier_id).where(Sweep.id.in_(newest))
     ):
-        pace = _pace_at_stake(desk, supplier.id)
         if sweep.state == "held":
             yield Trouble(
                 f"held:{sweep.id}",
@@ -106,7 +140,7 @@ def _sweeps(desk: Desk) -> Iterator[Trouble]:
                 "nothing of it is used until you say so",
                 sweep.started,
                 Step("Keep last good stock", act=True),
-                pace,
+                _pace_at_stake(desk, supplier.id),
                 True,
                 "loss",
                 other=Step("Use it after all", act=True),
@@ -122,7 +156,7 @@ def _sweeps(desk: Desk) -> Iterator[Trouble]:
                     sweep.told,
                     since,
                     Step("Sweep now", act=True),
-                    pace,
+                    _pace_at_stake(desk, supplier.id),
                     True,
                     "loss",
                     # A feed that only says the same may be right; one that fails is looked at where its link is.
@@ -142,8 +176,8 @@ def _pace_at_stake(desk: Desk, supplier: int) -> int:
 
 
 def _doubts(desk: Desk) -> Iterator[Trouble]:
-    used = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None))
-    items = list(desk.s.scalars(select(Item).where(Item.offer == "doubted", Item.id.in_(used)).order_by(Item.id).limit(200)))
+    used = select(LanePart.id).join(Lane, Lane.id == LanePart.lane_id).where(LanePart.item_id == Item.id, Lane.until.is_(None))
+    items = list(desk.s.scalars(select(Item).where(IS_DOUBTED, used.correlate(Item).exists()).order_by(Item.id).limit(200)))
     since = select(Sighting.item_id, func.max(Sighting.at)).where(
         Sighting.item_id.in_([i.id for i in items]), Sighting.verdict == "doubted"
     )
@@ -172,22 +206,32 @@ def _doubts(desk: Desk) -> Iterator[Trouble]:
 
 def _not_sent(desk: Desk) -> Iterator[Trouble]:
     """Listings whose lane has no service to the store's country: they show nothing, and somebody should know why."""
-    rows = desk.s.execute(
-        select(Supplier.id, Supplier.name, Store.country, func.count(), func.min(Lane.opened_at))
-        .select_from(Listing)
-        .join(Store, Store.id == Listing.store_id)
-        .join(Lane, Lane.id == Listing.lane_id)
-        .join(Supplier, Supplier.id == Lane.supplier_id)
-        .outerjoin(Service, (Service.origin_id == Lane.origin_id) & (Service.code == Lane.service) & (Service.country == Store.country))
-        .where(Service.id.is_(None), Lane.until.is_(None), Listing.state.in_(("live", "paused")))
-        .group_by(Supplier.id, Store.country)
-    ).all()
-    for number, name, country, n, since in rows:
+    sent = set(desk.s.execute(select(Service.origin_id, Service.code, Service.country)).tuples())
+    stores = desk.s.execute(select(Store.id, Store.country)).tuples().all()
+    # The ways that lanes go are few; their listings are looked at only where one of these is not there.
+    ways = [(origin, code) for origin in desk.s.scalars(select(Origin.id)) for code in _services_used(desk, origin)]
+    found: dict[tuple[int, str], tuple[int, datetime]] = {}
+    for origin, code in ways:
+        for country in sorted({country for _, country in stores if (origin, code, country) not in sent}):
+            shops = [number for number, at in stores if at == country]
+            mine = (Lane.origin_id == origin, Lane.service == code, Lane.until.is_(None))
+            rows = desk.s.execute(
+                select(Lane.supplier_id, func.count(), func.min(Lane.opened_at))
+                .select_from(Lane)
+                .join(Listing, (Listing.sku_id == Lane.sku_id) & (Listing.lane_id == Lane.id))
+                .where(*mine, Listing.store_id.in_(shops), func.coalesce(Listing.state, "").in_(("live", "paused")))
+                .group_by(Lane.supplier_id)
+            )
+            for supplier, n, since in rows.tuples():
+                had = found.get((supplier, country), (0, since))
+                found[supplier, country] = (had[0] + n, min(had[1], since))
+    names = by_id(desk.s, Supplier, (supplier for supplier, _ in found))
+    for (number, country), (n, since) in sorted(found.items()):
         yield Trouble(
             f"unsent:{number}-{country}",
             "lanes",
             "Not sent there",
-            f"{name} does not send {n} {'listings' if n > 1 else 'listing'} to {country} by the lane's service",
+            f"{names[number].name} does not send {n} {'listings' if n > 1 else 'listing'} to {country} by the lane's service",
             "they show 0 until a lane with a service to that country is open",
             since or desk.now,
             Step("See the lanes", go="/lanes?view=settled"),
@@ -196,11 +240,23 @@ def _not_sent(desk: Desk) -> Iterator[Trouble]:
         )
 
 
+def _services_used(desk: Desk, origin: int) -> Iterator[str]:
+    """The services of an origin that lanes go by: one step along the index for each, however many lanes there are."""
+    last = ""
+    while True:
+        query = select(func.min(Lane.service)).where(Lane.until.is_(None), Lane.origin_id == origin, Lane.service > last)
+        found = desk.s.scalar(query)
+        if found is None:
+            return
+        yield found
+        last = found
+
+
 def _shut(desk: Desk) -> Iterator[Trouble]:
     """Listings all of whose lanes are shut: nothing can be bought for them, so they show nothing."""
     fits = (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id) & Lane.until.is_(None)
     works = select(Lane.id).where(fits, Lane.state != "shut").correlate(Listing)
-    some = select(Lane.sku_id).where(Lane.state == "shut", Lane.until.is_(None))
+    some = by_index(select(Lane.sku_id).where(IS_SHUT), Lane, "ix_lane_shut")
     if desk.s.scalar(some.limit(1)) is None:
         return
     rows = desk.s.execute(
@@ -263,4 +319,13 @@ def _old_sheets(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_oversell, _unmapped_listings, _shut, _sweeps, _doubts, _not_sent, _lane_faults, _old_sheets)
+SOURCES: dict[str, Source] = {
+    "oversell": oversell,
+    "gone unmapped": _unmapped_listings,
+    "shut": _shut,
+    "held stale": _sweeps,
+    "doubt": _doubts,
+    "unsent": _not_sent,
+    "faults": _lane_faults,
+    "oldsheet": _old_sheets,
+}

@@ -8,19 +8,20 @@ from datetime import datetime
 from sqlalchemy import case, func, select
 
 from ..core.money import PPM, half_up, show, show_rate
-from ..core.price import Outcome, SetBy
+from ..core.price import SetBy
 from ..core.risk import oversell_a_day
+from ..data.base import by_index
 from ..data.lanes import Lane, LanePart
 from ..data.outbox import Act
 from ..data.prices import Rate
 from ..data.setup import RateSource, Store, Supplier
-from ..data.shelf import Listing, Sku
+from ..data.shelf import HAS_NO_RULE, Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response, Sweep
 from . import allowance, drift, rates, supplier_plans
 from .decide import CROWD
 from .desk import Desk
-from .trouble import Step, Trouble
+from .trouble import Source, Step, Trouble
 
 
 def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
@@ -231,11 +232,9 @@ def _no_rule(desk: Desk) -> Iterator[Trouble]:
     query = (
         select(func.count(Listing.id), func.min(Listing.sku_id))
         .join(Store, Store.id == Listing.store_id)
-        .where(
-            Store.write_prices, Listing.outcome == int(Outcome.no_rule), Listing.state.in_(("live", "paused")), Listing.hand_price.is_(None)
-        )
+        .where(Store.write_prices, HAS_NO_RULE)
     )
-    n, first = desk.s.execute(query).one()
+    n, first = desk.s.execute(by_index(query, Listing, "ix_listing_no_rule")).one()
     if n:
         sku = desk.get(Sku, first, "SKU").code
         yield Trouble(
@@ -251,4 +250,13 @@ def _no_rule(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_no_rule, _plans, _over_allowance, _waiting_listings, _crowds, _differences, _odd_rates, _no_rate)
+SOURCES: dict[str, Source] = {
+    "norule": _no_rule,
+    "plan": _plans,
+    "allowance": _over_allowance,
+    "waits": _waiting_listings,
+    "crowd": _crowds,
+    "drift": _differences,
+    "oddrate oldrate": _odd_rates,
+    "rate": _no_rate,
+}

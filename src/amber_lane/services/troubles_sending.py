@@ -11,16 +11,15 @@ from sqlalchemy import func, select
 
 from ..core.money import PPM, half_up, parse_money
 from ..core.risk import REFUND_COST
-from ..data.outbox import Outbox
+from ..data.base import by_index
+from ..data.outbox import IS_DELAYED, Outbox
 from ..data.setup import Link
 from ..data.shelf import Listing, Sku
 from . import by_sheets, carrier_names, delivered, outbox, rates
 from .desk import Conflict, Desk, by_id
 from .same_partner import OWNERS
-from .trouble import Member, Step, Trouble
+from .trouble import Member, Source, Step, Trouble
 
-# A change that was tried this often and is still not taken is told, although it goes on by itself.
-TOLD_AFTER = 12
 NAMES = {
     "purchase": ("purchase order", "purchase orders"),
     "sample": ("sample", "samples"),
@@ -117,9 +116,7 @@ def _dead(desk: Desk) -> Iterator[Trouble]:
 
 def _delayed(desk: Desk) -> Iterator[Trouble]:
     """What is tried again and again, and not taken: it goes on by itself, and a person should know."""
-    rows = desk.s.scalars(
-        select(Outbox).where(Outbox.state.in_(("waiting", "unknown")), Outbox.tries >= TOLD_AFTER).order_by(Outbox.id)
-    ).all()
+    rows = desk.s.scalars(by_index(select(Outbox).where(IS_DELAYED).order_by(Outbox.id), Outbox, "ix_outbox_delayed")).all()
     groups: dict[tuple[str, str], list[Outbox]] = {}
     for row in rows:
         groups.setdefault((row.target, row.fault), []).append(row)
@@ -215,7 +212,7 @@ def arrived(desk: Desk, key: str, only: int | None = None) -> int:
 
 def try_now(desk: Desk, target: str, fault: str) -> int:
     """What waits for its next try is tried at once."""
-    mine = (Outbox.target == target, Outbox.fault == fault, Outbox.tries >= TOLD_AFTER, Outbox.state.in_(("waiting", "unknown")))
+    mine = (Outbox.target == target, Outbox.fault == fault, IS_DELAYED)
     rows = desk.s.scalars(select(Outbox).where(*mine)).all()
     if not rows:
         raise Conflict("this is settled already")
@@ -249,4 +246,10 @@ def _by_sheets(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (_dead, _delayed, _carriers, _links, _by_sheets)
+SOURCES: dict[str, Source] = {
+    "dead": _dead,
+    "delayed": _delayed,
+    "carrier": _carriers,
+    "link": _links,
+    "sheet": _by_sheets,
+}

@@ -16,7 +16,7 @@ from ..data.setup import Store
 from . import letters_in, order_money, parcels, rates, transit, unsent, withdrawing
 from .desk import Conflict, Desk
 from .order_limits import LIFTED
-from .trouble import Cause, Step, Trouble
+from .trouble import Cause, Source, Step, Trouble
 
 
 def _held_orders(desk: Desk) -> Iterator[Trouble]:
@@ -345,16 +345,16 @@ def _overdue(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-SOURCES = (
-    _dearer,
-    _bills,
-    _wishes,
-    _letters,
-    _overdue,
-    _held_orders,
-    _refused_orders,
-    _unmapped_orders,
-    _unread,
-    _numbers,
-    _parcels,
-)
+SOURCES: dict[str, Source] = {
+    "bill": _dearer,
+    "oddbill": _bills,
+    "wants": _wishes,
+    "letter": _letters,
+    " ".join(unsent.KINDS): _overdue,
+    "hold": _held_orders,
+    "refused": _refused_orders,
+    "lane": _unmapped_orders,
+    "unread": _unread,
+    "number": _numbers,
+    "parcels": _parcels,
+}

@@ -7,8 +7,6 @@ import Btn from '@/parts/Btn.vue'
 import { money, number } from '@/parts/format'
 
 const props = defineProps<{ row: Schema<'TroubleOut'> }>()
-const MOST = 100
-const shown = computed(() => props.row.members.slice(0, MOST))
 const chosen = ref<string[]>([])
 watch(
   () => props.row.members,
@@ -32,8 +30,8 @@ const label = (way: { label: string }, n: number) => way.label.replace(/ (both|(
         <Btn v-if="row.other?.act" small @click="settle(chosen, true)">{{ label(row.other, chosen.length) }}</Btn>
       </template>
     </div>
-    <ul class="max-h-72 overflow-auto" :aria-label="`What this is made of, ${row.members.length}`">
-      <li v-for="one in shown" :key="one.key" class="flex items-center gap-2.5 border-b border-rule-2 px-2.5 py-1 last:border-0">
+    <ul class="max-h-72 overflow-auto" :aria-label="`What this is made of, ${row.members.length + row.more_members}`">
+      <li v-for="one in row.members" :key="one.key" class="flex items-center gap-2.5 border-b border-rule-2 px-2.5 py-1 last:border-0">
         <input
           v-if="many"
           v-model="chosen"
@@ -52,6 +50,6 @@ const label = (way: { label: string }, n: number) => way.label.replace(/ (both|(
         <Btn v-if="many && row.other?.act" small kind="link" @click="settle([one.key], true)">{{ label(row.other, 1) }}</Btn>
       </li>
     </ul>
-    <p v-if="row.members.length > MOST" class="px-2.5 py-1 text-xs text-soft">and {{ row.members.length - MOST }} more, settled with all</p>
+    <p v-if="row.more_members" class="px-2.5 py-1 text-xs text-soft">and {{ row.more_members.toLocaleString('en-GB') }} more, settled with all</p>
   </div>
 </template>

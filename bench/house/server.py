@@ -1,0 +1,67 @@
+"""The application as people run it, in a process of its own over a made house, and what it takes from the machine."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+import httpx
+
+
+class Server:
+    """`amber-lane serve` over a folder that holds `house.db`. started: seconds until it answered."""
+
+    def __init__(self, folder: Path, **settings: str) -> None:
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            port = probe.getsockname()[1]
+        place = {"DATA": str(folder), "PORT": str(port), "DATABASE_URL": f"sqlite:///{folder / 'house.db'}", **settings}
+        env = {**os.environ, **{f"AMBER_LANE_{name}": value for name, value in place.items()}}
+        begun = time.perf_counter()
+        command = [str(Path(sys.executable).parent / "amber-lane"), "serve"]
+        self.log = (folder / "server.log").open("ab")
+        self.process = subprocess.Popen(command, env=env, stdout=self.log, stderr=self.log)
+        self.address = f"http://127.0.0.1:{port}"
+        while True:
+            if self.process.poll() is not None:
+                raise RuntimeError((folder / "server.log").read_text()[-3000:])
+            try:
+                httpx.get(f"{self.address}/api/health", timeout=1, trust_env=False)
+                break
+            except httpx.HTTPError:
+                time.sleep(0.02)
+        self.started = time.perf_counter() - begun
+        self.client = self.person()
+
+    def person(self) -> httpx.Client:
+        """A client that is signed in."""
+        client = httpx.Client(base_url=f"{self.address}/api/v1", headers={"X-Amber-Lane": "1"}, timeout=600, trust_env=False)
+        who: dict[str, Any] = {"mail": "bench@amber-lane.example", "password": "long-enough-word"}
+        if client.post("/session/first", json={**who, "name": "Bench"}).status_code >= 400:
+            client.post("/session", json=who).raise_for_status()
+        return client
+
+    def cpu(self) -> float:
+        """Seconds of processor that it has used."""
+        told = Path(f"/proc/{self.process.pid}/stat").read_text().rpartition(")")[2].split()
+        return (int(told[11]) + int(told[12])) / os.sysconf("SC_CLK_TCK")
+
+    def memory(self, peak: bool = False) -> float:
+        """Megabytes that it holds, or has held at most."""
+        wanted = "VmHWM" if peak else "VmRSS"
+        line = next(one for one in Path(f"/proc/{self.process.pid}/status").read_text().splitlines() if one.startswith(wanted))
+        return int(line.split()[1]) / 1024
+
+    def stop(self) -> float:
+        """Seconds that it took to stop."""
+        begun = time.perf_counter()
+        self.client.close()
+        self.process.terminate()
+        self.process.wait(120)
+        self.log.close()
+        return time.perf_counter() - begun

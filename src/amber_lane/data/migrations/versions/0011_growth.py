@@ -1,0 +1,69 @@
+"""indexes for what was gone through whole, and how often each table was changed"""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0011"
+down_revision = "0010"
+branch_labels = None
+depends_on = None
+
+OPEN = "state in ('waiting', 'claimed', 'unknown', 'posted')"
+LANES = ["use", "state", "supplier_id", "sku_id", "id"]
+INDEXES = (
+    ("ix_outbox_state_id", "outbox", ["state", "id", "target"], None),
+    ("ix_lane_use", "lane", LANES, "until is null"),
+    ("ix_lane_landed", "lane", ["landed", *LANES], "until is null"),
+    ("ix_lane_profit", "lane", ["profit", *LANES], "until is null"),
+    ("ix_item_cost", "item", ["cost"], None),
+    ("ix_item_stock", "item", ["stock"], None),
+    ("ix_item_number", "item", ["number"], None),
+    ("ix_lane_item_id", "lane", ["item_id"], "until is null"),
+    ("ix_lane_kit", "lane", ["use", "id"], "until is null and items > 1"),
+    ("ix_listing_theirs", "listing", ["store_id"], "theirs is not null"),
+    ("ix_listing_lane_id", "listing", ["lane_id"], None),
+    ("ix_listing_told", "listing", ["id"], "told <> ''"),
+    ("ix_response_item_id", "response", ["item_id"], None),
+    ("ix_response_kind", "response", ["kind", "id"], None),
+    ("ix_outbox_subject_id", "outbox", ["subject", "id", "state"], None),
+    ("ix_outbox_open", "outbox", ["target", "id", "kind", "state", "after", "made_at"], OPEN),
+    ("ix_outbox_delayed", "outbox", ["target", "fault"], "state in ('waiting', 'unknown') and tries >= 12"),
+    ("ix_lane_shut", "lane", ["sku_id"], "until is null and state = 'shut'"),
+    ("ix_lane_origin_id", "lane", ["origin_id", "service"], "until is null"),
+    ("ix_listing_oversell", "listing", ["store_id", "id"], "state = 'paused' and shown_state = 'live' and shown_quantity > 0"),
+    ("ix_listing_no_rule", "listing", ["store_id", "sku_id"], "outcome = 5 and hand_price is null and state in ('live', 'paused')"),
+    ("ix_listing_bare", "listing", ["sku_id"], "lane_id is null and state in ('live', 'paused')"),
+    ("ix_purchase_order_told", "purchase_order", ["state", "id"], "told <> ''"),
+    ("ix_item_doubted", "item", ["id"], "offer = 'doubted'"),
+)
+
+
+def upgrade() -> None:
+    op.create_table("revision", sa.Column("name", sa.Text(), primary_key=True), sa.Column("n", sa.BigInteger(), nullable=False))
+    op.drop_index("ix_outbox_target_subject_id", "outbox")
+    op.drop_index("ix_outbox_state_target_id", "outbox")
+    with op.batch_alter_table("lane") as batch:
+        batch.add_column(sa.Column("item_id", sa.BigInteger(), sa.ForeignKey("item.id", name="fk_lane_item_id_item"), nullable=True))
+        batch.add_column(sa.Column("items", sa.BigInteger(), nullable=False, server_default="1"))
+        batch.add_column(sa.Column("landed", sa.BigInteger(), nullable=True))
+        batch.add_column(sa.Column("profit", sa.BigInteger(), nullable=True))
+    op.execute(
+        "update lane set item_id = (select item_id from lane_part where lane_id = lane.id order by id limit 1),"
+        " items = max(1, (select count(*) from lane_part where lane_id = lane.id)),"
+        " landed = (select landed from listing where lane_id = lane.id and sku_id = lane.sku_id order by id limit 1),"
+        " profit = (select profit from listing where lane_id = lane.id and sku_id = lane.sku_id order by id limit 1)"
+    )
+    for name, table, columns, where in INDEXES:
+        part = {} if where is None else {"sqlite_where": sa.text(where), "postgresql_where": sa.text(where)}
+        op.create_index(name, table, columns, **part)
+
+
+def downgrade() -> None:
+    for name, table, _, _ in reversed(INDEXES):
+        op.drop_index(name, table)
+    with op.batch_alter_table("lane") as batch:
+        for name in ("profit", "landed", "items", "item_id"):
+            batch.drop_column(name)
+    op.create_index("ix_outbox_state_target_id", "outbox", ["state", "target", "id"])
+    op.create_index("ix_outbox_target_subject_id", "outbox", ["target", "subject", "id"])
+    op.drop_table("revision")
