@@ -39,7 +39,7 @@ def hand(small: Small) -> Small:
 def take(small: Small, *rows: str) -> dict[str, Any]:
     steps: list[tuple[int, int]] = []
     small.later(minutes=5)
-    out = catalogues.take_sheet(1, sheet(*rows), small.db.writing, lambda s: small.desk(s), lambda done, of: steps.append((done, of)))
+    out = catalogues.take_sheet(1, sheet(*rows), small.db, lambda s: small.desk(s), lambda done, of: steps.append((done, of)))
     assert steps == sorted(steps) and steps[-1][0] == steps[-1][1]
     return out
 
@@ -74,7 +74,7 @@ def test_a_sheet_without_a_column_leaves_what_it_told_before(hand: Small) -> Non
     hand.write(poorer)
     hand.later(minutes=5)
     data = b"Code,Name,Price,Available\nM-1,Warm wool hat,3.50,9\nI-1,Item 1,1.10,9"
-    catalogues.take_sheet(1, data, hand.db.writing, lambda s: hand.desk(s), lambda done, of: None)
+    catalogues.take_sheet(1, data, hand.db, lambda s: hand.desk(s), lambda done, of: None)
     (item,) = hand.all(select(Item).where(Item.number == "M-1"))
     assert (item.title, item.cost, item.pack_size) == ("Warm wool hat", 350, 6) and hand.lane(1).state != "shut"
 
@@ -85,7 +85,7 @@ def test_what_cannot_be_read_changes_nothing(hand: Small) -> None:
         with pytest.raises(NotASheet):
             take(hand, *rows)
     with pytest.raises(NotASheet, match="is gone"):
-        catalogues.take_sheet(1, b"Code,Name,Cost\nI-1,x,1\n", hand.db.writing, lambda s: hand.desk(s), lambda a, b: None)
+        catalogues.take_sheet(1, b"Code,Name,Cost\nI-1,x,1\n", hand.db, lambda s: hand.desk(s), lambda a, b: None)
     assert {row.number: (row.cost, row.stock) for row in hand.all(select(Item))} == before
 
 

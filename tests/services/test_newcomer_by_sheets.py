@@ -89,7 +89,7 @@ def house(tmp_path: Path) -> Any:
             return self.write(do)
 
         def catalogue(self, supplier: int, text: str) -> dict[str, Any]:
-            return catalogues.take_sheet(supplier, text.encode(), db.writing, lambda s: Desk(s, clock, "Mira"), lambda n, of: None)
+            return catalogues.take_sheet(supplier, text.encode(), db, lambda s: Desk(s, clock, "Mira"), lambda n, of: None)
 
         def states(self) -> dict[str, str]:
             with db.reading() as s:

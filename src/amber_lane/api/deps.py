@@ -113,6 +113,21 @@ def _waiting() -> anyio.CapacityLimiter:
         return _limiter.get()
 
 
+async def _heavy() -> AsyncIterator[None]:
+    """A view that works through very much waits here, apart from the threads, so that a few of them leave room for all others."""
+    try:
+        free = _heavy_ones.get()
+    except LookupError:
+        free = anyio.Semaphore(HEAVY)
+        _heavy_ones.set(free)
+    async with free:
+        yield
+
+
+HEAVY = 2
+_heavy_ones: RunVar[anyio.Semaphore] = RunVar("heavy views")
+Heavy = Depends(_heavy, scope="function")
+
 # scope="function": the transaction is committed before the answer goes out, so a yes is always true.
 ReadDesk = Annotated[Desk, Depends(_reading, scope="function")]
 WriteDesk = Annotated[Desk, Depends(_writing, scope="function")]

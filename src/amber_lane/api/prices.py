@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, Depends, Response
+from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
@@ -23,7 +23,8 @@ from ..services.desk import Invalid, by_id
 from ..services.facts import HOME, Facts
 from ..services.lists import Wish
 from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
-from .deps import ReadDesk, TheHouse, WriteDesk
+from ..services.respond import LATER
+from .deps import Heavy, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .live import mark_of
 from .shapes import (
     Ask,
@@ -223,7 +224,7 @@ class WhatIfOut(BaseModel):
     dips: list[DipOut]
 
 
-@router.post("/what-if")
+@router.post("/what-if", dependencies=[Heavy])
 def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
     view = prices.what_if(desk, ask.change(), lambda facts: base.catalogue.read(desk, facts, mark_of(base)))
     book, decided = view.book, view.decided
@@ -279,13 +280,20 @@ class ApplyAsk(WhatIfAsk):
     leave: list[Big] | None = Field(None, max_length=200_000)
 
 
-@router.post("/apply")
-def apply(desk: WriteDesk, base: TheHouse, ask: ApplyAsk) -> Done:
+@router.post("/apply", dependencies=[Heavy])
+def apply(request: Request, base: TheHouse, number: SignedIn, ask: ApplyAsk) -> Done:
     change = ask.change()
     if change is None:
         raise Invalid("there is nothing to apply: draft rules, fees, terms, limits or a rate first")
+    # What it does is worked out while others write.
+    with base.db.reading() as s:
+        view = prices.what_if(desk_of(request, s), change)
+    with base.db.writing() as s:
+        only = None if ask.only is None else set(ask.only)
+        counts = prices.apply(desk_of(request, s), change, ask.seen, only, set(ask.leave or ()), view)
     base.catalogue.drop()
-    counts = prices.apply(desk, change, ask.seen, None if ask.only is None else set(ask.only), set(ask.leave or ()))
+    if many := counts.get(LATER):
+        return Done(told=f"In force; the prices of {many:,} SKUs follow now", count=many)
     n = counts.get("reprice", 0)
     return Done(told=f"In force, {n} price{'' if n == 1 else 's'} changed", count=n)
 

@@ -12,7 +12,7 @@ from sqlalchemy import select
 from sse_starlette.sse import EventSourceResponse
 
 from ..data.outbox import Job
-from ..services import anywhere, lists, outbox, today, undo
+from ..services import anywhere, lists, outbox, portions, today, undo
 from ..services.desk import NotFound
 from ..services.facts import HOME
 from ..services.lists import Wish
@@ -252,6 +252,8 @@ def stop_job(desk: WriteDesk, number: Big) -> Done:
     row = desk.get(Job, number, "job")
     if row.state not in ("waiting", "running"):
         raise NotFound("this job has ended")
+    if row.kind in portions.WORK:
+        portions.stop(desk, row)
     row.stop_asked = True
     return Done(told=f"{row.title} is being stopped")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, Index, UniqueConstraint, text
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from .base import Base, Row, Versioned, part
@@ -96,6 +96,16 @@ class Job(Row):
     stop_asked: Mapped[bool] = mapped_column(default=False)
     made_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]
+
+
+class JobPart(Row):
+    """A portion of a job that is still to be done; it goes in the transaction that does it."""
+
+    __tablename__ = "job_part"
+    __table_args__ = (Index("ix_job_part_job_id", "job_id", "id"),)
+    job_id: Mapped[int] = mapped_column(ForeignKey("job.id"))
+    body: Mapped[list[Any]]
+    tries: Mapped[int] = mapped_column(default=0)
 
 
 class Act(Row):

@@ -219,7 +219,7 @@ def _bring_meridian(house: House, number: int) -> None:
 
     with house.db.writing() as s:
         catalogues.keep_reading(desk_of(s), number, look(data).reading, whole=False)
-    catalogues.take_sheet(number, data, house.db.writing, desk_of, lambda done, of: None)
+    catalogues.take_sheet(number, data, house.db, desk_of, lambda done, of: None)
 
 
 __all__ = ["CRAFT", "OWNER", "TOKEN", "bring_in_goods", "join_all"]

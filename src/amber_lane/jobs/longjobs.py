@@ -17,6 +17,7 @@ from ..data.session import Database
 from ..services import catalogues, lane_faults, matching, pasting, preparing, publishing, searches, sheets_in, to_settle
 from ..services.desk import Desk, DeskError, in_chunks
 from ..services.finder import Finder
+from ..services.respond import tell_counts
 from ..services.setup import Doors
 from ..services.sheet_columns import read_as
 from ..services.sheets_lanes import follow_lanes
@@ -61,17 +62,22 @@ class LongJobs:
     def recover(self) -> None:
         """A job that was running when the worker died starts again; each of them may be run twice."""
         with self.db.writing() as s:
-            s.execute(update(Job).where(Job.state == "running").values(state="waiting", done=0))
+            s.execute(update(Job).where(Job.state == "running", Job.kind.in_(_RUN)).values(state="waiting", done=0))
 
     def run_due(self) -> None:
-        while True:
+        while self._waiting():
             with self.db.writing() as s:
-                job = s.scalar(select(Job).where(Job.state == "waiting").order_by(Job.id).limit(1))
+                job = s.scalar(select(Job).where(Job.state == "waiting", Job.kind.in_(_RUN)).order_by(Job.id).limit(1))
                 if job is None:
                     return
                 job.state = "running"
                 number, kind, body = job.id, job.kind, dict(job.body)
             self._run(number, kind, body)
+
+    def _waiting(self) -> bool:
+        """Looked at before a turn to write is asked for, which an idle house has no need of."""
+        with self.db.reading() as s:
+            return s.scalar(select(Job.id).where(Job.state == "waiting", Job.kind.in_(_RUN)).limit(1)) is not None
 
     def _run(self, number: int, kind: str, body: dict[str, Any]) -> None:
         self.parts = {}
@@ -168,7 +174,7 @@ class LongJobs:
             raise NotASheet("that sheet is not here any more; bring it in again")
 
         out = catalogues.take_sheet(
-            body["id"], path.read_bytes(), self.db.writing, lambda s: self.desk(s, body), lambda n, of: self.progress(number, n, of)
+            body["id"], path.read_bytes(), self.db, lambda s: self.desk(s, body), lambda n, of: self.progress(number, n, of)
         )
         header, rows = out.pop("bad_sheet")
         pairs = [[dict(zip(header, row, strict=False)), why] for row, why in rows]
@@ -268,7 +274,7 @@ class LongJobs:
 
     def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])
-        return {"told": ", ".join(f"{n} {kind}" for kind, n in counts.items()) or "nothing changed", "counts": counts}
+        return {"told": tell_counts(counts) or "nothing changed", "counts": counts}
 
 
 def _counted(rows: Iterable[Any], tell: Callable[[int], None]) -> Iterator[Any]:

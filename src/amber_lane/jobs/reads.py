@@ -112,11 +112,11 @@ class Reader:
             [one.pack for one in seen],
             gone,
         )
+        counts = watch.carry_out(self.db.reading, self.db.writing, lambda s: self.desk(s, "Watch"), sweep, told)
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
             row = desk.get(Sweep, sweep, "sweep")
             row.calls, row.retries = asked, retries
-            counts = watch.take(desk, row, told)
             if link.one_by_one:
                 source.note_looked(desk, supplier_id, [*told.numbers, *gone])
             bad = [text for page in pages for text in page.bad]

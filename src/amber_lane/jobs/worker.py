@@ -45,6 +45,7 @@ from ..services.respond import respond
 from ..services.setup import UNCALLED, Doors
 from .delivery import Delivery
 from .longjobs import LongJobs, start
+from .portions import Portions
 from .reads import Reader
 
 log = structlog.get_logger()
@@ -63,6 +64,7 @@ class Worker:
         )
         self.scheduler = BackgroundScheduler(timezone="UTC")
         self.stopping = threading.Event()
+        self.portions = Portions(db, clock, self.stopping.is_set)
         self._lock: IO[str] | None = None
         self._paced: Any = None
         self._laned: Any = None
@@ -87,6 +89,7 @@ class Worker:
         self._lock = handle
         lost = self.delivery.recover()
         self.jobs.recover()
+        self.portions.recover()
         log.info("worker started", lost=lost)
         # Separate beats, so that a slow partner never keeps the outbox waiting.
         for name, beat, seconds in (
@@ -96,6 +99,7 @@ class Worker:
             ("clock", self.follow_clock, 0.5),
             ("plan", self.plan, 0.5),
             ("jobs", self.jobs.run_due, 0.5),
+            ("portions", self.portions.run_due, 0.25),
         ):
             self.scheduler.add_job(self._safely, "interval", seconds=seconds, args=[name, beat], id=name, max_instances=1, coalesce=True)
         self.scheduler.start()
@@ -268,5 +272,6 @@ class Worker:
             self.plan()
             self.deliver()
             self.jobs.run_due()
+            self.portions.run_due()
         finally:
             self.strict = False

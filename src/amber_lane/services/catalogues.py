@@ -13,15 +13,17 @@ from sqlalchemy import select
 from ..connectors.folder_sheet import items_of, pack_told
 from ..connectors.protocols import CatalogueItem
 from ..core.money import MINOR_DIGITS
+from ..data.session import Database
 from ..data.setup import Supplier
 from ..data.source import Item
+from ..data.watch import Sweep
 from ..sheets.mapped import ENCODINGS, FIELDS, NEEDED, Reading, read_rows
 from ..sheets.opened import NotASheet
 from . import source, watch
 from .desk import Conflict, Desk, Invalid
 
 BY_SHEETS = ("folder", "sheet")
-CHUNK = 10_000
+CHUNK = 1500
 
 
 @dataclass(frozen=True)
@@ -106,13 +108,13 @@ def keep_reading(desk: Desk, number: int, reading: Reading, also: Sequence[str] 
 
 
 def take_sheet(
-    supplier_id: int, data: bytes, writing: Callable[[], Any], desk_of: Callable[[Any], Desk], progress: Callable[[int, int], None]
+    supplier_id: int, data: bytes, db: Database, desk_of: Callable[[Any], Desk], progress: Callable[[int, int], None]
 ) -> dict[str, Any]:
     """Take a whole catalogue sheet in: new items enter in parts, then known ones follow as by any sweep.
 
-    writing opens a transaction; desk_of makes a desk of its session. Each part is one transaction, so nobody waits long.
+    desk_of makes a desk of a session. Each part is one transaction, so nobody waits long.
     """
-    with writing() as s:
+    with db.reading() as s:
         supplier = supplier_by_sheets(desk_of(s), supplier_id)
         if not supplier.reading:
             raise Conflict(f"name the columns of {supplier.name}'s sheet first")
@@ -129,20 +131,23 @@ def take_sheet(
     old = [one for one in whole.values() if one.number in known]
     for items, all_new in (([one for one in whole.values() if one.number not in known], True), (old, False)):
         for done, part in _parts(items):
-            with writing() as s:
+            with db.writing(patient=True) as s:
                 desk = desk_of(s)
                 new, wrong = source.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), part, all_new)
                 fresh, refused = fresh + new, refused + wrong
             progress(done if all_new else len(whole) - len(old) + done, len(whole))
     if old:
-        with writing() as s:
+        with db.writing() as s:
             desk = desk_of(s)
-            sweep = watch.begin(desk, desk.get(Supplier, supplier_id, "supplier"), desk.who)
-            watch.take(desk, sweep, told_of(old, desk, bool(supplier.sheet_whole)))
+            number = watch.begin(desk, desk.get(Supplier, supplier_id, "supplier"), desk.who).id
+            told = told_of(old, desk, bool(supplier.sheet_whole))
+        watch.carry_out(db.reading, db.writing, desk_of, number, told)
+        with db.reading() as s:
+            sweep = desk_of(s).get(Sweep, number, "sweep")
             held = sweep.told if sweep.state == "held" else ""
     else:
         held = ""
-        with writing() as s:
+        with db.writing() as s:
             # Its first sheet has an age too.
             desk = desk_of(s)
             desk.get(Supplier, supplier_id, "supplier").good_sweep_at = desk.now

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -13,11 +13,11 @@ from sqlalchemy.orm import Session, aliased
 from ..connectors.errors import CannotAsk, CarrierUnknown, Denied, OutsideError, Postponed, RateLimited, Refused, UnknownOutcome
 from ..core.money import parse_money, show
 from ..core.states import OUTBOX
-from ..data.base import by_index
+from ..data.base import by_index, to_ms
 from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import IS_OPEN, OPEN, Outbox
 from ..data.setup import Mailbox
-from .desk import Conflict, Desk
+from .desk import Conflict, Desk, bulk_insert, bulk_update, in_chunks
 
 # Why a change was not taken at its last try. Passing: it is tried again with growing waits, for as long as it takes; the others are
 # final, and shown until a person settles them. `ours` is final after a number of tries: something breaks here each time.
@@ -48,6 +48,30 @@ def overtaken(s: Session, ids: Sequence[int]) -> None:
     mine = (row.id.in_(ids), row.kind == "listing", row.state == "waiting", key.is_not(None))
     s.execute(
         update(row).where(*mine).values(state=OUTBOX.step("waiting", "drop"), overtaken_by=key).execution_options(synchronize_session=False)
+    )
+
+
+def overtake(desk: Desk, newest: Mapping[str, str]) -> None:
+    """Changes of listings that wait already are dropped for a newer one: its key by their subject."""
+    for chunk in in_chunks(newest):
+        mine = (Outbox.subject.in_(chunk), Outbox.state.in_(OUTBOX.sources("drop")), Outbox.kind == "listing")
+        waiting = desk.s.execute(select(Outbox.id, Outbox.subject).where(*mine)).all()
+        bulk_update(desk.s, Outbox, ("state", "overtaken_by"), [("dropped", newest[subject], number) for number, subject in waiting])
+
+
+def put_listings(desk: Desk, rows: Sequence[tuple[str, str, int, str]]) -> None:
+    """One change for each of some listings: (key, target, listing, body as JSON); what waits there for it already is overtaken."""
+    subjects = [f"listing:{listing}" for _, _, listing, _ in rows]
+    overtake(desk, dict(zip(subjects, (key for key, *_ in rows), strict=True)))
+    at = to_ms(desk.now)
+    bulk_insert(
+        desk.s,
+        Outbox,
+        ("key", "target", "subject", "kind", "body", "state", "made_at", "after", "tries", "answer", "fault"),
+        [
+            (key, target, subject, "listing", body, OUTBOX.first, at, at, 0, "", "")
+            for (key, target, _, body), subject in zip(rows, subjects, strict=True)
+        ],
     )
 
 

@@ -26,7 +26,8 @@ from .decide import CROWD, LIVE, PAUSE, RESUME, Decided, decide
 from .desk import Conflict, Desk, NotFound, by_id
 from .drafts import Change, as_it_was
 from .facts import Facts
-from .respond import explanations, respond, with_sharers
+from .respond import respond, with_sharers
+from .responses import explanations
 from .rule_dips import Dip, dips
 from .shelf import want
 from .watch import as_before
@@ -130,12 +131,15 @@ def histogram(margins: Ints, rows: Ints) -> list[int]:
     return np.bincount((values - BINS[0]) // 2, minlength=len(BINS)).tolist() if len(values) else [0] * len(BINS)
 
 
-def apply(desk: Desk, change: Change, seen: dict[str, int], only: set[int] | None, leave: Collection[int] = ()) -> dict[str, int]:
+def apply(
+    desk: Desk, change: Change, seen: dict[str, int], only: set[int] | None, leave: Collection[int] = (), view: WhatIf | None = None
+) -> dict[str, int]:
     """Put a drafted change in force and let all listings follow, or only those picked, or all but those left.
 
-    `seen`: the counts the person saw; Conflict when they no longer hold, so that nothing unseen is done.
+    `seen`: the counts the person saw; Conflict when they no longer hold, so that nothing unseen is done. view: what the change does,
+    where it was just worked out, so that nobody waits for that.
     """
-    view = what_if(desk, change)
+    view = view or what_if(desk, change)
     if any(view.counts[name] != seen.get(name, 0) for name in SEEN):
         raise Conflict("costs have moved since you looked; look at the new figures before you apply")
     if leave:

@@ -1,35 +1,33 @@
-"""What was decided of listings is written: listings, responses and outbox in one transaction. One path for sweeps and people."""
+"""What follows for listings when something changed: decided, and written at once or in portions."""
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
-from sqlalchemy import select
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from sqlalchemy import func, select
 
-from ..core import price as pricing
-from ..core.money import Bools, Ints, plain
-from ..core.price import NONE, SetBy
-from ..core.states import OUTBOX
-from ..core.stock import shown
-from ..data.base import to_ms
+from ..core.money import Bools, Ints
 from ..data.lanes import Lane, LanePart
-from ..data.outbox import Outbox
+from ..data.outbox import Job
 from ..data.setup import Store
-from ..data.shelf import Listing
+from ..data.shelf import Listing, Sku
 from ..data.watch import Response
-from . import causes, compare_at
-from .book import MANY, PAUSED_BY, STATES, Book, load
+from . import causes, compare_at, portions
+from .book import MANY, Book, load
 from .book_lanes import lane_pairs
-from .decide import CROWD, HOLD, KINDS, Decided, decide, limited_to
-from .desk import Desk, bulk_insert, bulk_update, in_chunks
-from .outbox import batch_mark
-from .wording import words_due
+from .decide import CROWD, Decided, decide, limited_to
+from .desk import Desk, in_chunks
+from .responses import of_book, write
 
 # A store's first move of more prices than this is a person's to look at, whatever the limits say.
 MASS = 20
+# What stands in the counts where the listings of so many SKUs are still to be looked at; and the work that does it.
+LATER, FOLLOW = "later", "follow"
 
 
 def respond(
@@ -42,23 +40,53 @@ def respond(
     only: set[int] | None = None,
     alone: bool = False,
     seen: bool = False,
+    story: dict[str, Any] | None = None,
 ) -> dict[str, int]:
-    """Decide for the listings of some SKUs and write listings, responses and outbox in this transaction.
+    """Decide for the listings of some SKUs and write listings, responses and outbox: in this transaction, or of very many SKUs in
+    portions that follow it.
 
     items: SKU -> the item whose change caused it, for the story. only: listing ids to act on (a person's pick).
     alone: nobody has looked at it, so that more moves of prices at once than the limits let go wait for a person.
     seen: a person has looked at what this does, so that even what waits for them goes now.
-    Returns how many responses of each kind were written.
+    story: how a sweep that did something is told (on, why).
+    Returns how many responses of each kind were written, or LATER: of how many SKUs they follow.
     """
-    wanted = None if skus is None else with_sharers(desk, set(skus))
-    book = load(desk, wanted)
+    wanted = None if skus is None else set(skus)
+    ask = Ask(sweep, act, counted, alone, seen, story)
+    n = len(wanted) if wanted is not None else int(desk.s.scalar(select(func.count()).select_from(Sku)) or 0)
+    if n > portions.AT_ONCE:
+        return _later(desk, ask, wanted, items or {}, only, n)
+    counts = respond_now(desk, ask, wanted, items or {}, only)
+    tell(desk, ask, counts)
+    return counts
+
+
+@dataclass(frozen=True)
+class Ask:
+    """Why listings are looked at, and how; see `respond`."""
+
+    sweep: int | None = None
+    act: int | None = None
+    counted: bool = False
+    alone: bool = False
+    seen: bool = False
+    story: dict[str, Any] | None = None
+    # Found of all of it before its first portion: whether more prices move than the limits let go, and in which stores very many do for
+    # the first time; None = it is no portion, and is found of what is there.
+    crowd: bool | None = None
+    mass: tuple[int, ...] = ()
+
+
+def respond_now(desk: Desk, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None) -> dict[str, int]:
+    """`respond` within this transaction, whatever the number."""
+    book = load(desk, None if skus is None else with_sharers(desk, skus))
     if not len(book.ids):
         return {}
-    decided = decide(book, counted)
+    decided = decide(book, ask.counted)
     waiting = _waiting(desk, book)
-    if not seen and (frozen := _frozen(book, decided, alone, waiting)).any():
-        decided = decide(book, counted, frozen)
-    elif seen:
+    if not ask.seen and (frozen := _frozen(book, decided, ask, waiting)).any():
+        decided = decide(book, ask.counted, frozen)
+    elif ask.seen:
         _agree_to_mass(desk, book, decided)
     if only is not None:
         decided = limited_to(book, decided, np.isin(book.ids, list(only)))
@@ -66,22 +94,124 @@ def respond(
     # What begins to wait is told, also where its cost is what it was.
     anew |= decided.crowd & ~np.isin(book.ids, list(waiting))
     decided = compare_at.follow(desk, book, decided, None if only is None else np.isin(book.ids, list(only)))
-    return write(desk, book, decided, sweep, act, items or {}, anew)
+    return write(desk, book, decided, ask.sweep, ask.act, items, anew)
+
+
+def tell(desk: Desk, ask: Ask, counts: dict[str, int]) -> None:
+    """The story of a sweep that did something, with its undo."""
+    if ask.story and (told := tell_counts(counts)):
+        after = {"sweep": ask.sweep, **counts}
+        desk.log("watch.respond", ask.story["on"], told, why=ask.story["why"], after=after, undo=True, count=sum(counts.values()))
+
+
+_VERBS = (
+    ("reprice", "repriced", "repriced"),
+    ("pause", "paused", "paused"),
+    ("resume", "resumed", "resumed"),
+    ("quantity", "quantity followed", "quantities followed"),
+    ("end", "ended", "ended"),
+)
+
+
+def tell_counts(counts: dict[str, int]) -> str:
+    """'214 repriced, 3 paused'; of very many, whose turn is still to come, that they follow; empty when nothing was done."""
+    if counts.get(LATER):
+        return f"{counts[LATER]:,} SKUs are looked at now"
+    verbs = ((counts.get(kind, 0), one, many) for kind, one, many in _VERBS)
+    return ", ".join(f"{n} {one if n == 1 else many}" for n, one, many in verbs if n)
+
+
+def _later(desk: Desk, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None, n: int) -> dict[str, int]:
+    """Write down that listings are to be looked at, with the transaction that makes it so."""
+    _enter(desk, ask, skus, items, only, n)
+    return {LATER: n}
+
+
+def _enter(desk: Desk, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None, n: int, held: bool = False) -> Job:
+    whole = {"skus": None if skus is None else sorted(skus), "items": list(items.items()), "only": None if only is None else sorted(only)}
+    body = {"ask": asdict(ask), "act": ask.act, "counts": {}, "planned": False}
+    return portions.enter(desk, FOLLOW, "Prices and stock follow", body, [whole], n, stops=False, held=held)
+
+
+def respond_once_let_go(desk: Desk, skus: set[int], sweep: int, items: dict[int, int], story: dict[str, Any]) -> int:
+    """Write down that SKUs are looked at for a sweep that is still being written; the work begins once it is let go (portions.let_go),
+    or once this is found again after a kill. Returns its number."""
+    ask = Ask(sweep=sweep, counted=True, alone=True, story=story)
+    return _enter(desk, ask, skus, items, None, len(skus), held=True).id
+
+
+@portions.plan(FOLLOW)
+def _plan(desk: Desk, body: dict[str, Any], whole: dict[str, Any]) -> tuple[dict[str, Any], list[Any], int]:
+    """Portions of SKUs that share no item with those of another, and what can only be found of all of them. Reads only."""
+    ask = Ask(**body["ask"])
+    skus = None if whole["skus"] is None else set(whole["skus"])
+    if not ask.seen:
+        book = load(desk, None if skus is None else with_sharers(desk, skus))
+        decided = decide(book, ask.counted)
+        moves = decided.changed & (decided.price != book.wanted_price)
+        ask = replace(ask, crowd=_is_crowd(book, moves, ask), mass=tuple(np.unique(book.store[_mass(book, moves)]).tolist()))
+    items, only = dict(whole["items"]), None if whole["only"] is None else set(whole["only"])
+    listings: dict[int, list[int]] = {}
+    if only is not None:
+        for number, sku in desk.s.execute(select(Listing.id, Listing.sku_id)):
+            if number in only:
+                listings.setdefault(sku, []).append(number)
+    groups = [group for group in _apart(desk, skus) if only is None or any(sku in listings for sku in group)]
+    parts = [
+        {
+            "skus": group,
+            "items": [(sku, items[sku]) for sku in group if sku in items],
+            "only": None if only is None else [number for sku in group for number in listings.get(sku, ())],
+        }
+        for group in groups
+    ]
+    return {**body, "ask": asdict(ask)}, parts, sum(map(len, groups))
+
+
+@portions.work(FOLLOW)
+def _follow(desk: Desk, body: dict[str, Any], part: dict[str, Any]) -> int:
+    only = None if part["only"] is None else set(part["only"])
+    counts = respond_now(desk, Ask(**body["ask"]), set(part["skus"]), dict(part["items"]), only)
+    body["counts"] = {kind: body["counts"].get(kind, 0) + counts.get(kind, 0) for kind in {*body["counts"], *counts}}
+    return len(part["skus"])
+
+
+@portions.finish(FOLLOW)
+def _followed(desk: Desk, body: dict[str, Any], done: int, failed: int) -> str:
+    tell(desk, Ask(**body["ask"]), body["counts"])
+    return tell_counts(body["counts"]) or "nothing had to change"
+
+
+def _apart(desk: Desk, skus: set[int] | None) -> list[list[int]]:
+    """SKUs in portions; those that draw on one item are always together."""
+    sku, item = lane_pairs(desk.s)
+    known = np.array(list(desk.s.scalars(select(Sku.id).order_by(Sku.id))), dtype=np.int64)
+    things = np.unique(item)
+    n = len(known)
+    ends = (np.searchsorted(known, sku), n + np.searchsorted(things, item))
+    graph = coo_array((np.ones(len(sku), dtype=np.int8), ends), shape=(n + len(things),) * 2)
+    _, label = connected_components(graph, directed=False)
+    mine = label[:n]
+    if skus is not None:
+        wanted = np.unique(mine[np.searchsorted(known, np.array(sorted(skus), dtype=np.int64))])
+        keep = np.isin(mine, wanted)
+        known, mine = known[keep], mine[keep]
+    order = np.argsort(mine, kind="stable")
+    out: list[list[int]] = []
+    for group in np.split(known[order], np.flatnonzero(np.diff(mine[order])) + 1):
+        if out and len(out[-1]) + len(group) <= portions.PORTION:
+            out[-1] += group.tolist()
+        elif len(group):
+            out.append(group.tolist())
+    return out
 
 
 def _waiting(desk: Desk, book: Book) -> dict[int, bool]:
     """Listings whose price waits since too many moved at once, and whether what caused that is still so."""
     query = select(Response.listing_id, Response.act_id).where(Response.state == "waits", Response.outcome == CROWD)
-    rows = [row for part in _of(book) for row in desk.s.execute(query.where(*part)).tuples()]
+    rows = [row for part in of_book(book) for row in desk.s.execute(query.where(*part)).tuples()]
     gone = causes.over(desk, {act for _, act in rows if act})
     return {listing: act not in gone for listing, act in rows}
-
-
-def _of(book: Book) -> Iterable[tuple[Any, ...]]:
-    """What narrows a look at responses to the listings of a book: those few by their numbers, very many not at all."""
-    if len(book.ids) > MANY:
-        return [()]
-    return [(Response.listing_id.in_(chunk),) for chunk in in_chunks(book.ids.tolist())]
 
 
 def _mass(book: Book, moves: Bools) -> Bools:
@@ -98,14 +228,20 @@ def _agree_to_mass(desk: Desk, book: Book, decided: Decided) -> None:
         desk.get(Store, number, "store").mass_agreed = True
 
 
-def _frozen(book: Book, decided: Decided, alone: bool, waiting: dict[int, bool]) -> Bools:
+def _is_crowd(book: Book, moves: Bools, ask: Ask) -> bool:
+    """Whether more prices move than the limits let go alone."""
+    limits = book.policy["wait_over"][moves]
+    limits = limits[limits > 0]
+    return bool(ask.alone and len(limits) and int(moves.sum()) > int(limits.min()))
+
+
+def _frozen(book: Book, decided: Decided, ask: Ask, waiting: dict[int, bool]) -> Bools:
     """Prices that wait for a person since too many of them move at once: now, or when they began to wait, for as long as the cause
     of that holds. Without it they are looked at like any other."""
     moves = decided.changed & (decided.price != book.wanted_price)
-    limits = book.policy["wait_over"][moves]
-    limits = limits[limits > 0]
-    first = _mass(book, moves)
-    if alone and len(limits) and int(moves.sum()) > int(limits.min()):
+    portion = ask.crowd is not None
+    first = moves & ~book.mass_agreed & np.isin(book.store, list(ask.mass)) if portion else _mass(book, moves)
+    if ask.crowd if portion else _is_crowd(book, moves, ask):
         return np.asarray(moves & (book.policy["wait_over"] > 0) | first, dtype=np.bool_)
     still = [listing for listing, holds in waiting.items() if holds]
     return np.asarray(moves & np.isin(book.ids, still) | first, dtype=np.bool_)
@@ -141,273 +277,3 @@ def _all_sharers(sku: Ints, item: Ints, skus: set[int]) -> set[int]:
         if len(wider) == len(known):
             return set(known.tolist())
         known = wider
-
-
-_TERMS = ("landed", "reserve", "fee", "fee_least", "fee_cap", "fee_fixed", "payment", "payment_fixed", "tax")
-_LIMITS = ("rule", "rule_value", "min_margin", "min_profit", "least_price", "ceiling", "old", "step")
-_SUPPLY = ("goods", "ship", "handling", "risk", "rebate", "available")
-
-
-def write(
-    desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int | None, items: dict[int, int], anew: Bools | None = None
-) -> dict[str, int]:
-    """Listings, responses and outbox rows of one decision, at the driver's speed. anew: what holds them is told with its new cause."""
-    s, at = desk.s, to_ms(desk.now)
-    tell = np.flatnonzero(decided.kind >= 0)
-    same = _same_hold(book, decided) if anew is None else _same_hold(book, decided) & ~anew
-    told = tell[~((decided.kind[tell] == HOLD) & same[tell])]
-    kept = pricing.keep(decided.price, book.terms)
-    laned = book.lane > 0
-    touched = np.flatnonzero(
-        decided.changed
-        | (decided.steady != book.steady)
-        | (laned & (book.old_landed != book.landed))
-        | (decided.priced.set_by != book.set_by)
-        | (book.counted & (book.old_profit != kept.profit))
-        | (laned == (book.old_landed == NONE))
-        | (book.lane != book.had_lane)
-    )
-    if not s.info.get("write"):
-        raise RuntimeError("a response is written only in a writing session")
-    has_lane = laned[touched].tolist()
-    rows = list(
-        zip(
-            decided.price[touched].tolist(),
-            decided.quantity[touched].tolist(),
-            [STATES[i] for i in decided.state[touched].tolist()],
-            [PAUSED_BY[i] for i in decided.paused_by[touched].tolist()],
-            decided.steady[touched].tolist(),
-            [i or None for i in book.lane[touched].tolist()],
-            # Without a lane nobody knows what it costs.
-            *(
-                [value if has else None for value, has in zip(np.where(book.counted, column, 0)[touched].tolist(), has_lane, strict=True)]
-                for column in (book.landed, kept.profit, kept.net)
-            ),
-            decided.priced.set_by[touched].tolist(),
-            decided.priced.outcome[touched].tolist(),
-            (book.version + decided.changed)[touched].tolist(),
-            *_step_bases(book, decided, touched, at),
-            book.ids[touched].tolist(),
-            strict=True,
-        )
-    )
-    bulk_update(
-        s,
-        Listing,
-        (
-            "wanted_price",
-            "wanted_quantity",
-            "state",
-            "paused_by",
-            "steady",
-            "lane_id",
-            "landed",
-            "profit",
-            "net",
-            "set_by",
-            "outcome",
-            "version",
-            "step_price",
-            "step_at",
-        ),
-        rows,
-    )
-    _keep_with_lanes(desk, book, kept, touched)
-    _end_rests(desk, book, decided)
-    _end_waits(desk, book, decided, told)
-    bulk_insert(
-        s,
-        Response,
-        (
-            "sweep_id",
-            "act_id",
-            "listing_id",
-            "item_id",
-            "at",
-            "kind",
-            "state",
-            "old_price",
-            "new_price",
-            "old_quantity",
-            "new_quantity",
-            "old_state",
-            "new_state",
-            "set_by",
-            "outcome",
-            "terms",
-        ),
-        _responses(book, decided, told, sweep, act, items, at),
-    )
-    _send(desk, book, decided, np.flatnonzero(decided.changed), at)
-    counts = np.bincount(decided.kind[told], minlength=len(KINDS)).tolist() if len(told) else [0] * len(KINDS)
-    return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
-
-
-def _keep_with_lanes(desk: Desk, book: Book, kept: pricing.Kept, rows: Ints) -> None:
-    """What a lane's first listing lands at and keeps stands with the lane too, so that lanes are put in order by it."""
-    moved = np.setdiff1d(np.concatenate([book.lane[rows], book.had_lane[rows]]), np.zeros(1, dtype=np.int64))
-    used, first = np.unique(book.lane, return_index=True)
-    place = dict(zip(used.tolist(), first.tolist(), strict=True))
-    figures = []
-    for number in moved.tolist():
-        row = place.get(number)
-        known = row is not None and bool(book.counted[row])
-        figures.append((int(book.landed[row]), int(kept.profit[row]), number) if known else (None, None, number))
-    bulk_update(desk.s, Lane, ("landed", "profit"), figures)
-
-
-def _end_rests(desk: Desk, book: Book, decided: Decided) -> None:
-    """What a person let rest follows again once something else is asked for it than was then."""
-    asked = shown(book.available, book.policy["cap"], book.policy["cushion"])
-    prices = np.flatnonzero((book.rest_price != NONE) & book.counted & (book.rest_price != decided.priced.price))
-    stock = np.flatnonzero((book.rest_stock != NONE) & (book.rest_stock != asked))
-    for name, rows in (("rest_price", prices), ("rest_stock", stock)):
-        if len(rows):
-            bulk_update(desk.s, Listing, (name,), [(None, number) for number in book.ids[rows].tolist()])
-
-
-def _end_waits(desk: Desk, book: Book, decided: Decided, told: Ints) -> None:
-    """What waited for a person waits no longer once its cause is gone, or is told anew."""
-    query = select(Response.id, Response.listing_id).where(Response.state == "waits")
-    waiting = [row for part in _of(book) for row in desk.s.execute(query.where(*part))]
-    if waiting:
-        over = ~decided.waits
-        over[told] = True
-        listings = set(book.ids[over].tolist())
-        bulk_update(desk.s, Response, ("state",), [("kept", number) for number, listing in waiting if listing in listings])
-
-
-def _step_bases(book: Book, decided: Decided, rows: Ints, at: int) -> tuple[list[int], list[int | None]]:
-    """From which price, and since when, a day's largest step is counted."""
-    since = np.where((book.step_at == NONE) & (decided.price != book.wanted_price), at, book.step_at)[rows]
-    return book.step_price[rows].tolist(), [None if value == NONE else value for value in since.tolist()]
-
-
-def _same_hold(book: Book, decided: Decided) -> Bools:
-    """A listing that was held before at the same cost is not told again."""
-    return np.asarray((book.set_by == decided.priced.set_by) & (book.old_landed == book.landed) & ~decided.changed)
-
-
-def _responses(
-    book: Book, decided: Decided, rows: Ints, sweep: int | None, act: int | None, items: dict[int, int], at: int
-) -> list[tuple[Any, ...]]:
-    waits, changed = decided.waits[rows].tolist(), decided.changed[rows].tolist()
-    states = ["waits" if w else "sent" if c else "kept" for w, c in zip(waits, changed, strict=True)]
-    text = explanations(book, rows)
-    m = len(rows)
-    return list(
-        zip(
-            [sweep] * m,
-            [act] * m,
-            book.ids[rows].tolist(),
-            [items.get(sku) for sku in book.sku[rows].tolist()],
-            [at] * m,
-            [KINDS[k] for k in decided.kind[rows].tolist()],
-            states,
-            book.wanted_price[rows].tolist(),
-            decided.price[rows].tolist(),
-            book.wanted_quantity[rows].tolist(),
-            decided.quantity[rows].tolist(),
-            [STATES[i] for i in book.state[rows].tolist()],
-            [STATES[i] for i in decided.state[rows].tolist()],
-            decided.priced.set_by[rows].tolist(),
-            np.where(decided.crowd, CROWD, decided.priced.outcome)[rows].tolist(),
-            text,
-            strict=True,
-        )
-    )
-
-
-def explanations(book: Book, rows: Ints) -> list[str]:
-    """The terms and limits behind each row as JSON: all that is needed to work the price out again."""
-    from_terms = [getattr(book.terms, name)[rows] for name in _TERMS]
-    from_limits = [getattr(book.limits, name)[rows] for name in _LIMITS]
-    from_supply = [getattr(book, name)[rows] for name in _SUPPLY]
-    columns = [["null" if v == NONE else v for v in column.tolist()] for column in (*from_terms, *from_limits, *from_supply)]
-    names = (*_TERMS, *_LIMITS, *_SUPPLY)
-    ends = [json.dumps(book.endings.listed(i)) for i in range(book.endings.count)]
-    layout = (
-        "{" + ",".join(f'"{name}":%s' for name in names) + ',"endings":%s,"lane":%s,"cushion":%s,"cap":%s,"rebate_counts":%s,"rule_of":%s}'
-    )
-    source = _who_said(book, rows)
-    tail = [
-        [ends[i] for i in book.limits.endings[rows].tolist()],
-        book.lane[rows].tolist(),
-        book.policy["cushion"][rows].tolist(),
-        book.policy["cap"][rows].tolist(),
-        book.policy["rebate_counts"][rows].tolist(),
-        source,
-    ]
-    # Where there is a lane and no rate, no cost stands behind what was done.
-    unknown = ((book.lane > 0) & ~book.counted)[rows].tolist()
-    return ["{}" if no else layout % row for no, row in zip(unknown, zip(*columns, *tail, strict=True), strict=True)]
-
-
-def _who_said(book: Book, rows: Ints) -> list[str]:
-    """Per row as JSON: which rule gave the value of each field."""
-    fields = sorted(book.rules.source)
-    if not fields:
-        return ["{}"] * len(rows)
-    columns = np.stack([book.rules.source[name][rows] for name in fields], axis=1)
-    # Few listings differ in whose rules they fall under.
-    kinds, which = np.unique(columns, axis=0, return_inverse=True)
-    names = book.rules.names
-    told = [
-        json.dumps({name: names[place] for name, place in zip(fields, kind, strict=True) if place >= 0}, ensure_ascii=False)
-        for kind in kinds.tolist()
-    ]
-    return [told[i] for i in which.reshape(-1).tolist()]
-
-
-def _send(desk: Desk, book: Book, decided: Decided, rows: Ints, at: int) -> None:
-    """One outbox row per changed listing; what waits there for it already is overtaken and dropped."""
-    if not len(rows):
-        return
-    keys, bodies, subjects = [], [], []
-    mark = batch_mark()
-    state_names = [STATES[i] for i in decided.state[rows].tolist()]
-    codes = [json.dumps(book.sku_code[i]) for i in rows.tolist()]
-    currency = [book.currency[i] for i in rows.tolist()]
-    for number, version, sku, money, quantity, state, cur, prices, stock in zip(
-        book.ids[rows].tolist(),
-        book.version[rows].tolist(),
-        codes,
-        decided.price[rows].tolist(),
-        decided.quantity[rows].tolist(),
-        state_names,
-        currency,
-        book.prices_on[rows].tolist(),
-        book.stock_on[rows].tolist(),
-        strict=True,
-    ):
-        keys.append(f"listing-{number}-{version + 1}-{mark}")
-        subjects.append(f"listing:{number}")
-        bodies.append(
-            f'{{"listing":{number},"sku":{sku},"currency":"{cur}"'
-            + (f',"price":"{plain(money, cur)}"' if prices else "")
-            + (f',"quantity":{quantity},"state":"{state}"}}' if stock else "}")
-        )
-    due = words_due(desk, book.ids[rows].tolist())
-    for at_row, number in enumerate(book.ids[rows].tolist() if due else []):
-        if number in due:
-            bodies[at_row] = f'{bodies[at_row][:-1]},"words":{json.dumps(due[number], ensure_ascii=False)}}}'
-    _overtake(desk, subjects, keys)
-    targets = [f"store:{i}" for i in book.store[rows].tolist()]
-    m = len(rows)
-    bulk_insert(
-        desk.s,
-        Outbox,
-        ("key", "target", "subject", "kind", "body", "state", "made_at", "after", "tries", "answer"),
-        list(zip(keys, targets, subjects, ["listing"] * m, bodies, ["waiting"] * m, [at] * m, [at] * m, [0] * m, [""] * m, strict=True)),
-    )
-
-
-def _overtake(desk: Desk, subjects: list[str], keys: list[str]) -> None:
-    newest = dict(zip(subjects, keys, strict=True))
-    for chunk in in_chunks(subjects):
-        mine = (Outbox.subject.in_(chunk), Outbox.state.in_(OUTBOX.sources("drop")), Outbox.kind == "listing")
-        waiting = desk.s.execute(select(Outbox.id, Outbox.subject).where(*mine)).all()
-        bulk_update(desk.s, Outbox, ("state", "overtaken_by"), [("dropped", newest[subject], number) for number, subject in waiting])
-
-
-__all__ = ["KINDS", "Decided", "SetBy", "decide", "explanations", "respond", "with_sharers", "write"]

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import json
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import select, update
 
 from ..connectors.protocols import StoreListing
 from ..core.money import plain, show
 from ..core.price import keep
-from ..core.states import LISTING, OUTBOX
-from ..data.outbox import Outbox
+from ..core.states import LISTING
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
-from . import outbox
-from .desk import Desk, Invalid, by_id
+from . import outbox, portions
+from .desk import Desk, Invalid, by_id, in_chunks
 from .phrases import clean_html
 from .store_switches import let_out, must, writes
 from .wording import words_due
@@ -112,14 +114,54 @@ def differing(row: Listing, shown: StoreListing) -> dict[str, str] | None:
     return found or None
 
 
+@dataclass(frozen=True)
+class Wanted:
+    """What a store shall show of one listing; None = as it is wanted already."""
+
+    listing: Listing
+    price: int | None = None
+    quantity: int | None = None
+    state: str | None = None
+
+
 def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int | None = None, state: str | None = None) -> None:
     """Decide what a store shall show of one listing, and put it in the outbox; an unsent older wish is dropped."""
-    sku = desk.get(Sku, listing.sku_id, "SKU")
-    store = desk.get(Store, listing.store_id, "store")
+    want_many(desk, [Wanted(listing, price, quantity, state)])
+
+
+def want_many(desk: Desk, wishes: Sequence[Wanted]) -> None:
+    """The same for many listings at once; the cost of each does not grow with what waits."""
+    stores = by_id(desk.s, Store, {one.listing.store_id for one in wishes})
+    codes: dict[int, str] = {}
+    for chunk in in_chunks({one.listing.sku_id for one in wishes}):
+        codes |= dict(desk.s.execute(select(Sku.id, Sku.code).where(Sku.id.in_(chunk))).tuples().all())
+    for one in wishes:
+        _set(desk, one)
+    desk.s.flush()
+    sent = [one.listing for one in wishes if writes(stores[one.listing.store_id])]
+    words, mark = words_due(desk, [row.id for row in sent]), outbox.batch_mark()
+    rows = []
+    for listing in sent:
+        body = {
+            **({"words": words[listing.id]} if listing.id in words else {}),
+            "listing": listing.id,
+            "sku": codes[listing.sku_id],
+            "price": plain(listing.wanted_price, listing.currency),
+            "currency": listing.currency,
+            "quantity": listing.wanted_quantity,
+            "state": listing.state,
+        }
+        told = json.dumps(let_out(stores[listing.store_id], body), ensure_ascii=False, separators=(",", ":"))
+        rows.append((f"listing-{listing.id}-{listing.version}-{mark}", f"store:{listing.store_id}", listing.id, told))
+    outbox.put_listings(desk, rows)
+
+
+def _set(desk: Desk, wish: Wanted) -> None:
+    listing, price, quantity, state = wish.listing, wish.price, wish.quantity, wish.state
     if price is not None and price != listing.wanted_price:
-        must(desk, store.id, "prices")
+        must(desk, listing.store_id, "prices")
     if (quantity is not None and quantity != listing.wanted_quantity) or (state and state != listing.state):
-        must(desk, store.id, "stock")
+        must(desk, listing.store_id, "stock")
     listing.wanted_price = listing.wanted_price if price is None else price
     listing.wanted_quantity = listing.wanted_quantity if quantity is None else quantity
     if state and state != listing.state:
@@ -127,33 +169,6 @@ def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int |
         listing.state = LISTING.step(listing.state, move)
         listing.paused_by = "" if state == "live" else listing.paused_by
     listing.version += 1
-    if not writes(store):
-        return
-    subject, key = f"listing:{listing.id}", f"listing-{listing.id}-{listing.version}-{outbox.batch_mark()}"
-    droppable = Outbox.state.in_(OUTBOX.sources("drop"))
-    for old in desk.s.scalars(select(Outbox).where(Outbox.subject == subject, droppable, Outbox.kind == "listing")):
-        old.state, old.overtaken_by = "dropped", key
-    desk.s.flush()
-    words = words_due(desk, [listing.id])
-    outbox.put(
-        desk,
-        f"store:{listing.store_id}",
-        subject,
-        "listing",
-        key,
-        let_out(
-            store,
-            {
-                **({"words": words[listing.id]} if words else {}),
-                "listing": listing.id,
-                "sku": sku.code,
-                "price": plain(listing.wanted_price, listing.currency),
-                "currency": listing.currency,
-                "quantity": listing.wanted_quantity,
-                "state": listing.state,
-            },
-        ),
-    )
 
 
 def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str = "", until: datetime | None = None) -> Listing:
@@ -194,25 +209,53 @@ def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str
     return listing
 
 
-def set_on_sale(desk: Desk, numbers: Iterable[int], on: bool, why: str = "") -> int:
-    """Pause or put back listings by hand. Returns how many moved; those already so are left alone."""
-    moved: list[int] = []
-    for listing in by_id(desk.s, Listing, numbers).values():
-        if listing.state == ("paused" if on else "live"):
-            listing.paused_by = "" if on else "hand"
-            want(desk, listing, state="live" if on else "paused")
-            moved.append(listing.id)
-    if moved:
-        desk.log(
-            "listing.resume" if on else "listing.pause",
-            f"{len(moved)} listings",
-            f"{len(moved)} {'put back on sale' if on else 'taken off sale'}",
-            why=why,
-            after={"listings": moved},
-            undo=True,
-            count=len(moved),
-        )
+def set_on_sale(desk: Desk, numbers: Iterable[int], on: bool, why: str = "", undoes: int | None = None) -> int:
+    """Pause or put back listings by hand, very many of them in portions. Returns how many move; those already so are left alone.
+
+    undoes: the act that this takes back, which is the act that is written of it.
+    """
+    rows = _not_so(desk, numbers, on)
+    if not rows:
+        return 0
+    moved, done = sorted(rows), "put back on sale" if on else "taken off sale"
+    for store in set(rows.values()):
+        must(desk, store, "stock")
+    act = undoes
+    if act is None:
+        what = "listing.resume" if on else "listing.pause"
+        told = f"{len(moved):,} {done}"
+        act = desk.log(what, f"{len(moved)} listings", told, why=why, after={"listings": moved}, undo=True, count=len(moved)).id
+    if len(moved) <= portions.AT_ONCE:
+        _put_on_sale(desk, {"on": on}, moved)
+    else:
+        title = f"{'Putting' if on else 'Taking'} {len(moved):,} listings {'back on' if on else 'off'} sale"
+        portions.enter(desk, "on_sale", title, {"on": on, "act": act}, portions.cut(moved), len(moved))
     return len(moved)
 
 
-__all__ = ["bring_in", "fix_price", "set_on_sale", "want"]
+def _not_so(desk: Desk, numbers: Iterable[int], on: bool) -> dict[int, int]:
+    """Those of some listings that would move, with their stores."""
+    found: dict[int, int] = {}
+    for chunk in in_chunks(dict.fromkeys(numbers)):
+        query = select(Listing.id, Listing.store_id).where(Listing.id.in_(chunk), Listing.state == ("paused" if on else "live"))
+        found |= dict(desk.s.execute(query).tuples().all())
+    return found
+
+
+@portions.work("on_sale")
+def _put_on_sale(desk: Desk, body: dict[str, Any], part: list[int]) -> int:
+    on = body["on"]
+    rows = [one for one in by_id(desk.s, Listing, part).values() if one.state == ("paused" if on else "live")]
+    for listing in rows:
+        listing.paused_by = "" if on else "hand"
+    want_many(desk, [Wanted(listing, state="live" if on else "paused") for listing in rows])
+    return len(rows)
+
+
+@portions.finish("on_sale")
+def _is_on_sale(desk: Desk, body: dict[str, Any], done: int, failed: int) -> str:
+    told = f"{done:,} {'put back on sale' if body['on'] else 'taken off sale'}"
+    return told + (f", {failed:,} not" if failed else "")
+
+
+__all__ = ["Wanted", "bring_in", "fix_price", "set_on_sale", "want", "want_many"]

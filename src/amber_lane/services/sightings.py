@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy import func, select
 
-from ..core.money import PPM, Floats, Ints
+from ..core.money import PPM, Bools, Floats, Ints
 from ..core.watch import CHANGES_MOST, SMALL, Belief, Verdict, usual_moves
 from ..data.base import to_ms
 from ..data.source import Item
@@ -127,8 +127,23 @@ def believe(
     if len(missing):
         note(desk, sweep, known, missing, belief.cost[missing], np.zeros(len(missing), dtype=np.int64), ["gone"] * len(missing))
         bulk_update(desk.s, Item, ("offer", "stock", "changed_at"), [("gone", 0, at, i) for i in gone.tolist()])
-    sweep.changes, sweep.doubted, sweep.refused = int(good.sum()) + len(missing), int(doubted.sum()), int(refused.sum())
+    # A sweep is written in portions where it is large.
+    sweep.changes += int(good.sum()) + len(missing)
+    sweep.doubted += int(doubted.sum())
+    sweep.refused += int(refused.sum())
     return np.concatenate([ids[good], gone])
+
+
+def unmoved(desk: Desk, known: Known, places: Ints) -> Bools:
+    """Which items are still believed to be what they were when they were looked at: nobody has settled or swept them since."""
+    belief, found = known.belief, dict[int, tuple[int, ...]]()
+    for chunk in in_chunks(known.ids[places].tolist()):
+        query = select(Item.id, Item.cost, Item.stock, Item.doubt_cost, Item.doubt_stock, Item.doubt_seen).where(Item.id.in_(chunk))
+        found |= {row[0]: tuple(row[1:]) for row in desk.s.execute(query)}
+    names = ("cost", "stock", "doubt_cost", "doubt_stock", "doubt_seen")
+    then = zip(*(getattr(belief, name)[places].tolist() for name in names), strict=True)
+    now = (found.get(number) for number in known.ids[places].tolist())
+    return np.array([one == other for one, other in zip(now, then, strict=True)], dtype=np.bool_)
 
 
 def usual_of(desk: Desk, known: Known, places: Ints, cost: Ints, percent: int, deviations: int) -> tuple[Floats, Floats] | None:

@@ -153,18 +153,19 @@ def tiers_text(cost: int, tiers: Iterable[tuple[int, int]]) -> str | None:
     return json.dumps(good) if good else None
 
 
-def follow_tiers(desk: Desk, supplier: int, items: Sequence[tuple[int, int]], told: Sequence[tuple[tuple[int, int], ...]]) -> list[int]:
-    """Costs by quantity as a sweep told them, for items (number, cost) whose cost is believed. Returns the items that moved."""
+def moved_tiers(
+    desk: Desk, supplier: int, items: Sequence[tuple[int, int]], told: Sequence[tuple[tuple[int, int], ...]]
+) -> dict[int, str | None]:
+    """Costs by quantity as a sweep told them, for items (number, cost) whose cost is believed: those that moved, as they are kept."""
     query = select(Item.id, Item.tiers).where(Item.supplier_id == supplier, Item.tiers.is_not(None))
     kept: dict[int, list[Any] | None] = dict(desk.s.execute(query).tuples().all())
-    moved = []
+    moved: dict[int, str | None] = {}
     for (number, cost), tiers in zip(items, told, strict=True):
         if tiers or number in kept:
             good = [list(tier) for tier in believable_tiers(cost, tiers)]
             if good != (kept.get(number) or []):
-                moved.append((json.dumps(good) if good else None, number))
-    bulk_update(desk.s, Item, ("tiers",), moved)
-    return [number for _, number in moved]
+                moved[number] = json.dumps(good) if good else None
+    return moved
 
 
 def _wrong(one: CatalogueItem, monies: list[str], origin: str, origins: dict[str, int]) -> str:

@@ -32,6 +32,7 @@ from . import (
     payments,
     phrases,
     place,
+    portions,
     preparing,
     prices,
     publishing,
@@ -70,7 +71,7 @@ def _words(desk: Desk, act: Act) -> None:
 
 
 def _on_sale(desk: Desk, act: Act) -> None:
-    shelf.set_on_sale(desk, _after(act)["listings"], act.kind == "listing.pause", "undone")
+    shelf.set_on_sale(desk, _after(act)["listings"], act.kind == "listing.pause", undoes=act.id)
 
 
 def _allow(desk: Desk, act: Act) -> None:
@@ -212,6 +213,8 @@ def undo(desk: Desk, number: int) -> Act:
     if act.kind in PUTS_BACK and (told := desk.s.scalar(later.limit(1))):
         raise Conflict(f"a newer change stands on top of it ({told}); undo that one first")
     newest = desk.s.scalar(select(func.max(Act.id)))
+    for job in portions.of_act(desk, act.id):
+        portions.leave(desk, job)
     try:
         UNDO[act.kind](desk, act)
     except NotAllowed as error:

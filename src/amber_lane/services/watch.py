@@ -2,35 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import Any
 
 import numpy as np
 from sqlalchemy import func, select, update
 
-from ..core.money import MINOR_DIGITS, Ints, show
+from ..core.money import MINOR_DIGITS, Bools, Ints, show
 from ..core.price import SetBy
-from ..core.watch import Belief, SweepHold, Verdict, hold_sweep, judge
-from ..data.base import to_ms
+from ..core.watch import Belief, Judged, SweepHold, Verdict, hold_sweep, judge
+from ..data.base import by_index, to_ms
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Supplier
-from ..data.shelf import Listing
+from ..data.shelf import IS_OUT_OF_STOCK, Listing
 from ..data.source import Item
 from ..data.watch import Response, Sighting, Sweep
-from . import lane_truth, silence, source
+from . import lane_truth, portions, silence, source
+from .book import MANY
 from .book_lanes import lane_pairs
 from .columns import quiet
-from .desk import Conflict, Desk, bulk_update, by_id
+from .desk import Conflict, Desk, bulk_update, by_id, in_chunks
 from .planning import replan
 from .policy import policy_for
-from .respond import respond
-from .shelf import want
-from .sightings import Known, believe, known_of, match, missing_of, note, usual_of
+from .respond import respond, respond_once_let_go, tell_counts
+from .shelf import Wanted, want_many
+from .sightings import Known, believe, known_of, match, missing_of, note, unmoved, usual_of
 
 # Far below any count of repeats: the same odd value never becomes true by being seen again.
 SET_ASIDE = -1_000_000
+# Items of a sweep that are written in one portion.
+ITEMS = 1000
 
 
 @dataclass(frozen=True)
@@ -105,32 +109,60 @@ def skus_of_supplier(desk: Desk, supplier: int) -> set[int]:
     return set(desk.s.scalars(select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None)).distinct()))
 
 
-def take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
-    """Judge a sweep, believe what may be believed, and respond. Returns counts of responses by kind."""
+def take(desk: Desk, sweep: Sweep, told: Told, seen: Look | None = None) -> dict[str, int]:
+    """Judge a sweep, believe what may be believed, and respond, in this transaction. Returns counts of responses by kind.
+
+    seen: what it says, where that was looked at already.
+    """
     with quiet():
-        return _take(desk, sweep, told)
+        supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+        seen = seen or look(desk, supplier, told)
+        if not may_take(desk, sweep, told, seen):
+            note(desk, sweep, seen.known, *seen.held_rows)
+            return {}
+        changed, shut = keep(desk, sweep, seen, np.arange(len(seen.places)), seen.missing)
+        return end(desk, sweep, seen, changed, shut)
 
 
-def _take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
-    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+@dataclass
+class Look:
+    """What a sweep says against what we believe: rows of the sweep and the places of their items, one entry for each; what is missing.
+
+    held: why none of it is used, and held_rows what would have changed. tiers, packs: what moved of costs by quantity and of packs.
+    """
+
+    known: Known
+    rows: Ints
+    places: Ints
+    cost: Ints
+    stock: Ints
+    missing: Ints
+    held: SweepHold | None
+    held_rows: tuple[Ints, Ints, Ints, list[str]]
+    judged: Judged
+    # By item: its costs by quantity as they are kept; its old pack and its new one.
+    tiers: dict[int, str | None]
+    packs: dict[int, tuple[int, int]]
+
+    @property
+    def size(self) -> int:
+        """How much of it is to be written."""
+        written = len(self.missing) + int((self.judged.verdict != Verdict.same).sum()) + len(self.packs)
+        return len(self.held_rows[0]) if self.held else written
+
+
+def look(desk: Desk, supplier: Supplier, told: Told) -> Look:
+    """Look at a sweep without writing anything."""
     policy = policy_for(desk.s, supplier=supplier.code)
     known = known_of(desk, supplier.id)
-    sweep.items, sweep.as_of, sweep.ended = len(told.numbers), told.as_of, desk.now
-    if supplier.feed_as_of and told.as_of <= supplier.feed_as_of:
-        sweep.state = "stale"
-        sweep.told = f"the feed stands still since {supplier.feed_as_of:%d %b %H:%M}"
-        grow_old(desk, supplier)
-        return {}
-    supplier.feed_as_of = told.as_of
     rows, places = match(known, told.numbers)
     cost, stock = told.cost[rows], told.stock[rows]
     belief = Belief(*(getattr(known.belief, name)[places] for name in ("cost", "stock", "doubt_cost", "doubt_stock", "doubt_seen")))
     missing = missing_of(known, places) if told.whole else _told_gone(known, told.gone)
     held = hold_sweep(cost, np.where(cost > 0, stock, belief.stock), belief, len(missing), policy["hold_share"], policy["hold_median"])
-    if held and not _agreed(desk, supplier.id, held, policy["hold_agree"]):
-        _hold(desk, sweep, known, places, cost, stock, held)
-        grow_old(desk, supplier)
-        return {}
+    if held and _agreed(desk, supplier.id, held, policy["hold_agree"]):
+        held = None
+    moved = np.flatnonzero((cost != belief.cost) | (stock != belief.stock)) if held else np.zeros(0, dtype=np.int64)
     currency_fits = np.array(
         [
             told.currency[i] == known.currency[p] and told.currency[i] in MINOR_DIGITS
@@ -140,15 +172,55 @@ def _take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     )
     usual = usual_of(desk, known, places, cost, policy["doubt_percent"], policy["doubt_deviations"])
     judged = judge(cost, stock, currency_fits, belief, policy["doubt_percent"], policy["doubt_again"], usual)
-    changed = believe(desk, sweep, known, places, cost, stock, judged.verdict, judged.doubt_seen, missing)
+    tiers: dict[int, str | None] = {}
     if told.tiers is not None:
         believed = np.flatnonzero(np.isin(judged.verdict, (Verdict.good, Verdict.same)))
         items = list(zip(known.ids[places[believed]].tolist(), cost[believed].tolist(), strict=True))
-        moved = source.follow_tiers(desk, supplier.id, items, [told.tiers[row] for row in rows[believed].tolist()])
-        changed = np.union1d(changed, np.array(moved, dtype=np.int64))
-    shut = _follow_packs(desk, supplier, known, rows, places, told.packs)
+        tiers = source.moved_tiers(desk, supplier.id, items, [told.tiers[row] for row in rows[believed].tolist()])
+    held_rows = (places[moved], cost[moved], stock[moved], ["held"] * len(moved))
+    packs = _moved_packs(desk, supplier, known, rows, places, told.packs)
+    return Look(known, rows, places, cost, stock, missing, held, held_rows, judged, tiers, packs)
+
+
+def may_take(desk: Desk, sweep: Sweep, told: Told, seen: Look) -> bool:
+    """The first of what is written of a sweep: False where its feed stands still or it is held, and then that is told."""
+    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    sweep.items, sweep.as_of, sweep.ended = len(told.numbers), told.as_of, desk.now
+    if supplier.feed_as_of and told.as_of <= supplier.feed_as_of:
+        sweep.state = "stale"
+        sweep.told = f"the feed stands still since {supplier.feed_as_of:%d %b %H:%M}"
+        seen.held_rows = seen.held_rows[0][:0], seen.held_rows[1][:0], seen.held_rows[2][:0], []
+        grow_old(desk, supplier)
+        return False
+    supplier.feed_as_of = told.as_of
+    if seen.held:
+        _hold(desk, sweep, seen.held, len(seen.held_rows[0]))
+        grow_old(desk, supplier)
+    return not seen.held
+
+
+def keep(desk: Desk, sweep: Sweep, seen: Look, part: Ints, missing: Ints) -> tuple[Ints, set[int]]:
+    """Write what a part of a sweep says, as far as nobody settled an item of it since. Returns changed items, and SKUs whose lanes shut."""
+    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    part = part[unmoved(desk, seen.known, seen.places[part])]
+    missing = missing[unmoved(desk, seen.known, missing)]
+    verdict, doubt_seen = seen.judged.verdict[part], seen.judged.doubt_seen[part]
+    places = seen.places[part]
+    changed = believe(desk, sweep, seen.known, places, seen.cost[part], seen.stock[part], verdict, doubt_seen, missing)
+    mine = seen.known.ids[places].tolist()
+    tiers = [number for number in mine if number in seen.tiers]
+    bulk_update(desk.s, Item, ("tiers",), [(seen.tiers[number], number) for number in tiers])
+    changed = np.union1d(changed, np.array(tiers, dtype=np.int64))
+    packs = [(number, *seen.packs[number]) for number in mine if number in seen.packs]
+    bulk_update(desk.s, Item, ("pack_size",), [(pack, number) for number, _, pack in packs])
+    shut = lane_truth.shut_for_packs(desk, supplier, packs)
     desk.s.flush()
-    shut |= lane_truth.look_at_costs(desk, supplier, changed.tolist())
+    return changed, shut | lane_truth.look_at_costs(desk, supplier, changed.tolist())
+
+
+def end(desk: Desk, sweep: Sweep, seen: Look, changed: Ints, shut: set[int], respond_here: bool = True) -> dict[str, int]:
+    """The last of what is written of a sweep, and what follows for listings. respond_here: else somebody else sees to these."""
+    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
     if not len(changed) and (why := silence.told(desk, supplier)):
         sweep.state, sweep.told, sweep.held = "stale", why, {"same": True}
         grow_old(desk, supplier)
@@ -157,13 +229,77 @@ def _take(desk: Desk, sweep: Sweep, told: Told) -> dict[str, int]:
     supplier.good_sweep_at = desk.now
     if supplier.stale:
         supplier.stale = False
-        changed = known.ids
+        changed = seen.known.ids
     desk.s.flush()
-    counts = _respond(desk, sweep, supplier, changed, shut)
+    counts = _respond(desk, sweep, supplier, changed, shut) if respond_here else {}
     if shut:
         # Orders that wait for these lanes are told, or go by a spare.
         replan(desk)
     return counts
+
+
+def carry_out(reading: Any, writing: Any, desk_of: Callable[[Any], Desk], number: int, told: Told) -> dict[str, int]:
+    """A sweep of any size: looked at while others write, and where it changes very much, written in portions.
+
+    reading, writing: open a session (see data.session); desk_of: makes a desk of one. What its listings are to follow is written down
+    before the first item changes, so that a kill in the middle leaves none behind.
+    """
+    with reading() as s, quiet():
+        desk = desk_of(s)
+        supplier = desk.get(Supplier, desk.get(Sweep, number, "sweep").supplier_id, "supplier")
+        stale = supplier.stale
+        seen = look(desk, supplier, told)
+    if seen.size <= portions.AT_ONCE and not stale:
+        with writing() as s:
+            return take(desk_of(s), desk_of(s).get(Sweep, number, "sweep"), told, seen)
+    with writing() as s:
+        desk = desk_of(s)
+        good = may_take(desk, desk.get(Sweep, number, "sweep"), told, seen)
+        follow = _follow_later(desk, desk.get(Sweep, number, "sweep"), seen, stale) if good else None
+    for places in _cut(len(seen.held_rows[0])) if not good else ():
+        with writing(patient=True) as s:
+            desk = desk_of(s)
+            where, cost, stock, verdicts = seen.held_rows
+            note(desk, desk.get(Sweep, number, "sweep"), seen.known, where[places], cost[places], stock[places], verdicts[: len(places)])
+    if not good:
+        return {}
+    worth_it = np.flatnonzero(_written(seen))
+    all_changed, all_shut = [np.zeros(0, dtype=np.int64)], set[int]()
+    cuts = [(worth_it[places], seen.missing[:0]) for places in _cut(len(worth_it))]
+    for part, missing in [*cuts, *((worth_it[:0], seen.missing[places]) for places in _cut(len(seen.missing)))]:
+        with writing(patient=True) as s:
+            desk = desk_of(s)
+            changed, shut = keep(desk, desk.get(Sweep, number, "sweep"), seen, part, missing)
+            all_changed.append(changed)
+            all_shut |= shut
+    with writing(patient=True) as s:
+        desk = desk_of(s)
+        counts = end(desk, desk.get(Sweep, number, "sweep"), seen, np.concatenate(all_changed), all_shut, respond_here=False)
+        if follow is not None:
+            portions.let_go(desk, follow)
+    return counts
+
+
+def _written(seen: Look) -> Bools:
+    """Rows of a sweep that change anything."""
+    moved = seen.tiers.keys() | seen.packs.keys()
+    back = np.array([seen.known.offer[place] != "good" for place in seen.places.tolist()], dtype=np.bool_)
+    other = np.isin(seen.known.ids[seen.places], np.fromiter(moved, np.int64, len(moved)))
+    return np.asarray((seen.judged.verdict != Verdict.same) | back | other, dtype=np.bool_)
+
+
+def _cut(n: int) -> list[Ints]:
+    """Places of n rows in portions of a size that is written in a moment."""
+    return [np.arange(start, min(start + ITEMS, n)) for start in range(0, n, ITEMS)]
+
+
+def _follow_later(desk: Desk, sweep: Sweep, seen: Look, stale: bool) -> int:
+    """Write down that the listings behind all that a sweep changes are looked at once it is written."""
+    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    items = seen.known.ids if stale else np.concatenate([seen.known.ids[seen.places[_written(seen)]], seen.known.ids[seen.missing]])
+    skus, waiting = _skus_behind(desk, supplier, items)
+    story = {"on": supplier.name, "why": f"a sweep of {supplier.name} changed very many items"}
+    return respond_once_let_go(desk, {*skus, *waiting}, sweep.id, skus, story)
 
 
 def _told_gone(known: Known, numbers: Sequence[str]) -> Ints:
@@ -171,15 +307,15 @@ def _told_gone(known: Known, numbers: Sequence[str]) -> Ints:
     return np.array(sorted(place for place in places if known.offer[place] != "gone"), dtype=np.int64)
 
 
-def _follow_packs(desk: Desk, supplier: Supplier, known: Known, rows: Ints, places: Ints, packs: Sequence[int]) -> set[int]:
-    """Items that come in another pack now. Returns the SKUs whose lanes were shut for it."""
+def _moved_packs(
+    desk: Desk, supplier: Supplier, known: Known, rows: Ints, places: Ints, packs: Sequence[int]
+) -> dict[int, tuple[int, int]]:
+    """Items that come in another pack now, with the old one and the new."""
     if not packs:
-        return set()
+        return {}
     was = dict(desk.s.execute(select(Item.id, Item.pack_size).where(Item.supplier_id == supplier.id)).tuples().all())
     told = zip(known.ids[places].tolist(), (packs[row] for row in rows.tolist()), strict=True)
-    moved = [(number, was[number], pack) for number, pack in told if pack > 0 and pack != was[number]]
-    bulk_update(desk.s, Item, ("pack_size",), [(pack, number) for number, _, pack in moved])
-    return lane_truth.shut_for_packs(desk, supplier, moved)
+    return {number: (was[number], pack) for number, pack in told if pack > 0 and pack != was[number]}
 
 
 def _agreed(desk: Desk, supplier: int, held: SweepHold, again: int) -> bool:
@@ -190,8 +326,8 @@ def _agreed(desk: Desk, supplier: int, held: SweepHold, again: int) -> bool:
     return len(last) == again and all(one.state == "held" and (one.held or {}).get("reason") == held.reason for one in last)
 
 
-def _hold(desk: Desk, sweep: Sweep, known: Known, places: Ints, cost: Ints, stock: Ints, held: SweepHold) -> None:
-    sweep.state = "held"
+def _hold(desk: Desk, sweep: Sweep, held: SweepHold, changes: int) -> None:
+    sweep.state, sweep.changes = "held", changes
     share = held.fell_to_zero * 100 // max(held.of, 1)
     sweep.told = (
         f"{share} % of {held.of} items fell to zero or were gone at once"
@@ -199,10 +335,6 @@ def _hold(desk: Desk, sweep: Sweep, known: Known, places: Ints, cost: Ints, stoc
         else f"the median cost moved by {held.median_move / 10_000:.0f} %"
     )
     sweep.held = {"reason": held.reason, "fell": held.fell_to_zero, "of": held.of, "median_move": held.median_move}
-    belief = known.belief
-    moved = np.flatnonzero((cost != belief.cost[places]) | (stock != belief.stock[places]))
-    sweep.changes = len(moved)
-    note(desk, sweep, known, places[moved], cost[moved], stock[moved], ["held"] * len(moved))
 
 
 def _respond(
@@ -212,31 +344,25 @@ def _respond(
 
     alone: nobody has looked at the sweep; a held one that a person uses after all waits for nobody.
     """
-    sku, item = lane_pairs(desk.s)
-    moved = np.isin(item, changed)
-    skus = dict(zip(sku[moved].tolist(), item[moved].tolist(), strict=True))
-    waiting = set(
-        desk.s.scalars(
-            select(Listing.sku_id)
-            .join(Lane, Lane.sku_id == Listing.sku_id)
-            .where(Listing.state == "paused", Listing.paused_by == "stock", Lane.supplier_id == supplier.id, Lane.until.is_(None))
-        )
-    )
+    skus, waiting = _skus_behind(desk, supplier, changed)
     if not skus and not waiting and not shut:
         return {}
-    counts = respond(desk, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=alone)
-    story = tell_counts(counts)
-    if story:
-        desk.log(
-            "watch.respond",
-            supplier.name,
-            story,
-            why=f"{sweep.changes} items of {supplier.name} changed",
-            after={"sweep": sweep.id, **counts},
-            undo=True,
-            count=sum(counts.values()),
-        )
-    return counts
+    story = {"on": supplier.name, "why": f"{sweep.changes} items of {supplier.name} changed"}
+    return respond(desk, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=alone, story=story)
+
+
+def _skus_behind(desk: Desk, supplier: Supplier, changed: Ints) -> tuple[dict[int, int], set[int]]:
+    """SKUs by whose open lanes items are sold, each with its item; and those of this supplier that are off sale until stock comes back."""
+    skus: dict[int, int] = {}
+    if len(changed) > MANY:
+        sku, item = lane_pairs(desk.s)
+        moved = np.isin(item, changed)
+        skus = dict(zip(sku[moved].tolist(), item[moved].tolist(), strict=True))
+    for chunk in in_chunks(changed.tolist()) if len(changed) <= MANY else ():
+        query = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.until.is_(None))
+        skus |= dict(desk.s.execute(query.where(LanePart.item_id.in_(chunk))).tuples().all())
+    mine = select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.supplier_id == supplier.id, Lane.until.is_(None)).correlate(Listing)
+    return skus, set(desk.s.scalars(by_index(select(Listing.sku_id).where(IS_OUT_OF_STOCK, mine.exists()), Listing, "ix_listing_out")))
 
 
 def step_on(desk: Desk) -> None:
@@ -253,21 +379,6 @@ def step_on(desk: Desk) -> None:
         else:
             desk.s.delete(act)
         desk.s.flush()
-
-
-_VERBS = (
-    ("reprice", "repriced", "repriced"),
-    ("pause", "paused", "paused"),
-    ("resume", "resumed", "resumed"),
-    ("quantity", "quantity followed", "quantities followed"),
-    ("end", "ended", "ended"),
-)
-
-
-def tell_counts(counts: dict[str, int]) -> str:
-    """'214 repriced, 3 paused'; empty when nothing was done."""
-    verbs = ((counts.get(kind, 0), one, many) for kind, one, many in _VERBS)
-    return ", ".join(f"{n} {one if n == 1 else many}" for n, one, many in verbs if n)
 
 
 def settle_held(desk: Desk, number: int, believe: bool) -> dict[str, int]:
@@ -354,10 +465,10 @@ def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int
     if not undone:
         raise Conflict("newer changes stand on top of it, so the old values would be wrong; nothing was changed")
     listings = by_id(desk.s, Listing, (row.listing_id for row in undone))
+    want_many(desk, [Wanted(listings[row.listing_id], row.old_price, row.old_quantity, row.old_state) for row in undone])
     for row in undone:
         if row.state == "sent":
             row.state = "undone"
-        want(desk, listings[row.listing_id], price=row.old_price, quantity=row.old_quantity, state=row.old_state)
         if row.state == "waits":
             row.new_quantity, row.new_state = row.old_quantity, row.old_state
     return len(undone)

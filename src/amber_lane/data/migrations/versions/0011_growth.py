@@ -3,6 +3,8 @@
 import sqlalchemy as sa
 from alembic import op
 
+from amber_lane.data.base import Json
+
 revision = "0011"
 down_revision = "0010"
 branch_labels = None
@@ -22,6 +24,7 @@ INDEXES = (
     ("ix_lane_kit", "lane", ["use", "id"], "until is null and items > 1"),
     ("ix_listing_theirs", "listing", ["store_id"], "theirs is not null"),
     ("ix_listing_lane_id", "listing", ["lane_id"], None),
+    ("ix_listing_out", "listing", ["sku_id"], "state = 'paused' and paused_by = 'stock'"),
     ("ix_listing_told", "listing", ["id"], "told <> ''"),
     ("ix_response_item_id", "response", ["item_id"], None),
     ("ix_response_kind", "response", ["kind", "id"], None),
@@ -40,6 +43,14 @@ INDEXES = (
 
 def upgrade() -> None:
     op.create_table("revision", sa.Column("name", sa.Text(), primary_key=True), sa.Column("n", sa.BigInteger(), nullable=False))
+    op.create_table(
+        "job_part",
+        sa.Column("id", sa.BigInteger().with_variant(sa.Integer(), "sqlite"), primary_key=True),
+        sa.Column("job_id", sa.BigInteger(), sa.ForeignKey("job.id", name="fk_job_part_job_id_job"), nullable=False),
+        sa.Column("body", Json(), nullable=False),
+        sa.Column("tries", sa.BigInteger(), nullable=False),
+    )
+    op.create_index("ix_job_part_job_id", "job_part", ["job_id", "id"])
     op.drop_index("ix_outbox_target_subject_id", "outbox")
     op.drop_index("ix_outbox_state_target_id", "outbox")
     with op.batch_alter_table("lane") as batch:
@@ -66,4 +77,5 @@ def downgrade() -> None:
             batch.drop_column(name)
     op.create_index("ix_outbox_state_target_id", "outbox", ["state", "target", "id"])
     op.create_index("ix_outbox_target_subject_id", "outbox", ["target", "subject", "id"])
+    op.drop_table("job_part")
     op.drop_table("revision")

@@ -1,0 +1,116 @@
+"""Carries out work in portions (services.portions): one job after the other, the next portion only when nobody else has to write."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import structlog
+from sqlalchemy import Select, select, update
+
+from ..clock import Clock
+from ..data.outbox import Job, JobPart
+from ..data.session import Database
+from ..services import portions
+from ..services.desk import Desk, DeskError
+
+# A portion that breaks something here is set aside after so many tries, and the others go on.
+TRIES = 3
+log = structlog.get_logger()
+
+
+class Portions:
+    """All work in portions of one database. stopping: asked between two portions."""
+
+    def __init__(self, db: Database, clock: Clock, stopping: Callable[[], bool] = lambda: False) -> None:
+        self.db, self.clock, self.stopping = db, clock, stopping
+
+    def recover(self) -> None:
+        """After a start: what was held for something that a kill cut off begins now."""
+        with self.db.writing() as s:
+            s.execute(update(Job).where(Job.state == portions.HELD).values(state="waiting"))
+
+    def run_due(self) -> None:
+        """Go on until nothing is left."""
+        while not self.stopping() and (number := self._next()) is not None:
+            while not self.stopping() and self._one(number):
+                pass
+
+    def _next(self) -> int | None:
+        with self.db.reading() as s:
+            mine = (Job.state.in_(portions.GOING), Job.kind.in_(portions.WORK))
+            return s.scalar(select(Job.id).where(*mine).order_by(Job.id).limit(1))
+
+    def _one(self, number: int) -> bool:
+        """The next portion of a job, or its end; False once it has ended."""
+        try:
+            self._plan(number)
+            with self.db.writing(patient=True) as s:
+                job = s.get(Job, number)
+                if job is None or job.state not in portions.GOING:
+                    return False
+                job.state = "running"
+                desk = Desk(s, self.clock, job.body["who"], job.body.get("person"))
+                part = s.scalar(_first(number))
+                if part is None:
+                    self._end(desk, job)
+                    return False
+                body = dict(job.body)
+                try:
+                    with s.begin_nested():
+                        done = portions.WORK[job.kind](desk, body, part.body)
+                    job.done, job.body = job.done + done, body
+                except DeskError as error:
+                    job.failed += _size(part)
+                    job.told = error.told[:500]
+                s.delete(part)
+                return True
+        except Exception:
+            log.exception("a portion failed", job=number)
+            return self._again(number)
+
+    def _plan(self, number: int) -> None:
+        """Cut what was asked for into portions; that is worked out while others write."""
+        with self.db.reading() as s:
+            job = s.get(Job, number)
+            if job is None or job.state not in portions.GOING or job.body.get("planned", True):
+                return
+            asked = s.scalar(_first(number))
+            if asked is None:
+                return
+            desk = Desk(s, self.clock, job.body["who"], job.body.get("person"))
+            body, parts, total = portions.PLAN[job.kind](desk, dict(job.body), asked.body)
+        with self.db.writing(patient=True) as s:
+            job, part = s.get(Job, number), s.get(JobPart, asked.id)
+            if job is not None and part is not None:
+                s.delete(part)
+                job.body, job.total = {**body, "planned": True}, total
+                portions.add(Desk(s, self.clock, job.body["who"]), number, parts)
+
+    def _again(self, number: int) -> bool:
+        """Something broke here, and nothing of the portion was kept: it is tried again, and at last set aside."""
+        with self.db.writing(patient=True) as s:
+            job, part = s.get(Job, number), s.scalar(_first(number))
+            if job is None or part is None:
+                if job is not None:
+                    job.state, job.ended_at, job.told = "failed", self.clock.now(), "it broke at its end; the server's log says how"
+                return False
+            part.tries += 1
+            if part.tries >= TRIES:
+                job.failed += _size(part)
+                job.told = "some of it broke something here; the server's log says what"
+            return True
+
+    def _end(self, desk: Desk, job: Job) -> None:
+        end = portions.FINISH.get(job.kind)
+        told = end(desk, dict(job.body), job.done, job.failed) if end and not job.stop_asked else ""
+        job.state = "stopped" if job.stop_asked else "failed" if job.failed and not job.done else "done"
+        job.told, job.ended_at = told or job.told, desk.now
+        job.result = {"done": job.done, "failed": job.failed}
+
+
+def _first(number: int) -> Select[JobPart]:
+    return select(JobPart).where(JobPart.job_id == number, JobPart.tries < TRIES).order_by(JobPart.id).limit(1)
+
+
+def _size(part: JobPart) -> int:
+    return len(part.body) if isinstance(part.body, list) else 1
