@@ -10,7 +10,7 @@ import pytest
 from sqlalchemy import select
 
 from amber_lane.data.lanes import Lane
-from amber_lane.data.outbox import Act, Job
+from amber_lane.data.outbox import Act, ActPart, Job
 from amber_lane.data.setup import Person
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.jobs import longjobs
@@ -92,7 +92,9 @@ def test_a_job_in_portions_is_one_act_and_stops_where_it_is_undone(small: Small,
     small.write(prepare)
     jobs.run_due()
     (act,) = small.all(select(Act).where(Act.kind == "listing.publish"))
-    assert (act.told, act.count, act.after["listings"]) == ("5 listings published", 5, ids)
+    assert (act.told, act.count) == ("5 listings published", 5)
+    did = [act.after, *small.all(select(ActPart.after).where(ActPart.act_id == act.id).order_by(ActPart.id))]
+    assert [one["listings"] for one in did] == [ids[:2], ids[2:4], ids[4:]]
     small.write(lambda desk: undo.undo(desk, act.id))
     assert {small.listing(n).state for n in range(1, 6)} == {"preparing"}, "all of it, with one key"
 
@@ -183,7 +185,7 @@ def test_a_job_that_breaks_says_so_and_the_next_one_runs(small: Small, jobs: Lon
 def test_many_lanes_are_followed_in_stretches_and_all_have_their_price(
     small: Small, jobs: LongJobs, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("amber_lane.services.sheets_lanes.FEW", 10)
+    monkeypatch.setattr("amber_lane.services.portions.PORTION", 10)
 
     def more(desk: Desk) -> None:
         for n in range(100, 140):

@@ -251,7 +251,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "lanes opened together": (
         "lane.many",
         lambda d: lane_acts.in_one(
-            d, "lane.many", {1, 2}, "two", [LaneWish(1, [lanes.Part(3, Fraction(1))]), LaneWish(2, [lanes.Part(4, Fraction(1))])]
+            d, "lane.many", {1, 2}, lambda n: "two", [LaneWish(1, [lanes.Part(3, Fraction(1))]), LaneWish(2, [lanes.Part(4, Fraction(1))])]
         ),
     ),
     "spares made main": ("lane.many", lambda d: lane_acts.change_many(d, [lane(d, 1, 1).id, lane(d, 2).id], "main")),

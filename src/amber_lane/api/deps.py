@@ -97,8 +97,6 @@ def _writing(request: Request, _: Annotated[None, Depends(_turn, scope="function
     base = house(request)
     with base.db.writing(taken=True) as s:
         yield desk_of(request, s)
-    # What a person has just done is in the very next figures they see.
-    base.catalogue.drop()
 
 
 _limiter: RunVar[anyio.CapacityLimiter] = RunVar("waiting to write")

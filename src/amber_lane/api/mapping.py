@@ -268,7 +268,7 @@ def open_many(desk: WriteDesk, ask: ManyAsk) -> Done:
     skus = {one.sku for one in wishes}
     n = len(wishes)
     told = f"{n} lane{'s' if n != 1 else ''} opened for {len(skus)} SKUs together"
-    lane_acts.in_one(desk, "lane.many", skus, told, wishes)
+    lane_acts.in_one(desk, "lane.many", skus, lambda _: told, wishes)
     return Done(told=told, count=n)
 
 

@@ -25,7 +25,6 @@ from ..services.lists import Wish
 from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
 from ..services.respond import LATER
 from .deps import Heavy, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
-from .live import mark_of
 from .shapes import (
     Ask,
     Big,
@@ -226,7 +225,7 @@ class WhatIfOut(BaseModel):
 
 @router.post("/what-if", dependencies=[Heavy])
 def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
-    view = prices.what_if(desk, ask.change(), lambda facts: base.catalogue.read(desk, facts, mark_of(base)))
+    view = prices.what_if(desk, ask.change(), lambda facts: base.catalogue.read(desk, facts))
     book, decided = view.book, view.decided
     rows = np.flatnonzero(book.counted & (view.now_margin != NONE))
     then_price = np.where(decided.waits, book.wanted_price, decided.price)
@@ -287,11 +286,11 @@ def apply(request: Request, base: TheHouse, number: SignedIn, ask: ApplyAsk) -> 
         raise Invalid("there is nothing to apply: draft rules, fees, terms, limits or a rate first")
     # What it does is worked out while others write.
     with base.db.reading() as s:
-        view = prices.what_if(desk_of(request, s), change)
+        desk = desk_of(request, s)
+        view = prices.what_if(desk, change, lambda facts: base.catalogue.read(desk, facts))
     with base.db.writing() as s:
         only = None if ask.only is None else set(ask.only)
         counts = prices.apply(desk_of(request, s), change, ask.seen, only, set(ask.leave or ()), view)
-    base.catalogue.drop()
     if many := counts.get(LATER):
         return Done(told=f"In force; the prices of {many:,} SKUs follow now", count=many)
     n = counts.get("reprice", 0)

@@ -55,8 +55,14 @@ def share_out(stock: dict[int, int], draws: Sequence[Draw]) -> list[int]:
     [3, 1]
     """
     left = dict(stock)
-    given = [0] * len(draws)
-    open_draws = [i for i, draw in enumerate(draws) if draw.wanted > 0]
+    asked: dict[int, int] = {}
+    for draw in draws:
+        for item, n, d in draw.parts:
+            asked[item] = asked.get(item, 0) + _packs(draw.wanted, n, d)
+    scarce = {item for item, packs in asked.items() if packs > left.get(item, 0)}
+    # Who draws on nothing scarce gets what it wants, whatever the turns.
+    given = [0 if any(item in scarce for item, _, _ in draw.parts) else max(draw.wanted, 0) for draw in draws]
+    open_draws = [i for i, draw in enumerate(draws) if 0 < draw.wanted != given[i]]
     while open_draws:
         still = []
         for i in open_draws:

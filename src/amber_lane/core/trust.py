@@ -5,6 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
+from .money import Floats, Ints
+
 # A lane without a history of its own is taken to be like its supplier, as if that had been seen so many times.
 LIKE_POOL = 8.0
 LOW, HIGH, PROMISE = 0.05, 0.95, 0.9
@@ -57,13 +61,20 @@ def share(good: int, count: int, pool_good: int, pool_count: int) -> Share:
     """
     if not 0 <= good <= count or not 0 <= pool_good <= pool_count:
         raise ValueError("good must lie between 0 and how many there were")
+    one = np.array([[good], [count], [pool_good], [pool_count]], dtype=np.int64)
+    mean, low, high = shares(*one)
+    return Share(good, count, float(mean[0]), float(low[0]), float(high[0]))
+
+
+def shares(good: Ints, count: Ints, pool_good: Ints, pool_count: Ints) -> tuple[Floats, Floats, Floats]:
+    """`share` for columns of one length: mean, low and high of each."""
     # Loaded where it is used, since it takes as much memory as all that follows prices.
     from scipy.special import betaincinv
 
-    middle = pooled(pool_good, pool_count)
-    weight = min(LIKE_POOL, pool_count + 2.0)
+    middle = (pool_good + 1) / (pool_count + 2)
+    weight = np.minimum(LIKE_POOL, pool_count + 2.0)
     a, b = weight * middle + good, weight * (1 - middle) + count - good
-    return Share(good, count, a / (a + b), float(betaincinv(a, b, LOW)), float(betaincinv(a, b, HIGH)))
+    return a / (a + b), betaincinv(a, b, LOW), betaincinv(a, b, HIGH)
 
 
 def days(own: Sequence[int], pool: Sequence[int]) -> Days:

@@ -58,6 +58,8 @@ class Lane(Versioned):
         Index("ix_lane_profit", "profit", "use", "state", "supplier_id", "sku_id", "id", **part("until is null")),
         Index("ix_lane_item_id", "item_id", **part("until is null")),
         Index("ix_lane_kit", "use", "id", **part("until is null and items > 1")),
+        Index("ix_lane_fits", "id", **part("until is null and fits is null")),
+        Index("ix_lane_services", "id", **part("until is null and services <> '{}'")),
         Index("ix_lane_shut", "sku_id", **part("until is null and state = 'shut'")),
         Index("ix_lane_origin_id", "origin_id", "service", **part("until is null")),
         Index("ix_lane_supplier_id", "supplier_id", "until", "state", "use"),
@@ -95,10 +97,14 @@ class Lane(Versioned):
     # What the first listing that it fills lands at and keeps of a sale, as that listing has them; None = it fills none.
     landed: Mapped[int | None]
     profit: Mapped[int | None]
+    # Whether its words and units were looked at and nothing speaks against them; unset by whatever changes one of these.
+    fits: Mapped[bool | None]
     # What spoke for it when it was opened: score, agrees, differs, and whether it was opened by itself.
     proof: Mapped[dict[str, Any] | None]
 
 
+SENDS_OTHERWISE: Any = text("lane.until is null and lane.services <> '{}'")
+IS_TO_LOOK_AT: Any = text("lane.until is null and lane.fits is null")
 IS_KIT: Any = text("lane.items > 1")
 IS_SHUT: Any = text("lane.until is null and lane.state = 'shut'")
 

@@ -131,6 +131,16 @@ class Act(Row):
     count: Mapped[int] = mapped_column(default=1)
 
 
+class ActPart(Row):
+    """What a further portion of an act did; the act itself holds the first. Undone from the last to the first."""
+
+    __tablename__ = "act_part"
+    __table_args__ = (Index("ix_act_part_act_id", "act_id", "id"),)
+    act_id: Mapped[int] = mapped_column(ForeignKey("act.id"))
+    before: Mapped[dict[str, Any] | None]
+    after: Mapped[dict[str, Any] | None]
+
+
 class Snooze(Versioned):
     __tablename__ = "snooze"
     trouble: Mapped[str] = mapped_column(unique=True)

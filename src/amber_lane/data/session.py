@@ -48,7 +48,7 @@ class Database:
                     raise RuntimeError(
                         f"the new shape of the tables would lose what belongs together, so nothing was changed: {broken[:3]}"
                     )
-                if "lane_id" in {row[1] for row in connection.exec_driver_sql("pragma table_info(listing)")}:
+                if to == "head":
                     upkeep.make(connection)
 
     @contextmanager

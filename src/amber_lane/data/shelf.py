@@ -48,6 +48,7 @@ class Listing(Versioned):
         Index("ix_listing_no_rule", "store_id", "sku_id", **part(_NO_RULE)),
         Index("ix_listing_theirs", "store_id", **part("theirs is not null")),
         Index("ix_listing_out", "sku_id", **part("state = 'paused' and paused_by = 'stock'")),
+        Index("ix_listing_hand_until", "hand_until", "sku_id", **part("hand_until is not null")),
         Index("ix_listing_told", "id", **part("told <> ''")),
         Index("ix_listing_lane_id", "lane_id"),
         Index("ix_listing_bare", "sku_id", **part(_BARE)),
@@ -105,6 +106,7 @@ class Listing(Versioned):
 IS_OVERSOLD: Any = text("listing.state = 'paused' and listing.shown_state = 'live' and listing.shown_quantity > 0")
 HAS_NO_RULE: Any = text("listing.outcome = 5 and listing.hand_price is null and listing.state in ('live', 'paused')")
 IS_OUT_OF_STOCK: Any = text("listing.state = 'paused' and listing.paused_by = 'stock'")
+HAS_HAND_UNTIL: Any = text("listing.hand_until is not null")
 IS_DIFFERING: Any = text("listing.theirs is not null")
 IS_BARE: Any = text("listing.lane_id is null and listing.state in ('live', 'paused')")
 

@@ -73,6 +73,7 @@ class Response(Row):
         Index("ix_response_state_at", "state", "at"),
         Index("ix_response_sweep_id", "sweep_id"),
         Index("ix_response_item_id", "item_id"),
+        Index("ix_response_act_id", "act_id"),
         Index("ix_response_kind", "kind", "id"),
         Index("ix_response_at", "at"),
     )

@@ -14,15 +14,16 @@ from ..clock import Clock
 from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
-from ..services import catalogues, lane_faults, matching, pasting, preparing, publishing, searches, sheets_in, to_settle
-from ..services.desk import Desk, DeskError, in_chunks
+from ..services import catalogues, lane_faults, matching, pasting, portions, preparing, publishing, searches, sheets_in, to_settle
+from ..services.desk import Desk, DeskError
 from ..services.finder import Finder
 from ..services.respond import tell_counts
 from ..services.setup import Doors
 from ..services.sheet_columns import read_as
-from ..services.sheets_lanes import follow_lanes
+from ..services.sheets_frame import Checked, Kind
 from ..sheets.mapping import Columns
 from ..sheets.opened import NotASheet
+from .hourly import ROWS
 from .reads import Reader
 
 # Items fetched, and lines prepared, between two words of progress.
@@ -109,9 +110,6 @@ class LongJobs:
     def _sheet(self, number: int, body: dict[str, Any], take: bool) -> dict[str, Any]:
         kind = sheets_in.kind_of(body["sheet"])
         path = Path(body["path"])
-        if take and "follow" in body:
-            # It was taken before the worker died; what is left is to look at its listings.
-            return self._follow(number, body["follow"], body)
         with self.db.reading() as s:
             sheet = read_as(s, kind, path.read_bytes(), Columns.of(body.get("how")))
         rows = list(_counted(sheet.rows, lambda n: self.progress(number, 0, n)))
@@ -122,12 +120,7 @@ class LongJobs:
         else:
             with self.db.reading() as s:
                 checked = kind.check(self.desk(s, body), rows, lambda n: self.progress(number, n))
-            self.progress(number, len(rows))
-            with self.db.writing() as s:
-                kind.take(self.desk(s, body), checked)
-                if checked.follow:
-                    s.execute(update(Job).where(Job.id == number).values(body={**body, "follow": sorted(checked.follow)}))
-            self._follow(number, sorted(checked.follow), body)
+            self._take(number, kind, checked, body)
         bad = path.with_suffix(".bad.json")
         bad.write_text(json.dumps([[sheet.header], *[[row, why] for row, why in checked.bad]]))
         counts = checked.counts
@@ -142,25 +135,33 @@ class LongJobs:
             "bad": [{"row": row, "why": why} for row, why in checked.bad[:50]],
         }
 
-    def _follow(self, number: int, skus: list[int], body: dict[str, Any]) -> dict[str, Any]:
-        """Listings of many new lanes, a stretch at a time, so that nobody waits long for the lock."""
-        for chunk in in_chunks(skus):
-            with self.db.writing() as s:
-                follow_lanes(self.desk(s, body), set(chunk))
-        if skus:
+    def _take(self, number: int, kind: Kind, checked: Checked, body: dict[str, Any]) -> None:
+        """The good rows in portions that are one act together; after a kill those that are left are taken, into the same act."""
+        total = len(checked.good)
+        self.progress(number, 0, total)
+        self.parts.update(body.get("parts") or {})
+        if kind.carry is not None:
+            kind.carry(self.db, lambda s: self.desk(s, body), checked, lambda n: self.progress(number, n))
+            return
+        done = 0
+        for part in kind.portions(checked, portions.PORTION):
+            with self.db.writing(patient=True) as s:
+                kind.take(self.desk(s, body), part)
+                done += len(part.good)
+                job = s.get(Job, number)
+                if job is None or job.stop_asked:
+                    raise Stopped
+                job.done, job.body = done, {**body, "parts": dict(self.parts)}
+        if kind.name == "lanes" and total:
             # What is wrong with them is counted before somebody goes by the old count.
+            fine: list[int] = []
             with self.db.reading() as s:
-                found = lane_faults.faults(self.desk(s, body))
+                found = lane_faults.faults(self.desk(s, body), fine)
             with self.db.writing() as s:
                 lane_faults.keep(self.desk(s, body), found)
-        return {
-            "told": "taken in before, its listings followed",
-            "counts": dict.fromkeys(("new", "changed", "same", "bad"), 0),
-            "changes": [],
-            "unknown": [],
-            "note": "",
-            "bad": [],
-        }
+            for start in range(0, len(fine), ROWS):
+                with self.db.writing(patient=True) as s:
+                    lane_faults.keep_fine(self.desk(s, body), fine[start : start + ROWS])
 
     def _join(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         reader = Reader(self.db, self.clock, self.doors)
@@ -265,9 +266,10 @@ class LongJobs:
             sure = matching.find_sure(desk, lambda n: self.progress(number, n), wanted)
         self.progress(number, len(wanted))
         opened = 0
-        if sure:
-            with self.db.writing() as s:
-                opened = matching.open_sure(self.desk(s, body), sure, "their numbers or all their words agree")
+        for start in range(0, len(sure), portions.PORTION):
+            with self.db.writing(patient=True) as s:
+                part = sure[start : start + portions.PORTION]
+                opened += matching.open_sure(self.desk(s, body), part, "their numbers or all their words agree")
         left = len(wanted) - opened
         told = f"{opened} SKUs mapped, {left} wait for a person" if wanted else "every SKU on sale has a lane"
         return {"told": told, "opened": opened, "left": left}

@@ -49,12 +49,14 @@ class Portions:
                 if job is None or job.state not in portions.GOING:
                     return False
                 job.state = "running"
-                desk = Desk(s, self.clock, job.body["who"], job.body.get("person"))
+                body = dict(job.body)
+                # Its portions are one act: of each kind that they write down, by its number.
+                body["parts"] = dict(body.get("parts") or {})
+                desk = Desk(s, self.clock, body["who"], body.get("person"), body["parts"])
                 part = s.scalar(_first(number))
                 if part is None:
                     self._end(desk, job)
                     return False
-                body = dict(job.body)
                 try:
                     with s.begin_nested():
                         done = portions.WORK[job.kind](desk, body, part.body)

@@ -23,27 +23,17 @@ from ..data.setup import Carrier, Inbox, RateSource, Store, Supplier
 from ..data.source import SavedSearch
 from ..services import (
     calls,
-    lane_faults,
     lane_terms,
     matching,
-    pace,
-    parcels,
     planning,
-    prices,
     purchases,
-    returns,
     searches,
-    supplier_plans,
-    transit,
-    trust,
-    watch,
 )
 from ..services.desk import Desk, DeskError
 from ..services.finder import Finder
-from ..services.policy import policy_for
-from ..services.respond import respond
 from ..services.setup import UNCALLED, Doors
 from .delivery import Delivery
+from .hourly import Hourly
 from .longjobs import LongJobs, start
 from .portions import Portions
 from .reads import Reader
@@ -65,8 +55,8 @@ class Worker:
         self.scheduler = BackgroundScheduler(timezone="UTC")
         self.stopping = threading.Event()
         self.portions = Portions(db, clock, self.stopping.is_set)
+        self.hourly = Hourly(db, clock, self.stopping.is_set)
         self._lock: IO[str] | None = None
-        self._paced: Any = None
         self._laned: Any = None
         self._planned: Any = None
         self.strict = False
@@ -100,6 +90,7 @@ class Worker:
             ("plan", self.plan, 0.5),
             ("jobs", self.jobs.run_due, 0.5),
             ("portions", self.portions.run_due, 0.25),
+            ("hourly", self.look_over, 1.0),
         ):
             self.scheduler.add_job(self._safely, "interval", seconds=seconds, args=[name, beat], id=name, max_instances=1, coalesce=True)
         self.scheduler.start()
@@ -182,40 +173,15 @@ class Worker:
             # A store that was just joined is read by the job that brings its listings in.
             if store and store.next_check is not None:
                 self._alone("check", self.reader.check, number)
-        if self._paced is None or now - self._paced > timedelta(hours=1):
-            self._paced = now
-            with self.db.reading() as s:
-                desk = Desk(s, self.clock, "Watch")
-                back, looks = returns.count(desk), calls.moves(desk)
-            with self.db.writing() as s:
-                desk = Desk(s, self.clock, "Watch")
-                pace.refresh(desk)
-                watch.step_on(desk)
-                prices.review(desk)
-                transit.suppose_arrived(desk)
-                watch.grow_old_while_paused(desk)
-                parcels.tell_late(desk)
-                if returns.keep(desk, back) and policy_for(desk.s)["reserve_real"]:
-                    act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
-                    respond(desk, None, act=act.id, alone=True)
-                supplier_plans.refresh(desk)
-                calls.keep(desk, looks)
-            self.look_over()
         if self._laned is None or now - self._laned > timedelta(minutes=1):
             self._laned = now
             self.follow_lanes()
 
     def look_over(self) -> None:
-        """What lanes came to, and what is wrong with them: worked out while others may write, written in a moment."""
-        with self.db.reading() as s:
-            desk = Desk(s, self.clock, "Lanes")
-            seen = trust.seen(desk)
-            moves, faults = trust.moves(desk, seen.trusts), lane_faults.faults(desk)
-        with self.db.writing() as s:
-            desk = Desk(s, self.clock, "Lanes")
-            trust.keep(desk, seen)
-            trust.move(desk, moves)
-            lane_faults.keep(desk, faults)
+        """The hourly look, when its hour has come."""
+        if self.hourly.due():
+            for name, step in self.hourly.steps():
+                self._alone(name, step)
 
     def follow_lanes(self) -> None:
         """Lanes whose dates have come; and when new SKUs or items have, a look for those that map themselves."""
@@ -269,6 +235,7 @@ class Worker:
         try:
             self.sweep()
             self.read()
+            self.look_over()
             self.plan()
             self.deliver()
             self.jobs.run_due()

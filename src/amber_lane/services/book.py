@@ -17,8 +17,8 @@ from ..core.price import NONE
 from ..core.risk import sold_twice
 from ..data.base import to_ms
 from ..data.shelf import Listing, Sku
-from .book_lanes import Chosen, Lanes
-from .columns import fetch_columns, join, or_none, place_of, quiet
+from .book_lanes import Chosen, Lanes, Parts, splice_lanes
+from .columns import fetch_columns, join, or_none, place_of, quiet, sorted_by, spliced
 from .desk import Desk, in_chunks
 from .facts import Facts, fee_of
 from .policy import Keys, Overlay, lay_over, policy_columns, price_layers
@@ -69,8 +69,9 @@ class Book:
     old_profit: Ints
     step_price: Ints
     step_at: Ints
-    parts: dict[int, tuple[tuple[int, int, int], ...]]
-    stock: dict[int, int]
+    parts: Parts
+    # Of each item, units that are not promised yet.
+    lanes: Lanes
     terms: price.Terms
     limits: price.Limits
     endings: price.Endings
@@ -212,7 +213,7 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
         base,
         np.where(fresh, step_at, NONE),
         chosen.parts,
-        lanes.free,
+        lanes,
         terms,
         limits,
         endings,
@@ -269,9 +270,22 @@ def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool
         )
         .join(Sku, Sku.id == Listing.sku_id)
         .where(Listing.state.in_(("live", "paused", *(("preparing",) if preparing else ()))))
-        .order_by(Listing.id)
     )
-    return fetch_columns(s, query if skus is None else query.where(Listing.sku_id.in_(skus)))
+    if skus is not None:
+        return sorted_by(fetch_columns(s, query.where(Listing.sku_id.in_(skus))), [0])
+    # By their numbers, so that nothing is sorted.
+    return fetch_columns(s, query.with_hint(Listing, "NOT INDEXED", "sqlite").order_by(Listing.id))
+
+
+def splice(desk: Desk, raw: Raw, facts: Facts, skus: list[int]) -> Raw:
+    """What was read of all listings, with those of some SKUs as they are now, and what is promised of all."""
+    s, now = desk.s, desk.now
+    cols, columns = raw.cols, raw.lanes.columns
+    for chunk in in_chunks(skus):
+        cols = spliced(cols, _listings(s, now, chunk, False), np.isin(cols[2], np.array(chunk, dtype=np.int64)), [0])
+        columns = splice_lanes(s, columns, chunk)
+    lanes = Lanes(desk, facts, None, columns)
+    return Raw(cols, lanes, now, lanes.choose(cols[2], cols[1]))
 
 
 def _reserve_what_came_back(over: Overlay, facts: Facts, store: Ints, category: list[str], rows: Bools) -> None:
@@ -298,9 +312,9 @@ def _risk_of_sharing(chosen: Chosen, lanes: Lanes, sku: Ints, pace: Ints, policy
     if alone.all():
         return risk
     users: dict[int, list[int]] = {}
-    for row, parts in chosen.parts.items():
-        for item, _, _ in parts:
-            users.setdefault(item, []).append(row)
+    several = chosen.parts.shared()
+    for row, item in zip(several.row.tolist(), several.item.tolist(), strict=True):
+        users.setdefault(item, []).append(row)
     show = np.maximum(np.minimum(policy["cap"], chosen.available - policy["cushion"]), 0)
     for item, rows in users.items():
         if len(rows) < 2 or alone[rows].all() or int(show[rows].sum()) <= lanes.free[item]:

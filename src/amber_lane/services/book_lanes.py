@@ -4,21 +4,23 @@ from __future__ import annotations
 
 from copy import copy
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Text, case, func, select, type_coerce
+from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
 from ..core import cost
 from ..core.money import PPM, Bools, Ints, half_up_columns
 from ..core.price import NONE
 from ..core.stock import first_of, serves
-from ..data.lanes import Lane, LanePart
+from ..data.base import by_index
+from ..data.lanes import SENDS_OTHERWISE, Lane, LanePart
 from ..data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Origin, Supplier
 from ..data.source import Item
-from .columns import coded, fetch_columns, join, or_none, place_of
+from .columns import coded, fetch_columns, join, or_none, place_of, sorted_by, spliced
 from .desk import Desk, in_chunks
 from .facts import Facts, NoRate
 from .packs import usual_sizes
@@ -45,7 +47,41 @@ _FIELDS = (
     "service",
     "money",
 )
+_SKU = _FIELDS.index("sku")
 SHUT, GONE = 3, 2
+
+
+@dataclass(frozen=True)
+class Parts:
+    """The items that listings are filled by: columns of one entry for each listing's row and item, in the order of rows."""
+
+    row: Ints
+    item: Ints
+    num: Ints
+    den: Ints
+
+    @classmethod
+    def none(cls) -> Parts:
+        return cls(*np.zeros((4, 0), dtype=np.int64))
+
+    @cached_property
+    def of(self) -> dict[int, tuple[tuple[int, int, int], ...]]:
+        """By row: (item, units as num and den) of each."""
+        out: dict[int, list[tuple[int, int, int]]] = {}
+        for row, *part in zip(self.row.tolist(), self.item.tolist(), self.num.tolist(), self.den.tolist(), strict=True):
+            out.setdefault(row, []).append((part[0], part[1], part[2]))
+        return {row: tuple(parts) for row, parts in out.items()}
+
+    def take(self, rows: Ints) -> Parts:
+        """Those of some rows alone, which are numbered anew."""
+        at = np.flatnonzero(np.isin(self.row, rows))
+        return Parts(np.searchsorted(rows, self.row[at]), self.item[at], self.num[at], self.den[at])
+
+    def shared(self) -> Parts:
+        """Those whose item several rows draw on."""
+        items, counts = np.unique(self.item, return_counts=True)
+        at = np.flatnonzero(np.isin(self.item, items[counts > 1]))
+        return Parts(self.row[at], self.item[at], self.num[at], self.den[at])
 
 
 @dataclass
@@ -65,7 +101,7 @@ class Chosen:
     leg: Ints
     leg_ship: Ints
     supplier_code: list[str]
-    parts: dict[int, tuple[tuple[int, int, int], ...]]
+    parts: Parts
     closed: Bools
     gone: Bools
 
@@ -93,12 +129,14 @@ class Lanes:
     them: a listing never shows what is there of other goods.
     """
 
-    def __init__(self, desk: Desk, facts: Facts, skus: list[int] | None) -> None:
+    def __init__(self, desk: Desk, facts: Facts, skus: list[int] | None, columns: list[Any] | None = None) -> None:
+        """skus: of these alone. columns: where the lanes were read already (see lane_columns)."""
         self.facts = facts
         chunks = [None] if skus is None else list(in_chunks(skus))
-        parts = [_read(desk.s, chunk) for chunk in chunks] or [_read(desk.s, [])]
-        self.p = {name: join([part[i] for part in parts]) for i, name in enumerate(_FIELDS)}
+        self.columns = lane_columns(desk.s, skus) if columns is None else columns
+        self.p = dict(zip(_FIELDS, self.columns, strict=True))
         self.p["money"], self.monies = coded(list(self.p["money"]))
+        self.p["service"], self.services = coded(list(self.p["service"]))
         p, none = self.p, np.zeros(0, dtype=np.int64)
         new = p["lane"][1:] != p["lane"][:-1]
         self.first = np.flatnonzero(np.r_[True, new]) if len(p["lane"]) else none
@@ -108,7 +146,7 @@ class Lanes:
         self.plain = len(self.leg) == len(self.first)
         self.by_country = {lane: one for chunk in chunks for lane, one in _by_country(desk.s, chunk).items()}
         self._count_whole_packs(desk.s)
-        self.free = self._free(desk)
+        self.free_of_part = self._free(desk)
         self._apply_tiers(desk.s)
 
     def under(self, facts: Facts) -> Lanes:
@@ -117,14 +155,23 @@ class Lanes:
         other.facts = facts
         return other
 
-    def _free(self, desk: Desk) -> dict[int, int]:
-        owed = owed_units(desk)
-        stale = {row.id for row in self.facts.suppliers.values() if is_stale(row)}
-        rows = zip(*(self.p[name].tolist() for name in ("item", "stock", "offer", "supplier")), strict=True)
-        return {
-            item: 0 if offer == GONE or supplier in stale else max((UNTOLD if stock < 0 else stock) - owed.get(item, 0), 0)
-            for item, stock, offer, supplier in rows
-        }
+    def _free(self, desk: Desk) -> Ints:
+        """Units of each part's item that are not promised yet."""
+        p, owed = self.p, owed_units(desk)
+        stale = np.isin(p["supplier"], np.array([row.id for row in self.facts.suppliers.values() if is_stale(row)], dtype=np.int64))
+        items = np.array(sorted(owed), dtype=np.int64)
+        promised = np.zeros(len(p["item"]), dtype=np.int64)
+        if len(items):
+            place = np.minimum(np.searchsorted(items, p["item"]), len(items) - 1)
+            units = np.array([owed[item] for item in items.tolist()], dtype=np.int64)
+            promised = np.where(items[place] == p["item"], units[place], 0)
+        left = np.maximum(np.where(p["stock"] < 0, UNTOLD, p["stock"]) - promised, 0)
+        return np.asarray(np.where((p["offer"] == GONE) | stale, 0, left), dtype=np.int64)
+
+    @cached_property
+    def free(self) -> dict[int, int]:
+        """Units of each item that are not promised yet."""
+        return dict(zip(self.p["item"].tolist(), self.free_of_part.tolist(), strict=True))
 
     def _count_whole_packs(self, s: Session) -> None:
         """What a sold unit is charged with where it is a part of a pack that must be bought whole."""
@@ -140,6 +187,8 @@ class Lanes:
         """What one sale makes us buy several of, costs what so many cost."""
         units = -(-self.p["num"] // self.p["den"])
         rows = np.flatnonzero(units > 1)
+        if len(rows):
+            self.p["cost"] = self.p["cost"].copy()
         for chunk in in_chunks(set(self.p["item"][rows].tolist())):
             tiers: dict[int, list[Any] | None] = dict(
                 s.execute(select(Item.id, Item.tiers).where(Item.id.in_(chunk), Item.tiers.is_not(None))).tuples().all()
@@ -162,11 +211,20 @@ class Lanes:
         zero = np.zeros(n, dtype=np.int64)
         none = np.zeros(0, dtype=np.int64)
         out = Chosen(
-            zero, zero.copy(), zero.copy(), none, none, none, [""] * n, {}, np.zeros(n, dtype=np.bool_), np.zeros(n, dtype=np.bool_)
+            zero,
+            zero.copy(),
+            zero.copy(),
+            none,
+            none,
+            none,
+            [""] * n,
+            Parts.none(),
+            np.zeros(n, dtype=np.bool_),
+            np.zeros(n, dtype=np.bool_),
         )
         if not len(first):
             return out
-        free = np.array([self.free[item] for item in p["item"].tolist()], dtype=np.int64)
+        free = self.free_of_part
         can = np.minimum.reduceat(serves(free, np.zeros_like(free), p["num"], p["den"]), first)
         lane_sku, lane_store, usable = p["sku"][first], p["store"][first], p["state"][first] != SHUT
         # Pairs of listing and lane, in the lane's order of use.
@@ -201,40 +259,42 @@ class Lanes:
         return out
 
     def _name_parts(self, out: Chosen, rows: Ints, lanes: Ints) -> None:
-        ends = np.r_[self.first[1:], len(self.p["lane"])]
-        parts = list(zip(*(self.p[name].tolist() for name in ("item", "num", "den")), strict=True))
+        p, begin = self.p, self.first[lanes]
+        end = np.r_[self.first[1:], len(p["lane"])][lanes]
         codes = {number: row.code for number, row in self.facts.suppliers.items()}
-        suppliers = self.p["supplier"][self.first][lanes].tolist()
-        spans = zip(rows.tolist(), self.first[lanes].tolist(), ends[lanes].tolist(), suppliers, strict=True)
-        for row, at, end, supplier in spans:
+        for row, supplier in zip(rows.tolist(), p["supplier"][self.first][lanes].tolist(), strict=True):
             out.supplier_code[row] = codes[supplier]
-            out.parts[row] = (parts[at],) if end == at + 1 else tuple(parts[at:end])
+        many = end - begin
+        at = np.repeat(begin, many) + np.arange(int(many.sum())) - np.repeat(np.cumsum(many) - many, many)
+        out.parts = Parts(np.repeat(rows, many), p["item"][at], p["num"][at], p["den"][at])
 
     def _shipping(self, leg: Ints, store: Ints) -> tuple[Ints, Bools]:
         """Per pair: shipping of the first unit in the supplier's money, and whether the leg's service goes there at all.
 
         Where it does not, the dearest way from that origin stands in, so that no price is ever made without shipping.
         """
-        p, starts = self.p, self.leg.tolist()
-        origin, lane, service = p["origin"][self.leg].tolist(), p["lane"][self.leg].tolist(), p["service"]
-        routes: dict[tuple[int, str, tuple[tuple[str, str], ...]], int] = {}
+        p = self.p
+        origin, service = p["origin"][self.leg], p["service"][self.leg]
+        # Lanes that send to some countries otherwise are few; each such way is a route of its own.
         others = {number: tuple(sorted(one.items())) for number, one in self.by_country.items()}
-        route = np.array(
-            [
-                routes.setdefault((o, service[i], others.get(n, ()) if others else ()), len(routes))
-                for o, i, n in zip(origin, starts, lane, strict=True)
-            ],
-            dtype=np.int64,
-        )
+        way = np.zeros(len(self.leg), dtype=np.int64)
+        ways: list[tuple[tuple[str, str], ...]] = [()]
+        for at in np.flatnonzero(np.isin(p["lane"][self.leg], np.array(list(others), dtype=np.int64))).tolist():
+            other = others[int(p["lane"][self.leg[at]])]
+            if other not in ways:
+                ways.append(other)
+            way[at] = ways.index(other)
+        kinds, route = np.unique(np.stack([origin, service, way]), axis=1, return_inverse=True)
+        route = route.reshape(-1)
         lands = {land: i for i, land in enumerate(sorted({row.country for row in self.facts.stores.values()}))}
         to = np.zeros(max(self.facts.stores, default=0) + 1, dtype=np.int64)
         for number, row in self.facts.stores.items():
             to[number] = lands[row.country]
         place = {(one.origin_id, one.code, one.country): at for at, one in enumerate(self.facts.services)}
-        table = np.full((max(len(routes), 1), len(lands)), -1, dtype=np.int64)
-        for (number, code, other), row_at in routes.items():
+        table = np.full((max(kinds.shape[1], 1), len(lands)), -1, dtype=np.int64)
+        for row_at, (number, code, by) in enumerate(kinds.T.tolist()):
             for land, column in lands.items():
-                table[row_at, column] = place.get((number, dict(other).get(land, code), land), -1)
+                table[row_at, column] = place.get((number, dict(ways[by]).get(land, self.services[code]), land), -1)
         dearest: dict[int, int] = {}
         for one in self.facts.services:
             most = max([one.first, *(band[1] for band in one.weight_bands or [])])
@@ -251,7 +311,7 @@ class Lanes:
                 ship[rows] = np.array([*(one[1] for one in bands), bands[-1][1]], dtype=np.int64)[band]
                 sent[rows] = band < len(bands)
         for pair in np.flatnonzero(chosen < 0).tolist():
-            ship[pair] = dearest.get(origin[int(leg[pair])], 0)
+            ship[pair] = dearest.get(int(origin[int(leg[pair])]), 0)
         return ship, sent
 
     def money(self, chosen: Chosen, currency: list[str], cushion: Ints) -> UnitCost:
@@ -334,6 +394,18 @@ class Lanes:
         return parts, least, np.zeros(n, np.int64)
 
 
+def lane_columns(s: Session, skus: list[int] | None) -> list[Any]:
+    """Open lanes with their items, as columns in the order of _FIELDS; of some SKUs, or all."""
+    parts = [_read(s, chunk) for chunk in ([None] if skus is None else in_chunks(skus))] or [_read(s, [])]
+    return [join([part[i] for part in parts]) for i in range(len(_FIELDS))]
+
+
+def splice_lanes(s: Session, columns: list[Any], skus: list[int]) -> list[Any]:
+    """The same columns with the lanes of some SKUs as they are now."""
+    gone = np.isin(columns[_SKU], np.array(skus, dtype=np.int64))
+    return spliced(columns, lane_columns(s, skus), gone, [_SKU, *(_FIELDS.index(name) for name in ("use", "lane", "origin"))])
+
+
 def _read(s: Session, skus: list[int] | None) -> list[object]:
     query = (
         select(
@@ -360,15 +432,16 @@ def _read(s: Session, skus: list[int] | None) -> list[object]:
         .join(Item, Item.id == LanePart.item_id)
         .join(Origin, Origin.id == func.coalesce(LanePart.origin_id, Lane.origin_id))
         .where(Lane.until.is_(None), Lane.instead.is_(False))
-        .order_by(Lane.sku_id, Lane.use, Lane.id, Origin.id)
     )
-    return fetch_columns(s, query if skus is None else query.where(Lane.sku_id.in_(skus)))
+    columns = fetch_columns(s, query if skus is None else query.where(Lane.sku_id.in_(skus)))
+    # Quicker than by the database, which would carry all columns through its sorting.
+    return sorted_by(columns, [_SKU, *(_FIELDS.index(name) for name in ("use", "lane", "origin"))])
 
 
 def _by_country(s: Session, skus: list[int] | None) -> dict[int, dict[str, str]]:
     """Lanes that send to some countries by another service than their own."""
-    query = select(Lane.id, Lane.services).where(Lane.until.is_(None), type_coerce(Lane.services, Text) != "{}")
-    return dict(s.execute(query if skus is None else query.where(Lane.sku_id.in_(skus))).tuples().all())
+    query = select(Lane.id, Lane.services).where(SENDS_OTHERWISE)
+    return dict(s.execute(by_index(query, Lane, "ix_lane_services") if skus is None else query.where(Lane.sku_id.in_(skus))).tuples().all())
 
 
 def lane_pairs(s: Session) -> tuple[Ints, Ints]:

@@ -9,10 +9,10 @@ from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
-from sqlalchemy import case, func, literal
+from sqlalchemy import String, case, func, literal, select
 from sqlalchemy.orm import Session
 
-from ..core.money import Ints
+from ..core.money import Bools, Ints
 from ..core.price import NONE
 
 _quiet_lock = threading.Lock()
@@ -38,8 +38,14 @@ def quiet() -> Iterator[None]:
                 gc.enable()
 
 
+# Stands in no text that is read here.
+_APART = "\x1f"
+
+
 def fetch_columns(s: Session, query: Any) -> list[Any]:
-    """A query's rows as one int64 column per field; text fields as lists. NULL becomes NONE."""
+    """A query's rows as one int64 column per field; text fields as lists. NULL becomes NONE, or an empty text."""
+    if s.get_bind().dialect.name == "sqlite":
+        return _joined_columns(s, query)
     # The driver's own rows: wrapping each of a hundred thousand would take as long as reading them.
     rows = s.connection().execute(query).cursor.fetchall()
     if not rows:
@@ -51,6 +57,20 @@ def fetch_columns(s: Session, query: Any) -> list[Any]:
         else:
             out.append(np.array(column, dtype=np.int64))
     return out
+
+
+def _joined_columns(s: Session, query: Any) -> list[Any]:
+    """The same with each column joined to one text by the database, which takes half the time and lets other threads work meanwhile."""
+    rows = query.subquery()
+    texts = [isinstance(column.type, String) for column in rows.c]
+    joined = [
+        func.group_concat(func.coalesce(column, ""), _APART) if text else func.group_concat(func.coalesce(column, NONE), ",")
+        for column, text in zip(rows.c, texts, strict=True)
+    ]
+    told = s.connection().execute(select(func.count(), *joined)).one()
+    if not told[0]:
+        return [np.zeros(0, dtype=np.int64) for _ in texts]
+    return [one.split(_APART) if text else np.fromstring(one, dtype=np.int64, sep=",") for one, text in zip(told[1:], texts, strict=True)]
 
 
 def or_none(column: Any) -> Any:
@@ -71,6 +91,40 @@ def join(parts: list[Any]) -> Any:
     if filled and isinstance(filled[0], list):
         return [value for part in filled for value in part]
     return np.concatenate(filled) if filled else parts[0]
+
+
+def sorted_by(columns: list[Any], order: Sequence[int]) -> list[Any]:
+    """The same rows in the order of some of their columns."""
+    if len(columns[0]) < 2:
+        return columns
+    sort = np.lexsort([columns[i] for i in reversed(order)])
+    return [_pick(column, sort) for column in columns]
+
+
+def spliced(columns: list[Any], fresh: list[Any], gone: Bools, order: Sequence[int]) -> list[Any]:
+    """The same columns with other rows in place of some. gone: rows that are left out; order: the columns that put rows in order."""
+    at = np.flatnonzero(gone)
+    if not len(at) and not len(fresh[0]):
+        return columns
+    if len(fresh[0]) == len(at) and all(np.array_equal(columns[i][at], fresh[i]) for i in order):
+        return [_put(column, at, new) for column, new in zip(columns, fresh, strict=True)]
+    kept = np.flatnonzero(~gone)
+    both = [join([_pick(column, kept), new]) if len(new) else _pick(column, kept) for column, new in zip(columns, fresh, strict=True)]
+    return sorted_by(both, order)
+
+
+def _pick(column: Any, at: Ints) -> Any:
+    return [column[i] for i in at.tolist()] if isinstance(column, list) else column[at]
+
+
+def _put(column: Any, at: Ints, new: Any) -> Any:
+    out = column.copy()
+    if isinstance(column, list):
+        for place, value in zip(at.tolist(), new, strict=True):
+            out[place] = value
+    else:
+        out[at] = new
+    return out
 
 
 def coded(words: list[str]) -> tuple[Ints, list[str]]:

@@ -142,19 +142,19 @@ def limited_to(book: Book, decided: Decided, rows: Bools) -> Decided:
 
 def _shared(book: Book, quantity: Ints, led: Bools) -> Ints:
     """Listings that share an item are given its stock one unit at a time, best earners first."""
-    users: dict[int, list[int]] = {}
-    for row, parts in book.parts.items():
-        for item, _, _ in parts:
-            users.setdefault(item, []).append(row)
-    sharing = {row for rows in users.values() if len(rows) > 1 for row in rows if book.policy["share"][row] and led[row]}
-    if not sharing:
+    several = np.unique(book.parts.shared().row)
+    several = several[(book.policy["share"][several] == 1) & led[several]]
+    if not len(several):
         return quantity
-    order = sorted(sharing, key=lambda row: (-int(book.pace[row]), int(book.ids[row])))
-    draws = [Draw(int(quantity[row]), book.parts[row]) for row in order]
+    order = several[np.lexsort((book.ids[several], -book.pace[several]))].tolist()
+    parts, free = book.parts.take(several).of, book.lanes.free
+    place = dict(zip(several.tolist(), range(len(several)), strict=True))
+    wanted, cushions = quantity.tolist(), book.policy["cushion"].tolist()
+    draws = [Draw(wanted[row], parts[place[row]]) for row in order]
     stock: dict[int, int] = {}
     for row in order:
-        for item, _, _ in book.parts[row]:
-            stock[item] = max(book.stock[item] - int(book.policy["cushion"][row]), 0)
+        for item, _, _ in parts[place[row]]:
+            stock[item] = max(free[item] - cushions[row], 0)
     out = quantity.copy()
     for row, given in zip(order, share_out(stock, draws), strict=True):
         out[row] = given

@@ -15,14 +15,12 @@ from sqlalchemy.orm import Session
 from ..clock import Clock
 from ..data.base import Row, Versioned
 from ..data.kept import kept
-from ..data.outbox import Act
+from ..data.outbox import Act, ActPart
 
 R = TypeVar("R", bound=Row)
 V = TypeVar("V", bound=Versioned)
 K = TypeVar("K", int, str)
 T = TypeVar("T")
-# An act of a job in portions is not added to beyond so many: each portion writes all that it was before.
-PARTS_MOST = 5000
 
 
 class DeskError(Exception):
@@ -109,15 +107,24 @@ class Desk:
         self.s.flush()
         return act
 
-    def log_part(self, kind: str, on: str, tell: Callable[[int], str], after: dict[str, Any], count: int) -> Act:
+    def log_part(
+        self,
+        kind: str,
+        on: str,
+        tell: Callable[[int], str],
+        after: dict[str, Any],
+        count: int,
+        before: dict[str, Any] | None = None,
+        why: str = "",
+    ) -> Act:
         """Write down an act that can be undone, of which this may be one portion: the portions of a job are one act, and so one undo.
 
-        tell: the words for so many. after: lists and dicts, which the portions add up. Conflict where it was undone meanwhile.
+        tell: the words for so many. Conflict where it was undone meanwhile.
         """
         number = (self.parts or {}).get(kind)
         act = None if number is None else self.s.get(Act, number)
-        if act is None or act.count >= PARTS_MOST:
-            act = self.log(kind, on, tell(count), after=after, undo=True, count=count)
+        if act is None:
+            act = self.log(kind, on, tell(count), why=why, before=before, after=after, undo=True, count=count)
             if self.parts is not None:
                 self.parts[kind] = act.id
             return act
@@ -125,9 +132,8 @@ class Desk:
             raise Conflict("what was done so far has been undone, so the rest was left as it was")
         act.count += count
         act.told = tell(act.count)
-        act.on = act.on if on in act.on else f"{act.on}, {on}"
-        have: dict[str, Any] = act.after or {}
-        act.after = {name: [*have[name], *new] if isinstance(new, list) else {**have[name], **new} for name, new in after.items()}
+        act.on = act.on if on in act.on or len(act.on) > 200 else f"{act.on}, {on}"
+        self.s.add(ActPart(act_id=act.id, before=before, after=after))
         self.s.flush()
         return act
 

@@ -85,7 +85,7 @@ def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime
             desk.now,
         )
     desk.s.flush()
-    shelf.follow_shown(desk, store)
+    shelf.follow_shown(desk, store, [row.sku_id for _, row in rows])
     return seen
 
 

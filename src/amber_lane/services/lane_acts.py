@@ -12,7 +12,7 @@ from ..data.lanes import Lane, Rejection
 from ..data.outbox import Act
 from ..data.shelf import Sku
 from ..data.source import Item
-from . import watch
+from . import portions, watch
 from .desk import Conflict, Desk, Invalid, by_id, in_chunks
 from .lanes import Wish, open_wish, read_ms, usual_costs, without_any
 from .planning import replan
@@ -25,12 +25,15 @@ def in_one(
     desk: Desk,
     kind: str,
     skus: Collection[int],
-    told: str,
+    tell: Callable[[int], str],
     wishes: Sequence[Wish] = (),
     change: Callable[[], None] | None = None,
     why: str = "",
 ) -> Act:
-    """Open lanes and change others of some SKUs, log it as one act, and look at listings and orders once."""
+    """Open lanes and change others of some SKUs, log it as one act or a portion of one, and look at listings and orders once.
+
+    tell: the words for so many SKUs.
+    """
     before = standing(desk, skus)
     if change is not None:
         change()
@@ -39,9 +42,7 @@ def in_one(
         open_wish(desk, wish, respond_now=False)
     desk.s.flush()
     after = places(desk, skus)
-    act = desk.log(
-        kind, f"{len(skus)} SKUs", told, why=why, before={"lanes": before}, after={"places": after}, undo=True, count=max(len(skus), 1)
-    )
+    act = desk.log_part(kind, "lanes", tell, {"places": after}, max(len(skus), 1), {"lanes": before}, why)
     respond(desk, skus, act=act.id)
     replan(desk)
     return act
@@ -103,7 +104,32 @@ def put_back(desk: Desk, act: Act) -> None:
 
 
 def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> int:
-    """Shut, open or close lanes, or make them the main ones of their SKUs. Returns how many were changed."""
+    """Shut, open or close lanes, or make them the main ones of their SKUs; very many in portions that follow. Returns how many change."""
+    if len(ids) <= portions.AT_ONCE:
+        return _change_many(desk, {"what": what, "why": why}, ids)
+    parts = by_sku(desk, ids)
+    n = sum(map(len, parts))
+    if what not in (*NAMES,):
+        raise Invalid(f"lanes cannot be changed to {what!r}")
+    portions.enter(desk, "lanes", f"{n:,} lanes {NAMES[what]}", {"what": what, "why": why}, parts, n)
+    return n
+
+
+def by_sku(desk: Desk, ids: Collection[int]) -> list[list[int]]:
+    """Lanes in portions; those of one SKU are always together."""
+    of: dict[int, list[int]] = {}
+    for chunk in in_chunks(ids):
+        for number, sku in desk.s.execute(select(Lane.id, Lane.sku_id).where(Lane.id.in_(chunk), Lane.until.is_(None))).tuples():
+            of.setdefault(sku, []).append(number)
+    return [[number for sku in part for number in of[sku]] for part in portions.cut(sorted(of))]
+
+
+NAMES = {"main": "made main", "shut": "shut", "open": "may be used again", "slow": "set to slow", "close": "closed"}
+
+
+@portions.work("lanes")
+def _change_many(desk: Desk, body: dict[str, Any], ids: Collection[int]) -> int:
+    what, why = body["what"], body["why"]
     lanes = [lane for lane in by_id(desk.s, Lane, ids).values() if lane.until is None]
     if what == "main":
         lanes = _to_the_front(desk, lanes)
@@ -114,8 +140,8 @@ def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> i
     if not lanes:
         raise Conflict("nothing of what is chosen would change by that")
     n = len(lanes)
-    names = {"main": "made main", "shut": "shut", "open": "may be used again", "slow": "set to slow", "close": "closed"}
-    told = f"{n} lane{'s' if n != 1 else ''} {names[what]}"
+    done = int(body.get("done", 0)) + n
+    body["done"] = done
 
     def change() -> None:
         for lane in lanes:
@@ -129,7 +155,8 @@ def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> i
         if what in ("main", "close"):
             put_in_order(desk, {lane.sku_id for lane in lanes}, {lane.id for lane in lanes} if what == "main" else set())
 
-    in_one(desk, "lane.many", {lane.sku_id for lane in lanes}, told, change=change, why=why)
+    told = f"{done:,} lane{'s' if done != 1 else ''} {NAMES[what]}"
+    in_one(desk, "lane.many", {lane.sku_id for lane in lanes}, lambda _: told, change=change, why=why)
     return n
 
 

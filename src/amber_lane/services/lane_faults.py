@@ -11,18 +11,19 @@ from sqlalchemy import func, select
 
 from ..core.likeness import LIKE_WITH_ID, Matcher, judge, told
 from ..core.money import show, show_units
-from ..data.lanes import FaultSeen, Lane, LanePart
+from ..data.base import by_index
+from ..data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart
 from ..data.setup import Origin, Service, Setting, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from . import lane_terms, lanes
-from .desk import Conflict, Desk, NotFound, by_id, in_chunks
+from .desk import Conflict, Desk, NotFound, bulk_update, by_id, in_chunks
 from .lane_costs import parts_of
 from .lane_truth import COST_ODD
 from .likeness import row_of_item, row_of_sku
 from .planning import service_of
 
-KEPT, MOST = "lane_faults", 500
+KEPT, MOST, AT_A_TIME = "lane_faults", 500, 5000
 
 
 @dataclass(frozen=True)
@@ -41,18 +42,30 @@ class Fault:
     more: dict[str, Any] = field(default_factory=dict)
 
 
-def faults(desk: Desk) -> list[Fault]:
-    """All faults that nobody has set aside, in the order of their kinds."""
+def faults(desk: Desk, fine: list[int] | None = None) -> list[Fault]:
+    """All faults that nobody has set aside, in the order of their kinds.
+
+    Of lanes whose words and units were looked at before only those are looked at that were changed since, so many at a time; `fine` is
+    told those that nothing speaks against.
+    """
     seen = set(desk.s.scalars(select(FaultSeen.key)))
-    found = [one for source in (_wrong, _units, _kits, _circles, _unsent, _costs) for one in source(desk)]
+    wrong = list(_wrong(desk, [] if fine is None else fine))
+    found = [*wrong, *(one for source in (_units, _kits, _circles, _unsent, _costs) for one in source(desk))]
     return [one for one in found if one.key not in seen][:MOST]
 
 
 def refresh(desk: Desk) -> list[Fault]:
     """Look for faults and keep what was found, for those who only count them."""
-    found = faults(desk)
+    fine: list[int] = []
+    found = faults(desk, fine)
     keep(desk, found)
+    keep_fine(desk, fine)
     return found
+
+
+def keep_fine(desk: Desk, lanes: Sequence[int]) -> None:
+    """Lanes that were looked at and are fine."""
+    bulk_update(desk.s, Lane, ("fits",), [(True, number) for number in lanes])
 
 
 def keep(desk: Desk, found: Sequence[Fault]) -> None:
@@ -112,20 +125,21 @@ def _find(desk: Desk, key: str) -> Fault:
     return one
 
 
-def _wrong(desk: Desk) -> Iterator[Fault]:
+def _wrong(desk: Desk, fine: list[int]) -> Iterator[Fault]:
     """Lanes whose item the likeness would refuse now, or whose units it reads otherwise, with the judgement that opens lanes.
 
     Where a person opened or confirmed a lane, only what surely speaks against it is told.
     """
-    several = select(LanePart.lane_id).group_by(LanePart.lane_id).having(func.count() > 1)
-    rows = desk.s.execute(
+    query = (
         select(Lane, LanePart, Item, Sku)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
         .join(Sku, Sku.id == Lane.sku_id)
-        .where(Lane.until.is_(None), Lane.instead.is_(False), Lane.state != "shut", Lane.id.not_in(several))
+        .where(IS_TO_LOOK_AT, Lane.instead.is_(False), Lane.state != "shut", Lane.items == 1)
         .order_by(Lane.id)
-    ).all()
+        .limit(AT_A_TIME)
+    )
+    rows = desk.s.execute(by_index(query, Lane, "ix_lane_fits")).all()
     if not rows:
         return
     items, skus = {row[2].id: row[2] for row in rows}, {row[3].id: row[3] for row in rows}
@@ -167,6 +181,8 @@ def _wrong(desk: Desk) -> Iterator[Fault]:
                 lane.id,
                 {"units": str(reads)},
             )
+        else:
+            fine.append(lane.id)
 
 
 def _units(desk: Desk) -> Iterator[Fault]:

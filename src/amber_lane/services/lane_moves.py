@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,6 +14,7 @@ from ..data.lanes import Lane, LanePart, Rejection
 from ..data.setup import Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
+from . import portions
 from .desk import Conflict, Desk, Invalid, NotFound, by_id, in_chunks
 from .lane_acts import in_one, put_in_order
 from .lane_costs import Costing, UnitLanded, parts_of
@@ -92,9 +93,24 @@ def _has(desk: Desk, skus: Collection[int], items: Collection[int]) -> dict[tupl
 
 
 def move(desk: Desk, source: int, picks: Mapping[int, int], proofs: Mapping[int, dict[str, Any]], keep_old: bool) -> int:
-    """Make the picked items (SKU -> item) the main lanes of their SKUs; the old ones stay as spares, or are closed. Returns how many."""
+    """Make the picked items (SKU -> item) the main lanes of their SKUs; the old ones stay as spares, or are closed. Very many in
+    portions that follow. Returns how many."""
     if not picks:
         raise Conflict("nothing is chosen")
+    body = {"source": source, "keep_old": keep_old}
+    rows = [(sku, item, proofs.get(sku)) for sku, item in picks.items()]
+    if len(rows) <= portions.AT_ONCE:
+        return _move(desk, body, rows)
+    parts = [rows[start : start + portions.PORTION] for start in range(0, len(rows), portions.PORTION)]
+    portions.enter(desk, "lanes.move", f"Moving {len(rows):,} lanes", body, parts, len(rows))
+    return len(rows)
+
+
+@portions.work("lanes.move")
+def _move(desk: Desk, body: dict[str, Any], part: Sequence[tuple[int, int, dict[str, Any] | None]]) -> int:
+    source, keep_old = body["source"], body["keep_old"]
+    picks = {sku: item for sku, item, _ in part}
+    proofs = {sku: proof for sku, _, proof in part}
     items = by_id(desk.s, Item, picks.values())
     if len({item.supplier_id for item in items.values()}) > 1:
         raise Invalid("all items must be of one supplier")
@@ -120,6 +136,9 @@ def move(desk: Desk, source: int, picks: Mapping[int, int], proofs: Mapping[int,
 
     n = len(picks)
     target = next(names[item.supplier_id].name for item in items.values())
-    told_it = f"{n} lane{'s' if n != 1 else ''} moved from {names[source].name} to {target}"
-    in_one(desk, "lane.move", set(picks), told_it, wishes, change, "the old ones stay as spares" if keep_old else "the old ones are closed")
+
+    def tell(n: int) -> str:
+        return f"{n:,} lane{'s' if n != 1 else ''} moved from {names[source].name} to {target}"
+
+    in_one(desk, "lane.move", set(picks), tell, wishes, change, "the old ones stay as spares" if keep_old else "the old ones are closed")
     return n

@@ -90,7 +90,7 @@ def _cheapest_first(desk: Desk, sure: dict[int, list[Found]], items: Sequence[Ro
 
 def open_sure(desk: Desk, sure: Sequence[Sure], why: str = "") -> int:
     """Open lanes for SKUs that still have none: the cheapest as the main one, the rest as spares. One act. Returns how many SKUs."""
-    bare = set(without_lane(desk))
+    bare = set(without_lane(desk, [one.sku for one in sure]))
     mine = [one for one in sure if one.sku in bare]
     wishes = [
         Wish(one.sku, [Part(item, each)], use, proof=proof)
@@ -99,9 +99,12 @@ def open_sure(desk: Desk, sure: Sequence[Sure], why: str = "") -> int:
     ]
     if not wishes:
         return 0
-    n = len(mine)
-    told = f"{n} SKU{'s' if n != 1 else ''} mapped by {'themselves' if n != 1 else 'itself'}: numbers and words agree"
-    return in_one(desk, "lane.sure", {one.sku for one in mine}, told, wishes, why=why).count
+
+    def tell(n: int) -> str:
+        return f"{n:,} SKU{'s' if n != 1 else ''} mapped by {'themselves' if n != 1 else 'itself'}: numbers and words agree"
+
+    in_one(desk, "lane.sure", {one.sku for one in mine}, tell, wishes, why=why)
+    return len(mine)
 
 
 def alone(desk: Desk) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import timedelta
 
 from sqlalchemy import func, select
@@ -14,7 +15,18 @@ DAYS = 28
 
 
 def refresh(desk: Desk) -> int:
-    """Count sales anew. A young business is measured over the days it has. Returns how many SKUs moved."""
+    """Count sales anew, all in this transaction. Returns how many SKUs moved."""
+    rows = moved(desk)
+    keep(desk, rows)
+    return len(rows)
+
+
+def keep(desk: Desk, rows: Sequence[tuple[int, int]]) -> None:
+    bulk_update(desk.s, Sku, ("pace",), rows)
+
+
+def moved(desk: Desk) -> list[tuple[int, int]]:
+    """SKUs that sell at another pace than is kept: (pace, SKU). A young business is measured over the days it has. Reads only."""
     start = desk.now - timedelta(days=DAYS)
     first = desk.s.scalar(select(func.min(Order.ordered_at)))
     days = max(1, min(DAYS, (desk.now - first).days + 1)) if first else DAYS
@@ -28,10 +40,9 @@ def refresh(desk: Desk) -> int:
         .tuples()
         .all()
     )
-    moved = []
+    rows = []
     for number, pace in desk.s.execute(select(Sku.id, Sku.pace)):
         now = int(sold.get(number, 0)) * 1_000_000 // days
         if now != pace:
-            moved.append((now, number))
-    bulk_update(desk.s, Sku, ("pace",), moved)
-    return len(moved)
+            rows.append((now, number))
+    return rows

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import delete, func, select, update
@@ -16,8 +17,8 @@ from ..data.setup import Link, Partner
 from ..data.shelf import Listing
 from ..data.source import Item
 from ..data.transit import Parcel
-from . import lane_acts, purchases, watch
-from .desk import Conflict, Desk
+from . import lane_acts, portions, purchases, watch
+from .desk import Conflict, Desk, by_id
 from .planning import OPEN, replan
 from .respond import respond
 from .same_partner import OWNERS, fresh_name
@@ -157,32 +158,55 @@ def disconnect(desk: Desk, owner: str, number: int, version: int | None) -> str:
     references = list(desk.s.scalars(unsent.where(*mine)))
     if references:
         purchases.take_back(desk, references)
-    lanes = [lane for lane in desk.s.scalars(lanes_of_supplier(number)) if lane.state != "shut"]
+    lanes = list(desk.s.scalars(lanes_of_supplier(number).where(Lane.state != "shut").with_only_columns(Lane.id)))
+    acts: dict[str, int] = {}
+    body = {"told": told, "after": after, "parts": acts}
+    if len(lanes) <= portions.AT_ONCE:
+        _shut_ended(desk, body, lanes)
+        return told
+    # The first portion is the act; the others follow it.
+    parts = lane_acts.by_sku(desk, lanes)
+    _shut_ended(replace(desk, parts=acts), body, parts[0])
+    portions.enter(desk, "supplier.end", f"Shutting {len(lanes):,} lanes of {row.name}", body, parts[1:], len(lanes), stops=False)
+    return told
+
+
+@portions.work("supplier.end")
+def _shut_ended(desk: Desk, body: dict[str, Any], part: Sequence[int]) -> int:
+    """Lanes of a supplier that was disconnected are shut."""
+    lanes = [lane for lane in by_id(desk.s, Lane, part).values() if lane.until is None and lane.state != "shut"]
+    first = not (desk.parts or {}).get("supplier.end")
 
     def shut() -> None:
         for lane in lanes:
             lane.state, lane.why = "shut", ENDED_WHY
             lane.version += 1
 
-    act = lane_acts.in_one(desk, "supplier.end", {lane.sku_id for lane in lanes}, told, change=shut)
-    act.on, act.after = f"{owner}:{number}", {**(act.after or {}), **after}
-    return told
+    act = lane_acts.in_one(desk, "supplier.end", {lane.sku_id for lane in lanes}, lambda _: body["told"], change=shut)
+    if first:
+        after = body["after"]
+        act.on, act.after = f"{after['owner']}:{after['id']}", {**(act.after or {}), **after}
+    return len(lanes)
 
 
 def resume_after_end(desk: Desk, act: Act) -> None:
     """Undo a disconnecting; a supplier's lanes stand as they did."""
     after = act.after or {}
-    row: Any = _row_of(desk, after["owner"], after["id"])
-    if row.ended_at is None:
-        raise Conflict(f"{row.name} is connected again already")
-    row.ended_at, row.version = None, row.version + 1
-    desk.s.flush()
+    # A further portion of very many lanes says nothing of the partner itself.
+    row: Any = _row_of(desk, after["owner"], after["id"]) if "owner" in after else None
+    if row is not None:
+        if row.ended_at is None:
+            raise Conflict(f"{row.name} is connected again already")
+        row.ended_at, row.version = None, row.version + 1
+        desk.s.flush()
     if act.kind == "supplier.end":
         lane_acts.put_back(desk, act)
         # What it took off sale comes back at once, not when it was seen steady for a while; at the cost and stock of now.
-        watch.as_before(desk, act.id)
-        respond(desk, {int(sku) for sku in (act.before or {})["lanes"]})
-    _go_on(desk, after["owner"], row, stopped=False)
+        skus = {int(sku) for sku in (act.before or {})["lanes"]}
+        watch.as_before(desk, act.id, skus)
+        respond(desk, skus)
+    if row is not None:
+        _go_on(desk, after["owner"], row, stopped=False)
 
 
 def connect_again(desk: Desk, owner: str, number: int) -> str:
@@ -193,15 +217,19 @@ def connect_again(desk: Desk, owner: str, number: int) -> str:
     row.ended_at, row.version = None, row.version + 1
     told = f"{row.name} is connected again"
     desk.s.flush()
-    lanes = [lane for lane in desk.s.scalars(lanes_of_supplier(number)) if lane.why == ENDED_WHY] if owner == "supplier" else []
-    if lanes:
+    ended = lanes_of_supplier(number).where(Lane.why == ENDED_WHY)
+    lanes = list(desk.s.scalars(ended)) if owner == "supplier" else []
+    if len(lanes) > portions.AT_ONCE:
+        desk.log("partner.again", f"{owner}:{number}", told)
+        lane_acts.change_many(desk, [lane.id for lane in lanes], "open", "its supplier is connected again")
+    elif lanes:
 
         def reopen() -> None:
             for lane in lanes:
                 lane.state, lane.why = "open", ""
                 lane.version += 1
 
-        lane_acts.in_one(desk, "lane.many", {lane.sku_id for lane in lanes}, f"{told}, {len(lanes)} lanes open", change=reopen)
+        lane_acts.in_one(desk, "lane.many", {lane.sku_id for lane in lanes}, lambda _: f"{told}, {len(lanes)} lanes open", change=reopen)
     else:
         desk.log("partner.again", f"{owner}:{number}", told)
     _go_on(desk, owner, row, stopped=False)

@@ -90,7 +90,7 @@ def left(desk: Desk, job: int) -> int:
 def of_act(desk: Desk, act: int) -> list[Job]:
     """Work of an act that is still going on."""
     jobs = desk.s.scalars(select(Job).where(Job.state.in_(GOING), Job.kind.in_(WORK)).order_by(Job.id))
-    return [job for job in jobs if job.body.get("act") == act]
+    return [job for job in jobs if act in (job.body.get("act"), *(job.body.get("parts") or {}).values())]
 
 
 def stop(desk: Desk, job: Job) -> None:

@@ -4,29 +4,33 @@ from __future__ import annotations
 
 import json
 import threading
-import time
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
-from sqlalchemy import case, func, select
+from sqlalchemy import Select, case, func, select
 
 from ..core import price
 from ..core.explain import Explained, explain
 from ..core.money import PPM, Ints, half_up
 from ..core.price import NONE, Outcome, SetBy
+from ..data import moved, revisions
+from ..data.base import by_index
 from ..data.lanes import LanePart
 from ..data.outbox import Act
 from ..data.prices import PriceRule
-from ..data.shelf import Listing, Sku
+from ..data.shelf import HAS_HAND_UNTIL, Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response
-from .book import Book, Raw, build, load, read
+from . import portions
+from .book import Book, Raw, build, load, read, splice
+from .columns import quiet
 from .decide import CROWD, LIVE, PAUSE, RESUME, Decided, decide
-from .desk import Conflict, Desk, NotFound, by_id
+from .desk import Conflict, Desk, NotFound, by_id, in_chunks
 from .drafts import Change, as_it_was
 from .facts import Facts
-from .respond import respond, with_sharers
+from .respond import Ask, respond, respond_now, with_sharers
 from .responses import explanations
 from .rule_dips import Dip, dips
 from .shelf import want
@@ -60,25 +64,38 @@ class WhatIf:
 
 
 class Catalogue:
-    """What was read of all listings for a what-if, kept while a person goes on typing: until somebody changes
-    something, and two seconds beyond what changes by itself. What is applied is worked out anew, so nothing is ever done on old figures."""
+    """What was read of all listings for a what-if; of what changed since, those few SKUs are read anew."""
 
-    FRESH = 2.0
+    # More changes than these are read quicker all at once.
+    MANY = 20_000
 
     def __init__(self) -> None:
         self.lock = threading.Lock()
-        self.kept: tuple[int, float, Raw] | None = None
+        self.kept: tuple[int, dict[str, int], Raw] | None = None
 
-    def read(self, desk: Desk, facts: Facts, mark: int) -> Raw:
-        """mark: moves with what is written."""
+    def read(self, desk: Desk, facts: Facts) -> Raw:
         with self.lock:
-            now = time.monotonic()
-            if self.kept is None or (self.kept[0] != mark and now - self.kept[1] > self.FRESH):
-                self.kept = (mark, now, read(desk, facts))
-            return self.kept[2]
+            n, told = moved.newest(desk.s), revisions.of(desk.s)
+            at = {table: told.get(table, 0) for table in _BESIDE}
+            if self.kept is not None and self.kept[:2] == (n, at):
+                return self.kept[2]
+            with quiet():
+                skus = None if self.kept is None else moved.since(desk.s, self.kept[0], self.MANY)
+                if skus is None or self.kept is None:
+                    raw = read(desk, facts)
+                else:
+                    raw = splice(desk, self.kept[2], facts, sorted({*skus, *self._ended(desk, self.kept[2])}))
+            self.kept = (n, at, raw)
+            return raw
 
-    def drop(self) -> None:
-        self.kept = None
+    def _ended(self, desk: Desk, raw: Raw) -> list[int]:
+        """SKUs with a price by hand that held when they were read and does not any more."""
+        ended = select(Listing.sku_id).where(HAS_HAND_UNTIL, Listing.hand_until > raw.now, Listing.hand_until <= desk.now)
+        return list(desk.s.scalars(by_index(ended, Listing, "ix_listing_hand_until")))
+
+
+# What decides beside SKUs themselves which lane fills a listing, and how much of it is promised already.
+_BESIDE = ("store", "supplier", "service", "origin", "order_line", "purchase_order", "purchase_line")
 
 
 def what_if(desk: Desk, change: Change | None, raw: Callable[[Facts], Raw] | None = None) -> WhatIf:
@@ -204,14 +221,34 @@ def crowd(desk: Desk) -> list[int]:
 
 
 def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
-    """A person's word on responses that wait: take the best price there is, or leave the listing as it is. Can be undone."""
-    rows = [row for row in by_id(desk.s, Response, numbers).values() if row.state == "waits"]
-    if not rows:
+    """A person's word on responses that wait: take the best price there is, or leave the listing as it is. Can be undone.
+
+    Very many are settled in portions that follow. Returns how many.
+    """
+    chosen = [row for chunk in in_chunks(numbers) for row in desk.s.scalars(_still_waiting(chunk))]
+    if not chosen:
         raise Conflict("nothing of this waits any more")
-    done = len(rows)
-    told = f"{done} waiting response{'s' if done > 1 else ''} {'approved' if approve else 'left as they are'}"
+    if len(chosen) <= portions.AT_ONCE:
+        return _settle(desk, {"approve": approve}, chosen)
+    title = f"{'Approving' if approve else 'Leaving'} {len(chosen):,} waiting responses"
+    portions.enter(desk, "settle", title, {"approve": approve}, portions.cut(chosen), len(chosen))
+    return len(chosen)
+
+
+def _still_waiting(numbers: Sequence[int]) -> Select[int]:
+    return select(Response.id).where(Response.id.in_(numbers), Response.state == "waits").order_by(Response.id)
+
+
+@portions.work("settle")
+def _settle(desk: Desk, body: dict[str, Any], part: Sequence[int]) -> int:
+    approve = body["approve"]
+    rows = [row for row in by_id(desk.s, Response, part).values() if row.state == "waits"]
+    if not rows:
+        return 0
+    done, word = len(rows), "approved" if approve else "left as they are"
     after = {"responses": [row.id for row in rows]}
-    act = desk.log("response.settle", f"{done} responses", told, after=after, undo=True, count=done)
+    act = desk.log_part("response.settle", "responses", lambda n: f"{n:,} waiting response{'s' if n > 1 else ''} {word}", after, done)
+    told = act.told
     many = [row for row in rows if row.outcome == CROWD]
     for row in rows:
         row.state = "kept"
@@ -219,15 +256,16 @@ def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
     if approve and many:
         # Their prices are fine: they go as they would have gone, however many there are.
         listings = by_id(desk.s, Listing, (row.listing_id for row in many))
-        respond(desk, {one.sku_id for one in listings.values()}, act=act.id, only=set(listings), seen=True)
+        skus = {one.sku_id for one in listings.values()}
+        respond_now(desk, Ask(act=act.id, seen=True), skus, {}, set(listings))
     if approve:
         _take_best(desk, [row for row in rows if row.outcome != CROWD], act.id)
         desk.s.flush()
-        act.told = f"{told}: {moved(desk, act.id)}"
+        act.told = f"{told}: {what_moved(desk, act.id)}"
     return done
 
 
-def moved(desk: Desk, act: int) -> str:
+def what_moved(desk: Desk, act: int) -> str:
     """What an act really did to prices: how many rose and how many fell."""
     rise, fall = desk.s.execute(
         select(
@@ -253,12 +291,15 @@ def review(desk: Desk) -> None:
 
 def unsettle(desk: Desk, act: Act) -> None:
     """Undo a word on what waited: prices that went out go back, what was off sale is so again, and all of it waits as before."""
-    changed = [row.listing_id for row in desk.s.scalars(select(Response).where(Response.act_id == act.id, Response.state == "sent"))]
-    as_before(desk, act.id)
+    settled = by_id(desk.s, Response, (act.after or {})["responses"]).values()
+    mine = {row.listing_id for row in settled}
+    sent = select(Response.listing_id).where(Response.act_id == act.id, Response.state == "sent")
+    changed = mine & {number for chunk in in_chunks(mine) for number in desk.s.scalars(sent.where(Response.listing_id.in_(chunk)))}
+    as_before(desk, act.id, {row.sku_id for row in by_id(desk.s, Listing, mine).values()})
     for listing in by_id(desk.s, Listing, changed).values():
         if listing.state == "paused" and not listing.paused_by:
             listing.paused_by = "hold"
-    for row in by_id(desk.s, Response, (act.after or {})["responses"]).values():
+    for row in settled:
         row.state = "waits"
 
 

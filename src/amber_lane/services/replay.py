@@ -19,7 +19,8 @@ from ..data.setup import Supplier
 from ..data.source import Item
 from ..data.watch import Sighting
 from .book import DAY_MS, Book, load, terms_of
-from .columns import fetch_columns
+from .book_lanes import Parts
+from .columns import fetch_columns, join
 from .decide import BY_STOCK, LIVE, PAUSED, decide
 from .desk import Desk, in_chunks
 from .drafts import Change
@@ -130,73 +131,94 @@ def _rows(book: Book, at: Ints) -> Book:
             out[one.name] = [value[i] for i in at.tolist()]
         elif one.name in ("terms", "limits"):
             out[one.name] = value.take(at)
-    out["parts"] = {new: book.parts[old] for new, old in enumerate(at.tolist()) if old in book.parts}
+    out["parts"] = book.parts.take(at)
     return replace(book, **out)
 
 
 def _timeline(desk: Desk, facts: Facts, book: Book, past: Past) -> tuple[Truth, Ints]:
     """Landed cost and units to be had of each listing over time, with a step each day; minutes between two looks at it."""
-    used = sorted({item for parts in book.parts.values() for item, _, _ in parts})
-    about: dict[int, tuple[int, str, int, int]] = {}
-    for chunk in in_chunks(used):
-        told = desk.s.execute(select(Item.id, Item.supplier_id, Item.currency, Item.cost, Item.stock).where(Item.id.in_(chunk)))
-        about |= {number: (supplier, money, costs, stock) for number, supplier, money, costs, stock in told}
-    low = np.searchsorted(past.item, np.array(used, dtype=np.int64), "left")
-    high = np.searchsorted(past.item, np.array(used, dtype=np.int64), "right")
-    span = {number: (a, b) for number, a, b in zip(used, low.tolist(), high.tolist(), strict=True)}
+    parts, n = book.parts, len(book.ids)
+    about = _items(desk, np.unique(parts.item))
+    place = np.searchsorted(about.ids, parts.item)
+    low, high = (np.searchsorted(past.item, parts.item, side) for side in ("left", "right"))
+    many = high - low
+    # Every listing at the start and each day, and whenever one of its items changed.
     ticks = np.arange(past.start, past.end, DAY_MS, dtype=np.int64)
-    every: dict[int, tuple[Ints, Ints, Ints]] = {}
-    for number, (a, b) in span.items():
-        # What the first sighting says of before holds from the start; without one, what is so today has always been so.
-        before = past.first.get(number, about[number][2:]) if b > a else about[number][2:]
-        every[number] = (
-            np.r_[past.start, past.at[a:b]],
-            np.r_[before[0], past.cost[a:b]],
-            np.r_[before[1], past.stock[a:b]],
-        )
-    row: list[Ints] = []
-    at: list[Ints] = []
-    parts_of: list[list[tuple[int, int, int, Ints]]] = []
-    for listing in range(len(book.ids)):
-        parts = book.parts.get(listing, ())
-        times = np.unique(np.concatenate([ticks, *(every[item][0] for item, _, _ in parts)]))
-        row.append(np.full(len(times), listing, dtype=np.int64))
-        at.append(times)
-        parts_of.append([(item, num, den, np.searchsorted(every[item][0], times, "right") - 1) for item, num, den in parts])
-    rows = np.concatenate(row) if row else np.zeros(0, dtype=np.int64)
-    goods, free = np.zeros(len(rows), dtype=np.int64), np.full(len(rows), UNTOLD, dtype=np.int64)
-    jobs: dict[tuple[int, str, str, int], list[tuple[Ints, Ints, int, int]]] = {}
-    begin = 0
-    sizes = usual_sizes(desk.s, {int(book.sku[at]) for at, parts in book.parts.items() if any(den > 1 for _, _, den in parts)})
-    for listing, some in enumerate(parts_of):
-        size = len(row[listing])
-        here = np.arange(begin, begin + size)
-        begin += size
-        for item, num, den, steps in some:
-            _, costs, stock = every[item]
-            have = np.where(stock[steps] < 0, UNTOLD, stock[steps]) * den // num
-            free[here] = np.minimum(free[here], have)
-            supplier, money, _, _ = about[item]
-            key = (supplier, money, book.currency[listing], int(book.policy["currency_cushion"][listing]))
-            usual = sizes.get(int(book.sku[listing]), 1)
-            share = (num, den) if den == 1 else (-(-usual * num // den), usual)
-            jobs.setdefault(key, []).append((here, costs[steps], *share))
-    for (supplier, money, currency, cushion), pieces in jobs.items():
-        who: Supplier = facts.suppliers[supplier]
+    event = np.repeat(low, many) + np.arange(int(many.sum())) - np.repeat(np.cumsum(many) - many, many)
+    steps = np.unique(
+        np.stack([np.r_[np.repeat(np.arange(n), len(ticks)), np.repeat(parts.row, many)], np.r_[np.tile(ticks, n), past.at[event]]]), axis=1
+    )
+    rows, at = steps[0], steps[1]
+    begin, end = (np.searchsorted(rows, parts.row, side) for side in ("left", "right"))
+    size = end - begin
+    # One entry for each item of each listing at each of its steps: which event of the item held then, -1 = what was before the first.
+    of = np.repeat(np.arange(len(parts.row)), size)
+    where = np.repeat(begin, size) + np.arange(int(size.sum())) - np.repeat(np.cumsum(size) - size, size)
+    span = past.end - past.start + 1
+    mark = past.item * span + np.clip(past.at - past.start, 0, span - 1)
+    last = np.searchsorted(mark, parts.item[of] * span + (at[where] - past.start), "right") - 1
+    none_yet = last < low[of]
+    # What the first sighting says of before holds from the start; without one, what is so today has always been so.
+    now = zip(parts.item.tolist(), (many > 0).tolist(), about.cost[place].tolist(), about.stock[place].tolist(), strict=True)
+    old = np.array([past.first[number] if seen else today for number, seen, *today in now], dtype=np.int64).reshape(-1, 2)
+    first_cost, first_stock = old[:, 0], old[:, 1]
+    events = np.maximum(last, 0)
+    costs = np.where(none_yet, first_cost[of], past.cost[events] if len(past.cost) else 0)
+    stock = np.where(none_yet, first_stock[of], past.stock[events] if len(past.stock) else 0)
+    free = np.full(len(rows), UNTOLD, dtype=np.int64)
+    np.minimum.at(free, where, np.where(stock < 0, UNTOLD, stock) * parts.den[of] // parts.num[of])
+    goods = np.zeros(len(rows), dtype=np.int64)
+    num, den = _counted(desk, book)
+    cushion, currency = book.policy["currency_cushion"][parts.row], np.array(book.currency)[parts.row]
+    supplier, money = about.supplier[place], about.money[place]
+    kinds, which = np.unique(np.stack([supplier.astype(str), money, currency, cushion.astype(str)]), axis=1, return_inverse=True)
+    kind = which.reshape(-1)[of]
+    for number, (who_id, of_money, to, extra) in enumerate(kinds.T.tolist()):
+        who: Supplier = facts.suppliers[int(who_id)]
         try:
-            convert = facts.conversion(who, currency, cushion, of=money)
+            convert = facts.conversion(who, to, int(extra), of=of_money)
         except NoRate:
             continue
-        where = np.concatenate([one[0] for one in pieces])
-        costs = convert.apply(np.concatenate([one[1] for one in pieces]))
-        nums, dens = (np.concatenate([np.full(len(one[0]), one[i], dtype=np.int64) for one in pieces]) for i in (2, 3))
-        np.add.at(goods, where, cost.goods_cost(costs, nums, dens, np.full(len(where), who.tax, dtype=np.int64)))
+        mine = np.flatnonzero(kind == number)
+        tax = np.full(len(mine), who.tax, dtype=np.int64)
+        np.add.at(goods, where[mine], cost.goods_cost(convert.apply(costs[mine]), num[of[mine]], den[of[mine]], tax))
     rebate = np.where(book.policy["rebate_counts"] == 1, half_up_columns(book.rebate * PPM, np.maximum(book.goods, 1)), 0)
-    off = half_up_columns(goods * rebate[rows], PPM)
-    landed = goods - off + (book.ship + book.handling + book.risk)[rows]
-    first_supplier = [about[parts[0][0]][0] for parts in (book.parts[i] for i in range(len(book.ids)))]
-    minutes = np.array([facts.suppliers[number].sweep_minutes for number in first_supplier], dtype=np.int64)
-    return Truth(rows, np.concatenate(at) if at else rows, landed, free), minutes
+    landed = goods - half_up_columns(goods * rebate[rows], PPM) + (book.ship + book.handling + book.risk)[rows]
+    first = np.searchsorted(parts.row, np.arange(n))
+    minutes = np.array([facts.suppliers[number].sweep_minutes for number in supplier[first].tolist()], dtype=np.int64)
+    return Truth(rows, at, landed, free), minutes
+
+
+@dataclass(frozen=True)
+class _About:
+    """Items in the order of their ids, as they are now."""
+
+    ids: Ints
+    supplier: Ints
+    cost: Ints
+    stock: Ints
+    money: Any
+
+
+def _items(desk: Desk, ids: Ints) -> _About:
+    found: list[list[Any]] = []
+    query = select(Item.id, Item.supplier_id, Item.cost, Item.stock, Item.currency).order_by(Item.id)
+    for chunk in in_chunks(ids.tolist()):
+        found.append(fetch_columns(desk.s, query.where(Item.id.in_(chunk))))
+    columns = [join([part[i] for part in found]) for i in range(5)] if found else [np.zeros(0, dtype=np.int64)] * 5
+    return _About(columns[0], columns[1], columns[2], columns[3], np.array(list(columns[4]), dtype=str))
+
+
+def _counted(desk: Desk, book: Book) -> tuple[Ints, Ints]:
+    """Units of each part that one sale is charged with; a part of a pack that is bought whole by the usual order."""
+    parts = book.parts
+    rows = np.flatnonzero(parts.den > 1)
+    if not len(rows):
+        return parts.num, parts.den
+    sku = book.sku[parts.row]
+    sizes = usual_sizes(desk.s, set(sku[rows].tolist()))
+    usual = np.array([sizes.get(one, 1) for one in sku.tolist()], dtype=np.int64)
+    return np.where(parts.den == 1, parts.num, -(-usual * parts.num // parts.den)), np.where(parts.den == 1, parts.den, usual)
 
 
 def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> tuple[Shown, int, int, int]:
@@ -248,7 +270,7 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
             wanted_quantity=quantity[mine],
             steady=np.zeros(len(mine), dtype=np.int64),
             available=truth.available[at],
-            parts={},
+            parts=Parts.none(),
             endings=endings,
             terms=terms.take(at),
             limits=replace(limits.take(at), old=np.where(old > 0, old, NONE)),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from sqlalchemy import select
@@ -25,8 +25,6 @@ class Checked:
     changes: list[dict[str, Any]] = field(default_factory=list)
     good: list[Any] = field(default_factory=list)
     bad: list[tuple[Row, str]] = field(default_factory=list)
-    # SKUs whose listings are to be looked at once the rows are taken, in stretches, so that nobody waits long for the lock.
-    follow: set[int] = field(default_factory=set)
     # What a person should know before they take it.
     note: str = ""
 
@@ -53,6 +51,25 @@ class Kind:
     example: tuple[str, ...]
     check: Callable[[Desk, Iterable[Row], Callable[[int], None]], Checked]
     take: Callable[[Desk, Checked], int]
+    # What may be taken apart: rows of one key stay together. None: all of it in one transaction.
+    key: Callable[[Any], Any] | None = None
+    # How rows are taken that want more than their portions, in place of `take`: (database, what makes a desk, rows, progress).
+    carry: Callable[[Any, Callable[[Any], Desk], Checked, Callable[[int], None]], None] | None = None
+
+    def portions(self, checked: Checked, size: int) -> list[Checked]:
+        """The good rows in portions, each with the note and counts of the whole."""
+        if self.key is None or len(checked.good) <= size:
+            return [checked]
+        groups: dict[Any, list[Any]] = {}
+        for one in checked.good:
+            groups.setdefault(self.key(one), []).append(one)
+        out: list[list[Any]] = []
+        for group in groups.values():
+            if out and len(out[-1]) + len(group) <= size:
+                out[-1] += group
+            else:
+                out.append(list(group))
+        return [replace(checked, good=part) for part in out]
 
 
 class Names:

@@ -16,13 +16,14 @@ from ..core.money import parse_money
 from ..data.lanes import Lane
 from ..data.orders import OrderLine
 from ..data.outbox import Act
+from ..data.session import Database
 from ..data.setup import Origin, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response
 from ..sheets.table import unsafe
 from . import shelf, source, watch
-from .desk import Conflict, Desk, by_id
+from .desk import Conflict, Desk, by_id, in_chunks
 from .sheets_frame import Checked, Names, Row, each, need, whole
 
 # What a check of listings needs to know of those that are there.
@@ -39,7 +40,8 @@ _SHOWN = (
     Listing.shown_state,
 )
 # A larger sheet is not undone as one; it says so beforehand.
-UNDO_MOST = 20_000
+# Items that enter in one portion.
+ENTER = 1000
 
 
 def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
@@ -105,7 +107,6 @@ def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
         _lost_zeros(lost),
         f"{words:,} with another title or description than ours: the Shelf shows both, to take theirs or to send ours." * (words > 0),
         f"{facts:,} with another barcode, maker, category, options or weight than we have: ours is kept." * (facts > 0),
-        f"More than {UNDO_MOST:,} listings cannot be taken back as one." * (len(out.good) > UNDO_MOST),
     ]
     out.note = " ".join(note for note in notes if note)
     return out
@@ -138,12 +139,14 @@ def _title(row: Row) -> str:
 
 
 def take_listings(desk: Desk, checked: Checked) -> int:
-    """Listings of a sheet enter or are told as they are shown; all of it is undone as one, up to so many."""
+    """Listings of a sheet, or a portion of them, enter or are told as they are shown; all of it is undone as one."""
     newest = {table: int(desk.s.scalar(select(func.max(table.id))) or 0) for table in (Listing, Sku)}
     wanted = {(number, one.sku) for number, one in checked.good}
+    pairs = select(Sku, Listing).join(Sku, Sku.id == Listing.sku_id)
     known = [
         (sku, row)
-        for sku, row in desk.s.execute(select(Sku, Listing).join(Sku, Sku.id == Listing.sku_id)).tuples()
+        for chunk in in_chunks({code for _, code in wanted})
+        for sku, row in desk.s.execute(pairs.where(Sku.code.in_(chunk))).tuples()
         if (row.store_id, sku.code) in wanted
     ]
     shown = {str(row.id): [row.shown_price, row.shown_quantity, row.shown_state, row.theirs] for _, row in known}
@@ -153,15 +156,13 @@ def take_listings(desk: Desk, checked: Checked) -> int:
         shelf.bring_in(desk, store, [one for number, one in checked.good if number == store.id], fill=True)
     n = len(checked.good)
     made = [list(desk.s.scalars(select(table.id).where(table.id > newest[table]))) for table in (Listing, Sku)]
-    told = f"{n} listing{'' if n == 1 else 's'} brought in by a sheet"
-    small = n <= UNDO_MOST
-    after = {"listings": made[0], "skus": made[1]} if small else None
+    after = {"listings": made[0], "skus": made[1]}
     filled = {
         str(sku.id): has for sku, names in lacked.items() if (has := {name: value for name in names if (value := getattr(sku, name))})
     }
     described = {str(row.id): crc32(row.description.encode()) for row in plain if row.description}
     before = {"shown": shown, "filled": filled, "described": described}
-    desk.log("listing.sheet", "listings", told, before=before if small else None, after=after, undo=small, count=n)
+    desk.log_part("listing.sheet", "listings", lambda n: f"{n:,} listing{'' if n == 1 else 's'} brought in by a sheet", after, n, before)
     return n
 
 
@@ -266,6 +267,43 @@ def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
     return out
 
 
+def carry_items(db: Database, desk_of: Callable[[Any], Desk], checked: Checked, progress: Callable[[int], None]) -> None:
+    """The same of any size: items enter in portions, and for known ones the sheet is a sweep of any size."""
+    of: dict[int, list[CatalogueItem]] = {}
+    for number, one in checked.good:
+        of.setdefault(number, []).append(one)
+    done = 0
+    for number, mine in of.items():
+        for start in range(0, len(mine), ENTER):
+            with db.writing(patient=True) as s:
+                desk = desk_of(s)
+                source.bring_in(desk, desk.get(Supplier, number, "supplier"), mine[start : start + ENTER])
+            done += len(mine[start : start + ENTER])
+            progress(done)
+        with db.writing() as s:
+            desk = desk_of(s)
+            sweep = watch.begin(desk, desk.get(Supplier, number, "supplier"), desk.who).id
+            told = _as_sweep(desk, mine)
+        watch.carry_out(db.reading, db.writing, desk_of, sweep, told)
+    with db.writing() as s:
+        _log_items(desk_of(s), len(checked.good))
+
+
+def _as_sweep(desk: Desk, items: list[CatalogueItem]) -> watch.Told:
+    return watch.Told(
+        [one.number for one in items],
+        np.array([one.cost for one in items], dtype=np.int64),
+        [one.currency for one in items],
+        np.array([one.stock for one in items], dtype=np.int64),
+        desk.now,
+        whole=False,
+    )
+
+
+def _log_items(desk: Desk, n: int) -> None:
+    desk.log("item.sheet", "items", f"{n} supplier items brought in by a sheet", count=n)
+
+
 def take_items(desk: Desk, checked: Checked) -> int:
     """New items enter; for known ones the sheet is a sweep like any other, with its doubts and holds."""
     for supplier in desk.s.scalars(select(Supplier)).all():
@@ -274,17 +312,6 @@ def take_items(desk: Desk, checked: Checked) -> int:
             continue
         source.bring_in(desk, supplier, mine)
         sweep = watch.begin(desk, supplier, desk.who)
-        watch.take(
-            desk,
-            sweep,
-            watch.Told(
-                [one.number for one in mine],
-                np.array([one.cost for one in mine], dtype=np.int64),
-                [one.currency for one in mine],
-                np.array([one.stock for one in mine], dtype=np.int64),
-                desk.now,
-                whole=False,
-            ),
-        )
-    desk.log("item.sheet", "items", f"{len(checked.good)} supplier items brought in by a sheet", count=len(checked.good))
+        watch.take(desk, sweep, _as_sweep(desk, mine))
+    _log_items(desk, len(checked.good))
     return len(checked.good)

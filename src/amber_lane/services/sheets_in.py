@@ -13,7 +13,7 @@ from ..data.shelf import Listing, Sku
 from . import rates, sheets_prices
 from .desk import Desk, Invalid
 from .sheets_frame import Checked, Kind
-from .sheets_goods import check_items, check_listings, take_items, take_listings
+from .sheets_goods import carry_items, check_items, check_listings, take_items, take_listings
 from .sheets_lanes import check_lanes, out_lanes, take_lanes
 from .sheets_trade import check_answers, check_orders, check_tracking, take_answers, take_orders, take_tracking
 
@@ -27,6 +27,7 @@ KINDS = {
             ("Dusk & Dial shop", "DD-LAMP-1", "Northlight Trade", "NT-LAMP-1", "1", "leeds", "tracked48", "main"),
             check_lanes,
             take_lanes,
+            key=lambda one: one[1][0].sku,
         ),
         Kind(
             "orders",
@@ -59,6 +60,7 @@ KINDS = {
             ("Dusk & Dial shop", "DD-LAMP-1", "Clip-on red lamp", "8.95", "8"),
             check_listings,
             take_listings,
+            key=lambda one: one[1].sku,
         ),
         Kind(
             "prices",
@@ -67,6 +69,7 @@ KINDS = {
             ("Dusk & Dial shop", "DD-LAMP-1", "8.95", "2026-12-31", "as agreed with the maker", "7.50", "12.00"),
             sheets_prices.check,
             sheets_prices.take,
+            key=lambda one: one.listing,
         ),
         Kind("rates", ("from", "to", "rate"), ("day",), ("PLN", "GBP", "0.196", "2026-03-12"), rates.check_sheet, rates.take_sheet),
         Kind(
@@ -76,6 +79,7 @@ KINDS = {
             ("Northlight Trade", "NT-LAMP-1", "Clip-on red lamp", "2.60", "GBP", "120"),
             check_items,
             take_items,
+            carry=carry_items,
         ),
     )
 }

@@ -21,8 +21,6 @@ from .planning import replan
 from .respond import respond
 from .sheets_frame import SHOWN, Checked, Names, Row, each, need
 
-# Up to so many SKUs are looked at, and can be put back, in the very transaction that takes the rows.
-FEW, UNDOABLE = 2000, 5000
 ALL, ALONE = ("", "*", "all", "all stores"), " alone"
 INSTEAD = "replacement"
 _POWER = re.compile(r"^\d([.,]\d+)?[eE]\+?\d+$")
@@ -267,29 +265,18 @@ def _use_told(use: int) -> str:
 
 
 def take_lanes(desk: Desk, checked: Checked) -> int:
-    """All good rows in one transaction: lanes that change are closed and opened anew at their place."""
-    s = desk.s
+    """Rows of a lanes sheet, or a portion of them: lanes that change are closed and opened anew at their place, and prices follow."""
     if not checked.good:
         return 0
     skus = {group[0].sku for _, group in checked.good}
-    undoable = len(skus) <= UNDOABLE
-    before = lane_acts.standing(desk, skus) if undoable else {}
+    before = lane_acts.standing(desk, skus)
     _close(desk, checked)
     numbers = _insert(desk, [group for _, group in checked.good])
     _drop_twins(desk, skus, numbers)
-    n = len(checked.good)
-    told = f"{n} lane{'s' if n != 1 else ''} brought in by a sheet"
-    after: dict[str, Any] = {}
-    if undoable:
-        after = {"places": lane_acts.places(desk, skus)}
-    else:
-        told += ", which cannot be undone: bring in the sheet that was taken out before"
-    desk.log("lane.sheet", "lanes", told, before={"lanes": before}, after=after, undo=undoable, count=n)
-    s.flush()
-    checked.follow = skus
-    if len(skus) <= FEW:
-        follow_lanes(desk, checked.follow)
-        checked.follow = set()
+    n, after = len(checked.good), {"places": lane_acts.places(desk, skus)}
+    desk.log_part("lane.sheet", "lanes", lambda n: f"{n:,} lane{'s' if n != 1 else ''} brought in by a sheet", after, n, {"lanes": before})
+    respond(desk, skus)
+    replan(desk)
     return n
 
 
@@ -305,12 +292,15 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
     last: dict[tuple[int, int | None], int] = {}
     if any(g[0].instead for g in groups):
         places = select(Lane.sku_id, Lane.store_id, func.max(Lane.use)).where(Lane.until.is_(None)).group_by(Lane.sku_id, Lane.store_id)
-        last = {(sku, store): use for sku, store, use in s.execute(places)}
+        for chunk in in_chunks({g[0].sku for g in groups}):
+            last |= {(sku, store): use for sku, store, use in s.execute(places.where(Lane.sku_id.in_(chunk)))}
         for g in groups:
             if not g[0].instead:
                 last[g[0].sku, g[0].store] = max(last.get((g[0].sku, g[0].store), -1), g[0].use)
     # As the SKU is written, which a sheet may write in other capitals.
-    codes = dict(s.connection().execute(select(Sku.id, Sku.code)).tuples().all())
+    codes: dict[int, str] = {}
+    for chunk in in_chunks({g[0].sku for g in groups}):
+        codes |= dict(s.execute(select(Sku.id, Sku.code).where(Sku.id.in_(chunk))).tuples().all())
     elsewhere: dict[tuple[int, str, int | None], str] = {}
     lanes_made, parts_made = [], []
     for number, group in enumerate(groups, first):
@@ -363,8 +353,6 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
 def _drop_twins(desk: Desk, skus: set[int], fresh: set[int]) -> None:
     """A lane that stood before and says the same as a new one at another place is closed, and the places are put in order."""
     touched: set[int] = set()
-    if desk.s.scalar(select(func.count()).select_from(Lane).where(Lane.until.is_(None))) == len(fresh):
-        return
     for chunk in in_chunks(skus):
         rows = desk.s.execute(
             select(Lane.id, Lane.sku_id, Lane.store_id, func.group_concat(LanePart.item_id))
@@ -384,12 +372,6 @@ def _drop_twins(desk: Desk, skus: set[int], fresh: set[int]) -> None:
     desk.s.expire_all()
     if touched:
         lane_acts.put_in_order(desk, touched, set())
-
-
-def follow_lanes(desk: Desk, skus: set[int]) -> None:
-    """What new lanes mean: prices, quantities, and orders that waited for them."""
-    respond(desk, skus)
-    replan(desk)
 
 
 def out_lanes(desk: Desk) -> Iterable[list[Any]]:

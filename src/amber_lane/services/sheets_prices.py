@@ -22,7 +22,6 @@ from .sheets_frame import Checked, Names, Row, each, need
 
 FIELDS = ("hand_price", "hand_until", "hand_why", "least_price", "ceiling")
 # A sheet of so many can be taken back as one.
-UNDO_MOST = 5000
 NONE_WORDS = ("none", "-")
 
 
@@ -127,15 +126,8 @@ def take(desk: Desk, checked: Checked) -> int:
     for one in rows:
         for name, value in one.values.items():
             setattr(listings[one.listing], name, value)
-    n, can = len(rows), len(rows) <= UNDO_MOST
-    act = desk.log(
-        "price.sheet",
-        "prices",
-        f"prices of {n} listings set by a sheet" + ("" if can else "; cannot be undone as one"),
-        before={"listings": before} if can else None,
-        undo=can,
-        count=n,
-    )
+    n = len(rows)
+    act = desk.log_part("price.sheet", "prices", lambda n: f"prices of {n:,} listings set by a sheet", {}, n, {"listings": before})
     desk.s.flush()
     respond(desk, {row.sku_id for row in listings.values()}, act=act.id, seen=True)
     return n

@@ -33,8 +33,10 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: b
     Returns how many were new.
     """
     told = {one.sku: one for one in listings}
-    skus = {row.code: row for row in desk.s.scalars(select(Sku).where(Sku.code.in_(list(told))))}
-    known = {row.sku_id: row for row in desk.s.scalars(select(Listing).where(Listing.store_id == store.id))}
+    skus = {row.code: row for chunk in in_chunks(told) for row in desk.s.scalars(select(Sku).where(Sku.code.in_(chunk)))}
+    here = select(Listing).where(Listing.store_id == store.id)
+    numbers = [row.id for row in skus.values()]
+    known = {row.sku_id: row for chunk in in_chunks(numbers) for row in desk.s.scalars(here.where(Listing.sku_id.in_(chunk)))}
     fresh = 0
     for one in told.values():
         if one.currency != store.currency:
@@ -86,13 +88,16 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: b
                 row.description = clean_html(one.description)
             row.theirs = differing(row, one)
     desk.s.flush()
-    follow_shown(desk, store)
+    for chunk in in_chunks([row.id for row in skus.values()]):
+        follow_shown(desk, store, chunk)
     return fresh
 
 
-def follow_shown(desk: Desk, store: Store) -> None:
-    """What we do not write is what the store shows: so it is taken for what we want, and nothing is overwritten later."""
-    mine = (Listing.store_id == store.id, Listing.shown_state.in_(("live", "paused")), Listing.state.in_(("live", "paused")))
+def follow_shown(desk: Desk, store: Store, skus: Sequence[int] | None = None) -> None:
+    """What we do not write is what the store shows: so it is taken for what we want, and nothing is overwritten later. skus: of these."""
+    mine = [Listing.store_id == store.id, Listing.shown_state.in_(("live", "paused")), Listing.state.in_(("live", "paused"))]
+    if skus is not None:
+        mine.append(Listing.sku_id.in_(skus))
     if not store.write_prices:
         desk.s.execute(update(Listing).where(*mine, Listing.wanted_price != Listing.shown_price).values(wanted_price=Listing.shown_price))
     if not store.write_stock:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -63,8 +63,8 @@ def to_settle(desk: Desk) -> list[ToSettle]:
     return sorted(out, key=lambda one: one.rank)
 
 
-def without_lane(desk: Desk) -> list[int]:
-    """SKUs on sale, or in an order that waits, without any lane to their own goods."""
+def without_lane(desk: Desk, of: Sequence[int] | None = None) -> list[int]:
+    """SKUs on sale, or in an order that waits, without any lane to their own goods. of: looked for among these alone."""
 
     def bare(of: Any) -> Any:
         laned = select(Lane.id).where(Lane.sku_id == of, Lane.until.is_(None), Lane.instead.is_(False))
@@ -73,7 +73,12 @@ def without_lane(desk: Desk) -> list[int]:
     # A listing without a lane that works is one of few; whether its SKU has none at all is asked of these alone.
     on_sale = by_index(select(Listing.sku_id).where(IS_BARE, bare(Listing.sku_id)), Listing, "ix_listing_bare")
     ordered = select(OrderLine.sku_id).where(OrderLine.state == "needs_lane", OrderLine.sku_id.is_not(None), bare(OrderLine.sku_id))
-    return sorted({*desk.s.scalars(on_sale), *desk.s.scalars(ordered)})
+    if of is None:
+        return sorted({*desk.s.scalars(on_sale), *desk.s.scalars(ordered)})
+    chunks = list(in_chunks(of))
+    some = {sku for chunk in chunks for sku in desk.s.scalars(on_sale.where(Listing.sku_id.in_(chunk)))}
+    some |= {sku for chunk in chunks for sku in desk.s.scalars(ordered.where(OrderLine.sku_id.in_(chunk))) if sku}
+    return sorted(some)
 
 
 def _waiting(desk: Desk) -> dict[int, tuple[int, datetime, int]]:

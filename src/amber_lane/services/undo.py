@@ -10,7 +10,7 @@ from sqlalchemy import func, select, update
 from ..core.states import NotAllowed
 from ..data.lanes import Lane
 from ..data.orders import Order
-from ..data.outbox import Act, Snooze
+from ..data.outbox import Act, ActPart, Snooze
 from ..data.shelf import Listing
 from . import (
     accounts,
@@ -205,25 +205,56 @@ PUTS_BACK = {
 
 
 def undo(desk: Desk, number: int) -> Act:
-    """Take an act back. Conflict says why it cannot be, and then nothing was changed."""
+    """Take an act back; one of very many portions in portions too. Conflict says why it cannot be, and then nothing was changed."""
     act = desk.get(Act, number, "act")
     if act.undo != "open":
         raise Conflict("it has been undone already" if act.undo == "done" else "this cannot be undone")
     later = select(Act.told).where(Act.kind == act.kind, Act.on == act.on, Act.id > act.id, Act.undo == "open").order_by(Act.id)
     if act.kind in PUTS_BACK and (told := desk.s.scalar(later.limit(1))):
         raise Conflict(f"a newer change stands on top of it ({told}); undo that one first")
-    newest = desk.s.scalar(select(func.max(Act.id)))
     for job in portions.of_act(desk, act.id):
         portions.leave(desk, job)
+    # The newest portion first; the act itself holds the oldest.
+    parts = [*desk.s.scalars(select(ActPart.id).where(ActPart.act_id == act.id).order_by(ActPart.id.desc())), 0]
+    if act.count <= portions.AT_ONCE or len(parts) == 1:
+        for part in parts:
+            _take_back(desk, act, part)
+    else:
+        portions.enter(desk, "undo", f"Taking back: {act.told}", {"undoes": act.id}, parts, len(parts), stops=False)
+    act.undo = "done"
+    desk.log("undo", act.on, f"undone: {act.told}")
+    return act
+
+
+def _take_back(desk: Desk, act: Act, part: int) -> None:
+    """One portion of an act; 0 = what the act itself holds."""
+    newest = desk.s.scalar(select(func.max(Act.id)))
+    mine = act
+    if part:
+        one = desk.get(ActPart, part, "part of an act")
+        mine = Act(id=act.id, at=act.at, kind=act.kind, on=act.on, told=act.told, before=one.before, after=one.after)
     try:
-        UNDO[act.kind](desk, act)
+        UNDO[act.kind](desk, mine)
     except NotAllowed as error:
         raise Conflict(f"it cannot be undone any more: {error}") from error
     # What the taking back wrote down is not itself a thing to take back: the next undo goes one further into the past.
     desk.s.execute(update(Act).where(Act.id > newest).values(undo=""))
-    act.undo = "done"
-    desk.log("undo", act.on, f"undone: {act.told}")
-    return act
+
+
+@portions.work("undo")
+def _undo_portion(desk: Desk, body: dict[str, Any], part: int) -> int:
+    _take_back(desk, desk.get(Act, body["undoes"], "act"), part)
+    return 1
+
+
+@portions.finish("undo")
+def _undone(desk: Desk, body: dict[str, Any], done: int, failed: int) -> str:
+    act = desk.get(Act, body["undoes"], "act")
+    if not failed:
+        return f"taken back: {act.told}"
+    told = f"{failed} of {done + failed} portions of it could not be taken back, since they were changed meanwhile"
+    desk.log("undo.partly", act.on, f"{act.told}: {told}")
+    return told
 
 
 def last_undoable(desk: Desk) -> Act | None:

@@ -21,11 +21,15 @@ INDEXES = (
     ("ix_item_stock", "item", ["stock"], None),
     ("ix_item_number", "item", ["number"], None),
     ("ix_lane_item_id", "lane", ["item_id"], "until is null"),
+    ("ix_lane_fits", "lane", ["id"], "until is null and fits is null"),
+    ("ix_lane_services", "lane", ["id"], "until is null and services <> '{}'"),
     ("ix_lane_kit", "lane", ["use", "id"], "until is null and items > 1"),
     ("ix_listing_theirs", "listing", ["store_id"], "theirs is not null"),
     ("ix_listing_lane_id", "listing", ["lane_id"], None),
     ("ix_listing_out", "listing", ["sku_id"], "state = 'paused' and paused_by = 'stock'"),
+    ("ix_listing_hand_until", "listing", ["hand_until", "sku_id"], "hand_until is not null"),
     ("ix_listing_told", "listing", ["id"], "told <> ''"),
+    ("ix_response_act_id", "response", ["act_id"], None),
     ("ix_response_item_id", "response", ["item_id"], None),
     ("ix_response_kind", "response", ["kind", "id"], None),
     ("ix_outbox_subject_id", "outbox", ["subject", "id", "state"], None),
@@ -50,6 +54,14 @@ def upgrade() -> None:
         sa.Column("body", Json(), nullable=False),
         sa.Column("tries", sa.BigInteger(), nullable=False),
     )
+    op.create_table(
+        "act_part",
+        sa.Column("id", sa.BigInteger().with_variant(sa.Integer(), "sqlite"), primary_key=True),
+        sa.Column("act_id", sa.BigInteger(), sa.ForeignKey("act.id", name="fk_act_part_act_id_act"), nullable=False),
+        sa.Column("before", Json(), nullable=True),
+        sa.Column("after", Json(), nullable=True),
+    )
+    op.create_index("ix_act_part_act_id", "act_part", ["act_id", "id"])
     op.create_index("ix_job_part_job_id", "job_part", ["job_id", "id"])
     op.drop_index("ix_outbox_target_subject_id", "outbox")
     op.drop_index("ix_outbox_state_target_id", "outbox")
@@ -58,6 +70,7 @@ def upgrade() -> None:
         batch.add_column(sa.Column("items", sa.BigInteger(), nullable=False, server_default="1"))
         batch.add_column(sa.Column("landed", sa.BigInteger(), nullable=True))
         batch.add_column(sa.Column("profit", sa.BigInteger(), nullable=True))
+        batch.add_column(sa.Column("fits", sa.Boolean(), nullable=True))
     op.execute(
         "update lane set item_id = (select item_id from lane_part where lane_id = lane.id order by id limit 1),"
         " items = max(1, (select count(*) from lane_part where lane_id = lane.id)),"
@@ -73,9 +86,10 @@ def downgrade() -> None:
     for name, table, _, _ in reversed(INDEXES):
         op.drop_index(name, table)
     with op.batch_alter_table("lane") as batch:
-        for name in ("profit", "landed", "items", "item_id"):
+        for name in ("fits", "profit", "landed", "items", "item_id"):
             batch.drop_column(name)
     op.create_index("ix_outbox_state_target_id", "outbox", ["state", "target", "id"])
     op.create_index("ix_outbox_target_subject_id", "outbox", ["target", "subject", "id"])
+    op.drop_table("act_part")
     op.drop_table("job_part")
     op.drop_table("revision")

@@ -1,0 +1,112 @@
+"""What is looked over once an hour: sales, lanes, returns, what waits. Worked out while others write, written in portions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from datetime import datetime, timedelta
+from typing import Any
+
+from ..clock import Clock
+from ..data import moved
+from ..data.session import Database
+from ..services import calls, lane_faults, pace, parcels, prices, returns, supplier_plans, transit, trust, watch
+from ..services.desk import Desk
+from ..services.policy import policy_for
+from ..services.respond import respond
+
+EVERY = timedelta(hours=1)
+# Rows of one column or two that are written in a moment.
+ROWS = 2000
+
+
+class Hourly:
+    """The hourly look of one database. stopping: asked between its steps, so that a stop of the server never waits for it."""
+
+    def __init__(self, db: Database, clock: Clock, stopping: Callable[[], bool] = lambda: False) -> None:
+        self.db, self.clock, self.stopping = db, clock, stopping
+        self.last: datetime | None = None
+
+    def due(self) -> bool:
+        return self.last is None or self.clock.now() - self.last > EVERY
+
+    def steps(self) -> Iterator[tuple[str, Callable[[], None]]]:
+        """Each by itself: a step that fails keeps none of the others from their turn."""
+        self.last = self.clock.now()
+        steps: tuple[tuple[str, Callable[[], None]], ...] = (
+            ("pace", self._pace),
+            ("trust", self._trust),
+            ("faults", self._faults),
+            ("returns", self._returns),
+            ("calls", self._calls),
+            *((name, self._write(does)) for name, does in _WRITES),
+        )
+        for step in steps:
+            if self.stopping():
+                return
+            yield step
+
+    def _write(self, does: Callable[[Desk], Any]) -> Callable[[], None]:
+        def step() -> None:
+            with self.db.writing(patient=True) as s:
+                does(Desk(s, self.clock, "Watch"))
+
+        return step
+
+    def _in_portions(self, rows: Sequence[Any], does: Callable[[Desk, Sequence[Any]], Any]) -> None:
+        for start in range(0, len(rows), ROWS):
+            if self.stopping():
+                return
+            with self.db.writing(patient=True) as s:
+                does(Desk(s, self.clock, "Watch"), rows[start : start + ROWS])
+
+    def _pace(self) -> None:
+        with self.db.reading() as s:
+            rows = pace.moved(Desk(s, self.clock, "Watch"))
+        self._in_portions(rows, pace.keep)
+
+    def _calls(self) -> None:
+        with self.db.reading() as s:
+            rows = calls.moves(Desk(s, self.clock, "Watch"))
+        self._in_portions(rows, lambda desk, part: calls.keep(desk, list(part)))
+
+    def _returns(self) -> None:
+        with self.db.reading() as s:
+            back = returns.count(Desk(s, self.clock, "Watch"))
+        with self.db.writing(patient=True) as s:
+            desk = Desk(s, self.clock, "Watch")
+            if returns.keep(desk, back) and policy_for(desk.s)["reserve_real"]:
+                act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
+                respond(desk, None, act=act.id, alone=True)
+
+    def _trust(self) -> None:
+        """What lanes came to."""
+        with self.db.reading() as s:
+            desk = Desk(s, self.clock, "Lanes")
+            seen = trust.seen(desk)
+            fresh, moves = trust.fresh(desk, seen), trust.moves(desk, seen)
+        for kind, rows in fresh.items():
+            self._in_portions(rows, lambda desk, part, kind=kind: trust.keep(desk, kind, part))  # type: ignore[misc]
+        for start in range(0, len(moves), trust.PORTION):
+            part = dict(list(moves.items())[start : start + trust.PORTION])
+            with self.db.writing(patient=True) as s:
+                trust.move(Desk(s, self.clock, "Lanes"), part)
+
+    def _faults(self) -> None:
+        """What is wrong with lanes."""
+        fine: list[int] = []
+        with self.db.reading() as s:
+            found = lane_faults.faults(Desk(s, self.clock, "Lanes"), fine)
+        with self.db.writing(patient=True) as s:
+            lane_faults.keep(Desk(s, self.clock, "Lanes"), found)
+        self._in_portions(fine, lane_faults.keep_fine)
+
+
+_WRITES: tuple[tuple[str, Callable[[Desk], Any]], ...] = (
+    ("step", watch.step_on),
+    ("review", prices.review),
+    ("arrived", transit.suppose_arrived),
+    ("old", watch.grow_old_while_paused),
+    ("late", parcels.tell_late),
+    ("plans", supplier_plans.refresh),
+    ("moved", lambda desk: moved.forget(desk.s)),
+)
