@@ -17,6 +17,7 @@ class Server:
     """`amber-lane serve` over a folder that holds `house.db`. started: seconds until it answered."""
 
     def __init__(self, folder: Path, **settings: str) -> None:
+        self.folder = folder
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             port = probe.getsockname()[1]

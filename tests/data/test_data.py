@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from sqlalchemy import insert, select, text, update
 from sqlalchemy.exc import IntegrityError, StatementError
 
-from amber_lane.data import moved, tallies, words
-from amber_lane.data.backups import before_change, newest_shape, notes, shape_of
+from amber_lane.data import moved, shapes, tallies, words
+from amber_lane.data.backups import before_change, notes, shape_of
 from amber_lane.data.base import Base, from_ms, to_ms
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -161,7 +161,7 @@ def test_the_data_is_copied_before_its_shape_changes_and_a_newer_one_is_refused(
     db.migrate()
     assert before_change(db, tmp_path) is None, "it is so already"
     old = Database(f"sqlite:///{kept}")
-    assert shape_of(old) == "0009" and shape_of(db) == newest_shape()
+    assert shape_of(old) == "0009" and shape_of(db) == shapes.newest()
     with db.engine.begin() as connection:
         connection.exec_driver_sql("update alembic_version set version_num = '9999'")
     with pytest.raises(RuntimeError, match="made by a newer version"):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import threading
 import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -131,6 +132,7 @@ def make_app(house: House) -> FastAPI:
         looking = asyncio.create_task(app.state.live.run())
         if house.settings.jobs:
             house.worker.start()
+            threading.Thread(target=house.warm, daemon=True, name="warm").start()
         yield
         looking.cancel()
         if house.settings.jobs:

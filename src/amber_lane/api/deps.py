@@ -10,6 +10,7 @@ import anyio
 import anyio.to_thread
 from anyio.lowlevel import RunVar
 from fastapi import Depends, HTTPException, Request
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
@@ -18,6 +19,7 @@ from ..data.setup import Person
 from ..jobs.reads import Reader
 from ..jobs.worker import Worker
 from ..services.desk import Desk
+from ..services.facts import Facts
 from ..services.finder import Finder
 from ..services.prices import Catalogue
 from ..services.setup import Doors
@@ -34,6 +36,17 @@ class House:
     doors: Doors
     worker: Worker
     catalogue: Catalogue = field(default_factory=Catalogue)
+
+    def warm(self) -> None:
+        """Read what searching and pricing keep in memory, beside whatever else begins."""
+        try:
+            with self.db.reading() as s:
+                desk = Desk(s, self.clock, "")
+                self.finder.warm(desk)
+                self.catalogue.read(desk, Facts.read(s))
+        except SQLAlchemyError:
+            # The house is being closed; whoever looks first reads it then.
+            return
 
     @property
     def finder(self) -> Finder:

@@ -1,11 +1,13 @@
-"""The house itself: where it is, and its first steps."""
+"""The house itself: where it is, how long it keeps things, and its first steps."""
 
 from __future__ import annotations
+
+from dataclasses import asdict
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from ..services import first_steps, place
+from ..services import first_steps, keeping, place
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Done
 
@@ -51,6 +53,28 @@ def steps(desk: ReadDesk) -> list[FirstStepOut]:
 @router.post("/house/steps")
 def leave(desk: WriteDesk, ask: LeaveAsk) -> Done:
     return Done(told=first_steps.leave(desk, ask.key, ask.left))
+
+
+class KeepingBody(Ask):
+    """Days; 0 = for ever. sightings: all of them until then, later the last of each day. archive: written to a file before it goes."""
+
+    decisions: int = Field(ge=0, le=36_500)
+    changes: int = Field(ge=0, le=36_500)
+    jobs: int = Field(ge=0, le=36_500)
+    log: int = Field(ge=0, le=36_500)
+    mails: int = Field(ge=0, le=36_500)
+    sightings: int = Field(ge=0, le=36_500)
+    archive: bool
+
+
+@router.get("/house/keeping")
+def get_keeping(desk: ReadDesk) -> KeepingBody:
+    return KeepingBody(**asdict(keeping.kept(desk)))
+
+
+@router.put("/house/keeping")
+def set_keeping(desk: WriteDesk, ask: KeepingBody) -> Done:
+    return Done(told=keeping.set_keeping(desk, keeping.Keeping(**ask.model_dump())))
 
 
 @router.get("/house/place")

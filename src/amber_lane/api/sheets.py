@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime, tzinfo
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, File, Response, UploadFile
+from fastapi import APIRouter, Depends, File, Request, Response, UploadFile
+from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
@@ -19,13 +21,13 @@ from ..data.outbox import SheetOut
 from ..jobs.longjobs import start
 from ..services import by_sheets, lists, place, sheet_columns, sheets_in
 from ..services.decide import CROWD
-from ..services.desk import Invalid, NotFound
+from ..services.desk import Desk, Invalid, NotFound
 from ..services.lists import Wish
 from ..services.sheets_frame import Kind
 from ..sheets.mapping import Columns
 from ..sheets.opened import plain_name
-from ..sheets.table import csv_bytes, xlsx_bytes
-from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
+from ..sheets.table import XLSX_MOST, csv_bytes, csv_parts, xlsx_bytes
+from .deps import Heavy, House, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .shapes import Ask, Big, Done, IdsOut, wish
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])
@@ -51,11 +53,27 @@ def template(desk: ReadDesk, name: str, form: str) -> Response:
     return as_file(f"{name}-template", form, [*kind.required, *kind.optional], [example], sheets_in.lists_of(desk, name))
 
 
-@router.get("/{name}/ours.{form}")
-def ours(desk: ReadDesk, name: str, form: str) -> Response:
+def streamed(
+    request: Request, base: House, name: str, form: str, header: Sequence[str], rows: Callable[[Desk], Iterable[Sequence[Any]]]
+) -> Response:
+    """A table of any length as a download: CSV as it is read, in one look at the data."""
+    if form != "csv":
+        with base.db.reading() as s:
+            return as_file(name, form, header, rows(desk_of(request, s)))
+
+    def parts() -> Iterator[bytes]:
+        with base.db.reading() as s:
+            yield from csv_parts(header, rows(desk_of(request, s)))
+
+    told = {"Content-Disposition": f'attachment; filename="{name}.csv"'}
+    return StreamingResponse(parts(), media_type="text/csv; charset=utf-8", headers=told)
+
+
+@router.get("/{name}/ours.{form}", dependencies=[Heavy])
+def ours(request: Request, base: TheHouse, number: SignedIn, name: str, form: str) -> Response:
     """What we have, in the columns of the sheet brought in."""
     kind = sheets_in.kind_of(name)
-    return as_file(name, form, [*kind.required, *kind.optional], sheets_in.out_rows(desk, name))
+    return streamed(request, base, name, form, [*kind.required, *kind.optional], lambda desk: sheets_in.out_rows(desk, name))
 
 
 class JobStarted(BaseModel):
@@ -211,17 +229,22 @@ def list_ids(desk: ReadDesk, name: str, ask: Annotated[Wish, Depends(wish)], mos
     return IdsOut(ids=ids, total=total)
 
 
-@router.get("/lists/{name}.{form}")
-def list_out(desk: ReadDesk, name: str, form: str, ask: Annotated[Wish, Depends(wish)]) -> Response:
+@router.get("/lists/{name}.{form}", dependencies=[Heavy])
+def list_out(request: Request, base: TheHouse, desk: ReadDesk, name: str, form: str, ask: Annotated[Wish, Depends(wish)]) -> Response:
     """Exactly the rows of a list as filtered and sorted, all pages of them."""
     if name not in lists.LISTS:
         raise NotFound(f"there is no list called {name}")
-    rows, _ = lists.page(desk, name, Wish(ask.words, ask.sort, ask.down, 0, 100_000, ask.filters))
+    if form == "xlsx" and (n := lists.ids(desk, name, replace(ask, offset=0, limit=1))[1]) > XLSX_MOST:
+        raise Invalid(f"a workbook holds {XLSX_MOST:,} rows and this list has {n:,}; take it out as CSV, which holds all of them")
     # What is a number of ours alone says nothing to anybody else.
     header = [key for key in lists.LISTS[name].columns if key not in _OURS and not key.endswith("_id")]
     zone = place.place_of(desk.s).manner.tz
-    out = ([_cell(key, row._mapping[key], row, zone) for key in header] for row in rows)
-    return as_file(name, form, header, out)
+
+    def rows(desk: Desk) -> Iterator[list[Any]]:
+        for row in lists.every(desk, name, ask):
+            yield [_cell(key, row._mapping[key], row, zone) for key in header]
+
+    return streamed(request, base, name, form, header, rows)
 
 
 def _cell(key: str, value: Any, row: Any, zone: tzinfo) -> Any:

@@ -6,10 +6,7 @@ import sqlite3
 from contextlib import closing
 from pathlib import Path
 
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
-
+from . import shapes
 from .session import Database
 
 FOLDER = "backups"
@@ -21,16 +18,7 @@ CHANGES = Path(__file__).resolve().parents[1] / "CHANGES.md"
 def shape_of(db: Database) -> str | None:
     """The number of the shape that the data has; None where there is none yet."""
     with db.engine.connect() as connection:
-        return MigrationContext.configure(connection).get_current_revision()
-
-
-def newest_shape() -> str:
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    found = ScriptDirectory.from_config(config).get_current_head()
-    if found is None:
-        raise RuntimeError("there are no migrations")
-    return found
+        return shapes.of(connection)
 
 
 def before_change(db: Database, data: Path) -> Path | None:
@@ -38,7 +26,7 @@ def before_change(db: Database, data: Path) -> Path | None:
 
     RuntimeError where the data was made by a newer version than this.
     """
-    had, wanted = shape_of(db), newest_shape()
+    had, wanted = shape_of(db), shapes.newest()
     if had is None or had == wanted:
         return None
     if had > wanted:

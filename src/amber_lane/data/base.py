@@ -8,7 +8,7 @@ from typing import Any, ClassVar, TypeVar
 
 from sqlalchemy import BigInteger, Dialect, Integer, MetaData, Select, Text, TypeDecorator, text
 from sqlalchemy.dialects.sqlite.base import SQLiteCompiler
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
 
 Q = TypeVar("Q", bound=Select[*tuple[Any, ...]])
 
@@ -70,6 +70,14 @@ SQLiteCompiler.get_from_hint_text = _hint  # type: ignore[method-assign, assignm
 def by_index(query: Q, table: Any, name: str) -> Q:
     """The same query, which walks a table by this index and no other: no plan depends on what the database guesses of its rows."""
     return query.with_hint(table, f"INDEXED BY {name}", "sqlite")
+
+
+def statistics(s: Session) -> None:
+    """What the database guesses of its rows, brought up to date where that is needed; a few rows of each table are looked at."""
+    if s.get_bind().dialect.name == "sqlite":
+        link = s.connection()
+        link.exec_driver_sql("pragma analysis_limit = 400")
+        link.exec_driver_sql("pragma optimize")
 
 
 def part(where: str) -> dict[str, Any]:

@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager, nullcontext
-from pathlib import Path
+from contextlib import closing, contextmanager, nullcontext
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
 
-from . import revisions, upkeep
+from . import revisions, shapes, upkeep
 from .kept import HERE, Kept
 from .turns import Turns
 
+_INCREMENTAL, _ROOM = 2, 256
 # Seconds that a transaction waits for its turn.
 WRITE_WITHIN = 20.0
 
@@ -38,18 +36,47 @@ class Database:
 
     def migrate(self, to: str = "head") -> None:
         """Bring the tables to the newest shape; safe to call at every start. to: an older shape, for tests."""
-        config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         with self._unhindered() as connection, connection.begin():
-            config.attributes["connection"] = connection
-            command.upgrade(config, to)
-            if self.sqlite:
-                if broken := connection.exec_driver_sql("pragma foreign_key_check").fetchall():
+            had, wanted = shapes.of(connection), shapes.newest() if to == "head" else to
+            if had != wanted:
+                shapes.change(connection, to)
+                if self.sqlite and (broken := connection.exec_driver_sql("pragma foreign_key_check").fetchall()):
                     raise RuntimeError(
                         f"the new shape of the tables would lose what belongs together, so nothing was changed: {broken[:3]}"
                     )
-                if to == "head":
-                    upkeep.make(connection)
+            if self.sqlite and to == "head":
+                upkeep.make(connection)
+        if self.sqlite and had != wanted:
+            self._give_back()
+
+    def _give_back(self) -> None:
+        """What is deleted later gives its room back bit by bit; data of before is written anew for that, once."""
+        with closing(self.engine.raw_connection()) as raw:
+            cursor = raw.cursor()
+            if cursor.execute("pragma auto_vacuum").fetchone()[0] != _INCREMENTAL:
+                cursor.execute(f"pragma auto_vacuum = {_INCREMENTAL}")
+                cursor.execute("vacuum")
+
+    def tidy(self) -> None:
+        """Bring what was written lately to its place in the file, while others read and write."""
+        if self.sqlite:
+            with closing(self.engine.raw_connection()) as raw:
+                raw.cursor().execute("pragma wal_checkpoint(passive)")
+
+    def shrink(self, most: int = 200) -> None:
+        """Give room that nothing stands in any more back to the disk, some pages at a time so that nobody waits for it."""
+        if not self.sqlite:
+            return
+        while True:
+            with self.turns.turn(patient=True), closing(self.engine.raw_connection()) as raw:
+                cursor = raw.cursor()
+                left = cursor.execute("pragma freelist_count").fetchone()[0]
+                # A little room is kept for what comes next.
+                if left <= _ROOM:
+                    return
+                cursor.execute(f"pragma incremental_vacuum({most})").fetchall()
+                if cursor.execute("pragma freelist_count").fetchone()[0] >= left:
+                    return
 
     @contextmanager
     def _unhindered(self) -> Iterator[Connection]:
@@ -99,8 +126,10 @@ def _settings(connection: Any, _: Any) -> None:
         "synchronous=NORMAL",
         "foreign_keys=ON",
         "busy_timeout=20000",
-        "cache_size=-64000",
+        "cache_size=-12000",
         "temp_store=MEMORY",
+        # Tidied beside the work (see Database.tidy), so that no commit waits for it; this is for a house that nobody tidies.
+        "wal_autocheckpoint=16000",
     ):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()

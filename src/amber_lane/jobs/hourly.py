@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 from ..clock import Clock
 from ..data import moved
+from ..data.base import statistics
 from ..data.session import Database
-from ..services import calls, lane_faults, pace, parcels, prices, returns, supplier_plans, transit, trust, watch
+from ..services import calls, keeping, lane_faults, pace, parcels, prices, returns, supplier_plans, transit, trust, watch
 from ..services.desk import Desk
 from ..services.policy import policy_for
 from ..services.respond import respond
@@ -22,9 +24,10 @@ ROWS = 2000
 class Hourly:
     """The hourly look of one database. stopping: asked between its steps, so that a stop of the server never waits for it."""
 
-    def __init__(self, db: Database, clock: Clock, stopping: Callable[[], bool] = lambda: False) -> None:
-        self.db, self.clock, self.stopping = db, clock, stopping
+    def __init__(self, db: Database, clock: Clock, folder: Path, stopping: Callable[[], bool] = lambda: False) -> None:
+        self.db, self.clock, self.folder, self.stopping = db, clock, folder, stopping
         self.last: datetime | None = None
+        self.pruned: datetime | None = None
 
     def due(self) -> bool:
         return self.last is None or self.clock.now() - self.last > EVERY
@@ -39,6 +42,7 @@ class Hourly:
             ("returns", self._returns),
             ("calls", self._calls),
             *((name, self._write(does)) for name, does in _WRITES),
+            ("keeping", self._prune),
         )
         for step in steps:
             if self.stopping():
@@ -74,9 +78,24 @@ class Hourly:
             back = returns.count(Desk(s, self.clock, "Watch"))
         with self.db.writing(patient=True) as s:
             desk = Desk(s, self.clock, "Watch")
-            if returns.keep(desk, back) and policy_for(desk.s)["reserve_real"]:
+            categories = returns.keep(desk, back)
+            if categories and policy_for(desk.s)["reserve_real"]:
                 act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
-                respond(desk, None, act=act.id, alone=True)
+                respond(desk, returns.skus_of(desk, categories, back), act=act.id, alone=True)
+
+    def _prune(self) -> None:
+        """What is too old goes, once a day."""
+        if self.pruned is not None and self.clock.now() - self.pruned < timedelta(days=1):
+            return
+        self.pruned = self.clock.now()
+        with self.db.reading() as s:
+            steps = list(keeping.steps(Desk(s, self.clock, "Watch"), self.folder))
+        for step in steps:
+            while not self.stopping():
+                with self.db.writing(patient=True) as s:
+                    if not step(Desk(s, self.clock, "Watch")):
+                        break
+        self.db.shrink()
 
     def _trust(self) -> None:
         """What lanes came to."""
@@ -109,4 +128,5 @@ _WRITES: tuple[tuple[str, Callable[[Desk], Any]], ...] = (
     ("late", parcels.tell_late),
     ("plans", supplier_plans.refresh),
     ("moved", lambda desk: moved.forget(desk.s)),
+    ("statistics", lambda desk: statistics(desk.s)),
 )

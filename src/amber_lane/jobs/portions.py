@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 
 import structlog
@@ -15,6 +16,8 @@ from ..services.desk import Desk, DeskError
 
 # A portion that breaks something here is set aside after so many tries, and the others go on.
 TRIES = 3
+# Between two portions it rests for a part of what the last one took, at most so many seconds.
+REST, REST_MOST = 0.5, 0.1
 log = structlog.get_logger()
 
 
@@ -32,8 +35,11 @@ class Portions:
     def run_due(self) -> None:
         """Go on until nothing is left."""
         while not self.stopping() and (number := self._next()) is not None:
+            begun = time.monotonic()
             while not self.stopping() and self._one(number):
-                pass
+                # As long again for everybody else; what answers people runs in this very process.
+                time.sleep(min((time.monotonic() - begun) * REST, REST_MOST))
+                begun = time.monotonic()
 
     def _next(self) -> int | None:
         with self.db.reading() as s:

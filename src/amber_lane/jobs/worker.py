@@ -21,6 +21,7 @@ from ..data.lanes import Lane
 from ..data.session import Database
 from ..data.setup import Carrier, Inbox, RateSource, Store, Supplier
 from ..data.source import SavedSearch
+from ..memory import give_back
 from ..services import (
     calls,
     lane_terms,
@@ -39,6 +40,8 @@ from .portions import Portions
 from .reads import Reader
 
 log = structlog.get_logger()
+# So many times slower are the beats where the clock is the real one.
+REAL_TIME = 3.0
 
 
 class Worker:
@@ -55,7 +58,7 @@ class Worker:
         self.scheduler = BackgroundScheduler(timezone="UTC")
         self.stopping = threading.Event()
         self.portions = Portions(db, clock, self.stopping.is_set)
-        self.hourly = Hourly(db, clock, self.stopping.is_set)
+        self.hourly = Hourly(db, clock, folder, self.stopping.is_set)
         self._lock: IO[str] | None = None
         self._laned: Any = None
         self._planned: Any = None
@@ -81,7 +84,8 @@ class Worker:
         self.jobs.recover()
         self.portions.recover()
         log.info("worker started", lost=lost)
-        # Separate beats, so that a slow partner never keeps the outbox waiting.
+        # Separate beats, so that a slow partner never keeps the outbox waiting; where time runs fast, things are due more often.
+        slow = 1.0 if isinstance(self.clock, PacedClock) else REAL_TIME
         for name, beat, seconds in (
             ("reads", self.read, 0.5),
             ("delivery", self.deliver, 0.25),
@@ -91,8 +95,11 @@ class Worker:
             ("jobs", self.jobs.run_due, 0.5),
             ("portions", self.portions.run_due, 0.25),
             ("hourly", self.look_over, 1.0),
+            ("tidy", self.db.tidy, 2.0),
+            ("memory", give_back, 20.0),
         ):
-            self.scheduler.add_job(self._safely, "interval", seconds=seconds, args=[name, beat], id=name, max_instances=1, coalesce=True)
+            often = {"seconds": seconds * slow, "id": name, "max_instances": 1, "coalesce": True}
+            self.scheduler.add_job(self._safely, "interval", args=[name, beat], **often)
         self.scheduler.start()
         self.finder.ours.warm(self.db.engine)
 

@@ -19,7 +19,6 @@ from ..data.outbox import Outbox
 from ..data.setup import Store, Supplier
 from ..data.source import Item
 from ..sheets import ubl
-from ..sheets.slip import slip_pdf
 from ..sheets.table import csv_bytes
 from . import outbox
 from .desk import Conflict, Desk, Invalid, by_id
@@ -82,6 +81,9 @@ def ubl_file(desk: Desk, number: int) -> File:
 
 def slip_file(desk: Desk, number: int) -> File:
     """The packing slip of a purchase order: what the buyer ordered, in the store's name, without prices or our supplier."""
+    # Loaded where it is used: what draws pages takes a third of a second of every start.
+    from ..sheets.slip import slip_pdf
+
     purchase, order, store, rows = _parts(desk, number)
     lines = by_id(desk.s, OrderLine, {row.order_line_id for row, _ in rows})
     address = order.mended or order.address

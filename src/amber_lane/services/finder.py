@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 import threading
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -130,6 +130,13 @@ class Finder:
     lock: Any = field(default_factory=threading.Lock)
     ours: Ours = field(default_factory=Ours)
 
+    def warm(self, desk: Desk) -> None:
+        """Read the columns before somebody waits for them, for the first store."""
+        store = desk.s.scalar(select(func.min(Store.id)))
+        if store is not None:
+            with self.lock:
+                self.look(desk, store)
+
     def find(self, desk: Desk, ask: Search) -> Found:
         """The page of a search. Invalid when its store or its order is none."""
         if ask.sort not in SORTS:
@@ -186,7 +193,10 @@ class Finder:
         """Bring the columns up to date. Returns the places of items that moved (none where all is read anew)."""
         newest = s.scalar(select(func.max(Item.id))) or 0
         goods = self.goods
-        if goods is None or newest != (goods.ids[-1] if len(goods.ids) else 0):
+        last = 0 if goods is None or not len(goods.ids) else int(goods.ids[-1])
+        if goods is not None and last and newest > last and self._count(s) == len(goods.ids) + self._count(s, last):
+            self._append(s, goods, last)
+        elif goods is None or newest != last:
             self.goods = _read(s)
             self.views.clear()
             self.matched.clear()
@@ -200,6 +210,31 @@ class Finder:
             getattr(goods, name)[places] = getattr(fresh, name)
         goods.seen = max(goods.seen, fresh.seen)
         return places
+
+    def _count(self, s: Session, after: int = 0) -> int:
+        return int(s.scalar(select(func.count()).select_from(Item).where(Item.id > after)) or 0)
+
+    def _append(self, s: Session, goods: Goods, last: int) -> None:
+        """Items that have come stand behind the others; what they would be in each store is worked out for them alone."""
+        more = _read(s, after=last)
+        words = sorted({*goods.categories, *more.categories})
+        monies = sorted({*goods.monies, *more.monies})
+        for fresh in (goods, more):
+            fresh.category, fresh.categories = _recoded(fresh.category, fresh.categories, words), words
+            fresh.money, fresh.monies = _recoded(fresh.money, fresh.monies, monies), monies
+        columns = ("ids", "supplier", "origin", "cost", "stock", "weight", "lead", "least", "offer", "category", "money")
+        for name in columns:
+            setattr(goods, name, np.concatenate([getattr(goods, name), getattr(more, name)]))
+        self.matched.clear()
+        self.steady = None
+        facts = Facts.read(s)
+        for store, view in self.views.items():
+            grown = _empty_view(len(more.ids), view.mark)
+            for one in fields(View):
+                if one.name != "mark":
+                    setattr(view, one.name, np.concatenate([getattr(view, one.name), getattr(grown, one.name)]))
+            if store in facts.stores:
+                _fill(s, facts, store, goods, view, np.arange(len(goods.ids) - len(more.ids), len(goods.ids)))
 
     def _mask(self, desk: Desk, ask: Search, goods: Goods, view: View) -> Bools:
         mask = goods.offer != OFFERS.index("gone")
@@ -228,7 +263,7 @@ class Finder:
             good = [number for number, (kept, of) in ratings(desk).items() if of and kept * 100 >= ask.rating_least * of]
             mask &= np.isin(goods.supplier, np.array(good, dtype=np.int64))
         if ask.ours in ("yes", "no"):
-            have = np.isin(goods.ids, ours_of(desk.s))
+            have = np.isin(goods.ids, desk.kept("ours", lambda desk: ours_of(desk.s), still=True))
             mask &= have if ask.ours == "yes" else ~have
         return np.asarray(mask, dtype=np.bool_)
 
@@ -278,7 +313,13 @@ class Finder:
         return self.steady[1]
 
 
-def _read(s: Session, since: int | None = None) -> Goods:
+def _recoded(codes: Ints, old: list[str], new: list[str]) -> Ints:
+    """Places in a list of words as places in a longer one."""
+    place = {word: i for i, word in enumerate(new)}
+    return np.array([place[word] for word in old], dtype=np.int64)[codes] if len(codes) else codes
+
+
+def _read(s: Session, since: int | None = None, after: int = 0) -> Goods:
     query = select(
         Item.id,
         Item.supplier_id,
@@ -299,6 +340,8 @@ def _read(s: Session, since: int | None = None) -> Goods:
         some = select(Item.id).where(changed_at == since).limit(MANY + 1).subquery()
         several = s.scalar(select(func.count()).select_from(some)) or 0
         query = query.where(changed_at >= since if several <= MANY else changed_at > since)
+    if after:
+        query = query.where(Item.id > after)
     # In order only where all are read: asked to sort, the database would walk through all items to find the few that moved.
     *columns, category, money = fetch_columns(s, query.order_by(Item.id) if since is None else query)
     n = len(columns[0])
@@ -380,12 +423,14 @@ def work_out(s: Session, facts: Facts, store: Store, goods: Goods, rows: Ints, c
     pack = np.array([handling_of.get(i, 0) for i in origin.tolist()], dtype=np.int64)
     parts, ship, handling, rebate = np.zeros((4, n), dtype=np.int64)
     least, known = np.full(n, NONE, dtype=np.int64), service >= 0
+    money_of = goods.money[rows]
     for number in np.unique(supplier).tolist():
         one = facts.suppliers[number]
         mine = np.flatnonzero(supplier == number)
-        groups = np.unique(np.stack([policy["currency_cushion"][mine], goods.money[rows][mine]]), axis=1).T.tolist()
-        for cushion, money in groups:
-            at = mine[(policy["currency_cushion"][mine] == cushion) & (goods.money[rows][mine] == money)]
+        wide = len(goods.monies)
+        pair = policy["currency_cushion"][mine] * wide + money_of[mine]
+        for one_pair in np.unique(pair).tolist():
+            (cushion, money), at = divmod(one_pair, wide), mine[pair == one_pair]
             try:
                 rate = facts.conversion(one, store.currency, cushion, of=goods.monies[money])
                 asks = facts.conversion(one, store.currency, cushion, discount=False, of=goods.monies[money])
@@ -448,8 +493,8 @@ def sending(facts: Facts, origin: Ints, weight: Ints, country: str) -> tuple[Int
 def ours_of(s: Session) -> Ints:
     """Items that fill a SKU of ours, or carry the barcode of one."""
     laned = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None))
-    coded = select(Item.id).join(Sku, (Sku.gtin == Item.gtin) & (Item.gtin != ""))
-    return np.unique(np.array([*s.scalars(laned), *s.scalars(coded)], dtype=np.int64))
+    same = select(Item.id).join(Sku, (Sku.gtin == Item.gtin) & (Item.gtin != ""))
+    return np.unique(np.concatenate([*fetch_columns(s, laned), *fetch_columns(s, same)]))
 
 
 def ratings(desk: Desk) -> dict[int, tuple[int, int]]:

@@ -14,14 +14,18 @@ from ..data.lanes import Lane, LanePart, Rejection
 from ..data.setup import Setting, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
-from .desk import Desk, in_chunks
+from ..data.tallies import tally
+from .desk import Desk, by_id, in_chunks
 from .lane_acts import in_one
 from .lane_costs import Costing
 from .lanes import Part, Wish
+from .likeness import LOOKED_AT, near_items
 from .policy import policy_for
 from .to_settle import without_lane
 
 LEARNT, LOOKED = "number_patterns", "matched"
+# So many other SKUs are enough to learn from how rare words are; above so many items only those near a SKU are compared with it.
+LEARNT_FROM, MANY_ITEMS = 5000, 20_000
 
 
 @dataclass(frozen=True)
@@ -46,14 +50,24 @@ def find_sure(desk: Desk, progress: Callable[[int], None] = lambda n: None, skus
     if not wanted:
         return []
     ours = rows_of_skus(desk, wanted)
-    items = rows_of_items(desk)
-    # Words are learnt from all that the house knows, so that a few leftovers are not judged by themselves alone.
-    known = rows_of_skus(desk, set(desk.s.scalars(select(Sku.id))) - set(wanted))
+    items = rows_of_items(desk, near=_near(desk, wanted))
+    # Words are learnt from what the house knows, so that a few leftovers are not judged by themselves alone.
+    others = sorted(set(desk.s.scalars(select(Sku.id))) - set(wanted))
+    known = rows_of_skus(desk, others[:: -(-len(others) // LEARNT_FROM)] if others else ())
     refused = {(str(sku), str(item)) for sku, item in desk.s.execute(select(Rejection.sku_id, Rejection.item_id))}
     packs = bool(policy_for(desk.s)["open_packs"])
     found = match(ours, items, refused, progress, patterns=patterns(desk), known=known, other_packs=packs)
     pairs = {int(row.key): [one for one in near if one.decision == OPEN] for row, near in zip(ours, found, strict=True)}
     return _cheapest_first(desk, {sku: near for sku, near in pairs.items() if near}, items)
+
+
+def _near(desk: Desk, wanted: Sequence[int]) -> set[int] | None:
+    """Where few SKUs stand against very many items: those items that have one of their numbers, or share their rarest words; None = all."""
+    there = sum(n for n in tally(desk.s, "items").values())
+    if there < MANY_ITEMS or len(wanted) * LOOKED_AT > there:
+        return None
+    known = patterns(desk)
+    return {item for sku in by_id(desk.s, Sku, wanted).values() for item in near_items(desk, sku, known)}
 
 
 def _cheapest_first(desk: Desk, sure: dict[int, list[Found]], items: Sequence[Row]) -> list[Sure]:
@@ -175,8 +189,8 @@ def rows_of_skus(desk: Desk, skus: Collection[int]) -> list[Row]:
     return [Row(str(r.id), r.title, r.brand, r.gtin, r.mpn, 1, *prices.get(r.id, (0, "")), options=r.options, number=r.code) for r in rows]
 
 
-def rows_of_items(desk: Desk, supplier: int | None = None) -> list[Row]:
-    """Items that are still sold, as they are compared."""
+def rows_of_items(desk: Desk, supplier: int | None = None, near: Collection[int] | None = None) -> list[Row]:
+    """Items that are still sold, as they are compared; near: of these alone."""
     query = select(
         Item.id,
         Item.title,
@@ -193,9 +207,11 @@ def rows_of_items(desk: Desk, supplier: int | None = None) -> list[Row]:
     query = query.where(Item.supplier_id.in_(select(Supplier.id).where(Supplier.ended_at.is_(None))))
     if supplier is not None:
         query = query.where(Item.supplier_id == supplier)
+    queries = [query.order_by(Item.id)] if near is None else [query.where(Item.id.in_(chunk)) for chunk in in_chunks(sorted(near))]
     return [
         Row(str(i), title, brand, gtin, mpn, pack, float(cost), currency, str(by), options, number)
-        for i, title, brand, gtin, mpn, pack, cost, currency, by, options, number in desk.s.execute(query.order_by(Item.id))
+        for one in queries
+        for i, title, brand, gtin, mpn, pack, cost, currency, by, options, number in desk.s.execute(one)
     ]
 
 

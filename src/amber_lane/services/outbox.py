@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, aliased
 from ..connectors.errors import CannotAsk, CarrierUnknown, Denied, OutsideError, Postponed, RateLimited, Refused, UnknownOutcome
 from ..core.money import parse_money, show
 from ..core.states import OUTBOX
-from ..data.base import by_index, to_ms
+from ..data.base import Q, by_index, to_ms
 from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import IS_OPEN, OPEN, Outbox
 from ..data.setup import Mailbox
@@ -51,11 +51,16 @@ def overtaken(s: Session, ids: Sequence[int]) -> None:
     )
 
 
+def of_subjects(query: Q) -> Q:
+    """A query for changes of some subjects, which goes by these however many changes there are in a state."""
+    return by_index(query, Outbox, "ix_outbox_subject_id")
+
+
 def overtake(desk: Desk, newest: Mapping[str, str]) -> None:
     """Changes of listings that wait already are dropped for a newer one: its key by their subject."""
     for chunk in in_chunks(newest):
         mine = (Outbox.subject.in_(chunk), Outbox.state.in_(OUTBOX.sources("drop")), Outbox.kind == "listing")
-        waiting = desk.s.execute(select(Outbox.id, Outbox.subject).where(*mine)).all()
+        waiting = desk.s.execute(of_subjects(select(Outbox.id, Outbox.subject).where(*mine))).all()
         bulk_update(desk.s, Outbox, ("state", "overtaken_by"), [("dropped", newest[subject], number) for number, subject in waiting])
 
 

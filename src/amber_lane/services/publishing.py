@@ -11,16 +11,15 @@ from sqlalchemy import select
 from ..core.price import NONE
 from ..core.states import LISTING, OUTBOX
 from ..data.lanes import Lane
-from ..data.outbox import Outbox
+from ..data.outbox import OPEN, Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from . import shelf
 from .book import load
 from .desk import Conflict, Desk, Invalid, by_id
+from .outbox import of_subjects
 from .phrases import Cleaner, clean_html
 from .respond import respond, with_sharers
-
-OPEN = ("waiting", "claimed", "unknown", "posted")
 
 
 @dataclass
@@ -99,7 +98,7 @@ def publish(desk: Desk, ids: Iterable[int]) -> Published:
 def _send_rest(desk: Desk, ids: Sequence[int]) -> None:
     """Those whose figures were right already still have their words to send."""
     subjects = {f"listing:{i}": i for i in ids}
-    under_way = set(desk.s.scalars(select(Outbox.subject).where(Outbox.subject.in_(list(subjects)), Outbox.state.in_(OPEN))))
+    under_way = set(desk.s.scalars(of_subjects(select(Outbox.subject).where(Outbox.subject.in_(list(subjects)), Outbox.state.in_(OPEN)))))
     desk.s.expire_all()
     for subject, number in subjects.items():
         if subject not in under_way:
@@ -111,7 +110,9 @@ def unpublish(desk: Desk, after: dict[str, Any]) -> None:
     for row in by_id(desk.s, Listing, after["listings"]).values():
         if row.state not in ("live", "paused"):
             continue
-        letters = list(desk.s.scalars(select(Outbox).where(Outbox.subject == f"listing:{row.id}", Outbox.state.not_in(("dropped",)))))
+        letters = list(
+            desk.s.scalars(of_subjects(select(Outbox).where(Outbox.subject == f"listing:{row.id}", Outbox.state.not_in(("dropped",)))))
+        )
         if row.shown_state == "" and all(one.state == "waiting" and not one.tries for one in letters):
             for one in letters:
                 one.state, one.answer = OUTBOX.step(one.state, "stop"), "taken back"
@@ -246,7 +247,7 @@ def send_again(desk: Desk, ids: Iterable[int]) -> int:
     """Send listings that their stores refused once more, with the words and figures of now. Returns how many."""
     n = 0
     for row in by_id(desk.s, Listing, ids).values():
-        dead = desk.s.scalar(select(Outbox.id).where(Outbox.subject == f"listing:{row.id}", Outbox.state == "dead").limit(1))
+        dead = desk.s.scalar(of_subjects(select(Outbox.id).where(Outbox.subject == f"listing:{row.id}", Outbox.state == "dead").limit(1)))
         if dead is None or row.state == "preparing":
             continue
         row.words_due = row.words_due or bool(row.told)

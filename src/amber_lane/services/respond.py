@@ -7,8 +7,6 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 from sqlalchemy import func, select
 
 from ..core.money import Bools, Ints
@@ -184,6 +182,10 @@ def _followed(desk: Desk, body: dict[str, Any], done: int, failed: int) -> str:
 
 def _apart(desk: Desk, skus: set[int] | None) -> list[list[int]]:
     """SKUs in portions; those that draw on one item are always together."""
+    # Loaded where it is used, since every start would wait for it.
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
     sku, item = lane_pairs(desk.s)
     known = np.array(list(desk.s.scalars(select(Sku.id).order_by(Sku.id))), dtype=np.int64)
     things = np.unique(item)

@@ -11,7 +11,7 @@ from ..data.orders import Order, OrderLine, PurchaseLine
 from ..data.setup import Setting
 from ..data.shelf import Sku
 from ..data.transit import Parcel, ParcelLine
-from .desk import Desk
+from .desk import Desk, in_chunks
 from .facts import RETURNS
 
 DAYS = 180
@@ -24,7 +24,7 @@ Rows = list[list[object]]
 
 def refresh(desk: Desk) -> bool:
     """Count anew and keep it. Returns whether any share moved by a tenth of a percent or more."""
-    return keep(desk, count(desk))
+    return bool(keep(desk, count(desk)))
 
 
 def count(desk: Desk) -> Rows:
@@ -70,18 +70,30 @@ def count(desk: Desk) -> Rows:
     return out
 
 
-def keep(desk: Desk, out: Rows) -> bool:
-    """Keep what was counted. Returns whether any share is another than before."""
+def keep(desk: Desk, out: Rows) -> set[str]:
+    """Keep what was counted. Returns the categories whose share is another than before; '' = those that have none of their own."""
     row = desk.s.scalar(select(Setting).where(Setting.name == RETURNS))
     was = {(a, b): c for a, b, c, *_ in row.value["rows"]} if row else {}
-    if not out or {(a, b): c for a, b, c, *_ in out} == was:
-        return False
+    now = {(a, b): c for a, b, c, *_ in out}
+    if not out or now == was:
+        return set()
     if row is None:
         desk.s.add(Setting(name=RETURNS, value={"rows": out}))
     else:
         row.value = {"rows": out}
     desk.s.flush()
-    return True
+    return {
+        str(category) for (store, category), share in {**was, **now}.items() if was.get((store, category)) != now.get((store, category))
+    }
+
+
+def skus_of(desk: Desk, categories: set[str], out: Rows) -> set[int]:
+    """SKUs whose returns reserve follows the shares of these categories."""
+    named = {str(row[1]) for row in out}
+    found = {sku for chunk in in_chunks(categories - {""}) for sku in desk.s.scalars(select(Sku.id).where(Sku.category.in_(chunk)))}
+    if "" in categories:
+        found |= set(desk.s.scalars(select(Sku.id).where(Sku.category.not_in(named - {""}))))
+    return found
 
 
 def _rounded(share: float) -> int:

@@ -123,6 +123,7 @@ def out_rows(desk: Desk, name: str) -> Iterator[list[Any]]:
             # As their stores show them, which is what the sheet says; what is not there yet has nothing to show.
             .where(Listing.shown_state != "", Listing.shown_price > 0)
             .order_by(Sku.code)
+            .execution_options(yield_per=1000)
         ):
             theirs = row.theirs or {}
             yield [

@@ -6,11 +6,11 @@ from collections.abc import Collection, Iterator
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import BigInteger, String, cast, func, literal, select, type_coerce, update
+from sqlalchemy import BigInteger, String, cast, func, literal, select, type_coerce
 
 from ..core.money import PPM, half_up, show
 from ..core.risk import REFUND_COST, oversell_a_day
-from ..data.base import by_index, from_ms
+from ..data.base import by_index, from_ms, to_ms
 from ..data.lanes import IS_SHUT, Lane, LanePart
 from ..data.outbox import Outbox
 from ..data.setup import Origin, Service, Store, Supplier
@@ -19,7 +19,7 @@ from ..data.source import IS_DOUBTED, Item
 from ..data.watch import Sighting, Sweep
 from . import lane_faults, outbox
 from .by_cause import PREFIX
-from .desk import Conflict, Desk, by_id, in_chunks
+from .desk import Conflict, Desk, bulk_update, by_id, in_chunks
 from .to_settle import GONE, SHUT, to_settle
 from .trouble import SHOWN, Cause, Member, Source, Step, Trouble, quoted
 
@@ -88,9 +88,10 @@ def send_pauses_again(desk: Desk, store_id: int, only: Collection[int] = ()) -> 
         raise Conflict("this is settled already")
     for chunk in in_chunks([f"listing:{row.id}" for row in rows], 500):
         mine = (Outbox.subject.in_(chunk), Outbox.kind == "listing")
-        if dead := desk.s.scalars(select(Outbox).where(*mine, Outbox.state == "dead")).all():
+        found = desk.s.scalars(outbox.of_subjects(select(Outbox).where(*mine, Outbox.state.in_(("dead", "waiting"))))).all()
+        if dead := [row for row in found if row.state == "dead"]:
             outbox.retry_many(desk, dead)
-        desk.s.execute(update(Outbox).where(*mine, Outbox.state == "waiting").values(after=desk.now))
+        bulk_update(desk.s, Outbox, ("after",), [(to_ms(desk.now), row.id) for row in found if row.state == "waiting"])
     return len(rows)
 
 

@@ -147,6 +147,20 @@ def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
     return b"\xef\xbb\xbf" + out.getvalue().encode()
 
 
+def csv_parts(header: Sequence[str], rows: Iterable[Sequence[object]], size: int = 500) -> Iterator[bytes]:
+    """The same file in parts, so that however many rows there are, only a few are held at a time."""
+    rows = iter(rows)
+    yield csv_bytes(header, islice(rows, size))
+    while part := list(islice(rows, size)):
+        out = io.StringIO(newline="")
+        csv.writer(out, lineterminator="\r\n").writerows([safe(value) for value in row] for row in part)
+        yield out.getvalue().encode()
+
+
+# A sheet of a workbook holds no more rows.
+XLSX_MOST = 1_048_575
+
+
 def xlsx_bytes(
     header: Sequence[str], rows: Iterable[Sequence[object]], title: str = "Sheet", lists: Mapping[str, Sequence[str]] | None = None
 ) -> bytes:

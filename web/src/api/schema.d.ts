@@ -202,6 +202,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/house/keeping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Keeping */
+        get: operations["house_get_keeping"];
+        /** Set Keeping */
+        put: operations["house_set_keeping"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/house/place": {
         parameters: {
             query?: never;
@@ -5271,6 +5289,26 @@ export interface components {
             version: number;
         };
         /**
+         * KeepingBody
+         * @description Days; 0 = for ever. sightings: all of them until then, later the last of each day. archive: written to a file before it goes.
+         */
+        KeepingBody: {
+            /** Archive */
+            archive: boolean;
+            /** Changes */
+            changes: number;
+            /** Decisions */
+            decisions: number;
+            /** Jobs */
+            jobs: number;
+            /** Log */
+            log: number;
+            /** Mails */
+            mails: number;
+            /** Sightings */
+            sightings: number;
+        };
+        /**
          * KeptOut
          * @description failed: a combination -> why it could not be made; the rest is done.
          */
@@ -8400,6 +8438,8 @@ export interface components {
             kind: string;
             /** Members */
             members: components["schemas"]["amber_lane__api__today__MemberOut"][];
+            /** More Members */
+            more_members: number;
             other: components["schemas"]["NextStep"] | null;
             /** Per Day */
             per_day: boolean;
@@ -9225,6 +9265,59 @@ export interface operations {
                     "application/json": {
                         [key: string]: number;
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    house_get_keeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeepingBody"];
+                };
+            };
+        };
+    };
+    house_set_keeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepingBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Validation Error */

@@ -6,6 +6,7 @@ import { api, take } from '@/api/client'
 import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
+import Keeping from './Keeping.vue'
 
 const asked = useQuery({ queryKey: ['place'], queryFn: () => take(api.GET('/api/v1/house/place')) })
 const form = reactive({ country: '', zone: '', dates: 'dmy', decimal: '.' })
@@ -61,5 +62,6 @@ async function keep() {
       >
       <p class="col-span-2 flex justify-end"><Btn kind="main" :disabled="!valid" @click="keep">Keep</Btn></p>
     </form>
+    <Keeping />
   </div>
 </template>

@@ -1,0 +1,182 @@
+"""One house measured: its looks, its acts with somebody else writing meanwhile, what it takes when nobody does anything."""
+
+from __future__ import annotations
+
+import contextlib
+import statistics
+import tempfile
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from . import acts
+from .looks import Look, looks
+from .make import make
+from .server import Server
+
+TURNS = 9
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One line of the table. unit: ms, s, MB or %; most: the aim at 100,000 SKUs (None = none); at: the size of the house."""
+
+    name: str
+    value: float
+    unit: str
+    most: float | None
+    kind: str
+
+
+def _timed(server: Server, look: Look) -> float:
+    begun = time.perf_counter()
+    answer = server.client.get(look.path) if look.body is None else server.client.post(look.path, json=look.body)
+    took = (time.perf_counter() - begun) * 1000
+    if answer.status_code >= 400:
+        raise RuntimeError(f"{look.path}: {answer.status_code} {answer.text[:300]}")
+    return took
+
+
+def _p95(values: list[float]) -> float:
+    return sorted(values)[max(round(len(values) * 0.95) - 1, 0)]
+
+
+def look_all(server: Server, n: int, turns: int = TURNS) -> list[Figure]:
+    """Every look, its first one left out but where the first is what is asked for."""
+    out = []
+    # What is asked for the first time comes first.
+    for look in sorted(looks(n), key=lambda look: not look.name.endswith(", first")):
+        once = look.name.endswith(", first")
+        if not once:
+            _timed(server, look)
+        values = [_timed(server, look) for _ in range(1 if once else turns)]
+        out.append(Figure(look.name, _p95(values), "ms", look.most, "look"))
+    return out
+
+
+@contextlib.contextmanager
+def _pages(server: Server, many: int) -> Iterator[None]:
+    """So many pages that stand open: each listens to what moves."""
+    going = threading.Event()
+
+    def listen() -> None:
+        with contextlib.closing(server.person()) as client, contextlib.suppress(Exception), client.stream("GET", "/events") as stream:
+            for _ in stream.iter_raw():
+                if going.is_set():
+                    return
+
+    threads = [threading.Thread(target=listen, daemon=True) for _ in range(many)]
+    for thread in threads:
+        thread.start()
+    try:
+        yield
+    finally:
+        going.set()
+
+
+def idle(server: Server, seconds: float = 20) -> Figure:
+    """What it takes of a core with five pages open while nothing happens."""
+    with _pages(server, 5):
+        time.sleep(3)
+        before = server.cpu()
+        time.sleep(seconds)
+        return Figure("idle, five pages open", 100 * (server.cpu() - before) / seconds, "%", 3, "machine")
+
+
+def act(server: Server, name: str, does: acts.Act, rows: int, most: float | None = None) -> list[Figure]:
+    """One act on many rows with somebody writing meanwhile: seconds, and what those small writes took."""
+    with acts.Writer(server.person()) as writer:
+        begun = time.perf_counter()
+        does(server, rows)
+        took = time.perf_counter() - begun
+    if writer.refused:
+        raise RuntimeError(f"{name}: {writer.refused} small writes were refused")
+    small = [one * 1000 for one in writer.took]
+    return [
+        Figure(f"{name}, {rows:,} rows", took, "s", most, "act"),
+        Figure(f"a small write during it ({name}, {rows:,})", _p95(small), "ms", 150, "write"),
+        Figure(f"the longest of these ({name}, {rows:,})", max(small), "ms", 1000, "write"),
+    ]
+
+
+def readers(server: Server, many: int = 16, seconds: float = 5) -> list[Figure]:
+    """Pages by so many readers at once against one reader: how many a second, and the p95 of each."""
+    path = "/shelf?limit=100"
+
+    def run(count: int) -> tuple[float, float]:
+        took: list[float] = []
+        until = time.perf_counter() + seconds
+
+        def read() -> None:
+            with contextlib.closing(server.person()) as client:
+                while time.perf_counter() < until:
+                    begun = time.perf_counter()
+                    client.get(path)
+                    took.append((time.perf_counter() - begun) * 1000)
+
+        threads = [threading.Thread(target=read) for _ in range(count)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        return len(took) / seconds, _p95(took)
+
+    alone, _ = run(1)
+    together, slow = run(many)
+    return [
+        Figure(f"{many} readers at once, of one reader's throughput", 100 * together / alone, "%", None, "machine"),
+        Figure(f"{many} readers at once, p95 of a page", slow, "ms", None, "machine"),
+    ]
+
+
+def measure(n: int, turns: int = TURNS) -> list[Figure]:
+    """All of one house of n SKUs."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        begun = time.perf_counter()
+        make(folder, n).close()
+        out = [Figure("made in", time.perf_counter() - begun, "s", None, "machine")]
+        size = (folder / "house.db").stat().st_size / 2**20
+        out.append(Figure("its file", size, "MB", None, "machine"))
+        server = Server(folder)
+        try:
+            out.append(Figure("start", server.started, "s", 3, "machine"))
+            acts.settle(server)
+            out += look_all(server, n, turns)
+            out.append(idle(server))
+            out += readers(server)
+            out += act(server, "nothing else", acts.plain, 1)
+            for rows in (n // 20, n // 10):
+                out += act(server, "off sale", acts.off_sale, rows)
+                out += act(server, "its undo", acts.undo_off_sale, rows)
+            out += act(server, "a sweep by a sheet", acts.items_sheet, n // 2)
+            out += act(server, "a lanes sheet", acts.lanes_sheet, n)
+            out += act(server, "a rule for all", acts.rule, n)
+            out.append(Figure("memory", server.memory(), "MB", 600, "machine"))
+            out.append(Figure("most memory", server.memory(peak=True), "MB", 1200, "machine"))
+        finally:
+            out.append(Figure("stop", server.stop(), "s", None, "machine"))
+        again = Server(folder)
+        try:
+            out.append(Figure("start again", again.started, "s", 3, "machine"))
+            first = next(look for look in looks(n) if look.name == "search, first")
+            out.append(Figure("search right after a start", _timed(again, first), "ms", 1000, "look"))
+        finally:
+            again.stop()
+    return out
+
+
+def growth(small: list[Figure], large: list[Figure]) -> dict[str, float]:
+    """How much more each figure is in the larger house; rows in names are those of their own house."""
+
+    def plain(name: str) -> str:
+        return "".join(letter for letter in name if not letter.isdigit() and letter != ",")
+
+    was = {plain(one.name): one.value for one in small}
+    return {one.name: one.value / was[plain(one.name)] for one in large if was.get(plain(one.name))}
+
+
+def middle(figures: list[Figure], kind: str) -> float:
+    return statistics.median(one.value for one in figures if one.kind == kind)
