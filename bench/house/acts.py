@@ -46,15 +46,15 @@ class Writer:
             time.sleep(0.05)
 
 
-def settle(server: Server, within: float = 900) -> None:
-    """Until no job is left to do."""
-    until = time.monotonic() + within
-    calm = 0
-    while calm < 3:
+def settle(server: Server, calm: float = 1.5, within: float = 900) -> None:
+    """Until no job was to be done for so many seconds."""
+    until, last = time.monotonic() + within, time.monotonic()
+    while time.monotonic() - last < calm:
         if time.monotonic() > until:
             raise TimeoutError("jobs are still going on")
-        calm = 0 if _ok(server.client.get("/pulse"))["jobs"] else calm + 1
-        time.sleep(0.2)
+        if _ok(server.client.get("/pulse"))["jobs"]:
+            last = time.monotonic()
+        time.sleep(0.1)
 
 
 def _ok(answer: httpx.Response) -> Any:

@@ -143,7 +143,8 @@ def measure(n: int, turns: int = TURNS) -> list[Figure]:
         server = Server(folder)
         try:
             out.append(Figure("start", server.started, "s", 3, "machine"))
-            acts.settle(server)
+            # What it does by itself after a start: looking over what it finds.
+            acts.settle(server, calm=10 + n / 10_000)
             out += look_all(server, n, turns)
             out.append(idle(server))
             out += readers(server)

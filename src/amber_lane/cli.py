@@ -102,10 +102,11 @@ def calc_route(
 def serve(
     world: Annotated[str, typer.Option(help="Follow the clock of a practice world at this address.")] = "",
 ) -> None:
-    """Serve the application: pages, interface and everything that runs by itself."""
+    """Serve the application: pages, interface, and beside it everything that runs by itself."""
     import uvicorn
 
     from . import logs
+    from .beside import Beside
     from .memory import few_arenas
 
     few_arenas()
@@ -125,7 +126,9 @@ def serve(
             if self.started:
                 typer.echo(f"Amber Lane {__version__} answers at {settings.address}  (data in {settings.data.resolve()}; stop with Ctrl C)")
 
-    app = make_app(make_house(settings))
+    # The tables are brought up to date here, before the worker begins.
+    beside = Beside(world) if settings.jobs else None
+    app = make_app(make_house(settings.model_copy(update={"jobs": False})), beside)
     gc.freeze()
     gc.enable()
     config = uvicorn.Config(
@@ -140,6 +143,22 @@ def serve(
         timeout_graceful_shutdown=2,
     )
     Server(config).run()
+
+
+@app.command(hidden=True)
+def work(
+    world: Annotated[str, typer.Option(help="Follow the clock of a practice world at this address.")] = "",
+) -> None:
+    """Everything that runs by itself, and nothing else; `serve` starts it beside itself."""
+    from . import logs
+    from .memory import few_arenas
+
+    few_arenas()
+    from .beside import work as work_on
+    from .settings import Settings
+
+    logs.set_up()
+    work_on(Settings(world=world) if world else Settings())
 
 
 @app.command()

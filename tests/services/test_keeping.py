@@ -48,7 +48,11 @@ def prune(small: Small, folder: Path) -> None:
 def test_old_sightings_are_thinned_and_what_was_believed_at_the_end_of_each_day_is_still_told(small: Small, tmp_path: Path) -> None:
     # Seventy days back: a whole day with a cost each hour, then one each day, and the last two days each hour again.
     begin = 70 * 24.0 - 9
-    costs = [(begin - hour, 200 + hour) for hour in range(24)] + [(24.0 * day + 3, 300 + day) for day in range(3, 69)] + [(float(h), 500 + h) for h in range(40)]
+    costs = (
+        [(begin - hour, 200 + hour) for hour in range(24)]
+        + [(24.0 * day + 3, 300 + day) for day in range(3, 69)]
+        + [(float(h), 500 + h) for h in range(40)]
+    )
     sighted(small, costs)
     with small.db.reading() as s:
         desk = small.desk(s)
@@ -77,10 +81,23 @@ def test_what_is_old_goes_into_the_archive_and_what_waits_or_was_bought_stays(sm
 
     def make(desk: Desk) -> None:
         old = desk.now - 100 * DAY
-        terms = {"terms": {}, "old_price": 1, "new_price": 2, "old_quantity": 1, "new_quantity": 1, "old_state": "live", "new_state": "live"}
+        terms = {
+            "terms": {},
+            "old_price": 1,
+            "new_price": 2,
+            "old_quantity": 1,
+            "new_quantity": 1,
+            "old_state": "live",
+            "new_state": "live",
+        }
         for state in ("sent", "waits"):
             desk.s.add(Response(listing_id=1, at=old, kind="reprice", state=state, set_by=0, outcome=0, **terms))
-        for key, kind, state in (("a", "listing", "done"), ("b", "purchase", "done"), ("c", "listing", "waiting"), ("d", "mail", "dropped")):
+        for key, kind, state in (
+            ("a", "listing", "done"),
+            ("b", "purchase", "done"),
+            ("c", "listing", "waiting"),
+            ("d", "mail", "dropped"),
+        ):
             desk.s.add(Outbox(key=key, target="store:1", subject="listing:1", kind=kind, body={}, state=state, made_at=old, after=old))
         desk.s.add(Act(at=desk.now - 401 * DAY, who="Ann", kind="x", on="", told="long ago"))
 
@@ -120,4 +137,3 @@ def test_room_that_nothing_stands_in_goes_back_to_the_disk(small: Small, tmp_pat
     with small.db.reading() as s:
         after = s.connection().exec_driver_sql("pragma page_count").scalar()
     assert before and after and after < before * 0.7, (before, after)
-

@@ -23,10 +23,12 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 from .. import __version__
+from ..beside import Beside
 from ..clock import Clock, PacedClock, SystemClock
 from ..data.backups import before_change
 from ..data.session import Database
 from ..jobs.worker import Worker
+from ..memory import give_back
 from ..services.secrets import Safe
 from ..services.setup import Doors
 from ..settings import Settings
@@ -122,8 +124,8 @@ def make_house(settings: Settings, transport: httpx.BaseTransport | None = None,
     return House(settings, db, hand, doors, Worker(db, hand, doors, settings.data, settings.world))
 
 
-def make_app(house: House) -> FastAPI:
-    """The application over a house."""
+def make_app(house: House, beside: Beside | None = None) -> FastAPI:
+    """The application over a house. beside: the process of all that runs by itself, where it is not this one."""
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
@@ -132,9 +134,17 @@ def make_app(house: House) -> FastAPI:
         looking = asyncio.create_task(app.state.live.run())
         if house.settings.jobs:
             house.worker.start()
+        if beside is not None:
+            beside.start()
+        if house.settings.jobs or beside is not None:
             threading.Thread(target=house.warm, daemon=True, name="warm").start()
+        pace = asyncio.create_task(_keep_pace(house)) if beside is not None else None
         yield
         looking.cancel()
+        if pace is not None:
+            pace.cancel()
+        if beside is not None:
+            await anyio.to_thread.run_sync(beside.stop)
         if house.settings.jobs:
             await anyio.to_thread.run_sync(house.worker.stop)
         house.db.close()
@@ -194,6 +204,17 @@ def make_app(house: House) -> FastAPI:
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     _add_pages(app, house.settings.web, house.settings.root)
     return app
+
+
+async def _keep_pace(house: House) -> None:
+    """Where the worker is another process, this one follows the practice world's clock by itself, and gives back memory."""
+    while True:
+        await asyncio.sleep(0.5 if house.settings.world else 20.0)
+        try:
+            await anyio.to_thread.run_sync(house.worker.follow_clock if house.settings.world else give_back)
+        except httpx.HTTPError:
+            # The next look will do.
+            continue
 
 
 def _add_pages(app: FastAPI, folder: Path, root: str) -> None:

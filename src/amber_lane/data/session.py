@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import closing, contextmanager, nullcontext
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event
@@ -31,7 +32,8 @@ class Database:
             event.listen(self.engine, "begin", _begin)
         revisions.watch(self.engine)
         self.kept = Kept()
-        self.turns = Turns(WRITE_WITHIN)
+        file = self.engine.url.database if self.sqlite else None
+        self.turns = Turns(WRITE_WITHIN, Path(file) if file and file != ":memory:" else None)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     def migrate(self, to: str = "head") -> None:
@@ -116,6 +118,7 @@ class Database:
 
     def close(self) -> None:
         self.engine.dispose()
+        self.turns.close()
 
 
 def _settings(connection: Any, _: Any) -> None:

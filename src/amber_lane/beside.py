@@ -1,0 +1,84 @@
+"""What runs by itself in a process beside the one that answers people, so that neither takes the other's time."""
+
+from __future__ import annotations
+
+import signal
+import subprocess
+import sys
+import threading
+import time
+
+import structlog
+
+from .settings import Settings
+
+log = structlog.get_logger()
+# Seconds that a stop waits for what is in hand; what is cut off then is found again at the next start, as after every kill.
+STOP_WITHIN = 5.0
+
+
+class Beside:
+    """The process of the worker, started anew whenever it ends by itself."""
+
+    def __init__(self, world: str = "") -> None:
+        self.command = [sys.executable, "-m", "amber_lane.cli", "work", *(["--world", world] if world else [])]
+        self.stopping = threading.Event()
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        threading.Thread(target=self._keep, daemon=True, name="beside").start()
+
+    def _keep(self) -> None:
+        wait = 1.0
+        while not self.stopping.is_set():
+            begun = time.monotonic()
+            # In a group of its own: a Ctrl C is passed on by whoever started it.
+            self.process = subprocess.Popen(self.command, start_new_session=True)
+            status = self.process.wait()
+            if self.stopping.is_set():
+                return
+            log.error("the worker ended and is started anew", status=status)
+            wait = 1.0 if time.monotonic() - begun > 60 else min(wait * 2, 30.0)
+            self.stopping.wait(wait)
+
+    def stop(self) -> None:
+        self.stopping.set()
+        process = self.process
+        if process is None or process.poll() is not None:
+            return
+        process.send_signal(signal.SIGTERM)
+        try:
+            process.wait(STOP_WITHIN)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.wait()
+
+
+def work(settings: Settings) -> None:
+    """Be that process: work until told to stop, or until whoever started it is gone."""
+    import gc
+    import os
+
+    from .api.app import make_clock
+    from .data.session import Database
+    from .jobs.worker import Worker
+    from .services.secrets import Safe
+    from .services.setup import Doors
+
+    gc.freeze()
+    over = threading.Event()
+    for sign in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(sign, lambda *_: over.set())
+    db, clock = Database(settings.url), make_clock(settings)
+    safe = Safe.at(settings.data, settings.secret)
+    worker = Worker(db, clock, Doors(safe, settings.call_deadline), settings.data, settings.world)
+    worker.start()
+    parent = os.getppid()
+    while not over.wait(0.5):
+        if os.getppid() != parent:
+            break
+    stopped = threading.Thread(target=worker.stop, daemon=True)
+    stopped.start()
+    stopped.join(STOP_WITHIN - 1)
+    # Whatever is still in hand is cut off: all of it may be.
+    os._exit(0)

@@ -1,0 +1,27 @@
+"""A house of many SKUs for the tests of growth, made by the bench's own generator, once for each size."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from amber_lane.clock import Clock, SystemClock
+from amber_lane.data.session import Database
+from amber_lane.jobs.portions import Portions
+from amber_lane.services.desk import Desk
+from bench.house.make import make
+
+
+class Grown:
+    """A made house without a server: its database, and its long work done when it is asked for."""
+
+    def __init__(self, folder: Path, n: int) -> None:
+        self.n, self.folder = n, folder
+        self.db: Database = make(folder, n)
+        self.clock: Clock = SystemClock()
+        self.portions = Portions(self.db, self.clock)
+
+    def desk(self, s: object, who: str = "Tester", person: int | None = None) -> Desk:
+        return Desk(s, self.clock, who, person)  # type: ignore[arg-type]
+
+    def all_portions(self) -> None:
+        self.portions.run_due()

@@ -1,0 +1,138 @@
+"""No query of a hot path goes through a table that grows, whatever the database guesses of its rows: with statistics and without."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+from sqlalchemy import event, select
+
+from amber_lane.api.live import pulse_of
+from amber_lane.data.shelf import Listing
+from amber_lane.jobs.delivery import Delivery
+from amber_lane.jobs.worker import Worker
+from amber_lane.services import by_sheets, lists, outbox, shelf, to_settle, today, trust, watch
+from amber_lane.services.lists import Wish
+from amber_lane.services.respond import respond
+from amber_lane.services.secrets import Safe
+from amber_lane.services.setup import Doors
+
+from ..growth import Grown
+
+GROWS = {
+    "item", "lane", "lane_part", "listing", "sku", "sighting", "response", "outbox", "act", "job", "order", "order_line", "plan", "hold",
+    "purchase_order", "purchase_line", "parcel", "parcel_line", "message", "drift", "snooze", "job_part", "act_part",
+}  # fmt: skip
+# Indexes of few rows: what stands in them is what waits for somebody, so all of it is looked at.
+FEW = {
+    "ix_outbox_open", "ix_outbox_delayed", "ix_lane_shut", "ix_listing_oversell", "ix_listing_no_rule", "ix_listing_bare", "ix_item_doubted",
+    "ix_listing_theirs", "ix_listing_told", "ix_listing_out", "ix_order_wants", "ix_purchase_order_noted", "ix_parcel_astray", "uq_hold_open",
+    "ix_lane_services", "ix_item_gone", "ix_lane_kit", "ix_lane_fits", "ix_purchase_order_told",
+}  # fmt: skip
+# A list is walked in its order until its page is full, and counted along an index.
+WALKED = re.compile(r"LIMIT|^SELECT count\(\*\)", re.IGNORECASE)
+
+
+@pytest.fixture(scope="module")
+def grown(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Grown]:
+    made = Grown(tmp_path_factory.mktemp("grown"), 1500)
+    yield made
+    made.db.close()
+
+
+def hot(grown: Grown) -> dict[str, Callable[[], Any]]:
+    """What runs on every beat, for every page, and once for each of very many rows."""
+
+    def reading(does: Callable[[Any], Any]) -> Callable[[], Any]:
+        def run() -> None:
+            grown.db.kept.values.clear()
+            with grown.db.reading() as s:
+                does(grown.desk(s))
+
+        return run
+
+    def writing(does: Callable[[Any], Any]) -> Callable[[], Any]:
+        def run() -> None:
+            with grown.db.writing() as s:
+                does(grown.desk(s))
+
+        return run
+
+    delivery = Delivery(grown.db, grown.clock, Doors(Safe.at(grown.folder, "x" * 32), 1.0))
+    some = list(range(1, 60))
+    return {
+        "the count of Today": reading(today.counts),
+        "to send": reading(outbox.waiting),
+        "what waits for sheets": reading(by_sheets.waiting),
+        "whom delivery serves": delivery.targets,
+        "what goes next": reading(lambda desk: outbox.next_due(desk.s, "store:1", desk.now, 48)),
+        "what needs a person in Lanes": reading(to_settle.to_settle),
+        "off sale": writing(lambda desk: shelf.set_on_sale(desk, some, False)),
+        "on sale": writing(lambda desk: shelf.set_on_sale(desk, some, True)),
+        "prices of some": writing(lambda desk: respond(desk, some, act=1, seen=True)),
+        "a few lanes' trust": reading(lambda desk: trust.trusts(desk, [1, 2, 3])),
+        "taking back": writing(lambda desk: watch.undo_responses(desk, responses=list(desk.s.scalars(select_responses())))),
+        **{f"list of {name}": reading(lambda desk, name=name: lists.page(desk, name, Wish(limit=50))) for name in lists.LISTS},
+        "decisions with a word": reading(lambda desk: lists.page(desk, "responses", Wish("SKU-000123"))),
+        "listings with a word": reading(lambda desk: lists.page(desk, "listings", Wish("amber"))),
+        "lanes by cost": reading(lambda desk: lists.page(desk, "lanes", Wish(sort="cost", down=True))),
+        "lanes by what they land at": reading(lambda desk: lists.page(desk, "lanes", Wish(sort="landed", down=True))),
+        "refused ones of Shelf": reading(lambda desk: lists.page(desk, "shelf", Wish(filters={"refused": "yes"}))),
+    }
+
+
+def select_responses() -> Any:
+    from amber_lane.data.watch import Response
+
+    return select(Response.id).where(Response.listing_id == 5).order_by(Response.id.desc()).limit(2)
+
+
+def plans(grown: Grown, does: Callable[[], Any]) -> Iterator[tuple[str, str]]:
+    """Every statement of a path with each step of its plan."""
+    seen: dict[str, Any] = {}
+
+    def note(_: Any, __: Any, statement: str, given: Any, ___: Any, many: bool) -> None:
+        seen.setdefault(statement, given[0] if many and given else given)
+
+    event.listen(grown.db.engine, "before_cursor_execute", note)
+    try:
+        does()
+    except Exception as error:  # noqa: BLE001 - what it says of single rows is no matter here
+        assert "stand" in str(error) or "settled" in str(error), error
+    finally:
+        event.remove(grown.db.engine, "before_cursor_execute", note)
+    with grown.db.engine.connect() as connection:
+        raw: Any = connection.connection.dbapi_connection
+        for statement, given in seen.items():
+            if re.match(r"\s*(select|update|delete)", statement, re.IGNORECASE):
+                for row in raw.execute(f"explain query plan {statement}", given):
+                    yield statement, row[3]
+
+
+def whole(statement: str, step: str) -> bool:
+    """Whether a step goes through all of a table that grows."""
+    found = re.match(r"SCAN (\w+)(?: .*?(?:COVERING )?INDEX (\w+))?", step)
+    if not found or found.group(1) not in GROWS or found.group(2) in FEW:
+        return False
+    return not (found.group(2) and WALKED.search(statement)) and not (
+        "LIMIT" in statement and found.group(1) in ("outbox", "act", "response")
+    )
+
+
+@pytest.mark.parametrize("analysed", [False, True], ids=["without statistics", "with statistics"])
+def test_no_hot_query_goes_through_a_table_that_grows(grown: Grown, analysed: bool) -> None:
+    with grown.db.engine.begin() as connection:
+        connection.exec_driver_sql("analyze" if analysed else "drop table if exists sqlite_stat1") if analysed else None
+    grown.db.engine.dispose()
+    bad = {
+        (name, step, statement[:300])
+        for name, does in hot(grown).items()
+        for statement, step in plans(grown, does)
+        if whole(statement, step)
+    }
+    assert not bad, "\n".join(map(str, sorted(bad)))
+
+
+__all__ = ["Listing", "Worker", "pulse_of"]
