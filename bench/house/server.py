@@ -47,16 +47,21 @@ class Server:
             client.post("/session", json=who).raise_for_status()
         return client
 
+    def processes(self) -> list[int]:
+        """The server itself and the worker beside it."""
+        children = Path(f"/proc/{self.process.pid}/task").glob("*/children")
+        return [self.process.pid, *(int(one) for path in children for one in path.read_text().split())]
+
     def cpu(self) -> float:
-        """Seconds of processor that it has used."""
-        told = Path(f"/proc/{self.process.pid}/stat").read_text().rpartition(")")[2].split()
-        return (int(told[11]) + int(told[12])) / os.sysconf("SC_CLK_TCK")
+        """Seconds of processor that they have used."""
+        told = [Path(f"/proc/{one}/stat").read_text().rpartition(")")[2].split() for one in self.processes()]
+        return sum(int(one[11]) + int(one[12]) for one in told) / os.sysconf("SC_CLK_TCK")
 
     def memory(self, peak: bool = False) -> float:
-        """Megabytes that it holds, or has held at most."""
+        """Megabytes that they hold together, or that each has held at most."""
         wanted = "VmHWM" if peak else "VmRSS"
-        line = next(one for one in Path(f"/proc/{self.process.pid}/status").read_text().splitlines() if one.startswith(wanted))
-        return int(line.split()[1]) / 1024
+        told = [Path(f"/proc/{one}/status").read_text().splitlines() for one in self.processes()]
+        return sum(int(next(line for line in lines if line.startswith(wanted)).split()[1]) for lines in told) / 1024
 
     def stop(self) -> float:
         """Seconds that it took to stop."""

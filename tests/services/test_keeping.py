@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import json
 from datetime import timedelta
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -66,7 +67,7 @@ def test_old_sightings_are_thinned_and_what_was_believed_at_the_end_of_each_day_
         left = s.scalar(select(func.count()).select_from(Sighting))
         assert left is not None and n is not None and 20 <= n - left <= 23, (n, left)
         rows = s.scalars(select(Sighting).order_by(Sighting.at)).all()
-        assert all(one.cost == two.old_cost for one, two in zip(rows, rows[1:], strict=False)), "each still says what held before it"
+        assert all(one.cost == two.old_cost for one, two in pairwise(rows)), "each still says what held before it"
     prune(small, tmp_path)
     assert len(small.all(select(Sighting.id))) == left, "done once"
 
@@ -108,7 +109,8 @@ def test_what_is_old_goes_into_the_archive_and_what_waits_or_was_bought_stays(sm
     assert "long ago" not in small.all(select(Act.told))
     found = {path.name.rsplit("-", 2)[0]: path for path in (tmp_path / "archive").iterdir()}
     assert set(found) == {"response", "outbox", "act"}
-    assert {json.loads(line)["key"] for line in gzip.open(found["outbox"])} == {"a", "d"}
+    with gzip.open(found["outbox"]) as lines:
+        assert {json.loads(line)["key"] for line in lines} == {"a", "d"}
 
 
 def test_the_setting_is_checked_and_can_be_undone(small: Small) -> None:

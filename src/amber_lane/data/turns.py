@@ -62,8 +62,9 @@ class Turns:
         if self.beside is None:
             return
         if self._files is None:
-            self._files = tuple(Path(f"{self.beside}.{name}").open("ab") for name in ("turn", "people"))  # type: ignore[assignment]
-        assert self._files is not None
+            # Open for as long as the database is.
+            turn_file, people_file = (Path(f"{self.beside}.{name}") for name in ("turn", "people"))
+            self._files = turn_file.open("ab"), people_file.open("ab")
         turn, people = self._files
         if not patient:
             # Shared by all who wait; it is theirs at once but for the moment in which a patient one looks.

@@ -82,9 +82,8 @@ def keep(desk: Desk, out: Rows) -> set[str]:
     else:
         row.value = {"rows": out}
     desk.s.flush()
-    return {
-        str(category) for (store, category), share in {**was, **now}.items() if was.get((store, category)) != now.get((store, category))
-    }
+    # Where nothing was counted yet, nothing was reserved.
+    return {str(pair[1]) for pair in {**was, **now} if was.get(pair, 0) != now.get(pair, 0)}
 
 
 def skus_of(desk: Desk, categories: set[str], out: Rows) -> set[int]:
