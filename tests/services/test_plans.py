@@ -9,10 +9,8 @@ from typing import Any
 import pytest
 from sqlalchemy import event, select
 
-from amber_lane.api.live import pulse_of
-from amber_lane.data.shelf import Listing
+from amber_lane.data.watch import Response
 from amber_lane.jobs.delivery import Delivery
-from amber_lane.jobs.worker import Worker
 from amber_lane.services import by_sheets, lists, outbox, shelf, to_settle, today, trust, watch
 from amber_lane.services.lists import Wish
 from amber_lane.services.respond import respond
@@ -23,7 +21,7 @@ from ..growth import Grown
 
 GROWS = {
     "item", "lane", "lane_part", "listing", "sku", "sighting", "response", "outbox", "act", "job", "order", "order_line", "plan", "hold",
-    "purchase_order", "purchase_line", "parcel", "parcel_line", "message", "drift", "snooze", "job_part", "act_part",
+    "purchase_order", "purchase_line", "parcel", "parcel_line", "message", "drift", "job_part", "act_part",
 }  # fmt: skip
 # Indexes of few rows: what stands in them is what waits for somebody, so all of it is looked at.
 FEW = {
@@ -37,7 +35,7 @@ WALKED = re.compile(r"LIMIT|^SELECT count\(\*\)", re.IGNORECASE)
 
 @pytest.fixture(scope="module")
 def grown(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Grown]:
-    made = Grown(tmp_path_factory.mktemp("grown"), 1500)
+    made = Grown(tmp_path_factory.mktemp("grown"), 6000)
     yield made
     made.db.close()
 
@@ -84,8 +82,6 @@ def hot(grown: Grown) -> dict[str, Callable[[], Any]]:
 
 
 def select_responses() -> Any:
-    from amber_lane.data.watch import Response
-
     return select(Response.id).where(Response.listing_id == 5).order_by(Response.id.desc()).limit(2)
 
 
@@ -116,16 +112,18 @@ def whole(statement: str, step: str) -> bool:
     found = re.match(r"SCAN (\w+)(?: .*?(?:COVERING )?INDEX (\w+))?", step)
     if not found or found.group(1) not in GROWS or found.group(2) in FEW:
         return False
-    return not (found.group(2) and WALKED.search(statement)) and not (
-        "LIMIT" in statement and found.group(1) in ("outbox", "act", "response")
-    )
+    table, index = found.groups()
+    walked = index and WALKED.search(statement)
+    return not walked and not re.search(rf"ORDER BY {table}\.id( DESC)?\s+LIMIT", statement)
 
 
 @pytest.mark.parametrize("analysed", [False, True], ids=["without statistics", "with statistics"])
 def test_no_hot_query_goes_through_a_table_that_grows(grown: Grown, analysed: bool) -> None:
-    with grown.db.engine.begin() as connection:
-        connection.exec_driver_sql("analyze" if analysed else "drop table if exists sqlite_stat1") if analysed else None
-    grown.db.engine.dispose()
+    if analysed:
+        with grown.db.engine.begin() as connection:
+            connection.exec_driver_sql("analyze")
+        # Other connections learn of it when they are opened.
+        grown.db.engine.dispose()
     bad = {
         (name, step, statement[:300])
         for name, does in hot(grown).items()
@@ -133,6 +131,3 @@ def test_no_hot_query_goes_through_a_table_that_grows(grown: Grown, analysed: bo
         if whole(statement, step)
     }
     assert not bad, "\n".join(map(str, sorted(bad)))
-
-
-__all__ = ["Listing", "Worker", "pulse_of"]

@@ -3,22 +3,24 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
+from uuid import uuid4
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..core.money import show_rate
 from ..data.setup import RateSource
-from ..data.shelf import Listing
-from ..services import rates, replay, supplier_plans
-from ..services.facts import HOME
-from .deps import ReadDesk, WriteDesk
+from ..data.tallies import tally
+from ..jobs.longjobs import start
+from ..services import rates, replay_told, supplier_plans
+from .deps import Heavy, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .prices import PlanBody, WhatIfAsk
 from .shapes import Ask, Big, Done, Money, money, sure
 
 router = APIRouter(prefix="/prices", tags=["prices"])
+# Of so many listings a replay is waited for; of more it is a job.
+AT_ONCE = 3000
 
 
 class RateOut(BaseModel):
@@ -165,46 +167,21 @@ class ReplayOut(BaseModel):
     movers: list[ReplayMover]
 
 
-@router.post("/replay")
-def run_replay(desk: ReadDesk, ask: ReplayAsk) -> ReplayOut:
-    past = replay.read(desk, ask.days)
-    one = replay.run(desk, past, ask.one.change() if ask.one else None)
-    other = replay.run(desk, past, ask.other.change() if ask.other else None)
-    gap = other.earned - one.earned
-    order = [i for i in abs(gap).argsort(kind="stable")[::-1][:40].tolist() if gap[i]]
-    titles = dict(
-        desk.s.execute(select(Listing.id, Listing.title).where(Listing.id.in_([int(one.book.ids[i]) for i in order]))).tuples().all()
-    )
-    return ReplayOut(
-        since=datetime.fromtimestamp(past.start / 1000, desk.now.tzinfo),
-        one=_side(one),
-        other=_side(other),
-        movers=[
-            ReplayMover(
-                listing=int(one.book.ids[i]),
-                sku=one.book.sku_code[i],
-                title=titles.get(int(one.book.ids[i]), ""),
-                one=sure(int(one.earned[i]), one.book.currency[i]),
-                other=sure(int(other.earned[i]), one.book.currency[i]),
-            )
-            for i in order
-        ],
-    )
+class ReplayStart(BaseModel):
+    """What came of it; or the job that works on it, whose result that will be."""
+
+    out: ReplayOut | None
+    job: int | None
 
 
-def _side(run: Any) -> ReplaySide:
-    return ReplaySide(
-        listings=len(run.book.ids),
-        moves=run.moves,
-        pauses=run.pauses,
-        live=run.live_share / 1_000_000,
-        lines=len(run.line_row),
-        sold=run.count(0) + run.count(1),
-        at_loss=run.count(replay.LOSS),
-        lost=sure(run.sum(replay.LOSS), HOME),
-        oversold=run.count(replay.OVERSOLD),
-        refunds=sure(run.sum(replay.OVERSOLD), HOME),
-        missed=run.count(replay.MISSED),
-        earned=sure(int(run.sales.earned.sum()), HOME),
-        days=[value / 100 for value in run.days],
-    )
+@router.post("/replay", dependencies=[Heavy])
+def run_replay(request: Request, base: TheHouse, number: SignedIn, ask: ReplayAsk) -> ReplayStart:
+    one, other = (given.change() if given else None for given in (ask.one, ask.other))
+    with base.db.reading() as s:
+        desk = desk_of(request, s)
+        if sum(n for n in tally(s, "listings").values()) <= AT_ONCE:
+            return ReplayStart(out=ReplayOut(**replay_told.beside(desk, ask.days, one, other)), job=None)
+    body = {"days": ask.days, "one": replay_told.kept(one), "other": replay_told.kept(other)}
+    with base.db.writing() as s:
+        job = start(desk_of(request, s), "replay", f"replay-{number}-{uuid4().hex}", f"Replay of {ask.days} days", body, 100)
+        return ReplayStart(out=None, job=job.id)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
 from .base import Row, Versioned
@@ -15,7 +15,7 @@ class Parcel(Versioned):
     __table_args__ = (
         UniqueConstraint("carrier_id", "number"),
         Index("ix_parcel_state", "state"),
-        Index("ix_parcel_astray", "ended_by", sqlite_where=text("ended_by = 'elsewhere'"), postgresql_where=text("ended_by = 'elsewhere'")),
+        Index("ix_parcel_ended_by", "ended_by"),
         CheckConstraint("state in ('label','moving','delivered','returned')", name="state"),
     )
     carrier_id: Mapped[int] = mapped_column(ForeignKey("carrier.id"))

@@ -14,7 +14,19 @@ from ..clock import Clock
 from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
-from ..services import catalogues, lane_faults, matching, pasting, portions, preparing, publishing, searches, sheets_in, to_settle
+from ..services import (
+    catalogues,
+    lane_faults,
+    matching,
+    pasting,
+    portions,
+    preparing,
+    publishing,
+    replay_told,
+    searches,
+    sheets_in,
+    to_settle,
+)
 from ..services.desk import Desk, DeskError
 from ..services.finder import Finder
 from ..services.respond import tell_counts
@@ -28,6 +40,8 @@ from .reads import Reader
 
 # Items fetched, and lines prepared, between two words of progress.
 FETCH, PREPARE = 20, 100
+# SKUs whose lanes are opened in one transaction; each is far more work than a row that changes.
+LANES = 25
 ENDED = ("done", "failed", "stopped")
 
 
@@ -52,23 +66,25 @@ def start(desk: Desk, kind: str, key: str, title: str, body: dict[str, Any], tot
 class LongJobs:
     """Carries jobs out, one at a time."""
 
-    def __init__(self, db: Database, clock: Clock, doors: Doors, finder: Finder | None = None) -> None:
+    def __init__(self, db: Database, clock: Clock, doors: Doors, finder: Finder | None = None, looks: bool | None = None) -> None:
+        """looks: only those jobs that merely read, or only the others; None = all."""
         self.db, self.clock, self.doors, self.finder = db, clock, doors, finder or Finder()
+        self.kinds = [kind for kind in _RUN if looks is None or (kind in LOOKS) == looks]
         self.parts: dict[str, int] = {}
 
-    def desk(self, s: Session, body: Mapping[str, Any]) -> Desk:
+    def desk(self, s: Session, body: Mapping[str, Any], more: bool = False) -> Desk:
         """A desk of whoever asked for a job: what it does is theirs, also to undo."""
-        return Desk(s, self.clock, body["who"], body.get("person"), self.parts)
+        return Desk(s, self.clock, body["who"], body.get("person"), self.parts, more)
 
     def recover(self) -> None:
         """A job that was running when the worker died starts again; each of them may be run twice."""
         with self.db.writing() as s:
-            s.execute(update(Job).where(Job.state == "running", Job.kind.in_(_RUN)).values(state="waiting", done=0))
+            s.execute(update(Job).where(Job.state == "running", Job.kind.in_(self.kinds)).values(state="waiting", done=0))
 
     def run_due(self) -> None:
         while self._waiting():
             with self.db.writing() as s:
-                job = s.scalar(select(Job).where(Job.state == "waiting", Job.kind.in_(_RUN)).order_by(Job.id).limit(1))
+                job = s.scalar(select(Job).where(Job.state == "waiting", Job.kind.in_(self.kinds)).order_by(Job.id).limit(1))
                 if job is None:
                     return
                 job.state = "running"
@@ -78,7 +94,7 @@ class LongJobs:
     def _waiting(self) -> bool:
         """Looked at before a turn to write is asked for, which an idle house has no need of."""
         with self.db.reading() as s:
-            return s.scalar(select(Job.id).where(Job.state == "waiting", Job.kind.in_(_RUN)).limit(1)) is not None
+            return s.scalar(select(Job.id).where(Job.state == "waiting", Job.kind.in_(self.kinds)).limit(1)) is not None
 
     def _run(self, number: int, kind: str, body: dict[str, Any]) -> None:
         self.parts = {}
@@ -146,8 +162,8 @@ class LongJobs:
         done = 0
         for part in kind.portions(checked, portions.PORTION):
             with self.db.writing(patient=True) as s:
-                kind.take(self.desk(s, body), part)
                 done += len(part.good)
+                kind.take(self.desk(s, body, more=done < total), part)
                 job = s.get(Job, number)
                 if job is None or job.stop_asked:
                     raise Stopped
@@ -257,8 +273,10 @@ class LongJobs:
 
     def _match(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """SKUs without a lane against all items: what is sure is opened, one act for all of them."""
+        with self.db.reading() as s:
+            learnt = matching.learn_patterns(self.desk(s, body))
         with self.db.writing() as s:
-            matching.learn_patterns(self.desk(s, body))
+            matching.keep_patterns(self.desk(s, body), learnt)
         with self.db.reading() as s:
             desk = self.desk(s, body)
             wanted = to_settle.without_lane(desk)
@@ -266,13 +284,28 @@ class LongJobs:
             sure = matching.find_sure(desk, lambda n: self.progress(number, n), wanted)
         self.progress(number, len(wanted))
         opened = 0
-        for start in range(0, len(sure), portions.PORTION):
+        for start in range(0, len(sure), LANES):
             with self.db.writing(patient=True) as s:
-                part = sure[start : start + portions.PORTION]
-                opened += matching.open_sure(self.desk(s, body), part, "their numbers or all their words agree")
+                part = sure[start : start + LANES]
+                opened += matching.open_sure(
+                    self.desk(s, body, more=start + LANES < len(sure)), part, "their numbers or all their words agree"
+                )
         left = len(wanted) - opened
         told = f"{opened} SKUs mapped, {left} wait for a person" if wanted else "every SKU on sale has a lane"
         return {"told": told, "opened": opened, "left": left}
+
+    def _replay(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """Two sets of rules over the past; reads only."""
+        told = [-1]
+
+        def progress(share: float) -> None:
+            if int(share * 100) > told[0]:
+                told[0] = int(share * 100)
+                self.progress(number, told[0], 100)
+
+        with self.db.reading() as s:
+            one, other = (replay_told.again(body[name]) for name in ("one", "other"))
+            return replay_told.beside(self.desk(s, body), body["days"], one, other, progress)
 
     def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])
@@ -296,4 +329,7 @@ _RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
     "saved": LongJobs._saved,
     "sweep": LongJobs._sweep,
     "match": LongJobs._match,
+    "replay": LongJobs._replay,
 }
+# What only reads, and works long on it, keeps no other job waiting: these have a line of their own.
+LOOKS = frozenset(("replay",))

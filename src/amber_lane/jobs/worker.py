@@ -50,11 +50,8 @@ class Worker:
     def __init__(self, db: Database, clock: Clock, doors: Doors, folder: Path, world: str = "") -> None:
         self.db, self.clock, self.doors, self.folder, self.world = db, clock, doors, folder, world
         self.finder = Finder()
-        self.reader, self.delivery, self.jobs = (
-            Reader(db, clock, doors),
-            Delivery(db, clock, doors),
-            LongJobs(db, clock, doors, self.finder),
-        )
+        self.reader, self.delivery = Reader(db, clock, doors), Delivery(db, clock, doors)
+        self.jobs, self.looks = (LongJobs(db, clock, doors, self.finder, looks) for looks in (False, True))
         self.scheduler = BackgroundScheduler(timezone="UTC")
         self.stopping = threading.Event()
         self.portions = Portions(db, clock, self.stopping.is_set)
@@ -82,6 +79,7 @@ class Worker:
         self._lock = handle
         lost = self.delivery.recover()
         self.jobs.recover()
+        self.looks.recover()
         self.portions.recover()
         log.info("worker started", lost=lost)
         # Separate beats, so that a slow partner never keeps the outbox waiting; where time runs fast, things are due more often.
@@ -93,6 +91,7 @@ class Worker:
             ("clock", self.follow_clock, 0.5),
             ("plan", self.plan, 0.5),
             ("jobs", self.jobs.run_due, 0.5),
+            ("looks", self.looks.run_due, 0.5),
             ("portions", self.portions.run_due, 0.25),
             ("hourly", self.look_over, 1.0),
             ("tidy", self.db.tidy, 2.0),
@@ -246,6 +245,7 @@ class Worker:
             self.plan()
             self.deliver()
             self.jobs.run_due()
+            self.looks.run_due()
             self.portions.run_due()
         finally:
             self.strict = False

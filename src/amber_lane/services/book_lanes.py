@@ -77,6 +77,11 @@ class Parts:
         at = np.flatnonzero(np.isin(self.row, rows))
         return Parts(np.searchsorted(rows, self.row[at]), self.item[at], self.num[at], self.den[at])
 
+    def of_rows(self, rows: Ints) -> Parts:
+        """Those of some rows, as they are numbered."""
+        at = np.flatnonzero(np.isin(self.row, rows))
+        return Parts(self.row[at], self.item[at], self.num[at], self.den[at])
+
     def shared(self) -> Parts:
         """Those whose item several rows draw on."""
         items, counts = np.unique(self.item, return_counts=True)
@@ -172,6 +177,12 @@ class Lanes:
     def free(self) -> dict[int, int]:
         """Units of each item that are not promised yet."""
         return dict(zip(self.p["item"].tolist(), self.free_of_part.tolist(), strict=True))
+
+    def free_of(self, items: Ints) -> Ints:
+        """The same for a column of items that lanes have."""
+        order = np.argsort(self.p["item"], kind="stable")
+        at = np.searchsorted(self.p["item"], items, sorter=order)
+        return np.asarray(self.free_of_part[order[at]], dtype=np.int64)
 
     def _count_whole_packs(self, s: Session) -> None:
         """What a sold unit is charged with where it is a part of a pack that must be bought whole."""
@@ -464,11 +475,8 @@ def owed_units(desk: Desk) -> dict[int, int]:
         OrderLine.lane_id,
         select(Lane.id).where(Lane.sku_id == OrderLine.sku_id, Lane.until.is_(None), Lane.use == 0).limit(1).scalar_subquery(),
     )
-    open_lines = (
-        select(OrderLine.quantity, chosen.label("lane"))
-        .where(OrderLine.state.in_(("new", "needs_lane", "held", "ready", "refused")))
-        .subquery()
-    )
+    waits = select(OrderLine.quantity, chosen.label("lane")).where(OrderLine.state.in_(("new", "needs_lane", "held", "ready", "refused")))
+    open_lines = by_index(waits, OrderLine, "ix_order_line_state").subquery()
     for item, quantity, num, den in s.execute(
         select(LanePart.item_id, open_lines.c.quantity, LanePart.units_num, LanePart.units_den).join(
             open_lines, open_lines.c.lane == LanePart.lane_id
@@ -478,12 +486,14 @@ def owed_units(desk: Desk) -> dict[int, int]:
     pending = (PurchaseOrder.state.in_(("waiting", "sent"))) | (
         (PurchaseOrder.state == "accepted") & (PurchaseOrder.answered_at > func.coalesce(Supplier.good_sweep_at, 0))
     )
-    for item, quantity in s.execute(
+    bought = (
         select(PurchaseLine.item_id, func.sum(PurchaseLine.quantity))
         .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
         .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
-        .where(PurchaseLine.live, pending)
+        .where(PurchaseLine.live, PurchaseOrder.state.in_(("waiting", "sent", "accepted")), pending)
         .group_by(PurchaseLine.item_id)
-    ):
+    )
+    bought = by_index(by_index(bought, PurchaseOrder, "ix_purchase_order_state"), PurchaseLine, "ix_purchase_line_purchase_id")
+    for item, quantity in s.execute(bought):
         owed[item] = owed.get(item, 0) + quantity
     return owed

@@ -11,6 +11,7 @@ from ..core.money import PPM, Bools, Ints
 from ..core.price import NONE, Outcome, SetBy
 from ..core.stock import Draw, presence, share_out, shown
 from .book import STATES, Book
+from .book_lanes import Parts
 
 LIVE, PAUSED = 0, 1
 BY_STOCK, BY_HOLD, BY_HAND = 1, 2, 3
@@ -140,20 +141,42 @@ def limited_to(book: Book, decided: Decided, rows: Bools) -> Decided:
     )
 
 
+def _scarce(book: Book, quantity: Ints, order: Ints) -> Parts:
+    """All parts of those rows that draw on an item of which there is not enough for all; who draws on nothing scarce shows what it asks.
+
+    order: the rows that share, in the order of their turns.
+    """
+    drawn = book.parts.of_rows(order)
+    items, place = np.unique(drawn.item, return_inverse=True)
+    place = place.reshape(-1)
+    asked = np.bincount(place, weights=-(-quantity[drawn.row] * drawn.num // drawn.den), minlength=len(items))
+    turn = np.zeros(len(book.ids), dtype=np.int64)
+    turn[order] = np.arange(len(order))
+    # The cushion of whoever comes last at an item is kept back of it.
+    by_turn = np.argsort(turn[drawn.row], kind="stable")
+    there = np.zeros(len(items), dtype=np.int64)
+    there[place[by_turn]] = np.maximum(book.lanes.free_of(drawn.item) - book.policy["cushion"][drawn.row], 0)[by_turn]
+    short = drawn.row[(asked > there)[place]]
+    return drawn.of_rows(np.unique(short))
+
+
 def _shared(book: Book, quantity: Ints, led: Bools) -> Ints:
     """Listings that share an item are given its stock one unit at a time, best earners first."""
     several = np.unique(book.parts.shared().row)
     several = several[(book.policy["share"][several] == 1) & led[several]]
     if not len(several):
         return quantity
-    order = several[np.lexsort((book.ids[several], -book.pace[several]))].tolist()
-    parts, free = book.parts.take(several).of, book.lanes.free
-    place = dict(zip(several.tolist(), range(len(several)), strict=True))
+    order = several[np.lexsort((book.ids[several], -book.pace[several]))]
+    drawn = _scarce(book, quantity, order)
+    if not len(drawn.row):
+        return quantity
+    rows = np.unique(drawn.row)
+    order, parts, free = order[np.isin(order, rows)].tolist(), drawn.of, book.lanes.free
     wanted, cushions = quantity.tolist(), book.policy["cushion"].tolist()
-    draws = [Draw(wanted[row], parts[place[row]]) for row in order]
+    draws = [Draw(wanted[row], parts[row]) for row in order]
     stock: dict[int, int] = {}
     for row in order:
-        for item, _, _ in parts[place[row]]:
+        for item, _, _ in parts[row]:
             stock[item] = max(free[item] - cushions[row], 0)
     out = quantity.copy()
     for row, given in zip(order, share_out(stock, draws), strict=True):

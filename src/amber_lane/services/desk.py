@@ -57,6 +57,8 @@ class Desk:
     person: int | None = None
     # Of a job that goes on in portions: the act of each kind that its next portion belongs to.
     parts: dict[str, int] | None = None
+    # Another portion of the same work comes after this one: what is looked at as a whole, as the plan of open orders, is left to the last.
+    more: bool = False
 
     @property
     def now(self) -> datetime:

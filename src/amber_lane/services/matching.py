@@ -149,7 +149,7 @@ def _mark(desk: Desk) -> list[int]:
 
 
 def learn_patterns(desk: Desk) -> list[Pattern]:
-    """Learn anew how suppliers' numbers follow from our SKUs, from the lanes that people opened; keep and return it."""
+    """Learn anew how suppliers' numbers follow from our SKUs, from the lanes that people opened."""
     rows = desk.s.execute(
         select(Sku.code, Item.supplier_id, Item.number)
         .join(Lane, Lane.sku_id == Sku.id)
@@ -160,14 +160,17 @@ def learn_patterns(desk: Desk) -> list[Pattern]:
     numbers: dict[str, list[str]] = {}
     for supplier, number in desk.s.execute(select(Item.supplier_id, Item.number)):
         numbers.setdefault(str(supplier), []).append(number)
-    found = learn([(code, str(supplier), number) for code, supplier, number in rows], numbers)
+    return learn([(code, str(supplier), number) for code, supplier, number in rows], numbers)
+
+
+def keep_patterns(desk: Desk, found: Sequence[Pattern]) -> None:
+    """What was learnt, for all looks until it is learnt anew."""
     row = desk.s.scalar(select(Setting).where(Setting.name == LEARNT))
     value = {"patterns": [[one.supplier, list(one.cut), list(one.put), one.seen, one.of] for one in found]}
     if row is None:
         desk.s.add(Setting(name=LEARNT, value=value))
     elif row.value != value:
         row.value = value
-    return found
 
 
 def patterns(desk: Desk) -> list[Pattern]:

@@ -35,6 +35,8 @@ def replan(desk: Desk, here: bool = False) -> None:
 
     Where very many are open, it is only noted that they shall be, and the worker does so within a moment; here: in any case now.
     """
+    if desk.more and not here:
+        return
     desk.s.flush()
     open_ids = list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state.in_(OPEN)).distinct()))
     due = desk.s.scalar(select(Setting).where(Setting.name == DUE))

@@ -12,7 +12,7 @@ from ..data.outbox import Job, JobPart
 from .desk import Conflict, Desk, bulk_insert
 
 # Up to so many things are done at once, while the person waits; a portion of more takes no longer than anybody may have to wait.
-AT_ONCE, PORTION = 500, 250
+AT_ONCE, PORTION = 250, 100
 GOING, HELD = ("waiting", "running"), "held"
 
 # kind -> what one portion does: (desk, the job's body, the portion); returns how many it did. Its desk belongs to whoever asked.

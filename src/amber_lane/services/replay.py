@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, fields, replace
 from datetime import timedelta
 from typing import Any
@@ -29,6 +30,8 @@ from .packs import usual_sizes
 from .policy import Keys, lay_over, price_layers
 
 UNTOLD = 1_000_000
+# Listings that are run together.
+AT_A_TIME = 4000
 
 
 @dataclass(frozen=True)
@@ -46,6 +49,11 @@ class Past:
     stock: Ints
     first: dict[int, tuple[int, int]]
     orders: tuple[Ints, Ints, Ints, Ints]
+
+    def of(self, items: Ints) -> Past:
+        """What was seen of some items alone."""
+        at = np.flatnonzero(np.isin(self.item, items))
+        return replace(self, item=self.item[at], at=self.at[at], cost=self.cost[at], stock=self.stock[at])
 
 
 @dataclass(frozen=True)
@@ -94,29 +102,44 @@ def read(desk: Desk, days: int) -> Past:
     return Past(start, end, item, when, costs, stock, first, (columns[0], columns[1], columns[2], columns[3]))
 
 
-def run(desk: Desk, past: Past, change: Change | None) -> Run:
-    """One set of rules (None: those in force) over the past. The lanes are those of today; nothing is written."""
+def run(desk: Desk, past: Past, change: Change | None, progress: Callable[[float], None] = lambda share: None) -> Run:
+    """One set of rules (None: those in force) over the past. The lanes are those of today; nothing is written.
+
+    Some thousands of listings at a time, which know nothing of each other here, so that the memory does not grow with their number.
+    progress: told the share that is done; whatever it raises ends the run.
+    """
     facts = Facts.read(desk.s)
     facts = facts if change is None else change.lay(facts)
     book = load(desk, None, facts, within_allowance=False)
-    keep = np.flatnonzero(book.counted & (book.lane > 0))
-    book = _rows(book, keep)
-    truth, minutes = _timeline(desk, facts, book, past)
-    shown, moves, pauses, live = _show(facts, book, truth, minutes, past)
+    book = _rows(book, np.flatnonzero(book.counted & (book.lane > 0)))
     place = {pair: i for i, pair in enumerate(zip(book.store.tolist(), book.sku.tolist(), strict=True))}
-    store, sku, at, quantity = past.orders
+    store, sku, when, many = past.orders
     rows = np.array([place.get(pair, -1) for pair in zip(store.tolist(), sku.tolist(), strict=True)], dtype=np.int64)
-    known = rows >= 0
-    rows, at, quantity = rows[known], at[known], quantity[known]
-    late = minutes[rows] * 30_000
-    sales = sell(shown, truth, book.terms, book.policy["refund_cost"], rows, at, quantity, late)
-    n_days = max(-(-(past.end - past.start) // DAY_MS), 1)
-    day = np.clip((at - past.start) // DAY_MS, 0, n_days - 1)
-    days = np.zeros(n_days, dtype=np.int64)
-    np.add.at(days, day, sales.earned)
-    earned = np.zeros(len(book.ids), dtype=np.int64)
-    np.add.at(earned, rows, sales.earned)
-    return Run(book, sales, rows, at, quantity, moves, pauses, live, days.tolist(), earned)
+    n_days, n = max(-(-(past.end - past.start) // DAY_MS), 1), len(book.ids)
+    days, earned = np.zeros(n_days, dtype=np.int64), np.zeros(n, dtype=np.int64)
+    none = np.zeros(0, dtype=np.int64)
+    outcomes, earnings, paid, lines, whens, units = ([none] for _ in range(6))
+    shares = [(0, 0)]
+    moves = pauses = 0
+    for start in range(0, n, AT_A_TIME):
+        progress(start / n)
+        some = np.arange(start, min(start + AT_A_TIME, n))
+        mine = np.flatnonzero((rows >= start) & (rows < start + AT_A_TIME))
+        part = _rows(book, some)
+        truth, minutes = _timeline(desk, facts, part, past.of(part.parts.item))
+        shown, moved, paused, live = _show(facts, part, truth, minutes, past)
+        at, quantity, row = when[mine], many[mine], rows[mine] - start
+        sales = sell(shown, truth, part.terms, part.policy["refund_cost"], row, at, quantity, minutes[row] * 30_000)
+        np.add.at(days, np.clip((at - past.start) // DAY_MS, 0, n_days - 1), sales.earned)
+        np.add.at(earned, rows[mine], sales.earned)
+        told = (sales.outcome, sales.earned, sales.price, rows[mine], at, quantity)
+        for column, values in zip((outcomes, earnings, paid, lines, whens, units), told, strict=True):
+            column.append(values)
+        shares.append((live, len(some)))
+        moves, pauses = moves + moved, pauses + paused
+    live = sum(share * count for share, count in shares) // max(sum(count for _, count in shares), 1)
+    outcome, sums, price_of, line, at, quantity = (np.concatenate(column) for column in (outcomes, earnings, paid, lines, whens, units))
+    return Run(book, Sales(outcome, sums, price_of), line, at, quantity, moves, pauses, live, days.tolist(), earned)
 
 
 def _rows(book: Book, at: Ints) -> Book:

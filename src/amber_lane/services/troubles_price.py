@@ -26,6 +26,7 @@ from .trouble import Source, Step, Trouble
 
 def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
     newest = select(func.max(Response.id)).where(Response.state == "waits").group_by(Response.listing_id)
+    newest = by_index(newest, Response, "ix_response_state_at")
     rows = desk.s.execute(
         select(
             Response.set_by,

@@ -10,6 +10,7 @@ from sqlalchemy import func, literal_column, select
 
 from ..core.money import show
 from ..core.risk import REFUND_COST, waiting_order
+from ..data.base import by_index
 from ..data.orders import Hold, Order, OrderLine, PurchaseOrder
 from ..data.outbox import Act
 from ..data.setup import Store
@@ -21,7 +22,7 @@ from .trouble import Cause, Source, Step, Trouble
 
 def _held_orders(desk: Desk) -> Iterator[Trouble]:
     held = select(OrderLine.order_id).where(OrderLine.state == "held")
-    rows = desk.s.execute(
+    query = (
         select(
             Hold.limit,
             Hold.told,
@@ -39,7 +40,8 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
         .join(Store, Store.id == Order.store_id)
         # What waits for the buyer's word stands under that.
         .where(Hold.ended.is_(None), Hold.limit != "buyer", Order.id.in_(held))
-    ).all()
+    )
+    rows = desk.s.execute(by_index(query, Hold, "uq_hold_open")).all()
     worth = rates.newest(desk)
     earns = order_money.likely(desk, (hold.id for hold in rows))
     for hold in rows:
@@ -136,7 +138,7 @@ def _refused_orders(desk: Desk) -> Iterator[Trouble]:
 
 
 def _unmapped_orders(desk: Desk) -> Iterator[Trouble]:
-    rows = desk.s.execute(
+    query = (
         select(
             OrderLine.sku_code,
             func.max(OrderLine.title),
@@ -149,7 +151,8 @@ def _unmapped_orders(desk: Desk) -> Iterator[Trouble]:
         .join(Order, Order.id == OrderLine.order_id)
         .where(OrderLine.state == "needs_lane")
         .group_by(OrderLine.sku_code)
-    ).all()
+    )
+    rows = desk.s.execute(by_index(query, OrderLine, "ix_order_line_state")).all()
     worth = rates.newest(desk)
     for code, title, n, kept, since, sku_id, currency in rows:
         known = sku_id is not None

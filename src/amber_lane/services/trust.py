@@ -26,7 +26,7 @@ from .respond import respond
 
 DAY_MS = 86_400_000
 # Lanes that are moved in one transaction.
-PORTION = 250
+PORTION = 100
 # The newest so many purchases of a supplier say what it is like now.
 POOL = 1000
 BY_ITSELF = "by what happened: "
@@ -243,7 +243,11 @@ def trusts(desk: Desk, lanes: Collection[int], pools: dict[int, _Past] | None = 
     """Per lane: what its SKU's orders by its items came to, with its supplier's newest thousand as the pool."""
     rows = by_id(desk.s, Lane, lanes).values()
     own = _own(desk, [lane.id for lane in rows])
-    pools = pools or {number: _pool(desk, number) for number in {lane.supplier_id for lane in rows}}
+    # A thousand purchases do not become others by one more; nobody waits for them to be read again.
+    pools = pools or {
+        number: desk.kept(f"pool {number}", lambda desk, number=number: _pool(desk, number), 10, still=True)  # type: ignore[misc]
+        for number in {lane.supplier_id for lane in rows}
+    }
     return {lane.id: _trust(own.get(lane.id, _Past()), pools[lane.supplier_id]) for lane in rows}
 
 
@@ -292,11 +296,10 @@ def _pool(desk: Desk, supplier: int) -> _Past:
         .where(PurchaseOrder.supplier_id == supplier, PurchaseOrder.state.in_(_DECIDED))
         .order_by(PurchaseOrder.id.desc())
         .limit(POOL)
-        .subquery()
     )
     rows = (
         select(PurchaseOrder.id, PurchaseOrder.state, PurchaseOrder.made_at, Order.promised_by, Parcel.ended_at)
-        .join(newest, newest.c.id == PurchaseOrder.id)
+        .where(PurchaseOrder.id.in_(list(desk.s.scalars(newest))))
         .join(Order, Order.id == PurchaseOrder.order_id)
         .outerjoin(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
         .outerjoin(Parcel, Parcel.id == ParcelLine.parcel_id)

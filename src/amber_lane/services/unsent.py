@@ -9,6 +9,7 @@ from datetime import UTC, datetime, time, timedelta
 from sqlalchemy import func, select
 
 from ..core.risk import parcel_at_risk, waiting_order
+from ..data.base import by_index
 from ..data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
 from ..data.setup import Person, Supplier
 from ..data.transit import Message, ParcelLine
@@ -51,7 +52,8 @@ def overdue(desk: Desk) -> Iterator[Overdue]:
     unsent = (PurchaseOrder.state == "accepted") & near & no_parcel
     rows = select(PurchaseOrder, Order).join(Order, Order.id == PurchaseOrder.order_id).where(Order.came_by != "past")
     some = PurchaseOrder.state.in_(("waiting", "sent", "accepted"))
-    cases = desk.s.execute(rows.where(some, untaken | silent | unsent).order_by(PurchaseOrder.id)).tuples().all()
+    rows = by_index(rows.where(some, untaken | silent | unsent), PurchaseOrder, "ix_purchase_order_state")
+    cases = desk.s.execute(rows.order_by(PurchaseOrder.id)).tuples().all()
     suppliers = by_id(desk.s, Supplier, {one.supplier_id for one, _ in cases})
     # An agent takes them out on its own page; nobody else sees that they are there.
     agents = desk.s.scalars(select(Person).where(Person.role == "agent")) if cases else ()

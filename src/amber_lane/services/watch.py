@@ -34,7 +34,7 @@ from .sightings import Known, believe, known_of, match, missing_of, note, unmove
 # Far below any count of repeats: the same odd value never becomes true by being seen again.
 SET_ASIDE = -1_000_000
 # Items of a sweep that are written in one portion.
-ITEMS = 1000
+ITEMS = 400
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from ..connectors.kinds import kind_named
 from ..connectors.protocols import PurchaseAnswer
 from ..core.states import ORDER_LINE, PURCHASE
+from ..data.base import by_index
 from ..data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Store, Supplier
@@ -174,7 +175,7 @@ def dearer(desk: Desk) -> list[tuple[PurchaseOrder, int]]:
     rows = select(PurchaseOrder, over).where(
         PurchaseOrder.state == "accepted", PurchaseOrder.bill_taken.is_(False), over > SMALL, over * 50 > planned
     )
-    return [(one, int(more or 0)) for one, more in desk.s.execute(rows)]
+    return [(one, int(more or 0)) for one, more in desk.s.execute(by_index(rows, PurchaseOrder, "ix_purchase_order_state"))]
 
 
 def take_bill(desk: Desk, number: int) -> PurchaseOrder:

@@ -7378,6 +7378,15 @@ export interface components {
             /** Sold */
             sold: number;
         };
+        /**
+         * ReplayStart
+         * @description What came of it; or the job that works on it, whose result that will be.
+         */
+        ReplayStart: {
+            /** Job */
+            job: number | null;
+            out: components["schemas"]["ReplayOut"] | null;
+        };
         /** ReportAsk */
         ReportAsk: {
             /** Results */
@@ -11434,7 +11443,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReplayOut"];
+                    "application/json": components["schemas"]["ReplayStart"];
                 };
             };
             /** @description Validation Error */

@@ -55,9 +55,31 @@ const other = computed<Schema<'WhatIfAsk'> | null>(() =>
       ? { policy: { scope: 'house', key: '', fields: fields.value } }
       : { policy: { scope: 'house', key: '', fields: { follow_price: false, follow_stock: false } } },
 )
+/** Of a small house at once; of a large one by a job, which is stopped when something else is asked. */
+const share = ref<number | null>(null)
+async function run(span: number, against: Schema<'WhatIfAsk'> | null, signal: AbortSignal): Promise<Schema<'ReplayOut'>> {
+  const begun = await take(api.POST('/api/v1/prices/replay', { body: { days: span, other: against } }))
+  if (begun.out) return begun.out
+  const path = { number: begun.job! }
+  try {
+    for (;;) {
+      const job = await take(api.GET('/api/v1/jobs/{number}', { params: { path } }))
+      if (job.state === 'done') return job.result as Schema<'ReplayOut'>
+      if (job.state !== 'waiting' && job.state !== 'running') throw new Error(job.told)
+      share.value = job.done
+      await new Promise((next) => setTimeout(next, 400))
+      if (signal.aborted) {
+        void api.POST('/api/v1/jobs/{number}/stop', { params: { path } })
+        throw new Error('stopped')
+      }
+    }
+  } finally {
+    share.value = null
+  }
+}
 const asked = useQuery({
   queryKey: computed(() => ['replay', days.value, other.value]),
-  queryFn: () => take(api.POST('/api/v1/prices/replay', { body: { days: Number(days.value), other: other.value } })),
+  queryFn: ({ signal }) => run(Number(days.value), other.value, signal),
   enabled: computed(() => !!real.value),
   placeholderData: (before) => before,
   meta: { live: false },
@@ -136,6 +158,10 @@ const dayName = (n: number) =>
       </p>
     </section>
     <section class="min-w-0 overflow-auto p-4.5" aria-label="What would have been">
+      <p v-if="share !== null" class="mb-2 flex items-center gap-3 text-soft" role="status">
+        Every sighting and every order of that time again: {{ share }} %
+        <progress class="h-1.5 w-40 accent-pine" max="100" :value="share" aria-label="Replay" />
+      </p>
       <Sight :of="asked" :lines="8" />
       <template v-if="data">
         <div class="flex items-baseline gap-3" :class="isFetching ? 'opacity-60' : ''">

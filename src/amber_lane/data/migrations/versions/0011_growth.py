@@ -42,6 +42,7 @@ INDEXES = (
     ("ix_listing_bare", "listing", ["sku_id"], "lane_id is null and state in ('live', 'paused')"),
     ("ix_purchase_order_told", "purchase_order", ["state", "id"], "told <> ''"),
     ("ix_item_doubted", "item", ["id"], "offer = 'doubted'"),
+    ("ix_parcel_ended_by", "parcel", ["ended_by"], None),
 )
 
 
@@ -65,6 +66,7 @@ def upgrade() -> None:
     op.create_index("ix_job_part_job_id", "job_part", ["job_id", "id"])
     op.drop_index("ix_outbox_target_subject_id", "outbox")
     op.drop_index("ix_outbox_state_target_id", "outbox")
+    op.drop_index("ix_parcel_astray", "parcel")
     with op.batch_alter_table("lane") as batch:
         batch.add_column(sa.Column("item_id", sa.BigInteger(), sa.ForeignKey("item.id", name="fk_lane_item_id_item"), nullable=True))
         batch.add_column(sa.Column("items", sa.BigInteger(), nullable=False, server_default="1"))
@@ -90,6 +92,8 @@ def downgrade() -> None:
             batch.drop_column(name)
     op.create_index("ix_outbox_state_target_id", "outbox", ["state", "target", "id"])
     op.create_index("ix_outbox_target_subject_id", "outbox", ["target", "subject", "id"])
+    astray = sa.text("ended_by = 'elsewhere'")
+    op.create_index("ix_parcel_astray", "parcel", ["ended_by"], sqlite_where=astray, postgresql_where=astray)
     op.drop_table("act_part")
     op.drop_table("job_part")
     op.drop_table("revision")
