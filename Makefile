@@ -9,7 +9,7 @@ export UV_NO_PROGRESS := 1
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts -type f 2>/dev/null)
 PY_SOURCES := $(shell find src -name '*.py' 2>/dev/null)
 
-.PHONY: help setup demo test test-real fresh bench check types shots states
+.PHONY: help setup demo test test-real fresh bench bench-house check types shots states
 
 help:
 	@echo "make setup   everything that is needed, on a fresh machine"
@@ -18,6 +18,7 @@ help:
 	@echo "make test-real   mail with Debian's own servers (as root)"
 	@echo "make fresh   empty the demo data"
 	@echo "make bench   measure, and write docs/benchmarks.md"
+	@echo "make bench-house   houses of three sizes, and write docs/benchmarks-house.md (an hour)"
 
 setup: $(STAMPS)/python $(STAMPS)/install $(STAMPS)/compiled web/dist/index.html
 
@@ -84,6 +85,10 @@ fresh:
 
 bench: setup $(STAMPS)/browser
 	$(PY) -m bench
+
+# Houses of 10,000, 100,000 and 300,000 SKUs over HTTP; takes an hour and about 8 GB of disk.
+bench-house: setup
+	$(PY) -m bench.house
 
 shots: setup $(STAMPS)/browser
 	$(PY) -m tests.browser.shots

@@ -118,6 +118,14 @@ def items_sheet(server: Server, n: int) -> None:
     _sheet(server, "items", ["supplier", "item", "title", "cost", "currency", "stock"], rows)
 
 
+def replay(server: Server, n: int) -> None:
+    """Two sets of rules over sixty days."""
+    job = _ok(server.client.post("/prices/replay", json={"days": 60}))["job"]
+    settle(server)
+    if job is not None and _ok(server.client.get(f"/jobs/{job}"))["state"] != "done":
+        raise RuntimeError("the replay was not done")
+
+
 def plain(server: Server, n: int) -> None:
     """Nothing but the small writes, for two seconds."""
     time.sleep(2)

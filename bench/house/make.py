@@ -4,31 +4,30 @@ an outbox that nobody has emptied, and a few of every thing that needs a person.
 from __future__ import annotations
 
 import json
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
+from amber_lane.clock import SystemClock
 from amber_lane.core.money import Ints
 from amber_lane.data.base import to_ms
 from amber_lane.data.lanes import Lane, LanePart
-from amber_lane.data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import Act
 from amber_lane.data.prices import Policy, PriceRule, Rate
 from amber_lane.data.session import Database
 from amber_lane.data.setup import Carrier, FeeRow, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.data.transit import Parcel, ParcelLine
 from amber_lane.data.watch import Response, Sighting, Sweep
+from amber_lane.services import pace
+from amber_lane.services.desk import Desk
 
-from .rows import times, write
+from . import trade
+from .rows import DAY, DAYS, SUPPLIERS, times, write
 
-DAY = 86_400_000
-DAYS = 60
-SUPPLIERS = 5
 COLOURS = [
     "amber",
     "blue",
@@ -103,8 +102,11 @@ def make(folder: Path, n: int, seed: int = 18) -> Database:
         _lanes(s, n, now, cost)
         _listings(s, n, luck, now, cost)
         _past_of_watch(s, n, luck, now, cost)
-        _orders(s, n, luck, now, cost)
-        _outbox(s, n, luck, now)
+        trade.orders(s, n, luck, now, cost)
+        trade.outbox(s, n, luck, now)
+        # As the hourly look would find it.
+        for sold, sku in pace.moved(Desk(s, SystemClock(), "Watch")):
+            s.execute(text("update sku set pace = :pace where id = :id"), {"pace": sold, "id": sku})
         s.connection().exec_driver_sql(
             "insert into item_fts(rowid, title, brand, options, category, number, gtin, mpn)"
             " select id, title, brand, options, category, number, gtin, mpn from item"
@@ -186,7 +188,6 @@ def _gtin(i: int) -> str:
 
 def _goods(s: Session, n: int, luck: np.random.Generator, now: int) -> Ints:
     titles = _titles(n)
-    pace = np.minimum(luck.lognormal(-3.5, 1.2, n), 20) * 1_000_000
     write(
         s,
         Sku,
@@ -197,7 +198,7 @@ def _goods(s: Session, n: int, luck: np.random.Generator, now: int) -> Ints:
         brand=lambda i: f"House {i % 60}",
         category=lambda i: f"Home > {THINGS[i // 7 % 38]}",
         weight_g=lambda i: 80 + i % 1400,
-        pace=pace.astype(np.int64),
+        pace=0,
     )
     base = luck.integers(150, 6000, n)
     # Three a SKU, of three suppliers: its main, its spare, and one that nobody has chosen.
@@ -356,142 +357,4 @@ def _past_of_watch(s: Session, n: int, luck: np.random.Generator, now: int, cost
         set_by=np.where(waits, 2, 0),
         outcome=np.where(waits, 1, 0),
         terms=terms,
-    )
-
-
-def _orders(s: Session, n: int, luck: np.random.Generator, now: int, cost: Ints) -> None:
-    """Half an order a SKU over ninety days, one in two hundred of them open, some held, some late on the road."""
-    m, ids = n // 2, np.arange(1, n // 2 + 1)
-    at = np.sort(now - luck.integers(0, 90 * DAY, m))
-    sku = np.minimum(luck.exponential(n / 6, m).astype(np.int64), n - 2) + 1
-    sku = np.where(sku % 500 == 0, sku + 1, sku)
-    lane = (np.cumsum(np.arange(1, n + 1) % 500 != 0) * 2 - 1)[sku - 1]
-    unit, supplier = cost[3 * (sku - 1)], sku % SUPPLIERS + 1
-    waits, road = ids > m - max(m // 200, 2), ids > m - max(m // 50, 4)
-    state = np.where(waits, np.where(ids % 3 == 0, "held", "ready"), np.where(road, "on_the_road", "arrived"))
-    write(
-        s,
-        Order,
-        m,
-        store_id=1,
-        number=[f"P{i}" for i in ids.tolist()],
-        buyer=[f"Buyer {i % 900}" for i in ids.tolist()],
-        mail="buyer@mail.example",
-        address=json.dumps({"name": "Buyer", "line1": "4 Row", "city": "Whitby", "postcode": "YO21 3PR", "country": "GB"}),
-        country="GB",
-        currency="GBP",
-        ordered_at=at,
-        came_at=at,
-        promised_by=at + np.where(ids % 3 == 0, 1, 5) * DAY,
-        by_hand=np.where(waits, 1, 0),
-    )
-    write(
-        s,
-        OrderLine,
-        m,
-        order_id=ids,
-        line_no=1,
-        sku_code=[f"SKU-{i:06d}" for i in sku.tolist()],
-        sku_id=sku,
-        title=[f"Thing {i}" for i in sku.tolist()],
-        quantity=1,
-        paid=unit * 2 + 500,
-        store_fee=200,
-        payment_fee=40,
-        kept=unit * 2 + 260,
-        state=state,
-        lane_id=lane,
-    )
-    write(
-        s,
-        Plan,
-        m,
-        order_id=ids,
-        at=at,
-        goods=unit,
-        shipping=160,
-        handling=30,
-        risk=5,
-        profit=unit + 70,
-        parcels=1,
-        reason=[("splits" if one == "held" else None) for one in state.tolist()],
-        lanes="[]",
-    )
-    held = ids[state == "held"]
-    write(s, Hold, len(held), order_id=held, limit="splits", told="it would go in 2 parcels", since=at[held - 1])
-    gone = ids[~waits]
-    g = len(gone)
-    moving = np.where(road[gone - 1], "moving", "delivered")
-    write(
-        s,
-        PurchaseOrder,
-        g,
-        reference=[f"EAST-P{i}-1" for i in gone.tolist()],
-        supplier_id=supplier[gone - 1],
-        order_id=gone,
-        origin_id=supplier[gone - 1],
-        service="std",
-        state="shipped",
-        currency="GBP",
-        goods=unit[gone - 1],
-        shipping=160,
-        handling=30,
-        made_at=at[gone - 1],
-    )
-    item = 3 * (sku - 1) + 1
-    write(
-        s,
-        PurchaseLine,
-        g,
-        purchase_id=range(1, g + 1),
-        order_line_id=gone,
-        line_no=1,
-        item_id=item[gone - 1],
-        quantity=1,
-        planned_cost=unit[gone - 1],
-    )
-    ended = at[gone - 1] + 3 * DAY
-    write(
-        s,
-        Parcel,
-        g,
-        carrier_id=1,
-        number=[f"N{i}" for i in gone.tolist()],
-        state=moving,
-        made_at=at[gone - 1],
-        moved_at=at[gone - 1],
-        ended_at=[None if one == "moving" else int(end) for one, end in zip(moving.tolist(), ended.tolist(), strict=True)],
-        last_word="Sorted",
-        ended_by=np.where(moving == "moving", "", "carrier"),
-    )
-    write(s, ParcelLine, g, parcel_id=range(1, g + 1), purchase_id=range(1, g + 1))
-
-
-def _outbox(s: Session, n: int, luck: np.random.Generator, now: int) -> None:
-    """Two changes a SKU that went out, six of ten listings with one that waits, among them all those that are off sale; some refused."""
-    hour = int(timedelta(hours=1) / timedelta(milliseconds=1))
-    done = 2 * n
-    listing = luck.integers(1, n + 1, done)
-    off = [row[0] for row in s.execute(text("select id from listing where state = 'paused' and store_id = 1"))]
-    waits = list(dict.fromkeys([*off, *luck.permutation(np.arange(1, n + 1))[: 6 * n // 10].tolist()]))[: 6 * n // 10]
-    dead = luck.integers(1, n + 1, max(n // 2000, 2)).tolist()
-    subjects = [*listing.tolist(), *waits, *dead]
-    m = len(subjects)
-    states = ["done"] * done + ["waiting"] * len(waits) + ["dead"] * len(dead)
-    made = [*(now - np.sort(luck.integers(0, DAYS * DAY, done))[::-1]).tolist(), *[now - hour] * (m - done)]
-    write(
-        s,
-        Outbox,
-        m,
-        key=lambda i: f"listing-{i}-old",
-        target="store:1",
-        subject=[f"listing:{i}" for i in subjects],
-        kind="listing",
-        body=[f'{{"listing":{i},"sku":"SKU-{i:06d}","price":"19.95","currency":"GBP","quantity":8,"state":"live"}}' for i in subjects],
-        state=states,
-        made_at=made,
-        after=made,
-        done_at=[at if one == "done" else None for at, one in zip(made, states, strict=True)],
-        fault=["refused" if one == "dead" else "" for one in states],
-        answer=["this listing is not known here" if one == "dead" else "" for one in states],
     )

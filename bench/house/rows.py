@@ -12,6 +12,8 @@ from sqlalchemy.orm import Session
 from amber_lane.data.base import Row
 
 PORTION = 50_000
+# Milliseconds; how many days are told of, and how many suppliers every made house has.
+DAY, DAYS, SUPPLIERS = 86_400_000, 60, 5
 
 
 def write(s: Session, table: type[Row], n: int, **columns: Any) -> None:

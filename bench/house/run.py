@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-import statistics
+import re
 import tempfile
 import threading
 import time
@@ -54,6 +54,32 @@ def look_all(server: Server, n: int, turns: int = TURNS) -> list[Figure]:
         values = [_timed(server, look) for _ in range(1 if once else turns)]
         out.append(Figure(look.name, _p95(values), "ms", look.most, "look"))
     return out
+
+
+def look_with_writer(server: Server, n: int, turns: int = TURNS) -> list[Figure]:
+    """The pages people open all day, while very many rows are taken off sale and brought back."""
+    wanted = ("Today", "pulse", "listings of Shelf, first page", "listings of Price, first page", "lanes, first page", "orders, first page")
+    going = threading.Event()
+
+    def work() -> None:
+        while not going.is_set():
+            acts.off_sale(server, n // 20)
+            acts.undo_off_sale(server, n // 20)
+
+    thread, values = threading.Thread(target=work), {look.name: [0.0] for look in looks(n) if look.name in wanted}
+    thread.start()
+    try:
+        with contextlib.closing(server.person()) as client:
+            for _ in range(turns):
+                for look in looks(n):
+                    if look.name in wanted:
+                        begun = time.perf_counter()
+                        client.get(look.path).raise_for_status()
+                        values[look.name].append((time.perf_counter() - begun) * 1000)
+    finally:
+        going.set()
+        thread.join()
+    return [Figure(f"{name}, during a bulk act", _p95(took), "ms", None, "look beside") for name, took in values.items()]
 
 
 @contextlib.contextmanager
@@ -146,15 +172,17 @@ def measure(n: int, turns: int = TURNS) -> list[Figure]:
             # What it does by itself after a start: looking over what it finds.
             acts.settle(server, calm=10 + n / 10_000)
             out += look_all(server, n, turns)
+            out += look_with_writer(server, n, turns)
             out.append(idle(server))
             out += readers(server)
-            out += act(server, "nothing else", acts.plain, 1)
-            for rows in (n // 20, n // 10):
-                out += act(server, "off sale", acts.off_sale, rows)
-                out += act(server, "its undo", acts.undo_off_sale, rows)
+            out += act(server, "two quiet seconds", acts.plain, 1)
+            for share, told in ((20, "a twentieth"), (10, "a tenth")):
+                out += act(server, f"{told} off sale", acts.off_sale, n // share)
+                out += act(server, f"{told} back by undo", acts.undo_off_sale, n // share)
             out += act(server, "a sweep by a sheet", acts.items_sheet, n // 2)
             out += act(server, "a lanes sheet", acts.lanes_sheet, n)
             out += act(server, "a rule for all", acts.rule, n)
+            out += act(server, "a replay of 60 days", acts.replay, n, most=20)
             out.append(Figure("memory", server.memory(), "MB", 600, "machine"))
             out.append(Figure("most memory", server.memory(peak=True), "MB", 1200, "machine"))
         finally:
@@ -169,15 +197,14 @@ def measure(n: int, turns: int = TURNS) -> list[Figure]:
     return out
 
 
+def plain(name: str) -> str:
+    """The name of a figure without the rows of its own house."""
+    return re.sub(r",? ?[\d,]{3,}( rows)?(?=\)|$)", "", name).replace("()", "").strip()
+
+
 def growth(small: list[Figure], large: list[Figure]) -> dict[str, float]:
-    """How much more each figure is in the larger house; rows in names are those of their own house."""
-
-    def plain(name: str) -> str:
-        return "".join(letter for letter in name if not letter.isdigit() and letter != ",")
-
-    was = {plain(one.name): one.value for one in small}
-    return {one.name: one.value / was[plain(one.name)] for one in large if was.get(plain(one.name))}
-
-
-def middle(figures: list[Figure], kind: str) -> float:
-    return statistics.median(one.value for one in figures if one.kind == kind)
+    """How much more each figure is in the larger house, by plain name."""
+    was: dict[str, float] = {}
+    for one in small:
+        was.setdefault(plain(one.name), one.value)
+    return {plain(one.name): one.value / was[plain(one.name)] for one in large if was.get(plain(one.name))}

@@ -224,7 +224,8 @@ def test_numbers_that_follow_from_ours_are_learnt_from_lanes_and_count(small: Sm
         desk.s.flush()
         small.list_sku(desk.s, 9)
         name(desk, Sku, 9, "Folding lantern", code="DD-9009")
-        assert [(one.cut, one.put, one.seen) for one in (found := matching.learn_patterns(desk))] == [(("DD", ""), ("NT", ""), 6)]
+        found = matching.learn_patterns(desk)
+        assert [(one.cut, one.put, one.seen) for one in found] == [(("DD", ""), ("NT", ""), 6)]
         matching.keep_patterns(desk, found)
 
     small.write(make)

@@ -28,6 +28,7 @@ from amber_lane.services import (
     calls,
     carrier_names,
     drafts,
+    keeping,
     lane_acts,
     lane_faults,
     lane_moves,
@@ -109,7 +110,7 @@ def seen(small: Small) -> dict[str, list[Any]]:
     found["PurchaseOrder"] = [row for row in found["PurchaseOrder"] if "taken back" not in row]
     found["Rate"] = [repr(newest)]
     with small.db.reading() as s:
-        found["Place"] = [repr(place.place_of(s))]
+        found["Place"] = [repr(place.place_of(s)), repr(keeping.kept(small.desk(s)))]
     found["Policy"] = [row for row in found["Policy"] if not row.endswith("{})")]
     return found
 
@@ -187,6 +188,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a lane's units": ("lane.change", lambda d: move(d, units=Fraction(3))),
     "a lane's place": ("lane.change", lambda d: move(d, use=1)),
     "a lane's service and state": ("lane.change", lambda d: move(d, service="fast", state="shut", why="no answer")),
+    "how long things are kept": ("keeping.set", lambda d: keeping.set_keeping(d, keeping.Keeping(decisions=40))),
     "rules": (
         "rule.change",
         change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "multiple", "rule_value": 2_900_000})])),

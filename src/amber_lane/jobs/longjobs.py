@@ -287,9 +287,8 @@ class LongJobs:
         for start in range(0, len(sure), LANES):
             with self.db.writing(patient=True) as s:
                 part = sure[start : start + LANES]
-                opened += matching.open_sure(
-                    self.desk(s, body, more=start + LANES < len(sure)), part, "their numbers or all their words agree"
-                )
+                desk = self.desk(s, body, more=start + LANES < len(sure))
+                opened += matching.open_sure(desk, part, "their numbers or all their words agree")
         left = len(wanted) - opened
         told = f"{opened} SKUs mapped, {left} wait for a person" if wanted else "every SKU on sale has a lane"
         return {"told": told, "opened": opened, "left": left}
