@@ -188,7 +188,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a lane's units": ("lane.change", lambda d: move(d, units=Fraction(3))),
     "a lane's place": ("lane.change", lambda d: move(d, use=1)),
     "a lane's service and state": ("lane.change", lambda d: move(d, service="fast", state="shut", why="no answer")),
-    "how long things are kept": ("keeping.set", lambda d: keeping.set_keeping(d, keeping.Keeping(decisions=40))),
+    "how long things are kept": ("keeping.set", lambda d: keeping.set_keeping(d, keeping.Keeping(decisions=200))),
     "rules": (
         "rule.change",
         change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "multiple", "rule_value": 2_900_000})])),

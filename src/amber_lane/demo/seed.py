@@ -21,6 +21,7 @@ from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
+from ..jobs.portions import Portions
 from ..services import lane_faults, lanes, preparing, samples, searches, sheets_in
 from ..services.desk import Desk, bulk_insert
 from ..services.drafts import PolicyChange
@@ -107,6 +108,8 @@ def _open_lanes(house: House) -> None:
         checked = kind.check(Desk(s, house.clock, OWNER), list(sheet.rows), lambda n: None)
     with house.db.writing() as s:
         kind.take(Desk(s, house.clock, OWNER), checked)
+    # Prices of so many follow in portions; the past is told of listings that have theirs.
+    Portions(house.db, house.clock).run_due()
 
 
 def _import_history(house: House, world: str) -> None:
