@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import json
+import threading
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 import schemathesis
 from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, Phase, given, settings
 
+from amber_lane.api import deps, rates
 from amber_lane.api.app import make_app, make_house
 from amber_lane.clock import SystemClock
+from amber_lane.services.desk import Conflict
 from amber_lane.settings import Settings
 
 OURS = {"X-Amber-Lane": "1"}
@@ -33,6 +37,28 @@ def client(app) -> Iterator[TestClient]:
         answer = client.post("/api/v1/session/first", json=body | {"name": "Ada"}) if first else client.post("/api/v1/session", json=body)
         assert answer.status_code == 200, answer.text
         yield client
+
+
+def test_heavy_views_are_few_at_a_time_and_starve_no_light_one(client, monkeypatch):
+    inside, most, free = [0], [0], threading.Event()
+
+    def slow(*_, **__):
+        inside[0] += 1
+        most[0] = max(most[0], inside[0])
+        free.wait(20)
+        inside[0] -= 1
+        raise Conflict("enough seen")
+
+    monkeypatch.setattr(rates.replay_told, "beside", slow)
+    with ThreadPoolExecutor(60) as pool:
+        heavy = [pool.submit(client.post, "/api/v1/prices/replay", json={"days": 14}) for _ in range(50)]
+        try:
+            for _ in range(20):
+                assert client.get("/api/v1/pulse").status_code == 200
+            assert most[0] == deps.HEAVY
+        finally:
+            free.set()
+        assert {one.result().status_code for one in heavy} == {409} and most[0] == deps.HEAVY
 
 
 def test_health_pages_and_unknown_paths(client):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -15,8 +17,9 @@ from amber_lane.data.setup import Person
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.jobs import longjobs
 from amber_lane.jobs.longjobs import LongJobs
-from amber_lane.services import lanes, undo
+from amber_lane.services import lanes, replay, replay_told, sheets_lanes, undo
 from amber_lane.services.desk import Desk
+from amber_lane.services.drafts import PolicyChange
 
 from ..small import Small
 
@@ -111,6 +114,61 @@ def test_a_job_in_portions_is_one_act_and_stops_where_it_is_undone(small: Small,
     number = small.write(lambda desk: longjobs.start(desk, "publish", "again", "Publishing", {"listings": ids}, len(ids))).id
     jobs.run_due()
     assert job(small, number).state == "failed" and "the rest was left as it was" in job(small, number).told
+
+
+def test_a_lanes_sheet_in_portions_is_one_act_whose_orders_are_planned_once(
+    small: Small, jobs: LongJobs, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(longjobs.portions, "PORTION", 2)
+    planned: list[bool] = []
+    real = sheets_lanes.replan
+    monkeypatch.setattr(sheets_lanes, "replan", lambda desk: (planned.append(desk.more), real(desk)))
+    before = spares(small)
+    number = sheet(small, tmp_path, HEAD + "".join(f"First shop,S-{n},SUP,I-{n % 6 + 1},1,spare\n" for n in range(1, 6)))
+    jobs.run_due()
+    assert job(small, number).told.startswith("5 new") and len(spares(small)) == 5 and planned == [True, True, False]
+    (act,) = small.all(select(Act).where(Act.kind == "lane.sheet"))
+    assert act.told == "5 lanes brought in by a sheet"
+    small.write(lambda desk: undo.undo(desk, act.id))
+    assert spares(small) == before
+
+    def stopped(desk: Desk, checked: Any) -> int:
+        desk.get(Job, again, "job").stop_asked = len(spares(small)) >= 2
+        return real_take(desk, checked)
+
+    kind = longjobs.sheets_in.KINDS["lanes"]
+    real_take = kind.take
+    monkeypatch.setitem(longjobs.sheets_in.KINDS, "lanes", replace(kind, take=stopped))
+    again = sheet(small, tmp_path, HEAD + "".join(f"First shop,S-{n},SUP,I-{n % 6 + 1},1,spare\n" for n in range(1, 6)))
+    jobs.run_due()
+    assert job(small, again).told == "stopped; what was done by then stands, and can be undone as one" and len(spares(small)) == 2
+
+
+def test_a_replay_goes_on_by_itself_a_few_listings_at_a_time_and_can_be_stopped(
+    small: Small, jobs: LongJobs, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    small.respond()
+    for k in range(4):
+        small.later(days=1)
+        small.order(f"O{k}", (f"S-{k + 1}", 2, 3000))
+        small.sweep({k + 1: (500 + k, 20), 6: (900, k)})
+    change = PolicyChange("house", "", {"follow_price": False, "follow_stock": False})
+    with small.db.reading() as s:
+        whole = replay_told.beside(small.desk(s), 10, None, change)
+    assert whole["one"]["sold"] and whole["one"] != whole["other"]
+    monkeypatch.setattr(replay, "AT_A_TIME", 2)
+    body = {"days": 10, "one": None, "other": replay_told.kept(change)}
+    number = small.write(lambda desk: longjobs.start(desk, "replay", "r", "Replay", body, 100)).id
+    LongJobs(small.db, small.clock, None, looks=False).run_due()  # type: ignore[arg-type]
+    assert job(small, number).state == "waiting", "what only reads has a line of its own"
+    LongJobs(small.db, small.clock, None, looks=True).run_due()  # type: ignore[arg-type]
+    done = job(small, number)
+    assert (done.state, done.total) == ("done", 100) and done.done > 50
+    assert json.loads(json.dumps(whole)) == done.result
+    again = small.write(lambda desk: longjobs.start(desk, "replay", "r", "Replay", body, 100)).id
+    small.write(lambda desk: setattr(desk.get(Job, again, "job"), "stop_asked", True))
+    jobs.run_due()
+    assert job(small, again).state == "stopped"
 
 
 def test_one_key_is_one_job_while_it_is_open(small: Small, jobs: LongJobs, tmp_path: Path) -> None:

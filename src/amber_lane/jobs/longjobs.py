@@ -102,14 +102,18 @@ class LongJobs:
             result = _RUN[kind](self, number, body)
             self._end(number, "done", result.get("told", ""), result)
         except Stopped:
-            self._end(number, "stopped", "stopped; nothing half done was kept", None)
+            self._end(number, "stopped", f"stopped; {self._left()}", None)
         except (DeskError, OutsideError) as error:
             self._end(number, "failed", error.told, None)
         except NotASheet as error:
             self._end(number, "failed", str(error), None)
         except Exception as error:
-            self._end(number, "failed", f"it failed and nothing was kept: {type(error).__name__}", None)
+            self._end(number, "failed", f"it failed ({type(error).__name__}); {self._left()}", None)
             raise
+
+    def _left(self) -> str:
+        """What stands of a job that did not come to its end."""
+        return "what was done by then stands, and can be undone as one" if self.parts else "nothing half done was kept"
 
     def _end(self, number: int, state: str, told: str, result: dict[str, Any] | None) -> None:
         with self.db.writing() as s:
@@ -157,6 +161,7 @@ class LongJobs:
         self.progress(number, 0, total)
         self.parts.update(body.get("parts") or {})
         if kind.carry is not None:
+            # It writes down itself what it did, and goes on with it after a kill.
             kind.carry(self.db, lambda s: self.desk(s, body), checked, lambda n: self.progress(number, n))
             return
         done = 0
