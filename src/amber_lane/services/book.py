@@ -338,10 +338,14 @@ def terms_of(
     ceiling: Ints,
     least: Ints,
     old: Ints,
+    rows: Ints | None = None,
 ) -> tuple[price.Terms, price.Limits]:
+    """What prices are made of, a row for each landed cost. rows: which store and category each has, where they stand once for many."""
     n = len(landed)
     kinds: dict[tuple[int, str], int] = {}
-    which = np.fromiter((kinds.setdefault(pair, len(kinds)) for pair in zip(store.tolist(), category, strict=True)), np.int64, n)
+    pairs = zip(store.tolist(), category, strict=True)
+    which = np.fromiter((kinds.setdefault(pair, len(kinds)) for pair in pairs), np.int64, len(category))
+    which = which if rows is None else which[rows]
     table = np.zeros((max(len(kinds), 1), 8), dtype=np.int64)
     for (number, name), place in kinds.items():
         shop, fee = facts.stores[number], fee_of(facts.fees, number, name)

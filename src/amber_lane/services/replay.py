@@ -168,16 +168,15 @@ def _timeline(desk: Desk, facts: Facts, book: Book, past: Past) -> tuple[Truth, 
     # Every listing at the start and each day, and whenever one of its items changed.
     ticks = np.arange(past.start, past.end, DAY_MS, dtype=np.int64)
     event = np.repeat(low, many) + np.arange(int(many.sum())) - np.repeat(np.cumsum(many) - many, many)
-    steps = np.unique(
-        np.stack([np.r_[np.repeat(np.arange(n), len(ticks)), np.repeat(parts.row, many)], np.r_[np.tile(ticks, n), past.at[event]]]), axis=1
-    )
-    rows, at = steps[0], steps[1]
+    span = past.end - past.start + 1
+    days = (np.arange(n)[:, None] * span + (ticks - past.start)[None, :]).ravel()
+    steps = np.unique(np.r_[days, np.repeat(parts.row, many) * span + np.clip(past.at[event] - past.start, 0, span - 1)])
+    rows, at = steps // span, steps % span + past.start
     begin, end = (np.searchsorted(rows, parts.row, side) for side in ("left", "right"))
     size = end - begin
     # One entry for each item of each listing at each of its steps: which event of the item held then, -1 = what was before the first.
     of = np.repeat(np.arange(len(parts.row)), size)
     where = np.repeat(begin, size) + np.arange(int(size.sum())) - np.repeat(np.cumsum(size) - size, size)
-    span = past.end - past.start + 1
     mark = past.item * span + np.clip(past.at - past.start, 0, span - 1)
     last = np.searchsorted(mark, parts.item[of] * span + (at[where] - past.start), "right") - 1
     none_yet = last < low[of]
@@ -253,13 +252,15 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
     rows = truth.row
     endings = price.Endings()
     stores = [facts.stores[i].code for i in book.store.tolist()]
-    names = (book.supplier_code, book.category, stores, book.sku_code)
-    supplier, category, store, sku = ([column[i] for i in rows.tolist()] for column in names)
-    keys = Keys(supplier, category, store, sku)
-    over = lay_over(e, price_layers(facts.rules, endings), keys, truth.landed)
+    layers = price_layers(facts.rules, endings)
+    # Names stand at every step only where a rule goes by them.
+    scopes = {scope for scope, *_ in layers}
+    names = {"supplier": book.supplier_code, "category": book.category, "store": stores, "sku": book.sku_code}
+    keys = Keys(**{name: [column[i] for i in rows.tolist()] if name in scopes else [] for name, column in names.items()})
+    over = lay_over(e, layers, keys, truth.landed)
     none = np.full(e, NONE, dtype=np.int64)
     terms, limits = terms_of(
-        facts, book.store[rows], category, truth.landed, over, book.limits.least_price[rows], none, none, np.zeros(e, dtype=np.int64)
+        facts, book.store, book.category, truth.landed, over, book.limits.least_price[rows], none, none, np.zeros(e, dtype=np.int64), rows
     )
     terms = replace(terms, reserve=book.terms.reserve[rows])
     limits = replace(limits, ceiling=np.where(limits.ceiling == NONE, book.limits.ceiling[rows], limits.ceiling))
@@ -272,6 +273,9 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
     since = np.full(n, NONE, dtype=np.int64)
     out: list[tuple[Ints, Ints, Ints, Ints, Bools]] = []
     moves = pauses = 0
+    # Words decide nothing, and are not carried through every step.
+    words: dict[str, Any] = {one.name: [] for one in fields(book) if isinstance(getattr(book, one.name), list)}
+    bare = replace(book, **words)
     for k in range(int(counts.max(initial=0))):
         mine = np.flatnonzero(counts > k)
         at = starts[mine] + k
@@ -286,7 +290,7 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
         fresh = (step_at_[mine] != NONE) & (step_at_[mine] > t - DAY_MS) & (step_price[mine] > 0)
         old = np.where(fresh, step_price[mine], now_price[mine])
         part = replace(
-            _rows(book, mine),
+            _rows(bare, mine),
             state=state[mine],
             paused_by=paused_by[mine],
             wanted_price=np.where(now_price[mine] > 0, now_price[mine], book.wanted_price[mine]),
