@@ -57,6 +57,15 @@ class Server:
         told = [Path(f"/proc/{one}/stat").read_text().rpartition(")")[2].split() for one in self.processes()]
         return sum(int(one[11]) + int(one[12]) for one in told) / os.sysconf("SC_CLK_TCK")
 
+    def quiet(self, within: float = 120) -> None:
+        """Until it does next to nothing any more; what it makes ready by itself is over then."""
+        until, before = time.monotonic() + within, self.cpu()
+        while time.monotonic() < until:
+            time.sleep(1)
+            if (now := self.cpu()) - before < 0.15:
+                return
+            before = now
+
     def memory(self, peak: bool = False) -> float:
         """Megabytes that they hold together, or that each has held at most."""
         wanted = "VmHWM" if peak else "VmRSS"
