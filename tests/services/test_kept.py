@@ -118,6 +118,21 @@ def test_what_is_kept_is_made_anew_when_its_tables_change_or_its_time_is_over_an
         assert revisions.of(s)["listing"] >= 2 and "lane" in revisions.of(s)
 
 
+def test_what_is_made_of_something_kept_depends_on_its_tables_too(small: Small) -> None:
+    def inner(desk: Desk) -> int:
+        return desk.kept("inner", lambda one: int(one.s.scalar(select(func.count()).where(Listing.state == "live")) or 0))
+
+    def outer() -> int:
+        with small.db.reading() as s:
+            return small.desk(s).kept("outer", inner)
+
+    with small.db.reading() as s:
+        inner(small.desk(s))
+    assert outer() == 6
+    small.write(lambda desk: desk.s.execute(update(Listing).where(Listing.id == 6).values(state="ended")))
+    assert outer() == 5
+
+
 def test_the_count_of_today_is_what_counting_anew_would_say(small: Small) -> None:
     luck = random.Random(7)
     for _ in range(15):

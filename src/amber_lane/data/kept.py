@@ -50,7 +50,8 @@ class Kept:
                 tables.discard(revisions.TABLE)
                 had = _One(value, {} if still else {table: at.get(table, 0) for table in tables}, now + timedelta(minutes=minutes))
                 self.values[name] = had
-            read |= had.tables.keys()
+            # Also of what was kept already: whoever keeps something made of it depends on the same tables.
+            read.update(had.tables)
             found: T = had.value
             return found
 

@@ -47,7 +47,7 @@ async function keep() {
         ></label
       >
       <p class="flex items-center justify-between"
-        ><span class="text-xs text-soft">0 = for ever</span><Btn kind="main" @click="keep">Keep</Btn></p
+        ><span class="text-xs text-soft">0 = for ever</span><Btn kind="main" @click="keep">Set these days</Btn></p
       >
     </form>
   </section>
