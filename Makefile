@@ -18,7 +18,7 @@ help:
 	@echo "make test-real   mail with Debian's own servers (as root)"
 	@echo "make fresh   empty the demo data"
 	@echo "make bench   measure, and write docs/benchmarks.md"
-	@echo "make bench-house   houses of three sizes, and write docs/benchmarks-house.md (an hour)"
+	@echo "make bench-house   houses of three sizes, and write docs/benchmarks-house.md (takes long)"
 
 setup: $(STAMPS)/python $(STAMPS)/install $(STAMPS)/compiled web/dist/index.html
 
@@ -86,7 +86,7 @@ fresh:
 bench: setup $(STAMPS)/browser
 	$(PY) -m bench
 
-# Houses of 10,000, 100,000 and 300,000 SKUs over HTTP; takes an hour and about 8 GB of disk.
+# Houses of 10,000, 100,000 and 300,000 SKUs over HTTP; the largest takes far longer than the others together.
 bench-house: setup
 	$(PY) -m bench.house
 

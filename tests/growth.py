@@ -12,7 +12,7 @@ from bench.house.make import make
 
 
 class Grown:
-    """A made house without a server: its database, and its long work done when it is asked for."""
+    """A made house without a server: its database, and its long work done when portions.run_due() is asked for."""
 
     def __init__(self, folder: Path, n: int) -> None:
         self.n, self.folder = n, folder
@@ -22,6 +22,3 @@ class Grown:
 
     def desk(self, s: object, who: str = "Tester", person: int | None = None) -> Desk:
         return Desk(s, self.clock, who, person)  # type: ignore[arg-type]
-
-    def all_portions(self) -> None:
-        self.portions.run_due()

@@ -16,26 +16,25 @@ from amber_lane.api.app import make_app, make_house
 from amber_lane.data.prices import PriceRule
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
-from amber_lane.jobs.portions import Portions
 from amber_lane.services import shelf, trust
 from amber_lane.services.desk import Desk
 from amber_lane.services.respond import respond
 from amber_lane.settings import Settings
 from bench.house.looks import looks
-from bench.house.make import make
+
+from ..growth import Grown
 
 SMALL, MOST, NOTHING = 10_000, 2.6, 0.02
 
 
-class House:
-    """A made house of n SKUs without a server around it."""
+class House(Grown):
+    """A made house of n SKUs that is asked and changed without a server around it."""
 
     def __init__(self, folder: Any, n: int) -> None:
-        self.n, self.db = n, make(folder, n)
+        super().__init__(folder, n)
         self.house = make_house(Settings(data=folder, database_url=f"sqlite:///{folder / 'house.db'}", jobs=False))
         self.client = TestClient(make_app(self.house), headers={"X-Amber-Lane": "1"})
         self.client.post("/api/v1/session/first", json={"mail": "g@amber-lane.example", "password": "long-enough-word", "name": "Growth"})
-        self.portions = Portions(self.db, self.house.clock)
 
     def look(self, path: str, body: dict[str, Any] | None) -> float:
         begun = time.process_time()
@@ -46,7 +45,7 @@ class House:
     def act(self, does: Callable[[Desk], Any]) -> float:
         begun = time.process_time()
         with self.db.writing() as s:
-            does(Desk(s, self.house.clock, "Growth"))
+            does(self.desk(s))
         self.portions.run_due()
         return time.process_time() - begun
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import json
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any
@@ -185,9 +184,7 @@ def try_it(base: TheHouse, person: SignedIn, number: Big, ask: TryAsk) -> TriedO
     data, _ = _sheet(base, supplier, ask.token)
     tried = catalogues.try_reading(supplier, data, catalogues.check_reading(_reading(ask)), ask.also)
     if ask.token:
-        pairs = [[dict(zip(tried.header, row, strict=False)), why] for row, why in tried.bad_rows]
-        header = [name for name in tried.header if name]
-        _path(base, number, ask.token).with_suffix(".bad.json").write_text(json.dumps([[header], *pairs]))
+        catalogues.keep_bad(_path(base, number, ask.token), tried.header, tried.bad_rows)
     items = [
         ItemOut(
             number=one.number,

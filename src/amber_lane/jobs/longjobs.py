@@ -113,7 +113,11 @@ class LongJobs:
 
     def _left(self) -> str:
         """What stands of a job that did not come to its end."""
-        return "what was done by then stands, and can be undone as one" if self.parts else "nothing half done was kept"
+        return (
+            "what was done by then stands, and can be undone as one"
+            if self.parts
+            else "nothing half done was kept; what was whole by then stands"
+        )
 
     def _end(self, number: int, state: str, told: str, result: dict[str, Any] | None) -> None:
         with self.db.writing() as s:
@@ -198,9 +202,7 @@ class LongJobs:
         out = catalogues.take_sheet(
             body["id"], path.read_bytes(), self.db, lambda s: self.desk(s, body), lambda n, of: self.progress(number, n, of)
         )
-        header, rows = out.pop("bad_sheet")
-        pairs = [[dict(zip(header, row, strict=False)), why] for row, why in rows]
-        path.with_suffix(".bad.json").write_text(json.dumps([[[name for name in header if name]], *pairs]))
+        catalogues.keep_bad(path, *out.pop("bad_sheet"))
         told = f"{out['fresh']} new items, {out['known']} known ones looked at"
         told += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
         return {"told": told + (f"; held: {out['held']}" if out["held"] else ""), **out}

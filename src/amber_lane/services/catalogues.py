@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -155,8 +157,15 @@ def take_sheet(
             "bad_sheet": [tried.header, tried.bad_rows]}  # fmt: skip
 
 
-def told_of(items: list[CatalogueItem], desk: Desk, whole: bool = False) -> watch.Told:
-    """A sheet as a sweep. whole: it lists all that is sold, so what it does not name is gone; else that is left as it is."""
+def keep_bad(path: Path, header: Sequence[str], rows: Iterable[tuple[Sequence[str], str]]) -> None:
+    """Beside a sheet, its rows that cannot be taken with why, as they are had back."""
+    pairs = [[dict(zip(header, row, strict=False)), why] for row, why in rows]
+    path.with_suffix(".bad.json").write_text(json.dumps([[[name for name in header if name]], *pairs]))
+
+
+def told_of(items: list[CatalogueItem], desk: Desk, whole: bool = False, packs: bool = True) -> watch.Told:
+    """A sheet as a sweep. whole: it lists all that is sold, so what it does not name is gone; else that is left as it is. packs: whether
+    it may say what a pack is."""
     return watch.Told(
         [one.number for one in items],
         np.array([one.cost for one in items], dtype=np.int64),
@@ -164,7 +173,7 @@ def told_of(items: list[CatalogueItem], desk: Desk, whole: bool = False) -> watc
         np.array([one.stock for one in items], dtype=np.int64),
         desk.now,
         whole=whole,
-        packs=[pack_told(one) for one in items],
+        packs=[pack_told(one) for one in items] if packs else (),
     )
 
 

@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable
 from typing import Any
 from zlib import crc32
 
-import numpy as np
 from sqlalchemy import delete, func, select
 
 from ..connectors.protocols import CatalogueItem, StoreListing
@@ -22,7 +21,7 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response
 from ..sheets.table import unsafe
-from . import shelf, source, watch
+from . import catalogues, shelf, source, watch
 from .desk import Conflict, Desk, by_id, in_chunks
 from .sheets_frame import Checked, Names, Row, each, need, whole
 
@@ -283,21 +282,10 @@ def carry_items(db: Database, desk_of: Callable[[Any], Desk], checked: Checked, 
         with db.writing() as s:
             desk = desk_of(s)
             sweep = watch.begin(desk, desk.get(Supplier, number, "supplier"), desk.who).id
-            told = _as_sweep(desk, mine)
+            told = catalogues.told_of(mine, desk, packs=False)
         watch.carry_out(db.reading, db.writing, desk_of, sweep, told)
     with db.writing() as s:
         _log_items(desk_of(s), len(checked.good))
-
-
-def _as_sweep(desk: Desk, items: list[CatalogueItem]) -> watch.Told:
-    return watch.Told(
-        [one.number for one in items],
-        np.array([one.cost for one in items], dtype=np.int64),
-        [one.currency for one in items],
-        np.array([one.stock for one in items], dtype=np.int64),
-        desk.now,
-        whole=False,
-    )
 
 
 def _log_items(desk: Desk, n: int) -> None:
@@ -312,6 +300,6 @@ def take_items(desk: Desk, checked: Checked) -> int:
             continue
         source.bring_in(desk, supplier, mine)
         sweep = watch.begin(desk, supplier, desk.who)
-        watch.take(desk, sweep, _as_sweep(desk, mine))
+        watch.take(desk, sweep, catalogues.told_of(mine, desk, packs=False))
     _log_items(desk, len(checked.good))
     return len(checked.good)
