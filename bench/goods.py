@@ -135,10 +135,6 @@ def _search(report: Report, db: Any, n: int) -> None:
     rng = random.Random(6)
     with db.reading() as s:
         filled = seconds(lambda: finder.find(Desk(s, big.CLOCK, "bench"), Search(1)))
-        finder.ours.like(Desk(s, big.CLOCK, "bench"), [])
-    if finder.ours.making is not None:
-        # SKUs are made ready for likeness beside the work, once after a start.
-        finder.ours.making.join()
     for lap in range(120):
         if lap % 20 == 10:
             # A sweep has moved some prices since.

@@ -21,7 +21,7 @@ from ..services import goods, preparing
 from ..services.desk import Desk, Invalid
 from ..services.finder import Finder, Goods, Search, View, ratings
 from ..services.history import DAYS, pasts
-from ..services.likeness import LIKE_FROM
+from ..services.likeness import LIKE_FROM, close
 from ..services.lists import Wish
 from .deps import ReadDesk, TheHouse, WriteDesk
 from .shapes import Ask, Big, Done, IdsOut, Money, money, sure, wish
@@ -261,7 +261,7 @@ def item_rows(desk: Desk, finder: Finder, columns: Goods, view: View, store_id: 
     origins: dict[int, str] = dict(s.execute(select(Origin.id, Origin.name)).tuples().all())
     past = pasts(desk, list(items.values()))
     have = _have(desk, list(items.values()))
-    like = finder.ours.like(desk, [item for item in items.values() if item.id not in have])
+    like = close(desk, [item for item in items.values() if item.id not in have])
     places = {i: int(columns.ids.searchsorted(i)) for i in items}
     out = []
     for i in ids:
@@ -344,7 +344,7 @@ def _bench(desk: Desk, finder: Finder, store_id: int, number: int) -> BenchOut:
             )
             for one in told.countries
         ],
-        close=[CloseRow(**one.__dict__) for one in finder.ours.like(desk, [item], 3, LIKE_FROM, veto=True).get(number, [])],
+        close=[CloseRow(**one.__dict__) for one in close(desk, [item], 3, LIKE_FROM, veto=True).get(number, [])],
         highest_cost=sure(past.highest, item.currency),
         cost=sure(item.cost, item.currency),
     )

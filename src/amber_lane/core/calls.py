@@ -58,7 +58,8 @@ def plan(rate: Floats, weight: Floats, calls: float, least: Floats) -> Floats:
         return np.asarray(np.maximum(np.where(asked >= _H[-1], 0.0, rate[live] / np.maximum(u, 1e-12)), least[live]))
 
     rest = calls - float(least[~live].sum())
-    low, high = 1e-15 / float(slope.max()), 1.0 / float(slope.min())
+    # At twice the price at which no look is worth its call there are none, however the last digits are rounded.
+    low, high = 1e-15 / float(slope.max()), 2.0 / float(slope.min())
     for _ in range(70):
         middle = float(np.sqrt(low * high))
         if looks(middle).sum() > rest:

@@ -96,6 +96,9 @@ class Program:
         solved = info.primal_solution_status == highspy.SolutionStatus.kSolutionStatusFeasible
         values = np.asarray(found.col_value, dtype=np.float64) if solved else none
         objective = info.objective_function_value if solved else None
+        if objective is not None and start is not None and not linear and abs(float(values @ np.asarray(self.worth)) - objective) > enough:
+            # Seldom the solver tells what its best solution is worth, but hands back the one that it was given.
+            return self.solve(seconds, gap=gap, enough=enough)
         if linear:
             # A linear program that ran out of time proves nothing.
             done = status == highspy.HighsModelStatus.kOptimal

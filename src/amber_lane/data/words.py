@@ -1,4 +1,4 @@
-"""The indexes of words: parts of SKUs' codes and titles and of listings' titles, and beginnings of the words of items.
+"""The indexes of words: parts of SKUs' codes and titles and of listings' titles, whole words of SKUs, beginnings of those of items.
 
 They can be made anew from the tables at any time, so they are no tables of ours, and SQLite's own triggers keep them.
 """
@@ -9,8 +9,16 @@ from typing import Any
 
 from sqlalchemy import Connection, Select, column, literal_column, select, table
 
-NAMES = ("sku_fts", "listing_fts", "item_fts", "item_words")
-_PARTS = {"sku": ("code", "title"), "listing": ("title",)}
+_WHOLE = "unicode61 remove_diacritics 2"
+# Index, the table it is of, its columns, and how words are told from one another.
+_OF = (
+    ("sku_fts", "sku", ("code", "title"), "trigram"),
+    ("listing_fts", "listing", ("title",), "trigram"),
+    ("sku_whole", "sku", ("title", "options", "brand", "mpn"), _WHOLE),
+)
+# How many things hold a word stands in the second.
+COUNTED = {"item": ("item_fts", "item_words"), "sku": ("sku_whole", "sku_words")}
+NAMES = tuple({*(one[0] for one in _OF), *(name for pair in COUNTED.values() for name in pair)})
 # A part of a word that is shorter than this stands in no index.
 LEAST = 3
 
@@ -20,20 +28,21 @@ def make(connection: Connection) -> None:
     run = connection.exec_driver_sql
     run(
         "create virtual table if not exists item_fts using fts5(title, brand, options, category, number, gtin, mpn, "
-        "tokenize='unicode61 remove_diacritics 2', prefix='2 3')"
+        f"tokenize='{_WHOLE}', prefix='2 3')"
     )
-    run("create virtual table if not exists item_words using fts5vocab(item_fts, row)")
     there = {row[0] for row in run("select name from sqlite_master where type = 'table'")}
-    for name, columns in _PARTS.items():
-        index, said = f"{name}_fts", ", ".join(columns)
+    for index, name, columns, told_by in _OF:
+        said = ", ".join(columns)
         new, old = (", ".join(f"{when}.{one}" for one in columns) for when in ("new", "old"))
         enter = f"insert into {index}(rowid, {said}) values (new.id, {new});"
         leave = f"insert into {index}({index}, rowid, {said}) values ('delete', old.id, {old});"
-        run(f"create virtual table if not exists {index} using fts5({said}, content='{name}', content_rowid='id', tokenize='trigram')")
+        run(f"create virtual table if not exists {index} using fts5({said}, content='{name}', content_rowid='id', tokenize='{told_by}')")
         for when, does in (("insert", enter), ("delete", leave), (f"update of {said}", leave + enter)):
             run(f"create trigger if not exists {index}_{when.split()[0]} after {when} on {name} begin {does} end")
         if index not in there:
             run(f"insert into {index}({index}) values ('rebuild')")
+    for index, counts in COUNTED.values():
+        run(f"create virtual table if not exists {counts} using fts5vocab({index}, row)")
 
 
 def holding(name: str, word: str, start: bool = False) -> Select[Any]:

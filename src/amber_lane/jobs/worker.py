@@ -100,7 +100,6 @@ class Worker:
             often = {"seconds": seconds * slow, "id": name, "max_instances": 1, "coalesce": True}
             self.scheduler.add_job(self._safely, "interval", args=[name, beat], **often)
         self.scheduler.start()
-        self.finder.ours.warm(self.db.engine)
 
     def stop(self) -> None:
         self.stopping.set()

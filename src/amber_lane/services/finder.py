@@ -28,7 +28,6 @@ from .columns import coded, fetch_columns, or_none, place_of
 from .desk import Desk, Invalid
 from .facts import Facts, NoRate
 from .history import in_stock_all, kept_promises
-from .likeness import Ours
 from .policy import Keys, lay_over, policy_columns, price_layers
 
 OFFERS = ("good", "doubted", "gone")
@@ -128,7 +127,6 @@ class Finder:
     matched: dict[tuple[str, int, int], Ints] = field(default_factory=dict)
     steady: tuple[int, Ints] | None = None
     lock: Any = field(default_factory=threading.Lock)
-    ours: Ours = field(default_factory=Ours)
 
     def warm(self, desk: Desk) -> None:
         """Read the columns before somebody waits for them, for the first store."""

@@ -3,28 +3,30 @@
 from __future__ import annotations
 
 import re
-import threading
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 
-from sqlalchemy import Engine, func, or_, select
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from ..core.likeness import Evidence, Found, Matcher, Pattern, Row, judge, match, told
+from ..core.likeness import Evidence, Found, Judged, Matcher, Pattern, Row, judge, match, told
+from ..data import words
 from ..data.lanes import Rejection
 from ..data.setup import Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
-from .desk import Desk, by_id
+from .desk import Desk, by_id, in_chunks
 
 # So many items that share a SKU's rarest words are compared with it in full.
 LOOKED_AT = 120
 LIKE_FROM, OURS_FROM = 25, 80
-# More SKUs than these are made ready beside the work, not while somebody waits.
-AT_ONCE = 3000
+# SKUs that share an item's rarest words; a page of items is compared with theirs.
+SKUS_LOOKED_AT = 6
+# So many SKUs tell which words are rare with us.
+LEARNT_FROM = 300
+# How many of those with a word are put in order for each that is looked at.
+READ_FOR = 25
 _WORD = re.compile(r"\w+")
 
 
@@ -69,7 +71,7 @@ def row_of_item(item: Item) -> Row:
     )
 
 
-def _score(one: Found) -> int:
+def _score(one: Found | Judged) -> int:
     return max(0, min(100, round(one.score)))
 
 
@@ -109,7 +111,7 @@ def near_items(desk: Desk, sku: Sku, patterns: Sequence[Pattern] = ()) -> list[i
     for one in patterns:
         if number := one.number(sku.code):
             found += desk.s.scalars(select(Item.id).where(Item.supplier_id == int(one.supplier), Item.number == number))
-    return list(dict.fromkeys([*found, *_by_words(desk.s, f"{sku.title} {sku.options}")]))
+    return list(dict.fromkeys([*found, *_by_words(desk.s, Item, [f"{sku.title} {sku.options}"], LOOKED_AT)[0]]))
 
 
 def compare(sku: Sku, item: Item, patterns: Sequence[Pattern] = ()) -> Candidate:
@@ -133,103 +135,77 @@ def _judged(sku: Sku, items: Sequence[Item], patterns: Sequence[Pattern] = ()) -
     return [near.get(at) or Candidate(one, [], ["nothing of it is alike"], 0, "none") for at, one in enumerate(items)]
 
 
-def _by_words(s: Session, text: str) -> list[int]:
-    """Items that share the rarest words of a text, the nearest first."""
-    words = list(dict.fromkeys(word for word in _WORD.findall(text.lower()) if len(word) > 2 and not word.isdigit()))[:16]
-    if not words:
-        return []
-    if s.get_bind().dialect.name == "sqlite":
-        link, marks = s.connection(), ",".join("?" * len(words))
-        rows = link.exec_driver_sql(f"select term, doc from item_words where term in ({marks})", tuple(words)).all()
-        if rows:
-            picked: list[str] = []
-            total = 0
-            for word, n in sorted(rows, key=lambda row: row[1]):
-                # Words that are in everything tell nothing and take long.
-                if picked and (total + n > 3000 or len(picked) >= 6):
-                    break
-                picked.append(word)
-                total += n
-            query = " OR ".join(f'"{word}"' for word in picked)
-            ranked = "select rowid from item_fts where item_fts match ? order by rank limit ?"
-            return [int(row[0]) for row in link.exec_driver_sql(ranked, (query, LOOKED_AT))]
-    near = [Item.title.icontains(word, autoescape=True) for word in sorted(words, key=lambda word: (-len(word), word))[:3]]
-    return list(s.scalars(select(Item.id).where(or_(*near)).order_by(Item.id).limit(400)))
+def _by_words(s: Session, kind: type[Item] | type[Sku], texts: Sequence[str], most: int) -> list[list[int]]:
+    """For each text the items or SKUs that share its rarest words, the nearest first."""
+    said = [list(dict.fromkeys(word for word in _WORD.findall(text.lower()) if len(word) > 2))[:16] for text in texts]
+    if s.get_bind().dialect.name != "sqlite":
+        return [_by_longest(s, kind, one) for one in said]
+    link, (index, counted) = s.connection(), words.COUNTED[kind.__tablename__]
+    n: dict[str, int] = {}
+    for part in in_chunks(sorted({word for one in said for word in one})):
+        marks = ",".join("?" * len(part))
+        rows = link.exec_driver_sql(f"select term, doc from {counted} where term in ({marks})", tuple(part))
+        n |= {row.term: row.doc for row in rows}
+    ranked = f"select rowid from {index} where {index} match ? order by rank limit ?"
+    out = []
+    for one in said:
+        query = _rarest({word: n[word] for word in one if word in n}, READ_FOR * most)
+        if query or kind is Sku:
+            out.append([int(row[0]) for row in link.exec_driver_sql(ranked, (query, most))] if query else [])
+        else:
+            # Items that have just come are in the index a little later.
+            out.append(_by_longest(s, kind, one))
+    return out
 
 
-class Ours:
-    """All our SKUs made ready for comparing, kept in memory. When SKUs have come or gone it is made anew beside the old one."""
-
-    def __init__(self) -> None:
-        self.mark: tuple[int, ...] = ()
-        self.made: tuple[Matcher, list[tuple[str, str]]] | None = None
-        self.lock = threading.Lock()
-        self.making: threading.Thread | None = None
-        self.not_before = 0.0
-
-    def like(self, desk: Desk, items: Sequence[Item], most: int = 1, least: int = OURS_FROM, veto: bool = False) -> dict[int, list[Close]]:
-        """SKUs that are like items; by item, the likest first. veto: also those of which something surely differs.
-
-        Nothing is found while a large catalogue is being made ready for the first time.
-        """
-        self._follow(desk.s)
-        if self.made is None or not items:
-            return {}
-        matcher, skus = self.made
-        things = matcher.things([row_of_item(one) for one in items])
-        out: dict[int, list[Close]] = {}
-        for item, thing, near in zip(items, things, matcher.candidates(things), strict=True):
-            rows = [(i, judge(matcher.theirs[i], thing, matcher.corpus)) for i in near[: 3 * most]]
-            good = sorted((one for one in rows if one[1].score >= least and (veto or not one[1].veto)), key=lambda one: -one[1].score)
-            out[item.id] = [Close(*skus[i], max(0, min(100, round(one.score))), *told(one.evidence)) for i, one in good[:most]]
-        return out
-
-    def warm(self, engine: Engine) -> None:
-        """Make them ready beside whatever else begins, so that the first look does not wait for it.
-
-        A large catalogue would slow down all other beginnings; it is made ready when somebody first looks for goods.
-        """
-        with self.lock:
-            if self.made is None and self.making is None:
-                with Session(engine) as s:
-                    mark = _mark(s)
-                if mark[0] > AT_ONCE:
-                    return
-                self.making = threading.Thread(target=self._make, args=(engine, mark), daemon=True)
-                self.making.start()
-
-    def _follow(self, s: Session) -> None:
-        mark = _mark(s)
-        with self.lock:
-            if mark == self.mark or self.making is not None or time.monotonic() < self.not_before:
-                return
-            if self.made is None and mark[0] <= AT_ONCE:
-                self.made, self.mark = _ready(s), mark
-                return
-            self.making = threading.Thread(target=self._make, args=(s.get_bind(), mark), daemon=True)
-            self.making.start()
-
-    def _make(self, engine: Engine, mark: tuple[int, ...]) -> None:
-        begin = time.monotonic()
-        try:
-            with Session(engine) as s:
-                made = _ready(s)
-            with self.lock:
-                self.made, self.mark = made, mark
-                # New SKUs come in droves, and those that were just brought in are known by their lanes anyway.
-                self.not_before = time.monotonic() + 20 * (time.monotonic() - begin)
-        except SQLAlchemyError:
-            # The house is being closed; whoever looks next has them made ready again.
-            return
-        finally:
-            self.making = None
+def _rarest(n: dict[str, int], most: int) -> str:
+    """A search for the rarest of some words, by how many things each is in; about so many things are to be found and put in order."""
+    rare = sorted(n, key=lambda word: n[word])
+    if rare and n[rare[0]] > most:
+        # All are in very many things, which are told apart only by having two of them.
+        return " AND ".join(f'"{word}"' for word in rare[:2])
+    picked: list[str] = []
+    for word in rare[:6]:
+        # Words that are in everything tell nothing and take long.
+        if picked and sum(n[one] for one in picked) + n[word] > most:
+            break
+        picked.append(word)
+    return " OR ".join(f'"{word}"' for word in picked)
 
 
-def _mark(s: Session) -> tuple[int, ...]:
-    return tuple(s.execute(select(func.count(), func.coalesce(func.max(Sku.id), 0)).select_from(Sku)).one())
+def _by_longest(s: Session, kind: type[Item] | type[Sku], said: Sequence[str]) -> list[int]:
+    """Where no index counts words: by the longest, which are rare as a rule."""
+    near = [kind.title.icontains(word, autoescape=True) for word in sorted(said, key=lambda word: (-len(word), word))[:3]]
+    return list(s.scalars(select(kind.id).where(or_(*near)).order_by(kind.id).limit(400))) if near else []
 
 
-def _ready(s: Session) -> tuple[Matcher, list[tuple[str, str]]]:
-    rows = s.execute(select(Sku.id, Sku.code, Sku.title, Sku.brand, Sku.gtin, Sku.mpn, Sku.options).order_by(Sku.id)).all()
-    matcher = Matcher([Row(str(r.id), r.title, r.brand, r.gtin, r.mpn, options=r.options) for r in rows])
-    return matcher, [(row.code, row.title) for row in rows]
+def close(desk: Desk, items: Sequence[Item], most: int = 1, least: int = OURS_FROM, veto: bool = False) -> dict[int, list[Close]]:
+    """SKUs that are like items; by item, the likest first. veto: also those of which something surely differs."""
+    near = dict(zip([one.id for one in items], _near_skus(desk.s, items), strict=True))
+    skus = list(by_id(desk.s, Sku, {number for found in near.values() for number in found}).values())
+    place = {sku.id: at for at, sku in enumerate(skus)}
+    some = desk.kept("words of our SKUs", _spread, 30, still=True)
+    matcher = Matcher([row_of_sku(sku) for sku in skus], [row_of_item(item) for item in items], some)
+    out: dict[int, list[Close]] = {}
+    for item, thing in zip(items, matcher.ours, strict=True):
+        rows = [(skus[place[i]], judge(matcher.theirs[place[i]], thing, matcher.corpus)) for i in near[item.id] if i in place]
+        good = sorted((one for one in rows if one[1].score >= least and (veto or not one[1].veto)), key=lambda one: -one[1].score)
+        out[item.id] = [Close(sku.code, sku.title, _score(one), *told(one.evidence)) for sku, one in good[:most]]
+    return out
+
+
+def _spread(desk: Desk) -> list[Row]:
+    """SKUs from all over the house: which words are rare in it is learnt from them."""
+    last = desk.s.scalar(select(func.max(Sku.id))) or 0
+    wanted = range(1, last + 1, max(1, last // LEARNT_FROM))
+    return [row_of_sku(sku) for sku in by_id(desk.s, Sku, wanted).values()]
+
+
+def _near_skus(s: Session, items: Sequence[Item]) -> list[list[int]]:
+    """For each item the SKUs worth comparing: with its barcode, or its rarest words and its maker's number."""
+    same: dict[str, list[int]] = {}
+    for part in in_chunks([one.gtin for one in items if one.gtin]):
+        for gtin, number in s.execute(select(Sku.gtin, Sku.id).where(Sku.gtin.in_(part)).order_by(Sku.id)).tuples():
+            same.setdefault(gtin, []).append(number)
+    by_words = _by_words(s, Sku, [f"{one.title} {one.options} {one.mpn}" for one in items], SKUS_LOOKED_AT)
+    return [list(dict.fromkeys([*same.get(item.gtin, [])[:5], *found])) for item, found in zip(items, by_words, strict=True)]
