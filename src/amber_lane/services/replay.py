@@ -19,7 +19,8 @@ from ..data.orders import Order, OrderLine
 from ..data.setup import Supplier
 from ..data.source import Item
 from ..data.watch import Sighting
-from .book import DAY_MS, Book, load, terms_of
+from .book import DAY_MS, Book, Raw, build, terms_of
+from .book import read as read_listings
 from .book_lanes import Parts
 from .columns import fetch_columns, join
 from .decide import BY_STOCK, LIVE, PAUSED, decide
@@ -31,14 +32,14 @@ from .policy import Keys, lay_over, price_layers
 
 UNTOLD = 1_000_000
 # Listings that are run together.
-AT_A_TIME = 4000
+AT_A_TIME = 8000
 
 
 @dataclass(frozen=True)
 class Past:
     """What was seen of the items behind the listings, and what was ordered; the same for every set of rules.
 
-    Sightings sorted by item and time; `first` has each item's values before the first of them.
+    Sightings sorted by item and time; `first` has each item's values before the first of them. listings: as they are today.
     """
 
     start: int
@@ -49,6 +50,7 @@ class Past:
     stock: Ints
     first: dict[int, tuple[int, int]]
     orders: tuple[Ints, Ints, Ints, Ints]
+    listings: Raw
 
     def of(self, items: Ints) -> Past:
         """What was seen of some items alone."""
@@ -99,7 +101,8 @@ def read(desk: Desk, days: int) -> Past:
         .order_by(Order.ordered_at)
     )
     columns = [np.asarray(column, dtype=np.int64) for column in fetch_columns(desk.s, lines)]
-    return Past(start, end, item, when, costs, stock, first, (columns[0], columns[1], columns[2], columns[3]))
+    orders = (columns[0], columns[1], columns[2], columns[3])
+    return Past(start, end, item, when, costs, stock, first, orders, read_listings(desk, Facts.read(desk.s)))
 
 
 def run(desk: Desk, past: Past, change: Change | None, progress: Callable[[float], None] = lambda share: None) -> Run:
@@ -110,8 +113,8 @@ def run(desk: Desk, past: Past, change: Change | None, progress: Callable[[float
     """
     facts = Facts.read(desk.s)
     facts = facts if change is None else change.lay(facts)
-    book = load(desk, None, facts, within_allowance=False)
-    book = _rows(book, np.flatnonzero(book.counted & (book.lane > 0)))
+    whole = build(past.listings, facts, within_allowance=False)
+    book = _rows(whole, np.flatnonzero(whole.counted & (whole.lane > 0)))
     place = {pair: i for i, pair in enumerate(zip(book.store.tolist(), book.sku.tolist(), strict=True))}
     store, sku, when, many = past.orders
     rows = np.array([place.get(pair, -1) for pair in zip(store.tolist(), sku.tolist(), strict=True)], dtype=np.int64)
@@ -170,7 +173,8 @@ def _timeline(desk: Desk, facts: Facts, book: Book, past: Past) -> tuple[Truth, 
     event = np.repeat(low, many) + np.arange(int(many.sum())) - np.repeat(np.cumsum(many) - many, many)
     span = past.end - past.start + 1
     days = (np.arange(n)[:, None] * span + (ticks - past.start)[None, :]).ravel()
-    steps = np.unique(np.r_[days, np.repeat(parts.row, many) * span + np.clip(past.at[event] - past.start, 0, span - 1)])
+    steps = np.sort(np.r_[days, np.repeat(parts.row, many) * span + np.clip(past.at[event] - past.start, 0, span - 1)], kind="stable")
+    steps = steps[np.r_[True, steps[1:] != steps[:-1]]] if n else steps
     rows, at = steps // span, steps % span + past.start
     begin, end = (np.searchsorted(rows, parts.row, side) for side in ("left", "right"))
     size = end - begin
@@ -271,6 +275,10 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
     now_price, quantity = np.zeros(n, dtype=np.int64), np.zeros(n, dtype=np.int64)
     step_price, step_at_ = np.zeros(n, dtype=np.int64), np.full(n, NONE, dtype=np.int64)
     since = np.full(n, NONE, dtype=np.int64)
+    # A listing that the last step left as it was stays so for as long as nothing of it moves; most days nothing does.
+    settled = np.zeros(n, dtype=np.bool_)
+    same = np.zeros(e, dtype=np.bool_)
+    same[1:] = (rows[1:] == rows[:-1]) & (truth.landed[1:] == truth.landed[:-1]) & (truth.available[1:] == truth.available[:-1])
     out: list[tuple[Ints, Ints, Ints, Ints, Bools]] = []
     moves = pauses = 0
     # Words decide nothing, and are not carried through every step.
@@ -287,6 +295,11 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
             show = np.minimum(truth.available[starts[who] + k - 1] - book.policy["cushion"][who], book.policy["cap"][who])
             quantity[who] = np.maximum(show, 0)
             out.append((who, when, now_price[who].copy(), quantity[who].copy(), np.ones(len(who), dtype=np.bool_)))
+            settled[who] = False
+        asks = np.flatnonzero(~(settled[mine] & same[at]))
+        mine, at, t = mine[asks], at[asks], t[asks]
+        if not len(mine):
+            continue
         fresh = (step_at_[mine] != NONE) & (step_at_[mine] > t - DAY_MS) & (step_price[mine] > 0)
         old = np.where(fresh, step_price[mine], now_price[mine])
         part = replace(
@@ -317,6 +330,8 @@ def _show(facts: Facts, book: Book, truth: Truth, minutes: Ints, past: Past) -> 
         moves += int(moved.sum())
         pauses += int((~first & (decided.state != LIVE) & (state[mine] == LIVE)).sum())
         begins = moved & ~fresh
+        as_before = (decided.price == now_price[mine]) & (decided.quantity == quantity[mine]) & (decided.paused_by == paused_by[mine])
+        settled[mine] = ~first & ~fresh & as_before & (np.where(decided.state == LIVE, LIVE, PAUSED) == state[mine])
         step_price[mine[begins]], step_at_[mine[begins]] = now_price[mine[begins]], t[begins]
         now_price[mine], quantity[mine] = decided.price, decided.quantity
         state[mine] = np.where(decided.state == LIVE, LIVE, PAUSED)
