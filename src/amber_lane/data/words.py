@@ -5,6 +5,7 @@ They can be made anew from the tables at any time, so they are no tables of ours
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from sqlalchemy import Connection, Select, column, literal_column, select, table
@@ -49,3 +50,10 @@ def holding(name: str, word: str, start: bool = False) -> Select[Any]:
     """The ids in an index (sku_fts, listing_fts, item_fts) of what holds a word; start: as the beginning of a word."""
     quoted = '"' + word.replace('"', '""') + '"' + ("*" if start else "")
     return select(column("rowid")).select_from(table(name)).where(literal_column(name).op("match")(quoted))
+
+
+def with_all(name: str, said: Iterable[str]) -> Select[Any]:
+    """The ids of what has all these words, whole, in the index that counts them; name: item or sku."""
+    index = COUNTED[name][0]
+    quoted = " AND ".join('"' + word.replace('"', '""') + '"' for word in said)
+    return select(column("rowid")).select_from(table(index)).where(literal_column(index).op("match")(quoted))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -9,6 +10,7 @@ from sqlalchemy import select
 
 from ..core import options as choices
 from ..core.likeness import OPEN, REVIEW, match, told
+from ..data import words
 from ..data.lanes import Lane, Rejection
 from ..data.setup import Supplier
 from ..data.shelf import Listing, Sku, Variant
@@ -19,6 +21,7 @@ from .likeness import near_items, row_of_item
 from .matching import patterns, rows_of_skus
 
 MOST = 60
+_WORD = re.compile(r"\w+")
 
 
 @dataclass(frozen=True)
@@ -53,10 +56,10 @@ def siblings(desk: Desk, sku: Sku) -> list[Sku]:
         query = select(Sku).join(Variant, Variant.sku_id == Sku.id).where(Variant.family == made)
         return list(desk.s.scalars(query.order_by(Sku.code).limit(MOST)))
     key = choices.family(sku.title, sku.options)
-    first = sku.title.split(" ")[0] if sku.title else ""
-    if not key or not first:
+    said = _WORD.findall(key)
+    if not said:
         return [sku]
-    rows = desk.s.scalars(select(Sku).where(Sku.title.startswith(first, autoescape=True)).order_by(Sku.code).limit(2000))
+    rows = desk.s.scalars(select(Sku).where(Sku.id.in_(words.with_all("sku", said))).order_by(Sku.code).limit(2000))
     return [one for one in rows if one.id == sku.id or choices.family(one.title, one.options) == key][:MOST]
 
 
