@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import socket
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 from typing import Any
@@ -14,7 +16,7 @@ import httpx
 
 
 class Server:
-    """`amber-lane serve` over a folder that holds `house.db`. started: seconds until it answered."""
+    """`amber-lane serve` over a folder that holds `house.db`. started: seconds until it answered; most: megabytes held at most."""
 
     def __init__(self, folder: Path, **settings: str) -> None:
         self.folder = folder
@@ -37,6 +39,9 @@ class Server:
             except httpx.HTTPError:
                 time.sleep(0.02)
         self.started = time.perf_counter() - begun
+        self.most = 0.0
+        self.over = threading.Event()
+        threading.Thread(target=self._look, daemon=True).start()
         self.client = self.person()
 
     def person(self) -> httpx.Client:
@@ -54,8 +59,12 @@ class Server:
 
     def cpu(self) -> float:
         """Seconds of processor that they have used."""
-        told = [Path(f"/proc/{one}/stat").read_text().rpartition(")")[2].split() for one in self.processes()]
-        return sum(int(one[11]) + int(one[12]) for one in told) / os.sysconf("SC_CLK_TCK")
+        told = 0
+        for one in self.processes():
+            with contextlib.suppress(OSError):
+                fields = Path(f"/proc/{one}/stat").read_text().rpartition(")")[2].split()
+                told += int(fields[11]) + int(fields[12])
+        return told / os.sysconf("SC_CLK_TCK")
 
     def quiet(self, within: float = 120) -> None:
         """Until it does next to nothing any more; what it makes ready by itself is over then."""
@@ -66,15 +75,24 @@ class Server:
                 return
             before = now
 
-    def memory(self, peak: bool = False) -> float:
-        """Megabytes that they hold together, or that each has held at most."""
-        wanted = "VmHWM" if peak else "VmRSS"
-        told = [Path(f"/proc/{one}/status").read_text().splitlines() for one in self.processes()]
-        return sum(int(next(line for line in lines if line.startswith(wanted)).split()[1]) for lines in told) / 1024
+    def memory(self) -> float:
+        """Megabytes that they hold together."""
+        total = 0
+        for one in self.processes():
+            # The worker begins anew now and then.
+            with contextlib.suppress(OSError, StopIteration):
+                lines = Path(f"/proc/{one}/status").read_text().splitlines()
+                total += int(next(line for line in lines if line.startswith("VmRSS")).split()[1])
+        return total / 1024
+
+    def _look(self) -> None:
+        while not self.over.wait(0.3):
+            self.most = max(self.most, self.memory())
 
     def stop(self) -> float:
         """Seconds that it took to stop."""
         begun = time.perf_counter()
+        self.over.set()
         self.client.close()
         self.process.terminate()
         self.process.wait(120)

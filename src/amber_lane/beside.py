@@ -15,6 +15,9 @@ from .settings import Settings
 log = structlog.get_logger()
 # Seconds that a stop waits for what is in hand; what is cut off then is found again at the next start, as after every kill.
 STOP_WITHIN = 5.0
+# A worker that has grown beyond so many bytes over large work begins anew when nothing of it is left to do, at the soonest after so many
+# seconds: what Python holds in pieces goes back to the machine only then. It ends with this status.
+LARGE, SOONEST, ANEW = 300 * 2**20, 120.0, 75
 
 
 class Beside:
@@ -37,6 +40,8 @@ class Beside:
             status = self.process.wait()
             if self.stopping.is_set():
                 return
+            if status == ANEW:
+                continue
             log.error("the worker ended and is started anew", status=status)
             wait = 1.0 if time.monotonic() - begun > 60 else min(wait * 2, 30.0)
             self.stopping.wait(wait)
@@ -59,6 +64,7 @@ def work(settings: Settings) -> None:
     import gc
     import os
 
+    from . import memory
     from .api.app import make_clock
     from .data.session import Database
     from .jobs.worker import Worker
@@ -74,11 +80,18 @@ def work(settings: Settings) -> None:
     worker = Worker(db, clock, Doors(safe, settings.call_deadline), settings.data, settings.world)
     worker.start()
     parent = os.getppid()
+    look, status = time.monotonic() + SOONEST, 0
     while not over.wait(0.5):
         if os.getppid() != parent:
             break
+        if time.monotonic() > look and memory.held() > LARGE:
+            if not worker.at_work():
+                log.info("the worker begins anew, to give back memory", held=memory.held())
+                status = ANEW
+                break
+            look = time.monotonic() + 10
     stopped = threading.Thread(target=worker.stop, daemon=True)
     stopped.start()
     stopped.join(STOP_WITHIN - 1)
     # Whatever is still in hand is cut off: all of it may be.
-    os._exit(0)
+    os._exit(status)

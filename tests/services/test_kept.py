@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import threading
 from collections import Counter
 from collections.abc import Callable
 from typing import Any
@@ -12,7 +13,7 @@ import pytest
 from sqlalchemy import func, select, update
 
 from amber_lane.core.trust import LIKE_POOL
-from amber_lane.data import moved, revisions, words
+from amber_lane.data import kept, moved, revisions, words
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Outbox
@@ -133,16 +134,39 @@ def test_what_is_made_of_something_kept_depends_on_its_tables_too(small: Small) 
     assert outer() == 5
 
 
+def test_what_may_lag_is_made_beside_while_the_last_is_given(small: Small, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(kept, "LONG", 0.0)
+    monkeypatch.setattr(kept, "TIMES", 0.0)
+    gate, made = threading.Event(), threading.Event()
+
+    def count(desk: Desk) -> int:
+        n = int(desk.s.scalar(select(func.count()).where(Listing.state == "live")) or 0)
+        if n < 6:
+            assert gate.wait(10)
+            made.set()
+        return n
+
+    def ask(lags: bool = True) -> int:
+        with small.db.reading() as s:
+            return small.desk(s).kept("n", count, lags=lags)
+
+    assert ask() == 6
+    small.write(lambda desk: desk.s.execute(update(Listing).where(Listing.id == 6).values(state="ended")))
+    assert ask() == ask() == 6, "nobody waits for it"
+    gate.set()
+    assert made.wait(10) and ask(lags=False) == 5 == ask()
+
+
 def test_the_count_of_today_is_what_counting_anew_would_say(small: Small) -> None:
     luck = random.Random(7)
     for _ in range(15):
         small.write(luck.choice(acts(luck)))
         small.later(minutes=3)
         with small.db.reading() as s:
-            kept = today.counts(small.desk(s))
+            told = today.counts(small.desk(s))
         small.db.kept.values.clear()
         with small.db.reading() as s:
-            assert kept == today.counts(small.desk(s))
+            assert told == today.counts(small.desk(s))
 
 
 def test_changes_are_told_as_long_as_they_are_kept(small: Small, monkeypatch: pytest.MonkeyPatch) -> None:

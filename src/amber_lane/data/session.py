@@ -31,7 +31,7 @@ class Database:
             event.listen(self.engine, "connect", _settings)
             event.listen(self.engine, "begin", _begin)
         revisions.watch(self.engine)
-        self.kept = Kept()
+        self.kept = Kept(self.reading)
         file = self.engine.url.database if self.sqlite else None
         self.turns = Turns(WRITE_WITHIN, Path(file) if file and file != ":memory:" else None)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)

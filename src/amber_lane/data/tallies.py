@@ -19,6 +19,7 @@ TALLIES: dict[str, tuple[str, tuple[str, ...]]] = {
     "listings": ("listing", ("store_id", "state")),
     "decisions by state": ("response", ("state",)),
     "decisions by kind": ("response", ("kind",)),
+    "changes": ("outbox", ("target", "kind", "state")),
 }
 # Between the values of several columns.
 APART = "|"

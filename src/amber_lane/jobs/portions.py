@@ -17,7 +17,7 @@ from ..services.desk import Desk, DeskError
 # A portion that breaks something here is set aside after so many tries, and the others go on.
 TRIES = 3
 # Between two portions it rests for a part of what the last one took, at most so many seconds.
-REST, REST_MOST = 0.5, 0.1
+REST, REST_MOST = 0.1, 0.1
 log = structlog.get_logger()
 
 
@@ -37,7 +37,7 @@ class Portions:
         while not self.stopping() and (number := self._next()) is not None:
             begun = time.monotonic()
             while not self.stopping() and self._one(number):
-                # As long again for everybody else; what answers people runs in this very process.
+                # Somewhat longer than it takes whoever waits to write to see that it is their turn.
                 time.sleep(min((time.monotonic() - begun) * REST, REST_MOST))
                 begun = time.monotonic()
 

@@ -18,6 +18,7 @@ from sqlalchemy import select
 from ..clock import Clock, PacedClock
 from ..connectors.errors import OutsideError
 from ..data.lanes import Lane
+from ..data.outbox import Job
 from ..data.session import Database
 from ..data.setup import Carrier, Inbox, RateSource, Store, Supplier
 from ..data.source import SavedSearch
@@ -27,6 +28,7 @@ from ..services import (
     lane_terms,
     matching,
     planning,
+    portions,
     purchases,
     searches,
 )
@@ -100,6 +102,11 @@ class Worker:
             often = {"seconds": seconds * slow, "id": name, "max_instances": 1, "coalesce": True}
             self.scheduler.add_job(self._safely, "interval", args=[name, beat], **often)
         self.scheduler.start()
+
+    def at_work(self) -> bool:
+        """Whether there is long work to do."""
+        with self.db.reading() as s:
+            return s.scalar(select(Job.id).where(Job.state.in_(portions.GOING)).limit(1)) is not None
 
     def stop(self) -> None:
         self.stopping.set()

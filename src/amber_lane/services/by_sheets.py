@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, select, update
+from sqlalchemy import select, update
 
 from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..core.states import OUTBOX, PURCHASE
@@ -20,6 +20,7 @@ from ..data.outbox import IS_OPEN, Act, Outbox, SheetOut
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing
 from ..data.source import Sample
+from ..data.tallies import tally
 from ..data.transit import PassedOn
 from . import delivered
 from .desk import Conflict, Desk, by_id
@@ -50,14 +51,16 @@ class Waiting:
 
 def waiting(desk: Desk) -> list[Waiting]:
     """All that waits to be taken out, by partner and what it is."""
+    counts = tally(desk.s, "changes")
     found = []
     for owner, row in _partners(desk):
         for what, (whose, kinds) in WHATS.items():
-            if whose == owner:
-                mine = (IS_OPEN, Outbox.state == "waiting", Outbox.target == f"{owner}:{row.id}", Outbox.kind.in_(kinds))
-                query = by_index(select(func.count(), func.min(Outbox.made_at)).where(*mine), Outbox, "ix_outbox_open")
-                n, since = desk.s.execute(query).one()
-                if n:
+            target = f"{owner}:{row.id}"
+            if whose == owner and (n := sum(counts.get((target, kind, "waiting"), 0) for kind in kinds)):
+                mine = (IS_OPEN, Outbox.state == "waiting", Outbox.target == target, Outbox.kind.in_(kinds))
+                # What was written down first has waited longest.
+                first = select(Outbox.made_at).where(*mine).order_by(Outbox.id).limit(1)
+                if since := desk.s.scalar(by_index(first, Outbox, "ix_outbox_open")):
                     found.append(Waiting(owner, row.id, row.name, what, n, since))
     return sorted(found, key=lambda one: one.since)
 

@@ -64,14 +64,15 @@ class Desk:
     def now(self) -> datetime:
         return self.clock.now()
 
-    def kept(self, name: str, make: Callable[[Desk], T], minutes: float = 1.0, still: bool = False) -> T:
+    def kept(self, name: str, make: Callable[[Desk], T], minutes: float = 1.0, still: bool = False, lags: bool = False) -> T:
         """What `make` works out of the data, kept until a table that it read changes (not where `still`) or so many minutes have passed.
 
-        It must not depend on who asks. In a transaction that writes it is worked out on the spot.
+        lags: what takes long to make may be some seconds old, for whoever looks at it all the time. `make` must not depend on who asks.
+        In a transaction that writes it is worked out on the spot.
         """
         # Where time runs fast, a minute is not a moment: nothing is worked out anew by time alone more often than every two seconds.
         minutes = max(minutes, getattr(self.clock, "speed", 1.0) / 30)
-        return kept(self.s, name, self.now, lambda s: make(replace(self, s=s)), minutes, still)
+        return kept(self.s, name, self.now, lambda s: make(replace(self, s=s)), minutes, still, lags)
 
     def get(self, kind: type[R], number: int, name: str) -> R:
         """A row by its number; NotFound in plain words."""

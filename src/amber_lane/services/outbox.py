@@ -17,6 +17,7 @@ from ..data.base import Q, by_index, to_ms
 from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import IS_OPEN, OPEN, Outbox
 from ..data.setup import Mailbox
+from ..data.tallies import tally
 from .desk import Conflict, Desk, bulk_insert, bulk_update, in_chunks
 
 # Why a change was not taken at its last try. Passing: it is tried again with growing waits, for as long as it takes; the others are
@@ -220,7 +221,7 @@ def arrived(desk: Desk, rows: Sequence[Outbox]) -> None:
 
 def waiting(desk: Desk) -> int:
     """Changes that the outside does not have yet."""
-    return int(desk.s.scalar(_open(select(func.count()).select_from(Outbox))) or 0)
+    return sum(n for (_, _, state), n in tally(desk.s, "changes").items() if state in OPEN)
 
 
 def _open(query: Select[Any]) -> Select[Any]:
