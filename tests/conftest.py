@@ -7,8 +7,13 @@ from pathlib import Path
 
 import pytest
 
+from amber_lane.connectors import outside
+
 from .business import Business, WorldProcess, empty_file
 from .small import Small
+
+# The practice world, and every partner that a test makes up, stand on this machine.
+outside.allow(("127.0.0.0/8", "::1/128"))
 
 
 @pytest.fixture(scope="module")

@@ -66,12 +66,14 @@ def work(settings: Settings) -> None:
 
     from . import memory
     from .api.app import make_clock
+    from .connectors import outside
     from .data.session import Database
     from .jobs.worker import Worker
     from .services.secrets import Safe
     from .services.setup import Doors
 
     gc.freeze()
+    outside.allow(settings.reachable)
     over = threading.Event()
     for sign in (signal.SIGTERM, signal.SIGINT):
         signal.signal(sign, lambda *_: over.set())

@@ -26,12 +26,19 @@ class Settings(BaseSettings):
     public: str = ""
     # Whose word counts on who asks and how (X-Forwarded-…): addresses of the server in front, with commas.
     trusted: str = "127.0.0.1"
+    # Ranges of addresses inside that partners may stand in (10.1.2.0/24), with commas; no other machine inside is ever called.
+    inside: str = ""
     jobs: bool = True
     web: Path = Path(__file__).resolve().parents[2] / "web" / "dist"
 
     @property
     def url(self) -> str:
         return self.database_url or f"sqlite:///{(self.data / 'amber-lane.db').resolve()}"
+
+    @property
+    def reachable(self) -> list[str]:
+        """Ranges inside that may be called: those that are named, and this machine where a practice world stands on it."""
+        return [one for one in self.inside.split(",") if one.strip()] + (["127.0.0.0/8", "::1/128"] if self.world else [])
 
     @property
     def root(self) -> str:

@@ -17,6 +17,7 @@ from amber_lane.api.app import make_app, make_house
 from amber_lane.clock import SystemClock
 from amber_lane.services.desk import Conflict
 from amber_lane.settings import Settings
+from amber_lane.sheets.opened import NotASheet
 
 OURS = {"X-Amber-Lane": "1"}
 
@@ -171,3 +172,33 @@ def test_no_input_breaks_the_interface(app, client):
         ask()
         asked += 1
     assert asked > 50
+
+
+@pytest.mark.parametrize(
+    ("path", "reads"),
+    [
+        ("/sheets/items/look", "amber_lane.sheets.apart.flat"),
+        ("/sheets/items/check", "amber_lane.sheets.apart.flat"),
+        ("/mine/sheets/answers", "amber_lane.sheets.apart.flat"),
+        ("/shelf/listings/1/pictures", "amber_lane.services.pictures.check"),
+        ("/ordering/documents", "amber_lane.services.documents.read"),
+    ],
+)
+def test_while_a_file_is_opened_everybody_else_writes(client, monkeypatch, path, reads):
+    inside, free = threading.Event(), threading.Event()
+
+    def slow(_: bytes) -> bytes:
+        inside.set()
+        assert free.wait(20)
+        raise NotASheet("enough seen")
+
+    monkeypatch.setattr(reads, slow)
+    with ThreadPoolExecutor(1) as pool:
+        waits = pool.submit(client.post, f"/api/v1{path}", files={"file": ("a.xlsx", b"PK\x03\x04 and so on")})
+        try:
+            assert inside.wait(10), waits.result(1).text
+            for n in range(5):
+                assert client.post("/api/v1/today/snooze", json={"key": f"x{n}", "hours": 1}).status_code == 200
+        finally:
+            free.set()
+        assert waits.result().status_code == 422 and waits.result().json()["detail"] == "enough seen"

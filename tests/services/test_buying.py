@@ -155,7 +155,7 @@ def test_a_purchase_order_is_a_ubl_document_and_its_answers_are_read_back(small:
 
     def bring(data: bytes) -> list[PurchaseAnswer]:
         def do(desk: Desk) -> list[PurchaseAnswer]:
-            found = documents.answers_of(desk, data)
+            found = documents.answers_of(desk, documents.read(data))
             for one in found:
                 purchases.take_answer(desk, one)
             return found

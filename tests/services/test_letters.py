@@ -37,7 +37,7 @@ def by_mail(small: Small) -> Small:
 
 def comes(small: Small, uid: str, *files: tuple[str, str], sender: str = OFFICE, fault: str = "") -> Kept:
     mail = Letter(uid, None, sender, "Re: orders", "Hello", tuple((name, text.encode()) for name, text in files), fault)
-    return small.write(lambda desk: letters_in.take(desk, 1, mail))
+    return small.write(lambda desk: letters_in.take(desk, 1, letters_in.opened(mail)))
 
 
 def send(small: Small, *numbers: Any) -> list[PurchaseOrder]:

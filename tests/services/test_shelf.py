@@ -211,15 +211,15 @@ def bomb() -> bytes:
 )
 def test_what_is_no_picture_is_refused_before_anything_is_kept(two: Small, data: bytes, told: str) -> None:
     with pytest.raises(Invalid, match=told):
-        two.write(lambda desk: pictures.add(desk, 1, data))
+        two.write(lambda desk: pictures.add(desk, 1, pictures.check(data)))
     assert not two.all(select(Picture.id))
 
 
 def test_a_picture_is_kept_once_as_our_own_and_without_what_was_hidden_in_it(two: Small) -> None:
     hidden = picture(2600, 400, "JPEG") + b"PK\x03\x04 and a whole archive behind it"
-    first = two.write(lambda desk: pictures.add(desk, 1, hidden))
+    first = two.write(lambda desk: pictures.add(desk, 1, pictures.check(hidden)))
     assert (first.kind, first.width) == ("image/jpeg", 2000) and b"archive" not in first.data
-    assert two.write(lambda desk: pictures.add(desk, 2, hidden)).id == first.id
+    assert two.write(lambda desk: pictures.add(desk, 2, pictures.check(hidden))).id == first.id
     two.write(lambda desk: publishing.edit(desk, 1, None, {"pictures": [first.id]}))
     assert confirm(two)[-1]["words"]["pictures"] == [first.id]
 

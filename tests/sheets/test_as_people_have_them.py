@@ -14,6 +14,7 @@ from openpyxl import Workbook
 from amber_lane.sheets import values
 from amber_lane.sheets.mapping import Columns, Manner, look, read
 from amber_lane.sheets.opened import NotASheet, open_sheet
+from amber_lane.sheets.packed import flatten, is_packed
 
 ITEMS = (
     ("supplier", "item", "title", "cost", "currency", "stock"),
@@ -169,8 +170,10 @@ def test_a_file_with_one_bad_byte_is_read_or_refused_in_words() -> None:
         into.writestr("items.csv", "item,stock,title\n" + "a,1,Red lamp\n" * 50)
     for whole, step in ((as_book.getvalue(), 23), (zipped.getvalue(), 1)):
         for at in range(0, len(whole), step):
+            torn = whole[:at] + bytes([whole[at] ^ 0xFF]) + whole[at + 1 :]
             try:
-                list(open_sheet(whole[:at] + bytes([whole[at] ^ 0xFF]) + whole[at + 1 :]).rows)
+                # Here and not in a process of its own, since there are thousands.
+                list(open_sheet(flatten(torn) if is_packed(torn) else torn).rows)
             except NotASheet as error:
                 assert "\n" not in str(error)
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
 
-from fastapi import APIRouter, File, Response, UploadFile
+from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from ..data.setup import Person
 from ..services import agents
 from ..services.desk import Invalid
 from .deps import ReadDesk, SignedIn, WriteDesk, person_of
+from .files import SheetFile
 from .shapes import Ask, Done
 from .sheets import as_file
 
@@ -90,8 +90,7 @@ class TakenOut(BaseModel):
 
 
 @router.post("/sheets/{name}")
-def take_in(desk: WriteDesk, number: SignedIn, name: str, file: Annotated[UploadFile, File()]) -> TakenOut:
-    data = file.file.read(BYTES_MAX + 1)
+def take_in(number: SignedIn, data: SheetFile, desk: WriteDesk, name: str) -> TakenOut:
     if len(data) > BYTES_MAX:
         raise Invalid("the sheet is larger than 5 MB; send it in parts")
     taken, bad = agents.take_in(desk, person_of(desk, number), name, data)

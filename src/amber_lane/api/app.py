@@ -25,6 +25,7 @@ from starlette.types import Scope
 from .. import __version__
 from ..beside import Beside
 from ..clock import Clock, PacedClock, SystemClock
+from ..connectors import outside
 from ..data.backups import before_change
 from ..data.session import Database
 from ..jobs.worker import Worker
@@ -114,6 +115,7 @@ def _world_clock(world: str, within: float = 20.0) -> dict[str, Any]:
 def make_house(settings: Settings, transport: httpx.BaseTransport | None = None, clock: Clock | None = None) -> House:
     """Open the data folder and all that stands on it; tables are brought up to date."""
     settings.data.mkdir(parents=True, exist_ok=True)
+    outside.allow(settings.reachable)
     db = Database(settings.url)
     if kept := before_change(db, settings.data):
         structlog.get_logger().warning("the data was copied before its shape is changed", backup=str(kept))

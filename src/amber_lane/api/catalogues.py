@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any
 
-from fastapi import APIRouter, File, Query, Request, Response, UploadFile
+from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
 from ..connectors.errors import OutsideError
@@ -19,6 +19,7 @@ from ..services.desk import Desk, Invalid, NotFound
 from ..services.place import place_of
 from ..sheets.mapped import FIELDS, NEEDED, Reading, look
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
+from .files import SheetFile
 from .shapes import Ask, Big, Money, sure
 from .sheets import bad_rows_of
 
@@ -101,12 +102,9 @@ class Started(BaseModel):
 
 
 @router.post("/{number}/sheet", status_code=201)
-def upload(desk: ReadDesk, base: TheHouse, number: Big, file: Annotated[UploadFile, File()]) -> Uploaded:
+def upload(data: SheetFile, desk: ReadDesk, base: TheHouse, number: Big) -> Uploaded:
     """Hand in a supplier's catalogue sheet; nothing is read of it yet."""
     catalogues.supplier_by_sheets(desk, number)
-    data = file.file.read(120_000_001)
-    if len(data) > 120_000_000:
-        raise Invalid("the sheet is larger than 120 MB; ask for it in parts")
     token = hashlib.sha256(data).hexdigest()[:24]
     path = _path(base, number, token)
     path.parent.mkdir(parents=True, exist_ok=True)

@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
 
-from fastapi import APIRouter, File, Response, UploadFile
+from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..data.setup import Carrier, Inbox, Mailbox, Store, Supplier
 from ..services import answers_in, documents, letters_in, ordering
-from ..services.desk import Invalid
 from ..services.setup import UNCALLED
-from ..sheets.ubl import BYTES_MAX
 from .deps import ReadDesk, WriteDesk
+from .files import DocumentFile
 from .shapes import Ask, Big, Done
 
 router = APIRouter(prefix="/ordering", tags=["orders"])
@@ -172,10 +170,7 @@ def document(desk: ReadDesk, number: Big, form: str) -> Response:
 
 
 @router.post("/documents")
-def bring(desk: WriteDesk, file: Annotated[UploadFile, File()]) -> Done:
+def bring(said: DocumentFile, desk: WriteDesk) -> Done:
     """An OrderResponse or DespatchAdvice of UBL 2.1: what it says is done at once."""
-    data = file.file.read(BYTES_MAX + 1)
-    if not data:
-        raise Invalid("the file is empty")
-    told, n, wrong = answers_in.of_document(desk, data)
+    told, n, wrong = answers_in.of_document(desk, said)
     return Done(told=wrong or told, count=n)

@@ -7,12 +7,12 @@ from typing import Any
 
 import anyio
 import httpx
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, HTTPException, Request
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..clock import PacedClock
-from ..connectors.errors import OutsideError
+from ..connectors.errors import Denied, OutsideError
 from ..connectors.kinds import KINDS
 from ..data.setup import Link, Person, Store, Token
 from ..jobs.longjobs import start
@@ -243,7 +243,10 @@ async def word(request: Request, store: Big, base: TheHouse) -> dict[str, int]:
     if len(body) > 1_000_000:
         raise Invalid("the word is too long")
     headers = {name.lower(): value for name, value in request.headers.items()}
-    return {"new": await anyio.to_thread.run_sync(base.reader.word, store, headers, body)}
+    try:
+        return {"new": await anyio.to_thread.run_sync(base.reader.word, store, headers, body)}
+    except Denied as error:
+        raise HTTPException(401, error.told) from error
 
 
 class LooksAsk(Ask):

@@ -28,6 +28,7 @@ from ..sheets.mapping import Columns
 from ..sheets.opened import plain_name
 from ..sheets.table import XLSX_MOST, csv_bytes, csv_parts, xlsx_bytes
 from .deps import Heavy, House, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
+from .files import SheetFile
 from .shapes import Ask, Big, Done, IdsOut, wish
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])
@@ -138,10 +139,9 @@ def _seen(s: Session, kind: Kind, token: str, data: bytes, ask: ColumnsAsk | Non
 
 
 @router.post("/{name}/look")
-def look(base: TheHouse, person: SignedIn, name: str, file: Annotated[UploadFile, File()]) -> SheetSeen:
+def look(data: SheetFile, base: TheHouse, name: str) -> SheetSeen:
     """Hand in a sheet and see how it seems to be made. Nothing is changed by it."""
     kind = sheets_in.kind_of(name)
-    data = file.file.read(120_000_001)
     _, token = _kept_file(base, name, data)
     with base.db.reading() as s:
         return _seen(s, kind, token, data, None)
@@ -173,10 +173,9 @@ def check_as(desk: WriteDesk, base: TheHouse, name: str, token: str, ask: CheckA
 
 
 @router.post("/{name}/check", status_code=202)
-def check(desk: WriteDesk, base: TheHouse, name: str, file: Annotated[UploadFile, File()]) -> JobStarted:
+def check(data: SheetFile, desk: WriteDesk, base: TheHouse, name: str, file: Annotated[UploadFile, File()]) -> JobStarted:
     """Check a sheet: nothing is changed by it. The job's result says what it would do."""
     kind = sheets_in.kind_of(name)
-    data = file.file.read(120_000_001)
     path, token = _kept_file(base, name, data)
     job = start(
         desk, "sheet.check", f"check-{name}-{token}", f"Checking {file.filename or kind.name}"[:100], {"sheet": name, "path": str(path)}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, File, Response, UploadFile
+from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
@@ -21,6 +21,7 @@ from ..services.goods import mark_of
 from ..services.lists import Wish
 from ..services.setup import UNCALLED
 from .deps import ReadDesk, WriteDesk
+from .files import PictureFile
 from .shapes import Ask, Big, Done, Money, Page, minor, money, rows_out, sure, wish, written
 
 router = APIRouter(prefix="/shelf", tags=["shelf"])
@@ -284,9 +285,9 @@ def settle(desk: WriteDesk, number: Big, ask: DifferenceAsk) -> Done:
 
 
 @router.post("/listings/{number}/pictures", status_code=201)
-def add_picture(desk: WriteDesk, number: Big, file: Annotated[UploadFile, File()]) -> Done:
+def add_picture(given: PictureFile, desk: WriteDesk, number: Big) -> Done:
     """Add a picture; it is checked and kept as our own copy."""
-    made = pictures.add(desk, number, file.file.read(pictures.BYTES_MOST + 1))
+    made = pictures.add(desk, number, given)
     row = desk.get(Listing, number, "listing")
     if made.id in (row.pictures or []):
         raise Conflict("this picture is there already")

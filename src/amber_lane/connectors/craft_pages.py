@@ -13,8 +13,8 @@ import httpx
 from ..core.money import plain
 from .errors import CarrierUnknown, Denied, Malformed, Refused
 from .http import Caller
-from .protocols import Account, Address, BatchAnswer, Budget, ListingChange, OrderPage, StoreListing, StoreOrder, Tracking
-from .wire import clip, minor, order_lines, path_part, rows_of
+from .protocols import Account, Address, BatchAnswer, Budget, ListingChange, OrderPage, StoreListing, StoreOrder, Tracking, Word
+from .wire import clip, minor, order_lines, order_state, path_part, rows_of
 
 R = TypeVar("R")
 _MONEY = "GBP"
@@ -143,7 +143,7 @@ class CraftPages:
     def tell_of_orders(self, address: str, secret: str) -> None:
         raise Refused("the craft market does not tell of orders")
 
-    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> StoreOrder:
+    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> Word:
         raise Denied("the craft market does not tell of orders")
 
 
@@ -172,5 +172,4 @@ def _order(rows: list[dict[str, str]]) -> StoreOrder:
     placed = datetime.fromisoformat(first["placed"])
     if placed.tzinfo is None:
         raise ValueError("an order needs a time with its zone")
-    state = first["state"]
-    return StoreOrder(first["order"], placed, _MONEY, to, lines, date.fromisoformat(first["by"]), state == "cancelled", state == "sent")
+    return StoreOrder(first["order"], placed, _MONEY, to, lines, date.fromisoformat(first["by"]), *order_state(first["state"]))

@@ -10,12 +10,22 @@ from typing import Any, TypeVar
 import httpx
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
+from . import outside
 from .errors import Denied, Malformed, NotThere, OutsideError, Postponed, RateLimited, Refused, Unavailable, UnknownOutcome
 from .protocols import Budget
 
 M = TypeVar("M", bound=BaseModel)
 ANSWER_MAX = 50_000_000
 FILE_MAX = 120_000_000
+# A call may take so many times its deadline altogether, which is that of each of its steps; one for a file, longer.
+TIMES, FILE_TIMES = 2.0, 12.0
+# What holds for the answer as it came, not as it is kept.
+_ABOUT_THE_BODY = ("content-encoding", "content-length", "transfer-encoding")
+
+
+class _TooMuch(Exception):
+    def __init__(self, most: int) -> None:
+        self.most = most
 
 
 @lru_cache(maxsize=1)
@@ -41,15 +51,19 @@ class Caller:
     ) -> None:
         self.name, self.codes = name, codes or {}
         self.budget: Budget | None = None
-        self.client = httpx.Client(
-            base_url=address.rstrip("/"),
-            headers=headers,
-            transport=transport,
-            follow_redirects=False,
-            timeout=httpx.Timeout(deadline, connect=min(deadline, 5.0)),
-            trust_env=False,
-            verify=_trust(),
-        )
+        try:
+            self.client = httpx.Client(
+                base_url=address.rstrip("/"),
+                headers=headers,
+                transport=transport or outside.Transport(_trust),
+                follow_redirects=False,
+                timeout=httpx.Timeout(deadline, connect=min(deadline, 5.0)),
+                trust_env=False,
+            )
+        except (httpx.InvalidURL, UnicodeError, ValueError, TypeError) as error:
+            # Also a key that no header can carry.
+            raise Refused(f"{address[:100]} is not an address that can be called, or its key holds signs that none has") from error
+        self.deadline = deadline
 
     def ask(self, path: str, model: type[M], **params: Any) -> M:
         """A question; it may be repeated at will."""
@@ -70,18 +84,19 @@ class Caller:
 
     def fetch(self, path: str, **options: Any) -> httpx.Response:
         """A question whose answer is a file or a page."""
-        response = self._send("GET", path, asking=True, **options)
-        if len(response.content) > FILE_MAX:
-            raise Malformed(f"{self.name} answered more than 120 MB")
-        return response
+        return self._send("GET", path, asking=True, file=True, **options)
 
     def send(self, method: str, path: str, **options: Any) -> httpx.Response:
         """A change by a form or a file; whatever else is sent comes in `options`."""
         return self._send(method, path, asking=False, **options)
 
-    def _send(self, method: str, path: str, asking: bool, **options: Any) -> httpx.Response:
+    def _send(self, method: str, path: str, asking: bool, file: bool = False, **options: Any) -> httpx.Response:
         try:
-            response = self.client.request(method, path, **options)
+            with outside.within(self.deadline * (FILE_TIMES if file else TIMES)):
+                response = self._whole(method, path, FILE_MAX if file else ANSWER_MAX, **options)
+        except _TooMuch as error:
+            told = f"{self.name} answered more than {error.most // 1_000_000} MB"
+            raise (Malformed(told) if asking else UnknownOutcome(told)) from error
         except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
             raise Unavailable(f"{self.name} cannot be reached at {self.client.base_url}; is the address right?") from error
         except httpx.HTTPError as error:
@@ -93,6 +108,17 @@ class Caller:
         if response.is_success:
             return response
         raise self._failure(response, asking)
+
+    def _whole(self, method: str, path: str, most: int, **options: Any) -> httpx.Response:
+        """An answer with all that it holds, unpacked; _TooMuch as soon as that is more than so many bytes."""
+        with self.client.stream(method, path, **options) as came:
+            body = bytearray()
+            for part in came.iter_bytes():
+                body += part
+                if len(body) > most:
+                    raise _TooMuch(most)
+            heads = [(name, value) for name, value in came.headers.multi_items() if name not in _ABOUT_THE_BODY]
+            return httpx.Response(came.status_code, headers=heads, content=bytes(body), request=came.request)
 
     def _note_budget(self, response: httpx.Response) -> None:
         limit, left = (response.headers.get(name, "") for name in ("calls-limit", "calls-left"))
@@ -124,8 +150,6 @@ class Caller:
         return Refused(f"{self.name} says: {said}")
 
     def _read(self, response: httpx.Response, model: type[M]) -> M:
-        if len(response.content) > ANSWER_MAX:
-            raise Malformed(f"{self.name} answered more than 50 MB")
         try:
             return TypeAdapter(model).validate_json(response.content)
         except ValidationError as error:

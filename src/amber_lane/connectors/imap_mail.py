@@ -6,10 +6,11 @@ from __future__ import annotations
 
 import imaplib
 import re
+import socket
 
 import httpx
 
-from . import tls
+from . import outside, tls
 from .errors import Denied, Malformed
 from .letters import BYTES_MOST, read
 from .protocols import Account, Letter
@@ -17,6 +18,16 @@ from .reading import MailboxReader
 
 # Thousands of mails are named in one line.
 imaplib._MAXLINE = 10_000_000  # type: ignore[attr-defined]
+
+
+class _Plain(imaplib.IMAP4):
+    def _create_socket(self, timeout: float) -> socket.socket:
+        return outside.connect(self.host, self.port, timeout)
+
+
+class _Sealed(imaplib.IMAP4_SSL):
+    def _create_socket(self, timeout: float) -> socket.socket:
+        return tls.context().wrap_socket(outside.connect(self.host, self.port, timeout), server_hostname=self.host)
 
 
 class ImapMail(MailboxReader[imaplib.IMAP4]):
@@ -66,9 +77,9 @@ class ImapMail(MailboxReader[imaplib.IMAP4]):
     def _signed_in(self) -> imaplib.IMAP4:
         box: imaplib.IMAP4
         if self.sealed:
-            box = imaplib.IMAP4_SSL(self.host, self.port, ssl_context=tls.context(), timeout=self.deadline)
+            box = _Sealed(self.host, self.port, ssl_context=tls.context(), timeout=self.deadline)
         else:
-            box = imaplib.IMAP4(self.host, self.port, timeout=self.deadline)
+            box = _Plain(self.host, self.port, timeout=self.deadline)
         try:
             if not self.sealed and "STARTTLS" in box.capabilities:
                 box.starttls(tls.context())

@@ -24,8 +24,9 @@ from .protocols import (
     StoreListing,
     StoreOrder,
     Tracking,
+    Word,
 )
-from .wire import Buyer, Short, Time, Wire, clip, minor, order_lines, path_part, ppm, rows_of
+from .wire import Buyer, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, ppm, rows_of
 
 R = TypeVar("R")
 _STATES = {"on": "live", "off": "paused", "closed": "ended"}
@@ -242,7 +243,7 @@ class MarketApi:
     def tell_of_orders(self, address: str, secret: str) -> None:
         raise Refused("the marketplace does not tell of orders; they are read by the clock")
 
-    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> StoreOrder:
+    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> Word:
         raise Denied("the marketplace does not tell of orders")
 
 
@@ -288,4 +289,4 @@ def _listing(one: _Offer, money: str) -> StoreListing:
 def _order(one: _Order) -> StoreOrder:
     lines = order_lines(((x.line, x.code, x.pieces, x.each, x.name) for x in one.lines), one.money)
     to = Address(**one.send_to.model_dump())
-    return StoreOrder(one.order, one.at, one.money, to, lines, one.arrive_by, one.state == "cancelled", one.state == "sent")
+    return StoreOrder(one.order, one.at, one.money, to, lines, one.arrive_by, *order_state(one.state))

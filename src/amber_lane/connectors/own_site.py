@@ -6,17 +6,17 @@ import hashlib
 import hmac
 from collections.abc import Iterator
 from dataclasses import asdict
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 import httpx
-from pydantic import Field, ValidationError
+from pydantic import Field, TypeAdapter, ValidationError
 
 from ..core.money import plain
 from .errors import CarrierUnknown, Denied, Malformed, Postponed, Refused
 from .http import Caller
-from .protocols import Account, Address, BatchAnswer, Budget, ListingChange, OrderPage, StoreListing, StoreOrder, Tracking
-from .wire import Buyer, Short, Time, Wire, clip, minor, order_lines, path_part, rows_of
+from .protocols import Account, Address, BatchAnswer, Budget, ListingChange, OrderPage, StoreListing, StoreOrder, Tracking, Word
+from .wire import Buyer, Name, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, rows_of
 
 
 class _Account(Wire):
@@ -58,7 +58,7 @@ class _Line(Wire):
 
 
 class _Order(Wire):
-    number: Short
+    number: Name
     ordered_at: Time
     currency: Short
     state: Short
@@ -89,6 +89,7 @@ class _Fulfilments(Wire):
     fulfilments: list[_Fulfilment]
 
 
+_WHEN: TypeAdapter[datetime] = TypeAdapter(Time)
 _CODES: dict[str, type[Refused | Postponed]] = {"unknown_carrier": CarrierUnknown, "busy": Postponed}
 
 
@@ -175,13 +176,13 @@ class OwnSite:
     def tell_of_orders(self, address: str, secret: str) -> None:
         self.call.tell("PUT", "/webhook", {"address": address, "secret": secret}, _Done)
 
-    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> StoreOrder:
-        at, signature = headers.get("shop-signed-at", ""), headers.get("shop-signature", "")
-        wanted = hmac.new(secret.encode(), at.encode() + b"\n" + body, hashlib.sha256).hexdigest()
-        if not hmac.compare_digest(wanted, signature):
+    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> Word:
+        at, signature = (headers.get(name, "").encode("utf-8", "replace") for name in ("shop-signed-at", "shop-signature"))
+        wanted = hmac.new(secret.encode(), at + b"\n" + body, hashlib.sha256).hexdigest()
+        if not hmac.compare_digest(wanted.encode(), signature):
             raise Denied("the word of a new order is not signed by the shop")
         try:
-            return _order(_Order.model_validate_json(body))
+            return Word(_WHEN.validate_python(at.decode()), wanted, _order(_Order.model_validate_json(body)))
         except (ValidationError, ValueError) as error:
             raise Malformed("the word of a new order cannot be read") from error
 
@@ -219,6 +220,5 @@ def _order(one: _Order) -> StoreOrder:
         Address(**one.buyer.model_dump()),
         lines,
         one.promised_by,
-        one.state == "cancelled",
-        one.state == "sent",
+        *order_state(one.state),
     )

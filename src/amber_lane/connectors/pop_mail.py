@@ -7,11 +7,12 @@ Nothing is deleted there: whoever reads it remembers which mails it has had.
 from __future__ import annotations
 
 import poplib
+import socket
 from typing import Any
 
 import httpx
 
-from . import tls
+from . import outside, tls
 from .errors import Denied, Malformed
 from .letters import BYTES_MOST, read
 from .protocols import Account, Letter
@@ -21,6 +22,16 @@ from .reading import MailboxReader
 BUSY = ("[IN-USE]", "[LOGIN-DELAY]", "[SYS/TEMP]")
 # Programs write lines of any length, whatever the standard says; the library would give up at 2,048 letters.
 poplib._MAXLINE = BYTES_MOST  # type: ignore[attr-defined]
+
+
+class _Plain(poplib.POP3):
+    def _create_socket(self, timeout: float) -> socket.socket:
+        return outside.connect(self.host, self.port, timeout)
+
+
+class _Sealed(poplib.POP3_SSL):
+    def _create_socket(self, timeout: float) -> socket.socket:
+        return tls.context().wrap_socket(outside.connect(self.host, self.port, timeout), server_hostname=self.host)
 
 
 class PopMail(MailboxReader[poplib.POP3]):
@@ -64,9 +75,9 @@ class PopMail(MailboxReader[poplib.POP3]):
     def _signed_in(self) -> poplib.POP3:
         box: poplib.POP3
         if self.sealed:
-            box = poplib.POP3_SSL(self.host, self.port, timeout=self.deadline, context=tls.context())
+            box = _Sealed(self.host, self.port, timeout=self.deadline, context=tls.context())
         else:
-            box = poplib.POP3(self.host, self.port, timeout=self.deadline)
+            box = _Plain(self.host, self.port, timeout=self.deadline)
         try:
             if not self.sealed:
                 self._seal(box)

@@ -165,6 +165,15 @@ class StoreOrder:
 
 
 @dataclass(frozen=True)
+class Word:
+    """A store's signed word of a new order: when it was signed, and its signature, by which it is known again."""
+
+    at: datetime
+    signature: str
+    order: StoreOrder
+
+
+@dataclass(frozen=True)
 class OrderPage:
     orders: list[StoreOrder]
     cursor: str
@@ -204,7 +213,7 @@ class StoreLink(Protocol):
         ...
 
     def tell_of_orders(self, address: str, secret: str) -> None: ...
-    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> StoreOrder: ...
+    def read_word(self, headers: dict[str, str], body: bytes, secret: str) -> Word: ...
 
 
 class CatalogueItem(NamedTuple):

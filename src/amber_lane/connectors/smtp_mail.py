@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import html
 import smtplib
+import socket
 import ssl
 from email.errors import HeaderParseError
 from email.headerregistry import Address
@@ -18,7 +19,7 @@ from urllib.parse import urlsplit
 
 import httpx
 
-from . import tls
+from . import outside, tls
 from .errors import CannotAsk, Denied, OutsideError, Refused, Unavailable, UnknownOutcome
 from .http import Caller
 from .protocols import Account, Mail
@@ -31,6 +32,16 @@ class _Message(Wire):
 
 class _Messages(Wire):
     messages: list[_Message]
+
+
+class _Plain(smtplib.SMTP):
+    def _get_socket(self, host: str, port: int, timeout: float) -> socket.socket:
+        return outside.connect(host, port, timeout)
+
+
+class _Sealed(smtplib.SMTP_SSL):
+    def _get_socket(self, host: str, port: int, timeout: float) -> socket.socket:
+        return self.context.wrap_socket(outside.connect(host, port, timeout), server_hostname=host)
 
 
 class SmtpMail:
@@ -85,9 +96,9 @@ class SmtpMail:
         try:
             server: smtplib.SMTP
             if self.sealed:
-                server = smtplib.SMTP_SSL(self.host, self.port, timeout=self.deadline, context=tls.context())
+                server = _Sealed(self.host, self.port, timeout=self.deadline, context=tls.context())
             else:
-                server = smtplib.SMTP(self.host, self.port, timeout=self.deadline)
+                server = _Plain(self.host, self.port, timeout=self.deadline)
         except smtplib.SMTPConnectError as error:
             raise _fault(error.smtp_code, error.smtp_error, "us") from error
         except ssl.SSLError as error:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from dataclasses import asdict
-from datetime import UTC, date
+from datetime import UTC, date, datetime
 from typing import Annotated, Any, TypeVar
 from urllib.parse import quote
 
@@ -30,9 +31,26 @@ class Wire(BaseModel):
     model_config = ConfigDict(extra="ignore", strict=False, str_strip_whitespace=True)
 
 
-Short = Annotated[str, StringConstraints(max_length=300)]
-Name = Annotated[str, StringConstraints(min_length=1, max_length=100)]
-Time = Annotated[AwareDatetime, AfterValidator(lambda at: at.astimezone(UTC))]
+# Signs that no word has: they break sheets, or make a text look like another.
+_UNSEEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u200b\u200e\u200f\u202a-\u202e\u2066-\u2069\ufeff\ufffe\uffff\ud800-\udfff]")
+
+
+def seen_whole(text: str) -> str:
+    """The text itself; ValueError where it holds signs that nobody sees."""
+    if _UNSEEN.search(text):
+        raise ValueError("it holds signs that cannot be shown")
+    return text
+
+
+def _time(at: datetime) -> datetime:
+    if not 2000 <= at.year <= 2200:
+        raise ValueError("it is of a year in which nothing was sold yet")
+    return at.astimezone(UTC)
+
+
+Short = Annotated[str, StringConstraints(max_length=300), AfterValidator(seen_whole)]
+Name = Annotated[str, StringConstraints(min_length=1, max_length=100), AfterValidator(seen_whole)]
+Time = Annotated[AwareDatetime, AfterValidator(_time)]
 
 TITLE_MAX = 500
 # More of one thing, or a dearer one (minor units), nobody buys at once.
@@ -52,7 +70,7 @@ def rows_of(raw: list[dict[str, object]], read: Callable[[dict[str, object]], R]
 
 def clip(text: str, most: int = TITLE_MAX) -> str:
     """A text from outside, cut to what a table can show; a title of thousands of letters loses its tail."""
-    text = " ".join(text.split())
+    text = " ".join(_UNSEEN.sub("", text).split())
     return text if len(text) <= most else text[: most - 1] + "…"
 
 
@@ -158,6 +176,13 @@ class Buyer(Wire):
     region: Short = ""
     phone: Short = ""
     email: Short = ""
+
+
+def order_state(state: str) -> tuple[bool, bool]:
+    """Whether an order is cancelled, and whether it is sent; ValueError where its state is none that we know."""
+    if state not in ("open", "cancelled", "sent"):
+        raise ValueError(f"the order is in a state that we do not know: {state!r}")
+    return state == "cancelled", state == "sent"
 
 
 def order_lines(lines: Iterable[tuple[int, str, int, str, str]], currency: str) -> list[StoreOrderLine]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
@@ -12,8 +13,9 @@ import numpy as np
 from sqlalchemy import select
 
 from ..clock import Clock
-from ..connectors.errors import Malformed, OutsideError, RateLimited, Unavailable
-from ..connectors.protocols import CatalogueItem, Seen, StoreOrder, SweepPage
+from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
+from ..connectors.protocols import CatalogueItem, Seen, StoreOrder, SweepPage, Word
+from ..data.orders import Order
 from ..data.outbox import Act
 from ..data.session import Database
 from ..data.setup import Carrier, Inbox, RateSource, Store, Supplier
@@ -26,6 +28,8 @@ T = TypeVar("T")
 TRIES = 4
 # A sweep that was broken off goes on with the page it was at, if it is tried again within so many minutes.
 GO_ON = timedelta(minutes=20)
+# So many seconds a store's signed word counts, so that nobody says it again another day.
+WORD_SECONDS = 300.0
 
 
 class Reader:
@@ -34,6 +38,8 @@ class Reader:
     def __init__(self, db: Database, clock: Clock, doors: Doors, rest: Callable[[float], Any] = time.sleep) -> None:
         self.db, self.clock, self.doors, self.rest = db, clock, doors, rest
         self._half: dict[int, tuple[datetime, list[SweepPage]]] = {}
+        self.heard: dict[tuple[int, str], datetime] = {}
+        self.hearing = threading.Lock()
 
     def desk(self, s: Any, who: str) -> Desk:
         return Desk(s, self.clock, who)
@@ -208,8 +214,26 @@ class Reader:
                 # What is told now is read by the clock once the store is back at work.
                 return 0
         secret = self.doors.safe.for_use(f"hook-{store_id}")
-        order = self._link("store", store_id).read_word(headers, body, secret)
-        return self._take_orders(store_id, [order], None, [])
+        word = self._link("store", store_id).read_word(headers, body, secret)
+        self._hear(store_id, word)
+        with self.db.reading() as s:
+            if s.scalar(select(Order.id).where(Order.store_id == store_id, Order.number == word.order.number)) is not None:
+                # What became of an order is read from the store itself: words may come late, or in another order than they were said.
+                return 0
+        return self._take_orders(store_id, [word.order], None, [])
+
+    def _hear(self, store_id: int, word: Word) -> None:
+        """A word counts for a few minutes, and once. Denied where it is old, or was heard before."""
+        now = self.clock.now()
+        # Where time runs fast, a moment of ours is many minutes of the store's.
+        window = timedelta(seconds=max(WORD_SECONDS, 20 * getattr(self.clock, "speed", 1.0)))
+        if abs(now - word.at) > window:
+            raise Denied("the word of a new order was signed too long ago, or with a wrong clock")
+        with self.hearing:
+            self.heard = {one: at for one, at in self.heard.items() if at > now - 2 * window}
+            if (store_id, word.signature) in self.heard:
+                raise Denied("this word of a new order was heard before")
+            self.heard[store_id, word.signature] = now
 
     def answers(self, supplier_id: int) -> None:
         """What became of the purchases that a supplier has."""
@@ -288,8 +312,9 @@ class Reader:
         for uid in fresh:
             try:
                 letter, _ = self._again(lambda: link.letter(uid))  # noqa: B023
+                came = letters_in.opened(letter)
                 with self.db.writing() as s:
-                    letters_in.take(self.desk(s, "Orders"), inbox_id, letter)
+                    letters_in.take(self.desk(s, "Orders"), inbox_id, came)
             except Unavailable:
                 raise
             except Exception as error:  # noqa: BLE001

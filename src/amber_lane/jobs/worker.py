@@ -35,6 +35,7 @@ from ..services import (
 from ..services.desk import Desk, DeskError
 from ..services.finder import Finder
 from ..services.setup import UNCALLED, Doors
+from ..sheets import apart
 from .delivery import Delivery
 from .hourly import Hourly
 from .longjobs import LongJobs, start
@@ -52,6 +53,7 @@ class Worker:
     def __init__(self, db: Database, clock: Clock, doors: Doors, folder: Path, world: str = "") -> None:
         self.db, self.clock, self.doors, self.folder, self.world = db, clock, doors, folder, world
         self.finder = Finder()
+        apart.keep_marks(folder / "opening")
         self.reader, self.delivery = Reader(db, clock, doors), Delivery(db, clock, doors)
         self.jobs, self.looks = (LongJobs(db, clock, doors, self.finder, looks) for looks in (False, True))
         self.scheduler = BackgroundScheduler(timezone="UTC")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from itertools import islice
 from typing import Any
 
@@ -15,6 +15,7 @@ from ..data.outbox import Outbox
 from ..data.setup import Supplier
 from ..sheets.mapping import read
 from ..sheets.opened import NotASheet
+from ..sheets.ubl import Answer
 from . import by_sheets, documents, purchases
 from .desk import Desk, DeskError, Invalid
 from .setup import UNCALLED
@@ -77,9 +78,9 @@ def name_of(data: bytes) -> str:
     raise Invalid(str(told))
 
 
-def of_document(desk: Desk, data: bytes, find: Find | None = None) -> tuple[str, int, str]:
+def of_document(desk: Desk, said: Sequence[Answer], find: Find | None = None) -> tuple[str, int, str]:
     """A UBL document: which purchase orders it is about and what it says, how many they are, and what is wrong with its numbers."""
-    answers = documents.answers_of(desk, data)
+    answers = documents.answers_of(desk, said)
     for one in answers:
         if find:
             find(one.reference)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -122,12 +122,18 @@ def send_by_mail(desk: Desk, made: Iterable[PurchaseOrder]) -> None:
     desk.s.flush()
 
 
-def answers_of(desk: Desk, data: bytes) -> list[PurchaseAnswer]:
-    """The answers in a UBL document, checked against our purchase orders. Invalid says what is wrong."""
+def read(data: bytes) -> list[ubl.Answer]:
+    """What a UBL document says; looks nothing up, so that it needs no transaction. Invalid says why it is none."""
+    if not data:
+        raise Invalid("the file is empty")
     try:
-        found = ubl.read_answer(data)
+        return ubl.read_answer(data)
     except ubl.NotADocument as error:
         raise Invalid(str(error)) from error
+
+
+def answers_of(desk: Desk, found: Sequence[ubl.Answer]) -> list[PurchaseAnswer]:
+    """The answers of a UBL document, checked against our purchase orders. Invalid says what is wrong."""
     out = []
     for one in found:
         purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == one.reference))

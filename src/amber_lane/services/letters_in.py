@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from functools import partial
 
 from sqlalchemy import func, insert, select
@@ -12,8 +13,10 @@ from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Inbox, Letter, Supplier
 from ..data.transit import Message
-from . import answers_in
-from .desk import Conflict, Desk, DeskError, NotFound
+from ..sheets.opened import NotASheet, readable
+from ..sheets.ubl import Answer
+from . import answers_in, documents
+from .desk import Conflict, Desk, DeskError, Invalid, NotFound
 from .setup import UNCALLED
 
 # A mailbox that was just joined may hold years of mail: so many of the newest are read, the others are left.
@@ -39,14 +42,37 @@ def leave_old(desk: Desk, inbox: Inbox, uids: Sequence[str]) -> None:
     desk.s.flush()
 
 
-def take(desk: Desk, inbox: int, mail: protocols.Letter) -> Letter:
-    """Take one mail in, once: the sheets and documents of a supplier we order from by mail are done as they say."""
+@dataclass(frozen=True)
+class Opened:
+    """A mail whose files are opened. files: (name, a sheet, or what a document says, or why it is neither)."""
+
+    mail: protocols.Letter
+    files: Sequence[tuple[str, bytes | list[Answer] | str]]
+
+
+def opened(mail: protocols.Letter) -> Opened:
+    """Open a mail's sheets and documents, which may take a while, and so is done before anything is written."""
+    files: list[tuple[str, bytes | list[Answer] | str]] = []
+    for name, data in mail.files:
+        try:
+            if name.lower().endswith(".xml"):
+                files.append((name, documents.read(data)))
+            elif name.lower().endswith((".csv", ".xlsx")):
+                files.append((name, readable(data)))
+        except (Invalid, NotASheet) as error:
+            files.append((name, str(error)))
+    return Opened(mail, files)
+
+
+def take(desk: Desk, inbox: int, came: Opened) -> Letter:
+    """Take one mail in (see `opened`), once: the sheets and documents of a supplier we order from by mail are done as they say."""
+    mail = came.mail
     desk.get(Inbox, inbox, "mailbox")
     known = desk.s.scalar(select(Letter).where(Letter.inbox_id == inbox, Letter.uid == mail.uid))
     if known:
         return known
     supplier = _sender(desk, mail.sender)
-    told, needs = (_bounced(desk, mail.bounce), True) if mail.bounce else _read(desk, supplier, mail)
+    told, needs = (_bounced(desk, mail.bounce), True) if mail.bounce else _read(desk, supplier, came)
     row = Letter(
         inbox_id=inbox,
         uid=mail.uid,
@@ -91,23 +117,25 @@ def _sender(desk: Desk, address: str) -> Supplier | None:
     return rows[0] if len(rows) == 1 else None
 
 
-def _read(desk: Desk, supplier: Supplier | None, mail: protocols.Letter) -> tuple[str, bool]:
+def _read(desk: Desk, supplier: Supplier | None, came: Opened) -> tuple[str, bool]:
     """What was done with a mail, and whether a person must read it."""
-    if mail.fault:
-        return f"it cannot be read: {mail.fault}; see it in the mailbox itself", True
+    if fault := came.mail.fault:
+        return f"it cannot be read: {fault}; see it in the mailbox itself", True
     if supplier is None:
         return "from nobody we order from, so nothing in it was taken", False
-    files = [(name, data) for name, data in mail.files if name.lower().endswith((".xml", ".csv", ".xlsx"))]
-    if not files:
+    if not came.files:
         return "it has no sheet and no document", True
     if supplier.kind not in UNCALLED:
         return f"{supplier.name} answers by its interface, so its files were not taken", True
     done, wrong = [], []
-    for name, data in files:
+    for name, data in came.files:
+        if isinstance(data, str):
+            wrong.append(f"{name[:60]}: {data}")
+            continue
         try:
             # What one file has wrong takes nothing away from the others.
             with desk.s.begin_nested():
-                told, bad = _file(desk, supplier, name.lower(), data)
+                told, bad = _file(desk, supplier, data)
         except DeskError as error:
             wrong.append(f"{name[:60]}: {error.told}")
             continue
@@ -116,10 +144,10 @@ def _read(desk: Desk, supplier: Supplier | None, mail: protocols.Letter) -> tupl
     return "; ".join([*done, *wrong]) or "its sheet has no answer filled in", bool(wrong) or not done
 
 
-def _file(desk: Desk, supplier: Supplier, name: str, data: bytes) -> tuple[str, list[str]]:
-    """One file: what was taken, and what was not with why."""
+def _file(desk: Desk, supplier: Supplier, data: bytes | list[Answer]) -> tuple[str, list[str]]:
+    """One sheet, or what one document says: what was taken, and what was not with why."""
     find = partial(_theirs, desk, supplier)
-    if name.endswith(".xml"):
+    if isinstance(data, list):
         told, _, wrong = answers_in.of_document(desk, data, find)
         return told, [wrong] if wrong else []
     n, bad = answers_in.of_sheet(desk, answers_in.name_of(data), data, find)

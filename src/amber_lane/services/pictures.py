@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import io
 import warnings
+from typing import NamedTuple
 
 from PIL import Image, ImageOps, UnidentifiedImageError
 from sqlalchemy import select
@@ -20,8 +21,17 @@ MOST = 12
 KINDS = {"JPEG": "image/jpeg", "PNG": "image/png", "WEBP": "image/webp"}
 
 
-def check(data: bytes) -> tuple[bytes, str, int, int]:
-    """A picture made anew from what was given: its bytes, kind and size. Nothing but its points is taken over.
+class Made(NamedTuple):
+    """A picture made anew: its bytes, kind and size."""
+
+    data: bytes
+    kind: str
+    width: int
+    height: int
+
+
+def check(data: bytes) -> Made:
+    """A picture made anew from what was given. Nothing but its points is taken over. Takes up to a second, so before a transaction.
 
     Invalid in plain words when it is none, too small, or would unpack to more than anybody needs.
     """
@@ -47,19 +57,18 @@ def check(data: bytes) -> tuple[bytes, str, int, int]:
     made = upright.convert("RGBA" if plain else "RGB")
     out = io.BytesIO()
     made.save(out, "PNG" if plain else "JPEG", **({} if plain else {"quality": 88}))
-    return out.getvalue(), "image/png" if plain else "image/jpeg", made.width, made.height
+    return Made(out.getvalue(), "image/png" if plain else "image/jpeg", made.width, made.height)
 
 
-def add(desk: Desk, listing: int, data: bytes) -> Picture:
+def add(desk: Desk, listing: int, made: Made) -> Picture:
     """Keep a picture and put it last among a listing's; the same one twice is kept once."""
     row = desk.get(Listing, listing, "listing")
     if len(row.pictures or []) >= MOST:
         raise Invalid(f"a listing shows {MOST} pictures at most; take one away first")
-    made, kind, width, height = check(data)
-    sha = hashlib.sha256(made).hexdigest()
+    sha = hashlib.sha256(made.data).hexdigest()
     picture = desk.s.scalar(select(Picture).where(Picture.sha == sha))
     if picture is None:
-        picture = Picture(sha=sha, kind=kind, width=width, height=height, data=made)
+        picture = Picture(sha=sha, kind=made.kind, width=made.width, height=made.height, data=made.data)
         desk.s.add(picture)
         desk.s.flush()
     return picture

@@ -6,18 +6,16 @@ from __future__ import annotations
 import csv
 import io
 import re
-import zipfile
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from datetime import date, datetime
 from itertools import chain, islice
 
-from openpyxl import load_workbook
+from . import apart
+from .limits import BYTES_MAX, CELL_MAX, NotASheet, OverLimit, within
+from .packed import Part, is_flat, is_packed, parts_of
 
-BYTES_MAX = 120_000_000
 ENCODINGS = ("utf-8", "cp1250", "cp1252", "iso8859-2", "utf-16")
 _SEPARATORS = ";,\t|"
-_SHEETS = (".csv", ".txt", ".tsv", ".xlsx", ".xlsm")
 # So many rows are looked at to find the header and what tells columns apart.
 _SAMPLE = 60
 _ABOVE = 25
@@ -26,10 +24,6 @@ _TOTALS = re.compile(
 )
 _NUMBER = re.compile(r"[-+(]?[^\w]{0,2}\d[\d., '\u00a0]*\W{0,2}")
 _DECLARED = re.compile(r'^"?sep=(.)"?\r?$', re.IGNORECASE)
-
-
-class NotASheet(ValueError):
-    """The file cannot be read as a sheet at all, or lacks a required column; says what to do."""
 
 
 class Cells(list[str]):
@@ -66,21 +60,6 @@ def plain_name(name: str) -> str:
     return " ".join(name.split()).lower()
 
 
-def is_workbook(data: bytes) -> bool:
-    """Whether it is a workbook; a zip with a sheet in it is none."""
-    if not is_packed(data):
-        return False
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as packed:
-            return any(name.startswith("xl/") for name in packed.namelist())
-    except Exception:  # noqa: BLE001 - a damaged one fails in whatever way its bytes lead to, and is told as a workbook that is
-        return True
-
-
-def is_packed(data: bytes) -> bool:
-    return data[:4] == b"PK\x03\x04"
-
-
 def open_sheet(data: bytes, known: Collection[str] = (), encoding: str = "", tab: str = "") -> Opened:
     """Open whatever a person has. known: names that columns may have, in lower case; by them the header is found.
 
@@ -89,14 +68,23 @@ def open_sheet(data: bytes, known: Collection[str] = (), encoding: str = "", tab
     if not data.strip(b" \t\r\n\x0b\x0c"):
         raise NotASheet("the file is empty; start from the template")
     if len(data) > BYTES_MAX:
-        raise NotASheet("the file is larger than 120 MB; split it")
+        raise OverLimit("bytes", f"the file is larger than {BYTES_MAX // 1_000_000} MB; split it")
     if data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
         raise NotASheet("this is a workbook of the old kind (.xls); save it anew as XLSX")
-    if is_workbook(data):
-        return _workbook(data, known, tab)
     if is_packed(data):
-        return _zip(data, known, encoding, tab)
+        parts = parts_of(data if is_flat(data) else apart.flat(data))
+        return _files(parts, known, encoding, tab) if any(one.form != "rows" for one in parts) else _workbook(parts, known, tab)
     return _text(data, known, encoding)
+
+
+def readable(data: bytes) -> bytes:
+    """A file in a form that can be read at any time at little cost: what has to be opened for it is opened now, in a process of its own.
+
+    Called where a file comes in, before any transaction. NotASheet, OverLimit as by `open_sheet`.
+    """
+    if len(data) > BYTES_MAX:
+        raise OverLimit("bytes", f"the file is larger than {BYTES_MAX // 1_000_000} MB; split it")
+    return apart.flat(data) if is_packed(data) and not is_flat(data) else data
 
 
 def guess_encoding(data: bytes) -> str:
@@ -133,7 +121,7 @@ def decode(data: bytes, encoding: str) -> str:
 
 
 def csv_rows(text: str, separator: str) -> Iterator[list[str]]:
-    csv.field_size_limit(1_000_000)
+    csv.field_size_limit(CELL_MAX)
     try:
         yield from csv.reader(io.StringIO(text, newline=""), delimiter=separator)
     except csv.Error as error:
@@ -171,88 +159,39 @@ def _text(data: bytes, known: Collection[str], encoding: str) -> Opened:
     return out
 
 
-def _zip(data: bytes, known: Collection[str], encoding: str, tab: str) -> Opened:
-    """A zip with sheets in it: the one that was chosen, else the largest."""
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as packed:
-            inside = [
-                one
-                for one in packed.infolist()
-                if one.filename.lower().endswith(_SHEETS) and not one.filename.startswith("__MACOSX") and not one.is_dir()
-            ]
-            if not inside:
-                raise NotASheet("there is no CSV or XLSX in this zip")
-            one = next((one for one in inside if one.filename == tab), max(inside, key=lambda one: one.file_size))
-            if one.flag_bits & 1:
-                raise NotASheet("the zip is locked with a password; unpack it first")
-            if one.file_size > BYTES_MAX:
-                raise NotASheet(f"{one.filename} unpacks to more than 120 MB; split it")
-            with packed.open(one) as stream:
-                body = stream.read(BYTES_MAX + 1)
-    except NotASheet:
-        raise
-    except Exception as error:
-        # A damaged zip fails in whatever way its bytes lead to.
-        raise NotASheet("the zip cannot be opened; make it anew") from error
-    if is_packed(body) and not is_workbook(body):
-        raise NotASheet("there is a zip in this zip; unpack it first")
-    out = open_sheet(body, known, encoding)
-    names = [one.filename for one in inside]
+def _files(parts: Sequence[Part], known: Collection[str], encoding: str, tab: str) -> Opened:
+    """Sheets that came in a zip: the one that was chosen, else the largest."""
+    one = next((one for one in parts if one.name == tab), max(parts, key=lambda one: len(one.data)))
+    if one.form == "flat":
+        out = _workbook([part for part in parts_of(one.data) if part.form == "rows"], known, "")
+    else:
+        out = _table(one.rows(), known) if one.form == "rows" else _text(one.data, known, encoding)
+    names = [one.name for one in parts]
     if len(names) > 1 and not out.tabs[1:]:
-        out.tab, out.tabs = one.filename, names
+        out.tab, out.tabs = one.name, names
     return out
 
 
-def _workbook(data: bytes, known: Collection[str], tab: str) -> Opened:
+def _workbook(sheets: Sequence[Part], known: Collection[str], tab: str) -> Opened:
     """A sheet of a workbook: the one chosen, else the one whose header says most, else the first with anything in it."""
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as packed:
-            if sum(one.file_size for one in packed.infolist()) > 10 * BYTES_MAX:
-                raise NotASheet("the workbook unpacks to more than 1.2 GB; split it")
-        book = load_workbook(io.BytesIO(data), read_only=True, data_only=True)
-        sheets = [one for one in book.worksheets if one.sheet_state == "visible"] or book.worksheets
-        tabs = [one.title for one in sheets]
-        if tab and tab not in tabs:
-            raise NotASheet(f"the sheet {tab} is gone from the workbook; there are {', '.join(tabs[:6])}")
-        chosen = next((one for one in sheets if one.title == tab), None)
-        if chosen is None:
-            heads = [list(islice(_cells(one), _ABOVE)) for one in sheets[:40]]
-            scores = [(max((_known(row, known) for row in head), default=0), sum(1 for row in head if any(row)) > 1) for head in heads]
-            chosen = sheets[max(range(len(heads)), key=lambda at: (scores[at], -at))]
-        out = _table(_cells(chosen), known)
-    except NotASheet:
-        raise
-    except Exception as error:
-        raise NotASheet("the file looks like a workbook but cannot be opened; save it anew as XLSX") from error
-    out.tab, out.tabs = chosen.title, tabs
+    if not sheets:
+        raise NotASheet("there is no sheet in the file; save it anew as XLSX")
+    tabs = [one.name for one in sheets]
+    if tab and tab not in tabs:
+        raise NotASheet(f"the sheet {tab} is gone from the workbook; there are {', '.join(tabs[:6])}")
+    chosen = next((one for one in sheets if one.name == tab), None)
+    if chosen is None:
+        heads = [list(islice(one.rows(), _ABOVE)) for one in sheets[:40]]
+        scores = [(max((_known(row, known) for row in head), default=0), sum(1 for row in head if any(row)) > 1) for head in heads]
+        chosen = sheets[max(range(len(heads)), key=lambda at: (scores[at], -at))]
+    out = _table(chosen.rows(), known)
+    out.tab, out.tabs = chosen.name, tabs
     return out
-
-
-def _cells(sheet: object) -> Iterator[list[str]]:
-    try:
-        for row in sheet.iter_rows(values_only=True):  # type: ignore[attr-defined]
-            yield [cell_text(value) for value in row]
-    except Exception as error:
-        # Its rows are read as they are asked for, so a workbook that is torn shows it only there.
-        raise NotASheet("the workbook stops in the middle; save it anew as XLSX") from error
-
-
-def cell_text(value: object) -> str:
-    """A workbook's value as text: numbers in their shortest form, days as 2026-03-12."""
-    if value is None:
-        return ""
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, float):
-        # A spreadsheet keeps 19.95 as a binary float; its shortest form is what the person typed.
-        return repr(value).removesuffix(".0")
-    if isinstance(value, datetime):
-        return value.date().isoformat() if not (value.hour or value.minute or value.second) else value.isoformat(sep=" ")
-    return value.isoformat() if isinstance(value, date) or hasattr(value, "isoformat") else str(value)
 
 
 def _table(rows: Iterator[list[str]], known: Collection[str]) -> Opened:
     """The header among the first rows, and what stands below it."""
+    rows = within(rows)
     first = list(islice(rows, _ABOVE + _SAMPLE))
     at = _header_at(first, known)
     if at is None:
@@ -322,4 +261,4 @@ def _below(rows: Iterable[list[str]], out: Opened, at: int) -> Iterator[list[str
         out.left.append(f"the header, repeated {repeated} time{'s' if repeated > 1 else ''}")
 
 
-__all__ = ["ENCODINGS", "NotASheet", "Opened", "open_sheet", "plain_name"]
+__all__ = ["BYTES_MAX", "ENCODINGS", "NotASheet", "Opened", "OverLimit", "is_packed", "open_sheet", "plain_name", "readable"]

@@ -1,0 +1,36 @@
+"""Files that people and programs hand in: opened and looked at before any transaction begins, so that none keeps anybody waiting.
+
+Named before the desk in an endpoint's parameters, since they are made in that order.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import Depends, File, UploadFile
+
+from ..services import documents, pictures
+from ..sheets.opened import BYTES_MAX, readable
+from ..sheets.ubl import BYTES_MAX as DOCUMENT_MAX
+from ..sheets.ubl import Answer
+from .deps import signed_in
+
+
+def sheet(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File()]) -> bytes:
+    """A sheet, already opened where it has to be."""
+    return readable(file.file.read(BYTES_MAX + 1))
+
+
+def picture(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File()]) -> pictures.Made:
+    """A picture, already made anew."""
+    return pictures.check(file.file.read(pictures.BYTES_MOST + 1))
+
+
+def document(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File()]) -> list[Answer]:
+    """What a UBL document says, not yet looked up here."""
+    return documents.read(file.file.read(DOCUMENT_MAX + 1))
+
+
+SheetFile = Annotated[bytes, Depends(sheet)]
+PictureFile = Annotated[pictures.Made, Depends(picture)]
+DocumentFile = Annotated[list[Answer], Depends(document)]
