@@ -47,6 +47,11 @@ class Settings(BaseSettings):
         return f"/{path}" if path else ""
 
     @property
+    def sealed(self) -> bool:
+        """Whether people reach it by TLS alone."""
+        return self.address.startswith("https://")
+
+    @property
     def address(self) -> str:
         """Where people and partners reach it."""
         return self.public.rstrip("/") or f"http://{self.host}:{self.port}{self.root}"

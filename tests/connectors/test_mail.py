@@ -8,6 +8,7 @@ import io
 import socket
 import ssl
 import threading
+import time
 import zipfile
 from collections.abc import Iterator
 from email import policy
@@ -22,7 +23,7 @@ from aiosmtpd.smtp import AuthResult
 from amber_lane.connectors import tls
 from amber_lane.connectors.errors import CannotAsk, Denied, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.kinds import connect
-from amber_lane.connectors.letters import BYTES_MOST, read
+from amber_lane.connectors.letters import BYTES_MOST, of_html, read
 from amber_lane.connectors.protocols import Mail
 
 from ..certificates import make
@@ -250,3 +251,43 @@ def test_a_mail_of_ours_that_came_back_says_which_and_why() -> None:
     bounce = read("1", report).bounce
     assert bounce and (bounce.reference, bounce.to, bounce.why) == ("mail-7", "wren@post.example", "550 no such user")
     assert read("2", report.replace(b"Action: failed", b"Action: delayed")).bounce is None
+
+
+def test_an_answer_carries_the_key_of_the_mail_that_it_answers(house: tuple[House, str]) -> None:
+    server, address = house
+    key = "AL-ABCDEFGHIJKLMNOP"
+    connect("mailbox", "smtp", address, "orders:right:word", 5).send(dataclasses.replace(LETTER, key=key))
+    ours = email.message_from_bytes(server.took[0].content, policy=policy.default)
+    assert ours["Message-ID"] == f"<mail-7.{key}@our-shop.example>"
+    for line, found in (
+        (f"In-Reply-To: {ours['Message-ID']}", (key,)),
+        (f"References: <a@b.example>\r\n {ours['Message-ID']}", (key,)),
+        (f"Subject: Re: orders [{key}]", (key,)),
+        (f"Subject: Re: orders [{key.lower()}] [{key}X]", ()),
+    ):
+        assert read("1", f"{line}\r\nFrom: a@b.example\r\n\r\nHello".encode()).keys == found
+    assert read("1", f"From: a@b.example\r\n\r\nHello\r\n> Please leave {key} in".encode()).keys == (key,)
+    back = (
+        b'Content-Type: multipart/report; report-type=delivery-status; boundary="B"\r\n\r\n--B\r\nContent-Type: message/delivery-status\r\n\r\n'
+        b"Final-Recipient: rfc822; x@y.example\r\nAction: failed\r\n\r\n--B\r\nContent-Type: text/rfc822-headers\r\n\r\n"
+        + f"Message-ID: {ours['Message-ID']}\r\n\r\n--B--\r\n".encode()
+    )
+    assert read("1", back).bounce.reference == "mail-7"
+
+
+def test_what_a_receiving_server_says_of_the_sender_is_told_the_topmost_first() -> None:
+    said = (
+        b"Authentication-Results: mx.ours.example 1; spf=pass smtp.mailfrom=x;\r\n dkim=pass header.d=y;\r\n"
+        b" dmarc=pass (p=REJECT) header.from=Supply.example\r\n"
+        b"Authentication-Results: mx.ours.example; dmarc=fail header.from=supply.example\r\n"
+        b"Authentication-Results: evil.example; dmarc=pass header.from=supply.example; x=dmarc=pass\r\n"
+        b"From: orders@supply.example\r\n\r\nHello"
+    )
+    assert read("1", said).vouched == (("mx.ours.example", "supply.example"), ("evil.example", "supply.example"))
+
+
+@pytest.mark.parametrize("text", ["<script" * 150_000, "<style>" * 150_000, "<" * 1_000_000, "<p " * 300_000, "<!--" * 250_000])
+def test_no_page_takes_long_to_read(text: str) -> None:
+    begun = time.process_time()
+    of_html(text)
+    assert time.process_time() - begun < 2

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from amber_lane.connectors.protocols import Letter, PurchaseAnswer
 from amber_lane.data.orders import OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
-from amber_lane.data.setup import Inbox, Supplier
+from amber_lane.data.setup import Inbox, MailKey, Supplier
 from amber_lane.data.setup import Letter as Kept
 from amber_lane.services import letters_in, ordering, purchases, today, undo
 from amber_lane.services.desk import Conflict, Desk, Invalid
@@ -35,8 +35,11 @@ def by_mail(small: Small) -> Small:
     return small
 
 
-def comes(small: Small, uid: str, *files: tuple[str, str], sender: str = OFFICE, fault: str = "") -> Kept:
-    mail = Letter(uid, None, sender, "Re: orders", "Hello", tuple((name, text.encode()) for name, text in files), fault)
+def comes(small: Small, uid: str, *files: tuple[str, str], sender: str = OFFICE, fault: str = "", **proof: Any) -> Kept:
+    """A mail that comes. proof: keys or vouched; without any it carries the key of every mail that went to whoever it says it is of."""
+    mine = select(MailKey.key).join(Supplier, Supplier.id == MailKey.supplier_id).where(Supplier.mail == sender)
+    proof = proof or {"keys": tuple(small.all(mine))}
+    mail = Letter(uid, None, sender, "Re: orders", "Hello", tuple((name, text.encode()) for name, text in files), fault, **proof)
     return small.write(lambda desk: letters_in.take(desk, 1, letters_in.opened(mail)))
 
 
@@ -70,11 +73,49 @@ def test_our_own_sheet_filled_in_is_an_answer_line_by_line_and_each_mail_counts_
     assert "refused" in by_mail.all(select(OrderLine.state)) or "ready" in by_mail.all(select(OrderLine.state)), "the rest is planned anew"
 
 
+def test_a_mail_is_not_believed_by_its_sender(by_mail: Small) -> None:
+    """Anybody can write any address into a mail; only the key of a mail of ours, or the receiving server's word, proves one."""
+    send(by_mail, "A")
+    by_mail.write(lambda desk: setattr(desk.get(Inbox, 1, "mailbox"), "trusts", "mx.ours.example"))
+    by_mail.write(lambda desk: desk.s.add(MailKey(key="AL-OTHERSOTHERSOTHE", supplier_id=2, at=desk.now)))
+    refused = SHEET + "ONE-A-1,,,refused,sold out,,,\n"
+    forged: list[dict[str, Any]] = [
+        {"keys": ()},
+        {"keys": ("AL-AAAAAAAAAAAAAAAA", "AL-OTHERSOTHERSOTHE")},
+        {"vouched": (("mx.theirs.example", "supply.example"),)},
+        {"vouched": (("mx.ours.example", "evil.example"), ("mx.ours.example", "supply.example"))},
+        {"vouched": (("mx.ours.example", "notsupply.example"),)},
+    ]
+    for n, proof in enumerate(forged):
+        row = comes(by_mail, f"f{n}", ("answers.csv", refused), **proof)
+        assert (row.needs, row.held) == (True, True) and "nothing proves that Supply House wrote this" in row.told
+    assert state(by_mail, "ONE-A-1") == "sent" and len(troubles(by_mail, "Mail")) == len(forged)
+    # What a person says is theirs is done; once, and from that very mail.
+    mail = Letter("f0", None, OFFICE, "Re: orders", "", (("answers.csv", refused.encode()),))
+    with pytest.raises(Conflict, match="another mail"):
+        by_mail.write(lambda desk: letters_in.take_in_held(desk, 2, letters_in.opened(mail)))
+    assert by_mail.write(lambda desk: letters_in.take_in_held(desk, 1, letters_in.opened(mail))).told == "1 answer taken"
+    assert state(by_mail, "ONE-A-1") == "refused"
+    with pytest.raises(Conflict, match="settled already"):
+        by_mail.write(lambda desk: letters_in.take_in_held(desk, 1, letters_in.opened(mail)))
+
+
+def test_the_receiving_servers_word_is_proof_where_a_person_said_so(by_mail: Small) -> None:
+    send(by_mail, "A")
+    taken, word = SHEET + "ONE-A-1,,,accepted,,,,\n", {"vouched": (("mx.ours.example", "supply.example"),)}
+    assert comes(by_mail, "u1", ("answers.csv", taken), **word).held
+    assert by_mail.write(lambda desk: letters_in.trust(desk, 1, " MX.ours.example ")).endswith(
+        "believes mx.ours.example on who wrote a mail"
+    )
+    assert comes(by_mail, "u2", ("answers.csv", taken), **word).told == "1 answer taken"
+
+
 def test_nobody_answers_for_others_and_what_cannot_be_read_is_put_to_a_person(by_mail: Small) -> None:
     send(by_mail, "A", "B")
     taken = SHEET + "ONE-A-1,,,accepted,,,,\n"
     stranger = comes(by_mail, "u1", ("answers.csv", taken), sender="who@knows.example")
     assert not stranger.needs and "nobody we order from" in stranger.told
+    by_mail.write(lambda desk: desk.s.add(MailKey(key="AL-OTHERSOTHERSOTHE", supplier_id=2, at=desk.now)))
     other = comes(by_mail, "u2", ("answers.csv", taken), sender="other@supply.example")
     assert other.needs and "no purchase order 'ONE-A-1' to Other House" in other.told
     assert comes(by_mail, "u3", ("a.csv", "x,y\n1,2\n"), ("b.xml", "<x/>"), ("c.csv", taken)).told == (

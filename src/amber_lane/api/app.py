@@ -14,11 +14,10 @@ from typing import Any
 import anyio.to_thread
 import httpx
 import structlog
-from fastapi import Depends, FastAPI
+from fastapi import Depends, FastAPI, Request
 from fastapi.responses import HTMLResponse, Response
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
-from starlette.middleware.sessions import SessionMiddleware
 from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
@@ -64,8 +63,9 @@ from . import (
     watch,
     why,
 )
-from .deps import House, managers_only
+from .deps import House, managers_only, seated
 from .errors import add_errors
+from .headers import Guard
 from .live import Live
 
 # Reads slow each other down when many threads share one interpreter; a few keep the answers even.
@@ -194,16 +194,8 @@ def make_app(house: House, beside: Beside | None = None) -> FastAPI:
     def health() -> dict[str, str]:
         return {"status": "ok", "version": __version__}
 
-    app.add_middleware(
-        SessionMiddleware,
-        secret_key=house.doors.safe.for_use("session"),
-        session_cookie="amber_lane",
-        max_age=14 * 24 * 3600,
-        same_site="strict",
-        path=house.settings.root or "/",
-        https_only=house.settings.address.startswith("https://"),
-    )
     app.add_middleware(GZipMiddleware, minimum_size=2000)
+    app.add_middleware(Guard, sealed=house.settings.sealed, known=lambda scope: seated(Request(scope)) is not None)
     _add_pages(app, house.settings.web, house.settings.root)
     return app
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import AsyncIterator, Iterator
 from dataclasses import dataclass, field
 from typing import Annotated
@@ -10,14 +11,16 @@ import anyio
 import anyio.to_thread
 from anyio.lowlevel import RunVar
 from fastapi import Depends, HTTPException, Request
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..data.session import Database
 from ..data.setup import Person
+from ..data.turns import TooLong
 from ..jobs.reads import Reader
 from ..jobs.worker import Worker
+from ..services import signing_in
 from ..services.desk import Desk
 from ..services.facts import Facts
 from ..services.finder import Finder
@@ -62,25 +65,59 @@ def house(request: Request) -> House:
     return found
 
 
+@dataclass(frozen=True)
+class Seated:
+    """Who asks. token: the secret of their signing in; number: of that signing in."""
+
+    token: str
+    number: int
+    person: int
+    name: str
+    role: str
+
+
+def cookie_of(base: House) -> str:
+    """The name of the cookie; behind TLS at the root of a host it can be no other host's (RFC 6265bis)."""
+    return "__Host-amber_lane" if base.settings.sealed and not base.settings.root else "amber_lane"
+
+
+def seated(request: Request) -> Seated | None:
+    """Who is signed in, looked up once a request; what they may do is what the person may do now."""
+    if not hasattr(request.state, "seated"):
+        base, request.state.seated = house(request), None
+        token = request.cookies.get(cookie_of(base), "")[:100]
+        with base.db.reading() as s:
+            found = signing_in.find(s, token)
+            due = found is not None and signing_in.is_due(found[0])
+            if found is not None:
+                request.state.seated = Seated(token, found[0].id, found[1].id, found[1].name, found[1].role)
+        if due and request.state.seated:
+            # Where that cannot be written down now, the next look will.
+            with contextlib.suppress(OperationalError, TooLong), base.db.writing() as s:
+                signing_in.note(s, request.state.seated.number)
+    found_: Seated | None = request.state.seated
+    return found_
+
+
 def signed_in(request: Request) -> int:
     """The number of the person who is signed in; 401 otherwise. A change needs our own header too, so that no other page can make it."""
-    number = request.session.get("person")
-    if not isinstance(number, int):
+    here = seated(request)
+    if here is None:
         raise HTTPException(401, "sign in first")
     if request.method not in ("GET", "HEAD") and request.headers.get("x-amber-lane") != "1":
         raise HTTPException(403, "this call did not come from Amber Lane's own pages")
-    return number
+    return here.person
 
 
 def managers_only(request: Request) -> None:
     """403 for agents and assistants, who see their purchase orders and nothing else."""
-    if request.session.get("person") is not None and request.session.get("role", "manager") != "manager":
+    if (here := seated(request)) is not None and here.role != "manager":
         raise HTTPException(403, "this is the manager's; your purchase orders are on your own page")
 
 
 def who(request: Request, number: Annotated[int, Depends(signed_in)]) -> str:
-    name = request.session.get("name")
-    return str(name or f"person {number}")
+    here = seated(request)
+    return here.name if here else f"person {number}"
 
 
 def desk_of(request: Request, s: Session) -> Desk:
@@ -97,7 +134,7 @@ def _reading(request: Request) -> Iterator[Desk]:
 
 async def _turn(request: Request) -> AsyncIterator[None]:
     """The turn to write, waited for apart from the few threads that do the work, so that whoever has it can always go on."""
-    signed_in(request)
+    await anyio.to_thread.run_sync(signed_in, request)
     turns = house(request).db.turns
     await anyio.to_thread.run_sync(turns.take, limiter=_waiting())
     try:

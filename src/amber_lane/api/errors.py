@@ -38,7 +38,9 @@ def add_errors(app: FastAPI) -> None:
 
     async def refused(_: Request, error: Exception) -> JSONResponse:
         assert isinstance(error, StarletteHTTPException)
-        return problem(error.status_code, str(error.detail))
+        answer = problem(error.status_code, str(error.detail))
+        answer.headers.update(error.headers or {})
+        return answer
 
     async def unreadable(_: Request, error: Exception) -> JSONResponse:
         assert isinstance(error, RequestValidationError)

@@ -16,9 +16,9 @@ from ..clock import PacedClock
 from ..data.orders import Order
 from ..data.outbox import Job
 from ..data.setup import Supplier
-from ..services import outbox, today, undo
+from ..services import outbox, signing_in, today, undo
 from ..services.desk import Desk
-from .deps import House
+from .deps import House, seated
 
 
 class NextSweep(BaseModel):
@@ -131,6 +131,12 @@ class Live:
                     self.latest = pulse
                     self.changed.notify_all()
 
+    def _still(self, request: Request) -> bool:
+        """Whether whoever listens is still signed in: that may have been ended elsewhere."""
+        here = seated(request)
+        with self.base.db.reading() as s:
+            return here is not None and signing_in.find(s, here.token) is not None
+
     async def listen(self, request: Request, person: int) -> AsyncIterator[dict[str, str]]:
         self.listeners += 1
         try:
@@ -140,6 +146,8 @@ class Live:
                 async with self.changed:
                     await self.changed.wait()
                     pulse = self.latest
+                if not await anyio.to_thread.run_sync(self._still, request):
+                    return
                 if pulse is not None:
                     # All pages share one look; what Z would undo is each person's own.
                     mine = await anyio.to_thread.run_sync(last_of, self.base, person)

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Annotated
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..data.setup import Carrier, Inbox, Mailbox, Store, Supplier
 from ..services import answers_in, documents, letters_in, ordering
 from ..services.setup import UNCALLED
-from .deps import ReadDesk, WriteDesk
+from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .files import DocumentFile
 from .shapes import Ask, Big, Done
 
@@ -72,16 +73,25 @@ class LetterOut(BaseModel):
     body: str
     told: str
     needs: bool
+    held: bool
+
+
+class MailboxOut(BaseModel):
+    """trusts: the receiving server whose word on who wrote a mail counts."""
+
+    id: int
+    name: str
+    trusts: str
 
 
 class OrderingOut(BaseModel):
-    """reads: a mailbox is read; letters: the newest that came from suppliers."""
+    """mailboxes: those that are read; letters: the newest that came from suppliers."""
 
     suppliers: list[SupplierOrdering]
     stores: list[StoreOrdering]
     carriers: list[CarrierShape]
     senders: list[SenderOut]
-    reads: bool
+    mailboxes: list[MailboxOut]
     letters: list[LetterOut]
 
 
@@ -102,11 +112,11 @@ def see(desk: ReadDesk) -> OrderingOut:
     carriers = [CarrierShape.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Carrier).order_by(Carrier.name))]
     senders = [SenderOut.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Mailbox).order_by(Mailbox.id))]
     letters = [
-        LetterOut(who=who, **{name: getattr(row, name) for name in ("id", "at", "sender", "subject", "body", "told", "needs")})
+        LetterOut(who=who, **{name: getattr(row, name) for name in ("id", "at", "sender", "subject", "body", "told", "needs", "held")})
         for row, who in letters_in.recent(desk)
     ]
-    reads = desk.s.scalar(select(Inbox.id).limit(1)) is not None
-    return OrderingOut(suppliers=suppliers, stores=stores, carriers=carriers, senders=senders, reads=reads, letters=letters)
+    boxes = [MailboxOut(id=one.id, name=one.name, trusts=one.trusts) for one in desk.s.scalars(select(Inbox).order_by(Inbox.id))]
+    return OrderingOut(suppliers=suppliers, stores=stores, carriers=carriers, senders=senders, mailboxes=boxes, letters=letters)
 
 
 class SupplierAsk(Ask):
@@ -155,6 +165,25 @@ def keep_sender(desk: WriteDesk, number: Big, ask: SenderAsk) -> Done:
 def read_letter(desk: WriteDesk, number: Big) -> Done:
     letters_in.settle(desk, number)
     return Done(told="Read")
+
+
+@router.post("/letters/{number}/take")
+def take_letter(base: TheHouse, who: SignedIn, request: Request, number: Big) -> Done:
+    """A person says that a mail is of whom it says it is: its files are had once more from the mailbox, and taken."""
+    came = base.reader.held_letter(number)
+    with base.db.writing() as s:
+        return Done(told=letters_in.take_in_held(desk_of(request, s), number, came).told)
+
+
+class TrustAsk(Ask):
+    """server: the receiving server whose word on who wrote a mail counts; '' = none."""
+
+    server: Annotated[str, Field(max_length=200, pattern=r"^[A-Za-z0-9.-]*$")]
+
+
+@router.post("/mailboxes/{number}/trust")
+def trust_server(desk: WriteDesk, number: Big, ask: TrustAsk) -> Done:
+    return Done(told=letters_in.trust(desk, number, ask.server))
 
 
 @router.post("/carriers/{number}")

@@ -21,10 +21,14 @@ from .protocols import Bounce, Letter
 BYTES_MOST = 26_000_000
 FILES_MOST = 50
 TEXT_MOST = 4000
+# Of a page more is never looked at.
+HTML_MOST = 1_000_000
+# What a mail of ours carries, so that its answer can be told from a forged one.
+KEY = re.compile(r"\bAL-[A-Z2-7]{16}\b")
 _SHEETS = (".csv", ".xlsx", ".xml", ".txt", ".tsv")
 _ENDINGS = {"text/csv": ".csv", "application/xml": ".xml", "text/xml": ".xml"}
-_BLOCKS = re.compile(r"<(?:br|/p|/div|/tr|/li|/h\d)[^>]*>", re.IGNORECASE)
-_HIDDEN = re.compile(r"<(script|style|head)\b.*?</\1>", re.IGNORECASE | re.DOTALL)
+_BLOCKS = re.compile(r"<(?:br|/p|/div|/tr|/li|/h\d)[^<>]*>", re.IGNORECASE)
+_HIDDEN = re.compile(r"<(script|style|head)\b", re.IGNORECASE)
 # Forms that only some programs can open, and how a person calls them.
 _CLOSED = {
     "application/ms-tnef": "its writer's mail program packed it in a form of its own (winmail.dat)",
@@ -51,9 +55,37 @@ def read(uid: str, raw: bytes) -> Letter:
         text = _text(message)
         if not text and not files and any(part.get_content_type() == "application/ms-tnef" for part in message.walk()):
             return Letter(uid, at, sender, subject, "", fault=f"{_CLOSED['application/ms-tnef']}; ask {sender} to send it as plain mail")
-        return Letter(uid, at, sender, subject, text[:TEXT_MOST], tuple(files[:FILES_MOST]), bounce=_bounce(message))
+        return Letter(
+            uid,
+            at,
+            sender,
+            subject,
+            text[:TEXT_MOST],
+            tuple(files[:FILES_MOST]),
+            bounce=_bounce(message),
+            keys=_keys(message, subject, text),
+            vouched=_vouched(message),
+        )
     except (LookupError, ValueError, AttributeError, TypeError, MessageError, RecursionError) as error:
         return Letter(uid, at, sender, subject, "", fault=f"it is not written as a mail should be: {error}"[:300])
+
+
+def _keys(message: EmailMessage, *texts: str) -> tuple[str, ...]:
+    """All that has the form of a key of ours: in what it says, and in what it answers."""
+    named = (str(message.get(name) or "") for name in ("In-Reply-To", "References"))
+    found = (key for text in (*texts, *named) for key in KEY.findall(text[:200_000]))
+    return tuple(dict.fromkeys(found))[:20]
+
+
+def _vouched(message: EmailMessage) -> tuple[tuple[str, str], ...]:
+    """Servers that say that the mail is of the domain in its From line (RFC 8601: dmarc=pass), the topmost first."""
+    out = []
+    for line in message.get_all("Authentication-Results") or []:
+        server, _, said = " ".join(str(line)[:4000].split()).lower().partition(";")
+        passed = re.search(r"(?:^|;)\s*dmarc=pass\b[^;]*\bheader\.from=([a-z0-9.-]+)", said)
+        if passed and server.strip():
+            out.append((server.split()[0], passed[1].strip(".")))
+    return tuple(out)
 
 
 def _plain(text: str) -> str:
@@ -88,9 +120,22 @@ def of_html(text: str) -> str:
     >>> of_html("<p>Dear &amp; all,<br>see&nbsp;below</p><style>p{}</style><p>7 pcs</p>")
     'Dear & all,\\nsee below\\n7 pcs'
     """
-    shown = re.sub(r"<[^>]*>", "", _BLOCKS.sub("\n", _HIDDEN.sub("", text)))
+    shown = re.sub(r"<[^<>]*>", "", _BLOCKS.sub("\n", _without_hidden(text[:HTML_MOST])))
     lines = [" ".join(line.replace("\xa0", " ").split()) for line in unescape(shown).splitlines()]
     return "\n".join(line for line in lines if line)
+
+
+def _without_hidden(text: str) -> str:
+    """A page without its scripts, styles and head, in one pass however it is made; one that never ends hides all that follows."""
+    out, at, low = [], 0, text.lower()
+    while found := _HIDDEN.search(text, at):
+        out.append(text[at : found.start()])
+        end = f"</{found[1].lower()}>"
+        closed = low.find(end, found.end())
+        if closed < 0:
+            return "".join(out)
+        at = closed + len(end)
+    return "".join([*out, text[at:]])
 
 
 def _files(message: EmailMessage) -> Iterator[tuple[str, bytes]]:
@@ -166,6 +211,6 @@ def _bounce(message: EmailMessage) -> Bounce | None:
             if inner is None:
                 inner = email.message_from_string(str(part.get_content()), policy=email.policy.default)
             reference = str(inner.get("X-Reference") or "").strip() or reference
-            named = re.match(r"\s*<(.+)@[^@>]+>", str(inner.get("Message-ID") or ""))
+            named = re.match(r"\s*<(.+?)(?:\.AL-[A-Z2-7]{16})?@[^@>]+>", str(inner.get("Message-ID") or ""))
             reference = reference or (named[1] if named else "")
     return Bounce(_plain(reference)[:300], _plain(to)[:200], _plain(" ".join(why.split()))[:300]) if failed else None

@@ -372,6 +372,8 @@ class Mail:
     body: str
     # (name, kind such as text/csv, text)
     files: tuple[tuple[str, str, str], ...] = ()
+    # What an answer has to carry to be believed; '' where none is wanted.
+    key: str = ""
 
 
 class MailLink(Protocol):
@@ -391,7 +393,10 @@ class Bounce:
 
 @dataclass(frozen=True)
 class Letter:
-    """A mail that came. sender: its bare address in small letters; files: (name, bytes); fault: why it could not be read."""
+    """A mail that came. sender: its bare address in small letters; files: (name, bytes); fault: why it could not be read.
+
+    keys: what stands in it in the form of a key of ours; vouched: (server, domain) of each server that says so of its sender.
+    """
 
     uid: str
     at: datetime | None
@@ -401,6 +406,8 @@ class Letter:
     files: tuple[tuple[str, bytes], ...] = ()
     fault: str = ""
     bounce: Bounce | None = None
+    keys: tuple[str, ...] = ()
+    vouched: tuple[tuple[str, str], ...] = ()
 
 
 class InboxLink(Protocol):

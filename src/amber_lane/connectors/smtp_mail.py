@@ -168,7 +168,8 @@ def made(mail: Mail) -> tuple[EmailMessage, str, str]:
     message["From"], message["To"], message["Reply-To"] = sender, to, sender
     message["Subject"] = " ".join(mail.subject.split())
     message["Date"] = format_datetime(localtime())
-    message["Message-ID"] = f"<{'.'.join(mail.reference.split())}@{domain}>"
+    # What answers a mail names it, in every mail program.
+    message["Message-ID"] = f"<{'.'.join([*mail.reference.split(), *([mail.key] if mail.key else [])])}@{domain}>"
     message["X-Reference"] = " ".join(mail.reference.split())
     # Machines that answer by themselves leave it alone (RFC 3834).
     message["Auto-Submitted"] = "auto-generated"

@@ -233,10 +233,24 @@ class Inbox(Partner):
     next_read: Mapped[datetime | None]
     # What lay there when it was joined has been left; all that comes from then on is read.
     begun: Mapped[bool] = mapped_column(default=False)
+    # The receiving server whose word on who wrote a mail counts (RFC 8601), as it calls itself there; '' = none.
+    trusts: Mapped[str] = mapped_column(default="")
+
+
+class MailKey(Row):
+    """What a mail of ours to a supplier carries and nobody can guess, so that an answer with it is theirs."""
+
+    __tablename__ = "mail_key"
+    key: Mapped[str] = mapped_column(unique=True)
+    supplier_id: Mapped[int] = mapped_column(ForeignKey("supplier.id"))
+    at: Mapped[datetime]
 
 
 class Letter(Row):
-    """A mail that came, each once. told: what was done with it; needs: a person must read it, until read_at."""
+    """A mail that came, each once. told: what was done with it; needs: a person must read it, until read_at.
+
+    held: its files were not taken, since nothing proves who wrote it; a person may have them taken.
+    """
 
     __tablename__ = "letter"
     __table_args__ = (
@@ -253,9 +267,12 @@ class Letter(Row):
     told: Mapped[str]
     needs: Mapped[bool]
     read_at: Mapped[datetime | None]
+    held: Mapped[bool] = mapped_column(default=False)
 
 
 class Person(Versioned):
+    """Who may sign in, until gone_at."""
+
     __tablename__ = "person"
     name: Mapped[str]
     mail: Mapped[str] = mapped_column(unique=True)
@@ -263,6 +280,24 @@ class Person(Versioned):
     role: Mapped[str] = mapped_column(default="manager")
     scope: Mapped[dict[str, Any]] = mapped_column(default=dict)
     seen_at: Mapped[datetime | None]
+    gone_at: Mapped[datetime | None]
+
+
+class SignIn(Row):
+    """One signing in, on one browser, until it is ended or has been left alone for too long. hash: of the secret in its cookie.
+
+    Times are real ones, whatever the clock of the practice world says.
+    """
+
+    __tablename__ = "sign_in"
+    __table_args__ = (Index("ix_sign_in_person_id", "person_id", "id"),)
+    hash: Mapped[str] = mapped_column(unique=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+    seen_at: Mapped[datetime]
+    address: Mapped[str]
+    program: Mapped[str]
+    ended_at: Mapped[datetime | None]
 
 
 class Token(Versioned):

@@ -39,7 +39,7 @@ def purchase_of(body: dict[str, Any]) -> Purchase:
 
 def mail_of(body: dict[str, Any]) -> Mail:
     files = tuple((name, kind, text) for name, kind, text in body.get("files", ()))
-    return Mail(body["reference"], body["sender"], body["to"], body["subject"], body["body"], files)
+    return Mail(body["reference"], body["sender"], body["to"], body["subject"], body["body"], files, body.get("key", ""))
 
 
 def refund_of(body: dict[str, Any]) -> list[tuple[int, int]]:

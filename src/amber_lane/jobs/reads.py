@@ -18,7 +18,7 @@ from ..connectors.protocols import CatalogueItem, Seen, StoreOrder, SweepPage, W
 from ..data.orders import Order
 from ..data.outbox import Act
 from ..data.session import Database
-from ..data.setup import Carrier, Inbox, RateSource, Store, Supplier
+from ..data.setup import Carrier, Inbox, Letter, RateSource, Store, Supplier
 from ..data.watch import Sweep
 from ..services import calls, drift, letters_in, orders, purchases, rates, samples, setup, shelf, source, terms, transit, watch
 from ..services.desk import Desk
@@ -300,6 +300,14 @@ class Reader:
             with self.db.writing() as s:
                 self.desk(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
         return len(fresh)
+
+    def held_letter(self, number: int) -> letters_in.Opened:
+        """A mail whose files were not taken, had once more from its mailbox, where it lies still. OutsideError where it cannot be had."""
+        with self.db.reading() as s:
+            row = self.desk(s, "Orders").get(Letter, number, "mail")
+        link = self._link("inbox", row.inbox_id)
+        with link.visit():
+            return letters_in.opened(link.letter(row.uid))
 
     def _read_letters(self, link: Any, inbox_id: int) -> list[str]:
         """What is new in a mailbox, in one visit. Raises the last fault once all others are read."""

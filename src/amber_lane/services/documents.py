@@ -113,7 +113,8 @@ def send_by_mail(desk: Desk, made: Iterable[PurchaseOrder]) -> None:
         how = "OrderResponse and DespatchAdvice documents" if supplier.order_form == "ubl" else "the sheet answers.csv filled in"
         text = f"Please send these, and answer this mail with {how}: what you take, what it costs, and the tracking numbers.\n"
         key = f"orders-{keys[0]}-{n}"
-        if not outbox.mail(desk, key, key, supplier.mail, title, text, files=[(one.name, one.kind, one.data.decode()) for one in files]):
+        attached = [(one.name, one.kind, one.data.decode()) for one in files]
+        if not outbox.mail(desk, key, key, supplier.mail, title, text, files=attached, supplier=number):
             continue
         for row in rows:
             row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), desk.now, f"in the mail {key}"

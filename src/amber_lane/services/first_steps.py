@@ -63,7 +63,7 @@ def _steps(desk: Desk) -> list[FirstStep]:
     free = [one for one in stores if one.id not in paying and not one.payment and not one.payment_fixed]
     # Once something goes out, what lacks a lane or a rule is no first step any more, but told on Today like all else.
     live = any(not in_practice(one) for one in stores)
-    people = int(s.scalar(select(func.count(Person.id))) or 0)
+    people = int(s.scalar(select(func.count(Person.id)).where(Person.gone_at.is_(None))) or 0)
     by_sheets = [one for one in stores if one.kind == "sheet"]
 
     def seen(rows: dict[int, int], what: str) -> str:

@@ -11,7 +11,7 @@ from sqlalchemy import func, insert, select
 from ..connectors import protocols
 from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import Outbox
-from ..data.setup import Inbox, Letter, Supplier
+from ..data.setup import Inbox, Letter, MailKey, Supplier
 from ..data.transit import Message
 from ..sheets.opened import NotASheet, readable
 from ..sheets.ubl import Answer
@@ -64,15 +64,49 @@ def opened(mail: protocols.Letter) -> Opened:
     return Opened(mail, files)
 
 
+def _proven(desk: Desk, inbox: Inbox, supplier: Supplier, mail: protocols.Letter) -> bool:
+    """Whether a mail is surely of the supplier from whose address it says it is: anybody can write any address there.
+
+    It carries the key of a mail of ours to that supplier, or the receiving server that this mailbox is said to trust vouches for it.
+    """
+    keys = select(MailKey.id).where(MailKey.key.in_(mail.keys), MailKey.supplier_id == supplier.id)
+    if mail.keys and desk.s.scalar(keys.limit(1)) is not None:
+        return True
+    domain = supplier.mail.rpartition("@")[2].strip().lower()
+    # The topmost line of that name is the server's own; what stands below may have come with the mail.
+    said = next((of for server, of in mail.vouched if inbox.trusts and server == inbox.trusts.lower()), "")
+    return bool(domain) and said == domain
+
+
+def take_in_held(desk: Desk, number: int, came: Opened) -> Letter:
+    """A person says that a mail is of whom it says: what its files say is done now."""
+    row = desk.get(Letter, number, "mail")
+    if not row.held or row.supplier_id is None:
+        raise Conflict("what this mail says was settled already")
+    if came.mail.uid != row.uid:
+        raise Conflict("this is another mail")
+    supplier = desk.get(Supplier, row.supplier_id, "supplier")
+    told, needs = _read(desk, supplier, came)
+    row.told, row.needs, row.held, row.read_at = told[:TOLD_MOST], needs, False, desk.now
+    desk.log("letter.taken", supplier.name, f"a mail of {supplier.name} taken in by hand: {row.told}", why=row.subject, count=0)
+    return row
+
+
 def take(desk: Desk, inbox: int, came: Opened) -> Letter:
     """Take one mail in (see `opened`), once: the sheets and documents of a supplier we order from by mail are done as they say."""
     mail = came.mail
-    desk.get(Inbox, inbox, "mailbox")
+    box = desk.get(Inbox, inbox, "mailbox")
     known = desk.s.scalar(select(Letter).where(Letter.inbox_id == inbox, Letter.uid == mail.uid))
     if known:
         return known
     supplier = _sender(desk, mail.sender)
-    told, needs = (_bounced(desk, mail.bounce), True) if mail.bounce else _read(desk, supplier, came)
+    held = bool(supplier and came.files and not mail.bounce and not _proven(desk, box, supplier, mail))
+    if mail.bounce:
+        told, needs = _bounced(desk, mail.bounce), True
+    elif held and supplier:
+        told, needs = f"nothing proves that {supplier.name} wrote this, so its files were not taken; take them in if they are theirs", True
+    else:
+        told, needs = _read(desk, supplier, came)
     row = Letter(
         inbox_id=inbox,
         uid=mail.uid,
@@ -83,6 +117,7 @@ def take(desk: Desk, inbox: int, came: Opened) -> Letter:
         supplier_id=supplier.id if supplier else None,
         told=told[:TOLD_MOST],
         needs=needs,
+        held=held,
     )
     desk.s.add(row)
     desk.s.flush()
@@ -187,3 +222,12 @@ def settle(desk: Desk, number: int) -> None:
 def unsettle(desk: Desk, number: int) -> None:
     row = desk.get(Letter, number, "mail")
     row.needs, row.read_at = True, None
+
+
+def trust(desk: Desk, number: int, server: str) -> str:
+    """Say which receiving server's word on who wrote a mail counts for a mailbox; '' = none."""
+    box = desk.get(Inbox, number, "mailbox")
+    box.trusts = server.strip().lower()
+    told = f"{box.name} believes {box.trusts} on who wrote a mail" if box.trusts else f"{box.name} believes no server on who wrote a mail"
+    desk.log("inbox.trust", box.name, told)
+    return told

@@ -288,7 +288,8 @@ def _ask_by_mail(desk: Desk, order: Order, line: OrderLine, purchase: PurchaseOr
         f"You refused {purchase.reference}, {line.quantity} x {line.title or line.sku_code}: {purchase.told or line.why}.\n"
         "When can you send it, or what would you send instead?\n"
     )
-    if not outbox.mail(desk, f"refused-{asked}", f"purchase:{purchase.reference}", supplier.mail, f"About {purchase.reference}", text):
+    subject, title = f"purchase:{purchase.reference}", f"About {purchase.reference}"
+    if not outbox.mail(desk, f"refused-{asked}", subject, supplier.mail, title, text, supplier=supplier.id):
         raise Conflict("there is no mailbox to send from; connect one under Set-up, Stores and suppliers")
     desk.log("order.asked", order.number, f"{supplier.name} asked by mail about {purchase.reference}")
     return f"{supplier.name} is asked by mail"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import secrets
 from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
@@ -16,7 +17,7 @@ from ..core.states import OUTBOX
 from ..data.base import Q, by_index, to_ms
 from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import IS_OPEN, OPEN, Outbox
-from ..data.setup import Mailbox
+from ..data.setup import Mailbox, MailKey
 from ..data.tallies import tally
 from .desk import Conflict, Desk, bulk_insert, bulk_update, in_chunks
 
@@ -107,16 +108,24 @@ def mail(
     message: int | None = None,
     after: datetime | None = None,
     files: Sequence[tuple[str, str, str]] = (),
+    supplier: int | None = None,
 ) -> bool:
     """Write a mail to the outbox, sent once by its key; False where the house has no mailbox.
 
-    message: the one it is kept as; files: (name, kind, text) that go with it.
+    message: the one it is kept as; files: (name, kind, text) that go with it; supplier: who is to answer it, by a key that it carries.
     """
     mailbox = desk.s.scalar(select(Mailbox).order_by(Mailbox.id).limit(1))
     if mailbox is None:
         return False
     sender = f"{mailbox.name} <{mailbox.sender}>"
+    answer_key = ""
+    if supplier is not None:
+        answer_key = f"AL-{base64.b32encode(secrets.token_bytes(10)).decode()}"
+        desk.s.add(MailKey(key=answer_key, supplier_id=supplier, at=desk.now))
+        text = f"{text.rstrip()}\n\nPlease leave {answer_key} in your answer: by it we know that it is yours.\n"
+        title = f"{title} [{answer_key}]"
     body = {
+        "key": answer_key,
         "reference": key,
         "sender": sender,
         "to": to,

@@ -258,7 +258,8 @@ def _do_ask(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> str
     row = Message(order_id=order.id, kind="ask", about=about, to=step.to, subject=subject, body=body, at=desk.now, state="kept")
     desk.s.add(row)
     desk.s.flush()
-    if step.to and outbox.mail(desk, f"ask-{order.id}-{about}", f"mail:{row.id}", step.to, subject, body, row.id):
+    key, whose = f"ask-{order.id}-{about}", case.supplier.id
+    if step.to and outbox.mail(desk, key, f"mail:{row.id}", step.to, subject, body, row.id, supplier=whose):
         row.state = "waiting"
         return f"{case.supplier.name} asked where {case.parcel.number} is"
     return f"{case.supplier.name} to be asked by hand where {case.parcel.number} is"

@@ -38,7 +38,8 @@ def ask(desk: Desk, supplier_id: int, sku_id: int, target: int | None, note: str
     desk.s.flush()
     supplier.mail = mail
     key = f"request-{row.id}-{outbox.batch_mark()}"
-    sent = bool(mail) and outbox.mail(desk, key, _subject(row), mail, f"Do you have this? {sku.title}", words(desk, row))
+    title = f"Do you have this? {sku.title}"
+    sent = bool(mail) and outbox.mail(desk, key, _subject(row), mail, title, words(desk, row), supplier=supplier_id)
     desk.log("request.ask", sku.code, f"{supplier.name} asked to find {sku.title}" + (f", by mail to {mail}" if sent else ""))
     return row
 

@@ -19,6 +19,7 @@ from ..data.outbox import Outbox
 from ..data.setup import Carrier, Inbox, Link, Mailbox, Person, RateSource, Store, Supplier
 from . import carrier_names, ordering
 from .desk import Conflict, Desk, Invalid, NotFound
+from .passwords import password_fault
 from .same_partner import CALLED, OWNERS, fresh_name, plain_address, refuse_twin
 from .secrets import Safe, hash_password
 from .terms import take_told
@@ -256,8 +257,8 @@ def make_person(
         wrong["name"] = "is empty"
     if "@" not in mail or len(mail) > 200:
         wrong["mail"] = "is not a mail address"
-    if len(password) < 10:
-        wrong["password"] = "needs at least 10 characters"
+    if fault := password_fault(password, mail, name):
+        wrong["password"] = fault
     if wrong:
         raise Invalid("; ".join(f"{field} {told}" for field, told in wrong.items()), wrong)
     if desk.s.scalar(select(Person.id).where(Person.mail == mail.strip().lower())):

@@ -319,7 +319,7 @@ def _letters(desk: Desk) -> Iterator[Trouble]:
             f"{who} wrote: {row.subject or 'no subject'}",
             f"{row.told}. {row.body[:600]}",
             row.at,
-            Step("I have read it", act=True),
+            Step("Look at it", go="/setup/ordering") if row.held else Step("I have read it", act=True),
         )
 
 

@@ -56,7 +56,7 @@ def overdue(desk: Desk) -> Iterator[Overdue]:
     cases = desk.s.execute(rows.order_by(PurchaseOrder.id)).tuples().all()
     suppliers = by_id(desk.s, Supplier, {one.supplier_id for one, _ in cases})
     # An agent takes them out on its own page; nobody else sees that they are there.
-    agents = desk.s.scalars(select(Person).where(Person.role == "agent")) if cases else ()
+    agents = desk.s.scalars(select(Person).where(Person.role == "agent", Person.gone_at.is_(None))) if cases else ()
     served = {number for person in agents for number in person.scope.get("suppliers", [])}
     asked = _asked(desk, [one for one, _ in cases])
     for one, order in cases:
@@ -134,7 +134,8 @@ def ask(desk: Desk, kind: str, supplier: int) -> str:
         first = first or row
     assert first is not None
     title = f"{len(case.purchases)} of our orders: {case.purchases[0].reference}" + (" and more" if len(case.purchases) > 1 else "")
-    if not outbox.mail(desk, f"ask-{first.order_id}-{first.about}", f"mail:{first.id}", case.mail, title, body, first.id):
+    key, whose = f"ask-{first.order_id}-{first.about}", case.supplier.id
+    if not outbox.mail(desk, key, f"mail:{first.id}", case.mail, title, body, first.id, supplier=whose):
         raise Conflict("there is no mail server; join one under Stores and suppliers")
     first.state = "waiting"
     desk.log("purchase.ask", case.supplier.name, f"{case.supplier.name} asked about {len(case.purchases)} purchase orders", why=told(case))

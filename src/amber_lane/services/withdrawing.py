@@ -96,7 +96,7 @@ def ask_back(desk: Desk, order: Order, told: str) -> None:
             continue
         text = f"Please do not send {purchase.reference}: the buyer cancelled. If it has left already, write to us.\n"
         key = f"recall-{purchase.reference}"
-        done = mail and outbox.mail(desk, key, key, supplier.mail, f"Please stop {purchase.reference}", text)
+        done = mail and outbox.mail(desk, key, key, supplier.mail, f"Please stop {purchase.reference}", text, supplier=supplier.id)
         (asked if done else by_hand).append(supplier.name)
     if gone and not asked and not by_hand:
         wants(desk, order, "return", f"{told}, but it is on the road from {' and '.join(gone)}: refund it when it comes back")

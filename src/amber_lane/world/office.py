@@ -29,6 +29,7 @@ def read(world: World, message: EmailMessage) -> None:
     """A mail to the office: every purchase order in its files is taken up once more than before."""
     numbers = []
     back = str(message["From"] or "")
+    asked = str(message["Message-ID"] or "")
     with world.change() as db:
         for part in message.iter_attachments():
             data = part.get_payload(decode=True)
@@ -36,7 +37,7 @@ def read(world: World, message: EmailMessage) -> None:
             form = "ubl" if part.get_content_subtype() == "xml" else "sheet"
             for reference, body in (_document(text) if form == "ubl" else _sheet(text)).items():
                 now = world.now()
-                kept = json.dumps(body | {"form": form, "back": back})
+                kept = json.dumps(body | {"form": form, "back": back, "asked": asked})
                 row = (OFFICE.code, reference, now, "received", kept, "", now)
                 done = db.execute("insert into purchase(supplier, reference, at, state, body, told, updated) values (?,?,?,?,?,?,?)", row)
                 numbers.append(done.lastrowid)
@@ -99,6 +100,8 @@ def _write(world: World, rows: list[dict[str, Any]], subject: str) -> None:
     mail["From"], mail["To"] = f"Meridian Buying <{ADDRESS}>", bodies[0]["back"]
     mail["Subject"] = f"{subject}: {rows[0]['reference']}" + (f" and {len(rows) - 1} more" if len(rows) > 1 else "")
     mail["Message-ID"] = f"<{rows[0]['id']}-{rows[0]['state']}@meridian-buying.example>"
+    if bodies[0].get("asked"):
+        mail["In-Reply-To"] = bodies[0]["asked"]
     mail.set_content("Please find our answer in the file with this mail.\n\nInes, Meridian Buying\n")
     sheet = [row for row, body in zip(rows, bodies, strict=True) if body["form"] == "sheet"]
     if sheet:

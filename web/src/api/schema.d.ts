@@ -810,6 +810,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/ordering/letters/{number}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Letter
+         * @description A person says that a mail is of whom it says it is: its files are had once more from the mailbox, and taken.
+         */
+        post: operations["orders_take_letter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ordering/mailboxes/{number}/trust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Trust Server */
+        post: operations["orders_trust_server"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/ordering/purchases/{number}.{form}": {
         parameters: {
             query?: never;
@@ -1639,6 +1676,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/mine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sign Ins
+         * @description Where one is signed in.
+         */
+        get: operations["session_sign_ins"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/mine/{one}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End Sign In */
+        delete: operations["session_end_sign_in"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Password
+         * @description One's own password; all other sign-ins of one's own end.
+         */
+        post: operations["session_change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/setup/carriers/names": {
         parameters: {
             query?: never;
@@ -1835,6 +1929,43 @@ export interface paths {
         put?: never;
         /** Add Person */
         post: operations["setup_add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/people/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Person
+         * @description A person does not sign in any more; what they did stays theirs in the log. Cannot be undone: let them in anew.
+         */
+        delete: operations["setup_remove_person"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/people/{number}/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change Role */
+        post: operations["setup_change_role"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5574,6 +5705,8 @@ export interface components {
             at: string;
             /** Body */
             body: string;
+            /** Held */
+            held: boolean;
             /** Id */
             id: number;
             /** Needs */
@@ -5860,6 +5993,18 @@ export interface components {
             subject: string;
             /** To */
             to: string;
+        };
+        /**
+         * MailboxOut
+         * @description trusts: the receiving server whose word on who wrote a mail counts.
+         */
+        MailboxOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Trusts */
+            trusts: string;
         };
         /** Many */
         Many: {
@@ -6453,15 +6598,15 @@ export interface components {
         };
         /**
          * OrderingOut
-         * @description reads: a mailbox is read; letters: the newest that came from suppliers.
+         * @description mailboxes: those that are read; letters: the newest that came from suppliers.
          */
         OrderingOut: {
             /** Carriers */
             carriers: components["schemas"]["CarrierShape"][];
             /** Letters */
             letters: components["schemas"]["LetterOut"][];
-            /** Reads */
-            reads: boolean;
+            /** Mailboxes */
+            mailboxes: components["schemas"]["MailboxOut"][];
             /** Senders */
             senders: components["schemas"]["SenderOut"][];
             /** Stores */
@@ -6875,6 +7020,13 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** PasswordAsk */
+        PasswordAsk: {
+            /** Fresh */
+            fresh: string;
+            /** Was */
+            was: string;
+        };
         /** PasteAsk */
         PasteAsk: {
             /** Store */
@@ -6929,6 +7081,10 @@ export interface components {
             scope: {
                 [key: string]: number[];
             };
+            /** Seen At */
+            seen_at: string | null;
+            /** Version */
+            version: number;
         };
         /** PhraseEffect */
         PhraseEffect: {
@@ -7537,6 +7693,20 @@ export interface components {
             title: string;
         };
         /**
+         * RoleAsk
+         * @description What a person may do from now on; see PersonAsk.
+         */
+        RoleAsk: {
+            /** Role */
+            role: string;
+            /** Stores */
+            stores?: number[];
+            /** Suppliers */
+            suppliers?: number[];
+            /** Version */
+            version: number;
+        };
+        /**
          * RuleBody
          * @description One rule: money fields in minor units, rates in ppm; rule_value is ppm, or minor units for `add`.
          */
@@ -8016,6 +8186,30 @@ export interface components {
             password: string;
         };
         /**
+         * SignInOut
+         * @description One of one's own sign-ins. this: the one that asks.
+         */
+        SignInOut: {
+            /** Address */
+            address: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Id */
+            id: number;
+            /** Program */
+            program: string;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** This */
+            this: boolean;
+        };
+        /**
          * SkuOut
          * @description A SKU with what sells it and what fills it; siblings: other sizes and colours of it, and how many of those have no lane.
          */
@@ -8466,6 +8660,14 @@ export interface components {
             tone: string;
             /** Why */
             why: string;
+        };
+        /**
+         * TrustAsk
+         * @description server: the receiving server whose word on who wrote a mail counts; '' = none.
+         */
+        TrustAsk: {
+            /** Server */
+            server: string;
         };
         /**
          * TrustOut
@@ -10441,6 +10643,72 @@ export interface operations {
             };
         };
     };
+    orders_take_letter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_trust_server: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrustAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     orders_document: {
         parameters: {
             query?: never;
@@ -11928,6 +12196,90 @@ export interface operations {
             };
         };
     };
+    session_sign_ins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInOut"][];
+                };
+            };
+        };
+    };
+    session_end_sign_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                one: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    session_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     partners_carrier_table: {
         parameters: {
             query?: never;
@@ -12337,6 +12689,74 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    setup_remove_person: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    setup_change_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

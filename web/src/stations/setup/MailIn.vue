@@ -34,6 +34,25 @@ async function keep() {
     wrong.value = problem instanceof ApiError ? problem.fields : {}
   }
 }
+const box = ref<Schema<'MailboxOut'> | null>(null)
+const server = ref('')
+function trust(one: Schema<'MailboxOut'>) {
+  box.value = one
+  server.value = one.trusts
+  error.value = ''
+}
+async function keepTrust() {
+  if (!box.value) return
+  try {
+    const path = { params: { path: { number: box.value.id } } }
+    const done = await take(api.POST('/api/v1/ordering/mailboxes/{number}/trust', { ...path, body: { server: server.value.trim() } }))
+    box.value = null
+    void act(() => Promise.resolve(done))
+  } catch (problem) {
+    error.value = wordsOf(problem)
+  }
+}
+const takeIn = (number: number) => act(() => take(api.POST('/api/v1/ordering/letters/{number}/take', { params: { path: { number } } })))
 const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/letters/{number}/read', { params: { path: { number } } })))
 </script>
 
@@ -43,16 +62,21 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
       <h2>Mail from suppliers</h2>
       <p class="text-soft">
         {{
-          ordering.reads
-            ? 'Sheets and documents from the addresses above are taken by themselves; the rest is put to you.'
+          ordering.mailboxes.length
+            ? 'Sheets and documents that answer a mail of ours are taken by themselves; the rest is put to you.'
             : 'No mailbox is read yet, so answers are brought in by hand.'
         }}
       </p>
-      <RouterLink v-if="!ordering.reads" class="text-slate hover:underline" to="/setup/partners">Connect one</RouterLink>
+      <RouterLink v-if="!ordering.mailboxes.length" class="text-slate hover:underline" to="/setup/partners">Connect one</RouterLink>
     </div>
     <p v-for="one in ordering.senders" :key="one.id" class="mt-2 flex items-center gap-3">
       <span class="text-soft">Our mails come from</span> <b class="truncate" :title="one.sender">{{ one.name }}, {{ one.sender }}</b
       ><Btn small @click="edit(one)">Change</Btn>
+    </p>
+    <p v-for="one in ordering.mailboxes" :key="`box-${one.id}`" class="mt-1 flex items-center gap-3">
+      <span class="text-soft">{{ one.name }} takes an answer as a supplier's by the key of our mail{{ one.trusts ? ', or by the word of' : '' }}</span>
+      <b v-if="one.trusts" class="truncate" :title="one.trusts">{{ one.trusts }}</b
+      ><Btn small @click="trust(one)">Change</Btn>
     </p>
     <table v-if="ordering.letters.length" class="mt-3 w-full table-fixed">
       <thead>
@@ -61,7 +85,7 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
           <th class="px-2" style="width: 26%">About</th>
           <th class="px-2">What was done</th>
           <th class="px-2 text-right" style="width: 90px">Came</th>
-          <th style="width: 96px" />
+          <th style="width: 176px" />
         </tr>
       </thead>
       <tbody>
@@ -75,8 +99,10 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
             </td>
             <td class="truncate px-2" :class="one.needs ? 'text-amber-ink' : 'text-soft'" :title="one.told">{{ one.told }}</td>
             <td class="px-2 text-right text-soft"><When :at="one.at" clock /></td>
-            <td class="text-right">
-              <Btn v-if="one.needs" small @click="read(one.id)">I have read it</Btn><Tag v-else tone="plain">done</Tag>
+            <td class="text-right whitespace-nowrap">
+              <Btn v-if="one.held && one.needs" small class="mr-1" @click="takeIn(one.id)">Take it in</Btn
+              ><Btn v-if="one.held && one.needs" small @click="read(one.id)">Leave it</Btn
+              ><Btn v-else-if="one.needs" small @click="read(one.id)">I have read it</Btn><Tag v-else tone="plain">done</Tag>
             </td>
           </tr>
           <tr v-if="open === one.id">
@@ -88,7 +114,24 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
         </template>
       </tbody>
     </table>
-    <p v-else-if="ordering.reads" class="mt-2 text-soft">No supplier has written yet.</p>
+    <p v-else-if="ordering.mailboxes.length" class="mt-2 text-soft">No supplier has written yet.</p>
+    <Modal
+      v-if="box"
+      open
+      title="Who may say that a mail is a supplier's"
+      told="Anybody can write any sender into a mail. An answer that carries the key of our mail is believed. For mails without it, name the server that receives your mail, if it checks senders and says so in each mail (Authentication-Results): its word is then believed for the supplier's own domain."
+      @close="box = null"
+    >
+      <form @submit.prevent="keepTrust">
+        <label
+          ><span class="label">The receiving server, as it calls itself there; empty = none</span
+          ><input v-model="server" class="field" maxlength="200" placeholder="mx.your-mail.example" :aria-invalid="!!error"
+        /></label>
+        <p v-if="error" role="alert" class="mt-1 text-brick">{{ error }}</p>
+        <button type="submit" class="hidden" />
+      </form>
+      <template #acts><Btn @click="box = null">Leave it</Btn><Btn kind="main" @click="keepTrust">Keep</Btn></template>
+    </Modal>
     <Modal
       v-if="sender"
       open

@@ -1,65 +1,115 @@
 <script setup lang="ts">
+/** Who may sign in, what they may do, and where one is signed in oneself. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
 import { act, wordsOf } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
+import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
+import When from '@/parts/When.vue'
+import SignIns from './SignIns.vue'
 
+type Person = Schema<'PersonOut'>
 const asked = useQuery({ queryKey: ['people'], queryFn: () => take(api.GET('/api/v1/setup/people')) })
 const { data } = asked
 const { data: partners } = useQuery({ queryKey: ['partners'], queryFn: () => take(api.GET('/api/v1/setup/partners')) })
 const ROLES: Record<string, string> = { manager: 'manager, sees all', agent: 'agent of a supplier', assistant: 'assistant for a store' }
-const form = reactive({ name: '', mail: '', password: '', role: 'manager', whose: 0 })
-const choices = computed(() => (partners.value ?? []).filter((one) => one.owner === (form.role === 'agent' ? 'supplier' : 'store')))
-const scopeOf = (one: Schema<'PersonOut'>) =>
+const empty = { name: '', mail: '', password: '', role: 'manager', whose: 0 }
+const form = reactive({ ...empty })
+const of = reactive({ role: 'manager', whose: 0 })
+const changed = ref<Person | null>(null)
+const leaving = ref<Person | null>(null)
+const choicesFor = (role: string) => (partners.value ?? []).filter((one) => one.owner === (role === 'agent' ? 'supplier' : 'store'))
+const choices = computed(() => choicesFor(form.role))
+const scopeOf = (one: Person) =>
   Object.entries(one.scope)
     .flatMap(([kind, ids]) => ids.map((id) => partners.value?.find((p) => p.id === id && `${p.owner}s` === kind)?.name ?? ''))
     .join(', ')
 const error = ref('')
 const wrong = ref<Record<string, string>>({})
-async function add() {
+const whoseOf = (role: string, whose: number) => ({
+  suppliers: role === 'agent' && whose ? [whose] : [],
+  stores: role === 'assistant' && whose ? [whose] : []
+})
+async function trying(does: () => Promise<{ told: string }>, then: () => void) {
   error.value = ''
-  const { whose, ...rest } = form
-  const ids = whose ? [whose] : []
-  const body = { ...rest, suppliers: form.role === 'agent' ? ids : [], stores: form.role === 'assistant' ? ids : [] }
+  wrong.value = {}
   try {
-    const done = await take(api.POST('/api/v1/setup/people', { body }))
-    Object.assign(form, { name: '', mail: '', password: '', role: 'manager', whose: 0 })
-    wrong.value = {}
+    const done = await does()
+    then()
     void act(() => Promise.resolve(done))
   } catch (problem) {
     error.value = wordsOf(problem)
     wrong.value = problem instanceof ApiError ? problem.fields : {}
   }
 }
+function add() {
+  const { whose, ...rest } = form
+  const body = { ...rest, ...whoseOf(form.role, whose) }
+  return trying(
+    () => take(api.POST('/api/v1/setup/people', { body })),
+    () => Object.assign(form, empty)
+  )
+}
+function change(one: Person) {
+  error.value = ''
+  Object.assign(of, { role: one.role, whose: Object.values(one.scope).flat()[0] ?? 0 })
+  changed.value = one
+}
+function keep() {
+  const one = changed.value
+  if (!one) return
+  const body = { version: one.version, role: of.role, ...whoseOf(of.role, of.whose) }
+  const path = { params: { path: { number: one.id } } }
+  return trying(
+    () => take(api.POST('/api/v1/setup/people/{number}/role', { ...path, body })),
+    () => (changed.value = null)
+  )
+}
+function remove() {
+  const one = leaving.value
+  if (!one) return
+  const params = { path: { number: one.id }, query: { version: one.version } }
+  return trying(
+    () => take(api.DELETE('/api/v1/setup/people/{number}', { params })),
+    () => (leaving.value = null)
+  )
+}
 </script>
 
 <template>
   <div>
     <h1 class="mb-3">People</h1>
-    <div class="sheet max-w-2xl">
+    <div class="sheet max-w-4xl">
       <Sight :of="asked" :lines="3" />
-      <table class="w-full">
+      <table class="w-full table-fixed">
         <tbody>
           <tr v-for="one in data ?? []" :key="one.id" class="h-10 border-b border-rule-2 last:border-0">
-            <td class="px-4 font-semibold">{{ one.name }}</td>
-            <td class="px-4 text-soft">{{ one.mail }}</td>
-            <td class="px-4 text-right">
+            <td class="truncate px-4 font-semibold" style="width: 22%" :title="one.name">{{ one.name }}</td>
+            <td class="truncate px-4 text-soft" :title="one.mail">{{ one.mail }}</td>
+            <td class="truncate px-4" style="width: 24%">
               {{ one.role }}<span v-if="one.role !== 'manager'" class="text-soft">, {{ scopeOf(one) }}</span>
+            </td>
+            <td class="px-2 text-right text-soft" style="width: 120px">
+              <When v-if="one.seen_at" :at="one.seen_at" clock /><span v-else>never here</span>
+            </td>
+            <td class="px-4 text-right whitespace-nowrap" style="width: 190px">
+              <Btn small class="mr-1" :aria-label="`Change ${one.name}`" @click="change(one)">Change</Btn
+              ><Btn small :aria-label="`Remove ${one.name}`" @click="((error = ''), (leaving = one))">Remove</Btn>
             </td>
           </tr>
         </tbody>
       </table>
     </div>
-    <form class="sheet mt-4 grid max-w-2xl grid-cols-3 gap-3 p-4" @submit.prevent="add">
+    <form class="sheet mt-4 grid max-w-4xl grid-cols-3 gap-3 p-4" @submit.prevent="add">
       <h2 class="col-span-3">Let somebody in</h2>
       <label><span class="label">Name</span><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" /></label
       ><label
         ><span class="label">Mail address</span
         ><input v-model="form.mail" class="field" maxlength="200" :aria-invalid="!!wrong.mail" /></label
       ><label
-        ><span class="label">First password</span
+        ><span class="label">First password, 12 characters or more</span
         ><input
           v-model="form.password"
           type="password"
@@ -84,8 +134,43 @@ async function add() {
         They see the purchase orders of {{ form.role === 'agent' ? 'that supplier' : 'that store' }} and nothing else: no prices, no other
         orders. All that they do is in the log.
       </p>
-      <p v-if="error" role="alert" class="col-span-3 text-brick">{{ error }}</p>
+      <p v-if="error && !changed && !leaving" role="alert" class="col-span-3 text-brick">{{ error }}</p>
       <div class="col-span-3"><Btn kind="main" @click="add">Let them in</Btn></div>
     </form>
+    <SignIns class="mt-4 max-w-4xl" />
+    <Modal
+      v-if="changed"
+      open
+      :title="`What ${changed.name} may do`"
+      told="It holds at once: they are signed out everywhere, and sign in anew."
+      @close="changed = null"
+    >
+      <form class="grid grid-cols-2 gap-3" @submit.prevent="keep">
+        <label
+          ><span class="label">Who they are</span
+          ><select v-model="of.role" class="field" @change="of.whose = 0">
+            <option v-for="(word, key) in ROLES" :key="key" :value="key">{{ word }}</option>
+          </select></label
+        ><label v-if="of.role !== 'manager'"
+          ><span class="label">{{ of.role === 'agent' ? 'Of which supplier' : 'For which store' }}</span
+          ><select v-model.number="of.whose" class="field">
+            <option :value="0" disabled>choose</option>
+            <option v-for="one in choicesFor(of.role)" :key="one.id" :value="one.id">{{ one.name }}</option>
+          </select></label
+        >
+        <p v-if="error" role="alert" class="col-span-2 text-brick">{{ error }}</p>
+      </form>
+      <template #acts><Btn @click="changed = null">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template>
+    </Modal>
+    <Modal
+      v-if="leaving"
+      open
+      :title="`Remove ${leaving.name}`"
+      told="They are signed out everywhere at once and do not sign in any more. What they did stays theirs in the log. This cannot be undone; they can be let in anew."
+      @close="leaving = null"
+    >
+      <p v-if="error" role="alert" class="text-brick">{{ error }}</p>
+      <template #acts><Btn @click="leaving = null">Leave it</Btn><Btn kind="main" @click="remove">Remove them</Btn></template>
+    </Modal>
   </div>
 </template>

@@ -1,0 +1,80 @@
+"""What a new password must be, and how often one may be tried."""
+
+from __future__ import annotations
+
+import threading
+import time
+from dataclasses import dataclass, field
+
+LEAST = 12
+_RUNS = (
+    "1234567890123456789012345678901234567890",
+    "abcdefghijklmnopqrstuvwxyzabcdefghijklmn",
+    "qwertyuiopasdfghjklzxcvbnmqwertyuiopasdf",
+    "qwertzuiopasdfghjklyxcvbnmqwertzuiopasdf",
+    "azertyuiopqsdfghjklmwxcvbnazertyuiopqsdf",
+    "passwordpasswordpasswordpasswordpassword",
+    "letmeinletmeinletmeinletmeinletmeinletme",
+)
+
+
+def password_fault(password: str, mail: str, name: str) -> str:
+    """What is wrong with a new password; '' when it is good."""
+    if len(password) < LEAST:
+        return f"needs at least {LEAST} characters"
+    low = "".join(letter for letter in password.casefold() if letter.isalnum())
+    again = any(low == (low[:n] * len(low))[: len(low)] for n in range(1, len(low) // 2 + 1))
+    if len(set(low)) < 5 or again or any(low in run or run.startswith(low.rstrip("0123456789")) for run in _RUNS):
+        return "is one of the first that anybody would try; three words in a row are better"
+    for known in (mail.partition("@")[0], name, "amberlane"):
+        plain = "".join(letter for letter in known.casefold() if letter.isalnum())
+        if len(plain) >= 4 and plain in low and len(low.replace(plain, "")) < 6:
+            return "is little more than a name that others know"
+    return ""
+
+
+# After so many wrong tries each further one waits, twice as long every time, up to so many seconds; so long nothing is forgotten.
+FREE, FREE_OF_ACCOUNT, LONGEST_WAIT, REMEMBERED = 5, 20, 900.0, 3600.0
+
+
+@dataclass
+class _Tries:
+    wrong: int = 0
+    last: float = 0.0
+
+
+@dataclass
+class Throttle:
+    """Counts wrong tries by account and address together, by address, and by account.
+
+    Whoever tries somebody's account from everywhere is slowed down too, but never whoever comes from where that person came from before.
+    """
+
+    tries: dict[tuple[str, str], _Tries] = field(default_factory=dict)
+    lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def wait(self, account: str, address: str, known: bool) -> float:
+        """Seconds until the next try is looked at; known: that person has signed in from there before."""
+        now, out = time.monotonic(), 0.0
+        with self.lock:
+            for key, free in self._keys(account, address, known):
+                one = self.tries.get(key)
+                if one and one.wrong >= free:
+                    out = max(out, one.last + min(2.0 ** (one.wrong - free), LONGEST_WAIT) - now)
+        return max(out, 0.0)
+
+    def wrong(self, account: str, address: str) -> None:
+        now = time.monotonic()
+        with self.lock:
+            self.tries = {key: one for key, one in self.tries.items() if now - one.last < REMEMBERED}
+            for key, _ in self._keys(account, address, False):
+                one = self.tries.setdefault(key, _Tries())
+                one.wrong, one.last = one.wrong + 1, now
+
+    def right(self, account: str, address: str) -> None:
+        with self.lock:
+            self.tries.pop((account, address), None)
+
+    def _keys(self, account: str, address: str, known: bool) -> list[tuple[tuple[str, str], int]]:
+        mine = [((account, address), FREE)]
+        return mine if known else [*mine, (("", address), FREE * 4), ((account, ""), FREE_OF_ACCOUNT)]
