@@ -20,6 +20,7 @@ from amber_lane.data.setup import Person, Store, Supplier
 from amber_lane.services import (
     accounts,
     agents,
+    answers_in,
     documents,
     lanes,
     ordering,
@@ -293,6 +294,59 @@ def test_an_agent_sees_its_own_purchase_orders_and_nothing_else(small: Small) ->
     assert (taken, bad) == (1, [(3, "there is no purchase order 'ONE-Z' of yours")]) and states(small, one) == ["on_the_road"]
     with pytest.raises(Invalid, match="for which suppliers"):
         small.write(lambda desk: agents.scope_of(desk, "agent", [], []))
+
+
+def test_one_rule_says_who_may_answer_by_whatever_door(small: Small) -> None:
+    def join(desk: Desk) -> None:
+        desk.get(Supplier, 1, "supplier").kind = "sheet"
+        for n, (role, scope) in enumerate((("agent", ([1], [])), ("assistant", ([], [1])))):
+            setup.make_person(desk, f"P{n}", f"p{n}@x.example", "long-enough-word", role, agents.scope_of(desk, role, *scope))
+
+    small.write(join)
+    orders_ = [small.order(name, ("S-1", 1, 900)) for name in "ABC"]
+    send(small, *[one.id for one in orders_])
+    agent, assistant = small.all(select(Person).order_by(Person.id))
+    head = b"purchase_order,answer,reason,tracking_number,carrier\n"
+
+    def by_sheet(person: Person, row: bytes) -> tuple[int, list[tuple[int, str]]]:
+        return small.write(lambda desk: agents.take_in(desk, person, "answers", head + row))
+
+    # An assistant refuses and accepts neither on the page nor by a sheet, and may give a number by both.
+    for said in (b"ONE-A-1,refused,sold out,,\n", b"ONE-A-1,accepted,,,\n"):
+        assert by_sheet(assistant, said) == (0, [(2, "only the supplier's agent answers for it")])
+    with pytest.raises(Conflict, match="only the supplier's agent"):
+        small.write(lambda desk: agents.answer(desk, assistant, "ONE-A-1", "refused", "sold out"))
+    assert by_sheet(assistant, b"ONE-A-1,shipped,,RR473124829GB,Hill Post\n") == (1, [])
+    # What has left cannot be refused any more, by page, sheet or document.
+    assert by_sheet(agent, b"ONE-A-1,refused,late,,\n") == (0, [(2, "ONE-A-1 is shipped, so this answer comes too late")])
+    with pytest.raises(Conflict, match="too late"):
+        small.write(lambda desk: agents.answer(desk, agent, "ONE-A-1", "refused", "late"))
+    late = [ubl.Answer("ONE-A-1", "", "refused", "late", "", "", "", "", ())]
+
+    def find(desk: Desk, reference: str) -> PurchaseOrder:
+        return desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference == reference)).one()
+
+    with pytest.raises(Conflict, match="too late"):
+        small.write(lambda desk: answers_in.of_document(desk, late, lambda one: find(desk, one)))
+    # Where a supplier has an interface, it answers by that alone.
+    small.write(lambda desk: setattr(desk.get(Supplier, 1, "supplier"), "kind", "wholesale_api"))
+    assert by_sheet(agent, b"ONE-B-1,refused,sold out,,\n") == (0, [(2, "Supply House answers by its interface")])
+    with pytest.raises(Conflict, match="by its interface"):
+        small.write(lambda desk: agents.number(desk, agent, "ONE-B-1", "RR473124829GB", "Hill Post"))
+    assert [states(small, one) for one in orders_] == [["on_the_road"], ["bought"], ["bought"]]
+
+
+def test_a_bill_beyond_all_measure_is_not_taken(small: Small) -> None:
+    order = small.order("A", ("S-1", 1, 1900))
+    (made,) = send(small, order.id)
+    answer(small, made.reference, "accepted", billed=9_999_999)
+    kept = small.all(select(PurchaseOrder))[0]
+    assert kept.billed is None and "times what we ordered for" in kept.noted and "£99,999.99" in kept.noted
+    (row,) = [one for one in small.write(today.troubles) if one.kind == "Bill"]
+    assert made.reference in row.told
+    answer(small, made.reference, "accepted", billed=made.goods + made.shipping + made.handling)
+    kept = small.all(select(PurchaseOrder))[0]
+    assert kept.billed == made.goods + made.shipping + made.handling and kept.noted == ""
 
 
 def test_a_bill_above_the_plan_is_told_and_asked_back_through_the_plan(small: Small) -> None:

@@ -16,11 +16,11 @@ from ..data.setup import Person, Store, Supplier
 from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
 from . import answers_in, by_sheets, purchases, transit
+from .answers_in import OPEN
 from .desk import Conflict, Desk, Invalid, NotFound, by_id, in_chunks
 from .documents import purchase_rows
 
 ROLES = ("manager", "agent", "assistant")
-OPEN = ("waiting", "sent", "accepted")
 # What has left stays to be seen for so long.
 SEEN_FOR = timedelta(days=30)
 ROWS_MOST = 5000
@@ -138,14 +138,10 @@ def take_out(desk: Desk, person: Person) -> tuple[list[str], list[list[Any]]]:
 
 def answer(desk: Desk, person: Person, reference: str, state: str, told: str) -> None:
     """Accept or refuse a purchase order that goes by sheets."""
-    if person.role != "agent":
-        raise Conflict("only the supplier's agent answers for it")
     purchase = _one(desk, person, reference)
-    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
-    if supplier.kind != "sheet":
-        raise Conflict(f"{supplier.name} answers by its interface")
-    if state not in ("accepted", "refused") or purchase.state not in OPEN:
-        raise Conflict(f"{reference} is {purchase.state}, so this answer comes too late")
+    if state not in ("accepted", "refused"):
+        raise Invalid("a purchase order is accepted or refused", {"state": "is neither"})
+    answers_in.may_say(desk, purchase, state, person)
     if state == "refused" and not told.strip():
         raise Invalid("say why you cannot send it", {"told": "is empty"})
     answers_in.as_taken(desk, reference)
@@ -156,6 +152,7 @@ def answer(desk: Desk, person: Person, reference: str, state: str, told: str) ->
 def number(desk: Desk, person: Person, reference: str, tracking: str, carrier: str) -> str:
     """A tracking number for one of a person's purchase orders; Invalid says what is wrong with it."""
     purchase = _one(desk, person, reference)
+    answers_in.may_say(desk, purchase, "shipped", person)
     answers_in.as_taken(desk, reference)
     parcel = transit.enter_tracking(desk, purchase.reference, tracking, carrier)
     return parcel.number
@@ -163,4 +160,4 @@ def number(desk: Desk, person: Person, reference: str, tracking: str, carrier: s
 
 def take_in(desk: Desk, person: Person, name: str, data: bytes) -> tuple[int, list[tuple[int, str]]]:
     """A tracking or answers sheet of a person: how many rows were taken, and the others as (row, why)."""
-    return answers_in.of_sheet(desk, name, data, lambda reference: _one(desk, person, reference))
+    return answers_in.of_sheet(desk, name, data, lambda reference: _one(desk, person, reference), person)

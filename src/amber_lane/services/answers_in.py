@@ -12,20 +12,36 @@ from ..connectors.protocols import PurchaseAnswer
 from ..core.states import PURCHASE
 from ..data.orders import PurchaseOrder
 from ..data.outbox import Outbox
-from ..data.setup import Supplier
+from ..data.setup import Person, Supplier
 from ..sheets.mapping import read
 from ..sheets.opened import NotASheet
 from ..sheets.ubl import Answer
 from . import by_sheets, documents, purchases
-from .desk import Desk, DeskError, Invalid
+from .desk import Conflict, Desk, DeskError, Invalid
 from .setup import UNCALLED
 from .sheet_columns import read_as
 from .sheets_in import kind_of
 
 ROWS_MOST = 5000
 SHEETS = ("answers", "tracking")
+# Purchase orders that may still be accepted or refused.
+OPEN = ("waiting", "sent", "accepted")
 # Whose purchase order a reference is: NotFound where it is not theirs who write.
 Find = Callable[[str], PurchaseOrder]
+
+
+def may_say(desk: Desk, purchase: PurchaseOrder, answer: str, person: Person | None = None) -> None:
+    """The one rule of who may say what of a purchase order, by whatever door it comes: page, sheet, document or mail. Conflict if not.
+
+    answer: accepted, refused, or shipped (a tracking number); person: an agent or an assistant who says it, None = the supplier itself.
+    """
+    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
+    if supplier.kind not in UNCALLED:
+        raise Conflict(f"{supplier.name} answers by its interface")
+    if person is not None and person.role != "agent" and answer != "shipped":
+        raise Conflict("only the supplier's agent answers for it")
+    if purchase.state not in (OPEN if answer != "shipped" else (*OPEN, "shipped")):
+        raise Conflict(f"{purchase.reference} is {purchase.state}, so this answer comes too late")
 
 
 def as_taken(desk: Desk, reference: str) -> None:
@@ -38,7 +54,7 @@ def as_taken(desk: Desk, reference: str) -> None:
         purchase.state = PURCHASE.step(purchase.state, "send")
 
 
-def of_sheet(desk: Desk, name: str, data: bytes, find: Find) -> tuple[int, list[tuple[int, str]]]:
+def of_sheet(desk: Desk, name: str, data: bytes, find: Find, person: Person | None = None) -> tuple[int, list[tuple[int, str]]]:
     """A tracking or answers sheet: how many rows were taken, and the others as (row, why). Invalid where it is no such sheet."""
     if name not in SHEETS:
         raise Invalid("a sheet of tracking numbers or of answers is taken here")
@@ -53,7 +69,10 @@ def of_sheet(desk: Desk, name: str, data: bytes, find: Find) -> tuple[int, list[
     good = []
     for n, row in enumerate(rows, 2):
         try:
-            find(row.get("purchase_order", "").strip())
+            purchase = find(row.get("purchase_order", "").strip())
+            said = "shipped" if name == "tracking" or row.get("tracking_number") else row.get("answer", "").strip().lower()
+            if said:
+                may_say(desk, purchase, said, person)
             good.append((n, row))
         except DeskError as error:
             bad.append((n, error.told))
@@ -83,7 +102,7 @@ def of_document(desk: Desk, said: Sequence[Answer], find: Find | None = None) ->
     answers = documents.answers_of(desk, said)
     for one in answers:
         if find:
-            find(one.reference)
+            may_say(desk, find(one.reference), one.state)
         as_taken(desk, one.reference)
     wrong = purchases.take_answers(desk, answers)
     names = ", ".join(one.reference for one in answers)

@@ -32,6 +32,8 @@ from .transit import all_are, take_tracking
 
 # A supplier may put a number right for so long, while no carrier has had the parcel in hand.
 CORRECTS_FOR = timedelta(days=5)
+# A bill of more than so many times what was ordered for is taken for a slip, or worse.
+FAR = 3
 
 
 def ready_orders(desk: Desk) -> list[int]:
@@ -270,9 +272,12 @@ def take_answer(desk: Desk, answer: PurchaseAnswer, corrects: bool = False) -> N
     if purchase is None or purchase.state in ("refused", "stopped", "withdrawn"):
         return
     purchase.their_number = answer.their_number or purchase.their_number
-    odd = answer.billed is not None and answer.currency not in ("", purchase.currency)
-    if odd:
+    planned = purchase.goods + purchase.shipping + purchase.handling
+    if answer.billed is not None and answer.currency not in ("", purchase.currency):
         purchase.noted = f"its bill is in {answer.currency}, and we ordered in {purchase.currency}: ask the supplier, it is not taken"
+    elif answer.billed is not None and 0 < FAR * planned < answer.billed:
+        times = answer.billed // planned
+        purchase.noted = f"its bill of {show(answer.billed, purchase.currency)} is {times} times what we ordered for: ask, it is not taken"
     elif answer.billed is not None:
         purchase.billed, purchase.noted = answer.billed, ""
     if purchase.state == "waiting":
