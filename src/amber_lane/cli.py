@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import os
 import sys
 from datetime import datetime
 from pathlib import Path
@@ -13,6 +14,15 @@ import typer
 from . import __version__
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, help="Amber Lane: the desk of a dropshipping manager.")
+
+
+@app.callback()
+def _private() -> None:
+    """Amber Lane: the desk of a dropshipping manager."""
+    # Whatever is written from here on is its owner's alone.
+    os.umask(0o077)
+
+
 calc = typer.Typer(no_args_is_help=True, help="The computation by itself: no database, no server.")
 app.add_typer(calc, name="calc")
 
@@ -247,6 +257,81 @@ def upgrade() -> None:
     db.close()
     typer.echo(notes(__version__))
     typer.echo(f"The data is as version {__version__} needs it." + (f" As it was before: {kept}" if kept else " It was so already."))
+
+
+def _file_of(settings: Any) -> Path:
+    """The file that the data stands in; ends with a word where it stands in none."""
+    from sqlalchemy import make_url
+
+    url = make_url(settings.url)
+    if not url.drivername.startswith("sqlite") or not url.database:
+        typer.echo("amber-lane: the data stands in another kind of database; use that one's own way", err=True)
+        raise typer.Exit(2)
+    return Path(url.database)
+
+
+@app.command()
+def backup(file: Annotated[Path, typer.Argument(help="Where the copy goes; it must not be there yet.")]) -> None:
+    """Copy the data, with pictures, to a file, while the application goes on. The secret is not in it: keep that apart."""
+    from .data.backups import copy
+    from .settings import Settings
+
+    settings = Settings()
+    place = _file_of(settings)
+    if file.exists() or not place.is_file():
+        typer.echo(f"amber-lane: {file} is there already" if file.exists() else f"amber-lane: there is no data in {place}", err=True)
+        raise typer.Exit(2)
+    try:
+        copy(place, file)
+    except OSError as error:
+        typer.echo(f"amber-lane: {file} cannot be written: {error.strerror}", err=True)
+        raise typer.Exit(2) from error
+    secret = settings.data / "secret"
+    told = f"{secret} (or AMBER_LANE_SECRET)" if secret.is_file() else "AMBER_LANE_SECRET"
+    typer.echo(f"{file}: {file.stat().st_size / 1e6:.1f} MB. Keep {told} apart from it: without that secret keys must be entered anew.")
+
+
+@app.command()
+def restore(file: Annotated[Path, typer.Argument(help="A file made by backup.")]) -> None:
+    """Put a copy in the place of the data; what stood there is kept. The application must not be running."""
+    import fcntl
+
+    from .data.backups import FOLDER
+    from .data.backups import restore as put_back
+    from .settings import Settings
+
+    settings = Settings()
+    settings.data.mkdir(parents=True, exist_ok=True)
+    with (settings.data / "worker.lock").open("a") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            typer.echo("amber-lane: the application is running; stop it first", err=True)
+            raise typer.Exit(2) from None
+        try:
+            was = put_back(file, _file_of(settings), settings.data / FOLDER)
+        except (OSError, ValueError) as error:
+            typer.echo(f"amber-lane: {error}; nothing was changed", err=True)
+            raise typer.Exit(2) from error
+    typer.echo(f"The data is that of {file}." + (f" What stood here is {was}." if was else "") + " The next start brings it up to date.")
+
+
+@app.command()
+def check(file: Annotated[Path | None, typer.Argument(help="A file made by backup; none = the data itself.")] = None) -> None:
+    """Look the data over: whole pages, rows that belong together, counts, purchases sent once. Ends with 1 where something is wrong."""
+    from .data.backups import look_over
+    from .settings import Settings
+
+    place = file or _file_of(Settings())
+    if not place.is_file():
+        typer.echo(f"amber-lane: there is no data in {place}", err=True)
+        raise typer.Exit(2)
+    faults = look_over(place)
+    for one in faults:
+        typer.echo(f"wrong: {one}")
+    if not faults:
+        typer.echo(f"{place}: all is as it should be")
+    raise typer.Exit(1 if faults else 0)
 
 
 @app.command()

@@ -117,6 +117,7 @@ def make_house(settings: Settings, transport: httpx.BaseTransport | None = None,
     settings.data.mkdir(parents=True, exist_ok=True)
     outside.allow(settings.reachable)
     db = Database(settings.url)
+    _for_its_owner_alone(settings.data, db)
     if kept := before_change(db, settings.data):
         structlog.get_logger().warning("the data was copied before its shape is changed", backup=str(kept))
     db.migrate()
@@ -124,6 +125,18 @@ def make_house(settings: Settings, transport: httpx.BaseTransport | None = None,
     hand = clock or make_clock(settings)
     doors = Doors(safe, settings.call_deadline, transport)
     return House(settings, db, hand, doors, Worker(db, hand, doors, settings.data, settings.world))
+
+
+def _for_its_owner_alone(folder: Path, db: Database) -> None:
+    """Whatever was made under other habits: nobody else on this machine reads the data, its sheets or its secret."""
+    folder.chmod(0o700)
+    file = db.engine.url.database if db.sqlite else None
+    if file and file != ":memory:":
+        # What the database puts beside its file has that one's rights.
+        Path(file).touch(0o600)
+    for one in [*folder.iterdir(), *([Path(file)] if file and file != ":memory:" else [])]:
+        if one.is_file():
+            one.chmod(0o600)
 
 
 def make_app(house: House, beside: Beside | None = None) -> FastAPI:

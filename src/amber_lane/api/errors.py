@@ -22,10 +22,20 @@ log = structlog.get_logger()
 STATUS: dict[type[Exception], int] = {NotFound: 404, Conflict: 409, Invalid: 422, NotASheet: 422, NotAllowed: 409, OutsideError: 502}
 
 
-def problem(status: int, told: str, **more: Any) -> JSONResponse:
+_BUSY = "the data is busy for the moment; nothing was changed, try again"
+# What the database says of the disk it stands on. All of it passes once the disk is mended: nothing here has to be started anew.
+_STORAGE = {
+    "SQLITE_FULL": "the disk is full, so nothing can be written and nothing was changed; make room, and it goes on by itself",
+    "SQLITE_READONLY": "the disk or the data's file can only be read, so nothing was changed; make it writable, and it goes on by itself",
+    "SQLITE_IOERR": "the disk fails, so nothing was changed; look after it soon, and make a backup",
+    "SQLITE_CANTOPEN": "the data's file cannot be opened, so nothing was changed; is its disk there, and may it be read?",
+}
+
+
+def problem(status: int, told: str, headers: dict[str, str] | None = None, **more: Any) -> JSONResponse:
     """One error shape for all."""
     body = {"type": "about:blank", "title": HTTPStatus(status).phrase, "status": status, "detail": told, **more}
-    return JSONResponse(body, status, media_type="application/problem+json")
+    return JSONResponse(body, status, headers, "application/problem+json")
 
 
 def add_errors(app: FastAPI) -> None:
@@ -48,8 +58,11 @@ def add_errors(app: FastAPI) -> None:
         return problem(422, "; ".join(f"{name}: {told}" for name, told in list(fields.items())[:5]), fields=fields)
 
     async def busy(_: Request, error: Exception) -> JSONResponse:
-        log.exception("database failed", exc_info=error)
-        return problem(503, "the data is busy for the moment; nothing was changed, try again")
+        code = getattr(getattr(error, "orig", None), "sqlite_errorname", "")
+        told = next((words for name, words in _STORAGE.items() if code.startswith(name)), _BUSY)
+        # A full disk is not filled further by what is written of it.
+        log.error("database failed", told=told, error=str(getattr(error, "orig", error))[:300])
+        return problem(503 if told == _BUSY else 507, told, headers={"Retry-After": "5"})
 
     async def broken(_: Request, error: Exception) -> JSONResponse:
         log.exception("request failed", exc_info=error)

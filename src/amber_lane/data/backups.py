@@ -6,7 +6,7 @@ import sqlite3
 from contextlib import closing
 from pathlib import Path
 
-from . import shapes
+from . import shapes, tallies
 from .session import Database
 
 FOLDER = "backups"
@@ -43,16 +43,88 @@ def before_change(db: Database, data: Path) -> Path | None:
     source = db.engine.url.database
     if source is None:
         return None
-    # A copy that a kill left half done must not pass for a whole one.
-    half = target.with_suffix(".part")
-    half.unlink(missing_ok=True)
-    read_only = f"{Path(source).resolve().as_uri()}?mode=ro"
-    with closing(sqlite3.connect(read_only, uri=True)) as here, closing(sqlite3.connect(half)) as there:
-        here.backup(there)
-    half.replace(target)
+    copy(Path(source), target)
     for old in sorted(folder.glob("[0-9]*-shape-*.db"))[:-KEPT]:
         old.unlink()
     return target
+
+
+def copy(source: Path, target: Path) -> None:
+    """The data as it is at one moment, while others read and write it, as one file that only its owner can read."""
+    # A copy that a kill left half done must not pass for a whole one.
+    half = target.with_name(f"{target.name}.part")
+    half.unlink(missing_ok=True)
+    half.touch(0o600)
+    read_only = f"{source.resolve().as_uri()}?mode=ro"
+    with closing(sqlite3.connect(read_only, uri=True)) as here, closing(sqlite3.connect(half)) as there:
+        # All in one step: it is the data of one moment, and whoever writes meanwhile is not kept waiting.
+        here.backup(there, pages=-1)
+        # One file, with nothing beside it.
+        there.execute("pragma journal_mode=delete")
+    half.replace(target)
+
+
+def restore(saved: Path, place: Path, aside: Path) -> Path | None:
+    """Put a saved file in the place of the data. Returns where the data that was there is now, None where there was none.
+
+    ValueError says what is wrong with the saved file; nothing is changed then. Nobody may be at work on the data.
+    """
+    faults = look_over(saved)
+    if faults:
+        raise ValueError(f"{saved.name} is not whole: {'; '.join(faults[:3])}")
+    kept = None
+    place.parent.mkdir(parents=True, exist_ok=True)
+    if place.exists():
+        aside.mkdir(parents=True, exist_ok=True)
+        numbers = [int(one.name.split("-")[0]) for one in aside.glob("[0-9]*-*.db")]
+        kept = aside / f"{max(numbers, default=0) + 1:04d}-before-restore.db"
+        copy(place, kept)
+    fresh = place.with_name(f"{place.name}.part")
+    copy(saved, fresh)
+    for beside in ("-wal", "-shm"):
+        place.with_name(place.name + beside).unlink(missing_ok=True)
+    fresh.replace(place)
+    return kept
+
+
+def look_over(file: Path) -> list[str]:
+    """What is wrong with a file of data: torn pages, rows that point at nothing, counts that do not add up, purchases sent twice."""
+    found: list[str] = []
+    try:
+        with closing(sqlite3.connect(f"{file.resolve().as_uri()}?mode=ro", uri=True)) as data:
+            found += [str(row[0]) for row in data.execute("pragma integrity_check(20)") if row[0] != "ok"]
+            if found:
+                return found
+            for row in data.execute("pragma foreign_key_check"):
+                found.append(f"a row of {row[0]} points at a row of {row[2]} that is not there")
+            shape = data.execute("select version_num from alembic_version").fetchone()
+            if shape is None or shape[0] > shapes.newest():
+                found.append(f"it has shape {shape[0] if shape else 'none'}, and this version knows {shapes.newest()}")
+            elif shape[0] == shapes.newest():
+                found += tallies.wrong(data)
+                found += [f"{n} purchase orders {told}" for told, query in _ADD_UP if (n := data.execute(query).fetchone()[0])]
+    except sqlite3.DatabaseError as error:
+        found.append(f"it cannot be read as data of Amber Lane: {error}")
+    return found
+
+
+# What must hold in every house, with the number of rows for which it does not.
+_ADD_UP = (
+    (
+        "have left without a change that went out",
+        "select count(*) from purchase_order p where state in ('accepted', 'shipped')"
+        " and not exists (select 1 from outbox where key = p.reference)",
+    ),
+    (
+        "stand twice under one reference",
+        "select count(*) from (select 1 from purchase_order group by reference having count(*) > 1)",
+    ),
+    (
+        "have lines of an order that is not theirs",
+        "select count(*) from purchase_line l join purchase_order p on p.id = l.purchase_id"
+        " join order_line o on o.id = l.order_line_id where o.order_id <> p.order_id",
+    ),
+)
 
 
 def notes(version: str) -> str:

@@ -5,6 +5,8 @@ They can be counted anew from the tables at any time, so they are no tables of o
 
 from __future__ import annotations
 
+from typing import Any
+
 from sqlalchemy import Connection, func, select, text
 from sqlalchemy.orm import Session
 
@@ -59,3 +61,14 @@ def tally(s: Session, name: str) -> dict[tuple[str, ...], int]:
         return {tuple(key.split(APART, len(columns) - 1)): n for key, n in rows}
     fields = [Base.metadata.tables[table].c[column] for column in columns]
     return {tuple(str(value) for value in row[:-1]): row[-1] for row in s.execute(select(*fields, func.count()).group_by(*fields))}
+
+
+def wrong(data: Any) -> list[str]:
+    """Tallies that are not what counting anew says. data: a connection of sqlite3."""
+    out = []
+    for name, (table, columns) in TALLIES.items():
+        kept = dict(data.execute(f"select key, n from {TABLE} where name = ? and n <> 0", (name,)))
+        true = dict(data.execute(f"select {_key(columns)}, count(*) from {table} group by {', '.join(columns)}"))
+        if kept != true:
+            out.append(f"the tally of {name} says {sum(kept.values()):,} and there are {sum(true.values()):,}")
+    return out

@@ -1,0 +1,152 @@
+"""The data copied while it is written, put back on an empty machine, looked over; and a disk that is full or may not be written."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import threading
+from contextlib import closing
+from pathlib import Path
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import event, func, select
+
+from amber_lane.api.app import make_app, make_house
+from amber_lane.clock import SystemClock
+from amber_lane.data import backups
+from amber_lane.data.outbox import Act
+from amber_lane.data.shelf import Picture
+from amber_lane.settings import Settings
+
+from ..small import Small
+
+
+def amber(small: Small, folder: Path, *words: str, start: bool = False) -> Any:
+    """The command, over the data of a small house (folder None) or of another folder."""
+    env = {**os.environ, "AMBER_LANE_DATA": str(folder), "AMBER_LANE_DATABASE_URL": f"sqlite:///{folder / 'small.db'}"}
+    command = [str(Path(sys.executable).parent / "amber-lane"), *words]
+    if start:
+        return subprocess.Popen(command, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
+    return subprocess.run(command, env=env, capture_output=True, text=True, check=False)
+
+
+def test_a_backup_is_whole_or_is_not_and_a_house_stands_again_on_an_empty_machine(small: Small, tmp_path: Path) -> None:
+    here = Path(small.db.engine.url.database or "").parent
+    small.write(lambda desk: desk.s.add(Picture(sha="x", kind="image/png", width=1, height=1, data=os.urandom(30_000_000))))
+    saved, over = tmp_path / "saved.db", threading.Event()
+
+    def write() -> None:
+        while not over.is_set():
+            small.write(lambda desk: desk.log("x", "x", "somebody writes"))
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    try:
+        cut = 0
+        while cut < 3:
+            process, part = amber(small, here, "backup", str(saved), start=True), saved.with_name("saved.db.part")
+            while process.poll() is None and not (part.exists() and part.stat().st_size):
+                pass
+            process.send_signal(signal.SIGKILL)
+            process.wait()
+            if saved.exists():
+                # It had come to its end before.
+                assert backups.look_over(saved) == []
+                saved.unlink()
+            cut += 1
+        done = amber(small, here, "backup", str(saved))
+    finally:
+        over.set()
+        writer.join()
+    assert done.returncode == 0 and "Keep" in done.stdout and saved.stat().st_mode & 0o077 == 0, done.stderr
+    assert "is there already" in amber(small, here, "backup", str(saved)).stderr
+    there = tmp_path / "another machine"
+    back = amber(small, there, "restore", str(saved))
+    assert back.returncode == 0, back.stderr
+    assert "all is as it should be" in amber(small, there, "check").stdout
+    with closing(sqlite3.connect(there / "small.db")) as data, small.db.reading() as s:
+        assert data.execute("select count(*), sum(length(data)) from picture").fetchone() == (1, 30_000_000)
+        assert 0 < data.execute("select count(*) from act").fetchone()[0] <= int(s.scalar(select(func.count()).select_from(Act)) or 0)
+    # Put back once more, what stands there is kept.
+    assert "What stood here is" in amber(small, there, "restore", str(saved)).stdout
+    assert backups.look_over(next((there / backups.FOLDER).glob("*-before-restore.db"))) == []
+
+
+def test_what_is_not_whole_is_not_put_back_nor_over_a_house_that_runs(small: Small, tmp_path: Path) -> None:
+    here = Path(small.db.engine.url.database or "").parent
+    saved = tmp_path / "saved.db"
+    backups.copy(here / "small.db", saved)
+    torn = tmp_path / "torn.db"
+    whole = saved.read_bytes()
+    for data, told in ((whole[: len(whole) // 2], "not whole"), (b"no data at all" * 500, "cannot be read"), (b"", "cannot be read")):
+        torn.write_bytes(data)
+        answer = amber(small, here, "restore", str(torn))
+        assert answer.returncode == 2 and told in answer.stderr and "nothing was changed" in answer.stderr
+    with (here / "worker.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        assert "stop it first" in amber(small, here, "restore", str(saved)).stderr
+    assert backups.look_over(here / "small.db") == []
+
+
+@pytest.mark.parametrize(
+    ("does", "told"),
+    [
+        ("delete from sku where id = 1", "points at a row of sku"),
+        ("update tally set n = n + 3 where name = 'items'", "tally of items says"),
+        ("insert into purchase_order(version, reference, supplier_id, order_id, origin_id, service, state, currency, goods, shipping, handling,"
+         " their_number, made_at, told, noted, bill_taken) values (1, 'X', 1, 1, 1, 'slow', 'shipped', 'GBP', 1, 1, 1, '', 1, '', '', 0)",
+         "left without a change"),
+    ],
+)  # fmt: skip
+def test_what_does_not_belong_together_is_found(small: Small, tmp_path: Path, does: str, told: str) -> None:
+    small.order("A", ("S-1", 1, 900))
+    copy = tmp_path / "copy.db"
+    backups.copy(Path(small.db.engine.url.database or ""), copy)
+    assert backups.look_over(copy) == []
+    with closing(sqlite3.connect(copy)) as data:
+        data.execute(does)
+        data.commit()
+    assert any(told in one for one in backups.look_over(copy)), backups.look_over(copy)
+
+
+def test_a_full_or_closed_disk_is_told_in_words_and_goes_on_by_itself(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    house = make_house(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
+    limit: dict[str, str] = {}
+
+    @event.listens_for(house.db.engine, "begin")
+    def narrow(connection: Any) -> None:
+        for name, value in limit.items():
+            connection.exec_driver_sql(f"pragma {name}={value}")
+
+    with TestClient(make_app(house), headers={"X-Amber-Lane": "1"}) as client:
+        person = {"name": "Ada", "mail": "ada@amber-lane.example", "password": "seven quiet herons"}
+        assert client.post("/api/v1/session/first", json=person).status_code == 200
+        large = {"key": "x" * 190, "hours": 1}
+        for setting, value, free, words in (
+            ("max_page_count", "1", "4294967294", "disk is full"),
+            ("query_only", "on", "off", "only be read"),
+        ):
+            limit[setting] = value
+            tries = (client.post("/api/v1/today/snooze", json={"key": f"{n}" * 190, "hours": 1}) for n in range(1, 10) for _ in range(20))
+            full = next(one for one in tries if one.status_code != 200)
+            assert full.status_code == 507 and words in full.json()["detail"] and full.headers["retry-after"]
+            assert client.get("/api/v1/setup/people").status_code == 200, "what is there can be read"
+            limit[setting] = free
+            assert client.post("/api/v1/today/snooze", json=large).status_code == 200
+            limit.clear()
+        assert backups.look_over(Path(house.db.engine.url.database or "")) == []
+
+
+def test_nobody_else_on_the_machine_reads_the_data(tmp_path: Path) -> None:
+    (tmp_path / "secret").write_text("x" * 40)
+    (tmp_path / "secret").chmod(0o644)
+    house = make_house(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
+    assert tmp_path.stat().st_mode & 0o077 == 0
+    assert not [one for one in tmp_path.iterdir() if one.is_file() and one.stat().st_mode & 0o077]
+    house.db.close()
