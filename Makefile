@@ -9,7 +9,7 @@ export UV_NO_PROGRESS := 1
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts -type f 2>/dev/null)
 PY_SOURCES := $(shell find src -name '*.py' 2>/dev/null)
 
-.PHONY: help setup demo test test-real fresh bench bench-house check types shots states
+.PHONY: help setup demo test test-real fresh audit bench bench-house check types shots states
 
 help:
 	@echo "make setup   everything that is needed, on a fresh machine"
@@ -82,6 +82,12 @@ test: $(STAMPS)/browser check
 
 fresh:
 	rm -rf var
+
+# What is known of faults in the packages that are used; asks their registries, so it is no part of `make test`.
+audit:
+	python3 -m venv .venv-audit && .venv-audit/bin/pip install -q --disable-pip-version-check pip-audit
+	.venv-audit/bin/pip-audit --require-hashes --disable-pip -r requirements.txt
+	npm audit --prefix web --omit=dev
 
 bench: setup $(STAMPS)/browser
 	$(PY) -m bench

@@ -63,6 +63,7 @@ class KeepingBody(Ask):
     jobs: int = Field(ge=0, le=36_500)
     log: int = Field(ge=0, le=36_500)
     mails: int = Field(ge=0, le=36_500)
+    sheets: int = Field(30, ge=0, le=36_500)
     sightings: int = Field(ge=0, le=36_500)
     archive: bool
 

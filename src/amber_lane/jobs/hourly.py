@@ -90,6 +90,7 @@ class Hourly:
         self.pruned = self.clock.now()
         with self.db.reading() as s:
             steps = list(keeping.steps(Desk(s, self.clock, "Watch"), self.folder))
+            keeping.drop_sheets(Desk(s, self.clock, "Watch"), self.folder)
         for step in steps:
             while not self.stopping():
                 with self.db.writing(patient=True) as s:

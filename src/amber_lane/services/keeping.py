@@ -6,6 +6,7 @@ from __future__ import annotations
 import gzip
 import json
 import os
+import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, dataclass, fields
 from datetime import datetime, timedelta
@@ -30,18 +31,19 @@ PORTION = 1000
 DAY_MS = 86_400_000
 # From this age on a sighting a month is enough.
 MONTHLY = timedelta(days=400)
-LEAST = {"decisions": 60, "changes": 30, "jobs": 1, "log": 30, "mails": 30, "sightings": 60}
+LEAST = {"decisions": 60, "changes": 30, "jobs": 1, "log": 30, "mails": 30, "sheets": 1, "sightings": 60}
 
 
 @dataclass(frozen=True)
 class Keeping:
-    """Days; 0 = for ever. sightings: until then all, from then on the last of each day. archive: written to a file before it goes."""
+    """Days; 0 = for ever. sheets: files that were brought in, as they came. sightings: until then all, from then on the last of each day. archive: written to a file before it goes."""
 
     decisions: int = 90
     changes: int = 90
     jobs: int = 90
     log: int = 400
     mails: int = 400
+    sheets: int = 30
     sightings: int = 60
     archive: bool = False
 
@@ -117,6 +119,16 @@ def steps(desk: Desk, folder: Path) -> Iterator[Step]:
         unused = [~select(table.id).where(table.sweep_id == Sweep.id).exists() for table in (Sighting, Response)]
         ended = (Sweep.started < old(keep.sightings), Sweep.state.not_in(("running", "held")), *unused)
         yield _drop(select(Sweep).where(*ended).order_by(Sweep.id), Sweep, None)
+
+
+def drop_sheets(desk: Desk, folder: Path) -> int:
+    """Delete sheets that were brought in too long ago, by the real time; what they said stands in the tables. Returns how many."""
+    days, gone = kept(desk).sheets, 0
+    for file in (folder / "sheets").glob("*") if days else ():
+        if file.is_file() and time.time() - file.stat().st_mtime > days * 86_400:
+            file.unlink(missing_ok=True)
+            gone += 1
+    return gone
 
 
 def _drop(query: Any, table: type[Row], archive: Path | None, of: tuple[type[Row], Any] | None = None) -> Step:

@@ -5436,6 +5436,11 @@ export interface components {
             log: number;
             /** Mails */
             mails: number;
+            /**
+             * Sheets
+             * @default 30
+             */
+            sheets: number;
             /** Sightings */
             sightings: number;
         };

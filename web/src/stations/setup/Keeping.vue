@@ -9,7 +9,7 @@ import Sight from '@/parts/Sight.vue'
 
 type Days = Exclude<keyof Schema<'KeepingBody'>, 'archive'>
 const asked = useQuery({ queryKey: ['keeping'], queryFn: () => take(api.GET('/api/v1/house/keeping')) })
-const form = reactive<Schema<'KeepingBody'>>({ decisions: 90, changes: 90, jobs: 90, log: 400, mails: 400, sightings: 60, archive: false })
+const form = reactive<Schema<'KeepingBody'>>({ decisions: 90, changes: 90, jobs: 90, log: 400, mails: 400, sheets: 30, sightings: 60, archive: false })
 const touched = ref(false)
 watch(asked.data, (now) => now && !touched.value && Object.assign(form, now), { immediate: true })
 const ROWS: [Days, string, string][] = [
@@ -17,6 +17,7 @@ const ROWS: [Days, string, string][] = [
   ['changes', 'Changes sent', 'what stores were told and have taken'],
   ['log', 'The log', 'who did what; what has gone from it cannot be undone'],
   ['mails', 'The text of mails', 'that they were written is kept for ever'],
+  ['sheets', 'Sheets brought in, as they came', 'what they said is kept'],
   ['jobs', 'Jobs', 'sheets brought in and other long work'],
   ['sightings', 'Every cost and stock seen', 'after that the last of each day, and after 400 days the last of each month'],
 ]
