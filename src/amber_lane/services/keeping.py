@@ -36,7 +36,10 @@ LEAST = {"decisions": 60, "changes": 30, "jobs": 1, "log": 30, "mails": 30, "she
 
 @dataclass(frozen=True)
 class Keeping:
-    """Days; 0 = for ever. sheets: files that were brought in, as they came. sightings: until then all, from then on the last of each day. archive: written to a file before it goes."""
+    """Days; 0 = for ever. sheets: files that were brought in, as they came. sightings: until then all, from then on the last of each day.
+
+    archive: written to a file before it goes.
+    """
 
     decisions: int = 90
     changes: int = 90
