@@ -58,7 +58,7 @@ def test_the_world_outside_may_be_and_so_may_what_is_named(monkeypatch: pytest.M
         outside.allow(["somewhere"])
 
 
-def call(address: str, deadline: float = 0.3) -> Caller:
+def call(address: str, deadline: float = 0.1) -> Caller:
     return Caller("Supply House", address, {}, deadline)
 
 
@@ -148,7 +148,7 @@ def test_a_drip_ends_when_the_call_has_to(head: bytes) -> None:
             with pytest.raises(Unavailable if asks else UnknownOutcome, match="in time"):
                 call(address).fetch("/") if asks else call(address).send("POST", "/")
             # A call that asks for a file may take 12 times its deadline, any other twice.
-            assert time.monotonic() - begun < (12 if asks else 2) * 0.3 + 2
+            assert time.monotonic() - begun < (12 if asks else 2) * 0.1 + 2
 
 
 @pytest.mark.parametrize("packed", [False, True])

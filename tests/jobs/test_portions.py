@@ -21,7 +21,7 @@ from amber_lane.data.source import Item
 from amber_lane.data.turns import TooLong, Turns
 from amber_lane.data.watch import Response, Sighting
 from amber_lane.jobs.portions import Portions
-from amber_lane.services import lane_acts, lanes, portions, prices, shelf, undo, watch
+from amber_lane.services import lane_acts, lanes, portions, prices, shelf, today, undo, watch
 from amber_lane.services.desk import Conflict, Desk
 from amber_lane.services.drafts import Draft, RuleChange
 from amber_lane.services.respond import LATER, respond
@@ -119,6 +119,11 @@ def test_a_portion_that_breaks_is_set_aside_and_the_others_are_done(many: Small,
     work(many)
     (job,) = many.all(select(Job).where(Job.kind == "on_sale"))
     assert (job.done, job.failed) == (4, 2) and [row[0] for row in shown(many) if row[1] == "live"] == [3, 4]
+    # What is left of it is told, until a person has seen it.
+    (row,) = [one for one in many.write(today.troubles) if one.kind == "Not all done"]
+    assert "2 of 6 could not be done" in row.told and row.count == 2
+    many.write(lambda desk: today.do_step(desk, row.key))
+    assert not [one for one in many.write(today.troubles) if one.kind == "Not all done"]
 
 
 def rule(value: int) -> RuleChange:

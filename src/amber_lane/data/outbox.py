@@ -52,6 +52,7 @@ class Outbox(Row):
 
 
 # Rows that the outside does not have yet, and those that it did not take at many tries.
+HAS_FAILED: Any = text("job.failed > 0")
 IS_OPEN: Any = text(f"outbox.{_OPEN}")
 IS_DELAYED: Any = text("outbox.state in ('waiting', 'unknown') and outbox.tries >= 12")
 
@@ -82,7 +83,7 @@ class SheetOut(Row):
 
 class Job(Row):
     __tablename__ = "job"
-    __table_args__ = (UniqueConstraint("key"), Index("ix_job_state", "state"))
+    __table_args__ = (UniqueConstraint("key"), Index("ix_job_state", "state"), Index("ix_job_failed", "id", **part("failed > 0")))
     key: Mapped[str]
     kind: Mapped[str]
     title: Mapped[str]

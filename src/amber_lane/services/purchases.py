@@ -33,7 +33,7 @@ from .transit import all_are, take_tracking
 # A supplier may put a number right for so long, while no carrier has had the parcel in hand.
 CORRECTS_FOR = timedelta(days=5)
 # A bill of more than so many times what was ordered for is taken for a slip, or worse.
-FAR = 3
+FAR = 10
 
 
 def ready_orders(desk: Desk) -> list[int]:

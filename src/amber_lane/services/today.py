@@ -160,6 +160,8 @@ def _do(desk: Desk, trouble: Trouble, other: bool, choice: str, only: int | None
         return f"{trouble.told}: not for us"
     elif kind == "dead":
         (troubles_sending.arrived if other else troubles_sending.retry)(desk, key, only)
+    elif kind == "job":
+        troubles_sending.seen(desk, int(rest))
     elif kind == "delayed":
         target, _, fault = rest.rpartition(":")
         troubles_sending.try_now(desk, target, fault)

@@ -5,17 +5,17 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from sqlalchemy import func, select
 
 from ..core.money import PPM, half_up, parse_money
 from ..core.risk import REFUND_COST
 from ..data.base import by_index
-from ..data.outbox import IS_DELAYED, Outbox
+from ..data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox
 from ..data.setup import Link
 from ..data.shelf import Listing, Sku
-from . import by_sheets, carrier_names, delivered, outbox, rates
+from . import by_sheets, carrier_names, delivered, outbox, portions, rates
 from .desk import Conflict, Desk, by_id
 from .same_partner import OWNERS
 from .trouble import Member, Source, Step, Trouble
@@ -189,6 +189,31 @@ def _links(desk: Desk) -> Iterator[Trouble]:
         )
 
 
+def _jobs(desk: Desk) -> Iterator[Trouble]:
+    """Work on very many things of which some could not be done."""
+    failed = select(Job).where(HAS_FAILED, Job.ended_at > desk.now - timedelta(days=7)).order_by(Job.id.desc()).limit(20)
+    for job in desk.s.scalars(by_index(failed, Job, "ix_job_failed")):
+        if job.kind not in portions.WORK or job.body.get("seen"):
+            continue
+        yield Trouble(
+            f"job:{job.id}",
+            "watch",
+            "Not all done",
+            f"{job.title}: {job.failed:,} of {job.total:,} could not be done",
+            job.told or "the others are done; look at those that are left, and do them anew",
+            job.ended_at or job.made_at,
+            Step("I have seen it", act=True),
+            0,
+            count=job.failed,
+        )
+
+
+def seen(desk: Desk, number: int) -> None:
+    """A person has seen of which work some is left."""
+    job = desk.get(Job, number, "job")
+    job.body = {**job.body, "seen": True}
+
+
 def retry(desk: Desk, key: str, only: int | None = None) -> int:
     """Try again what one row of Today stands for, all of it or one. Returns how many; Conflict when none of it waits any more."""
     group = next((one for one in dead_groups(desk) if one.key == key), None)
@@ -252,4 +277,5 @@ SOURCES: dict[str, Source] = {
     "carrier": _carriers,
     "link": _links,
     "sheet": _by_sheets,
+    "job": _jobs,
 }

@@ -37,6 +37,8 @@ def upgrade() -> None:
         sa.Column("at", UtcTime(), nullable=False),
         sa.UniqueConstraint("key", name="uq_mail_key_key"),
     )
+    some = sa.text("failed > 0")
+    op.create_index("ix_job_failed", "job", ["id"], sqlite_where=some, postgresql_where=some)
     with op.batch_alter_table("inbox") as batch:
         batch.add_column(sa.Column("trusts", sa.Text(), nullable=False, server_default=""))
     with op.batch_alter_table("letter") as batch:
@@ -49,5 +51,6 @@ def downgrade() -> None:
     for table, column in (("person", "gone_at"), ("letter", "held"), ("inbox", "trusts")):
         with op.batch_alter_table(table) as batch:
             batch.drop_column(column)
+    op.drop_index("ix_job_failed", "job")
     op.drop_table("mail_key")
     op.drop_table("sign_in")
