@@ -74,7 +74,8 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
       ><Btn small @click="edit(one)">Change</Btn>
     </p>
     <p v-for="one in ordering.mailboxes" :key="`box-${one.id}`" class="mt-1 flex items-center gap-3">
-      <span class="text-soft">{{ one.name }} takes an answer as a supplier's by the key of our mail{{ one.trusts ? ', or by the word of' : '' }}</span>
+      <span class="text-soft">In</span> <b class="truncate" :title="one.name">{{ one.name }}</b>
+      <span class="text-soft">a supplier's mail is known by the key of ours{{ one.trusts ? ', or by the word of' : '' }}</span>
       <b v-if="one.trusts" class="truncate" :title="one.trusts">{{ one.trusts }}</b
       ><Btn small @click="trust(one)">Change</Btn>
     </p>

@@ -86,15 +86,15 @@ function remove() {
       <table class="w-full table-fixed">
         <tbody>
           <tr v-for="one in data ?? []" :key="one.id" class="h-10 border-b border-rule-2 last:border-0">
-            <td class="truncate px-4 font-semibold" style="width: 22%" :title="one.name">{{ one.name }}</td>
-            <td class="truncate px-4 text-soft" :title="one.mail">{{ one.mail }}</td>
-            <td class="truncate px-4" style="width: 24%">
+            <td class="truncate px-4 font-semibold" style="width: 19%" :title="one.name">{{ one.name }}</td>
+            <td class="truncate px-2 text-soft" :title="one.mail">{{ one.mail }}</td>
+            <td class="truncate px-4" style="width: 23%">
               {{ one.role }}<span v-if="one.role !== 'manager'" class="text-soft">, {{ scopeOf(one) }}</span>
             </td>
-            <td class="px-2 text-right text-soft" style="width: 120px">
+            <td class="px-2 text-right text-soft" style="width: 100px">
               <When v-if="one.seen_at" :at="one.seen_at" clock /><span v-else>never here</span>
             </td>
-            <td class="px-4 text-right whitespace-nowrap" style="width: 190px">
+            <td class="px-4 text-right whitespace-nowrap" style="width: 180px">
               <Btn small class="mr-1" :aria-label="`Change ${one.name}`" @click="change(one)">Change</Btn
               ><Btn small :aria-label="`Remove ${one.name}`" @click="((error = ''), (leaving = one))">Remove</Btn>
             </td>
