@@ -14,6 +14,7 @@ from ..data.lanes import Lane
 from ..data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Snooze
 from ..data.setup import Store, Supplier
+from ..data.tallies import tally
 from . import (
     carrier_names,
     drift,
@@ -36,6 +37,8 @@ from .desk import Conflict, Desk, NotFound, by_id
 from .trouble import Source, Trouble
 
 DAY_MS = 86_400_000
+# With so many listings the counts on the road may be some seconds old.
+LARGE = 20_000
 PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 
 
@@ -80,7 +83,8 @@ def _asleep(desk: Desk) -> dict[str, str]:
 def counts(desk: Desk) -> dict[str, int]:
     """How much waits for a person at each station of the road; in a large house some seconds old while very much is written."""
     out: dict[str, int] = {}
-    for one in desk.kept("today", _troubles, lags=True):
+    large = sum(tally(desk.s, "listings").values()) > LARGE
+    for one in desk.kept("today", _troubles, lags=large):
         out[one.station] = out.get(one.station, 0) + one.count
         out["today"] = out.get("today", 0) + 1
     return out
