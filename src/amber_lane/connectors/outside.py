@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import socket
 import ssl
+import threading
 import time
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from contextvars import ContextVar
 from ipaddress import IPv4Address, IPv4Network, IPv6Address, IPv6Network, ip_address, ip_network
 from typing import Any
@@ -25,8 +25,6 @@ from .errors import Refused, Unavailable
 INSIDE = "AMBER_LANE_INSIDE"
 _NAT64 = ip_network("64:ff9b::/96")
 _allowed: set[IPv4Network | IPv6Network] = set()
-# Names are looked up beside, since the machine's own way has no deadline.
-_names = ThreadPoolExecutor(8, thread_name_prefix="names")
 _until: ContextVar[float | None] = ContextVar("until", default=None)
 
 
@@ -70,14 +68,30 @@ def may_be_called(address: str) -> bool:
 
 def addresses(host: str, port: int, seconds: float | None = None) -> list[str]:
     """Where a host stands, without what is inside. Refused where nothing else is left, Unavailable where nobody knows it in time."""
-    try:
-        found = _names.submit(socket.getaddrinfo, host, port, type=socket.SOCK_STREAM).result(_left(seconds))
-    except (OSError, UnicodeError, TimeoutError) as error:
-        raise Unavailable(f"nobody knows where {host} is; is the address right?") from error
-    all_of = list(dict.fromkeys(str(one[4][0]) for one in found))
+    all_of = _looked_up(host, port, seconds)
+    if not all_of:
+        raise Unavailable(f"nobody knows where {host} is; is the address right?")
     if good := [one for one in all_of if may_be_called(one)]:
         return good
     raise Refused(f"{host} is a machine inside, and such are not called; where it is a partner's, name its range in {INSIDE}")
+
+
+def _looked_up(host: str, port: int, seconds: float | None) -> list[str]:
+    """All addresses of a name; none where nobody knows it in time."""
+    try:
+        return [str(ip_address(host))]
+    except ValueError:
+        found: list[str] = []
+
+    def look() -> None:
+        with suppress(OSError, UnicodeError):
+            found.extend(str(one[4][0]) for one in socket.getaddrinfo(host, port, type=socket.SOCK_STREAM))
+
+    # Beside, since the machine's own way has no deadline.
+    beside = threading.Thread(target=look, daemon=True)
+    beside.start()
+    beside.join(_left(seconds))
+    return list(dict.fromkeys(found))
 
 
 def connect(host: str, port: int, seconds: float) -> socket.socket:
