@@ -276,6 +276,8 @@ def _file_of(settings: Any) -> Path:
 @app.command()
 def backup(file: Annotated[Path, typer.Argument(help="Where the copy goes; it must not be there yet.")]) -> None:
     """Copy the data, with pictures, to a file, while the application goes on. The secret is not in it: keep that apart."""
+    import sqlite3
+
     from .data.backups import copy
     from .settings import Settings
 
@@ -286,8 +288,8 @@ def backup(file: Annotated[Path, typer.Argument(help="Where the copy goes; it mu
         raise typer.Exit(2)
     try:
         copy(place, file)
-    except OSError as error:
-        typer.echo(f"amber-lane: {file} cannot be written: {error.strerror}", err=True)
+    except (OSError, sqlite3.Error) as error:
+        typer.echo(f"amber-lane: {place} cannot be copied to {file}: {error}", err=True)
         raise typer.Exit(2) from error
     secret = settings.data / "secret"
     told = f"{secret} (or AMBER_LANE_SECRET)" if secret.is_file() else "AMBER_LANE_SECRET"

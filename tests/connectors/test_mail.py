@@ -283,6 +283,12 @@ def test_what_a_receiving_server_says_of_the_sender_is_told_the_topmost_first() 
         b"Authentication-Results: evil.example; dmarc=pass header.from=supply.example; x=dmarc=pass\r\n"
         b"From: orders@supply.example\r\n\r\nHello"
     )
+    forged = (
+        b'Authentication-Results: mx.ours.example; spf=fail smtp.mailfrom="x; dmarc=pass header.from=supply.example;"@evil.example\r\n\r\n',
+        b"Authentication-Results: mx.ours.example; spf=fail (x; dmarc=pass header.from=supply.example; y) smtp.mailfrom=evil\r\n\r\n",
+        b'Authentication-Results: mx.ours.example; spf=fail smtp.mailfrom=x"; dmarc=pass header.from=supply.example\r\n\r\n',
+    )
+    assert [read("1", one).vouched for one in forged] == [(), (), ()]
     assert read("1", said).vouched == (("mx.ours.example", "supply.example"), ("evil.example", "supply.example"))
 
 

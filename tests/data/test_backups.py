@@ -90,6 +90,12 @@ def test_what_is_not_whole_is_not_put_back_nor_over_a_house_that_runs(small: Sma
         torn.write_bytes(data)
         answer = amber(small, here, "restore", str(torn))
         assert answer.returncode == 2 and told in answer.stderr and "nothing was changed" in answer.stderr
+    # Over a house that is broken it is put back all the same, and what was broken is kept.
+    ruin = tmp_path / "ruin"
+    ruin.mkdir()
+    (ruin / "small.db").write_bytes(b"no data at all" * 500)
+    assert amber(small, ruin, "restore", str(saved)).returncode == 0 and "as it should be" in amber(small, ruin, "check").stdout
+    assert next((ruin / backups.FOLDER).glob("*-before-restore.db")).read_bytes().startswith(b"no data")
     with (here / "worker.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         assert "stop it first" in amber(small, here, "restore", str(saved)).stderr

@@ -208,6 +208,13 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     waiting = business.all(select(Outbox).where(Outbox.target == f"store:{number}", Outbox.state == "waiting"))
     assert [json.loads(json.dumps(row.body))["price"] for row in waiting] == ["43.00"]
     assert "wrong name" in business.one(select(Link).where(Link.owner == "store", Link.owner_id == number)).told
+    # A page of listings with their words is large; only of whom nobody knows is it not even read.
+    one = {"sku": "L-1", "title": "Lamp", "price": 100, "currency": "GBP", "quantity": 1, "state": "live", "description": "x" * 19_000}
+    for word, status in ((token, 200), ("lane-no", 401)):
+        page = {"listings": [one | {"sku": f"L-{n}"} for n in range(100)]}
+        head = {"Authorization": f"Bearer {word}"}
+        answer = TestClient(make_app(business.house)).post("/api/v1/program/listings", json=page, headers=head)
+        assert answer.status_code == status, answer.text[:300]
     with pytest.raises(TokenEnded):
         Office("http://test", "lane-no", Hallway(TestClient(make_app(business.house)))).call("GET", "/hello")
     assert business.one(select(Store).where(Store.id == number)).write_stock

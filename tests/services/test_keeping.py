@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import gzip
 import json
+import os
+import time
 from datetime import timedelta
 from itertools import pairwise
 from pathlib import Path
@@ -139,3 +141,14 @@ def test_room_that_nothing_stands_in_goes_back_to_the_disk(small: Small, tmp_pat
     with small.db.reading() as s:
         after = s.connection().exec_driver_sql("pragma page_count").scalar()
     assert before and after and after < before * 0.7, (before, after)
+
+
+def test_sheets_that_were_brought_in_go_after_the_days_that_are_said(small: Small, tmp_path: Path) -> None:
+    (tmp_path / "sheets").mkdir()
+    for name, days in (("old.sheet", 31), ("old.bad.json", 31), ("new.sheet", 29)):
+        file = tmp_path / "sheets" / name
+        file.write_text("x")
+        os.utime(file, (time.time() - days * 86_400,) * 2)
+    for days, gone, left in ((0, 0, 3), (30, 2, 1), (30, 0, 1)):
+        small.write(lambda desk, days=days: keeping.set_keeping(desk, keeping.Keeping(sheets=days)))
+        assert small.write(lambda desk: keeping.drop_sheets(desk, tmp_path)) == gone and len(list((tmp_path / "sheets").iterdir())) == left

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import resource
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -47,6 +48,22 @@ def test_what_breaks_the_reader_twice_is_not_opened_a_third_time(monkeypatch: py
         readable(data)
     assert caught.value.limit == "broken"
     assert [*open_sheet(readable(data + b"another")).rows] == [["1"]], "the same in another file is tried"
+
+
+def test_a_file_that_had_to_wait_or_found_no_room_is_not_counted_as_broken(monkeypatch: pytest.MonkeyPatch) -> None:
+    data = hostile.zipped(**{"a.csv": b"item,stock\na,1\n"})
+    with monkeypatch.context() as busy:
+        busy.setattr(apart, "_turn", threading.Semaphore(0))
+        busy.setattr(apart, "WAIT", 0.0)
+        for _ in range(3):
+            with pytest.raises(NotASheet, match="in a minute"):
+                readable(data)
+    with monkeypatch.context() as narrow:
+        narrow.setattr(apart.subprocess, "run", lambda *_, **__: (_ for _ in ()).throw(OSError(12, "Cannot allocate memory")))
+        for _ in range(3):
+            with pytest.raises(NotASheet, match="just now"):
+                readable(data)
+    assert [*open_sheet(readable(data)).rows] == [["a", "1"]]
 
 
 def test_the_process_has_its_limits_and_nothing_of_ours(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import threading
 import time
 from collections.abc import AsyncIterator
@@ -127,16 +128,26 @@ def make_house(settings: Settings, transport: httpx.BaseTransport | None = None,
     return House(settings, db, hand, doors, Worker(db, hand, doors, settings.data, settings.world))
 
 
+def _known(scope: Scope) -> bool:
+    """Whether a request is of somebody who is signed in, or of a store's program."""
+    request = Request(scope)
+    return seated(request) is not None or program.holds_token(request)
+
+
 def _for_its_owner_alone(folder: Path, db: Database) -> None:
     """Whatever was made under other habits: nobody else on this machine reads the data, its sheets or its secret."""
-    folder.chmod(0o700)
     file = db.engine.url.database if db.sqlite else None
+    ours = [folder / "secret"]
     if file and file != ":memory:":
         # What the database puts beside its file has that one's rights.
         Path(file).touch(0o600)
-    for one in [*folder.iterdir(), *([Path(file)] if file and file != ":memory:" else [])]:
-        if one.is_file():
-            one.chmod(0o600)
+        ours += [Path(file + end) for end in ("", "-wal", "-shm")]
+    # What belongs to another user of this machine is left to them.
+    with contextlib.suppress(PermissionError):
+        folder.chmod(0o700)
+        for one in ours:
+            if one.is_file():
+                one.chmod(0o600)
 
 
 def make_app(house: House, beside: Beside | None = None) -> FastAPI:
@@ -208,7 +219,7 @@ def make_app(house: House, beside: Beside | None = None) -> FastAPI:
         return {"status": "ok", "version": __version__}
 
     app.add_middleware(GZipMiddleware, minimum_size=2000)
-    app.add_middleware(Guard, sealed=house.settings.sealed, known=lambda scope: seated(Request(scope)) is not None)
+    app.add_middleware(Guard, sealed=house.settings.sealed, known=_known)
     _add_pages(app, house.settings.web, house.settings.root)
     return app
 

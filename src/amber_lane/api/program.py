@@ -5,6 +5,7 @@ It is let in by its token alone, and sees nothing but its own store.
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -33,12 +34,30 @@ class Seat:
     store: Store
 
 
+def _word(authorization: str) -> str:
+    return authorization.removeprefix("Bearer ").strip()
+
+
+def holds_token(request: Request) -> bool:
+    """Whether a request is of a store's program."""
+    base, word = house(request), _word(request.headers.get("authorization", ""))
+    with base.db.reading() as s, contextlib.suppress(program.NoSuchToken):
+        return bool(word) and program.enter(Desk(s, base.clock, "Program"), word) is not None
+    return False
+
+
 def _seat(request: Request, authorization: Annotated[str, Header()] = "") -> Iterator[Seat]:
-    base = house(request)
+    base, word = house(request), _word(authorization)
+    try:
+        # Nobody whose token is not known takes a turn to write.
+        with base.db.reading() as s:
+            program.enter(Desk(s, base.clock, "Program"), word)
+    except program.NoSuchToken as error:
+        raise HTTPException(401, error.told) from error
     with base.db.writing() as s:
         desk = Desk(s, base.clock, "Program")
         try:
-            token, store = program.enter(desk, authorization.removeprefix("Bearer ").strip())
+            token, store = program.enter(desk, word)
         except program.NoSuchToken as error:
             raise HTTPException(401, error.told) from error
         desk.who = f"{store.name}'s program"

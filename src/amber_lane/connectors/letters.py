@@ -23,6 +23,7 @@ FILES_MOST = 50
 TEXT_MOST = 4000
 # Of a page more is never looked at.
 HTML_MOST = 1_000_000
+_QUOTED, _BRACKETS = re.compile(r'"(?:[^"\\]|\\.)*"'), re.compile(r"\([^()]*\)")
 # What a mail of ours carries, so that its answer can be told from a forged one.
 KEY = re.compile(r"\bAL-[A-Z2-7]{16}\b")
 _SHEETS = (".csv", ".xlsx", ".xml", ".txt", ".tsv")
@@ -81,7 +82,11 @@ def _vouched(message: EmailMessage) -> tuple[tuple[str, str], ...]:
     """Servers that say that the mail is of the domain in its From line (RFC 8601: dmarc=pass), the topmost first."""
     out = []
     for line in message.get_all("Authentication-Results") or []:
-        server, _, said = " ".join(str(line)[:4000].split()).lower().partition(";")
+        # What is quoted or in brackets is the writer's own, such as an address made to look like an answer.
+        bare = _BRACKETS.sub(" ", _QUOTED.sub('""', " ".join(str(line)[:4000].split()).lower()))
+        if '"' in bare.replace('""', "") or "(" in bare or ")" in bare:
+            continue
+        server, _, said = bare.partition(";")
         passed = re.search(r"(?:^|;)\s*dmarc=pass\b[^;]*\bheader\.from=([a-z0-9.-]+)", said)
         if passed and server.strip():
             out.append((server.split()[0], passed[1].strip(".")))

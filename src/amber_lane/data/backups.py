@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import sqlite3
 from contextlib import closing
 from pathlib import Path
@@ -78,7 +79,17 @@ def restore(saved: Path, place: Path, aside: Path) -> Path | None:
         aside.mkdir(parents=True, exist_ok=True)
         numbers = [int(one.name.split("-")[0]) for one in aside.glob("[0-9]*-*.db")]
         kept = aside / f"{max(numbers, default=0) + 1:04d}-before-restore.db"
-        copy(place, kept)
+        try:
+            copy(place, kept)
+            with closing(sqlite3.connect(place)) as here:
+                # What stands beside the file goes into it, so that a kill from here on loses nothing of it.
+                here.execute("pragma wal_checkpoint(truncate)")
+        except sqlite3.DatabaseError:
+            # What is broken is kept as it is: that is what restoring is for.
+            kept.with_name(f"{kept.name}.part").unlink(missing_ok=True)
+            for end in ("", "-wal", "-shm"):
+                if (file := place.with_name(place.name + end)).exists():
+                    shutil.copy2(file, kept.with_name(kept.name + end))
     fresh = place.with_name(f"{place.name}.part")
     copy(saved, fresh)
     for beside in ("-wal", "-shm"):

@@ -1,6 +1,7 @@
 """Opens files from outside in a process of its own, with limits, so that none of them stops the house or keeps anybody waiting.
 
-The process has only the file: no data, no secrets, no network to call by name. What it gives back is plain lines (see packed).
+The process is given the file and nothing of our settings; it runs as the same user, so it is bounded rather than locked in. What it gives
+back is plain lines (see packed).
 """
 
 from __future__ import annotations
@@ -35,10 +36,10 @@ def flat(data: bytes) -> bytes:
     """A workbook or a zip as a flat file. NotASheet says why it cannot be opened, OverLimit which limit it breaks."""
     if len(data) > BYTES_MAX:
         raise OverLimit("bytes", f"the file is larger than {BYTES_MAX // 1_000_000} MB; split it")
-    mark = _begin(data)
     if not _turn.acquire(timeout=WAIT):
         raise NotASheet("many files are being opened now; bring it in again in a minute")
     try:
+        mark = _begin(data)
         done = subprocess.run(
             [sys.executable, "-I", "-m", "amber_lane.sheets.apart"],
             input=data,
@@ -49,6 +50,10 @@ def flat(data: bytes) -> bytes:
             # Nothing of ours is in its surroundings.
             env={"LANG": "C.UTF-8", "OPENBLAS_NUM_THREADS": "1"},
         )
+    except OSError as error:
+        # The machine has no room for a process: that is no fault of the file.
+        _end(mark)
+        raise NotASheet(f"it cannot be opened just now ({error.strerror}); bring it in again in a minute") from error
     except subprocess.TimeoutExpired:
         raise OverLimit("seconds", f"opening the file took more than {WITHIN:.0f} seconds; split it, or save it anew") from None
     finally:
@@ -106,7 +111,7 @@ def main() -> int:
         sys.stdout.buffer.write(flatten(sys.stdin.buffer.read()))
         return 0
     except MemoryError:
-        told, limit = f"opening the file takes more than {MEMORY_MAX // 1_000_000_000} GB of memory; split it", "memory"
+        told, limit = f"opening the file takes more than {MEMORY_MAX / 1e9:.1f} GB of memory; split it", "memory"
     except OverLimit as error:
         told, limit = str(error), error.limit
     except NotASheet as error:

@@ -22,7 +22,7 @@ class NotASheet(ValueError):
 
 
 class OverLimit(NotASheet):
-    """The file breaks a limit. limit: bytes, unpacked, ratio, rows, columns, cells, cell, seconds, memory or broken."""
+    """The file breaks a limit. limit: bytes, unpacked, ratio, rows, columns, cells, seconds, memory or broken."""
 
     def __init__(self, limit: str, told: str) -> None:
         super().__init__(told)
