@@ -175,6 +175,7 @@ def work(
 def world(
     speed: Annotated[float | None, typer.Option(help="World seconds per real second; 0 = paused. Left as it was if not given.")] = None,
     small: Annotated[bool, typer.Option(help="A few items only, for tests.")] = False,
+    skus: Annotated[int, typer.Option(min=100, max=100_000, help="About how many SKUs its stores sell, where it is filled now.")] = 1330,
 ) -> None:
     """Run the practice world: simulated store, supplier, carrier and mailbox with a clock of their own."""
     import uvicorn
@@ -183,7 +184,7 @@ def world(
     from .settings import Settings
     from .world.app import make_app
     from .world.front import told
-    from .world.life import populate
+    from .world.life import populate, sized
     from .world.state import World
 
     logs.set_up()
@@ -192,7 +193,7 @@ def world(
     if small:
         populate(here, items=60, sold=24, others=(40, 30), history_days=3)
     else:
-        populate(here)
+        populate(here, **sized(skus))
     if speed is not None:
         here.set_clock(speed=speed)
     typer.echo(told(settings.world_address))
@@ -238,11 +239,12 @@ def agent(
 @app.command()
 def demo(
     speed: Annotated[float, typer.Option(help="How fast the practice world's time runs.")] = 60.0,
+    skus: Annotated[int, typer.Option(min=100, max=100_000, help="About how many SKUs the demo data has, where it is made now.")] = 1330,
 ) -> None:
     """Fill the demo data if there is none, and serve application and practice world until Ctrl C."""
     from .demo.run import run
 
-    raise typer.Exit(run(speed))
+    raise typer.Exit(run(speed, skus))
 
 
 @app.command()

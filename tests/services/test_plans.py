@@ -6,14 +6,16 @@ import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
+import numpy as np
 import pytest
 from sqlalchemy import event, select
 
+from amber_lane.data.setup import Supplier
 from amber_lane.data.watch import Response
 from amber_lane.jobs.delivery import Delivery
-from amber_lane.services import by_sheets, lists, outbox, shelf, to_settle, today, trust, watch
+from amber_lane.services import by_sheets, lane_truth, lists, outbox, shelf, to_settle, today, trust, watch
 from amber_lane.services.lists import Wish
-from amber_lane.services.respond import respond
+from amber_lane.services.respond import respond, with_sharers
 from amber_lane.services.secrets import Safe
 from amber_lane.services.setup import Doors
 
@@ -59,7 +61,7 @@ def hot(grown: Grown) -> dict[str, Callable[[], Any]]:
         return run
 
     delivery = Delivery(grown.db, grown.clock, Doors(Safe.at(grown.folder, "x" * 32), 1.0))
-    some = list(range(1, 60))
+    some, many = list(range(1, 60)), [(number, 1, 1) for number in range(1, 3500)]
     return {
         "the count of Today": reading(today.counts),
         "to send": reading(outbox.waiting),
@@ -70,6 +72,11 @@ def hot(grown: Grown) -> dict[str, Callable[[], Any]]:
         "off sale": writing(lambda desk: shelf.set_on_sale(desk, some, False)),
         "on sale": writing(lambda desk: shelf.set_on_sale(desk, some, True)),
         "prices of some": writing(lambda desk: respond(desk, some, act=1, seen=True)),
+        "what shares items with some": reading(lambda desk: with_sharers(desk, set(some))),
+        # So many items that the database would sooner look through every lane for each of them.
+        "lanes of very many changed items": reading(lambda desk: watch._skus_behind(desk, desk.s.get(Supplier, 1), np.arange(1, 3500))),
+        "lanes of items in other packs": writing(lambda desk: lane_truth.shut_for_packs(desk, desk.s.get(Supplier, 1), many)),
+        "lanes of items that cost more": writing(lambda desk: lane_truth.look_at_costs(desk, desk.s.get(Supplier, 1), range(1, 3500))),
         "a few lanes' trust": reading(lambda desk: trust.trusts(desk, [1, 2, 3])),
         "taking back": writing(lambda desk: watch.undo_responses(desk, responses=list(desk.s.scalars(select_responses())))),
         **{f"list of {name}": reading(lambda desk, name=name: lists.page(desk, name, Wish(limit=50))) for name in lists.LISTS},

@@ -217,13 +217,13 @@ def test_a_saved_search_brings_in_what_is_new_within_its_limit(shop: Small) -> N
     finder = Finder()
     row = shop.write(lambda desk: searches.save(desk, "stools and lamps", Search(1, "", sort="profit"), 24, 2, "prepared"))
     assert [one.id for one in shop.write(searches.due)] == [row.id] and shop.write(searches.due) == []
-    first = shop.write(lambda desk: searches.run(desk, finder, row.id))
+    first = shop.write(lambda desk: searches.run(desk, finder, row.id, searches.look(desk, finder, row.id)))
     assert len(first["listings"]) == 2 and "wait for tomorrow" in first["told"]
-    assert shop.write(lambda desk: searches.run(desk, finder, row.id))["listings"] == []
+    assert shop.write(lambda desk: searches.run(desk, finder, row.id, searches.look(desk, finder, row.id)))["listings"] == []
     shop.later(hours=25)
-    assert len(shop.write(lambda desk: searches.run(desk, finder, row.id))["listings"]) == 2
+    assert len(shop.write(lambda desk: searches.run(desk, finder, row.id, searches.look(desk, finder, row.id)))["listings"]) == 2
     shop.later(hours=25)
-    assert shop.write(lambda desk: searches.run(desk, finder, row.id))["told"].startswith("0 new")
+    assert shop.write(lambda desk: searches.run(desk, finder, row.id, searches.look(desk, finder, row.id)))["told"].startswith("0 new")
     assert len(shop.all(select(SavedSearch.reports))[0]) == 4
 
 

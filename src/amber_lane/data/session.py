@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import sys
+import time
 from collections.abc import Iterator
 from contextlib import closing, contextmanager, nullcontext
 from pathlib import Path
 from typing import Any
 
+import structlog
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -17,6 +20,9 @@ from .turns import Turns
 _INCREMENTAL, _ROOM = 2, 256
 # Seconds that a transaction waits for its turn.
 WRITE_WITHIN = 20.0
+# Seconds after which a transaction is told of in the log.
+LONG = 0.5
+log = structlog.get_logger()
 
 
 class Database:
@@ -110,11 +116,15 @@ class Database:
         patient: a portion of long work, before which everybody else goes; taken: the caller has the turn and gives it back.
         """
         with nullcontext() if taken else self.turns.turn(patient), self._sessions() as session:
+            begun = time.monotonic()
             session.info["write"] = True
             if self.sqlite:
                 session.connection(execution_options={"amber_write": True})
             yield session
             session.commit()
+            if (took := time.monotonic() - begun) > LONG:
+                # Everybody else waited for it; whose it is stands two frames up, above the context manager's own.
+                log.warning("a write held the others up", seconds=round(took, 2), of=sys._getframe(2).f_code.co_qualname)
 
     def close(self) -> None:
         self.engine.dispose()

@@ -78,8 +78,8 @@ def _fill(settings: Settings, world: str) -> None:
     house.db.close()
 
 
-def run(speed: float) -> int:
-    """Start the world, seed an empty house, serve; stop both at Ctrl C. Returns the exit status."""
+def run(speed: float, skus: int) -> int:
+    """Start the world, seed an empty house, serve; stop both at Ctrl C. skus: how many there are about. Returns the exit status."""
     logs.set_up()
     settings = Settings()
     settings.data.mkdir(parents=True, exist_ok=True)
@@ -87,12 +87,12 @@ def run(speed: float) -> int:
     me = [sys.executable, "-m", "amber_lane.cli"]
     world = settings.world_address
     serve = [*me, "serve", "--world", world]
-    processes = [subprocess.Popen([*me, "world"], start_new_session=True)]
+    processes = [subprocess.Popen([*me, "world", "--skus", str(skus)], start_new_session=True)]
     try:
         if _has_data(settings):
             # Both at once: the application waits for the world's clock by itself.
             processes.append(subprocess.Popen(serve, start_new_session=True))
-        _wait(f"{world}/world/clock", processes[0], 60)
+        _wait(f"{world}/world/clock", processes[0], 60 + skus / 50)
         if len(processes) == 1:
             _fill(settings, world)
             processes.append(subprocess.Popen(serve, start_new_session=True))

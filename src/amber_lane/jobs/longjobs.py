@@ -209,9 +209,10 @@ class LongJobs:
 
     def _saved(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """A saved search run by itself: what is new and fits is brought in as far as its limit of the day goes."""
+        with self.db.reading() as s:
+            found = searches.look(self.desk(s, body), self.finder, body["search"])
         with self.db.writing() as s:
-            desk = self.desk(s, body)
-            report = searches.run(desk, self.finder, body["search"])
+            report = searches.run(self.desk(s, body), self.finder, body["search"], found)
         if report.get("publish"):
             with self.db.writing() as s:
                 done = publishing.publish(self.desk(s, body), report["publish"])

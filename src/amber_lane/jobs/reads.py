@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime, timedelta
 from typing import Any, TypeVar
@@ -14,7 +14,7 @@ from sqlalchemy import select
 
 from ..clock import Clock
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
-from ..connectors.protocols import CatalogueItem, Seen, StoreOrder, SweepPage, Word
+from ..connectors.protocols import CatalogueItem, PurchaseAnswer, Seen, StoreOrder, SweepPage, Word
 from ..data.orders import Order
 from ..data.outbox import Act
 from ..data.session import Database
@@ -26,6 +26,8 @@ from ..services.setup import Doors
 
 T = TypeVar("T")
 TRIES = 4
+# Answers on purchases that are written in one transaction: each may plan its order anew.
+TAKEN = 12
 # A sweep that was broken off goes on with the page it was at, if it is tried again within so many minutes.
 GO_ON = timedelta(minutes=20)
 # So many seconds a store's signed word counts, so that nobody says it again another day.
@@ -247,16 +249,20 @@ class Reader:
                 for start in range(0, len(references), 50):
                     part = references[start : start + 50]
                     found, _ = self._again(lambda: link.find_purchases(part))  # noqa: B023
-                    with self.db.writing() as s:
-                        desk = self.desk(s, "Orders")
-                        for answer in found:
-                            if answer.reference in asked:
-                                samples.take_answer(desk, answer)
-                            else:
-                                purchases.take_answer(desk, answer, corrects=True)
+                    for first in range(0, len(found), TAKEN):
+                        self._take_answers(found[first : first + TAKEN], asked)
         finally:
             with self.db.writing() as s:
                 self.desk(s, "Orders").get(Supplier, supplier_id, "supplier").next_ask = self.clock.now() + timedelta(minutes=5)
+
+    def _take_answers(self, found: Sequence[PurchaseAnswer], samples_asked: Collection[str]) -> None:
+        with self.db.writing(patient=True) as s:
+            desk = self.desk(s, "Orders")
+            for answer in found:
+                if answer.reference in samples_asked:
+                    samples.take_answer(desk, answer)
+                else:
+                    purchases.take_answer(desk, answer, corrects=True)
 
     def parcels(self, carrier_id: int) -> None:
         """What a carrier says of the parcels on the road."""

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from ..core.likeness import LIKE_WITH_ID, Matcher, judge, told
 from ..core.money import show, show_units
 from ..data.base import by_index
-from ..data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart
+from ..data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart, by_items
 from ..data.setup import Origin, Service, Setting, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
@@ -274,7 +274,7 @@ def _circles(desk: Desk) -> Iterator[Fault]:
         return
     for chunk in in_chunks({item for _, item, _ in instead}):
         rows = select(LanePart.item_id, Lane.sku_id).join(Lane, Lane.id == LanePart.lane_id)
-        for item, sku in desk.s.execute(rows.where(LanePart.item_id.in_(chunk), Lane.until.is_(None), Lane.instead.is_(False))):
+        for item, sku in desk.s.execute(by_items(rows.where(LanePart.item_id.in_(chunk), Lane.until.is_(None), Lane.instead.is_(False)))):
             home.setdefault(item, set()).add(sku)
     for sku, item, _ in instead:
         goes.setdefault(sku, set()).update(home.get(item, ()))

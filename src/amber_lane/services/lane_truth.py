@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from ..core.likeness import Judged, Matcher, Row, judge, told
 from ..core.money import show
-from ..data.lanes import Lane, LanePart
+from ..data.lanes import Lane, LanePart, by_items
 from ..data.setup import Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
@@ -34,10 +34,12 @@ def shut_for_packs(desk: Desk, supplier: Supplier, packs: Sequence[tuple[int, in
     changed = {number: (old, new) for number, old, new in packs}
     rows = (
         desk.s.execute(
-            select(Lane, LanePart.item_id, Item.number)
-            .join(LanePart, LanePart.lane_id == Lane.id)
-            .join(Item, Item.id == LanePart.item_id)
-            .where(LanePart.item_id.in_(list(changed)), Lane.until.is_(None), Lane.state != "shut")
+            by_items(
+                select(Lane, LanePart.item_id, Item.number)
+                .join(LanePart, LanePart.lane_id == Lane.id)
+                .join(Item, Item.id == LanePart.item_id)
+                .where(LanePart.item_id.in_(list(changed)), Lane.until.is_(None), Lane.state != "shut")
+            )
         ).all()
         if changed
         else []
@@ -63,9 +65,11 @@ def look_at_words(desk: Desk, supplier: Supplier, renamed: Mapping[int, tuple[Ro
     if not renamed:
         return set()
     pairs = desk.s.execute(
-        select(Lane, LanePart.item_id)
-        .join(LanePart, LanePart.lane_id == Lane.id)
-        .where(LanePart.item_id.in_(list(renamed)), Lane.until.is_(None), Lane.state != "shut")
+        by_items(
+            select(Lane, LanePart.item_id)
+            .join(LanePart, LanePart.lane_id == Lane.id)
+            .where(LanePart.item_id.in_(list(renamed)), Lane.until.is_(None), Lane.state != "shut")
+        )
     ).all()
     skus = by_id(desk.s, Sku, (lane.sku_id for lane, _ in pairs))
     matcher = Matcher([row for both in renamed.values() for row in both], [row_of_sku(sku) for sku in skus.values()])
@@ -108,7 +112,7 @@ def look_at_costs(desk: Desk, supplier: Supplier, items: Sequence[int]) -> set[i
         .join(Item, Item.id == LanePart.item_id)
         .where(Item.supplier_id == supplier.id, Lane.until.is_(None), Lane.state != "shut", odd)
     )
-    rows = [row for chunk in in_chunks(items) for row in desk.s.execute(query.where(Item.id.in_(chunk)))]
+    rows = [row for chunk in in_chunks(items) for row in desk.s.execute(by_items(query.where(Item.id.in_(chunk))))]
     for lane, number, was, now, currency in rows:
         lane.state = "shut"
         lane.why = f"{number} cost {show(was or 0, currency)} when the lane was opened and {show(now, currency)} now; is it the same thing?"

@@ -10,7 +10,7 @@ import numpy as np
 from sqlalchemy import func, select
 
 from ..core.money import Bools, Ints
-from ..data.lanes import Lane, LanePart
+from ..data.lanes import Lane, LanePart, by_items
 from ..data.outbox import Job
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
@@ -260,10 +260,12 @@ def with_sharers(desk: Desk, skus: set[int]) -> set[int]:
             items = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
             near |= set(
                 desk.s.scalars(
-                    select(Lane.sku_id)
-                    .join(LanePart, LanePart.lane_id == Lane.id)
-                    .where(LanePart.item_id.in_(items), Lane.until.is_(None))
-                    .distinct()
+                    by_items(
+                        select(Lane.sku_id)
+                        .join(LanePart, LanePart.lane_id == Lane.id)
+                        .where(LanePart.item_id.in_(items), Lane.until.is_(None))
+                        .distinct()
+                    )
                 )
             )
         fresh = near - known

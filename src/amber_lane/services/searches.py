@@ -13,7 +13,7 @@ from ..data.setup import Store
 from ..data.source import SavedSearch
 from . import preparing
 from .desk import Desk, Invalid
-from .finder import Finder, Search
+from .finder import Finder, Found, Search
 
 BRINGS = ("report", "prepared", "live")
 REPORTS_MOST = 30
@@ -61,10 +61,14 @@ def brought_today(row: SavedSearch, day: str) -> int:
     return sum(int(one["made"]) for one in row.reports or [] if one["at"][:10] == day)
 
 
-def run(desk: Desk, finder: Finder, number: int) -> dict[str, Any]:
-    """Look once. Returns the report; `publish` names listings that shall go on sale."""
+def look(desk: Desk, finder: Finder, number: int) -> Found:
+    """What fits a saved search now. Writes nothing, so that nobody waits for it."""
+    return finder.find(desk, replace(search_of(desk.get(SavedSearch, number, "saved search")), ours="no", limit=LOOK_MOST, offset=0))
+
+
+def run(desk: Desk, finder: Finder, number: int, found: Found) -> dict[str, Any]:
+    """Take what one look found. Returns the report; `publish` names listings that shall go on sale."""
     row = desk.get(SavedSearch, number, "saved search")
-    found = finder.find(desk, replace(search_of(row), ours="no", limit=LOOK_MOST, offset=0))
     seen = set(_seen(row.reports or []))
     fresh = [number for number in found.ids if number not in seen]
     left = max(row.daily_limit - brought_today(row, desk.now.date().isoformat()), 0)

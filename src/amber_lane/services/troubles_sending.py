@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import partial
+from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, literal, select
 
 from ..core.money import PPM, half_up, parse_money
 from ..core.risk import REFUND_COST
@@ -16,9 +18,9 @@ from ..data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox
 from ..data.setup import Link
 from ..data.shelf import Listing, Sku
 from . import by_sheets, carrier_names, delivered, outbox, portions, rates
-from .desk import Conflict, Desk, by_id
+from .desk import Conflict, Desk
 from .same_partner import OWNERS
-from .trouble import Member, Source, Step, Trouble
+from .trouble import SHOWN, Member, Source, Step, Trouble
 
 NAMES = {
     "purchase": ("purchase order", "purchase orders"),
@@ -33,15 +35,17 @@ NAMES = {
 STATIONS = {"purchase": "orders", "sample": "orders", "cancel": "orders", "recall": "orders", "refund": "orders", "listing": "watch"}
 
 
-@dataclass
+@dataclass(frozen=True)
 class Group:
-    """What one partner did not take for one reason."""
+    """What one partner did not take for one reason. count: how many; first: the number of the oldest, made at `since`."""
 
     target: str
     kind: str
     fault: str
     said: str
-    rows: list[Outbox] = field(default_factory=list)
+    count: int
+    first: int
+    since: datetime
 
     @property
     def key(self) -> str:
@@ -49,23 +53,37 @@ class Group:
         said = hashlib.sha256(self.said.encode()).hexdigest()[:10]
         return f"dead:{self.target}:{self.kind}:{self.fault}:{said}"
 
+    def rows(self, desk: Desk, most: int | None = None, only: int | None = None) -> list[Outbox]:
+        """What it stands for, oldest first: all, so many, or one."""
+        query = select(Outbox).where(*self.these).order_by(Outbox.id).limit(most)
+        return list(desk.s.scalars(query if only is None else query.where(Outbox.id == only)))
+
+    @property
+    def these(self) -> tuple[ColumnElement[bool], ...]:
+        return (
+            Outbox.state == "dead",
+            Outbox.target == self.target,
+            Outbox.kind == self.kind,
+            literal(self.fault) == _FAULT,
+            Outbox.answer == self.said,
+        )
+
+
+_FAULT = func.coalesce(func.nullif(Outbox.fault, ""), "refused")
+
 
 def dead_groups(desk: Desk) -> list[Group]:
     """What was refused for good, by partner, kind and reason; a carrier's name has a row of its own."""
-    found: dict[str, Group] = {}
-    rows = desk.s.scalars(select(Outbox).where(Outbox.state == "dead").order_by(Outbox.id)).all()
-    for row in rows:
-        if row.fault == "carrier":
-            continue
-        one = Group(row.target, row.kind, row.fault or "refused", row.answer)
-        found.setdefault(one.key, one).rows.append(row)
-    return list(found.values())
+    cause = (Outbox.target, Outbox.kind, _FAULT, Outbox.answer)
+    first = func.min(Outbox.id)
+    query = select(*cause, func.count(), first, func.min(Outbox.made_at)).where(Outbox.state == "dead", _FAULT != "carrier")
+    return [Group(*row) for row in desk.s.execute(query.group_by(*cause).order_by(first)).tuples()]
 
 
-def told_of(kind: str, rows: list[Outbox]) -> str:
-    """How many of what, or which one."""
+def told_of(kind: str, count: int, body: dict[str, Any]) -> str:
+    """How many of what, or which one; body: the first one's."""
     one, many = NAMES.get(kind, (kind, f"{kind}s"))
-    return f"{len(rows)} {many}" if len(rows) > 1 else f"{one} {outbox.about(rows[0].body)}"
+    return f"{count:,} {many}" if count > 1 else f"{one} {outbox.about(body)}"
 
 
 def _name(desk: Desk, target: str) -> str:
@@ -74,28 +92,31 @@ def _name(desk: Desk, target: str) -> str:
     return str(row.name) if row else owner
 
 
-def _at_risk(desk: Desk, rows: list[Outbox]) -> tuple[int, bool]:
-    """What it costs, in the house's money, and whether per day: a dearer price that a store does not show is lost with every sale; a
-    listing that should be off sale stands under oversell; of all else one refund each is likely."""
-    if rows[0].kind != "listing":
-        return REFUND_COST * len(rows), False
-    worth = rates.newest(desk)
-    listings = by_id(desk.s, Listing, (row.body["listing"] for row in rows))
-    pace = {sku.id: sku.pace for sku in by_id(desk.s, Sku, (one.sku_id for one in listings.values())).values()}
-    lost = 0
-    for row in {row.body["listing"]: row for row in rows}.values():
-        listing = listings.get(row.body["listing"])
-        if listing is not None and listing.shown_state == "live" and row.body.get("state", "live") == "live" and "price" in row.body:
-            short = max(parse_money(row.body["price"], row.body["currency"]) - listing.shown_price, 0)
-            lost += half_up(pace.get(listing.sku_id, 0) * rates.in_house(worth, short, listing.currency), PPM)
-    return lost, True
+def _lost_a_day(desk: Desk, group: Group) -> int:
+    """What a dearer price that a store does not show costs with every sale, by the newest change of each listing; in the house's money."""
+    worth, told = rates.newest(desk), partial(func.json_extract, Outbox.body)
+    columns = (Listing.id, told("$.price"), told("$.currency"), Listing.shown_price, Listing.currency, Sku.pace)
+    query = select(*columns).join(Listing, Listing.id == told("$.listing")).join(Sku, Sku.id == Listing.sku_id)
+    priced = (func.coalesce(told("$.state"), "live") == "live", Listing.shown_state == "live", told("$.price").is_not(None))
+    query = query.where(*group.these, *priced).order_by(Outbox.id)
+    newest = {number: row for number, *row in desk.s.execute(query).tuples()}
+    return sum(
+        half_up(pace * rates.in_house(worth, max(parse_money(price, money) - shown, 0), shown_in), PPM)
+        for price, money, shown, shown_in, pace in newest.values()
+    )
+
+
+def _at_risk(desk: Desk, group: Group) -> tuple[int, bool]:
+    """What it costs, in the house's money, and whether per day. A listing that should be off sale stands under oversell; of all but
+    listings one refund each is likely."""
+    return (_lost_a_day(desk, group), True) if group.kind == "listing" else (REFUND_COST * group.count, False)
 
 
 def _dead(desk: Desk) -> Iterator[Trouble]:
     for one in dead_groups(desk):
-        n = len(one.rows)
-        risk, per_day = _at_risk(desk, one.rows)
-        what = told_of(one.kind, one.rows)
+        n, rows = one.count, one.rows(desk, most=SHOWN)
+        risk, per_day = _at_risk(desk, one)
+        what = told_of(one.kind, n, rows[0].body)
         unsure = one.fault == "unsure"
         yield Trouble(
             one.key,
@@ -103,39 +124,38 @@ def _dead(desk: Desk) -> Iterator[Trouble]:
             "Unsure" if unsure else "Rejected",
             f"Nobody knows whether {what} arrived" if unsure else f"{_name(desk, one.target)} rejected {what}",
             one.said or "no reason was given",
-            one.rows[0].made_at,
-            Step("Send again", act=True) if unsure else Step("Try again" if n == 1 else f"Try all {n} again", act=True),
+            one.since,
+            Step("Send again", act=True) if unsure else Step("Try again" if n == 1 else f"Try all {n:,} again", act=True),
             risk,
             per_day,
             "loss",
             count=n,
             other=Step("It arrived" if n == 1 else "They arrived", act=True) if unsure else None,
-            members=tuple(Member(f"{one.key}#{row.id}", outbox.about(row.body), outbox.tell(row.kind, row.body)) for row in one.rows),
+            members=tuple(Member(f"{one.key}#{row.id}", outbox.about(row.body), outbox.tell(row.kind, row.body)) for row in rows),
+            members_of=n,
         )
 
 
 def _delayed(desk: Desk) -> Iterator[Trouble]:
     """What is tried again and again, and not taken: it goes on by itself, and a person should know."""
-    rows = desk.s.scalars(by_index(select(Outbox).where(IS_DELAYED).order_by(Outbox.id), Outbox, "ix_outbox_delayed")).all()
-    groups: dict[tuple[str, str], list[Outbox]] = {}
-    for row in rows:
-        groups.setdefault((row.target, row.fault), []).append(row)
-    for (target, fault), found in groups.items():
-        kinds = {row.kind for row in found}
-        what = told_of(found[0].kind, found) if len(kinds) == 1 else f"{len(found)} changes"
-        risk = sum(_at_risk(desk, mine)[0] for kind in kinds if (mine := [row for row in found if row.kind == kind]) and kind != "listing")
+    cause, first = (Outbox.target, Outbox.fault), func.min(Outbox.id)
+    counts = (func.count(), first, func.max(Outbox.id), func.count(Outbox.kind.distinct()), func.sum(Outbox.kind != "listing"))
+    query = select(*cause, *counts).where(IS_DELAYED).group_by(*cause).order_by(first)
+    for target, fault, n, oldest, newest, kinds, others in desk.s.execute(by_index(query, Outbox, "ix_outbox_delayed")).tuples():
+        begun, last = desk.get(Outbox, oldest, "change"), desk.get(Outbox, newest, "change")
+        what = told_of(begun.kind, n, begun.body) if kinds == 1 else f"{n:,} changes"
         yield Trouble(
             f"delayed:{target}:{fault}",
-            STATIONS.get(found[0].kind, "transit"),
+            STATIONS.get(begun.kind, "transit"),
             "Not taken yet",
             f"{_name(desk, target)} does not take {what} for the moment",
-            f"{found[-1].answer}; it is tried again by itself",
-            found[0].made_at,
+            f"{last.answer}; it is tried again by itself",
+            begun.made_at,
             Step("Try now", act=True),
-            risk,
+            REFUND_COST * others,
             False,
             "loss",
-            count=len(found),
+            count=n,
         )
 
 
@@ -217,7 +237,7 @@ def seen(desk: Desk, number: int) -> None:
 def retry(desk: Desk, key: str, only: int | None = None) -> int:
     """Try again what one row of Today stands for, all of it or one. Returns how many; Conflict when none of it waits any more."""
     group = next((one for one in dead_groups(desk) if one.key == key), None)
-    rows = [row for row in group.rows if only is None or row.id == only] if group else []
+    rows = group.rows(desk, only=only) if group else []
     if not rows:
         raise Conflict("this is settled already")
     outbox.retry_many(desk, rows)
@@ -227,7 +247,7 @@ def retry(desk: Desk, key: str, only: int | None = None) -> int:
 def arrived(desk: Desk, key: str, only: int | None = None) -> int:
     """A person knows that what one row of Today stands for arrived, all of it or one. Returns how many."""
     group = next((one for one in dead_groups(desk) if one.key == key), None)
-    rows = [row for row in group.rows if only is None or row.id == only] if group else []
+    rows = group.rows(desk, only=only) if group else []
     if not rows:
         raise Conflict("this is settled already")
     outbox.arrived(desk, rows)

@@ -15,7 +15,7 @@ from ..core.money import MINOR_DIGITS, Bools, Ints, show
 from ..core.price import SetBy
 from ..core.watch import Belief, Judged, SweepHold, Verdict, hold_sweep, judge
 from ..data.base import by_index, to_ms
-from ..data.lanes import Lane, LanePart
+from ..data.lanes import Lane, LanePart, by_items
 from ..data.setup import Supplier
 from ..data.shelf import IS_OUT_OF_STOCK, Listing
 from ..data.source import Item
@@ -120,7 +120,7 @@ def take(desk: Desk, sweep: Sweep, told: Told, seen: Look | None = None) -> dict
         if not may_take(desk, sweep, told, seen):
             note(desk, sweep, seen.known, *seen.held_rows)
             return {}
-        changed, shut = keep(desk, sweep, seen, np.arange(len(seen.places)), seen.missing)
+        changed, shut = keep(desk, sweep, seen, np.flatnonzero(_written(seen)), seen.missing)
         return end(desk, sweep, seen, changed, shut)
 
 
@@ -249,8 +249,9 @@ def carry_out(reading: Any, writing: Any, desk_of: Callable[[Any], Desk], number
         supplier = desk.get(Supplier, desk.get(Sweep, number, "sweep").supplier_id, "supplier")
         stale = supplier.stale
         seen = look(desk, supplier, told)
-    if seen.size <= portions.AT_ONCE and not stale:
-        with writing() as s:
+    # Nobody waits for it, so it is cut sooner than what a person does.
+    if seen.size <= portions.PORTION and not stale:
+        with writing(patient=True) as s:
             return take(desk_of(s), desk_of(s).get(Sweep, number, "sweep"), told, seen)
     with writing() as s:
         desk = desk_of(s)
@@ -360,7 +361,7 @@ def _skus_behind(desk: Desk, supplier: Supplier, changed: Ints) -> tuple[dict[in
         skus = dict(zip(sku[moved].tolist(), item[moved].tolist(), strict=True))
     for chunk in in_chunks(changed.tolist()) if len(changed) <= MANY else ():
         query = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.until.is_(None))
-        skus |= dict(desk.s.execute(query.where(LanePart.item_id.in_(chunk))).tuples().all())
+        skus |= dict(desk.s.execute(by_items(query.where(LanePart.item_id.in_(chunk)))).tuples().all())
     mine = select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.supplier_id == supplier.id, Lane.until.is_(None)).correlate(Listing)
     return skus, set(desk.s.scalars(by_index(select(Listing.sku_id).where(IS_OUT_OF_STOCK, mine.exists()), Listing, "ix_listing_out")))
 

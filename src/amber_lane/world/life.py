@@ -33,6 +33,11 @@ SHIPPED: list[Callable[[World, int], None]] = []
 _S10 = (8, 6, 4, 2, 3, 5, 9, 7)
 
 
+def sized(skus: int) -> dict[str, Any]:
+    """What `populate` is told so that the stores together sell about so many SKUs: as 4,600, 3,000 and 1,400 items are to 1,330."""
+    return {"items": skus * 4600 // 1330, "sold": skus * 760 // 1330, "others": (skus * 3000 // 1330, skus * 1400 // 1330)}
+
+
 def populate(
     world: World,
     items: int = 4600,
@@ -53,6 +58,8 @@ def populate(
     start = now - history_days * DAY
     with world.change() as db:
         world.remember("buyers_a_day", buyers_a_day)
+        # What the fair sells at first fits into what it allows.
+        world.remember("fair_offers_most", max(800, sold + 40))
         # A luck of its own for each, so that one partner more changes nothing for the others.
         _stock_up(world, rng, "wholesale", goods, start)
         _stock_up(world, random.Random(f"folder-{world.seed}"), "folder", make_others(world.seed, "QB", others[0], goods, 62), start)
