@@ -9,7 +9,7 @@ export UV_NO_PROGRESS := 1
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts -type f 2>/dev/null)
 PY_SOURCES := $(shell find src -name '*.py' 2>/dev/null)
 
-.PHONY: help setup demo test test-real fresh audit bench bench-house check types shots states
+.PHONY: help setup demo test test-real fresh audit bench bench-house bench-week check types shots states
 
 help:
 	@echo "make setup   everything that is needed, on a fresh machine"
@@ -19,6 +19,7 @@ help:
 	@echo "make fresh   empty the demo data"
 	@echo "make bench   measure, and write docs/benchmarks.md"
 	@echo "make bench-house   houses of three sizes, and write docs/benchmarks-house.md (takes long)"
+	@echo "make bench-week   a week at work with three people, and write docs/benchmarks-week.md (takes 20 minutes)"
 
 setup: $(STAMPS)/python $(STAMPS)/install $(STAMPS)/compiled web/dist/index.html
 
@@ -95,6 +96,10 @@ bench: setup $(STAMPS)/browser
 # Houses of 10,000, 100,000 and 300,000 SKUs over HTTP; the largest takes far longer than the others together.
 bench-house: setup
 	$(PY) -m bench.house
+
+# A week of the practice world with three people at work in a house of 10,000 SKUs: some 20 minutes.
+bench-week: setup
+	$(PY) -m bench.house.week
 
 shots: setup $(STAMPS)/browser
 	$(PY) -m tests.browser.shots
