@@ -247,6 +247,29 @@ def demo(
     raise typer.Exit(run(speed, skus))
 
 
+@app.command("new-password")
+def new_password(
+    mail: Annotated[str, typer.Argument(help="The mail address they sign in with.")],
+    password: Annotated[str, typer.Option(prompt=True, hide_input=True, confirmation_prompt=True, help="Asked for when not given.")],
+) -> None:
+    """Let somebody in again whom no manager can: a new password, and no second step until they set it up anew."""
+    from .clock import SystemClock
+    from .data.session import Database
+    from .services.desk import Desk, DeskError
+    from .services.forgotten import say_for
+    from .settings import Settings
+
+    db = Database(Settings().url)
+    try:
+        with db.writing() as s:
+            typer.echo(say_for(Desk(s, SystemClock(), "the machine"), mail.lower(), password))
+    except DeskError as error:
+        typer.echo(f"amber-lane: {error.told}", err=True)
+        raise typer.Exit(2) from error
+    finally:
+        db.close()
+
+
 @app.command()
 def upgrade() -> None:
     """Bring the data to this version, with a backup before; says what changed and how to go back."""

@@ -12,13 +12,14 @@ from fastapi.testclient import TestClient
 from httpx import Response
 from sqlalchemy import select, update
 
-from amber_lane.api import headers, session
+from amber_lane.api import headers, own_sign_in, session
+from amber_lane.api import program as program_api
 from amber_lane.api.app import make_app, make_house
 from amber_lane.api.deps import House
 from amber_lane.clock import SystemClock
 from amber_lane.data.outbox import Act
 from amber_lane.data.setup import SignIn
-from amber_lane.services import passwords, secrets, setup, signing_in
+from amber_lane.services import passwords, program, secrets, setup, signing_in
 from amber_lane.services.desk import Desk
 from amber_lane.settings import Settings
 
@@ -30,7 +31,8 @@ WORD = "seven quiet herons"
 @pytest.fixture
 def house(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[House]:
     (tmp_path / "index.html").write_text("<p>page</p>")
-    monkeypatch.setattr(session, "_throttle", passwords.Throttle())
+    for place, name in ((session, "throttle"), (own_sign_in, "throttle"), (own_sign_in, "_links")):
+        monkeypatch.setattr(place, name, passwords.Throttle())
     # The work of a password is its strength, and nothing that is asked here.
     monkeypatch.setattr(secrets, "_hasher", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
     monkeypatch.setattr(session, "_NOBODY", secrets.hash_password("nobody at all"))
@@ -221,3 +223,17 @@ def test_what_is_too_much_or_of_nobody_is_not_even_read(house: House, monkeypatc
         read[0] = 0
         answer = who.post(path, content=much(n), headers={"content-type": "application/json"})
         assert answer.status_code == status and answer.headers["content-type"] == "application/problem+json"
+
+
+def test_wrong_tokens_of_programs_are_counted_and_keep_no_right_one_waiting(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(program_api, "tries", passwords.Throttle())
+    with house.db.writing() as s:
+        desk = Desk(s, house.clock, "Tester")
+        store = setup.join_uncalled(desk, setup.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        token = program.make_token(desk, store.id)
+    client = browser(house)
+    hello = [client.get("/api/v1/program/hello", headers={"Authorization": f"Bearer guess-{n}"}).status_code for n in range(9)]
+    assert hello == [401] * 4 + [429] * 5
+    assert client.get("/api/v1/program/hello", headers={"Authorization": f"Bearer {token}"}).status_code == 200
+    with house.db.reading() as s:
+        assert list(s.scalars(select(Act.told).where(Act.kind == "program.refused"))) == ["5 wrong tokens of programs from testclient"]

@@ -13,7 +13,7 @@ from sqlalchemy import event, select
 from amber_lane.data.setup import Supplier
 from amber_lane.data.watch import Response
 from amber_lane.jobs.delivery import Delivery
-from amber_lane.services import by_sheets, lane_truth, lists, outbox, shelf, to_settle, today, trust, watch
+from amber_lane.services import by_sheets, lane_truth, lists, outbox, sheets_in, shelf, to_settle, today, trust, watch
 from amber_lane.services.lists import Wish
 from amber_lane.services.respond import respond, with_sharers
 from amber_lane.services.secrets import Safe
@@ -138,3 +138,26 @@ def test_no_hot_query_goes_through_a_table_that_grows(grown: Grown, analysed: bo
         if whole(statement, step)
     }
     assert not bad, "\n".join(map(str, sorted(bad)))
+
+
+FITTING = {
+    "quantity": "1", "currency": "GBP", "price": "9.99", "cost": "5.00", "stock": "4", "units_per_sale": "1", "use": "main", "country": "GB",
+    "store": "EAST", "supplier": "S1", "carrier": "Parcel road",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("partners", [True, False], ids=["of partners we have", "of nobody"])
+@pytest.mark.parametrize("name", sheets_in.KINDS)
+def test_rows_of_things_that_nobody_knows_are_looked_up_all_at_once(grown: Grown, name: str, partners: bool) -> None:
+    kind, asked = sheets_in.KINDS[name], []
+    columns = (*kind.required, *kind.optional)
+    fitting = FITTING if partners else {key: value for key, value in FITTING.items() if key not in ("store", "supplier", "carrier")}
+    rows = [{column: fitting.get(column, f"no such {n}") for column in columns} for n in range(4000)]
+    note = lambda *given: asked.append(given[2])  # noqa: E731
+    event.listen(grown.db.engine, "before_cursor_execute", note)
+    try:
+        with grown.db.reading() as s:
+            kind.check(grown.desk(s), rows, lambda n: None)
+    finally:
+        event.remove(grown.db.engine, "before_cursor_execute", note)
+    assert len(asked) < 30, asked[-3:]

@@ -48,8 +48,10 @@ from . import (
     order_acts,
     ordering,
     orders,
+    own_sign_in,
     partners,
     payments,
+    people,
     prices,
     program,
     rates,
@@ -187,7 +189,7 @@ def make_app(house: House, beside: Beside | None = None) -> FastAPI:
     app.state.house = house
     add_errors(app)
     goods = (allowance, catalogues, asking, source, shelf, families)
-    for part in (session, program, agents):
+    for part in (session, own_sign_in, program, agents):
         app.include_router(part.router, prefix="/api/v1")
     for part in (
         today,
@@ -201,6 +203,7 @@ def make_app(house: House, beside: Beside | None = None) -> FastAPI:
         first_day,
         going_live,
         partners,
+        people,
         ordering,
         payments,
         groups,

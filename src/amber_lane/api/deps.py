@@ -20,7 +20,7 @@ from ..data.setup import Person
 from ..data.turns import TooLong
 from ..jobs.reads import Reader
 from ..jobs.worker import Worker
-from ..services import signing_in
+from ..services import second_step, signing_in
 from ..services.desk import Desk
 from ..services.facts import Facts
 from ..services.finder import Finder
@@ -67,13 +67,14 @@ def house(request: Request) -> House:
 
 @dataclass(frozen=True)
 class Seated:
-    """Who asks. token: the secret of their signing in; number: of that signing in."""
+    """Who asks. token: the secret of their signing in; number: of that signing in; lacks: the house asks for a second step they lack."""
 
     token: str
     number: int
     person: int
     name: str
     role: str
+    lacks: bool = False
 
 
 def cookie_of(base: House) -> str:
@@ -90,7 +91,9 @@ def seated(request: Request) -> Seated | None:
             found = signing_in.find(s, token)
             due = found is not None and signing_in.is_due(found[0])
             if found is not None:
-                request.state.seated = Seated(token, found[0].id, found[1].id, found[1].name, found[1].role)
+                row, person = found
+                lacks = person.role == "manager" and not person.second and second_step.required(s)
+                request.state.seated = Seated(token, row.id, person.id, person.name, person.role, lacks)
         if due and request.state.seated:
             # Where that cannot be written down now, the next look will.
             with contextlib.suppress(OperationalError, TooLong), base.db.writing() as s:
@@ -110,9 +113,13 @@ def signed_in(request: Request) -> int:
 
 
 def managers_only(request: Request) -> None:
-    """403 for agents and assistants, who see their purchase orders and nothing else."""
-    if (here := seated(request)) is not None and here.role != "manager":
+    """403 for agents and assistants, who see their purchase orders and nothing else, and for managers who lack what the house asks for."""
+    if (here := seated(request)) is None:
+        return
+    if here.role != "manager":
         raise HTTPException(403, "this is the manager's; your purchase orders are on your own page")
+    if here.lacks:
+        raise HTTPException(403, "this house asks managers for a second step; set yours up first")
 
 
 def who(request: Request, number: Annotated[int, Depends(signed_in)]) -> str:

@@ -19,7 +19,8 @@ from ..connectors.protocols import Address, StoreListing, StoreOrder, StoreOrder
 from ..data.setup import Store, Token
 from ..services import drift, orders, program, shelf
 from ..services.desk import Desk, Invalid
-from .deps import house
+from ..services.passwords import FREE, Throttle
+from .deps import House, house
 from .shapes import Ask, Big
 
 router = APIRouter(prefix="/program", tags=["program"])
@@ -46,6 +47,22 @@ def holds_token(request: Request) -> bool:
     return False
 
 
+# Wrong tokens by address. Whoever has a right one is never kept waiting, wherever they come from.
+tries = Throttle()
+
+
+def _refused(request: Request, base: House, told: str) -> HTTPException:
+    """Count a wrong token; many from one place are told so, and written down once."""
+    address = request.client.host if request.client else ""
+    n = tries.wrong("a program", address)
+    if n == FREE:
+        with base.db.writing() as s:
+            Desk(s, base.clock, "Doors").log("program.refused", address, f"{n} wrong tokens of programs from {address}", count=0)
+    if (wait := tries.wait("a program", address, True)) > 0:
+        return HTTPException(429, f"{told}; too many tries from here", {"Retry-After": str(round(wait) + 1)})
+    return HTTPException(401, told)
+
+
 def _seat(request: Request, authorization: Annotated[str, Header()] = "") -> Iterator[Seat]:
     base, word = house(request), _word(authorization)
     try:
@@ -53,7 +70,7 @@ def _seat(request: Request, authorization: Annotated[str, Header()] = "") -> Ite
         with base.db.reading() as s:
             program.enter(Desk(s, base.clock, "Program"), word)
     except program.NoSuchToken as error:
-        raise HTTPException(401, error.told) from error
+        raise _refused(request, base, error.told) from error
     with base.db.writing() as s:
         desk = Desk(s, base.clock, "Program")
         try:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Request, Response
@@ -12,24 +11,34 @@ from sqlalchemy.orm import Session
 
 from .. import __version__
 from ..data.setup import Person, Store, Supplier
-from ..services import setup, signing_in
+from ..services import second_step, setup, signing_in
 from ..services.desk import Desk
 from ..services.passwords import Throttle
 from ..services.secrets import password_fits
 from ..services.transit import make_templates
-from .deps import House, Seated, SignedIn, TheHouse, WriteDesk, cookie_of, seated
-from .shapes import Ask, Big, Done
+from .deps import House, Seated, SignedIn, TheHouse, cookie_of, seated
+from .errors import problem
+from .shapes import Ask, Done
 
 router = APIRouter(prefix="/session", tags=["session"])
 Mail = Annotated[str, StringConstraints(max_length=200, to_lower=True)]
 
 
+Password = Annotated[str, StringConstraints(max_length=500)]
+Code = Annotated[str, StringConstraints(max_length=40)]
+
+
 class SignIn(Ask):
+    """code: of the second step, where the person has one."""
+
     mail: Mail
-    password: Annotated[str, StringConstraints(max_length=500)]
+    password: Password
+    code: Code = ""
 
 
-class FirstPerson(SignIn):
+class FirstPerson(Ask):
+    mail: Mail
+    password: Password
     name: Annotated[str, StringConstraints(max_length=80)]
 
 
@@ -39,11 +48,16 @@ class DemoAccount(BaseModel):
 
 
 class Here(BaseModel):
-    """Who is signed in and what this house still lacks. demo: the ready account of the demo, if this is one."""
+    """Who is signed in and what this house still lacks. demo: the ready account of the demo, if this is one.
+
+    second: whether the person signs in with a second step; must: whether the house asks for one that they lack, and nothing else opens.
+    """
 
     name: str | None
     mail: str | None
     role: str | None
+    second: bool
+    must: bool
     first_start: bool
     stores: int
     suppliers: int
@@ -63,6 +77,8 @@ def here(request: Request, base: TheHouse) -> Here:
             name=person.name if person else None,
             mail=person.mail if person else None,
             role=person.role if person else None,
+            second=bool(person and person.second),
+            must=bool(person and person.role == "manager" and second_step.lacks(s, person.id)),
             first_start=people == 0,
             stores=s.scalar(select(func.count()).select_from(Store)) or 0,
             suppliers=s.scalar(select(func.count()).select_from(Supplier)) or 0,
@@ -75,43 +91,60 @@ def here(request: Request, base: TheHouse) -> Here:
 DEMO = DemoAccount(mail="manager@dusk-and-dial.example", password="practice-road")
 
 
-@router.post("")
-def sign_in(request: Request, response: Response, ask: SignIn, base: TheHouse) -> Here:
-    _own_page(request)
-    address = _address(request)
+@router.post("", response_model=Here)
+def sign_in(request: Request, response: Response, ask: SignIn, base: TheHouse) -> Here | Response:
+    """Sign in. 401 with `needs: code` where the password is right and a code of the second step is missing or wrong."""
+    own_page(request)
+    address = address_of(request)
     with base.db.reading() as s:
         person = s.scalar(select(Person).where(Person.mail == ask.mail, Person.gone_at.is_(None)))
         known = person is not None and signing_in.came_from(s, person.id, address)
-    if (wait := _throttle.wait(ask.mail, address, known)) > 0:
+    if (wait := throttle.wait(ask.mail, address, known)) > 0:
         told = f"too many tries; wait {round(wait)} seconds" if wait < 90 else f"too many tries; wait {round(wait / 60)} minutes"
         raise HTTPException(429, told, {"Retry-After": str(round(wait) + 1)})
     # The work is the same whether the person exists or not, so the time tells nothing.
     fits = password_fits(person.password if person else _NOBODY, ask.password)
     if not person or not fits:
-        _throttle.wrong(ask.mail, address)
         if person:
-            with base.db.writing() as s:
-                told = f"a wrong password for {person.name}, from {address}"
-                Desk(s, base.clock, "Doors").log("person.refused", person.name, told, count=0)
+            _refuse(base, person.name, "password", ask.mail, address)
+        else:
+            throttle.wrong(ask.mail, address)
         raise HTTPException(401, "that mail address and password do not belong together")
-    _throttle.right(ask.mail, address)
+    if person.second and not ask.code.strip():
+        return problem(401, "now the code that your phone shows", needs="code")
     with base.db.writing() as s:
-        _enter(request, response, s, base, person.id)
+        # Taken within this transaction: a code is good once, also for two who tell it at the same moment.
+        entered = not person.second or second_step.fits(
+            Desk(s, base.clock, "Doors").get(Person, person.id, "person"), base.doors.safe, ask.code
+        )
+        if entered:
+            _enter(request, response, s, base, person.id)
+    if not entered:
+        _refuse(base, person.name, "code", ask.mail, address)
+        return problem(401, "that code is not good, or was used already; wait for the next one", needs="code")
+    throttle.right(ask.mail, address)
     return here(request, base)
 
 
-_throttle = Throttle()
+def _refuse(base: House, name: str, what: str, mail: str, address: str) -> None:
+    """Count a wrong try, and write it down."""
+    throttle.wrong(mail, address)
+    with base.db.writing() as s:
+        Desk(s, base.clock, "Doors").log("person.refused", name, f"a wrong {what} for {name}, from {address}", count=0)
+
+
+throttle = Throttle()
 
 
 _NOBODY = "$argon2id$v=19$m=65536,t=3,p=4$c29tZXNhbHRzb21lc2FsdA$GpZ3sK/oH9p7VIiV56G/64Zo/8GaUw434IimaPqxwCo"
 
 
-def _own_page(request: Request) -> None:
+def own_page(request: Request) -> None:
     if request.headers.get("x-amber-lane") != "1":
         raise HTTPException(403, "this call did not come from Amber Lane's own pages")
 
 
-def _address(request: Request) -> str:
+def address_of(request: Request) -> str:
     return request.client.host if request.client else ""
 
 
@@ -121,7 +154,7 @@ def _enter(request: Request, response: Response, s: Session, base: House, number
         signing_in.end(s, was.token)
     desk = Desk(s, base.clock, "Doors")
     person = desk.get(Person, number, "person")
-    address = _address(request)
+    address = address_of(request)
     token = signing_in.begin(s, person, address, request.headers.get("user-agent", ""))
     desk.log("person.in", person.name, f"{person.name} signed in from {address}", count=0)
     life, settings = int(signing_in.LONGEST.total_seconds()), base.settings
@@ -135,7 +168,7 @@ def _enter(request: Request, response: Response, s: Session, base: House, number
 @router.post("/first")
 def first_start(request: Request, response: Response, ask: FirstPerson, base: TheHouse) -> Here:
     """Make the first account of a house that has none."""
-    _own_page(request)
+    own_page(request)
     with base.db.writing() as s:
         if s.scalar(select(func.count()).select_from(Person)):
             raise HTTPException(409, "this house has people already; sign in")
@@ -155,43 +188,3 @@ def sign_out(request: Request, response: Response, number: SignedIn, base: TheHo
         Desk(s, base.clock, "Doors").log("person.out", who.name, f"{who.name} signed out", count=0)
     response.delete_cookie(cookie_of(base), path=base.settings.root or "/", secure=base.settings.sealed, httponly=True, samesite="strict")
     return Done(told=f"{who.name} signed out")
-
-
-class SignInOut(BaseModel):
-    """One of one's own sign-ins. this: the one that asks."""
-
-    id: int
-    at: datetime
-    seen_at: datetime
-    address: str
-    program: str
-    this: bool
-
-
-@router.get("/mine")
-def sign_ins(request: Request, number: SignedIn, base: TheHouse) -> list[SignInOut]:
-    """Where one is signed in."""
-    who = seated(request)
-    with base.db.reading() as s:
-        columns = ("id", "at", "seen_at", "address", "program")
-        rows = signing_in.mine(s, number)
-        return [SignInOut(**{name: getattr(one, name) for name in columns}, this=who is not None and one.id == who.number) for one in rows]
-
-
-@router.delete("/mine/{one}")
-def end_sign_in(desk: WriteDesk, one: Big) -> Done:
-    signing_in.end_one(desk, one)
-    return Done(told="That sign-in is ended")
-
-
-class PasswordAsk(Ask):
-    was: Annotated[str, StringConstraints(max_length=500)]
-    fresh: Annotated[str, StringConstraints(max_length=500)]
-
-
-@router.post("/password")
-def change_password(request: Request, desk: WriteDesk, ask: PasswordAsk) -> Done:
-    """One's own password; all other sign-ins of one's own end."""
-    who = seated(request)
-    signing_in.change_password(desk, who.token if who else "", ask.was, ask.fresh)
-    return Done(told="Your password is changed; your other sign-ins are ended")

@@ -14,9 +14,9 @@ from sqlalchemy import select
 from ..clock import PacedClock
 from ..connectors.errors import Denied, OutsideError
 from ..connectors.kinds import KINDS
-from ..data.setup import Link, Person, Store, Token
+from ..data.setup import Link, Store, Token
 from ..jobs.longjobs import start
-from ..services import agents, calls, letters_in, program, setup, signing_in, terms
+from ..services import calls, letters_in, program, setup, terms
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
 from ..services.planning import replan
@@ -293,62 +293,6 @@ def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
         desk.s.flush()
         replan(desk)
     return Done(told="Changed")
-
-
-class PersonOut(BaseModel):
-    id: int
-    name: str
-    mail: str
-    role: str
-    scope: dict[str, list[int]]
-    version: int
-    seen_at: datetime | None
-
-
-class PersonAsk(Ask):
-    """role: manager, agent (of suppliers) or assistant (for stores)."""
-
-    name: str = Field(max_length=80)
-    mail: str = Field(max_length=200)
-    password: str = Field(max_length=500)
-    role: str = Field("manager", max_length=20)
-    suppliers: list[Big] = Field(default_factory=list, max_length=200)
-    stores: list[Big] = Field(default_factory=list, max_length=200)
-
-
-@router.get("/setup/people")
-def people(desk: ReadDesk) -> list[PersonOut]:
-    return [
-        PersonOut.model_validate(row, from_attributes=True)
-        for row in desk.s.scalars(select(Person).where(Person.gone_at.is_(None)).order_by(Person.id))
-    ]
-
-
-class RoleAsk(Ask):
-    """What a person may do from now on; see PersonAsk."""
-
-    version: int
-    role: str = Field(max_length=20)
-    suppliers: list[Big] = Field(default_factory=list, max_length=200)
-    stores: list[Big] = Field(default_factory=list, max_length=200)
-
-
-@router.post("/setup/people/{number}/role")
-def change_role(desk: WriteDesk, number: Big, ask: RoleAsk) -> Done:
-    scope = agents.scope_of(desk, ask.role, ask.suppliers, ask.stores)
-    return Done(told=signing_in.change_role(desk, number, ask.version, ask.role, scope))
-
-
-@router.delete("/setup/people/{number}")
-def remove_person(desk: WriteDesk, number: Big, version: int) -> Done:
-    """A person does not sign in any more; what they did stays theirs in the log. Cannot be undone: let them in anew."""
-    return Done(told=signing_in.remove(desk, number, version))
-
-
-@router.post("/setup/people", status_code=201)
-def add_person(desk: WriteDesk, ask: PersonAsk) -> Done:
-    scope = agents.scope_of(desk, ask.role, ask.suppliers, ask.stores)
-    return Done(told=f"{setup.make_person(desk, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
 
 
 def _world(base: House) -> str:

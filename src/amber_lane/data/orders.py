@@ -52,6 +52,8 @@ class Order(Versioned):
     # What the buyer asked for after it was bought: cancel (the supplier is asked), return (it is on its way), change.
     wants: Mapped[str] = mapped_column(default="")
     wants_told: Mapped[str] = mapped_column(default="")
+    # Who bought it was erased on their wish; the sums stay.
+    erased_at: Mapped[datetime | None]
 
 
 class OrderLine(Versioned):

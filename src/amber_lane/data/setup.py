@@ -271,7 +271,11 @@ class Letter(Row):
 
 
 class Person(Versioned):
-    """Who may sign in, until gone_at."""
+    """Who may sign in, until gone_at.
+
+    second: the sealed secret of the codes that their phone shows, '' = they sign in by password alone; second_step: the half minute whose
+    code was taken last, since each is good once; recovery: hashes of the codes that are left for when the phone is lost.
+    """
 
     __tablename__ = "person"
     name: Mapped[str]
@@ -281,6 +285,20 @@ class Person(Versioned):
     scope: Mapped[dict[str, Any]] = mapped_column(default=dict)
     seen_at: Mapped[datetime | None]
     gone_at: Mapped[datetime | None]
+    second: Mapped[str] = mapped_column(default="")
+    second_step: Mapped[int] = mapped_column(default=0)
+    recovery: Mapped[list[Any]] = mapped_column(default=list)
+
+
+class PasswordLink(Row):
+    """A link by mail under which somebody who forgot their password says a new one, once. hash: of the secret in it. Times are real."""
+
+    __tablename__ = "password_link"
+    __table_args__ = (Index("ix_password_link_person_id", "person_id", "id"),)
+    hash: Mapped[str] = mapped_column(unique=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+    used_at: Mapped[datetime | None]
 
 
 class SignIn(Row):

@@ -7,30 +7,32 @@ import time
 from dataclasses import dataclass, field
 
 LEAST = 12
-_RUNS = (
-    "1234567890123456789012345678901234567890",
-    "abcdefghijklmnopqrstuvwxyzabcdefghijklmn",
-    "qwertyuiopasdfghjklzxcvbnmqwertyuiopasdf",
-    "qwertzuiopasdfghjklyxcvbnmqwertzuiopasdf",
-    "azertyuiopqsdfghjklmwxcvbnazertyuiopqsdf",
-    "passwordpasswordpasswordpasswordpassword",
-    "letmeinletmeinletmeinletmeinletmeinletme",
-)
+# Guesses of somebody who knows the lists of common passwords and names, as powers of ten in zxcvbn's scale of 0 to 4.
+STRONG = 3
+# What it looks at of a long one; its time grows with the square.
+LOOKED_AT = 72
 
 
 def password_fault(password: str, mail: str, name: str) -> str:
     """What is wrong with a new password; '' when it is good."""
+    # Loaded where it is used: its lists of common passwords are large, and most starts need none.
+    from zxcvbn import zxcvbn
+
     if len(password) < LEAST:
         return f"needs at least {LEAST} characters"
-    low = "".join(letter for letter in password.casefold() if letter.isalnum())
-    again = any(low == (low[:n] * len(low))[: len(low)] for n in range(1, len(low) // 2 + 1))
-    if len(set(low)) < 5 or again or any(low in run or run.startswith(low.rstrip("0123456789")) for run in _RUNS):
+    known = [mail.partition("@")[0], *name.split(), "amberlane", "amber lane"]
+    if zxcvbn(password[:LOOKED_AT], user_inputs=known)["score"] < STRONG:
         return "is one of the first that anybody would try; three words in a row are better"
-    for known in (mail.partition("@")[0], name, "amberlane"):
-        plain = "".join(letter for letter in known.casefold() if letter.isalnum())
+    low = _plain(password)
+    for one in (mail.partition("@")[0], name, "amberlane"):
+        plain = _plain(one)
         if len(plain) >= 4 and plain in low and len(low.replace(plain, "")) < 6:
             return "is little more than a name that others know"
     return ""
+
+
+def _plain(text: str) -> str:
+    return "".join(letter for letter in text.casefold() if letter.isalnum())
 
 
 # After so many wrong tries each further one waits, twice as long every time, up to so many seconds; so long nothing is forgotten.
@@ -63,13 +65,15 @@ class Throttle:
                     out = max(out, one.last + min(2.0 ** (one.wrong - free), LONGEST_WAIT) - now)
         return max(out, 0.0)
 
-    def wrong(self, account: str, address: str) -> None:
+    def wrong(self, account: str, address: str) -> int:
+        """Count a wrong try. Returns how many there were of that account from there."""
         now = time.monotonic()
         with self.lock:
             self.tries = {key: one for key, one in self.tries.items() if now - one.last < REMEMBERED}
             for key, _ in self._keys(account, address, False):
                 one = self.tries.setdefault(key, _Tries())
                 one.wrong, one.last = one.wrong + 1, now
+            return self.tries[account, address].wrong
 
     def right(self, account: str, address: str) -> None:
         with self.lock:

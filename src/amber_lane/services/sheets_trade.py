@@ -180,7 +180,7 @@ def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], Non
     known = {
         row.reference: row for row in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.state.in_(("waiting", "sent", "accepted"))))
     }
-    told: dict[str, PurchaseAnswer] = {}
+    carriers, told = transit.carriers(desk), dict[str, PurchaseAnswer]()
     shipped: dict[str, datetime] = {}
 
     def read(row: Row) -> None:
@@ -210,7 +210,7 @@ def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], Non
         else:
             had = told.get(reference)
             # Whoever fills in our own sheet says it line by line; all its lines together are one answer.
-            bill, tracking = _bill(row, purchase.currency), _tracking(desk, row, answer)
+            bill, tracking = _bill(row, purchase.currency), _tracking(carriers, row, answer)
             if had and had.tracking and tracking and had.tracking != tracking:
                 raise ValueError("a second tracking number for it; give that one in the sheet of tracking numbers")
             if had and had.billed is not None:
@@ -237,14 +237,14 @@ def _bill(row: Row, currency: str) -> int | None:
     return value
 
 
-def _tracking(desk: Desk, row: Row, answer: str) -> Tracking | None:
+def _tracking(carriers: transit.Carriers, row: Row, answer: str) -> Tracking | None:
     if answer != "shipped":
         return None
-    return Tracking(_number(desk, row), row["carrier"])
+    return Tracking(_number(carriers, row), row["carrier"])
 
 
-def _number(desk: Desk, row: Row) -> str:
-    carrier = transit.find_carrier(desk, need(row, "carrier"))
+def _number(carriers: transit.Carriers, row: Row) -> str:
+    carrier = carriers(need(row, "carrier"))
     if carrier is None:
         raise ValueError(f"the carrier {row['carrier']!r} is not connected")
     return transit.check_number(carrier, need(row, "tracking_number"))
@@ -258,19 +258,19 @@ def take_answers(desk: Desk, checked: Checked) -> int:
 
 
 def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
-    out = Checked()
-    states = set(desk.s.scalars(select(PurchaseOrder.reference)))
-    known = {
-        (reference, number): state
-        for reference, number, state in desk.s.execute(
-            select(PurchaseOrder.reference, Parcel.number, Parcel.state)
-            .join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
-            .join(Parcel, Parcel.id == ParcelLine.parcel_id)
-        ).tuples()
-    }
+    out, rows, carriers = Checked(), list(rows), transit.carriers(desk)
+    states, known = set[str](), dict[tuple[str, str], str]()
+    parcels = (
+        select(PurchaseOrder.reference, Parcel.number, Parcel.state)
+        .join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
+        .join(Parcel, Parcel.id == ParcelLine.parcel_id)
+    )
+    for chunk in in_chunks({row.get("purchase_order", "").strip() for row in rows}):
+        states |= set(desk.s.scalars(select(PurchaseOrder.reference).where(PurchaseOrder.reference.in_(chunk))))
+        known |= {(ref, number): state for ref, number, state in desk.s.execute(parcels.where(PurchaseOrder.reference.in_(chunk))).tuples()}
 
     def read(row: Row) -> None:
-        reference, number = need(row, "purchase_order"), _number(desk, row)
+        reference, number = need(row, "purchase_order"), _number(carriers, row)
         if reference not in states:
             raise ValueError(f"there is no purchase order {reference!r}")
         at = _time(row.get("shipped_at", ""), "shipped_at")

@@ -27,14 +27,14 @@ def now() -> datetime:
     return datetime.now(UTC)
 
 
-def _hash(token: str) -> str:
+def hash_of(token: str) -> str:
     return hashlib.sha256(token.encode("utf-8", "replace")).hexdigest()
 
 
 def begin(s: Session, person: Person, address: str, program: str) -> str:
     """Sign a person in. Returns the secret that stands in their cookie from now on, and nowhere else."""
     token, at = secrets.token_urlsafe(32), now()
-    s.add(SignIn(hash=_hash(token), person_id=person.id, at=at, seen_at=at, address=address[:60], program=program[:200]))
+    s.add(SignIn(hash=hash_of(token), person_id=person.id, at=at, seen_at=at, address=address[:60], program=program[:200]))
     person.seen_at = at
     s.flush()
     return token
@@ -49,7 +49,7 @@ def find(s: Session, token: str) -> tuple[SignIn, Person] | None:
     if not token:
         return None
     query = select(SignIn, Person).join(Person, Person.id == SignIn.person_id)
-    found = s.execute(query.where(SignIn.hash == _hash(token), Person.gone_at.is_(None), *_open(now()))).first()  # type: ignore[arg-type]
+    found = s.execute(query.where(SignIn.hash == hash_of(token), Person.gone_at.is_(None), *_open(now()))).first()  # type: ignore[arg-type]
     return None if found is None else (found[0], found[1])
 
 
@@ -73,7 +73,7 @@ def mine(s: Session, person: int) -> list[SignIn]:
 
 
 def end(s: Session, token: str) -> None:
-    s.execute(update(SignIn).where(SignIn.hash == _hash(token), SignIn.ended_at.is_(None)).values(ended_at=now()))
+    s.execute(update(SignIn).where(SignIn.hash == hash_of(token), SignIn.ended_at.is_(None)).values(ended_at=now()))
 
 
 def end_one(desk: Desk, number: int) -> None:
@@ -88,7 +88,7 @@ def end_one(desk: Desk, number: int) -> None:
 def end_all(s: Session, person: int, but: str = "") -> int:
     """End all sign-ins of a person. but: the secret of one that stays. Returns how many."""
     query = update(SignIn).where(SignIn.person_id == person, SignIn.ended_at.is_(None))
-    return int(s.execute(query.where(SignIn.hash != _hash(but)).values(ended_at=now())).rowcount)  # type: ignore[attr-defined]
+    return int(s.execute(query.where(SignIn.hash != hash_of(but)).values(ended_at=now())).rowcount)  # type: ignore[attr-defined]
 
 
 def change_password(desk: Desk, token: str, was: str, fresh: str) -> None:

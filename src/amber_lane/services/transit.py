@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime, timedelta
 from typing import Any
 from urllib.parse import quote
@@ -23,13 +23,27 @@ from .mails import fill, make_templates, write_mail
 from .planning import step_line
 from .policy import policy_for
 
+# Finds a connected carrier by its name (also one that it had before) or code, whatever the capitals.
+Carriers = Callable[[str], Carrier | None]
+
+
+def carriers(desk: Desk) -> Carriers:
+    """Asked once, for however many names; an empty name means the only one."""
+    rows = desk.s.scalars(select(Carrier)).all()
+    named: dict[str, Carrier] = {}
+    for one in rows:
+        for name in (one.name, one.code, *one.also_called):
+            named.setdefault(name.lower(), one)
+
+    def find(name: str) -> Carrier | None:
+        wanted = name.strip().lower()
+        return named.get(wanted) or (rows[0] if len(rows) == 1 and not wanted else None)
+
+    return find
+
 
 def find_carrier(desk: Desk, name: str) -> Carrier | None:
-    """A connected carrier by its name (also one that it had before) or code, whatever the capitals."""
-    wanted = name.strip().lower()
-    carriers = desk.s.scalars(select(Carrier)).all()
-    match = [one for one in carriers if wanted in (one.name.lower(), one.code.lower(), *(name.lower() for name in one.also_called))]
-    return match[0] if match else (carriers[0] if len(carriers) == 1 and not wanted else None)
+    return carriers(desk)(name)
 
 
 def check_number(carrier: Carrier, number: str) -> str:

@@ -5,12 +5,13 @@ import type { components, paths } from './schema'
 export type Schema<K extends keyof components['schemas']> = components['schemas'][K]
 export type Money = Schema<'Money'>
 
-/** A failure as a sentence for a person; fields name what was wrong with each. */
+/** A failure as a sentence for a person; fields name what was wrong with each, needs what is asked for as well. */
 export class ApiError extends Error {
   constructor(
     message: string,
     readonly status: number,
     readonly fields: Record<string, string> = {},
+    readonly needs = '',
   ) {
     super(message)
   }
@@ -39,7 +40,7 @@ const guard: Middleware = {
     if (response.ok) return response
     const body = await response.json().catch(() => ({}))
     if (response.status === 401) signedOut.dispatchEvent(new Event('out'))
-    throw new ApiError(body.detail ?? refused(response.status), response.status, body.fields)
+    throw new ApiError(body.detail ?? refused(response.status), response.status, body.fields, body.needs)
   },
   onError() {
     return new ApiError('Amber Lane does not answer. What you typed is kept; try again when it is back.', 0)

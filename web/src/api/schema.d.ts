@@ -1647,7 +1647,10 @@ export interface paths {
         /** Here */
         get: operations["session_here"];
         put?: never;
-        /** Sign In */
+        /**
+         * Sign In
+         * @description Sign in. 401 with `needs: code` where the password is right and a code of the second step is missing or wrong.
+         */
         post: operations["session_sign_in"];
         /** Sign Out */
         delete: operations["session_sign_out"];
@@ -1670,6 +1673,26 @@ export interface paths {
          * @description Make the first account of a house that has none.
          */
         post: operations["session_first_start"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/forgotten": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forgot Password
+         * @description Have a link mailed under which a new password is said. The answer is the same whether anybody signs in so or not.
+         */
+        post: operations["session_forgot_password"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1713,6 +1736,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/new-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say New Password
+         * @description A new password by a mailed link. Signing in with it comes after, with the second step where there is one.
+         */
+        post: operations["session_say_new_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/password": {
         parameters: {
             query?: never;
@@ -1727,6 +1770,74 @@ export interface paths {
          * @description One's own password; all other sign-ins of one's own end.
          */
         post: operations["session_change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Turn On Second Step */
+        post: operations["session_turn_on_second_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin Second Step */
+        post: operations["session_begin_second_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** New Recovery Codes */
+        post: operations["session_new_recovery_codes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Turn Off Second Step */
+        post: operations["session_turn_off_second_step"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1935,6 +2046,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/setup/people/rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rule */
+        get: operations["setup_rule"];
+        /** Set Rule */
+        put: operations["setup_set_rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/setup/people/{number}": {
         parameters: {
             query?: never;
@@ -1966,6 +2095,26 @@ export interface paths {
         put?: never;
         /** Change Role */
         post: operations["setup_change_role"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/setup/people/{number}/second/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Second Step Away
+         * @description For who lost phone and codes: they sign in by password, and set it up anew.
+         */
+        post: operations["setup_take_second_step_away"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4109,6 +4258,11 @@ export interface components {
         };
         /** AskAgain */
         AskAgain: Record<string, never>;
+        /** AwayAsk */
+        AwayAsk: {
+            /** Version */
+            version: number;
+        };
         /** BandShape */
         BandShape: {
             first: components["schemas"]["Money"];
@@ -4137,6 +4291,18 @@ export interface components {
             planned: components["schemas"]["Money"];
             /** Supplier */
             supplier: string;
+        };
+        /**
+         * Begun
+         * @description What a phone needs; see services.second_step.
+         */
+        Begun: {
+            /** Begun */
+            begun: string;
+            /** Picture */
+            picture: string;
+            /** Secret */
+            secret: string;
         };
         /**
          * Behind
@@ -4424,6 +4590,21 @@ export interface components {
             sku: string;
             /** Title */
             title: string;
+        };
+        /**
+         * Codes
+         * @description Recovery codes, shown this once.
+         */
+        Codes: {
+            /** Codes */
+            codes: string[];
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+            /** Told */
+            told: string;
         };
         /** CollectAsk */
         CollectAsk: {
@@ -4867,6 +5048,15 @@ export interface components {
             /** Needed */
             needed: boolean;
         };
+        /** FirstCode */
+        FirstCode: {
+            /** Begun */
+            begun: string;
+            /** Code */
+            code: string;
+            /** Password */
+            password: string;
+        };
         /** FirstPerson */
         FirstPerson: {
             /** Mail */
@@ -4910,6 +5100,11 @@ export interface components {
             supplier: number;
             /** Supplier Name */
             supplier_name: string;
+        };
+        /** ForgottenAsk */
+        ForgottenAsk: {
+            /** Mail */
+            mail: string;
         };
         /** Found */
         Found: {
@@ -5070,6 +5265,8 @@ export interface components {
         /**
          * Here
          * @description Who is signed in and what this house still lacks. demo: the ready account of the demo, if this is one.
+         *
+         *     second: whether the person signs in with a second step; must: whether the house asks for one that they lack, and nothing else opens.
          */
         Here: {
             demo: components["schemas"]["DemoAccount"] | null;
@@ -5077,12 +5274,16 @@ export interface components {
             first_start: boolean;
             /** Mail */
             mail: string | null;
+            /** Must */
+            must: boolean;
             /** Name */
             name: string | null;
             /** Practice */
             practice: boolean;
             /** Role */
             role: string | null;
+            /** Second */
+            second: boolean;
             /** Stores */
             stores: number;
             /** Suppliers */
@@ -6276,6 +6477,13 @@ export interface components {
             /** Waits */
             waits: number;
         };
+        /** NewPasswordAsk */
+        NewPasswordAsk: {
+            /** Link */
+            link: string;
+            /** Password */
+            password: string;
+        };
         /** NextStep */
         NextStep: {
             /** Act */
@@ -7072,7 +7280,10 @@ export interface components {
             /** Suppliers */
             suppliers?: number[];
         };
-        /** PersonOut */
+        /**
+         * PersonOut
+         * @description second: whether they sign in with a second step.
+         */
         PersonOut: {
             /** Id */
             id: number;
@@ -7086,6 +7297,8 @@ export interface components {
             scope: {
                 [key: string]: number[];
             };
+            /** Second */
+            second: boolean;
             /** Seen At */
             seen_at: string | null;
             /** Version */
@@ -7287,6 +7500,16 @@ export interface components {
             at: string;
             landed: components["schemas"]["Money"] | null;
             price: components["schemas"]["Money"];
+        };
+        /**
+         * Proof
+         * @description Who asks once more: the password, and a code that is good now.
+         */
+        Proof: {
+            /** Code */
+            code: string;
+            /** Password */
+            password: string;
         };
         /**
          * Pulse
@@ -7710,6 +7933,14 @@ export interface components {
             suppliers?: number[];
             /** Version */
             version: number;
+        };
+        /**
+         * Rule
+         * @description managers: whether each manager must have a second step.
+         */
+        Rule: {
+            /** Managers */
+            managers: boolean;
         };
         /**
          * RuleBody
@@ -8183,8 +8414,16 @@ export interface components {
             /** Title Order */
             title_order: string[];
         };
-        /** SignIn */
+        /**
+         * SignIn
+         * @description code: of the second step, where the person has one.
+         */
         SignIn: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
             /** Mail */
             mail: string;
             /** Password */
@@ -12201,6 +12440,39 @@ export interface operations {
             };
         };
     };
+    session_forgot_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForgottenAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     session_sign_ins: {
         parameters: {
             query?: never;
@@ -12252,6 +12524,39 @@ export interface operations {
             };
         };
     };
+    session_say_new_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPasswordAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     session_change_password: {
         parameters: {
             query?: never;
@@ -12262,6 +12567,125 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PasswordAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    session_turn_on_second_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstCode"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codes"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    session_begin_second_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Begun"];
+                };
+            };
+        };
+    };
+    session_new_recovery_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Proof"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codes"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    session_turn_off_second_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Proof"];
             };
         };
         responses: {
@@ -12712,6 +13136,59 @@ export interface operations {
             };
         };
     };
+    setup_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rule"];
+                };
+            };
+        };
+    };
+    setup_set_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rule"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     setup_remove_person: {
         parameters: {
             query: {
@@ -12757,6 +13234,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RoleAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    setup_take_second_step_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AwayAsk"];
             };
         };
         responses: {

@@ -2,6 +2,7 @@
 import { onMounted, onUnmounted, ref, watch } from 'vue'
 import { api, signedOut, take, type Schema } from '@/api/client'
 import AgentDesk from '@/stations/agent/AgentDesk.vue'
+import SecondStep from '@/stations/setup/SecondStep.vue'
 import Finder from './Finder.vue'
 import KeysHelp from './KeysHelp.vue'
 import PulseBar from './PulseBar.vue'
@@ -29,9 +30,9 @@ async function look() {
 }
 const out = () => here.value?.name && void look()
 watch(
-  () => here.value?.name,
-  async (name) => {
-    if (!name || here.value?.role !== 'manager') return hush()
+  () => here.value?.name && !here.value.must,
+  async (inside) => {
+    if (!inside || here.value?.role !== 'manager') return hush()
     listen()
     if (!live.pulse.value) await lookNow()
     ready.value = true
@@ -56,6 +57,11 @@ onUnmounted(() => {
     </div>
   </div>
   <SignIn v-else-if="here && !here.name" :here="here" @done="here = $event" />
+  <main v-else-if="here && here.must" class="mx-auto max-w-3xl pt-16">
+    <h1>One thing before you go in</h1>
+    <p class="mt-1 mb-4 text-soft">This house asks every manager for a code beside the password. It takes a minute.</p>
+    <SecondStep @done="look" />
+  </main>
   <AgentDesk v-else-if="here && here.role !== 'manager'" :here="here" @left="look" />
   <div v-else-if="here && ready" class="flex h-full min-w-[1000px] flex-col">
     <Road :here="here" @find="finder = true" @help="help = true" @left="look" />

@@ -1,33 +1,65 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
-import { wordsOf } from './told'
+import { useForm } from '@/parts/form'
 
 const props = defineProps<{ here: Schema<'Here'> }>()
 const emit = defineEmits<{ done: [here: Schema<'Here'>] }>()
 const name = ref('')
 const mail = ref('')
 const password = ref('')
-const error = ref('')
-const busy = ref(false)
+const code = ref('')
+/** What a mailed link brought: it stands behind the #, which is never sent to any server. */
+const link = ref(/^#new-password=(.+)$/.exec(window.location.hash)?.[1] ?? '')
+const step = ref<'first' | 'in' | 'code' | 'forgot' | 'anew'>(props.here.first_start ? 'first' : link.value ? 'anew' : 'in')
+const said = ref('')
+const { error, needs, busy, clear, send } = useForm()
 
+const vFocus = { mounted: (field: HTMLElement) => field.focus() }
+const HEAD = {
+  first: ['Open the house', 'Nobody is here yet. Make your account; then you join a store and a supplier.', 'Make my account'],
+  in: ['Amber Lane', 'Sign in to your desk.', 'Sign in'],
+  code: ['One more step', 'The code that your phone shows now, or one of your recovery codes.', 'Sign in'],
+  forgot: ['A new password', 'We mail you a link under which you say a new one. It is good for an hour, and once.', 'Mail me the link'],
+  anew: ['A new password', 'Say it here; then sign in with it.', 'Take this one'],
+} as const
+const asksMail = computed(() => ['first', 'in', 'forgot'].includes(step.value))
+const asksPassword = computed(() => ['first', 'in', 'anew'].includes(step.value))
+const fresh = computed(() => step.value === 'first' || step.value === 'anew')
+
+function turn(to: typeof step.value) {
+  clear()
+  said.value = code.value = ''
+  step.value = to
+}
 async function enter(given = { mail: mail.value, password: password.value }) {
-  busy.value = true
-  error.value = ''
-  try {
-    emit(
-      'done',
-      await take(
-        props.here.first_start
-          ? api.POST('/api/v1/session/first', { body: { ...given, name: name.value } })
-          : api.POST('/api/v1/session', { body: given }),
-      ),
-    )
-  } catch (problem) {
-    error.value = wordsOf(problem)
-  } finally {
-    busy.value = false
+  const first = step.value === 'first'
+  const done = await send(() =>
+    take(
+      first
+        ? api.POST('/api/v1/session/first', { body: { ...given, name: name.value } })
+        : api.POST('/api/v1/session', { body: { ...given, code: code.value } }),
+    ),
+  )
+  if (done) return emit('done', done)
+  if (needs.value === 'code' && step.value === 'in') turn('code')
+  code.value = ''
+}
+async function go() {
+  if (step.value === 'forgot') {
+    const done = await send(() => take(api.POST('/api/v1/session/forgotten', { body: { mail: mail.value } })))
+    if (done) said.value = done.told
+  } else if (step.value === 'anew') {
+    const body = { link: link.value, password: password.value }
+    const done = await send(() => take(api.POST('/api/v1/session/new-password', { body })))
+    if (!done) return
+    window.history.replaceState(null, '', window.location.pathname)
+    password.value = link.value = ''
+    turn('in')
+    said.value = done.told
+  } else {
+    await enter()
   }
 }
 </script>
@@ -36,38 +68,49 @@ async function enter(given = { mail: mail.value, password: password.value }) {
   <div class="grid h-full grid-rows-[54px_1fr]">
     <div class="bg-asphalt" />
     <main class="mx-auto w-full max-w-sm pt-20">
-      <h1>{{ here.first_start ? 'Open the house' : 'Amber Lane' }}</h1>
-      <p class="mt-1 text-soft">
-        {{ here.first_start ? 'Nobody is here yet. Make your account; then you join a store and a supplier.' : 'Sign in to your desk.' }}
-      </p>
-      <form class="sheet mt-4 p-4" @submit.prevent="enter()">
-        <label v-if="here.first_start" class="mb-3 block"
+      <h1>{{ HEAD[step][0] }}</h1>
+      <p class="mt-1 text-soft">{{ HEAD[step][1] }}</p>
+      <form class="sheet mt-4 p-4" @submit.prevent="go">
+        <label v-if="step === 'first'" class="mb-3 block"
           ><span class="label">Your name</span><input v-model="name" class="field" autocomplete="name" required maxlength="80"
         /></label>
-        <label class="mb-3 block"
+        <label v-if="asksMail" class="mb-3 block"
           ><span class="label">Mail address</span
           ><input v-model="mail" class="field" type="email" autocomplete="username" required maxlength="200"
         /></label>
-        <label class="mb-3 block"
-          ><span class="label">Password{{ here.first_start ? ', at least 10 characters' : '' }}</span
+        <label v-if="asksPassword" class="mb-3 block"
+          ><span class="label">Password{{ fresh ? ', at least 12 characters' : '' }}</span
           ><input
             v-model="password"
             class="field"
             type="password"
-            :autocomplete="here.first_start ? 'new-password' : 'current-password'"
+            :autocomplete="fresh ? 'new-password' : 'current-password'"
             required
             maxlength="500"
         /></label>
+        <label v-if="step === 'code'" class="mb-3 block"
+          ><span class="label">Code</span
+          ><input v-model="code" v-focus class="field font-mono" autocomplete="one-time-code" required maxlength="40"
+        /></label>
         <p v-if="error" role="alert" class="mb-3 text-brick">{{ error }}</p>
-        <button
-          type="submit"
-          class="h-8 rounded bg-pine px-3 font-semibold text-sheet hover:bg-pine-2 disabled:opacity-50"
-          :disabled="busy"
-        >
-          {{ here.first_start ? 'Make my account' : 'Sign in' }}
-        </button>
+        <p v-if="said" role="status" class="mb-3 font-semibold text-pine">{{ said }}</p>
+        <div class="flex items-center justify-between">
+          <button
+            type="submit"
+            class="h-8 rounded bg-pine px-3 font-semibold text-sheet hover:bg-pine-2 disabled:opacity-50"
+            :disabled="busy"
+          >
+            {{ HEAD[step][2] }}
+          </button>
+          <Btn v-if="step === 'in'" kind="link" @click="turn('forgot')">I forgot my password</Btn>
+          <Btn v-else-if="step !== 'first'" kind="link" @click="turn('in')">Back to signing in</Btn>
+        </div>
       </form>
-      <div v-if="here.demo" class="sheet mt-4 p-4">
+      <p v-if="step === 'forgot'" class="mt-3 text-soft">
+        A house that sends no mail mails no link: another manager lets you in anew under People, or whoever runs this machine does by
+        <code class="font-mono">amber-lane new-password</code>.
+      </p>
+      <div v-if="here.demo && step === 'in'" class="sheet mt-4 p-4">
         <h2>This is the demo</h2>
         <p class="mt-1 mb-3 text-soft">
           Dusk &amp; Dial of Whitby, with a practice world that lives on its own clock. Everything in it is made up.

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** Mend an address: what is wrong stands at its part, what can be mended by itself is filled in already. */
-import { reactive, ref } from 'vue'
-import { ApiError, api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { reactive } from 'vue'
+import { api, take, type Schema } from '@/api/client'
 import Btn from '@/parts/Btn.vue'
+import { useForm } from '@/parts/form'
 import Modal from '@/parts/Modal.vue'
 
 const props = defineProps<{ order: Schema<'OrderOut'> }>()
@@ -22,26 +22,21 @@ const FIELDS = [
 ] as const
 type Field = (typeof FIELDS)[number][0]
 const form = reactive(Object.fromEntries(FIELDS.map(([name]) => [name, props.order.proposed[name] ?? ''])) as Record<Field, string>)
-const wrong = ref<Record<string, string>>({})
+const { error, wrong, sendAct } = useForm()
 /** What was wrong at first stands there as long as it is not mended; what is refused afterwards, in any case. */
 const told = (name: Field) => wrong.value[name] ?? (form[name] === (props.order.address[name] ?? '') ? props.order.faults[name] : undefined)
-const error = ref('')
 const was = (name: Field) => props.order.given[name] ?? ''
-async function save() {
-  try {
-    const done = await take(
-      api.POST('/api/v1/orders/{number}/address', {
-        params: { path: { number: props.order.id } },
-        body: { version: props.order.version, ...form },
-      }),
-    )
-    emit('close')
-    void act(() => Promise.resolve(done))
-  } catch (problem) {
-    error.value = wordsOf(problem)
-    wrong.value = problem instanceof ApiError ? problem.fields : {}
-  }
-}
+const save = () =>
+  sendAct(
+    () =>
+      take(
+        api.POST('/api/v1/orders/{number}/address', {
+          params: { path: { number: props.order.id } },
+          body: { version: props.order.version, ...form },
+        }),
+      ),
+    () => emit('close'),
+  )
 </script>
 
 <template>

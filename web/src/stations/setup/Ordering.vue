@@ -2,9 +2,10 @@
 /** How we order: what goes with every purchase order, and each store's word to the receiver. */
 import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref } from 'vue'
-import { ApiError, api, take, upload, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { api, take, upload, type Schema } from '@/api/client'
+import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
+import { useForm } from '@/parts/form'
 import Modal from '@/parts/Modal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
 import Sight from '@/parts/Sight.vue'
@@ -26,12 +27,10 @@ const how = (one: Supplier) =>
 const supplier = ref<Supplier | null>(null)
 const store = ref<Store | null>(null)
 const form = reactive({ parcel_note: '', phone_rule: '', order_form: '', order_road: '', mail: '', greeting: '', phone: '' })
-const error = ref('')
-const wrong = ref<Record<string, string>>({})
+const { error, wrong, clear, sendAct } = useForm()
 function edit(one: Supplier | null, shop: Store | null) {
   Object.assign(form, one ?? {}, shop ?? {})
-  error.value = ''
-  wrong.value = {}
+  clear()
   supplier.value = one
   store.value = shop
 }
@@ -56,35 +55,29 @@ async function document(event: Event) {
   await act(() => upload<Schema<'Done'>>('/api/v1/ordering/documents', file))
   input.value = ''
 }
-async function keep() {
-  try {
-    const done = supplier.value
-      ? await take(
-          api.POST('/api/v1/ordering/suppliers/{number}', {
-            params: { path: { number: supplier.value.id } },
-            body: {
-              version: supplier.value.version,
-              parcel_note: form.parcel_note,
-              phone_rule: form.phone_rule,
-              order_form: form.order_form,
-              order_road: form.order_road,
-              mail: form.mail,
-            },
-          }),
-        )
-      : await take(
-          api.POST('/api/v1/ordering/stores/{number}', {
-            params: { path: { number: store.value!.id } },
-            body: { version: store.value!.version, greeting: form.greeting, phone: form.phone },
-          }),
-        )
-    edit(null, null)
-    void act(() => Promise.resolve(done))
-  } catch (problem) {
-    error.value = wordsOf(problem)
-    wrong.value = problem instanceof ApiError ? problem.fields : {}
-  }
-}
+const keep = () =>
+  sendAct(
+    () =>
+      take(
+        supplier.value
+          ? api.POST('/api/v1/ordering/suppliers/{number}', {
+              params: { path: { number: supplier.value.id } },
+              body: {
+                version: supplier.value.version,
+                parcel_note: form.parcel_note,
+                phone_rule: form.phone_rule,
+                order_form: form.order_form,
+                order_road: form.order_road,
+                mail: form.mail,
+              },
+            })
+          : api.POST('/api/v1/ordering/stores/{number}', {
+              params: { path: { number: store.value!.id } },
+              body: { version: store.value!.version, greeting: form.greeting, phone: form.phone },
+            }),
+      ),
+    () => edit(null, null),
+  )
 </script>
 
 <template>

@@ -2,12 +2,14 @@
 /** Who may sign in, what they may do, and where one is signed in oneself. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
-import { ApiError, api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { api, take, type Schema } from '@/api/client'
+import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
+import { useForm } from '@/parts/form'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
 import When from '@/parts/When.vue'
+import SecondStep from './SecondStep.vue'
 import SignIns from './SignIns.vue'
 
 type Person = Schema<'PersonOut'>
@@ -26,34 +28,21 @@ const scopeOf = (one: Person) =>
   Object.entries(one.scope)
     .flatMap(([kind, ids]) => ids.map((id) => partners.value?.find((p) => p.id === id && `${p.owner}s` === kind)?.name ?? ''))
     .join(', ')
-const error = ref('')
-const wrong = ref<Record<string, string>>({})
+const { error, wrong, clear, sendAct } = useForm()
 const whoseOf = (role: string, whose: number) => ({
   suppliers: role === 'agent' && whose ? [whose] : [],
   stores: role === 'assistant' && whose ? [whose] : []
 })
-async function trying(does: () => Promise<{ told: string }>, then: () => void) {
-  error.value = ''
-  wrong.value = {}
-  try {
-    const done = await does()
-    then()
-    void act(() => Promise.resolve(done))
-  } catch (problem) {
-    error.value = wordsOf(problem)
-    wrong.value = problem instanceof ApiError ? problem.fields : {}
-  }
-}
 function add() {
   const { whose, ...rest } = form
   const body = { ...rest, ...whoseOf(form.role, whose) }
-  return trying(
+  return sendAct(
     () => take(api.POST('/api/v1/setup/people', { body })),
     () => Object.assign(form, empty)
   )
 }
 function change(one: Person) {
-  error.value = ''
+  clear()
   Object.assign(of, { role: one.role, whose: Object.values(one.scope).flat()[0] ?? 0 })
   changed.value = one
 }
@@ -62,16 +51,27 @@ function keep() {
   if (!one) return
   const body = { version: one.version, role: of.role, ...whoseOf(of.role, of.whose) }
   const path = { params: { path: { number: one.id } } }
-  return trying(
+  return sendAct(
     () => take(api.POST('/api/v1/setup/people/{number}/role', { ...path, body })),
     () => (changed.value = null)
+  )
+}
+const { data: rule } = useQuery({ queryKey: ['second-rule'], queryFn: () => take(api.GET('/api/v1/setup/people/rule')) })
+const setRule = (managers: boolean) => act(() => take(api.PUT('/api/v1/setup/people/rule', { body: { managers } })))
+function takeAway() {
+  const one = changed.value
+  if (!one) return
+  const path = { params: { path: { number: one.id } } }
+  return sendAct(
+    () => take(api.POST('/api/v1/setup/people/{number}/second/off', { ...path, body: { version: one.version } })),
+    () => (changed.value = null),
   )
 }
 function remove() {
   const one = leaving.value
   if (!one) return
   const params = { path: { number: one.id }, query: { version: one.version } }
-  return trying(
+  return sendAct(
     () => take(api.DELETE('/api/v1/setup/people/{number}', { params })),
     () => (leaving.value = null)
   )
@@ -91,12 +91,13 @@ function remove() {
             <td class="truncate px-4" style="width: 23%">
               {{ one.role }}<span v-if="one.role !== 'manager'" class="text-soft">, {{ scopeOf(one) }}</span>
             </td>
+            <td class="truncate px-2 text-soft" style="width: 100px">{{ one.second ? 'with a code' : 'password' }}</td>
             <td class="px-2 text-right text-soft" style="width: 100px">
               <When v-if="one.seen_at" :at="one.seen_at" clock /><span v-else>never here</span>
             </td>
             <td class="px-4 text-right whitespace-nowrap" style="width: 180px">
               <Btn small class="mr-1" :aria-label="`Change ${one.name}`" @click="change(one)">Change</Btn
-              ><Btn small :aria-label="`Remove ${one.name}`" @click="((error = ''), (leaving = one))">Remove</Btn>
+              ><Btn small :aria-label="`Remove ${one.name}`" @click="(clear(), (leaving = one))">Remove</Btn>
             </td>
           </tr>
         </tbody>
@@ -137,7 +138,14 @@ function remove() {
       <p v-if="error && !changed && !leaving" role="alert" class="col-span-3 text-brick">{{ error }}</p>
       <div class="col-span-3"><Btn kind="main" @click="add">Let them in</Btn></div>
     </form>
+    <label v-if="rule" class="sheet mt-4 flex max-w-4xl items-center gap-3 p-4"
+      ><input type="checkbox" :checked="rule.managers" @change="setRule(!rule!.managers)" /><span
+        ><b>Every manager signs in with a code</b
+        ><span class="block text-soft">Who has not set one up sees nothing but where it is set up. Set up your own first.</span></span
+      ></label
+    >
     <SignIns class="mt-4 max-w-4xl" />
+    <SecondStep class="mt-4 max-w-4xl" />
     <Modal
       v-if="changed"
       open
@@ -160,7 +168,14 @@ function remove() {
         >
         <p v-if="error" role="alert" class="col-span-2 text-brick">{{ error }}</p>
       </form>
-      <template #acts><Btn @click="changed = null">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template>
+      <p v-if="changed.second" class="mt-3 text-soft">
+        {{ changed.name }} signs in with a code. Lost phone and recovery codes? Take the code away: they sign in by password until they
+        set it up anew.
+      </p>
+      <template #acts
+        ><Btn v-if="changed.second" kind="loss" class="mr-auto" @click="takeAway">Take the code away</Btn
+        ><Btn @click="changed = null">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template
+      >
     </Modal>
     <Modal
       v-if="leaving"

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** Where one is signed in oneself, and one's own password. */
 import { useQuery } from '@tanstack/vue-query'
-import { reactive, ref } from 'vue'
-import { ApiError, api, take } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { reactive } from 'vue'
+import { api, take } from '@/api/client'
+import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
+import { useForm } from '@/parts/form'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
 import When from '@/parts/When.vue'
@@ -12,26 +13,18 @@ import When from '@/parts/When.vue'
 const asked = useQuery({ queryKey: ['sign-ins'], queryFn: () => take(api.GET('/api/v1/session/mine')) })
 const { data } = asked
 const form = reactive({ was: '', fresh: '' })
-const error = ref('')
-const wrong = ref<Record<string, string>>({})
+const { error, wrong, sendAct } = useForm()
 const end = (one: number) => act(() => take(api.DELETE('/api/v1/session/mine/{one}', { params: { path: { one } } })))
 /** The browser and the machine, out of the line that browsers send of themselves. */
 function machine(program: string) {
   const on = ['Windows', 'Android', 'iPhone', 'iPad', 'Mac OS', 'Linux'].find((name) => program.includes(name))
   return on ?? (program.split(' ')[0] || 'unknown')
 }
-async function change() {
-  error.value = ''
-  wrong.value = {}
-  try {
-    const done = await take(api.POST('/api/v1/session/password', { body: { ...form } }))
-    Object.assign(form, { was: '', fresh: '' })
-    void act(() => Promise.resolve(done))
-  } catch (problem) {
-    error.value = wordsOf(problem)
-    wrong.value = problem instanceof ApiError ? problem.fields : {}
-  }
-}
+const change = () =>
+  sendAct(
+    () => take(api.POST('/api/v1/session/password', { body: { ...form } })),
+    () => Object.assign(form, { was: '', fresh: '' }),
+  )
 </script>
 
 <template>

@@ -1,0 +1,169 @@
+"""One's own sign-ins, password and second step; and the way back in for who forgot the password."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime
+from typing import Annotated
+
+from fastapi import APIRouter, HTTPException, Request
+from pydantic import BaseModel, StringConstraints
+
+from ..services import forgotten, second_step, signing_in
+from ..services.desk import Desk, Invalid
+from ..services.passwords import Throttle
+from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk, seated
+from .session import Code, Mail, Password, address_of, own_page, throttle
+from .shapes import Ask, Big, Done
+
+router = APIRouter(prefix="/session", tags=["session"])
+
+
+class SignInOut(BaseModel):
+    """One of one's own sign-ins. this: the one that asks."""
+
+    id: int
+    at: datetime
+    seen_at: datetime
+    address: str
+    program: str
+    this: bool
+
+
+@router.get("/mine")
+def sign_ins(request: Request, number: SignedIn, base: TheHouse) -> list[SignInOut]:
+    """Where one is signed in."""
+    who = seated(request)
+    with base.db.reading() as s:
+        columns = ("id", "at", "seen_at", "address", "program")
+        rows = signing_in.mine(s, number)
+        return [SignInOut(**{name: getattr(one, name) for name in columns}, this=who is not None and one.id == who.number) for one in rows]
+
+
+@router.delete("/mine/{one}")
+def end_sign_in(desk: WriteDesk, one: Big) -> Done:
+    signing_in.end_one(desk, one)
+    return Done(told="That sign-in is ended")
+
+
+class PasswordAsk(Ask):
+    was: Password
+    fresh: Password
+
+
+@contextmanager
+def _counted(request: Request) -> Iterator[str]:
+    """Whoever sits at somebody else's open page tries passwords and codes no faster than at the door. The secret of the sign-in."""
+    who = seated(request)
+    mine, address = (f"person {who.person}" if who else ""), address_of(request)
+    if (wait := throttle.wait(mine, address, True)) > 0:
+        raise HTTPException(429, f"too many tries; wait {round(wait)} seconds", {"Retry-After": str(round(wait) + 1)})
+    try:
+        yield who.token if who else ""
+    except Invalid:
+        throttle.wrong(mine, address)
+        raise
+    throttle.right(mine, address)
+
+
+@router.post("/password")
+def change_password(request: Request, desk: WriteDesk, ask: PasswordAsk) -> Done:
+    """One's own password; all other sign-ins of one's own end."""
+    with _counted(request) as token:
+        signing_in.change_password(desk, token, ask.was, ask.fresh)
+    return Done(told="Your password is changed; your other sign-ins are ended")
+
+
+class ForgottenAsk(Ask):
+    mail: Mail
+
+
+@router.post("/forgotten")
+def forgot_password(request: Request, ask: ForgottenAsk, base: TheHouse) -> Done:
+    """Have a link mailed under which a new password is said. The answer is the same whether anybody signs in so or not."""
+    own_page(request)
+    address = address_of(request)
+    if (wait := _links.wait(ask.mail, address, False)) > 0:
+        raise HTTPException(429, f"asked for too often; wait {max(round(wait / 60), 1)} minutes", {"Retry-After": str(round(wait) + 1)})
+    _links.wrong(ask.mail, address)
+    with base.db.writing() as s:
+        forgotten.ask(Desk(s, base.clock, "Doors"), ask.mail, f"{base.settings.address}/", address)
+    return Done(told="If somebody signs in with that address, a mail with a link is on its way; it is good for an hour")
+
+
+# How often links may be asked for, by the same growing waits.
+_links = Throttle()
+
+
+class NewPasswordAsk(Ask):
+    link: Annotated[str, StringConstraints(max_length=100)]
+    password: Password
+
+
+@router.post("/new-password")
+def say_new_password(request: Request, ask: NewPasswordAsk, base: TheHouse) -> Done:
+    """A new password by a mailed link. Signing in with it comes after, with the second step where there is one."""
+    own_page(request)
+    address = address_of(request)
+    if (wait := _links.wait("a link", address, False)) > 0:
+        raise HTTPException(429, f"too many tries; wait {max(round(wait / 60), 1)} minutes", {"Retry-After": str(round(wait) + 1)})
+    try:
+        with base.db.writing() as s:
+            mail = forgotten.say_anew(Desk(s, base.clock, "Doors"), ask.link, ask.password)
+    except Invalid as error:
+        if not error.fields:
+            _links.wrong("a link", address)
+        raise
+    return Done(told=f"Sign in as {mail} with the new password")
+
+
+class Proof(Ask):
+    """Who asks once more: the password, and a code that is good now."""
+
+    password: Password
+    code: Code
+
+
+class Begun(BaseModel):
+    """What a phone needs; see services.second_step."""
+
+    secret: str
+    picture: str
+    begun: str
+
+
+class FirstCode(Proof):
+    begun: Annotated[str, StringConstraints(max_length=2000)]
+
+
+class Codes(Done):
+    """Recovery codes, shown this once."""
+
+    codes: list[str]
+
+
+@router.post("/second/begin")
+def begin_second_step(desk: ReadDesk, base: TheHouse) -> Begun:
+    return Begun.model_validate(second_step.begin(desk, base.doors.safe), from_attributes=True)
+
+
+@router.post("/second")
+def turn_on_second_step(request: Request, desk: WriteDesk, ask: FirstCode, base: TheHouse) -> Codes:
+    with _counted(request) as token:
+        codes = second_step.turn_on(desk, base.doors.safe, ask.begun, ask.code, ask.password, token)
+    return Codes(told="From now on you sign in with a code too", codes=codes)
+
+
+@router.post("/second/off")
+def turn_off_second_step(request: Request, desk: WriteDesk, ask: Proof, base: TheHouse) -> Done:
+    with _counted(request):
+        second_step.turn_off(desk, base.doors.safe, ask.password, ask.code)
+    return Done(told="You sign in by password alone from now on")
+
+
+@router.post("/second/codes")
+def new_recovery_codes(request: Request, desk: WriteDesk, ask: Proof, base: TheHouse) -> Codes:
+    with _counted(request):
+        codes = second_step.fresh_codes(desk, base.doors.safe, ask.password, ask.code)
+    return Codes(told="These are good from now on; the old ones are not", codes=codes)
