@@ -140,9 +140,11 @@ class Small:
             desk = self.desk(s, "Watch")
             return watch.take(desk, watch.begin(desk, s.get(Supplier, 1)), told)
 
-    def order(self, number: str, *lines: tuple[str, int, int], country: str = "GB", promised_days: int | None = 9) -> Order:
+    def order(
+        self, number: str, *lines: tuple[str, int, int], country: str = "GB", promised_days: int | None = 9, buyer: Address = BUYER
+    ) -> Order:
         """An order of (SKU code, quantity, unit price in pence)."""
-        buyer = Address(**{**BUYER.__dict__, "country": country, "postcode": {"FR": "75011"}.get(country, BUYER.postcode)})
+        buyer = Address(**{**buyer.__dict__, "country": country, "postcode": {"FR": "75011"}.get(country, buyer.postcode)})
         given = StoreOrder(
             number,
             self.clock.now(),

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+import json
+
+from fastapi import APIRouter, Response
 from pydantic import Field
 
-from ..services import order_lines, order_ways, orders, purchases, withdrawing
+from ..services import buyers, order_lines, order_ways, orders, purchases, withdrawing
 from ..services.desk import Conflict
 from .deps import WriteDesk
 from .shapes import Ask, Big, Done
@@ -142,3 +144,17 @@ class LaneAsk(Ask):
 def choose_lane(desk: WriteDesk, line: Big, ask: LaneAsk) -> Done:
     orders.choose_lane(desk, line, ask.lane)
     return Done(told="Lane chosen by hand" if ask.lane else "The plan chooses again")
+
+
+@router.get("/{number}/buyer.json")
+def buyer_told(desk: WriteDesk, number: Big) -> Response:
+    """All that is held of the buyer of an order, in this order and their others, as a file for them."""
+    told = buyers.told_of(desk, number)
+    head = {"Content-Disposition": 'attachment; filename="buyer.json"'}
+    return Response(json.dumps(told, ensure_ascii=False, indent=1), media_type="application/json", headers=head)
+
+
+@router.post("/{number}/erase-buyer")
+def erase_buyer(desk: WriteDesk, number: Big) -> Done:
+    """Nothing tells any more who bought it, nor the others of this buyer; their sums stay. Cannot be undone."""
+    return Done(told=buyers.erase(desk, number))

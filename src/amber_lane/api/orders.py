@@ -193,6 +193,8 @@ class OrderOut(BaseModel):
     # What the buyer asked for after it was bought, '' = nothing.
     wants: str
     wants_told: str
+    # The buyer was erased on their wish.
+    erased: bool
     allowed: list[str]
     by_hand: bool
     given: dict[str, str | None]
@@ -246,10 +248,11 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
         told=hold.told if hold else None,
         wants=row.wants,
         wants_told=row.wants_told,
+        erased=row.erased_at is not None,
         allowed=row.allowed,
         by_hand=row.by_hand,
         given=row.address,
-        faults=address.faults({**(row.mended or row.address), "country": row.country}),
+        faults={} if row.erased_at else address.faults({**(row.mended or row.address), "country": row.country}),
         lines_of_address=address_parts.lines({**(row.mended or row.address), "country": row.country}),
         called=address_parts.words(row.country),
         proposed=address.mended({**(row.mended or row.address), "country": row.country}),

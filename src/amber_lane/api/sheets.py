@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -13,11 +14,13 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Depends, File, Request, Response, UploadFile
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from ..core.money import PPM, plain
 from ..core.price import Outcome, SetBy
 from ..data.outbox import SheetOut
+from ..data.turns import TooLong
 from ..jobs.longjobs import start
 from ..services import by_sheets, lists, place, sheet_columns, sheets_in
 from ..services.decide import CROWD
@@ -36,12 +39,16 @@ _OURS = ("id", "version")
 _MONEY = {"price", "landed", "profit", "net", "hand_price", "old_price", "new_price", "paid", "kept", "cost"}
 
 
+def _is_form(form: str) -> None:
+    if form not in ("csv", "xlsx"):
+        raise Invalid("a sheet is taken out as csv or xlsx")
+
+
 def as_file(
     name: str, form: str, header: Sequence[str], rows: Iterable[Sequence[Any]], lists: Mapping[str, Sequence[str]] | None = None
 ) -> Response:
     """A table as a download. lists: what a workbook offers in the cells of some columns."""
-    if form not in ("csv", "xlsx"):
-        raise Invalid("a sheet is taken out as csv or xlsx")
+    _is_form(form)
     body = csv_bytes(header, rows) if form == "csv" else xlsx_bytes(header, rows, name, lists)
     kind = "text/csv; charset=utf-8" if form == "csv" else "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
     return Response(body, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}.{form}"'})
@@ -57,7 +64,12 @@ def template(desk: ReadDesk, name: str, form: str) -> Response:
 def streamed(
     request: Request, base: House, name: str, form: str, header: Sequence[str], rows: Callable[[Desk], Iterable[Sequence[Any]]]
 ) -> Response:
-    """A table of any length as a download: CSV as it is read, in one look at the data."""
+    """A table of any length as a download: CSV as it is read, in one look at the data. Who took it out stands in the log."""
+    _is_form(form)
+    # Where that cannot be written now, as on a full disk, it can still be taken out.
+    with contextlib.suppress(OperationalError, TooLong), base.db.writing() as s:
+        desk = desk_of(request, s)
+        desk.log("list.out", name, f"{desk.who} took {name} out as {form.upper()}", count=0)
     if form != "csv":
         with base.db.reading() as s:
             return as_file(name, form, header, rows(desk_of(request, s)))

@@ -174,7 +174,7 @@ def _again(desk: Desk, store: Store, order: Order, given: StoreOrder, came_by: s
     if given.cancelled:
         buyer_cancelled(desk, order, lines)
         return
-    if given.sent or not given.lines or order.cancelled_at is not None:
+    if given.sent or not given.lines or order.cancelled_at is not None or order.erased_at is not None:
         return
     address = dict(vars(given.buyer))
     moved = {name for name, value in address.items() if str(value or "") != str(order.address.get(name) or "")}

@@ -1074,6 +1074,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/orders/{number}/buyer.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Buyer Told
+         * @description All that is held of the buyer of an order, in this order and their others, as a file for them.
+         */
+        get: operations["orders_buyer_told"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/orders/{number}/cancel": {
         parameters: {
             query?: never;
@@ -1105,6 +1125,26 @@ export interface paths {
          * @description Cancel some lines, or some units of them, and have the store refund them. Cannot be undone.
          */
         post: operations["orders_cancel_lines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{number}/erase-buyer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Erase Buyer
+         * @description Nothing tells any more who bought it, nor the others of this buyer; their sums stay. Cannot be undone.
+         */
+        post: operations["orders_erase_buyer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6693,6 +6733,8 @@ export interface components {
             };
             /** Country */
             country: string;
+            /** Erased */
+            erased: boolean;
             /** Faults */
             faults: {
                 [key: string]: string;
@@ -11380,6 +11422,37 @@ export interface operations {
             };
         };
     };
+    orders_buyer_told: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     orders_cancel: {
         parameters: {
             query?: never;
@@ -11429,6 +11502,37 @@ export interface operations {
                 "application/json": components["schemas"]["LinesAsk"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    orders_erase_buyer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {

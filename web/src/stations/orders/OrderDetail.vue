@@ -12,6 +12,7 @@ import Waterfall from '@/parts/Waterfall.vue'
 import When from '@/parts/When.vue'
 import { dateOf, money } from '@/parts/format'
 import AddressForm from './AddressForm.vue'
+import BuyersData from './BuyersData.vue'
 import Earns from './Earns.vue'
 import Lacking from './Lacking.vue'
 import Lines from './Lines.vue'
@@ -27,6 +28,7 @@ const asked = useQuery({
 })
 const { data } = asked
 const mending = ref(false)
+const asking = ref(false)
 const path = { params: { path: { number: props.order } } }
 /** What the buyer asked for after buying was settled with them. */
 const settle = () => act(() => take(api.POST('/api/v1/orders/{number}/settled', path)))
@@ -165,9 +167,11 @@ const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
           >
           <Btn v-if="!data.ways_on.some((way) => way.key === 'cancel')" kind="loss" @click="cancel">Cancel and refund</Btn>
         </template>
+        <Btn v-if="!data.erased" kind="link" @click="asking = true">The buyer's data</Btn><span v-else class="text-soft">The buyer is erased</span>
         <Earns class="ml-auto" :order="data" :known="!open || !!filled" />
       </div>
       <AddressForm v-if="mending" :order="data" @close="mending = false" />
+      <BuyersData v-if="asking" :order="data" @close="asking = false" />
     </template>
   </section>
 </template>
