@@ -93,6 +93,19 @@ def test_turning_it_off_and_new_codes_take_password_and_code(house: House, phone
     assert try_in(browser(house)).status_code == 200
 
 
+def test_a_new_phone_takes_the_place_of_the_old_one_with_a_code_of_it(house: House, phone: Phone) -> None:
+    here = browser(house, ADA)
+    codes, was = set_up(here, phone), phone.secret
+    begun = here.post(f"{SECOND}/begin").json()
+    phone.secret = begun["secret"]
+    ask = {"begun": begun["begun"], "password": WORD}
+    assert here.post(SECOND, json={**ask, "code": phone.code()}).status_code == 422, "who sits at an open page has no old phone"
+    assert here.post(SECOND, json={**ask, "code": phone.code(), "old": codes[0]}).status_code == 200
+    assert try_in(browser(house), phone.code()).status_code == 200
+    phone.secret = was
+    assert try_in(browser(house), phone.code()).status_code == 401 and try_in(browser(house), codes[1]).status_code == 401
+
+
 def test_a_picture_is_of_whom_it_was_made_for_and_not_for_ever(house: House, phone: Phone) -> None:
     ada, wren = browser(house, ADA), browser(house, WREN)
     begun = ada.post(f"{SECOND}/begin").json()

@@ -119,7 +119,7 @@ def managers_only(request: Request) -> None:
     if here.role != "manager":
         raise HTTPException(403, "this is the manager's; your purchase orders are on your own page")
     if here.lacks:
-        raise HTTPException(403, "this house asks managers for a second step; set yours up first")
+        raise HTTPException(403, "this house asks managers for a code beside the password; set yours up first")
 
 
 def who(request: Request, number: Annotated[int, Depends(signed_in)]) -> str:

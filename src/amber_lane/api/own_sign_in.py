@@ -134,6 +134,9 @@ class Begun(BaseModel):
 
 
 class FirstCode(Proof):
+    """old: a code of the phone until now, where there is one."""
+
+    old: Code = ""
     begun: Annotated[str, StringConstraints(max_length=2000)]
 
 
@@ -151,7 +154,7 @@ def begin_second_step(desk: ReadDesk, base: TheHouse) -> Begun:
 @router.post("/second")
 def turn_on_second_step(request: Request, desk: WriteDesk, ask: FirstCode, base: TheHouse) -> Codes:
     with _counted(request) as token:
-        codes = second_step.turn_on(desk, base.doors.safe, ask.begun, ask.code, ask.password, token)
+        codes = second_step.turn_on(desk, base.doors.safe, ask.begun, ask.code, ask.password, token, ask.old)
     return Codes(told="From now on you sign in with a code too", codes=codes)
 
 

@@ -59,7 +59,7 @@ def say_for(desk: Desk, mail: str, password: str) -> str:
         raise NotFound(f"nobody signs in as {mail}")
     _keep(desk, person, password)
     second_step.forget(person)
-    told = f"{person.name} signs in with a new password, and without a second step until it is set up anew"
+    told = f"{person.name} signs in with a new password, and without a code until it is set up anew"
     desk.log("person.password", person.name, told, why="said on the machine itself")
     return told
 

@@ -48,17 +48,20 @@ def begin(desk: Desk, safe: Safe) -> Begun:
     return Begun(secret, picture, safe.seal(json.dumps([person.id, secret, now().timestamp()])))
 
 
-def turn_on(desk: Desk, safe: Safe, begun: str, code: str, password: str, token: str) -> list[str]:
-    """From now on a code is asked for. Returns the recovery codes, which are never shown again; other sign-ins end."""
+def turn_on(desk: Desk, safe: Safe, begun: str, code: str, password: str, token: str, old: str = "") -> list[str]:
+    """From now on a code is asked for, or those of a new phone instead of the old one's. Returns the recovery codes, which are never
+    shown again; other sign-ins end. old: a code of the phone until now, where there is one."""
     person = _me(desk)
     _own_password(person, password)
+    if person.second and not fits(person, safe, old):
+        raise Invalid("that code of the old phone is not good, or was used already", {"old": "is not good"})
     secret = _begun_by(person, safe, begun)
     step = _step_of(secret, code, after=0)
     if not step:
         raise Invalid("that is not the code that is shown now; is the time of the phone right?", {"code": "does not fit"})
     person.second, person.second_step = safe.seal(secret), step
     n = end_all(desk.s, person.id, but=token)
-    told = f"{person.name} signs in with a second step from now on" + (f"; {n} other sign-ins ended" if n else "")
+    told = f"{person.name} signs in with a code from now on" + (f"; {n} other sign-ins ended" if n else "")
     desk.log("person.second", person.name, told)
     return _codes(person)
 
@@ -80,7 +83,7 @@ def turn_off(desk: Desk, safe: Safe, password: str, code: str) -> None:
     """A person goes back to the password alone, where the house lets them."""
     person = _proven(desk, safe, password, code)
     if person.role == "manager" and required(desk.s):
-        raise Conflict("this house asks managers for a second step; a new phone is set up in place of the old one")
+        raise Conflict("this house asks managers for a code; set up a new phone in place of the old one")
     forget(person)
     desk.log("person.second", person.name, f"{person.name} signs in by password alone from now on")
 
@@ -98,10 +101,10 @@ def take_away(desk: Desk, number: int, version: int) -> str:
     if person.id == desk.person:
         raise Conflict("one's own is turned off with one's own code, under Where you are signed in")
     if not person.second:
-        raise Conflict(f"{person.name} has no second step")
+        raise Conflict(f"{person.name} has no code to take away")
     forget(person)
     end_all(desk.s, person.id)
-    told = f"{person.name} signs in without a second step until it is set up anew"
+    told = f"{person.name} signs in without a code until it is set up anew"
     desk.log("person.second", person.name, told, why="a manager took it away")
     return told
 
@@ -114,13 +117,13 @@ def required(s: Session) -> bool:
 def set_required(desk: Desk, on: bool) -> str:
     """Managers without a second step see nothing but where it is set up. Conflict for who has none: they would lock themselves out."""
     if on and not _me(desk).second:
-        raise Conflict("set up your own second step first")
+        raise Conflict("set up your own code first")
     row = desk.s.scalar(select(Setting).where(Setting.name == RULE))
     if row is None:
         row = Setting(name=RULE, value={})
         desk.s.add(row)
     row.value = {"managers": True} if on else {}
-    told = "managers sign in with a second step from now on" if on else "a second step is each manager's own choice"
+    told = "Managers sign in with a code from now on" if on else "A code is each manager's own choice from now on"
     desk.log("person.rule", "house", told)
     return told
 
@@ -142,7 +145,7 @@ def _own_password(person: Person, password: str) -> None:
 def _proven(desk: Desk, safe: Safe, password: str, code: str) -> Person:
     person = _me(desk)
     if not person.second:
-        raise Conflict("you have no second step")
+        raise Conflict("you sign in without a code")
     _own_password(person, password)
     if not fits(person, safe, code):
         raise Invalid("that code is not good, or was used already", {"code": "is not good"})

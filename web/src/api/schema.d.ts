@@ -5088,12 +5088,20 @@ export interface components {
             /** Needed */
             needed: boolean;
         };
-        /** FirstCode */
+        /**
+         * FirstCode
+         * @description old: a code of the phone until now, where there is one.
+         */
         FirstCode: {
             /** Begun */
             begun: string;
             /** Code */
             code: string;
+            /**
+             * Old
+             * @default
+             */
+            old: string;
             /** Password */
             password: string;
         };

@@ -35,6 +35,9 @@ function turn(to: typeof step.value) {
 }
 async function enter(given = { mail: mail.value, password: password.value }) {
   const first = step.value === 'first'
+  // Asked for once more together with the code.
+  mail.value = given.mail
+  password.value = given.password
   const done = await send(() =>
     take(
       first

@@ -81,17 +81,17 @@ function remove() {
 <template>
   <div>
     <h1 class="mb-3">People</h1>
-    <div class="sheet max-w-4xl">
+    <div class="sheet max-w-5xl">
       <Sight :of="asked" :lines="3" />
       <table class="w-full table-fixed">
         <tbody>
           <tr v-for="one in data ?? []" :key="one.id" class="h-10 border-b border-rule-2 last:border-0">
-            <td class="truncate px-4 font-semibold" style="width: 19%" :title="one.name">{{ one.name }}</td>
+            <td class="truncate px-4 font-semibold" style="width: 17%" :title="one.name">{{ one.name }}</td>
             <td class="truncate px-2 text-soft" :title="one.mail">{{ one.mail }}</td>
-            <td class="truncate px-4" style="width: 23%">
+            <td class="truncate px-2" style="width: 21%">
               {{ one.role }}<span v-if="one.role !== 'manager'" class="text-soft">, {{ scopeOf(one) }}</span>
             </td>
-            <td class="truncate px-2 text-soft" style="width: 100px">{{ one.second ? 'with a code' : 'password' }}</td>
+            <td class="truncate px-2 text-soft" style="width: 105px">{{ one.second ? 'with a code' : 'no code' }}</td>
             <td class="px-2 text-right text-soft" style="width: 100px">
               <When v-if="one.seen_at" :at="one.seen_at" clock /><span v-else>never here</span>
             </td>
@@ -102,8 +102,14 @@ function remove() {
           </tr>
         </tbody>
       </table>
+      <label v-if="rule" class="flex items-center gap-3 border-t border-rule px-4 py-3"
+        ><input type="checkbox" :checked="rule.managers" @change="setRule(!rule!.managers)" /><span
+          ><b>Every manager signs in with a code.</b>
+          <span class="ml-1 text-soft">Who has none sees nothing but where it is set up. Set up your own first.</span></span
+        ></label
+      >
     </div>
-    <form class="sheet mt-4 grid max-w-4xl grid-cols-3 gap-3 p-4" @submit.prevent="add">
+    <form class="sheet mt-4 grid max-w-5xl grid-cols-3 gap-3 p-4" @submit.prevent="add">
       <h2 class="col-span-3">Let somebody in</h2>
       <label><span class="label">Name</span><input v-model="form.name" class="field" maxlength="80" :aria-invalid="!!wrong.name" /></label
       ><label
@@ -138,14 +144,8 @@ function remove() {
       <p v-if="error && !changed && !leaving" role="alert" class="col-span-3 text-brick">{{ error }}</p>
       <div class="col-span-3"><Btn kind="main" @click="add">Let them in</Btn></div>
     </form>
-    <label v-if="rule" class="sheet mt-4 flex max-w-4xl items-center gap-3 p-4"
-      ><input type="checkbox" :checked="rule.managers" @change="setRule(!rule!.managers)" /><span
-        ><b>Every manager signs in with a code</b
-        ><span class="block text-soft">Who has not set one up sees nothing but where it is set up. Set up your own first.</span></span
-      ></label
-    >
-    <SignIns class="mt-4 max-w-4xl" />
-    <SecondStep class="mt-4 max-w-4xl" />
+    <SignIns class="mt-4 max-w-5xl" />
+    <SecondStep class="mt-4 max-w-5xl" />
     <Modal
       v-if="changed"
       open

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** One's own second step of signing in: set up with a phone, its recovery codes, and turned off again. */
 import { useQuery } from '@tanstack/vue-query'
-import { reactive, ref } from 'vue'
+import { nextTick, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { act } from '@/app/told'
 import Btn from '@/parts/Btn.vue'
@@ -12,16 +12,23 @@ const { data: here } = useQuery({ queryKey: ['here'], queryFn: () => take(api.GE
 const begun = ref<Schema<'Begun'> | null>(null)
 const codes = ref<string[]>([])
 const proof = reactive({ password: '', code: '' })
+const old = ref('')
+const place = ref<HTMLElement | null>(null)
 const { error, wrong, clear, send, sendAct } = useForm()
-const empty = () => Object.assign(proof, { password: '', code: '' })
+function empty() {
+  Object.assign(proof, { password: '', code: '' })
+  old.value = ''
+}
 async function begin() {
   empty()
   begun.value = (await send(() => take(api.POST('/api/v1/session/second/begin')))) ?? null
+  await nextTick()
+  place.value?.scrollIntoView({ block: 'nearest' })
 }
 async function turnOn() {
   const given = begun.value
   if (!given) return
-  shown(await send(() => take(api.POST('/api/v1/session/second', { body: { ...proof, begun: given.begun } }))))
+  shown(await send(() => take(api.POST('/api/v1/session/second', { body: { ...proof, old: old.value, begun: given.begun } }))))
 }
 const fresh = async () => shown(await send(() => take(api.POST('/api/v1/session/second/codes', { body: { ...proof } }))))
 function shown(done: Schema<'Codes'> | undefined) {
@@ -40,7 +47,7 @@ function leave() {
 </script>
 
 <template>
-  <section class="sheet p-4">
+  <section ref="place" class="sheet scroll-mb-4 p-4">
     <h2>A code beside the password</h2>
     <div v-if="codes.length">
       <p class="mt-1">
@@ -78,6 +85,10 @@ function leave() {
               required
               :aria-invalid="!!wrong.password"
           /></label>
+          <label v-if="here?.second"
+            ><span class="label">A code of the old phone, or a recovery code</span
+            ><input v-model="old" class="field font-mono" maxlength="40" required :aria-invalid="!!wrong.old"
+          /></label>
         </div>
         <p v-if="error" role="alert" class="mt-2 text-brick">{{ error }}</p>
         <div class="mt-3 flex gap-2">
@@ -88,7 +99,8 @@ function leave() {
     </form>
     <form v-else-if="here?.second" class="mt-2 grid grid-cols-3 items-end gap-3" @submit.prevent>
       <p class="col-span-3 text-soft">
-        You sign in with a code of your phone. For a new phone, or without one, it takes your password and a code (or a recovery code).
+        You sign in with a code of your phone. <button type="button" class="font-semibold text-slate hover:underline" @click="begin">Set up a new phone</button>
+        in its place; or, with your password and a code (or a recovery code):
       </p>
       <label
         ><span class="label">Your password</span
