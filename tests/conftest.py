@@ -6,12 +6,16 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from amber_lane.connectors import outside
 
 from .business import Business, WorldProcess, empty_file
 from .small import Small
 
+# How long something takes is measured elsewhere (`make bench`); a busy machine fails nothing here.
+settings.register_profile("untimed", deadline=None)
+settings.load_profile("untimed")
 # The practice world, and every partner that a test makes up, stand on this machine.
 outside.allow(("127.0.0.0/8", "::1/128"))
 

@@ -12,7 +12,7 @@ from ..services import agents
 from ..services.desk import Invalid
 from .deps import ReadDesk, SignedIn, WriteDesk, person_of
 from .files import SheetFile
-from .shapes import Ask, Done
+from .shapes import SHEET, Ask, Done, Form
 from .sheets import as_file
 
 router = APIRouter(prefix="/mine", tags=["agents"])
@@ -51,8 +51,8 @@ def mine(desk: ReadDesk, number: SignedIn) -> list[MineOut]:
     ]
 
 
-@router.post("/purchases.{form}")
-def take_out(desk: WriteDesk, number: SignedIn, form: str) -> Response:
+@router.post("/purchases.{form}", response_class=Response, responses=SHEET)
+def take_out(desk: WriteDesk, number: SignedIn, form: Form) -> Response:
     """Open purchase orders as a sheet; an agent who takes it says by it that they are accepted."""
     header, rows = agents.take_out(desk, person_of(desk, number))
     return as_file("purchase-orders", form, header, rows)
@@ -82,11 +82,16 @@ def give_number(desk: WriteDesk, number: SignedIn, ask: NumberAsk) -> Done:
     return Done(told=f"{found} is passed on")
 
 
-class TakenOut(BaseModel):
-    """bad: rows that were not taken, by their number in the sheet, each with why."""
+class BadRow(BaseModel):
+    """A row that was not taken. row: its number in the sheet."""
 
+    row: int
+    why: str
+
+
+class TakenOut(BaseModel):
     taken: int
-    bad: list[tuple[int, str]]
+    bad: list[BadRow]
 
 
 @router.post("/sheets/{name}")
@@ -94,4 +99,4 @@ def take_in(number: SignedIn, data: SheetFile, desk: WriteDesk, name: str) -> Ta
     if len(data) > BYTES_MAX:
         raise Invalid("the sheet is larger than 5 MB; send it in parts")
     taken, bad = agents.take_in(desk, person_of(desk, number), name, data)
-    return TakenOut(taken=taken, bad=bad)
+    return TakenOut(taken=taken, bad=[BadRow(row=row, why=why) for row, why in bad])

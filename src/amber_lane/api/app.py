@@ -66,7 +66,8 @@ from . import (
     watch,
     why,
 )
-from .deps import House, managers_only, seated
+from .deps import House, known_questions, managers_only, seated
+from .document import describe
 from .errors import add_errors
 from .headers import Guard
 from .live import Live
@@ -188,9 +189,10 @@ def make_app(house: House, beside: Beside | None = None) -> FastAPI:
     )
     app.state.house = house
     add_errors(app)
+    describe(app)
     goods = (allowance, catalogues, asking, source, shelf, families)
     for part in (session, own_sign_in, program, agents):
-        app.include_router(part.router, prefix="/api/v1")
+        app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(known_questions)])
     for part in (
         today,
         mapping,
@@ -215,7 +217,7 @@ def make_app(house: House, beside: Beside | None = None) -> FastAPI:
         sending,
         *goods,
     ):
-        app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(managers_only)])
+        app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(managers_only), Depends(known_questions)])
 
     @app.get("/api/health", tags=["app"])
     def health() -> dict[str, str]:

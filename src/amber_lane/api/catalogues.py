@@ -20,7 +20,7 @@ from ..services.place import place_of
 from ..sheets.mapped import FIELDS, NEEDED, Reading, look
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
 from .files import SheetFile
-from .shapes import Ask, Big, Money, sure
+from .shapes import SHEET, Ask, Big, Form, Money, sure
 from .sheets import bad_rows_of
 
 router = APIRouter(prefix="/suppliers", tags=["catalogues"])
@@ -220,8 +220,8 @@ def keep(base: TheHouse, desk: WriteDesk, request: Request, number: Big, ask: Tr
     return Started(job=job.id, told=f"{supplier.name}'s columns are kept; its items are being brought in")
 
 
-@router.get("/{number}/sheet/bad/{token}.{form}")
-def bad_rows(base: TheHouse, person: SignedIn, number: Big, token: str, form: str) -> Response:
+@router.get("/{number}/sheet/bad/{token}.{form}", response_class=Response, responses=SHEET)
+def bad_rows(base: TheHouse, person: SignedIn, number: Big, token: str, form: Form) -> Response:
     """The rows of a catalogue sheet that could not be read, as they stood, each with why."""
     if not token.isalnum() or len(token) != 24:
         raise NotFound("that sheet is not here any more; bring it in again")

@@ -5,12 +5,14 @@ from __future__ import annotations
 import contextlib
 from collections.abc import AsyncIterator, Iterator
 from dataclasses import dataclass, field
-from typing import Annotated
+from typing import Annotated, Any
 
 import anyio
 import anyio.to_thread
 from anyio.lowlevel import RunVar
 from fastapi import Depends, HTTPException, Request
+from fastapi.dependencies.utils import get_flat_params
+from fastapi.params import Query
 from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
@@ -21,7 +23,7 @@ from ..data.turns import TooLong
 from ..jobs.reads import Reader
 from ..jobs.worker import Worker
 from ..services import second_step, signing_in
-from ..services.desk import Desk
+from ..services.desk import Desk, Invalid
 from ..services.facts import Facts
 from ..services.finder import Finder
 from ..services.prices import Catalogue
@@ -120,6 +122,22 @@ def managers_only(request: Request) -> None:
         raise HTTPException(403, "this is the manager's; your purchase orders are on your own page")
     if here.lacks:
         raise HTTPException(403, "this house asks managers for a code beside the password; set yours up first")
+
+
+async def known_questions(request: Request) -> None:
+    """422 for a question that a call does not know: whoever mistypes one would take the answer for what they asked."""
+    if not request.query_params:
+        return
+    call = request.scope["endpoint"]
+    if call not in _questions:
+        params = get_flat_params(request.scope["route"].dependant)
+        _questions[call] = frozenset(one.alias for one in params if isinstance(one.field_info, Query))
+    if unknown := sorted(set(request.query_params) - _questions[call]):
+        raise Invalid(f"there is no {', '.join(unknown)[:100]} here", {name[:100]: "is not known here" for name in unknown[:10]})
+
+
+# What each call can be asked.
+_questions: dict[Any, frozenset[str]] = {}
 
 
 def who(request: Request, number: Annotated[int, Depends(signed_in)]) -> str:

@@ -10,7 +10,7 @@ from pydantic import Field
 from ..services import buyers, order_lines, order_ways, orders, purchases, withdrawing
 from ..services.desk import Conflict
 from .deps import WriteDesk
-from .shapes import Ask, Big, Done
+from .shapes import Ask, Big, Done, download
 
 router = APIRouter(prefix="/orders", tags=["orders"])
 
@@ -146,7 +146,7 @@ def choose_lane(desk: WriteDesk, line: Big, ask: LaneAsk) -> Done:
     return Done(told="Lane chosen by hand" if ask.lane else "The plan chooses again")
 
 
-@router.get("/{number}/buyer.json")
+@router.get("/{number}/buyer.json", response_class=Response, responses=download("application/json"))
 def buyer_told(desk: WriteDesk, number: Big) -> Response:
     """All that is held of the buyer of an order, in this order and their others, as a file for them."""
     told = buyers.told_of(desk, number)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
@@ -14,7 +14,7 @@ from ..services import answers_in, documents, letters_in, ordering
 from ..services.setup import UNCALLED
 from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .files import DocumentFile
-from .shapes import Ask, Big, Done
+from .shapes import DOCUMENT, Ask, Big, Done
 
 router = APIRouter(prefix="/ordering", tags=["orders"])
 
@@ -191,8 +191,8 @@ def keep_shape(desk: WriteDesk, number: Big, ask: ShapeAsk) -> Done:
     return Done(told=ordering.keep_shape(desk, number, ask.version, ask.shape, ask.page))
 
 
-@router.get("/purchases/{number}.{form}")
-def document(desk: ReadDesk, number: Big, form: str) -> Response:
+@router.get("/purchases/{number}.{form}", response_class=Response, responses=DOCUMENT)
+def document(desk: ReadDesk, number: Big, form: Literal["xml", "pdf"]) -> Response:
     """A purchase order as UBL (xml), or the packing slip that goes with it (pdf)."""
     made = documents.of_purchase(desk, number, form)
     return Response(made.data, media_type=made.kind, headers={"Content-Disposition": f'attachment; filename="{made.name}"'})

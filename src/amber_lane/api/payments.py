@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from ..services import payments
 from .deps import ReadDesk, WriteDesk
-from .shapes import Ask, Big, Done, Money, sure
+from .shapes import SHEET, Ask, Big, Done, Form, Money, sure
 from .sheets import as_file
 
 router = APIRouter(prefix="/batches", tags=["orders"])
@@ -60,6 +60,6 @@ def pay(desk: WriteDesk, code: str) -> Done:
     return Done(told=f"{code} is paid", count=payments.pay(desk, code))
 
 
-@router.get("/{code}/statement.{form}")
-def statement(desk: ReadDesk, code: str, form: str) -> Response:
+@router.get("/{code}/statement.{form}", response_class=Response, responses=SHEET)
+def statement(desk: ReadDesk, code: str, form: Form) -> Response:
     return as_file(f"statement-{code}", form, payments.HEADER, payments.statement(desk, code))

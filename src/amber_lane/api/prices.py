@@ -374,19 +374,24 @@ def policy(desk: ReadDesk) -> PolicyOut:
     return PolicyOut(fields=policy_for(desk.s), defaults=POLICY_DEFAULTS, own=own)
 
 
-class Scopes(BaseModel):
-    """Whose rules there can be: codes with their names."""
+class Named(BaseModel):
+    code: str
+    name: str
 
-    supplier: list[tuple[str, str]]
-    category: list[tuple[str, str]]
-    store: list[tuple[str, str]]
+
+class Scopes(BaseModel):
+    """Whose rules there can be."""
+
+    supplier: list[Named]
+    category: list[Named]
+    store: list[Named]
 
 
 @router.get("/scopes")
 def scopes(desk: ReadDesk) -> Scopes:
     s = desk.s
     return Scopes(
-        supplier=list(s.execute(select(Supplier.code, Supplier.name).order_by(Supplier.name)).tuples()),
-        category=[(name, name) for name in sorted(one for (one,) in tally(s, "sku categories") if one)],
-        store=list(s.execute(select(Store.code, Store.name).order_by(Store.name)).tuples()),
+        supplier=[Named(code=code, name=name) for code, name in s.execute(select(Supplier.code, Supplier.name).order_by(Supplier.name))],
+        category=[Named(code=name, name=name) for name in sorted(one for (one,) in tally(s, "sku categories") if one)],
+        store=[Named(code=code, name=name) for code, name in s.execute(select(Store.code, Store.name).order_by(Store.name))],
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import UTC, datetime
-from typing import Annotated, Any, Generic, TypeVar
+from typing import Annotated, Any, Generic, Literal, TypeVar
 
 import orjson
 from fastapi import Query, Response
@@ -45,6 +45,17 @@ class Page(BaseModel, Generic[T]):
 
 
 Big = Annotated[int, Field(gt=0, lt=2**53)]
+# How a table is taken out, and what a call that does so answers, for the interface's document.
+Form = Literal["csv", "xlsx"]
+
+
+def download(*kinds: str) -> dict[int | str, dict[str, Any]]:
+    """What the document says of a call that answers a file of one of these kinds."""
+    return {200: {"description": "A file", "content": {kind: {"schema": {"type": "string", "format": "binary"}} for kind in kinds}}}
+
+
+SHEET = download("text/csv", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+DOCUMENT = download("application/xml", "application/pdf")
 
 
 def money(minor: int | None, currency: str) -> Money | None:

@@ -32,40 +32,33 @@ from ..sheets.opened import plain_name
 from ..sheets.table import XLSX_MOST, csv_bytes, csv_parts, xlsx_bytes
 from .deps import Heavy, House, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .files import SheetFile
-from .shapes import Ask, Big, Done, IdsOut, wish
+from .shapes import SHEET, Ask, Big, Done, Form, IdsOut, wish
 
 router = APIRouter(prefix="/sheets", tags=["sheets"])
 _OURS = ("id", "version")
 _MONEY = {"price", "landed", "profit", "net", "hand_price", "old_price", "new_price", "paid", "kept", "cost"}
 
 
-def _is_form(form: str) -> None:
-    if form not in ("csv", "xlsx"):
-        raise Invalid("a sheet is taken out as csv or xlsx")
-
-
 def as_file(
-    name: str, form: str, header: Sequence[str], rows: Iterable[Sequence[Any]], lists: Mapping[str, Sequence[str]] | None = None
+    name: str, form: Form, header: Sequence[str], rows: Iterable[Sequence[Any]], lists: Mapping[str, Sequence[str]] | None = None
 ) -> Response:
     """A table as a download. lists: what a workbook offers in the cells of some columns."""
-    _is_form(form)
     body = csv_bytes(header, rows) if form == "csv" else xlsx_bytes(header, rows, name, lists)
     kind = "text/csv; charset=utf-8" if form == "csv" else "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
     return Response(body, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}.{form}"'})
 
 
-@router.get("/{name}/template.{form}")
-def template(desk: ReadDesk, name: str, form: str) -> Response:
+@router.get("/{name}/template.{form}", response_class=Response, responses=SHEET)
+def template(desk: ReadDesk, name: str, form: Form) -> Response:
     kind = sheets_in.kind_of(name)
     example = [*kind.example, *[""] * (len(kind.required) + len(kind.optional) - len(kind.example))]
     return as_file(f"{name}-template", form, [*kind.required, *kind.optional], [example], sheets_in.lists_of(desk, name))
 
 
 def streamed(
-    request: Request, base: House, name: str, form: str, header: Sequence[str], rows: Callable[[Desk], Iterable[Sequence[Any]]]
+    request: Request, base: House, name: str, form: Form, header: Sequence[str], rows: Callable[[Desk], Iterable[Sequence[Any]]]
 ) -> Response:
     """A table of any length as a download: CSV as it is read, in one look at the data. Who took it out stands in the log."""
-    _is_form(form)
     # Where that cannot be written now, as on a full disk, it can still be taken out.
     with contextlib.suppress(OperationalError, TooLong), base.db.writing() as s:
         desk = desk_of(request, s)
@@ -82,8 +75,8 @@ def streamed(
     return StreamingResponse(parts(), media_type="text/csv; charset=utf-8", headers=told)
 
 
-@router.get("/{name}/ours.{form}", dependencies=[Heavy])
-def ours(request: Request, base: TheHouse, number: SignedIn, name: str, form: str) -> Response:
+@router.get("/{name}/ours.{form}", dependencies=[Heavy], response_class=Response, responses=SHEET)
+def ours(request: Request, base: TheHouse, number: SignedIn, name: str, form: Form) -> Response:
     """What we have, in the columns of the sheet brought in."""
     kind = sheets_in.kind_of(name)
     return streamed(request, base, name, form, [*kind.required, *kind.optional], lambda desk: sheets_in.out_rows(desk, name))
@@ -218,7 +211,7 @@ def take(desk: WriteDesk, base: TheHouse, name: str, ask: TakeAsk) -> JobStarted
     return JobStarted(job=job.id, token=ask.token)
 
 
-def bad_rows_of(path: Path, name: str, form: str) -> Response:
+def bad_rows_of(path: Path, name: str, form: Form) -> Response:
     """The rows that a check or a taking in left, as they were, with the reason in a last column."""
     if not path.is_file():
         raise NotFound("this sheet has not been checked yet")
@@ -226,8 +219,8 @@ def bad_rows_of(path: Path, name: str, form: str) -> Response:
     return as_file(f"{name}-bad-rows", form, [*header, "reason"], ([*(row.get(column, "") for column in header), why] for row, why in rows))
 
 
-@router.get("/{name}/bad/{token}.{form}")
-def bad_rows(desk: ReadDesk, base: TheHouse, name: str, token: str, form: str) -> Response:
+@router.get("/{name}/bad/{token}.{form}", response_class=Response, responses=SHEET)
+def bad_rows(desk: ReadDesk, base: TheHouse, name: str, token: str, form: Form) -> Response:
     return bad_rows_of(_path(base, name, token).with_suffix(".bad.json"), name, form)
 
 
@@ -240,8 +233,8 @@ def list_ids(desk: ReadDesk, name: str, ask: Annotated[Wish, Depends(wish)], mos
     return IdsOut(ids=ids, total=total)
 
 
-@router.get("/lists/{name}.{form}", dependencies=[Heavy])
-def list_out(request: Request, base: TheHouse, desk: ReadDesk, name: str, form: str, ask: Annotated[Wish, Depends(wish)]) -> Response:
+@router.get("/lists/{name}.{form}", dependencies=[Heavy], response_class=Response, responses=SHEET)
+def list_out(request: Request, base: TheHouse, desk: ReadDesk, name: str, form: Form, ask: Annotated[Wish, Depends(wish)]) -> Response:
     """Exactly the rows of a list as filtered and sorted, all pages of them."""
     if name not in lists.LISTS:
         raise NotFound(f"there is no list called {name}")
@@ -328,8 +321,8 @@ def take_out(desk: WriteDesk, owner: Owner, number: Big, what: str) -> SheetTake
     return SheetTaken(told="The sheet is made; hand it over", sheet=kept.id, count=len(kept.rows))
 
 
-@router.get("/out/sheet/{number}.{form}")
-def sheet_out(desk: ReadDesk, number: Big, form: str) -> Response:
+@router.get("/out/sheet/{number}.{form}", response_class=Response, responses=SHEET)
+def sheet_out(desk: ReadDesk, number: Big, form: Form) -> Response:
     """A sheet as it was taken out, as often as wanted."""
     kept = desk.get(SheetOut, number, "sheet")
     return as_file(f"{kept.what}-{kept.at:%Y-%m-%d-%H%M}", form, kept.header, kept.rows)

@@ -22,7 +22,7 @@ from ..services.lists import Wish
 from ..services.setup import UNCALLED
 from .deps import ReadDesk, WriteDesk
 from .files import PictureFile
-from .shapes import Ask, Big, Done, Money, Page, minor, money, rows_out, sure, wish, written
+from .shapes import Ask, Big, Done, Money, Page, download, minor, money, rows_out, sure, wish, written
 
 router = APIRouter(prefix="/shelf", tags=["shelf"])
 Ids = Annotated[list[Big], Field(min_length=1, max_length=20_000)]
@@ -295,7 +295,7 @@ def add_picture(given: PictureFile, desk: WriteDesk, number: Big) -> Done:
     return Done(told=f"Picture added, {made.width} x {made.height}")
 
 
-@router.get("/pictures/{number}")
+@router.get("/pictures/{number}", response_class=Response, responses=download("image/jpeg", "image/png", "image/webp"))
 def picture(desk: ReadDesk, number: Big) -> Response:
     row = desk.get(Picture, number, "picture")
     head = {"Cache-Control": "private, max-age=86400", "Content-Security-Policy": "default-src 'none'", "X-Content-Type-Options": "nosniff"}

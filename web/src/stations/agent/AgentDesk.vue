@@ -48,14 +48,14 @@ async function sheet(form: string) {
   URL.revokeObjectURL(link.href)
   void refetch()
 }
-const bad = ref<[number, string][]>([])
+const bad = ref<Schema<'BadRow'>[]>([])
 async function bring(event: Event, name: 'tracking' | 'answers') {
   const input = event.target as HTMLInputElement
   const file = input.files?.[0]
   if (!file) return
   try {
     const said = await upload<Schema<'TakenOut'>>(`/api/v1/mine/sheets/${name}`, file)
-    bad.value = said.bad as [number, string][]
+    bad.value = said.bad
     tell(`${plural(said.taken, 'row')} taken${bad.value.length ? `, ${bad.value.length} not` : ''}`, bad.value.length > 0)
   } catch (problem) {
     tell(wordsOf(problem), true)
@@ -99,7 +99,7 @@ const where = (one: Row) =>
         <div v-if="bad.length" class="sheet mb-3 border-brick p-3" role="alert">
           <b>These rows were not taken:</b>
           <ul class="mt-1">
-            <li v-for="[row, told] in bad.slice(0, 30)" :key="row + told">row {{ row }}: {{ told }}</li>
+            <li v-for="{ row, why } in bad.slice(0, 30)" :key="row + why">row {{ row }}: {{ why }}</li>
           </ul>
         </div>
         <label v-if="open.length" class="mb-3 flex items-center gap-2"

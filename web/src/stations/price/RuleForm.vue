@@ -97,7 +97,7 @@ onMounted(() => first.value?.querySelector<HTMLElement>('select, input')?.focus(
           ><span class="label">Which</span
           ><select v-if="scope !== 'sku'" v-model="key" class="field" :aria-invalid="!!wrong.scope_key">
             <option value="" disabled>choose</option>
-            <option v-for="[code, name] in names" :key="code" :value="code">{{ name }}</option></select
+            <option v-for="{ code, name } in names" :key="code" :value="code">{{ name }}</option></select
           ><input v-else v-model="key" class="field code" maxlength="100" placeholder="its number" :aria-invalid="!!wrong.scope_key" /><span
             v-if="wrong.scope_key"
             role="alert"

@@ -115,7 +115,7 @@ const groups = computed(() => {
 const names = computed(() => (scope.value === 'sku' || house.value ? [] : (scopes.value?.[scope.value as 'store'] ?? [])))
 const mine = computed(() => data.value?.own.find((one) => one.scope === scope.value && one.key === key.value)?.fields ?? {})
 const nameOf = (one: { scope: string; key: string }) =>
-  (one.scope === 'sku' ? undefined : scopes.value?.[one.scope as 'store']?.find(([code]) => code === one.key)?.[1]) ?? one.key
+  (one.scope === 'sku' ? undefined : scopes.value?.[one.scope as 'store']?.find(({ code }) => code === one.key)?.name) ?? one.key
 function look_at(which: string, whose: string) {
   scope.value = which
   key.value = whose
@@ -209,7 +209,7 @@ function kept() {
       >
       <select v-if="!house && scope !== 'sku'" v-model="key" class="field w-56!" aria-label="Which" @change="touched = false">
         <option value="" disabled>choose</option>
-        <option v-for="[code, name] in names" :key="code" :value="code">{{ name }}</option>
+        <option v-for="{ code, name } in names" :key="code" :value="code">{{ name }}</option>
       </select>
       <input
         v-else-if="!house"
