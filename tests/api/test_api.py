@@ -23,6 +23,7 @@ from amber_lane.api import deps, own_sign_in, program, rates, session
 from amber_lane.api.app import make_app, make_house
 from amber_lane.api.document import OPEN
 from amber_lane.clock import SystemClock
+from amber_lane.services import lists, today
 from amber_lane.services.desk import Conflict
 from amber_lane.settings import Settings
 from amber_lane.sheets.opened import NotASheet
@@ -228,6 +229,43 @@ def test_no_call_but_the_open_ones_answers_a_stranger(document):
             assert answer.status_code in (401, 403), (case.method, case.path, answer.status_code, answer.text[:200])
 
     assert ask_all(document, ask, GenerationMode.POSITIVE) > 200
+
+
+HOSTILE = (
+    "9" * 30,
+    "-" + "9" * 30,
+    "1e400",
+    "nan",
+    "\0",
+    "x" * 400,
+    "'; drop table",
+    "1" + "0" * 400,
+    "٣",
+    "0x10",
+    "",
+    ":",
+    "2026-99-99",
+    "²",
+)
+
+
+def test_no_filter_nor_key_of_today_breaks_on_what_nobody_would_write(client):
+    """What they hold has no shape in the document: names and values, numbers after a colon."""
+    goods = ("store", "supplier", "category", "cost", "days", "keeps", "margin", "stock", "ours", "stock_least", "keeps_least", "suppliers")
+    asked = [(f"/sheets/lists/{name}/ids", key) for name, one in lists.LISTS.items() for key in one.filters]
+    for path, key in [*asked, *(("/source/search", key) for key in goods)]:
+        for value in HOSTILE:
+            answer = client.get(f"/api/v1{path}", params={"filters": f"{key}:{value}"})
+            assert answer.status_code < 500, (path, key, value, answer.text)
+    for path in [f"/sheets/lists/{name}/ids" for name in lists.LISTS]:
+        for value in HOSTILE:
+            assert client.get(f"/api/v1{path}", params={"words": value[:200], "sort": value[:40]}).status_code < 500
+    kinds = [kind for kinds in today.SOURCES for kind in kinds.split()]
+    for key in [f"{kind}:{value}" for kind in kinds for value in (*HOSTILE, "1:2:3")] + [
+        f"{kind}:1#{value}" for kind in kinds for value in HOSTILE[::4][::4]
+    ]:
+        answer = client.post("/api/v1/today/step", json={"key": key[:200]})
+        assert answer.status_code < 500, (key, answer.text)
 
 
 def test_what_one_call_makes_the_next_can_use(document, client):

@@ -14,6 +14,7 @@ import pytest
 from amber_lane.connectors import http, outside
 from amber_lane.connectors.errors import Malformed, OutsideError, Refused, Unavailable, UnknownOutcome
 from amber_lane.connectors.http import Caller
+from amber_lane.connectors.imap_mail import ImapMail
 from amber_lane.connectors.pop_mail import PopMail
 from amber_lane.connectors.smtp_mail import SmtpMail
 
@@ -127,9 +128,10 @@ def answering(does: Callable[[socket.socket], None]) -> Iterator[str]:
         server.shutdown(socket.SHUT_RDWR)
 
 
-def drip(head: bytes) -> Callable[[socket.socket], None]:
+def drip(head: bytes, asked: bool = True) -> Callable[[socket.socket], None]:
     def one(peer: socket.socket) -> None:
-        peer.recv(65536)
+        if asked:
+            peer.recv(65536)
         peer.sendall(head)
         while True:
             time.sleep(0.02)
@@ -149,6 +151,20 @@ def test_a_drip_ends_when_the_call_has_to(head: bytes) -> None:
                 call(address).fetch("/") if asks else call(address).send("POST", "/")
             # A call that asks for a file may take 12 times its deadline, any other twice.
             assert time.monotonic() - begun < (12 if asks else 2) * 0.1 + 2
+
+
+@pytest.mark.parametrize("kind", ["pop", "imap", "smtp"])
+def test_a_mail_server_that_drips_ends_too(kind: str) -> None:
+    """Each byte comes within the deadline, and the line they belong to never ends."""
+    with answering(drip({"pop": b"+OK ", "imap": b"* OK ", "smtp": b"220 "}[kind], asked=False)) as address:
+        place = f"{kind}://{address.partition('//')[2]}"
+        begun = time.monotonic()
+        with pytest.raises(Unavailable):
+            if kind == "smtp":
+                SmtpMail(place, "", 0.1).account()
+            else:
+                (PopMail if kind == "pop" else ImapMail)(place, "a:b", 0.1).uids()
+        assert time.monotonic() - begun < outside.STEP_DEADLINES * 0.1 + 2
 
 
 @pytest.mark.parametrize("packed", [False, True])

@@ -57,6 +57,10 @@ def add_errors(app: FastAPI) -> None:
         fields = {".".join(str(part) for part in one["loc"][1:]) or "body": one["msg"] for one in error.errors()}
         return problem(422, "; ".join(f"{name}: {told}" for name, told in list(fields.items())[:5]), fields=fields)
 
+    async def too_large(_: Request, error: Exception) -> JSONResponse:
+        # Nothing here is counted beyond 64 bits, so whatever was asked for by such a number is not there.
+        return problem(422, "a number in it is larger than any that there is here")
+
     async def busy(_: Request, error: Exception) -> JSONResponse:
         code = getattr(getattr(error, "orig", None), "sqlite_errorname", "")
         told = next((words for name, words in _STORAGE.items() if code.startswith(name)), _BUSY)
@@ -73,6 +77,7 @@ def add_errors(app: FastAPI) -> None:
     app.add_exception_handler(HTTPException, refused)
     app.add_exception_handler(StarletteHTTPException, refused)
     app.add_exception_handler(RequestValidationError, unreadable)
+    app.add_exception_handler(OverflowError, too_large)
     app.add_exception_handler(OperationalError, busy)
     app.add_exception_handler(TooLong, busy)
     app.add_exception_handler(Exception, broken)

@@ -72,7 +72,7 @@ class Guard:
 
         headers = Headers(scope=scope)
         told, most = headers.get("content-length", ""), most_of(path)
-        size = int(told) if told.isascii() and told.isdigit() and len(told) < 15 else None
+        size = int(told) if told.isascii() and told.isdecimal() and len(told) < 15 else None
         large = f"this is more than the {most // 1_000_000} MB that are taken here; send it in parts"
         chunked = size is None and "transfer-encoding" in headers
         if size is not None and size > most:

@@ -42,7 +42,7 @@ def search(ask: Annotated[Wish, Depends(wish)]) -> Search:
             raise Invalid(f"{name.replace('_', ' ')}: {text!r} is not a whole number", {name: "is not a whole number"})
         numbers[name] = int(text) if text else None
     store, suppliers = given.pop("store", ""), given.pop("supplier", "")
-    if not store.isdigit() or not re.fullmatch(r"(\d{1,9}(,\d{1,9})*)?", suppliers):
+    if not store.isdecimal() or not re.fullmatch(r"(\d{1,9}(,\d{1,9})*)?", suppliers):
         raise Invalid("choose a store to sell in", {"store": "is empty"})
     words = {name: given.pop(name, "") for name in ("category", "ships_from", "ours")}
     if given:

@@ -92,7 +92,7 @@ class CraftPages:
         bad: list[str] = []
         given: list[dict[str, object]] = [{"order": number, "rows": lines} for number, lines in whole.items()]
         orders = rows_of(given, lambda one: _order(whole[str(one["order"])]), "order", bad)
-        last = max((int(row["seq"]) for row in rows if row["seq"].isdigit()), default=int(cursor or 0))
+        last = max((int(row["seq"]) for row in rows if row["seq"].isdecimal()), default=int(cursor or 0))
         return OrderPage(orders, str(last), len(whole) >= 100, bad)
 
     def change_listing(self, change: ListingChange, key: str) -> None:

@@ -233,9 +233,9 @@ def _cost(text: str, decimal: str, currency: str) -> int:
         len(part) == 2
         and currency in _TWO
         and part.isascii()
-        and part.isdigit()
+        and part.isdecimal()
         and whole.isascii()
-        and whole.isdigit()
+        and whole.isdecimal()
         and len(whole) < 10
     ):
         return int(whole + part)
@@ -243,7 +243,7 @@ def _cost(text: str, decimal: str, currency: str) -> int:
 
 
 def _grams(text: str, decimal: str, unit: str) -> int:
-    if text.isascii() and text.isdigit() and unit == "g" and len(text) <= 8:
+    if text.isascii() and text.isdecimal() and unit == "g" and len(text) <= 8:
         return int(text)
     return int(values.grams_text(text, decimal or ".", unit)) if text else 0
 

@@ -122,14 +122,14 @@ class Caller:
 
     def _note_budget(self, response: httpx.Response) -> None:
         limit, left = (response.headers.get(name, "") for name in ("calls-limit", "calls-left"))
-        if limit.isdigit() and left.isdigit():
+        if limit.isdecimal() and left.isdecimal():
             self.budget = Budget(min(int(limit), 10**9), min(int(left), 10**9))
 
     def _failure(self, response: httpx.Response, asking: bool) -> OutsideError:
         status, (said, code) = response.status_code, _said(response)
         if status == 429:
             wait = response.headers.get("retry-after", "")
-            return RateLimited(f"{self.name} takes no more calls for the moment", float(wait) if wait.isdigit() else 5.0)
+            return RateLimited(f"{self.name} takes no more calls for the moment", float(wait) if wait.isdecimal() else 5.0)
         if status in (401, 403):
             return Denied(f"{self.name} does not accept the key: {said}")
         if status == 503:

@@ -52,7 +52,7 @@ class ImapMail(MailboxReader[imaplib.IMAP4]):
         """One mail. A mail that cannot be read is told with its fault."""
         mark, _, number = uid.rpartition("-")
         with self._open() as box:
-            if mark != self._mark or not number.isdigit():
+            if mark != self._mark or not number.isdecimal():
                 return Letter(uid, None, "", "", "", fault="it is gone from the mailbox")
             answer, data = box.uid("FETCH", number, "(RFC822.SIZE)")
             size = re.search(rb"RFC822\.SIZE (\d+)", _first(data))

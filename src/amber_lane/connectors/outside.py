@@ -6,6 +6,7 @@ every connection, what is inside is refused, and the connection goes to the very
 
 from __future__ import annotations
 
+import os
 import socket
 import ssl
 import threading
@@ -25,6 +26,10 @@ from .errors import Refused, Unavailable
 INSIDE = "AMBER_LANE_INSIDE"
 _NAT64 = ip_network("64:ff9b::/96")
 _allowed: set[IPv4Network | IPv6Network] = set()
+# So many deadlines a step of mail may take altogether: to sign in, to name all mails, to hand over one of 25 MB.
+STEP_DEADLINES = 12
+# What is talked over now by a library that knows no end of a whole call.
+_cut: ContextVar[Cut | None] = ContextVar("cut", default=None)
 _until: ContextVar[float | None] = ContextVar("until", default=None)
 
 
@@ -49,6 +54,42 @@ def _left(most: float | None) -> float | None:
         return most
     left = until - time.monotonic()
     return left if most is None else min(most, left)
+
+
+class Cut:
+    """Connections that are broken off together. Each is held by a copy, since sealing takes the first one over."""
+
+    def __init__(self) -> None:
+        self.held: list[socket.socket] = []
+        self.over = False
+
+    def add(self, one: socket.socket) -> None:
+        self.held.append(socket.socket(fileno=os.dup(one.fileno())))
+        if self.over:
+            self.end()
+
+    def end(self) -> None:
+        self.over = True
+        for one in self.held:
+            with suppress(OSError):
+                one.shutdown(socket.SHUT_RDWR)
+
+
+@contextmanager
+def cut_after(seconds: float) -> Iterator[Cut]:
+    """What a library of its own talks over in here is broken off after so many seconds, however slowly its bytes come. Connections that are
+    made in here are known; one from before is added."""
+    cut = Cut()
+    token, timer = _cut.set(cut), threading.Timer(seconds, cut.end)
+    timer.daemon = True
+    timer.start()
+    try:
+        yield cut
+    finally:
+        timer.cancel()
+        _cut.reset(token)
+        for one in cut.held:
+            one.close()
 
 
 def may_be_called(address: str) -> bool:
@@ -99,9 +140,13 @@ def connect(host: str, port: int, seconds: float) -> socket.socket:
     failed: OSError | None = None
     for one in addresses(host, port, seconds):
         try:
-            return socket.create_connection((one, port), _left(seconds))
+            made = socket.create_connection((one, port), _left(seconds))
         except OSError as error:
             failed = error
+            continue
+        if cut := _cut.get():
+            cut.add(made)
+        return made
     raise failed or OSError(f"{host} cannot be reached")
 
 

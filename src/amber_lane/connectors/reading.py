@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from typing import Generic, TypeVar
 from urllib.parse import urlsplit
 
-from . import tls
+from . import outside, tls
 from .errors import Refused, Unavailable
 
 B = TypeVar("B")
@@ -82,9 +82,12 @@ class MailboxReader(ABC, Generic[B]):
     @contextmanager
     def _open(self) -> Iterator[B]:
         try:
-            if self._box is None:
-                self._box = self._signed_in()
-            yield self._box
+            with outside.cut_after(self.deadline * outside.STEP_DEADLINES) as cut:
+                if self._box is None:
+                    self._box = self._signed_in()
+                else:
+                    cut.add(self._box.sock)  # type: ignore[attr-defined]
+                yield self._box
         except ssl.SSLCertVerificationError as error:
             self._drop()
             raise tls.unverified(self.host, error) from error

@@ -10,6 +10,8 @@ import html
 import smtplib
 import socket
 import ssl
+from collections.abc import Iterator
+from contextlib import contextmanager
 from email.errors import HeaderParseError
 from email.headerregistry import Address
 from email.message import EmailMessage
@@ -60,12 +62,12 @@ class SmtpMail:
         self.call = Caller("the mailbox", asked, {}, deadline, transport) if asked else None
 
     def account(self) -> Account:
-        with self._server():
+        with self._visit():
             return Account("Mailbox", "", "", ["send mail"])
 
     def send(self, mail: Mail) -> None:
         message, sender, to = made(mail)
-        with self._server() as server:
+        with self._visit() as server:
             utf8 = not (to + sender).isascii()
             if utf8 and not server.has_extn("smtputf8"):
                 raise Refused(f"the mail server cannot write from {sender} to {mail.to}: an address there has letters beyond ASCII")
@@ -90,6 +92,12 @@ class SmtpMail:
             raise CannotAsk("the mail server broke off while this was handed over, and cannot be asked whether it arrived")
         said = self.call.ask("/messages", _Messages, reference=reference)
         return any(one.reference == reference for one in said.messages)
+
+    @contextmanager
+    def _visit(self) -> Iterator[smtplib.SMTP]:
+        """A connection that is left at the end, and broken off where it goes on for too long."""
+        with outside.cut_after(self.deadline * outside.STEP_DEADLINES), self._server() as server:
+            yield server
 
     def _server(self) -> smtplib.SMTP:
         """A connection, sealed where that is asked for or can be, and signed in where a name is given."""

@@ -107,7 +107,7 @@ def _faults(address: Mapping[str, object], any_letters: bool) -> dict[str, tuple
             found["region"] = ("is missing", False)
         elif "postcode" not in found and not postcode_fits(code, state, country):
             found["postcode"] = (f"{given['postcode']!r} is not in {STATES[country][state][0]}", False)
-    if given["address_1"] and not any(letter.isdigit() for letter in given["address_1"] + given["address_2"]):
+    if given["address_1"] and not any(letter.isdecimal() for letter in given["address_1"] + given["address_2"]):
         found["address_1"] = ("has no house number", False)
     for name in ON_LABEL:
         if odd := sorted({letter for letter in given[name] if not _carried(letter) and not (any_letters and letter.isalpha())}):

@@ -49,7 +49,7 @@ def check_shape(number: str, shape: str) -> str:
             raise ValueError(f"tracking number {number!r} is not 5 to 40 letters and digits")
         return text
     fits = len(text) == len(shape) and all(
-        one.isascii() and (one.isalpha() if mark == "A" else one.isdigit() if mark == "9" else one == mark)
+        one.isascii() and (one.isalpha() if mark == "A" else one.isdecimal() if mark == "9" else one == mark)
         for one, mark in zip(text, shape.upper(), strict=True)
     )
     if not fits:
@@ -76,7 +76,7 @@ def check_gtin(code: str) -> str:
     text = re.sub(r"[\s-]", "", code)
     if re.fullmatch(r"\d(\.\d+)?E\+?\d+", text, re.IGNORECASE):
         raise ValueError(f"barcode {code} was cut short by a spreadsheet; save that column as text")
-    if not text.isdigit() or len(text) not in (8, 12, 13, 14):
+    if not text.isdecimal() or len(text) not in (8, 12, 13, 14):
         raise ValueError(f"barcode {code!r} does not have 8, 12, 13 or 14 digits")
     total = sum(int(d) * (3 if i % 2 else 1) for i, d in enumerate(reversed(text)))
     if total % 10:

@@ -97,7 +97,7 @@ def hidden_names(suppliers: Iterable[Supplier]) -> list[str]:
     for one in suppliers:
         names.add(one.name)
         host = re.sub(r"^https?://", "", one.site).split("/")[0].split(":")[0]
-        if "." in host and not host.replace(".", "").isdigit():
+        if "." in host and not host.replace(".", "").isdecimal():
             names.add(host)
     return sorted((name for name in names if len(name) > 3), key=len, reverse=True)
 

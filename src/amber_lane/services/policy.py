@@ -156,7 +156,7 @@ def price_layers(rules: Iterable[PriceRule], endings: Endings) -> list[tuple[str
 def parse_endings(text: str) -> list[int]:
     """'49|99' as minor parts; ValueError otherwise."""
     parts = [part.strip().lstrip(".") for part in text.replace(",", "|").replace(" ", "|").split("|") if part.strip()]
-    if any(not part.isdigit() or len(part) > 2 for part in parts):
+    if any(not part.isdecimal() or len(part) > 2 for part in parts):
         raise ValueError(f"{text!r} is not endings such as 49|99")
     return [int(part) for part in parts]
 

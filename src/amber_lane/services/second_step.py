@@ -69,7 +69,7 @@ def turn_on(desk: Desk, safe: Safe, begun: str, code: str, password: str, token:
 def fits(person: Person, safe: Safe, code: str) -> bool:
     """Whether a code is good now; it is used up by this. Within a transaction that writes, so that it is good once only."""
     plain = _plain(code)
-    if plain.isdigit() and len(plain) == 6:
+    if plain.isdecimal() and len(plain) == 6:
         step = _step_of(safe.open(person.second), plain, after=person.second_step)
         person.second_step = step or person.second_step
         return bool(step)

@@ -134,7 +134,7 @@ def need(row: Row, name: str) -> str:
 
 def whole(row: Row, name: str, least: int, most: int) -> int:
     text = need(row, name)
-    if not text.lstrip("-").isdigit() or not least <= int(text) <= most:
+    if not text.lstrip("-").isdecimal() or not least <= int(text) <= most:
         raise ValueError(f"{name}: {text!r} is not a whole number from {least} to {most:,}")
     return int(text)
 

@@ -96,7 +96,7 @@ class _Known:
     def _no_item(self, supplier: Supplier, number: str) -> str:
         if _POWER.match(number):
             return f"item {number} is written in powers of ten, so its digits are lost; format the column as text and save anew"
-        if number.isdigit():
+        if number.isdecimal():
             bare = number.lstrip("0")
             near = next((n for s, n in self.items if s == supplier.id and n.lstrip("0") == bare), None)
             if near:
@@ -255,7 +255,7 @@ def _use(text: str) -> int:
     if word == INSTEAD:
         return _LAST
     number = word.removeprefix("spare").strip() or "1"
-    if not number.isdigit() or not 1 <= int(number) <= 99:
+    if not number.isdecimal() or not 1 <= int(number) <= 99:
         raise ValueError(f"use: {text!r} is not main, spare 1, spare 2, … or {INSTEAD}")
     return int(number)
 

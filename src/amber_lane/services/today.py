@@ -100,12 +100,12 @@ def do_step(desk: Desk, key: str, other: bool = False, choice: str = "", keys: S
         return _for_many(desk, key, other, set(keys))
     key, _, member = key.partition("#")
     trouble = next((one for one in singles(desk, key) if one.key == key), None)
-    if trouble is None and key.startswith("oversell:") and (number := key.partition(":")[2]).isdigit():
+    if trouble is None and key.startswith("oversell:") and (number := key.partition(":")[2]).isdecimal():
         # One of a store's many, which stand as one row.
         trouble = next(iter(troubles_goods.oversell(desk, only=[int(number)])), None)
     if trouble is None:
         raise Conflict("this is settled already")
-    return _do(desk, trouble, other, choice, int(member) if member.isdigit() else None)
+    return _do(desk, trouble, other, choice, int(member) if member.isdecimal() else None)
 
 
 def _for_many(desk: Desk, key: str, other: bool, keys: set[str]) -> str:

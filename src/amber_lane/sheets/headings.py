@@ -50,7 +50,7 @@ def _barcode(text: str) -> bool:
 LOOKS: dict[str, Callable[[str], bool]] = {
     **dict.fromkeys(MONEY, _money),
     **dict.fromkeys(PIECES, _pieces),
-    "gtin": lambda text: (text.strip().isdigit() and 8 <= len(text.strip()) <= 14) or _barcode(text),
+    "gtin": lambda text: (text.strip().isdecimal() and 8 <= len(text.strip()) <= 14) or _barcode(text),
     "title": lambda text: any(letter.isalpha() for letter in text),
     "email": lambda text: "@" in text,
     "link": lambda text: "." in text,

@@ -140,7 +140,7 @@ def count(text: str, decimal: str = ".") -> int:
     >>> count("50+"), count(" 7 "), count("12,00")
     (50, 7, 12)
     """
-    if text.isascii() and text.isdigit() and len(text) <= 9:
+    if text.isascii() and text.isdecimal() and len(text) <= 9:
         return int(text)
     number = int(values.whole_text(text, decimal))
     if number < 0:

@@ -91,7 +91,7 @@ def _row_values(row: dict[str, str], endings: price.Endings) -> dict[str, int]:
     if values["rule_value"] == NONE:
         raise ValueError("rule_value: is empty")
     ends = [part.strip() for part in row.get("endings", "").split("|") if part.strip()]
-    if any(not part.isdigit() or len(part) > 2 for part in ends):
+    if any(not part.isdecimal() or len(part) > 2 for part in ends):
         raise ValueError(f"endings: {row['endings']!r} is not minor parts such as 49|99")
     values["endings"] = endings.add([int(part) for part in ends])
     if values["old_price"] == 0:

@@ -86,7 +86,7 @@ def _amount(row: dict[str, str], name: str, least: int | None = 0) -> int:
 
 def _count(row: dict[str, str], name: str, least: int = 0) -> int:
     text = row[name]
-    if not text.isascii() or not text.isdigit() or not least <= int(text) < 10**9:
+    if not text.isascii() or not text.isdecimal() or not least <= int(text) < 10**9:
         raise ValueError(f"{name}: {text!r} is not a whole number of {least} or more")
     return int(text)
 

@@ -188,7 +188,7 @@ def _response(root: Any) -> Answer:
 
 
 def _number(text: str) -> int:
-    if not text.isascii() or not text.isdigit() or len(text) > 6:
+    if not text.isascii() or not text.isdecimal() or len(text) > 6:
         raise NotADocument(f"{text!r} is not the number of a line of ours")
     return int(text)
 

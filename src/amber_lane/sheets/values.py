@@ -134,7 +134,7 @@ def whole_text(text: str, decimal: str = ".") -> str:
     >>> whole_text("1,250"), whole_text("1.000", "."), whole_text("50+"), whole_text("12 pcs"), whole_text("Out of stock")
     ('1250', '1', '50', '12', '0')
     """
-    if text.isascii() and text.isdigit() and len(text) <= 9:
+    if text.isascii() and text.isdecimal() and len(text) <= 9:
         return str(int(text))
     given = text
     text = text.strip()

@@ -136,14 +136,14 @@ class Corpus:
     def may_be_empty(self, word: str) -> bool:
         """Whether a word could be one that says nothing of which thing it is."""
         told = COLOURS | MATERIALS | EXTRAS
-        return word not in told and word not in self.makers and not any(letter.isdigit() for letter in word)
+        return word not in told and word not in self.makers and not any(letter.isdecimal() for letter in word)
 
     def rivals(self, one: str, other: str) -> str:
         """What kind of choice two words are between; '' where they may both be true of a thing."""
         for name, words in KINDS:
             if one in words and other in words:
                 return name
-        if one.isdigit() and other.isdigit():
+        if one.isdecimal() and other.isdecimal():
             return "number"
         if one in self.makers and other in self.makers:
             return "maker"

@@ -46,7 +46,7 @@ def marks(title: str, evidence: Sequence[Evidence], theirs: bool = True) -> list
 
 def _akin(word: str, other: str) -> bool:
     """Whether a word of a title is what was read as another: cut short, in the plural, or with its unit run on."""
-    if word.isdigit() or other.isdigit():
+    if word.isdecimal() or other.isdecimal():
         return False
     short, long = sorted((word, other), key=len)
     if long.rstrip("s") == short.rstrip("s"):

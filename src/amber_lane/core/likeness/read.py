@@ -61,7 +61,7 @@ def check_gtin(text: str) -> str:
     ('05000003000019', '', '', '00000012345670')
     """
     digits = text.strip().replace(" ", "").replace("-", "")
-    if not (digits.isascii() and digits.isdigit()) or not 7 <= len(digits) <= 14 or int(digits) == 0:
+    if not (digits.isascii() and digits.isdecimal()) or not 7 <= len(digits) <= 14 or int(digits) == 0:
         return ""
     full = digits.zfill(14)
     total = sum(int(d) * (3 if i % 2 == 0 else 1) for i, d in enumerate(full[:-1]))
@@ -228,7 +228,7 @@ def _take_sizes(words: list[str], out: Thing) -> list[str]:
             out.sizes.add(f"X{size}" if extra and size in ("S", "L") else size)
         elif _PAPER.match(word):
             out.sizes.add(word.upper())
-        elif len(word) > 1 or word.isdigit():
+        elif len(word) > 1 or word.isdecimal():
             rest.append(word)
         extra = False
     return rest
