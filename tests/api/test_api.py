@@ -163,6 +163,8 @@ def test_a_sheet_comes_in_with_a_preview_and_bad_rows_come_back(app, client):
     assert row["total"] == 1 and row["rows"][0]["price"] == {"amount": "12.00", "currency": "GBP"}
     out = client.get("/api/v1/sheets/lists/listings.csv").text
     assert "S-1" in out and "12.00" in out
+    told = client.get("/api/v1/acts?filters=kind:list.out").json()["rows"]
+    assert [one["told"] for one in told] == ["Ada took listings out as CSV"]
 
 
 load_all_checks()

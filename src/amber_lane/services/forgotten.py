@@ -6,6 +6,7 @@ import secrets
 from datetime import timedelta
 
 from sqlalchemy import select, update
+from sqlalchemy.orm import Session
 
 from ..data.setup import PasswordLink, Person
 from . import outbox, second_step
@@ -15,11 +16,34 @@ from .secrets import hash_password
 from .signing_in import end_all, hash_of, now
 
 GOOD_FOR = timedelta(hours=1)
+NO_MORE = "this link is good no more; ask for a new one"
+
+
+def signs_in(s: Session, mail: str) -> bool:
+    """Whether anybody signs in with a mail address; nobody writes anything for a stranger."""
+    return _of(s, mail) is not None
+
+
+def is_good(s: Session, token: str) -> bool:
+    """Whether a link is good now."""
+    return _owner(s, token) is not None
+
+
+def _of(s: Session, mail: str) -> Person | None:
+    return s.scalar(select(Person).where(Person.mail == mail, Person.gone_at.is_(None)))
+
+
+def _owner(s: Session, token: str) -> tuple[PasswordLink, Person] | None:
+    link = s.scalar(select(PasswordLink).where(PasswordLink.hash == hash_of(token)))
+    person = s.get(Person, link.person_id) if link else None
+    if link is None or person is None or link.used_at or person.gone_at or now() - link.at > GOOD_FOR:
+        return None
+    return link, person
 
 
 def ask(desk: Desk, mail: str, page: str, asked_from: str) -> None:
     """Send a link to whoever signs in with a mail address; nothing is done, nor told, where nobody does. page: where it leads."""
-    person = desk.s.scalar(select(Person).where(Person.mail == mail, Person.gone_at.is_(None)))
+    person = _of(desk.s, mail)
     if person is None:
         return
     token = secrets.token_urlsafe(32)
@@ -42,10 +66,10 @@ def ask(desk: Desk, mail: str, page: str, asked_from: str) -> None:
 
 def say_anew(desk: Desk, token: str, password: str) -> str:
     """The new password of whose link this is; all their sign-ins end. Returns their mail address. Invalid when it is good no more."""
-    link = desk.s.scalar(select(PasswordLink).where(PasswordLink.hash == hash_of(token)))
-    person = desk.s.get(Person, link.person_id) if link else None
-    if link is None or person is None or link.used_at or person.gone_at or now() - link.at > GOOD_FOR:
-        raise Invalid("this link is good no more; ask for a new one")
+    found = _owner(desk.s, token)
+    if found is None:
+        raise Invalid(NO_MORE)
+    link, person = found
     _keep(desk, person, password)
     link.used_at = now()
     desk.log("person.password", person.name, f"{person.name} said a new password by a link that was mailed; all sign-ins ended")
@@ -54,7 +78,7 @@ def say_anew(desk: Desk, token: str, password: str) -> str:
 
 def say_for(desk: Desk, mail: str, password: str) -> str:
     """A new password said on the machine itself, for who has no other way in; the second step goes too."""
-    person = desk.s.scalar(select(Person).where(Person.mail == mail, Person.gone_at.is_(None)))
+    person = _of(desk.s, mail)
     if person is None:
         raise NotFound(f"nobody signs in as {mail}")
     _keep(desk, person, password)

@@ -37,6 +37,8 @@ def _plain(text: str) -> str:
 
 # After so many wrong tries each further one waits, twice as long every time, up to so many seconds; so long nothing is forgotten.
 FREE, FREE_OF_ACCOUNT, LONGEST_WAIT, REMEMBERED = 5, 20, 900.0, 3600.0
+# Accounts and addresses that are kept in mind at once.
+MOST = 50_000
 
 
 @dataclass
@@ -54,6 +56,7 @@ class Throttle:
 
     tries: dict[tuple[str, str], _Tries] = field(default_factory=dict)
     lock: threading.Lock = field(default_factory=threading.Lock)
+    tidy_at: float = 0.0
 
     def wait(self, account: str, address: str, known: bool) -> float:
         """Seconds until the next try is looked at; known: that person has signed in from there before."""
@@ -69,11 +72,19 @@ class Throttle:
         """Count a wrong try. Returns how many there were of that account from there."""
         now = time.monotonic()
         with self.lock:
-            self.tries = {key: one for key, one in self.tries.items() if now - one.last < REMEMBERED}
+            if now > self.tidy_at or len(self.tries) > MOST:
+                self._tidy(now)
             for key, _ in self._keys(account, address, False):
                 one = self.tries.setdefault(key, _Tries())
                 one.wrong, one.last = one.wrong + 1, now
             return self.tries[account, address].wrong
+
+    def _tidy(self, now: float) -> None:
+        """What is old goes, and of very many the older half: whoever makes names up fills no memory."""
+        self.tidy_at = now + 60
+        left = {key: one for key, one in self.tries.items() if now - one.last < REMEMBERED}
+        newest = sorted(left, key=lambda key: left[key].last)[-MOST // 2 :] if len(left) > MOST else left
+        self.tries = {key: left[key] for key in newest}
 
     def right(self, account: str, address: str) -> None:
         with self.lock:

@@ -1730,7 +1730,7 @@ export interface paths {
         put?: never;
         /**
          * Forgot Password
-         * @description Have a link mailed under which a new password is said. The answer is the same whether anybody signs in so or not.
+         * @description Have a link mailed under which a new password is said. The answer is the same, and as fast, whether anybody signs in so or not.
          */
         post: operations["session_forgot_password"];
         delete?: never;
