@@ -18,7 +18,21 @@ TARGET = Path(__file__).resolve().parents[1] / "docs" / "benchmarks.md"
 def main() -> int:
     report = Report()
     # Each part is read in when its turn comes, so that no part's memory counts what only others need.
-    for part in ("sweep", "prices", "watching", "likeness", "lanes", "goods", "reading", "delivery", "page", "week", "routing", "orders"):
+    for part in (
+        "sweep",
+        "prices",
+        "watching",
+        "likeness",
+        "lanes",
+        "goods",
+        "reading",
+        "delivery",
+        "page",
+        "week",
+        "routing",
+        "orders",
+        "doors",
+    ):
         import_module(f".{part}", __package__).run(report)
     machine = f"{platform.machine()}, 2 shared cores, Python {platform.python_version()}, NumPy {numpy.__version__}, SQLite {sqlite3.sqlite_version}"
     lines = [

@@ -328,18 +328,20 @@ def restore(file: Annotated[Path, typer.Argument(help="A file made by backup.")]
 
     from .data.backups import FOLDER
     from .data.backups import restore as put_back
+    from .data.session import held_beside
     from .settings import Settings
 
     settings = Settings()
     settings.data.mkdir(parents=True, exist_ok=True)
-    with (settings.data / "worker.lock").open("a") as lock:
+    place = _file_of(settings)
+    with held_beside(place).open("a") as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             typer.echo("amber-lane: the application is running; stop it first", err=True)
             raise typer.Exit(2) from None
         try:
-            was = put_back(file, _file_of(settings), settings.data / FOLDER)
+            was = put_back(file, place, settings.data / FOLDER)
         except (OSError, ValueError) as error:
             typer.echo(f"amber-lane: {error}; nothing was changed", err=True)
             raise typer.Exit(2) from error

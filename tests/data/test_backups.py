@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import fcntl
 import os
 import signal
 import sqlite3
@@ -21,6 +20,7 @@ from amber_lane.api.app import make_app, make_house
 from amber_lane.clock import SystemClock
 from amber_lane.data import backups
 from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.session import Database
 from amber_lane.data.shelf import Picture
 from amber_lane.services import purchases
 from amber_lane.services.desk import Desk
@@ -81,6 +81,7 @@ def test_a_backup_is_whole_or_is_not_and_a_house_stands_again_on_an_empty_machin
 
 
 def test_what_is_not_whole_is_not_put_back_nor_over_a_house_that_runs(small: Small, tmp_path: Path) -> None:
+    small.db.close()
     here = Path(small.db.engine.url.database or "").parent
     saved = tmp_path / "saved.db"
     backups.copy(here / "small.db", saved)
@@ -96,9 +97,11 @@ def test_what_is_not_whole_is_not_put_back_nor_over_a_house_that_runs(small: Sma
     (ruin / "small.db").write_bytes(b"no data at all" * 500)
     assert amber(small, ruin, "restore", str(saved)).returncode == 0 and "as it should be" in amber(small, ruin, "check").stdout
     assert next((ruin / backups.FOLDER).glob("*-before-restore.db")).read_bytes().startswith(b"no data")
-    with (here / "worker.lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        assert "stop it first" in amber(small, here, "restore", str(saved)).stderr
+    # Whoever has it open, if only for a look, keeps it from being put back.
+    other = Database(small.db.url)
+    assert "stop it first" in amber(small, here, "restore", str(saved)).stderr
+    other.close()
+    assert amber(small, here, "restore", str(saved)).returncode == 0
     assert backups.look_over(here / "small.db") == []
 
 

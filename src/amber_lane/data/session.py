@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import fcntl
+import os
 import sys
 import time
 from collections.abc import Iterator
 from contextlib import closing, contextmanager, nullcontext
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import structlog
 from sqlalchemy import Connection, Engine, create_engine, event
@@ -40,6 +42,8 @@ class Database:
         self.kept = Kept(self.reading)
         file = self.engine.url.database if self.sqlite else None
         self.turns = Turns(WRITE_WITHIN, Path(file) if file and file != ":memory:" else None)
+        # Held for as long as it is open, so that nobody puts another file in its place.
+        self._held = _hold(Path(file)) if file and file != ":memory:" else None
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     def migrate(self, to: str = "head") -> None:
@@ -129,6 +133,23 @@ class Database:
     def close(self) -> None:
         self.engine.dispose()
         self.turns.close()
+        if self._held is not None:
+            self._held.close()
+
+
+def held_beside(file: Path) -> Path:
+    """What everybody who has a file of data open holds a shared lock of."""
+    return file.with_name(f"{file.name}.open")
+
+
+def _hold(file: Path) -> IO[bytes] | None:
+    try:
+        held = os.fdopen(os.open(held_beside(file), os.O_CREAT | os.O_RDWR, 0o600), "rb+")
+        fcntl.flock(held, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except OSError:
+        # On a disk that can only be read nobody restores anything either.
+        return None
+    return held
 
 
 def _settings(connection: Any, _: Any) -> None:
