@@ -19,7 +19,7 @@ from schemathesis import GenerationMode
 from schemathesis.checks import CHECKS, load_all_checks
 from schemathesis.config import SchemathesisConfig
 
-from amber_lane.api import deps, own_sign_in, program, rates, session
+from amber_lane.api import deps, rates
 from amber_lane.api.app import make_app, make_house
 from amber_lane.api.document import OPEN
 from amber_lane.clock import SystemClock
@@ -180,8 +180,8 @@ ADA = {"mail": "a@amber-lane.example", "password": "long-enough-word"}
 def document(app, client, monkeypatch):
     """The interface's document as tests are made from it. What is meant well may be refused for what it means (422), and a partner that
     is not there is told of (502)."""
-    for place, name in ((session, "throttle"), (own_sign_in, "throttle"), (own_sign_in, "_links"), (program, "tries")):
-        monkeypatch.setattr(getattr(place, name), "wait", lambda *_: 0.0)
+    for name in ("tries", "links", "tokens"):
+        monkeypatch.setattr(getattr(app.state.house, name), "wait", lambda *_: 0.0)
     raw = client.get("/api/openapi.json").json()
     assert {"401", "403", "404", "409", "422"} <= raw["paths"]["/api/v1/lanes"]["post"]["responses"].keys()
     raw["components"].pop("securitySchemes")
@@ -233,22 +233,7 @@ def test_no_call_but_the_open_ones_answers_a_stranger(document):
     assert ask_all(document, ask, GenerationMode.POSITIVE) > 200
 
 
-HOSTILE = (
-    "9" * 30,
-    "-" + "9" * 30,
-    "1e400",
-    "nan",
-    "\0",
-    "x" * 400,
-    "'; drop table",
-    "1" + "0" * 400,
-    "٣",
-    "0x10",
-    "",
-    ":",
-    "2026-99-99",
-    "²",
-)
+HOSTILE = ("9" * 30, "-" + "9" * 30, "nan", "\0", "x" * 400, "'; drop table", "1" + "0" * 400, "٣", "", "²")
 
 
 def test_no_filter_nor_key_of_today_breaks_on_what_nobody_would_write(client):

@@ -12,8 +12,7 @@ from fastapi.testclient import TestClient
 from httpx import Response
 from sqlalchemy import select, update
 
-from amber_lane.api import headers, own_sign_in, session
-from amber_lane.api import program as program_api
+from amber_lane.api import headers, session
 from amber_lane.api.app import make_app, make_house
 from amber_lane.api.deps import House
 from amber_lane.clock import SystemClock
@@ -31,8 +30,6 @@ WORD = "seven quiet herons"
 @pytest.fixture
 def house(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[House]:
     (tmp_path / "index.html").write_text("<p>page</p>")
-    for place, name in ((session, "throttle"), (own_sign_in, "throttle"), (own_sign_in, "_links")):
-        monkeypatch.setattr(place, name, passwords.Throttle())
     # The work of a password is its strength, and nothing that is asked here.
     monkeypatch.setattr(secrets, "_hasher", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
     monkeypatch.setattr(session, "_NOBODY", secrets.hash_password("nobody at all"))
@@ -225,8 +222,7 @@ def test_what_is_too_much_or_of_nobody_is_not_even_read(house: House, monkeypatc
         assert answer.status_code == status and answer.headers["content-type"] == "application/problem+json"
 
 
-def test_wrong_tokens_of_programs_are_counted_and_keep_no_right_one_waiting(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(program_api, "tries", passwords.Throttle())
+def test_wrong_tokens_of_programs_are_counted_and_keep_no_right_one_waiting(house: House) -> None:
     with house.db.writing() as s:
         desk = Desk(s, house.clock, "Tester")
         store = setup.join_uncalled(desk, setup.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))

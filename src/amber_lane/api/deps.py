@@ -26,6 +26,7 @@ from ..services import second_step, signing_in
 from ..services.desk import Desk, Invalid
 from ..services.facts import Facts
 from ..services.finder import Finder
+from ..services.passwords import Throttle
 from ..services.prices import Catalogue
 from ..services.setup import Doors
 from ..settings import Settings
@@ -41,6 +42,10 @@ class House:
     doors: Doors
     worker: Worker
     catalogue: Catalogue = field(default_factory=Catalogue)
+    # What was tried at its doors: passwords and codes, links for new passwords, tokens of programs.
+    tries: Throttle = field(default_factory=Throttle)
+    links: Throttle = field(default_factory=Throttle)
+    tokens: Throttle = field(default_factory=Throttle)
 
     def warm(self) -> None:
         """Read what searching and pricing keep in memory, beside whatever else begins."""

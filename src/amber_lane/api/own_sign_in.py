@@ -12,9 +12,8 @@ from pydantic import BaseModel, StringConstraints
 
 from ..services import forgotten, second_step, signing_in
 from ..services.desk import Desk, Invalid
-from ..services.passwords import Throttle
-from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, seated
-from .session import Code, Mail, Password, address_of, own_page, throttle
+from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, house, seated
+from .session import Code, Mail, Password, address_of, own_page
 from .shapes import Ask, Big, Done
 
 router = APIRouter(prefix="/session", tags=["session"])
@@ -55,16 +54,16 @@ class PasswordAsk(Ask):
 @contextmanager
 def _counted(request: Request) -> Iterator[str]:
     """Whoever sits at somebody else's open page tries passwords and codes no faster than at the door. The secret of the sign-in."""
-    who = seated(request)
+    who, base = seated(request), house(request)
     mine, address = (f"person {who.person}" if who else ""), address_of(request)
-    if (wait := throttle.wait(mine, address, True)) > 0:
+    if (wait := base.tries.wait(mine, address, True)) > 0:
         raise HTTPException(429, f"too many tries; wait {round(wait)} seconds", {"Retry-After": str(round(wait) + 1)})
     try:
         yield who.token if who else ""
     except Invalid:
-        throttle.wrong(mine, address)
+        base.tries.wrong(mine, address)
         raise
-    throttle.right(mine, address)
+    base.tries.right(mine, address)
 
 
 @router.post("/password")
@@ -84,9 +83,9 @@ def forgot_password(request: Request, ask: ForgottenAsk, base: TheHouse, after: 
     """Have a link mailed under which a new password is said. The answer is the same, and as fast, whether anybody signs in so or not."""
     own_page(request)
     address = address_of(request)
-    if (wait := _links.wait(ask.mail, address, False)) > 0:
+    if (wait := base.links.wait(ask.mail, address, False)) > 0:
         raise HTTPException(429, f"asked for too often; wait {max(round(wait / 60), 1)} minutes", {"Retry-After": str(round(wait) + 1)})
-    _links.wrong(ask.mail, address)
+    base.links.wrong(ask.mail, address)
     after.add_task(_mail_link, base, ask.mail, address)
     return Done(told="If somebody signs in with that address, a mail with a link is on its way; it is good for an hour")
 
@@ -99,10 +98,6 @@ def _mail_link(base: House, mail: str, address: str) -> None:
             forgotten.ask(Desk(s, base.clock, "Doors"), mail, f"{base.settings.address}/", address)
 
 
-# How often links may be asked for, by the same growing waits.
-_links = Throttle()
-
-
 class NewPasswordAsk(Ask):
     link: Annotated[str, StringConstraints(max_length=100)]
     password: Password
@@ -113,12 +108,12 @@ def say_new_password(request: Request, ask: NewPasswordAsk, base: TheHouse) -> D
     """A new password by a mailed link. Signing in with it comes after, with the second step where there is one."""
     own_page(request)
     address = address_of(request)
-    if (wait := _links.wait("a link", address, False)) > 0:
+    if (wait := base.links.wait("a link", address, False)) > 0:
         raise HTTPException(429, f"too many tries; wait {max(round(wait / 60), 1)} minutes", {"Retry-After": str(round(wait) + 1)})
     with base.db.reading() as s:
         good = forgotten.is_good(s, ask.link)
     if not good:
-        _links.wrong("a link", address)
+        base.links.wrong("a link", address)
         raise Invalid(forgotten.NO_MORE)
     with base.db.writing() as s:
         mail = forgotten.say_anew(Desk(s, base.clock, "Doors"), ask.link, ask.password)

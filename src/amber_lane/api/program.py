@@ -19,7 +19,7 @@ from ..connectors.protocols import Address, StoreListing, StoreOrder, StoreOrder
 from ..data.setup import Store, Token
 from ..services import drift, orders, program, shelf
 from ..services.desk import Desk, Invalid
-from ..services.passwords import FREE, Throttle
+from ..services.passwords import FREE
 from .deps import House, house
 from .shapes import Ask, Big
 
@@ -47,18 +47,14 @@ def holds_token(request: Request) -> bool:
     return False
 
 
-# Wrong tokens by address. Whoever has a right one is never kept waiting, wherever they come from.
-tries = Throttle()
-
-
 def _refused(request: Request, base: House, told: str) -> HTTPException:
-    """Count a wrong token; many from one place are told so, and written down once."""
+    """Count a wrong token by address; many from one place are told so, and written down once. Whoever has a right one never waits."""
     address = request.client.host if request.client else ""
-    n = tries.wrong("a program", address)
+    n = base.tokens.wrong("a program", address)
     if n == FREE:
         with base.db.writing() as s:
             Desk(s, base.clock, "Doors").log("program.refused", address, f"{n} wrong tokens of programs from {address}", count=0)
-    if (wait := tries.wait("a program", address, True)) > 0:
+    if (wait := base.tokens.wait("a program", address, True)) > 0:
         return HTTPException(429, f"{told}; too many tries from here", {"Retry-After": str(round(wait) + 1)})
     return HTTPException(401, told)
 

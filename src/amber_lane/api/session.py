@@ -13,7 +13,6 @@ from .. import __version__
 from ..data.setup import Person, Store, Supplier
 from ..services import second_step, setup, signing_in
 from ..services.desk import Desk
-from ..services.passwords import Throttle
 from ..services.secrets import password_fits
 from ..services.transit import make_templates
 from .deps import House, Seated, SignedIn, TheHouse, cookie_of, seated
@@ -99,7 +98,7 @@ def sign_in(request: Request, response: Response, ask: SignIn, base: TheHouse) -
     with base.db.reading() as s:
         person = s.scalar(select(Person).where(Person.mail == ask.mail, Person.gone_at.is_(None)))
         known = person is not None and signing_in.came_from(s, person.id, address)
-    if (wait := throttle.wait(ask.mail, address, known)) > 0:
+    if (wait := base.tries.wait(ask.mail, address, known)) > 0:
         told = f"too many tries; wait {round(wait)} seconds" if wait < 90 else f"too many tries; wait {round(wait / 60)} minutes"
         raise HTTPException(429, told, {"Retry-After": str(round(wait) + 1)})
     # The work is the same whether the person exists or not, so the time tells nothing.
@@ -108,7 +107,7 @@ def sign_in(request: Request, response: Response, ask: SignIn, base: TheHouse) -
         if person:
             _refuse(base, person.name, "password", ask.mail, address)
         else:
-            throttle.wrong(ask.mail, address)
+            base.tries.wrong(ask.mail, address)
         raise HTTPException(401, "that mail address and password do not belong together")
     if person.second and not ask.code.strip():
         return problem(401, "now the code that your phone shows", needs="code")
@@ -122,18 +121,15 @@ def sign_in(request: Request, response: Response, ask: SignIn, base: TheHouse) -
     if not entered:
         _refuse(base, person.name, "code", ask.mail, address)
         return problem(401, "that code is not good, or was used already; wait for the next one", needs="code")
-    throttle.right(ask.mail, address)
+    base.tries.right(ask.mail, address)
     return here(request, base)
 
 
 def _refuse(base: House, name: str, what: str, mail: str, address: str) -> None:
     """Count a wrong try, and write it down."""
-    throttle.wrong(mail, address)
+    base.tries.wrong(mail, address)
     with base.db.writing() as s:
         Desk(s, base.clock, "Doors").log("person.refused", name, f"a wrong {what} for {name}, from {address}", count=0)
-
-
-throttle = Throttle()
 
 
 _NOBODY = "$argon2id$v=19$m=65536,t=3,p=4$c29tZXNhbHRzb21lc2FsdA$GpZ3sK/oH9p7VIiV56G/64Zo/8GaUw434IimaPqxwCo"
