@@ -9,7 +9,7 @@ from pathlib import Path
 
 from tests.hostile import ALL
 
-from .house.acts import Writer
+from .house.acts import Writer, settle
 from .house.make import make
 from .house.server import Server
 from .measure import Report
@@ -26,6 +26,7 @@ def run(report: Report) -> None:
         make(Path(name), SKUS).close()
         server = Server(Path(name))
         try:
+            settle(server, calm=5)
             server.quiet()
             with Writer(server.person()) as alone:
                 time.sleep(5)
