@@ -11,8 +11,8 @@ from sqlalchemy import select, update
 
 from amber_lane.connectors.protocols import Address, StoreOrder, StoreOrderLine
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
-from amber_lane.data.outbox import Act, Outbox, SheetOut
-from amber_lane.data.setup import Store
+from amber_lane.data.outbox import Act, Job, Outbox, SheetOut
+from amber_lane.data.setup import Inbox, Letter, Store
 from amber_lane.data.transit import Message
 from amber_lane.services import buyers, orders, purchases
 from amber_lane.services.desk import Conflict, Desk
@@ -41,6 +41,14 @@ def sold(small: Small) -> Small:
             )
             desk.s.add(mail)
         rows = [["A-1", "Ottilie Marsh", "CB7 4AA"], ["A-3", "Edda Fenn", "CB7 4AA"]]
+        reference = desk.s.scalars(select(PurchaseOrder.reference).where(PurchaseOrder.order_id == 1)).one()
+        desk.s.add(Inbox(id=1, name="Answers", kind="pop"))
+        desk.s.flush()
+        letter = {"sender": "supplier", "subject": reference, "body": "the parcel of Ottilie Marsh", "told": "", "needs": False}
+        desk.s.add(Letter(inbox_id=1, uid="1", at=desk.now, **letter))
+        job = Job(key="take-orders-1", kind="sheet.take", title="Taking in orders", made_at=desk.now)
+        job.result = {"changes": [{"told": "order A-1: Ottilie Marsh, 1 line"}]}
+        desk.s.add(job)
         desk.s.add(
             SheetOut(
                 owner="supplier",

@@ -145,10 +145,14 @@ def held_beside(file: Path) -> Path:
 def _hold(file: Path) -> IO[bytes] | None:
     try:
         held = os.fdopen(os.open(held_beside(file), os.O_CREAT | os.O_RDWR, 0o600), "rb+")
-        fcntl.flock(held, fcntl.LOCK_SH | fcntl.LOCK_NB)
     except OSError:
         # On a disk that can only be read nobody restores anything either.
         return None
+    try:
+        fcntl.flock(held, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except BlockingIOError as error:
+        held.close()
+        raise RuntimeError("the data is being put back just now; start again in a moment") from error
     return held
 
 

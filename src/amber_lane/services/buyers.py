@@ -6,12 +6,12 @@ import re
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 
 from ..core.money import show
 from ..data.orders import Order, OrderLine, PurchaseOrder
-from ..data.outbox import Act, Outbox, SheetOut
-from ..data.setup import Store, Supplier
+from ..data.outbox import Act, Job, Outbox, SheetOut
+from ..data.setup import Letter, Store, Supplier
 from ..data.transit import Message, Parcel, ParcelLine
 from .desk import Conflict, Desk, by_id, in_chunks
 
@@ -101,6 +101,13 @@ def erase(desk: Desk, number: int) -> str:
     for sheet in desk.s.scalars(select(SheetOut).where(SheetOut.at >= since)):
         # Rows of their orders alone: a neighbour may have the same postcode.
         sheet.rows = [_without(row, words) if names & {str(cell) for cell in row} else row for row in sheet.rows]
+    # What a sheet of orders was told to be, and what suppliers wrote about these.
+    for job in desk.s.scalars(select(Job).where(Job.key.like("%-orders-%"), Job.kind.in_(("sheet.check", "sheet.take")))):
+        job.result = _without(job.result, words)
+    for one in purchases:
+        named = or_(Letter.subject.contains(one.reference), Letter.body.contains(one.reference))
+        for letter in desk.s.scalars(select(Letter).where(named)):
+            letter.subject, letter.body = _without(letter.subject, words), _without(letter.body, words)
     for order in orders:
         order.buyer, order.mail, order.phone, order.note, order.wants_told = ERASED, "", "", "", ""
         order.address, order.mended = dict.fromkeys(order.address, "") | {"country": order.country}, None
