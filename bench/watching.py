@@ -63,7 +63,7 @@ def what_if(report: Report) -> None:
             def run(kept: prices.Catalogue = kept, db: Database = db) -> None:
                 with db.reading() as s:
                     desk = Desk(s, big.CLOCK, "bench")
-                    view = prices.what_if(desk, DRAFT, lambda facts: kept.read(desk, facts, 1))
+                    view = prices.what_if(desk, DRAFT, lambda facts: kept.read(desk, facts))
                     prices.histogram(view.then_margin, np.flatnonzero(view.book.counted))
 
             first = seconds(run)

@@ -233,3 +233,20 @@ def test_wrong_tokens_of_programs_are_counted_and_keep_no_right_one_waiting(hous
     assert client.get("/api/v1/program/hello", headers={"Authorization": f"Bearer {token}"}).status_code == 200
     with house.db.reading() as s:
         assert list(s.scalars(select(Act.told).where(Act.kind == "program.refused"))) == ["5 wrong tokens of programs from testclient"]
+
+
+def test_what_is_typed_hides_nothing_and_is_no_line_of_a_mail(house: House) -> None:
+    ada = browser(house, ADA)
+
+    def let_in(name: str, mail: str) -> Response:
+        return ada.post("/api/v1/setup/people", json={"name": name, "mail": mail, "password": WORD})
+
+    for mail in ("a@b.example\nBcc: x@y.example", "a@b\r\nx", "<a@b.example>", "a@b,c@d.example", "a b@c.example", "a@", "a@b@c"):
+        assert let_in("Somebody", mail).status_code == 422, mail
+    assert let_in("Wr\u202een\x00\u200b\nOther", "o@b.example").json()["told"] == "Wren Other can sign in"
+    # A secret's signs all count, whatever they are.
+    odd = "seven\u200bquiet herons"
+    assert ada.post("/api/v1/setup/people", json={"name": "Odd", "mail": "odd@b.example", "password": odd}).status_code == 201
+    assert enter(browser(house), "odd@b.example", odd).status_code == 200
+    assert enter(browser(house), "odd@b.example", odd.replace("\u200b", "")).status_code == 401
+    assert ada.get(f"/api/v1/sheets/items/bad/{'a' * 3000}.csv").status_code == 404

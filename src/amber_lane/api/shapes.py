@@ -8,10 +8,11 @@ from typing import Annotated, Any, Generic, Literal, TypeVar
 
 import orjson
 from fastapi import Query, Response
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
 
 from ..core.money import parse_money, plain
 from ..core.price import NONE
+from ..core.texts import shown
 from ..services.desk import Invalid
 from ..services.lists import Wish
 
@@ -26,10 +27,19 @@ class Money(BaseModel):
     currency: str = Field(pattern="^[A-Z]{3}$")
 
 
+# Fields whose signs all count.
+SECRETS = frozenset(("password", "was", "fresh", "key"))
+
+
 class Ask(BaseModel):
-    """A request: unknown fields are refused."""
+    """A request: unknown fields are refused; signs that nobody sees, as they are pasted along, are left out of all that is no secret."""
 
     model_config = ConfigDict(extra="forbid", str_strip_whitespace=True)
+
+    @field_validator("*", mode="before")
+    @classmethod
+    def _shown(cls, value: Any, of: ValidationInfo) -> Any:
+        return shown(value) if isinstance(value, str) and of.field_name not in SECRETS else value
 
 
 class Done(BaseModel):

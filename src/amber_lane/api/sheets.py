@@ -197,7 +197,7 @@ class TakeAsk(Ask):
 
 def _path(base: Any, name: str, token: str) -> Path:
     path: Path = base.settings.data / "sheets" / f"{sheets_in.kind_of(name).name}-{token}.sheet"
-    if not path.is_file() or len(token) != 24 or not token.isalnum():
+    if len(token) != 24 or not token.isalnum() or not path.is_file():
         raise NotFound("that sheet is not here any more; bring it in again")
     return path
 

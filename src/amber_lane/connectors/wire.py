@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable
 from dataclasses import asdict
 from datetime import UTC, date, datetime
@@ -19,6 +18,7 @@ from pydantic import (
 )
 
 from ..core.money import parse_money, parse_percent
+from ..core.texts import seen_whole, shown
 from .errors import Malformed, OutsideError
 from .protocols import OriginTerms, Purchase, PurchaseAnswer, ServiceTerms, StoreOrderLine, Tracking
 
@@ -29,17 +29,6 @@ class Wire(BaseModel):
     """What comes from outside: unknown fields are ignored, wrong ones refused."""
 
     model_config = ConfigDict(extra="ignore", strict=False, str_strip_whitespace=True)
-
-
-# Signs that no word has: they break sheets, or make a text look like another.
-_UNSEEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u200b\u200e\u200f\u202a-\u202e\u2066-\u2069\ufeff\ufffe\uffff\ud800-\udfff]")
-
-
-def seen_whole(text: str) -> str:
-    """The text itself; ValueError where it holds signs that nobody sees."""
-    if _UNSEEN.search(text):
-        raise ValueError("it holds signs that cannot be shown")
-    return text
 
 
 def _time(at: datetime) -> datetime:
@@ -70,7 +59,7 @@ def rows_of(raw: list[dict[str, object]], read: Callable[[dict[str, object]], R]
 
 def clip(text: str, most: int = TITLE_MAX) -> str:
     """A text from outside, cut to what a table can show; a title of thousands of letters loses its tail."""
-    text = " ".join(_UNSEEN.sub("", text).split())
+    text = " ".join(shown(text).split())
     return text if len(text) <= most else text[: most - 1] + "…"
 
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from email.utils import parseaddr
 from typing import Any
 
+from ..core.texts import is_mail
 from ..data.base import Versioned
 from ..data.setup import Carrier, Mailbox, Store, Supplier
 from .desk import Desk, Invalid
@@ -34,10 +34,10 @@ def keep(desk: Desk, owner: str, number: int, version: int | None, fields: dict[
         wrong["order_road"] = f"must be one of {', '.join(ROADS)}"
     if fields.get("order_road") == "mail" and "@" not in str(fields.get("mail", "")):
         wrong["mail"] = "orders by mail need the supplier's mail address"
-    if str(fields.get("mail", "")).strip() and not _is_address(fields["mail"]):
+    if str(fields.get("mail", "")).strip() and not is_mail(str(fields["mail"]).strip()):
         wrong["mail"] = "must be one mail address such as office@supplier.example"
     if owner == "mailbox":
-        if not _is_address(fields["sender"]):
+        if not is_mail(str(fields["sender"]).strip()):
             wrong["sender"] = "must be a mail address such as orders@our-shop.example"
         if not str(fields["name"]).strip() or not str(fields["name"]).isprintable():
             wrong["name"] = "say whom the mails come from"
@@ -51,12 +51,6 @@ def keep(desk: Desk, owner: str, number: int, version: int | None, fields: dict[
     kept = {"owner": owner, "id": number, "fields": before}
     desk.log("ordering.change", row.name, f"how we order changed: {row.name}", before=kept, undo=True)
     return f"How we order is kept for {row.name}"
-
-
-def _is_address(text: Any) -> bool:
-    """One bare mail address, as suppliers write from and we write to."""
-    bare = str(text).strip()
-    return "@" in bare[1:-1] and not set(bare) & set(' ,;<>"') and parseaddr(f"x <{bare}>")[1] == bare
 
 
 def check_carrier_shape(shape: str) -> str:

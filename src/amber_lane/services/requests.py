@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from fractions import Fraction
 
 from sqlalchemy import select
 
 from ..core.states import REQUEST
+from ..core.texts import is_mail
 from ..data.outbox import Outbox
 from ..data.setup import Supplier
 from ..data.shelf import Listing, Sku
@@ -16,7 +16,6 @@ from ..data.source import Item, SupplierRequest
 from . import lanes, likeness, outbox
 from .desk import Conflict, Desk, Invalid
 
-_MAIL = re.compile(r"[^@\s<>]{1,100}@[^@\s<>]{1,100}")
 OPEN = ("asked", "answered")
 
 
@@ -25,7 +24,7 @@ def ask(desk: Desk, supplier_id: int, sku_id: int, target: int | None, note: str
 
     mail: where it is sent, remembered for next time; without one a person sends its words.
     """
-    if mail and not _MAIL.fullmatch(mail):
+    if mail and not is_mail(mail):
         raise Invalid(f"{mail!r} is not a mail address", {"mail": "is not a mail address"})
     supplier, sku = desk.get(Supplier, supplier_id, "supplier"), desk.get(Sku, sku_id, "SKU")
     known = select(SupplierRequest.id).where(

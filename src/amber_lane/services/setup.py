@@ -15,6 +15,7 @@ from ..connectors.kinds import KINDS, connect, kind_named
 from ..connectors.protocols import Account, Mail
 from ..core.ids import check_country
 from ..core.money import minor_digits
+from ..core.texts import is_mail
 from ..data.outbox import Outbox
 from ..data.setup import Carrier, Inbox, Link, Mailbox, Person, RateSource, Store, Supplier
 from . import carrier_names, ordering
@@ -252,10 +253,10 @@ def make_person(
     desk: Desk, name: str, mail: str, password: str, role: str = "manager", scope: dict[str, list[int]] | None = None
 ) -> Person:
     """Enter a person who may sign in."""
-    wrong = {}
-    if not name.strip():
+    wrong, name = {}, " ".join(name.split())
+    if not name:
         wrong["name"] = "is empty"
-    if "@" not in mail or len(mail) > 200:
+    if not is_mail(mail.strip()):
         wrong["mail"] = "is not a mail address"
     if fault := password_fault(password, mail, name):
         wrong["password"] = fault
