@@ -88,7 +88,7 @@ def take_alone(n: int) -> dict[str, float]:
                 s.execute(update(Supplier).values(kind="sheet", reading=look(data).reading.kept()))
 
             def take() -> None:
-                catalogues.take_sheet(1, data, db.writing, lambda s: Desk(s, big.CLOCK, "bench"), lambda done, of: None)
+                catalogues.take_sheet(1, data, db, lambda s: Desk(s, big.CLOCK, "bench"), lambda done, of: None)
 
             took = seconds(take)
             with db.reading() as s:

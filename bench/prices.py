@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from decimal import ROUND_CEILING, ROUND_HALF_UP, Decimal
 from fractions import Fraction
+from typing import Any
 
 import numpy as np
 
@@ -67,7 +68,7 @@ def closed_form(terms: Terms, limits: Limits) -> np.ndarray:
         np.where(limits.min_margin == NONE, 0, limits.min_margin),
         np.zeros_like(base),
     ]
-    amounts = [
+    amounts: list[Any] = [
         np.where(limits.rule == 3, terms.landed * limits.rule_value, 0),
         0,
         np.where(limits.min_profit == NONE, 0, limits.min_profit * 1_000_000),

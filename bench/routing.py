@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
+from functools import partial
 
 from amber_lane.core.route import Cap, Key, OrderToFill, Usable, Way, consider, usable, way_of
 from amber_lane.core.route_lines import one_program, supply_of
@@ -61,7 +62,7 @@ def _plain(report: Report, what: str, orders: Sequence[OrderToFill], caps: dict[
         ]
         if not all(free):
             return None
-        return way_of(order, [min(places, key=lambda place, at=at: cost(order.lines[at], place)) for at, places in enumerate(free)])
+        return way_of(order, [min(places, key=partial(cost, order.lines[at])) for at, places in enumerate(free)])
 
     def by_order(order: OrderToFill, mine: Usable, left: dict[Key, int]) -> Way | None:
         from amber_lane.core.route import ways

@@ -32,7 +32,7 @@ def raw(path: Path, target: Path) -> float:
     schema = [
         row[0]
         for row in source.execute(
-            "select sql from sqlite_master where sql is not null and name not like 'sqlite_%' and name not like 'item_fts%'"
+            "select sql from sqlite_master where sql is not null and type in ('table', 'index') and name not like 'sqlite_%' and name not like '%_fts%'"
         )
     ]
     out = sqlite3.connect(target, isolation_level=None)
@@ -90,7 +90,7 @@ def run(report: Report, n: int = 100_000) -> None:
             took = seconds(sweep)
             first = first or memory_mb()
             with db.reading() as s:
-                counts = {name: s.connection().exec_driver_sql(f"select count(*) from {name}").scalar() for name in TABLES}
+                counts = {name: s.connection().exec_driver_sql(f"select count(*) from {name}").scalar_one() for name in TABLES}
             assert counts["sighting"] == n and counts["outbox"] > n * 0.9, counts
             db.close()
             ratios.append(took / raw(Path(folder) / "big.db", Path(folder) / "raw.db"))

@@ -229,7 +229,7 @@ def _goods(s: Session, n: int, luck: np.random.Generator, now: int) -> Ints:
         changed_at=seen,
         doubt_cost=np.where(offer == "doubted", cost * 4, -1),
     )
-    return cost
+    return np.asarray(cost, dtype=np.int64)
 
 
 def _lanes(s: Session, n: int, now: int, cost: Ints) -> None:

@@ -45,7 +45,7 @@ def _p95(values: list[float]) -> float:
 
 def look_all(server: Server, n: int, turns: int = TURNS) -> list[Figure]:
     """Every look, its first one left out but where the first is what is asked for."""
-    out = []
+    out: list[Figure] = []
     # What is asked for the first time comes first.
     for look in sorted(looks(n), key=lambda look: not look.name.endswith(", first")):
         once = look.name.endswith(", first")

@@ -305,8 +305,8 @@ def told(seen: Seen) -> Iterator[str]:
     yield f"- Pages: {len(seen.looks):,}; over one second: {len(seen.slow())}; the longest took {max(one[1] for one in seen.looks):,.0f} ms.\n"
     yield "| day | memory, mean | memory, most | data on the disk |"
     yield "|---|---:|---:|---:|"
-    for day, rows in itertools.groupby(seen.at, lambda one: int(one[0])):
-        held = list(rows)
+    for day, group in itertools.groupby(seen.at, lambda one: int(one[0])):
+        held = list(group)
         memory = [one[1] for one in held]
         yield f"| {day + 1} | {sum(memory) / len(memory):,.0f} MB | {max(memory):,.0f} MB | {held[-1][2]:,.0f} MB |"
     for title, rows in (("page", seen.looks), ("act", seen.writes)):
