@@ -53,7 +53,19 @@ def _deliver(report: Report, folder: Path, address: str, each: int) -> None:
     db, clock, doors = Database(f"sqlite:///{folder / 'bench.db'}"), SystemClock(), Doors(Safe("bench"), 5)
     db.migrate()
     with db.writing() as s:
-        s.add(Store(id=1, code="B", name="Bench", kind="own_site", country="GB", currency="GBP"))
+        s.add(
+            Store(
+                id=1,
+                code="B",
+                name="Bench",
+                kind="own_site",
+                country="GB",
+                currency="GBP",
+                write_prices=True,
+                write_stock=True,
+                mass_agreed=True,
+            )
+        )
         s.flush()
         s.add_all(
             (

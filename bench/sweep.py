@@ -29,18 +29,17 @@ def raw(path: Path, target: Path) -> float:
     listings = source.execute(
         "select wanted_price, wanted_quantity, state, paused_by, steady, lane_id, landed, profit, net, set_by, outcome, version, step_price, step_at, id from listing"
     ).fetchall()
-    schema = [
-        row[0]
-        for row in source.execute(
-            "select sql from sqlite_master where sql is not null and type in ('table', 'index') and name not like 'sqlite_%' and name not like '%_fts%'"
-        )
-    ]
+    kept = ("item", "listing", "sku", "store", "supplier", "origin", "lane", "sweep")
+    # The tables alone, without what is worked out from them at every write.
+    names = ", ".join(f"'{name}'" for name in (*kept, *TABLES))
+    query = f"select sql from sqlite_master where sql is not null and type in ('table', 'index') and tbl_name in ({names})"
+    schema = [row[0] for row in source.execute(query)]
     out = sqlite3.connect(target, isolation_level=None)
     for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "cache_size=-64000"):
         out.execute(f"pragma {pragma}")
     for statement in schema:
         out.execute(statement)
-    for name in ("item", "listing", "sku", "store", "supplier", "origin", "lane", "sweep"):
+    for name in kept:
         full = source.execute(f"select * from {name}").fetchall()
         out.execute("begin")
         out.executemany(f"insert into {name} values ({','.join('?' * len(full[0]))})", full)

@@ -99,7 +99,7 @@ class FolderSheet:
 
     def _items(self) -> tuple[list[CatalogueItem], datetime]:
         if self.reading is None:
-            raise Refused("nobody has said yet which columns the sheet has; name them under Set-up, Partners")
+            raise Refused("nobody has said yet which columns the sheet has; name them under Set-up, Stores and suppliers")
         data, at = self.sheet()
         self.notices = []
         try:

@@ -70,7 +70,7 @@ def practice(order: Order, store: Store) -> tuple[str, str] | None:
     if "practice" in order.allowed:
         return None
     if not store.buy_orders:
-        return "practice", f"Orders of {store.name} are not bought yet; that is turned on under Settings, Partners"
+        return "practice", f"Orders of {store.name} are not bought yet; that is turned on under Set-up, Stores and suppliers"
     if order.before_start:
         return "practice", f"It came before orders of {store.name} were bought here; let it go if it was not bought elsewhere"
     return None

@@ -83,7 +83,7 @@ def enter(desk: Desk, token: str) -> tuple[Token, Store]:
     """The store that a token opens; NoSuchToken otherwise."""
     row = desk.s.scalar(select(Token).where(Token.hash == _hash(token)))
     if row is None:
-        raise NoSuchToken("this token is not known here; make a new one under Set-up, Partners, and start the program with it")
+        raise NoSuchToken("this token is not known here; make a new one under Set-up, Stores and suppliers, and start the program with it")
     store = desk.get(Store, row.store_id, "store")
     if store.ended_at is not None:
         raise NoSuchToken(f"{store.name} is disconnected; connect it again under Set-up, Stores and suppliers, and start the program then")
@@ -94,7 +94,7 @@ def ask_to_read(desk: Desk, store: Store) -> None:
     """Have a store's program read its listings again with its next round."""
     row = desk.s.scalar(select(Token).where(Token.store_id == store.id))
     if row is None:
-        raise Conflict(f"{store.name} has no program; make a token under Set-up, Partners, and start it")
+        raise Conflict(f"{store.name} has no program; make a token under Set-up, Stores and suppliers, and start it")
     row.read_anew = True
     desk.log("token.read", store.name, f"{store.name}: its program is asked to read its listings again")
 

@@ -36,7 +36,7 @@ def must(desk: Desk, store_id: int, part: str) -> None:
     """Conflict where a person asks for what the store's switch does not let out."""
     store = desk.get(Store, store_id, "store")
     if not getattr(store, PARTS[part]):
-        raise Conflict(f"{store.name}: {CALLED[part]} yet; turn that on under Settings, Partners")
+        raise Conflict(f"{store.name}: {CALLED[part]} yet; turn that on under Set-up, Stores and suppliers")
 
 
 def let_out(store: Store, body: Mapping[str, Any]) -> dict[str, Any]:

@@ -200,9 +200,7 @@ def _other_day(text: str, order: str) -> date | datetime:
             day = date(at["y"], at["m"], at["d"])
         except ValueError:
             said = {"dmy": "day, month, year", "mdy": "month, day, year", "ymd": "year, month, day"}[order]
-            raise ValueError(
-                f"{text[:40]!r} is no day where dates are written {said}; that is said under Settings, Where you are"
-            ) from None
+            raise ValueError(f"{text[:40]!r} is no day where dates are written {said}; that is said under Set-up, The house") from None
         rest = text[numbers.end() :].strip(" ,T")
         if not rest:
             return day
