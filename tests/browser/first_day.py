@@ -62,5 +62,14 @@ def _begin() -> None:
             if not steps["lanes"]["told"].startswith("0 of") and steps["lanes"]["state"] != "later":
                 break
             time.sleep(2)
-        seen = client.post("/prices/what-if", json=RULE).json()["counts"]
-        client.post("/prices/apply", json=RULE | {"seen": seen})
+        # What a rule does may have moved since it was looked at, while the last lanes open; then it is looked at again.
+        while True:
+            seen = client.post("/prices/what-if", json=RULE).json()["counts"]
+            answer = client.post("/prices/apply", json=RULE | {"seen": seen})
+            if answer.status_code != 409 or time.monotonic() > until:
+                answer.raise_for_status()
+                break
+            time.sleep(1)
+        # Of so many listings the prices follow in portions.
+        while client.get("/pulse").json()["jobs"] and time.monotonic() < until + 120:
+            time.sleep(0.5)

@@ -27,7 +27,7 @@ VIEWS = {
     "orders": "/orders?state=held",
     "transit": "/transit?show=trouble",
     "partners": "/setup/partners",
-    "world": "/setup/world",
+    "people": "/setup/people",
 }
 
 
