@@ -12,7 +12,7 @@ import numpy as np
 
 from amber_lane.data.setup import Supplier
 from amber_lane.jobs.portions import Portions
-from amber_lane.services import watch
+from amber_lane.services import sweeping, watch
 from amber_lane.services.desk import Desk
 
 from . import big
@@ -83,7 +83,7 @@ def run(report: Report, n: int = 100_000) -> None:
                 with db.writing() as s:
                     desk = Desk(s, big.CLOCK, "Watch")
                     number = watch.begin(desk, desk.get(Supplier, 1, "supplier")).id
-                watch.carry_out(db.reading, db.writing, lambda s: Desk(s, big.CLOCK, "Watch"), number, told)
+                sweeping.carry_out(db.reading, db.writing, lambda s: Desk(s, big.CLOCK, "Watch"), number, told)
                 Portions(db, big.CLOCK).run_due()
 
             took = seconds(sweep)

@@ -21,7 +21,7 @@ from amber_lane.data.source import Item
 from amber_lane.data.turns import TooLong, Turns
 from amber_lane.data.watch import Response, Sighting
 from amber_lane.jobs.portions import Portions
-from amber_lane.services import lane_acts, lanes, portions, prices, shelf, today, undo, watch
+from amber_lane.services import lane_acts, lanes, portions, prices, shelf, sweeping, today, undo, watch
 from amber_lane.services.desk import Conflict, Desk
 from amber_lane.services.drafts import Draft, RuleChange
 from amber_lane.services.respond import LATER, respond
@@ -199,7 +199,7 @@ def swept(small: Small, at_once: bool) -> list[Any]:
             desk = small.desk(s, "Watch")
             watch.take(desk, desk.get(watch.Sweep, number, "sweep"), told)
     else:
-        watch.carry_out(small.db.reading, small.db.writing, lambda s: small.desk(s, "Watch"), number, told)
+        sweeping.carry_out(small.db.reading, small.db.writing, lambda s: small.desk(s, "Watch"), number, told)
     work(small)
     items = [(one.id, one.cost, one.stock, one.offer, one.tiers, one.doubt_cost) for one in small.all(select(Item).order_by(Item.id))]
     seen = [(one.item_id, one.cost, one.stock, one.verdict) for one in small.all(select(Sighting).order_by(Sighting.item_id))]

@@ -74,7 +74,7 @@ def hot(grown: Grown) -> dict[str, Callable[[], Any]]:
         "prices of some": writing(lambda desk: respond(desk, some, act=1, seen=True)),
         "what shares items with some": reading(lambda desk: with_sharers(desk, set(some))),
         # So many items that the database would sooner look through every lane for each of them.
-        "lanes of very many changed items": reading(lambda desk: watch._skus_behind(desk, desk.s.get(Supplier, 1), np.arange(1, 3500))),
+        "lanes of very many changed items": reading(lambda desk: watch.skus_behind(desk, desk.s.get(Supplier, 1), np.arange(1, 3500))),
         "lanes of items in other packs": writing(lambda desk: lane_truth.shut_for_packs(desk, desk.s.get(Supplier, 1), many)),
         "lanes of items that cost more": writing(lambda desk: lane_truth.look_at_costs(desk, desk.s.get(Supplier, 1), range(1, 3500))),
         "a few lanes' trust": reading(lambda desk: trust.trusts(desk, [1, 2, 3])),

@@ -20,7 +20,7 @@ from ..data.outbox import Act
 from ..data.session import Database
 from ..data.setup import Carrier, Inbox, Letter, RateSource, Store, Supplier
 from ..data.watch import Sweep
-from ..services import calls, drift, letters_in, orders, purchases, rates, samples, setup, shelf, source, terms, transit, watch
+from ..services import calls, drift, letters_in, orders, purchases, rates, samples, setup, shelf, source, sweeping, terms, transit, watch
 from ..services.desk import Desk
 from ..services.setup import Doors
 
@@ -120,7 +120,7 @@ class Reader:
             [one.pack for one in seen],
             gone,
         )
-        counts = watch.carry_out(self.db.reading, self.db.writing, lambda s: self.desk(s, "Watch"), sweep, told)
+        counts = sweeping.carry_out(self.db.reading, self.db.writing, lambda s: self.desk(s, "Watch"), sweep, told)
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
             row = desk.get(Sweep, sweep, "sweep")

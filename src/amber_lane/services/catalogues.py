@@ -21,7 +21,7 @@ from ..data.source import Item
 from ..data.watch import Sweep
 from ..sheets.mapped import ENCODINGS, FIELDS, NEEDED, Reading, read_rows
 from ..sheets.opened import NotASheet
-from . import source, watch
+from . import source, sweeping, watch
 from .desk import Conflict, Desk, Invalid
 
 BY_SHEETS = ("folder", "sheet")
@@ -143,7 +143,7 @@ def take_sheet(
             desk = desk_of(s)
             number = watch.begin(desk, desk.get(Supplier, supplier_id, "supplier"), desk.who).id
             told = told_of(old, desk, bool(supplier.sheet_whole))
-        watch.carry_out(db.reading, db.writing, desk_of, number, told)
+        sweeping.carry_out(db.reading, db.writing, desk_of, number, told)
         with db.reading() as s:
             sweep = desk_of(s).get(Sweep, number, "sweep")
             held = sweep.told if sweep.state == "held" else ""

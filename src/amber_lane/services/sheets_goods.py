@@ -21,7 +21,7 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response
 from ..sheets.table import unsafe
-from . import catalogues, shelf, source, watch
+from . import catalogues, shelf, source, sweeping, watch
 from .desk import Conflict, Desk, by_id, in_chunks
 from .sheets_frame import Checked, Names, Row, each, need, whole
 
@@ -283,7 +283,7 @@ def carry_items(db: Database, desk_of: Callable[[Any], Desk], checked: Checked, 
             desk = desk_of(s)
             sweep = watch.begin(desk, desk.get(Supplier, number, "supplier"), desk.who).id
             told = catalogues.told_of(mine, desk, packs=False)
-        watch.carry_out(db.reading, db.writing, desk_of, sweep, told)
+        sweeping.carry_out(db.reading, db.writing, desk_of, sweep, told)
     with db.writing() as s:
         _log_items(desk_of(s), len(checked.good))
 

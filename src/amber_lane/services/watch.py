@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Collection, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -27,14 +27,12 @@ from .columns import quiet
 from .desk import Conflict, Desk, bulk_update, by_id, in_chunks
 from .planning import replan
 from .policy import policy_for
-from .respond import respond, respond_once_let_go, tell_counts
+from .respond import respond, tell_counts
 from .shelf import Wanted, want_many
 from .sightings import Known, believe, known_of, match, missing_of, note, unmoved, usual_of
 
 # Far below any count of repeats: the same odd value never becomes true by being seen again.
 SET_ASIDE = -1_000_000
-# Items of a sweep that are written in one portion.
-ITEMS = 400
 
 
 @dataclass(frozen=True)
@@ -120,7 +118,7 @@ def take(desk: Desk, sweep: Sweep, told: Told, seen: Look | None = None) -> dict
         if not may_take(desk, sweep, told, seen):
             note(desk, sweep, seen.known, *seen.held_rows)
             return {}
-        changed, shut = keep(desk, sweep, seen, np.flatnonzero(_written(seen)), seen.missing)
+        changed, shut = keep(desk, sweep, seen, np.flatnonzero(written(seen)), seen.missing)
         return end(desk, sweep, seen, changed, shut)
 
 
@@ -238,69 +236,12 @@ def end(desk: Desk, sweep: Sweep, seen: Look, changed: Ints, shut: set[int], res
     return counts
 
 
-def carry_out(reading: Any, writing: Any, desk_of: Callable[[Any], Desk], number: int, told: Told) -> dict[str, int]:
-    """A sweep of any size: looked at while others write, and where it changes very much, written in portions.
-
-    reading, writing: open a session (see data.session); desk_of: makes a desk of one. What its listings are to follow is written down
-    before the first item changes, so that a kill in the middle leaves none behind.
-    """
-    with reading() as s, quiet():
-        desk = desk_of(s)
-        supplier = desk.get(Supplier, desk.get(Sweep, number, "sweep").supplier_id, "supplier")
-        stale = supplier.stale
-        seen = look(desk, supplier, told)
-    # Nobody waits for it, so it is cut sooner than what a person does.
-    if seen.size <= portions.PORTION and not stale:
-        with writing(patient=True) as s:
-            return take(desk_of(s), desk_of(s).get(Sweep, number, "sweep"), told, seen)
-    with writing() as s:
-        desk = desk_of(s)
-        good = may_take(desk, desk.get(Sweep, number, "sweep"), told, seen)
-        follow = _follow_later(desk, desk.get(Sweep, number, "sweep"), seen, stale) if good else None
-    for places in _cut(len(seen.held_rows[0])) if not good else ():
-        with writing(patient=True) as s:
-            desk = desk_of(s)
-            where, cost, stock, verdicts = seen.held_rows
-            note(desk, desk.get(Sweep, number, "sweep"), seen.known, where[places], cost[places], stock[places], verdicts[: len(places)])
-    if not good:
-        return {}
-    worth_it = np.flatnonzero(_written(seen))
-    all_changed, all_shut = [np.zeros(0, dtype=np.int64)], set[int]()
-    cuts = [(worth_it[places], seen.missing[:0]) for places in _cut(len(worth_it))]
-    for part, missing in [*cuts, *((worth_it[:0], seen.missing[places]) for places in _cut(len(seen.missing)))]:
-        with writing(patient=True) as s:
-            desk = desk_of(s)
-            changed, shut = keep(desk, desk.get(Sweep, number, "sweep"), seen, part, missing)
-            all_changed.append(changed)
-            all_shut |= shut
-    with writing(patient=True) as s:
-        desk = desk_of(s)
-        counts = end(desk, desk.get(Sweep, number, "sweep"), seen, np.concatenate(all_changed), all_shut, respond_here=False)
-        if follow is not None:
-            portions.let_go(desk, follow)
-    return counts
-
-
-def _written(seen: Look) -> Bools:
+def written(seen: Look) -> Bools:
     """Rows of a sweep that change anything."""
     moved = seen.tiers.keys() | seen.packs.keys()
     back = np.array([seen.known.offer[place] != "good" for place in seen.places.tolist()], dtype=np.bool_)
     other = np.isin(seen.known.ids[seen.places], np.fromiter(moved, np.int64, len(moved)))
     return np.asarray((seen.judged.verdict != Verdict.same) | back | other, dtype=np.bool_)
-
-
-def _cut(n: int) -> list[Ints]:
-    """Places of n rows in portions of a size that is written in a moment."""
-    return [np.arange(start, min(start + ITEMS, n)) for start in range(0, n, ITEMS)]
-
-
-def _follow_later(desk: Desk, sweep: Sweep, seen: Look, stale: bool) -> int:
-    """Write down that the listings behind all that a sweep changes are looked at once it is written."""
-    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
-    items = seen.known.ids if stale else np.concatenate([seen.known.ids[seen.places[_written(seen)]], seen.known.ids[seen.missing]])
-    skus, waiting = _skus_behind(desk, supplier, items)
-    story = {"on": supplier.name, "why": f"a sweep of {supplier.name} changed very many items"}
-    return respond_once_let_go(desk, {*skus, *waiting}, sweep.id, skus, story)
 
 
 def _told_gone(known: Known, numbers: Sequence[str]) -> Ints:
@@ -345,14 +286,14 @@ def _respond(
 
     alone: nobody has looked at the sweep; a held one that a person uses after all waits for nobody.
     """
-    skus, waiting = _skus_behind(desk, supplier, changed)
+    skus, waiting = skus_behind(desk, supplier, changed)
     if not skus and not waiting and not shut:
         return {}
     story = {"on": supplier.name, "why": f"{sweep.changes} items of {supplier.name} changed"}
     return respond(desk, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=alone, story=story)
 
 
-def _skus_behind(desk: Desk, supplier: Supplier, changed: Ints) -> tuple[dict[int, int], set[int]]:
+def skus_behind(desk: Desk, supplier: Supplier, changed: Ints) -> tuple[dict[int, int], set[int]]:
     """SKUs by whose open lanes items are sold, each with its item; and those of this supplier that are off sale until stock comes back."""
     skus: dict[int, int] = {}
     if len(changed) > MANY:
