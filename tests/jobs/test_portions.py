@@ -35,7 +35,7 @@ def many(small: Small, monkeypatch: pytest.MonkeyPatch) -> Small:
     monkeypatch.setattr(portions, "AT_ONCE", 2)
     monkeypatch.setattr(portions, "PORTION", 2)
     monkeypatch.setattr("amber_lane.jobs.portions.REST", 0.0)
-    monkeypatch.setattr(watch, "ITEMS", 2)
+    monkeypatch.setattr(sweeping, "ITEMS", 2)
     cut = portions.cut
     monkeypatch.setattr(portions, "cut", lambda things, size=2: cut(things, size))
     small.respond()
@@ -224,7 +224,7 @@ def test_a_sweep_in_portions_comes_to_the_same_as_one_at_once(house_file: Path, 
         if not at_once:
             for name, value in (("AT_ONCE", 1), ("PORTION", 2)):
                 monkeypatch.setattr(portions, name, value)
-            monkeypatch.setattr(watch, "ITEMS", 2)
+            monkeypatch.setattr(sweeping, "ITEMS", 2)
         found.append(_plain(swept(made, at_once)))
         made.db.close()
     for one, other in zip(*found, strict=True):
@@ -240,7 +240,7 @@ def test_a_sweep_that_a_kill_cuts_off_leaves_no_listing_behind(many: Small, monk
         left[0] -= 1
         return real(*given)
 
-    monkeypatch.setattr(watch, "keep", dies)
+    monkeypatch.setattr(sweeping, "keep", dies)
     before = shown(many)
     with pytest.raises(KeyboardInterrupt):
         swept(many, at_once=False)
