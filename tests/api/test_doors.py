@@ -222,7 +222,8 @@ def test_what_is_too_much_or_of_nobody_is_not_even_read(house: House, monkeypatc
         assert answer.status_code == status and answer.headers["content-type"] == "application/problem+json"
 
 
-def test_wrong_tokens_of_programs_are_counted_and_keep_no_right_one_waiting(house: House) -> None:
+def test_wrong_tokens_of_programs_are_counted_and_keep_no_right_one_waiting(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(passwords.time, "monotonic", lambda: 1000.0)
     with house.db.writing() as s:
         desk = Desk(s, house.clock, "Tester")
         store = setup.join_uncalled(desk, setup.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
