@@ -28,6 +28,7 @@ async function look() {
     error.value = wordsOf(problem)
   }
 }
+const leave = () => take(api.DELETE('/api/v1/session')).then(look, look)
 const out = () => here.value?.name && void look()
 watch(
   () => here.value?.name && !here.value.must,
@@ -57,11 +58,15 @@ onUnmounted(() => {
     </div>
   </div>
   <SignIn v-else-if="here && !here.name" :here="here" @done="here = $event" />
-  <main v-else-if="here && here.must" class="mx-auto max-w-3xl pt-16">
-    <h1>One thing before you go in</h1>
-    <p class="mt-1 mb-4 text-soft">This house asks every manager for a code beside the password. It takes a minute.</p>
-    <SecondStep @done="look" />
-  </main>
+  <div v-else-if="here && here.must" class="grid h-full grid-rows-[54px_1fr]">
+    <div class="bg-asphalt" />
+    <main class="mx-auto w-full max-w-3xl pt-16">
+      <h1>One thing before you go in</h1>
+      <p class="mt-1 mb-4 text-soft">This house asks every manager for a code beside the password. It takes a minute.</p>
+      <SecondStep @done="look" />
+      <button type="button" class="mt-4 font-semibold text-slate hover:underline" @click="leave">Sign out</button>
+    </main>
+  </div>
   <AgentDesk v-else-if="here && here.role !== 'manager'" :here="here" @left="look" />
   <div v-else-if="here && ready" class="flex h-full min-w-[1000px] flex-col">
     <Road :here="here" @find="finder = true" @help="help = true" @left="look" />
