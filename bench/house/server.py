@@ -9,10 +9,22 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
 import httpx
+
+
+def resident(processes: Iterable[int]) -> float:
+    """Megabytes that processes hold together; one that has just ended holds none."""
+    total = 0
+    for one in processes:
+        # The worker begins anew now and then.
+        with contextlib.suppress(OSError, StopIteration):
+            lines = Path(f"/proc/{one}/status").read_text().splitlines()
+            total += int(next(line for line in lines if line.startswith("VmRSS")).split()[1])
+    return total / 1024
 
 
 class Server:
@@ -77,13 +89,7 @@ class Server:
 
     def memory(self) -> float:
         """Megabytes that they hold together."""
-        total = 0
-        for one in self.processes():
-            # The worker begins anew now and then.
-            with contextlib.suppress(OSError, StopIteration):
-                lines = Path(f"/proc/{one}/status").read_text().splitlines()
-                total += int(next(line for line in lines if line.startswith("VmRSS")).split()[1])
-        return total / 1024
+        return resident(self.processes())
 
     def _look(self) -> None:
         while not self.over.wait(0.3):

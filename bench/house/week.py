@@ -28,6 +28,8 @@ import httpx
 
 from amber_lane.api.session import DEMO
 
+from .server import resident
+
 TARGET = Path(__file__).resolve().parents[2] / "docs" / "benchmarks-week.md"
 SPEED, DAYS, SKUS = 600.0, 7, 10_000
 DAY_SECONDS = 86_400 / SPEED
@@ -66,12 +68,7 @@ class Demo:
 
     def memory(self) -> float:
         """Megabytes that they hold together."""
-        total = 0
-        for one in self.serving():
-            with contextlib.suppress(OSError, StopIteration):
-                lines = Path(f"/proc/{one}/status").read_text().splitlines()
-                total += int(next(line for line in lines if line.startswith("VmRSS")).split()[1])
-        return total / 1024
+        return resident(self.serving())
 
     def size(self) -> float:
         """Megabytes of the data on the disk."""
@@ -115,7 +112,7 @@ def _command(one: int) -> bytes:
 
 @dataclass
 class Seen:
-    """What the three met. looks and writes: (what, milliseconds, status); state: refusals by state, which a person would meet too."""
+    """What the three met. looks and writes: (what, milliseconds, status); broken: what should not be; at: (day, memory, disk), in megabytes."""
 
     looks: list[tuple[str, float, int]] = field(default_factory=list)
     writes: list[tuple[str, float, int]] = field(default_factory=list)

@@ -14,7 +14,7 @@ from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Job, Outbox, SheetOut
 from amber_lane.data.setup import Inbox, Letter, Store
 from amber_lane.data.transit import Message
-from amber_lane.services import buyers, orders, purchases
+from amber_lane.services import buyers, orders, outbox, purchases
 from amber_lane.services.desk import Conflict, Desk
 
 from ..small import Small
@@ -40,6 +40,8 @@ def sold(small: Small) -> Small:
                 order_id=order.id, kind="shipped", to=order.mail, subject=f"For {order.buyer}", body=f"Hello {order.buyer}", at=desk.now
             )
             desk.s.add(mail)
+            desk.s.flush()
+            outbox.mail(desk, f"mail-{order.number}", f"mail:{mail.id}", order.mail, mail.subject, mail.body, mail.id)
         rows = [["A-1", "Ottilie Marsh", "CB7 4AA"], ["A-3", "Edda Fenn", "CB7 4AA"]]
         reference = desk.s.scalars(select(PurchaseOrder.reference).where(PurchaseOrder.order_id == 1)).one()
         desk.s.add(Inbox(id=1, name="Answers", kind="pop"))
@@ -99,6 +101,9 @@ def test_a_buyer_is_erased_everywhere_and_the_sums_stay(sold: Small) -> None:
     assert sums == [(one.paid, one.kept) for one in sold.all(select(OrderLine))]
     assert bought == [(one.goods, one.shipping) for one in sold.all(select(PurchaseOrder))]
     assert [one.country for one in sold.all(select(Order))] == ["GB"] * 3
+    # What was still to be mailed to her goes nowhere; the neighbour's mail does.
+    left = {row.key: (row.state, row.body["to"]) for row in sold.all(select(Outbox).where(Outbox.kind == "mail"))}
+    assert left["mail-A-3"] == ("waiting", "edda@post.example") and left["mail-A-1"] == left["mail-A-2"] == ("dropped", "erased")
     with pytest.raises(Conflict, match="already"):
         sold.write(lambda desk: buyers.erase(desk, 2))
     assert not sold.all(select(Act).where(Act.kind == "order.address", Act.undo == "open")), "nothing brings it back"

@@ -18,7 +18,7 @@ from sqlalchemy.orm import Session
 
 from ..clock import Clock
 from ..data.session import Database
-from ..data.setup import Person
+from ..data.setup import Person, SignIn
 from ..data.turns import TooLong
 from ..jobs.reads import Reader
 from ..jobs.worker import Worker
@@ -81,12 +81,17 @@ class Seated:
     person: int
     name: str
     role: str
-    lacks: bool = False
+    lacks: bool
 
 
 def cookie_of(base: House) -> str:
     """The name of the cookie; behind TLS at the root of a host it can be no other host's (RFC 6265bis)."""
     return "__Host-amber_lane" if base.settings.sealed and not base.settings.root else "amber_lane"
+
+
+def seat(s: Session, token: str, row: SignIn, person: Person) -> Seated:
+    lacks = person.role == "manager" and not person.second and second_step.required(s)
+    return Seated(token, row.id, person.id, person.name, person.role, lacks)
 
 
 def seated(request: Request) -> Seated | None:
@@ -98,9 +103,7 @@ def seated(request: Request) -> Seated | None:
             found = signing_in.find(s, token)
             due = found is not None and signing_in.is_due(found[0])
             if found is not None:
-                row, person = found
-                lacks = person.role == "manager" and not person.second and second_step.required(s)
-                request.state.seated = Seated(token, row.id, person.id, person.name, person.role, lacks)
+                request.state.seated = seat(s, token, *found)
         if due and request.state.seated:
             # Where that cannot be written down now, the next look will.
             with contextlib.suppress(OperationalError, TooLong), base.db.writing() as s:

@@ -15,7 +15,7 @@ from ..services import second_step, setup, signing_in
 from ..services.desk import Desk
 from ..services.secrets import password_fits
 from ..services.transit import make_templates
-from .deps import House, Seated, SignedIn, TheHouse, cookie_of, seated
+from .deps import House, SignedIn, TheHouse, cookie_of, seat, seated
 from .errors import problem
 from .shapes import Ask, Done
 
@@ -77,7 +77,7 @@ def here(request: Request, base: TheHouse) -> Here:
             mail=person.mail if person else None,
             role=person.role if person else None,
             second=bool(person and person.second),
-            must=bool(person and person.role == "manager" and second_step.lacks(s, person.id)),
+            must=bool(who and who.lacks),
             first_start=people == 0,
             stores=s.scalar(select(func.count()).select_from(Store)) or 0,
             suppliers=s.scalar(select(func.count()).select_from(Supplier)) or 0,
@@ -158,7 +158,7 @@ def _enter(request: Request, response: Response, s: Session, base: House, number
     response.set_cookie(cookie_of(base), token, life, path=path, secure=settings.sealed, httponly=True, samesite="strict")
     found = signing_in.find(s, token)
     assert found is not None
-    request.state.seated = Seated(token, found[0].id, person.id, person.name, person.role)
+    request.state.seated = seat(s, token, *found)
 
 
 @router.post("/first")

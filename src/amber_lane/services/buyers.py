@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import func, or_, select
 
 from ..core.money import show
+from ..core.states import OUTBOX
 from ..data.orders import Order, OrderLine, PurchaseOrder
 from ..data.outbox import Act, Job, Outbox, SheetOut
 from ..data.setup import Letter, Store, Supplier
@@ -90,6 +91,8 @@ def erase(desk: Desk, number: int) -> str:
     subjects = {f"order:{one}" for one in ids} | {f"purchase:{one.reference}" for one in purchases} | {f"mail:{one.id}" for one in messages}
     for part in in_chunks(subjects, 500):
         for row in desk.s.scalars(select(Outbox).where(Outbox.subject.in_(part))):
+            if row.kind == "mail" and row.state not in ("done", "dropped"):
+                _leave_unsent(row)
             row.body = _without(row.body, words)
     for message in messages:
         message.to, message.subject, message.body = "", _without(message.subject, words), _without(message.body, words)
@@ -117,6 +120,14 @@ def erase(desk: Desk, number: int) -> str:
     told = f"the buyer of order {orders[0].number}" + (f" and {n - 1} more" if n > 1 else "") + " is erased"
     desk.log("buyer.erased", orders[0].number, told, why="on their wish; it cannot be undone", count=n)
     return told[0].upper() + told[1:]
+
+
+def _leave_unsent(row: Outbox) -> None:
+    """A mail to who is erased does not go any more. Conflict where it may be on its way."""
+    how = {"waiting": "stop", "dead": "drop"}.get(row.state)
+    if how is None or (row.state == "waiting" and row.tries):
+        raise Conflict("a mail to this buyer is on its way just now; erase them in a moment")
+    row.state, row.answer = OUTBOX.step(row.state, how), "its buyer is erased"
 
 
 def _parcels(desk: Desk, purchases: Sequence[int]) -> list[tuple[int, Parcel]]:

@@ -4,7 +4,6 @@ when the phone is lost."""
 from __future__ import annotations
 
 import base64
-import hashlib
 import hmac
 import json
 import secrets
@@ -17,7 +16,7 @@ from sqlalchemy.orm import Session
 from ..data.setup import Person, Setting
 from .desk import Conflict, Desk, Invalid
 from .secrets import Safe, password_fits
-from .signing_in import end_all, now
+from .signing_in import end_all, hash_of, now
 
 # The name under which a phone shows the codes.
 ISSUER = "Amber Lane"
@@ -70,10 +69,15 @@ def fits(person: Person, safe: Safe, code: str) -> bool:
     """Whether a code is good now; it is used up by this. Within a transaction that writes, so that it is good once only."""
     plain = _plain(code)
     if plain.isdecimal() and len(plain) == 6:
-        step = _step_of(safe.open(person.second), plain, after=person.second_step)
+        try:
+            secret = safe.open(person.second)
+        except Conflict:
+            # Sealed under another AMBER_LANE_SECRET: no phone fits any more, recovery codes still do.
+            return False
+        step = _step_of(secret, plain, after=person.second_step)
         person.second_step = step or person.second_step
         return bool(step)
-    mine = [one for one in person.recovery if hmac.compare_digest(one, _hash(plain))]
+    mine = [one for one in person.recovery if hmac.compare_digest(one, hash_of(plain))]
     if mine:
         person.recovery = [one for one in person.recovery if one not in mine]
     return bool(mine)
@@ -99,7 +103,7 @@ def take_away(desk: Desk, number: int, version: int) -> str:
     """A manager lets somebody in again who lost phone and codes: the password alone is asked for, until they set it up anew."""
     person = desk.get_version(Person, number, version, "person")
     if person.id == desk.person:
-        raise Conflict("one's own is turned off with one's own code, under Where you are signed in")
+        raise Conflict("your own is turned off with a code of yours, under A code beside the password")
     if not person.second:
         raise Conflict(f"{person.name} has no code to take away")
     forget(person)
@@ -126,11 +130,6 @@ def set_required(desk: Desk, on: bool) -> str:
     told = "Managers sign in with a code from now on" if on else "A code is each manager's own choice from now on"
     desk.log("person.rule", "house", told)
     return told
-
-
-def lacks(s: Session, person: int) -> bool:
-    """Whether a manager still has to set up what the house asks for."""
-    return required(s) and not s.scalar(select(Person.second).where(Person.id == person))
 
 
 def _me(desk: Desk) -> Person:
@@ -174,17 +173,13 @@ def _step_of(secret: str, code: str, after: int) -> int:
 
 def _codes(person: Person) -> list[str]:
     codes = [base64.b32encode(secrets.token_bytes(10)).decode().lower() for _ in range(RECOVERY_CODES)]
-    person.recovery = [_hash(one) for one in codes]
+    person.recovery = [hash_of(one) for one in codes]
     return ["-".join(one[i : i + 4] for i in range(0, len(one), 4)) for one in codes]
 
 
 def _plain(code: str) -> str:
     """As it is compared: without what people and phones put between its letters."""
     return "".join(letter for letter in code.lower() if letter.isascii() and letter.isalnum())
-
-
-def _hash(plain: str) -> str:
-    return hashlib.sha256(plain.encode()).hexdigest()
 
 
 def forget(person: Person) -> None:

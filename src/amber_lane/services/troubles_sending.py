@@ -37,14 +37,13 @@ STATIONS = {"purchase": "orders", "sample": "orders", "cancel": "orders", "recal
 
 @dataclass(frozen=True)
 class Group:
-    """What one partner did not take for one reason. count: how many; first: the number of the oldest, made at `since`."""
+    """What one partner did not take for one reason. count: how many, the oldest made at `since`."""
 
     target: str
     kind: str
     fault: str
     said: str
     count: int
-    first: int
     since: datetime
 
     @property
@@ -75,9 +74,8 @@ _FAULT = func.coalesce(func.nullif(Outbox.fault, ""), "refused")
 def dead_groups(desk: Desk) -> list[Group]:
     """What was refused for good, by partner, kind and reason; a carrier's name has a row of its own."""
     cause = (Outbox.target, Outbox.kind, _FAULT, Outbox.answer)
-    first = func.min(Outbox.id)
-    query = select(*cause, func.count(), first, func.min(Outbox.made_at)).where(Outbox.state == "dead", _FAULT != "carrier")
-    return [Group(*row) for row in desk.s.execute(query.group_by(*cause).order_by(first)).tuples()]
+    query = select(*cause, func.count(), func.min(Outbox.made_at)).where(Outbox.state == "dead", _FAULT != "carrier")
+    return [Group(*row) for row in desk.s.execute(query.group_by(*cause).order_by(func.min(Outbox.id))).tuples()]
 
 
 def told_of(kind: str, count: int, body: dict[str, Any]) -> str:
@@ -95,14 +93,15 @@ def _name(desk: Desk, target: str) -> str:
 def _lost_a_day(desk: Desk, group: Group) -> int:
     """What a dearer price that a store does not show costs with every sale, by the newest change of each listing; in the house's money."""
     worth, told = rates.newest(desk), partial(func.json_extract, Outbox.body)
-    columns = (Listing.id, told("$.price"), told("$.currency"), Listing.shown_price, Listing.currency, Sku.pace)
+    state = func.coalesce(told("$.state"), "live")
+    columns = (Listing.id, state, told("$.price"), told("$.currency"), Listing.shown_price, Listing.currency, Sku.pace)
     query = select(*columns).join(Listing, Listing.id == told("$.listing")).join(Sku, Sku.id == Listing.sku_id)
-    priced = (func.coalesce(told("$.state"), "live") == "live", Listing.shown_state == "live", told("$.price").is_not(None))
-    query = query.where(*group.these, *priced).order_by(Outbox.id)
+    query = query.where(*group.these, Listing.shown_state == "live").order_by(Outbox.id)
     newest = {number: row for number, *row in desk.s.execute(query).tuples()}
     return sum(
         half_up(pace * rates.in_house(worth, max(parse_money(price, money) - shown, 0), shown_in), PPM)
-        for price, money, shown, shown_in, pace in newest.values()
+        for wanted, price, money, shown, shown_in, pace in newest.values()
+        if wanted == "live" and price is not None
     )
 
 
