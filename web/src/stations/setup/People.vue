@@ -103,7 +103,7 @@ function remove() {
         </tbody>
       </table>
       <label v-if="rule" class="flex items-center gap-3 border-t border-rule px-4 py-3"
-        ><input type="checkbox" :checked="rule.managers" @change="setRule(!rule!.managers)" /><span
+        ><input type="checkbox" class="size-4 accent-pine" :checked="rule.managers" @change="setRule(!rule!.managers)" /><span
           ><b>Every manager signs in with a code.</b>
           <span class="ml-1 text-soft">Who has none sees nothing but where it is set up. Set up your own first.</span></span
         ></label
