@@ -72,7 +72,7 @@ def test_in_no_spelling_and_by_no_way(host: str, monkeypatch: pytest.MonkeyPatch
         for one in (
             lambda: call(f"http://{host}:{port}").fetch("/"),
             lambda: SmtpMail(f"smtp://{host}:{port}", "a:b", 0.3).account(),
-            lambda: PopMail(f"pop://{host}:{port}", "a:b", 0.3).uids(),
+            lambda: PopMail(f"pop://{host}:{port}", "a:b", 0.3).account(),
             lambda: outside.connect(plain, port, 0.3),
         ):
             with pytest.raises(OutsideError) as caught:
@@ -163,7 +163,7 @@ def test_a_mail_server_that_drips_ends_too(kind: str) -> None:
             if kind == "smtp":
                 SmtpMail(place, "", 0.1).account()
             else:
-                (PopMail if kind == "pop" else ImapMail)(place, "a:b", 0.1).uids()
+                (PopMail if kind == "pop" else ImapMail)(place, "a:b", 0.1).account()
         assert time.monotonic() - begun < outside.STEP_DEADLINES * 0.1 + 2
 
 

@@ -152,13 +152,13 @@ def test_a_mailbox_of_dovecot_is_read(box: tuple[Path, dict[str, int]], kind: st
     link = connect("inbox", kind.rstrip("s") if kind != "pops" else "pop", f"{kind}://127.0.0.1:{ports[kind]}", "duskdial:rightword", 5)
     there = set(link.account().there)
     put(mails, f"{kind}.1", mail)
-    with link.visit():
-        (fresh,) = [uid for uid in link.uids() if uid not in there]
-        letter = link.letter(fresh)
+    with link.visit() as visit:
+        (fresh,) = [uid for uid in visit.uids() if uid not in there]
+        letter = visit.letter(fresh)
     assert (letter.sender, letter.subject) == ("ines@buying.example", f"Réponse {kind}") and letter.text.startswith("Grüße")
     assert [name for name, _ in letter.files] == ["answers.csv"]
-    with link.visit():
-        assert fresh in link.uids(), "nothing is deleted"
+    with link.visit() as visit:
+        assert fresh in visit.uids(), "nothing is deleted"
     with pytest.raises(Denied):
         connect("inbox", "pop" if "pop" in kind else "imap", f"{kind}://127.0.0.1:{ports[kind]}", "duskdial:wrong", 5).account()
 

@@ -8,13 +8,11 @@ import imaplib
 import re
 import socket
 
-import httpx
-
 from . import outside, tls
 from .errors import Denied, Malformed
 from .letters import BYTES_MOST, read
-from .protocols import Account, Letter
-from .reading import MailboxReader
+from .protocols import Letter
+from .reading import Mailbox, Visit
 
 # Thousands of mails are named in one line.
 imaplib._MAXLINE = 10_000_000  # type: ignore[attr-defined]
@@ -30,15 +28,9 @@ class _Sealed(imaplib.IMAP4_SSL):
         return tls.context().wrap_socket(outside.connect(self.host, self.port, timeout), server_hostname=self.host)
 
 
-class ImapMail(MailboxReader[imaplib.IMAP4]):
-    scheme, usual_ports, failure = "imap", (143, 993), imaplib.IMAP4.error
-
-    def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
-        super().__init__(address, key, deadline)
-        self._mark = ""
-
-    def account(self) -> Account:
-        return Account("Answers", "", "", ["read mail"], number=f"{self.name}@{self.host}", there=tuple(self.uids()))
+class ImapVisit(Visit[imaplib.IMAP4]):
+    failure = imaplib.IMAP4.error
+    _mark = ""
 
     def uids(self) -> list[str]:
         with self._open() as box:
@@ -49,7 +41,6 @@ class ImapMail(MailboxReader[imaplib.IMAP4]):
             return [f"{self._mark}-{number.decode('ascii', 'replace')}" for number in (data[0] or b"").split()]
 
     def letter(self, uid: str) -> Letter:
-        """One mail. A mail that cannot be read is told with its fault."""
         mark, _, number = uid.rpartition("-")
         with self._open() as box:
             if mark != self._mark or not number.isdecimal():
@@ -76,17 +67,18 @@ class ImapMail(MailboxReader[imaplib.IMAP4]):
 
     def _signed_in(self) -> imaplib.IMAP4:
         box: imaplib.IMAP4
-        if self.sealed:
-            box = _Sealed(self.host, self.port, ssl_context=tls.context(), timeout=self.deadline)
+        at = self.at
+        if at.sealed:
+            box = _Sealed(at.host, at.port, ssl_context=tls.context(), timeout=at.deadline)
         else:
-            box = _Plain(self.host, self.port, timeout=self.deadline)
+            box = _Plain(at.host, at.port, timeout=at.deadline)
         try:
-            if not self.sealed and "STARTTLS" in box.capabilities:
+            if not at.sealed and "STARTTLS" in box.capabilities:
                 box.starttls(tls.context())
-            elif not self.sealed:
+            elif not at.sealed:
                 self._must_be_sealed()
             try:
-                box.login(self.name, self.word)
+                box.login(at.name, at.word)
             except UnicodeEncodeError as error:
                 raise Denied(tls.BEYOND_ASCII) from error
             except imaplib.IMAP4.abort:
@@ -104,6 +96,10 @@ class ImapMail(MailboxReader[imaplib.IMAP4]):
             box.shutdown()
             raise
         return box
+
+
+class ImapMail(Mailbox):
+    scheme, usual_ports, visits = "imap", (143, 993), ImapVisit
 
 
 def _first(data: list[object]) -> bytes:

@@ -10,13 +10,11 @@ import poplib
 import socket
 from typing import Any
 
-import httpx
-
 from . import outside, tls
 from .errors import Denied, Malformed
 from .letters import BYTES_MOST, read
-from .protocols import Account, Letter
-from .reading import MailboxReader
+from .protocols import Letter
+from .reading import Mailbox, Visit
 
 # What a mailbox says when it cannot let anybody in just now (RFC 2449, 3206).
 BUSY = ("[IN-USE]", "[LOGIN-DELAY]", "[SYS/TEMP]")
@@ -34,21 +32,14 @@ class _Sealed(poplib.POP3_SSL):
         return tls.context().wrap_socket(outside.connect(self.host, self.port, timeout), server_hostname=self.host)
 
 
-class PopMail(MailboxReader[poplib.POP3]):
-    scheme, usual_ports, failure = "pop", (110, 995), poplib.error_proto
-
-    def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
-        super().__init__(address, key, deadline)
-
-    def account(self) -> Account:
-        return Account("Answers", "", "", ["read mail"], number=f"{self.name}@{self.host}", there=tuple(self.uids()))
+class PopVisit(Visit[poplib.POP3]):
+    failure = poplib.error_proto
 
     def uids(self) -> list[str]:
         with self._open() as box:
             return list(_numbers(box))
 
     def letter(self, uid: str) -> Letter:
-        """One mail. A mail that cannot be read is told with its fault; Malformed where it came torn."""
         with self._open() as box:
             number = _numbers(box).get(uid)
             if number is None:
@@ -74,15 +65,16 @@ class PopMail(MailboxReader[poplib.POP3]):
 
     def _signed_in(self) -> poplib.POP3:
         box: poplib.POP3
-        if self.sealed:
-            box = _Sealed(self.host, self.port, timeout=self.deadline, context=tls.context())
+        at = self.at
+        if at.sealed:
+            box = _Sealed(at.host, at.port, timeout=at.deadline, context=tls.context())
         else:
-            box = _Plain(self.host, self.port, timeout=self.deadline)
+            box = _Plain(at.host, at.port, timeout=at.deadline)
         try:
-            if not self.sealed:
+            if not at.sealed:
                 self._seal(box)
-            box.user(self.name)
-            box.pass_(self.word)
+            box.user(at.name)
+            box.pass_(at.word)
         except poplib.error_proto as error:
             box.close()
             if any(code in str(error) for code in BUSY):
@@ -102,6 +94,10 @@ class PopMail(MailboxReader[poplib.POP3]):
             box.stls(tls.context())
         else:
             self._must_be_sealed()
+
+
+class PopMail(Mailbox):
+    scheme, usual_ports, visits = "pop", (110, 995), PopVisit
 
 
 def _numbers(box: poplib.POP3) -> dict[str, int]:

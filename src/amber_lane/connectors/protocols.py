@@ -7,6 +7,7 @@ changes something outside takes our reference; `find_…` asks by that reference
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from decimal import Decimal
@@ -410,13 +411,19 @@ class Letter:
     vouched: tuple[tuple[str, str], ...] = ()
 
 
-class InboxLink(Protocol):
-    def account(self) -> Account: ...
+class InboxVisit(Protocol):
     def uids(self) -> list[str]:
         """What lies there, the oldest first; a mail keeps its uid for ever."""
         ...
 
     def letter(self, uid: str) -> Letter: ...
+
+
+class InboxLink(Protocol):
+    def account(self) -> Account: ...
+    def visit(self) -> AbstractContextManager[InboxVisit]:
+        """One look, under one login; the connection is its own and is closed at its end."""
+        ...
 
 
 class RatesLink(Protocol):

@@ -14,7 +14,7 @@ from sqlalchemy import select
 
 from ..clock import Clock
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
-from ..connectors.protocols import CatalogueItem, PurchaseAnswer, Seen, StoreOrder, SweepPage, Word
+from ..connectors.protocols import CatalogueItem, InboxVisit, PurchaseAnswer, Seen, StoreOrder, SweepPage, Word
 from ..data.orders import Order
 from ..data.outbox import Act
 from ..data.session import Database
@@ -300,8 +300,8 @@ class Reader:
         try:
             with self._visit("inbox", inbox_id):
                 link = self._link("inbox", inbox_id)
-                with link.visit():
-                    fresh = self._read_letters(link, inbox_id)
+                with link.visit() as there:
+                    fresh = self._read_letters(there, inbox_id)
         finally:
             with self.db.writing() as s:
                 self.desk(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
@@ -312,12 +312,12 @@ class Reader:
         with self.db.reading() as s:
             row = self.desk(s, "Orders").get(Letter, number, "mail")
         link = self._link("inbox", row.inbox_id)
-        with link.visit():
-            return letters_in.opened(link.letter(row.uid))
+        with link.visit() as there:
+            return letters_in.opened(there.letter(row.uid))
 
-    def _read_letters(self, link: Any, inbox_id: int) -> list[str]:
+    def _read_letters(self, visit: InboxVisit, inbox_id: int) -> list[str]:
         """What is new in a mailbox, in one visit. Raises the last fault once all others are read."""
-        there, _ = self._again(link.uids)
+        there, _ = self._again(visit.uids)
         with self.db.writing() as s:
             desk = self.desk(s, "Orders")
             letters_in.leave_old(desk, desk.get(Inbox, inbox_id, "mailbox"), there)
@@ -325,7 +325,7 @@ class Reader:
         bad: Exception | None = None
         for uid in fresh:
             try:
-                letter, _ = self._again(lambda: link.letter(uid))  # noqa: B023
+                letter, _ = self._again(lambda: visit.letter(uid))  # noqa: B023
                 came = letters_in.opened(letter)
                 with self.db.writing() as s:
                     letters_in.take(self.desk(s, "Orders"), inbox_id, came)
