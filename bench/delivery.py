@@ -23,7 +23,7 @@ from amber_lane.jobs.reads import Reader
 from amber_lane.services.desk import Desk
 from amber_lane.services.secrets import Safe
 from amber_lane.services.setup import Doors
-from amber_lane.services.shelf import want
+from amber_lane.services.wording import want
 
 from .measure import Report, seconds
 

@@ -26,7 +26,7 @@ from amber_lane.data.session import Database
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services import going_live, lanes, setup, transit
+from amber_lane.services import going_live, lanes, setup, transit, users
 from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
 from amber_lane.settings import Settings
@@ -137,7 +137,7 @@ class Business:
     def join(self) -> None:
         with self.house.db.writing() as s:
             desk = self.desk(s)
-            setup.make_person(desk, "Tester", "tester@amber-lane.example", "long-enough-word")
+            users.make_person(desk, "Tester", "tester@amber-lane.example", "long-enough-word")
             transit.make_templates(desk)
             for owner, kind, path in (
                 ("store", "own_site", "/shop/api"),

@@ -19,7 +19,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
-from amber_lane.services import setup
+from amber_lane.services import users
 from amber_lane.settings import Settings
 
 from ..small import Small
@@ -52,7 +52,7 @@ class Calls:
 @pytest.fixture
 def calls(small: Small, tmp_path: Path) -> Iterator[Calls]:
     small.respond()
-    small.write(lambda desk: setup.make_person(desk, "Tester", **PERSON))
+    small.write(lambda desk: users.make_person(desk, "Tester", **PERSON))
     house = make_house(Settings(data=tmp_path, database_url=small.db.url, jobs=False, web=tmp_path), clock=small.clock)
     with TestClient(make_app(house), headers={"X-Amber-Lane": "1"}) as client:
         assert client.post("/api/v1/session", json=PERSON).status_code == 200
@@ -201,7 +201,7 @@ def test_each_person_undoes_their_own_last_act_whatever_others_and_the_program_d
     calls.client.patch(f"/api/v1/lanes/{small.lane(2).id}", json={"version": small.lane(2).version, "state": "slow"})
     mine = calls.get("/pulse")["last"]
     small.sweep({1: (120, 20)})
-    small.write(lambda desk: setup.make_person(desk, "Tester", "other@amber-lane.example", PERSON["password"]))
+    small.write(lambda desk: users.make_person(desk, "Tester", "other@amber-lane.example", PERSON["password"]))
     with TestClient(calls.client.app, headers={"X-Amber-Lane": "1"}) as client:
         other = Calls(client)
         other.post("/session", mail="other@amber-lane.example", password=PERSON["password"])

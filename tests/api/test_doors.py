@@ -18,7 +18,7 @@ from amber_lane.api.deps import House
 from amber_lane.clock import SystemClock
 from amber_lane.data.outbox import Act
 from amber_lane.data.setup import SignIn
-from amber_lane.services import passwords, program, secrets, setup, signing_in
+from amber_lane.services import passwords, program, secrets, setup, signing_in, users
 from amber_lane.services.desk import Desk
 from amber_lane.settings import Settings
 
@@ -36,7 +36,7 @@ def house(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[House]:
     made = make_house(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
     with made.db.writing() as s:
         for name, mail in (("Ada", ADA), ("Wren", WREN)):
-            setup.make_person(Desk(s, made.clock, "Tester"), name, mail, WORD)
+            users.make_person(Desk(s, made.clock, "Tester"), name, mail, WORD)
     yield made
 
 

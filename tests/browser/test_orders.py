@@ -15,7 +15,7 @@ from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.setup import Origin, Service, Supplier
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Message
-from amber_lane.services import agents, lanes, purchases, setup, transit
+from amber_lane.services import agents, lanes, purchases, transit, users
 
 from .conftest import eventually
 
@@ -103,7 +103,7 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
         s.flush()
         sku = s.scalars(select(Lane.sku_id).where(Lane.sku_code == business.laned(3)[0])).first()
         lanes.open_lane(d, sku, [lanes.Part(9001, Fraction(1))], use=1)
-        setup.make_person(d, "Ines", "ines@agent.example", "long-enough-word", "agent", agents.scope_of(d, "agent", [7], []))
+        users.make_person(d, "Ines", "ines@agent.example", "long-enough-word", "agent", agents.scope_of(d, "agent", [7], []))
 
     with business.house.db.writing() as s:
         join(business.desk(s))

@@ -24,7 +24,7 @@ from amber_lane.data.orders import Order
 from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing
-from amber_lane.services import going_live, program, setup, shelf
+from amber_lane.services import going_live, program, setup, wording
 from amber_lane.services.desk import Conflict
 from amber_lane.services.program import Report
 
@@ -52,7 +52,7 @@ def closed(small: Small) -> tuple[Small, str]:
 
 def wish(small: Small, sku: int, price: int) -> None:
     small.write(
-        lambda desk: shelf.want(
+        lambda desk: wording.want(
             desk, desk.s.scalars(select(Listing).where(Listing.sku_id == sku, Listing.store_id == 2)).one(), price=price
         )
     )
@@ -190,7 +190,7 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     with business.house.db.writing() as s:
         desk = business.desk(s)
         for row in s.scalars(select(Listing).where(Listing.store_id == number)):
-            shelf.want(desk, row, price=4200)
+            wording.want(desk, row, price=4200)
     assert agent.once() == 6 and agent.once() == 0
     told = [
         world.client.get(f"/world/record/listings/{one.body['sku']}?store=craft").json()["shown"][-1]
@@ -200,7 +200,7 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     assert business.one(select(Link).where(Link.owner == "store", Link.owner_id == number)).state == "good"
     # The store does not let it in: it says so, and nothing is lost.
     with business.house.db.writing() as s:
-        shelf.want(business.desk(s), s.get(Listing, listings[0].id), price=4300)
+        wording.want(business.desk(s), s.get(Listing, listings[0].id), price=4300)
     locked = Agent(office, connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:wrong", 5), rest=lambda seconds: None)
     locked.listed = True
     locked.run = agent.run

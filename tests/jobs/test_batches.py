@@ -13,7 +13,7 @@ from amber_lane.connectors.errors import Refused
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing, Sku
-from amber_lane.services import going_live, setup, shelf, today
+from amber_lane.services import going_live, setup, today, wording
 
 from ..business import Business
 
@@ -41,7 +41,7 @@ def wish(business: Business, price: int, most: int = 100) -> list[str]:
         desk = business.desk(s)
         rows = s.scalars(select(Listing).where(Listing.store_id == 2).order_by(Listing.id).limit(most)).all()
         for row in rows:
-            shelf.want(desk, row, price=price)
+            wording.want(desk, row, price=price)
         return [s.get(Sku, row.sku_id).code for row in rows]
 
 
@@ -125,7 +125,7 @@ def test_what_is_refused_for_one_reason_is_one_row_and_goes_again_by_one_key(fai
         rows = s.scalars(select(Listing).where(Listing.store_id == 2).order_by(Listing.id).limit(5)).all()
         for row in rows:
             row.words_due = True
-            shelf.want(desk, row, price=7300)
+            wording.want(desk, row, price=7300)
     until_done(fair)
     with fair.house.db.reading() as s:
         told = [one for one in today.troubles(fair.desk(s)) if one.kind == "Rejected"]

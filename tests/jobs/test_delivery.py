@@ -20,7 +20,7 @@ from amber_lane.data.setup import Link
 from amber_lane.data.shelf import Listing
 from amber_lane.data.transit import Message, PassedOn
 from amber_lane.jobs.delivery import TRIES_MAX, Delivery
-from amber_lane.services import delivered, going_live, orders, outbox, purchases, shelf, today, transit
+from amber_lane.services import delivered, going_live, orders, outbox, purchases, today, transit, wording
 from amber_lane.services.desk import Conflict, Desk
 
 from ..small import Small
@@ -114,7 +114,7 @@ def deliver(small: Small, delivery: Delivery, rounds: int = 1, to: str = "") -> 
 
 
 def want(small: Small, number: int, price: int) -> None:
-    small.write(lambda desk: shelf.want(desk, desk.get(Listing, number, "listing"), price=price))
+    small.write(lambda desk: wording.want(desk, desk.get(Listing, number, "listing"), price=price))
 
 
 def rows(small: Small, kind: str) -> list[Outbox]:
@@ -228,7 +228,7 @@ def test_a_newer_wish_never_waits_behind_one_that_is_not_taken(small: Small, del
 
     def meanwhile() -> None:
         with ours.writing() as s:
-            shelf.want(small.desk(s), s.scalars(select(Listing).where(Listing.sku_id == 1)).one(), price=888)
+            wording.want(small.desk(s), s.scalars(select(Listing).where(Listing.sku_id == 1)).one(), price=888)
 
     outside.script, outside.meanwhile = ["later"], meanwhile
     delivery.run("store:1")

@@ -17,9 +17,11 @@ from amber_lane.data.setup import Person
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.jobs import longjobs
 from amber_lane.jobs.longjobs import LongJobs
-from amber_lane.services import lanes, replay, replay_told, sheets_lanes, undo
+from amber_lane.services import desk as desks
+from amber_lane.services import lanes, replay, replay_told, undo
 from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.planning import replan
 
 from ..small import Small
 
@@ -121,12 +123,11 @@ def test_a_lanes_sheet_in_portions_is_one_act_whose_orders_are_planned_once(
 ) -> None:
     monkeypatch.setattr(longjobs.portions, "PORTION", 2)
     planned: list[bool] = []
-    real = sheets_lanes.replan
-    monkeypatch.setattr(sheets_lanes, "replan", lambda desk: (planned.append(desk.more), real(desk)))
+    monkeypatch.setattr(desks, "_REROUTE", [lambda desk: (planned.append(desk.more), replan(desk))])
     before = spares(small)
     number = sheet(small, tmp_path, HEAD + "".join(f"First shop,S-{n},SUP,I-{n % 6 + 1},1,spare\n" for n in range(1, 6)))
     jobs.run_due()
-    assert job(small, number).told.startswith("5 new") and len(spares(small)) == 5 and planned == [True, True, False]
+    assert job(small, number).told.startswith("5 new") and len(spares(small)) == 5 and planned == [False]
     (act,) = small.all(select(Act).where(Act.kind == "lane.sheet"))
     assert act.told == "5 lanes brought in by a sheet"
     small.write(lambda desk: undo.undo(desk, act.id))

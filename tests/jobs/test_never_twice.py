@@ -10,7 +10,7 @@ from sqlalchemy import select
 from amber_lane.data.orders import Order, OrderLine
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.shelf import Listing
-from amber_lane.services import shelf, today
+from amber_lane.services import shelf, today, wording
 from amber_lane.services.drafts import PolicyChange
 
 from ..killing import check, survive, victim
@@ -28,7 +28,7 @@ def test_killed_at_every_point_everything_happens_once(business):
             business.on(60 * 24)
         with business.house.db.writing() as s:
             listing = s.scalars(select(Listing).join(shelf.Sku).where(shelf.Sku.code == skus[0])).one()
-            shelf.want(business.desk(s), listing, quantity=at % 7 + 1)
+            wording.want(business.desk(s), listing, quantity=at % 7 + 1)
         lived = victim(business, at)
         survive(business)
         shown = business.world.shown(skus[0])[-1]

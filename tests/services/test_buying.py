@@ -28,9 +28,9 @@ from amber_lane.services import (
     outbox,
     payments,
     purchases,
-    setup,
     today,
     undo,
+    users,
     withdrawing,
 )
 from amber_lane.services.desk import Conflict, Desk, Invalid, NotFound
@@ -68,7 +68,7 @@ def test_what_an_account_may_buy_in_a_day_goes_to_the_orders_that_earn_most(smal
     made = send(small, high.id)
     assert made[0].account_id is not None
     small.later(days=1)
-    small.write(lambda desk: orders.replan(desk))
+    small.write(lambda desk: desk.reroute())
     assert (states(small, low), states(small, also)) == (["ready"], ["ready"]), "a new day, a new limit"
     with pytest.raises(Conflict, match="went by this account"):
         small.write(lambda desk: accounts.remove(desk, 1, None))
@@ -270,7 +270,7 @@ def test_an_agent_sees_its_own_purchase_orders_and_nothing_else(small: Small) ->
         desk.s.add(Supplier(id=2, code="TWO", name="Other", kind="sheet", country="GB", currency="GBP"))
         desk.s.flush()
         for n, scope in ((1, [1]), (2, [2])):
-            setup.make_person(desk, f"Agent {n}", f"a{n}@x.example", "long-enough-word", "agent", agents.scope_of(desk, "agent", scope, []))
+            users.make_person(desk, f"Agent {n}", f"a{n}@x.example", "long-enough-word", "agent", agents.scope_of(desk, "agent", scope, []))
 
     small.write(join)
     one, two = small.order("A", ("S-1", 1, 900)), small.order("B", ("S-2", 1, 900))
@@ -300,7 +300,7 @@ def test_one_rule_says_who_may_answer_by_whatever_door(small: Small) -> None:
     def join(desk: Desk) -> None:
         desk.get(Supplier, 1, "supplier").kind = "sheet"
         for n, (role, scope) in enumerate((("agent", ([1], [])), ("assistant", ([], [1])))):
-            setup.make_person(desk, f"P{n}", f"p{n}@x.example", "long-enough-word", role, agents.scope_of(desk, role, *scope))
+            users.make_person(desk, f"P{n}", f"p{n}@x.example", "long-enough-word", role, agents.scope_of(desk, role, *scope))
 
     small.write(join)
     orders_ = [small.order(name, ("S-1", 1, 900)) for name in "ABC"]

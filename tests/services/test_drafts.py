@@ -12,7 +12,7 @@ from amber_lane.data.prices import PriceRule
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Response
-from amber_lane.services import drafts, prices, shelf
+from amber_lane.services import drafts, manual_price, prices
 from amber_lane.services.desk import Conflict, Desk, Invalid
 from amber_lane.services.drafts import Draft, FeeChange, PolicyChange, RateChange, RuleChange, SupplierChange
 
@@ -128,7 +128,7 @@ def test_what_makes_no_sense_is_told_field_by_field_and_kept_by_nobody(small: Sm
 
 def test_a_price_by_hand_stands_against_sweeps_and_rules_but_not_against_a_loss(small: Small) -> None:
     small.respond()
-    fix = lambda price: small.write(lambda desk: shelf.fix_price(desk, small.listing(1).id, small.listing(1).version, price, "why"))  # noqa: E731
+    fix = lambda price: small.write(lambda desk: manual_price.fix_price(desk, small.listing(1).id, small.listing(1).version, price, "why"))  # noqa: E731
     fix(400)
     small.sweep({1: (120, 20)})
     assert small.listing(1).wanted_price == 400
@@ -141,7 +141,7 @@ def test_a_price_by_hand_stands_against_sweeps_and_rules_but_not_against_a_loss(
     row = small.listing(1)
     assert (row.state, row.paused_by, row.wanted_price) == ("paused", "hold", 400)
     assert "waits" in small.all(select(Response.state).where(Response.listing_id == row.id))
-    small.write(lambda desk: shelf.fix_price(desk, row.id, row.version, None))
+    small.write(lambda desk: manual_price.fix_price(desk, row.id, row.version, None))
     assert small.listing(1).wanted_price > 400 and small.listing(1).state == "live"
     for price in (0, -5, 10**9):
         with pytest.raises(Invalid, match="between"):

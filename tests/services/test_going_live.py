@@ -16,7 +16,7 @@ from amber_lane.data.prices import PriceRule
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing
 from amber_lane.data.watch import Response
-from amber_lane.services import going_live, lanes, orders, prices, purchases, shelf, today
+from amber_lane.services import going_live, lanes, manual_price, orders, prices, purchases, shelf, today
 from amber_lane.services.desk import Conflict
 from amber_lane.services.respond import MASS, respond
 
@@ -60,7 +60,7 @@ def test_in_practice_all_is_decided_and_nothing_goes_out(fresh: Small) -> None:
     hold = fresh.all(select(Hold))[0]
     assert (hold.limit, hold.order_id) == ("practice", number) and "not bought yet" in hold.told
     for ask in (
-        lambda desk: shelf.fix_price(desk, 1, fresh.listing(1).version, 990),
+        lambda desk: manual_price.fix_price(desk, 1, fresh.listing(1).version, 990),
         lambda desk: shelf.set_on_sale(desk, [1], False),
     ):
         with pytest.raises(Conflict, match="not written yet"):

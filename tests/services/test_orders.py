@@ -92,7 +92,7 @@ def test_what_stands_in_the_way_is_told_and_mended(business):
     with business.house.db.writing() as s:
         s.get(type(item), item.id).cost = line_of(business, far).paid + 500
     with business.house.db.writing() as s:
-        orders.replan(business.desk(s))
+        business.desk(s).reroute()
     hold = business.one(select(Hold).where(Hold.ended.is_(None)))
     assert hold.limit == "least_profit" and "−£" in hold.told and not send(business)
     with business.house.db.writing() as s:

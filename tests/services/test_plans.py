@@ -13,7 +13,7 @@ from sqlalchemy import event, select
 from amber_lane.data.setup import Supplier
 from amber_lane.data.watch import Response
 from amber_lane.jobs.delivery import Delivery
-from amber_lane.services import by_sheets, lane_truth, lists, outbox, sheets_in, shelf, to_settle, today, trust, watch
+from amber_lane.services import by_sheets, lane_truth, lists, outbox, rollback, sheets_in, shelf, to_settle, today, trust, watch
 from amber_lane.services.lists import Wish
 from amber_lane.services.respond import respond, with_sharers
 from amber_lane.services.secrets import Safe
@@ -78,7 +78,7 @@ def hot(grown: Grown) -> dict[str, Callable[[], Any]]:
         "lanes of items in other packs": writing(lambda desk: lane_truth.shut_for_packs(desk, desk.s.get(Supplier, 1), many)),
         "lanes of items that cost more": writing(lambda desk: lane_truth.look_at_costs(desk, desk.s.get(Supplier, 1), range(1, 3500))),
         "a few lanes' trust": reading(lambda desk: trust.trusts(desk, [1, 2, 3])),
-        "taking back": writing(lambda desk: watch.undo_responses(desk, responses=list(desk.s.scalars(select_responses())))),
+        "taking back": writing(lambda desk: rollback.undo_responses(desk, responses=list(desk.s.scalars(select_responses())))),
         **{f"list of {name}": reading(lambda desk, name=name: lists.page(desk, name, Wish(limit=50))) for name in lists.LISTS},
         "decisions with a word": reading(lambda desk: lists.page(desk, "responses", Wish("SKU-000123"))),
         "listings with a word": reading(lambda desk: lists.page(desk, "listings", Wish("amber"))),

@@ -15,7 +15,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing, Picture
-from amber_lane.services import allowance, delivered, phrases, pictures, publishing, shelf, titles, today, undo
+from amber_lane.services import allowance, delivered, phrase_rules, phrases, pictures, publishing, shelf, titles, today, undo
 from amber_lane.services.desk import Conflict, Invalid
 
 from ..small import Small
@@ -155,14 +155,14 @@ def test_what_a_store_shows_otherwise_is_settled_field_by_field(two: Small) -> N
 
 def test_phrases_are_whole_words_and_seen_before(two: Small) -> None:
     with two.db.reading() as s:
-        found, of = phrases.effect(two.desk(s), "THING", "lamp", None)
+        found, of = phrase_rules.effect(two.desk(s), "THING", "lamp", None)
         assert (len(found), of) == (9, 9) and found[0][2:] == ("Thing 1", "lamp 1")
-        assert phrases.effect(two.desk(s), "thin", "x", None)[0] == []
+        assert phrase_rules.effect(two.desk(s), "thin", "x", None)[0] == []
         cleaner = phrases.Cleaner(two.desk(s), s.get(Store, 2))
         assert cleaner.title("lamp (Supply House), supply  house, red") == "Lamp, red"
-    assert two.write(lambda desk: phrases.add_rule(desk, "Thing", "", 2)) == 3
+    assert two.write(lambda desk: phrase_rules.add_rule(desk, "Thing", "", 2)) == 3
     with pytest.raises(Conflict):
-        two.write(lambda desk: phrases.add_rule(desk, "Thing", "other", 2))
+        two.write(lambda desk: phrase_rules.add_rule(desk, "Thing", "other", 2))
     assert [row.title for row in copies(two)] == ["1", "2", "3"] and two.listing(1).title == "Thing 1"
 
 

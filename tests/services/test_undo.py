@@ -35,18 +35,20 @@ from amber_lane.services import (
     lane_terms,
     lanes,
     mails,
+    manual_price,
     matching,
     order_lines,
     order_ways,
     ordering,
     orders,
     partner_life,
-    phrases,
+    phrase_rules,
     place,
     preparing,
     prices,
     publishing,
     purchases,
+    rollback,
     samples,
     sheets_in,
     shelf,
@@ -55,7 +57,6 @@ from amber_lane.services import (
     transit,
     undo,
     variants,
-    watch,
     withdrawing,
 )
 from amber_lane.services.desk import Conflict, Desk, NotFound
@@ -213,7 +214,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
             desk, 1, None, {"sweep_minutes": 45, "calls_minute": None, "calls_day": 90, "hour_from": 6, "hour_to": 22}
         ),
     ),
-    "a price by hand": ("price.hand", lambda d: shelf.fix_price(d, 1, first(d, Listing).version, 4321, "a promise")),
+    "a price by hand": ("price.hand", lambda d: manual_price.fix_price(d, 1, first(d, Listing).version, 4321, "a promise")),
     "taken off sale": ("listing.pause", lambda d: shelf.set_on_sale(d, [1, 2, 3], False)),
     "many orders let go": ("order.allow_many", lambda d: orders.allow_many(d, [first(d, Order, Order.number == "WORTH").id])),
     "a part of an order": (
@@ -246,7 +247,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a publishing": ("listing.publish", lambda d: publishing.publish(d, [first(d, Listing, Listing.state == "preparing").id])),
     "an end": ("listing.end", lambda d: publishing.end(d, [1, 2, first(d, Listing, Listing.state == "preparing").id])),
     "words": ("listing.words", lambda d: publishing.edit(d, 1, None, {"title": "Another thing", "description": "<b>Bright</b>"})),
-    "a phrase": ("phrase.add", lambda d: phrases.add_rule(d, "thing", "lamp", None)),
+    "a phrase": ("phrase.add", lambda d: phrase_rules.add_rule(d, "thing", "lamp", None)),
     "an allowance": ("allowance.apply", lambda d: (setattr(first(d, Store), "allowance_units", 6), allowance.apply(d, 1, 24))),
     "a sample": ("sample.order", lambda d: (samples.set_own_address(d, BUYER), samples.order(d, 1))),
     "sizes": ("family.keep", lambda d: variants.keep(d, Finder(), 1, first(d, Listing).version, "Thing", [SIZES], WISHES)),
@@ -360,7 +361,7 @@ def test_a_sweep_is_undone_as_a_whole_and_the_store_is_told_the_old_values(busy:
         waiting
     )
     with pytest.raises(Conflict):
-        busy.write(lambda desk: watch.undo_responses(desk, sweep=1, responses=[]))
+        busy.write(lambda desk: rollback.undo_responses(desk, sweep=1, responses=[]))
 
 
 def test_what_has_gone_out_or_never_could_be_undone_says_so(busy: Small) -> None:
@@ -389,7 +390,7 @@ def test_a_change_made_on_what_somebody_else_changed_is_refused(busy: Small) -> 
     for do in (
         lambda desk: lanes.change_lane(desk, one.id, one.version, units=Fraction(5)),
         lambda desk: lanes.close_lane(desk, one.id, one.version),
-        lambda desk: shelf.fix_price(desk, 1, 10**6, 999),
+        lambda desk: manual_price.fix_price(desk, 1, 10**6, 999),
         lambda desk: drafts.FeeChange(1, {"tax_in_price": 0, "payment": 0, "payment_fixed": 0}, [], version=99).keep(desk),
         lambda desk: drafts.SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, version=99).keep(desk),
     ):
@@ -412,7 +413,7 @@ def test_an_older_change_cannot_take_a_newer_one_of_the_same_thing_with_it(busy:
         "rule.change": change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "add", "rule_value": 900})])),
         "rate.change": change(lambda d: drafts.RateChange("USD", "GBP", 810_000_000)),
         "lane.change": lambda d: move(d, units=Fraction(4)),
-        "price.hand": lambda d: shelf.fix_price(d, 1, first(d, Listing).version, 4999, "another promise"),
+        "price.hand": lambda d: manual_price.fix_price(d, 1, first(d, Listing).version, 4999, "another promise"),
     }[kind]
     busy.write(second)
     after = seen(busy)

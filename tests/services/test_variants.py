@@ -14,7 +14,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.shelf import Listing, Sku, Variant
 from amber_lane.data.source import Item
-from amber_lane.services import preparing, publishing, shelf, undo, variants
+from amber_lane.services import manual_price, preparing, publishing, undo, variants
 from amber_lane.services.desk import Conflict, Invalid
 from amber_lane.services.families import MOST, look
 from amber_lane.services.finder import Finder
@@ -177,8 +177,8 @@ def test_weight_goes_to_every_store_that_shows_the_sku(small: Small) -> None:
 def test_a_price_fixed_in_preparation_never_reaches_the_store_and_is_guarded(mug: Small) -> None:
     row = the_mug(mug)
     with pytest.raises(Invalid, match="loses"):
-        mug.write(lambda desk: shelf.fix_price(desk, row.id, row.version, 100))
-    mug.write(lambda desk: shelf.fix_price(desk, row.id, row.version, 5000))
+        mug.write(lambda desk: manual_price.fix_price(desk, row.id, row.version, 100))
+    mug.write(lambda desk: manual_price.fix_price(desk, row.id, row.version, 5000))
     mug.write(lambda desk: undo.undo(desk, mug.act("price.hand").id))
     assert the_mug(mug).wanted_price == row.wanted_price
     assert not mug.all(select(Outbox).where(Outbox.subject == f"listing:{row.id}"))

@@ -11,7 +11,7 @@ from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Response, Sighting, Sweep
-from amber_lane.services import prices, shelf, today, undo, watch
+from amber_lane.services import manual_price, prices, today, undo, watch
 from amber_lane.services.desk import Conflict, Invalid
 from amber_lane.services.drafts import Draft, RuleChange
 
@@ -121,15 +121,15 @@ def test_the_newest_wish_wins_and_the_older_is_dropped(business):
     with business.house.db.writing() as s:
         for price in (listing.wanted_price + 300, listing.wanted_price + 500):
             row = s.get(Listing, listing.id)
-            shelf.fix_price(business.desk(s), listing.id, row.version, price, "a trial")
+            manual_price.fix_price(business.desk(s), listing.id, row.version, price, "a trial")
     sent = business.all(select(Outbox).where(Outbox.subject == f"listing:{listing.id}").order_by(Outbox.id))[-2:]
     assert [row.state for row in sent] == ["dropped", "waiting"] and sent[0].overtaken_by == sent[1].key
     business.settle()
     assert business.world.shown(sku)[-1]["price"] == listing.wanted_price + 500
     with business.house.db.writing() as s, pytest.raises(Invalid, match="loses"):
-        shelf.fix_price(business.desk(s), listing.id, s.get(Listing, listing.id).version, 100)
+        manual_price.fix_price(business.desk(s), listing.id, s.get(Listing, listing.id).version, 100)
     with business.house.db.writing() as s, pytest.raises(Conflict, match="somebody changed"):
-        shelf.fix_price(business.desk(s), listing.id, listing.version, 9900)
+        manual_price.fix_price(business.desk(s), listing.id, listing.version, 9900)
 
 
 def test_the_largest_step_is_a_days_not_a_sweeps(business):

@@ -9,9 +9,8 @@ from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
-from ..data.setup import Carrier, Inbox, Mailbox, Store, Supplier
+from ..data.setup import UNCALLED, Carrier, Inbox, Mailbox, Store, Supplier
 from ..services import answers_in, documents, letters_in, ordering
-from ..services.setup import UNCALLED
 from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .files import DocumentFile
 from .shapes import DOCUMENT, Ask, Big, Done

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
+from ..data.setup import UNCALLED
 from ..services import allowance, carrier_names, partner_life, setup
 from ..services.desk import Invalid
 from ..services.same_partner import OWNERS
@@ -85,7 +86,7 @@ def renew(base: TheHouse, request: Request, person: SignedIn, owner: str, number
         desk = desk_of(request, s)
         row = desk.get(OWNERS[owner], number, owner)
         kind = getattr(row, "kind", "smtp")
-        uncalled = kind in setup.UNCALLED
+        uncalled = kind in UNCALLED
         if not uncalled:
             link = setup.link_of(desk, owner, number)
             key = ask.key.strip() or base.doors.safe.open(link.sealed_key)

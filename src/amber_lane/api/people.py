@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..data.setup import Person
-from ..services import agents, second_step, setup, signing_in
+from ..services import agents, second_step, signing_in, users
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done
 
@@ -72,7 +72,7 @@ def remove_person(desk: WriteDesk, number: Big, version: int) -> Done:
 @router.post("", status_code=201)
 def add_person(desk: WriteDesk, ask: PersonAsk) -> Done:
     scope = agents.scope_of(desk, ask.role, ask.suppliers, ask.stores)
-    return Done(told=f"{setup.make_person(desk, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
+    return Done(told=f"{users.make_person(desk, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
 
 
 class AwayAsk(Ask):

@@ -18,7 +18,7 @@ from ..data.prices import Policy
 from ..data.setup import FeeRow, Store, Supplier
 from ..data.shelf import Listing
 from ..data.tallies import tally
-from ..services import drafts, lists, prices, rule_dips, shelf
+from ..services import drafts, lists, manual_price, prices, rule_dips, shelf
 from ..services.desk import Invalid, by_id
 from ..services.facts import HOME, Facts
 from ..services.lists import Wish
@@ -306,7 +306,7 @@ class HandAsk(Ask):
 
 @router.post("/listings/{number}/hand")
 def by_hand(desk: WriteDesk, number: Big, ask: HandAsk) -> Done:
-    shelf.fix_price(desk, number, ask.version, minor(ask.price, "price"), ask.why, ask.until)
+    manual_price.fix_price(desk, number, ask.version, minor(ask.price, "price"), ask.why, ask.until)
     return Done(told="Price fixed by hand" if ask.price else "The rule sets this price again")
 
 

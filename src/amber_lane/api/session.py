@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from .. import __version__
 from ..data.setup import Person, Store, Supplier
-from ..services import second_step, setup, signing_in
+from ..services import second_step, signing_in, users
 from ..services.desk import Desk
 from ..services.secrets import password_fits
 from ..services.transit import make_templates
@@ -169,7 +169,7 @@ def first_start(request: Request, response: Response, ask: FirstPerson, base: Th
         if s.scalar(select(func.count()).select_from(Person)):
             raise HTTPException(409, "this house has people already; sign in")
         desk = Desk(s, base.clock, ask.name)
-        person = setup.make_person(desk, ask.name, ask.mail, ask.password)
+        person = users.make_person(desk, ask.name, ask.mail, ask.password)
         make_templates(desk)
         _enter(request, response, s, base, person.id)
     return here(request, base)

@@ -14,12 +14,11 @@ from sqlalchemy import select
 from ..clock import PacedClock
 from ..connectors.errors import Denied, OutsideError
 from ..connectors.kinds import KINDS
-from ..data.setup import Link, Store, Token
+from ..data.setup import UNCALLED, Link, Store, Token
 from ..jobs.longjobs import start
 from ..services import calls, letters_in, program, setup, terms
 from ..services.desk import Conflict, Desk, Invalid
 from ..services.drafts import SUPPLIER_TERMS
-from ..services.planning import replan
 from ..services.same_partner import OWNERS
 from ..services.store_switches import PARTS
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
@@ -180,7 +179,7 @@ class Joined(Done):
 def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Joined:
     """Join a partner: its account is asked before anything is kept."""
     given = setup.Join(ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency, ask.shape, ask.page, ask.sender)
-    uncalled, token = ask.kind in setup.UNCALLED, None
+    uncalled, token = ask.kind in UNCALLED, None
     account = None if uncalled else setup.ask_account(base.doors, given)
     with base.db.writing() as s:
         desk = desk_of(request, s)
@@ -291,7 +290,7 @@ def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
         raise Conflict("name the columns of its sheet first")
     if ask.replacements is not None:
         desk.s.flush()
-        replan(desk)
+        desk.reroute()
     return Done(told="Changed")
 
 

@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 
 from ..data.base import by_index
 from ..data.outbox import Outbox
-from ..data.setup import Store
+from ..data.setup import UNCALLED, Store
 from ..data.shelf import IS_DIFFERING, Listing, PhraseRule, Picture, Sku
 from ..data.tallies import tally
 from ..jobs.longjobs import start
@@ -19,7 +19,7 @@ from ..services import allowance, families, lists, phrases, pictures, program, p
 from ..services.desk import Conflict, Invalid
 from ..services.goods import mark_of
 from ..services.lists import Wish
-from ..services.setup import UNCALLED
+from ..services.phrase_rules import add_rule, effect
 from .deps import ReadDesk, WriteDesk
 from .files import PictureFile
 from .shapes import Ask, Big, Done, Money, Page, download, minor, money, rows_out, sure, wish, written
@@ -359,7 +359,7 @@ def phrase_rules(desk: ReadDesk) -> list[RuleOut]:
 @router.post("/phrases/try")
 def try_phrase(desk: ReadDesk, ask: RuleShape) -> EffectOut:
     """What a phrase rule would change in the titles and descriptions of all listings; nothing is kept."""
-    found, of = phrases.effect(desk, ask.find, ask.put, ask.store)
+    found, of = effect(desk, ask.find, ask.put, ask.store)
     return EffectOut(
         count=len(found), of=of, first=[PhraseEffect(listing=i, sku=sku, before=was, after=now) for i, sku, was, now in found[:50]]
     )
@@ -368,7 +368,7 @@ def try_phrase(desk: ReadDesk, ask: RuleShape) -> EffectOut:
 @router.post("/phrases", status_code=201)
 def add_phrase(desk: WriteDesk, ask: RuleShape) -> Done:
     """Keep a phrase rule, and change the words of listings in preparation and on sale by it. Can be undone."""
-    n = phrases.add_rule(desk, ask.find, ask.put, ask.store)
+    n = add_rule(desk, ask.find, ask.put, ask.store)
     return Done(told=f"The rule is kept; {n} listing{'s' if n != 1 else ''} changed", count=n)
 
 

@@ -153,3 +153,10 @@ def by_items(query: Q) -> Q:
     """The same query over parts of lanes, found by their items and never the other way round: with thousands of items asked for at once
     the database would look through every lane, and through all these items for each."""
     return by_index(query, LanePart, "ix_lane_part_item_id")
+
+
+def service_of(lane: Lane, part: LanePart, country: str) -> str:
+    """By which service an item of a lane is sent to a country."""
+    if part.origin_id in (None, lane.origin_id):
+        return str((lane.services or {}).get(country) or lane.service)
+    return part.service or lane.service

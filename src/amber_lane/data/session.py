@@ -6,7 +6,7 @@ import fcntl
 import os
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager, nullcontext
 from pathlib import Path
 from typing import IO, Any
@@ -24,7 +24,13 @@ _INCREMENTAL, _ROOM = 2, 256
 WRITE_WITHIN = 20.0
 # Seconds after which a transaction is told of in the log.
 LONG = 0.5
+ENDS = "amber_ends"
 log = structlog.get_logger()
+
+
+def at_end(s: Session, name: str, do: Callable[[], None]) -> None:
+    """Have something done once before a transaction is kept, however often it is asked for; where nothing is kept it is not done."""
+    s.info.setdefault(ENDS, {})[name] = do
 
 
 class Database:
@@ -125,6 +131,9 @@ class Database:
             if self.sqlite:
                 session.connection(execution_options={"amber_write": True})
             yield session
+            while ends := session.info.pop(ENDS, None):
+                for do in ends.values():
+                    do()
             session.commit()
             if (took := time.monotonic() - begun) > LONG:
                 # Everybody else waited for it; whose it is stands two frames up, above the context manager's own.

@@ -339,3 +339,7 @@ class Setting(Row):
     __tablename__ = "setting"
     name: Mapped[str] = mapped_column(unique=True)
     value: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+# Kinds that are never called: they work by sheets, or a program of theirs calls us.
+UNCALLED = ("sheet", "program", "by_hand")

@@ -22,7 +22,7 @@ from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
 from ..core.plans import Plan
 from ..data.prices import PriceRule, Rate
 from ..data.setup import BuyingAccount, FeeRow, Mailbox, Store, Supplier
-from ..services import catalogues, going_live, place, program, setup, shelf, terms, transit
+from ..services import catalogues, going_live, place, program, setup, shelf, terms, transit, users
 from ..services.desk import Desk
 from ..services.drafts import PolicyChange
 from ..sheets.mapped import look
@@ -81,7 +81,7 @@ def join_all(house: House, world: str) -> None:
     port = int(world.rsplit(":", 1)[1])
     with house.db.writing() as s:
         desk = Desk(s, house.clock, OWNER)
-        setup.make_person(desk, OWNER, DEMO.mail, DEMO.password)
+        users.make_person(desk, OWNER, DEMO.mail, DEMO.password)
         transit.make_templates(desk)
         mails = {"mailbox": f"smtp://127.0.0.1:{port + 1}|{world}/mail/api", "inbox": f"pop://127.0.0.1:{port + 2}"}
         letters = (Door("mailbox", "smtp", "Dusk & Dial", "", ""), Door("inbox", "pop", "Dusk & Dial answers", "", MAIL_KEY))
@@ -134,7 +134,7 @@ def _say_terms(desk: Desk) -> None:
     ines.order_road, ines.mail = "mail", "orders@meridian-buying.example"
     own.greeting = "Clear skies, {name}!"
     desk.s.scalars(select(Mailbox)).one().sender = "orders@dusk-and-dial.example"
-    setup.make_person(desk, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", {"suppliers": [ines.id]})
+    users.make_person(desk, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", {"suppliers": [ines.id]})
     for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):
         desk.s.add(Rate(base=base, quote="GBP", day=desk.now - timedelta(days=1), nano=int(Decimal(rate).scaleb(9))))
     for name, told in (("Quayside Bulk", QUAYSIDE), ("Ines at Meridian Buying", MERIDIAN)):

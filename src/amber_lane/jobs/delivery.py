@@ -32,11 +32,11 @@ from ..core.states import OUTBOX
 from ..data.base import to_ms
 from ..data.outbox import Outbox
 from ..data.session import Database
-from ..data.setup import Link, Store, Supplier
+from ..data.setup import UNCALLED, Link, Store, Supplier
 from ..services import delivered, outbox
 from ..services.desk import Desk, DeskError, bulk_update
 from ..services.partner_life import set_apart
-from ..services.setup import UNCALLED, Doors, link_of, note_budget, note_health
+from ..services.setup import Doors, link_of, note_budget, note_health
 from ..services.store_switches import writing
 from .batches import Batches
 from .letters import SEND, PictureDesk

@@ -18,7 +18,7 @@ from ..connectors.protocols import CatalogueItem, InboxVisit, PurchaseAnswer, Se
 from ..data.orders import Order
 from ..data.outbox import Act
 from ..data.session import Database
-from ..data.setup import Carrier, Inbox, Letter, RateSource, Store, Supplier
+from ..data.setup import UNCALLED, Carrier, Inbox, Letter, RateSource, Store, Supplier
 from ..data.watch import Sweep
 from ..services import calls, drift, letters_in, orders, purchases, rates, samples, setup, shelf, source, sweeping, terms, transit, watch
 from ..services.desk import Desk
@@ -420,6 +420,6 @@ class Reader:
     def due(self, kind: Any, column: Any, at: datetime) -> list[int]:
         """Numbers of partners whose time has come, of those that are called at all; who was never looked at comes first."""
         with self.db.reading() as s:
-            called = (kind.kind.not_in(setup.UNCALLED), kind.paused_at.is_(None), kind.ended_at.is_(None))
+            called = (kind.kind.not_in(UNCALLED), kind.paused_at.is_(None), kind.ended_at.is_(None))
             query = select(kind.id).where((column.is_(None)) | (column <= at), *called)
             return list(s.scalars(query.order_by(kind.id)))

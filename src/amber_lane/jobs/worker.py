@@ -20,7 +20,7 @@ from ..connectors.errors import OutsideError
 from ..data.lanes import Lane
 from ..data.outbox import Job
 from ..data.session import Database
-from ..data.setup import Carrier, Inbox, RateSource, Store, Supplier
+from ..data.setup import UNCALLED, Carrier, Inbox, RateSource, Store, Supplier
 from ..data.source import SavedSearch
 from ..memory import give_back
 from ..services import (
@@ -34,7 +34,7 @@ from ..services import (
 )
 from ..services.desk import Desk, DeskError
 from ..services.finder import Finder
-from ..services.setup import UNCALLED, Doors
+from ..services.setup import Doors
 from ..sheets import apart
 from .delivery import Delivery
 from .hourly import Hourly

@@ -10,7 +10,6 @@ from sqlalchemy import select
 from ..data.orders import PurchaseOrder
 from ..data.setup import BuyingAccount, Supplier
 from .desk import Conflict, Desk, Invalid
-from .planning import replan
 from .planning_look import room_of
 from .policy import SENDS
 
@@ -100,7 +99,7 @@ def keep(
     desk.log(
         "account.keep", supplier.name, f"{supplier.name}: limits of {row.name} set", before=before, after={"account": row.id}, undo=True
     )
-    replan(desk)
+    desk.reroute()
     return row
 
 
@@ -118,7 +117,7 @@ def remove(desk: Desk, number: int, version: int | None) -> None:
     desk.log("account.remove", supplier.name, f"{supplier.name}: account {row.name} taken away", before=as_kept(row), undo=True)
     desk.s.delete(row)
     desk.s.flush()
-    replan(desk)
+    desk.reroute()
 
 
 def restore(desk: Desk, account: int | None, before: dict[str, object] | None) -> None:
@@ -135,4 +134,4 @@ def restore(desk: Desk, account: int | None, before: dict[str, object] | None) -
         setattr(row, name, value)
     row.version = (row.version or 0) + 1
     desk.s.flush()
-    replan(desk)
+    desk.reroute()

@@ -12,13 +12,12 @@ from ..connectors.protocols import PurchaseAnswer
 from ..core.states import PURCHASE
 from ..data.orders import PurchaseOrder
 from ..data.outbox import Outbox
-from ..data.setup import Person, Supplier
+from ..data.setup import UNCALLED, Person, Supplier
 from ..sheets.mapping import read
 from ..sheets.opened import NotASheet
 from ..sheets.ubl import Answer
 from . import by_sheets, documents, purchases
 from .desk import Conflict, Desk, DeskError, Invalid
-from .setup import UNCALLED
 from .sheet_columns import read_as
 from .sheets_in import kind_of
 

@@ -497,3 +497,7 @@ def owed_units(desk: Desk) -> dict[int, int]:
     for item, quantity in s.execute(bought):
         owed[item] = owed.get(item, 0) + quantity
     return owed
+
+
+def skus_of_supplier(desk: Desk, supplier: int) -> set[int]:
+    return set(desk.s.scalars(select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None)).distinct()))

@@ -16,7 +16,6 @@ from ..data.prices import Policy, PriceRule, Rate
 from ..data.setup import FeeRow, Store, Supplier
 from .desk import Desk, Invalid
 from .facts import Facts, laid_over, plans_of
-from .planning import replan
 from .policy import POLICY_DEFAULTS, RULE_FIELDS, WORDS, parse_endings
 
 STORE_TERMS = ("tax_in_price", "payment", "payment_fixed")
@@ -210,7 +209,7 @@ class PolicyChange:
         row.fields = laid_over(before, self.fields)
         row.version += 1
         desk.s.flush()
-        replan(desk)
+        desk.reroute()
         # To undo is to put every field back that this change touched, the inherited ones too.
         old = {name: before.get(name) for name in {*before, *self.fields}}
         kept = {"scope": self.scope, "key": self.key, "fields": old}
@@ -259,7 +258,7 @@ class RateChange:
         else:
             desk.s.add(Rate(base=self.base, quote=self.quote, day=desk.now, nano=self.nano))
         desk.s.flush()
-        replan(desk)
+        desk.reroute()
         told = f"1 {self.base} is {show_rate(self.nano)} {self.quote}" if self.nano else "rate taken back"
         return desk.log("rate.change", f"{self.base} to {self.quote}", told, before=before, undo=True)
 

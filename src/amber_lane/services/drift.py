@@ -15,7 +15,7 @@ from ..data.outbox import Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from ..data.watch import Drift
-from . import shelf
+from . import manual_price, shelf, wording
 from .book import load
 from .desk import Conflict, Desk, by_id
 from .respond import with_sharers
@@ -157,12 +157,12 @@ def settle(desk: Desk, numbers: Iterable[int], ours: bool) -> int:
         unsafe = one.state == "live" and (listing.paused_by in ("stock", "hold") or _loses(desk, listing, one.price))
         if ours or unsafe:
             one.how = "sent"
-            shelf.want(desk, listing)
+            wording.want(desk, listing)
         elif one.state == MISSING:
-            shelf.want(desk, listing, state="ended")
+            wording.want(desk, listing, state="ended")
         else:
             if one.price != listing.wanted_price:
-                shelf.fix_price(desk, listing.id, listing.version, one.price, "as the store showed it")
+                manual_price.fix_price(desk, listing.id, listing.version, one.price, "as the store showed it")
             if one.state == "paused" and listing.state == "live":
                 shelf.set_on_sale(desk, [listing.id], False, "as the store showed it")
             elif one.state == "live" and listing.state == "paused":

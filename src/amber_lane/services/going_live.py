@@ -20,7 +20,6 @@ from ..data.shelf import Listing
 from .book import Book, load
 from .decide import Decided, decide
 from .desk import Conflict, Desk, Invalid, bulk_update, in_chunks
-from .planning import replan
 from .respond import respond, with_sharers
 from .shelf import follow_shown
 from .store_switches import PARTS, changes_something, let_out, writes
@@ -83,7 +82,7 @@ def turn_on(desk: Desk, number: int, version: int | None, what: str, start: bool
     act = desk.log("store.on", store.name, told, after={"store": number, "what": what, "start": start})
     desk.s.flush()
     if what == "orders":
-        replan(desk)
+        desk.reroute()
     elif start:
         skus = set(desk.s.scalars(select(Listing.sku_id).where(Listing.store_id == number)))
         only = set(desk.s.scalars(select(Listing.id).where(Listing.store_id == number)))
@@ -102,7 +101,7 @@ def turn_off(desk: Desk, number: int, version: int | None, what: str) -> str:
     desk.log("store.off", store.name, told, after={"store": number, "what": what})
     desk.s.flush()
     if what == "orders":
-        replan(desk)
+        desk.reroute()
     else:
         _take_back(desk, store)
         follow_shown(desk, store)

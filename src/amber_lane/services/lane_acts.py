@@ -12,10 +12,9 @@ from ..data.lanes import Lane, Rejection
 from ..data.outbox import Act
 from ..data.shelf import Sku
 from ..data.source import Item
-from . import portions, watch
+from . import portions, rollback
 from .desk import Conflict, Desk, Invalid, by_id, in_chunks
 from .lanes import Wish, open_wish, read_ms, usual_costs, without_any
-from .planning import replan
 from .respond import respond
 
 STATES = ("shut", "open", "slow")
@@ -44,7 +43,7 @@ def in_one(
     after = places(desk, skus)
     act = desk.log_part(kind, "lanes", tell, {"places": after}, max(len(skus), 1), {"lanes": before}, why)
     respond(desk, skus, act=act.id)
-    replan(desk)
+    desk.reroute()
     return act
 
 
@@ -99,8 +98,8 @@ def put_back(desk: Desk, act: Act) -> None:
             lane.version += 1
     desk.s.flush()
     respond(desk, skus)
-    watch.as_before(desk, act.id, without_any(desk, skus))
-    replan(desk)
+    rollback.as_before(desk, act.id, without_any(desk, skus))
+    desk.reroute()
 
 
 def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> int:

@@ -16,7 +16,6 @@ from ..data.setup import Service
 from ..data.shelf import Sku
 from .desk import Conflict, Desk, Invalid, by_id
 from .lanes import as_it_is, change_lane, check_dates, close_gaps, read_ms, usual_costs
-from .planning import replan
 from .respond import respond
 
 
@@ -45,7 +44,7 @@ def set_terms(
     act = desk.log("lane.change", sku.code, f"{sku.code}: lane {told}" + (f"; {ways}" if ways else ""), before=before, undo=True)
     desk.s.flush()
     respond(desk, [lane.sku_id], act=act.id)
-    replan(desk)
+    desk.reroute()
     return lane
 
 
@@ -69,7 +68,7 @@ def confirm_lane(desk: Desk, number: int, version: int, units: Fraction | None =
     act = desk.log("lane.change", sku.code, f"{sku.code}: lane is right {how}", why=was, before=before, undo=True)
     desk.s.flush()
     respond(desk, [lane.sku_id], act=act.id)
-    replan(desk)
+    desk.reroute()
     return lane
 
 
@@ -92,7 +91,7 @@ def follow_dates(desk: Desk) -> int:
         desk.log("lane.dates", "lanes", told, why="their dates", count=len(begun) + len(over))
         desk.s.flush()
         respond(desk, touched, alone=True)
-        replan(desk)
+        desk.reroute()
     return len(begun) + len(over)
 
 

@@ -19,7 +19,6 @@ from ..data.setup import Origin, Service, Store, Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
 from .desk import Conflict, Desk, Invalid, NotFound, by_id, in_chunks
-from .planning import replan
 from .respond import respond
 
 # More of an item in one sale, or a larger pack, is a mistake of the hand.
@@ -124,7 +123,7 @@ def open_wish(desk: Desk, wish: Wish, respond_now: bool = True) -> Lane:
         what = "replacement allowed" if wish.instead else "lane opened"
         act = desk.log("lane.open", sku.code, f"{sku.code}: {what} to {names}", after={"lane": lane.id, "use": use}, undo=True)
         respond(desk, [wish.sku], act=act.id)
-        replan(desk)
+        desk.reroute()
     return lane
 
 
@@ -220,7 +219,7 @@ def close_lane(desk: Desk, number: int, version: int, why: str = "") -> Lane:
     sku = desk.get(Sku, lane.sku_id, "SKU")
     act = desk.log("lane.close", sku.code, f"{sku.code}: lane closed", why=why, before={"lane": lane.id, "use": lane.use}, undo=True)
     respond(desk, [lane.sku_id], act=act.id)
-    replan(desk)
+    desk.reroute()
     return lane
 
 
@@ -267,7 +266,7 @@ def reopen_lane(desk: Desk, number: int, use: int) -> Lane:
     lane.version += 1
     desk.s.flush()
     respond(desk, [lane.sku_id])
-    replan(desk)
+    desk.reroute()
     return lane
 
 
@@ -313,7 +312,7 @@ def change_lane(
     act = desk.log("lane.change", sku.code, f"{sku.code}: lane is now {', '.join(told)}", why=why, before=before, undo=True)
     desk.s.flush()
     respond(desk, [lane.sku_id], act=act.id)
-    replan(desk)
+    desk.reroute()
     return lane
 
 

@@ -11,13 +11,12 @@ from sqlalchemy import func, insert, select
 from ..connectors import protocols
 from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import Outbox
-from ..data.setup import Inbox, Letter, MailKey, Supplier
+from ..data.setup import UNCALLED, Inbox, Letter, MailKey, Supplier
 from ..data.transit import Message
 from ..sheets.opened import NotASheet, readable
 from ..sheets.ubl import Answer
 from . import answers_in, documents
 from .desk import Conflict, Desk, DeskError, Invalid, NotFound
-from .setup import UNCALLED
 
 # A mailbox that was just joined may hold years of mail: so many of the newest are read, the others are left.
 FIRST_MOST = 100

@@ -10,7 +10,7 @@ from ..data.orders import Order, OrderLine
 from . import order_money, outbox
 from .desk import Conflict, Desk, Invalid
 from .orders import after_sales, cancel
-from .planning import OPEN, bought_parts, lines_of, replan, step_line
+from .planning import OPEN, bought_parts, lines_of, step_line
 
 MONEY = ("paid", "tax", "store_fee", "payment_fee", "kept", "reserve")
 
@@ -85,7 +85,7 @@ def send_part(desk: Desk, number: int, line_ids: Sequence[int]) -> str:
     order.version += 1
     names = ", ".join(line.title or line.sku_code for line in chosen)
     desk.log("order.part", order.number, f"order {order.number}: {names} goes first", before={"order": number, "lines": before}, undo=True)
-    replan(desk)
+    desk.reroute()
     n = len(chosen)
     return f"{n} of {len(lines)} lines {'goes' if n == 1 else 'go'} first; the rest waits"
 
@@ -97,4 +97,4 @@ def restore_part(desk: Desk, before: dict[str, object]) -> None:
         raise Conflict("that part is bought already")
     lines = before["lines"]
     order.part_lines = list(lines) if isinstance(lines, list) else []
-    replan(desk)
+    desk.reroute()

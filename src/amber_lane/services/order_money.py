@@ -16,6 +16,7 @@ from sqlalchemy import select
 from ..core.money import minor_digits
 from ..data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ..data.shelf import Listing
+from .book import load
 from .desk import Desk, by_id, in_chunks
 from .facts import HOME, NANO, Facts
 
@@ -136,8 +137,6 @@ def likely(desk: Desk, orders: Iterable[int]) -> dict[int, int]:
 
 def reserves(desk: Desk, skus: Collection[int]) -> dict[tuple[int, int], int]:
     """What is kept for returns of a sale, in ppm of what the buyer pays, by (store, SKU)."""
-    from .book import load
-
     if not skus:
         return {}
     book = load(desk, skus)

@@ -211,6 +211,8 @@ def take(desk: Desk, number: int, key: str) -> str:
         for pair in rest.split(","):
             line, lane = pair.split(".")
             orders.choose_lane(desk, int(line), int(lane))
+        # What holds it by its new lane is looked at here, and so not left to the end.
+        replan(desk)
         held = desk.s.scalar(select(Hold.limit).where(Hold.order_id == number, Hold.ended.is_(None)))
         if held == "least_profit":
             orders.allow(desk, number, limit=held)
@@ -256,7 +258,7 @@ def _allow(desk: Desk, order: Order, limit: str) -> str:
     if limit == "twice" and other is not None and "twice" not in other.allowed:
         other.allowed = [*other.allowed, "twice"]
         other.version += 1
-        replan(desk)
+        desk.reroute()
     return f"Order {order.number} may go"
 
 
@@ -269,7 +271,7 @@ def _pack(desk: Desk, order: Order, other: Order) -> str:
         one.version += 1
     after = {"orders": [order.id, other.id]}
     desk.log("order.pack", order.number, f"orders {order.number} and {other.number} go in one parcel", after=after, undo=True)
-    replan(desk)
+    desk.reroute()
     return f"{order.number} and {other.number} go together; the supplier is asked for one parcel"
 
 
@@ -278,7 +280,7 @@ def unpack(desk: Desk, after: dict[str, list[int]]) -> None:
     for number in after["orders"]:
         row = desk.get(Order, number, "order")
         row.packed_with, row.allowed = None, [one for one in row.allowed if one != "twice"]
-    replan(desk)
+    desk.reroute()
 
 
 def _ask_by_mail(desk: Desk, order: Order, line: OrderLine, purchase: PurchaseOrder) -> str:

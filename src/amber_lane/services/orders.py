@@ -16,7 +16,7 @@ from ..data.setup import Store
 from . import order_money, outbox
 from .desk import Conflict, Desk, Invalid, in_chunks
 from .order_limits import LIFTED
-from .planning import OPEN, bought_parts, lines_of, replan, step_line
+from .planning import OPEN, bought_parts, lines_of, step_line
 from .respond import respond
 from .taking_in import take_in, take_many
 from .withdrawing import end_hold
@@ -36,7 +36,7 @@ def take_page(desk: Desk, store: Store, told: Iterable[StoreOrder], cursor: str 
         after_sales(desk, fresh)
     else:
         # A change or a cancelling may have set something free.
-        replan(desk)
+        desk.reroute()
     return fresh
 
 
@@ -46,7 +46,7 @@ def after_sales(desk: Desk, orders: Iterable[Order]) -> None:
     if numbers:
         skus = {line.sku_id for lines in lines_of(desk, numbers).values() for line in lines if line.sku_id}
         desk.s.flush()
-        replan(desk)
+        desk.reroute()
         respond(desk, skus, alone=True)
 
 
@@ -72,7 +72,7 @@ def allow(desk: Desk, number: int, why: str = "", limit: str | None = None) -> O
         after={"order": number, "limit": limit},
         undo=True,
     )
-    replan(desk)
+    desk.reroute()
     return order
 
 
@@ -98,7 +98,7 @@ def allow_many(desk: Desk, numbers: Sequence[int], why: str = "") -> tuple[int, 
     desk.log(
         "order.allow_many", f"{n} orders", told, why=why, after={"orders": {str(i): limit for i, limit in able.items()}}, undo=True, count=n
     )
-    replan(desk)
+    desk.reroute()
     return n, left
 
 
@@ -113,7 +113,7 @@ def disallow_many(desk: Desk, after: dict[str, dict[str, str]]) -> None:
         row = desk.get(Order, int(number), "order")
         row.allowed = [one for one in row.allowed if one != limit]
         row.version += 1
-    replan(desk)
+    desk.reroute()
 
 
 def cancel_many(desk: Desk, numbers: Sequence[int], why: str = "") -> tuple[int, list[str]]:
@@ -144,7 +144,7 @@ def choose_lane(desk: Desk, line_id: int, lane_id: int | None) -> OrderLine:
     line.lane_id, line.chosen_by = lane_id, "person" if lane_id else "plan"
     line.version += 1
     desk.log("order.lane", line.sku_code, f"{line.sku_code}: lane of an order line chosen by hand", before=before, undo=True)
-    replan(desk)
+    desk.reroute()
     return line
 
 
@@ -163,7 +163,7 @@ def mend_address(desk: Desk, number: int, version: int, address: dict[str, str])
     order.mended = {**order.address, **address, "country": country}
     order.country = country
     desk.log("order.address", order.number, f"address of order {order.number} mended", before=order.address, after=order.mended)
-    replan(desk)
+    desk.reroute()
     return order
 
 

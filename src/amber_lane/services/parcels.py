@@ -16,7 +16,7 @@ from ..data.transit import Message, Parcel, ParcelLine
 from . import order_money, outbox
 from .desk import Conflict, Desk, in_chunks
 from .mails import write_mail, written
-from .planning import replan, step_line
+from .planning import step_line
 from .rates import in_house, newest
 from .transit import lines_of_purchase, orders_of
 
@@ -284,7 +284,7 @@ def _do_again(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> s
         step_line(line, "again", f"{case.parcel.number}: {WORDS[case.trouble]}; sent again")
         line.lane_id, line.chosen_by = None, "plan"
     desk.s.flush()
-    replan(desk)
+    desk.reroute()
     return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} to be sent again"
 
 

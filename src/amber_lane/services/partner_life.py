@@ -17,9 +17,9 @@ from ..data.setup import Link, Partner
 from ..data.shelf import Listing
 from ..data.source import Item
 from ..data.transit import Parcel
-from . import lane_acts, portions, purchases, watch
+from . import lane_acts, portions, purchases, rollback
 from .desk import Conflict, Desk, by_id
-from .planning import OPEN, replan
+from .planning import OPEN
 from .respond import respond
 from .same_partner import OWNERS, fresh_name
 
@@ -135,7 +135,7 @@ def _go_on(desk: Desk, owner: str, row: Any, stopped: bool) -> None:
         )
     desk.s.flush()
     if owner == "supplier":
-        replan(desk)
+        desk.reroute()
 
 
 def disconnect(desk: Desk, owner: str, number: int, version: int | None) -> str:
@@ -203,7 +203,7 @@ def resume_after_end(desk: Desk, act: Act) -> None:
         lane_acts.put_back(desk, act)
         # What it took off sale comes back at once, not when it was seen steady for a while; at the cost and stock of now.
         skus = {int(sku) for sku in (act.before or {})["lanes"]}
-        watch.as_before(desk, act.id, skus)
+        rollback.as_before(desk, act.id, skus)
         respond(desk, skus)
     if row is not None:
         _go_on(desk, after["owner"], row, stopped=False)

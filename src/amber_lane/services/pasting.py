@@ -9,10 +9,9 @@ from urllib.parse import unquote, urlsplit
 
 from sqlalchemy import func, select
 
-from ..data.setup import Supplier
+from ..data.setup import UNCALLED, Supplier
 from ..data.source import Item
 from .desk import Desk, Invalid
-from .setup import UNCALLED
 
 LINES_MOST = 10_000
 _MARK = re.compile(r"^[A-Za-z]+[-_]?")

@@ -12,15 +12,16 @@ from ..core.route import OrderPlan
 from ..core.routing import Routed, route
 from ..core.states import ORDER_LINE
 from ..data.base import to_ms
+from ..data.lanes import service_of
 from ..data.orders import Hold, Order, OrderLine, Plan
 from ..data.setup import Setting
 from ..data.source import Item
 from . import order_money
-from .desk import Desk, bulk_insert, by_id, in_bulk, in_chunks
+from .desk import Desk, bulk_insert, by_id, in_bulk, in_chunks, rerouting
 from .order_limits import after_routing, before_routing, practice, tell, usual_quantities
 from .order_money import OPEN
 from .order_twins import twins_of
-from .planning_look import Lookup, arrival, bought_parts, lines_of, room_told, service_of
+from .planning_look import Lookup, arrival, bought_parts, lines_of, room_told
 
 # Seconds that routing may take within one act; what is found by then is used, and its gap told.
 SECONDS = 20.0
@@ -30,13 +31,12 @@ DUE = "plan_due"
 SUMS = ("goods", "shipping", "handling", "risk", "reserve", "billed_more", "profit", "parcels", "reason")
 
 
+@rerouting
 def replan(desk: Desk, here: bool = False) -> None:
     """Look at all open orders again together: what stands in the way of each, or by which lanes it is filled.
 
     Where very many are open, it is only noted that they shall be, and the worker does so within a moment; here: in any case now.
     """
-    if desk.more and not here:
-        return
     desk.s.flush()
     open_ids = list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state.in_(OPEN)).distinct()))
     due = desk.s.scalar(select(Setting).where(Setting.name == DUE))

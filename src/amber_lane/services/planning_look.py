@@ -14,7 +14,7 @@ from ..core.cost import Conversion, Parcel, packs_needed, unit_bought
 from ..core.money import PPM, half_up, show
 from ..core.price import NONE
 from ..core.route import Cap, LaneChoice, Leg, LineToFill, OrderToFill, consider
-from ..data.lanes import Lane, LanePart
+from ..data.lanes import Lane, LanePart, service_of
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import BuyingAccount, Origin, Supplier
 from ..data.shelf import Sku
@@ -36,13 +36,6 @@ def lines_of(desk: Desk, orders: Iterable[int]) -> dict[int, list[OrderLine]]:
         for line in desk.s.scalars(select(OrderLine).where(OrderLine.order_id.in_(chunk)).order_by(OrderLine.order_id, OrderLine.line_no)):
             found[line.order_id].append(line)
     return found
-
-
-def service_of(lane: Lane, part: LanePart, country: str) -> str:
-    """By which service an item of a lane is sent to a country."""
-    if part.origin_id in (None, lane.origin_id):
-        return str((lane.services or {}).get(country) or lane.service)
-    return part.service or lane.service
 
 
 def bought_parts(s: Session, lines: Iterable[int]) -> dict[int, dict[int, int]]:

@@ -20,8 +20,8 @@ from ..data.watch import Response
 from . import lanes
 from .desk import Desk, DeskError, by_id
 from .finder import Finder, Worth
+from .manual_price import price_prepared
 from .phrases import Cleaner
-from .publishing import price_prepared
 from .respond import respond
 
 WORDS = ("gtin", "mpn", "brand", "category", "options", "weight_g")

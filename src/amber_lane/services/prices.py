@@ -32,9 +32,9 @@ from .drafts import Change, as_it_was
 from .facts import Facts
 from .respond import Ask, respond, respond_now, with_sharers
 from .responses import explanations
+from .rollback import as_before
 from .rule_dips import Dip, dips
-from .shelf import want
-from .watch import as_before
+from .wording import want
 
 BINS = range(-10, 62, 2)
 # What a person has to have seen before a change is made.

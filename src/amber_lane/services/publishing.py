@@ -8,18 +8,17 @@ from typing import Any
 
 from sqlalchemy import select
 
-from ..core.price import NONE
 from ..core.states import LISTING, OUTBOX
 from ..data.lanes import Lane
 from ..data.outbox import OPEN, Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
-from . import shelf
-from .book import load
+from . import wording
 from .desk import Conflict, Desk, Invalid, by_id
+from .manual_price import price_prepared
 from .outbox import of_subjects
 from .phrases import Cleaner, clean_html
-from .respond import respond, with_sharers
+from .respond import respond
 
 
 @dataclass
@@ -102,7 +101,7 @@ def _send_rest(desk: Desk, ids: Sequence[int]) -> None:
     desk.s.expire_all()
     for subject, number in subjects.items():
         if subject not in under_way:
-            shelf.want(desk, desk.get(Listing, number, "listing"))
+            wording.want(desk, desk.get(Listing, number, "listing"))
 
 
 def unpublish(desk: Desk, after: dict[str, Any]) -> None:
@@ -119,7 +118,7 @@ def unpublish(desk: Desk, after: dict[str, Any]) -> None:
             row.state, row.wanted_quantity = LISTING.step(row.state, "end"), 0
             row.version += 1
         else:
-            shelf.want(desk, row, quantity=0, state="ended")
+            wording.want(desk, row, quantity=0, state="ended")
         row.paused_by, row.words_due = "", False
         if after.get("were", {}).get(str(row.id)) == "preparing":
             row.state = LISTING.step(row.state, "take_back")
@@ -139,7 +138,7 @@ def end(desk: Desk, ids: Iterable[int]) -> int:
             dropped.append(row.id)
         else:
             row.paused_by = ""
-            shelf.want(desk, row, quantity=0, state="ended")
+            wording.want(desk, row, quantity=0, state="ended")
             ended.append(row.id)
     desk.s.flush()
     if ended or dropped:
@@ -185,22 +184,6 @@ def copy(desk: Desk, ids: Iterable[int], store_id: int, follow: bool) -> list[in
         numbers = [row.id for row in made]
         desk.log("listing.copy", store.name, f"{what} copied to {store.name}", after={"listings": numbers}, undo=True, count=len(made))
     return [row.id for row in made]
-
-
-def price_prepared(desk: Desk, rows: Sequence[Listing]) -> None:
-    """Prices of listings in preparation by the rules of now, where they have a lane whose cost is known."""
-    from ..core import price as pricing
-
-    book = load(desk, with_sharers(desk, {row.sku_id for row in rows}), preparing=True)
-    priced = pricing.solve(book.terms, book.limits, book.endings)
-    places = {number: at for at, number in enumerate(book.ids.tolist())}
-    for row in rows:
-        at = places.get(row.id)
-        if at is not None and book.counted[at] and int(priced.price[at]) != NONE:
-            row.wanted_price = row.hand_price or int(priced.price[at])
-            row.landed, row.net = int(book.landed[at]), int(priced.kept.net[at])
-            row.profit = int(pricing.keep(book.wanted_price * 0 + row.wanted_price, book.terms).profit[at])
-    desk.s.flush()
 
 
 # What its SKU says, so that every store's listing of it does.
@@ -252,7 +235,7 @@ def send_again(desk: Desk, ids: Iterable[int]) -> int:
             continue
         row.words_due = row.words_due or bool(row.told)
         row.told = ""
-        shelf.want(desk, row)
+        wording.want(desk, row)
         n += 1
     if n:
         desk.log("listing.again", "listings", f"{n} listing{'s' if n != 1 else ''} sent again", count=n)
@@ -271,7 +254,7 @@ def change_words(desk: Desk, row: Listing, words: dict[str, Any]) -> None:
     for one in told:
         if one.state in ("live", "paused"):
             one.words_due = True
-            shelf.want(desk, one)
+            wording.want(desk, one)
     desk.s.flush()
 
 
@@ -293,5 +276,5 @@ def settle(desk: Desk, number: int, version: int, name: str, theirs: bool) -> Li
     row.theirs = shown or None
     desk.s.flush()
     if not theirs:
-        shelf.want(desk, row)
+        wording.want(desk, row)
     return row

@@ -155,7 +155,7 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
         step_line(line, "buy")
     if order.part_lines:
         order.part_lines = []
-        replan(desk)
+        desk.reroute()
     order_money.refresh(desk, {order.id})
     write_mail(desk, "bought", order, store, lines, "", {})
     return made
@@ -213,7 +213,7 @@ def wait(desk: Desk, orders: Iterable[int], by_hand: bool = True) -> int:
     n = len(rows)
     told = f"{n} order{'' if n == 1 else 's'} {'wait' if n > 1 else 'waits'} for your hand" if by_hand else f"{n} go by themselves again"
     desk.log("order.wait", f"{n} orders", told, after={"orders": [one.id for one in rows], "by_hand": by_hand}, undo=True, count=n)
-    replan(desk)
+    desk.reroute()
     return n
 
 
@@ -240,7 +240,7 @@ def take_back(desk: Desk, references: Iterable[str]) -> int:
         back += 1
     if not back:
         raise Conflict("all of them have gone out already; a purchase that a supplier has cannot be undone here")
-    replan(desk)
+    desk.reroute()
     for order in taken:
         # Somebody wanted it back, so it does not go again by itself.
         if order.send_after is not None:
@@ -334,7 +334,7 @@ def _refused(desk: Desk, purchase: PurchaseOrder, told: str) -> None:
         return
     lines = _release(desk, purchase, "refuse", f"{supplier.name}: {told}")
     desk.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}")
-    replan(desk)
+    desk.reroute()
     respond(desk, {line.sku_id for line in lines if line.sku_id}, alone=True)
 
 
@@ -372,7 +372,7 @@ def _lacking(desk: Desk, purchase: PurchaseOrder, lacking: dict[int, str]) -> No
     told = f"{supplier.name} sends {purchase.reference} without {n} of {len(rows)} lines"
     desk.log("purchase.in_part", purchase.reference, told, why="; ".join(lacking.values()))
     desk.s.flush()
-    replan(desk)
+    desk.reroute()
     respond(desk, {line.sku_id for line in lines.values() if line.sku_id}, alone=True)
 
 

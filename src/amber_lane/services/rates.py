@@ -15,7 +15,6 @@ from ..data.prices import Rate
 from ..data.setup import RateSource, Store, Supplier
 from .desk import Conflict, Desk
 from .facts import HOME, house_ppm
-from .planning import replan
 from .respond import respond
 from .sheets_frame import Checked, Row, each, need
 
@@ -136,7 +135,7 @@ def follow(desk: Desk, on: str, told: list[str], why: str, seen: bool = False) -
     act = desk.log("rate.daily", on, "; ".join(told), why=why, count=len(told))
     desk.s.flush()
     respond(desk, None, act=act.id, alone=not seen, seen=seen)
-    replan(desk)
+    desk.reroute()
 
 
 def check_sheet(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:

@@ -15,18 +15,14 @@ from ..connectors.kinds import KINDS, connect, kind_named
 from ..connectors.protocols import Account, Mail
 from ..core.ids import check_country
 from ..core.money import minor_digits
-from ..core.texts import is_mail
 from ..data.outbox import Outbox
-from ..data.setup import Carrier, Inbox, Link, Mailbox, Person, RateSource, Store, Supplier
+from ..data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier
 from . import carrier_names, ordering
 from .desk import Conflict, Desk, Invalid, NotFound
-from .passwords import password_fault
 from .same_partner import CALLED, OWNERS, fresh_name, plain_address, refuse_twin
-from .secrets import Safe, hash_password
+from .secrets import Safe
 from .terms import take_told
 
-# Kinds that are never called: they work by sheets, or a program of theirs calls us.
-UNCALLED = ("sheet", "program", "by_hand")
 Open = Callable[[str, str, str, str], Any]
 
 
@@ -247,25 +243,3 @@ def renew_key(desk: Desk, doors: Doors, owner: str, owner_id: int, address: str,
     desk.s.execute(update(Outbox).where(*waits).values(after=desk.now))
     desk.log("link.renew", owner, f"{row.name}: its link was tried and works")
     return link
-
-
-def make_person(
-    desk: Desk, name: str, mail: str, password: str, role: str = "manager", scope: dict[str, list[int]] | None = None
-) -> Person:
-    """Enter a person who may sign in."""
-    wrong, name = {}, " ".join(name.split())
-    if not name:
-        wrong["name"] = "is empty"
-    if not is_mail(mail.strip()):
-        wrong["mail"] = "is not a mail address"
-    if fault := password_fault(password, mail, name):
-        wrong["password"] = fault
-    if wrong:
-        raise Invalid("; ".join(f"{field} {told}" for field, told in wrong.items()), wrong)
-    if desk.s.scalar(select(Person.id).where(Person.mail == mail.strip().lower())):
-        raise Conflict("there is somebody with that mail address already")
-    person = Person(name=name.strip(), mail=mail.strip().lower(), password=hash_password(password), role=role, scope=scope or {})
-    desk.s.add(person)
-    desk.s.flush()
-    desk.log("person.join", person.name, f"{person.name} joined as {role}")
-    return person

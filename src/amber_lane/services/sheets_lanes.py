@@ -17,7 +17,6 @@ from ..data.shelf import Sku
 from ..data.source import Item
 from . import lane_acts, lanes
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
-from .planning import replan
 from .respond import respond
 from .sheets_frame import SHOWN, Checked, Names, Row, each, need
 
@@ -276,7 +275,7 @@ def take_lanes(desk: Desk, checked: Checked) -> int:
     n, after = len(checked.good), {"places": lane_acts.places(desk, skus)}
     desk.log_part("lane.sheet", "lanes", lambda n: f"{n:,} lane{'s' if n != 1 else ''} brought in by a sheet", after, n, {"lanes": before})
     respond(desk, skus)
-    replan(desk)
+    desk.reroute()
     return n
 
 

@@ -2,25 +2,19 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
-from datetime import datetime
 from typing import Any
 
 from sqlalchemy import select, update
 
 from ..connectors.protocols import StoreListing
-from ..core.money import plain, show
-from ..core.price import keep
-from ..core.states import LISTING
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
-from . import outbox, portions
+from . import portions
 from .desk import Desk, Invalid, by_id, in_chunks
 from .phrases import clean_html
-from .store_switches import let_out, must, writes
-from .wording import words_due
+from .store_switches import must
+from .wording import Wanted, want_many
 
 # What is told of a SKU beside its title.
 FACTS = ("gtin", "mpn", "brand", "category", "options", "weight_g")
@@ -119,101 +113,6 @@ def differing(row: Listing, shown: StoreListing) -> dict[str, str] | None:
     return found or None
 
 
-@dataclass(frozen=True)
-class Wanted:
-    """What a store shall show of one listing; None = as it is wanted already."""
-
-    listing: Listing
-    price: int | None = None
-    quantity: int | None = None
-    state: str | None = None
-
-
-def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int | None = None, state: str | None = None) -> None:
-    """Decide what a store shall show of one listing, and put it in the outbox; an unsent older wish is dropped."""
-    want_many(desk, [Wanted(listing, price, quantity, state)])
-
-
-def want_many(desk: Desk, wishes: Sequence[Wanted]) -> None:
-    """The same for many listings at once; the cost of each does not grow with what waits."""
-    stores = by_id(desk.s, Store, {one.listing.store_id for one in wishes})
-    codes: dict[int, str] = {}
-    for chunk in in_chunks({one.listing.sku_id for one in wishes}):
-        codes |= dict(desk.s.execute(select(Sku.id, Sku.code).where(Sku.id.in_(chunk))).tuples().all())
-    for one in wishes:
-        _set(desk, one)
-    desk.s.flush()
-    sent = [one.listing for one in wishes if writes(stores[one.listing.store_id])]
-    words, mark = words_due(desk, [row.id for row in sent]), outbox.batch_mark()
-    rows = []
-    for listing in sent:
-        body = {
-            **({"words": words[listing.id]} if listing.id in words else {}),
-            "listing": listing.id,
-            "sku": codes[listing.sku_id],
-            "price": plain(listing.wanted_price, listing.currency),
-            "currency": listing.currency,
-            "quantity": listing.wanted_quantity,
-            "state": listing.state,
-        }
-        told = json.dumps(let_out(stores[listing.store_id], body), ensure_ascii=False, separators=(",", ":"))
-        rows.append((f"listing-{listing.id}-{listing.version}-{mark}", f"store:{listing.store_id}", listing.id, told))
-    outbox.put_listings(desk, rows)
-
-
-def _set(desk: Desk, wish: Wanted) -> None:
-    listing, price, quantity, state = wish.listing, wish.price, wish.quantity, wish.state
-    if price is not None and price != listing.wanted_price:
-        must(desk, listing.store_id, "prices")
-    if (quantity is not None and quantity != listing.wanted_quantity) or (state and state != listing.state):
-        must(desk, listing.store_id, "stock")
-    listing.wanted_price = listing.wanted_price if price is None else price
-    listing.wanted_quantity = listing.wanted_quantity if quantity is None else quantity
-    if state and state != listing.state:
-        move = {"live": "resume" if listing.state == "paused" else "publish", "paused": "pause", "ended": "end"}[state]
-        listing.state = LISTING.step(listing.state, move)
-        listing.paused_by = "" if state == "live" else listing.paused_by
-    listing.version += 1
-
-
-def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str = "", until: datetime | None = None) -> Listing:
-    """Fix a price by hand (None = let the rule set it again). It is still guarded: a price that loses money is refused."""
-    from .book import load
-    from .publishing import price_prepared
-    from .respond import respond, with_sharers
-
-    listing = desk.get_version(Listing, number, version, "listing")
-    if listing.state != "preparing":
-        must(desk, listing.store_id, "prices")
-    before = {"hand_price": listing.hand_price, "price": listing.wanted_price}
-    if price is not None:
-        if not 1 <= price <= 100_000_000:
-            raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must lie between 0.01 and 1,000,000"})
-        book = load(desk, with_sharers(desk, {listing.sku_id}), preparing=listing.state == "preparing")
-        for row in (book.ids == listing.id).nonzero()[0].tolist() if len(book.ids) else []:
-            if not book.counted[row]:
-                continue
-            left = int(keep(book.wanted_price * 0 + price, book.terms).profit[row])
-            if left < 0:
-                raise Invalid(
-                    f"at {show(price, listing.currency)} every sale loses {show(-left, listing.currency)}",
-                    {"price": f"loses {show(-left, listing.currency)} a sale"},
-                )
-    listing.hand_price, listing.hand_why, listing.hand_until = price, why, until
-    sku = desk.get(Sku, listing.sku_id, "SKU")
-    told = (
-        f"{sku.code}: price fixed at {show(price, listing.currency)}" if price is not None else f"{sku.code}: price follows the rule again"
-    )
-    act = desk.log("price.hand", sku.code, told, why=why, before=before, after={"hand_price": price, "listing": number}, undo=True)
-    desk.s.flush()
-    if listing.state == "preparing":
-        price_prepared(desk, [listing])
-    else:
-        respond(desk, [listing.sku_id], act=act.id, only={number})
-    desk.s.refresh(listing)
-    return listing
-
-
 def set_on_sale(desk: Desk, numbers: Iterable[int], on: bool, why: str = "", undoes: int | None = None) -> int:
     """Pause or put back listings by hand, very many of them in portions. Returns how many move; those already so are left alone.
 
@@ -263,4 +162,7 @@ def _is_on_sale(desk: Desk, body: dict[str, Any], done: int, failed: int) -> str
     return told + (f", {failed:,} not" if failed else "")
 
 
-__all__ = ["Wanted", "bring_in", "fix_price", "set_on_sale", "want", "want_many"]
+__all__ = [
+    "bring_in",
+    "set_on_sale",
+]

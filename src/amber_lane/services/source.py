@@ -20,7 +20,6 @@ from ..data.setup import Origin, Setting, Supplier
 from ..data.source import Item
 from . import lane_truth
 from .desk import Desk, bulk_insert, bulk_update, in_chunks
-from .planning import replan
 from .respond import respond
 
 WORDS = ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "link", "least_price", "lead_days")
@@ -110,7 +109,7 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
     index_words(desk, [row[-1] for row in moved])
     if touched:
         respond(desk, touched, alone=True)
-        replan(desk)
+        desk.reroute()
     return len(fresh), refused
 
 

@@ -15,11 +15,11 @@ from ..data.orders import PurchaseLine, PurchaseOrder
 from ..data.setup import Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
+from .book_lanes import skus_of_supplier
 from .columns import coded, fetch_columns
 from .desk import Desk
 from .facts import Facts, NoRate, plans_of
 from .respond import respond
-from .watch import skus_of_supplier
 
 MONTH = 30
 

@@ -17,10 +17,10 @@ from ..data.lanes import Lane
 from ..data.setup import Carrier, FeeRow, Origin, Service, Setting, Store, Supplier
 from ..data.source import Item
 from . import carrier_names
+from .book_lanes import skus_of_supplier
 from .desk import Conflict, Desk, Invalid
 from .facts import changed
 from .respond import respond
-from .watch import skus_of_supplier
 
 
 def take_told(desk: Desk, row: Any, account: Account) -> None:

@@ -20,7 +20,6 @@ from ..data.setup import Supplier
 from ..data.transit import Parcel, ParcelLine
 from .columns import fetch_columns, or_none, place_of
 from .desk import Desk, bulk_update, by_id, in_chunks
-from .planning import replan
 from .policy import policy_for
 from .respond import respond
 
@@ -348,7 +347,7 @@ def move(desk: Desk, found: dict[int, tuple[str, str]]) -> int:
         desk.log("lane.trust", "lanes", f"lanes by what happened: {kinds}", why=f"{first.sku_code} {first.why}", count=len(moved))
         desk.s.flush()
         respond(desk, {lane.sku_id for lane in moved}, alone=True)
-        replan(desk)
+        desk.reroute()
     return len(moved)
 
 

@@ -25,19 +25,21 @@ from . import (
     lanes,
     letters_in,
     mails,
+    manual_price,
     order_lines,
     order_ways,
     ordering,
     orders,
     partner_life,
     payments,
-    phrases,
+    phrase_rules,
     place,
     portions,
     preparing,
     prices,
     publishing,
     purchases,
+    rollback,
     samples,
     sheets_goods,
     sheets_prices,
@@ -45,25 +47,24 @@ from . import (
     terms,
     transit,
     variants,
-    watch,
     withdrawing,
+    wording,
 )
 from .desk import Conflict, Desk
-from .planning import replan
 
 
 def _lane_open(desk: Desk, act: Act) -> None:
     lane = desk.get(Lane, _after(act)["lane"], "lane")
     lanes.close_lane(desk, lane.id, lane.version, "undone")
-    watch.as_before(desk, act.id, lanes.without_any(desk, [lane.sku_id]))
+    rollback.as_before(desk, act.id, lanes.without_any(desk, [lane.sku_id]))
 
 
 def _hand_price(desk: Desk, act: Act) -> None:
     listing = desk.get(Listing, _after(act)["listing"], "listing")
     was = _before(act)
-    shelf.fix_price(desk, listing.id, listing.version, was["hand_price"], "undone")
+    manual_price.fix_price(desk, listing.id, listing.version, was["hand_price"], "undone")
     if was["hand_price"] is None and listing.wanted_price != was["price"] and listing.state in ("live", "paused"):
-        shelf.want(desk, listing, price=was["price"])
+        wording.want(desk, listing, price=was["price"])
 
 
 def _words(desk: Desk, act: Act) -> None:
@@ -78,7 +79,7 @@ def _on_sale(desk: Desk, act: Act) -> None:
 def _allow(desk: Desk, act: Act) -> None:
     order = desk.get(Order, _after(act)["order"], "order")
     order.allowed = [one for one in order.allowed if one != _after(act).get("limit", one)]
-    replan(desk)
+    desk.reroute()
 
 
 def _wait(desk: Desk, act: Act) -> None:
@@ -97,7 +98,7 @@ def _snooze(desk: Desk, act: Act) -> None:
 
 def _allowance(desk: Desk, act: Act) -> None:
     # What it took off sale comes back at once, not when it was seen steady for a while.
-    watch.as_before(desk, act.id)
+    rollback.as_before(desk, act.id)
     allowance.restore(desk, _before(act))
 
 
@@ -125,7 +126,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "partner.end": partner_life.resume_after_end,
     "supplier.end": partner_life.resume_after_end,
     "carrier.name": lambda desk, act: carrier_names.restore(desk, _before(act)),
-    "watch.respond": lambda desk, act: watch.undo_responses(desk, sweep=_after(act)["sweep"]),
+    "watch.respond": lambda desk, act: rollback.undo_responses(desk, sweep=_after(act)["sweep"]),
     "response.settle": prices.unsettle,
     "order.wait": _wait,
     "purchase.bill": lambda desk, act: withdrawing.leave_bill(desk, _after(act)["purchase"]),
@@ -165,7 +166,7 @@ UNDO: dict[str, Callable[[Desk, Act], Any]] = {
     "listing.copy": lambda desk, act: preparing.take_back(desk, _after(act)),
     "listing.end": lambda desk, act: publishing.unend(desk, _after(act)),
     "listing.words": _words,
-    "phrase.add": lambda desk, act: phrases.undo_rule(desk, _before(act)),
+    "phrase.add": lambda desk, act: phrase_rules.undo_rule(desk, _before(act)),
     "allowance.apply": _allowance,
     "allowance.set": lambda desk, act: allowance.restore_limits(desk, _before(act)),
     "family.keep": lambda desk, act: variants.take_back(desk, act, UNDO),

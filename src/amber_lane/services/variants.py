@@ -13,7 +13,7 @@ from ..core.options import Option, parts_of, same
 from ..core.states import LISTING
 from ..data.outbox import Act
 from ..data.shelf import Listing, Picture, Sku, Variant
-from . import lanes, preparing, publishing, shelf
+from . import lanes, manual_price, preparing, publishing
 from .desk import Conflict, Desk, DeskError, Invalid, by_id
 from .families import Combination, Matrix, look
 from .finder import Finder
@@ -152,7 +152,7 @@ def _keep_one(
         _first_picture(desk, row, wish.picture)
     desk.s.flush()
     if row.hand_price != wish.price:
-        shelf.fix_price(desk, row.id, row.version, wish.price, "set among its sizes and colours" if wish.price else "")
+        manual_price.fix_price(desk, row.id, row.version, wish.price, "set among its sizes and colours" if wish.price else "")
     return row, fresh
 
 

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
-from contextlib import suppress
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
 
 import numpy as np
-from sqlalchemy import func, select, update
+from sqlalchemy import select, update
 
 from ..core.money import MINOR_DIGITS, Bools, Ints, show
 from ..core.price import SetBy
@@ -19,16 +17,15 @@ from ..data.lanes import Lane, LanePart, by_items
 from ..data.setup import Supplier
 from ..data.shelf import IS_OUT_OF_STOCK, Listing
 from ..data.source import Item
-from ..data.watch import Response, Sighting, Sweep
-from . import lane_truth, portions, silence, source
+from ..data.watch import Sighting, Sweep
+from . import lane_truth, silence, source
 from .book import MANY
-from .book_lanes import lane_pairs
+from .book_lanes import lane_pairs, skus_of_supplier
 from .columns import quiet
-from .desk import Conflict, Desk, bulk_update, by_id, in_chunks
-from .planning import replan
+from .desk import Conflict, Desk, bulk_update, in_chunks
 from .policy import policy_for
 from .respond import respond, tell_counts
-from .shelf import Wanted, want_many
+from .rollback import undo_responses
 from .sightings import Known, believe, known_of, match, missing_of, note, unmoved, usual_of
 
 # Far below any count of repeats: the same odd value never becomes true by being seen again.
@@ -101,10 +98,6 @@ def grow_old_while_paused(desk: Desk) -> None:
     unasked = Supplier.paused_at.is_not(None) | (Supplier.kind == "sheet")
     for supplier in desk.s.scalars(select(Supplier).where(unasked, Supplier.ended_at.is_(None))).all():
         grow_old(desk, supplier)
-
-
-def skus_of_supplier(desk: Desk, supplier: int) -> set[int]:
-    return set(desk.s.scalars(select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None)).distinct()))
 
 
 def take(desk: Desk, sweep: Sweep, told: Told, seen: Look | None = None) -> dict[str, int]:
@@ -232,7 +225,7 @@ def end(desk: Desk, sweep: Sweep, seen: Look, changed: Ints, shut: set[int], res
     counts = _respond(desk, sweep, supplier, changed, shut) if respond_here else {}
     if shut:
         # Orders that wait for these lanes are told, or go by a spare.
-        replan(desk)
+        desk.reroute()
     return counts
 
 
@@ -382,49 +375,8 @@ def settle_doubt(desk: Desk, number: int, believe: bool) -> dict[str, int]:
     )
     counts = respond(desk, skus, act=act.id, items=dict.fromkeys(skus, number)) if skus else {}
     # Orders that the doubt held go on, or by the cost that is true now.
-    replan(desk)
+    desk.reroute()
     return counts
-
-
-def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
-    """Send the old values again, for a whole sweep or for single responses; later changes of a listing stay. Very many in portions."""
-    query = select(Response.id).where(_went_out()).order_by(Response.id)
-    if sweep:
-        found = list(desk.s.scalars(query.where(Response.sweep_id == sweep)))
-    else:
-        found = [number for chunk in in_chunks(responses) for number in desk.s.scalars(query.where(Response.id.in_(chunk)))]
-    if len(found) > portions.AT_ONCE:
-        portions.enter(desk, "undo_responses", f"Taking {len(found):,} responses back", {}, portions.cut(found), len(found), stops=False)
-        return len(found)
-    done = _undo_responses(desk, {}, found)
-    if not done:
-        raise Conflict("newer changes stand on top of it, so the old values would be wrong; nothing was changed")
-    return done
-
-
-def _went_out() -> Any:
-    # A price that waits may have had its quantity or its state changed all the same: that was sent, and goes back.
-    moved = (Response.old_quantity != Response.new_quantity) | (Response.old_state != Response.new_state)
-    return (Response.state == "sent") | ((Response.state == "waits") & moved)
-
-
-@portions.work("undo_responses")
-def _undo_responses(desk: Desk, body: dict[str, Any], part: Sequence[int]) -> int:
-    went_out = _went_out()
-    rows = [row for row in by_id(desk.s, Response, part).values() if row.state in ("sent", "waits")]
-    newest: dict[int, int] = {}
-    for chunk in in_chunks({row.listing_id for row in rows}):
-        query = select(Response.listing_id, func.max(Response.id)).where(Response.listing_id.in_(chunk), went_out)
-        newest |= dict(desk.s.execute(query.group_by(Response.listing_id)).tuples().all())
-    undone = [row for row in rows if newest.get(row.listing_id) == row.id]
-    listings = by_id(desk.s, Listing, (row.listing_id for row in undone))
-    want_many(desk, [Wanted(listings[row.listing_id], row.old_price, row.old_quantity, row.old_state) for row in undone])
-    for row in undone:
-        if row.state == "sent":
-            row.state = "undone"
-        if row.state == "waits":
-            row.new_quantity, row.new_state = row.old_quantity, row.old_state
-    return len(undone)
 
 
 def take_back(desk: Desk, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
@@ -432,19 +384,6 @@ def take_back(desk: Desk, sweep: int | None = None, responses: Sequence[int] = (
     n = undo_responses(desk, sweep=sweep, responses=responses)
     desk.log("watch.undo", f"{n} responses", f"{n} response{'' if n == 1 else 's'} taken back, the old values go out again", count=n)
     return n
-
-
-def as_before(desk: Desk, act: int, skus: Collection[int] | None = None) -> None:
-    """Listings that an act changed (of some SKUs: None = all) show again what they did before it, where nothing newer stands on top."""
-    query = select(Response.id).where(Response.act_id == act, Response.state.in_(("sent", "waits")))
-    if skus is None:
-        told = list(desk.s.scalars(query))
-    else:
-        mine = query.join(Listing, Listing.id == Response.listing_id)
-        told = [number for chunk in in_chunks(skus) for number in desk.s.scalars(mine.where(Listing.sku_id.in_(chunk)))]
-    if told:
-        with suppress(Conflict):
-            undo_responses(desk, responses=told)
 
 
 def item_history(desk: Desk, item: int, since: datetime) -> list[tuple[datetime, int, int]]:
@@ -470,5 +409,4 @@ __all__ = [
     "take",
     "take_back",
     "tell_counts",
-    "undo_responses",
 ]

@@ -12,11 +12,10 @@ from ..core.states import ORDER_LINE, PURCHASE
 from ..data.base import by_index
 from ..data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.outbox import Outbox
-from ..data.setup import Store, Supplier
+from ..data.setup import UNCALLED, Store, Supplier
 from . import order_money, outbox
 from .desk import Conflict, Desk, by_id
-from .planning import bought_parts, lines_of, replan, step_line
-from .setup import UNCALLED
+from .planning import bought_parts, lines_of, step_line
 
 # Bills so little above the plan (minor units) are let pass, and those within a fiftieth of it.
 SMALL = 50
@@ -165,7 +164,7 @@ def _go_elsewhere(desk: Desk, purchase: PurchaseOrder) -> None:
             line.lane_id, line.chosen_by = None, "plan"
     desk.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go, its bill was above the plan; planned anew")
     desk.s.flush()
-    replan(desk)
+    desk.reroute()
 
 
 def dearer(desk: Desk) -> list[tuple[PurchaseOrder, int]]:
@@ -233,7 +232,7 @@ def settle(desk: Desk, number: int) -> Order:
     order.wants = order.wants_told = ""
     order.version += 1
     desk.log("order.settled", order.number, f"order {order.number}: settled with the buyer", before=before, undo=True)
-    replan(desk)
+    desk.reroute()
     return order
 
 
@@ -242,4 +241,4 @@ def unsettle(desk: Desk, before: dict[str, str]) -> None:
     order = desk.get(Order, int(before["order"]), "order")
     order.wants, order.wants_told = before["wants"], before["told"]
     order.version += 1
-    replan(desk)
+    desk.reroute()
