@@ -24,7 +24,7 @@ from amber_lane.api.app import make_app, make_house
 from amber_lane.api.document import OPEN
 from amber_lane.clock import SystemClock
 from amber_lane.services import lists, today
-from amber_lane.services.desk import Conflict
+from amber_lane.services.errors import Conflict
 from amber_lane.settings import Settings
 from amber_lane.sheets.opened import NotASheet
 

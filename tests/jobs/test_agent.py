@@ -25,7 +25,7 @@ from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing
 from amber_lane.services import going_live, program, setup, wording
-from amber_lane.services.desk import Conflict
+from amber_lane.services.errors import Conflict
 from amber_lane.services.program import Report
 
 from ..business import Business

@@ -21,7 +21,8 @@ from amber_lane.data.shelf import Listing
 from amber_lane.data.transit import Message, PassedOn
 from amber_lane.jobs.delivery import TRIES_MAX, Delivery
 from amber_lane.services import delivered, going_live, orders, outbox, purchases, today, transit, wording
-from amber_lane.services.desk import Conflict, Desk
+from amber_lane.services.desk import Desk
+from amber_lane.services.errors import Conflict
 
 from ..small import Small
 

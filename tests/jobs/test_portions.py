@@ -22,8 +22,9 @@ from amber_lane.data.turns import TooLong, Turns
 from amber_lane.data.watch import Response, Sighting
 from amber_lane.jobs.portions import Portions
 from amber_lane.services import lane_acts, lanes, portions, prices, shelf, sweeping, today, undo, watch
-from amber_lane.services.desk import Conflict, Desk
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import Draft, RuleChange
+from amber_lane.services.errors import Conflict
 from amber_lane.services.respond import LATER, respond
 
 from ..small import Small

@@ -13,8 +13,9 @@ from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Response, Sighting, Sweep
 from amber_lane.services import watch
-from amber_lane.services.desk import Conflict, Desk
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.errors import Conflict
 
 from ..small import Small
 

@@ -15,7 +15,8 @@ from amber_lane.data.outbox import Act, Job, Outbox, SheetOut
 from amber_lane.data.setup import Inbox, Letter, Store
 from amber_lane.data.transit import Message
 from amber_lane.services import buyers, orders, outbox, purchases
-from amber_lane.services.desk import Conflict, Desk
+from amber_lane.services.desk import Desk
+from amber_lane.services.errors import Conflict
 
 from ..small import Small
 

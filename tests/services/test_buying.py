@@ -33,8 +33,9 @@ from amber_lane.services import (
     users,
     withdrawing,
 )
-from amber_lane.services.desk import Conflict, Desk, Invalid, NotFound
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.errors import Conflict, Invalid, NotFound
 from amber_lane.sheets import ubl
 
 from ..small import BUYER, Small

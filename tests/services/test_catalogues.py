@@ -10,7 +10,7 @@ from sqlalchemy import select, update
 from amber_lane.data.setup import Supplier
 from amber_lane.data.source import Item
 from amber_lane.services import catalogues
-from amber_lane.services.desk import Conflict, Invalid
+from amber_lane.services.errors import Conflict, Invalid
 from amber_lane.sheets.mapped import Reading, look
 from amber_lane.sheets.opened import NotASheet
 

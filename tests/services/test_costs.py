@@ -14,8 +14,8 @@ from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Service, Supplier
 from amber_lane.data.source import Item
 from amber_lane.services import lanes, prices, terms, today, undo
-from amber_lane.services.desk import Invalid
 from amber_lane.services.drafts import PolicyChange, RateChange, SupplierChange
+from amber_lane.services.errors import Invalid
 
 from ..small import START, Small
 

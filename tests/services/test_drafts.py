@@ -13,8 +13,9 @@ from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Response
 from amber_lane.services import drafts, manual_price, prices
-from amber_lane.services.desk import Conflict, Desk, Invalid
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import Draft, FeeChange, PolicyChange, RateChange, RuleChange, SupplierChange
+from amber_lane.services.errors import Conflict, Invalid
 
 from ..small import Small
 

@@ -15,7 +15,7 @@ from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
 from amber_lane.services import lists, purchases, sheets_in, undo
-from amber_lane.services.desk import Conflict
+from amber_lane.services.errors import Conflict
 from amber_lane.services.sheets_frame import Checked
 
 from ..small import Small

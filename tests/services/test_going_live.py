@@ -17,7 +17,7 @@ from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing
 from amber_lane.data.watch import Response
 from amber_lane.services import going_live, lanes, manual_price, orders, prices, purchases, shelf, today
-from amber_lane.services.desk import Conflict
+from amber_lane.services.errors import Conflict
 from amber_lane.services.respond import MASS, respond
 
 from ..small import Small

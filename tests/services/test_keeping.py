@@ -14,12 +14,14 @@ import pytest
 from sqlalchemy import func, select
 
 from amber_lane.data.base import to_ms
+from amber_lane.data.bulk import bulk_insert
 from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Response, Sighting, Sweep
 from amber_lane.jobs.hourly import Hourly
 from amber_lane.services import keeping, undo, watch
-from amber_lane.services.desk import Desk, Invalid, bulk_insert
+from amber_lane.services.desk import Desk
+from amber_lane.services.errors import Invalid
 
 from ..small import Small
 

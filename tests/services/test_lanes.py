@@ -16,8 +16,9 @@ from amber_lane.data.setup import Origin, Service, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.services import lanes, likeness
-from amber_lane.services.desk import Conflict, Desk, Invalid, NotFound
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.errors import Conflict, Invalid, NotFound
 from amber_lane.services.to_settle import to_settle
 
 from ..small import Small

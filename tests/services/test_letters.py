@@ -13,7 +13,8 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Inbox, MailKey, Supplier
 from amber_lane.data.setup import Letter as Kept
 from amber_lane.services import letters_in, ordering, purchases, today, undo
-from amber_lane.services.desk import Conflict, Desk, Invalid
+from amber_lane.services.desk import Desk
+from amber_lane.services.errors import Conflict, Invalid
 
 from ..small import Small
 

@@ -11,7 +11,8 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.services import lanes, lists, prices, purchases
-from amber_lane.services.desk import Desk, Invalid
+from amber_lane.services.desk import Desk
+from amber_lane.services.errors import Invalid
 from amber_lane.services.lists import LISTS, Wish
 
 from ..small import Small

@@ -34,8 +34,9 @@ from amber_lane.services import (
     today,
     trust,
 )
-from amber_lane.services.desk import Conflict, Desk, Invalid
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.errors import Conflict, Invalid
 from amber_lane.services.planning import replan
 from amber_lane.services.sheets_in import kind_of, out_rows
 

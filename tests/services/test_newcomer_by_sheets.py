@@ -32,8 +32,9 @@ from amber_lane.services import (
     transit,
     watch,
 )
-from amber_lane.services.desk import Conflict, Desk
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.errors import Conflict
 from amber_lane.services.sheet_columns import read_as, see
 from amber_lane.sheets.mapped import Reading, look
 from amber_lane.sheets.mapping import Columns

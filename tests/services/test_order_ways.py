@@ -13,8 +13,9 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import BuyingAccount, Origin, Service, Supplier
 from amber_lane.data.source import Item
 from amber_lane.services import lanes, order_lines, order_ways, orders, planning, purchases, today, undo
-from amber_lane.services.desk import Conflict, Desk, Invalid
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.errors import Conflict, Invalid
 
 from ..small import Small
 

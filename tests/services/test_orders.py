@@ -25,8 +25,8 @@ from amber_lane.services import (
     transit,
     undo,
 )
-from amber_lane.services.desk import Conflict, Invalid
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.errors import Conflict, Invalid
 from amber_lane.sheets.table import read_sheet
 
 

@@ -23,8 +23,9 @@ from amber_lane.data.setup import Origin, Service, Store, Supplier
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel, PassedOn
 from amber_lane.services import lanes, orders, parcels, purchases, transit, undo, withdrawing
-from amber_lane.services.desk import Desk, DeskError
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.errors import DeskError
 
 from ..small import BUYER, Small
 

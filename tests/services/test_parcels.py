@@ -16,8 +16,9 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Carrier
 from amber_lane.data.transit import Message, MessageTemplate, Parcel, ParcelLine, PassedOn
 from amber_lane.services import lists, mails, parcels, purchases, today, transit
-from amber_lane.services.desk import Conflict, Desk, Invalid
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.errors import Conflict, Invalid
 from amber_lane.services.lists import Wish
 
 from ..small import BUYER, Small

@@ -14,7 +14,8 @@ from amber_lane.data.orders import OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Carrier, Link, Store, Supplier
 from amber_lane.services import carrier_names, partner_life, purchases, setup, today, transit
-from amber_lane.services.desk import Conflict, Desk, Invalid
+from amber_lane.services.desk import Desk
+from amber_lane.services.errors import Conflict, Invalid
 from amber_lane.services.secrets import Safe
 from amber_lane.services.setup import Doors, Join
 

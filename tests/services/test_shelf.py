@@ -15,8 +15,19 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing, Picture
-from amber_lane.services import allowance, delivered, phrase_rules, phrases, pictures, publishing, shelf, titles, today, undo
-from amber_lane.services.desk import Conflict, Invalid
+from amber_lane.services import (
+    allowance,
+    delivered,
+    phrase_rules,
+    phrases,
+    pictures,
+    publishing,
+    store_listings,
+    titles,
+    today,
+    undo,
+)
+from amber_lane.services.errors import Conflict, Invalid
 
 from ..small import Small
 
@@ -142,7 +153,7 @@ def test_changed_words_go_to_the_store_and_to_copies_that_follow(two: Small) -> 
 def test_what_a_store_shows_otherwise_is_settled_field_by_field(two: Small) -> None:
     ours = two.listing(1)
     shown = StoreListing("S-1", "Their title", ours.wanted_price, "GBP", 5, "live", description="<i>Theirs</i><script>x</script>")
-    two.write(lambda desk: shelf.bring_in(desk, desk.s.get(Store, 1), [shown]))
+    two.write(lambda desk: store_listings.bring_in(desk, desk.s.get(Store, 1), [shown]))
     assert two.listing(1).title == ours.title and two.listing(1).theirs == {"title": "Their title", "description": "<i>Theirs</i>"}
     two.write(lambda desk: publishing.settle(desk, 1, two.listing(1).version, "description", True))
     two.write(lambda desk: publishing.settle(desk, 1, two.listing(1).version, "title", False))

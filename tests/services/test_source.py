@@ -18,7 +18,7 @@ from amber_lane.data.source import Item, Sample, SavedSearch, SupplierRequest
 from amber_lane.data.watch import Sighting, Sweep
 from amber_lane.jobs.longjobs import LongJobs
 from amber_lane.services import delivered, goods, history, lanes, pasting, preparing, publishing, requests, samples, searches, source, today
-from amber_lane.services.desk import Conflict, DeskError, Invalid
+from amber_lane.services.errors import Conflict, DeskError, Invalid
 from amber_lane.services.finder import Finder, Search
 
 from ..small import BUYER, Small

@@ -19,8 +19,9 @@ from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
 from amber_lane.services import lanes, orders, outbox, parcels, purchases, today, transit, undo, watch
-from amber_lane.services.desk import Conflict, Desk, NotFound
+from amber_lane.services.desk import Desk
 from amber_lane.services.drafts import Draft, PolicyChange, RateChange, RuleChange
+from amber_lane.services.errors import Conflict, NotFound
 from amber_lane.services.trouble import Trouble
 
 from ..small import Small

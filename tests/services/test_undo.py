@@ -59,7 +59,8 @@ from amber_lane.services import (
     variants,
     withdrawing,
 )
-from amber_lane.services.desk import Conflict, Desk, NotFound
+from amber_lane.services.desk import Desk
+from amber_lane.services.errors import Conflict, NotFound
 from amber_lane.services.finder import Finder
 from amber_lane.services.lanes import Wish as LaneWish
 from amber_lane.services.matching import Sure

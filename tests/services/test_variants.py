@@ -15,7 +15,7 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.shelf import Listing, Sku, Variant
 from amber_lane.data.source import Item
 from amber_lane.services import manual_price, preparing, publishing, undo, variants
-from amber_lane.services.desk import Conflict, Invalid
+from amber_lane.services.errors import Conflict, Invalid
 from amber_lane.services.families import MOST, look
 from amber_lane.services.finder import Finder
 from amber_lane.services.variants import Wish

@@ -12,8 +12,8 @@ from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Response, Sighting, Sweep
 from amber_lane.services import manual_price, prices, today, undo, watch
-from amber_lane.services.desk import Conflict, Invalid
 from amber_lane.services.drafts import Draft, RuleChange
+from amber_lane.services.errors import Conflict, Invalid
 
 
 def test_price_and_stock_follow_and_the_reason_is_kept(business):

@@ -24,8 +24,8 @@ from amber_lane.data.transit import Parcel, ParcelLine
 from amber_lane.data.watch import Drift, Response, Sighting
 from amber_lane.services import calls, drift, groups, pace, prices, rates, replay, returns, supplier_plans, today, undo
 from amber_lane.services.decide import CROWD
-from amber_lane.services.desk import Conflict, Invalid
 from amber_lane.services.drafts import PolicyChange, SupplierChange
+from amber_lane.services.errors import Conflict, Invalid
 from amber_lane.services.respond import respond
 
 from ..small import Small

@@ -8,7 +8,7 @@ from sqlalchemy import select
 
 from ..data.setup import BuyingAccount, Supplier
 from ..services import accounts
-from ..services.desk import Invalid
+from ..services.errors import Invalid
 from ..services.planning_look import room_of
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, minor, money

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from ..data.setup import Person
 from ..services import agents
-from ..services.desk import Invalid
+from ..services.errors import Invalid
 from .deps import ReadDesk, SignedIn, WriteDesk, person_of
 from .files import SheetFile
 from .shapes import SHEET, Ask, Done, Form

@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from ..data.setup import Store
 from ..services import allowance
-from ..services.desk import Invalid
+from ..services.errors import Invalid
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, sure
 

@@ -16,7 +16,7 @@ from ..data.shelf import Sku
 from ..data.source import Item, Sample, SavedSearch, SupplierRequest
 from ..jobs.longjobs import start
 from ..services import requests, samples, searches
-from ..services.desk import NotFound
+from ..services.errors import NotFound
 from ..services.lists import Wish
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, minor, money, wish

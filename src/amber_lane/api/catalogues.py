@@ -15,7 +15,8 @@ from ..connectors.kinds import connect
 from ..data.setup import Supplier
 from ..jobs.longjobs import start
 from ..services import catalogues, setup
-from ..services.desk import Desk, Invalid, NotFound
+from ..services.desk import Desk
+from ..services.errors import Invalid, NotFound
 from ..services.place import place_of
 from ..sheets.mapped import FIELDS, NEEDED, Reading, look
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk

@@ -23,7 +23,8 @@ from ..data.turns import TooLong
 from ..jobs.reads import Reader
 from ..jobs.worker import Worker
 from ..services import second_step, signing_in
-from ..services.desk import Desk, Invalid
+from ..services.desk import Desk
+from ..services.errors import Invalid
 from ..services.facts import Facts
 from ..services.finder import Finder
 from ..services.passwords import Throttle

@@ -12,7 +12,8 @@ from ..core.options import Option
 from ..data.setup import Supplier
 from ..data.source import Item
 from ..services import families, variants
-from ..services.desk import Desk, Invalid
+from ..services.desk import Desk
+from ..services.errors import Invalid
 from ..services.families import Combination, Matrix
 from .deps import ReadDesk, TheHouse, WriteDesk
 from .shapes import Ask, Big, Money, minor, money, sure

@@ -21,7 +21,8 @@ from ..data.source import Item
 from ..services import lane_families, lane_terms, lanes, lists, offers, packs, trust, watch
 from ..services.book import load
 from ..services.decide import decide
-from ..services.desk import Desk, Invalid
+from ..services.desk import Desk
+from ..services.errors import Invalid
 from ..services.lane_costs import Costing, parts_of
 from ..services.lists import Wish
 from ..services.respond import with_sharers

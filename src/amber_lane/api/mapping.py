@@ -10,11 +10,12 @@ from pydantic import BaseModel, Field
 
 from ..core.likeness import Mark
 from ..core.money import parse_units, show_units
+from ..data.bulk import by_id
 from ..data.setup import Origin, Supplier
 from ..data.shelf import Sku
 from ..jobs.longjobs import start
 from ..services import lane_acts, lane_families, lane_faults, lane_moves, matching, offers
-from ..services.desk import Invalid, by_id
+from ..services.errors import Invalid
 from ..services.lane_costs import UnitLanded
 from ..services.lanes import Part, Wish, supplier_names
 from ..services.to_settle import to_settle

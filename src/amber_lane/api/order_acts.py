@@ -8,7 +8,7 @@ from fastapi import APIRouter, Response
 from pydantic import Field
 
 from ..services import buyers, order_lines, order_ways, orders, purchases, withdrawing
-from ..services.desk import Conflict
+from ..services.errors import Conflict
 from .deps import WriteDesk
 from .shapes import Ask, Big, Done, download
 

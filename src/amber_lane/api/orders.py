@@ -10,12 +10,13 @@ from pydantic import BaseModel
 from sqlalchemy import select
 
 from ..core import address, address_parts
+from ..data.bulk import by_id
 from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Origin, Store, Supplier
 from ..data.transit import Parcel, ParcelLine
 from ..services import lists, order_money, order_ways, order_words, packs, planning, purchases
-from ..services.desk import Desk, by_id
+from ..services.desk import Desk
 from ..services.facts import HOME
 from ..services.lists import Wish
 from .deps import ReadDesk

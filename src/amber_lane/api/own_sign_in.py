@@ -11,7 +11,8 @@ from fastapi import APIRouter, BackgroundTasks, HTTPException, Request
 from pydantic import BaseModel, StringConstraints
 
 from ..services import forgotten, second_step, signing_in
-from ..services.desk import Desk, Invalid
+from ..services.desk import Desk
+from ..services.errors import Invalid
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, house, seated
 from .session import Code, Mail, Password, address_of, own_page
 from .shapes import Ask, Big, Done

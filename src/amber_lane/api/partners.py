@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from ..data.setup import UNCALLED
 from ..services import allowance, carrier_names, partner_life, setup
-from ..services.desk import Invalid
+from ..services.errors import Invalid
 from ..services.same_partner import OWNERS
 from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .shapes import Ask, Big, Done, Money, minor

@@ -14,12 +14,13 @@ from ..core.money import parse_rate
 from ..core.plans import Plan
 from ..core.price import NONE, SetBy
 from ..core.price import Outcome as PriceOutcome
+from ..data.bulk import by_id
 from ..data.prices import Policy
 from ..data.setup import FeeRow, Store, Supplier
 from ..data.shelf import Listing
 from ..data.tallies import tally
 from ..services import drafts, lists, manual_price, prices, rule_dips, shelf
-from ..services.desk import Invalid, by_id
+from ..services.errors import Invalid
 from ..services.facts import HOME, Facts
 from ..services.lists import Wish
 from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for

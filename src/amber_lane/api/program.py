@@ -17,8 +17,9 @@ from pydantic import AwareDatetime, BaseModel, Field
 from ..clock import WALL
 from ..connectors.protocols import Address, StoreListing, StoreOrder, StoreOrderLine
 from ..data.setup import Store, Token
-from ..services import drift, orders, program, shelf
-from ..services.desk import Desk, Invalid
+from ..services import drift, orders, program, store_listings
+from ..services.desk import Desk
+from ..services.errors import Invalid
 from ..services.passwords import FREE
 from .deps import House, house
 from .shapes import Ask, Big
@@ -249,7 +250,7 @@ def listings(seat: TheSeat, ask: ListingsAsk) -> Counted:
     rows = [StoreListing(**one.model_dump()) for one in ask.listings]
     # What it saw is compared with what we asked, but for what changed while it was reading.
     drift.take(seat.desk, seat.store, rows, seat.desk.now - timedelta(minutes=10))
-    return Counted(counted=shelf.bring_in(seat.desk, seat.store, rows))
+    return Counted(counted=store_listings.bring_in(seat.desk, seat.store, rows))
 
 
 @router.post("/orders")

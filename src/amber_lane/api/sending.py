@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from ..connectors.protocols import OriginTerms, ServiceTerms
 from ..data.setup import Supplier
 from ..services import catalogues, terms
-from ..services.desk import Invalid
+from ..services.errors import Invalid
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, minor, sure
 

@@ -17,8 +17,9 @@ from ..connectors.kinds import KINDS
 from ..data.setup import UNCALLED, Link, Store, Token
 from ..jobs.longjobs import start
 from ..services import calls, letters_in, program, setup, terms
-from ..services.desk import Conflict, Desk, Invalid
+from ..services.desk import Desk
 from ..services.drafts import SUPPLIER_TERMS
+from ..services.errors import Conflict, Invalid
 from ..services.same_partner import OWNERS
 from ..services.store_switches import PARTS
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of

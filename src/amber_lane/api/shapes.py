@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 from ..core.money import parse_money, plain
 from ..core.price import NONE
 from ..core.texts import shown
-from ..services.desk import Invalid
+from ..services.errors import Invalid
 from ..services.lists import Wish
 
 T = TypeVar("T")

@@ -24,7 +24,8 @@ from ..data.turns import TooLong
 from ..jobs.longjobs import start
 from ..services import by_sheets, lists, place, sheet_columns, sheets_in
 from ..services.decide import CROWD
-from ..services.desk import Desk, Invalid, NotFound
+from ..services.desk import Desk
+from ..services.errors import Invalid, NotFound
 from ..services.lists import Wish
 from ..services.sheets_frame import Kind
 from ..sheets.mapping import Columns

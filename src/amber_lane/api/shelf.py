@@ -16,7 +16,7 @@ from ..data.shelf import IS_DIFFERING, Listing, PhraseRule, Picture, Sku
 from ..data.tallies import tally
 from ..jobs.longjobs import start
 from ..services import allowance, families, lists, phrases, pictures, program, publishing, titles
-from ..services.desk import Conflict, Invalid
+from ..services.errors import Conflict, Invalid
 from ..services.goods import mark_of
 from ..services.lists import Wish
 from ..services.phrase_rules import add_rule, effect

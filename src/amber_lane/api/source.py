@@ -18,7 +18,8 @@ from ..data.source import Item
 from ..data.tallies import tally
 from ..jobs.longjobs import start
 from ..services import goods, preparing
-from ..services.desk import Desk, Invalid
+from ..services.desk import Desk
+from ..services.errors import Invalid
 from ..services.finder import Finder, Goods, Search, View, ratings
 from ..services.history import DAYS, pasts
 from ..services.likeness import LIKE_FROM, close

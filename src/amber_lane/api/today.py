@@ -13,7 +13,7 @@ from sse_starlette.sse import EventSourceResponse
 
 from ..data.outbox import Job
 from ..services import anywhere, lists, outbox, portions, today, undo
-from ..services.desk import NotFound
+from ..services.errors import NotFound
 from ..services.facts import HOME
 from ..services.lists import Wish
 from ..services.same_partner import OWNERS

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
+from ..data.bulk import by_id
 from ..data.orders import Order
 from ..data.setup import Carrier, Store, Supplier
 from ..data.transit import (
@@ -19,7 +20,7 @@ from ..data.transit import (
     PassedOn,
 )
 from ..services import lists, mails, parcels, transit
-from ..services.desk import NotFound, by_id
+from ..services.errors import NotFound
 from ..services.facts import HOME
 from ..services.lists import Wish
 from .deps import ReadDesk, WriteDesk

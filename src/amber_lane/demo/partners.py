@@ -22,7 +22,7 @@ from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
 from ..core.plans import Plan
 from ..data.prices import PriceRule, Rate
 from ..data.setup import BuyingAccount, FeeRow, Mailbox, Store, Supplier
-from ..services import catalogues, going_live, place, program, setup, shelf, terms, transit, users
+from ..services import catalogues, going_live, place, program, setup, store_listings, terms, transit, users
 from ..services.desk import Desk
 from ..services.drafts import PolicyChange
 from ..sheets.mapped import look
@@ -165,7 +165,7 @@ def bring_in_goods(house: House, world: str, retail_items: int = 450) -> None:
     with house.db.writing() as s:
         desk = Desk(s, house.clock, OWNER)
         for page in link.listings():
-            shelf.bring_in(desk, desk.get(Store, stores["program"], "store"), page)
+            store_listings.bring_in(desk, desk.get(Store, stores["program"], "store"), page)
 
 
 def _bring_quayside(house: House, number: int) -> None:

@@ -14,6 +14,7 @@ from sqlalchemy import select
 
 from ..core.ids import make_s10
 from ..data.base import to_ms
+from ..data.bulk import bulk_insert
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
 from ..data.setup import Origin, Service, Store
@@ -21,7 +22,7 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
 from ..services import pace
-from ..services.desk import Desk, bulk_insert
+from ..services.desk import Desk
 from ..services.facts import fee_of, fee_rows
 from ..services.parcels import RETURNED_FOR
 from ..services.taking_in import keep_lines

@@ -16,6 +16,7 @@ from ..api.deps import House
 from ..clock import PacedClock
 from ..connectors.protocols import Address
 from ..data.base import to_ms
+from ..data.bulk import bulk_insert
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
@@ -23,7 +24,7 @@ from ..data.source import Item
 from ..data.watch import Sighting, Sweep
 from ..jobs.portions import Portions
 from ..services import lane_faults, lanes, preparing, samples, searches, sheets_in
-from ..services.desk import Desk, bulk_insert
+from ..services.desk import Desk
 from ..services.drafts import PolicyChange
 from ..services.finder import Search
 from ..sheets.table import read_sheet

@@ -17,10 +17,11 @@ from ..clock import Clock
 from ..connectors.errors import Denied, OutsideError, RateLimited, Refused, UnknownOutcome
 from ..connectors.protocols import BatchAnswer
 from ..core.states import OUTBOX
+from ..data.bulk import in_chunks
 from ..data.outbox import Outbox
 from ..data.session import Database
 from ..services import delivered, outbox
-from ..services.desk import Desk, in_chunks
+from ..services.desk import Desk
 from .letters import PictureDesk, change_of
 
 LOOK_AGAIN = timedelta(seconds=30)

@@ -30,11 +30,13 @@ from ..connectors.errors import (
 )
 from ..core.states import OUTBOX
 from ..data.base import to_ms
+from ..data.bulk import bulk_update
 from ..data.outbox import Outbox
 from ..data.session import Database
 from ..data.setup import UNCALLED, Link, Store, Supplier
 from ..services import delivered, outbox
-from ..services.desk import Desk, DeskError, bulk_update
+from ..services.desk import Desk
+from ..services.errors import DeskError
 from ..services.partner_life import set_apart
 from ..services.setup import Doors, link_of, note_budget, note_health
 from ..services.store_switches import writing

@@ -9,10 +9,11 @@ from ..clock import Clock
 from ..connectors.errors import NotThere
 from ..connectors.protocols import Address, ListingChange, ListingWords, Mail, Purchase, PurchaseAnswer, PurchaseLine, Tracking
 from ..core.money import parse_money
+from ..data.bulk import by_id
 from ..data.session import Database
 from ..data.shelf import Picture
 from ..services import pictures
-from ..services.desk import Desk, by_id
+from ..services.desk import Desk
 
 
 def change_of(body: dict[str, Any]) -> ListingChange:

@@ -27,7 +27,8 @@ from ..services import (
     sheets_in,
     to_settle,
 )
-from ..services.desk import Desk, DeskError
+from ..services.desk import Desk
+from ..services.errors import DeskError
 from ..services.finder import Finder
 from ..services.respond import tell_counts
 from ..services.setup import Doors

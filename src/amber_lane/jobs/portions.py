@@ -12,7 +12,8 @@ from ..clock import Clock
 from ..data.outbox import Job, JobPart
 from ..data.session import Database
 from ..services import portions
-from ..services.desk import Desk, DeskError
+from ..services.desk import Desk
+from ..services.errors import DeskError
 
 # A portion that breaks something here is set aside after so many tries, and the others go on.
 TRIES = 3

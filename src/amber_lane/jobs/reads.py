@@ -20,7 +20,22 @@ from ..data.outbox import Act
 from ..data.session import Database
 from ..data.setup import UNCALLED, Carrier, Inbox, Letter, RateSource, Store, Supplier
 from ..data.watch import Sweep
-from ..services import calls, drift, letters_in, orders, purchases, rates, samples, setup, shelf, source, sweeping, terms, transit, watch
+from ..services import (
+    calls,
+    drift,
+    letters_in,
+    orders,
+    purchases,
+    rates,
+    samples,
+    setup,
+    source,
+    store_listings,
+    sweeping,
+    terms,
+    transit,
+    watch,
+)
 from ..services.desk import Desk
 from ..services.setup import Doors
 
@@ -409,7 +424,7 @@ class Reader:
         for page in link.listings():
             with self.db.writing() as s:
                 desk = self.desk(s, "Watch")
-                fresh += shelf.bring_in(desk, desk.get(Store, store_id, "store"), page)
+                fresh += store_listings.bring_in(desk, desk.get(Store, store_id, "store"), page)
                 if link.unreadable:
                     desk.log("listing.refused", "listings", f"{len(link.unreadable)} listings not read, the first: {link.unreadable[0]}")
                     link.unreadable.clear()

@@ -32,7 +32,8 @@ from ..services import (
     purchases,
     searches,
 )
-from ..services.desk import Desk, DeskError
+from ..services.desk import Desk
+from ..services.errors import DeskError
 from ..services.finder import Finder
 from ..services.setup import Doors
 from ..sheets import apart

@@ -9,7 +9,8 @@ from sqlalchemy import select
 
 from ..data.orders import PurchaseOrder
 from ..data.setup import BuyingAccount, Supplier
-from .desk import Conflict, Desk, Invalid
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .planning_look import room_of
 from .policy import SENDS
 

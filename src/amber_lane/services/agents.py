@@ -10,6 +10,7 @@ from sqlalchemy import ColumnElement, false, select
 
 from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..connectors.protocols import PurchaseAnswer
+from ..data.bulk import by_id, in_chunks
 from ..data.orders import Order, PurchaseLine, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Person, Store, Supplier
@@ -17,8 +18,9 @@ from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
 from . import answers_in, by_sheets, purchases, transit
 from .answers_in import OPEN
-from .desk import Conflict, Desk, Invalid, NotFound, by_id, in_chunks
+from .desk import Desk
 from .documents import purchase_rows
+from .errors import Conflict, Invalid, NotFound
 
 ROLES = ("manager", "agent", "assistant")
 # What has left stays to be seen for so long.

@@ -11,11 +11,13 @@ from sqlalchemy import func, select, update
 from ..core import allowance as core
 from ..core import price as pricing
 from ..core.money import PPM, Ints, half_up, show
+from ..data.bulk import by_id
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from .book import Book, load
 from .decide import BY_HAND
-from .desk import Conflict, Desk, Invalid, by_id
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .respond import respond
 
 # What sold nothing in four weeks is taken to sell once in a hundred days, millionths a day: it is not worth nothing.

@@ -17,7 +17,8 @@ from ..sheets.mapping import read
 from ..sheets.opened import NotASheet
 from ..sheets.ubl import Answer
 from . import by_sheets, documents, purchases
-from .desk import Conflict, Desk, DeskError, Invalid
+from .desk import Desk
+from .errors import Conflict, DeskError, Invalid
 from .sheet_columns import read_as
 from .sheets_in import kind_of
 

@@ -16,10 +16,11 @@ from ..core.money import PPM, Bools, Ints, half_up_columns
 from ..core.price import NONE
 from ..core.risk import sold_twice
 from ..data.base import to_ms
+from ..data.bulk import in_chunks, quiet
 from ..data.shelf import Listing, Sku
 from .book_lanes import Chosen, Lanes, Parts, splice_lanes
-from .columns import fetch_columns, join, or_none, place_of, quiet, sorted_by, spliced
-from .desk import Desk, in_chunks
+from .columns import fetch_columns, join, or_none, place_of, sorted_by, spliced
+from .desk import Desk
 from .facts import Facts, fee_of
 from .policy import Keys, Overlay, lay_over, policy_columns, price_layers
 

@@ -16,12 +16,13 @@ from ..core.money import PPM, Bools, Ints, half_up_columns
 from ..core.price import NONE
 from ..core.stock import first_of, serves
 from ..data.base import by_index
+from ..data.bulk import in_chunks
 from ..data.lanes import SENDS_OTHERWISE, Lane, LanePart
 from ..data.orders import OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Origin, Supplier
 from ..data.source import Item
 from .columns import coded, fetch_columns, join, or_none, place_of, sorted_by, spliced
-from .desk import Desk, in_chunks
+from .desk import Desk
 from .facts import Facts, NoRate
 from .packs import usual_sizes
 

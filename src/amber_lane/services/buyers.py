@@ -10,11 +10,13 @@ from sqlalchemy import func, or_, select
 
 from ..core.money import show
 from ..core.states import OUTBOX
+from ..data.bulk import by_id, in_chunks
 from ..data.orders import Order, OrderLine, PurchaseOrder
 from ..data.outbox import Act, Job, Outbox, SheetOut
 from ..data.setup import Letter, Store, Supplier
 from ..data.transit import Message, Parcel, ParcelLine
-from .desk import Conflict, Desk, by_id, in_chunks
+from .desk import Desk
+from .errors import Conflict
 
 ERASED = "erased"
 # A word of a buyer's that is shorter could stand anywhere by chance; a city or a country alone tells nobody who it is.

@@ -15,6 +15,7 @@ from sqlalchemy import select, update
 from ..connectors.folder_sheet import PURCHASE_HEADER
 from ..core.states import OUTBOX, PURCHASE
 from ..data.base import by_index
+from ..data.bulk import by_id
 from ..data.orders import PurchaseOrder
 from ..data.outbox import IS_OPEN, Act, Outbox, SheetOut
 from ..data.setup import Store, Supplier
@@ -23,8 +24,9 @@ from ..data.source import Sample
 from ..data.tallies import tally
 from ..data.transit import PassedOn
 from . import delivered
-from .desk import Conflict, Desk, by_id
+from .desk import Desk
 from .documents import purchase_rows
+from .errors import Conflict
 
 # What is taken out for whom: the kinds of outbox rows.
 WHATS: dict[str, tuple[str, tuple[str, ...]]] = {

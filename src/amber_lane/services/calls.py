@@ -15,12 +15,14 @@ from ..core import calls
 from ..core.money import PPM, Floats, Ints
 from ..core.risk import REFUND_COST
 from ..data.base import to_ms
+from ..data.bulk import bulk_update
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Link, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
-from .desk import Desk, Invalid, bulk_update
+from .desk import Desk
+from .errors import Invalid
 from .policy import policy_for
 
 # Most items of one sweep where each is a call of its own.

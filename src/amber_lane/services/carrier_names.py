@@ -9,10 +9,12 @@ from rapidfuzz.fuzz import partial_ratio
 from sqlalchemy import select
 
 from ..core.states import OUTBOX
+from ..data.bulk import by_id
 from ..data.outbox import Outbox
 from ..data.setup import Carrier, Store
 from ..data.transit import Parcel
-from .desk import Conflict, Desk, Invalid, by_id
+from .desk import Desk
+from .errors import Conflict, Invalid
 
 NAME_MOST = 100
 OPEN = ("waiting", "unknown", "dead")

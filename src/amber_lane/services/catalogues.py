@@ -22,7 +22,8 @@ from ..data.watch import Sweep
 from ..sheets.mapped import ENCODINGS, FIELDS, NEEDED, Reading, read_rows
 from ..sheets.opened import NotASheet
 from . import source, sweeping, watch
-from .desk import Conflict, Desk, Invalid
+from .desk import Desk
+from .errors import Conflict, Invalid
 
 BY_SHEETS = ("folder", "sheet")
 CHUNK = 1500

@@ -6,9 +6,10 @@ from collections.abc import Collection
 
 from sqlalchemy import select
 
+from ..data.bulk import by_id
 from ..data.outbox import Act
 from ..data.setup import Supplier
-from .desk import Desk, by_id
+from .desk import Desk
 
 # Acts whose effect ends with what they tell of: a feed that stopped, a partner that was paused or disconnected.
 PASSING = ("watch.stale", "partner.pause", "supplier.end")

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import gc
-import threading
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -14,29 +11,6 @@ from sqlalchemy.orm import Session
 
 from ..core.money import Bools, Ints
 from ..core.price import NONE
-
-_quiet_lock = threading.Lock()
-_quiet = 0
-
-
-@contextmanager
-def quiet() -> Iterator[None]:
-    """Work on very many rows without looking for rubbish among them, which would take a fifth of the time.
-
-    Reference counts free what they free all the same; whoever comes last turns the search on again.
-    """
-    global _quiet
-    with _quiet_lock:
-        _quiet += 1
-        gc.disable()
-    try:
-        yield
-    finally:
-        with _quiet_lock:
-            _quiet -= 1
-            if not _quiet:
-                gc.enable()
-
 
 # Stands in no text that is read here.
 _APART = "\x1f"

@@ -9,10 +9,11 @@ from sqlalchemy import select
 
 from ..core.money import PPM, Bools
 from ..core.price import NONE
+from ..data.bulk import bulk_update, in_chunks
 from ..data.shelf import Listing
 from .book import Book
 from .decide import Decided
-from .desk import Desk, bulk_update, in_chunks
+from .desk import Desk
 
 CHUNK = 5000
 

@@ -9,11 +9,12 @@ from sqlalchemy import update
 
 from ..core.money import parse_money
 from ..data.base import to_ms
+from ..data.bulk import bulk_update
 from ..data.outbox import Outbox
 from ..data.shelf import Listing
 from ..data.transit import Message, PassedOn
 from . import purchases, samples, withdrawing
-from .desk import Desk, bulk_update
+from .desk import Desk
 
 
 def follow(desk: Desk, done: Sequence[tuple[Outbox, Any]]) -> None:

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-import gc
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
 from typing import Any, TypeVar
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..clock import Clock
@@ -18,35 +15,12 @@ from ..data.base import Row, Versioned
 from ..data.kept import kept
 from ..data.outbox import Act, ActPart
 from ..data.session import at_end
+from .errors import Conflict, NotFound
 
 R = TypeVar("R", bound=Row)
 V = TypeVar("V", bound=Versioned)
 K = TypeVar("K", int, str)
 T = TypeVar("T")
-
-
-class DeskError(Exception):
-    """A use case that cannot go on; `told` says what happened and what to do."""
-
-    def __init__(self, told: str) -> None:
-        super().__init__(told)
-        self.told = told
-
-
-class NotFound(DeskError):
-    pass
-
-
-class Invalid(DeskError):
-    """What was given cannot be used. fields: name -> what is wrong with it."""
-
-    def __init__(self, told: str, fields: dict[str, str] | None = None) -> None:
-        super().__init__(told)
-        self.fields = fields or {}
-
-
-class Conflict(DeskError):
-    """The thing is not in a state for this, or somebody else changed it meanwhile."""
 
 
 _REROUTE: list[Callable[[Desk], None]] = []
@@ -158,53 +132,3 @@ class Desk:
         self.s.add(ActPart(act_id=act.id, before=before, after=after))
         self.s.flush()
         return act
-
-
-def bulk_insert(s: Session, table: type[Row], columns: Sequence[str], rows: Sequence[tuple[Any, ...]]) -> None:
-    """Many plain rows at the driver's speed; values are as the database keeps them (times in ms, JSON as text)."""
-    if rows:
-        quote, mark = _dialect(s)
-        names = ", ".join(quote(name) for name in columns)
-        marks = ", ".join([mark] * len(columns))
-        s.connection().exec_driver_sql(f"INSERT INTO {quote(table.__tablename__)} ({names}) VALUES ({marks})", list(rows))
-
-
-def bulk_update(s: Session, table: type[Row], columns: Sequence[str], rows: Sequence[tuple[Any, ...]]) -> None:
-    """Update many rows by id; each row is the columns' values and then the id."""
-    if rows:
-        quote, mark = _dialect(s)
-        sets = ", ".join(f"{quote(name)} = {mark}" for name in columns)
-        s.connection().exec_driver_sql(f"UPDATE {quote(table.__tablename__)} SET {sets} WHERE id = {mark}", list(rows))
-
-
-def _dialect(s: Session) -> tuple[Any, str]:
-    dialect = s.get_bind().dialect
-    return dialect.identifier_preparer.quote, "%s" if dialect.paramstyle in ("format", "pyformat") else "?"
-
-
-def in_chunks(values: Iterable[K], size: int = 5000) -> Iterable[list[K]]:
-    """Lists short enough for one IN clause."""
-    chunk = list(values)
-    for start in range(0, len(chunk), size):
-        yield chunk[start : start + size]
-
-
-@contextmanager
-def in_bulk(many: bool = True) -> Iterator[None]:
-    """While hundreds of thousands of values are made that all live on, looking for dead ones would take a fifth of the time."""
-    if not many or not gc.isenabled():
-        yield
-        return
-    gc.disable()
-    try:
-        yield
-    finally:
-        gc.enable()
-
-
-def by_id(s: Session, kind: type[R], ids: Iterable[int]) -> dict[int, R]:
-    """Rows by number, in one query per chunk."""
-    found: dict[int, R] = {}
-    for chunk in in_chunks({i for i in ids if i}):
-        found |= {row.id: row for row in s.scalars(select(kind).where(kind.id.in_(chunk)))}
-    return found

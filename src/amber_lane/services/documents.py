@@ -14,6 +14,7 @@ from ..connectors.wire import said_with
 from ..core.address_parts import lines as address_lines
 from ..core.money import parse_money, plain
 from ..core.states import OUTBOX, PURCHASE
+from ..data.bulk import by_id
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import Store, Supplier
@@ -21,7 +22,8 @@ from ..data.source import Item
 from ..sheets import ubl
 from ..sheets.table import csv_bytes
 from . import outbox
-from .desk import Conflict, Desk, Invalid, by_id
+from .desk import Desk
+from .errors import Conflict, Invalid
 
 FORMS = ("sheet", "ubl")
 ROADS = ("hand", "mail")

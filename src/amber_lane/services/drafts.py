@@ -14,7 +14,8 @@ from ..core.plans import Plan, plan_faults
 from ..data.outbox import Act
 from ..data.prices import Policy, PriceRule, Rate
 from ..data.setup import FeeRow, Store, Supplier
-from .desk import Desk, Invalid
+from .desk import Desk
+from .errors import Invalid
 from .facts import Facts, laid_over, plans_of
 from .policy import POLICY_DEFAULTS, RULE_FIELDS, WORDS, parse_endings
 

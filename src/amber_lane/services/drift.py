@@ -11,13 +11,15 @@ from sqlalchemy import func, select
 
 from ..connectors.protocols import StoreListing
 from ..core.price import keep
+from ..data.bulk import by_id
 from ..data.outbox import Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from ..data.watch import Drift
-from . import manual_price, shelf, wording
+from . import manual_price, shelf, store_listings, wording
 from .book import load
-from .desk import Conflict, Desk, by_id
+from .desk import Desk
+from .errors import Conflict
 from .respond import with_sharers
 
 MISSING = "missing"
@@ -85,7 +87,7 @@ def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime
             desk.now,
         )
     desk.s.flush()
-    shelf.follow_shown(desk, store, [row.sku_id for _, row in rows])
+    store_listings.follow_shown(desk, store, [row.sku_id for _, row in rows])
     return seen
 
 

@@ -9,11 +9,13 @@ from sqlalchemy import func, select
 
 from ..core import options as choices
 from ..core.options import Option
+from ..data.bulk import by_id
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku, Variant
 from ..data.source import Item
-from .desk import Desk, Invalid, by_id
+from .desk import Desk
+from .errors import Invalid
 from .finder import Finder, Worth
 
 MOST = 200

@@ -25,7 +25,8 @@ from ..data.source import Item
 from . import source
 from .book import terms_of
 from .columns import coded, fetch_columns, or_none, place_of
-from .desk import Desk, Invalid
+from .desk import Desk
+from .errors import Invalid
 from .facts import Facts, NoRate
 from .history import in_stock_all, kept_promises
 from .policy import Keys, lay_over, policy_columns, price_layers

@@ -12,7 +12,8 @@ from ..data.prices import Policy, PriceRule
 from ..data.setup import FeeRow, Mailbox, Person, Setting, Store, Supplier
 from ..data.shelf import HAS_NO_RULE, IS_BARE, Listing
 from ..data.tallies import tally
-from .desk import Desk, NotFound
+from .desk import Desk
+from .errors import NotFound
 from .place import PLACE
 from .store_switches import PARTS, in_practice
 

@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session
 
 from ..data.setup import PasswordLink, Person
 from . import outbox, second_step
-from .desk import Desk, Invalid, NotFound
+from .desk import Desk
+from .errors import Invalid, NotFound
 from .passwords import password_fault
 from .secrets import hash_password
 from .signing_in import end_all, hash_of, now

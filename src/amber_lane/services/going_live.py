@@ -13,15 +13,17 @@ from ..core.money import PPM, Bools, Ints
 from ..core.price import NONE, Outcome
 from ..core.states import OUTBOX
 from ..core.stock import shown
+from ..data.bulk import bulk_update, in_chunks
 from ..data.orders import Hold, Order, OrderLine, Plan
 from ..data.outbox import Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing
 from .book import Book, load
 from .decide import Decided, decide
-from .desk import Conflict, Desk, Invalid, bulk_update, in_chunks
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .respond import respond, with_sharers
-from .shelf import follow_shown
+from .store_listings import follow_shown
 from .store_switches import PARTS, changes_something, let_out, writes
 
 WORST = 10

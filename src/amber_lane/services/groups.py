@@ -15,7 +15,8 @@ from ..data.source import Item
 from ..data.watch import Response, Sweep
 from . import prices, watch
 from .decide import CROWD
-from .desk import Conflict, Desk
+from .desk import Desk
+from .errors import Conflict
 
 # How many of the newest responses are put into groups.
 LOOKED_AT = 20_000

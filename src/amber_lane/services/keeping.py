@@ -17,11 +17,13 @@ from sqlalchemy import BigInteger, ColumnElement, delete, select, type_coerce, u
 from sqlalchemy.orm import aliased
 
 from ..data.base import Row, by_index
+from ..data.bulk import bulk_update
 from ..data.outbox import Act, ActPart, Job, JobPart, Outbox
 from ..data.setup import Letter, Setting
 from ..data.transit import Message
 from ..data.watch import Drift, Response, Sighting, Sweep
-from .desk import Desk, Invalid, bulk_update
+from .desk import Desk
+from .errors import Invalid
 
 KEEPING, THINNED, FOLDER = "keeping", "thinned", "archive"
 # What was believed of an item.

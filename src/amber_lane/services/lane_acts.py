@@ -8,12 +8,14 @@ from typing import Any
 from sqlalchemy import select
 
 from ..data.base import to_ms
+from ..data.bulk import by_id, in_chunks
 from ..data.lanes import Lane, Rejection
 from ..data.outbox import Act
 from ..data.shelf import Sku
 from ..data.source import Item
 from . import portions, rollback
-from .desk import Conflict, Desk, Invalid, by_id, in_chunks
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .lanes import Wish, open_wish, read_ms, usual_costs, without_any
 from .respond import respond
 

@@ -12,15 +12,15 @@ from ..core import cost
 from ..core.money import PPM, half_up
 from ..core.price import NONE, Endings
 from ..core.terms import keep
-from ..data.lanes import Lane, LanePart
+from ..data.bulk import by_id
+from ..data.lanes import Lane, LanePart, service_of
 from ..data.setup import Origin, Service, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from .book import terms_of
-from .desk import Desk, by_id
+from .desk import Desk
 from .facts import Facts, NoRate
 from .packs import usual_sizes
-from .planning import service_of
 from .policy import Keys, lay_over, policy_for, price_layers
 
 

@@ -11,11 +11,12 @@ from sqlalchemy import select
 from ..core import options as choices
 from ..core.likeness import OPEN, REVIEW, match, told
 from ..data import words
+from ..data.bulk import by_id
 from ..data.lanes import Lane, Rejection
 from ..data.setup import Supplier
 from ..data.shelf import Listing, Sku, Variant
 from ..data.source import Item
-from .desk import Desk, by_id
+from .desk import Desk
 from .lane_costs import Costing
 from .likeness import near_items, row_of_item
 from .matching import patterns, rows_of_skus

@@ -12,16 +12,17 @@ from sqlalchemy import func, select
 from ..core.likeness import LIKE_WITH_ID, Matcher, judge, told
 from ..core.money import show, show_units
 from ..data.base import by_index
-from ..data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart, by_items
+from ..data.bulk import bulk_update, by_id, in_chunks
+from ..data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart, by_items, service_of
 from ..data.setup import Origin, Service, Setting, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from . import lane_terms, lanes
-from .desk import Conflict, Desk, NotFound, bulk_update, by_id, in_chunks
+from .desk import Desk
+from .errors import Conflict, NotFound
 from .lane_costs import parts_of
 from .lane_truth import COST_ODD
 from .likeness import row_of_item, row_of_sku
-from .planning import service_of
 
 KEPT, MOST, AT_A_TIME = "lane_faults", 500, 5000
 

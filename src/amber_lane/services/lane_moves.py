@@ -10,12 +10,14 @@ from sqlalchemy import select
 
 from ..core.likeness import NONE as NOT_LIKE
 from ..core.likeness import OPEN, match, told
+from ..data.bulk import by_id, in_chunks
 from ..data.lanes import Lane, LanePart, Rejection
 from ..data.setup import Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
 from . import portions
-from .desk import Conflict, Desk, Invalid, NotFound, by_id, in_chunks
+from .desk import Desk
+from .errors import Conflict, Invalid, NotFound
 from .lane_acts import in_one, put_in_order
 from .lane_costs import Costing, UnitLanded, parts_of
 from .lanes import Part, Wish

@@ -10,11 +10,13 @@ from typing import Any
 from sqlalchemy import select
 
 from ..core.money import show_units
+from ..data.bulk import by_id
 from ..data.lanes import Lane, LanePart
 from ..data.outbox import Act
 from ..data.setup import Service
 from ..data.shelf import Sku
-from .desk import Conflict, Desk, Invalid, by_id
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .lanes import as_it_is, change_lane, check_dates, close_gaps, read_ms, usual_costs
 from .respond import respond
 

@@ -9,11 +9,12 @@ from sqlalchemy import select
 
 from ..core.likeness import Judged, Matcher, Row, judge, told
 from ..core.money import show
+from ..data.bulk import by_id, in_chunks
 from ..data.lanes import Lane, LanePart, by_items
 from ..data.setup import Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
-from .desk import Desk, by_id, in_chunks
+from .desk import Desk
 from .likeness import row_of_sku
 
 # How a lane says that its item comes in another pack.

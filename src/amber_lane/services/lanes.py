@@ -13,12 +13,14 @@ from sqlalchemy import func, select, update
 
 from ..core.money import show_units
 from ..data.base import from_ms, to_ms
+from ..data.bulk import by_id, in_chunks
 from ..data.lanes import Lane, LanePart
 from ..data.orders import OrderLine
 from ..data.setup import Origin, Service, Store, Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
-from .desk import Conflict, Desk, Invalid, NotFound, by_id, in_chunks
+from .desk import Desk
+from .errors import Conflict, Invalid, NotFound
 from .respond import respond
 
 # More of an item in one sale, or a larger pack, is a mistake of the hand.

@@ -16,7 +16,8 @@ from ..data.transit import Message
 from ..sheets.opened import NotASheet, readable
 from ..sheets.ubl import Answer
 from . import answers_in, documents
-from .desk import Conflict, Desk, DeskError, Invalid, NotFound
+from .desk import Desk
+from .errors import Conflict, DeskError, Invalid, NotFound
 
 # A mailbox that was just joined may hold years of mail: so many of the newest are read, the others are left.
 FIRST_MOST = 100

@@ -12,11 +12,12 @@ from sqlalchemy.orm import Session
 
 from ..core.likeness import Evidence, Found, Judged, Matcher, Pattern, Row, judge, match, told
 from ..data import words
+from ..data.bulk import by_id, in_chunks
 from ..data.lanes import Rejection
 from ..data.setup import Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
-from .desk import Desk, by_id, in_chunks
+from .desk import Desk
 
 # So many items that share a SKU's rarest words are compared with it in full.
 LOOKED_AT = 120

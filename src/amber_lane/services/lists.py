@@ -11,13 +11,15 @@ from sqlalchemy.orm import aliased
 
 from ..core.money import Ints
 from ..data.base import by_index
+from ..data.bulk import in_chunks
 from ..data.lanes import IS_KIT, Lane, LanePart
 from ..data.outbox import Act, Outbox
 from ..data.setup import Origin, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response
-from .desk import Desk, Invalid, in_chunks
+from .desk import Desk
+from .errors import Invalid
 from .lists_frame import Listed, Seeker, Wish, seeker
 from .lists_trade import ORDER_STATES, ORDERS, PARCELS, states_of_orders
 

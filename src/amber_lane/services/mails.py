@@ -12,7 +12,8 @@ from ..data.orders import Order, OrderLine
 from ..data.setup import Mailbox, Store
 from ..data.transit import Message, MessageTemplate
 from . import outbox
-from .desk import Conflict, Desk, Invalid
+from .desk import Desk
+from .errors import Conflict, Invalid
 
 # kind -> (subject, text, whether it is sent by itself)
 TEMPLATES = {

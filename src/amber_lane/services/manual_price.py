@@ -9,7 +9,8 @@ from ..core.money import show
 from ..core.price import NONE, keep, solve
 from ..data.shelf import Listing, Sku
 from .book import load
-from .desk import Desk, Invalid
+from .desk import Desk
+from .errors import Invalid
 from .respond import respond, with_sharers
 from .store_switches import must
 

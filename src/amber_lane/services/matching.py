@@ -10,12 +10,13 @@ from typing import Any
 from sqlalchemy import func, select
 
 from ..core.likeness import OPEN, Found, Pattern, Row, learn, match, told
+from ..data.bulk import by_id, in_chunks
 from ..data.lanes import Lane, LanePart, Rejection
 from ..data.setup import Setting, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.tallies import tally
-from .desk import Desk, by_id, in_chunks
+from .desk import Desk
 from .lane_acts import in_one
 from .lane_costs import Costing
 from .lanes import Part, Wish

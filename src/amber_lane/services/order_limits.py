@@ -10,10 +10,11 @@ from sqlalchemy import func, select
 from ..core.address import certain_faults, faults, in_latin
 from ..core.money import show
 from ..core.route import OrderPlan
+from ..data.bulk import in_chunks
 from ..data.orders import Order, OrderLine
 from ..data.setup import Store
 from ..data.source import Item
-from .desk import Desk, in_chunks
+from .desk import Desk
 
 # Limits that are a person's to set, so that their word lets an order past.
 LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address", "doubt", "twice", "spend_limit", "practice")

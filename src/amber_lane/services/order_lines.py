@@ -8,7 +8,8 @@ from ..core.money import half_up, show
 from ..core.states import ORDER_LINE
 from ..data.orders import Order, OrderLine
 from . import order_money, outbox
-from .desk import Conflict, Desk, Invalid
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .orders import after_sales, cancel
 from .planning import OPEN, bought_parts, lines_of, step_line
 

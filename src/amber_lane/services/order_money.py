@@ -14,10 +14,11 @@ from decimal import ROUND_HALF_UP, Decimal
 from sqlalchemy import select
 
 from ..core.money import minor_digits
+from ..data.bulk import by_id, in_chunks
 from ..data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ..data.shelf import Listing
 from .book import load
-from .desk import Desk, by_id, in_chunks
+from .desk import Desk
 from .facts import HOME, NANO, Facts
 
 LIVE = ("waiting", "sent", "accepted", "shipped")

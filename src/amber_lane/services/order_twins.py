@@ -7,8 +7,9 @@ from datetime import timedelta
 
 from sqlalchemy import select
 
+from ..data.bulk import in_chunks
 from ..data.orders import Order, OrderLine
-from .desk import Desk, in_chunks
+from .desk import Desk
 
 WITHIN = timedelta(days=1)
 

@@ -17,7 +17,8 @@ from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOr
 from ..data.setup import BuyingAccount, Supplier
 from ..data.source import Item
 from . import accounts, order_money, orders, outbox
-from .desk import Conflict, Desk, NotFound
+from .desk import Desk
+from .errors import Conflict, NotFound
 from .facts import NANO
 from .order_limits import LIFTED
 from .order_lines import cancel_lines

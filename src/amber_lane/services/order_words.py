@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ..core.money import show
+from ..data.bulk import by_id
 from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan
 from ..data.setup import Supplier
-from .desk import Desk, by_id
+from .desk import Desk
 from .order_money import OPEN
 
 Step = tuple[str, int, str]

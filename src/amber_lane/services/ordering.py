@@ -7,8 +7,9 @@ from typing import Any
 from ..core.texts import is_mail
 from ..data.base import Versioned
 from ..data.setup import Carrier, Mailbox, Store, Supplier
-from .desk import Desk, Invalid
+from .desk import Desk
 from .documents import FORMS, ROADS
+from .errors import Invalid
 
 PHONES = ("buyer", "store", "none")
 SUPPLIER = ("parcel_note", "phone_rule", "order_form", "order_road", "mail")

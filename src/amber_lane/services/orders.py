@@ -10,11 +10,13 @@ from ..connectors.protocols import StoreOrder
 from ..core.address import certain_faults
 from ..core.ids import check_country
 from ..core.states import ORDER_LINE
+from ..data.bulk import in_chunks
 from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine
 from ..data.setup import Store
 from . import order_money, outbox
-from .desk import Conflict, Desk, Invalid, in_chunks
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .order_limits import LIFTED
 from .planning import OPEN, bought_parts, lines_of, step_line
 from .respond import respond

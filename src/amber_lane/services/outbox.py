@@ -15,11 +15,13 @@ from ..connectors.errors import CannotAsk, CarrierUnknown, Denied, OutsideError,
 from ..core.money import parse_money, show
 from ..core.states import OUTBOX
 from ..data.base import Q, by_index, to_ms
+from ..data.bulk import bulk_insert, bulk_update, in_chunks
 from ..data.orders import Order, PurchaseOrder
 from ..data.outbox import IS_OPEN, OPEN, Outbox
 from ..data.setup import Mailbox, MailKey
 from ..data.tallies import tally
-from .desk import Conflict, Desk, bulk_insert, bulk_update, in_chunks
+from .desk import Desk
+from .errors import Conflict
 
 # Why a change was not taken at its last try. Passing: it is tried again with growing waits, for as long as it takes; the others are
 # final, and shown until a person settles them. `ours` is final after a number of tries: something breaks here each time.

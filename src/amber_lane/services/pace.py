@@ -7,9 +7,10 @@ from datetime import timedelta
 
 from sqlalchemy import func, select
 
+from ..data.bulk import bulk_update
 from ..data.orders import Order, OrderLine
 from ..data.shelf import Sku
-from .desk import Desk, bulk_update
+from .desk import Desk
 
 DAYS = 28
 

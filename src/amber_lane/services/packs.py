@@ -9,10 +9,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.cost import packs_needed
+from ..data.bulk import in_chunks
 from ..data.lanes import LanePart
 from ..data.orders import OrderLine
 from ..data.source import Item
-from .desk import in_chunks
 
 
 def usual_sizes(s: Session, skus: Iterable[int]) -> dict[int, int]:

@@ -10,11 +10,13 @@ from sqlalchemy import func, literal_column, select, union
 
 from ..core.risk import parcel_at_risk
 from ..core.states import ORDER_LINE
+from ..data.bulk import in_chunks
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Carrier, Store, Supplier
 from ..data.transit import Message, Parcel, ParcelLine
 from . import order_money, outbox
-from .desk import Conflict, Desk, in_chunks
+from .desk import Desk
+from .errors import Conflict
 from .mails import write_mail, written
 from .planning import step_line
 from .rates import in_house, newest

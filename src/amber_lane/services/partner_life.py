@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import delete, func, select, update
 
 from ..data.base import Base
+from ..data.bulk import by_id
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Order, OrderLine, PurchaseOrder
 from ..data.outbox import Act, Outbox
@@ -18,7 +19,8 @@ from ..data.shelf import Listing
 from ..data.source import Item
 from ..data.transit import Parcel
 from . import lane_acts, portions, purchases, rollback
-from .desk import Conflict, Desk, by_id
+from .desk import Desk
+from .errors import Conflict
 from .planning import OPEN
 from .respond import respond
 from .same_partner import OWNERS, fresh_name

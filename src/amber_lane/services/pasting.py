@@ -11,7 +11,8 @@ from sqlalchemy import func, select
 
 from ..data.setup import UNCALLED, Supplier
 from ..data.source import Item
-from .desk import Desk, Invalid
+from .desk import Desk
+from .errors import Invalid
 
 LINES_MOST = 10_000
 _MARK = re.compile(r"^[A-Za-z]+[-_]?")

@@ -10,9 +10,11 @@ from typing import Any
 from sqlalchemy import func, select
 
 from ..core.money import plain
+from ..data.bulk import by_id
 from ..data.orders import Order, PurchaseOrder
 from ..data.setup import Store, Supplier
-from .desk import Conflict, Desk, NotFound, by_id
+from .desk import Desk
+from .errors import Conflict, NotFound
 
 LIVE = ("waiting", "sent", "accepted", "shipped")
 HEADER = (

@@ -6,9 +6,11 @@ from typing import Any
 
 from sqlalchemy import select
 
+from ..data.bulk import by_id, in_chunks
 from ..data.setup import Store
 from ..data.shelf import Listing, PhraseRule, Sku
-from .desk import Conflict, Desk, Invalid, by_id, in_chunks
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .phrases import tidy, whole
 from .publishing import change_words
 

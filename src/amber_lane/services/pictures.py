@@ -10,8 +10,10 @@ from typing import NamedTuple
 from PIL import Image, ImageOps, UnidentifiedImageError
 from sqlalchemy import select
 
+from ..data.bulk import by_id
 from ..data.shelf import Listing, Picture, PictureAt
-from .desk import Desk, Invalid, NotFound, by_id
+from .desk import Desk
+from .errors import Invalid, NotFound
 
 BYTES_MOST = 15_000_000
 POINTS_MOST = 40_000_000

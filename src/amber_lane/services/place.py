@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session
 from ..core.ids import check_country
 from ..data.setup import Setting
 from ..sheets.mapping import Manner
-from .desk import Desk, Invalid
+from .desk import Desk
+from .errors import Invalid
 
 PLACE = "place"
 # How a day is written in numbers: which of day, month and year comes when.

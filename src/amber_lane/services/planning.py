@@ -12,12 +12,12 @@ from ..core.route import OrderPlan
 from ..core.routing import Routed, route
 from ..core.states import ORDER_LINE
 from ..data.base import to_ms
-from ..data.lanes import service_of
+from ..data.bulk import bulk_insert, by_id, in_chunks, quiet
 from ..data.orders import Hold, Order, OrderLine, Plan
 from ..data.setup import Setting
 from ..data.source import Item
 from . import order_money
-from .desk import Desk, bulk_insert, by_id, in_bulk, in_chunks, rerouting
+from .desk import Desk, rerouting
 from .order_limits import after_routing, before_routing, practice, tell, usual_quantities
 from .order_money import OPEN
 from .order_twins import twins_of
@@ -49,7 +49,7 @@ def replan(desk: Desk, here: bool = False) -> None:
         desk.s.delete(due)
     if not open_ids:
         return
-    with in_bulk(len(open_ids) > AT_ONCE):
+    with quiet(len(open_ids) > AT_ONCE):
         _plan(desk, open_ids)
 
 
@@ -277,4 +277,4 @@ def step_line(line: OrderLine, move: str, why: str = "") -> None:
     line.version += 1
 
 
-__all__ = ["OPEN", "arrival", "bought_parts", "is_due", "lines_of", "open_orders", "replan", "service_of", "step_line"]
+__all__ = ["OPEN", "arrival", "bought_parts", "is_due", "lines_of", "open_orders", "replan", "step_line"]

@@ -14,6 +14,7 @@ from ..core.cost import Conversion, Parcel, packs_needed, unit_bought
 from ..core.money import PPM, half_up, show
 from ..core.price import NONE
 from ..core.route import Cap, LaneChoice, Leg, LineToFill, OrderToFill, consider
+from ..data.bulk import by_id, in_chunks
 from ..data.lanes import Lane, LanePart, service_of
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import BuyingAccount, Origin, Supplier
@@ -21,7 +22,7 @@ from ..data.shelf import Sku
 from ..data.source import Item
 from . import order_money
 from .book_lanes import UNTOLD
-from .desk import Desk, by_id, in_chunks
+from .desk import Desk
 from .facts import HOME, Facts, house_ppm
 from .order_money import LIVE, OPEN
 from .policy import policy_for

@@ -8,8 +8,10 @@ from typing import Any
 
 from sqlalchemy import delete, func, select, update
 
+from ..data.bulk import bulk_insert
 from ..data.outbox import Job, JobPart
-from .desk import Conflict, Desk, bulk_insert
+from .desk import Desk
+from .errors import Conflict
 
 # Up to so many things are done at once, while the person waits; a portion of more takes no longer than anybody may have to wait.
 AT_ONCE, PORTION = 250, 100

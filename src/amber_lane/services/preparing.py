@@ -12,13 +12,15 @@ from sqlalchemy import select
 
 from ..core.price import NONE
 from ..core.states import LISTING
+from ..data.bulk import by_id
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response
 from . import lanes
-from .desk import Desk, DeskError, by_id
+from .desk import Desk
+from .errors import DeskError
 from .finder import Finder, Worth
 from .manual_price import price_prepared
 from .phrases import Cleaner

@@ -17,6 +17,7 @@ from ..core.money import PPM, Ints, half_up
 from ..core.price import NONE, Outcome, SetBy
 from ..data import moved, revisions
 from ..data.base import by_index
+from ..data.bulk import by_id, in_chunks, quiet
 from ..data.lanes import LanePart
 from ..data.outbox import Act
 from ..data.prices import PriceRule
@@ -25,10 +26,10 @@ from ..data.source import Item
 from ..data.watch import Response
 from . import portions
 from .book import Book, Raw, build, load, read, splice
-from .columns import quiet
 from .decide import CROWD, LIVE, PAUSE, RESUME, Decided, decide
-from .desk import Conflict, Desk, NotFound, by_id, in_chunks
+from .desk import Desk
 from .drafts import Change, as_it_was
+from .errors import Conflict, NotFound
 from .facts import Facts
 from .respond import Ask, respond, respond_now, with_sharers
 from .responses import explanations

@@ -19,7 +19,8 @@ from ..core.states import OUTBOX
 from ..data.outbox import Outbox
 from ..data.setup import Link, Store, Token
 from . import carrier_names, delivered, outbox
-from .desk import Conflict, Desk, DeskError
+from .desk import Desk
+from .errors import Conflict, DeskError
 from .same_partner import refuse_twin
 from .store_switches import writes
 

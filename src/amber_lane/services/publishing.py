@@ -9,12 +9,14 @@ from typing import Any
 from sqlalchemy import select
 
 from ..core.states import LISTING, OUTBOX
+from ..data.bulk import by_id
 from ..data.lanes import Lane
 from ..data.outbox import OPEN, Outbox
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from . import wording
-from .desk import Conflict, Desk, Invalid, by_id
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .manual_price import price_prepared
 from .outbox import of_subjects
 from .phrases import Cleaner, clean_html

@@ -13,7 +13,8 @@ from ..core.address import PARTS, in_latin
 from ..core.cost import packs_needed, unit_bought
 from ..core.money import show
 from ..core.states import ORDER_LINE, PURCHASE
-from ..data.lanes import Lane, LanePart
+from ..data.bulk import by_id, in_chunks
+from ..data.lanes import Lane, LanePart, service_of
 from ..data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
 from ..data.outbox import Act
 from ..data.setup import Origin, Store, Supplier
@@ -21,11 +22,12 @@ from ..data.source import Item
 from ..data.transit import Parcel, ParcelLine
 from . import order_money, outbox, payments, rates, withdrawing
 from .accounts import Rooms
-from .desk import Conflict, Desk, by_id, in_chunks
+from .desk import Desk
 from .documents import send_by_mail
+from .errors import Conflict
 from .facts import Facts
 from .mails import write_mail
-from .planning import bought_parts, lines_of, replan, service_of, step_line
+from .planning import bought_parts, lines_of, replan, step_line
 from .policy import policy_for
 from .respond import respond
 from .transit import all_are, take_tracking

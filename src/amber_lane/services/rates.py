@@ -13,7 +13,8 @@ from ..connectors.protocols import RateTable
 from ..core.money import PPM, half_up, minor_digits, parse_rate, show_rate
 from ..data.prices import Rate
 from ..data.setup import RateSource, Store, Supplier
-from .desk import Conflict, Desk
+from .desk import Desk
+from .errors import Conflict
 from .facts import HOME, house_ppm
 from .respond import respond
 from .sheets_frame import Checked, Row, each, need

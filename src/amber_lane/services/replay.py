@@ -15,6 +15,7 @@ from ..core.money import PPM, Bools, Ints, half_up_columns
 from ..core.price import NONE
 from ..core.replay import LOSS, MISSED, OVERSOLD, Sales, Shown, Truth, sell, step_at
 from ..data.base import to_ms
+from ..data.bulk import in_chunks
 from ..data.orders import Order, OrderLine
 from ..data.setup import Supplier
 from ..data.source import Item
@@ -24,7 +25,7 @@ from .book import read as read_listings
 from .book_lanes import Parts
 from .columns import fetch_columns, join
 from .decide import BY_STOCK, LIVE, PAUSED, decide
-from .desk import Desk, in_chunks
+from .desk import Desk
 from .drafts import Change
 from .facts import Facts, NoRate
 from .packs import usual_sizes

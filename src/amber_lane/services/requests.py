@@ -14,7 +14,8 @@ from ..data.setup import Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item, SupplierRequest
 from . import lanes, likeness, outbox
-from .desk import Conflict, Desk, Invalid
+from .desk import Desk
+from .errors import Conflict, Invalid
 
 OPEN = ("asked", "answered")
 

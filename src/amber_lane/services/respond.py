@@ -10,6 +10,7 @@ import numpy as np
 from sqlalchemy import func, select
 
 from ..core.money import Bools, Ints
+from ..data.bulk import in_chunks
 from ..data.lanes import Lane, LanePart, by_items
 from ..data.outbox import Job
 from ..data.setup import Store
@@ -19,7 +20,7 @@ from . import causes, compare_at, portions
 from .book import MANY, Book, load
 from .book_lanes import lane_pairs
 from .decide import CROWD, Decided, decide, limited_to
-from .desk import Desk, in_chunks
+from .desk import Desk
 from .responses import of_book, write
 
 # A store's first move of more prices than this is a person's to look at, whatever the limits say.

@@ -14,12 +14,13 @@ from ..core.money import Bools, Ints, plain
 from ..core.price import NONE
 from ..core.stock import shown
 from ..data.base import to_ms
+from ..data.bulk import bulk_insert, bulk_update, in_chunks
 from ..data.lanes import Lane
 from ..data.shelf import Listing
 from ..data.watch import Response
 from .book import MANY, PAUSED_BY, STATES, Book
 from .decide import CROWD, HOLD, KINDS, Decided
-from .desk import Desk, bulk_insert, bulk_update, in_chunks
+from .desk import Desk
 from .outbox import batch_mark, put_listings
 from .wording import words_due
 

@@ -7,11 +7,12 @@ from datetime import timedelta
 from sqlalchemy import func, select
 
 from ..core.money import PPM
+from ..data.bulk import in_chunks
 from ..data.orders import Order, OrderLine, PurchaseLine
 from ..data.setup import Setting
 from ..data.shelf import Sku
 from ..data.transit import Parcel, ParcelLine
-from .desk import Desk, in_chunks
+from .desk import Desk
 from .facts import RETURNS
 
 DAYS = 180

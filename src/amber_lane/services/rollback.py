@@ -8,10 +8,12 @@ from typing import Any
 
 from sqlalchemy import func, select
 
+from ..data.bulk import by_id, in_chunks
 from ..data.shelf import Listing
 from ..data.watch import Response
 from . import portions
-from .desk import Conflict, Desk, by_id, in_chunks
+from .desk import Desk
+from .errors import Conflict
 from .wording import Wanted, want_many
 
 

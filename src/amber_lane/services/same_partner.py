@@ -9,7 +9,8 @@ from sqlalchemy import select
 
 from ..connectors.addresses import canonical
 from ..data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier
-from .desk import Conflict, Desk, Invalid
+from .desk import Desk
+from .errors import Conflict, Invalid
 
 OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox, "rates": RateSource, "inbox": Inbox}
 # How partners are called in what a person reads.

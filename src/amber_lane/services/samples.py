@@ -15,7 +15,8 @@ from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Service, Setting, Supplier
 from ..data.source import Item, Sample
 from . import outbox
-from .desk import Conflict, Desk, Invalid
+from .desk import Desk
+from .errors import Conflict, Invalid
 
 OWN_ADDRESS = "own_address"
 VERDICTS = ("good", "fair", "poor")

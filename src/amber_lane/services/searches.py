@@ -12,7 +12,8 @@ from sqlalchemy import select
 from ..data.setup import Store
 from ..data.source import SavedSearch
 from . import preparing
-from .desk import Desk, Invalid
+from .desk import Desk
+from .errors import Invalid
 from .finder import Finder, Found, Search
 
 BRINGS = ("report", "prepared", "live")

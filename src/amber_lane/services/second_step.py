@@ -14,7 +14,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..data.setup import Person, Setting
-from .desk import Conflict, Desk, Invalid
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .secrets import Safe, password_fits
 from .signing_in import end_all, hash_of, now
 

@@ -12,7 +12,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error
 from cryptography.fernet import Fernet, InvalidToken
 
-from .desk import Conflict
+from .errors import Conflict
 
 _hasher = PasswordHasher()
 

@@ -18,7 +18,8 @@ from ..core.money import minor_digits
 from ..data.outbox import Outbox
 from ..data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier
 from . import carrier_names, ordering
-from .desk import Conflict, Desk, Invalid, NotFound
+from .desk import Desk
+from .errors import Conflict, Invalid, NotFound
 from .same_partner import CALLED, OWNERS, fresh_name, plain_address, refuse_twin
 from .secrets import Safe
 from .terms import take_told

@@ -10,7 +10,8 @@ from sqlalchemy import select
 
 from ..data.setup import Store, Supplier
 from ..sheets.table import unsafe
-from .desk import Desk, DeskError
+from .desk import Desk
+from .errors import DeskError
 
 Row = dict[str, str]
 # So many changes are told one by one.

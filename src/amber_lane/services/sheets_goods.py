@@ -12,6 +12,7 @@ from ..connectors.protocols import CatalogueItem, StoreListing
 from ..connectors.wire import clip
 from ..core.ids import check_gtin
 from ..core.money import parse_money
+from ..data.bulk import by_id, in_chunks
 from ..data.lanes import Lane
 from ..data.orders import OrderLine
 from ..data.outbox import Act
@@ -21,12 +22,13 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Response
 from ..sheets.table import unsafe
-from . import catalogues, shelf, source, sweeping, watch
-from .desk import Conflict, Desk, by_id, in_chunks
+from . import catalogues, source, store_listings, sweeping, watch
+from .desk import Desk
+from .errors import Conflict
 from .sheets_frame import Checked, Names, Row, each, need, whole
 
 # What a check of listings needs to know of those that are there.
-_FACTS = tuple(getattr(Sku, name) for name in shelf.FACTS)
+_FACTS = tuple(getattr(Sku, name) for name in store_listings.FACTS)
 _SHOWN = (
     Listing.store_id,
     Sku.code,
@@ -92,8 +94,8 @@ def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
                 lost.append((sku, near))
             out.add("new", (store.id, one), f"{sku}: {one.title}")
             return
-        theirs = shelf.differing(was, one)
-        said = [name for name in shelf.FACTS if getattr(one, name)]
+        theirs = store_listings.differing(was, one)
+        said = [name for name in store_listings.FACTS if getattr(one, name)]
         fills = any(not getattr(was, name) for name in said) or bool(one.description and not was.description)
         words += bool(theirs) and not was.words_due
         facts += any(getattr(was, name) not in ("", 0, getattr(one, name)) for name in said)
@@ -149,10 +151,10 @@ def take_listings(desk: Desk, checked: Checked) -> int:
         if (row.store_id, sku.code) in wanted
     ]
     shown = {str(row.id): [row.shown_price, row.shown_quantity, row.shown_state, row.theirs] for _, row in known}
-    lacked = {sku: [name for name in shelf.FACTS if not getattr(sku, name)] for sku, _ in known}
+    lacked = {sku: [name for name in store_listings.FACTS if not getattr(sku, name)] for sku, _ in known}
     plain = [row for _, row in known if not row.description]
     for store in desk.s.scalars(select(Store)).all():
-        shelf.bring_in(desk, store, [one for number, one in checked.good if number == store.id], fill=True)
+        store_listings.bring_in(desk, store, [one for number, one in checked.good if number == store.id], fill=True)
     n = len(checked.good)
     made = [list(desk.s.scalars(select(table.id).where(table.id > newest[table]))) for table in (Listing, Sku)]
     after = {"listings": made[0], "skus": made[1]}

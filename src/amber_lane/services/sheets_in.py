@@ -11,7 +11,8 @@ from ..core.money import plain, show_rate
 from ..data.setup import Store, Supplier
 from ..data.shelf import Listing, Sku
 from . import rates, sheets_prices
-from .desk import Desk, Invalid
+from .desk import Desk
+from .errors import Invalid
 from .sheets_frame import Checked, Kind
 from .sheets_goods import carry_items, check_items, check_listings, take_items, take_listings
 from .sheets_lanes import check_lanes, out_lanes, take_lanes

@@ -11,12 +11,13 @@ from sqlalchemy import func, select
 
 from ..core.money import parse_units
 from ..data.base import to_ms
+from ..data.bulk import bulk_insert, bulk_update, in_chunks
 from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Service, Store, Supplier
 from ..data.shelf import Sku
 from ..data.source import Item
 from . import lane_acts, lanes
-from .desk import Desk, bulk_insert, bulk_update, in_chunks
+from .desk import Desk
 from .respond import respond
 from .sheets_frame import SHOWN, Checked, Names, Row, each, need
 

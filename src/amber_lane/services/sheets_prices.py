@@ -12,11 +12,12 @@ from sqlalchemy import select
 
 from ..core.money import parse_money, plain, show
 from ..core.price import keep
+from ..data.bulk import by_id
 from ..data.outbox import Act
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from .book import load
-from .desk import Desk, by_id
+from .desk import Desk
 from .respond import respond
 from .sheets_frame import Checked, Names, Row, each, need
 

@@ -11,12 +11,14 @@ from sqlalchemy import select
 from ..connectors.protocols import Address, PurchaseAnswer, StoreOrder, StoreOrderLine, Tracking
 from ..core.ids import check_country
 from ..core.money import parse_money
+from ..data.bulk import in_chunks
 from ..data.orders import Order, OrderLine, PurchaseOrder
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku
 from ..data.transit import Parcel, ParcelLine
 from . import orders, purchases, transit
-from .desk import Desk, Invalid, in_chunks
+from .desk import Desk
+from .errors import Invalid
 from .planning import OPEN, lines_of
 from .sheets_frame import Checked, Names, Row, each, need, whole
 

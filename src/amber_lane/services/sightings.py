@@ -11,9 +11,10 @@ from sqlalchemy import func, select
 from ..core.money import PPM, Bools, Floats, Ints
 from ..core.watch import CHANGES_MOST, SMALL, Belief, Verdict, usual_moves
 from ..data.base import to_ms
+from ..data.bulk import bulk_insert, bulk_update, in_chunks
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
-from .desk import Desk, bulk_insert, bulk_update, in_chunks
+from .desk import Desk
 
 _VERDICT = {Verdict.good: "good", Verdict.doubted: "doubted", Verdict.refused: "refused"}
 

@@ -13,7 +13,8 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from ..data.setup import Person, SignIn
-from .desk import Conflict, Desk, Invalid, NotFound
+from .desk import Desk
+from .errors import Conflict, Invalid, NotFound
 from .passwords import password_fault
 from .secrets import hash_password, password_fits
 

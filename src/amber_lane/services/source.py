@@ -16,10 +16,11 @@ from ..core.likeness import Row
 from ..core.money import MINOR_DIGITS
 from ..core.watch import COST_MAX, STOCK_MAX
 from ..data.base import to_ms
+from ..data.bulk import bulk_insert, bulk_update, in_chunks
 from ..data.setup import Origin, Setting, Supplier
 from ..data.source import Item
 from . import lane_truth
-from .desk import Desk, bulk_insert, bulk_update, in_chunks
+from .desk import Desk
 from .respond import respond
 
 WORDS = ("title", "gtin", "mpn", "brand", "category", "options", "pack_size", "weight_g", "link", "least_price", "lead_days")

@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..data.setup import Store
-from .desk import Conflict, Desk
+from .desk import Desk
+from .errors import Conflict
 
 # Part -> the store's column.
 PARTS = {"prices": "write_prices", "stock": "write_stock", "orders": "buy_orders"}

@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 
 from ..core.money import Ints
+from ..data.bulk import quiet
 from ..data.setup import Supplier
 from ..data.watch import Sweep
 from . import portions
-from .columns import quiet
 from .desk import Desk
 from .respond import respond_once_let_go
 from .sightings import note

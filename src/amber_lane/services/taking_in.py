@@ -16,10 +16,11 @@ from ..core import price
 from ..core.money import PPM, Ints, half_up
 from ..core.price import NONE
 from ..data.base import to_ms
+from ..data.bulk import bulk_insert, in_chunks, quiet
 from ..data.orders import Order, OrderLine
 from ..data.setup import FeeRow, Store
 from ..data.shelf import Listing, Sku
-from .desk import Desk, bulk_insert, in_bulk, in_chunks
+from .desk import Desk
 from .facts import fee_of, fee_rows
 from .order_limits import PARTS
 from .order_money import reserves
@@ -42,7 +43,7 @@ def take_many(desk: Desk, store: Store, told: Iterable[StoreOrder], came_by: str
         # A page in the wrong order may tell of a cancelling first: what is cancelled stays so.
         if not (one.number in newest and newest[one.number].cancelled):
             newest[one.number] = one
-    with in_bulk(len(newest) > MANY):
+    with quiet(len(newest) > MANY):
         return _take(desk, store, newest, came_by)
 
 

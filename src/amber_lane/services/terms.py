@@ -18,7 +18,8 @@ from ..data.setup import Carrier, FeeRow, Origin, Service, Setting, Store, Suppl
 from ..data.source import Item
 from . import carrier_names
 from .book_lanes import skus_of_supplier
-from .desk import Conflict, Desk, Invalid
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .facts import changed
 from .respond import respond
 

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from ..core.options import bare
 from ..data.setup import Store
 from ..data.shelf import Sku
-from .desk import Desk, Invalid
+from .desk import Desk
+from .errors import Invalid
 from .phrases import Cleaner
 
 PARTS = ("what", "options", "brand")

@@ -11,11 +11,12 @@ from sqlalchemy import func, or_, select
 
 from ..core.money import PPM
 from ..data.base import by_index
+from ..data.bulk import by_id, in_chunks
 from ..data.lanes import IS_SHUT, Lane, LanePart, Rejection
 from ..data.orders import Order, OrderLine
 from ..data.shelf import IS_BARE, Listing, Sku
 from ..data.source import Item
-from .desk import Desk, by_id, in_chunks
+from .desk import Desk
 
 NO_LANE, SHUT, GONE = "no lane", "lane shut", "item gone"
 WAITING = ("no_lane", "no_stock")

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import BigInteger, case, func, or_, select, type_coerce
 
 from ..data.base import to_ms
+from ..data.bulk import by_id
 from ..data.lanes import Lane
 from ..data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ..data.outbox import Act, Snooze
@@ -33,7 +34,8 @@ from . import (
     withdrawing,
 )
 from .by_cause import PREFIX, by_cause
-from .desk import Conflict, Desk, NotFound, by_id
+from .desk import Desk
+from .errors import Conflict, NotFound
 from .trouble import Source, Trouble
 
 DAY_MS = 86_400_000

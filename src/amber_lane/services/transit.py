@@ -14,11 +14,13 @@ from ..core.address import postcode_in
 from ..core.ids import check_shape
 from ..core.states import ORDER_LINE, PARCEL, PURCHASE
 from ..data.base import by_index
+from ..data.bulk import by_id
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Carrier, Store
 from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
 from . import outbox
-from .desk import Conflict, Desk, Invalid, by_id
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .mails import fill, make_templates, write_mail
 from .planning import step_line
 from .policy import policy_for

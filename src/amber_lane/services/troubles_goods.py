@@ -11,6 +11,7 @@ from sqlalchemy import BigInteger, String, cast, func, literal, select, type_coe
 from ..core.money import PPM, half_up, show
 from ..core.risk import REFUND_COST, oversell_a_day
 from ..data.base import by_index, from_ms, to_ms
+from ..data.bulk import bulk_update, by_id, in_chunks
 from ..data.lanes import IS_SHUT, Lane, LanePart
 from ..data.outbox import Outbox
 from ..data.setup import Origin, Service, Store, Supplier
@@ -19,7 +20,8 @@ from ..data.source import IS_DOUBTED, Item
 from ..data.watch import Sighting, Sweep
 from . import lane_faults, outbox
 from .by_cause import PREFIX
-from .desk import Conflict, Desk, bulk_update, by_id, in_chunks
+from .desk import Desk
+from .errors import Conflict
 from .to_settle import GONE, SHUT, to_settle
 from .trouble import SHOWN, Cause, Member, Source, Step, Trouble, quoted
 

@@ -18,7 +18,8 @@ from ..data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox
 from ..data.setup import Link
 from ..data.shelf import Listing, Sku
 from . import by_sheets, carrier_names, delivered, outbox, portions, rates
-from .desk import Conflict, Desk
+from .desk import Desk
+from .errors import Conflict
 from .same_partner import OWNERS
 from .trouble import SHOWN, Member, Source, Step, Trouble
 

@@ -15,7 +15,8 @@ from ..data.orders import Hold, Order, OrderLine, PurchaseOrder
 from ..data.outbox import Act
 from ..data.setup import Store
 from . import letters_in, order_money, parcels, rates, transit, unsent, withdrawing
-from .desk import Conflict, Desk
+from .desk import Desk
+from .errors import Conflict
 from .order_limits import LIFTED
 from .trouble import Cause, Source, Step, Trouble
 

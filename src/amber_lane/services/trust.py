@@ -14,12 +14,13 @@ from ..core.money import PPM, Bools, Floats, Ints
 from ..core.price import NONE
 from ..core.trust import LIKE_POOL, Days, Share, days, share, shares, shrunk
 from ..data.base import Row, by_index, to_ms
+from ..data.bulk import bulk_update, by_id, in_chunks
 from ..data.lanes import Lane, LanePart
 from ..data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.setup import Supplier
 from ..data.transit import Parcel, ParcelLine
 from .columns import fetch_columns, or_none, place_of
-from .desk import Desk, bulk_update, by_id, in_chunks
+from .desk import Desk
 from .policy import policy_for
 from .respond import respond
 

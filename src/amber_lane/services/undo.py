@@ -50,7 +50,8 @@ from . import (
     withdrawing,
     wording,
 )
-from .desk import Conflict, Desk
+from .desk import Desk
+from .errors import Conflict
 
 
 def _lane_open(desk: Desk, act: Act) -> None:

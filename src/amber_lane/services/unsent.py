@@ -10,11 +10,13 @@ from sqlalchemy import func, select
 
 from ..core.risk import parcel_at_risk, waiting_order
 from ..data.base import by_index
+from ..data.bulk import by_id, in_chunks
 from ..data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
 from ..data.setup import UNCALLED, Person, Supplier
 from ..data.transit import Message, ParcelLine
 from . import outbox
-from .desk import Conflict, Desk, by_id, in_chunks
+from .desk import Desk
+from .errors import Conflict
 from .parcels import ANSWER_IN
 from .rates import in_house, newest
 

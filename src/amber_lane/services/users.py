@@ -6,7 +6,8 @@ from sqlalchemy import select
 
 from ..core.texts import is_mail
 from ..data.setup import Person
-from .desk import Conflict, Desk, Invalid
+from .desk import Desk
+from .errors import Conflict, Invalid
 from .passwords import password_fault
 from .secrets import hash_password
 

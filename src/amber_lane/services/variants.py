@@ -11,10 +11,12 @@ from sqlalchemy import func, select, update
 
 from ..core.options import Option, parts_of, same
 from ..core.states import LISTING
+from ..data.bulk import by_id
 from ..data.outbox import Act
 from ..data.shelf import Listing, Picture, Sku, Variant
 from . import lanes, manual_price, preparing, publishing
-from .desk import Conflict, Desk, DeskError, Invalid, by_id
+from .desk import Desk
+from .errors import Conflict, DeskError, Invalid
 from .families import Combination, Matrix, look
 from .finder import Finder
 from .phrases import Cleaner

@@ -13,6 +13,7 @@ from ..core.money import MINOR_DIGITS, Bools, Ints, show
 from ..core.price import SetBy
 from ..core.watch import Belief, Judged, SweepHold, Verdict, hold_sweep, judge
 from ..data.base import by_index, to_ms
+from ..data.bulk import bulk_update, in_chunks, quiet
 from ..data.lanes import Lane, LanePart, by_items
 from ..data.setup import Supplier
 from ..data.shelf import IS_OUT_OF_STOCK, Listing
@@ -21,8 +22,8 @@ from ..data.watch import Sighting, Sweep
 from . import lane_truth, silence, source
 from .book import MANY
 from .book_lanes import lane_pairs, skus_of_supplier
-from .columns import quiet
-from .desk import Conflict, Desk, bulk_update, in_chunks
+from .desk import Desk
+from .errors import Conflict
 from .policy import policy_for
 from .respond import respond, tell_counts
 from .rollback import undo_responses

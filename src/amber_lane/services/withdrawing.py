@@ -10,11 +10,13 @@ from ..connectors.kinds import kind_named
 from ..connectors.protocols import PurchaseAnswer
 from ..core.states import ORDER_LINE, PURCHASE
 from ..data.base import by_index
+from ..data.bulk import by_id
 from ..data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ..data.outbox import Outbox
 from ..data.setup import UNCALLED, Store, Supplier
 from . import order_money, outbox
-from .desk import Conflict, Desk, by_id
+from .desk import Desk
+from .errors import Conflict
 from .planning import bought_parts, lines_of, step_line
 
 # Bills so little above the plan (minor units) are let pass, and those within a fiftieth of it.

@@ -11,10 +11,11 @@ from sqlalchemy import select
 
 from ..core.money import plain
 from ..core.states import LISTING
+from ..data.bulk import by_id, in_chunks
 from ..data.setup import Store
 from ..data.shelf import Listing, Sku, Variant
 from . import outbox
-from .desk import Desk, by_id, in_chunks
+from .desk import Desk
 from .store_switches import let_out, must, writes
 
 

@@ -1,0 +1,27 @@
+"""The errors of a use case that a person can be told."""
+
+from __future__ import annotations
+
+
+class DeskError(Exception):
+    """A use case that cannot go on; `told` says what happened and what to do."""
+
+    def __init__(self, told: str) -> None:
+        super().__init__(told)
+        self.told = told
+
+
+class NotFound(DeskError):
+    pass
+
+
+class Invalid(DeskError):
+    """What was given cannot be used. fields: name -> what is wrong with it."""
+
+    def __init__(self, told: str, fields: dict[str, str] | None = None) -> None:
+        super().__init__(told)
+        self.fields = fields or {}
+
+
+class Conflict(DeskError):
+    """The thing is not in a state for this, or somebody else changed it meanwhile."""
