@@ -20,10 +20,10 @@ from amber_lane.data.setup import FeeRow, Link, Store
 from amber_lane.data.shelf import Listing
 from amber_lane.jobs.delivery import Delivery
 from amber_lane.jobs.reads import Reader
-from amber_lane.services.desk import Desk
-from amber_lane.services.secrets import Safe
-from amber_lane.services.setup import Doors
-from amber_lane.services.wording import want
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.credentials import Safe
+from amber_lane.services.outbox.listing_changes import want
+from amber_lane.services.partners.connections import Doors
 
 from .measure import Report, seconds
 

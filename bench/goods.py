@@ -27,9 +27,11 @@ from amber_lane.data.source import Item
 from amber_lane.jobs.batches import Batches
 from amber_lane.jobs.letters import PictureDesk
 from amber_lane.jobs.longjobs import LongJobs, start
-from amber_lane.services import catalogues, publishing, source
-from amber_lane.services.desk import Desk
-from amber_lane.services.finder import Finder, Search
+from amber_lane.services.base.context import Desk
+from amber_lane.services.catalogue import ingest
+from amber_lane.services.catalogue.search import Finder, Search
+from amber_lane.services.listings import publishing
+from amber_lane.services.monitoring import catalogue_sheets
 from amber_lane.sheets.mapped import look
 
 from . import big
@@ -88,7 +90,7 @@ def take_alone(n: int) -> dict[str, float]:
                 s.execute(update(Supplier).values(kind="sheet", reading=look(data).reading.kept()))
 
             def take() -> None:
-                catalogues.take_sheet(1, data, db, lambda s: Desk(s, big.CLOCK, "bench"), lambda done, of: None)
+                catalogue_sheets.take_sheet(1, data, db, lambda s: Desk(s, big.CLOCK, "bench"), lambda done, of: None)
 
             took = seconds(take)
             with db.reading() as s:
@@ -119,7 +121,7 @@ def run(report: Report, n: int = 100_000) -> None:
                 "update item set title = printf('%s %d, %s', case id % 4 when 0 then 'red headlamp' when 1 then 'star chart' when 2 then 'field stool' else 'moon map' end,"
                 " id % 977, case id % 3 when 0 then 'padded' else 'canvas blue' end)"
             )
-            source.index_words(Desk(s, big.CLOCK, "bench"))
+            ingest.index_words(Desk(s, big.CLOCK, "bench"))
         _search(report, db, n)
         _paste(report, db)
         _publish(report, db)
@@ -166,7 +168,7 @@ def _paste(report: Report, db: Any) -> None:
     with db.writing() as s:
         desk = Desk(s, big.CLOCK, "bench")
         fresh = [CatalogueItem(f"PX-{i:05d}", f"Padded lamp {i}", 300 + i, "GBP", 9, "leeds") for i in range(1000)]
-        source.bring_in(desk, desk.get(Supplier, 1, "supplier"), fresh)
+        ingest.bring_in(desk, desk.get(Supplier, 1, "supplier"), fresh)
         text = "\n".join(one.number for one in fresh)
         number = start(desk, "paste", "paste-bench", "bench", {"text": text, "store": 1}).id
     jobs = LongJobs(db, big.CLOCK, None)  # type: ignore[arg-type]

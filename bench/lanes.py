@@ -19,10 +19,10 @@ from fastapi.testclient import TestClient
 from amber_lane.api.app import make_app, make_house
 from amber_lane.clock import SystemClock
 from amber_lane.data.session import Database
-from amber_lane.services import lane_faults
-from amber_lane.services.desk import Desk
-from amber_lane.services.sheets_in import kind_of
-from amber_lane.services.to_settle import to_settle
+from amber_lane.services.base.context import Desk
+from amber_lane.services.imports.sheet_kinds import kind_of
+from amber_lane.services.mapping import audit
+from amber_lane.services.mapping.mapping_queue import to_settle
 from amber_lane.settings import Settings
 from amber_lane.sheets.table import read_sheet
 
@@ -133,7 +133,7 @@ def run(report: Report, n: int = 100_000) -> None:
             rows = to_settle(desk)
             assert len(rows) == 600
             queue = percentile([seconds(lambda: to_settle(desk)) for _ in range(9)], 0.9) * 1000
-            faults = percentile([seconds(lambda: lane_faults.faults(desk)) for _ in range(5)], 0.9) * 1000
+            faults = percentile([seconds(lambda: audit.faults(desk)) for _ in range(5)], 0.9) * 1000
         report.add(f"lanes: the queue of 600 among {n:,} SKUs", f"{queue:.0f} ms", "under 250 ms", queue < 250)
         report.add(f"lanes: {n:,} looked over for faults", f"{faults:.0f} ms", "under 2,000 ms", faults < 2000)
         house.db.close()

@@ -17,10 +17,10 @@ from amber_lane.connectors.protocols import Purchase, PurchaseAnswer
 from amber_lane.data.base import to_ms
 from amber_lane.data.session import Database
 from amber_lane.jobs.delivery import Delivery
-from amber_lane.services import purchases
-from amber_lane.services.desk import Desk
-from amber_lane.services.planning import replan
-from amber_lane.services.sheets_in import kind_of
+from amber_lane.services.base.context import Desk
+from amber_lane.services.imports.sheet_kinds import kind_of
+from amber_lane.services.orders.routing import replan
+from amber_lane.services.purchasing import purchase_orders
 from amber_lane.settings import Settings
 from amber_lane.sheets.table import read_sheet
 
@@ -167,7 +167,7 @@ def _buy(report: Report, folder: Path, n: int = 1000) -> None:
         s.connection().exec_driver_sql(
             "insert into link(version, owner, owner_id, address, sealed_key, state, told, may, failures) values (1, 'supplier', 1, '', '', 'good', '', '[]', 0)"
         )
-        made = purchases.send(desk, purchases.ready_orders(desk)[:n])
+        made = purchase_orders.send(desk, purchase_orders.ready_orders(desk)[:n])
     delivery = Delivery(db, big.CLOCK, Door())  # type: ignore[arg-type]
     took = seconds(lambda: delivery.run("supplier:1"))
     assert len(link.bought) == len(set(link.bought)) == len(made)

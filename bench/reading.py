@@ -14,9 +14,9 @@ from fastapi.testclient import TestClient
 from amber_lane.api.app import make_app, make_house
 from amber_lane.api.shapes import rows_out
 from amber_lane.clock import SystemClock
-from amber_lane.services import lists
-from amber_lane.services.desk import Desk
-from amber_lane.services.lists import Wish
+from amber_lane.services.base.context import Desk
+from amber_lane.services.grids import goods_grids
+from amber_lane.services.grids.goods_grids import Wish
 from amber_lane.settings import Settings
 
 from . import big
@@ -41,7 +41,7 @@ def run(report: Report, n: int = 100_000) -> None:
 
         def ours() -> None:
             with house.db.reading() as s:
-                rows, total = lists.page(Desk(s, house.clock, "bench"), "listings", ask)
+                rows, total = goods_grids.page(Desk(s, house.clock, "bench"), "listings", ask)
                 json.dumps(
                     {"rows": rows_out(rows, dict.fromkeys(("price", "landed", "profit", "net", "hand_price"), "currency")), "total": total}
                 )

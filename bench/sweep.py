@@ -12,8 +12,8 @@ import numpy as np
 
 from amber_lane.data.setup import Supplier
 from amber_lane.jobs.portions import Portions
-from amber_lane.services import sweeping, watch
-from amber_lane.services.desk import Desk
+from amber_lane.services.base.context import Desk
+from amber_lane.services.monitoring import large_sweeps, sweeps
 
 from . import big
 from .measure import Report, memory_mb, seconds
@@ -70,7 +70,7 @@ def run(report: Report, n: int = 100_000) -> None:
             db = big.make(Path(folder), n)
             with db.reading() as s:
                 cost = np.array([row[0] for row in s.connection().exec_driver_sql("select cost from item order by id")], dtype=np.int64)
-            told = watch.Told(
+            told = sweeps.Told(
                 [f"IT-{i:06d}" for i in range(1, n + 1)],
                 cost * rng.integers(104, 130, n) // 100 + 1,
                 ["GBP"] * n,
@@ -82,8 +82,8 @@ def run(report: Report, n: int = 100_000) -> None:
                 # As the worker does it: in portions that let others write, and what follows for listings after it.
                 with db.writing() as s:
                     desk = Desk(s, big.CLOCK, "Watch")
-                    number = watch.begin(desk, desk.get(Supplier, 1, "supplier")).id
-                sweeping.carry_out(db.reading, db.writing, lambda s: Desk(s, big.CLOCK, "Watch"), number, told)
+                    number = sweeps.begin(desk, desk.get(Supplier, 1, "supplier")).id
+                large_sweeps.carry_out(db.reading, db.writing, lambda s: Desk(s, big.CLOCK, "Watch"), number, told)
                 Portions(db, big.CLOCK).run_due()
 
             took = seconds(sweep)

@@ -19,9 +19,11 @@ from amber_lane.core.terms import Terms
 from amber_lane.data.base import from_ms
 from amber_lane.data.session import Database
 from amber_lane.data.setup import Supplier
-from amber_lane.services import prices, replay, watch
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import Draft, RuleChange
+from amber_lane.services.base.context import Desk
+from amber_lane.services.monitoring import sweeps
+from amber_lane.services.pricing import replay
+from amber_lane.services.pricing import what_if as outcomes
+from amber_lane.services.pricing.drafts import Draft, RuleChange
 
 from . import big
 from .measure import Report, seconds
@@ -58,13 +60,13 @@ def what_if(report: Report) -> None:
         with tempfile.TemporaryDirectory() as folder:
             db = big.make(Path(folder), n)
 
-            kept = prices.Catalogue()
+            kept = outcomes.Catalogue()
 
-            def run(kept: prices.Catalogue = kept, db: Database = db) -> None:
+            def run(kept: outcomes.Catalogue = kept, db: Database = db) -> None:
                 with db.reading() as s:
                     desk = Desk(s, big.CLOCK, "bench")
-                    view = prices.what_if(desk, DRAFT, lambda facts: kept.read(desk, facts))
-                    prices.histogram(view.then_margin, np.flatnonzero(view.book.counted))
+                    view = outcomes.what_if(desk, DRAFT, lambda facts: kept.read(desk, facts))
+                    outcomes.histogram(view.then_margin, np.flatnonzero(view.book.counted))
 
             first = seconds(run)
             took = statistics.median(seconds(run) for _ in range(times))
@@ -188,12 +190,12 @@ def weight(report: Report, n: int = 10_000, days: int = 60) -> None:
             cost = np.where(moved, np.maximum(cost * rng.integers(96, 105, n) // 100, 60), cost)
             stock = np.where(moved, rng.integers(1, 90, n), stock)
             at = datetime.fromtimestamp((big.AT + lap * 900_000) / 1000, UTC)
-            told = watch.Told(numbers, cost, ["GBP"] * n, stock, at)
+            told = sweeps.Told(numbers, cost, ["GBP"] * n, stock, at)
 
-            def sweep(told: watch.Told = told, at: datetime = at) -> None:
+            def sweep(told: sweeps.Told = told, at: datetime = at) -> None:
                 with db.writing() as s:
                     desk = Desk(s, PacedClock(at, 0), "Watch")
-                    watch.take(desk, watch.begin(desk, desk.get(Supplier, 1, "supplier")), told)
+                    sweeps.take(desk, sweeps.begin(desk, desk.get(Supplier, 1, "supplier")), told)
 
             took = seconds(sweep)
             quiet = took

@@ -26,9 +26,13 @@ from amber_lane.data.session import Database
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services import going_live, lanes, setup, transit, users
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.base.context import Desk
+from amber_lane.services.fulfilment import parcel_tracking
+from amber_lane.services.listings import going_live
+from amber_lane.services.mapping import lanes
+from amber_lane.services.partners import connections
+from amber_lane.services.people import users
+from amber_lane.services.pricing.drafts import PolicyChange
 from amber_lane.settings import Settings
 
 KEYS = {"store": "dusk-dial:practice-shop", "supplier": "practice-northlight", "carrier": "practice-swiftwing"}
@@ -138,16 +142,16 @@ class Business:
         with self.house.db.writing() as s:
             desk = self.desk(s)
             users.make_person(desk, "Tester", "tester@amber-lane.example", "long-enough-word")
-            transit.make_templates(desk)
+            parcel_tracking.make_templates(desk)
             for owner, kind, path in (
                 ("store", "own_site", "/shop/api"),
                 ("supplier", "wholesale_api", "/wholesale/api"),
                 ("carrier", "post_api", "/post/api"),
             ):
-                given = setup.Join(owner, kind, "", f"{self.world.address}{path}", KEYS[owner])
-                setup.join_partner(desk, self.house.doors, given, setup.ask_account(self.house.doors, given))
-            mail = setup.Join("mailbox", "smtp", "Mail", f"smtp://127.0.0.1:{self.world.mail_port}|{self.world.address}/mail/api")
-            setup.join_partner(desk, self.house.doors, mail, setup.ask_account(self.house.doors, mail))
+                given = connections.Join(owner, kind, "", f"{self.world.address}{path}", KEYS[owner])
+                connections.join_partner(desk, self.house.doors, given, connections.ask_account(self.house.doors, given))
+            mail = connections.Join("mailbox", "smtp", "Mail", f"smtp://127.0.0.1:{self.world.mail_port}|{self.world.address}/mail/api")
+            connections.join_partner(desk, self.house.doors, mail, connections.ask_account(self.house.doors, mail))
             going_live.all_on(desk, s.scalars(select(Store)).one())
             # What was sold in the world before this house opened is not its business.
             s.scalars(select(Store)).one().orders_cursor = str(max([0, *(one["seq"] for one in self.world.record()["orders"])]))

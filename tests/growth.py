@@ -7,7 +7,7 @@ from pathlib import Path
 from amber_lane.clock import Clock, SystemClock
 from amber_lane.data.session import Database
 from amber_lane.jobs.portions import Portions
-from amber_lane.services.desk import Desk
+from amber_lane.services.base.context import Desk
 from bench.house.make import make
 
 

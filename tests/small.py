@@ -21,10 +21,13 @@ from amber_lane.data.session import Database
 from amber_lane.data.setup import Carrier, FeeRow, Link, Mailbox, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, orders, transit, watch
-from amber_lane.services.desk import Desk
-from amber_lane.services.respond import respond
-from amber_lane.services.sheets_in import kind_of
+from amber_lane.services.base.context import Desk
+from amber_lane.services.fulfilment import parcel_tracking
+from amber_lane.services.imports.sheet_kinds import kind_of
+from amber_lane.services.mapping import lanes
+from amber_lane.services.monitoring import sweeps
+from amber_lane.services.orders import orders
+from amber_lane.services.pricing.apply import respond
 from amber_lane.sheets.table import read_sheet
 
 START = datetime(2026, 3, 12, 9, 0, tzinfo=UTC)
@@ -44,7 +47,7 @@ class Small:
     def fill(self, items: int = 6) -> None:
         """Rows for a house of its own; the tests copy the file."""
         with self.db.writing() as s:
-            transit.make_templates(self.desk(s))
+            parcel_tracking.make_templates(self.desk(s))
             s.add(Store(id=1, code="ONE", name="First shop", kind="own_site", country="GB", currency="GBP", **ON))
             s.add(Supplier(id=1, code="SUP", name="Supply House", kind="wholesale_api", country="GB", currency="GBP"))
             s.flush()
@@ -129,7 +132,7 @@ class Small:
         self.later(minutes=15)
         with self.db.writing() as s:
             items = s.scalars(select(Item).where(Item.supplier_id == 1).order_by(Item.id)).all()
-            told = watch.Told(
+            told = sweeps.Told(
                 [item.number for item in items],
                 np.array([changes.get(item.id, (item.cost, item.stock))[0] for item in items], dtype=np.int64),
                 ["GBP"] * len(items),
@@ -138,7 +141,7 @@ class Small:
                 tiers=None if tiers is None else [tiers.get(item.id, ()) for item in items],
             )
             desk = self.desk(s, "Watch")
-            return watch.take(desk, watch.begin(desk, s.get(Supplier, 1)), told)
+            return sweeps.take(desk, sweeps.begin(desk, s.get(Supplier, 1)), told)
 
     def order(
         self, number: str, *lines: tuple[str, int, int], country: str = "GB", promised_days: int | None = 9, buyer: Address = BUYER

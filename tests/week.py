@@ -16,7 +16,7 @@ from amber_lane.data.lanes import Lane, LanePart
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Sighting
-from amber_lane.services import outbox
+from amber_lane.services.outbox import queue
 
 from .business import Business
 
@@ -130,7 +130,7 @@ def live(business: Business, days: float = 7, minutes: int = 30, seed: int = 5) 
         for _ in range(12):
             business.settle()
             with business.house.db.reading() as s:
-                if not outbox.waiting(business.desk(s)):
+                if not queue.waiting(business.desk(s)):
                     break
             business.on(0.5)
     world.calm()

@@ -22,8 +22,8 @@ from amber_lane.data.setup import Carrier, FeeRow, Origin, Service, Store, Suppl
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Response, Sighting, Sweep
-from amber_lane.services import pace
-from amber_lane.services.desk import Desk
+from amber_lane.services.base.context import Desk
+from amber_lane.services.pricing import sales_velocity
 
 from . import trade
 from .rows import DAY, DAYS, SUPPLIERS, times, write
@@ -105,7 +105,7 @@ def make(folder: Path, n: int, seed: int = 18) -> Database:
         trade.orders(s, n, luck, now, cost)
         trade.outbox(s, n, luck, now)
         # As the hourly look would find it.
-        for sold, sku in pace.moved(Desk(s, SystemClock(), "Watch")):
+        for sold, sku in sales_velocity.moved(Desk(s, SystemClock(), "Watch")):
             s.execute(text("update sku set pace = :pace where id = :id"), {"pace": sold, "id": sku})
         s.connection().exec_driver_sql(
             "insert into item_fts(rowid, title, brand, options, category, number, gtin, mpn)"

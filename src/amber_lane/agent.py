@@ -18,7 +18,7 @@ import structlog
 from .connectors.errors import Denied, OutsideError, Refused, UnknownOutcome
 from .connectors.protocols import OrderPage, StoreLink, StoreOrder
 from .jobs.letters import SEND
-from .services.outbox import fault_of
+from .services.outbox.queue import fault_of
 
 log = structlog.get_logger()
 DEADLINE = 10.0

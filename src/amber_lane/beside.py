@@ -69,8 +69,8 @@ def work(settings: Settings) -> None:
     from .connectors import outside
     from .data.session import Database
     from .jobs.worker import Worker
-    from .services.secrets import Safe
-    from .services.setup import Doors
+    from .services.base.credentials import Safe
+    from .services.partners.connections import Doors
 
     gc.freeze()
     outside.allow(settings.reachable)

@@ -255,9 +255,9 @@ def new_password(
     """Let somebody in again whom no manager can: a new password, and no second step until they set it up anew."""
     from .clock import SystemClock
     from .data.session import Database
-    from .services.desk import Desk
-    from .services.errors import DeskError
-    from .services.forgotten import say_for
+    from .services.base.context import Desk
+    from .services.base.errors import DeskError
+    from .services.people.password_reset import say_for
     from .settings import Settings
 
     db = Database(Settings().url)

@@ -23,8 +23,9 @@ from amber_lane.api import deps, rates
 from amber_lane.api.app import make_app, make_house
 from amber_lane.api.document import OPEN
 from amber_lane.clock import SystemClock
-from amber_lane.services import lists, today
-from amber_lane.services.errors import Conflict
+from amber_lane.services.alerts import today
+from amber_lane.services.base.errors import Conflict
+from amber_lane.services.grids import goods_grids
 from amber_lane.settings import Settings
 from amber_lane.sheets.opened import NotASheet
 
@@ -239,12 +240,12 @@ HOSTILE = ("9" * 30, "-" + "9" * 30, "nan", "\0", "x" * 400, "'; drop table", "1
 def test_no_filter_nor_key_of_today_breaks_on_what_nobody_would_write(client):
     """What they hold has no shape in the document: names and values, numbers after a colon."""
     goods = ("store", "supplier", "category", "cost", "days", "keeps", "margin", "stock", "ours", "stock_least", "keeps_least", "suppliers")
-    asked = [(f"/sheets/lists/{name}/ids", key) for name, one in lists.LISTS.items() for key in one.filters]
+    asked = [(f"/sheets/lists/{name}/ids", key) for name, one in goods_grids.LISTS.items() for key in one.filters]
     for path, key in [*asked, *(("/source/search", key) for key in goods)]:
         for value in HOSTILE:
             answer = client.get(f"/api/v1{path}", params={"filters": f"{key}:{value}"})
             assert answer.status_code < 500, (path, key, value, answer.text)
-    for path in [f"/sheets/lists/{name}/ids" for name in lists.LISTS]:
+    for path in [f"/sheets/lists/{name}/ids" for name in goods_grids.LISTS]:
         for value in HOSTILE:
             assert client.get(f"/api/v1{path}", params={"words": value[:200], "sort": value[:40]}).status_code < 500
     kinds = [kind for kinds in today.SOURCES for kind in kinds.split()]
@@ -277,8 +278,8 @@ def test_what_one_call_makes_the_next_can_use(document, client):
         ("/sheets/items/look", "amber_lane.sheets.apart.flat"),
         ("/sheets/items/check", "amber_lane.sheets.apart.flat"),
         ("/mine/sheets/answers", "amber_lane.sheets.apart.flat"),
-        ("/shelf/listings/1/pictures", "amber_lane.services.pictures.check"),
-        ("/ordering/documents", "amber_lane.services.documents.read"),
+        ("/shelf/listings/1/pictures", "amber_lane.services.listings.images.check"),
+        ("/ordering/documents", "amber_lane.services.purchasing.po_documents.read"),
     ],
 )
 def test_while_a_file_is_opened_everybody_else_writes(client, monkeypatch, path, reads):

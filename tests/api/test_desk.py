@@ -19,7 +19,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
-from amber_lane.services import users
+from amber_lane.services.people import users
 from amber_lane.settings import Settings
 
 from ..small import Small

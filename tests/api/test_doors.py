@@ -18,8 +18,11 @@ from amber_lane.api.deps import House
 from amber_lane.clock import SystemClock
 from amber_lane.data.outbox import Act
 from amber_lane.data.setup import SignIn
-from amber_lane.services import passwords, program, secrets, setup, signing_in, users
-from amber_lane.services.desk import Desk
+from amber_lane.services.base import credentials
+from amber_lane.services.base.context import Desk
+from amber_lane.services.delivery import agent_leases
+from amber_lane.services.partners import connections
+from amber_lane.services.people import passwords, sessions, users
 from amber_lane.settings import Settings
 
 OURS = {"X-Amber-Lane": "1"}
@@ -31,8 +34,8 @@ WORD = "seven quiet herons"
 def house(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[House]:
     (tmp_path / "index.html").write_text("<p>page</p>")
     # The work of a password is its strength, and nothing that is asked here.
-    monkeypatch.setattr(secrets, "_hasher", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
-    monkeypatch.setattr(session, "_NOBODY", secrets.hash_password("nobody at all"))
+    monkeypatch.setattr(credentials, "_hasher", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
+    monkeypatch.setattr(session, "_NOBODY", credentials.hash_password("nobody at all"))
     made = make_house(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
     with made.db.writing() as s:
         for name, mail in (("Ada", ADA), ("Wren", WREN)):
@@ -114,16 +117,16 @@ def test_another_role_holds_at_once_and_who_is_removed_is_out(house: House) -> N
     assert ada.post(path, json={"name": "Wren", "mail": WREN, "password": WORD}).status_code == 201, "the address is free again"
 
 
-@pytest.mark.parametrize(("column", "life"), [("seen_at", signing_in.IDLE), ("at", signing_in.LONGEST)])
+@pytest.mark.parametrize(("column", "life"), [("seen_at", sessions.IDLE), ("at", sessions.LONGEST)])
 def test_a_sign_in_ends_when_left_alone_and_after_its_longest_life(house: House, column: str, life: timedelta) -> None:
     client = browser(house, ADA)
     for left, stays in ((timedelta(minutes=1), True), (-timedelta(minutes=1), False)):
         with house.db.writing() as s:
-            s.execute(update(SignIn).values({column: signing_in.now() - life + left}))
+            s.execute(update(SignIn).values({column: sessions.now() - life + left}))
         assert inside(client) is stays
         if column == "seen_at" and stays:
             with house.db.reading() as s:
-                assert s.scalar(select(SignIn.seen_at)) > signing_in.now() - timedelta(minutes=1), "using it keeps it open"
+                assert s.scalar(select(SignIn.seen_at)) > sessions.now() - timedelta(minutes=1), "using it keeps it open"
 
 
 def test_wrong_tries_wait_longer_and_longer_and_lock_nobody_out_for_good(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -226,8 +229,8 @@ def test_wrong_tokens_of_programs_are_counted_and_keep_no_right_one_waiting(hous
     monkeypatch.setattr(passwords.time, "monotonic", lambda: 1000.0)
     with house.db.writing() as s:
         desk = Desk(s, house.clock, "Tester")
-        store = setup.join_uncalled(desk, setup.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
-        token = program.make_token(desk, store.id)
+        store = connections.join_uncalled(desk, connections.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        token = agent_leases.make_token(desk, store.id)
     client = browser(house)
     hello = [client.get("/api/v1/program/hello", headers={"Authorization": f"Bearer guess-{n}"}).status_code for n in range(9)]
     assert hello == [401] * 4 + [429] * 5

@@ -13,8 +13,8 @@ from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services import source
-from amber_lane.services.sheets_in import kind_of
+from amber_lane.services.catalogue import ingest
+from amber_lane.services.imports.sheet_kinds import kind_of
 from amber_lane.sheets.table import read_sheet
 
 from ..small import Small
@@ -33,7 +33,7 @@ def goods(calls: Calls, small: Small) -> Calls:
             words = {"title": f"Oxmoor night vest {size}", "options": size, "brand": "Oxmoor", "gtin": ""}
             desk.s.add(Item(id=n, supplier_id=1, origin_id=1, number=f"V-{size}", currency="GBP", cost=900 + n, stock=12, **words))
         desk.s.flush()
-        source.index_words(desk)
+        ingest.index_words(desk)
 
     small.write(make)
     return calls

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Act, Job
 from amber_lane.data.source import Item
-from amber_lane.services import lanes
+from amber_lane.services.mapping import lanes
 
 from ..small import Small
 from .test_desk import Calls, calls

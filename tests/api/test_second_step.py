@@ -17,7 +17,7 @@ from amber_lane.api.deps import House
 from amber_lane.cli import app as commands
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Mailbox, PasswordLink, Person
-from amber_lane.services import passwords, second_step, signing_in
+from amber_lane.services.people import passwords, second_step, sessions
 
 from .test_doors import ADA, WORD, WREN, browser, enter, house, inside
 
@@ -29,8 +29,8 @@ class Phone:
     """Shows codes, half a minute each; time passes when a test says so."""
 
     def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
-        self.later, self.secret, real = 0, "", signing_in.now
-        for place in (signing_in, second_step):
+        self.later, self.secret, real = 0, "", sessions.now
+        for place in (sessions, second_step):
             monkeypatch.setattr(place, "now", lambda: real() + timedelta(seconds=self.later))
 
     def code(self, wait: int = 30) -> str:
@@ -167,7 +167,7 @@ def test_a_forgotten_password_is_said_anew_by_a_link_that_is_good_once(house: Ho
     assert enter(browser(house), ADA).status_code == 401 and enter(browser(house), ADA, fresh).status_code == 200
     nobody.post(ask, json={"mail": WREN})
     with house.db.writing() as s:
-        s.execute(update(PasswordLink).values(at=signing_in.now() - timedelta(minutes=61)))
+        s.execute(update(PasswordLink).values(at=sessions.now() - timedelta(minutes=61)))
     assert nobody.post(say, json={"link": links(house)[-1], "password": fresh}).status_code == 422, (
         "it lies in a mailbox no longer than an hour"
     )

@@ -11,7 +11,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services.families import look
+from amber_lane.services.listings.variant_matrix import look
 
 from .conftest import eventually
 

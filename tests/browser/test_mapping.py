@@ -11,7 +11,7 @@ from amber_lane.data.lanes import Lane, LanePart, Rejection
 from amber_lane.data.orders import Order, OrderLine
 from amber_lane.data.shelf import Sku
 from amber_lane.data.source import Item
-from amber_lane.services import lanes
+from amber_lane.services.mapping import lanes
 
 from .conftest import eventually
 

@@ -15,7 +15,11 @@ from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.setup import Origin, Service, Supplier
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Message
-from amber_lane.services import agents, lanes, purchases, transit, users
+from amber_lane.services.fulfilment import parcel_tracking
+from amber_lane.services.inbound import agent_portal
+from amber_lane.services.mapping import lanes
+from amber_lane.services.people import users
+from amber_lane.services.purchasing import purchase_orders
 
 from .conftest import eventually
 
@@ -103,7 +107,7 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
         s.flush()
         sku = s.scalars(select(Lane.sku_id).where(Lane.sku_code == business.laned(3)[0])).first()
         lanes.open_lane(d, sku, [lanes.Part(9001, Fraction(1))], use=1)
-        users.make_person(d, "Ines", "ines@agent.example", "long-enough-word", "agent", agents.scope_of(d, "agent", [7], []))
+        users.make_person(d, "Ines", "ines@agent.example", "long-enough-word", "agent", agent_portal.scope_of(d, "agent", [7], []))
 
     with business.house.db.writing() as s:
         join(business.desk(s))
@@ -111,7 +115,7 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
     served.house.reader.orders(1)
     with business.house.db.writing() as s:
         ids = list(s.scalars(select(Order.id).where(Order.number.in_(numbers))))
-        purchases.send(business.desk(s), ids)
+        purchase_orders.send(business.desk(s), ids)
     context = browser.new_context(**browser_context_args)
     page = context.new_page()
     page.set_default_timeout(12_000)
@@ -146,12 +150,12 @@ def test_a_late_parcel_is_helped_by_one_key_and_its_mail_reaches_the_buyer(desk:
     with business.house.db.writing() as s:
         d = business.desk(s)
         order = s.scalars(select(Order).where(Order.number == number)).one()
-        purchases.send(d, [order.id])
+        purchase_orders.send(d, [order.id])
     eventually(lambda: bool(bought(business, number)))
     with business.house.db.writing() as s:
         d = business.desk(s)
         made = s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == order.id)).one()
-        transit.enter_tracking(d, made.reference, tracking, "Swiftwing Post")
+        parcel_tracking.enter_tracking(d, made.reference, tracking, "Swiftwing Post")
         s.get(Order, order.id).promised_by = d.now - timedelta(days=2)
     desk.goto(f"{served.address}/transit?show=trouble")
     desk.get_by_role("row", name=re.compile(tracking)).click()

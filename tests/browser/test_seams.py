@@ -14,9 +14,10 @@ from amber_lane.data.orders import Order, OrderLine
 from amber_lane.data.prices import PriceRule
 from amber_lane.data.setup import Carrier, Store, Supplier
 from amber_lane.data.shelf import Listing
-from amber_lane.services import sheets_in, today
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.alerts import today
+from amber_lane.services.base.context import Desk
+from amber_lane.services.imports import sheet_kinds
+from amber_lane.services.pricing.drafts import PolicyChange
 
 from ..business import Business
 from .conftest import eventually
@@ -116,7 +117,7 @@ def test_a_range_takes_every_row_of_it_whether_it_was_shown_or_not(desk: Page, s
         for n in range(260)
     ]
     with business.house.db.writing() as s:
-        desk_of, kind = business.desk(s), sheets_in.kind_of("listings")
+        desk_of, kind = business.desk(s), sheet_kinds.kind_of("listings")
         checked = kind.check(desk_of, rows, lambda n: None)
         assert not checked.bad
         kind.take(desk_of, checked)
@@ -197,7 +198,7 @@ def said(business: Business, sku: str) -> str:
 
 
 def change(business: Business, number: int, words: dict[str, str]) -> None:
-    from amber_lane.services import publishing
+    from amber_lane.services.listings import publishing
 
     with business.house.db.writing() as s:
         publishing.edit(business.desk(s, "Somebody"), number, None, words)

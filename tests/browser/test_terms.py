@@ -11,7 +11,7 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing, Sku
-from amber_lane.services import lanes
+from amber_lane.services.mapping import lanes
 
 from ..business import Business
 from .conftest import eventually

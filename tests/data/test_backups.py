@@ -22,8 +22,8 @@ from amber_lane.data import backups
 from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.session import Database
 from amber_lane.data.shelf import Picture
-from amber_lane.services import purchases
-from amber_lane.services.desk import Desk
+from amber_lane.services.base.context import Desk
+from amber_lane.services.purchasing import purchase_orders
 from amber_lane.settings import Settings
 
 from ..small import Small
@@ -117,7 +117,7 @@ def test_what_does_not_belong_together_is_found(small: Small, tmp_path: Path, do
     order = small.order("A", ("S-1", 1, 900))
 
     def bought(desk: Desk) -> None:
-        (made,) = purchases.send(desk, [order.id])
+        (made,) = purchase_orders.send(desk, [order.id])
         made.state = "sent"
         desk.s.execute(update(Outbox).where(Outbox.key == made.reference).values(state="done"))
 

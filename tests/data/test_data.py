@@ -21,7 +21,7 @@ from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.session import Database
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing
-from amber_lane.services import purchases
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import START, Small
 
@@ -61,7 +61,7 @@ def test_a_time_without_a_zone_is_refused_and_unreadable_data_is_not_thrown_away
 @pytest.mark.parametrize("row", ["order", "listing", "outbox", "lane", "purchase", "orphan"])
 def test_what_must_be_there_once_cannot_be_there_twice(small: Small, row: str) -> None:
     order = small.order("A", ("S-1", 1, 2000))
-    made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
+    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))[0]
     line = small.all(select(PurchaseLine))[0]
     twice = {
         "order": lambda: Order(

@@ -24,9 +24,12 @@ from amber_lane.data.orders import Order
 from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing
-from amber_lane.services import going_live, program, setup, wording
-from amber_lane.services.errors import Conflict
-from amber_lane.services.program import Report
+from amber_lane.services.base.errors import Conflict
+from amber_lane.services.delivery import agent_leases
+from amber_lane.services.delivery.agent_leases import Report
+from amber_lane.services.listings import going_live
+from amber_lane.services.outbox import listing_changes
+from amber_lane.services.partners import connections
 
 from ..business import Business
 from ..small import BUYER, Small
@@ -36,11 +39,11 @@ def close_row(small: Small) -> tuple[Small, str]:
     """A house whose second store is closed, with two listings there; and its token."""
 
     def make(desk: Any) -> str:
-        store = setup.join_uncalled(desk, setup.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
+        store = connections.join_uncalled(desk, connections.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
         going_live.all_on(desk, store)
         for number in (1, 2):
             small.list_sku(desk.s, number, store.id)
-        return program.make_token(desk, store.id)
+        return agent_leases.make_token(desk, store.id)
 
     return small, small.write(make)
 
@@ -52,7 +55,7 @@ def closed(small: Small) -> tuple[Small, str]:
 
 def wish(small: Small, sku: int, price: int) -> None:
     small.write(
-        lambda desk: wording.want(
+        lambda desk: listing_changes.want(
             desk, desk.s.scalars(select(Listing).where(Listing.sku_id == sku, Listing.store_id == 2)).one(), price=price
         )
     )
@@ -71,11 +74,11 @@ class Program:
     def __init__(self, small: Small, token: str, at: datetime) -> None:
         self.small, self.token, self.at = small, token, at
 
-    def lease(self, run: str) -> list[program.Handed]:
-        return self.small.write(lambda desk: program.lease(desk, *program.enter(desk, self.token), run, self.at))
+    def lease(self, run: str) -> list[agent_leases.Handed]:
+        return self.small.write(lambda desk: agent_leases.lease(desk, *agent_leases.enter(desk, self.token), run, self.at))
 
     def report(self, run: str, *told: Report) -> int:
-        return self.small.write(lambda desk: program.report(desk, *program.enter(desk, self.token), run, self.at, told))
+        return self.small.write(lambda desk: agent_leases.report(desk, *agent_leases.enter(desk, self.token), run, self.at, told))
 
 
 def test_only_the_oldest_of_each_listing_is_handed_out_and_one_program_at_a_time(closed: tuple[Small, str]) -> None:
@@ -106,10 +109,10 @@ def test_a_lease_that_runs_out_is_handed_on_as_perhaps_done_and_late_words_count
     assert hand.report("run-one-1", Report(one.id, "another key", "done")) == 0
     assert hand.report("run-one-1", Report(one.id, one.key, "done")) == 1
     assert hand.report("run-one-1", Report(one.id, one.key, "refused")) == 0 and prices(small) == {"done": ["11.00"]}
-    with pytest.raises(program.NoSuchToken):
+    with pytest.raises(agent_leases.NoSuchToken):
         Program(small, "lane-wrong", hand.at).lease("run-one-1")
-    small.write(lambda desk: program.make_token(desk, 2))
-    with pytest.raises(program.NoSuchToken):
+    small.write(lambda desk: agent_leases.make_token(desk, 2))
+    with pytest.raises(agent_leases.NoSuchToken):
         hand.lease("run-one-1")
 
 
@@ -176,10 +179,10 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     world = business.world
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        store = setup.join_uncalled(desk, setup.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        store = connections.join_uncalled(desk, connections.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
         going_live.all_on(desk, store)
         store.orders_cursor = str(max([0, *(one["seq"] for one in world.record()["orders"])]))
-        token, number = program.make_token(desk, store.id), store.id
+        token, number = agent_leases.make_token(desk, store.id), store.id
     link = connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:practice-craft", 5)
     office = Office("http://test", token, Hallway(TestClient(make_app(business.house))))
     agent = Agent(office, link, rest=lambda seconds: None)
@@ -190,7 +193,7 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     with business.house.db.writing() as s:
         desk = business.desk(s)
         for row in s.scalars(select(Listing).where(Listing.store_id == number)):
-            wording.want(desk, row, price=4200)
+            listing_changes.want(desk, row, price=4200)
     assert agent.once() == 6 and agent.once() == 0
     told = [
         world.client.get(f"/world/record/listings/{one.body['sku']}?store=craft").json()["shown"][-1]
@@ -200,7 +203,7 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     assert business.one(select(Link).where(Link.owner == "store", Link.owner_id == number)).state == "good"
     # The store does not let it in: it says so, and nothing is lost.
     with business.house.db.writing() as s:
-        wording.want(business.desk(s), s.get(Listing, listings[0].id), price=4300)
+        listing_changes.want(business.desk(s), s.get(Listing, listings[0].id), price=4300)
     locked = Agent(office, connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:wrong", 5), rest=lambda seconds: None)
     locked.listed = True
     locked.run = agent.run
@@ -240,9 +243,9 @@ class Pages:
 def test_a_bad_order_keeps_no_other_waiting_and_listings_are_read_when_asked(business: Business) -> None:
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        store = setup.join_uncalled(desk, setup.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
+        store = connections.join_uncalled(desk, connections.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
         going_live.all_on(desk, store)
-        token, number = program.make_token(desk, store.id), store.id
+        token, number = agent_leases.make_token(desk, store.id), store.id
     orders = [
         StoreOrder(f"C-{n}", business.house.clock.now(), "GBP", BUYER, [StoreOrderLine(1, "X-1", quantity, 900)])
         for n, quantity in enumerate((1, 2_000_000, 3))
@@ -255,7 +258,7 @@ def test_a_bad_order_keeps_no_other_waiting_and_listings_are_read_when_asked(bus
     told = [one.told for one in business.all(select(Act).where(Act.kind == "order.unreadable").order_by(Act.id))]
     assert len(told) == 2 and "C-9" in told[0] and "C-1" in told[1] and "quantity" in told[1]
     with business.house.db.writing() as s:
-        program.ask_to_read(business.desk(s), business.desk(s).get(Store, number, "store"))
+        agent_leases.ask_to_read(business.desk(s), business.desk(s).get(Store, number, "store"))
     agent.once()
     agent.once()
     assert link.reads == 2

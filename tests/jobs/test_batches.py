@@ -13,7 +13,10 @@ from amber_lane.connectors.errors import Refused
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing, Sku
-from amber_lane.services import going_live, setup, today, wording
+from amber_lane.services.alerts import today
+from amber_lane.services.listings import going_live
+from amber_lane.services.outbox import listing_changes
+from amber_lane.services.partners import connections
 
 from ..business import Business
 
@@ -24,10 +27,10 @@ def fair(business: Business) -> Iterator[Business]:
     world = business.world
     for name, value in (("fair_calls", 100_000), ("fair_batch_minutes", 1), ("fair_pass_minutes", 10)):
         world.post("facts", name=name, value=value)
-    given = setup.Join("store", "market_api", "", f"{world.address}/fair/api", "dusk-dial:practice-fair")
+    given = connections.Join("store", "market_api", "", f"{world.address}/fair/api", "dusk-dial:practice-fair")
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        store = setup.join_partner(desk, business.house.doors, given, setup.ask_account(business.house.doors, given))
+        store = connections.join_partner(desk, business.house.doors, given, connections.ask_account(business.house.doors, given))
         going_live.all_on(desk, store)
         store.orders_cursor = "1000000"
     business.house.reader.listings(2)
@@ -41,7 +44,7 @@ def wish(business: Business, price: int, most: int = 100) -> list[str]:
         desk = business.desk(s)
         rows = s.scalars(select(Listing).where(Listing.store_id == 2).order_by(Listing.id).limit(most)).all()
         for row in rows:
-            wording.want(desk, row, price=price)
+            listing_changes.want(desk, row, price=price)
         return [s.get(Sku, row.sku_id).code for row in rows]
 
 
@@ -125,7 +128,7 @@ def test_what_is_refused_for_one_reason_is_one_row_and_goes_again_by_one_key(fai
         rows = s.scalars(select(Listing).where(Listing.store_id == 2).order_by(Listing.id).limit(5)).all()
         for row in rows:
             row.words_due = True
-            wording.want(desk, row, price=7300)
+            listing_changes.want(desk, row, price=7300)
     until_done(fair)
     with fair.house.db.reading() as s:
         told = [one for one in today.troubles(fair.desk(s)) if one.kind == "Rejected"]

@@ -12,8 +12,11 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.setup import Carrier, Letter, Link, Origin, Service, Store, Supplier
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, ordering, orders, setup
-from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.mapping import lanes
+from amber_lane.services.orders import orders
+from amber_lane.services.partners import connections
+from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import order_settings
 
 from ..business import Business
 from ..killing import check, survive, victim, work
@@ -25,15 +28,15 @@ def join(business: Business, form: str) -> list[str]:
     skus = [business.laned(n)[0] for n in range(4)]
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        given = setup.Join("inbox", "pop", "Answers", address, "duskdial:practice-letters")
-        setup.join_partner(desk, business.house.doors, given, setup.ask_account(business.house.doors, given))
+        given = connections.Join("inbox", "pop", "Answers", address, "duskdial:practice-letters")
+        connections.join_partner(desk, business.house.doors, given, connections.ask_account(business.house.doors, given))
         s.add(Supplier(id=7, code="OFF", name="The office", kind="sheet", country="PT", currency="GBP"))
         s.flush()
         s.add(Origin(id=70, supplier_id=7, code="porto", name="Porto", country="PT", holidays=[]))
         s.flush()
         s.add(Service(origin_id=70, code="air", name="air", country="GB", first=10, following=0, days_low=1, days_high=1))
         road = {"parcel_note": "", "phone_rule": "none", "order_form": form, "order_road": "mail", "mail": "orders@meridian-buying.example"}
-        ordering.keep(desk, "supplier", 7, None, road)
+        order_settings.keep(desk, "supplier", 7, None, road)
         for n, code in enumerate(skus):
             s.add(Item(id=9000 + n, supplier_id=7, origin_id=70, number=f"MB-{n}", title="Lantern", currency="GBP", cost=10, stock=90))
             s.flush()

@@ -20,9 +20,15 @@ from amber_lane.data.setup import Link
 from amber_lane.data.shelf import Listing
 from amber_lane.data.transit import Message, PassedOn
 from amber_lane.jobs.delivery import TRIES_MAX, Delivery
-from amber_lane.services import delivered, going_live, orders, outbox, purchases, today, transit, wording
-from amber_lane.services.desk import Desk
-from amber_lane.services.errors import Conflict
+from amber_lane.services.alerts import today
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict
+from amber_lane.services.delivery import effects
+from amber_lane.services.fulfilment import parcel_tracking
+from amber_lane.services.listings import going_live
+from amber_lane.services.orders import orders
+from amber_lane.services.outbox import listing_changes, queue
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -115,7 +121,7 @@ def deliver(small: Small, delivery: Delivery, rounds: int = 1, to: str = "") -> 
 
 
 def want(small: Small, number: int, price: int) -> None:
-    small.write(lambda desk: wording.want(desk, desk.get(Listing, number, "listing"), price=price))
+    small.write(lambda desk: listing_changes.want(desk, desk.get(Listing, number, "listing"), price=price))
 
 
 def rows(small: Small, kind: str) -> list[Outbox]:
@@ -143,7 +149,7 @@ def test_whatever_happens_on_the_way_an_order_is_bought_once(small: Small, scrip
     order = small.order(number, ("S-1", 1, 900))
     if small.all(select(OrderLine.state).where(OrderLine.order_id == order.id)) != ["ready"]:
         return
-    small.write(lambda desk: purchases.send(desk, [order.id]))
+    small.write(lambda desk: purchase_orders.send(desk, [order.id]))
     outside.script = list(script)
     deliver(small, delivery, rounds=len(script) + 2, to="supplier")
     bought = Counter(key for name, key in outside.calls if name == "buy" and key in outside.has)
@@ -163,7 +169,7 @@ def _did(outside: Outside, script: list[str], at: int) -> bool:
 
 def test_a_worker_that_dies_after_the_call_asks_before_anything_else(small: Small, delivery: Delivery, outside: Outside) -> None:
     order = small.order("A", ("S-1", 1, 900))
-    small.write(lambda desk: purchases.send(desk, [order.id]))
+    small.write(lambda desk: purchase_orders.send(desk, [order.id]))
 
     def died(desk: Desk) -> None:
         desk.s.execute(update(Outbox).where(Outbox.kind == "purchase").values(state="claimed", tries=1, claimed_at=desk.now))
@@ -229,7 +235,7 @@ def test_a_newer_wish_never_waits_behind_one_that_is_not_taken(small: Small, del
 
     def meanwhile() -> None:
         with ours.writing() as s:
-            wording.want(small.desk(s), s.scalars(select(Listing).where(Listing.sku_id == 1)).one(), price=888)
+            listing_changes.want(small.desk(s), s.scalars(select(Listing).where(Listing.sku_id == 1)).one(), price=888)
 
     outside.script, outside.meanwhile = ["later"], meanwhile
     delivery.run("store:1")
@@ -260,14 +266,14 @@ def test_a_partner_in_trouble_is_left_alone_and_nothing_is_lost(small: Small, de
 
 def test_writing_turned_off_takes_back_what_waits_but_not_a_buyers_number(small: Small, delivery: Delivery, outside: Outside) -> None:
     order, other = small.order("A", ("S-1", 1, 900)), small.order("B", ("S-2", 1, 1500))
-    made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
+    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))[0]
     want(small, 3, 999)
     for what in ("prices", "stock"):
         small.write(lambda desk, what=what: going_live.turn_off(desk, 1, None, what))
     with pytest.raises(Conflict, match="not written yet"):
         want(small, 3, 950)
     deliver(small, delivery)
-    small.write(lambda desk: transit.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
+    small.write(lambda desk: parcel_tracking.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
     small.write(lambda desk: orders.cancel(desk, other.id))
     deliver(small, delivery, rounds=2)
     assert Counter(name for name, _ in outside.calls) == Counter(["buy", "fulfil", "mail", "cancel"])
@@ -278,10 +284,10 @@ def test_writing_turned_off_takes_back_what_waits_but_not_a_buyers_number(small:
 
 def test_a_number_and_its_mail_go_once_however_often_it_is_told(small: Small, delivery: Delivery, outside: Outside) -> None:
     order = small.order("A", ("S-1", 2, 900))
-    made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
+    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))[0]
     deliver(small, delivery)
     for _ in range(3):
-        small.write(lambda desk: transit.enter_tracking(desk, made.reference, " rr 473124829 gb ", "hill post"))
+        small.write(lambda desk: parcel_tracking.enter_tracking(desk, made.reference, " rr 473124829 gb ", "hill post"))
         deliver(small, delivery)
     assert Counter(name for name, _ in outside.calls if name != "change") == Counter(buy=1, fulfil=1, mail=1)
     mail = next(value for key, value in outside.has.items() if key.startswith("mail-"))
@@ -301,7 +307,7 @@ def test_a_refused_change_is_not_sent_after_a_newer_one_that_was_decided_meanwhi
     small.write(lambda desk: desk.s.execute(update(Outbox).where(Outbox.state == "claimed").values(state="dead", answer="422: no")))
     deliver(small, delivery)
     old = rows(small, "listing")[0]
-    small.write(lambda desk: outbox.retry(desk, old.id))
+    small.write(lambda desk: queue.retry(desk, old.id))
     deliver(small, delivery, rounds=2)
     assert [row.state for row in rows(small, "listing")] == ["dropped", "done"] and small.listing(1).shown_price == 900
     assert [outside.has[key].price for _, key in outside.calls] == [900]
@@ -326,14 +332,14 @@ def test_an_answer_that_cannot_be_taken_in_holds_up_no_other(
 ) -> None:
     want(small, 1, 1100)
     want(small, 2, 1200)
-    follow = delivered.follow
+    follow = effects.follow
 
     def picky(desk: Desk, done: Any) -> None:
         if any(row.body["sku"] == "S-1" for row, _ in done):
             raise RuntimeError("not like this")
         follow(desk, done)
 
-    monkeypatch.setattr(delivered, "follow", picky)
+    monkeypatch.setattr(effects, "follow", picky)
     deliver(small, delivery)
     rows = {row.body["sku"]: row for row in small.all(select(Outbox).where(Outbox.kind == "listing"))}
     assert rows["S-2"].state == "done" and rows["S-1"].state == "unknown" and "could not be taken in" in rows["S-1"].answer
@@ -347,10 +353,10 @@ def test_an_answer_that_cannot_be_taken_in_holds_up_no_other(
 def test_a_mail_of_unknown_outcome_is_put_to_a_person_and_never_called_sent(small: Small, delivery: Delivery, outside: Outside) -> None:
     """Where the mail server cannot be asked, neither the worker nor "try again" decides that a mail arrived."""
     order = small.order("A", ("S-1", 1, 900))
-    made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
+    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))[0]
     deliver(small, delivery)
     outside.cannot_ask = True
-    small.write(lambda desk: transit.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
+    small.write(lambda desk: parcel_tracking.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
     outside.script = ["lost"]
     deliver(small, delivery, rounds=3, to="mailbox")
     (mail,) = rows(small, "mail")

@@ -14,8 +14,10 @@ from amber_lane.connectors.kinds import connect
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Store, Token
 from amber_lane.data.shelf import Listing, Sku
-from amber_lane.services import going_live, program, setup
-from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.delivery import agent_leases
+from amber_lane.services.listings import going_live
+from amber_lane.services.partners import connections
+from amber_lane.services.pricing.drafts import PolicyChange
 
 from ..business import Business
 from .test_agent import Hallway
@@ -32,17 +34,17 @@ def join_others(business: Business) -> Agent:
     world = business.world
     for name, value in (("fair_calls", 100_000), ("fair_batch_minutes", 1)):
         world.post("facts", name=name, value=value)
-    given = setup.Join("store", "market_api", "", f"{world.address}/fair/api", "dusk-dial:practice-fair")
+    given = connections.Join("store", "market_api", "", f"{world.address}/fair/api", "dusk-dial:practice-fair")
     cursor = str(max([0, *(one["seq"] for one in world.record()["orders"])]))
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        fair = setup.join_partner(desk, business.house.doors, given, setup.ask_account(business.house.doors, given))
+        fair = connections.join_partner(desk, business.house.doors, given, connections.ask_account(business.house.doors, given))
         fair.orders_cursor = cursor
-        closed = setup.join_uncalled(desk, setup.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        closed = connections.join_uncalled(desk, connections.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
         for store in (fair, closed):
             going_live.all_on(desk, store)
         closed.orders_cursor = cursor
-        token = program.make_token(desk, closed.id)
+        token = agent_leases.make_token(desk, closed.id)
     business.house.reader.listings(2)
     link = connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:practice-craft", 0.2)
     agent = Agent(Office("http://test", token, Hallway(TestClient(make_app(business.house)))), link, rest=lambda seconds: None)

@@ -14,7 +14,8 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.prices import PriceRule
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing
-from amber_lane.services import first_steps, setup, today
+from amber_lane.services.alerts import today
+from amber_lane.services.partners import connections, first_steps
 
 from ..business import KEYS, Business
 
@@ -29,8 +30,8 @@ def test_nothing_is_sent_for_a_day_before_its_person_says_so(world: Any, tmp_pat
             ("supplier", "wholesale_api", "/wholesale/api"),
             ("carrier", "post_api", "/post/api"),
         ):
-            given = setup.Join(owner, kind, "", f"{world.address}{path}", KEYS[owner])
-            setup.join_partner(desk, business.house.doors, given, setup.ask_account(business.house.doors, given))
+            given = connections.Join(owner, kind, "", f"{world.address}{path}", KEYS[owner])
+            connections.join_partner(desk, business.house.doors, given, connections.ask_account(business.house.doors, given))
         if ruled:
             s.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=280_000, endings="95"))
     business.house.reader.catalogue(1)

@@ -17,11 +17,13 @@ from amber_lane.data.setup import Person
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.jobs import longjobs
 from amber_lane.jobs.longjobs import LongJobs
-from amber_lane.services import desk as desks
-from amber_lane.services import lanes, replay, replay_told, undo
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import PolicyChange
-from amber_lane.services.planning import replan
+from amber_lane.services.activity import undo
+from amber_lane.services.base import context as desks
+from amber_lane.services.base.context import Desk
+from amber_lane.services.mapping import lanes
+from amber_lane.services.orders.routing import replan
+from amber_lane.services.pricing import replay, replay_summary
+from amber_lane.services.pricing.drafts import PolicyChange
 
 from ..small import Small
 
@@ -155,10 +157,10 @@ def test_a_replay_goes_on_by_itself_a_few_listings_at_a_time_and_can_be_stopped(
         small.sweep({k + 1: (500 + k, 20), 6: (900, k)})
     change = PolicyChange("house", "", {"follow_price": False, "follow_stock": False})
     with small.db.reading() as s:
-        whole = replay_told.beside(small.desk(s), 10, None, change)
+        whole = replay_summary.beside(small.desk(s), 10, None, change)
     assert whole["one"]["sold"] and whole["one"] != whole["other"]
     monkeypatch.setattr(replay, "AT_A_TIME", 2)
-    body = {"days": 10, "one": None, "other": replay_told.kept(change)}
+    body = {"days": 10, "one": None, "other": replay_summary.kept(change)}
     number = small.write(lambda desk: longjobs.start(desk, "replay", "r", "Replay", body, 100)).id
     LongJobs(small.db, small.clock, None, looks=False).run_due()  # type: ignore[arg-type]
     assert job(small, number).state == "waiting", "what only reads has a line of its own"
@@ -244,7 +246,7 @@ def test_a_job_that_breaks_says_so_and_the_next_one_runs(small: Small, jobs: Lon
 def test_many_lanes_are_followed_in_stretches_and_all_have_their_price(
     small: Small, jobs: LongJobs, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("amber_lane.services.portions.PORTION", 10)
+    monkeypatch.setattr("amber_lane.services.base.portions.PORTION", 10)
 
     def more(desk: Desk) -> None:
         for n in range(100, 140):

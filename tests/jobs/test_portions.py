@@ -21,11 +21,17 @@ from amber_lane.data.source import Item
 from amber_lane.data.turns import TooLong, Turns
 from amber_lane.data.watch import Response, Sighting
 from amber_lane.jobs.portions import Portions
-from amber_lane.services import lane_acts, lanes, portions, prices, shelf, sweeping, today, undo, watch
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import Draft, RuleChange
-from amber_lane.services.errors import Conflict
-from amber_lane.services.respond import LATER, respond
+from amber_lane.services.activity import undo
+from amber_lane.services.alerts import today
+from amber_lane.services.base import portions
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict
+from amber_lane.services.listings import on_sale
+from amber_lane.services.mapping import bulk_changes, lanes
+from amber_lane.services.monitoring import large_sweeps, sweeps
+from amber_lane.services.pricing import what_if
+from amber_lane.services.pricing.apply import LATER, respond
+from amber_lane.services.pricing.drafts import Draft, RuleChange
 
 from ..small import Small
 
@@ -36,7 +42,7 @@ def many(small: Small, monkeypatch: pytest.MonkeyPatch) -> Small:
     monkeypatch.setattr(portions, "AT_ONCE", 2)
     monkeypatch.setattr(portions, "PORTION", 2)
     monkeypatch.setattr("amber_lane.jobs.portions.REST", 0.0)
-    monkeypatch.setattr(sweeping, "ITEMS", 2)
+    monkeypatch.setattr(large_sweeps, "ITEMS", 2)
     cut = portions.cut
     monkeypatch.setattr(portions, "cut", lambda things, size=2: cut(things, size))
     small.respond()
@@ -60,7 +66,7 @@ def open_changes(small: Small) -> list[tuple[str, str]]:
 
 def test_off_sale_by_portions_is_one_act_with_one_undo_and_others_write_between(many: Small, monkeypatch: pytest.MonkeyPatch) -> None:
     before, ids = shown(many), many.all(select(Listing.id))
-    assert many.write(lambda desk: shelf.set_on_sale(desk, ids, False)) == 6
+    assert many.write(lambda desk: on_sale.set_on_sale(desk, ids, False)) == 6
     assert {row[1] for row in shown(many)} == {"live"} and len(many.all(select(JobPart))) == 3, "nothing yet, and it is written down"
     between: list[int] = []
     real = portions.WORK["on_sale"]
@@ -92,7 +98,7 @@ def test_a_kill_in_the_middle_loses_and_repeats_nothing(many: Small, monkeypatch
             raise Killed
         return done
 
-    many.write(lambda desk: shelf.set_on_sale(desk, many.all(select(Listing.id)), False))
+    many.write(lambda desk: on_sale.set_on_sale(desk, many.all(select(Listing.id)), False))
     monkeypatch.setitem(portions.WORK, "on_sale", dies)
     with pytest.raises(Killed):
         work(many)
@@ -116,7 +122,7 @@ def test_a_portion_that_breaks_is_set_aside_and_the_others_are_done(many: Small,
         return done
 
     monkeypatch.setitem(portions.WORK, "on_sale", breaks)
-    many.write(lambda desk: shelf.set_on_sale(desk, many.all(select(Listing.id)), False))
+    many.write(lambda desk: on_sale.set_on_sale(desk, many.all(select(Listing.id)), False))
     work(many)
     (job,) = many.all(select(Job).where(Job.kind == "on_sale"))
     assert (job.done, job.failed) == (4, 2) and [row[0] for row in shown(many) if row[1] == "live"] == [3, 4]
@@ -135,7 +141,7 @@ def test_a_rule_for_very_many_is_in_force_at_once_and_their_prices_follow(many: 
     before = shown(many)
 
     def apply(desk: Desk) -> dict[str, int]:
-        return prices.apply(desk, rule(450_000), prices.what_if(desk, rule(450_000)).counts, None)
+        return what_if.apply(desk, rule(450_000), what_if.what_if(desk, rule(450_000)).counts, None)
 
     assert many.write(apply) == {LATER: 6}
     assert shown(many) == before
@@ -159,7 +165,7 @@ def test_prices_that_all_move_at_once_wait_though_each_portion_is_small(many: Sm
     work(many)
     assert [row[3] for row in shown(many)] == [row[3] for row in before], "four and more at once wait for a person"
     assert len(many.all(select(Response.id).where(Response.state == "waits"))) == 6
-    many.write(lambda desk: prices.settle(desk, prices.crowd(desk), approve=True))
+    many.write(lambda desk: what_if.settle(desk, what_if.crowd(desk), approve=True))
     work(many)
     assert all(new[3] > old[3] for new, old in zip(shown(many), before, strict=True))
     acts = many.all(select(Act).where(Act.kind == "response.settle"))
@@ -170,7 +176,7 @@ def test_prices_that_all_move_at_once_wait_though_each_portion_is_small(many: Sm
 
 
 def test_the_first_mass_move_of_a_store_waits_in_portions_too(many: Small, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("amber_lane.services.respond.MASS", 3)
+    monkeypatch.setattr("amber_lane.services.pricing.apply.MASS", 3)
     before = shown(many)
     many.write(
         lambda desk: (desk.s.execute(update(Store).values(mass_agreed=False)), desk.s.execute(update(Item).values(cost=Item.cost + 140)))
@@ -183,7 +189,7 @@ def test_the_first_mass_move_of_a_store_waits_in_portions_too(many: Small, monke
 def swept(small: Small, at_once: bool) -> list[Any]:
     """A sweep with new costs, an odd one, one that is gone and one in another pack; what came of it."""
     small.later(minutes=15)
-    told = watch.Told(
+    told = sweeps.Told(
         ["I-1", "I-2", "I-3", "I-4", "I-5"],
         np.array([130, 210, 9000, 400, 520], dtype=np.int64),
         ["GBP"] * 5,
@@ -194,17 +200,17 @@ def swept(small: Small, at_once: bool) -> list[Any]:
     )
     with small.db.writing() as s:
         desk = small.desk(s, "Watch")
-        number = watch.begin(desk, desk.get(Supplier, 1, "supplier")).id
+        number = sweeps.begin(desk, desk.get(Supplier, 1, "supplier")).id
     if at_once:
         with small.db.writing() as s:
             desk = small.desk(s, "Watch")
-            watch.take(desk, desk.get(watch.Sweep, number, "sweep"), told)
+            sweeps.take(desk, desk.get(sweeps.Sweep, number, "sweep"), told)
     else:
-        sweeping.carry_out(small.db.reading, small.db.writing, lambda s: small.desk(s, "Watch"), number, told)
+        large_sweeps.carry_out(small.db.reading, small.db.writing, lambda s: small.desk(s, "Watch"), number, told)
     work(small)
     items = [(one.id, one.cost, one.stock, one.offer, one.tiers, one.doubt_cost) for one in small.all(select(Item).order_by(Item.id))]
     seen = [(one.item_id, one.cost, one.stock, one.verdict) for one in small.all(select(Sighting).order_by(Sighting.item_id))]
-    sweep = small.all(select(watch.Sweep).where(watch.Sweep.id == number))[0]
+    sweep = small.all(select(sweeps.Sweep).where(sweeps.Sweep.id == number))[0]
     decided = sorted((one.listing_id, one.kind, one.state, one.new_price, one.item_id or 0) for one in small.all(select(Response)))
     (act,) = small.all(select(Act).where(Act.kind == "watch.respond"))
     return [items, seen, shown(small), (sweep.state, sweep.changes, sweep.doubted), decided, open_changes(small), act.told]
@@ -225,7 +231,7 @@ def test_a_sweep_in_portions_comes_to_the_same_as_one_at_once(house_file: Path, 
         if not at_once:
             for name, value in (("AT_ONCE", 1), ("PORTION", 2)):
                 monkeypatch.setattr(portions, name, value)
-            monkeypatch.setattr(sweeping, "ITEMS", 2)
+            monkeypatch.setattr(large_sweeps, "ITEMS", 2)
         found.append(_plain(swept(made, at_once)))
         made.db.close()
     for one, other in zip(*found, strict=True):
@@ -233,7 +239,7 @@ def test_a_sweep_in_portions_comes_to_the_same_as_one_at_once(house_file: Path, 
 
 
 def test_a_sweep_that_a_kill_cuts_off_leaves_no_listing_behind(many: Small, monkeypatch: pytest.MonkeyPatch) -> None:
-    real, left = watch.keep, [1]
+    real, left = sweeps.keep, [1]
 
     def dies(*given: Any) -> Any:
         if not left[0]:
@@ -241,11 +247,11 @@ def test_a_sweep_that_a_kill_cuts_off_leaves_no_listing_behind(many: Small, monk
         left[0] -= 1
         return real(*given)
 
-    monkeypatch.setattr(sweeping, "keep", dies)
+    monkeypatch.setattr(large_sweeps, "keep", dies)
     before = shown(many)
     with pytest.raises(KeyboardInterrupt):
         swept(many, at_once=False)
-    monkeypatch.setattr(watch, "keep", real)
+    monkeypatch.setattr(sweeps, "keep", real)
     assert shown(many) == before
     again = Portions(many.db, many.clock)
     again.run_due()
@@ -258,7 +264,7 @@ def test_a_sweep_that_a_kill_cuts_off_leaves_no_listing_behind(many: Small, monk
 
 def test_very_many_lanes_are_changed_and_put_back_as_one(many: Small) -> None:
     lanes_now = many.all(select(lanes.Lane).order_by(lanes.Lane.id))
-    assert many.write(lambda desk: lane_acts.change_many(desk, [one.id for one in lanes_now], "shut")) == 6
+    assert many.write(lambda desk: bulk_changes.change_many(desk, [one.id for one in lanes_now], "shut")) == 6
     work(many)
     assert {one.state for one in many.all(select(lanes.Lane))} == {"shut"} and {row[1] for row in shown(many)} == {"paused"}
     acts = many.all(select(Act).where(Act.kind == "lane.many"))

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.transit import Parcel
-from amber_lane.services.drafts import PolicyChange
+from amber_lane.services.pricing.drafts import PolicyChange
 
 from ..business import Business
 from ..killing import check, survive, victim, work

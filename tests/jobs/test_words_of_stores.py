@@ -20,8 +20,8 @@ from amber_lane.data.orders import Order
 from amber_lane.data.setup import Store
 from amber_lane.jobs.reads import Reader
 from amber_lane.jobs.worker import Worker
-from amber_lane.services.secrets import Safe
-from amber_lane.services.setup import Doors
+from amber_lane.services.base.credentials import Safe
+from amber_lane.services.partners.connections import Doors
 from amber_lane.settings import Settings
 
 from ..small import Small

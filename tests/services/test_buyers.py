@@ -14,9 +14,11 @@ from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Act, Job, Outbox, SheetOut
 from amber_lane.data.setup import Inbox, Letter, Store
 from amber_lane.data.transit import Message
-from amber_lane.services import buyers, orders, outbox, purchases
-from amber_lane.services.desk import Desk
-from amber_lane.services.errors import Conflict
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict
+from amber_lane.services.orders import buyer_data, orders
+from amber_lane.services.outbox import queue
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -35,14 +37,14 @@ def sold(small: Small) -> Small:
     small.write(lambda desk: orders.mend_address(desk, 1, desk.get(Order, 1, "order").version, {**given, "address_1": "12 Old Kiln Lane"}))
 
     def buy(desk: Desk) -> None:
-        purchases.send(desk, purchases.ready_orders(desk), "sent by hand")
+        purchase_orders.send(desk, purchase_orders.ready_orders(desk), "sent by hand")
         for order in desk.s.scalars(select(Order)):
             mail = Message(
                 order_id=order.id, kind="shipped", to=order.mail, subject=f"For {order.buyer}", body=f"Hello {order.buyer}", at=desk.now
             )
             desk.s.add(mail)
             desk.s.flush()
-            outbox.mail(desk, f"mail-{order.number}", f"mail:{mail.id}", order.mail, mail.subject, mail.body, mail.id)
+            queue.mail(desk, f"mail-{order.number}", f"mail:{mail.id}", order.mail, mail.subject, mail.body, mail.id)
         rows = [["A-1", "Ottilie Marsh", "CB7 4AA"], ["A-3", "Edda Fenn", "CB7 4AA"]]
         reference = desk.s.scalars(select(PurchaseOrder.reference).where(PurchaseOrder.order_id == 1)).one()
         desk.s.add(Inbox(id=1, name="Answers", kind="pop"))
@@ -74,7 +76,7 @@ def over(small: Small) -> None:
 
 
 def test_all_that_is_held_is_handed_out(sold: Small) -> None:
-    told = sold.write(lambda desk: buyers.told_of(desk, 1))
+    told = sold.write(lambda desk: buyer_data.told_of(desk, 1))
     assert [one["order"] for one in told["orders"]] == ["A-1", "A-2"], "hers, and nobody else's"
     text = json.dumps(told)
     assert (
@@ -85,11 +87,11 @@ def test_all_that_is_held_is_handed_out(sold: Small) -> None:
 
 def test_a_buyer_is_erased_everywhere_and_the_sums_stay(sold: Small) -> None:
     with pytest.raises(Conflict, match="still under way"):
-        sold.write(lambda desk: buyers.erase(desk, 1))
+        sold.write(lambda desk: buyer_data.erase(desk, 1))
     over(sold)
     sums = [(one.paid, one.kept) for one in sold.all(select(OrderLine))]
     bought = [(one.goods, one.shipping) for one in sold.all(select(PurchaseOrder))]
-    sold.write(lambda desk: buyers.erase(desk, 1))
+    sold.write(lambda desk: buyer_data.erase(desk, 1))
     # Not a single column of a single table holds a word of hers, while the neighbour's all stand.
     with closing(sqlite3.connect(sold.db.engine.url.database or "")) as raw:
         for (table,) in raw.execute("select name from sqlite_master where type = 'table' and name not like 'sqlite_%'").fetchall():
@@ -106,13 +108,13 @@ def test_a_buyer_is_erased_everywhere_and_the_sums_stay(sold: Small) -> None:
     left = {row.key: (row.state, row.body["to"]) for row in sold.all(select(Outbox).where(Outbox.kind == "mail"))}
     assert left["mail-A-3"] == ("waiting", "edda@post.example") and left["mail-A-1"] == left["mail-A-2"] == ("dropped", "erased")
     with pytest.raises(Conflict, match="already"):
-        sold.write(lambda desk: buyers.erase(desk, 2))
+        sold.write(lambda desk: buyer_data.erase(desk, 2))
     assert not sold.all(select(Act).where(Act.kind == "order.address", Act.undo == "open")), "nothing brings it back"
 
 
 def test_a_store_that_tells_the_order_again_brings_the_buyer_not_back(sold: Small) -> None:
     over(sold)
-    sold.write(lambda desk: buyers.erase(desk, 1))
+    sold.write(lambda desk: buyer_data.erase(desk, 1))
     again = StoreOrder("A-1", sold.clock.now(), "GBP", OTTILIE, [StoreOrderLine(1, "S-1", 1, 2000, "S-1")])
     sold.write(lambda desk: orders.take_page(desk, desk.get(Store, 1, "store"), [again], None))
     assert sold.all(select(Order.buyer).order_by(Order.id)) == ["erased", "erased", "Edda Fenn"]

@@ -13,9 +13,13 @@ from amber_lane.data.outbox import Act
 from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Service, Supplier
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, prices, terms, today, undo
-from amber_lane.services.drafts import PolicyChange, RateChange, SupplierChange
-from amber_lane.services.errors import Invalid
+from amber_lane.services.activity import undo
+from amber_lane.services.alerts import today
+from amber_lane.services.base.errors import Invalid
+from amber_lane.services.mapping import lanes
+from amber_lane.services.partners import partner_terms
+from amber_lane.services.pricing import what_if
+from amber_lane.services.pricing.drafts import PolicyChange, RateChange, SupplierChange
 
 from ..small import START, Small
 
@@ -36,7 +40,7 @@ def landed(small, number, store=1):
 
 def steps(small, number):
     with small.db.reading() as s:
-        _, _, found = prices.why_price(small.desk(s), small.listing(number).id)
+        _, _, found = what_if.why_price(small.desk(s), small.listing(number).id)
     return {step.name: step.amount for step in found.steps}, found
 
 
@@ -98,7 +102,7 @@ def test_a_lane_that_does_not_go_to_the_country_shows_nothing_and_says_so(small)
         told = [one.told for one in today.troubles(small.desk(s)) if one.kind == "Not sent there"]
     assert told == ["Supply House does not send 1 listing to IE by the lane's service"]
     change(small, Supplier, 1, kind="sheet")
-    small.write(lambda desk: terms.send_to(desk, "IE"))
+    small.write(lambda desk: partner_terms.send_to(desk, "IE"))
     assert landed(small, 1, 2) == 380
     small.respond()
     assert landed(small, 1, 2) == 230
@@ -121,13 +125,13 @@ def test_another_currency_is_converted_once_with_the_limits_cushion(small, cushi
 
 
 def test_a_rebate_stands_apart_until_the_limits_count_it(small):
-    small.write(lambda desk: prices.apply(desk, SupplierChange(1, {"discount": 0, "rebate": 50_000, "tax": 0}), {}, None))
+    small.write(lambda desk: what_if.apply(desk, SupplierChange(1, {"discount": 0, "rebate": 50_000, "tax": 0}), {}, None))
     parts, found = steps(small, 6)
     assert landed(small, 6) == 730 and "Expected rebate" not in parts and "£0.30 is expected" in found.apart
     before = small.listing(6).wanted_price
     with small.db.reading() as s:
-        seen = prices.what_if(small.desk(s), PolicyChange("house", "", {"rebate_counts": True})).counts
-    small.write(lambda desk: prices.apply(desk, PolicyChange("house", "", {"rebate_counts": True}), seen, None))
+        seen = what_if.what_if(small.desk(s), PolicyChange("house", "", {"rebate_counts": True})).counts
+    small.write(lambda desk: what_if.apply(desk, PolicyChange("house", "", {"rebate_counts": True}), seen, None))
     parts, found = steps(small, 6)
     assert landed(small, 6) == 700 and parts["Expected rebate"] == 30 and not found.apart
     assert small.listing(6).wanted_price <= before
@@ -169,16 +173,16 @@ def test_without_a_rate_a_listing_is_left_alone_and_the_others_go_on(small):
     row = small.listing(1, 2)
     assert (row.state, row.wanted_quantity, row.wanted_price, row.landed) == ("paused", 0, 4321, 0)
     with small.db.reading() as s:
-        assert prices.why_price(small.desk(s), row.id)[2] is None
+        assert what_if.why_price(small.desk(s), row.id)[2] is None
     change(small, Item, 1, stock=20)
     for _ in range(3):
         small.sweep({})
     assert (small.listing(1, 2).state, small.listing(1, 2).wanted_price) == ("live", 4321)
     with small.db.reading() as s:
         told = [one for one in today.troubles(small.desk(s)) if one.kind == "No rate"]
-        seen = prices.what_if(small.desk(s), RateChange("GBP", "EUR", 1_100_000_000)).counts
+        seen = what_if.what_if(small.desk(s), RateChange("GBP", "EUR", 1_100_000_000)).counts
     assert len(told) == 1 and "from GBP to EUR: 1 listing keeps its price" in told[0].told and seen["rise"] + seen["fall"] == 1
-    small.write(lambda desk: prices.apply(desk, RateChange("GBP", "EUR", 1_100_000_000), seen, None))
+    small.write(lambda desk: what_if.apply(desk, RateChange("GBP", "EUR", 1_100_000_000), seen, None))
     assert landed(small, 1, 2) == 224 + 112 + 34
     small.write(lambda desk: undo.undo(desk, small.act("rate.change").id))
     assert not small.all(select(Rate))
@@ -190,7 +194,7 @@ def test_what_sending_costs_is_followed_and_a_jump_waits_until_it_is_told_again(
     def told(first: int) -> None:
         ways = [ServiceTerms(code, code, "GB", cost, 40, None, 2, 3, True) for code, cost in (("slow", first), ("fast", 250))]
         here = OriginTerms("main", "Main", "GB", "16:00", 30, ways)
-        small.write(lambda desk: terms.follow_origins(desk, desk.get(Supplier, 1, "supplier"), [here]))
+        small.write(lambda desk: partner_terms.follow_origins(desk, desk.get(Supplier, 1, "supplier"), [here]))
 
     def slow() -> int:
         return small.all(select(Service.first).where(Service.code == "slow"))[0]

@@ -12,10 +12,10 @@ from amber_lane.data.prices import PriceRule
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Response
-from amber_lane.services import drafts, manual_price, prices
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import Draft, FeeChange, PolicyChange, RateChange, RuleChange, SupplierChange
-from amber_lane.services.errors import Conflict, Invalid
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.pricing import drafts, manual_price, what_if
+from amber_lane.services.pricing.drafts import Draft, FeeChange, PolicyChange, RateChange, RuleChange, SupplierChange
 
 from ..small import Small
 
@@ -52,11 +52,11 @@ def test_what_was_seen_is_what_is_done(small: Small, change: drafts.Change) -> N
     small.respond()
     before = shown(small)
     with small.db.reading() as s:
-        seen = prices.what_if(small.desk(s), change)
+        seen = what_if.what_if(small.desk(s), change)
         view = {int(n): (int(p), int(q)) for n, p, q in zip(seen.book.ids, seen.decided.price, seen.decided.quantity, strict=True)}
     assert shown(small) == before, "a draft writes nothing"
     out = len(small.all(select(Outbox)))
-    small.write(lambda desk: prices.apply(desk, change, seen.counts, None))
+    small.write(lambda desk: what_if.apply(desk, change, seen.counts, None))
     after = shown(small)
     moved = [(before[n][0], after[n][0]) for n in before]
     assert sum(now > was for was, now in moved) == seen.counts["rise"] and sum(now < was for was, now in moved) == seen.counts["fall"]
@@ -66,18 +66,18 @@ def test_what_was_seen_is_what_is_done(small: Small, change: drafts.Change) -> N
     assert {row.body["listing"] for row in told} == {n for n in before if before[n] != after[n]}
     # Looked at again, there is nothing left to do.
     with small.db.reading() as s:
-        again = prices.what_if(small.desk(s), None).counts
-    assert not any(again[name] for name in prices.SEEN)
+        again = what_if.what_if(small.desk(s), None).counts
+    assert not any(again[name] for name in what_if.SEEN)
 
 
 def test_only_those_picked_move_and_the_rest_waits_for_its_next_sweep(small: Small) -> None:
     small.respond()
     change = RuleChange([rule(rule="add", rule_value=2_000)])
     with small.db.reading() as s:
-        seen = prices.what_if(small.desk(s), change).counts
+        seen = what_if.what_if(small.desk(s), change).counts
     before = shown(small)
     picked = small.listing(2).id
-    small.write(lambda desk: prices.apply(desk, change, seen, {picked}))
+    small.write(lambda desk: what_if.apply(desk, change, seen, {picked}))
     assert [n for n in before if shown(small)[n] != before[n]] == [2]
 
 
@@ -85,7 +85,7 @@ def test_nothing_unseen_is_done(small: Small) -> None:
     small.respond()
     change = RuleChange([rule(rule="multiple", rule_value=4_000_000)])
     with small.db.reading() as s:
-        seen = prices.what_if(small.desk(s), change).counts
+        seen = what_if.what_if(small.desk(s), change).counts
 
     def run_out(desk: Desk) -> None:
         desk.get(Item, 1, "item").stock = 0
@@ -93,7 +93,7 @@ def test_nothing_unseen_is_done(small: Small) -> None:
     small.write(run_out)
     before, rules = shown(small), small.all(select(PriceRule.rule))
     with pytest.raises(Conflict, match="costs have moved"):
-        small.write(lambda desk: prices.apply(desk, change, seen, None))
+        small.write(lambda desk: what_if.apply(desk, change, seen, None))
     assert shown(small) == before and small.all(select(PriceRule.rule)) == rules
 
 
@@ -120,7 +120,7 @@ def test_nothing_unseen_is_done(small: Small) -> None:
 )
 def test_what_makes_no_sense_is_told_field_by_field_and_kept_by_nobody(small: Small, change: drafts.Change, field: str) -> None:
     before = shown(small)
-    for do in (lambda desk: prices.what_if(desk, change), change.keep):
+    for do in (lambda desk: what_if.what_if(desk, change), change.keep):
         with pytest.raises(Invalid) as told:
             small.write(do)
         assert field in told.value.fields and told.value.told
@@ -158,13 +158,13 @@ def test_what_waits_is_settled_by_a_person_either_way(small: Small) -> None:
     waiting = small.all(select(Response).where(Response.state == "waits").order_by(Response.id))
     stood = small.listing(2).wanted_price
     assert len(waiting) == 2 and (small.listing(1).wanted_price, stood) == (395, 595), "the old price stands"
-    small.write(lambda desk: prices.settle(desk, [waiting[0].id], approve=True))
-    small.write(lambda desk: prices.settle(desk, [waiting[1].id], approve=False))
+    small.write(lambda desk: what_if.settle(desk, [waiting[0].id], approve=True))
+    small.write(lambda desk: what_if.settle(desk, [waiting[1].id], approve=False))
     # Approved: the best price within the step, 3.95 + 5 % ending in 95 is still 3.95 for the first.
     assert small.listing(2).wanted_price == stood and not small.all(select(Response).where(Response.state == "waits"))
 
     def again(desk: Desk) -> None:
-        prices.settle(desk, [one.id for one in waiting], approve=True)
+        what_if.settle(desk, [one.id for one in waiting], approve=True)
 
     with pytest.raises(Conflict, match="nothing of this waits"):
         small.write(again)

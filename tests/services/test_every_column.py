@@ -14,22 +14,25 @@ from amber_lane.data.setup import Origin
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
-from amber_lane.services import lists, purchases, sheets_in, undo
-from amber_lane.services.errors import Conflict
-from amber_lane.services.sheets_frame import Checked
+from amber_lane.services.activity import undo
+from amber_lane.services.base.errors import Conflict
+from amber_lane.services.base.import_frame import Checked
+from amber_lane.services.grids import goods_grids
+from amber_lane.services.imports import sheet_kinds
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
 
 def bring_in(small: Small, name: str, /, **row: str) -> Checked:
     """One row with every column of the template filled."""
-    kind = sheets_in.kind_of(name)
+    kind = sheet_kinds.kind_of(name)
     assert set(row) == {*kind.required, *kind.optional}, "each column that the template offers is tried here"
     return take(small, name, row)
 
 
 def take(small: Small, name: str, row: dict[str, str]) -> Checked:
-    kind = sheets_in.kind_of(name)
+    kind = sheet_kinds.kind_of(name)
 
     def do(desk: Any) -> Checked:
         checked = kind.check(desk, [row], lambda n: None)
@@ -41,9 +44,11 @@ def take(small: Small, name: str, row: dict[str, str]) -> Checked:
 
 
 def as_row(small: Small, name: str, /, **wanted: str) -> dict[str, str]:
-    kind = sheets_in.kind_of(name)
+    kind = sheet_kinds.kind_of(name)
     with small.db.reading() as s:
-        rows = [dict(zip((*kind.required, *kind.optional), map(str, row), strict=False)) for row in sheets_in.out_rows(small.desk(s), name)]
+        rows = [
+            dict(zip((*kind.required, *kind.optional), map(str, row), strict=False)) for row in sheet_kinds.out_rows(small.desk(s), name)
+        ]
     return next(row for row in rows if wanted.items() <= row.items())
 
 
@@ -66,7 +71,7 @@ LISTING = {
 
 def test_listings_come_back_as_they_were_told_and_go_as_one(small: Small) -> None:
     store = small.all(select(Listing))[0].store_id
-    names = dict(LISTING, store=small.write(lambda desk: lists.page(desk, "listings", lists.Wish())[0][0].store))
+    names = dict(LISTING, store=small.write(lambda desk: goods_grids.page(desk, "listings", goods_grids.Wish())[0][0].store))
     before = small.all(select(Listing.id).order_by(Listing.id))
     bring_in(small, "listings", **names)
     assert as_row(small, "listings", sku="NEW-1") == names and store
@@ -83,7 +88,7 @@ def test_listings_come_back_as_they_were_told_and_go_as_one(small: Small) -> Non
 
 
 def test_a_sheet_of_listings_that_is_in_use_is_not_taken_back(small: Small) -> None:
-    names = dict(LISTING, store=small.write(lambda desk: lists.page(desk, "listings", lists.Wish())[0][0].store))
+    names = dict(LISTING, store=small.write(lambda desk: goods_grids.page(desk, "listings", goods_grids.Wish())[0][0].store))
     bring_in(small, "listings", **names)
     small.order("A", ("NEW-1", 1, 1250))
     act = small.write(lambda desk: undo.last_undoable(desk).id)
@@ -92,7 +97,7 @@ def test_a_sheet_of_listings_that_is_in_use_is_not_taken_back(small: Small) -> N
 
 
 def test_a_known_listing_that_is_told_otherwise_is_never_the_same_without_a_word(small: Small) -> None:
-    names = dict(LISTING, store=small.write(lambda desk: lists.page(desk, "listings", lists.Wish())[0][0].store), state="live")
+    names = dict(LISTING, store=small.write(lambda desk: goods_grids.page(desk, "listings", goods_grids.Wish())[0][0].store), state="live")
     bring_in(small, "listings", **names)
     assert bring_in(small, "listings", **names).counts["same"] == 1, "what it says is there already"
     checked = bring_in(small, "listings", **dict(names, title="Folding stool, oak", brand="Rowan"))
@@ -110,7 +115,7 @@ def test_a_known_listing_that_is_told_otherwise_is_never_the_same_without_a_word
 
 
 def test_an_item_follows_in_all_that_a_sheet_says_and_keeps_what_it_does_not(small: Small) -> None:
-    name = small.write(lambda desk: sheets_in.lists_of(desk, "items")["supplier"][0])
+    name = small.write(lambda desk: sheet_kinds.lists_of(desk, "items")["supplier"][0])
     lane = small.lane(1)
     (item,) = small.all(select(Item).where(Item.number == "I-1"))
     poor = {"supplier": name, "item": "I-1", "title": item.title, "cost": "1.00", "currency": "GBP", "stock": "20"}
@@ -136,8 +141,8 @@ def test_items_lanes_prices_and_rates_keep_every_column(small: Small) -> None:
     with small.db.reading() as s:
         house = small.desk(s).s.get(Origin, 1)
         assert house is not None
-        origin, name = house.code, sheets_in.lists_of(small.desk(s), "items")["supplier"][0]
-        store = sheets_in.lists_of(small.desk(s), "listings")["store"][0]
+        origin, name = house.code, sheet_kinds.lists_of(small.desk(s), "items")["supplier"][0]
+        store = sheet_kinds.lists_of(small.desk(s), "listings")["store"][0]
     bring_in(
         small,
         "items",
@@ -211,7 +216,7 @@ def test_items_lanes_prices_and_rates_keep_every_column(small: Small) -> None:
 
 def test_orders_answers_and_tracking_keep_every_column(small: Small) -> None:
     with small.db.reading() as s:
-        store = sheets_in.lists_of(small.desk(s), "listings")["store"][0]
+        store = sheet_kinds.lists_of(small.desk(s), "listings")["store"][0]
     told = {
         "store": store,
         "order_no": "7001",
@@ -240,7 +245,7 @@ def test_orders_answers_and_tracking_keep_every_column(small: Small) -> None:
         assert kept[column] == told[column], column
     assert (line.quantity, line.paid, f"{order.promised_by:%Y-%m-%d}") == (2, 4000, told["promised_by"])
     assert order.ordered_at.replace(second=0, microsecond=0) == small.clock.now().replace(second=0, microsecond=0)
-    small.write(lambda desk: purchases.send(desk, [order.id]))
+    small.write(lambda desk: purchase_orders.send(desk, [order.id]))
     reference = small.all(select(PurchaseOrder.reference))[0]
     bring_in(
         small,

@@ -16,9 +16,14 @@ from amber_lane.data.prices import PriceRule
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing
 from amber_lane.data.watch import Response
-from amber_lane.services import going_live, lanes, manual_price, orders, prices, purchases, shelf, today
-from amber_lane.services.errors import Conflict
-from amber_lane.services.respond import MASS, respond
+from amber_lane.services.alerts import today
+from amber_lane.services.base.errors import Conflict
+from amber_lane.services.listings import going_live, on_sale
+from amber_lane.services.mapping import lanes
+from amber_lane.services.orders import orders
+from amber_lane.services.pricing import manual_price, what_if
+from amber_lane.services.pricing.apply import MASS, respond
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -61,7 +66,7 @@ def test_in_practice_all_is_decided_and_nothing_goes_out(fresh: Small) -> None:
     assert (hold.limit, hold.order_id) == ("practice", number) and "not bought yet" in hold.told
     for ask in (
         lambda desk: manual_price.fix_price(desk, 1, fresh.listing(1).version, 990),
-        lambda desk: shelf.set_on_sale(desk, [1], False),
+        lambda desk: on_sale.set_on_sale(desk, [1], False),
     ):
         with pytest.raises(Conflict, match="not written yet"):
             fresh.write(ask)
@@ -120,7 +125,7 @@ def test_no_rule_no_price(fresh: Small) -> None:
     with fresh.db.reading() as s:
         told = [one for one in today.troubles(fresh.desk(s)) if one.key == "norule"]
         assert len(told) == 1 and told[0].count == 6
-        why = prices.why_price(fresh.desk(s), 2)[2]
+        why = what_if.why_price(fresh.desk(s), 2)[2]
     assert why is not None and "No price rule applies" in why.sentence and why.profit == fresh.listing(2).profit
 
 
@@ -136,7 +141,7 @@ def test_a_first_mass_move_is_asked_for_whatever_the_limits_say(fresh: Small) ->
     fresh.write(lambda desk: respond(desk, None))
     waits = fresh.all(select(Response).where(Response.state == "waits"))
     assert len(waits) > MASS and not [one for one in sent(fresh) if "price" in one and one["price"] != "10.00"]
-    fresh.write(lambda desk: prices.settle(desk, [one.id for one in waits], True))
+    fresh.write(lambda desk: what_if.settle(desk, [one.id for one in waits], True))
     assert len(sent(fresh)) >= len(waits) and fresh.all(select(Store))[0].mass_agreed
 
 
@@ -148,5 +153,5 @@ def test_orders_that_were_there_are_bought_only_by_a_word_of_their_own(fresh: Sm
     held = {row.order_id: row.told for row in fresh.all(select(Hold).where(Hold.ended.is_(None)))}
     assert set(held) == {old.id} and "came before" in held[old.id]
     fresh.write(lambda desk: orders.allow(desk, old.id))
-    made = fresh.write(lambda desk: purchases.send(desk, [old.id, new.id]))
+    made = fresh.write(lambda desk: purchase_orders.send(desk, [old.id, new.id]))
     assert len(made) == 2

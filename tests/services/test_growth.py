@@ -16,9 +16,10 @@ from amber_lane.api.app import make_app, make_house
 from amber_lane.data.prices import PriceRule
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
-from amber_lane.services import shelf, trust
-from amber_lane.services.desk import Desk
-from amber_lane.services.respond import respond
+from amber_lane.services.base.context import Desk
+from amber_lane.services.listings import on_sale
+from amber_lane.services.mapping import performance
+from amber_lane.services.pricing.apply import respond
 from amber_lane.settings import Settings
 from bench.house.looks import looks
 
@@ -90,7 +91,7 @@ def off_sale(house: House, rows: int, on: bool) -> float:
     ids = house.db
     with ids.reading() as s:
         some = list(s.scalars(select(Listing.id).where(Listing.state == ("paused" if on else "live")).order_by(Listing.id).limit(rows)))
-    return house.act(lambda desk: shelf.set_on_sale(desk, some, on))
+    return house.act(lambda desk: on_sale.set_on_sale(desk, some, on))
 
 
 ACTS: dict[str, Callable[[House, int], float]] = {
@@ -108,7 +109,7 @@ ACTS: dict[str, Callable[[House, int], float]] = {
             respond(desk, range(1, n + 1), seen=True),
         )
     ),
-    "the look at trust": lambda house, n: house.act(lambda desk: trust.seen(desk)),
+    "the look at trust": lambda house, n: house.act(lambda desk: performance.seen(desk)),
 }
 
 

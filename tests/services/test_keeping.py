@@ -19,9 +19,10 @@ from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Response, Sighting, Sweep
 from amber_lane.jobs.hourly import Hourly
-from amber_lane.services import keeping, undo, watch
-from amber_lane.services.desk import Desk
-from amber_lane.services.errors import Invalid
+from amber_lane.services.activity import retention, undo
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Invalid
+from amber_lane.services.monitoring import sweeps
 
 from ..small import Small
 
@@ -77,12 +78,12 @@ def test_old_sightings_are_thinned_and_what_was_believed_at_the_end_of_each_day_
 
 
 def believed(desk: Desk, moment: object) -> int:
-    rows = watch.item_history(desk, 1, desk.now - 100 * DAY)
+    rows = sweeps.item_history(desk, 1, desk.now - 100 * DAY)
     return [cost for at, cost, _ in rows if at <= moment][-1]  # type: ignore[operator]
 
 
 def test_what_is_old_goes_into_the_archive_and_what_waits_or_was_bought_stays(small: Small, tmp_path: Path) -> None:
-    small.write(lambda desk: keeping.set_keeping(desk, keeping.Keeping(archive=True)))
+    small.write(lambda desk: retention.set_keeping(desk, retention.Keeping(archive=True)))
 
     def make(desk: Desk) -> None:
         old = desk.now - 100 * DAY
@@ -119,13 +120,13 @@ def test_what_is_old_goes_into_the_archive_and_what_waits_or_was_bought_stays(sm
 
 def test_the_setting_is_checked_and_can_be_undone(small: Small) -> None:
     with pytest.raises(Invalid, match="60 days and more"):
-        small.write(lambda desk: keeping.set_keeping(desk, keeping.Keeping(decisions=3)))
-    small.write(lambda desk: keeping.set_keeping(desk, keeping.Keeping(decisions=0)))
+        small.write(lambda desk: retention.set_keeping(desk, retention.Keeping(decisions=3)))
+    small.write(lambda desk: retention.set_keeping(desk, retention.Keeping(decisions=0)))
     with small.db.reading() as s:
-        assert keeping.kept(small.desk(s)).decisions == 0
+        assert retention.kept(small.desk(s)).decisions == 0
     small.write(lambda desk: undo.undo(desk, small.act("keeping.set").id))
     with small.db.reading() as s:
-        assert keeping.kept(small.desk(s)) == keeping.Keeping()
+        assert retention.kept(small.desk(s)) == retention.Keeping()
 
 
 def test_room_that_nothing_stands_in_goes_back_to_the_disk(small: Small, tmp_path: Path) -> None:
@@ -152,5 +153,7 @@ def test_sheets_that_were_brought_in_go_after_the_days_that_are_said(small: Smal
         file.write_text("x")
         os.utime(file, (time.time() - days * 86_400,) * 2)
     for days, gone, left in ((0, 0, 3), (30, 2, 1), (30, 0, 1)):
-        small.write(lambda desk, days=days: keeping.set_keeping(desk, keeping.Keeping(sheets=days)))
-        assert small.write(lambda desk: keeping.drop_sheets(desk, tmp_path)) == gone and len(list((tmp_path / "sheets").iterdir())) == left
+        small.write(lambda desk, days=days: retention.set_keeping(desk, retention.Keeping(sheets=days)))
+        assert (
+            small.write(lambda desk: retention.drop_sheets(desk, tmp_path)) == gone and len(list((tmp_path / "sheets").iterdir())) == left
+        )

@@ -21,11 +21,16 @@ from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.tallies import TALLIES, tally
 from amber_lane.data.transit import Parcel, ParcelLine
-from amber_lane.services import book, lanes, lists, prices, shelf, to_settle, today, trust
-from amber_lane.services.desk import Desk
-from amber_lane.services.facts import Facts
-from amber_lane.services.lists import Wish
-from amber_lane.services.respond import respond
+from amber_lane.services.alerts import today
+from amber_lane.services.base.context import Desk
+from amber_lane.services.grids import goods_grids
+from amber_lane.services.grids.goods_grids import Wish
+from amber_lane.services.listings import on_sale
+from amber_lane.services.mapping import lanes, mapping_queue, performance
+from amber_lane.services.outbox import queue
+from amber_lane.services.pricing import frame, what_if
+from amber_lane.services.pricing.apply import respond
+from amber_lane.services.pricing.inputs import Facts
 
 from ..small import Small
 
@@ -53,7 +58,7 @@ def acts(luck: random.Random) -> list[Callable[[Desk], Any]]:
         ),
         lambda desk: desk.s.execute(update(Sku).where(Sku.id == n).values(title=f"Thing {luck.choice(['walrus', 'lamp'])} {n}", pace=n)),
         lambda desk: desk.s.execute(update(Listing).where(Listing.id == n).values(title=f"Our {luck.choice(['walrus', 'lamp'])}")),
-        lambda desk: shelf.set_on_sale(desk, [n, other], luck.random() < 0.5),
+        lambda desk: on_sale.set_on_sale(desk, [n, other], luck.random() < 0.5),
         lambda desk: respond(desk, [n, other]),
         close,
         lambda desk: lane(desk),
@@ -65,7 +70,7 @@ def acts(luck: random.Random) -> list[Callable[[Desk], Any]]:
 
 @pytest.mark.parametrize("seed", range(4))
 def test_tallies_words_bare_listings_and_columns_follow_whatever_happens(small: Small, seed: int) -> None:
-    luck, catalogue = random.Random(seed), prices.Catalogue()
+    luck, catalogue = random.Random(seed), what_if.Catalogue()
     small.respond()
     for _ in range(25):
         small.write(luck.choice(acts(luck)))
@@ -81,10 +86,10 @@ def test_tallies_words_bare_listings_and_columns_follow_whatever_happens(small: 
             )
             laned = select(Lane.sku_id).where(Lane.until.is_(None), Lane.instead.is_(False))
             bare = select(Listing.sku_id).where(Listing.state.in_(("live", "paused")), Listing.sku_id.not_in(laned))
-            assert to_settle.without_lane(desk) == sorted(set(s.scalars(bare)))
+            assert mapping_queue.without_lane(desk) == sorted(set(s.scalars(bare)))
             assert not s.scalars(select(Listing.id).join(Lane, Lane.id == Listing.lane_id).where(Lane.until.is_not(None))).all()
             facts = Facts.read(s)
-            kept, anew = catalogue.read(desk, facts), book.read(desk, facts)
+            kept, anew = catalogue.read(desk, facts), frame.read(desk, facts)
             for mine, theirs in zip((*kept.cols, *kept.lanes.columns), (*anew.cols, *anew.lanes.columns), strict=True):
                 assert list(mine) == list(theirs)
             assert np.array_equal(kept.chosen.lane, anew.chosen.lane) and np.array_equal(kept.chosen.available, anew.chosen.available)
@@ -216,8 +221,8 @@ def test_trust_of_all_lanes_at_once_is_that_of_each(small: Small) -> None:
         small.later(days=1, hours=7)
     with small.db.reading() as s:
         desk = small.desk(s)
-        seen, used = trust.seen(desk), [small.lane(sku).id for sku in range(1, 5)]
-        each = trust.trusts(desk, used)
+        seen, used = performance.seen(desk), [small.lane(sku).id for sku in range(1, 5)]
+        each = performance.trusts(desk, used)
         for number in used:
             one = each[number]
             late = round((1 - one.on_time.mean) * 1e6) if one.on_time.count or one.days.count else 0
@@ -226,30 +231,31 @@ def test_trust_of_all_lanes_at_once_is_that_of_each(small: Small) -> None:
 
 
 def test_a_list_is_taken_out_whole_however_long_it_is(small: Small, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(lists, "EVERY", 4)
+    monkeypatch.setattr(goods_grids, "EVERY", 4)
     small.write(lambda desk: [desk.log("x", "x", f"act {n}") for n in range(30)])
     with small.db.reading() as s:
         desk = small.desk(s)
-        told = [row.told for row in lists.every(desk, "acts", Wish(sort="told"))]
+        told = [row.told for row in goods_grids.every(desk, "acts", Wish(sort="told"))]
         assert told == sorted(small.all(select(Act.told))) and len(told) > 30
-        assert [row.id for row in lists.every(desk, "lanes", Wish())] == [row.id for row in lists.page(desk, "lanes", Wish(limit=10**6))[0]]
+        assert [row.id for row in goods_grids.every(desk, "lanes", Wish())] == [
+            row.id for row in goods_grids.page(desk, "lanes", Wish(limit=10**6))[0]
+        ]
 
 
 def test_a_change_that_waits_for_its_next_try_holds_up_its_own_subject_alone(small: Small) -> None:
-    from amber_lane.services import outbox
 
     def fill(desk: Desk) -> None:
         later = desk.now.replace(year=2030)
         for n in range(300):
-            outbox.put(desk, "store:9", f"order:{n}", "fulfilment", f"wait-{n}", {}, later)
+            queue.put(desk, "store:9", f"order:{n}", "fulfilment", f"wait-{n}", {}, later)
         for n in (5, 400):
-            outbox.put(desk, "store:9", f"order:{n}", "fulfilment", f"due-{n}", {})
+            queue.put(desk, "store:9", f"order:{n}", "fulfilment", f"due-{n}", {})
 
     small.write(fill)
     with small.db.reading() as s:
         now = small.clock.now()
-        assert [row.key for row in outbox.next_due(s, "store:9", now, 48)] == ["due-400"]
-        assert outbox.any_due(s, "store:9", now) and outbox.targets(s) == ["store:1", "store:9"]
+        assert [row.key for row in queue.next_due(s, "store:9", now, 48)] == ["due-400"]
+        assert queue.any_due(s, "store:9", now) and queue.targets(s) == ["store:1", "store:9"]
     small.write(lambda desk: desk.s.execute(update(Outbox).where(Outbox.key == "wait-5").values(state="done")))
     with small.db.reading() as s:
-        assert [row.key for row in outbox.next_due(s, "store:9", small.clock.now(), 48)] == ["due-5", "due-400"]
+        assert [row.key for row in queue.next_due(s, "store:9", small.clock.now(), 48)] == ["due-5", "due-400"]

@@ -15,11 +15,12 @@ from amber_lane.data.orders import OrderLine
 from amber_lane.data.setup import Origin, Service, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, likeness
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import PolicyChange
-from amber_lane.services.errors import Conflict, Invalid, NotFound
-from amber_lane.services.to_settle import to_settle
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict, Invalid, NotFound
+from amber_lane.services.mapping import lanes, similarity
+from amber_lane.services.mapping.mapping_queue import to_settle
+from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -92,10 +93,11 @@ def test_a_kit_is_as_plenty_and_as_dear_as_its_items_together(small: Small) -> N
     bought = {}
 
     def send(desk: Desk) -> None:
-        from amber_lane.services import purchases
 
-        for one in purchases.send(desk, [order.id]):
-            bought.update({line.item_id: line.quantity for line in desk.s.query(purchases.PurchaseLine).filter_by(purchase_id=one.id)})
+        for one in purchase_orders.send(desk, [order.id]):
+            bought.update(
+                {line.item_id: line.quantity for line in desk.s.query(purchase_orders.PurchaseLine).filter_by(purchase_id=one.id)}
+            )
 
     small.write(send)
     assert bought == {2: 6, 3: 2}
@@ -180,15 +182,15 @@ def test_items_are_found_by_barcode_number_and_words_the_surest_first(small: Sma
 
     small.write(name)
     with small.db.reading() as s:
-        found = likeness.candidates(small.desk(s), s.get(Sku, 1))
+        found = similarity.candidates(small.desk(s), s.get(Sku, 1))
         assert [one.item.id for one in found] == [2, 3] and found[0].agrees[0] == "barcode 5012345678900"
         assert found[0].score > 90 > 60 > found[1].score and found[1].differs == ["pack single / pack of 6", "only ours: hearthlow"]
-        assert [item.id for item in likeness.search_items(small.desk(s), "lamp RED 100%_")] == []
-        assert {item.id for item in likeness.search_items(small.desk(s), "lamp RED")} == {2, 3}
-        assert [one.item.id for one in likeness.candidates(small.desk(s), s.get(Sku, 1), "I-4")] == [4]
+        assert [item.id for item in similarity.search_items(small.desk(s), "lamp RED 100%_")] == []
+        assert {item.id for item in similarity.search_items(small.desk(s), "lamp RED")} == {2, 3}
+        assert [one.item.id for one in similarity.candidates(small.desk(s), s.get(Sku, 1), "I-4")] == [4]
         s.add(Rejection(sku_id=1, item_id=2, at=small.clock.now(), by="Tester"))
         s.flush()
-        assert [one.item.id for one in likeness.candidates(small.desk(s), s.get(Sku, 1))] == [3]
+        assert [one.item.id for one in similarity.candidates(small.desk(s), s.get(Sku, 1))] == [3]
 
 
 def test_listings_that_share_an_item_never_promise_more_than_there_is(small: Small) -> None:

@@ -12,9 +12,12 @@ from amber_lane.data.orders import OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Inbox, MailKey, Supplier
 from amber_lane.data.setup import Letter as Kept
-from amber_lane.services import letters_in, ordering, purchases, today, undo
-from amber_lane.services.desk import Desk
-from amber_lane.services.errors import Conflict, Invalid
+from amber_lane.services.activity import undo
+from amber_lane.services.alerts import today
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.inbound import mailbox
+from amber_lane.services.purchasing import order_settings, purchase_orders
 
 from ..small import Small
 
@@ -27,7 +30,7 @@ def by_mail(small: Small) -> Small:
     def change(desk: Desk) -> None:
         desk.get(Supplier, 1, "supplier").kind = "sheet"
         road = {"parcel_note": "", "phone_rule": "none", "order_form": "sheet", "order_road": "mail", "mail": OFFICE}
-        ordering.keep(desk, "supplier", 1, None, road)
+        order_settings.keep(desk, "supplier", 1, None, road)
         desk.s.add(Inbox(id=1, name="Answers", kind="pop"))
         other = Supplier(id=2, code="OTH", name="Other House", kind="sheet", country="GB", currency="GBP", mail="other@supply.example")
         desk.s.add(other)
@@ -41,12 +44,12 @@ def comes(small: Small, uid: str, *files: tuple[str, str], sender: str = OFFICE,
     mine = select(MailKey.key).join(Supplier, Supplier.id == MailKey.supplier_id).where(Supplier.mail == sender)
     proof = proof or {"keys": tuple(small.all(mine))}
     mail = Letter(uid, None, sender, "Re: orders", "Hello", tuple((name, text.encode()) for name, text in files), fault, **proof)
-    return small.write(lambda desk: letters_in.take(desk, 1, letters_in.opened(mail)))
+    return small.write(lambda desk: mailbox.take(desk, 1, mailbox.opened(mail)))
 
 
 def send(small: Small, *numbers: Any) -> list[PurchaseOrder]:
     ids = [small.order(number, ("S-1", 1, 900), ("S-2", 1, 900)).id for number in numbers]
-    return small.write(lambda desk: purchases.send(desk, ids))
+    return small.write(lambda desk: purchase_orders.send(desk, ids))
 
 
 def state(small: Small, reference: str) -> str:
@@ -94,20 +97,18 @@ def test_a_mail_is_not_believed_by_its_sender(by_mail: Small) -> None:
     # What a person says is theirs is done; once, and from that very mail.
     mail = Letter("f0", None, OFFICE, "Re: orders", "", (("answers.csv", refused.encode()),))
     with pytest.raises(Conflict, match="another mail"):
-        by_mail.write(lambda desk: letters_in.take_in_held(desk, 2, letters_in.opened(mail)))
-    assert by_mail.write(lambda desk: letters_in.take_in_held(desk, 1, letters_in.opened(mail))).told == "1 answer taken"
+        by_mail.write(lambda desk: mailbox.take_in_held(desk, 2, mailbox.opened(mail)))
+    assert by_mail.write(lambda desk: mailbox.take_in_held(desk, 1, mailbox.opened(mail))).told == "1 answer taken"
     assert state(by_mail, "ONE-A-1") == "refused"
     with pytest.raises(Conflict, match="settled already"):
-        by_mail.write(lambda desk: letters_in.take_in_held(desk, 1, letters_in.opened(mail)))
+        by_mail.write(lambda desk: mailbox.take_in_held(desk, 1, mailbox.opened(mail)))
 
 
 def test_the_receiving_servers_word_is_proof_where_a_person_said_so(by_mail: Small) -> None:
     send(by_mail, "A")
     taken, word = SHEET + "ONE-A-1,,,accepted,,,,\n", {"vouched": (("mx.ours.example", "supply.example"),)}
     assert comes(by_mail, "u1", ("answers.csv", taken), **word).held
-    assert by_mail.write(lambda desk: letters_in.trust(desk, 1, " MX.ours.example ")).endswith(
-        "believes mx.ours.example on who wrote a mail"
-    )
+    assert by_mail.write(lambda desk: mailbox.trust(desk, 1, " MX.ours.example ")).endswith("believes mx.ours.example on who wrote a mail")
     assert comes(by_mail, "u2", ("answers.csv", taken), **word).told == "1 answer taken"
 
 
@@ -139,10 +140,10 @@ def test_nobody_answers_for_others_and_what_cannot_be_read_is_put_to_a_person(by
 
 def test_of_an_old_mailbox_only_the_newest_mails_are_read(by_mail: Small) -> None:
     uids = [f"m{n}" for n in range(1000)]
-    by_mail.write(lambda desk: letters_in.leave_old(desk, desk.get(Inbox, 1, "mailbox"), uids))
-    assert by_mail.write(lambda desk: letters_in.unread(desk, 1, [*uids, "m900"])) == uids[-letters_in.FIRST_MOST :]
-    by_mail.write(lambda desk: letters_in.leave_old(desk, desk.get(Inbox, 1, "mailbox"), [*uids, "new"]))
-    assert by_mail.write(lambda desk: letters_in.unread(desk, 1, [*uids, "new"]))[-1] == "new"
+    by_mail.write(lambda desk: mailbox.leave_old(desk, desk.get(Inbox, 1, "mailbox"), uids))
+    assert by_mail.write(lambda desk: mailbox.unread(desk, 1, [*uids, "m900"])) == uids[-mailbox.FIRST_MOST :]
+    by_mail.write(lambda desk: mailbox.leave_old(desk, desk.get(Inbox, 1, "mailbox"), [*uids, "new"]))
+    assert by_mail.write(lambda desk: mailbox.unread(desk, 1, [*uids, "new"]))[-1] == "new"
 
 
 def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Small) -> None:
@@ -159,7 +160,7 @@ def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Sm
         by_mail.write(lambda desk: today.do_step(desk, found.key))
     by_mail.later(days=3)
     assert troubles(by_mail, "No answer"), "two days without a word"
-    by_mail.write(lambda desk: purchases.take_answer(desk, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
+    by_mail.write(lambda desk: purchase_orders.take_answer(desk, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
     by_mail.later(days=5)
     (late,) = troubles(by_mail, "Not sent")
     assert late.told == "Supply House has not sent 1 order, promised by tomorrow or before" and late.at_risk > 0
@@ -168,14 +169,14 @@ def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Sm
 def test_an_address_is_one_address(by_mail: Small) -> None:
     for bad in ("office", "a@b.example, c@d.example", "Office <a@b.example>", "a b@c.example", "@"):
         with pytest.raises(Invalid, match="mail address"):
-            by_mail.write(lambda desk, bad=bad: ordering.keep(desk, "supplier", 2, None, {"mail": bad}))
+            by_mail.write(lambda desk, bad=bad: order_settings.keep(desk, "supplier", 2, None, {"mail": bad}))
         with pytest.raises(Invalid, match="mail address"):
-            by_mail.write(lambda desk, bad=bad: ordering.keep(desk, "mailbox", 1, None, {"name": "We", "sender": bad}))
+            by_mail.write(lambda desk, bad=bad: order_settings.keep(desk, "mailbox", 1, None, {"name": "We", "sender": bad}))
 
 
 def test_orders_that_wait_to_be_handed_over_are_told_at_once(by_mail: Small) -> None:
     road = {"parcel_note": "", "phone_rule": "none", "order_form": "sheet", "order_road": "hand", "mail": ""}
-    by_mail.write(lambda desk: ordering.keep(desk, "supplier", 1, None, road))
+    by_mail.write(lambda desk: order_settings.keep(desk, "supplier", 1, None, road))
     send(by_mail, "A")
     (found,) = troubles(by_mail, "Hand over")
     assert found.told == "1 purchase order to be given to Supply House" and found.step.go == "/setup/partners"

@@ -10,10 +10,15 @@ from sqlalchemy import select
 from amber_lane.data.lanes import Lane
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
-from amber_lane.services import lanes, lists, prices, purchases
-from amber_lane.services.desk import Desk
-from amber_lane.services.errors import Invalid
-from amber_lane.services.lists import LISTS, Wish
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Invalid
+from amber_lane.services.fulfilment import parcel_tracking
+from amber_lane.services.grids import goods_grids
+from amber_lane.services.grids.goods_grids import LISTS, Wish
+from amber_lane.services.mapping import lanes
+from amber_lane.services.monitoring import sweeps
+from amber_lane.services.pricing import what_if
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -28,12 +33,11 @@ def full(small: Small) -> Small:
     sent = small.order("B_3", ("S-4", 1, 3000))
 
     def go_on(desk: Desk) -> None:
-        made = purchases.send(desk, [sent.id])
-        tracking = purchases.PurchaseAnswer(made[0].reference, "N-1", "shipped", "", None, None)
-        purchases.take_answer(desk, tracking)
-        from amber_lane.services import transit
+        made = purchase_orders.send(desk, [sent.id])
+        tracking = purchase_orders.PurchaseAnswer(made[0].reference, "N-1", "shipped", "", None, None)
+        purchase_orders.take_answer(desk, tracking)
 
-        transit.enter_tracking(desk, made[0].reference, "RR473124829GB", "Hill Post")
+        parcel_tracking.enter_tracking(desk, made[0].reference, "RR473124829GB", "Hill Post")
 
     small.write(go_on)
     return small
@@ -41,7 +45,7 @@ def full(small: Small) -> Small:
 
 def rows(small: Small, name: str, wish: Wish) -> tuple[list[dict[str, object]], int]:
     with small.db.reading() as s:
-        found, total = lists.page(small.desk(s), name, wish)
+        found, total = goods_grids.page(small.desk(s), name, wish)
         return [dict(row._mapping) for row in found], total
 
 
@@ -87,7 +91,7 @@ def test_filters_keep_what_they_say_and_the_narrow_way_finds_the_same(full: Smal
         Wish(words="no such word"),
     ]
     narrow = [rows(full, name, wish) for wish in (*words, *(wish for wish, _ in wishes))]
-    monkeypatch.setitem(LISTS, name, lists.Listed(**{**listed.__dict__, "slim": ()}))
+    monkeypatch.setitem(LISTS, name, goods_grids.Listed(**{**listed.__dict__, "slim": ()}))
     assert narrow == [rows(full, name, wish) for wish in (*words, *(wish for wish, _ in wishes))]
     # Words that mean something to the database mean nothing here.
     if name in ("listings", "lanes", "responses"):
@@ -117,17 +121,17 @@ def test_what_a_list_does_not_have_is_told(full: Small, wish: Wish, said: str) -
 
 def test_orders_stand_where_their_furthest_line_stands(full: Small) -> None:
     with full.db.reading() as s:
-        counts = lists.states_of_orders(full.desk(s))
+        counts = goods_grids.states_of_orders(full.desk(s))
     assert counts == {"needs_lane": 1, "ready": 1, "on_the_road": 1}
     for state, n in counts.items():
-        assert rows(full, "orders", Wish(filters={"rank": lists.ORDER_STATES[state]}))[1] == n
+        assert rows(full, "orders", Wish(filters={"rank": goods_grids.ORDER_STATES[state]}))[1] == n
 
 
 def test_the_figures_of_a_row_add_up_and_are_explained_the_same_way(full: Small) -> None:
     """Landed and profit in the list are those of the waterfall behind it."""
     for row in rows(full, "listings", Wish())[0]:
         with full.db.reading() as s:
-            _, _, why = prices.why_price(full.desk(s), int(str(row["id"])))
+            _, _, why = what_if.why_price(full.desk(s), int(str(row["id"])))
         assert why is not None
         steps = {step.name: step.amount for step in why.steps}
         costs = sum(steps.get(name, 0) for name in ("Goods", "Shipping", "Packing and handling"))
@@ -154,10 +158,9 @@ def test_a_supplier_that_is_gone_quiet_shows_in_no_count_as_stock(full: Small) -
     full.later(hours=30)
 
     def grow_old(desk: Desk) -> None:
-        from amber_lane.services import watch
 
-        watch.step_on(desk)
-        watch.grow_old(desk, desk.get(Supplier, 1, "supplier"))
+        sweeps.step_on(desk)
+        sweeps.grow_old(desk, desk.get(Supplier, 1, "supplier"))
 
     full.write(grow_old)
     assert {row.state for row in full.all(select(Listing))} == {"paused"}

@@ -19,26 +19,26 @@ from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
 from amber_lane.jobs.longjobs import LongJobs, start
-from amber_lane.services import (
-    lane_acts,
-    lane_families,
-    lane_faults,
-    lane_moves,
+from amber_lane.services.alerts import today
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.imports.sheet_kinds import kind_of, out_rows
+from amber_lane.services.mapping import (
+    audit,
+    auto_matching,
+    bulk_changes,
+    item_candidates,
     lane_terms,
     lanes,
-    matching,
-    offers,
-    orders,
-    purchases,
-    to_settle,
-    today,
-    trust,
+    mapping_queue,
+    performance,
+    switch_supplier,
+    variants,
 )
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import PolicyChange
-from amber_lane.services.errors import Conflict, Invalid
-from amber_lane.services.planning import replan
-from amber_lane.services.sheets_in import kind_of, out_rows
+from amber_lane.services.orders import orders
+from amber_lane.services.orders.routing import replan
+from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -97,7 +97,7 @@ def strap(small: Small) -> Small:
 
 def test_the_sure_are_opened_by_a_job_with_spares_and_proof_and_a_refused_pair_never(strap: Small) -> None:
     order = strap.order("W", ("S-1", 1, 3000))
-    strap.write(lambda desk: lane_acts.refuse(desk, 2, [2, 22]))
+    strap.write(lambda desk: bulk_changes.refuse(desk, 2, [2, 22]))
     strap.write(lambda desk: start(desk, "match", "match-all", "Matching", {}))
     LongJobs(strap.db, strap.clock, None).run_due()  # type: ignore[arg-type]
     # The cheaper one at the door is the main lane, the other its spare; the refused SKU still waits for a person.
@@ -109,7 +109,7 @@ def test_the_sure_are_opened_by_a_job_with_spares_and_proof_and_a_refused_pair_n
     assert act.undo == "open" and act.count == 2 and strap.listing(1).lane_id == lane.id
     strap.write(lambda desk: PolicyChange("house", "", {"open_sure": False}).keep(desk))
     with strap.db.reading() as s:
-        assert not matching.alone(strap.desk(s))
+        assert not auto_matching.alone(strap.desk(s))
 
 
 def test_another_pack_opens_alone_only_where_allowed_and_then_in_its_units(small: Small) -> None:
@@ -132,9 +132,9 @@ def test_another_pack_opens_alone_only_where_allowed_and_then_in_its_units(small
         small.list_sku(desk.s, 90)
 
     small.write(make)
-    assert not small.write(lambda desk: matching.find_sure(desk, skus=[90]))
+    assert not small.write(lambda desk: auto_matching.find_sure(desk, skus=[90]))
     small.write(lambda desk: PolicyChange("house", "", {"open_packs": True}).keep(desk))
-    small.write(lambda desk: matching.open_sure(desk, matching.find_sure(desk, skus=[90])))
+    small.write(lambda desk: auto_matching.open_sure(desk, auto_matching.find_sure(desk, skus=[90])))
     (part,) = small.all(select(LanePart).where(LanePart.item_id == 90))
     assert (part.units_num, part.units_den) == (1, 5)
 
@@ -146,21 +146,21 @@ def test_faults_finds_what_was_opened_wrongly_and_units_that_read_otherwise(smal
             desk.s.add(Item(id=n, supplier_id=1, origin_id=1, number=f"W{n}", title=theirs, currency="GBP", cost=500, stock=9))
             desk.s.flush()
             small.list_sku(desk.s, n)
-        matching.open_sure(desk, [matching.Sure(n, [n], [matching.proof_of(99, [], [], alone=True)]) for n in (80, 81)])
+        auto_matching.open_sure(desk, [auto_matching.Sure(n, [n], [auto_matching.proof_of(99, [], [], alone=True)]) for n in (80, 81)])
 
     small.write(make)
     with small.db.reading() as s:
-        found = {one.code: one for one in lane_faults.faults(small.desk(s)) if one.code in ("W-80", "W-81")}
+        found = {one.code: one for one in audit.faults(small.desk(s)) if one.code in ("W-80", "W-81")}
     assert found["W-80"].kind == "wrong" and "controller" in found["W-80"].why and found["W-80"].act == "close"
     assert found["W-81"].kind == "units" and found["W-81"].step == "Set it to 2"
     for one in found.values():
-        small.write(lambda desk: lane_faults.mend(desk, one.key))
+        small.write(lambda desk: audit.mend(desk, one.key))
     with small.db.reading() as s:
-        assert not [one for one in lane_faults.faults(small.desk(s)) if one.code in ("W-80", "W-81")]
+        assert not [one for one in audit.faults(small.desk(s)) if one.code in ("W-80", "W-81")]
 
 
 def test_what_waits_stands_in_order_and_says_why(strap: Small) -> None:
-    strap.write(lambda desk: (bare(desk, 3), lane_acts.refuse(desk, 3, [3])))
+    strap.write(lambda desk: (bare(desk, 3), bulk_changes.refuse(desk, 3, [3])))
     strap.order("A", ("S-2", 1, 900))
     strap.order("B", ("S-1", 2, 9000))
     strap.order("C", ("s-NEW", 1, 500))
@@ -168,7 +168,7 @@ def test_what_waits_stands_in_order_and_says_why(strap: Small) -> None:
     strap.sweep({6: (600, 20)})
     strap.write(lambda desk: name(desk, Item, 6, "Item 6", offer="gone"))
     with strap.db.reading() as s:
-        rows = to_settle.to_settle(strap.desk(s))
+        rows = mapping_queue.to_settle(strap.desk(s))
         # Orders first, the dearest of them first; a SKU that nobody knew is made, so that it can be mapped.
         assert [row.sku.code for row in rows] == ["S-1", "S-2", "s-NEW", "S-6", "S-5", "S-3"]
         told = {row.sku.code: (row.kind, row.told) for row in rows}
@@ -181,7 +181,7 @@ def test_what_waits_stands_in_order_and_says_why(strap: Small) -> None:
 
 def test_a_family_is_settled_over_all_of_it_and_each_item_goes_to_one_size(strap: Small) -> None:
     with strap.db.reading() as s:
-        found = lane_families.look(strap.desk(s), 2)
+        found = variants.look(strap.desk(s), 2)
     assert [one.code for one in found.skus] == ["S-1", "S-2", "S-3"] and [one.code for one in found.suppliers] == ["OTH", "SUP"]
     assert {(sku, supplier): cell.item.id for (sku, supplier), cell in found.cells.items()} == {
         (n, 1 + other): n + 20 * other for n in (1, 2, 3) for other in (0, 1)
@@ -199,7 +199,7 @@ def test_offers_are_drawn_in_their_titles_with_units_and_what_is_kept(strap: Sma
     strap.write(lambda desk: (name(desk, Item, 1, "Heater strap Mossgate 30cm", gtin="", pack_size=5), desk.s.flush()))
     with strap.db.reading() as s:
         sku = s.get(Sku, 1)
-        rows = {one.like.item.id: one for one in offers.offers(strap.desk(s), sku).rows}
+        rows = {one.like.item.id: one for one in item_candidates.offers(strap.desk(s), sku).rows}
     whole, fifth = rows[21], rows[1]
     said = {whole.like.item.title[mark.start : mark.end]: mark.kind for mark in whole.theirs}
     assert said["strap"] == "same" and whole.cost.landed == 200 and whole.profit == 395 - 40 - 200
@@ -209,7 +209,7 @@ def test_offers_are_drawn_in_their_titles_with_units_and_what_is_kept(strap: Sma
     for why, units in (("no answer", 2), ("x comes in packs of 5 now", Fraction(1, 5))):
         strap.write(lambda desk, why=why: setattr(strap_lane(desk), "why", why))
         with strap.db.reading() as s:
-            row = next(one for one in offers.offers(strap.desk(s), s.get(Sku, 1)).rows if one.like.item.id == 1)
+            row = next(one for one in item_candidates.offers(strap.desk(s), s.get(Sku, 1)).rows if one.like.item.id == 1)
         assert row.lane and row.units == units
     longer = rows[22]
     assert "differs" in {mark.kind for mark in longer.theirs} and "30 cm / 500 mm" in longer.like.differs
@@ -225,16 +225,16 @@ def test_numbers_that_follow_from_ours_are_learnt_from_lanes_and_count(small: Sm
         desk.s.flush()
         small.list_sku(desk.s, 9)
         name(desk, Sku, 9, "Folding lantern", code="DD-9009")
-        found = matching.learn_patterns(desk)
+        found = auto_matching.learn_patterns(desk)
         assert [(one.cut, one.put, one.seen) for one in found] == [(("DD", ""), ("NT", ""), 6)]
-        matching.keep_patterns(desk, found)
+        auto_matching.keep_patterns(desk, found)
 
     small.write(make)
     with small.db.reading() as s:
         desk = small.desk(s)
-        best = offers.offers(desk, s.get(Sku, 9)).rows[0].like
+        best = item_candidates.offers(desk, s.get(Sku, 9)).rows[0].like
         assert best.item.id == 9 and best.decision == "open" and "number NT… from DD…, as in 6 lanes" in best.agrees
-        assert [one.items for one in matching.find_sure(desk)] == [[9]]
+        assert [one.items for one in auto_matching.find_sure(desk)] == [[9]]
 
 
 def test_a_suppliers_lanes_move_to_another_by_likeness_and_back(strap: Small) -> None:
@@ -242,19 +242,19 @@ def test_a_suppliers_lanes_move_to_another_by_likeness_and_back(strap: Small) ->
         strap.write(lambda desk, n=n: lanes.open_lane(desk, n, [lanes.Part(n, Fraction(1))]))
     strap.write(lambda desk: lanes.open_lane(desk, 3, [lanes.Part(23, Fraction(1))], use=1))
     with strap.db.reading() as s:
-        rows = {one.sku.id: one for one in lane_moves.preview(strap.desk(s), 1, 2)}
+        rows = {one.sku.id: one for one in switch_supplier.preview(strap.desk(s), 1, 2)}
     assert [rows[n].item.id for n in (1, 2, 3)] == [21, 22, 23] and rows[3].has and rows[5].decision != "open"
     assert (rows[2].now.landed, rows[2].then.landed) == (200 + 100 + 30, 180 + 90 + 20)
-    assert strap.write(lambda desk: lane_moves.move(desk, 1, {1: 21, 3: 23}, {}, keep_old=True)) == 2
+    assert strap.write(lambda desk: switch_supplier.move(desk, 1, {1: 21, 3: 23}, {}, keep_old=True)) == 2
     assert opened(strap, 1) == [(0, 21), (1, 1)] and opened(strap, 3) == [(0, 23), (1, 3)] and opened(strap, 2) == [(0, 2)]
     assert strap.listing(1).landed == 200
     with pytest.raises(Conflict, match="nothing is chosen"):
-        strap.write(lambda desk: lane_moves.move(desk, 1, {}, {}, keep_old=True))
+        strap.write(lambda desk: switch_supplier.move(desk, 1, {}, {}, keep_old=True))
     with pytest.raises(Conflict, match="changed since"):
         strap.write(
-            lambda desk: (lane_acts.change_many(desk, [strap.lane(1).id], "shut"), lane_acts.put_back(desk, strap.act("lane.move")))
+            lambda desk: (bulk_changes.change_many(desk, [strap.lane(1).id], "shut"), bulk_changes.put_back(desk, strap.act("lane.move")))
         )
-    strap.write(lambda desk: lane_acts.put_back(desk, strap.act("lane.move")))
+    strap.write(lambda desk: bulk_changes.put_back(desk, strap.act("lane.move")))
     assert opened(strap, 1) == [(0, 1)] and opened(strap, 3) == [(0, 3), (1, 23)]
 
 
@@ -266,14 +266,14 @@ def test_a_kit_of_two_suppliers_is_priced_bought_and_bought_only_once_though_one
     # 2.00 with its parcel, and two of 0.90 with theirs.
     assert small.listing(1).landed == 200 + 100 + 30 + 180 + 90 + 20
     order = small.order("KIT", ("S-1", 1, 3000))
-    small.write(lambda desk: purchases.send(desk, [order.id]))
+    small.write(lambda desk: purchase_orders.send(desk, [order.id]))
     bought = {row.supplier_id: row for row in small.all(select(PurchaseOrder))}
     assert {number: (row.goods, row.shipping) for number, row in bought.items()} == {1: (200, 100), 2: (180, 90)}
     state = lambda: small.all(select(OrderLine.state).where(OrderLine.order_id == order.id))  # noqa: E731
 
     def answer(supplier: int, what: str, tracking: Tracking | None = None, reference: str = "") -> None:
         small.write(
-            lambda desk: purchases.take_answer(
+            lambda desk: purchase_orders.take_answer(
                 desk, PurchaseAnswer(reference or bought[supplier].reference, "X", what, "no more", None, tracking)
             )
         )
@@ -287,7 +287,7 @@ def test_a_kit_of_two_suppliers_is_priced_bought_and_bought_only_once_though_one
         small.write(lambda desk: orders.cancel(desk, order.id))
     small.write(lambda desk: lanes.open_lane(desk, 1, [lanes.Part(2, Fraction(1)), lanes.Part(3, Fraction(1))], use=1))
     assert state() == ["ready"]
-    small.write(lambda desk: purchases.send(desk, [order.id]))
+    small.write(lambda desk: purchase_orders.send(desk, [order.id]))
     live = small.all(select(PurchaseLine).where(PurchaseLine.live).order_by(PurchaseLine.id))
     assert [(row.item_id, row.quantity) for row in live] == [(2, 1), (3, 1)]
     third = small.all(select(PurchaseOrder).order_by(PurchaseOrder.id.desc()))[0]
@@ -309,7 +309,7 @@ def test_each_country_has_its_service_and_dates_open_and_end_a_lane(small: Small
     small.write(make)
     assert small.lane(1).services == {"FR": "far"} and (small.listing(1).landed, small.listing(1, 2).landed) == (230, 830)
     abroad = small.order("F", ("S-1", 1, 3000), country="FR", promised_days=20)
-    small.write(lambda desk: purchases.send(desk, [abroad.id]))
+    small.write(lambda desk: purchase_orders.send(desk, [abroad.id]))
     assert [row.service for row in small.all(select(PurchaseOrder))] == ["far"]
     begin, end = small.clock.now() + timedelta(days=2), small.clock.now() + timedelta(days=4)
     small.write(lambda desk: lane_terms.set_terms(desk, small.lane(1).id, small.lane(1).version, {"GB": "fast"}, begin, end))
@@ -369,18 +369,18 @@ FAULTS = {
 def test_lanes_that_cannot_be_right_are_found_and_mended_by_one_step(small: Small, kind: str) -> None:
     make, count, step = FAULTS[kind]
     small.write(lambda desk: (make(small, desk), desk.s.flush()))
-    found = small.write(lane_faults.refresh)
+    found = small.write(audit.refresh)
     assert [one.kind for one in found] == [kind] * count and found[0].step.startswith(step)
     with small.db.reading() as s:
         assert "Lane fault" in {one.kind for one in today.troubles(small.desk(s))}
     if found[0].act:
-        small.write(lambda desk: lane_faults.mend(desk, found[0].key))
-        assert len(small.write(lane_faults.faults)) == count - 1
+        small.write(lambda desk: audit.mend(desk, found[0].key))
+        assert len(small.write(audit.faults)) == count - 1
     else:
         with pytest.raises(Conflict, match="look at the SKU"):
-            small.write(lambda desk: lane_faults.mend(desk, found[0].key))
-        small.write(lambda desk: lane_faults.set_aside(desk, found[0].key))
-        assert small.write(lane_faults.faults) == []
+            small.write(lambda desk: audit.mend(desk, found[0].key))
+        small.write(lambda desk: audit.set_aside(desk, found[0].key))
+        assert small.write(audit.faults) == []
 
 
 def test_a_cost_out_of_all_proportion_stops_the_lane_until_a_person_says_it_is_right(small: Small) -> None:
@@ -405,16 +405,18 @@ def test_trust_comes_from_what_happened_and_makes_lanes_slow_or_shut(small: Smal
     def happened(sku: str, times: int, days: int, refused: bool = False) -> None:
         for _ in range(times):
             order = small.order(f"P{next(numbers)}", (sku, 1, 3000), promised_days=4)
-            small.write(lambda desk, order=order: purchases.send(desk, [order.id]))
+            small.write(lambda desk, order=order: purchase_orders.send(desk, [order.id]))
             row = small.all(select(PurchaseOrder).order_by(PurchaseOrder.id.desc()))[0]
             if refused:
                 small.write(
-                    lambda desk, row=row: purchases.take_answer(desk, PurchaseAnswer(row.reference, "X", "refused", "no more", None, None))
+                    lambda desk, row=row: purchase_orders.take_answer(
+                        desk, PurchaseAnswer(row.reference, "X", "refused", "no more", None, None)
+                    )
                 )
                 continue
             number = make_s10("HP", next(numbers), "GB")
             small.write(
-                lambda desk, row=row, number=number: purchases.take_answer(
+                lambda desk, row=row, number=number: purchase_orders.take_answer(
                     desk, PurchaseAnswer(row.reference, "X", "shipped", "", None, Tracking(number, "Hill Post"))
                 )
             )
@@ -429,7 +431,7 @@ def test_trust_comes_from_what_happened_and_makes_lanes_slow_or_shut(small: Smal
     happened("S-2", 12, 9)
     happened("S-3", 14, 0, refused=True)
     with small.db.reading() as s:
-        found = trust.trusts(small.desk(s), [small.lane(n).id for n in (1, 2, 3, 4)])
+        found = performance.trusts(small.desk(s), [small.lane(n).id for n in (1, 2, 3, 4)])
     good, late, never, fresh = found.values()
     assert (good.on_time.good, good.on_time.count, good.days.count) == (12, 12, 12) and good.on_time.low > 0.6
     assert (late.on_time.good, late.on_time.count) == (0, 12) and late.on_time.high < 0.45 and late.days.sure == 9
@@ -439,12 +441,12 @@ def test_trust_comes_from_what_happened_and_makes_lanes_slow_or_shut(small: Smal
     small.write(lambda desk: PolicyChange("house", "", {"shut_below": 450_000}).keep(desk))
     for n in (1, 2, 3):
         small.write(lambda desk, n=n: setattr(desk.get(Lane, small.lane(n).id, "lane"), "state", "open"))
-    assert small.write(trust.follow_trust) == 2
+    assert small.write(performance.follow_trust) == 2
     assert [small.lane(n).state for n in (1, 2, 3)] == ["open", "slow", "shut"]
     assert small.lane(2).why == "by what happened: 0 of 12 parcels by the promise"
     # What a person confirms is left as they said.
     small.write(lambda desk: lane_terms.confirm_lane(desk, small.lane(2).id, small.lane(2).version))
-    assert small.write(trust.follow_trust) == 0
+    assert small.write(performance.follow_trust) == 0
 
 
 SHEET = "store,sku,supplier,item,units_per_sale,use\n"

@@ -13,10 +13,12 @@ from amber_lane.data.orders import PurchaseLine, PurchaseOrder
 from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Supplier
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, purchases, source
-from amber_lane.services.book import load
-from amber_lane.services.drafts import PolicyChange
-from amber_lane.services.finder import Finder
+from amber_lane.services.catalogue import ingest
+from amber_lane.services.catalogue.search import Finder
+from amber_lane.services.mapping import lanes
+from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.pricing.frame import load
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -71,7 +73,7 @@ def test_a_bill_is_planned_in_the_suppliers_money(abroad: Small) -> None:
     abroad.order("A-1", ("S-1", 2, 9000))
     order = abroad.all(select(PurchaseOrder))
     if not order:
-        abroad.write(lambda desk: purchases.send(desk, [1]))
+        abroad.write(lambda desk: purchase_orders.send(desk, [1]))
     made = abroad.all(select(PurchaseOrder))[0]
     # 2 x 10.00 EUR at 0.85 / 0.20 a zloty
     assert made.currency == "PLN" and made.goods == 8500
@@ -81,7 +83,7 @@ def test_a_bill_is_planned_in_the_suppliers_money(abroad: Small) -> None:
 def test_only_agreed_monies_come_in(abroad: Small) -> None:
     def bring(money: str) -> Any:
         told = CatalogueItem(f"N-{money}", "New thing", 500, money, 5, "main")
-        return abroad.write(lambda desk: source.bring_in(desk, desk.get(Supplier, 1, "supplier"), [told]))
+        return abroad.write(lambda desk: ingest.bring_in(desk, desk.get(Supplier, 1, "supplier"), [told]))
 
     assert bring("EUR")[0] == 1 and bring("PLN")[0] == 1
     fresh, wrong = bring("USD")

@@ -18,24 +18,19 @@ from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
-from amber_lane.services import (
-    by_sheets,
-    catalogues,
-    first_steps,
-    going_live,
-    matching,
-    place,
-    purchases,
-    setup,
-    sheets_in,
-    terms,
-    transit,
-    watch,
-)
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import PolicyChange
-from amber_lane.services.errors import Conflict
-from amber_lane.services.sheet_columns import read_as, see
+from amber_lane.services.base import regional
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict
+from amber_lane.services.delivery import sheet_export
+from amber_lane.services.fulfilment import parcel_tracking
+from amber_lane.services.imports import sheet_kinds
+from amber_lane.services.imports.column_memory import read_as, see
+from amber_lane.services.listings import going_live
+from amber_lane.services.mapping import auto_matching
+from amber_lane.services.monitoring import catalogue_sheets, sweeps
+from amber_lane.services.partners import connections, first_steps, partner_terms
+from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import purchase_orders
 from amber_lane.sheets.mapped import Reading, look
 from amber_lane.sheets.mapping import Columns
 
@@ -76,7 +71,7 @@ def house(tmp_path: Path) -> Any:
             clock.set(clock.now() + timedelta(**span), 0)
 
         def bring(self, name: str, text: str, **always: str) -> Any:
-            kind = sheets_in.kind_of(name)
+            kind = sheet_kinds.kind_of(name)
 
             def do(desk: Desk) -> Any:
                 data = text.encode()
@@ -90,7 +85,7 @@ def house(tmp_path: Path) -> Any:
             return self.write(do)
 
         def catalogue(self, supplier: int, text: str) -> dict[str, Any]:
-            return catalogues.take_sheet(supplier, text.encode(), db, lambda s: Desk(s, clock, "Mira"), lambda n, of: None)
+            return catalogue_sheets.take_sheet(supplier, text.encode(), db, lambda s: Desk(s, clock, "Mira"), lambda n, of: None)
 
         def states(self) -> dict[str, str]:
             with db.reading() as s:
@@ -102,15 +97,17 @@ def house(tmp_path: Path) -> Any:
 
 def test_sheets_alone_are_enough(house: Any) -> None:
     assert set(house.states().values()) == {"open", "later"}
-    house.write(lambda desk: place.set_place(desk, place.Place("US", "America/Chicago", "mdy", ".")))
+    house.write(lambda desk: regional.set_place(desk, regional.Place("US", "America/Chicago", "mdy", ".")))
 
     def join(desk: Desk) -> None:
         for name in ("Corner shop", "Market stand"):
-            setup.join_uncalled(desk, setup.Join("store", "sheet", name, "", "", "US", "USD"))
-        supplier = setup.join_uncalled(desk, setup.Join("supplier", "sheet", "Prairie Optics", "", "", "US", "USD"))
-        terms.write_one_origin(desk, supplier, 595, 100, 4)
-        setup.join_by_hand(desk, setup.Join("carrier", "by_hand", "Plains Parcel", "", page="https://plains.example/t/{number}"))
-        catalogues.keep_reading(desk, supplier.id, Reading(**look(LIST.encode()).reading.kept()), whole=True)
+            connections.join_uncalled(desk, connections.Join("store", "sheet", name, "", "", "US", "USD"))
+        supplier = connections.join_uncalled(desk, connections.Join("supplier", "sheet", "Prairie Optics", "", "", "US", "USD"))
+        partner_terms.write_one_origin(desk, supplier, 595, 100, 4)
+        connections.join_by_hand(
+            desk, connections.Join("carrier", "by_hand", "Plains Parcel", "", page="https://plains.example/t/{number}")
+        )
+        catalogue_sheets.keep_reading(desk, supplier.id, Reading(**look(LIST.encode()).reading.kept()), whole=True)
 
     house.write(join)
     taken = house.catalogue(1, LIST)
@@ -119,17 +116,17 @@ def test_sheets_alone_are_enough(house: Any) -> None:
     assert (lamp.cost, lamp.stock, lamp.weight_g, lamp.gtin) == (450, 1, 227, "200000120016")
     assert house.one(select(Item.cost).where(Item.number == "PO-2")) == 103450
     assert house.bring("listings", LISTINGS, store="Corner shop").counts["new"] == 2
-    house.write(lambda desk: matching.open_sure(desk, matching.find_sure(desk, lambda n: None), "by their numbers"))
+    house.write(lambda desk: auto_matching.open_sure(desk, auto_matching.find_sure(desk, lambda n: None), "by their numbers"))
     assert house.states()["prices-1"] == "later", "there is no rule yet"
 
     # Nothing is set, so nothing is priced, and nothing is ready to be taken out.
     house.write(lambda desk: desk.s.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=200_000, endings="95")))
     with pytest.raises(Conflict):
-        house.write(lambda desk: by_sheets.take_out(desk, "store", 1, "changes"))
+        house.write(lambda desk: sheet_export.take_out(desk, "store", 1, "changes"))
     for what in ("stock", "prices", "orders"):
         seen = house.write(lambda desk, what=what: going_live.look(desk, 1, what).counts)
         house.write(lambda desk, what=what, seen=seen: going_live.turn_on(desk, 1, None, what, True, seen))
-    sheet = house.write(lambda desk: by_sheets.take_out(desk, "store", 1, "changes"))
+    sheet = house.write(lambda desk: sheet_export.take_out(desk, "store", 1, "changes"))
     assert {row[1] for row in sheet.rows} == {"0012001", "PO-3"} and all(row[3] for row in sheet.rows)
     assert not house.one(select(Store).where(Store.id == 2)).write_prices, "the other store is still in practice"
 
@@ -137,8 +134,8 @@ def test_sheets_alone_are_enough(house: Any) -> None:
     assert house.bring("orders", ORDERS, store="Corner shop").counts["new"] == 1
     line = house.one(select(OrderLine))
     assert (line.state, line.paid, line.quantity) == ("ready", 2590, 2)
-    house.write(lambda desk: purchases.send(desk, [line.order_id]))
-    out = house.write(lambda desk: by_sheets.take_out(desk, "supplier", 1, "purchases"))
+    house.write(lambda desk: purchase_orders.send(desk, [line.order_id]))
+    out = house.write(lambda desk: sheet_export.take_out(desk, "supplier", 1, "purchases"))
     row = dict(zip(out.header, out.rows[0], strict=True))
     assert (row["item"], row["quantity"], row["region"], row["postcode"], row["phone"]) == ("0012001", 2, "IL", "62701", "+1 217 555 0100")
     reference = row["purchase_order"]
@@ -147,19 +144,19 @@ def test_sheets_alone_are_enough(house: Any) -> None:
     assert house.bring("answers", answers).counts["new"] == 1
     parcel = house.one(select(Parcel))
     assert (parcel.number, parcel.state, f"{parcel.made_at:%m/%d}") == ("PL0012345678US", "label", "11/24")
-    back = house.write(lambda desk: by_sheets.take_out(desk, "store", 1, "tracking"))
+    back = house.write(lambda desk: sheet_export.take_out(desk, "store", 1, "tracking"))
     assert back.rows == [["Corner shop", "1001", "shipped", "PL0012345678US", "Plains Parcel", ""]]
 
     # Nobody tells where it is; after as many days as the limits have it, it is taken as arrived.
     house.write(lambda desk: PolicyChange("house", "", {"arrived_after_days": 5}).keep(desk))
     house.later(days=6)
-    assert house.write(transit.suppose_arrived) == 1
+    assert house.write(parcel_tracking.suppose_arrived) == 1
     assert house.one(select(OrderLine)).state == "arrived" and house.one(select(Parcel)).ended_by == "policy"
 
     # What is not in the new full list is gone; a list that nobody renews is not believed for ever.
     house.catalogue(1, "\n".join(line for line in LIST.splitlines() if "PO-3" not in line))
     assert house.one(select(Item.offer).where(Item.number == "PO-3")) == "gone"
     house.later(days=8)
-    house.write(watch.grow_old_while_paused)
+    house.write(sweeps.grow_old_while_paused)
     assert house.one(select(Supplier)).stale
     assert {one.wanted_quantity for one in [house.one(select(Listing).where(Listing.id == 1))]} == {0}

@@ -13,9 +13,15 @@ from amber_lane.data.prices import PriceRule, Rate
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Sku
 from amber_lane.data.source import Item
-from amber_lane.services import goods, lists, offers, order_words, orders, planning, purchases, today, watch
-from amber_lane.services.desk import Desk
-from amber_lane.services.finder import Finder
+from amber_lane.services.alerts import today
+from amber_lane.services.base.context import Desk
+from amber_lane.services.catalogue import item_detail
+from amber_lane.services.catalogue.search import Finder
+from amber_lane.services.grids import goods_grids
+from amber_lane.services.mapping import item_candidates
+from amber_lane.services.monitoring import sweeps
+from amber_lane.services.orders import explanations, orders, routing
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -23,7 +29,7 @@ from ..small import Small
 def answer(small: Small, state: str, billed: int | None = None, told: str = "", nth: int = 1, currency: str = "") -> None:
     def take(desk: Desk) -> None:
         one = desk.s.scalars(select(PurchaseOrder).order_by(PurchaseOrder.id)).all()[nth - 1]
-        purchases.take_answer(desk, PurchaseAnswer(one.reference, "N-1", state, told, billed, None, currency=currency))
+        purchase_orders.take_answer(desk, PurchaseAnswer(one.reference, "N-1", state, told, billed, None, currency=currency))
 
     small.write(take)
 
@@ -34,9 +40,9 @@ def everywhere(small: Small) -> set[int]:
         desk = small.desk(s)
         order = s.scalars(select(Order)).one()
         plan = s.scalars(select(Plan)).one()
-        lines = planning.lines_of(desk, [order.id])[order.id]
-        (row,), _ = lists.page(desk, "orders", lists.Wish())
-        steps = order_words.steps(lines, plan)
+        lines = routing.lines_of(desk, [order.id])[order.id]
+        (row,), _ = goods_grids.page(desk, "orders", goods_grids.Wish())
+        steps = explanations.steps(lines, plan)
         days = today.profit_by_day(desk)
         assert sum(amount for _, amount, kind in steps[:-1]) == steps[-1][1], "the fall adds up to its end"
         return {row.profit, steps[-1][1], days[-1]["profit"], plan.known_profit}
@@ -61,9 +67,9 @@ def test_before_buying_an_order_leaves_what_its_listing_its_item_and_the_catalog
     one.order("A", ("S-1", 1, listing.wanted_price))
     with one.db.reading() as s:
         desk = one.desk(s)
-        source = goods.explain(desk, Finder(), s.get(Item, 1), 1).profit
-        (offer,) = [row for row in offers.offers(desk, s.get(Sku, 1), "Item 1").rows if row.like.item.id == 1]
-        (shown,), _ = lists.page(desk, "listings", lists.Wish(words="S-1"))
+        source = item_detail.explain(desk, Finder(), s.get(Item, 1), 1).profit
+        (offer,) = [row for row in item_candidates.offers(desk, s.get(Sku, 1), "Item 1").rows if row.like.item.id == 1]
+        (shown,), _ = goods_grids.page(desk, "listings", goods_grids.Wish(words="S-1"))
         plan = s.scalars(select(Plan)).one()
         assert plan.risk > 0 and plan.reserve > 0
     assert everywhere(one) == {listing.profit} == {source} == {offer.profit} == {shown.profit}
@@ -73,7 +79,7 @@ def test_once_bought_the_figures_are_those_of_the_bill_and_no_risk_is_left(one: 
     one.order("A", ("S-1", 2, 2000))
     (expected,) = everywhere(one)
     plan = one.all(select(Plan))[0]
-    one.write(lambda desk: purchases.send(desk, [1]))
+    one.write(lambda desk: purchase_orders.send(desk, [1]))
     (planned,) = everywhere(one)
     assert planned == expected + plan.reserve, "what was kept for returns is not lost; nor is what a refusal might have cost"
     purchase = one.all(select(PurchaseOrder))[0]
@@ -82,14 +88,14 @@ def test_once_bought_the_figures_are_those_of_the_bill_and_no_risk_is_left(one: 
     assert everywhere(one) == {planned - 2615}
     plan = one.all(select(Plan))[0]
     assert (plan.risk, plan.reserve, plan.billed_more) == (0, 0, 2615)
-    steps = {name: amount for name, amount, _ in order_words.steps(one.all(select(OrderLine)), plan)}
+    steps = {name: amount for name, amount, _ in explanations.steps(one.all(select(OrderLine)), plan)}
     assert steps["Billed above the plan"] == -2615 and "Risk" not in steps and steps["Profit"] == planned - 2615
 
 
 def test_what_is_refused_after_a_bill_counts_as_planned_again_and_a_refund_after_sending_is_lost(one: Small) -> None:
     one.order("A", ("S-1", 1, 2000))
     (expected,) = everywhere(one)
-    one.write(lambda desk: purchases.send(desk, [1]))
+    one.write(lambda desk: purchase_orders.send(desk, [1]))
     answer(one, "accepted", 400)
     answer(one, "refused", told="none left")
     with one.db.reading() as s:
@@ -107,7 +113,7 @@ def test_what_waits_for_a_person_is_in_no_profit_of_the_day_and_other_money_is_t
     with one.db.reading() as s:
         day = today.profit_by_day(one.desk(s))[-1]
         plans = {plan.order_id: plan for plan in s.scalars(select(Plan))}
-        sums = purchases.money_of(one.desk(s), [1])
+        sums = purchase_orders.money_of(one.desk(s), [1])
     assert day["profit"] == plans[1].known_profit == sums["profit"] and day["sales"] == 2000
 
     def euros(desk: Desk) -> None:
@@ -131,7 +137,7 @@ def test_a_bill_in_another_money_is_turned_at_the_rate_of_buying(one: Small) -> 
 
     one.write(euros)
     one.order("A", ("S-1", 1, 2000))
-    one.write(lambda desk: purchases.send(desk, [1]))
+    one.write(lambda desk: purchase_orders.send(desk, [1]))
     (planned,) = everywhere(one)
     purchase = one.all(select(PurchaseOrder))[0]
     one.write(lambda desk: desk.s.add(Rate(base="EUR", quote="GBP", day=desk.now.replace(year=2027), nano=900_000_000)))
@@ -143,13 +149,13 @@ def test_a_bill_in_another_money_is_turned_at_the_rate_of_buying(one: Small) -> 
 def test_a_cost_in_doubt_holds_the_order_until_it_is_settled_or_a_person_says_go(one: Small, believe: bool | None) -> None:
     one.order("A", ("S-1", 1, 2000))
     one.sweep({1: (300, 20)})
-    one.write(planning.replan)
+    one.write(routing.replan)
     hold: Any = one.all(select(Hold).where(Hold.ended.is_(None)))[0]
     assert hold.limit == "doubt" and "£3.00 was seen, £1.00 is believed" in hold.told
-    assert one.write(lambda desk: purchases.send(desk, [1])) == []
+    assert one.write(lambda desk: purchase_orders.send(desk, [1])) == []
     if believe is None:
         one.write(lambda desk: orders.allow(desk, 1, "we know them"))
     else:
-        one.write(lambda desk: watch.settle_doubt(desk, 1, believe))
+        one.write(lambda desk: sweeps.settle_doubt(desk, 1, believe))
     assert one.all(select(OrderLine.state)) == ["ready"]
     assert one.all(select(Plan.goods)) == [300 if believe else 100]

@@ -12,23 +12,27 @@ from amber_lane.data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, P
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import BuyingAccount, Origin, Service, Supplier
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, order_lines, order_ways, orders, planning, purchases, today, undo
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import PolicyChange
-from amber_lane.services.errors import Conflict, Invalid
+from amber_lane.services.activity import undo
+from amber_lane.services.alerts import today
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.mapping import lanes
+from amber_lane.services.orders import order_lines, orders, routing
+from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import next_steps, purchase_orders
 
 from ..small import Small
 
 
-def ways(small: Small, order: int = 1) -> dict[str, order_ways.WayOn]:
+def ways(small: Small, order: int = 1) -> dict[str, next_steps.WayOn]:
     with small.db.reading() as s:
         desk = small.desk(s)
-        return {one.key or one.label: one for one in order_ways.ways_on(desk, desk.get(Order, order, "order"))}
+        return {one.key or one.label: one for one in next_steps.ways_on(desk, desk.get(Order, order, "order"))}
 
 
 def go(small: Small, start: str, order: int = 1) -> str:
     key = next(one for one in ways(small, order) if one.startswith(start))
-    return small.write(lambda desk: order_ways.take(desk, order, key))
+    return small.write(lambda desk: next_steps.take(desk, order, key))
 
 
 def states(small: Small) -> list[str]:
@@ -74,7 +78,7 @@ def test_a_daily_limit_names_itself_what_is_left_and_every_way_on(capped: Small)
 def test_what_goes_beyond_a_limit_is_really_bought(capped: Small, way: str, then: str) -> None:
     go(capped, way)
     assert states(capped) == ["ready"]
-    capped.write(lambda desk: purchases.send(desk, [1]))
+    capped.write(lambda desk: purchase_orders.send(desk, [1]))
     assert states(capped) == ["bought"] and capped.all(select(PurchaseOrder.account_id)) == [1]
     # The next order finds the limit where the person left it.
     capped.order("NEXT", ("S-2", 1, 2000))
@@ -84,12 +88,12 @@ def test_what_goes_beyond_a_limit_is_really_bought(capped: Small, way: str, then
 def test_a_refused_line_can_be_asked_for_again_by_mail_or_given_back(small: Small) -> None:
     small.respond()
     small.order("R", ("S-1", 1, 2000), ("S-2", 1, 3000))
-    small.write(lambda desk: purchases.send(desk, [1]))
+    small.write(lambda desk: purchase_orders.send(desk, [1]))
     small.write(lambda desk: setattr(desk.s.get(Supplier, 1), "mail", "desk@supply.example"))
 
     def refuse(desk: Desk) -> None:
         one = desk.s.scalars(select(PurchaseOrder)).one()
-        purchases.take_answer(desk, PurchaseAnswer(one.reference, "N", "accepted", "", None, None, lacking=((1, "none left"),)))
+        purchase_orders.take_answer(desk, PurchaseAnswer(one.reference, "N", "accepted", "", None, None, lacking=((1, "none left"),)))
 
     small.write(refuse)
     assert states(small) == ["refused", "with_supplier"]
@@ -100,10 +104,10 @@ def test_a_refused_line_can_be_asked_for_again_by_mail_or_given_back(small: Smal
     assert mail.body["to"] == "desk@supply.example" and "none left" in mail.body["body"]
     go(small, "again:")
     assert states(small) == ["ready", "with_supplier"]
-    small.write(lambda desk: purchases.send(desk, [1]))
+    small.write(lambda desk: purchase_orders.send(desk, [1]))
     assert small.all(select(PurchaseLine.live).order_by(PurchaseLine.id)) == [False, True, True]
     with pytest.raises(Conflict, match="not open any more"):
-        small.write(lambda desk: order_ways.take(desk, 1, "again:1:1"))
+        small.write(lambda desk: next_steps.take(desk, 1, "again:1:1"))
 
 
 def test_lines_and_units_are_cancelled_apart_and_their_store_gives_back_just_that(small: Small) -> None:
@@ -135,10 +139,10 @@ def test_a_part_goes_first_and_the_rest_is_planned_by_itself(small: Small) -> No
     small.write(lambda desk: undo.undo(desk, small.act("order.part").id))
     assert states(small) == ["held", "held"]
     small.write(lambda desk: order_lines.send_part(desk, 1, [1]))
-    small.write(lambda desk: purchases.send(desk, [1]))
+    small.write(lambda desk: purchase_orders.send(desk, [1]))
     assert states(small) == ["bought", "held"] and small.all(select(Order.part_lines)) == [[]]
     small.sweep({2: (200, 9)})
-    small.write(planning.replan)
+    small.write(routing.replan)
     assert states(small) == ["bought", "ready"]
 
 
@@ -159,14 +163,14 @@ def test_what_may_be_ordered_twice_is_held_with_the_other_and_the_saving_of_one_
     assert {key.partition(":")[0] for key in ways(twice)} >= {"allow", "pack", "cancel"}
     with twice.db.reading() as s:
         desk = twice.desk(s)
-        assert order_ways.saving(desk, desk.get(Order, 1, "order"), desk.get(Order, 2, "order")) == 100 + 30 - 40
+        assert next_steps.saving(desk, desk.get(Order, 1, "order"), desk.get(Order, 2, "order")) == 100 + 30 - 40
     go(twice, "allow:twice")
     assert states(twice) == ["ready"] * 3, "a word for one is a word for both"
 
 
 def test_both_in_one_parcel_asks_the_supplier_so_and_cancelling_one_sets_the_other_free(twice: Small) -> None:
     go(twice, "pack:")
-    twice.write(lambda desk: purchases.send(desk, [1, 2]))
+    twice.write(lambda desk: purchase_orders.send(desk, [1, 2]))
     notes = [row.body["note"] for row in twice.all(select(Outbox).where(Outbox.kind == "purchase").order_by(Outbox.id))]
     assert "pack it together with ONE-T-2-1" in notes[0] and "pack it together with ONE-T-1-1" in notes[1]
 

@@ -10,23 +10,19 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from amber_lane.data.outbox import Act
 from amber_lane.data.transit import Message, Parcel, PassedOn
-from amber_lane.services import (
-    by_sheets,
-    going_live,
-    lanes,
-    likeness,
-    lists,
-    orders,
-    purchases,
-    setup,
-    sheets_in,
-    terms,
-    today,
-    transit,
-    undo,
-)
-from amber_lane.services.drafts import PolicyChange
-from amber_lane.services.errors import Conflict, Invalid
+from amber_lane.services.activity import undo
+from amber_lane.services.alerts import today
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.delivery import sheet_export
+from amber_lane.services.fulfilment import parcel_tracking
+from amber_lane.services.grids import goods_grids
+from amber_lane.services.imports import sheet_kinds
+from amber_lane.services.listings import going_live
+from amber_lane.services.mapping import lanes, similarity
+from amber_lane.services.orders import orders
+from amber_lane.services.partners import connections, partner_terms
+from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import purchase_orders
 from amber_lane.sheets.table import read_sheet
 
 
@@ -36,7 +32,7 @@ def line_of(business, number):
 
 def send(business):
     with business.house.db.writing() as s:
-        return purchases.send(business.desk(s), purchases.ready_orders(business.desk(s)))
+        return purchase_orders.send(business.desk(s), purchase_orders.ready_orders(business.desk(s)))
 
 
 def test_the_whole_way_from_a_sale_to_the_door(business):
@@ -106,7 +102,7 @@ def test_an_order_without_a_lane_goes_on_once_its_lane_is_open(business):
     assert line_of(business, number).state == "needs_lane"
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        best = likeness.candidates(desk, s.get(lanes.Sku, bare.id))[0]
+        best = similarity.candidates(desk, s.get(lanes.Sku, bare.id))[0]
         lanes.open_lane(desk, bare.id, [lanes.Part(best.item.id, lanes.Fraction(1))])
     assert line_of(business, number).state == "ready"
     with business.house.db.writing() as s:
@@ -150,7 +146,7 @@ def test_a_sending_can_be_taken_back_only_before_it_has_gone(business):
     with business.house.db.writing() as s, pytest.raises(Conflict, match="cannot be undone"):
         undo.undo(business.desk(s), sent.id)
     with business.house.db.writing() as s, pytest.raises(Conflict, match="gone out"):
-        purchases.take_back(business.desk(s), sent.after["references"])
+        purchase_orders.take_back(business.desk(s), sent.after["references"])
     assert [one["reference"] for one in business.world.record()["purchases"] if f"-{number}-" in one["reference"]] == [f"DDS-{number}-2"]
 
 
@@ -161,20 +157,20 @@ def test_a_wrong_tracking_number_is_not_passed_on(business):
     business.settle()
     with business.house.db.writing() as s:
         purchase = s.scalars(select(PurchaseOrder)).one()
-        assert transit.take_tracking(business.desk(s), purchase, Tracking("SW000012340GB", "Swiftwing Post")) is None
+        assert parcel_tracking.take_tracking(business.desk(s), purchase, Tracking("SW000012340GB", "Swiftwing Post")) is None
         assert "check digit" in purchase.told
     assert not business.all(select(Parcel))
     with business.house.db.writing() as s, pytest.raises(Invalid, match="check digit"):
-        transit.enter_tracking(business.desk(s), f"DDS-{number}-1", "SW000012340GB", "")
+        parcel_tracking.enter_tracking(business.desk(s), f"DDS-{number}-1", "SW000012340GB", "")
     for _ in range(2):
         with business.house.db.writing() as s:
-            transit.enter_tracking(business.desk(s), f"DDS-{number}-1", "sw 000 012 349 gb", "Swiftwing Post")
+            parcel_tracking.enter_tracking(business.desk(s), f"DDS-{number}-1", "sw 000 012 349 gb", "Swiftwing Post")
     business.settle()
     assert [one["tracking_number"] for one in business.world.record()["fulfilments"] if one["number"] == number] == ["SW000012349GB"]
 
 
 def check_and_take(business, name, text):
-    kind = sheets_in.kind_of(name)
+    kind = sheet_kinds.kind_of(name)
     rows = list(read_sheet(text.encode(), kind.required, kind.optional).rows)
     with business.house.db.writing() as s:
         checked = kind.check(business.desk(s), rows, lambda n: None)
@@ -186,10 +182,10 @@ def check_and_take(business, name, text):
 def test_somebody_with_only_sheets_can_go_the_whole_road(business):
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        store = setup.join_uncalled(desk, setup.Join("store", "sheet", "Market stall", "", "", "GB", "GBP"))
+        store = connections.join_uncalled(desk, connections.Join("store", "sheet", "Market stall", "", "", "GB", "GBP"))
         going_live.all_on(desk, store)
-        supplier = setup.join_uncalled(desk, setup.Join("supplier", "sheet", "Barn", "", "", "GB", "GBP"))
-        terms.write_one_origin(desk, supplier, 200, 50, 3)
+        supplier = connections.join_uncalled(desk, connections.Join("supplier", "sheet", "Barn", "", "", "GB", "GBP"))
+        partner_terms.write_one_origin(desk, supplier, 200, 50, 3)
         store_id, supplier_id = store.id, supplier.id
     assert (
         check_and_take(
@@ -216,26 +212,26 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
     assert line_of(business, "77").state == "ready" and len(send(business)) == 1
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        assert {(one.what, one.count) for one in by_sheets.waiting(desk)} == {("purchases", 1), ("changes", 1)}
-        sheet = by_sheets.take_out(desk, "supplier", supplier_id, "purchases")
+        assert {(one.what, one.count) for one in sheet_export.waiting(desk)} == {("purchases", 1), ("changes", 1)}
+        sheet = sheet_export.take_out(desk, "supplier", supplier_id, "purchases")
         assert dict(zip(sheet.header, sheet.rows[0], strict=True))["item"] == "B-1" and sheet.rows[0][3] == 2
-        assert by_sheets.take_out(desk, "store", store_id, "changes").rows
+        assert sheet_export.take_out(desk, "store", store_id, "changes").rows
         assert [one.key for one in today.troubles(desk) if one.key.startswith("sheet:")] == []
     # Handed over is not accepted; taken back, it waits and is in the next sheet.
     assert business.one(select(PurchaseOrder).where(PurchaseOrder.supplier_id == supplier_id)).state == "sent"
     assert line_of(business, "77").state == "bought"
     with business.house.db.writing() as s:
         desk = business.desk(s)
-        by_sheets.take_back(desk, by_sheets.sheets_out(desk, "supplier", supplier_id)[0].id)
-        again = by_sheets.take_out(desk, "supplier", supplier_id, "purchases")
+        sheet_export.take_back(desk, sheet_export.sheets_out(desk, "supplier", supplier_id)[0].id)
+        again = sheet_export.take_out(desk, "supplier", supplier_id, "purchases")
         assert [row[0] for row in again.rows] == ["MS-77-1"]
     with business.house.db.writing() as s, pytest.raises(Conflict):
-        by_sheets.take_out(business.desk(s), "supplier", supplier_id, "purchases")
+        sheet_export.take_out(business.desk(s), "supplier", supplier_id, "purchases")
     answer = "purchase_order,answer,their_number,tracking_number,carrier,shipped_at\nMS-77-1,accepted,A-1,,,\n"
     assert check_and_take(business, "answers", answer).counts["new"] == 1 and line_of(business, "77").state == "with_supplier"
     with business.house.db.writing() as s, pytest.raises(Conflict, match="answered"):
         desk = business.desk(s)
-        by_sheets.take_back(desk, by_sheets.sheets_out(desk, "supplier", supplier_id)[0].id)
+        sheet_export.take_back(desk, sheet_export.sheets_out(desk, "supplier", supplier_id)[0].id)
     assert (
         check_and_take(
             business,
@@ -249,12 +245,12 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
     with business.house.db.writing() as s:
         desk = business.desk(s)
         assert any(one.key == f"sheet:store:{store_id}:tracking" for one in today.troubles(desk))
-        sheet = by_sheets.take_out(desk, "store", store_id, "tracking")
+        sheet = sheet_export.take_out(desk, "store", store_id, "tracking")
         assert [row[1:5] for row in sheet.rows] == [["77", "shipped", "SW000012349GB", "Swiftwing Post"]]
         with pytest.raises(Conflict, match="nothing waits"):
-            by_sheets.take_out(desk, "store", store_id, "tracking")
+            sheet_export.take_out(desk, "store", store_id, "tracking")
     with business.house.db.reading() as s:
-        assert lists.states_of_orders(business.desk(s))["on_the_road"] == 1
+        assert goods_grids.states_of_orders(business.desk(s))["on_the_road"] == 1
 
 
 def test_limits_are_checked_before_they_are_kept(business):

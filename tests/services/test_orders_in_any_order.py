@@ -22,10 +22,14 @@ from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.setup import Origin, Service, Store, Supplier
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel, PassedOn
-from amber_lane.services import lanes, orders, parcels, purchases, transit, undo, withdrawing
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import PolicyChange
-from amber_lane.services.errors import DeskError
+from amber_lane.services.activity import undo
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import DeskError
+from amber_lane.services.fulfilment import delivery_exceptions, parcel_tracking
+from amber_lane.services.mapping import lanes
+from amber_lane.services.orders import cancellations, orders
+from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import BUYER, Small
 
@@ -106,7 +110,7 @@ class Life:
             self.cancelled.setdefault(one.number, desk.now)
 
     def send(self, desk: Desk) -> None:
-        purchases.send(desk, purchases.due_orders(desk))
+        purchase_orders.send(desk, purchase_orders.due_orders(desk))
 
     def answer(self, desk: Desk) -> None:
         if one := self._some(desk, select(PurchaseOrder)):
@@ -116,7 +120,7 @@ class Life:
             told = PurchaseAnswer(one.reference, "T-1", state, "sold out", billed, None, lacking)
             if state == "shipped" or self.luck.random() < 0.1:
                 told = replace(told, state="shipped", tracking=self._tracking())
-            purchases.take_answer(desk, told, corrects=self.luck.random() < 0.5)
+            purchase_orders.take_answer(desk, told, corrects=self.luck.random() < 0.5)
 
     def _tracking(self) -> Tracking:
         self.serial += self.luck.choice((0, 1, 1, 1))
@@ -125,42 +129,42 @@ class Life:
     def recalled(self, desk: Desk) -> None:
         row = self._some(desk, select(Outbox).where(Outbox.kind == "recall"))
         if row is not None and self.luck.random() < 0.5:
-            withdrawing.kept(desk, row.body["reference"], "it has left")
+            cancellations.kept(desk, row.body["reference"], "it has left")
         elif row is not None:
-            withdrawing.take_recall(desk, PurchaseAnswer(row.body["reference"], "", "withdrawn", "", None, None))
+            cancellations.take_recall(desk, PurchaseAnswer(row.body["reference"], "", "withdrawn", "", None, None))
 
     def number(self, desk: Desk) -> None:
         if one := self._some(desk, select(PurchaseOrder)):
             tracking = self._tracking()
-            transit.enter_tracking(desk, one.reference, tracking.number, tracking.carrier)
+            parcel_tracking.enter_tracking(desk, one.reference, tracking.number, tracking.carrier)
 
     def carrier(self, desk: Desk) -> None:
         if one := self._some(desk, select(Parcel)):
             kind = self.luck.choice(("label", "collected", "moving", "delivered", "returned"))
-            transit.take_words(desk, 1, {one.number: [CarrierWord(desk.now, kind, kind, self.luck.choice(("", "Hull HU3 1AB")))]})
+            parcel_tracking.take_words(desk, 1, {one.number: [CarrierWord(desk.now, kind, kind, self.luck.choice(("", "Hull HU3 1AB")))]})
 
     def settle(self, desk: Desk) -> None:
         if one := self._some(desk, select(Order).where(Order.wants != "")):
-            withdrawing.settle(desk, one.id)
+            cancellations.settle(desk, one.id)
 
     def undo(self, desk: Desk) -> None:
         if act := self._some(desk, select(Act).where(Act.undo == "open", Act.kind.like("order.%"))):
             undo.undo(desk, act.id)
 
     def dear(self, desk: Desk) -> None:
-        for one, _ in withdrawing.dearer(desk)[:1]:
-            self.luck.choice((withdrawing.take_bill, withdrawing.ask_dearer_back))(desk, one.id)
+        for one, _ in cancellations.dearer(desk)[:1]:
+            self.luck.choice((cancellations.take_bill, cancellations.ask_dearer_back))(desk, one.id)
 
     def help(self, desk: Desk) -> None:
-        for one in parcels.troubled(desk)[:1]:
-            step = self.luck.choice(parcels.steps(desk, one.parcel.id) or [None])
+        for one in delivery_exceptions.troubled(desk)[:1]:
+            step = self.luck.choice(delivery_exceptions.steps(desk, one.parcel.id) or [None])
             if step is not None:
-                parcels.take(desk, one.parcel.id, step.key)
+                delivery_exceptions.take(desk, one.parcel.id, step.key)
 
     def wait(self, desk: Desk) -> None:
         if one := self._some(desk, select(Order)):
             self.luck.choice(
-                (lambda: purchases.wait(desk, [one.id]), lambda: orders.cancel(desk, one.id), lambda: orders.allow(desk, one.id))
+                (lambda: purchase_orders.wait(desk, [one.id]), lambda: orders.cancel(desk, one.id), lambda: orders.allow(desk, one.id))
             )()
 
     def sent(self, desk: Desk) -> None:

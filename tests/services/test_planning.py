@@ -14,10 +14,12 @@ from amber_lane.data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, P
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Origin, Service, Store, Supplier
 from amber_lane.data.source import Item
-from amber_lane.services import lanes, orders, planning, purchases
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import PolicyChange
-from amber_lane.services.errors import Conflict, Invalid
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.mapping import lanes
+from amber_lane.services.orders import orders, routing
+from amber_lane.services.pricing.drafts import PolicyChange
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import BUYER, Small
 
@@ -73,7 +75,7 @@ def test_lines_of_one_place_go_in_one_parcel_and_free_over_counts_for_it(two: Sm
     plan = two.all(select(Plan).where(Plan.order_id == order.id))[0]
     # 12 x 1.80 = 21.60 is over 20.00, so the van is free; each line alone would have paid 3.00.
     assert (plan.goods, plan.shipping) == (2160, 0)
-    made = two.write(lambda desk: purchases.send(desk, [order.id]))
+    made = two.write(lambda desk: purchase_orders.send(desk, [order.id]))
     assert [(one.goods, one.shipping, one.supplier_id) for one in made] == [(2160, 0, 2)]
     assert two.all(select(PurchaseLine.quantity).order_by(PurchaseLine.id)) == [6, 6]
 
@@ -81,13 +83,13 @@ def test_lines_of_one_place_go_in_one_parcel_and_free_over_counts_for_it(two: Sm
 def test_an_order_over_two_suppliers_is_bought_from_both_and_sent_whole_or_not_at_all(two: Small) -> None:
     order = two.order("A", ("S-1", 1, 1500), ("S-3", 1, 1500))
     two.write(lambda desk: orders.choose_lane(desk, two.all(select(OrderLine.id))[0], two.lane(1, 1).id))
-    made = two.write(lambda desk: purchases.send(desk, [order.id]))
+    made = two.write(lambda desk: purchase_orders.send(desk, [order.id]))
     assert [one.reference for one in made] == ["ONE-A-1", "ONE-A-2"] and {one.supplier_id for one in made} == {1, 2}
     # One of them refuses: only its line is planned anew, the other stays bought.
-    two.write(lambda desk: purchases.take_answer(desk, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
-    two.write(lambda desk: purchases.take_answer(desk, PurchaseAnswer("ONE-A-2", "", "refused", "sold out", None, None)))
+    two.write(lambda desk: purchase_orders.take_answer(desk, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
+    two.write(lambda desk: purchase_orders.take_answer(desk, PurchaseAnswer("ONE-A-2", "", "refused", "sold out", None, None)))
     assert sorted(states(two, order)) == ["refused", "with_supplier"]
-    assert two.write(lambda desk: purchases.send(desk, [order.id])) == []
+    assert two.write(lambda desk: purchase_orders.send(desk, [order.id])) == []
 
 
 @pytest.mark.parametrize(
@@ -107,14 +109,14 @@ def test_an_order_that_breaks_a_limit_waits_and_says_which(small: Small, lines: 
     assert set(states(small, order)) == {"held"}
     got, told = hold(small, order)
     assert got == limit and said in told
-    assert small.write(lambda desk: purchases.send(desk, [order.id])) == [] and not small.all(select(PurchaseOrder))
+    assert small.write(lambda desk: purchase_orders.send(desk, [order.id])) == [] and not small.all(select(PurchaseOrder))
 
 
 def test_the_older_order_gets_the_last_ones(small: Small) -> None:
     orders_made = [small.order(name, ("S-2", 8, 900)) for name in "ABC"]
     assert [states(small, one)[0] for one in orders_made] == ["ready", "ready", "held"]
     # What was bought is not free for the third, even before the supplier's stock shows it.
-    small.write(lambda desk: purchases.send(desk, [orders_made[0].id]))
+    small.write(lambda desk: purchase_orders.send(desk, [orders_made[0].id]))
     assert [states(small, one)[0] for one in orders_made] == ["bought", "ready", "held"]
     small.write(lambda desk: orders.cancel(desk, orders_made[1].id))
     assert states(small, orders_made[2]) == ["ready"]
@@ -134,7 +136,7 @@ def test_sending_by_itself_waits_as_long_as_the_policy_says(small: Small) -> Non
     one = small.order("A", ("S-1", 1, 900))
 
     def due() -> list[int]:
-        return small.write(purchases.due_orders)
+        return small.write(purchase_orders.due_orders)
 
     assert due() == []
     small.later(minutes=29)
@@ -165,7 +167,7 @@ def test_an_address_is_mended_beside_the_one_that_the_buyer_gave(small: Small) -
     small.write(lambda desk: orders.mend_address(desk, order.id, small.all(select(Order.version))[0], whole))
     row = small.all(select(Order))[0]
     assert states(small, order) == ["ready"] and row.address["country"] == "ZZ" and row.mended["address_1"] == "4 Row, back door"
-    made = small.write(lambda desk: purchases.send(desk, [order.id]))
+    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))
     body = small.all(select(Outbox.body).where(Outbox.key == made[0].reference))[0]
     assert body["address"]["address_1"] == "4 Row, back door" and "email" not in body["address"]
 
@@ -181,7 +183,7 @@ def test_an_order_comes_once_and_a_cancelled_one_is_stopped_until_it_is_bought(s
     small.write(lambda desk: again(desk, cancelled=True))
     assert states(small, order) == ["cancelled"] and not small.all(select(Outbox).where(Outbox.kind == "cancel"))
     other = small.order("B", ("S-1", 1, 900))
-    small.write(lambda desk: purchases.send(desk, [other.id]))
+    small.write(lambda desk: purchase_orders.send(desk, [other.id]))
     with pytest.raises(Conflict, match="bought already"):
         small.write(lambda desk: orders.cancel(desk, other.id))
 
@@ -195,7 +197,7 @@ def test_a_lane_by_hand_stands_even_when_it_costs_more_and_wrong_ones_are_refuse
         two.write(lambda desk: orders.choose_lane(desk, line.id, two.lane(3).id))
     two.write(lambda desk: orders.choose_lane(desk, line.id, None))
     assert two.all(select(Plan.goods).where(Plan.order_id == order.id)) == [100]
-    two.write(lambda desk: purchases.send(desk, [order.id]))
+    two.write(lambda desk: purchase_orders.send(desk, [order.id]))
     with pytest.raises(Conflict, match="bought already"):
         two.write(lambda desk: orders.choose_lane(desk, line.id, None))
 
@@ -210,6 +212,6 @@ def test_a_lane_by_hand_stands_even_when_it_costs_more_and_wrong_ones_are_refuse
     ],
 )
 def test_days_are_counted_from_the_cut_off_and_not_on_sundays(now: datetime, cut_off: str, days: int, expected: date) -> None:
-    assert planning.arrival(now, cut_off, days) == expected
-    later = planning.arrival(now + timedelta(days=1), cut_off, days)
+    assert routing.arrival(now, cut_off, days) == expected
+    later = routing.arrival(now + timedelta(days=1), cut_off, days)
     assert later >= expected, "ordering later never arrives earlier"

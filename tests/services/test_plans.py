@@ -13,11 +13,19 @@ from sqlalchemy import event, select
 from amber_lane.data.setup import Supplier
 from amber_lane.data.watch import Response
 from amber_lane.jobs.delivery import Delivery
-from amber_lane.services import by_sheets, lane_truth, lists, outbox, rollback, sheets_in, shelf, to_settle, today, trust, watch
-from amber_lane.services.lists import Wish
-from amber_lane.services.respond import respond, with_sharers
-from amber_lane.services.secrets import Safe
-from amber_lane.services.setup import Doors
+from amber_lane.services.alerts import today
+from amber_lane.services.base.credentials import Safe
+from amber_lane.services.delivery import sheet_export
+from amber_lane.services.grids import goods_grids
+from amber_lane.services.grids.goods_grids import Wish
+from amber_lane.services.imports import sheet_kinds
+from amber_lane.services.listings import on_sale
+from amber_lane.services.mapping import mapping_queue, performance, validity
+from amber_lane.services.monitoring import sweeps
+from amber_lane.services.outbox import queue
+from amber_lane.services.partners.connections import Doors
+from amber_lane.services.pricing import rollback
+from amber_lane.services.pricing.apply import respond, with_sharers
 
 from ..growth import Grown
 
@@ -64,27 +72,27 @@ def hot(grown: Grown) -> dict[str, Callable[[], Any]]:
     some, many = list(range(1, 60)), [(number, 1, 1) for number in range(1, 3500)]
     return {
         "the count of Today": reading(today.counts),
-        "to send": reading(outbox.waiting),
-        "what waits for sheets": reading(by_sheets.waiting),
+        "to send": reading(queue.waiting),
+        "what waits for sheets": reading(sheet_export.waiting),
         "whom delivery serves": delivery.targets,
-        "what goes next": reading(lambda desk: outbox.next_due(desk.s, "store:1", desk.now, 48)),
-        "what needs a person in Lanes": reading(to_settle.to_settle),
-        "off sale": writing(lambda desk: shelf.set_on_sale(desk, some, False)),
-        "on sale": writing(lambda desk: shelf.set_on_sale(desk, some, True)),
+        "what goes next": reading(lambda desk: queue.next_due(desk.s, "store:1", desk.now, 48)),
+        "what needs a person in Lanes": reading(mapping_queue.to_settle),
+        "off sale": writing(lambda desk: on_sale.set_on_sale(desk, some, False)),
+        "on sale": writing(lambda desk: on_sale.set_on_sale(desk, some, True)),
         "prices of some": writing(lambda desk: respond(desk, some, act=1, seen=True)),
         "what shares items with some": reading(lambda desk: with_sharers(desk, set(some))),
         # So many items that the database would sooner look through every lane for each of them.
-        "lanes of very many changed items": reading(lambda desk: watch.skus_behind(desk, desk.s.get(Supplier, 1), np.arange(1, 3500))),
-        "lanes of items in other packs": writing(lambda desk: lane_truth.shut_for_packs(desk, desk.s.get(Supplier, 1), many)),
-        "lanes of items that cost more": writing(lambda desk: lane_truth.look_at_costs(desk, desk.s.get(Supplier, 1), range(1, 3500))),
-        "a few lanes' trust": reading(lambda desk: trust.trusts(desk, [1, 2, 3])),
+        "lanes of very many changed items": reading(lambda desk: sweeps.skus_behind(desk, desk.s.get(Supplier, 1), np.arange(1, 3500))),
+        "lanes of items in other packs": writing(lambda desk: validity.shut_for_packs(desk, desk.s.get(Supplier, 1), many)),
+        "lanes of items that cost more": writing(lambda desk: validity.look_at_costs(desk, desk.s.get(Supplier, 1), range(1, 3500))),
+        "a few lanes' trust": reading(lambda desk: performance.trusts(desk, [1, 2, 3])),
         "taking back": writing(lambda desk: rollback.undo_responses(desk, responses=list(desk.s.scalars(select_responses())))),
-        **{f"list of {name}": reading(lambda desk, name=name: lists.page(desk, name, Wish(limit=50))) for name in lists.LISTS},
-        "decisions with a word": reading(lambda desk: lists.page(desk, "responses", Wish("SKU-000123"))),
-        "listings with a word": reading(lambda desk: lists.page(desk, "listings", Wish("amber"))),
-        "lanes by cost": reading(lambda desk: lists.page(desk, "lanes", Wish(sort="cost", down=True))),
-        "lanes by what they land at": reading(lambda desk: lists.page(desk, "lanes", Wish(sort="landed", down=True))),
-        "refused ones of Shelf": reading(lambda desk: lists.page(desk, "shelf", Wish(filters={"refused": "yes"}))),
+        **{f"list of {name}": reading(lambda desk, name=name: goods_grids.page(desk, name, Wish(limit=50))) for name in goods_grids.LISTS},
+        "decisions with a word": reading(lambda desk: goods_grids.page(desk, "responses", Wish("SKU-000123"))),
+        "listings with a word": reading(lambda desk: goods_grids.page(desk, "listings", Wish("amber"))),
+        "lanes by cost": reading(lambda desk: goods_grids.page(desk, "lanes", Wish(sort="cost", down=True))),
+        "lanes by what they land at": reading(lambda desk: goods_grids.page(desk, "lanes", Wish(sort="landed", down=True))),
+        "refused ones of Shelf": reading(lambda desk: goods_grids.page(desk, "shelf", Wish(filters={"refused": "yes"}))),
     }
 
 
@@ -147,9 +155,9 @@ FITTING = {
 
 
 @pytest.mark.parametrize("partners", [True, False], ids=["of partners we have", "of nobody"])
-@pytest.mark.parametrize("name", sheets_in.KINDS)
+@pytest.mark.parametrize("name", sheet_kinds.KINDS)
 def test_rows_of_things_that_nobody_knows_are_looked_up_all_at_once(grown: Grown, name: str, partners: bool) -> None:
-    kind, asked = sheets_in.KINDS[name], []
+    kind, asked = sheet_kinds.KINDS[name], []
     columns = (*kind.required, *kind.optional)
     fitting = FITTING if partners else {key: value for key, value in FITTING.items() if key not in ("store", "supplier", "carrier")}
     rows = [{column: fitting.get(column, f"no such {n}") for column in columns} for n in range(4000)]

@@ -14,9 +14,10 @@ from amber_lane.data.orders import Order, OrderLine
 from amber_lane.data.prices import PriceRule
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing, Sku
-from amber_lane.services import purchases, sheets_in
-from amber_lane.services.sheet_columns import read_as
-from amber_lane.services.sheets_frame import Checked
+from amber_lane.services.base.import_frame import Checked
+from amber_lane.services.imports import sheet_kinds
+from amber_lane.services.imports.column_memory import read_as
+from amber_lane.services.purchasing import purchase_orders
 from amber_lane.sheets.table import csv_bytes, xlsx_bytes
 
 from ..small import Small
@@ -25,7 +26,7 @@ ORDERS = "store,order_no,sku,quantity,name,address_1,city,postcode,country,unit_
 
 
 def check(small: Small, name: str, data: bytes, take: bool = False) -> Checked:
-    kind = sheets_in.kind_of(name)
+    kind = sheet_kinds.kind_of(name)
 
     def do(desk: Any) -> Checked:
         checked = kind.check(desk, list(read_as(desk.s, kind, data).rows), lambda n: None)
@@ -54,9 +55,9 @@ def test_what_we_give_out_comes_back_and_changes_nothing(small: Small, name: str
     small.write(lived_in)
     if name == "rates":
         check(small, "rates", b"from,to,rate,day\nPLN,GBP,0.196,2026-03-01\n", take=True)
-    kind = sheets_in.kind_of(name)
+    kind = sheet_kinds.kind_of(name)
     with small.db.reading() as s:
-        rows = list(sheets_in.out_rows(small.desk(s), name))
+        rows = list(sheet_kinds.out_rows(small.desk(s), name))
     assert rows
     again = check(small, name, form([*kind.required, *kind.optional], rows))
     assert again.bad == [] and {n for n, count in again.counts.items() if count} == {"same"}, (again.bad, again.changes)
@@ -84,7 +85,7 @@ def test_a_mended_row_joins_its_order_as_long_as_that_is_not_sent(small: Small) 
     assert {one.state for one in lines} == {"ready"}
     assert check(small, "orders", (ORDERS + row("7", "S-1") + row("7", "S-2")).encode()).counts["same"] == 1
     assert "another quantity" in check(small, "orders", (ORDERS + row("7", "S-2", 3)).encode()).bad[0][1]
-    small.write(lambda desk: purchases.send(desk, [small.all(select(Order))[0].id]))
+    small.write(lambda desk: purchase_orders.send(desk, [small.all(select(Order))[0].id]))
     late = check(small, "orders", (ORDERS + row("7", "S-3")).encode())
     assert "is sent" in late.bad[0][1] and late.bad[0][0]["sku"] == "S-3", "the row comes back as it stood"
 
@@ -114,5 +115,5 @@ def test_a_pack_is_charged_whole_and_by_the_usual_order(small: Small) -> None:
     order = small.order("A", ("S-4", 6, 6000))
     small.respond()
     assert small.listing(4).landed == 67 + 130, "an order of six shares the pack"
-    made = small.write(lambda desk: purchases.send(desk, [order.id]))[0]
+    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))[0]
     assert made.goods == 400

@@ -15,19 +15,11 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing, Picture
-from amber_lane.services import (
-    allowance,
-    delivered,
-    phrase_rules,
-    phrases,
-    pictures,
-    publishing,
-    store_listings,
-    titles,
-    today,
-    undo,
-)
-from amber_lane.services.errors import Conflict, Invalid
+from amber_lane.services.activity import undo
+from amber_lane.services.alerts import today
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.delivery import effects
+from amber_lane.services.listings import allowance, content_rule_changes, content_rules, images, publishing, store_listings, titles
 
 from ..small import Small
 
@@ -54,7 +46,7 @@ def confirm(small: Small) -> list[dict[str, Any]]:
         for row in desk.s.scalars(select(Outbox).where(Outbox.state == "waiting").order_by(Outbox.id)).all():
             row.state = "done"
             told.append(row.body)
-            delivered.follow(desk, [(row, None)])
+            effects.follow(desk, [(row, None)])
 
     small.write(do)
     return told
@@ -117,7 +109,7 @@ def test_a_refused_listing_remembers_why_and_goes_again_alone(two: Small) -> Non
     def refuse(desk: Any) -> None:
         letter = desk.s.scalars(select(Outbox).where(Outbox.subject == f"listing:{row.id}", Outbox.state == "waiting")).one()
         letter.state = "dead"
-        delivered.failed(desk, [(letter, "its group is closed")])
+        effects.failed(desk, [(letter, "its group is closed")])
 
     two.write(refuse)
     assert copies(two)[0].told == "its group is closed"
@@ -166,14 +158,14 @@ def test_what_a_store_shows_otherwise_is_settled_field_by_field(two: Small) -> N
 
 def test_phrases_are_whole_words_and_seen_before(two: Small) -> None:
     with two.db.reading() as s:
-        found, of = phrase_rules.effect(two.desk(s), "THING", "lamp", None)
+        found, of = content_rule_changes.effect(two.desk(s), "THING", "lamp", None)
         assert (len(found), of) == (9, 9) and found[0][2:] == ("Thing 1", "lamp 1")
-        assert phrase_rules.effect(two.desk(s), "thin", "x", None)[0] == []
-        cleaner = phrases.Cleaner(two.desk(s), s.get(Store, 2))
+        assert content_rule_changes.effect(two.desk(s), "thin", "x", None)[0] == []
+        cleaner = content_rules.Cleaner(two.desk(s), s.get(Store, 2))
         assert cleaner.title("lamp (Supply House), supply  house, red") == "Lamp, red"
-    assert two.write(lambda desk: phrase_rules.add_rule(desk, "Thing", "", 2)) == 3
+    assert two.write(lambda desk: content_rule_changes.add_rule(desk, "Thing", "", 2)) == 3
     with pytest.raises(Conflict):
-        two.write(lambda desk: phrase_rules.add_rule(desk, "Thing", "other", 2))
+        two.write(lambda desk: content_rule_changes.add_rule(desk, "Thing", "other", 2))
     assert [row.title for row in copies(two)] == ["1", "2", "3"] and two.listing(1).title == "Thing 1"
 
 
@@ -222,15 +214,15 @@ def bomb() -> bytes:
 )
 def test_what_is_no_picture_is_refused_before_anything_is_kept(two: Small, data: bytes, told: str) -> None:
     with pytest.raises(Invalid, match=told):
-        two.write(lambda desk: pictures.add(desk, 1, pictures.check(data)))
+        two.write(lambda desk: images.add(desk, 1, images.check(data)))
     assert not two.all(select(Picture.id))
 
 
 def test_a_picture_is_kept_once_as_our_own_and_without_what_was_hidden_in_it(two: Small) -> None:
     hidden = picture(2600, 400, "JPEG") + b"PK\x03\x04 and a whole archive behind it"
-    first = two.write(lambda desk: pictures.add(desk, 1, pictures.check(hidden)))
+    first = two.write(lambda desk: images.add(desk, 1, images.check(hidden)))
     assert (first.kind, first.width) == ("image/jpeg", 2000) and b"archive" not in first.data
-    assert two.write(lambda desk: pictures.add(desk, 2, pictures.check(hidden))).id == first.id
+    assert two.write(lambda desk: images.add(desk, 2, images.check(hidden))).id == first.id
     two.write(lambda desk: publishing.edit(desk, 1, None, {"pictures": [first.id]}))
     assert confirm(two)[-1]["words"]["pictures"] == [first.id]
 

@@ -17,9 +17,14 @@ from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item, Sample, SavedSearch, SupplierRequest
 from amber_lane.data.watch import Sighting, Sweep
 from amber_lane.jobs.longjobs import LongJobs
-from amber_lane.services import delivered, goods, history, lanes, pasting, preparing, publishing, requests, samples, searches, source, today
-from amber_lane.services.errors import Conflict, DeskError, Invalid
-from amber_lane.services.finder import Finder, Search
+from amber_lane.services.alerts import today
+from amber_lane.services.base.errors import Conflict, DeskError, Invalid
+from amber_lane.services.catalogue import ingest, item_detail, stability
+from amber_lane.services.catalogue.search import Finder, Search
+from amber_lane.services.delivery import effects
+from amber_lane.services.listings import preparation, publishing
+from amber_lane.services.mapping import lanes
+from amber_lane.services.sourcing import paste, samples, saved_searches, supplier_requests
 
 from ..small import BUYER, Small
 
@@ -41,7 +46,7 @@ def shop(small: Small) -> Small:
         items = [
             CatalogueItem(n, title, cost, "GBP", stock, "main", category=cat, weight_g=g) for n, title, cost, stock, cat, g in CATALOGUE
         ]
-        assert source.bring_in(desk, supplier, items) == (4, [])
+        assert ingest.bring_in(desk, supplier, items) == (4, [])
 
     small.write(make)
     small.respond()
@@ -54,10 +59,10 @@ def find(small: Small, finder: Finder | None = None, **what: Any) -> list[str]:
         return [s.get(Item, number).number for number in found.ids]
 
 
-def prepare(small: Small, numbers: list[str], store: int = 1, finder: Finder | None = None) -> list[preparing.Prepared]:
-    def do(desk: Any) -> list[preparing.Prepared]:
+def prepare(small: Small, numbers: list[str], store: int = 1, finder: Finder | None = None) -> list[preparation.Prepared]:
+    def do(desk: Any) -> list[preparation.Prepared]:
         ids = [desk.s.scalar(select(Item.id).where(Item.number == number)) for number in numbers]
-        return preparing.prepare(desk, finder or Finder(), ids, store)
+        return preparation.prepare(desk, finder or Finder(), ids, store)
 
     return small.write(do)
 
@@ -101,7 +106,7 @@ def test_the_bench_says_the_same_as_the_list(shop: Small) -> None:
     finder = Finder()
     with shop.db.reading() as s:
         item = s.scalars(select(Item).where(Item.number == "N-10")).one()
-        told = goods.explain(shop.desk(s), finder, item, 1)
+        told = item_detail.explain(shop.desk(s), finder, item, 1)
         items, view = finder.look(shop.desk(s), 1)
         at = int(items.ids.searchsorted(item.id))
         assert told.steps[0].amount == view.price[at] and told.steps[-1].amount == told.profit == view.profit[at]
@@ -120,10 +125,10 @@ def test_sixty_days_of_stock_are_told_from_sightings(shop: Small) -> None:
     shop.write(past)
     with shop.db.reading() as s:
         desk = shop.desk(s)
-        told = history.pasts(desk, [s.get(Item, 1)])[1]
+        told = stability.pasts(desk, [s.get(Item, 1)])[1]
         assert told.stock[:5] == [5, 5, 5, 5, 0] and told.stock[-1] == 3 and (told.moves, told.highest, told.in_stock) == (2, 120, 45)
-        items, held = history.in_stock_all(desk)
-        assert dict(zip(items.tolist(), held.tolist(), strict=True))[1] == 45 * history.DAY_MS
+        items, held = stability.in_stock_all(desk)
+        assert dict(zip(items.tolist(), held.tolist(), strict=True))[1] == 45 * stability.DAY_MS
 
 
 def test_preparing_opens_the_lane_and_the_same_twice_does_nothing(shop: Small) -> None:
@@ -176,12 +181,12 @@ LINES = {
 
 def test_every_pasted_line_is_recognised_or_says_why_not(shop: Small) -> None:
     with shop.db.reading() as s:
-        told = pasting.recognise(shop.desk(s), "\n\n".join(LINES))
+        told = paste.recognise(shop.desk(s), "\n\n".join(LINES))
     assert [line.text for line in told] == list(LINES) and [line.n for line in told] == list(range(1, 23, 2))
     for line, why in zip(told, LINES.values(), strict=True):
         assert why in line.told if why else not line.told and line.item, (line.text, line.told)
     with pytest.raises(Invalid, match="most"), shop.db.reading() as s:
-        pasting.recognise(shop.desk(s), "x\n" * 10_001)
+        paste.recognise(shop.desk(s), "x\n" * 10_001)
 
 
 def test_pasted_lines_are_a_job_that_may_run_twice(shop: Small) -> None:
@@ -215,15 +220,19 @@ def result_of(small: Small, number: int) -> dict[str, Any]:
 
 def test_a_saved_search_brings_in_what_is_new_within_its_limit(shop: Small) -> None:
     finder = Finder()
-    row = shop.write(lambda desk: searches.save(desk, "stools and lamps", Search(1, "", sort="profit"), 24, 2, "prepared"))
-    assert [one.id for one in shop.write(searches.due)] == [row.id] and shop.write(searches.due) == []
-    first = shop.write(lambda desk: searches.run(desk, finder, row.id, searches.look(desk, finder, row.id)))
+    row = shop.write(lambda desk: saved_searches.save(desk, "stools and lamps", Search(1, "", sort="profit"), 24, 2, "prepared"))
+    assert [one.id for one in shop.write(saved_searches.due)] == [row.id] and shop.write(saved_searches.due) == []
+    first = shop.write(lambda desk: saved_searches.run(desk, finder, row.id, saved_searches.look(desk, finder, row.id)))
     assert len(first["listings"]) == 2 and "wait for tomorrow" in first["told"]
-    assert shop.write(lambda desk: searches.run(desk, finder, row.id, searches.look(desk, finder, row.id)))["listings"] == []
+    assert shop.write(lambda desk: saved_searches.run(desk, finder, row.id, saved_searches.look(desk, finder, row.id)))["listings"] == []
     shop.later(hours=25)
-    assert len(shop.write(lambda desk: searches.run(desk, finder, row.id, searches.look(desk, finder, row.id)))["listings"]) == 2
+    assert (
+        len(shop.write(lambda desk: saved_searches.run(desk, finder, row.id, saved_searches.look(desk, finder, row.id)))["listings"]) == 2
+    )
     shop.later(hours=25)
-    assert shop.write(lambda desk: searches.run(desk, finder, row.id, searches.look(desk, finder, row.id)))["told"].startswith("0 new")
+    assert shop.write(lambda desk: saved_searches.run(desk, finder, row.id, saved_searches.look(desk, finder, row.id)))["told"].startswith(
+        "0 new"
+    )
     assert len(shop.all(select(SavedSearch.reports))[0]) == 4
 
 
@@ -248,38 +257,38 @@ def test_a_sample_is_bought_once_and_stays_out_of_sales(shop: Small) -> None:
 
 
 def test_a_request_ends_in_a_lane_or_is_declined(shop: Small) -> None:
-    row = shop.write(lambda desk: requests.ask(desk, 1, 3, 250, "for spring"))
+    row = shop.write(lambda desk: supplier_requests.ask(desk, 1, 3, 250, "for spring"))
     with pytest.raises(Conflict, match="already"):
-        shop.write(lambda desk: requests.ask(desk, 1, 3, None, ""))
+        shop.write(lambda desk: supplier_requests.ask(desk, 1, 3, None, ""))
     with shop.db.reading() as s:
-        assert "Thing 3" in requests.words(shop.desk(s), row) and "2.50 GBP" in requests.words(shop.desk(s), row)
+        assert "Thing 3" in supplier_requests.words(shop.desk(s), row) and "2.50 GBP" in supplier_requests.words(shop.desk(s), row)
     item = shop.all(select(Item.id).where(Item.number == "N-12"))[0]
     with pytest.raises(DeskError):
-        shop.write(lambda desk: requests.answer(desk, row.id, 1, 10**6))
-    shop.write(lambda desk: requests.answer(desk, row.id, 1, item))
-    shop.write(lambda desk: requests.accept(desk, row.id, 2))
+        shop.write(lambda desk: supplier_requests.answer(desk, row.id, 1, 10**6))
+    shop.write(lambda desk: supplier_requests.answer(desk, row.id, 1, item))
+    shop.write(lambda desk: supplier_requests.accept(desk, row.id, 2))
     assert shop.all(select(SupplierRequest.state)) == ["accepted"] and shop.lane(3, 1).supplier_id == 1
-    other = shop.write(lambda desk: requests.ask(desk, 1, 4, None, ""))
-    shop.write(lambda desk: requests.decline(desk, other.id, 1))
+    other = shop.write(lambda desk: supplier_requests.ask(desk, 1, 4, None, ""))
+    shop.write(lambda desk: supplier_requests.decline(desk, other.id, 1))
     assert shop.all(select(SupplierRequest.state).order_by(SupplierRequest.id)) == ["accepted", "declined"]
     with pytest.raises(Invalid, match="mail address"):
-        shop.write(lambda desk: requests.ask(desk, 1, 5, None, "", "nobody"))
-    mailed = shop.write(lambda desk: requests.ask(desk, 1, 5, None, "", "find@supply.example"))
+        shop.write(lambda desk: supplier_requests.ask(desk, 1, 5, None, "", "nobody"))
+    mailed = shop.write(lambda desk: supplier_requests.ask(desk, 1, 5, None, "", "find@supply.example"))
     sent = shop.all(select(Outbox).where(Outbox.kind == "mail"))
     assert len(sent) == 1 and "Thing 5" in sent[0].body["body"] and sent[0].body["to"] == "find@supply.example"
     with shop.db.writing() as s:
         desk = shop.desk(s)
-        assert requests.mailed(desk, [mailed]) == {mailed.id: "waiting"}
+        assert supplier_requests.mailed(desk, [mailed]) == {mailed.id: "waiting"}
         row = s.get(Outbox, sent[0].id)
         row.state = "done"
-        delivered.follow(desk, [(row, None)])
+        effects.follow(desk, [(row, None)])
 
 
 def test_another_pack_shuts_the_lane_and_says_why(shop: Small) -> None:
     def repacked(desk: Any) -> None:
         item = desk.s.get(Item, 2)
         told = CatalogueItem(item.number, item.title, item.cost, "GBP", 20, "main", pack_size=5)
-        source.bring_in(desk, desk.s.get(Supplier, 1), [told])
+        ingest.bring_in(desk, desk.s.get(Supplier, 1), [told])
 
     shop.write(repacked)
     assert shop.lane(2).state == "shut" and "packs of 5 now, not of 1" in shop.lane(2).why
@@ -304,7 +313,7 @@ def test_items_called_otherwise_overnight_stop_the_lanes_that_no_longer_fit(shop
             item = desk.get(Item, number, "item")
             gtin = "2000000000015" if number == 3 else item.gtin
             told.append(CatalogueItem(item.number, title, item.cost, "GBP", 20, "main", gtin=gtin))
-        return source.bring_in(desk, desk.get(Supplier, 1, "supplier"), told)
+        return ingest.bring_in(desk, desk.get(Supplier, 1, "supplier"), told)
 
     shop.write(name)
     shop.respond()
@@ -342,7 +351,7 @@ def test_what_stayed_beside_the_title_does_not_make_another_thing_the_same(shop:
 
     def overnight(desk: Any) -> Any:
         item = desk.get(Item, 2, "item")
-        return source.bring_in(
+        return ingest.bring_in(
             desk, desk.get(Supplier, 1, "supplier"), [CatalogueItem(item.number, title, item.cost, "GBP", 20, "main", **kept)]
         )
 

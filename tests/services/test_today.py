@@ -18,11 +18,18 @@ from amber_lane.data.setup import Link, Service, Store, Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
-from amber_lane.services import lanes, orders, outbox, parcels, purchases, today, transit, undo, watch
-from amber_lane.services.desk import Desk
-from amber_lane.services.drafts import Draft, PolicyChange, RateChange, RuleChange
-from amber_lane.services.errors import Conflict, NotFound
-from amber_lane.services.trouble import Trouble
+from amber_lane.services.activity import undo
+from amber_lane.services.alerts import today
+from amber_lane.services.alerts.alert import Trouble
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict, NotFound
+from amber_lane.services.fulfilment import delivery_exceptions, parcel_tracking
+from amber_lane.services.mapping import lanes
+from amber_lane.services.monitoring import sweeps
+from amber_lane.services.orders import orders
+from amber_lane.services.outbox import queue
+from amber_lane.services.pricing.drafts import Draft, PolicyChange, RateChange, RuleChange
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -65,7 +72,7 @@ def held_feed(small: Small) -> None:
 def old_feed(small: Small) -> None:
     small.sweep({})
     small.later(hours=3)
-    small.write(lambda desk: watch.fail(desk, watch.begin(desk, desk.get(Supplier, 1, "supplier")), "no answer within 10 s"))
+    small.write(lambda desk: sweeps.fail(desk, sweeps.begin(desk, desk.get(Supplier, 1, "supplier")), "no answer within 10 s"))
 
 
 def doubted(small: Small) -> None:
@@ -120,9 +127,11 @@ def no_rate(small: Small) -> None:
 
 def refused(small: Small) -> None:
     one = small.order("R", ("S-3", 1, 2000))
-    made = small.write(lambda desk: purchases.send(desk, [one.id]))[0]
+    made = small.write(lambda desk: purchase_orders.send(desk, [one.id]))[0]
     small.write(
-        lambda desk: purchases.take_answer(desk, purchases.PurchaseAnswer(made.reference, "", "refused", "out of print", None, None))
+        lambda desk: purchase_orders.take_answer(
+            desk, purchase_orders.PurchaseAnswer(made.reference, "", "refused", "out of print", None, None)
+        )
     )
 
 
@@ -136,20 +145,24 @@ def broken_link(small: Small) -> None:
 
 def sent(small: Small, number: str) -> PurchaseOrder:
     one = small.order(number, ("S-4", 1, 3000))
-    made = small.write(lambda desk: purchases.send(desk, [one.id]))[0]
-    small.write(lambda desk: purchases.take_answer(desk, purchases.PurchaseAnswer(made.reference, "", "accepted", "", None, None)))
+    made = small.write(lambda desk: purchase_orders.send(desk, [one.id]))[0]
+    small.write(
+        lambda desk: purchase_orders.take_answer(desk, purchase_orders.PurchaseAnswer(made.reference, "", "accepted", "", None, None))
+    )
     return made
 
 
 def wrong_number(small: Small) -> None:
     made = sent(small, "N")
     told = Tracking("RR473124820GB", "Hill Post")
-    small.write(lambda desk: purchases.take_answer(desk, purchases.PurchaseAnswer(made.reference, "", "shipped", "", None, told)))
+    small.write(
+        lambda desk: purchase_orders.take_answer(desk, purchase_orders.PurchaseAnswer(made.reference, "", "shipped", "", None, told))
+    )
 
 
 def late_parcel(small: Small) -> None:
     made = sent(small, "P")
-    small.write(lambda desk: transit.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
+    small.write(lambda desk: parcel_tracking.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
     small.later(days=12)
 
 
@@ -214,7 +227,9 @@ MENDED: dict[str, Callable[[Small], Any]] = {
     ),
     "No rate": lambda small: small.write(lambda desk: RateChange("GBP", "EUR", 10**9).keep(desk)),
     "Number": lambda small: small.write(
-        lambda desk: transit.enter_tracking(desk, desk.s.scalars(select(PurchaseOrder.reference)).one(), "RR473124829GB", "Hill Post")
+        lambda desk: parcel_tracking.enter_tracking(
+            desk, desk.s.scalars(select(PurchaseOrder.reference)).one(), "RR473124829GB", "Hill Post"
+        )
     ),
 }
 
@@ -294,11 +309,11 @@ def test_a_parcel_is_late_by_its_promise_and_not_before(small: Small) -> None:
     made, promised = small.all(select(Parcel.made_at))[0], datetime(2026, 3, 21, tzinfo=UTC)
 
     def told(promised: datetime, day: int) -> str:
-        return parcels.trouble_of("label", "", made, None, promised, small.clock.now().replace(day=day))
+        return delivery_exceptions.trouble_of("label", "", made, None, promised, small.clock.now().replace(day=day))
 
     assert (told(promised, 21), told(promised, 22), told(promised.replace(day=28), 13)) == ("unmoved", "late", "")
     with small.db.reading() as s:
-        assert outbox.waiting(small.desk(s)) > 0 and s.get(Store, 1) is not None
+        assert queue.waiting(small.desk(s)) > 0 and s.get(Store, 1) is not None
     small.write(lambda desk: PolicyChange("house", "", {"cap": 5}).keep(desk))
     assert of(small, "Late")
 

@@ -15,12 +15,16 @@ from amber_lane.data.outbox import Act, Outbox
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.watch import Response, Sweep
-from amber_lane.services import drafts, prices, purchases, today, transit, watch
-from amber_lane.services.decide import CROWD
-from amber_lane.services.desk import Desk
-from amber_lane.services.facts import Facts
-from amber_lane.services.rule_dips import dips
-from amber_lane.services.trouble import Trouble
+from amber_lane.services.alerts import today
+from amber_lane.services.alerts.alert import Trouble
+from amber_lane.services.base.context import Desk
+from amber_lane.services.fulfilment import parcel_tracking
+from amber_lane.services.monitoring import sweeps
+from amber_lane.services.pricing import drafts, what_if
+from amber_lane.services.pricing.decide import CROWD
+from amber_lane.services.pricing.inputs import Facts
+from amber_lane.services.pricing.rule_steps import dips
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -46,7 +50,7 @@ def test_what_waits_since_a_feed_stopped_is_worked_out_anew_when_it_is_back(smal
         act = desk.log("watch.stale", "Supply House", "Supply House: no good sweep for 6 h", after={"supplier": 1})
         desk.s.execute(Listing.__table__.update().values(wanted_price=Listing.wanted_price + 100))
         desk.s.flush()
-        watch.respond(desk, None, act=act.id, alone=True)
+        sweeps.respond(desk, None, act=act.id, alone=True)
         desk.s.get(Supplier, 1).stale = True
 
     small.write(stopped)
@@ -69,12 +73,12 @@ def test_a_price_that_goes_on_since_a_day_has_passed_says_so(small: Small) -> No
     small.later(hours=25)
     small.respond()
     small.later(hours=25)
-    small.write(watch.step_on)
+    small.write(sweeps.step_on)
     act = small.act("watch.step")
     assert act.told.startswith("a day has passed") and small.all(select(Response.id).where(Response.act_id == act.id))
 
 
-def sweeps(small: Small, gaps: list[float]) -> None:
+def past_sweeps(small: Small, gaps: list[float]) -> None:
     """Past sweeps with changes, so many hours apart, the last one now."""
 
     def make(desk: Desk) -> None:
@@ -91,7 +95,7 @@ def test_a_feed_that_says_the_same_for_ever_is_stale_unless_it_always_rests_so_l
     small: Small, gaps: list[float], hours: int, stale: bool
 ) -> None:
     small.sweep({})
-    sweeps(small, gaps)
+    past_sweeps(small, gaps)
     small.later(hours=hours)
     small.sweep({})
     newest = small.all(select(Sweep).order_by(Sweep.id.desc()))[0]
@@ -115,17 +119,17 @@ def test_a_band_at_whose_edge_the_price_falls_is_told_with_its_range_and_mended_
     keep(small, *BANDS)
     with small.db.reading() as s:
         (dip,) = dips(Facts.read(s))
-        view = prices.what_if(small.desk(s), drafts.RuleChange(list(BANDS)))
+        view = what_if.what_if(small.desk(s), drafts.RuleChange(list(BANDS)))
     assert (dip.edge, dip.below, dip.at) == (400, 798, 600) and 530 <= dip.until <= 540
     assert min(price for cost, price in dip.curve if cost >= 400) < dip.below
     # Items that cost 2.00 to 4.00 land at 3.30 to 5.30; the dearer two stand in the dip.
     assert view.counts["dips"] == 2 == view.dips[0].listings
     carried = drafts.Draft("house", "", 400, {"rule": "multiple", "rule_value": 1_500_000, "least_price": dip.below})
     with small.db.reading() as s:
-        assert prices.what_if(small.desk(s), drafts.RuleChange([BANDS[0], carried])).dips == []
+        assert what_if.what_if(small.desk(s), drafts.RuleChange([BANDS[0], carried])).dips == []
     small.respond()
     with small.db.reading() as s:
-        _, _, why = prices.why_price(small.desk(s), small.listing(3).id)
+        _, _, why = what_if.why_price(small.desk(s), small.listing(3).id)
     assert why is not None and "house from £4.00" in why.sentence
 
 
@@ -135,7 +139,7 @@ def test_a_step_without_an_allowed_ending_says_so_with_the_nearest_and_from_what
     keep(small, drafts.Draft("house", "", 0, {"rule": "multiple", "rule_value": 9_000_000, "step": 20_000, "endings": "50"}))
     small.respond()
     with small.db.reading() as s:
-        _, _, why = prices.why_price(small.desk(s), small.listing(1).id)
+        _, _, why = what_if.why_price(small.desk(s), small.listing(1).id)
     assert why is not None and "no allowed ending lies within the step of 2 % a day" in why.sentence
     assert "day's first price of £10.00" in why.sentence and "£9.50 and £10.50" in why.sentence
     assert troubles(small, "Step"), "it is put up for review"
@@ -143,7 +147,7 @@ def test_a_step_without_an_allowed_ending_says_so_with_the_nearest_and_from_what
     small.write(lambda desk: desk.s.execute(Listing.__table__.update().values(wanted_price=1050, step_price=None, step_at=None)))
     small.respond()
     with small.db.reading() as s:
-        _, _, why = prices.why_price(small.desk(s), small.listing(1).id)
+        _, _, why = what_if.why_price(small.desk(s), small.listing(1).id)
     assert why is not None and "no other allowed ending lies within the step" in why.sentence and "£9.50 and £11.50" in why.sentence
     assert troubles(small, "Step"), "it is put up for review"
 
@@ -184,20 +188,20 @@ def test_a_number_of_another_order_is_counted_as_wrong_told_with_its_reason_and_
     small.order("C", ("S-2", 1, 2500))
 
     def send(desk: Desk) -> None:
-        purchases.send(desk, [1, 3])
+        purchase_orders.send(desk, [1, 3])
         first = desk.s.scalars(select(PurchaseOrder).order_by(PurchaseOrder.id)).all()
         for one in first:
             one.state = "accepted"
-        desk.s.get(purchases.Order, 3).address = {**desk.s.get(purchases.Order, 3).address, "postcode": "LS1 4HY"}
-        transit.take_tracking(desk, first[0], Tracking("RR473124829GB", "Hill Post"))
+        desk.s.get(purchase_orders.Order, 3).address = {**desk.s.get(purchase_orders.Order, 3).address, "postcode": "LS1 4HY"}
+        parcel_tracking.take_tracking(desk, first[0], Tracking("RR473124829GB", "Hill Post"))
 
     small.write(send)
     other = small.all(select(PurchaseOrder).order_by(PurchaseOrder.id))[1].reference
     checked = small.sheet("tracking", f"purchase_order,tracking_number,carrier\n{other},RR473124829GB,Hill Post\n")
     assert checked.counts["wrong"] == 1 and checked.counts["new"] == 0 and "order A too" in checked.changes[0]["told"]
-    (wrong,) = small.write(transit.wrong_numbers)
+    (wrong,) = small.write(parcel_tracking.wrong_numbers)
     assert wrong.reference == other and "goes elsewhere" in wrong.told and troubles(small, "Number")
-    small.write(lambda desk: transit.drop_wrong(desk, other))
+    small.write(lambda desk: parcel_tracking.drop_wrong(desk, other))
     assert not troubles(small, "Number")
     acts: list[Any] = small.all(select(Act.told).where(Act.kind == "transit.dropped"))
     assert len(acts) == 1 and other in acts[0]

@@ -22,49 +22,25 @@ from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
 from amber_lane.data.source import Sample
 from amber_lane.data.transit import MessageTemplate
 from amber_lane.data.watch import Response
-from amber_lane.services import (
-    accounts,
-    allowance,
-    calls,
-    carrier_names,
-    drafts,
-    keeping,
-    lane_acts,
-    lane_faults,
-    lane_moves,
-    lane_terms,
-    lanes,
-    mails,
-    manual_price,
-    matching,
-    order_lines,
-    order_ways,
-    ordering,
-    orders,
-    partner_life,
-    phrase_rules,
-    place,
-    preparing,
-    prices,
-    publishing,
-    purchases,
-    rollback,
-    samples,
-    sheets_in,
-    shelf,
-    terms,
-    today,
-    transit,
-    undo,
-    variants,
-    withdrawing,
-)
-from amber_lane.services.desk import Desk
-from amber_lane.services.errors import Conflict, NotFound
-from amber_lane.services.finder import Finder
-from amber_lane.services.lanes import Wish as LaneWish
-from amber_lane.services.matching import Sure
-from amber_lane.services.variants import Wish
+from amber_lane.services.activity import retention, undo
+from amber_lane.services.alerts import today
+from amber_lane.services.base import regional
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict, NotFound
+from amber_lane.services.catalogue.search import Finder
+from amber_lane.services.fulfilment import buyer_notifications, carrier_names, parcel_tracking
+from amber_lane.services.imports import sheet_kinds
+from amber_lane.services.listings import allowance, content_rule_changes, on_sale, preparation, publishing, variant_commands
+from amber_lane.services.listings.variant_commands import Wish
+from amber_lane.services.mapping import audit, auto_matching, bulk_changes, lane_terms, lanes, switch_supplier
+from amber_lane.services.mapping.auto_matching import Sure
+from amber_lane.services.mapping.lanes import Wish as LaneWish
+from amber_lane.services.monitoring import polling_plan
+from amber_lane.services.orders import cancellations, order_lines, orders
+from amber_lane.services.partners import life_cycle, partner_terms
+from amber_lane.services.pricing import drafts, manual_price, rollback, what_if
+from amber_lane.services.purchasing import buying_accounts, next_steps, order_settings, purchase_orders
+from amber_lane.services.sourcing import samples
 
 from ..small import BUYER, Small
 
@@ -112,7 +88,7 @@ def seen(small: Small) -> dict[str, list[Any]]:
     found["PurchaseOrder"] = [row for row in found["PurchaseOrder"] if "taken back" not in row]
     found["Rate"] = [repr(newest)]
     with small.db.reading() as s:
-        found["Place"] = [repr(place.place_of(s)), repr(keeping.kept(small.desk(s)))]
+        found["Place"] = [repr(regional.place_of(s)), repr(retention.kept(small.desk(s)))]
     found["Policy"] = [row for row in found["Policy"] if not row.endswith("{})")]
     return found
 
@@ -122,7 +98,7 @@ def change(what: Callable[[Desk], drafts.Change]) -> Callable[[Desk], Any]:
 
     def do(desk: Desk) -> Any:
         made = what(desk)
-        return prices.apply(desk, made, prices.what_if(desk, made).counts, None)
+        return what_if.apply(desk, made, what_if.what_if(desk, made).counts, None)
 
     return do
 
@@ -141,7 +117,7 @@ def move(desk: Desk, **what: Any) -> Any:
 
 
 def take_sheet(desk: Desk) -> None:
-    kind = sheets_in.kind_of("lanes")
+    kind = sheet_kinds.kind_of("lanes")
     head = ("store", "sku", "supplier", "item", "use")
     rows = [dict(zip(head, row, strict=True)) for row in (("all", "S-1", "SUP", "I-5", "main"), ("all", "s-2", "SUP", "I-1", "spare 1"))]
     kind.take(desk, kind.check(desk, rows, lambda n: None))
@@ -149,22 +125,22 @@ def take_sheet(desk: Desk) -> None:
 
 def mail_of(desk: Desk, number: int | None) -> Any:
     said = {"kind": "late", "store": 1, "language": "de", "subject": "Später", "body": "{name}", "on": True, "delay_minutes": 5}
-    return mails.keep_template(desk, number, None, **said)
+    return buyer_notifications.keep_template(desk, number, None, **said)
 
 
 def account(desk: Desk, name: str, number: int | None = None) -> Any:
     """One that buys nothing today."""
-    return accounts.keep(desk, 1, number, None, name=name, cap_money=0, cap_orders=None, send="hand", send_minutes=None)
+    return buying_accounts.keep(desk, 1, number, None, name=name, cap_money=0, cap_orders=None, send="hand", send_minutes=None)
 
 
 def approve(desk: Desk) -> None:
     """A price that waits at its ceiling is taken all the same."""
     waiting = [one.id for one in desk.s.scalars(select(Response).where(Response.state == "waits", Response.listing_id == 5))]
-    prices.settle(desk, waiting, approve=True)
+    what_if.settle(desk, waiting, approve=True)
 
 
 def price_sheet(desk: Desk) -> None:
-    kind = sheets_in.kind_of("prices")
+    kind = sheet_kinds.kind_of("prices")
     rows = [{"store": "ONE", "sku": "S-1", "price": "19.00", "why": "agreed"}, {"store": "ONE", "sku": "S-2", "ceiling": "30"}]
     kind.take(desk, kind.check(desk, rows, lambda n: None))
 
@@ -190,7 +166,7 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a lane's units": ("lane.change", lambda d: move(d, units=Fraction(3))),
     "a lane's place": ("lane.change", lambda d: move(d, use=1)),
     "a lane's service and state": ("lane.change", lambda d: move(d, service="fast", state="shut", why="no answer")),
-    "how long things are kept": ("keeping.set", lambda d: keeping.set_keeping(d, keeping.Keeping(decisions=200))),
+    "how long things are kept": ("keeping.set", lambda d: retention.set_keeping(d, retention.Keeping(decisions=200))),
     "rules": (
         "rule.change",
         change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "multiple", "rule_value": 2_900_000})])),
@@ -211,12 +187,12 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a price sheet": ("price.sheet", price_sheet),
     "how often to look": (
         "looks.change",
-        lambda desk: calls.set_looks(
+        lambda desk: polling_plan.set_looks(
             desk, 1, None, {"sweep_minutes": 45, "calls_minute": None, "calls_day": 90, "hour_from": 6, "hour_to": 22}
         ),
     ),
     "a price by hand": ("price.hand", lambda d: manual_price.fix_price(d, 1, first(d, Listing).version, 4321, "a promise")),
-    "taken off sale": ("listing.pause", lambda d: shelf.set_on_sale(d, [1, 2, 3], False)),
+    "taken off sale": ("listing.pause", lambda d: on_sale.set_on_sale(d, [1, 2, 3], False)),
     "many orders let go": ("order.allow_many", lambda d: orders.allow_many(d, [first(d, Order, Order.number == "WORTH").id])),
     "a part of an order": (
         "order.part",
@@ -224,52 +200,52 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
             d, (two := first(d, Order, Order.number == "TWO")).id, [first(d, OrderLine, OrderLine.order_id == two.id).id]
         ),
     ),
-    "two orders in one parcel": ("order.pack", lambda d: order_ways.take(d, 5, "pack:6")),
-    "a wrong number set aside": ("transit.dropped", lambda d: transit.drop_wrong(d, "WRONG")),
+    "two orders in one parcel": ("order.pack", lambda d: next_steps.take(d, 5, "pack:6")),
+    "a wrong number set aside": ("transit.dropped", lambda d: parcel_tracking.drop_wrong(d, "WRONG")),
     "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),
     "a line's lane": ("order.lane", lambda d: orders.choose_lane(d, first(d, OrderLine).id, lane(d, 1, 1).id)),
-    "where the house is": ("place.set", lambda d: place.set_place(d, place.Place("US", "America/Chicago", "mdy", "."))),
-    "how we order": ("ordering.change", lambda d: ordering.keep(d, "store", 1, None, {"greeting": "Hello {name}", "phone": "1"})),
+    "where the house is": ("place.set", lambda d: regional.set_place(d, regional.Place("US", "America/Chicago", "mdy", "."))),
+    "how we order": ("ordering.change", lambda d: order_settings.keep(d, "store", 1, None, {"greeting": "Hello {name}", "phone": "1"})),
     "whom our mails come from": (
         "ordering.change",
-        lambda d: ordering.keep(d, "mailbox", 1, None, {"name": "We", "sender": "a@b.example"}),
+        lambda d: order_settings.keep(d, "mailbox", 1, None, {"name": "We", "sender": "a@b.example"}),
     ),
     "a mail to buyers": ("template.change", lambda d: mail_of(d, first(d, MessageTemplate).id)),
     "a mail of a store's own": ("template.change", lambda d: mail_of(d, None)),
-    "a buyer's wish settled": ("order.settled", lambda d: withdrawing.settle(d, first(d, Order, Order.number == "LOSS").id)),
-    "a waiting by hand": ("order.wait", lambda d: purchases.wait(d, [first(d, Order).id])),
+    "a buyer's wish settled": ("order.settled", lambda d: cancellations.settle(d, first(d, Order, Order.number == "LOSS").id)),
+    "a waiting by hand": ("order.wait", lambda d: purchase_orders.wait(d, [first(d, Order).id])),
     "a buying account": ("account.keep", lambda d: account(d, "Second card")),
     "limits of an account": ("account.keep", lambda d: account(d, "Card", first(d, BuyingAccount).id)),
-    "an account taken away": ("account.remove", lambda d: accounts.remove(d, first(d, BuyingAccount).id, None)),
-    "a sending": ("order.send", lambda d: purchases.send(d, [first(d, Order).id])),
-    "how a supplier sends": ("origins.change", lambda d: terms.set_origins(d, 1, None, [FROM])),
-    "a preparing": ("listing.prepare", lambda d: preparing.prepare(d, Finder(), [1, 2, 3], 2)),
+    "an account taken away": ("account.remove", lambda d: buying_accounts.remove(d, first(d, BuyingAccount).id, None)),
+    "a sending": ("order.send", lambda d: purchase_orders.send(d, [first(d, Order).id])),
+    "how a supplier sends": ("origins.change", lambda d: partner_terms.set_origins(d, 1, None, [FROM])),
+    "a preparing": ("listing.prepare", lambda d: preparation.prepare(d, Finder(), [1, 2, 3], 2)),
     "a copy": ("listing.copy", lambda d: publishing.copy(d, [1, 2], 2, True)),
     "a publishing": ("listing.publish", lambda d: publishing.publish(d, [first(d, Listing, Listing.state == "preparing").id])),
     "an end": ("listing.end", lambda d: publishing.end(d, [1, 2, first(d, Listing, Listing.state == "preparing").id])),
     "words": ("listing.words", lambda d: publishing.edit(d, 1, None, {"title": "Another thing", "description": "<b>Bright</b>"})),
-    "a phrase": ("phrase.add", lambda d: phrase_rules.add_rule(d, "thing", "lamp", None)),
+    "a phrase": ("phrase.add", lambda d: content_rule_changes.add_rule(d, "thing", "lamp", None)),
     "an allowance": ("allowance.apply", lambda d: (setattr(first(d, Store), "allowance_units", 6), allowance.apply(d, 1, 24))),
     "a sample": ("sample.order", lambda d: (samples.set_own_address(d, BUYER), samples.order(d, 1))),
-    "sizes": ("family.keep", lambda d: variants.keep(d, Finder(), 1, first(d, Listing).version, "Thing", [SIZES], WISHES)),
+    "sizes": ("family.keep", lambda d: variant_commands.keep(d, Finder(), 1, first(d, Listing).version, "Thing", [SIZES], WISHES)),
     "lanes opened together": (
         "lane.many",
-        lambda d: lane_acts.in_one(
+        lambda d: bulk_changes.in_one(
             d, "lane.many", {1, 2}, lambda n: "two", [LaneWish(1, [lanes.Part(3, Fraction(1))]), LaneWish(2, [lanes.Part(4, Fraction(1))])]
         ),
     ),
-    "spares made main": ("lane.many", lambda d: lane_acts.change_many(d, [lane(d, 1, 1).id, lane(d, 2).id], "main")),
-    "lanes closed together": ("lane.many", lambda d: lane_acts.change_many(d, [lane(d, 1).id, lane(d, 2).id], "close")),
-    "lanes moved": ("lane.move", lambda d: lane_moves.move(d, 1, {1: 5, 2: 6}, {}, keep_old=False)),
+    "spares made main": ("lane.many", lambda d: bulk_changes.change_many(d, [lane(d, 1, 1).id, lane(d, 2).id], "main")),
+    "lanes closed together": ("lane.many", lambda d: bulk_changes.change_many(d, [lane(d, 1).id, lane(d, 2).id], "close")),
+    "lanes moved": ("lane.move", lambda d: switch_supplier.move(d, 1, {1: 5, 2: 6}, {}, keep_old=False)),
     "lanes of a sheet": ("lane.sheet", take_sheet),
-    "sure lanes": ("lane.sure", lambda d: matching.open_sure(d, [Sure(50, [1, 2], [{}, {}])])),
-    "items refused": ("lane.refuse", lambda d: lane_acts.refuse(d, 1, [3, 4])),
-    "a fault set aside": ("lane.fault", lambda d: lane_faults.set_aside(d, lane_faults.faults(d)[0].key)),
+    "sure lanes": ("lane.sure", lambda d: auto_matching.open_sure(d, [Sure(50, [1, 2], [{}, {}])])),
+    "items refused": ("lane.refuse", lambda d: bulk_changes.refuse(d, 1, [3, 4])),
+    "a fault set aside": ("lane.fault", lambda d: audit.set_aside(d, audit.faults(d)[0].key)),
     "a lane's dates": ("lane.change", lambda d: dates(d)),
-    "a partner's name": ("partner.rename", lambda d: partner_life.rename(d, "supplier", 1, None, "Other House")),
-    "a pause": ("partner.pause", lambda d: partner_life.set_paused(d, "supplier", 1, None, True)),
-    "a store disconnected": ("partner.end", lambda d: partner_life.disconnect(d, "store", 2, None)),
-    "a supplier disconnected": ("supplier.end", lambda d: partner_life.disconnect(d, "supplier", 1, None)),
+    "a partner's name": ("partner.rename", lambda d: life_cycle.rename(d, "supplier", 1, None, "Other House")),
+    "a pause": ("partner.pause", lambda d: life_cycle.set_paused(d, "supplier", 1, None, True)),
+    "a store disconnected": ("partner.end", lambda d: life_cycle.disconnect(d, "store", 2, None)),
+    "a supplier disconnected": ("supplier.end", lambda d: life_cycle.disconnect(d, "supplier", 1, None)),
     "a carrier's name": ("carrier.name", lambda d: carrier_names.choose(d, 1, 1, "hill")),
     "an allowance by hand": ("allowance.set", lambda d: allowance.set_limits(d, 1, None, 900, None, 80_000)),
     "a trouble put off": ("snooze", lambda d: today.snooze(d, "hold:2", 8)),
@@ -313,7 +289,7 @@ def busy(small: Small) -> Small:
     wrong = PurchaseOrder(reference="WRONG", state="accepted", made_at=small.clock.now(), told="no such number", **given)
     small.write(lambda desk: desk.s.add(wrong))
     told = "the buyer cancelled, but it is on the road"
-    small.write(lambda desk: withdrawing.wants(desk, first(desk, Order, Order.number == "LOSS"), "return", told))
+    small.write(lambda desk: cancellations.wants(desk, first(desk, Order, Order.number == "LOSS"), "return", told))
     small.later(minutes=1)
     return small
 

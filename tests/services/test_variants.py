@@ -14,11 +14,13 @@ from amber_lane.data.lanes import Lane
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.shelf import Listing, Sku, Variant
 from amber_lane.data.source import Item
-from amber_lane.services import manual_price, preparing, publishing, undo, variants
-from amber_lane.services.errors import Conflict, Invalid
-from amber_lane.services.families import MOST, look
-from amber_lane.services.finder import Finder
-from amber_lane.services.variants import Wish
+from amber_lane.services.activity import undo
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.catalogue.search import Finder
+from amber_lane.services.listings import preparation, publishing, variant_commands
+from amber_lane.services.listings.variant_commands import Wish
+from amber_lane.services.listings.variant_matrix import MOST, look
+from amber_lane.services.pricing import manual_price
 
 from ..small import Small
 
@@ -69,7 +71,7 @@ def mug(small: Small) -> Small:
             )
         )
         desk.s.flush()
-        preparing.prepare(desk, Finder(), [11], 1)
+        preparation.prepare(desk, Finder(), [11], 1)
 
     small.write(make)
     return small
@@ -85,7 +87,7 @@ def put(small: Small, wishes: list[Wish], title: str = "Thermal mug", options: l
 
     def do(desk: Any) -> Any:
         given = options or [Option("Size", SIZES), Option("Colour", COLOURS)]
-        return variants.keep(desk, Finder(), row.id, desk.get(Listing, row.id, "listing").version, title, given, wishes)[1]
+        return variant_commands.keep(desk, Finder(), row.id, desk.get(Listing, row.id, "listing").version, title, given, wishes)[1]
 
     return small.write(do)
 

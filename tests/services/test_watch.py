@@ -11,9 +11,12 @@ from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.watch import Response, Sighting, Sweep
-from amber_lane.services import manual_price, prices, today, undo, watch
-from amber_lane.services.drafts import Draft, RuleChange
-from amber_lane.services.errors import Conflict, Invalid
+from amber_lane.services.activity import undo
+from amber_lane.services.alerts import today
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.monitoring import sweeps
+from amber_lane.services.pricing import manual_price, what_if
+from amber_lane.services.pricing.drafts import Draft, RuleChange
 
 
 def test_price_and_stock_follow_and_the_reason_is_kept(business):
@@ -30,7 +33,7 @@ def test_price_and_stock_follow_and_the_reason_is_kept(business):
         == (after.shown_price, after.wanted_quantity, after.shown_state)
     )
     with business.house.db.reading() as s:
-        response, _, _, why = prices.why_response(business.desk(s), s.scalars(select(Response).order_by(Response.id.desc())).first().id)
+        response, _, _, why = what_if.why_response(business.desk(s), s.scalars(select(Response).order_by(Response.id.desc())).first().id)
     assert response.kind == "reprice" and response.state == "sent"
     assert sum(step.amount for step in why.steps[:-1]) == why.profit == after.profit
     # Undone, the old values go out by the same road.
@@ -78,10 +81,10 @@ def test_a_sheet_of_zeros_is_held_and_settled_by_a_person(business):
     held = business.one(select(Sweep).where(Sweep.state == "held"))
     assert len(business.all(select(Listing).where(Listing.state == "live"))) == live
     with business.house.db.writing() as s:
-        watch.settle_held(business.desk(s), held.id, believe=True)
+        sweeps.settle_held(business.desk(s), held.id, believe=True)
     assert not business.all(select(Listing).where(Listing.state == "live", Listing.lane_id.is_not(None)))
     with business.house.db.writing() as s, pytest.raises(Conflict):
-        watch.settle_held(business.desk(s), held.id, believe=False)
+        sweeps.settle_held(business.desk(s), held.id, believe=False)
 
 
 def test_a_feed_that_stands_still_is_not_believed_for_long(business):
@@ -137,8 +140,8 @@ def test_the_largest_step_is_a_days_not_a_sweeps(business):
     with business.house.db.writing() as s:
         desk = business.desk(s)
         rules = RuleChange([Draft("house", "", 0, {"rule": "margin", "rule_value": 280_000, "step": 50_000})])
-        view = prices.what_if(desk, rules)
-        prices.apply(desk, rules, view.counts, None)
+        view = what_if.what_if(desk, rules)
+        what_if.apply(desk, rules, view.counts, None)
     business.on(60 * 25)
     start, now = business.listing(sku).wanted_price, business.one(select(Item.cost).where(Item.id == item.id))
     business.world.post("items", number=item.number, cost=now * 13 // 10)
@@ -149,19 +152,19 @@ def test_the_largest_step_is_a_days_not_a_sweeps(business):
     assert start < first <= start * 105 // 100
     business.on(60 * 25)
     with business.house.db.writing() as s:
-        watch.step_on(business.desk(s))
+        sweeps.step_on(business.desk(s))
     assert business.listing(sku).wanted_price > first
 
 
 def test_rules_are_seen_before_they_are_made_and_undone_after(business):
     draft = RuleChange([Draft("house", "", 0, {"rule": "multiple", "rule_value": 4_000_000, "endings": "99"})])
     with business.house.db.reading() as s:
-        view = prices.what_if(business.desk(s), draft)
+        view = what_if.what_if(business.desk(s), draft)
     old = {row.id: row.wanted_price for row in business.all(select(Listing))}
     with business.house.db.writing() as s, pytest.raises(Conflict, match="moved since"):
-        prices.apply(business.desk(s), draft, {"rise": -1, "fall": 0}, None)
+        what_if.apply(business.desk(s), draft, {"rise": -1, "fall": 0}, None)
     with business.house.db.writing() as s:
-        assert prices.apply(business.desk(s), draft, view.counts, None)["reprice"] == view.counts["rise"] + view.counts["fall"] > 0
+        assert what_if.apply(business.desk(s), draft, view.counts, None)["reprice"] == view.counts["rise"] + view.counts["fall"] > 0
     with business.house.db.writing() as s:
         undo.undo(business.desk(s), s.scalars(select(Act.id).where(Act.kind == "rule.change")).one())
     assert {row.id: row.wanted_price for row in business.all(select(Listing))} == old

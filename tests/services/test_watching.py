@@ -22,11 +22,16 @@ from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel, ParcelLine
 from amber_lane.data.watch import Drift, Response, Sighting
-from amber_lane.services import calls, drift, groups, pace, prices, rates, replay, returns, supplier_plans, today, undo
-from amber_lane.services.decide import CROWD
-from amber_lane.services.drafts import PolicyChange, SupplierChange
-from amber_lane.services.errors import Conflict, Invalid
-from amber_lane.services.respond import respond
+from amber_lane.services.activity import undo
+from amber_lane.services.alerts import today
+from amber_lane.services.base.errors import Conflict, Invalid
+from amber_lane.services.listings import drift
+from amber_lane.services.monitoring import decision_groups, polling_plan
+from amber_lane.services.pricing import exchange_rates, memberships, replay, return_rates, sales_velocity, what_if
+from amber_lane.services.pricing.apply import respond
+from amber_lane.services.pricing.decide import CROWD
+from amber_lane.services.pricing.drafts import PolicyChange, SupplierChange
+from amber_lane.services.purchasing import purchase_orders
 
 from ..small import Small
 
@@ -64,10 +69,10 @@ def test_letting_many_move_never_takes_another_past_its_limit(small: Small) -> N
     kept = small.listing(5).wanted_price
     waiting = {row.listing_id: row for row in small.all(select(Response).where(Response.state == "waits"))}
     assert waiting[5].outcome != CROWD and waiting[1].outcome == CROWD
-    small.write(lambda desk: groups.settle(desk, waiting[1].sweep_id, None, "hold", True, many=True))
+    small.write(lambda desk: decision_groups.settle(desk, waiting[1].sweep_id, None, "hold", True, many=True))
     assert small.listing(1).wanted_price > 395 and small.listing(5).wanted_price == kept
     assert [row.listing_id for row in small.all(select(Response).where(Response.state == "waits"))] == [5]
-    small.write(lambda desk: groups.settle(desk, waiting[5].sweep_id, None, waiting[5].kind, False))
+    small.write(lambda desk: decision_groups.settle(desk, waiting[5].sweep_id, None, waiting[5].kind, False))
     small.write(lambda desk: undo.undo(desk, small.act("response.settle").id))
     assert [row.listing_id for row in small.all(select(Response).where(Response.state == "waits"))] == [5]
 
@@ -76,14 +81,14 @@ def test_a_group_is_approved_or_taken_back_as_one_and_what_a_person_saw_never_wa
     small.respond()
     before = [small.listing(n).wanted_price for n in range(1, 7)]
     small.sweep({n: (n * 130, 20) for n in range(1, 6)})
-    group = next(one for one in small.write(groups.groups) if one.kind == "reprice" and one.sweep)
+    group = next(one for one in small.write(decision_groups.groups) if one.kind == "reprice" and one.sweep)
     assert (group.count, group.up, group.state) == (5, 5, "sent") and "Supply House" in group.cause
-    small.write(lambda desk: groups.undo(desk, group.sweep, None, "reprice"))
+    small.write(lambda desk: decision_groups.undo(desk, group.sweep, None, "reprice"))
     assert [small.listing(n).wanted_price for n in range(1, 7)] == before
     sent = small.all(select(Outbox).where(Outbox.state == "waiting", Outbox.subject == "listing:1"))
     assert sent[-1].body["price"] == f"{before[0] / 100:.2f}"
     with pytest.raises(Conflict, match="taken back any more"):
-        small.write(lambda desk: groups.undo(desk, group.sweep, None, "reprice"))
+        small.write(lambda desk: decision_groups.undo(desk, group.sweep, None, "reprice"))
     policy(small, wait_over=3)
     # A price that stands is not moved by the next sweep of the same cost; a person's own change moves all of them.
     small.write(lambda desk: respond(desk, None))
@@ -179,7 +184,7 @@ def test_rates_come_by_day_odd_ones_wait_and_old_ones_are_told(small: Small) -> 
     def told(pounds: str, days: int = 0) -> int:
         day = small.clock.now().replace(hour=0, minute=0) + timedelta(days=days)
         table = RateTable(day, {"GBP": Decimal(1), "PLN": Decimal(pounds)})
-        return small.write(lambda desk: rates.take_table(desk, desk.get(RateSource, source.id, "x"), table))
+        return small.write(lambda desk: exchange_rates.take_table(desk, desk.get(RateSource, source.id, "x"), table))
 
     assert told("4.55") == 1 and told("4.55") == 0
     assert small.listing(6).wanted_price > price
@@ -193,7 +198,7 @@ def test_rates_come_by_day_odd_ones_wait_and_old_ones_are_told(small: Small) -> 
     small.write(lambda desk: today.do_step(desk, odd.key))
     assert not [one for one in small.write(today.troubles) if one.kind == "Odd rate"]
     with pytest.raises(Conflict, match="not in doubt"):
-        small.write(lambda desk: rates.settle(desk, source.id, "PLN GBP", True))
+        small.write(lambda desk: exchange_rates.settle(desk, source.id, "PLN GBP", True))
     # Told again on another day much as it was, it is true; here by a tenth, not by a lost digit.
     assert told("3.9") == 0
     small.later(days=1)
@@ -316,15 +321,15 @@ def test_calls_go_to_what_is_sold_and_keep_to_the_day_and_the_hours(small: Small
         s.get(Sku, 1).pace = 5_000_000
         for n in range(20, 30):
             s.add(Item(id=n, supplier_id=1, origin_id=1, number=f"I-{n}", title=f"Item {n}", currency="GBP", cost=n * 100, stock=20))
-    assert small.write(calls.refresh) == 16
+    assert small.write(polling_plan.refresh) == 16
     with small.db.reading() as s:
         every = dict(s.execute(select(Item.id, Item.look_every)).tuples().all())
         assert every[1] < every[2] == min(every[n] for n in range(2, 7)) or every[1] < every[3]
         assert abs(every[25] - 7 * 86_400) < 3 and max(every[n] for n in range(1, 7)) <= 86_400
         desk = small.desk(s)
         supplier = desk.get(Supplier, 1, "supplier")
-        assert calls.a_sweep(supplier, None) == 1 and calls.a_day(supplier, None) == 48
-        plan = calls.make(desk, supplier)
+        assert polling_plan.a_sweep(supplier, None) == 1 and polling_plan.a_day(supplier, None) == 48
+        plan = polling_plan.make(desk, supplier)
         assert plan.looks.sum() == pytest.approx(48) and plan.loss < plan.turns
     with small.db.writing() as s:
         now = small.clock.now()
@@ -334,10 +339,10 @@ def test_calls_go_to_what_is_sold_and_keep_to_the_day_and_the_hours(small: Small
     with small.db.writing() as s:
         desk = small.desk(s)
         supplier = desk.get(Supplier, 1, "supplier")
-        assert calls.due(desk, supplier, 1) == ["I-1"]
+        assert polling_plan.due(desk, supplier, 1) == ["I-1"]
         supplier.hour_from, supplier.hour_to = 22, 6
-        hours = [calls.may_ask(supplier, now.replace(hour=h)) for h in (21, 22, 3, 6)]
-        assert hours == [False, True, True, False] and calls.hours_open(supplier) == 8
+        hours = [polling_plan.may_ask(supplier, now.replace(hour=h)) for h in (21, 22, 3, 6)]
+        assert hours == [False, True, True, False] and polling_plan.hours_open(supplier) == 8
 
 
 def test_a_volume_discount_counts_once_it_is_reached_and_a_plan_can_be_undone(small: Small) -> None:
@@ -347,24 +352,22 @@ def test_a_volume_discount_counts_once_it_is_reached_and_a_plan_can_be_undone(sm
     act = small.write(lambda desk: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [club]).keep(desk))
     small.respond()
     assert small.listing(6).landed == before - 60
-    worth = small.write(supplier_plans.worths)[0]
+    worth = small.write(memberships.worths)[0]
     assert worth.worth.pays_from == 5000 and worth.pace == sum(n * 100 for n in range(1, 7)) * 15
     small.write(lambda desk: undo.undo(desk, act.id))
     assert small.listing(6).landed == before
     # The two bought cost 12.00 together, which is the line's cost and not each one's.
     volume = Plan("Pallet", 50_000, from_spend=1300, taken=True)
     small.write(lambda desk: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [volume]).keep(desk))
-    assert small.write(supplier_plans.refresh) == 0
+    assert small.write(memberships.refresh) == 0
     small.order("A", ("S-6", 2, 3000))
     with small.db.writing() as s:
-        from amber_lane.services import purchases
-
-        purchases.send(small.desk(s), [1], "now")
+        purchase_orders.send(small.desk(s), [1], "now")
         s.execute(update(PurchaseOrder).values(state="accepted"))
-    assert small.write(lambda desk: supplier_plans.bought(desk, 1)) == 1200 and small.write(supplier_plans.refresh) == 0
+    assert small.write(lambda desk: memberships.bought(desk, 1)) == 1200 and small.write(memberships.refresh) == 0
     enough = Plan("Pallet", 50_000, from_spend=1200, taken=True)
     small.write(lambda desk: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [enough]).keep(desk))
-    assert small.write(supplier_plans.refresh) == 1 and small.listing(6).landed == before - 30
+    assert small.write(memberships.refresh) == 1 and small.listing(6).landed == before - 30
     assert "is given" in small.act("plan.reached").told
     with pytest.raises(Invalid, match="between 0 and 100"):
         small.write(lambda desk: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [Plan("x", 0)]).keep(desk))
@@ -376,18 +379,16 @@ def test_what_really_came_back_is_kept_for_returns_where_no_rule_says(small: Sma
     for k in range(10):
         small.order(f"R{k}", ("S-1", 1, 3000))
     with small.db.writing() as s:
-        from amber_lane.services import purchases
-
-        purchases.send(small.desk(s), list(range(1, 11)), "now")
+        purchase_orders.send(small.desk(s), list(range(1, 11)), "now")
         for row in s.scalars(select(PurchaseOrder)):
             state = "returned" if row.id <= 3 else "delivered"
             s.add(Parcel(id=row.id, carrier_id=1, number=f"P{row.id}", state=state, made_at=small.clock.now(), ended_at=small.clock.now()))
             s.flush()
             s.add(ParcelLine(parcel_id=row.id, purchase_id=row.id))
-    assert small.write(returns.refresh) and not small.write(returns.refresh)
+    assert small.write(return_rates.refresh) and not small.write(return_rates.refresh)
     small.respond()
     with small.db.reading() as s:
-        _, _, found = prices.why_price(small.desk(s), 1)
+        _, _, found = what_if.why_price(small.desk(s), 1)
     assert found is not None
     kept = next(one for one in found.bounds if one.name == "Kept for returns")
     assert (kept.told, kept.by) == ("30 %", "what came back") and any("30 %" in step.name for step in found.steps)
@@ -401,7 +402,7 @@ def test_replay_sells_the_past_again_and_following_nothing_costs(small: Small) -
         small.later(days=2)
         small.order(f"O{k}", ("S-6", 2, 3000))
         small.sweep({6: (cost, stock)})
-    small.write(pace.refresh)
+    small.write(sales_velocity.refresh)
     with small.db.reading() as s:
         desk = small.desk(s)
         past = replay.read(desk, 10)
@@ -424,7 +425,7 @@ def test_exceptions_win_field_by_field_and_the_bench_names_them(small: Small) ->
         s.add(Policy(scope="sku", scope_key="S-2", fields={"cap": 1}))
     small.respond()
     with small.db.reading() as s:
-        _, _, found = prices.why_price(small.desk(s), 2)
+        _, _, found = what_if.why_price(small.desk(s), 2)
     assert found is not None and found.set_by == "min_profit"
     by = {one.name.split(" of")[0].split(" for")[0] + one.name[-6:]: one.by for one in found.bounds}
     assert {"house", "store ONE", "SKU S-2 from £1.00"} <= set(by.values())

@@ -7,9 +7,9 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..data.setup import BuyingAccount, Supplier
-from ..services import accounts
-from ..services.errors import Invalid
-from ..services.planning_look import room_of
+from ..services.base.errors import Invalid
+from ..services.orders.routing_inputs import room_of
+from ..services.purchasing import buying_accounts
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, minor, money
 
@@ -78,7 +78,7 @@ def keep(desk: WriteDesk, ask: AccountAsk) -> Done:
     if ask.cap_money and ask.cap_money.currency != supplier.currency:
         told = f"{supplier.name} is paid in {supplier.currency}, so its limit is in that money too"
         raise Invalid(told, {"cap_money": told})
-    row = accounts.keep(
+    row = buying_accounts.keep(
         desk,
         ask.supplier,
         ask.id,
@@ -94,5 +94,5 @@ def keep(desk: WriteDesk, ask: AccountAsk) -> Done:
 
 @router.post("/{number}/remove")
 def remove(desk: WriteDesk, number: Big, version: int) -> Done:
-    accounts.remove(desk, number, version)
+    buying_accounts.remove(desk, number, version)
     return Done(told="Account taken away")

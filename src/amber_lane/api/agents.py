@@ -8,8 +8,8 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from ..data.setup import Person
-from ..services import agents
-from ..services.errors import Invalid
+from ..services.base.errors import Invalid
+from ..services.inbound import agent_portal
 from .deps import ReadDesk, SignedIn, WriteDesk, person_of
 from .files import SheetFile
 from .shapes import SHEET, Ask, Done, Form
@@ -47,14 +47,14 @@ def mine(desk: ReadDesk, number: SignedIn) -> list[MineOut]:
     person: Person = person_of(desk, number)
     return [
         MineOut(**{**vars(one), "lines": [MineLine(line_no=a, item=b, title=c, quantity=d) for a, b, c, d in one.lines]})
-        for one in agents.mine(desk, person)
+        for one in agent_portal.mine(desk, person)
     ]
 
 
 @router.post("/purchases.{form}", response_class=Response, responses=SHEET)
 def take_out(desk: WriteDesk, number: SignedIn, form: Form) -> Response:
     """Open purchase orders as a sheet; an agent who takes it says by it that they are accepted."""
-    header, rows = agents.take_out(desk, person_of(desk, number))
+    header, rows = agent_portal.take_out(desk, person_of(desk, number))
     return as_file("purchase-orders", form, header, rows)
 
 
@@ -66,7 +66,7 @@ class AnswerAsk(Ask):
 
 @router.post("/answers")
 def answer(desk: WriteDesk, number: SignedIn, ask: AnswerAsk) -> Done:
-    agents.answer(desk, person_of(desk, number), ask.reference, ask.state, ask.told)
+    agent_portal.answer(desk, person_of(desk, number), ask.reference, ask.state, ask.told)
     return Done(told=f"{ask.reference} {ask.state}")
 
 
@@ -78,7 +78,7 @@ class NumberAsk(Ask):
 
 @router.post("/numbers")
 def give_number(desk: WriteDesk, number: SignedIn, ask: NumberAsk) -> Done:
-    found = agents.number(desk, person_of(desk, number), ask.reference, ask.number, ask.carrier)
+    found = agent_portal.number(desk, person_of(desk, number), ask.reference, ask.number, ask.carrier)
     return Done(told=f"{found} is passed on")
 
 
@@ -98,5 +98,5 @@ class TakenOut(BaseModel):
 def take_in(number: SignedIn, data: SheetFile, desk: WriteDesk, name: str) -> TakenOut:
     if len(data) > BYTES_MAX:
         raise Invalid("the sheet is larger than 5 MB; send it in parts")
-    taken, bad = agents.take_in(desk, person_of(desk, number), name, data)
+    taken, bad = agent_portal.take_in(desk, person_of(desk, number), name, data)
     return TakenOut(taken=taken, bad=[BadRow(row=row, why=why) for row, why in bad])

@@ -6,8 +6,8 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from ..data.setup import Store
-from ..services import allowance
-from ..services.errors import Invalid
+from ..services.base.errors import Invalid
+from ..services.listings import allowance
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, sure
 

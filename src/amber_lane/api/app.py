@@ -30,8 +30,8 @@ from ..data.backups import before_change
 from ..data.session import Database
 from ..jobs.worker import Worker
 from ..memory import give_back
-from ..services.secrets import Safe
-from ..services.setup import Doors
+from ..services.base.credentials import Safe
+from ..services.partners.connections import Doors
 from ..settings import Settings
 from . import (
     accounts,

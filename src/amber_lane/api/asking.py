@@ -15,9 +15,9 @@ from ..data.setup import Store, Supplier
 from ..data.shelf import Sku
 from ..data.source import Item, Sample, SavedSearch, SupplierRequest
 from ..jobs.longjobs import start
-from ..services import requests, samples, searches
-from ..services.errors import NotFound
-from ..services.lists import Wish
+from ..services.base.errors import NotFound
+from ..services.grids.goods_grids import Wish
+from ..services.sourcing import samples, saved_searches, supplier_requests
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, minor, money, wish
 from .source import search
@@ -158,7 +158,7 @@ def _filters(row: SavedSearch) -> str:
 @router.post("/saved", status_code=201)
 def save(desk: WriteDesk, ask: SearchAsk, given: Annotated[Wish, Depends(wish)]) -> Done:
     """Keep a search (as the list takes it) that runs by itself."""
-    row = searches.save(desk, ask.name, search(given), ask.every_hours, ask.daily_limit, ask.bring)
+    row = saved_searches.save(desk, ask.name, search(given), ask.every_hours, ask.daily_limit, ask.bring)
     return Done(told=f"It looks for {row.name} from now on")
 
 
@@ -171,7 +171,7 @@ def run_now(desk: WriteDesk, number: Big) -> Done:
 
 @router.delete("/saved/{number}")
 def stop(desk: WriteDesk, number: Big) -> Done:
-    searches.stop(desk, number)
+    saved_searches.stop(desk, number)
     return Done(told="It no longer looks; what it brought in stays")
 
 
@@ -229,11 +229,11 @@ def judge(desk: WriteDesk, number: Big, ask: JudgeAsk) -> Done:
 @router.get("/requests")
 def all_requests(desk: ReadDesk) -> list[RequestOut]:
     out = []
-    rows = requests.all_of(desk)
-    mailed = requests.mailed(desk, rows)
+    rows = supplier_requests.all_of(desk)
+    mailed = supplier_requests.mailed(desk, rows)
     for row in rows:
         sku, supplier = desk.get(Sku, row.sku_id, "SKU"), desk.get(Supplier, row.supplier_id, "supplier")
-        found = requests.comparison(desk, row)
+        found = supplier_requests.comparison(desk, row)
         out.append(
             RequestOut(
                 id=row.id,
@@ -246,9 +246,9 @@ def all_requests(desk: ReadDesk) -> list[RequestOut]:
                 asked_at=row.asked_at,
                 target=money(row.target, supplier.currency),
                 note=row.note,
-                words=requests.words(desk, row),
+                words=supplier_requests.words(desk, row),
                 mailed=mailed.get(row.id, ""),
-                picture=requests.picture(desk, row.sku_id),
+                picture=supplier_requests.picture(desk, row.sku_id),
                 item=found[0].number if found else "",
                 item_title=found[0].title if found else "",
                 agrees=found[1] if found else [],
@@ -264,7 +264,7 @@ def ask_supplier(desk: WriteDesk, ask: RequestAsk) -> Done:
     sku = desk.s.scalar(select(Sku).where(Sku.code == ask.sku))
     if sku is None:
         raise NotFound(f"there is no SKU {ask.sku}")
-    requests.ask(desk, ask.supplier, sku.id, minor(ask.target, "target"), ask.note, ask.mail)
+    supplier_requests.ask(desk, ask.supplier, sku.id, minor(ask.target, "target"), ask.note, ask.mail)
     return Done(told="Asked; the mail is on its way" if ask.mail else "The request is kept; send its words to the supplier")
 
 
@@ -275,17 +275,17 @@ def answer(desk: WriteDesk, number: Big, ask: AnswerAsk) -> Done:
     item = desk.s.scalar(select(Item).where(Item.supplier_id == row.supplier_id, Item.number == ask.item))
     if item is None:
         raise NotFound(f"this supplier has no item {ask.item} with us; bring it in first")
-    requests.answer(desk, number, ask.version, item.id)
+    supplier_requests.answer(desk, number, ask.version, item.id)
     return Done(told="Their answer stands beside ours")
 
 
 @router.post("/requests/{number}/accept")
 def accept(desk: WriteDesk, number: Big, ask: VersionAsk) -> Done:
-    requests.accept(desk, number, ask.version)
+    supplier_requests.accept(desk, number, ask.version)
     return Done(told="Accepted; the lane is open")
 
 
 @router.post("/requests/{number}/decline")
 def decline(desk: WriteDesk, number: Big, ask: VersionAsk) -> Done:
-    requests.decline(desk, number, ask.version)
+    supplier_requests.decline(desk, number, ask.version)
     return Done(told="Declined")

@@ -14,10 +14,11 @@ from ..connectors.errors import OutsideError
 from ..connectors.kinds import connect
 from ..data.setup import Supplier
 from ..jobs.longjobs import start
-from ..services import catalogues, setup
-from ..services.desk import Desk
-from ..services.errors import Invalid, NotFound
-from ..services.place import place_of
+from ..services.base.context import Desk
+from ..services.base.errors import Invalid, NotFound
+from ..services.base.regional import place_of
+from ..services.monitoring import catalogue_sheets
+from ..services.partners import connections
 from ..sheets.mapped import FIELDS, NEEDED, Reading, look
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
 from .files import SheetFile
@@ -105,7 +106,7 @@ class Started(BaseModel):
 @router.post("/{number}/sheet", status_code=201)
 def upload(data: SheetFile, desk: ReadDesk, base: TheHouse, number: Big) -> Uploaded:
     """Hand in a supplier's catalogue sheet; nothing is read of it yet."""
-    catalogues.supplier_by_sheets(desk, number)
+    catalogue_sheets.supplier_by_sheets(desk, number)
     token = hashlib.sha256(data).hexdigest()[:24]
     path = _path(base, number, token)
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -127,7 +128,7 @@ def _sheet(base: House, supplier: Supplier, token: str) -> tuple[bytes, datetime
     if supplier.kind != "folder":
         raise Invalid("bring a sheet in first")
     with base.db.reading() as s:
-        link = setup.link_of(Desk(s, base.clock, ""), "supplier", supplier.id)
+        link = connections.link_of(Desk(s, base.clock, ""), "supplier", supplier.id)
         key = base.doors.safe.open(link.sealed_key)
     try:
         data, at = connect("supplier", "folder", link.address, key, base.doors.deadline, base.doors.transport).sheet()
@@ -138,7 +139,7 @@ def _sheet(base: House, supplier: Supplier, token: str) -> tuple[bytes, datetime
 
 def _supplier(base: House, number: int) -> Supplier:
     with base.db.reading() as s:
-        return catalogues.supplier_by_sheets(Desk(s, base.clock, ""), number)
+        return catalogue_sheets.supplier_by_sheets(Desk(s, base.clock, ""), number)
 
 
 @router.get("/{number}/sheet")
@@ -181,9 +182,9 @@ def try_it(base: TheHouse, person: SignedIn, number: Big, ask: TryAsk) -> TriedO
     """What the sheet would give with its columns named so; nothing is kept."""
     supplier = _supplier(base, number)
     data, _ = _sheet(base, supplier, ask.token)
-    tried = catalogues.try_reading(supplier, data, catalogues.check_reading(_reading(ask)), ask.also)
+    tried = catalogue_sheets.try_reading(supplier, data, catalogue_sheets.check_reading(_reading(ask)), ask.also)
     if ask.token:
-        catalogues.keep_bad(_path(base, number, ask.token), tried.header, tried.bad_rows)
+        catalogue_sheets.keep_bad(_path(base, number, ask.token), tried.header, tried.bad_rows)
     items = [
         ItemOut(
             number=one.number,
@@ -212,7 +213,7 @@ def _reading(ask: TryAsk) -> Reading:
 @router.post("/{number}/sheet/keep", status_code=202)
 def keep(base: TheHouse, desk: WriteDesk, request: Request, number: Big, ask: TryAsk) -> Started:
     """Remember the columns and take the sheet in, as a job."""
-    supplier = catalogues.keep_reading(desk, number, _reading(ask), _also(desk, number, ask), ask.whole)
+    supplier = catalogue_sheets.keep_reading(desk, number, _reading(ask), _also(desk, number, ask), ask.whole)
     body: dict[str, Any] = {"owner": "supplier", "id": number}
     if ask.token:
         body["path"] = str(_path(base, number, ask.token))

@@ -22,14 +22,14 @@ from ..data.setup import Person, SignIn
 from ..data.turns import TooLong
 from ..jobs.reads import Reader
 from ..jobs.worker import Worker
-from ..services import second_step, signing_in
-from ..services.desk import Desk
-from ..services.errors import Invalid
-from ..services.facts import Facts
-from ..services.finder import Finder
-from ..services.passwords import Throttle
-from ..services.prices import Catalogue
-from ..services.setup import Doors
+from ..services.base.context import Desk
+from ..services.base.errors import Invalid
+from ..services.catalogue.search import Finder
+from ..services.partners.connections import Doors
+from ..services.people import second_step, sessions
+from ..services.people.passwords import Throttle
+from ..services.pricing.inputs import Facts
+from ..services.pricing.what_if import Catalogue
 from ..settings import Settings
 
 
@@ -101,14 +101,14 @@ def seated(request: Request) -> Seated | None:
         base, request.state.seated = house(request), None
         token = request.cookies.get(cookie_of(base), "")[:100]
         with base.db.reading() as s:
-            found = signing_in.find(s, token)
-            due = found is not None and signing_in.is_due(found[0])
+            found = sessions.find(s, token)
+            due = found is not None and sessions.is_due(found[0])
             if found is not None:
                 request.state.seated = seat(s, token, *found)
         if due and request.state.seated:
             # Where that cannot be written down now, the next look will.
             with contextlib.suppress(OperationalError, TooLong), base.db.writing() as s:
-                signing_in.note(s, request.state.seated.number)
+                sessions.note(s, request.state.seated.number)
     found_: Seated | None = request.state.seated
     return found_
 

@@ -15,7 +15,7 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 from ..connectors.errors import OutsideError
 from ..core.states import NotAllowed
 from ..data.turns import TooLong
-from ..services.errors import Conflict, DeskError, Invalid, NotFound
+from ..services.base.errors import Conflict, DeskError, Invalid, NotFound
 from ..sheets.opened import NotASheet
 
 log = structlog.get_logger()

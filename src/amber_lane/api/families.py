@@ -11,10 +11,10 @@ from sqlalchemy import select
 from ..core.options import Option
 from ..data.setup import Supplier
 from ..data.source import Item
-from ..services import families, variants
-from ..services.desk import Desk
-from ..services.errors import Invalid
-from ..services.families import Combination, Matrix
+from ..services.base.context import Desk
+from ..services.base.errors import Invalid
+from ..services.listings import variant_commands, variant_matrix
+from ..services.listings.variant_matrix import Combination, Matrix
 from .deps import ReadDesk, TheHouse, WriteDesk
 from .shapes import Ask, Big, Money, minor, money, sure
 
@@ -94,7 +94,7 @@ class KeepAsk(Ask):
     version: int
     title: str = Field("", max_length=300)
     options: list[OptionShape] = Field(min_length=1, max_length=8)
-    rows: list[WishIn] = Field(max_length=families.MOST)
+    rows: list[WishIn] = Field(max_length=variant_matrix.MOST)
 
 
 class KeptOut(BaseModel):
@@ -110,7 +110,7 @@ class KeptOut(BaseModel):
 @router.post("/listings/{number}/family/look")
 def look(desk: ReadDesk, base: TheHouse, number: Big, ask: LookAsk) -> MatrixOut:
     """All combinations of a listing's options with what stands for each, or what would; nothing is changed."""
-    return _out(desk, families.look(desk, base.finder, number, None if ask.options is None else _options(ask.options), ask.numbers))
+    return _out(desk, variant_matrix.look(desk, base.finder, number, None if ask.options is None else _options(ask.options), ask.numbers))
 
 
 @router.put("/listings/{number}/family")
@@ -121,8 +121,8 @@ def keep(desk: WriteDesk, base: TheHouse, number: Big, ask: KeepAsk) -> KeptOut:
         price = minor(one.price, "price")
         if price is not None and price <= 0:
             raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must be above nothing"})
-        wishes.append(variants.Wish(tuple(one.values), one.kept, one.item, price, one.most, one.picture))
-    matrix, done = variants.keep(desk, base.finder, number, ask.version, ask.title, _options(ask.options), wishes)
+        wishes.append(variant_commands.Wish(tuple(one.values), one.kept, one.item, price, one.most, one.picture))
+    matrix, done = variant_commands.keep(desk, base.finder, number, ask.version, ask.title, _options(ask.options), wishes)
     parts = [f"{done.made} made" if done.made else "", f"{done.dropped} dropped" if done.dropped else ""]
     told = ", ".join(part for part in parts if part) or "Kept"
     return KeptOut(told=told, made=done.made, dropped=done.dropped, failed=done.failed, matrix=_out(desk, matrix))

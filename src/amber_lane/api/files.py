@@ -9,7 +9,8 @@ from typing import Annotated
 
 from fastapi import Depends, File, UploadFile
 
-from ..services import documents, pictures
+from ..services.listings import images
+from ..services.purchasing import po_documents
 from ..sheets.opened import BYTES_MAX, readable
 from ..sheets.ubl import BYTES_MAX as DOCUMENT_MAX
 from ..sheets.ubl import Answer
@@ -21,16 +22,16 @@ def sheet(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, Fil
     return readable(file.file.read(BYTES_MAX + 1))
 
 
-def picture(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File()]) -> pictures.Made:
+def picture(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File()]) -> images.Made:
     """A picture, already made anew."""
-    return pictures.check(file.file.read(pictures.BYTES_MOST + 1))
+    return images.check(file.file.read(images.BYTES_MOST + 1))
 
 
 def document(_: Annotated[int, Depends(signed_in)], file: Annotated[UploadFile, File()]) -> list[Answer]:
     """What a UBL document says, not yet looked up here."""
-    return documents.read(file.file.read(DOCUMENT_MAX + 1))
+    return po_documents.read(file.file.read(DOCUMENT_MAX + 1))
 
 
 SheetFile = Annotated[bytes, Depends(sheet)]
-PictureFile = Annotated[pictures.Made, Depends(picture)]
+PictureFile = Annotated[images.Made, Depends(picture)]
 DocumentFile = Annotated[list[Answer], Depends(document)]

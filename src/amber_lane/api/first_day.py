@@ -7,7 +7,9 @@ from dataclasses import asdict
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from ..services import first_steps, keeping, place
+from ..services.activity import retention
+from ..services.base import regional
+from ..services.partners import first_steps
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Done
 
@@ -70,19 +72,19 @@ class KeepingBody(Ask):
 
 @router.get("/house/keeping")
 def get_keeping(desk: ReadDesk) -> KeepingBody:
-    return KeepingBody(**asdict(keeping.kept(desk)))
+    return KeepingBody(**asdict(retention.kept(desk)))
 
 
 @router.put("/house/keeping")
 def set_keeping(desk: WriteDesk, ask: KeepingBody) -> Done:
-    return Done(told=keeping.set_keeping(desk, keeping.Keeping(**ask.model_dump())))
+    return Done(told=retention.set_keeping(desk, retention.Keeping(**ask.model_dump())))
 
 
 @router.get("/house/place")
 def get_place(desk: ReadDesk) -> PlaceOut:
-    return PlaceOut.model_validate(place.place_of(desk.s), from_attributes=True)
+    return PlaceOut.model_validate(regional.place_of(desk.s), from_attributes=True)
 
 
 @router.put("/house/place")
 def set_place(desk: WriteDesk, ask: PlaceAsk) -> Done:
-    return Done(told=place.set_place(desk, place.Place(**ask.model_dump())))
+    return Done(told=regional.set_place(desk, regional.Place(**ask.model_dump())))

@@ -7,7 +7,7 @@ from typing import Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from ..services import going_live
+from ..services.listings import going_live
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, money, sure
 

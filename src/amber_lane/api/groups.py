@@ -15,8 +15,9 @@ from ..data.setup import Link, Origin, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
-from ..services import calls, drift, groups, watch
-from ..services.facts import HOME
+from ..services.listings import drift
+from ..services.monitoring import decision_groups, polling_plan, sweeps
+from ..services.pricing.inputs import HOME
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, money, sure
 
@@ -42,7 +43,7 @@ class GroupOut(BaseModel):
 
 @router.get("/groups")
 def get_groups(desk: ReadDesk) -> list[GroupOut]:
-    return [GroupOut(**{**one.__dict__, "a_day": sure(one.a_day, HOME)}) for one in groups.groups(desk)]
+    return [GroupOut(**{**one.__dict__, "a_day": sure(one.a_day, HOME)}) for one in decision_groups.groups(desk)]
 
 
 class GroupAsk(Ask):
@@ -62,13 +63,13 @@ class GroupSettleAsk(GroupAsk):
 
 @router.post("/groups/settle")
 def settle_group(desk: WriteDesk, ask: GroupSettleAsk) -> Done:
-    n = groups.settle(desk, ask.sweep, ask.act, ask.kind, ask.approve, ask.many)
+    n = decision_groups.settle(desk, ask.sweep, ask.act, ask.kind, ask.approve, ask.many)
     return Done(told=f"{n} {'approved, the prices go out' if ask.approve else 'left as they are'}", count=n)
 
 
 @router.post("/groups/undo")
 def undo_group(desk: WriteDesk, ask: GroupAsk) -> Done:
-    n = groups.undo(desk, ask.sweep, ask.act, ask.kind)
+    n = decision_groups.undo(desk, ask.sweep, ask.act, ask.kind)
     return Done(told=f"{n} taken back, the old values go out again", count=n)
 
 
@@ -174,13 +175,13 @@ def calls_plans(desk: ReadDesk) -> list[CallsOut]:
     """For every supplier that tells one item a call: where its calls go, and what that saves."""
     out = []
     for supplier in desk.s.scalars(select(Supplier).order_by(Supplier.name)):
-        if calls.one_by_one(supplier.kind):
+        if polling_plan.one_by_one(supplier.kind):
             out.append(_plan_out(desk, supplier))
     return out
 
 
 def _plan_out(desk: Any, supplier: Supplier) -> CallsOut:
-    plan = calls.make(desk, supplier)
+    plan = polling_plan.make(desk, supplier)
     used = np.flatnonzero(plan.used == 1)
     order = used[np.argsort(-plan.looks[used], kind="stable")]
     picked = [*order[:12].tolist(), *order[12:][-6:].tolist()]
@@ -210,8 +211,8 @@ def _plan_out(desk: Any, supplier: Supplier) -> CallsOut:
         calls=int(plan.calls),
         used=len(used),
         unused=len(plan.items) - len(used),
-        a_sweep=calls.a_sweep(supplier, link),
-        today=calls.asked_today(desk, supplier.id),
+        a_sweep=polling_plan.a_sweep(supplier, link),
+        today=polling_plan.asked_today(desk, supplier.id),
         day_limit=supplier.calls_day,
         hours=f"{supplier.hour_from:02d}:00 to {supplier.hour_to:02d}:00 UTC" if limited else "at all hours",
         loss=sure(round(plan.loss * 30), HOME),
@@ -303,7 +304,7 @@ def item_page(desk: ReadDesk, number: Big, days: Annotated[int, Query(ge=1, le=3
     since = desk.now - timedelta(days=days)
     seen = s.scalars(select(Sighting).where(Sighting.item_id == number, Sighting.at >= since).order_by(Sighting.at, Sighting.id)).all()
     points = [ItemPoint(at=r.at, cost=sure(r.cost, item.currency), stock=r.stock, verdict=r.verdict) for r in seen]
-    start = watch.item_history(desk, number, since)[0]
+    start = sweeps.item_history(desk, number, since)[0]
     points.insert(0, ItemPoint(at=since, cost=sure(start[1], item.currency), stock=start[2], verdict="start"))
     rows = s.execute(
         select(Listing, Sku, Store.name, Lane)

@@ -18,14 +18,17 @@ from ..data.lanes import Lane, LanePart
 from ..data.setup import Origin, Store, Supplier
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
-from ..services import lane_families, lane_terms, lanes, lists, offers, packs, trust, watch
-from ..services.book import load
-from ..services.decide import decide
-from ..services.desk import Desk
-from ..services.errors import Invalid
-from ..services.lane_costs import Costing, parts_of
-from ..services.lists import Wish
-from ..services.respond import with_sharers
+from ..services.base.context import Desk
+from ..services.base.errors import Invalid
+from ..services.grids import goods_grids
+from ..services.grids.goods_grids import Wish
+from ..services.mapping import item_candidates, lane_terms, lanes, performance, variants
+from ..services.mapping.landed_cost import Costing, parts_of
+from ..services.monitoring import sweeps
+from ..services.pricing import packs
+from ..services.pricing.apply import with_sharers
+from ..services.pricing.decide import decide
+from ..services.pricing.frame import load
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
 
@@ -146,12 +149,12 @@ class LaneRow(BaseModel):
 
 @router.get("", response_model=Page[LaneRow])
 def settled(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = lists.page(desk, "lanes", ask)
+    rows, total = goods_grids.page(desk, "lanes", ask)
     monies = {"cost": "cost_currency", "landed": "currency", "profit": "currency", "net": "currency", "price": "currency"}
     return written({"rows": rows_out(rows, monies), "total": total})
 
 
-def _trust(one: trust.Trust) -> TrustOut:
+def _trust(one: performance.Trust) -> TrustOut:
     def shown(part: core_trust.Share) -> ShareOut:
         mean, low, high = (round(100 * value, 1) for value in (part.mean, part.low, part.high))
         return ShareOut(good=part.good, count=part.count, mean=mean, low=low, high=high)
@@ -170,7 +173,7 @@ def _lanes(desk: Desk, found: list[Lane], store: Store | None) -> list[LaneOut]:
     costing = Costing(desk)
     suppliers, origins = costing.facts.suppliers, costing.origins
     store = costing.facts.stores.get(store.id) if store else next(iter(costing.facts.stores.values()), None)
-    seen = trust.trusts(desk, [lane.id for lane in found])
+    seen = performance.trusts(desk, [lane.id for lane in found])
     out = []
     for lane in found:
         shop = costing.facts.stores.get(lane.store_id or 0, store)
@@ -227,10 +230,10 @@ def _part(part: LanePart, item: Item, lane: Lane, suppliers: dict[int, Supplier]
 @router.get("/skus/{sku_id}")
 def sku(desk: ReadDesk, sku_id: Big) -> SkuOut:
     row = desk.get(Sku, sku_id, "SKU")
-    listing = offers.listing_of(desk, sku_id)
+    listing = item_candidates.listing_of(desk, sku_id)
     store = desk.get(Store, listing.store_id, "store") if listing else None
     sold = select(Store.name).join(Listing, Listing.store_id == Store.id).where(Listing.sku_id == sku_id, Listing.state != "ended")
-    family = [one.id for one in lane_families.siblings(desk, row) if one.id != sku_id]
+    family = [one.id for one in variants.siblings(desk, row) if one.id != sku_id]
     laned = set(desk.s.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(family), Lane.until.is_(None), Lane.instead.is_(False))))
     return SkuOut(
         sku_id=row.id,
@@ -301,7 +304,7 @@ def _wish(desk: Desk, ask: OpenAsk, proof: bool = False) -> lanes.Wish:
         starts=ask.starts,
         ends=ask.ends,
         instead=ask.instead,
-        proof=offers.proof_for(desk, desk.get(Sku, ask.sku_id, "SKU"), parts[0].item) if proof and len(parts) == 1 else None,
+        proof=item_candidates.proof_for(desk, desk.get(Sku, ask.sku_id, "SKU"), parts[0].item) if proof and len(parts) == 1 else None,
     )
 
 
@@ -408,7 +411,7 @@ class LaneBench(BaseModel):
 def bench(desk: ReadDesk, number: Big) -> LaneBench:
     row = desk.get(Lane, number, "lane")
     thing = desk.get(Sku, row.sku_id, "SKU")
-    listing = offers.listing_of(desk, row.sku_id)
+    listing = item_candidates.listing_of(desk, row.sku_id)
     store = desk.get(Store, listing.store_id, "store") if listing else None
     costing = Costing(desk)
     parts, items = parts_of(desk, [row])
@@ -433,7 +436,7 @@ def bench(desk: ReadDesk, number: Big) -> LaneBench:
             ways.setdefault(one.country, []).append(one.code)
     first = parts[number][0].item_id
     currency = items[first].currency
-    seen = watch.item_history(desk, first, desk.now - timedelta(days=60))
+    seen = sweeps.item_history(desk, first, desk.now - timedelta(days=60))
     history = [Point(at=at, cost=sure(cost, currency), stock=stock) for at, cost, stock in seen]
     return LaneBench(
         sku_id=thing.id,

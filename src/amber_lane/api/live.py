@@ -16,8 +16,11 @@ from ..clock import PacedClock
 from ..data.orders import Order
 from ..data.outbox import Job
 from ..data.setup import Supplier
-from ..services import outbox, signing_in, today, undo
-from ..services.desk import Desk
+from ..services.activity import undo
+from ..services.alerts import today
+from ..services.base.context import Desk
+from ..services.outbox import queue
+from ..services.people import sessions
 from .deps import House, seated
 
 
@@ -98,7 +101,7 @@ def pulse_of(base: House, person: int | None = None) -> Pulse:
             counts=today.counts(desk),
             next_sweep=NextSweep(supplier=supplier.name, at=supplier.next_sweep) if supplier and supplier.next_sweep else None,
             jobs=[Running(id=job.id, title=job.title, done=job.done, total=job.total) for job in jobs],
-            to_send=desk.kept("to send", outbox.waiting),
+            to_send=desk.kept("to send", queue.waiting),
             last=None if person is None else last_of(base, person),
             seen=seen,
         )
@@ -135,7 +138,7 @@ class Live:
         """Whether whoever listens is still signed in: that may have been ended elsewhere."""
         here = seated(request)
         with self.base.db.reading() as s:
-            return here is not None and signing_in.find(s, here.token) is not None
+            return here is not None and sessions.find(s, here.token) is not None
 
     async def listen(self, request: Request, person: int) -> AsyncIterator[dict[str, str]]:
         self.listeners += 1

@@ -14,11 +14,11 @@ from ..data.bulk import by_id
 from ..data.setup import Origin, Supplier
 from ..data.shelf import Sku
 from ..jobs.longjobs import start
-from ..services import lane_acts, lane_families, lane_faults, lane_moves, matching, offers
-from ..services.errors import Invalid
-from ..services.lane_costs import UnitLanded
-from ..services.lanes import Part, Wish, supplier_names
-from ..services.to_settle import to_settle
+from ..services.base.errors import Invalid
+from ..services.mapping import audit, auto_matching, bulk_changes, item_candidates, switch_supplier, variants
+from ..services.mapping.landed_cost import UnitLanded
+from ..services.mapping.lanes import Part, Wish, supplier_names
+from ..services.mapping.mapping_queue import to_settle
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, money, sure
 
@@ -105,7 +105,7 @@ def queue(desk: ReadDesk) -> ToSettle:
     """SKUs that need a person, those that orders wait for first, then the dearest."""
     rows = to_settle(desk)
     names = supplier_names(desk)
-    learnt = [f"{names.get(int(one.supplier), '')}: {one.told}, in {one.seen} lanes" for one in matching.patterns(desk)]
+    learnt = [f"{names.get(int(one.supplier), '')}: {one.told}, in {one.seen} lanes" for one in auto_matching.patterns(desk)]
     shown = [
         ToSettleRow(
             sku_id=one.sku.id,
@@ -119,7 +119,7 @@ def queue(desk: ReadDesk) -> ToSettle:
         )
         for one in rows[:SHOWN]
     ]
-    return ToSettle(rows=shown, total=len(rows), faults=lane_faults.kept(desk)["count"], learnt=learnt)
+    return ToSettle(rows=shown, total=len(rows), faults=audit.kept(desk)["count"], learnt=learnt)
 
 
 def _marks(found: list[Mark]) -> list[MarkOut]:
@@ -130,7 +130,7 @@ def _marks(found: list[Mark]) -> list[MarkOut]:
 def candidates(desk: ReadDesk, sku_id: Big, words: Annotated[str, Query(max_length=200)] = "") -> list[OfferOut]:
     """The likest items for a SKU, or those that hold some words; pairs that were refused are left out."""
     row = desk.get(Sku, sku_id, "SKU")
-    found = offers.offers(desk, row, words, limit=9 if words else 6)
+    found = item_candidates.offers(desk, row, words, limit=9 if words else 6)
     suppliers = by_id(desk.s, Supplier, (one.like.item.supplier_id for one in found.rows))
     origins = by_id(desk.s, Origin, (one.like.item.origin_id or 0 for one in found.rows))
     cur = found.listing.currency if found.listing else found.store.currency if found.store else "GBP"
@@ -175,7 +175,7 @@ class RefuseAsk(Ask):
 @router.post("/skus/{sku_id}/refuse")
 def refuse(desk: WriteDesk, sku_id: Big, ask: RefuseAsk) -> Done:
     """None of these fills the SKU: they are not offered for it again."""
-    n = lane_acts.refuse(desk, sku_id, ask.items)
+    n = bulk_changes.refuse(desk, sku_id, ask.items)
     return Done(told=f"{n} item{'s' if n != 1 else ''} will not be offered for it again", count=n)
 
 
@@ -216,7 +216,7 @@ class FamilyOut(BaseModel):
 
 @router.get("/skus/{sku_id}/family")
 def family(desk: ReadDesk, sku_id: Big) -> FamilyOut:
-    found = lane_families.look(desk, sku_id)
+    found = variants.look(desk, sku_id)
     return FamilyOut(
         members=[MemberOut(sku_id=one.id, sku=one.code, title=one.title, has_lane=one.id in found.laned) for one in found.skus],
         suppliers=[SupplierColumn(id=one.id, name=one.name) for one in found.suppliers],
@@ -260,7 +260,7 @@ def open_many(desk: WriteDesk, ask: ManyAsk) -> Done:
                 one.sku_id,
                 [Part(one.item_id, parse_units(one.units))],
                 one.use,
-                proof=offers.proof_for(desk, desk.get(Sku, one.sku_id, "SKU"), one.item_id),
+                proof=item_candidates.proof_for(desk, desk.get(Sku, one.sku_id, "SKU"), one.item_id),
             )
             for one in sorted(ask.picks, key=lambda one: (one.sku_id, one.use))
         ]
@@ -269,7 +269,7 @@ def open_many(desk: WriteDesk, ask: ManyAsk) -> Done:
     skus = {one.sku for one in wishes}
     n = len(wishes)
     told = f"{n} lane{'s' if n != 1 else ''} opened for {len(skus)} SKUs together"
-    lane_acts.in_one(desk, "lane.many", skus, lambda _: told, wishes)
+    bulk_changes.in_one(desk, "lane.many", skus, lambda _: told, wishes)
     return Done(told=told, count=n)
 
 
@@ -282,7 +282,7 @@ class BulkAsk(Ask):
 @router.post("/bulk")
 def bulk(desk: WriteDesk, ask: BulkAsk) -> Done:
     """Change many lanes as one act: make them main, shut, let be used, close."""
-    n = lane_acts.change_many(desk, ask.ids, ask.what, ask.why)
+    n = bulk_changes.change_many(desk, ask.ids, ask.what, ask.why)
     return Done(told=f"{n} lane{'s' if n != 1 else ''} changed", count=n)
 
 
@@ -339,7 +339,7 @@ def move_preview(desk: ReadDesk, ask: MoveFrom) -> list[MoveOut]:
             stock=one.item.stock if one.item else None,
             has=one.has is not None,
         )
-        for one in lane_moves.preview(desk, ask.source, ask.target, ask.lanes)
+        for one in switch_supplier.preview(desk, ask.source, ask.target, ask.lanes)
     ]
 
 
@@ -361,9 +361,9 @@ def move(desk: WriteDesk, ask: MoveAsk) -> Done:
     skus = by_id(desk.s, Sku, picks)
     proofs = {}
     for sku, item in picks.items():
-        if sku in skus and (proof := offers.proof_for(desk, skus[sku], item)):
+        if sku in skus and (proof := item_candidates.proof_for(desk, skus[sku], item)):
             proofs[sku] = proof
-    n = lane_moves.move(desk, ask.source, picks, proofs, ask.keep_old)
+    n = switch_supplier.move(desk, ask.source, picks, proofs, ask.keep_old)
     return Done(told=f"{n} lane{'s' if n != 1 else ''} moved", count=n)
 
 
@@ -385,7 +385,7 @@ def faults(desk: ReadDesk) -> list[FaultOut]:
     """Lanes that cannot be right, looked for anew."""
     return [
         FaultOut(key=one.key, kind=one.kind, told=one.told, why=one.why, sku_id=one.sku, sku=one.code, step=one.step, act=one.act)
-        for one in lane_faults.faults(desk)
+        for one in audit.faults(desk)
     ]
 
 
@@ -395,14 +395,14 @@ class FaultAsk(Ask):
 
 @router.post("/faults/mend")
 def mend(desk: WriteDesk, ask: FaultAsk) -> Done:
-    one = lane_faults.mend(desk, ask.key)
+    one = audit.mend(desk, ask.key)
     return Done(told=f"{one.code}: {one.step[0].lower()}{one.step[1:]}")
 
 
 @router.post("/faults/aside")
 def aside(desk: WriteDesk, ask: FaultAsk) -> Done:
     """It is no fault, and not shown again."""
-    lane_faults.set_aside(desk, ask.key)
+    audit.set_aside(desk, ask.key)
     return Done(told="Set aside; it is not shown again while it stays as it is")
 
 

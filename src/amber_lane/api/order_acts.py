@@ -7,8 +7,9 @@ import json
 from fastapi import APIRouter, Response
 from pydantic import Field
 
-from ..services import buyers, order_lines, order_ways, orders, purchases, withdrawing
-from ..services.errors import Conflict
+from ..services.base.errors import Conflict
+from ..services.orders import buyer_data, cancellations, order_lines, orders
+from ..services.purchasing import next_steps, purchase_orders
 from .deps import WriteDesk
 from .shapes import Ask, Big, Done, download
 
@@ -24,7 +25,7 @@ class SendAsk(Ask):
 
 @router.post("/send")
 def send(desk: WriteDesk, ask: SendAsk) -> Done:
-    made = purchases.send(desk, ask.orders or purchases.ready_orders(desk), "sent by hand", ask.paid_together)
+    made = purchase_orders.send(desk, ask.orders or purchase_orders.ready_orders(desk), "sent by hand", ask.paid_together)
     if not made:
         raise Conflict("none of these orders is ready any more; nothing was sent")
     n = len({one.order_id for one in made})
@@ -40,7 +41,7 @@ class WaitAsk(Ask):
 
 @router.post("/wait")
 def wait(desk: WriteDesk, ask: WaitAsk) -> Done:
-    n = purchases.wait(desk, ask.orders, ask.by_hand)
+    n = purchase_orders.wait(desk, ask.orders, ask.by_hand)
     return Done(told=f"{n} order{'' if n == 1 else 's'} {'wait for your hand' if ask.by_hand else 'go by themselves again'}", count=n)
 
 
@@ -79,7 +80,7 @@ class WayAsk(Ask):
 @router.post("/{number}/way")
 def go_on(desk: WriteDesk, number: Big, ask: WayAsk) -> Done:
     """Go one of the ways on that the order offers."""
-    return Done(told=order_ways.take(desk, number, ask.key))
+    return Done(told=next_steps.take(desk, number, ask.key))
 
 
 class CutAsk(Ask):
@@ -124,7 +125,7 @@ class AddressAsk(Ask):
 @router.post("/{number}/settled")
 def settled(desk: WriteDesk, number: Big) -> Done:
     """What the buyer asked for after buying was settled with them."""
-    row = withdrawing.settle(desk, number)
+    row = cancellations.settle(desk, number)
     return Done(told=f"Order {row.number}: settled with the buyer")
 
 
@@ -149,7 +150,7 @@ def choose_lane(desk: WriteDesk, line: Big, ask: LaneAsk) -> Done:
 @router.get("/{number}/buyer.json", response_class=Response, responses=download("application/json"))
 def buyer_told(desk: WriteDesk, number: Big) -> Response:
     """All that is held of the buyer of an order, in this order and their others, as a file for them."""
-    told = buyers.told_of(desk, number)
+    told = buyer_data.told_of(desk, number)
     head = {"Content-Disposition": 'attachment; filename="buyer.json"'}
     return Response(json.dumps(told, ensure_ascii=False, indent=1), media_type="application/json", headers=head)
 
@@ -157,4 +158,4 @@ def buyer_told(desk: WriteDesk, number: Big) -> Response:
 @router.post("/{number}/erase-buyer")
 def erase_buyer(desk: WriteDesk, number: Big) -> Done:
     """Nothing tells any more who bought it, nor the others of this buyer; their sums stay. Cannot be undone."""
-    return Done(told=buyers.erase(desk, number))
+    return Done(told=buyer_data.erase(desk, number))

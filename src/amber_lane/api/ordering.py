@@ -10,7 +10,8 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..data.setup import UNCALLED, Carrier, Inbox, Mailbox, Store, Supplier
-from ..services import answers_in, documents, letters_in, ordering
+from ..services.inbound import mailbox, supplier_replies
+from ..services.purchasing import order_settings, po_documents
 from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .files import DocumentFile
 from .shapes import DOCUMENT, Ask, Big, Done
@@ -103,7 +104,7 @@ def see(desk: ReadDesk) -> OrderingOut:
             name=one.name,
             called=one.kind not in UNCALLED,
             kind=one.kind,
-            **{n: getattr(one, n) for n in ordering.SUPPLIER},
+            **{n: getattr(one, n) for n in order_settings.SUPPLIER},
         )
         for one in desk.s.scalars(select(Supplier).order_by(Supplier.name))
     ]
@@ -112,7 +113,7 @@ def see(desk: ReadDesk) -> OrderingOut:
     senders = [SenderOut.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Mailbox).order_by(Mailbox.id))]
     letters = [
         LetterOut(who=who, **{name: getattr(row, name) for name in ("id", "at", "sender", "subject", "body", "told", "needs", "held")})
-        for row, who in letters_in.recent(desk)
+        for row, who in mailbox.recent(desk)
     ]
     boxes = [MailboxOut(id=one.id, name=one.name, trusts=one.trusts) for one in desk.s.scalars(select(Inbox).order_by(Inbox.id))]
     return OrderingOut(suppliers=suppliers, stores=stores, carriers=carriers, senders=senders, mailboxes=boxes, letters=letters)
@@ -129,7 +130,7 @@ class SupplierAsk(Ask):
 
 @router.post("/suppliers/{number}")
 def keep_supplier(desk: WriteDesk, number: Big, ask: SupplierAsk) -> Done:
-    return Done(told=ordering.keep(desk, "supplier", number, ask.version, ask.model_dump(exclude={"version"})))
+    return Done(told=order_settings.keep(desk, "supplier", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 class StoreAsk(Ask):
@@ -140,7 +141,7 @@ class StoreAsk(Ask):
 
 @router.post("/stores/{number}")
 def keep_store(desk: WriteDesk, number: Big, ask: StoreAsk) -> Done:
-    return Done(told=ordering.keep(desk, "store", number, ask.version, ask.model_dump(exclude={"version"})))
+    return Done(told=order_settings.keep(desk, "store", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 class ShapeAsk(Ask):
@@ -157,12 +158,12 @@ class SenderAsk(Ask):
 
 @router.post("/senders/{number}")
 def keep_sender(desk: WriteDesk, number: Big, ask: SenderAsk) -> Done:
-    return Done(told=ordering.keep(desk, "mailbox", number, ask.version, ask.model_dump(exclude={"version"})))
+    return Done(told=order_settings.keep(desk, "mailbox", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 @router.post("/letters/{number}/read")
 def read_letter(desk: WriteDesk, number: Big) -> Done:
-    letters_in.settle(desk, number)
+    mailbox.settle(desk, number)
     return Done(told="Read")
 
 
@@ -171,7 +172,7 @@ def take_letter(base: TheHouse, who: SignedIn, request: Request, number: Big) ->
     """A person says that a mail is of whom it says it is: its files are had once more from the mailbox, and taken."""
     came = base.reader.held_letter(number)
     with base.db.writing() as s:
-        return Done(told=letters_in.take_in_held(desk_of(request, s), number, came).told)
+        return Done(told=mailbox.take_in_held(desk_of(request, s), number, came).told)
 
 
 class TrustAsk(Ask):
@@ -182,23 +183,23 @@ class TrustAsk(Ask):
 
 @router.post("/mailboxes/{number}/trust")
 def trust_server(desk: WriteDesk, number: Big, ask: TrustAsk) -> Done:
-    return Done(told=letters_in.trust(desk, number, ask.server))
+    return Done(told=mailbox.trust(desk, number, ask.server))
 
 
 @router.post("/carriers/{number}")
 def keep_shape(desk: WriteDesk, number: Big, ask: ShapeAsk) -> Done:
-    return Done(told=ordering.keep_shape(desk, number, ask.version, ask.shape, ask.page))
+    return Done(told=order_settings.keep_shape(desk, number, ask.version, ask.shape, ask.page))
 
 
 @router.get("/purchases/{number}.{form}", response_class=Response, responses=DOCUMENT)
 def document(desk: ReadDesk, number: Big, form: Literal["xml", "pdf"]) -> Response:
     """A purchase order as UBL (xml), or the packing slip that goes with it (pdf)."""
-    made = documents.of_purchase(desk, number, form)
+    made = po_documents.of_purchase(desk, number, form)
     return Response(made.data, media_type=made.kind, headers={"Content-Disposition": f'attachment; filename="{made.name}"'})
 
 
 @router.post("/documents")
 def bring(said: DocumentFile, desk: WriteDesk) -> Done:
     """An OrderResponse or DespatchAdvice of UBL 2.1: what it says is done at once."""
-    told, n, wrong = answers_in.of_document(desk, said)
+    told, n, wrong = supplier_replies.of_document(desk, said)
     return Done(told=wrong or told, count=n)

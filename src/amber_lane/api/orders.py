@@ -15,10 +15,13 @@ from ..data.lanes import Lane
 from ..data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ..data.setup import Origin, Store, Supplier
 from ..data.transit import Parcel, ParcelLine
-from ..services import lists, order_money, order_ways, order_words, packs, planning, purchases
-from ..services.desk import Desk
-from ..services.facts import HOME
-from ..services.lists import Wish
+from ..services.base.context import Desk
+from ..services.grids import goods_grids
+from ..services.grids.goods_grids import Wish
+from ..services.orders import explanations, order_profit, routing
+from ..services.pricing import packs
+from ..services.pricing.inputs import HOME
+from ..services.purchasing import next_steps, purchase_orders
 from .deps import ReadDesk
 from .shapes import Big, Money, Page, money, rows_out, sure, wish, written
 from .why import StepOut
@@ -56,9 +59,9 @@ class OrderRow(BaseModel):
 def order_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
     given = dict(ask.filters or {})
     if "state" in given:
-        given["rank"] = ",".join(lists.ORDER_STATES.get(state, "99") for state in given.pop("state").split(","))
-    rows, total = lists.page(desk, "orders", Wish(ask.words, ask.sort, ask.down, ask.offset, ask.limit, given))
-    names = list(lists.ORDER_STATES)
+        given["rank"] = ",".join(goods_grids.ORDER_STATES.get(state, "99") for state in given.pop("state").split(","))
+    rows, total = goods_grids.page(desk, "orders", Wish(ask.words, ask.sort, ask.down, ask.offset, ask.limit, given))
+    names = list(goods_grids.ORDER_STATES)
     out = rows_out(rows, dict.fromkeys(("paid", "kept", "profit"), "currency"))
     for one in out:
         one["state"] = names[one.pop("rank")]
@@ -77,10 +80,10 @@ class OrdersStanding(BaseModel):
 
 @router.get("/standing")
 def standing(desk: ReadDesk) -> OrdersStanding:
-    ready = purchases.ready_orders(desk)
-    sums = purchases.money_of(desk, ready)
+    ready = purchase_orders.ready_orders(desk)
+    sums = purchase_orders.money_of(desk, ready)
     return OrdersStanding(
-        states=lists.states_of_orders(desk),
+        states=goods_grids.states_of_orders(desk),
         ready=len(ready),
         parcels=sums["parcels"],
         spend=sure(sums["spend"], HOME),
@@ -226,10 +229,10 @@ class OrderOut(BaseModel):
 def order(desk: ReadDesk, number: Big) -> OrderOut:
     row = desk.get(Order, number, "order")
     cur = row.currency
-    lines = planning.lines_of(desk, [number])[number]
+    lines = routing.lines_of(desk, [number])[number]
     plan = desk.s.scalar(select(Plan).where(Plan.order_id == number))
     hold = desk.s.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
-    bought = order_money.bought(desk, [number]).get(number)
+    bought = order_profit.bought(desk, [number]).get(number)
     left_over = packs.of_lines(desk.s, lines)
     return OrderOut(
         id=row.id,
@@ -257,7 +260,7 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
         lines_of_address=address_parts.lines({**(row.mended or row.address), "country": row.country}),
         called=address_parts.words(row.country),
         proposed=address.mended({**(row.mended or row.address), "country": row.country}),
-        sentence=order_words.sentence(desk, row, lines, plan, hold),
+        sentence=explanations.sentence(desk, row, lines, plan, hold),
         ways_on=[
             WayOn(
                 key=one.key,
@@ -267,15 +270,15 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
                 arrives=one.arrives.isoformat() if one.arrives else None,
                 go=one.go,
             )
-            for one in order_ways.ways_on(desk, row)
+            for one in next_steps.ways_on(desk, row)
         ],
         twin=_twin(desk, row, hold),
         gone=sum(one.state in ("on_the_road", "arrived") for one in lines),
-        steps=[StepOut(name=name, amount=sure(amount, cur), kind=kind) for name, amount, kind in order_words.steps(lines, plan)],
+        steps=[StepOut(name=name, amount=sure(amount, cur), kind=kind) for name, amount, kind in explanations.steps(lines, plan)],
         profit=money(plan.known_profit, cur) if plan else None,
         risk=sure(plan.risk if plan else 0, cur),
         planned=money(plan.known_profit + plan.billed_more, cur) if plan and plan.known_profit is not None and plan.billed_more else None,
-        actual=bool(bought) and not any(one.state in order_money.OPEN for one in lines),
+        actual=bool(bought) and not any(one.state in order_profit.OPEN for one in lines),
         unbilled=bought.unbilled if bought else 0,
         lines=[
             LineOut(
@@ -340,9 +343,9 @@ def _twin(desk: Desk, row: Order, hold: Hold | None) -> TwinOut | None:
     if hold is None or hold.limit != "twice" or hold.other_id is None:
         return None
     other = desk.get(Order, hold.other_id, "order")
-    lines = planning.lines_of(desk, [other.id])[other.id]
-    ranks = [state for state in lists.ORDER_STATES if any(line.state == state for line in lines)]
-    saves = order_ways.saving(desk, row, other)
+    lines = routing.lines_of(desk, [other.id])[other.id]
+    ranks = [state for state in goods_grids.ORDER_STATES if any(line.state == state for line in lines)]
+    saves = next_steps.saving(desk, row, other)
     return TwinOut(
         id=other.id,
         number=other.number,

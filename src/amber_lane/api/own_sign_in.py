@@ -10,9 +10,9 @@ from typing import Annotated
 from fastapi import APIRouter, BackgroundTasks, HTTPException, Request
 from pydantic import BaseModel, StringConstraints
 
-from ..services import forgotten, second_step, signing_in
-from ..services.desk import Desk
-from ..services.errors import Invalid
+from ..services.base.context import Desk
+from ..services.base.errors import Invalid
+from ..services.people import password_reset, second_step, sessions
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, house, seated
 from .session import Code, Mail, Password, address_of, own_page
 from .shapes import Ask, Big, Done
@@ -37,13 +37,13 @@ def sign_ins(request: Request, number: SignedIn, base: TheHouse) -> list[SignInO
     who = seated(request)
     with base.db.reading() as s:
         columns = ("id", "at", "seen_at", "address", "program")
-        rows = signing_in.mine(s, number)
+        rows = sessions.mine(s, number)
         return [SignInOut(**{name: getattr(one, name) for name in columns}, this=who is not None and one.id == who.number) for one in rows]
 
 
 @router.delete("/mine/{one}")
 def end_sign_in(desk: WriteDesk, one: Big) -> Done:
-    signing_in.end_one(desk, one)
+    sessions.end_one(desk, one)
     return Done(told="That sign-in is ended")
 
 
@@ -71,7 +71,7 @@ def _counted(request: Request) -> Iterator[str]:
 def change_password(request: Request, desk: WriteDesk, ask: PasswordAsk) -> Done:
     """One's own password; all other sign-ins of one's own end."""
     with _counted(request) as token:
-        signing_in.change_password(desk, token, ask.was, ask.fresh)
+        sessions.change_password(desk, token, ask.was, ask.fresh)
     return Done(told="Your password is changed; your other sign-ins are ended")
 
 
@@ -93,10 +93,10 @@ def forgot_password(request: Request, ask: ForgottenAsk, base: TheHouse, after: 
 
 def _mail_link(base: House, mail: str, address: str) -> None:
     with base.db.reading() as s:
-        known = forgotten.signs_in(s, mail)
+        known = password_reset.signs_in(s, mail)
     if known:
         with base.db.writing() as s:
-            forgotten.ask(Desk(s, base.clock, "Doors"), mail, f"{base.settings.address}/", address)
+            password_reset.ask(Desk(s, base.clock, "Doors"), mail, f"{base.settings.address}/", address)
 
 
 class NewPasswordAsk(Ask):
@@ -112,12 +112,12 @@ def say_new_password(request: Request, ask: NewPasswordAsk, base: TheHouse) -> D
     if (wait := base.links.wait("a link", address, False)) > 0:
         raise HTTPException(429, f"too many tries; wait {max(round(wait / 60), 1)} minutes", {"Retry-After": str(round(wait) + 1)})
     with base.db.reading() as s:
-        good = forgotten.is_good(s, ask.link)
+        good = password_reset.is_good(s, ask.link)
     if not good:
         base.links.wrong("a link", address)
-        raise Invalid(forgotten.NO_MORE)
+        raise Invalid(password_reset.NO_MORE)
     with base.db.writing() as s:
-        mail = forgotten.say_anew(Desk(s, base.clock, "Doors"), ask.link, ask.password)
+        mail = password_reset.say_anew(Desk(s, base.clock, "Doors"), ask.link, ask.password)
     return Done(told=f"Sign in as {mail} with the new password")
 
 

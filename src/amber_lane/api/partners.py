@@ -6,9 +6,11 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
 from ..data.setup import UNCALLED
-from ..services import allowance, carrier_names, partner_life, setup
-from ..services.errors import Invalid
-from ..services.same_partner import OWNERS
+from ..services.base.errors import Invalid
+from ..services.base.partner_identity import OWNERS
+from ..services.fulfilment import carrier_names
+from ..services.listings import allowance
+from ..services.partners import connections, life_cycle
 from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .shapes import Ask, Big, Done, Money, minor
 
@@ -49,28 +51,28 @@ class PauseAsk(VersionAsk):
 
 @router.get(f"{AT}/effect")
 def effect(desk: ReadDesk, owner: str, number: Big) -> PartnerEffectOut:
-    return PartnerEffectOut.model_validate(partner_life.effect(desk, _known(owner), number), from_attributes=True)
+    return PartnerEffectOut.model_validate(life_cycle.effect(desk, _known(owner), number), from_attributes=True)
 
 
 @router.post(f"{AT}/name")
 def rename(desk: WriteDesk, owner: str, number: Big, ask: NameAsk) -> Done:
-    return Done(told=partner_life.rename(desk, _known(owner), number, ask.version, ask.name))
+    return Done(told=life_cycle.rename(desk, _known(owner), number, ask.version, ask.name))
 
 
 @router.post(f"{AT}/pause")
 def pause(desk: WriteDesk, owner: str, number: Big, ask: PauseAsk) -> Done:
-    return Done(told=partner_life.set_paused(desk, _known(owner), number, ask.version, ask.paused))
+    return Done(told=life_cycle.set_paused(desk, _known(owner), number, ask.version, ask.paused))
 
 
 @router.post(f"{AT}/disconnect")
 def disconnect(desk: WriteDesk, owner: str, number: Big, ask: VersionAsk) -> Done:
-    return Done(told=partner_life.disconnect(desk, _known(owner), number, ask.version))
+    return Done(told=life_cycle.disconnect(desk, _known(owner), number, ask.version))
 
 
 @router.post(f"{AT}/delete")
 def delete(desk: WriteDesk, owner: str, number: Big, ask: VersionAsk) -> Done:
     """Delete a partner that never did anything. Cannot be undone."""
-    return Done(told=partner_life.remove(desk, _known(owner), number, ask.version))
+    return Done(told=life_cycle.remove(desk, _known(owner), number, ask.version))
 
 
 class LinkAsk(Ask):
@@ -88,25 +90,25 @@ def renew(base: TheHouse, request: Request, person: SignedIn, owner: str, number
         kind = getattr(row, "kind", "smtp")
         uncalled = kind in UNCALLED
         if not uncalled:
-            link = setup.link_of(desk, owner, number)
+            link = connections.link_of(desk, owner, number)
             key = ask.key.strip() or base.doors.safe.open(link.sealed_key)
-            given = setup.Join(owner, kind, row.name, ask.address.strip() or link.address, key)
+            given = connections.Join(owner, kind, row.name, ask.address.strip() or link.address, key)
     if uncalled:
         with base.db.writing() as s:
-            if not (told := partner_life.connect_again(desk_of(request, s), owner, number)):
+            if not (told := life_cycle.connect_again(desk_of(request, s), owner, number)):
                 raise Invalid(f"{row.name} is never called, so there is nothing to check")
         return Done(told=told)
     try:
-        account = setup.ask_account(base.doors, given)
+        account = connections.ask_account(base.doors, given)
     except Invalid as error:
         if not ask.key and not ask.address:
             with base.db.writing() as s:
-                setup.link_of(desk_of(request, s), owner, number).told = error.told
+                connections.link_of(desk_of(request, s), owner, number).told = error.told
         raise
     with base.db.writing() as s:
         desk = desk_of(request, s)
-        setup.renew_key(desk, base.doors, owner, number, ask.address, ask.key, account)
-        told = partner_life.connect_again(desk, owner, number)
+        connections.renew_key(desk, base.doors, owner, number, ask.address, ask.key, account)
+        told = life_cycle.connect_again(desk, owner, number)
         if owner == "store":
             carrier_names.take_list(desk, desk.get(OWNERS[owner], number, owner), account.carriers)
     return Done(told=told or "The link works")

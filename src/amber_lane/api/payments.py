@@ -7,7 +7,7 @@ from datetime import datetime
 from fastapi import APIRouter, Response
 from pydantic import BaseModel
 
-from ..services import payments
+from ..services.purchasing import payment_batches
 from .deps import ReadDesk, WriteDesk
 from .shapes import SHEET, Ask, Big, Done, Form, Money, sure
 from .sheets import as_file
@@ -41,7 +41,7 @@ def batches(desk: ReadDesk) -> list[BatchOut]:
             bills=one.bills,
             paid_at=one.paid_at,
         )
-        for one in payments.batches(desk)
+        for one in payment_batches.batches(desk)
     ]
 
 
@@ -51,15 +51,15 @@ class CollectAsk(Ask):
 
 @router.post("")
 def collect(desk: WriteDesk, ask: CollectAsk) -> Done:
-    code, n = payments.collect(desk, ask.supplier)
+    code, n = payment_batches.collect(desk, ask.supplier)
     return Done(told=f"{n} purchase order{'' if n == 1 else 's'} put together as {code}", count=n)
 
 
 @router.post("/{code}/paid")
 def pay(desk: WriteDesk, code: str) -> Done:
-    return Done(told=f"{code} is paid", count=payments.pay(desk, code))
+    return Done(told=f"{code} is paid", count=payment_batches.pay(desk, code))
 
 
 @router.get("/{code}/statement.{form}", response_class=Response, responses=SHEET)
 def statement(desk: ReadDesk, code: str, form: Form) -> Response:
-    return as_file(f"statement-{code}", form, payments.HEADER, payments.statement(desk, code))
+    return as_file(f"statement-{code}", form, payment_batches.HEADER, payment_batches.statement(desk, code))

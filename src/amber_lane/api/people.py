@@ -9,7 +9,8 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ..data.setup import Person
-from ..services import agents, second_step, signing_in, users
+from ..services.inbound import agent_portal
+from ..services.people import second_step, sessions, users
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done
 
@@ -59,19 +60,19 @@ class RoleAsk(Ask):
 
 @router.post("/{number}/role")
 def change_role(desk: WriteDesk, number: Big, ask: RoleAsk) -> Done:
-    scope = agents.scope_of(desk, ask.role, ask.suppliers, ask.stores)
-    return Done(told=signing_in.change_role(desk, number, ask.version, ask.role, scope))
+    scope = agent_portal.scope_of(desk, ask.role, ask.suppliers, ask.stores)
+    return Done(told=sessions.change_role(desk, number, ask.version, ask.role, scope))
 
 
 @router.delete("/{number}")
 def remove_person(desk: WriteDesk, number: Big, version: int) -> Done:
     """A person does not sign in any more; what they did stays theirs in the log. Cannot be undone: let them in anew."""
-    return Done(told=signing_in.remove(desk, number, version))
+    return Done(told=sessions.remove(desk, number, version))
 
 
 @router.post("", status_code=201)
 def add_person(desk: WriteDesk, ask: PersonAsk) -> Done:
-    scope = agents.scope_of(desk, ask.role, ask.suppliers, ask.stores)
+    scope = agent_portal.scope_of(desk, ask.role, ask.suppliers, ask.stores)
     return Done(told=f"{users.make_person(desk, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
 
 

@@ -19,12 +19,15 @@ from ..data.prices import Policy
 from ..data.setup import FeeRow, Store, Supplier
 from ..data.shelf import Listing
 from ..data.tallies import tally
-from ..services import drafts, lists, manual_price, prices, rule_dips, shelf
-from ..services.errors import Invalid
-from ..services.facts import HOME, Facts
-from ..services.lists import Wish
-from ..services.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
-from ..services.respond import LATER
+from ..services.base.errors import Invalid
+from ..services.grids import goods_grids
+from ..services.grids.goods_grids import Wish
+from ..services.listings.on_sale import set_on_sale
+from ..services.pricing import drafts, manual_price, rule_steps
+from ..services.pricing import what_if as outcomes
+from ..services.pricing.apply import LATER
+from ..services.pricing.inputs import HOME, Facts
+from ..services.pricing.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
 from .deps import Heavy, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .shapes import (
     Ask,
@@ -66,7 +69,7 @@ class ListingRow(BaseModel):
 
 @router.get("/listings", response_model=Page[ListingRow])
 def listings(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = lists.page(desk, "listings", ask)
+    rows, total = goods_grids.page(desk, "listings", ask)
     cash = dict.fromkeys(("price", "landed", "profit", "net", "hand_price"), "currency")
     return written({"rows": rows_out(rows, cash), "total": total})
 
@@ -94,7 +97,7 @@ class RuleBody(Ask):
 def rules(desk: ReadDesk) -> list[RuleBody]:
     return [
         RuleBody(scope=r.scope, scope_key=r.scope_key, band_from=r.band_from, **{name: getattr(r, name) for name in RULE_FIELDS})
-        for r in prices.rules(desk)
+        for r in outcomes.rules(desk)
     ]
 
 
@@ -226,7 +229,7 @@ class WhatIfOut(BaseModel):
 
 @router.post("/what-if", dependencies=[Heavy])
 def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
-    view = prices.what_if(desk, ask.change(), lambda facts: base.catalogue.read(desk, facts))
+    view = outcomes.what_if(desk, ask.change(), lambda facts: base.catalogue.read(desk, facts))
     book, decided = view.book, view.decided
     rows = np.flatnonzero(book.counted & (view.now_margin != NONE))
     then_price = np.where(decided.waits, book.wanted_price, decided.price)
@@ -240,9 +243,9 @@ def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
         counts=view.counts,
         a_day=sure(view.a_day, HOME),
         earns=sure(view.earns, HOME),
-        bins=list(prices.BINS),
-        now=prices.histogram(view.now_margin, rows),
-        then=prices.histogram(view.then_margin, rows),
+        bins=list(outcomes.BINS),
+        now=outcomes.histogram(view.now_margin, rows),
+        then=outcomes.histogram(view.then_margin, rows),
         dips=[_dip(view.facts, one) for one in view.dips],
         movers=[
             Mover(
@@ -262,7 +265,7 @@ def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
     )
 
 
-def _dip(facts: Facts, one: rule_dips.Dip) -> DipOut:
+def _dip(facts: Facts, one: rule_steps.Dip) -> DipOut:
     store = facts.stores[one.store]
     edge, below, at, until = (sure(n, store.currency) for n in (one.edge, one.below, one.at, one.until))
     return DipOut(store=store.name, edge=edge, below=below, at=at, until=until, curve=[list(at) for at in one.curve], listings=one.listings)
@@ -288,10 +291,10 @@ def apply(request: Request, base: TheHouse, number: SignedIn, ask: ApplyAsk) -> 
     # What it does is worked out while others write.
     with base.db.reading() as s:
         desk = desk_of(request, s)
-        view = prices.what_if(desk, change, lambda facts: base.catalogue.read(desk, facts))
+        view = outcomes.what_if(desk, change, lambda facts: base.catalogue.read(desk, facts))
     with base.db.writing() as s:
         only = None if ask.only is None else set(ask.only)
-        counts = prices.apply(desk_of(request, s), change, ask.seen, only, set(ask.leave or ()), view)
+        counts = outcomes.apply(desk_of(request, s), change, ask.seen, only, set(ask.leave or ()), view)
     if many := counts.get(LATER):
         return Done(told=f"In force; the prices of {many:,} SKUs follow now", count=many)
     n = counts.get("reprice", 0)
@@ -319,7 +322,7 @@ class OnSaleAsk(Ask):
 
 @router.post("/listings/on-sale")
 def on_sale(desk: WriteDesk, ask: OnSaleAsk) -> Done:
-    n = shelf.set_on_sale(desk, ask.listings, ask.on, ask.why)
+    n = set_on_sale(desk, ask.listings, ask.on, ask.why)
     return Done(told=f"{n} {'put back on sale' if ask.on else 'taken off sale'}", count=n)
 
 

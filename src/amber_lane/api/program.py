@@ -17,10 +17,12 @@ from pydantic import AwareDatetime, BaseModel, Field
 from ..clock import WALL
 from ..connectors.protocols import Address, StoreListing, StoreOrder, StoreOrderLine
 from ..data.setup import Store, Token
-from ..services import drift, orders, program, store_listings
-from ..services.desk import Desk
-from ..services.errors import Invalid
-from ..services.passwords import FREE
+from ..services.base.context import Desk
+from ..services.base.errors import Invalid
+from ..services.delivery import agent_leases
+from ..services.listings import drift, store_listings
+from ..services.orders import orders
+from ..services.people.passwords import FREE
 from .deps import House, house
 from .shapes import Ask, Big
 
@@ -43,8 +45,8 @@ def _word(authorization: str) -> str:
 def holds_token(request: Request) -> bool:
     """Whether a request is of a store's program."""
     base, word = house(request), _word(request.headers.get("authorization", ""))
-    with base.db.reading() as s, contextlib.suppress(program.NoSuchToken):
-        return bool(word) and program.enter(Desk(s, base.clock, "Program"), word) is not None
+    with base.db.reading() as s, contextlib.suppress(agent_leases.NoSuchToken):
+        return bool(word) and agent_leases.enter(Desk(s, base.clock, "Program"), word) is not None
     return False
 
 
@@ -65,14 +67,14 @@ def _seat(request: Request, authorization: Annotated[str, Header()] = "") -> Ite
     try:
         # Nobody whose token is not known takes a turn to write.
         with base.db.reading() as s:
-            program.enter(Desk(s, base.clock, "Program"), word)
-    except program.NoSuchToken as error:
+            agent_leases.enter(Desk(s, base.clock, "Program"), word)
+    except agent_leases.NoSuchToken as error:
         raise _refused(request, base, error.told) from error
     with base.db.writing() as s:
         desk = Desk(s, base.clock, "Program")
         try:
-            token, store = program.enter(desk, word)
-        except program.NoSuchToken as error:
+            token, store = agent_leases.enter(desk, word)
+        except agent_leases.NoSuchToken as error:
             raise HTTPException(401, error.told) from error
         desk.who = f"{store.name}'s program"
         yield Seat(desk, token, store)
@@ -93,7 +95,7 @@ class HelloOut(BaseModel):
 
 class LeaseAsk(Ask):
     run: Run
-    most: int = Field(program.MOST, ge=1, le=program.MOST)
+    most: int = Field(agent_leases.MOST, ge=1, le=agent_leases.MOST)
 
 
 class HandedOut(BaseModel):
@@ -119,7 +121,7 @@ class ReportIn(Ask):
 
 class ReportAsk(Ask):
     run: Run
-    results: list[ReportIn] = Field(max_length=program.MOST)
+    results: list[ReportIn] = Field(max_length=agent_leases.MOST)
 
 
 class Counted(BaseModel):
@@ -201,7 +203,7 @@ def hello(seat: TheSeat) -> HelloOut:
         orders_cursor=store.orders_cursor or "",
         read_orders=store.read_orders and store.paused_at is None,
         read_listings=seat.token.read_anew and store.paused_at is None,
-        lease_seconds=int(program.LEASE.total_seconds()),
+        lease_seconds=int(agent_leases.LEASE.total_seconds()),
     )
 
 
@@ -215,30 +217,31 @@ class StoreAsk(Ask):
 @router.post("/store")
 def introduce(seat: TheSeat, ask: StoreAsk) -> Counted:
     """Who the store is. 409 where another of our stores is that account already."""
-    program.introduce(seat.desk, seat.store, ask.account.strip(), ask.carriers)
+    agent_leases.introduce(seat.desk, seat.store, ask.account.strip(), ask.carriers)
     return Counted(counted=len(ask.carriers))
 
 
 @router.post("/lease")
 def lease(seat: TheSeat, ask: LeaseAsk) -> LeaseOut:
     """Take the next changes in hand. 409 while another run of the program holds the store."""
-    handed = program.lease(seat.desk, seat.token, seat.store, ask.run, WALL.now(), ask.most)
+    handed = agent_leases.lease(seat.desk, seat.token, seat.store, ask.run, WALL.now(), ask.most)
     return LeaseOut(
-        changes=[HandedOut.model_validate(one, from_attributes=True) for one in handed], lease_seconds=int(program.LEASE.total_seconds())
+        changes=[HandedOut.model_validate(one, from_attributes=True) for one in handed],
+        lease_seconds=int(agent_leases.LEASE.total_seconds()),
     )
 
 
 @router.post("/report")
 def report(seat: TheSeat, ask: ReportAsk) -> Counted:
     """What became of changes in hand. The same report again changes nothing."""
-    told = [program.Report(one.id, one.key, one.outcome, one.told, one.fault) for one in ask.results]
-    return Counted(counted=program.report(seat.desk, seat.token, seat.store, ask.run, WALL.now(), told))
+    told = [agent_leases.Report(one.id, one.key, one.outcome, one.told, one.fault) for one in ask.results]
+    return Counted(counted=agent_leases.report(seat.desk, seat.token, seat.store, ask.run, WALL.now(), told))
 
 
 @router.post("/trouble")
 def trouble(seat: TheSeat, ask: TroubleAsk) -> Counted:
     """The program cannot work its store, and says why."""
-    program.trouble(seat.desk, seat.store, ask.told)
+    agent_leases.trouble(seat.desk, seat.store, ask.told)
     return Counted(counted=1)
 
 

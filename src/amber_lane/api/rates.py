@@ -13,7 +13,7 @@ from ..core.money import show_rate
 from ..data.setup import RateSource
 from ..data.tallies import tally
 from ..jobs.longjobs import start
-from ..services import rates, replay_told, supplier_plans
+from ..services.pricing import exchange_rates, memberships, replay_summary
 from .deps import Heavy, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .prices import PlanBody, WhatIfAsk
 from .shapes import Ask, Big, Done, Money, money, sure
@@ -63,7 +63,7 @@ def get_rates(desk: ReadDesk) -> Rates:
                 source=one.source,
                 old=one.old,
             )
-            for one in rates.pairs(desk)
+            for one in exchange_rates.pairs(desk)
         ],
         doubts=[
             RateDoubt(source=row.id, name=name, told=show_rate(int(told["nano"])), was=show_rate(int(told["was"])))
@@ -81,7 +81,7 @@ class RateSettleAsk(Ask):
 
 @router.post("/rates/{source}/settle")
 def settle_rate(desk: WriteDesk, source: Big, ask: RateSettleAsk) -> Done:
-    rates.settle(desk, source, ask.name, ask.believe)
+    exchange_rates.settle(desk, source, ask.name, ask.believe)
     return Done(told="Believed, the prices follow" if ask.believe else "Set aside, the old rate stands")
 
 
@@ -122,7 +122,7 @@ def plans(desk: ReadDesk) -> list[PlanOut]:
             saves=sure(one.worth.saves, one.supplier.currency),
             share=None if one.worth.share is None else one.worth.share / 1_000_000,
         )
-        for one in supplier_plans.worths(desk)
+        for one in memberships.worths(desk)
     ]
 
 
@@ -180,8 +180,8 @@ def run_replay(request: Request, base: TheHouse, number: SignedIn, ask: ReplayAs
     with base.db.reading() as s:
         desk = desk_of(request, s)
         if sum(n for n in tally(s, "listings").values()) <= AT_ONCE:
-            return ReplayStart(out=ReplayOut(**replay_told.beside(desk, ask.days, one, other)), job=None)
-    body = {"days": ask.days, "one": replay_told.kept(one), "other": replay_told.kept(other)}
+            return ReplayStart(out=ReplayOut(**replay_summary.beside(desk, ask.days, one, other)), job=None)
+    body = {"days": ask.days, "one": replay_summary.kept(one), "other": replay_summary.kept(other)}
     with base.db.writing() as s:
         job = start(desk_of(request, s), "replay", f"replay-{number}-{uuid4().hex}", f"Replay of {ask.days} days", body, 100)
         return ReplayStart(out=None, job=job.id)

@@ -9,8 +9,9 @@ from pydantic import BaseModel, Field
 
 from ..connectors.protocols import OriginTerms, ServiceTerms
 from ..data.setup import Supplier
-from ..services import catalogues, terms
-from ..services.errors import Invalid
+from ..services.base.errors import Invalid
+from ..services.monitoring import catalogue_sheets
+from ..services.partners import partner_terms
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, minor, sure
 
@@ -70,7 +71,7 @@ def sending(desk: ReadDesk, number: Big) -> SendingOut:
     return SendingOut(
         version=supplier.version,
         currency=cur,
-        editable=supplier.kind in catalogues.BY_SHEETS,
+        editable=supplier.kind in catalogue_sheets.BY_SHEETS,
         origins=[
             OriginShape(
                 code=o.code,
@@ -96,7 +97,7 @@ def sending(desk: ReadDesk, number: Big) -> SendingOut:
                     for v in o.services
                 ],
             )
-            for o in terms.origins_of(desk, supplier)
+            for o in partner_terms.origins_of(desk, supplier)
         ],
     )
 
@@ -104,7 +105,7 @@ def sending(desk: ReadDesk, number: Big) -> SendingOut:
 @router.put("/{number}/sending")
 def set_sending(desk: WriteDesk, number: Big, ask: SendingAsk) -> Done:
     """How a supplier sends, all of it anew; prices follow. Can be undone."""
-    supplier = catalogues.supplier_by_sheets(desk, number)
+    supplier = catalogue_sheets.supplier_by_sheets(desk, number)
 
     def cash(given: Money | None, what: str) -> int:
         if given is not None and given.currency != supplier.currency:
@@ -138,4 +139,4 @@ def set_sending(desk: WriteDesk, number: Big, ask: SendingAsk) -> Done:
         )
         for o in ask.origins
     ]
-    return Done(told=f"How {terms.set_origins(desk, number, ask.version, told).name} sends is kept")
+    return Done(told=f"How {partner_terms.set_origins(desk, number, ask.version, told).name} sends is kept")

@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session
 
 from .. import __version__
 from ..data.setup import Person, Store, Supplier
-from ..services import second_step, signing_in, users
-from ..services.desk import Desk
-from ..services.secrets import password_fits
-from ..services.transit import make_templates
+from ..services.base.context import Desk
+from ..services.base.credentials import password_fits
+from ..services.fulfilment.parcel_tracking import make_templates
+from ..services.people import second_step, sessions, users
 from .deps import House, SignedIn, TheHouse, cookie_of, seat, seated
 from .errors import problem
 from .shapes import Ask, Done
@@ -97,7 +97,7 @@ def sign_in(request: Request, response: Response, ask: SignIn, base: TheHouse) -
     address = address_of(request)
     with base.db.reading() as s:
         person = s.scalar(select(Person).where(Person.mail == ask.mail, Person.gone_at.is_(None)))
-        known = person is not None and signing_in.came_from(s, person.id, address)
+        known = person is not None and sessions.came_from(s, person.id, address)
     if (wait := base.tries.wait(ask.mail, address, known)) > 0:
         told = f"too many tries; wait {round(wait)} seconds" if wait < 90 else f"too many tries; wait {round(wait / 60)} minutes"
         raise HTTPException(429, told, {"Retry-After": str(round(wait) + 1)})
@@ -147,16 +147,16 @@ def address_of(request: Request) -> str:
 def _enter(request: Request, response: Response, s: Session, base: House, number: int) -> None:
     """Sign a person in, and end what this browser was signed in with."""
     if was := seated(request):
-        signing_in.end(s, was.token)
+        sessions.end(s, was.token)
     desk = Desk(s, base.clock, "Doors")
     person = desk.get(Person, number, "person")
     address = address_of(request)
-    token = signing_in.begin(s, person, address, request.headers.get("user-agent", ""))
+    token = sessions.begin(s, person, address, request.headers.get("user-agent", ""))
     desk.log("person.in", person.name, f"{person.name} signed in from {address}", count=0)
-    life, settings = int(signing_in.LONGEST.total_seconds()), base.settings
+    life, settings = int(sessions.LONGEST.total_seconds()), base.settings
     path = settings.root or "/"
     response.set_cookie(cookie_of(base), token, life, path=path, secure=settings.sealed, httponly=True, samesite="strict")
-    found = signing_in.find(s, token)
+    found = sessions.find(s, token)
     assert found is not None
     request.state.seated = seat(s, token, *found)
 
@@ -180,7 +180,7 @@ def sign_out(request: Request, response: Response, number: SignedIn, base: TheHo
     who = seated(request)
     assert who is not None
     with base.db.writing() as s:
-        signing_in.end(s, who.token)
+        sessions.end(s, who.token)
         Desk(s, base.clock, "Doors").log("person.out", who.name, f"{who.name} signed out", count=0)
     response.delete_cookie(cookie_of(base), path=base.settings.root or "/", secure=base.settings.sealed, httponly=True, samesite="strict")
     return Done(told=f"{who.name} signed out")

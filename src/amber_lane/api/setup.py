@@ -16,12 +16,15 @@ from ..connectors.errors import Denied, OutsideError
 from ..connectors.kinds import KINDS
 from ..data.setup import UNCALLED, Link, Store, Token
 from ..jobs.longjobs import start
-from ..services import calls, letters_in, program, setup, terms
-from ..services.desk import Desk
-from ..services.drafts import SUPPLIER_TERMS
-from ..services.errors import Conflict, Invalid
-from ..services.same_partner import OWNERS
-from ..services.store_switches import PARTS
+from ..services.base.context import Desk
+from ..services.base.errors import Conflict, Invalid
+from ..services.base.partner_identity import OWNERS
+from ..services.delivery import agent_leases
+from ..services.inbound import mailbox
+from ..services.monitoring import polling_plan
+from ..services.outbox.store_switches import PARTS
+from ..services.partners import connections, partner_terms
+from ..services.pricing.drafts import SUPPLIER_TERMS
 from .deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
 from .shapes import Ask, Big, Done, Money, minor, sure
 
@@ -129,7 +132,7 @@ def partners(desk: ReadDesk) -> list[PartnerOut]:
                     rest_until=link.rest_until if link else None,
                     switches=switches,
                     sweep_minutes=getattr(row, "sweep_minutes", None),
-                    **{name: getattr(row, name, None) for name in calls.LOOKS},
+                    **{name: getattr(row, name, None) for name in polling_plan.LOOKS},
                     calls_limit=link.calls_limit if link else None,
                     calls_left=link.calls_left if link else None,
                     calls_at=link.calls_at if link else None,
@@ -179,49 +182,51 @@ class Joined(Done):
 @router.post("/setup/partners", status_code=201)
 def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Joined:
     """Join a partner: its account is asked before anything is kept."""
-    given = setup.Join(ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency, ask.shape, ask.page, ask.sender)
+    given = connections.Join(
+        ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency, ask.shape, ask.page, ask.sender
+    )
     uncalled, token = ask.kind in UNCALLED, None
-    account = None if uncalled else setup.ask_account(base.doors, given)
+    account = None if uncalled else connections.ask_account(base.doors, given)
     with base.db.writing() as s:
         desk = desk_of(request, s)
         if account is None:
             row = _join_uncalled(desk, ask, given)
         else:
-            row = setup.join_partner(desk, base.doors, given, account)
+            row = connections.join_partner(desk, base.doors, given, account)
             if ask.owner == "inbox":
                 # What lies there now was there before us; all that comes from now on is read.
-                letters_in.leave_old(desk, row, account.there)
+                mailbox.leave_old(desk, row, account.there)
             if ask.owner in ("store", "supplier"):
                 what = "listings" if ask.owner == "store" else "items"
                 if row.watching if ask.owner == "supplier" else True:
                     title = f"Bringing in {row.name}'s {what}"
                     start(desk, "join", f"join-{ask.owner}-{row.id}", title, {"owner": ask.owner, "id": row.id})
         if ask.kind == "program":
-            token = program.make_token(desk, row.id)
+            token = agent_leases.make_token(desk, row.id)
         if ask.owner == "supplier" and (ask.kind == "folder" or uncalled):
             first, following = minor(ask.ship_first, "ship_first") or 0, minor(ask.ship_next, "ship_next") or 0
-            terms.write_one_origin(desk, row, first, following, ask.days)
+            partner_terms.write_one_origin(desk, row, first, following, ask.days)
         joined = Joined(told=f"{row.name} is connected", id=row.id, name=row.name, token=token)
     if ask.owner == "store" and account is not None:
         _ask_for_words(base, joined.id)
     return joined
 
 
-def _join_uncalled(desk: Desk, ask: JoinAsk, given: setup.Join) -> Any:
+def _join_uncalled(desk: Desk, ask: JoinAsk, given: connections.Join) -> Any:
     if ask.owner == "carrier" and ask.kind == "by_hand":
-        return setup.join_by_hand(desk, given)
+        return connections.join_by_hand(desk, given)
     if ask.owner not in ("store", "supplier") or ask.kind == "by_hand" or (ask.kind == "program" and ask.owner != "store"):
         raise Invalid("only a store or a supplier can be joined that way")
     if not ask.name:
         raise Invalid("give it a name", {"name": "is empty"})
-    return setup.join_uncalled(desk, given)
+    return connections.join_uncalled(desk, given)
 
 
 @router.post("/setup/stores/{number}/token", status_code=201)
 def new_token(desk: WriteDesk, number: Big) -> Joined:
     """A new token for a closed store's program; the old one ends at once. Cannot be undone."""
     name = desk.get(Store, number, "store").name
-    return Joined(told="A new token; the old one has ended", id=number, name=name, token=program.make_token(desk, number))
+    return Joined(told="A new token; the old one has ended", id=number, name=name, token=agent_leases.make_token(desk, number))
 
 
 def _ask_for_words(base: House, store: int) -> None:
@@ -263,7 +268,7 @@ class LooksAsk(Ask):
 @router.post("/setup/suppliers/{number}/looks")
 def set_looks(desk: WriteDesk, number: Big, ask: LooksAsk) -> Done:
     """How often and when a supplier may be looked at; the calls plan follows at once."""
-    told = calls.set_looks(desk, number, ask.version, ask.model_dump(exclude={"version"}))
+    told = polling_plan.set_looks(desk, number, ask.version, ask.model_dump(exclude={"version"}))
     return Done(told=told)
 
 

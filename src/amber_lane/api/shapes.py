@@ -13,8 +13,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 from ..core.money import parse_money, plain
 from ..core.price import NONE
 from ..core.texts import shown
-from ..services.errors import Invalid
-from ..services.lists import Wish
+from ..services.base.errors import Invalid
+from ..services.grids.goods_grids import Wish
 
 T = TypeVar("T")
 

@@ -22,12 +22,15 @@ from ..core.price import Outcome, SetBy
 from ..data.outbox import SheetOut
 from ..data.turns import TooLong
 from ..jobs.longjobs import start
-from ..services import by_sheets, lists, place, sheet_columns, sheets_in
-from ..services.decide import CROWD
-from ..services.desk import Desk
-from ..services.errors import Invalid, NotFound
-from ..services.lists import Wish
-from ..services.sheets_frame import Kind
+from ..services.base import regional
+from ..services.base.context import Desk
+from ..services.base.errors import Invalid, NotFound
+from ..services.base.import_frame import Kind
+from ..services.delivery import sheet_export
+from ..services.grids import goods_grids
+from ..services.grids.goods_grids import Wish
+from ..services.imports import column_memory, sheet_kinds
+from ..services.pricing.decide import CROWD
 from ..sheets.mapping import Columns
 from ..sheets.opened import plain_name
 from ..sheets.table import XLSX_MOST, csv_bytes, csv_parts, xlsx_bytes
@@ -51,9 +54,9 @@ def as_file(
 
 @router.get("/{name}/template.{form}", response_class=Response, responses=SHEET)
 def template(desk: ReadDesk, name: str, form: Form) -> Response:
-    kind = sheets_in.kind_of(name)
+    kind = sheet_kinds.kind_of(name)
     example = [*kind.example, *[""] * (len(kind.required) + len(kind.optional) - len(kind.example))]
-    return as_file(f"{name}-template", form, [*kind.required, *kind.optional], [example], sheets_in.lists_of(desk, name))
+    return as_file(f"{name}-template", form, [*kind.required, *kind.optional], [example], sheet_kinds.lists_of(desk, name))
 
 
 def streamed(
@@ -79,8 +82,8 @@ def streamed(
 @router.get("/{name}/ours.{form}", dependencies=[Heavy], response_class=Response, responses=SHEET)
 def ours(request: Request, base: TheHouse, number: SignedIn, name: str, form: Form) -> Response:
     """What we have, in the columns of the sheet brought in."""
-    kind = sheets_in.kind_of(name)
-    return streamed(request, base, name, form, [*kind.required, *kind.optional], lambda desk: sheets_in.out_rows(desk, name))
+    kind = sheet_kinds.kind_of(name)
+    return streamed(request, base, name, form, [*kind.required, *kind.optional], lambda desk: sheet_kinds.out_rows(desk, name))
 
 
 class JobStarted(BaseModel):
@@ -125,7 +128,7 @@ def _kept_file(base: House, name: str, data: bytes) -> tuple[Path, str]:
 
 
 def _seen(s: Session, kind: Kind, token: str, data: bytes, ask: ColumnsAsk | None) -> SheetSeen:
-    found = sheet_columns.see(s, kind, data, Columns(ask.columns, ask.tab, ask.encoding) if ask else None)
+    found = column_memory.see(s, kind, data, Columns(ask.columns, ask.tab, ask.encoding) if ask else None)
     surely = all(ours in (theirs, theirs.replace(" ", "_")) for ours, theirs in found.columns.columns.items())
     return SheetSeen(
         token=token,
@@ -147,7 +150,7 @@ def _seen(s: Session, kind: Kind, token: str, data: bytes, ask: ColumnsAsk | Non
 @router.post("/{name}/look")
 def look(data: SheetFile, base: TheHouse, name: str) -> SheetSeen:
     """Hand in a sheet and see how it seems to be made. Nothing is changed by it."""
-    kind = sheets_in.kind_of(name)
+    kind = sheet_kinds.kind_of(name)
     _, token = _kept_file(base, name, data)
     with base.db.reading() as s:
         return _seen(s, kind, token, data, None)
@@ -156,7 +159,7 @@ def look(data: SheetFile, base: TheHouse, name: str) -> SheetSeen:
 @router.post("/{name}/look/{token}")
 def look_again(desk: ReadDesk, base: TheHouse, name: str, token: str, ask: ColumnsAsk) -> SheetSeen:
     """The same sheet with its columns named so."""
-    return _seen(desk.s, sheets_in.kind_of(name), token, _path(base, name, token).read_bytes(), ask)
+    return _seen(desk.s, sheet_kinds.kind_of(name), token, _path(base, name, token).read_bytes(), ask)
 
 
 class CheckAsk(ColumnsAsk):
@@ -168,11 +171,11 @@ class CheckAsk(ColumnsAsk):
 @router.post("/{name}/check/{token}", status_code=202)
 def check_as(desk: WriteDesk, base: TheHouse, name: str, token: str, ask: CheckAsk) -> JobStarted:
     """Check a sheet that was looked at, by these columns. The job's result says what it would do."""
-    kind, path = sheets_in.kind_of(name), _path(base, name, token)
+    kind, path = sheet_kinds.kind_of(name), _path(base, name, token)
     how = Columns(ask.columns, ask.tab, ask.encoding)
     if ask.remember:
         data = path.read_bytes()
-        sheet_columns.remember(desk, kind, sheet_columns.see(desk.s, kind, data, how).mark, how)
+        column_memory.remember(desk, kind, column_memory.see(desk.s, kind, data, how).mark, how)
     key = hashlib.sha256(json.dumps(how.kept(), sort_keys=True).encode()).hexdigest()[:8]
     body = {"sheet": name, "path": str(path), "how": how.kept()}
     return JobStarted(job=start(desk, "sheet.check", f"check-{name}-{token}-{key}", f"Checking {name}", body).id, token=token)
@@ -181,7 +184,7 @@ def check_as(desk: WriteDesk, base: TheHouse, name: str, token: str, ask: CheckA
 @router.post("/{name}/check", status_code=202)
 def check(data: SheetFile, desk: WriteDesk, base: TheHouse, name: str, file: Annotated[UploadFile, File()]) -> JobStarted:
     """Check a sheet: nothing is changed by it. The job's result says what it would do."""
-    kind = sheets_in.kind_of(name)
+    kind = sheet_kinds.kind_of(name)
     path, token = _kept_file(base, name, data)
     job = start(
         desk, "sheet.check", f"check-{name}-{token}", f"Checking {file.filename or kind.name}"[:100], {"sheet": name, "path": str(path)}
@@ -197,7 +200,7 @@ class TakeAsk(Ask):
 
 
 def _path(base: Any, name: str, token: str) -> Path:
-    path: Path = base.settings.data / "sheets" / f"{sheets_in.kind_of(name).name}-{token}.sheet"
+    path: Path = base.settings.data / "sheets" / f"{sheet_kinds.kind_of(name).name}-{token}.sheet"
     if len(token) != 24 or not token.isalnum() or not path.is_file():
         raise NotFound("that sheet is not here any more; bring it in again")
     return path
@@ -228,25 +231,25 @@ def bad_rows(desk: ReadDesk, base: TheHouse, name: str, token: str, form: Form) 
 @router.get("/lists/{name}/ids")
 def list_ids(desk: ReadDesk, name: str, ask: Annotated[Wish, Depends(wish)], most: int = 0) -> IdsOut:
     """The numbers of a stretch of a list, as filtered and sorted, whether a page has shown them or not. most 0: all from there on."""
-    if name not in lists.LISTS:
+    if name not in goods_grids.LISTS:
         raise NotFound(f"there is no list called {name}")
-    ids, total = lists.ids(desk, name, Wish(ask.words, ask.sort, ask.down, ask.offset, most or 1_000_000, ask.filters))
+    ids, total = goods_grids.ids(desk, name, Wish(ask.words, ask.sort, ask.down, ask.offset, most or 1_000_000, ask.filters))
     return IdsOut(ids=ids, total=total)
 
 
 @router.get("/lists/{name}.{form}", dependencies=[Heavy], response_class=Response, responses=SHEET)
 def list_out(request: Request, base: TheHouse, desk: ReadDesk, name: str, form: Form, ask: Annotated[Wish, Depends(wish)]) -> Response:
     """Exactly the rows of a list as filtered and sorted, all pages of them."""
-    if name not in lists.LISTS:
+    if name not in goods_grids.LISTS:
         raise NotFound(f"there is no list called {name}")
-    if form == "xlsx" and (n := lists.ids(desk, name, replace(ask, offset=0, limit=1))[1]) > XLSX_MOST:
+    if form == "xlsx" and (n := goods_grids.ids(desk, name, replace(ask, offset=0, limit=1))[1]) > XLSX_MOST:
         raise Invalid(f"a workbook holds {XLSX_MOST:,} rows and this list has {n:,}; take it out as CSV, which holds all of them")
     # What is a number of ours alone says nothing to anybody else.
-    header = [key for key in lists.LISTS[name].columns if key not in _OURS and not key.endswith("_id")]
-    zone = place.place_of(desk.s).manner.tz
+    header = [key for key in goods_grids.LISTS[name].columns if key not in _OURS and not key.endswith("_id")]
+    zone = regional.place_of(desk.s).manner.tz
 
     def rows(desk: Desk) -> Iterator[list[Any]]:
-        for row in lists.every(desk, name, ask):
+        for row in goods_grids.every(desk, name, ask):
             yield [_cell(key, row._mapping[key], row, zone) for key in header]
 
     return streamed(request, base, name, form, header, rows)
@@ -307,10 +310,10 @@ Owner = Literal["store", "supplier"]
 @router.get("/out/{owner}/{number}")
 def sheets_out(desk: ReadDesk, owner: Owner, number: Big) -> SheetsOut:
     """What waits for a partner who works by sheets, and every sheet that was taken out for it."""
-    waits = [one for one in by_sheets.waiting(desk) if (one.owner, one.number) == (owner, number)]
+    waits = [one for one in sheet_export.waiting(desk) if (one.owner, one.number) == (owner, number)]
     kept = [
         SheetOutRow(id=one.id, what=one.what, at=one.at, who=one.who, rows=len(one.rows), back_at=one.back_at)
-        for one in by_sheets.sheets_out(desk, owner, number)
+        for one in sheet_export.sheets_out(desk, owner, number)
     ]
     return SheetsOut(waiting=[WaitingOut(what=one.what, count=one.count, since=one.since) for one in waits], sheets=kept)
 
@@ -318,7 +321,7 @@ def sheets_out(desk: ReadDesk, owner: Owner, number: Big) -> SheetsOut:
 @router.post("/out/{owner}/{number}/{what}", status_code=201)
 def take_out(desk: WriteDesk, owner: Owner, number: Big, what: str) -> SheetTaken:
     """Take out what waits. Each row is in one sheet; the sheet is kept, and can be had again or taken back."""
-    kept = by_sheets.take_out(desk, owner, number, what)
+    kept = sheet_export.take_out(desk, owner, number, what)
     return SheetTaken(told="The sheet is made; hand it over", sheet=kept.id, count=len(kept.rows))
 
 
@@ -332,4 +335,4 @@ def sheet_out(desk: ReadDesk, number: Big, form: Form) -> Response:
 @router.post("/out/sheet/{number}/back")
 def take_sheet_back(desk: WriteDesk, number: Big) -> Done:
     """Take a sheet back: what nobody answered since waits again."""
-    return Done(told=by_sheets.take_back(desk, number))
+    return Done(told=sheet_export.take_back(desk, number))

@@ -15,11 +15,13 @@ from ..data.setup import UNCALLED, Store
 from ..data.shelf import IS_DIFFERING, Listing, PhraseRule, Picture, Sku
 from ..data.tallies import tally
 from ..jobs.longjobs import start
-from ..services import allowance, families, lists, phrases, pictures, program, publishing, titles
-from ..services.errors import Conflict, Invalid
-from ..services.goods import mark_of
-from ..services.lists import Wish
-from ..services.phrase_rules import add_rule, effect
+from ..services.base.errors import Conflict, Invalid
+from ..services.catalogue.item_detail import mark_of
+from ..services.delivery import agent_leases
+from ..services.grids import goods_grids
+from ..services.grids.goods_grids import Wish
+from ..services.listings import allowance, content_rules, images, publishing, titles, variant_matrix
+from ..services.listings.content_rule_changes import add_rule, effect
 from .deps import ReadDesk, WriteDesk
 from .files import PictureFile
 from .shapes import Ask, Big, Done, Money, Page, download, minor, money, rows_out, sure, wish, written
@@ -180,7 +182,7 @@ class StoreWords(Ask):
 
 @router.get("", response_model=Page[ShelfRow])
 def listing_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = lists.page(desk, "shelf", ask)
+    rows, total = goods_grids.page(desk, "shelf", ask)
     out = rows_out(rows, {"price": "currency", "profit": "currency"})
     for one in out:
         one["moving"], one["differs"] = bool(one["moving"]), bool(one["differs"])
@@ -207,7 +209,7 @@ def stores(desk: ReadDesk) -> list[ShelfStore]:
             id=row.id,
             name=row.name,
             currency=row.currency,
-            title_most=row.title_most or phrases.TITLE_MOST,
+            title_most=row.title_most or content_rules.TITLE_MOST,
             banned_words=row.banned_words or [],
             title_order=row.title_order or list(titles.PARTS),
             limited=allowance.limited(row),
@@ -241,7 +243,7 @@ def bench(desk: ReadDesk, number: Big) -> ShelfBench:
         price=sure(row.wanted_price, row.currency),
         compare_at=money(row.compare_at, row.currency),
         weight_g=sku.weight_g,
-        family=families.size(desk, sku.id),
+        family=variant_matrix.size(desk, sku.id),
         pictures=list(row.pictures or []),
         suggested=titles.suggest(desk, store, sku, row.title),
         missing=publishing.Checks(desk, store, [row.sku_id]).missing(row),
@@ -250,7 +252,7 @@ def bench(desk: ReadDesk, number: Big) -> ShelfBench:
         copies=[CopyOut(listing=one.id, store=names[one.store_id], follows=one.follow_words) for one in copies],
         told=row.told,
         shown_at=row.shown_at,
-        title_most=store.title_most or phrases.TITLE_MOST,
+        title_most=store.title_most or content_rules.TITLE_MOST,
     )
 
 
@@ -269,7 +271,7 @@ def edit(desk: WriteDesk, number: Big, ask: EditAsk) -> Edited:
     if ask.compare_at is not None or ask.no_compare:
         words["compare_at"] = None if ask.no_compare else minor(ask.compare_at, "compare_at")
     if ask.pictures is not None:
-        words["pictures"] = pictures.checked_order(desk, ask.pictures)
+        words["pictures"] = images.checked_order(desk, ask.pictures)
     if not words:
         raise Invalid("nothing was changed")
     row = publishing.edit(desk, number, ask.version, words, ask.pass_on)
@@ -287,7 +289,7 @@ def settle(desk: WriteDesk, number: Big, ask: DifferenceAsk) -> Done:
 @router.post("/listings/{number}/pictures", status_code=201)
 def add_picture(given: PictureFile, desk: WriteDesk, number: Big) -> Done:
     """Add a picture; it is checked and kept as our own copy."""
-    made = pictures.add(desk, number, given)
+    made = images.add(desk, number, given)
     row = desk.get(Listing, number, "listing")
     if made.id in (row.pictures or []):
         raise Conflict("this picture is there already")
@@ -393,7 +395,7 @@ def read_anew(desk: WriteDesk, number: Big) -> ReadAnew:
     """Read a store's listings again, as a job: new ones come in, and where its words are not ours they are shown side by side."""
     store = desk.get(Store, number, "store")
     if store.kind == "program":
-        program.ask_to_read(desk, store)
+        agent_leases.ask_to_read(desk, store)
         return ReadAnew(job=None, told=f"{store.name}'s program reads its listings with its next round")
     if store.kind in UNCALLED:
         raise Conflict(f"{store.name} works by sheets: bring its listings in as a sheet")

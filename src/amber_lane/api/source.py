@@ -17,13 +17,14 @@ from ..data.shelf import Sku
 from ..data.source import Item
 from ..data.tallies import tally
 from ..jobs.longjobs import start
-from ..services import goods, preparing
-from ..services.desk import Desk
-from ..services.errors import Invalid
-from ..services.finder import Finder, Goods, Search, View, ratings
-from ..services.history import DAYS, pasts
-from ..services.likeness import LIKE_FROM, close
-from ..services.lists import Wish
+from ..services.base.context import Desk
+from ..services.base.errors import Invalid
+from ..services.catalogue import item_detail
+from ..services.catalogue.search import Finder, Goods, Search, View, ratings
+from ..services.catalogue.stability import DAYS, pasts
+from ..services.grids.goods_grids import Wish
+from ..services.listings import preparation
+from ..services.mapping.similarity import LIKE_FROM, close
 from .deps import ReadDesk, TheHouse, WriteDesk
 from .shapes import Ask, Big, Done, IdsOut, Money, money, sure, wish
 from .why import StepOut
@@ -191,7 +192,7 @@ class PasteOut(BaseModel):
 def facets(desk: ReadDesk) -> FacetsOut:
     """What a search can be narrowed by."""
     s, kept = desk.s, ratings(desk)
-    counts = goods.item_counts(desk)
+    counts = item_detail.item_counts(desk)
     return FacetsOut(
         stores=[StoreOut.model_validate(row, from_attributes=True) for row in s.scalars(select(Store).order_by(Store.id))],
         suppliers=[
@@ -233,7 +234,7 @@ def bench(desk: ReadDesk, base: TheHouse, number: Big, store: Big) -> BenchOut:
 @router.post("/put", status_code=201)
 def put(desk: WriteDesk, base: TheHouse, ask: PutAsk) -> PutOut:
     """Prepare listings of chosen items, each with its lane open."""
-    done = preparing.prepare(desk, base.finder, list(dict.fromkeys(ask.items)), ask.store)
+    done = preparation.prepare(desk, base.finder, list(dict.fromkeys(ask.items)), ask.store)
     made, same = (sum(1 for one in done if one.outcome == kind) for kind in ("made", "same"))
     failed = [one.told for one in done if one.outcome == "failed"]
     told = f"{made} listing{'s' if made != 1 else ''} prepared" if made else "Nothing new was prepared"
@@ -247,7 +248,7 @@ def paste(desk: WriteDesk, ask: PasteAsk) -> PasteOut:
     """Bring items in by links or numbers, one a line: a job. No pasted address is ever called; suppliers are asked by number."""
     desk.get(Store, ask.store, "store")
     lines = sum(1 for line in ask.text.splitlines() if line.strip())
-    mark = goods.mark_of(ask.text)
+    mark = item_detail.mark_of(ask.text)
     job = start(
         desk, "paste", f"paste-{ask.store}-{mark}", f"Bringing in {lines} pasted lines", {"text": ask.text, "store": ask.store}, lines
     )
@@ -323,10 +324,10 @@ def _bench(desk: Desk, finder: Finder, store_id: int, number: int) -> BenchOut:
         columns, view = finder.look(desk, store_id)
     row = item_rows(desk, finder, columns, view, store_id, [number])[0]
     past = pasts(desk, [item])[number]
-    told = goods.explain(desk, finder, item, store_id)
+    told = item_detail.explain(desk, finder, item, store_id)
     return BenchOut(
         row=row,
-        sentence=goods.sentence(told, past, DAYS, item.currency),
+        sentence=item_detail.sentence(told, past, DAYS, item.currency),
         gtin=item.gtin,
         mpn=item.mpn,
         brand=item.brand,

@@ -12,12 +12,16 @@ from sqlalchemy import select
 from sse_starlette.sse import EventSourceResponse
 
 from ..data.outbox import Job
-from ..services import anywhere, lists, outbox, portions, today, undo
-from ..services.errors import NotFound
-from ..services.facts import HOME
-from ..services.lists import Wish
-from ..services.same_partner import OWNERS
-from ..services.trouble import SHOWN
+from ..services.activity import undo
+from ..services.alerts import today
+from ..services.alerts.alert import SHOWN
+from ..services.base import portions
+from ..services.base.errors import NotFound
+from ..services.base.partner_identity import OWNERS
+from ..services.grids import find_anything, goods_grids
+from ..services.grids.goods_grids import Wish
+from ..services.outbox import queue
+from ..services.pricing.inputs import HOME
 from .deps import ReadDesk, SignedIn, TheHouse, WriteDesk
 from .live import Pulse, pulse_of
 from .shapes import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
@@ -174,7 +178,7 @@ def snooze(desk: WriteDesk, ask: SnoozeAsk) -> Done:
 
 @router.get("/acts", response_model=Page[ActOut])
 def acts(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = lists.page(desk, "acts", ask)
+    rows, total = goods_grids.page(desk, "acts", ask)
     return written({"rows": rows_out(rows, {}), "total": total})
 
 
@@ -202,18 +206,18 @@ class OutboxOut(BaseModel):
 
 @router.get("/outbox", response_model=Page[OutboxOut])
 def outbox_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = lists.page(desk, "outbox", ask)
+    rows, total = goods_grids.page(desk, "outbox", ask)
     names = {f"{owner}:{row.id}": row.name for owner, table in OWNERS.items() for row in desk.s.scalars(select(table))}
     out = []
     for one in rows_out(rows, {}):
         body = json.loads(one.pop("body"))
-        out.append(one | {"target": names.get(one["target"], ""), "about": outbox.about(body), "asks": outbox.tell(one["kind"], body)})
+        out.append(one | {"target": names.get(one["target"], ""), "about": queue.about(body), "asks": queue.tell(one["kind"], body)})
     return written({"rows": out, "total": total})
 
 
 @router.post("/outbox/{number}/retry")
 def retry(desk: WriteDesk, number: Big) -> Done:
-    return Done(told=f"Tried again: {outbox.about(outbox.retry(desk, number).body)}")
+    return Done(told=f"Tried again: {queue.about(queue.retry(desk, number).body)}")
 
 
 class Found(BaseModel):
@@ -226,7 +230,7 @@ class Found(BaseModel):
 @router.get("/find")
 def find(desk: ReadDesk, words: Annotated[str, Query(max_length=100)]) -> list[Found]:
     """SKUs, orders, tracking numbers, purchase orders and items that hold the words."""
-    return [Found(kind=one.kind, name=one.name, told=one.told, go=one.go) for one in anywhere.find(desk, words.strip())]
+    return [Found(kind=one.kind, name=one.name, told=one.told, go=one.go) for one in find_anything.find(desk, words.strip())]
 
 
 class JobOut(BaseModel):

@@ -19,10 +19,11 @@ from ..data.transit import (
     Parcel,
     PassedOn,
 )
-from ..services import lists, mails, parcels, transit
-from ..services.errors import NotFound
-from ..services.facts import HOME
-from ..services.lists import Wish
+from ..services.base.errors import NotFound
+from ..services.fulfilment import buyer_notifications, delivery_exceptions, parcel_tracking
+from ..services.grids import goods_grids
+from ..services.grids.goods_grids import Wish
+from ..services.pricing.inputs import HOME
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
@@ -55,25 +56,29 @@ class ParcelRow(BaseModel):
 
 @router.get("/parcels", response_model=Page[ParcelRow])
 def parcel_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = lists.page(desk, "parcels", ask)
+    rows, total = goods_grids.page(desk, "parcels", ask)
     out = rows_out(rows, {})
     for one in out:
-        wrong = parcels.trouble_of(one["state"], one["ended_by"], one["made_at"], one["moved_at"], one["promised_by"], desk.now)
-        one["trouble"], one["at_risk"], one["asked"] = parcels.WORDS.get(wrong, ""), None, None
+        wrong = delivery_exceptions.trouble_of(one["state"], one["ended_by"], one["made_at"], one["moved_at"], one["promised_by"], desk.now)
+        one["trouble"], one["at_risk"], one["asked"] = delivery_exceptions.WORDS.get(wrong, ""), None, None
     return written({"rows": out, "total": total})
 
 
 @router.get("/troubled", response_model=Page[ParcelRow])
 def troubled(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
     """Parcels in trouble, dearest first."""
-    found = parcels.troubled(desk)
+    found = delivery_exceptions.troubled(desk)
     shown = found[ask.offset : ask.offset + ask.limit]
-    rows = {row.id: row for row in lists.of_ids(desk, "parcels", [one.parcel.id for one in shown])}
+    rows = {row.id: row for row in goods_grids.of_ids(desk, "parcels", [one.parcel.id for one in shown])}
     out = rows_out([rows[one.parcel.id] for one in shown if one.parcel.id in rows], {})
     about = {one.parcel.id: one for one in shown}
     for row in out:
         one = about[row["id"]]
-        row["trouble"], row["at_risk"], row["asked"] = parcels.WORDS[one.trouble], sure(one.at_risk, HOME).model_dump(), one.asked
+        row["trouble"], row["at_risk"], row["asked"] = (
+            delivery_exceptions.WORDS[one.trouble],
+            sure(one.at_risk, HOME).model_dump(),
+            one.asked,
+        )
     return written({"rows": out, "total": len(found)})
 
 
@@ -139,28 +144,28 @@ class ParcelOut(BaseModel):
 def parcel(desk: ReadDesk, number: Big) -> ParcelOut:
     row = desk.get(Parcel, number, "parcel")
     s = desk.s
-    orders = transit.orders_of(desk, number)
+    orders = parcel_tracking.orders_of(desk, number)
     if not orders:
         raise NotFound("nothing of ours is in this parcel: its number was put right")
     order = orders[0]
-    now = parcels.by_parcel(desk).get(number)
+    now = delivery_exceptions.by_parcel(desk).get(number)
     passed = s.scalar(select(PassedOn).where(PassedOn.parcel_id == number))
     carrier = desk.get(Carrier, row.carrier_id, "carrier")
     return ParcelOut(
         number=row.number,
         carrier=carrier.name,
         by_hand=carrier.kind == "by_hand",
-        page=transit.page_of(carrier, row.number),
+        page=parcel_tracking.page_of(carrier, row.number),
         by_sheets=desk.get(Store, order.store_id, "store").kind == "sheet",
         state=row.state,
         made_at=row.made_at,
         order=order.number,
-        trouble=parcels.WORDS[now.trouble] if now else "",
+        trouble=delivery_exceptions.WORDS[now.trouble] if now else "",
         others=[OtherOrder(id=one.id, number=one.number) for one in orders[1:]],
         ended_by=row.ended_by,
         at_risk=sure(now.at_risk, HOME) if now else None,
         asked=now.asked if now else None,
-        steps=[HelpOut(**vars(one)) for one in parcels.steps(desk, number)] if now else [],
+        steps=[HelpOut(**vars(one)) for one in delivery_exceptions.steps(desk, number)] if now else [],
         order_id=order.id,
         buyer=order.buyer,
         promised_by=order.promised_by,
@@ -186,7 +191,7 @@ class ParcelsStanding(BaseModel):
 @router.get("/standing")
 def standing(desk: ReadDesk) -> ParcelsStanding:
     states = dict(desk.s.execute(select(Parcel.state, func.count()).group_by(Parcel.state)).tuples().all())
-    return ParcelsStanding(states=states, late=len(parcels.troubled(desk)), wrong_numbers=len(wrong_numbers(desk)))
+    return ParcelsStanding(states=states, late=len(delivery_exceptions.troubled(desk)), wrong_numbers=len(wrong_numbers(desk)))
 
 
 class WrongNumber(BaseModel):
@@ -201,7 +206,7 @@ class WrongNumber(BaseModel):
 @router.get("/numbers")
 def wrong_numbers(desk: ReadDesk) -> list[WrongNumber]:
     """Purchases whose supplier gave a number that cannot be right."""
-    rows = transit.wrong_numbers(desk)
+    rows = parcel_tracking.wrong_numbers(desk)
     suppliers, orders = by_id(desk.s, Supplier, (r.supplier_id for r in rows)), by_id(desk.s, Order, (r.order_id for r in rows))
     return [
         WrongNumber(
@@ -226,7 +231,7 @@ class StepAsk(Ask):
 
 @router.post("/parcels/{number}/steps")
 def take_step(desk: WriteDesk, number: Big, ask: StepAsk) -> Done:
-    told = parcels.take(desk, number, ask.key, ask.subject, ask.body)
+    told = delivery_exceptions.take(desk, number, ask.key, ask.subject, ask.body)
     return Done(told=told[0].upper() + told[1:])
 
 
@@ -238,7 +243,7 @@ class NumberAsk(Ask):
 
 @router.post("/numbers")
 def enter_number(desk: WriteDesk, ask: NumberAsk) -> Done:
-    row = transit.enter_tracking(desk, ask.reference, ask.number, ask.carrier)
+    row = parcel_tracking.enter_tracking(desk, ask.reference, ask.number, ask.carrier)
     return Done(told=f"{row.number} is passed on to the store and the buyer")
 
 
@@ -252,8 +257,8 @@ class MarkAsk(Ask):
 @router.post("/parcels/{number}/mark")
 def mark(desk: WriteDesk, number: Big, ask: MarkAsk) -> Done:
     """A person's word on a parcel whose carrier tells nothing. Cannot be undone."""
-    row = transit.mark(desk, number, ask.what, ask.at)
-    return Done(told=f"{row.number}: {transit.MARKS[ask.what]}")
+    row = parcel_tracking.mark(desk, number, ask.what, ask.at)
+    return Done(told=f"{row.number}: {parcel_tracking.MARKS[ask.what]}")
 
 
 class DropAsk(Ask):
@@ -263,7 +268,7 @@ class DropAsk(Ask):
 @router.post("/numbers/drop")
 def drop_number(desk: WriteDesk, ask: DropAsk) -> Done:
     """Set a wrong number aside; the one that was passed on before stands."""
-    transit.drop_wrong(desk, ask.reference)
+    parcel_tracking.drop_wrong(desk, ask.reference)
     return Done(told=f"{ask.reference}: set aside")
 
 
@@ -296,7 +301,7 @@ class TemplateOut(BaseModel):
 def templates(desk: ReadDesk) -> list[TemplateOut]:
     stores = {one.id: one.name for one in desk.s.scalars(select(Store))}
     rows = desk.s.scalars(select(MessageTemplate)).all()
-    order = list(mails.TEMPLATES)
+    order = list(buyer_notifications.TEMPLATES)
     names = ("id", "version", "kind", "store_id", "language", "subject", "body", "on", "delay_minutes")
     return [
         TemplateOut(**{name: getattr(row, name) for name in names}, store=stores.get(row.store_id or 0))
@@ -321,5 +326,5 @@ class TemplateAsk(Ask):
 @router.post("/templates")
 def set_template(desk: WriteDesk, ask: TemplateAsk) -> Done:
     given = ask.model_dump()
-    mails.keep_template(desk, given.pop("id"), given.pop("version"), **given)
+    buyer_notifications.keep_template(desk, given.pop("id"), given.pop("version"), **given)
     return Done(told="Mail kept")

@@ -15,8 +15,11 @@ from ..data.source import IS_DOUBTED, Item
 from ..data.tallies import tally as tally_of
 from ..data.watch import Drift, Sighting, Sweep
 from ..jobs.longjobs import start
-from ..services import goods, lists, prices, watch
-from ..services.lists import Wish
+from ..services.catalogue import item_detail
+from ..services.grids import goods_grids
+from ..services.grids.goods_grids import Wish
+from ..services.monitoring import sweeps
+from ..services.pricing import what_if
 from .deps import ReadDesk, WriteDesk
 from .shapes import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
@@ -59,7 +62,7 @@ class Strip(BaseModel):
 def strips(desk: ReadDesk, hours: Annotated[int, Query(ge=1, le=24 * 14)] = 15) -> list[Strip]:
     """Each supplier's sweeps of the last hours."""
     s, since = desk.s, desk.now - timedelta(hours=hours)
-    items = goods.item_counts(desk)
+    items = item_detail.item_counts(desk)
     links = {link.owner_id: link for link in s.scalars(select(Link).where(Link.owner == "supplier"))}
     out = []
     for supplier in s.scalars(select(Supplier).order_by(Supplier.name)):
@@ -114,7 +117,7 @@ class ResponseOut(BaseModel):
 
 @router.get("/responses", response_model=Page[ResponseOut])
 def responses(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = lists.page(desk, "responses", ask)
+    rows, total = goods_grids.page(desk, "responses", ask)
     return written({"rows": rows_out(rows, {"old_price": "currency", "new_price": "currency"}), "total": total})
 
 
@@ -174,14 +177,14 @@ class Believe(Ask):
 
 @router.post("/doubts/{item}")
 def settle_doubt(desk: WriteDesk, item: Big, ask: Believe) -> Done:
-    watch.settle_doubt(desk, item, ask.believe)
+    sweeps.settle_doubt(desk, item, ask.believe)
     return Done(told="Believed, the listings follow" if ask.believe else "Set aside, the last good values stand")
 
 
 @router.post("/sweeps/{sweep}/settle")
 def settle_held(desk: WriteDesk, sweep: Big, ask: Believe) -> Done:
-    counts = watch.settle_held(desk, sweep, ask.believe)
-    return Done(told=watch.tell_counts(counts) or "Nothing had to change" if ask.believe else "Set aside, the last good stock stands")
+    counts = sweeps.settle_held(desk, sweep, ask.believe)
+    return Done(told=sweeps.tell_counts(counts) or "Nothing had to change" if ask.believe else "Set aside, the last good stock stands")
 
 
 class HeldOut(BaseModel):
@@ -220,7 +223,7 @@ def sweep(desk: ReadDesk, sweep: Big) -> HeldOut:
 def undo_sweep(desk: WriteDesk, sweep: Big) -> Done:
     """Send the old values again for all that a sweep did; listings with newer changes stay as they are."""
     row = desk.get(Sweep, sweep, "sweep")
-    n = watch.take_back(desk, sweep=row.id)
+    n = sweeps.take_back(desk, sweep=row.id)
     return Done(told=f"{n} taken back, the old values go out again", count=n)
 
 
@@ -241,11 +244,11 @@ class SettleAsk(Pick):
 
 @router.post("/responses/undo")
 def undo_responses(desk: WriteDesk, ask: Pick) -> Done:
-    n = watch.take_back(desk, responses=ask.responses)
+    n = sweeps.take_back(desk, responses=ask.responses)
     return Done(told=f"{n} taken back", count=n)
 
 
 @router.post("/responses/settle")
 def settle(desk: WriteDesk, ask: SettleAsk) -> Done:
-    n = prices.settle(desk, ask.responses, ask.approve)
+    n = what_if.settle(desk, ask.responses, ask.approve)
     return Done(told=f"{n} settled", count=n)

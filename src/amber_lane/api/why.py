@@ -14,8 +14,9 @@ from ..data.setup import Store
 from ..data.shelf import Listing
 from ..data.source import Item
 from ..data.watch import Response as ResponseRow
-from ..services import prices, watch
-from ..services.desk import Desk
+from ..services.base.context import Desk
+from ..services.monitoring import sweeps
+from ..services.pricing import what_if
 from .deps import ReadDesk
 from .shapes import Big, Money, money, sure
 
@@ -93,7 +94,7 @@ def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more
         hand_price=money(listing.hand_price, cur),
         hand_why=listing.hand_why,
         hand_until=listing.hand_until if listing.hand_price is not None else None,
-        items=[Behind(id=number, number=code) for number, code in prices.items_behind(desk, listing)],
+        items=[Behind(id=number, number=code) for number, code in what_if.items_behind(desk, listing)],
         quantity=listing.wanted_quantity,
         supply="",
         **more,
@@ -126,13 +127,13 @@ def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more
 
 @router.get("/listings/{number}/why")
 def why(desk: ReadDesk, number: Big) -> WhyOut:
-    listing, sku, found = prices.why_price(desk, number)
+    listing, sku, found = what_if.why_price(desk, number)
     return _why(desk, listing, sku.code, found)
 
 
 @router.get("/responses/{number}/why")
 def why_response(desk: ReadDesk, number: Big) -> WhyOut:
-    response, listing, sku, found = prices.why_response(desk, number)
+    response, listing, sku, found = what_if.why_response(desk, number)
     return _why(
         desk,
         listing,
@@ -174,10 +175,10 @@ def history(desk: ReadDesk, number: Big, days: Annotated[int, Query(ge=1, le=365
     cur = listing.currency
     points = [PricePoint(at=r.at, price=sure(r.new_price, cur), landed=money((r.terms or {}).get("landed"), cur)) for r in rows]
     points.insert(0, PricePoint(at=since, price=sure(rows[0].old_price if rows else listing.wanted_price, cur), landed=None))
-    behind = prices.items_behind(desk, listing)
+    behind = what_if.items_behind(desk, listing)
     costs = []
     if behind:
         item = desk.get(Item, behind[0][0], "item")
-        seen = watch.item_history(desk, item.id, since)
+        seen = sweeps.item_history(desk, item.id, since)
         costs = [CostPoint(at=at, cost=sure(cost, item.currency), stock=stock) for at, cost, stock in seen]
     return History(points=points, costs=costs)

@@ -22,9 +22,15 @@ from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
 from ..core.plans import Plan
 from ..data.prices import PriceRule, Rate
 from ..data.setup import BuyingAccount, FeeRow, Mailbox, Store, Supplier
-from ..services import catalogues, going_live, place, program, setup, store_listings, terms, transit, users
-from ..services.desk import Desk
-from ..services.drafts import PolicyChange
+from ..services.base import regional
+from ..services.base.context import Desk
+from ..services.delivery import agent_leases
+from ..services.fulfilment import parcel_tracking
+from ..services.listings import going_live, store_listings
+from ..services.monitoring import catalogue_sheets
+from ..services.partners import connections, partner_terms
+from ..services.people import users
+from ..services.pricing.drafts import PolicyChange
 from ..sheets.mapped import look
 from ..world.front import CRAFT, DOORS, MAIL_KEY, Door
 
@@ -82,23 +88,25 @@ def join_all(house: House, world: str) -> None:
     with house.db.writing() as s:
         desk = Desk(s, house.clock, OWNER)
         users.make_person(desk, OWNER, DEMO.mail, DEMO.password)
-        transit.make_templates(desk)
+        parcel_tracking.make_templates(desk)
         mails = {"mailbox": f"smtp://127.0.0.1:{port + 1}|{world}/mail/api", "inbox": f"pop://127.0.0.1:{port + 2}"}
         letters = (Door("mailbox", "smtp", "Dusk & Dial", "", ""), Door("inbox", "pop", "Dusk & Dial answers", "", MAIL_KEY))
         for one in (*DOORS, *letters):
             address = mails.get(one.owner, f"{world}{one.path}")
             lands = ("PL", "PLN") if one.kind == "folder" else ("", "")
-            given = setup.Join(one.owner, one.kind, one.name, address, one.key, *lands)
-            setup.join_partner(desk, house.doors, given, setup.ask_account(house.doors, given))
+            given = connections.Join(one.owner, one.kind, one.name, address, one.key, *lands)
+            connections.join_partner(desk, house.doors, given, connections.ask_account(house.doors, given))
         for owner, kind, name in UNCALLED:
-            setup.join_uncalled(desk, setup.Join(owner, kind, name, "", "", *(("PT", "EUR") if owner == "supplier" else ("GB", "GBP"))))
+            connections.join_uncalled(
+                desk, connections.Join(owner, kind, name, "", "", *(("PT", "EUR") if owner == "supplier" else ("GB", "GBP")))
+            )
         for store in s.scalars(select(Store)):
             # The demo is a house at work: what goes out was looked at long ago.
             going_live.all_on(desk, store)
         _say_terms(desk)
         s.add_all(PriceRule(scope="house", scope_key="", **rule) for rule in RULES)
         PolicyChange("house", "", {"send": "once"}).keep(desk)
-        place.set_place(desk, place.Place("GB", "Europe/London", "dmy", "."))
+        regional.set_place(desk, regional.Place("GB", "Europe/London", "dmy", "."))
         link = house.doors.of(desk, "store", 1)
         link.tell_of_orders(f"{house.settings.address}/api/v1/hooks/stores/1", house.doors.safe.for_use("hook-1"))
         _make_token(desk, house.settings.data)
@@ -138,7 +146,7 @@ def _say_terms(desk: Desk) -> None:
     for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):
         desk.s.add(Rate(base=base, quote="GBP", day=desk.now - timedelta(days=1), nano=int(Decimal(rate).scaleb(9))))
     for name, told in (("Quayside Bulk", QUAYSIDE), ("Ines at Meridian Buying", MERIDIAN)):
-        terms.write_origins(desk, suppliers[name], [told])
+        partner_terms.write_origins(desk, suppliers[name], [told])
     desk.s.flush()
 
 
@@ -147,7 +155,7 @@ def _make_token(desk: Desk, folder: Path) -> None:
     store = desk.s.scalars(select(Store).where(Store.kind == "program")).one()
     handle = os.open(folder / TOKEN, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(handle, "w") as out:
-        out.write(program.make_token(desk, store.id))
+        out.write(agent_leases.make_token(desk, store.id))
 
 
 def bring_in_goods(house: House, world: str, retail_items: int = 450) -> None:
@@ -173,7 +181,7 @@ def _bring_quayside(house: House, number: int) -> None:
     with house.db.reading() as s:
         data, _ = house.doors.of(Desk(s, house.clock, OWNER), "supplier", number).sheet()
     with house.db.writing() as s:
-        catalogues.keep_reading(Desk(s, house.clock, OWNER), number, look(data).reading, ["EUR"])
+        catalogue_sheets.keep_reading(Desk(s, house.clock, OWNER), number, look(data).reading, ["EUR"])
     house.reader.catalogue(number)
     with house.db.writing() as s:
         # The first look is the catalogue itself; the next comes on the hour.
@@ -218,8 +226,8 @@ def _bring_meridian(house: House, number: int) -> None:
         return Desk(s, house.clock, OWNER)
 
     with house.db.writing() as s:
-        catalogues.keep_reading(desk_of(s), number, look(data).reading, whole=False)
-    catalogues.take_sheet(number, data, house.db, desk_of, lambda done, of: None)
+        catalogue_sheets.keep_reading(desk_of(s), number, look(data).reading, whole=False)
+    catalogue_sheets.take_sheet(number, data, house.db, desk_of, lambda done, of: None)
 
 
 __all__ = ["CRAFT", "OWNER", "TOKEN", "bring_in_goods", "join_all"]

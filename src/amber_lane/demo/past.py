@@ -21,11 +21,11 @@ from ..data.setup import Origin, Service, Store
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
-from ..services import pace
-from ..services.desk import Desk
-from ..services.facts import fee_of, fee_rows
-from ..services.parcels import RETURNED_FOR
-from ..services.taking_in import keep_lines
+from ..services.base.context import Desk
+from ..services.fulfilment.delivery_exceptions import RETURNED_FOR
+from ..services.orders.intake import keep_lines
+from ..services.pricing import sales_velocity
+from ..services.pricing.inputs import fee_of, fee_rows
 
 FIRST = ("Rowan", "Tilda", "Emeka", "Marit", "Callum", "Wren", "Nadia", "Theo", "Aoife", "Selma")
 LAST = ("Lindqvist", "Abara", "Prewitt", "Marrow", "Dunmore", "Fennimore", "Okello", "Thackray", "Sorrel", "Quill")
@@ -221,5 +221,5 @@ def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> in
         bulk_insert(s, table, columns, rows[table])
     for lane, reference in first.items():
         lane.state, lane.why = "open", f"proven by {reference}"
-    pace.refresh(desk)
+    sales_velocity.refresh(desk)
     return number

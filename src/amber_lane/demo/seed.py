@@ -23,10 +23,13 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
 from ..jobs.portions import Portions
-from ..services import lane_faults, lanes, preparing, samples, searches, sheets_in
-from ..services.desk import Desk
-from ..services.drafts import PolicyChange
-from ..services.finder import Search
+from ..services.base.context import Desk
+from ..services.catalogue.search import Search
+from ..services.imports import sheet_kinds
+from ..services.listings import preparation
+from ..services.mapping import audit, lanes
+from ..services.pricing.drafts import PolicyChange
+from ..services.sourcing import samples, saved_searches
 from ..sheets.table import read_sheet
 from .partners import OWNER, bring_in_goods, join_all
 from .past import write_past
@@ -83,7 +86,7 @@ def follow(house: House, world: str) -> None:
 
 def _open_lanes(house: House) -> None:
     """Lanes by the same sheet that a person would bring in: every SKU whose barcode an item has; a second supplier is a spare."""
-    kind = sheets_in.KINDS["lanes"]
+    kind = sheet_kinds.KINDS["lanes"]
     with house.db.reading() as s:
         found = s.execute(
             select(Store.name, Sku.code, Supplier.name, Item.number)
@@ -164,9 +167,9 @@ def _prepare_some(house: House) -> None:
         desk = Desk(s, house.clock, OWNER)
         for store, words, most in ((3, "wool", 9), (2, "red lamp", 6)):
             found = house.finder.find(desk, Search(store, words, ours="no", sort="profit", limit=most))
-            preparing.prepare(desk, house.finder, found.ids, store)
+            preparation.prepare(desk, house.finder, found.ids, store)
         lamps = Search(1, "headlamp", days=8, keeps_least=200, stock_least=20)
-        searches.save(desk, "Headlamps within 8 days", lamps, 12, 3, "report")
+        saved_searches.save(desk, "Headlamps within 8 days", lamps, 12, 3, "report")
         samples.set_own_address(desk, Address(OWNER, "2 Pier Road", "Whitby", "YO21 3PT", "GB"))
 
 
@@ -228,7 +231,7 @@ def _change_goods(house: House, hand: httpx.Client) -> None:
         lanes.open_lane(desk, rows[30][2], [lanes.Part(rows[31][3], Fraction(3))], use=1)
         for one, there in ((rows[33], rows[34]), (rows[34], rows[33])):
             lanes.open_wish(desk, lanes.Wish(one[2], [lanes.Part(there[3], Fraction(1))], instead=True))
-        lane_faults.refresh(desk)
+        audit.refresh(desk)
 
 
 def _sell_unmapped(house: House, hand: httpx.Client) -> None:

@@ -20,8 +20,9 @@ from ..core.states import OUTBOX
 from ..data.bulk import in_chunks
 from ..data.outbox import Outbox
 from ..data.session import Database
-from ..services import delivered, outbox
-from ..services.desk import Desk
+from ..services.base.context import Desk
+from ..services.delivery import effects
+from ..services.outbox import queue
 from .letters import PictureDesk, change_of
 
 LOOK_AGAIN = timedelta(seconds=30)
@@ -78,7 +79,7 @@ class Batches:
     def _claim(self, target: str, most: int) -> list[Outbox]:
         """Take the oldest unfinished change of each listing in hand, under one new key."""
         with self.db.writing() as s:
-            taken = outbox.next_due(s, target, self.clock.now(), most, Outbox.kind == "listing", Outbox.state == "waiting")
+            taken = queue.next_due(s, target, self.clock.now(), most, Outbox.kind == "listing", Outbox.state == "waiting")
             if not taken:
                 return []
             key = f"batch-{taken[0].id}-{secrets.token_hex(5)}"
@@ -100,7 +101,7 @@ class Batches:
             store = int(rows[0].target.partition(":")[2])
             bodies = [self.pictures.named(link, store, row.body) for row in rows]
         except OutsideError as error:
-            self._set(ids, "waiting", error.told, wait=_wait(error, rows), fault=outbox.fault_of(error))
+            self._set(ids, "waiting", error.told, wait=_wait(error, rows), fault=queue.fault_of(error))
             raise
         try:
             link.send_batch([change_of(body) for body in bodies], key)
@@ -123,7 +124,7 @@ class Batches:
             self._send(link, rows[:middle], fresh)
             return
         except OutsideError as error:
-            self._set(ids, "waiting", error.told, wait=_wait(error, rows), fault=outbox.fault_of(error))
+            self._set(ids, "waiting", error.told, wait=_wait(error, rows), fault=queue.fault_of(error))
             raise
         self._set(ids, "posted", "in a batch, its result is still to come", ticket=key, wait=LOOK_AGAIN.total_seconds())
 
@@ -142,7 +143,7 @@ class Batches:
             numbers = list(ids)
             s.execute(update(Outbox).where(Outbox.id.in_(numbers)).values(**values))
             if state == "waiting":
-                outbox.overtaken(s, numbers)
+                queue.overtaken(s, numbers)
 
     def _rows(self, ticket: str, state: str) -> list[Outbox]:
         with self.db.reading() as s:
@@ -193,5 +194,5 @@ class Batches:
                     .where(Outbox.id == number, Outbox.state.in_(OUTBOX.sources("fail")))
                     .values(state=OUTBOX.step("posted", "fail"), answer=why[:500], fault="refused")
                 )
-            delivered.follow(desk, [(row, None) for row in good.values()])
-            delivered.failed(desk, [(row, bad[row.id]) for row in rows if row.id in bad])
+            effects.follow(desk, [(row, None) for row in good.values()])
+            effects.failed(desk, [(row, bad[row.id]) for row in rows if row.id in bad])

@@ -34,12 +34,13 @@ from ..data.bulk import bulk_update
 from ..data.outbox import Outbox
 from ..data.session import Database
 from ..data.setup import UNCALLED, Link, Store, Supplier
-from ..services import delivered, outbox
-from ..services.desk import Desk
-from ..services.errors import DeskError
-from ..services.partner_life import set_apart
-from ..services.setup import Doors, link_of, note_budget, note_health
-from ..services.store_switches import writing
+from ..services.base.context import Desk
+from ..services.base.errors import DeskError
+from ..services.delivery import effects
+from ..services.outbox import queue
+from ..services.outbox.store_switches import writing
+from ..services.partners.connections import Doors, link_of, note_budget, note_health
+from ..services.partners.life_cycle import set_apart
 from .batches import Batches
 from .letters import SEND, PictureDesk
 
@@ -116,7 +117,7 @@ class Delivery:
             uncalled |= set_apart(Desk(s, self.clock, WHO))
             now = self.clock.now()
             # What waits for those who are not called is never gone through, however much it is.
-            return [target for target in outbox.targets(s) if target not in uncalled and outbox.any_due(s, target, now)]
+            return [target for target in queue.targets(s) if target not in uncalled and queue.any_due(s, target, now)]
 
     def run(self, target: str, most: int = 100_000) -> int:
         """Carry out what is due for one target, in batches. Returns how many rows were taken in hand."""
@@ -203,7 +204,7 @@ class Delivery:
                 # Price and stock wait; tracking numbers and cancellations are the buyers' and go on.
                 wanted.append(Outbox.kind != "listing")
             early = {number for number, at in self.not_before.items() if at > time.monotonic()}
-            taken = outbox.next_due(s, target, self.clock.now(), BATCH, *wanted, but=early)
+            taken = queue.next_due(s, target, self.clock.now(), BATCH, *wanted, but=early)
             for row in taken:
                 s.expunge(row)
             s.execute(
@@ -288,9 +289,9 @@ class Delivery:
             back = [(row, carried) for row, carried in results if carried.state != "done"]
             for row, carried in back:
                 self._put_back(s, row, carried, now)
-            outbox.overtaken(s, [row.id for row, carried in back if carried.state == "waiting"])
-            delivered.follow(desk, [(row, carried.answer) for row, carried in done])
-            delivered.failed(desk, [(row, carried.told) for row, carried in results if carried.state == "dead"])
+            queue.overtaken(s, [row.id for row, carried in back if carried.state == "waiting"])
+            effects.follow(desk, [(row, carried.answer) for row, carried in done])
+            effects.failed(desk, [(row, carried.told) for row, carried in results if carried.state == "dead"])
             self._health(desk, owner, int(number), [carried.error for _, carried in results])
             note_budget(desk, owner, int(number), link)
 
@@ -298,7 +299,7 @@ class Delivery:
         """A row that is not done: when to look at it again, and whether it counts as a try."""
         values: dict[str, Any] = {"state": carried.state, "answer": carried.told[:500]}
         if carried.error is not None:
-            values["fault"] = "ours" if isinstance(carried.error, OurFault) else outbox.fault_of(carried.error)
+            values["fault"] = "ours" if isinstance(carried.error, OurFault) else queue.fault_of(carried.error)
         if carried.wait:
             values["after"] = now + timedelta(seconds=carried.wait)
         if carried.error is None:

@@ -11,10 +11,14 @@ from ..clock import Clock
 from ..data import moved
 from ..data.base import statistics
 from ..data.session import Database
-from ..services import calls, keeping, lane_faults, pace, parcels, prices, returns, supplier_plans, transit, trust, watch
-from ..services.desk import Desk
-from ..services.policy import policy_for
-from ..services.respond import respond
+from ..services.activity import retention
+from ..services.base.context import Desk
+from ..services.fulfilment import delivery_exceptions, parcel_tracking
+from ..services.mapping import audit, performance
+from ..services.monitoring import polling_plan, sweeps
+from ..services.pricing import memberships, return_rates, sales_velocity, what_if
+from ..services.pricing.apply import respond
+from ..services.pricing.policy import policy_for
 
 EVERY = timedelta(hours=1)
 # Rows of one column or two that are written in a moment.
@@ -65,23 +69,23 @@ class Hourly:
 
     def _pace(self) -> None:
         with self.db.reading() as s:
-            rows = pace.moved(Desk(s, self.clock, "Watch"))
-        self._in_portions(rows, pace.keep)
+            rows = sales_velocity.moved(Desk(s, self.clock, "Watch"))
+        self._in_portions(rows, sales_velocity.keep)
 
     def _calls(self) -> None:
         with self.db.reading() as s:
-            rows = calls.moves(Desk(s, self.clock, "Watch"))
-        self._in_portions(rows, lambda desk, part: calls.keep(desk, list(part)))
+            rows = polling_plan.moves(Desk(s, self.clock, "Watch"))
+        self._in_portions(rows, lambda desk, part: polling_plan.keep(desk, list(part)))
 
     def _returns(self) -> None:
         with self.db.reading() as s:
-            back = returns.count(Desk(s, self.clock, "Watch"))
+            back = return_rates.count(Desk(s, self.clock, "Watch"))
         with self.db.writing(patient=True) as s:
             desk = Desk(s, self.clock, "Watch")
-            categories = returns.keep(desk, back)
+            categories = return_rates.keep(desk, back)
             if categories and policy_for(desk.s)["reserve_real"]:
                 act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
-                respond(desk, returns.skus_of(desk, categories, back), act=act.id, alone=True)
+                respond(desk, return_rates.skus_of(desk, categories, back), act=act.id, alone=True)
 
     def _prune(self) -> None:
         """What is too old goes, once a day."""
@@ -89,8 +93,8 @@ class Hourly:
             return
         self.pruned = self.clock.now()
         with self.db.reading() as s:
-            steps = list(keeping.steps(Desk(s, self.clock, "Watch"), self.folder))
-            keeping.drop_sheets(Desk(s, self.clock, "Watch"), self.folder)
+            steps = list(retention.steps(Desk(s, self.clock, "Watch"), self.folder))
+            retention.drop_sheets(Desk(s, self.clock, "Watch"), self.folder)
         for step in steps:
             while not self.stopping():
                 with self.db.writing(patient=True) as s:
@@ -102,32 +106,32 @@ class Hourly:
         """What lanes came to."""
         with self.db.reading() as s:
             desk = Desk(s, self.clock, "Lanes")
-            seen = trust.seen(desk)
-            fresh, moves = trust.fresh(desk, seen), trust.moves(desk, seen)
+            seen = performance.seen(desk)
+            fresh, moves = performance.fresh(desk, seen), performance.moves(desk, seen)
         for kind, rows in fresh.items():
-            self._in_portions(rows, lambda desk, part, kind=kind: trust.keep(desk, kind, part))  # type: ignore[misc]
-        for start in range(0, len(moves), trust.PORTION):
-            part = dict(list(moves.items())[start : start + trust.PORTION])
+            self._in_portions(rows, lambda desk, part, kind=kind: performance.keep(desk, kind, part))  # type: ignore[misc]
+        for start in range(0, len(moves), performance.PORTION):
+            part = dict(list(moves.items())[start : start + performance.PORTION])
             with self.db.writing(patient=True) as s:
-                trust.move(Desk(s, self.clock, "Lanes"), part)
+                performance.move(Desk(s, self.clock, "Lanes"), part)
 
     def _faults(self) -> None:
         """What is wrong with lanes."""
         fine: list[int] = []
         with self.db.reading() as s:
-            found = lane_faults.faults(Desk(s, self.clock, "Lanes"), fine)
+            found = audit.faults(Desk(s, self.clock, "Lanes"), fine)
         with self.db.writing(patient=True) as s:
-            lane_faults.keep(Desk(s, self.clock, "Lanes"), found)
-        self._in_portions(fine, lane_faults.keep_fine)
+            audit.keep(Desk(s, self.clock, "Lanes"), found)
+        self._in_portions(fine, audit.keep_fine)
 
 
 _WRITES: tuple[tuple[str, Callable[[Desk], Any]], ...] = (
-    ("step", watch.step_on),
-    ("review", prices.review),
-    ("arrived", transit.suppose_arrived),
-    ("old", watch.grow_old_while_paused),
-    ("late", parcels.tell_late),
-    ("plans", supplier_plans.refresh),
+    ("step", sweeps.step_on),
+    ("review", what_if.review),
+    ("arrived", parcel_tracking.suppose_arrived),
+    ("old", sweeps.grow_old_while_paused),
+    ("late", delivery_exceptions.tell_late),
+    ("plans", memberships.refresh),
     ("moved", lambda desk: moved.forget(desk.s)),
     ("statistics", lambda desk: statistics(desk.s)),
 )

@@ -14,26 +14,20 @@ from ..clock import Clock
 from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
-from ..services import (
-    catalogues,
-    lane_faults,
-    matching,
-    pasting,
-    portions,
-    preparing,
-    publishing,
-    replay_told,
-    searches,
-    sheets_in,
-    to_settle,
-)
-from ..services.desk import Desk
-from ..services.errors import DeskError
-from ..services.finder import Finder
-from ..services.respond import tell_counts
-from ..services.setup import Doors
-from ..services.sheet_columns import read_as
-from ..services.sheets_frame import Checked, Kind
+from ..services.base import portions
+from ..services.base.context import Desk
+from ..services.base.errors import DeskError
+from ..services.base.import_frame import Checked, Kind
+from ..services.catalogue.search import Finder
+from ..services.imports import sheet_kinds
+from ..services.imports.column_memory import read_as
+from ..services.listings import preparation, publishing
+from ..services.mapping import audit, auto_matching, mapping_queue
+from ..services.monitoring import catalogue_sheets
+from ..services.partners.connections import Doors
+from ..services.pricing import replay_summary
+from ..services.pricing.apply import tell_counts
+from ..services.sourcing import paste, saved_searches
 from ..sheets.mapping import Columns
 from ..sheets.opened import NotASheet
 from .hourly import ROWS
@@ -133,7 +127,7 @@ class LongJobs:
             job.done, job.total = done, job.total if total is None else total
 
     def _sheet(self, number: int, body: dict[str, Any], take: bool) -> dict[str, Any]:
-        kind = sheets_in.kind_of(body["sheet"])
+        kind = sheet_kinds.kind_of(body["sheet"])
         path = Path(body["path"])
         with self.db.reading() as s:
             sheet = read_as(s, kind, path.read_bytes(), Columns.of(body.get("how")))
@@ -182,12 +176,12 @@ class LongJobs:
             # What is wrong with them is counted before somebody goes by the old count.
             fine: list[int] = []
             with self.db.reading() as s:
-                found = lane_faults.faults(self.desk(s, body), fine)
+                found = audit.faults(self.desk(s, body), fine)
             with self.db.writing() as s:
-                lane_faults.keep(self.desk(s, body), found)
+                audit.keep(self.desk(s, body), found)
             for start in range(0, len(fine), ROWS):
                 with self.db.writing(patient=True) as s:
-                    lane_faults.keep_fine(self.desk(s, body), fine[start : start + ROWS])
+                    audit.keep_fine(self.desk(s, body), fine[start : start + ROWS])
 
     def _join(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         reader = Reader(self.db, self.clock, self.doors)
@@ -200,10 +194,10 @@ class LongJobs:
         if not path.is_file():
             raise NotASheet("that sheet is not here any more; bring it in again")
 
-        out = catalogues.take_sheet(
+        out = catalogue_sheets.take_sheet(
             body["id"], path.read_bytes(), self.db, lambda s: self.desk(s, body), lambda n, of: self.progress(number, n, of)
         )
-        catalogues.keep_bad(path, *out.pop("bad_sheet"))
+        catalogue_sheets.keep_bad(path, *out.pop("bad_sheet"))
         told = f"{out['fresh']} new items, {out['known']} known ones looked at"
         told += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
         return {"told": told + (f"; held: {out['held']}" if out["held"] else ""), **out}
@@ -211,9 +205,9 @@ class LongJobs:
     def _saved(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """A saved search run by itself: what is new and fits is brought in as far as its limit of the day goes."""
         with self.db.reading() as s:
-            found = searches.look(self.desk(s, body), self.finder, body["search"])
+            found = saved_searches.look(self.desk(s, body), self.finder, body["search"])
         with self.db.writing() as s:
-            report = searches.run(self.desk(s, body), self.finder, body["search"], found)
+            report = saved_searches.run(self.desk(s, body), self.finder, body["search"], found)
         if report.get("publish"):
             with self.db.writing() as s:
                 done = publishing.publish(self.desk(s, body), report["publish"])
@@ -238,9 +232,9 @@ class LongJobs:
     def _paste(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """Pasted lines: recognised, fetched from their suppliers where we do not have them, prepared."""
         with self.db.reading() as s:
-            lines = pasting.recognise(self.desk(s, body), body["text"])
+            lines = paste.recognise(self.desk(s, body), body["text"])
         self.progress(number, 0, len(lines))
-        wanted: dict[int, list[pasting.Line]] = {}
+        wanted: dict[int, list[paste.Line]] = {}
         for line in lines:
             if not line.told and not line.item:
                 wanted.setdefault(line.supplier, []).append(line)
@@ -253,10 +247,10 @@ class LongJobs:
                     line.told = failed.get(line.number, "")
                 self.progress(number, sum(1 for line in lines if line.told))
         with self.db.reading() as s:
-            pasting.find_items(self.desk(s, body), [line for line in lines if not line.told])
+            paste.find_items(self.desk(s, body), [line for line in lines if not line.told])
         return self._prepare_lines(number, body, lines)
 
-    def _prepare_lines(self, number: int, body: dict[str, Any], lines: list[pasting.Line]) -> dict[str, Any]:
+    def _prepare_lines(self, number: int, body: dict[str, Any], lines: list[paste.Line]) -> dict[str, Any]:
         good = [line for line in lines if not line.told]
         bad = [line for line in lines if line.told]
         counts, listings = {"made": 0, "same": 0, "failed": 0}, []
@@ -264,7 +258,7 @@ class LongJobs:
             part = good[start : start + PREPARE]
             with self.db.writing() as s:
                 desk = self.desk(s, body)
-                done = preparing.prepare(desk, self.finder, [line.item for line in part], body["store"])
+                done = preparation.prepare(desk, self.finder, [line.item for line in part], body["store"])
             for line, one in zip(part, done, strict=True):
                 counts[one.outcome] += 1
                 if one.outcome == "failed":
@@ -283,21 +277,21 @@ class LongJobs:
     def _match(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """SKUs without a lane against all items: what is sure is opened, one act for all of them."""
         with self.db.reading() as s:
-            learnt = matching.learn_patterns(self.desk(s, body))
+            learnt = auto_matching.learn_patterns(self.desk(s, body))
         with self.db.writing() as s:
-            matching.keep_patterns(self.desk(s, body), learnt)
+            auto_matching.keep_patterns(self.desk(s, body), learnt)
         with self.db.reading() as s:
             desk = self.desk(s, body)
-            wanted = to_settle.without_lane(desk)
+            wanted = mapping_queue.without_lane(desk)
             self.progress(number, 0, len(wanted))
-            sure = matching.find_sure(desk, lambda n: self.progress(number, n), wanted)
+            sure = auto_matching.find_sure(desk, lambda n: self.progress(number, n), wanted)
         self.progress(number, len(wanted))
         opened = 0
         for start in range(0, len(sure), LANES):
             with self.db.writing(patient=True) as s:
                 part = sure[start : start + LANES]
                 desk = self.desk(s, body, more=start + LANES < len(sure))
-                opened += matching.open_sure(desk, part, "their numbers or all their words agree")
+                opened += auto_matching.open_sure(desk, part, "their numbers or all their words agree")
         left = len(wanted) - opened
         told = f"{opened} SKUs mapped, {left} wait for a person" if wanted else "every SKU on sale has a lane"
         return {"told": told, "opened": opened, "left": left}
@@ -312,8 +306,8 @@ class LongJobs:
                 self.progress(number, told[0], 100)
 
         with self.db.reading() as s:
-            one, other = (replay_told.again(body[name]) for name in ("one", "other"))
-            return replay_told.beside(self.desk(s, body), body["days"], one, other, progress)
+            one, other = (replay_summary.again(body[name]) for name in ("one", "other"))
+            return replay_summary.beside(self.desk(s, body), body["days"], one, other, progress)
 
     def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])

@@ -11,9 +11,9 @@ from sqlalchemy import Select, select, update
 from ..clock import Clock
 from ..data.outbox import Job, JobPart
 from ..data.session import Database
-from ..services import portions
-from ..services.desk import Desk
-from ..services.errors import DeskError
+from ..services.base import portions
+from ..services.base.context import Desk
+from ..services.base.errors import DeskError
 
 # A portion that breaks something here is set aside after so many tries, and the others go on.
 TRIES = 3

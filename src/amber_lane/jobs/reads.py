@@ -20,24 +20,18 @@ from ..data.outbox import Act
 from ..data.session import Database
 from ..data.setup import UNCALLED, Carrier, Inbox, Letter, RateSource, Store, Supplier
 from ..data.watch import Sweep
-from ..services import (
-    calls,
-    drift,
-    letters_in,
-    orders,
-    purchases,
-    rates,
-    samples,
-    setup,
-    source,
-    store_listings,
-    sweeping,
-    terms,
-    transit,
-    watch,
-)
-from ..services.desk import Desk
-from ..services.setup import Doors
+from ..services.base.context import Desk
+from ..services.catalogue import ingest
+from ..services.fulfilment import parcel_tracking
+from ..services.inbound import mailbox
+from ..services.listings import drift, store_listings
+from ..services.monitoring import large_sweeps, polling_plan, sweeps
+from ..services.orders import orders
+from ..services.partners import connections, partner_terms
+from ..services.partners.connections import Doors
+from ..services.pricing import exchange_rates
+from ..services.purchasing import purchase_orders
+from ..services.sourcing import samples
 
 T = TypeVar("T")
 TRIES = 4
@@ -67,7 +61,7 @@ class Reader:
 
     def _health(self, owner: str, number: int, error: OutsideError | None) -> None:
         with self.db.writing() as s:
-            setup.note_health(self.desk(s, "Watch"), owner, number, error)
+            connections.note_health(self.desk(s, "Watch"), owner, number, error)
 
     @contextmanager
     def _visit(self, owner: str, number: int) -> Iterator[None]:
@@ -98,7 +92,7 @@ class Reader:
         """One look at all of a supplier's prices and stock, through to responses and outbox."""
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
-            sweep = watch.begin(desk, desk.get(Supplier, supplier_id, "supplier"), asked_by).id
+            sweep = sweeps.begin(desk, desk.get(Supplier, supplier_id, "supplier"), asked_by).id
         pages = self._broken_off(supplier_id)
         # Between two tries items may have moved from page to page: what is not seen then is not taken for gone.
         whole = not pages
@@ -120,11 +114,11 @@ class Reader:
                 desk = self.desk(s, "Watch")
                 row = desk.get(Sweep, sweep, "sweep")
                 row.calls, row.retries = asked + TRIES, retries + TRIES - 1
-                watch.fail(desk, row, error.told)
-                setup.note_health(desk, "supplier", supplier_id, error)
+                sweeps.fail(desk, row, error.told)
+                connections.note_health(desk, "supplier", supplier_id, error)
             return {}
         seen = [one for page in pages for one in page.seen]
-        told = watch.Told(
+        told = sweeps.Told(
             [one.number for one in seen],
             np.array([one.cost for one in seen], dtype=np.int64),
             [one.currency for one in seen],
@@ -135,19 +129,19 @@ class Reader:
             [one.pack for one in seen],
             gone,
         )
-        counts = sweeping.carry_out(self.db.reading, self.db.writing, lambda s: self.desk(s, "Watch"), sweep, told)
+        counts = large_sweeps.carry_out(self.db.reading, self.db.writing, lambda s: self.desk(s, "Watch"), sweep, told)
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
             row = desk.get(Sweep, sweep, "sweep")
             row.calls, row.retries = asked, retries
             if link.one_by_one:
-                source.note_looked(desk, supplier_id, [*told.numbers, *gone])
+                ingest.note_looked(desk, supplier_id, [*told.numbers, *gone])
             bad = [text for page in pages for text in page.bad]
             if bad:
                 row.refused += len(bad)
                 row.told = f"{len(bad)} rows could not be read, the first: {bad[0]}"
-            setup.note_health(desk, "supplier", supplier_id, None)
-            setup.note_budget(desk, "supplier", supplier_id, link)
+            connections.note_health(desk, "supplier", supplier_id, None)
+            connections.note_budget(desk, "supplier", supplier_id, link)
             self._notice(desk, supplier_id, link)
         return counts
 
@@ -159,7 +153,7 @@ class Reader:
     def _notice(self, desk: Desk, supplier_id: int, link: Any) -> None:
         """What was noticed about a sheet's make is told once, and again only when it is something else."""
         notices = "; ".join(getattr(link, "notices", []))
-        row = setup.link_of(desk, "supplier", supplier_id)
+        row = connections.link_of(desk, "supplier", supplier_id)
         if notices:
             told = f"read all the same: {notices}"[:300]
             if not desk.s.scalar(select(Act.id).where(Act.kind == "sheet.noticed", Act.on == str(supplier_id), Act.told == told)):
@@ -172,10 +166,10 @@ class Reader:
         with self.db.reading() as s:
             desk = self.desk(s, "Watch")
             supplier = desk.get(Supplier, supplier_id, "supplier")
-            row = setup.link_of(desk, "supplier", supplier_id)
-            left = calls.calls_left(desk, supplier)
-            most = calls.a_sweep(supplier, row)
-            numbers = calls.due(desk, supplier, most if left is None else min(most, left))
+            row = connections.link_of(desk, "supplier", supplier_id)
+            left = polling_plan.calls_left(desk, supplier)
+            most = polling_plan.a_sweep(supplier, row)
+            numbers = polling_plan.due(desk, supplier, most if left is None else min(most, left))
         seen, gone, bad, asked = [], [], [], 0
         for number in numbers:
             asked += 1
@@ -220,7 +214,7 @@ class Reader:
             store = desk.get(Store, store_id, "store")
             fresh = orders.take_page(desk, store, told, cursor, unreadable)
             if fresh:
-                setup.note_health(desk, "store", store_id, None)
+                connections.note_health(desk, "store", store_id, None)
             return len(fresh)
 
     def word(self, store_id: int, headers: dict[str, str], body: bytes) -> int:
@@ -257,7 +251,7 @@ class Reader:
         with self.db.reading() as s:
             desk = self.desk(s, "Orders")
             asked = samples.under_way(desk, supplier_id)
-            references = [*purchases.under_way(desk, supplier_id), *asked]
+            references = [*purchase_orders.under_way(desk, supplier_id), *asked]
         try:
             with self._visit("supplier", supplier_id):
                 link = self._link("supplier", supplier_id)
@@ -277,12 +271,12 @@ class Reader:
                 if answer.reference in samples_asked:
                     samples.take_answer(desk, answer)
                 else:
-                    purchases.take_answer(desk, answer, corrects=True)
+                    purchase_orders.take_answer(desk, answer, corrects=True)
 
     def parcels(self, carrier_id: int) -> None:
         """What a carrier says of the parcels on the road."""
         with self.db.reading() as s:
-            numbers = transit.on_the_road(self.desk(s, "Transit"), carrier_id)
+            numbers = parcel_tracking.on_the_road(self.desk(s, "Transit"), carrier_id)
         try:
             with self._visit("carrier", carrier_id):
                 link = self._link("carrier", carrier_id)
@@ -290,7 +284,7 @@ class Reader:
                     part = numbers[start : start + 50]
                     words, _ = self._again(lambda: link.track(part))  # noqa: B023
                     with self.db.writing() as s:
-                        transit.take_words(self.desk(s, "Transit"), carrier_id, words)
+                        parcel_tracking.take_words(self.desk(s, "Transit"), carrier_id, words)
         finally:
             with self.db.writing() as s:
                 self.desk(s, "Transit").get(Carrier, carrier_id, "carrier").next_ask = self.clock.now() + timedelta(minutes=30)
@@ -302,7 +296,7 @@ class Reader:
             table, _ = self._again(link.table)
             with self.db.writing() as s:
                 desk = self.desk(s, "Watch")
-                rates.take_table(desk, desk.get(RateSource, source_id, "source of rates"), table)
+                exchange_rates.take_table(desk, desk.get(RateSource, source_id, "source of rates"), table)
             self._health("rates", source_id, None)
         except OutsideError as error:
             self._health("rates", source_id, error)
@@ -322,28 +316,28 @@ class Reader:
                 self.desk(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
         return len(fresh)
 
-    def held_letter(self, number: int) -> letters_in.Opened:
+    def held_letter(self, number: int) -> mailbox.Opened:
         """A mail whose files were not taken, had once more from its mailbox, where it lies still. OutsideError where it cannot be had."""
         with self.db.reading() as s:
             row = self.desk(s, "Orders").get(Letter, number, "mail")
         link = self._link("inbox", row.inbox_id)
         with link.visit() as there:
-            return letters_in.opened(there.letter(row.uid))
+            return mailbox.opened(there.letter(row.uid))
 
     def _read_letters(self, visit: InboxVisit, inbox_id: int) -> list[str]:
         """What is new in a mailbox, in one visit. Raises the last fault once all others are read."""
         there, _ = self._again(visit.uids)
         with self.db.writing() as s:
             desk = self.desk(s, "Orders")
-            letters_in.leave_old(desk, desk.get(Inbox, inbox_id, "mailbox"), there)
-            fresh = letters_in.unread(desk, inbox_id, there)
+            mailbox.leave_old(desk, desk.get(Inbox, inbox_id, "mailbox"), there)
+            fresh = mailbox.unread(desk, inbox_id, there)
         bad: Exception | None = None
         for uid in fresh:
             try:
                 letter, _ = self._again(lambda: visit.letter(uid))  # noqa: B023
-                came = letters_in.opened(letter)
+                came = mailbox.opened(letter)
                 with self.db.writing() as s:
-                    letters_in.take(self.desk(s, "Orders"), inbox_id, came)
+                    mailbox.take(self.desk(s, "Orders"), inbox_id, came)
             except Unavailable:
                 raise
             except Exception as error:  # noqa: BLE001
@@ -382,13 +376,13 @@ class Reader:
         with self.db.writing() as s:
             desk = self.desk(s, "Watch")
             supplier = desk.get(Supplier, supplier_id, "supplier")
-            terms.follow_origins(desk, supplier, told)
+            partner_terms.follow_origins(desk, supplier, told)
             supplier.next_catalogue = desk.now + timedelta(days=1)
         fresh = 0
         for page in link.catalogue():
             with self.db.writing() as s:
                 desk = self.desk(s, "Watch")
-                new, refused = source.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), page)
+                new, refused = ingest.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), page)
                 fresh += new
                 refused += link.unreadable
                 link.unreadable.clear()
@@ -412,8 +406,8 @@ class Reader:
                 failed[number] = error.told
         with self.db.writing() as s:
             desk = self.desk(s, "Source")
-            fresh, refused = source.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), found)
-            setup.note_budget(desk, "supplier", supplier_id, link)
+            fresh, refused = ingest.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), found)
+            connections.note_budget(desk, "supplier", supplier_id, link)
         failed |= {text.partition(": ")[0]: text.partition(": ")[2] for text in refused}
         return fresh, failed
 

@@ -23,19 +23,16 @@ from ..data.session import Database
 from ..data.setup import UNCALLED, Carrier, Inbox, RateSource, Store, Supplier
 from ..data.source import SavedSearch
 from ..memory import give_back
-from ..services import (
-    calls,
-    lane_terms,
-    matching,
-    planning,
-    portions,
-    purchases,
-    searches,
-)
-from ..services.desk import Desk
-from ..services.errors import DeskError
-from ..services.finder import Finder
-from ..services.setup import Doors
+from ..services.base import portions
+from ..services.base.context import Desk
+from ..services.base.errors import DeskError
+from ..services.catalogue.search import Finder
+from ..services.mapping import auto_matching, lane_terms
+from ..services.monitoring import polling_plan
+from ..services.orders import routing
+from ..services.partners.connections import Doors
+from ..services.purchasing import purchase_orders
+from ..services.sourcing import saved_searches
 from ..sheets import apart
 from .delivery import Delivery
 from .hourly import Hourly
@@ -147,22 +144,22 @@ class Worker:
         now = self.clock.now()
         with self.db.reading() as s:
             desk = Desk(s, self.clock, "Orders")
-            due, n = planning.is_due(desk), planning.open_orders(desk)
-        rest = timedelta(minutes=1 if n <= planning.AT_ONCE else 15)
+            due, n = routing.is_due(desk), routing.open_orders(desk)
+        rest = timedelta(minutes=1 if n <= routing.AT_ONCE else 15)
         if due or (n and (self._planned is None or now - self._planned > rest)):
             self._planned = now
             with self.db.writing() as s:
-                planning.replan(Desk(s, self.clock, "Orders"), here=True)
+                routing.replan(Desk(s, self.clock, "Orders"), here=True)
 
     def sweep(self) -> None:
         for number in self.reader.due(Supplier, Supplier.next_sweep, self.clock.now()):
             with self.db.reading() as s:
                 supplier = s.get(Supplier, number)
-                spent = supplier is not None and calls.calls_left(Desk(s, self.clock, "Watch"), supplier) == 0
+                spent = supplier is not None and polling_plan.calls_left(Desk(s, self.clock, "Watch"), supplier) == 0
             if not supplier or not supplier.watching or supplier.next_sweep is None:
                 continue
             # Outside its hours, and once its calls of the day are used up, it is left alone.
-            if calls.may_ask(supplier, self.clock.now()) and not spent:
+            if polling_plan.may_ask(supplier, self.clock.now()) and not spent:
                 self._alone("sweep", self.reader.sweep, number)
 
     def read(self) -> None:
@@ -204,12 +201,12 @@ class Worker:
             now = self.clock.now()
             turns = (Lane.begun.is_(False) & (Lane.starts <= now)) | (Lane.ends <= now)
             dated = s.scalar(select(Lane.id).where(Lane.until.is_(None), turns).limit(1)) is not None
-            fresh = matching.is_due(Desk(s, self.clock, "Lanes"))
+            fresh = auto_matching.is_due(Desk(s, self.clock, "Lanes"))
         if dated or fresh:
             with self.db.writing() as s:
                 desk = Desk(s, self.clock, "Lanes")
                 lane_terms.follow_dates(desk)
-                if fresh and matching.due(desk) and matching.alone(desk):
+                if fresh and auto_matching.due(desk) and auto_matching.alone(desk):
                     start(desk, "match", "match-all", "Matching SKUs without a lane", {})
 
     def look_again(self, now: datetime) -> None:
@@ -229,16 +226,16 @@ class Worker:
                 return
         with self.db.writing() as s:
             desk = Desk(s, self.clock, "Source")
-            for one in searches.due(desk):
+            for one in saved_searches.due(desk):
                 start(desk, "saved", f"saved-{one.id}", f"Looking for {one.name}", {"search": one.id})
 
     def send_due(self) -> None:
         """Orders that the policy sends by itself."""
         with self.db.reading() as s:
-            due = purchases.due_orders(Desk(s, self.clock, "Orders"))
+            due = purchase_orders.due_orders(Desk(s, self.clock, "Orders"))
         if due:
             with self.db.writing() as s:
-                purchases.send(Desk(s, self.clock, "Orders"), due, "their waiting time was over")
+                purchase_orders.send(Desk(s, self.clock, "Orders"), due, "their waiting time was over")
 
     def deliver(self) -> None:
         for target in self.delivery.targets():

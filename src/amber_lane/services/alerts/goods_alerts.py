@@ -1,0 +1,335 @@
+"""Open troubles of lanes, watch and prices: what is sold without stock, not mapped, doubted, held."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy import BigInteger, String, cast, func, literal, select, type_coerce
+
+from ...core.money import PPM, half_up, show
+from ...core.risk import REFUND_COST, oversell_a_day
+from ...data.base import by_index, from_ms, to_ms
+from ...data.bulk import bulk_update, by_id, in_chunks
+from ...data.lanes import IS_SHUT, Lane, LanePart
+from ...data.outbox import Outbox
+from ...data.setup import Origin, Service, Store, Supplier
+from ...data.shelf import IS_OVERSOLD, Listing, Sku
+from ...data.source import IS_DOUBTED, Item
+from ...data.watch import Sighting, Sweep
+from ..base.context import Desk
+from ..base.errors import Conflict
+from ..mapping import audit
+from ..mapping.mapping_queue import GONE, SHUT, to_settle
+from ..outbox import queue
+from .alert import SHOWN, Cause, Member, Source, Step, Trouble, quoted
+from .grouping import PREFIX
+
+
+def oversell(desk: Desk, store_id: int = 0, only: Collection[int] = ()) -> Iterator[Trouble]:
+    """Still on sale in the store although it is off sale here: the store has not taken our pause for a minute. Of many one row a store."""
+    found: dict[int, list[Any]] = {}
+    for row in oversold(desk, store_id, only):
+        found.setdefault(row.store_id, []).append(row)
+    stores = by_id(desk.s, Store, found)
+    for number, rows in found.items():
+        name = quoted(stores[number].name)
+        risk = {row.id: oversell_a_day(row.pace, row.profit or 0) for row in rows}
+        dearest = sorted(rows, key=lambda row: (-risk[row.id], row.id))[:SHOWN]
+        titles = dict(desk.s.execute(select(Listing.id, Listing.title).where(Listing.id.in_([row.id for row in dearest]))).tuples().all())
+        told = {row.id: f"{titles[row.id]} is off sale here and still on sale in {stores[number].name}" for row in dearest}
+        first, n = dearest[0], len(rows)
+        yield Trouble(
+            f"oversell:{first.id}" if n == 1 else f"{PREFIX}oversell:{number}",
+            "watch",
+            "Oversell",
+            told[first.id] if n == 1 else f"{n:,} listings are off sale here and still on sale in {name}",
+            "the store has not taken the pause yet" if n == 1 else "the store has not taken the pauses yet",
+            from_ms(min(row.since for row in rows)),
+            Step("Send the pause again" if n == 1 else f"Send {'both' if n == 2 else f'all {n:,}'} again", act=True),
+            sum(risk.values()),
+            True,
+            "loss",
+            count=n,
+            members_of=n,
+            members=()
+            if n == 1
+            else tuple(
+                Member(f"oversell:{row.id}", told[row.id], "the store has not taken the pause yet", at_risk=risk[row.id]) for row in dearest
+            ),
+        )
+
+
+def oversold(desk: Desk, store_id: int = 0, only: Collection[int] = ()) -> list[Any]:
+    """Listings off sale here whose store has shown them on sale for a minute since: id, store_id, pace, profit, since (ms)."""
+    late = desk.now - timedelta(minutes=1)
+    since = (
+        select(func.min(type_coerce(Outbox.made_at, BigInteger)))
+        .where(
+            Outbox.subject == literal("listing:") + cast(Listing.id, String),
+            Outbox.state.in_(("waiting", "unknown", "dead")),
+            Outbox.made_at < late,
+        )
+        .correlate(Listing)
+        .scalar_subquery()
+        .label("since")
+    )
+    query = select(Listing.id, Listing.store_id, Sku.pace, Listing.profit, since).join(Sku, Sku.id == Listing.sku_id).where(IS_OVERSOLD)
+    query = by_index(query, Listing, "ix_listing_oversell")
+    if store_id:
+        query = query.where(Listing.store_id == store_id)
+    if only:
+        query = query.where(Listing.id.in_(list(only)))
+    return [row for row in desk.s.execute(query) if row.since is not None]
+
+
+def send_pauses_again(desk: Desk, store_id: int, only: Collection[int] = ()) -> int:
+    """What a store has not taken of our pauses is tried at once. Returns how many listings; Conflict when none is open any more."""
+    rows = oversold(desk, store_id, only)
+    if not rows:
+        raise Conflict("this is settled already")
+    for chunk in in_chunks([f"listing:{row.id}" for row in rows], 500):
+        mine = (Outbox.subject.in_(chunk), Outbox.kind == "listing")
+        found = desk.s.scalars(queue.of_subjects(select(Outbox).where(*mine, Outbox.state.in_(("dead", "waiting"))))).all()
+        if dead := [row for row in found if row.state == "dead"]:
+            queue.retry_many(desk, dead)
+        bulk_update(desk.s, Outbox, ("after",), [(to_ms(desk.now), row.id) for row in found if row.state == "waiting"])
+    return len(rows)
+
+
+def _unmapped_listings(desk: Desk) -> Iterator[Trouble]:
+    rows = [one for one in to_settle(desk) if not one.orders and one.kind != SHUT]
+    gone = sum(1 for one in rows if one.kind == GONE)
+    if gone:
+        yield Trouble(
+            "gone",
+            "lanes",
+            "Item gone",
+            f"{gone} listing{'s have' if gone > 1 else ' has'} no item left: {next(one.told for one in rows if one.kind == GONE)}",
+            "nothing can be bought for them until they have another",
+            desk.now,
+            Step(f"Settle {gone}", go="/lanes"),
+            sum(one.a_day for one in rows if one.kind == GONE),
+            True,
+            count=gone,
+        )
+    rows = [one for one in rows if one.kind != GONE]
+    if rows:
+        yield Trouble(
+            "unmapped",
+            "lanes",
+            "Unmapped",
+            f"{len(rows)} SKU{'s' if len(rows) > 1 else ''} on sale without a lane",
+            "their price and stock follow nobody",
+            desk.now,
+            Step(f"Settle {len(rows)}", go="/lanes"),
+            half_up(sum(one.sku.pace for one in rows) * REFUND_COST, PPM),
+            True,
+            count=len(rows),
+        )
+
+
+def _sweeps(desk: Desk) -> Iterator[Trouble]:
+    newest = select(func.max(Sweep.id)).where(Sweep.state != "running").group_by(Sweep.supplier_id)
+    for sweep, supplier in desk.s.execute(
+        select(Sweep, Supplier).join(Supplier, Supplier.id == Sweep.supplier_id).where(Sweep.id.in_(newest))
+    ):
+        if sweep.state == "held":
+            yield Trouble(
+                f"held:{sweep.id}",
+                "watch",
+                "Held feed",
+                f"{supplier.name}: {sweep.told}",
+                "nothing of it is used until you say so",
+                sweep.started,
+                Step("Keep last good stock", act=True),
+                _pace_at_stake(desk, supplier.id),
+                True,
+                "loss",
+                other=Step("Use it after all", act=True),
+            )
+        elif sweep.state in ("stale", "failed"):
+            since = supplier.good_sweep_at or sweep.started
+            if desk.now - since > timedelta(minutes=4 * supplier.sweep_minutes):
+                yield Trouble(
+                    f"stale:{supplier.id}",
+                    "watch",
+                    "Old feed",
+                    f"{supplier.name}: no good sweep since {since:%H:%M}",
+                    sweep.told,
+                    since,
+                    Step("Sweep now", act=True),
+                    _pace_at_stake(desk, supplier.id),
+                    True,
+                    "loss",
+                    # A feed that only says the same may be right; one that fails is looked at where its link is.
+                    other=Step("Nothing has changed there", act=True)
+                    if (sweep.held or {}).get("same")
+                    else Step("See its link", go="/setup/partners"),
+                )
+
+
+def _pace_at_stake(desk: Desk, supplier: int) -> int:
+    """What a day of sales on this supplier's lanes would lose if all of it had to be refunded."""
+    skus = select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None))
+    rows = desk.s.execute(
+        select(Sku.pace, Listing.profit).join(Listing, Listing.sku_id == Sku.id).where(Sku.id.in_(skus), Listing.state == "live")
+    )
+    return sum(oversell_a_day(pace, profit or 0) for pace, profit in rows)
+
+
+def _doubts(desk: Desk) -> Iterator[Trouble]:
+    used = select(LanePart.id).join(Lane, Lane.id == LanePart.lane_id).where(LanePart.item_id == Item.id, Lane.until.is_(None))
+    items = list(desk.s.scalars(select(Item).where(IS_DOUBTED, used.correlate(Item).exists()).order_by(Item.id).limit(200)))
+    since = select(Sighting.item_id, func.max(Sighting.at)).where(
+        Sighting.item_id.in_([i.id for i in items]), Sighting.verdict == "doubted"
+    )
+    seen = dict(desk.s.execute(since.group_by(Sighting.item_id)).tuples().all())
+    suppliers = by_id(desk.s, Supplier, {item.supplier_id for item in items})
+    for item in items:
+        yield Trouble(
+            f"doubt:{item.id}",
+            "watch",
+            "Doubted",
+            f"{item.title}: cost {show(item.cost, item.currency)} → {show(item.doubt_cost, item.currency)}",
+            "too large a move to believe at once; the last good cost stands",
+            seen.get(item.id) or desk.now,
+            Step("Keep the last good cost", act=True),
+            max(item.doubt_cost - item.cost, 0),
+            other=Step("Believe it", act=True) if item.doubt_cost > 0 else None,
+            cause=Cause(
+                f"doubt:{item.supplier_id}",
+                f"{{n}} costs of {quoted(suppliers[item.supplier_id].name)} are in doubt",
+                "too large moves to believe at once; the last good costs stand",
+                Step("Keep all {n} last good costs", act=True),
+                Step("Believe all {n}", act=True),
+            ),
+        )
+
+
+def _not_sent(desk: Desk) -> Iterator[Trouble]:
+    """Listings whose lane has no service to the store's country: they show nothing, and somebody should know why."""
+    sent = set(desk.s.execute(select(Service.origin_id, Service.code, Service.country)).tuples())
+    stores = desk.s.execute(select(Store.id, Store.country)).tuples().all()
+    # The ways that lanes go are few; their listings are looked at only where one of these is not there.
+    ways = [(origin, code) for origin in desk.s.scalars(select(Origin.id)) for code in _services_used(desk, origin)]
+    found: dict[tuple[int, str], tuple[int, datetime]] = {}
+    for origin, code in ways:
+        for country in sorted({country for _, country in stores if (origin, code, country) not in sent}):
+            shops = [number for number, at in stores if at == country]
+            mine = (Lane.origin_id == origin, Lane.service == code, Lane.until.is_(None))
+            rows = desk.s.execute(
+                select(Lane.supplier_id, func.count(), func.min(Lane.opened_at))
+                .select_from(Lane)
+                .join(Listing, (Listing.sku_id == Lane.sku_id) & (Listing.lane_id == Lane.id))
+                .where(*mine, Listing.store_id.in_(shops), func.coalesce(Listing.state, "").in_(("live", "paused")))
+                .group_by(Lane.supplier_id)
+            )
+            for supplier, n, since in rows.tuples():
+                had = found.get((supplier, country), (0, since))
+                found[supplier, country] = (had[0] + n, min(had[1], since))
+    names = by_id(desk.s, Supplier, (supplier for supplier, _ in found))
+    for (number, country), (n, since) in sorted(found.items()):
+        yield Trouble(
+            f"unsent:{number}-{country}",
+            "lanes",
+            "Not sent there",
+            f"{names[number].name} does not send {n} {'listings' if n > 1 else 'listing'} to {country} by the lane's service",
+            "they show 0 until a lane with a service to that country is open",
+            since or desk.now,
+            Step("See the lanes", go="/lanes?view=settled"),
+            0,
+            count=n,
+        )
+
+
+def _services_used(desk: Desk, origin: int) -> Iterator[str]:
+    """The services of an origin that lanes go by: one step along the index for each, however many lanes there are."""
+    last = ""
+    while True:
+        query = select(func.min(Lane.service)).where(Lane.until.is_(None), Lane.origin_id == origin, Lane.service > last)
+        found = desk.s.scalar(query)
+        if found is None:
+            return
+        yield found
+        last = found
+
+
+def _shut(desk: Desk) -> Iterator[Trouble]:
+    """Listings all of whose lanes are shut: nothing can be bought for them, so they show nothing."""
+    fits = (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id) & Lane.until.is_(None)
+    works = select(Lane.id).where(fits, Lane.state != "shut").correlate(Listing)
+    some = by_index(select(Lane.sku_id).where(IS_SHUT), Lane, "ix_lane_shut")
+    if desk.s.scalar(some.limit(1)) is None:
+        return
+    rows = desk.s.execute(
+        select(Listing.sku_id, Listing.profit, Sku.pace, func.min(Lane.why))
+        .join(Sku, Sku.id == Listing.sku_id)
+        .join(Lane, fits)
+        .where(Listing.sku_id.in_(some), Listing.state.in_(("live", "paused")), Listing.paused_by != "hand", ~works.exists())
+        .group_by(Listing.id, Listing.profit, Sku.pace)
+        .order_by(Sku.pace.desc(), Listing.id)
+    ).all()
+    if rows:
+        n = len(rows)
+        yield Trouble(
+            "shut",
+            "lanes",
+            "Lane shut",
+            f"{n} listing{'s have' if n > 1 else ' has'} no lane that works: {rows[0][3] or 'shut by hand'}",
+            "nothing can be bought for them, so they show nothing",
+            desk.now,
+            Step(f"See {n}", go="/lanes?view=settled&lane=shut"),
+            half_up(sum(pace * max(profit or 0, 0) for _, profit, pace, _ in rows), PPM),
+            True,
+            # As many as wait in Lanes, where a SKU of two stores stands once.
+            count=len({row[0] for row in rows}),
+        )
+
+
+def _lane_faults(desk: Desk) -> Iterator[Trouble]:
+    """Lanes that cannot be right, as they were last looked over."""
+    found = audit.kept(desk)
+    if n := found["count"]:
+        yield Trouble(
+            "faults",
+            "lanes",
+            "Lane fault",
+            f"{n} lane{'s' if n > 1 else ''} cannot be right: {found['first'][0][1]}",
+            "each with the step that mends it",
+            desk.now,
+            Step(f"See {n}", go="/lanes?view=faults"),
+            0,
+            count=n,
+        )
+
+
+def _old_sheets(desk: Desk) -> Iterator[Trouble]:
+    """Suppliers by hand whose last sheet is too old to be believed."""
+    by_hand = (Supplier.kind == "sheet", Supplier.stale, Supplier.ended_at.is_(None), Supplier.paused_at.is_(None))
+    for supplier in desk.s.scalars(select(Supplier).where(*by_hand)):
+        since = supplier.good_sweep_at or desk.now
+        yield Trouble(
+            f"oldsheet:{supplier.id}",
+            "watch",
+            "Old sheet",
+            f"{supplier.name}: its last sheet is of {since:%d %b}, so its quantities went to zero",
+            "a sheet that nobody renews is believed for as many days as your limits have it",
+            since,
+            Step("Bring a newer sheet in", go=f"/setup/partners?items={supplier.id}"),
+            _pace_at_stake(desk, supplier.id),
+            True,
+        )
+
+
+SOURCES: dict[str, Source] = {
+    "oversell": oversell,
+    "gone unmapped": _unmapped_listings,
+    "shut": _shut,
+    "held stale": _sweeps,
+    "doubt": _doubts,
+    "unsent": _not_sent,
+    "faults": _lane_faults,
+    "oldsheet": _old_sheets,
+}

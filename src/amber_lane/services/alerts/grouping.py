@@ -1,0 +1,51 @@
+"""Today by cause: troubles that come from one thing are one row, which opens to them and is settled for all, some or one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+from .alert import Cause, Member, Step, Trouble
+
+PREFIX = "cause:"
+
+
+def _step(step: Step, n: int) -> Step:
+    label = step.label.replace("all {n}", "both") if n == 2 else step.label
+    return replace(step, label=label.format(n=f"{n:,}"))
+
+
+def folded(cause: Cause, rows: list[Trouble]) -> Trouble:
+    """Troubles of one cause as one: their number, their sum, the oldest of their times."""
+    n, first = len(rows), rows[0]
+    dearest = sorted(rows, key=lambda one: -one.at_risk)
+    return Trouble(
+        PREFIX + cause.key,
+        first.station,
+        first.kind,
+        cause.told.format(n=f"{n:,}"),
+        cause.why,
+        min(one.since for one in rows),
+        _step(cause.step, n),
+        sum(one.at_risk for one in rows),
+        first.per_day,
+        "loss" if any(one.tone == "loss" for one in rows) else first.tone,
+        count=sum(one.count for one in rows),
+        other=_step(cause.other, n) if cause.other else None,
+        members=tuple(Member(one.key, one.told, one.why, one.step.go, one.at_risk) for one in dearest),
+    )
+
+
+def by_cause(troubles: Iterable[Trouble]) -> list[Trouble]:
+    """One row for each cause of two or more; what is alone stays as it is. A loss per day and one that comes once are never added up."""
+    out: list[Trouble] = []
+    groups: dict[tuple[str, bool], list[Trouble]] = {}
+    for one in troubles:
+        if one.cause is None:
+            out.append(one)
+        else:
+            groups.setdefault((one.cause.key, one.per_day), []).append(one)
+    for rows in groups.values():
+        cause = rows[0].cause
+        out.append(folded(cause, rows) if cause and len(rows) > 1 else rows[0])
+    return out

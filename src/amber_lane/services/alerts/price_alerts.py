@@ -1,0 +1,264 @@
+"""Open troubles of prices: what waits at a limit, what moved too many at once, rates, and stores that show something else."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+
+from sqlalchemy import case, func, select
+
+from ...core.money import PPM, half_up, show, show_rate
+from ...core.price import SetBy
+from ...core.risk import oversell_a_day
+from ...data.base import by_index
+from ...data.lanes import Lane, LanePart
+from ...data.outbox import Act
+from ...data.prices import Rate
+from ...data.setup import RateSource, Store, Supplier
+from ...data.shelf import HAS_NO_RULE, Listing, Sku
+from ...data.source import Item
+from ...data.watch import Response, Sweep
+from ..base.context import Desk
+from ..listings import allowance, drift
+from ..pricing import exchange_rates, memberships
+from ..pricing.decide import CROWD
+from .alert import Source, Step, Trouble
+
+
+def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
+    newest = select(func.max(Response.id)).where(Response.state == "waits").group_by(Response.listing_id)
+    newest = by_index(newest, Response, "ix_response_state_at")
+    rows = desk.s.execute(
+        select(
+            Response.set_by,
+            Response.outcome,
+            func.count(),
+            func.min(Response.at),
+            func.sum(case((Listing.profit < 0, -Listing.profit), else_=0) * Sku.pace),
+        )
+        .join(Listing, Listing.id == Response.listing_id)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .where(Response.id.in_(newest), Listing.state != "ended", Response.outcome != CROWD)
+        .group_by(Response.set_by, Response.outcome)
+    ).all()
+    names = {SetBy.ceiling: "Ceiling", SetBy.step: "Step"}
+    for set_by, outcome, n, since, loss in rows:
+        limit = {SetBy.ceiling: "need more than their price ceiling", SetBy.step: "need a larger step than you allow"}.get(
+            set_by, "have no price that meets your limits"
+        )
+        if outcome == 2:
+            limit = "would lose money at their price ceiling" if set_by == SetBy.ceiling else "would lose money in one step"
+        limit = limit if n > 1 else limit.replace("need ", "needs ").replace("have ", "has ").replace("their", "its")
+        yield Trouble(
+            f"waits:{set_by}:{outcome}",
+            "watch",
+            names.get(set_by, "No price"),
+            f"{n} listing{'s' if n > 1 else ''} {limit}",
+            "the old price stands, or the listing is paused where it would lose money",
+            since,
+            Step(f"Review {n}", go=f"/watch?state=waits&set_by={set_by}&outcome={outcome}"),
+            half_up(int(loss or 0), PPM),
+            True,
+            count=n,
+            other=Step("Leave as they are", act=True),
+        )
+
+
+def _crowds(desk: Desk) -> Iterator[Trouble]:
+    """Prices that wait since more of them move at once than the limits let go alone."""
+    losing = case((Listing.profit < 0, -Listing.profit), else_=0)
+    n, since, loss, first = desk.s.execute(
+        select(func.count(Response.listing_id.distinct()), func.min(Response.at), func.sum(losing * Sku.pace), func.min(Response.id))
+        .join(Listing, Listing.id == Response.listing_id)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .where(Response.state == "waits", Response.outcome == CROWD, Listing.state != "ended")
+    ).one()
+    if n:
+        cause = desk.s.execute(
+            select(Supplier.name, Act.told)
+            .select_from(Response)
+            .outerjoin(Sweep, Sweep.id == Response.sweep_id)
+            .outerjoin(Supplier, Supplier.id == Sweep.supplier_id)
+            .outerjoin(Act, Act.id == Response.act_id)
+            .where(Response.id == first)
+        ).one()
+        told = f"since a sweep of {cause[0]}" if cause[0] else str(cause[1] or "at once")
+        yield Trouble(
+            "crowd",
+            "watch",
+            "Many at once",
+            f"{n} prices would move: {told}" if cause[1] and not cause[0] else f"{n} prices would move {told}",
+            "more than you let move at once; the old prices stand, what would lose money is off sale",
+            since,
+            Step(f"Let {n} move", act=True),
+            half_up(int(loss or 0), PPM),
+            True,
+            count=n,
+            other=Step(f"See {n}", go="/watch?state=many"),
+        )
+
+
+def _differences(desk: Desk) -> Iterator[Trouble]:
+    """Stores that show something else than we asked."""
+    found: dict[int, list[drift.Differing]] = {}
+    for one in drift.differing(desk):
+        found.setdefault(one.store.id, []).append(one)
+    for number, rows in found.items():
+        n = len(rows)
+        selling = [one for one in rows if one.drift.state == "live"]
+        risk = sum(
+            oversell_a_day(one.sku.pace, one.listing.profit or 0)
+            if one.listing.state != "live"
+            else half_up(one.sku.pace * max(one.listing.wanted_price - one.drift.price, 0), PPM)
+            for one in selling
+        )
+        yield Trouble(
+            f"drift:{number}",
+            "watch",
+            "Store differs",
+            f"{rows[0].store.name} shows {n} listing{'s' if n > 1 else ''} otherwise than we asked: {rows[0].sku.code}",
+            "found when the store's own listings were read",
+            min(one.drift.seen_at for one in rows),
+            Step("Send ours again", act=True),
+            risk,
+            True,
+            count=n,
+            other=Step(f"See {n}", go="/watch?state=differs"),
+        )
+
+
+def _odd_rates(desk: Desk) -> Iterator[Trouble]:
+    """Rates too far from the last ones, and rates that nobody has renewed for days."""
+    for source in desk.s.scalars(select(RateSource)):
+        for name, told in (source.doubted or {}).items():
+            yield Trouble(
+                f"oddrate:{source.id}:{name}",
+                "price",
+                "Odd rate",
+                f"{source.name} says {show_rate(int(told['nano']))} for {name}, it was {show_rate(int(told['was']))}",
+                "not used until it is told again on another day",
+                datetime.fromisoformat(told["at"]),
+                Step("Keep the old rate", act=True),
+                0,
+                other=Step("Believe it", act=True),
+            )
+    old = [one for one in exchange_rates.pairs(desk) if one.old]
+    if old:
+        first = min(one.since for one in old if one.since)
+        yield Trouble(
+            "oldrate",
+            "price",
+            "Old rate",
+            f"the rate from {old[0].base} to {old[0].quote} is of {first:%d %b}" + (f", and {len(old) - 1} more" if len(old) > 1 else ""),
+            "prices are made with it until there is a new one",
+            first,
+            Step("Enter the rate", go="/price?view=fees"),
+            0,
+            count=len(old),
+        )
+
+
+def _no_rate(desk: Desk) -> Iterator[Trouble]:
+    """Lanes whose money cannot be counted in the store's: their listings keep their price until a rate is there."""
+    found: dict[tuple[str, str], tuple[int, datetime]] = {}
+    wanting = sorted(exchange_rates.needed(desk) - set(desk.s.execute(select(Rate.base, Rate.quote)).tuples().all()))
+    # Nearly always all rates are there, and nobody's listings need be counted.
+    for money, quote in wanting:
+        for column in (Supplier.currency, Item.currency):
+            n, since = desk.s.execute(
+                select(func.count(func.distinct(Listing.id)), func.min(Lane.opened_at))
+                .select_from(Listing)
+                .join(Lane, (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id))
+                .join(Supplier, Supplier.id == Lane.supplier_id)
+                .join(LanePart, LanePart.lane_id == Lane.id)
+                .join(Item, Item.id == LanePart.item_id)
+                .where(Lane.until.is_(None), column == money, Listing.currency == quote, Listing.state.in_(("live", "paused")))
+            ).one()
+            if n > found.get((money, quote), (0, None))[0]:
+                found[money, quote] = (n, since)
+    for (money, quote), (n, since) in found.items():
+        yield Trouble(
+            f"rate:{money}-{quote}",
+            "price",
+            "No rate",
+            f"No exchange rate from {money} to {quote}: {n} {'listings keep their' if n > 1 else 'listing keeps its'} price",
+            "what an item costs cannot be counted in the store's money",
+            since,
+            Step("Enter the rate", go="/price?view=fees"),
+            0,
+            count=n,
+        )
+
+
+def _over_allowance(desk: Desk) -> Iterator[Trouble]:
+    """Stores that we ask to show more than they take, told before they refuse it."""
+    worth = exchange_rates.newest(desk)
+    for one in allowance.over(desk):
+        asked, most = (show(n, one.store.currency) if one.what == "value" else f"{n:,} {one.what}" for n in (one.asked, one.most))
+        yield Trouble(
+            f"allowance:{one.store.id}",
+            "shelf",
+            "Allowance",
+            f"{one.store.name} is asked to show {asked}; it takes {most}",
+            "it will reject what is over, whichever that is; choose what earns most instead",
+            desk.now,
+            Step("Plan what to show", go=f"/shelf?allowance={one.store.id}"),
+            exchange_rates.in_house(worth, one.loss, one.store.currency),
+            True,
+        )
+
+
+def _plans(desk: Desk) -> Iterator[Trouble]:
+    """Plans that would pay at the present pace and are not taken; each is told once, until a person says that it is not for us."""
+    worth = exchange_rates.newest(desk)
+    for one in memberships.worths(desk):
+        if one.plan.taken or one.plan.counts or one.worth.pays_from is None or one.worth.saves <= 0:
+            continue
+        money = one.supplier.currency
+        yield Trouble(
+            f"plan:{one.supplier.id}:{one.plan.name}",
+            "price",
+            "Plan",
+            f"{one.plan.name} of {one.supplier.name} would save {show(one.worth.saves, money)} a month",
+            f"it pays from {show(one.worth.pays_from, money)} of purchases a month; at the present pace you buy {show(one.pace, money)}",
+            desk.now,
+            Step("See what it would do", go="/price?view=plans"),
+            exchange_rates.in_house(worth, half_up(one.worth.saves, 30), money),
+            True,
+            other=Step("Not for us", act=True),
+        )
+
+
+def _no_rule(desk: Desk) -> Iterator[Trouble]:
+    """Listings whose prices may be written and for which nobody said how to price: they keep their own. Told once, for all of them."""
+    query = (
+        select(func.count(Listing.id), func.min(Listing.sku_id))
+        .join(Store, Store.id == Listing.store_id)
+        .where(Store.write_prices, HAS_NO_RULE)
+    )
+    n, first = desk.s.execute(by_index(query, Listing, "ix_listing_no_rule")).one()
+    if n:
+        sku = desk.get(Sku, first, "SKU").code
+        yield Trouble(
+            "norule",
+            "price",
+            "No rule yet",
+            f"{n:,} listings have no price rule and keep their own price" if n > 1 else f"{sku} has no price rule and keeps its own price",
+            "no rule of the house, their supplier, category, store or SKU says how to price them; they do not follow their cost",
+            desk.now,
+            Step("Set a rule", go="/price"),
+            0,
+            count=n,
+        )
+
+
+SOURCES: dict[str, Source] = {
+    "norule": _no_rule,
+    "plan": _plans,
+    "allowance": _over_allowance,
+    "waits": _waiting_listings,
+    "crowd": _crowds,
+    "drift": _differences,
+    "oddrate oldrate": _odd_rates,
+    "rate": _no_rate,
+}

@@ -1,0 +1,305 @@
+"""Open troubles of what goes out: what the outside did not take, one row for each cause, and partners that are broken or paused."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from functools import partial
+from typing import Any
+
+from sqlalchemy import ColumnElement, func, literal, select
+
+from ...core.money import PPM, half_up, parse_money
+from ...core.risk import REFUND_COST
+from ...data.base import by_index
+from ...data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox
+from ...data.setup import Link
+from ...data.shelf import Listing, Sku
+from ..base import portions
+from ..base.context import Desk
+from ..base.errors import Conflict
+from ..base.partner_identity import OWNERS
+from ..delivery import effects, sheet_export
+from ..fulfilment import carrier_names
+from ..outbox import queue
+from ..pricing import exchange_rates
+from .alert import SHOWN, Member, Source, Step, Trouble
+
+NAMES = {
+    "purchase": ("purchase order", "purchase orders"),
+    "sample": ("sample", "samples"),
+    "cancel": ("cancellation", "cancellations"),
+    "recall": ("request to stop a purchase order", "requests to stop purchase orders"),
+    "refund": ("refund", "refunds"),
+    "fulfilment": ("tracking number", "tracking numbers"),
+    "mail": ("mail", "mails"),
+    "listing": ("change of a listing", "changes of listings"),
+}
+STATIONS = {"purchase": "orders", "sample": "orders", "cancel": "orders", "recall": "orders", "refund": "orders", "listing": "watch"}
+
+
+@dataclass(frozen=True)
+class Group:
+    """What one partner did not take for one reason. count: how many, the oldest made at `since`."""
+
+    target: str
+    kind: str
+    fault: str
+    said: str
+    count: int
+    since: datetime
+
+    @property
+    def key(self) -> str:
+        """The same for the same cause, however many rows it has."""
+        said = hashlib.sha256(self.said.encode()).hexdigest()[:10]
+        return f"dead:{self.target}:{self.kind}:{self.fault}:{said}"
+
+    def rows(self, desk: Desk, most: int | None = None, only: int | None = None) -> list[Outbox]:
+        """What it stands for, oldest first: all, so many, or one."""
+        query = select(Outbox).where(*self.these).order_by(Outbox.id).limit(most)
+        return list(desk.s.scalars(query if only is None else query.where(Outbox.id == only)))
+
+    @property
+    def these(self) -> tuple[ColumnElement[bool], ...]:
+        return (
+            Outbox.state == "dead",
+            Outbox.target == self.target,
+            Outbox.kind == self.kind,
+            literal(self.fault) == _FAULT,
+            Outbox.answer == self.said,
+        )
+
+
+_FAULT = func.coalesce(func.nullif(Outbox.fault, ""), "refused")
+
+
+def dead_groups(desk: Desk) -> list[Group]:
+    """What was refused for good, by partner, kind and reason; a carrier's name has a row of its own."""
+    cause = (Outbox.target, Outbox.kind, _FAULT, Outbox.answer)
+    query = select(*cause, func.count(), func.min(Outbox.made_at)).where(Outbox.state == "dead", _FAULT != "carrier")
+    return [Group(*row) for row in desk.s.execute(query.group_by(*cause).order_by(func.min(Outbox.id))).tuples()]
+
+
+def told_of(kind: str, count: int, body: dict[str, Any]) -> str:
+    """How many of what, or which one; body: the first one's."""
+    one, many = NAMES.get(kind, (kind, f"{kind}s"))
+    return f"{count:,} {many}" if count > 1 else f"{one} {queue.about(body)}"
+
+
+def _name(desk: Desk, target: str) -> str:
+    owner, _, number = target.partition(":")
+    row = desk.s.get(OWNERS[owner], int(number))
+    return str(row.name) if row else owner
+
+
+def _lost_a_day(desk: Desk, group: Group) -> int:
+    """What a dearer price that a store does not show costs with every sale, by the newest change of each listing; in the house's money."""
+    worth, told = exchange_rates.newest(desk), partial(func.json_extract, Outbox.body)
+    state = func.coalesce(told("$.state"), "live")
+    columns = (Listing.id, state, told("$.price"), told("$.currency"), Listing.shown_price, Listing.currency, Sku.pace)
+    query = select(*columns).join(Listing, Listing.id == told("$.listing")).join(Sku, Sku.id == Listing.sku_id)
+    query = query.where(*group.these, Listing.shown_state == "live").order_by(Outbox.id)
+    newest = {number: row for number, *row in desk.s.execute(query).tuples()}
+    return sum(
+        half_up(pace * exchange_rates.in_house(worth, max(parse_money(price, money) - shown, 0), shown_in), PPM)
+        for wanted, price, money, shown, shown_in, pace in newest.values()
+        if wanted == "live" and price is not None
+    )
+
+
+def _at_risk(desk: Desk, group: Group) -> tuple[int, bool]:
+    """What it costs, in the house's money, and whether per day. A listing that should be off sale stands under oversell; of all but
+    listings one refund each is likely."""
+    return (_lost_a_day(desk, group), True) if group.kind == "listing" else (REFUND_COST * group.count, False)
+
+
+def _dead(desk: Desk) -> Iterator[Trouble]:
+    for one in dead_groups(desk):
+        n, rows = one.count, one.rows(desk, most=SHOWN)
+        risk, per_day = _at_risk(desk, one)
+        what = told_of(one.kind, n, rows[0].body)
+        unsure = one.fault == "unsure"
+        yield Trouble(
+            one.key,
+            STATIONS.get(one.kind, "transit"),
+            "Unsure" if unsure else "Rejected",
+            f"Nobody knows whether {what} arrived" if unsure else f"{_name(desk, one.target)} rejected {what}",
+            one.said or "no reason was given",
+            one.since,
+            Step("Send again", act=True) if unsure else Step("Try again" if n == 1 else f"Try all {n:,} again", act=True),
+            risk,
+            per_day,
+            "loss",
+            count=n,
+            other=Step("It arrived" if n == 1 else "They arrived", act=True) if unsure else None,
+            members=tuple(Member(f"{one.key}#{row.id}", queue.about(row.body), queue.tell(row.kind, row.body)) for row in rows),
+            members_of=n,
+        )
+
+
+def _delayed(desk: Desk) -> Iterator[Trouble]:
+    """What is tried again and again, and not taken: it goes on by itself, and a person should know."""
+    cause, first = (Outbox.target, Outbox.fault), func.min(Outbox.id)
+    counts = (func.count(), first, func.max(Outbox.id), func.count(Outbox.kind.distinct()), func.sum(Outbox.kind != "listing"))
+    query = select(*cause, *counts).where(IS_DELAYED).group_by(*cause).order_by(first)
+    for target, fault, n, oldest, newest, kinds, others in desk.s.execute(by_index(query, Outbox, "ix_outbox_delayed")).tuples():
+        begun, last = desk.get(Outbox, oldest, "change"), desk.get(Outbox, newest, "change")
+        what = told_of(begun.kind, n, begun.body) if kinds == 1 else f"{n:,} changes"
+        yield Trouble(
+            f"delayed:{target}:{fault}",
+            STATIONS.get(begun.kind, "transit"),
+            "Not taken yet",
+            f"{_name(desk, target)} does not take {what} for the moment",
+            f"{last.answer}; it is tried again by itself",
+            begun.made_at,
+            Step("Try now", act=True),
+            REFUND_COST * others,
+            False,
+            "loss",
+            count=n,
+        )
+
+
+def _carriers(desk: Desk) -> Iterator[Trouble]:
+    """Numbers that a store does not take since it does not know their carrier by that name."""
+    for one in carrier_names.table(desk):
+        if not one.waits:
+            continue
+        choices = tuple((name, name) for name in carrier_names.likeliest(one))
+        wait = f"{one.waits} tracking numbers wait" if one.waits > 1 else "a tracking number waits"
+        yield Trouble(
+            f"carrier:{one.store.id}:{one.carrier.id}",
+            "transit",
+            "Carrier",
+            f"{one.store.name} does not know the carrier {one.name or one.carrier.name}: {wait}",
+            "choose how it is called there, once; what waits goes on at once",
+            _since(desk, one),
+            Step("Use it", act=True) if choices else Step("Name it", go="/setup/carriers"),
+            REFUND_COST * one.waits,
+            False,
+            "loss",
+            count=one.waits,
+            choices=choices,
+            other=Step("See all carriers", go="/setup/carriers") if choices else None,
+        )
+
+
+def _since(desk: Desk, one: carrier_names.Naming) -> datetime:
+    first = select(func.min(Outbox.made_at)).where(
+        Outbox.target == f"store:{one.store.id}", Outbox.state == "dead", Outbox.fault == "carrier"
+    )
+    return desk.s.scalar(first) or desk.now
+
+
+def _links(desk: Desk) -> Iterator[Trouble]:
+    for link in desk.s.scalars(select(Link).where(Link.state == "broken")):
+        row = desk.s.get(OWNERS[link.owner], link.owner_id)
+        if row is None or row.paused_at is not None or row.ended_at is not None:
+            continue
+        yield Trouble(
+            f"link:{link.id}",
+            "watch",
+            "Broken link",
+            f"{row.name} does not answer as it should",
+            link.told,
+            link.good_at or desk.now,
+            Step("Mend the link", go="/setup/partners"),
+            0,
+            False,
+            "loss",
+        )
+
+
+def _jobs(desk: Desk) -> Iterator[Trouble]:
+    """Work on very many things of which some could not be done."""
+    failed = select(Job).where(HAS_FAILED, Job.ended_at > desk.now - timedelta(days=7)).order_by(Job.id.desc()).limit(20)
+    for job in desk.s.scalars(by_index(failed, Job, "ix_job_failed")):
+        if job.kind not in portions.WORK or job.body.get("seen"):
+            continue
+        yield Trouble(
+            f"job:{job.id}",
+            "watch",
+            "Not all done",
+            f"{job.title}: {job.failed:,} of {job.total:,} could not be done",
+            job.told or "the others are done; look at those that are left, and do them anew",
+            job.ended_at or job.made_at,
+            Step("I have seen it", act=True),
+            0,
+            count=job.failed,
+        )
+
+
+def seen(desk: Desk, number: int) -> None:
+    """A person has seen of which work some is left."""
+    job = desk.get(Job, number, "job")
+    job.body = {**job.body, "seen": True}
+
+
+def retry(desk: Desk, key: str, only: int | None = None) -> int:
+    """Try again what one row of Today stands for, all of it or one. Returns how many; Conflict when none of it waits any more."""
+    group = next((one for one in dead_groups(desk) if one.key == key), None)
+    rows = group.rows(desk, only=only) if group else []
+    if not rows:
+        raise Conflict("this is settled already")
+    queue.retry_many(desk, rows)
+    return len(rows)
+
+
+def arrived(desk: Desk, key: str, only: int | None = None) -> int:
+    """A person knows that what one row of Today stands for arrived, all of it or one. Returns how many."""
+    group = next((one for one in dead_groups(desk) if one.key == key), None)
+    rows = group.rows(desk, only=only) if group else []
+    if not rows:
+        raise Conflict("this is settled already")
+    queue.arrived(desk, rows)
+    effects.follow(desk, [(row, None) for row in rows])
+    return len(rows)
+
+
+def try_now(desk: Desk, target: str, fault: str) -> int:
+    """What waits for its next try is tried at once."""
+    mine = (Outbox.target == target, Outbox.fault == fault, IS_DELAYED)
+    rows = desk.s.scalars(select(Outbox).where(*mine)).all()
+    if not rows:
+        raise Conflict("this is settled already")
+    for row in rows:
+        row.after = desk.now
+    owner, _, number = target.partition(":")
+    link = desk.s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
+    if link is not None:
+        link.rest_until = None
+    desk.log("outbox.retry", target, f"{len(rows)} changes for {_name(desk, target)} are tried now", count=len(rows))
+    return len(rows)
+
+
+def _by_sheets(desk: Desk) -> Iterator[Trouble]:
+    """What waits for partners who work by sheets, and since when. Suppliers' purchase orders are told as overdue by themselves."""
+    words = {"changes": ("change", "changes"), "tracking": ("word on an order", "words on orders")}
+    for one in sheet_export.waiting(desk):
+        if one.what not in words:
+            continue
+        n = one.count
+        yield Trouble(
+            f"sheet:{one.owner}:{one.number}:{one.what}",
+            "watch" if one.what == "changes" else "transit",
+            "Hand over",
+            f"{n:,} {words[one.what][n != 1]} {'wait' if n != 1 else 'waits'} to be given to {one.name}",
+            "this store takes them as a sheet; until then it shows and knows what it did before",
+            one.since,
+            Step("Take the sheet out", go=f"/setup/partners?sheets={one.number}&owner={one.owner}"),
+            0,
+            count=n,
+        )
+
+
+SOURCES: dict[str, Source] = {
+    "dead": _dead,
+    "delayed": _delayed,
+    "carrier": _carriers,
+    "link": _links,
+    "sheet": _by_sheets,
+    "job": _jobs,
+}

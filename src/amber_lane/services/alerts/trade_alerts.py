@@ -1,0 +1,368 @@
+"""Open troubles of orders, transit and links: what is held, refused, not taken, not read, late."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+
+from sqlalchemy import func, literal_column, select
+
+from ...core.money import show
+from ...core.risk import REFUND_COST, waiting_order
+from ...data.base import by_index
+from ...data.orders import Hold, Order, OrderLine, PurchaseOrder
+from ...data.outbox import Act
+from ...data.setup import Store
+from ..base.context import Desk
+from ..base.errors import Conflict
+from ..fulfilment import delivery_exceptions, parcel_tracking
+from ..inbound import mailbox
+from ..orders import cancellations, order_profit
+from ..orders.holds import LIFTED
+from ..pricing import exchange_rates
+from ..purchasing import overdue
+from .alert import Cause, Source, Step, Trouble
+
+
+def _held_orders(desk: Desk) -> Iterator[Trouble]:
+    held = select(OrderLine.order_id).where(OrderLine.state == "held")
+    query = (
+        select(
+            Hold.limit,
+            Hold.told,
+            Hold.since,
+            Order.id,
+            Order.number,
+            Order.buyer,
+            Order.country,
+            Order.currency,
+            Store.id.label("store"),
+            Store.buy_orders,
+        )
+        .select_from(Hold)
+        .join(Order, Order.id == Hold.order_id)
+        .join(Store, Store.id == Order.store_id)
+        # What waits for the buyer's word stands under that.
+        .where(Hold.ended.is_(None), Hold.limit != "buyer", Order.id.in_(held))
+    )
+    rows = desk.s.execute(by_index(query, Hold, "uq_hold_open")).all()
+    worth = exchange_rates.newest(desk)
+    earns = order_profit.likely(desk, (hold.id for hold in rows))
+    for hold in rows:
+        profit = exchange_rates.in_house(worth, earns.get(hold.id, 0), hold.currency)
+        see = Step("See the ways on", go=f"/orders?state=held&row={hold.id}")
+        steps = {
+            "look_over": Step("Let it go", act=True),
+            "too_late": Step("Send although late", act=True),
+            "unusual": Step("That many is right", act=True),
+            "splits": Step("Send it in parts", act=True),
+            "address": Step("Mend the address", go=f"/orders?state=held&row={hold.id}"),
+        }
+        loses = hold.limit == "least_profit" and profit < 0
+        yield Trouble(
+            f"hold:{hold.id}",
+            "orders",
+            "Loss" if loses else "Held",
+            f"Order {hold.number}: {hold.told[0].lower()}{hold.told[1:]}",
+            f"{hold.buyer}, {hold.country}",
+            hold.since,
+            steps.get(hold.limit, see),
+            -profit if loses else _waits(desk, profit, hold.since),
+            False,
+            "loss" if loses else "waits",
+            cause=_practice(hold.store)
+            if hold.limit == "practice" and not hold.buy_orders
+            else Cause(
+                f"hold:{hold.limit}{':loss' if loses else ''}",
+                _HELD["loss" if loses else hold.limit],
+                "each with its ways on",
+                Step("Let all {n} go", act=True) if steps.get(hold.limit, see).act else Step("See all {n}", go="/orders?state=held"),
+                Step("Let all {n} go", act=True) if hold.limit in LIFTED and not steps.get(hold.limit, see).act else None,
+            )
+            if hold.limit in _HELD
+            else None,
+        )
+
+
+def _practice(store: int) -> Cause:
+    return Cause(
+        f"hold:practice:{store}",
+        "{n} orders wait, since orders of their store are not bought yet",
+        "what buying them would cost and leave is shown before anything is bought",
+        Step("See what would be bought", go=f"/setup/partners?out=orders&store={store}"),
+    )
+
+
+_HELD = {
+    "practice": "{n} orders came before buying was turned on",
+    "loss": "{n} orders would lose money",
+    "least_profit": "{n} orders earn less than you ask",
+    "spend_limit": "{n} orders wait at a limit of what is spent in a day",
+    "too_late": "{n} orders would arrive later than promised",
+    "unusual": "{n} orders ask for unusually many",
+    "splits": "{n} orders would go in several parcels",
+    "address": "{n} orders have an address that cannot be right",
+    "look_over": "{n} orders wait to be looked over",
+    "doubt": "{n} orders wait on a cost in doubt",
+    "twice": "{n} orders were perhaps placed twice",
+}
+
+
+def _waits(desk: Desk, profit: int, since: datetime) -> int:
+    return waiting_order(profit, int((desk.now - since).total_seconds() // 3600))
+
+
+def _refused_orders(desk: Desk) -> Iterator[Trouble]:
+    rows = desk.s.execute(
+        select(Order, OrderLine).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == "refused")
+    ).all()
+    seen: set[int] = set()
+    worth = exchange_rates.newest(desk)
+    earns = order_profit.likely(desk, (order.id for order, _ in rows))
+    for order, line in rows:
+        if order.id not in seen:
+            seen.add(order.id)
+            lost = exchange_rates.in_house(worth, earns.get(order.id, 0), order.currency)
+            yield Trouble(
+                f"refused:{order.id}",
+                "orders",
+                "Refused",
+                f"Order {order.number}: {line.title or line.sku_code} was refused",
+                line.why,
+                order.came_at,
+                Step("See the ways on", go=f"/orders?state=refused&row={order.id}"),
+                _waits(desk, lost, order.came_at),
+                cause=Cause(
+                    f"refused:{hashlib.sha256(line.why.encode()).hexdigest()[:10]}",
+                    "{n} orders were refused",
+                    line.why,
+                    Step("See all {n}", go="/orders?state=refused"),
+                ),
+            )
+
+
+def _unmapped_orders(desk: Desk) -> Iterator[Trouble]:
+    query = (
+        select(
+            OrderLine.sku_code,
+            func.max(OrderLine.title),
+            func.count(func.distinct(OrderLine.order_id)),
+            func.sum(OrderLine.kept),
+            func.min(Order.came_at),
+            func.max(OrderLine.sku_id),
+            func.max(Order.currency),
+        )
+        .join(Order, Order.id == OrderLine.order_id)
+        .where(OrderLine.state == "needs_lane")
+        .group_by(OrderLine.sku_code)
+    )
+    rows = desk.s.execute(by_index(query, OrderLine, "ix_order_line_state")).all()
+    worth = exchange_rates.newest(desk)
+    for code, title, n, kept, since, sku_id, currency in rows:
+        known = sku_id is not None
+        yield Trouble(
+            f"lane:{code}",
+            "lanes",
+            "Unmapped",
+            f"{n} order{'s' if n > 1 else ''} wait{'' if n > 1 else 's'} on {title or code}",
+            "its SKU has no lane" if known else f"no listing has the SKU {code}",
+            since,
+            Step("Choose its item", go=f"/lanes?sku={sku_id}") if known else Step("See the orders", go="/orders?state=needs_lane"),
+            _waits(desk, exchange_rates.in_house(worth, int(kept or 0) // 3, currency), since),
+        )
+
+
+def _unread(desk: Desk) -> Iterator[Trouble]:
+    """What a partner told that could not be read; an order among it may be lost, so it is not left to the log."""
+    rows = desk.s.scalars(
+        select(Act).where(Act.kind.in_(_UNREAD), Act.at > desk.now - timedelta(days=7)).order_by(Act.id.desc()).limit(50)
+    ).all()
+    for row in {one.told: one for one in reversed(rows)}.values():
+        station, words = _UNREAD[row.kind]
+        risk = REFUND_COST if row.kind == "order.unreadable" else 0
+        yield Trouble(f"unread:{row.id}", station, "Not read", row.told, row.why or words, row.at, Step("See it", go="/setup/log"), risk)
+
+
+_UNREAD = {
+    "order.unreadable": ("orders", "it may be an order that nobody fills"),
+    "item.refused": ("lanes", "these items cannot be chosen for a lane"),
+    "listing.refused": ("price", "these listings are not watched"),
+}
+
+
+def _numbers(desk: Desk) -> Iterator[Trouble]:
+    for po in parcel_tracking.wrong_numbers(desk):
+        yield Trouble(
+            f"number:{po.id}",
+            "transit",
+            "Number",
+            f"{po.reference}: its tracking number is wrong",
+            po.told,
+            po.answered_at or po.made_at,
+            Step("Enter the right one", go=f"/transit?show=numbers&row={po.id}"),
+            0,
+            cause=Cause(
+                "numbers", "{n} tracking numbers are wrong", "each with its reason", Step("See all {n}", go="/transit?show=numbers")
+            ),
+        )
+
+
+def _bills(desk: Desk) -> Iterator[Trouble]:
+    """Bills that could not be taken, so that nobody knows what is to be paid."""
+    noted = select(PurchaseOrder).where(PurchaseOrder.noted != literal_column("''"), PurchaseOrder.noted.startswith("its bill"))
+    for one in desk.s.scalars(noted):
+        if one.state not in ("sent", "accepted", "shipped"):
+            continue
+        yield Trouble(
+            f"oddbill:{one.id}",
+            "orders",
+            "Bill",
+            f"{one.reference}: {one.noted}",
+            "what is planned counts until then",
+            one.answered_at or one.made_at,
+            Step("See the order", go=f"/orders?state=all&row={one.order_id}"),
+            0,
+        )
+
+
+def _parcels(desk: Desk) -> Iterator[Trouble]:
+    groups: dict[str, list[delivery_exceptions.Troubled]] = {}
+    for one in delivery_exceptions.troubled(desk):
+        if delivery_exceptions.waits(desk, one):
+            groups.setdefault(one.trouble, []).append(one)
+    for wrong, found in groups.items():
+        n = len(found)
+        yield Trouble(
+            f"parcels:{wrong}",
+            "transit",
+            "Late",
+            f"{n} parcel{'s' if n > 1 else ''}: {delivery_exceptions.WORDS[wrong]}",
+            _HELPS[wrong],
+            min(one.since for one in found),
+            Step(f"Review {n}", go="/transit?show=trouble") if wrong not in _BY_KEY else Step(_BY_KEY[wrong].format(n=n), act=True),
+            sum(one.at_risk for one in found),
+            count=n,
+            other=Step(f"Review {n}", go="/transit?show=trouble") if wrong in _BY_KEY else None,
+        )
+
+
+# What all parcels of a kind want done, and what one key does for all of them.
+_HELPS = {
+    "unmoved": "their suppliers made a label, and no carrier has them",
+    "stuck": "the carrier said nothing for two days",
+    "late": "tell the buyers before they ask",
+    "returned": "send again, or refund",
+    "elsewhere": "the carrier names another postcode than the buyer's",
+}
+_BY_KEY = {"unmoved": "Ask for {n}", "stuck": "Ask for {n}", "late": "Tell {n}"}
+
+
+def help_parcels(desk: Desk, wrong: str) -> None:
+    """One key for all parcels of a kind: the best step of each."""
+    done = 0
+    for one in delivery_exceptions.troubled(desk):
+        if one.trouble == wrong and delivery_exceptions.waits(desk, one) and wrong in _BY_KEY:
+            step = next(iter(delivery_exceptions.steps(desk, one.parcel.id)), None)
+            if step:
+                delivery_exceptions.take(desk, one.parcel.id, step.key)
+                done += 1
+    if not done:
+        raise Conflict("none of these parcels needs it any more")
+
+
+def _dearer(desk: Desk) -> Iterator[Trouble]:
+    """Bills above the plan, as long as something can be done about them."""
+    worth = exchange_rates.newest(desk)
+    for purchase, more in cancellations.dearer(desk):
+        yield Trouble(
+            f"bill:{purchase.id}",
+            "orders",
+            "Dearer",
+            f"{purchase.reference} is billed {show(more, purchase.currency)} above the plan",
+            "it has not left yet: take it at that price, or ask the supplier to let it go and it is planned anew",
+            purchase.answered_at or purchase.made_at,
+            Step("Take it at that price", act=True),
+            exchange_rates.in_house(worth, more, purchase.currency),
+            False,
+            "loss",
+            other=Step("Ask to let it go", act=True),
+            cause=Cause(
+                f"bill:{purchase.supplier_id}",
+                "{n} purchase orders of one supplier are billed above the plan",
+                "none has left yet: take them at those prices, or ask the supplier to let them go and they are planned anew",
+                Step("Take all {n} at those prices", act=True),
+                Step("Ask to let all {n} go", act=True),
+            ),
+        )
+
+
+def _wishes(desk: Desk) -> Iterator[Trouble]:
+    """What buyers asked for after we had bought."""
+    for order in desk.s.scalars(select(Order).where(Order.wants != literal_column("''"))):
+        paid = sum(desk.s.scalars(select(OrderLine.paid).where(OrderLine.order_id == order.id, OrderLine.state != "cancelled")))
+        yield Trouble(
+            f"wants:{order.id}",
+            "orders",
+            "Buyer",
+            f"Order {order.number}: {order.wants_told}",
+            order.buyer,
+            order.came_at,
+            Step("See the order", go=f"/orders?state=all&row={order.id}") if order.wants == "cancel" else Step("Settled", act=True),
+            REFUND_COST if order.wants != "return" else exchange_rates.in_house(exchange_rates.newest(desk), paid, order.currency),
+            False,
+            "waits",
+        )
+
+
+def _letters(desk: Desk) -> Iterator[Trouble]:
+    for row, who in mailbox.to_read(desk):
+        yield Trouble(
+            f"letter:{row.id}",
+            "orders",
+            "Mail",
+            f"{who} wrote: {row.subject or 'no subject'}",
+            f"{row.told}. {row.body[:600]}",
+            row.at,
+            Step("Look at it", go="/setup/ordering") if row.held else Step("I have read it", act=True),
+        )
+
+
+_DUE = {
+    "untaken": "take them out as a sheet, or let them go by mail",
+    "silent": "nobody knows yet whether they will be sent",
+    "unsent": "they were accepted, and have no tracking number",
+}
+
+
+def _overdue(desk: Desk) -> Iterator[Trouble]:
+    for one in overdue.overdue(desk):
+        see = Step("See the orders", go=f"/orders?state=all&row={one.purchases[0].order_id}")
+        hand = Step("Take them out", go="/setup/partners")
+        yield Trouble(
+            f"{one.kind}:{one.supplier.id}",
+            "orders",
+            "Hand over" if one.kind == "untaken" else "No answer" if one.kind == "silent" else "Not sent",
+            overdue.told(one),
+            _DUE[one.kind],
+            one.since,
+            hand if one.kind == "untaken" else Step("Ask them", act=True) if one.mail else see,
+            one.at_risk,
+            count=len(one.purchases),
+            other=see if one.mail and one.kind != "untaken" else None,
+        )
+
+
+SOURCES: dict[str, Source] = {
+    "bill": _dearer,
+    "oddbill": _bills,
+    "wants": _wishes,
+    "letter": _letters,
+    " ".join(overdue.KINDS): _overdue,
+    "hold": _held_orders,
+    "refused": _refused_orders,
+    "lane": _unmapped_orders,
+    "unread": _unread,
+    "number": _numbers,
+    "parcels": _parcels,
+}

@@ -1,0 +1,134 @@
+"""What every use case is handed: the session, the time and who acts. And the errors that a person can be told."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import datetime
+from functools import partial
+from typing import Any, TypeVar
+
+from sqlalchemy.orm import Session
+
+from ...clock import Clock
+from ...data.base import Row, Versioned
+from ...data.kept import kept
+from ...data.outbox import Act, ActPart
+from ...data.session import at_end
+from .errors import Conflict, NotFound
+
+R = TypeVar("R", bound=Row)
+V = TypeVar("V", bound=Versioned)
+K = TypeVar("K", int, str)
+T = TypeVar("T")
+
+
+_REROUTE: list[Callable[[Desk], None]] = []
+
+
+def rerouting(do: Callable[..., None]) -> Callable[..., None]:
+    """Names the function that `Desk.reroute` asks for; it stands in a part that knows all others."""
+    _REROUTE[:] = [do]
+    return do
+
+
+@dataclass
+class Desk:
+    """session, clock and actor of one use case. `who` is a person's name, or what acts by itself; person: their number."""
+
+    s: Session
+    clock: Clock
+    who: str
+    person: int | None = None
+    # Of a job that goes on in portions: the act of each kind that its next portion belongs to.
+    parts: dict[str, int] | None = None
+    # Another portion of the same work comes after this one: what is looked at as a whole, as the plan of open orders, is left to the last.
+    more: bool = False
+
+    @property
+    def now(self) -> datetime:
+        return self.clock.now()
+
+    def kept(self, name: str, make: Callable[[Desk], T], minutes: float = 1.0, still: bool = False, lags: bool = False) -> T:
+        """What `make` works out of the data, kept until a table that it read changes (not where `still`) or so many minutes have passed.
+
+        lags: what takes long to make may be some seconds old, for whoever looks at it all the time. `make` must not depend on who asks.
+        In a transaction that writes it is worked out on the spot.
+        """
+        # Where time runs fast, a minute is not a moment: nothing is worked out anew by time alone more often than every two seconds.
+        minutes = max(minutes, getattr(self.clock, "speed", 1.0) / 30)
+        return kept(self.s, name, self.now, lambda s: make(replace(self, s=s)), minutes, still, lags)
+
+    def get(self, kind: type[R], number: int, name: str) -> R:
+        """A row by its number; NotFound in plain words."""
+        row = self.s.get(kind, number) if 0 < number < 2**62 else None
+        if row is None:
+            raise NotFound(f"there is no {name} {number}")
+        return row
+
+    def get_version(self, kind: type[V], number: int, version: int | None, name: str) -> V:
+        """A row that a person changes, if it is still as they saw it (None: whatever it is now); its version goes up."""
+        row = self.get(kind, number, name)
+        if version is not None and row.version != version:
+            raise Conflict(f"somebody changed this {name} while you had it open; look at it again, nothing was overwritten")
+        row.version += 1
+        return row
+
+    def reroute(self) -> None:
+        """What changed decides how open orders are filled: they are looked at again, once, before this transaction is kept.
+
+        Of a job in portions, with its last one.
+        """
+        if not self.more:
+            at_end(self.s, "reroute", partial(_REROUTE[0], self))
+
+    def log(
+        self, kind: str, on: str, told: str, why: str = "", before: Any = None, after: Any = None, undo: bool = False, count: int = 1
+    ) -> Act:
+        """Write down an act. With `undo`, a function for its kind stands in services.undo."""
+        act = Act(
+            at=self.now,
+            who=self.who,
+            person_id=self.person,
+            kind=kind,
+            on=on,
+            told=told,
+            why=why,
+            before=before,
+            after=after,
+            undo="open" if undo else "",
+            count=count,
+        )
+        self.s.add(act)
+        self.s.flush()
+        return act
+
+    def log_part(
+        self,
+        kind: str,
+        on: str,
+        tell: Callable[[int], str],
+        after: dict[str, Any],
+        count: int,
+        before: dict[str, Any] | None = None,
+        why: str = "",
+    ) -> Act:
+        """Write down an act that can be undone, of which this may be one portion: the portions of a job are one act, and so one undo.
+
+        tell: the words for so many. Conflict where it was undone meanwhile.
+        """
+        number = (self.parts or {}).get(kind)
+        act = None if number is None else self.s.get(Act, number)
+        if act is None:
+            act = self.log(kind, on, tell(count), why=why, before=before, after=after, undo=True, count=count)
+            if self.parts is not None:
+                self.parts[kind] = act.id
+            return act
+        if act.undo != "open":
+            raise Conflict("what was done so far has been undone, so the rest was left as it was")
+        act.count += count
+        act.told = tell(act.count)
+        act.on = act.on if on in act.on or len(act.on) > 200 else f"{act.on}, {on}"
+        self.s.add(ActPart(act_id=act.id, before=before, after=after))
+        self.s.flush()
+        return act

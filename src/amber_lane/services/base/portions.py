@@ -1,0 +1,108 @@
+"""Work on very many things, cut into portions that are each a transaction: others write between them, a kill loses none, and all
+of it is one act. What a portion does is written down before the first one begins."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any
+
+from sqlalchemy import delete, func, select, update
+
+from ...data.bulk import bulk_insert
+from ...data.outbox import Job, JobPart
+from .context import Desk
+from .errors import Conflict
+
+# Up to so many things are done at once, while the person waits; a portion of more takes no longer than anybody may have to wait.
+AT_ONCE, PORTION = 250, 100
+GOING, HELD = ("waiting", "running"), "held"
+
+# kind -> what one portion does: (desk, the job's body, the portion); returns how many it did. Its desk belongs to whoever asked.
+Work = Callable[[Desk, dict[str, Any], Any], int]
+WORK: dict[str, Work] = {}
+# kind -> what is done, and told, once all portions are: (desk, body, things done, things that could not be).
+Finish = Callable[[Desk, dict[str, Any], int, int], str]
+FINISH: dict[str, Finish] = {}
+
+
+# kind -> what cuts what was asked for into portions, reading only: (desk, body, what was asked); returns body, portions, how many things.
+Plan = Callable[[Desk, dict[str, Any], Any], tuple[dict[str, Any], list[Any], int]]
+PLAN: dict[str, Plan] = {}
+
+
+def plan(kind: str) -> Callable[[Plan], Plan]:
+    def enter_(does: Plan) -> Plan:
+        PLAN[kind] = does
+        return does
+
+    return enter_
+
+
+def work(kind: str) -> Callable[[Work], Work]:
+    def enter_(does: Work) -> Work:
+        WORK[kind] = does
+        return does
+
+    return enter_
+
+
+def finish(kind: str) -> Callable[[Finish], Finish]:
+    def enter_(does: Finish) -> Finish:
+        FINISH[kind] = does
+        return does
+
+    return enter_
+
+
+def cut(things: Iterable[int], size: int = PORTION) -> list[list[int]]:
+    rows = list(things)
+    return [rows[start : start + size] for start in range(0, len(rows), size)]
+
+
+def enter(
+    desk: Desk, kind: str, title: str, body: dict[str, Any], parts: Sequence[Any], total: int, stops: bool = True, held: bool = False
+) -> Job:
+    """Write down work that goes on after this transaction. stops: whether a person may stop it halfway; held: not before it is let go."""
+    whose = {"who": desk.who, "person": desk.person, "stops": stops}
+    job = Job(key="", kind=kind, title=title, body={**body, **whose}, total=total, made_at=desk.now)
+    job.state = HELD if held else job.state
+    job.key = f"{kind}-{desk.now.timestamp()}-{id(job)}"
+    desk.s.add(job)
+    desk.s.flush()
+    job.key = f"{kind}-{job.id}"
+    add(desk, job.id, parts)
+    return job
+
+
+def let_go(desk: Desk, number: int) -> None:
+    """Work that was held begins."""
+    desk.s.execute(update(Job).where(Job.id == number, Job.state == HELD).values(state="waiting"))
+
+
+def add(desk: Desk, job: int, parts: Sequence[Any]) -> None:
+    """Further portions of a job."""
+    body = JobPart.__table__.c.body.type.bind_processor(desk.s.get_bind().dialect)
+    bulk_insert(desk.s, JobPart, ("job_id", "body", "tries"), [(job, body(part) if body else part, 0) for part in parts])
+
+
+def left(desk: Desk, job: int) -> int:
+    return int(desk.s.scalar(select(func.count()).select_from(JobPart).where(JobPart.job_id == job)) or 0)
+
+
+def of_act(desk: Desk, act: int) -> list[Job]:
+    """Work of an act that is still going on."""
+    jobs = desk.s.scalars(select(Job).where(Job.state.in_(GOING), Job.kind.in_(WORK)).order_by(Job.id))
+    return [job for job in jobs if act in (job.body.get("act"), *(job.body.get("parts") or {}).values())]
+
+
+def stop(desk: Desk, job: Job) -> None:
+    """Leave what has not been begun. Conflict where that may not be left."""
+    if not job.body.get("stops", True):
+        raise Conflict(f"{job.title}: what was changed is not left halfway; undo the change instead")
+    leave(desk, job)
+
+
+def leave(desk: Desk, job: Job) -> None:
+    """What has not been begun is not done any more."""
+    desk.s.execute(delete(JobPart).where(JobPart.job_id == job.id))
+    job.stop_asked = True

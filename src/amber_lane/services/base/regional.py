@@ -1,0 +1,78 @@
+"""Where the house is: its country and time zone, and how dates and numbers are written there. Sheets are read by it."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from zoneinfo import ZoneInfo, available_timezones
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ...core.ids import check_country
+from ...data.setup import Setting
+from ...sheets.mapping import Manner
+from .context import Desk
+from .errors import Invalid
+
+PLACE = "place"
+# How a day is written in numbers: which of day, month and year comes when.
+DATES = ("dmy", "mdy", "ymd")
+DECIMALS = (".", ",")
+
+
+@dataclass(frozen=True)
+class Place:
+    """country: two letters; zone: an IANA name; dates: one of DATES; decimal: the mark before the minor part."""
+
+    country: str = ""
+    zone: str = "UTC"
+    dates: str = "dmy"
+    decimal: str = "."
+
+    @property
+    def manner(self) -> Manner:
+        """How sheets are read that do not say themselves how they are meant."""
+        return Manner(self.decimal, self.dates, ZoneInfo(self.zone))
+
+
+def place_of(s: Session) -> Place:
+    """What was said of the house's place; until then times are UTC and days come before months."""
+    row = s.scalar(select(Setting).where(Setting.name == PLACE))
+    return Place(**row.value) if row else Place()
+
+
+def set_place(desk: Desk, place: Place) -> str:
+    """Say where the house is. Can be undone."""
+    wrong = {}
+    try:
+        place = Place(check_country(place.country), place.zone, place.dates, place.decimal)
+    except ValueError as error:
+        wrong["country"] = str(error)
+    if place.zone not in available_timezones():
+        wrong["zone"] = "must be a time zone such as Europe/London or America/Chicago"
+    if place.dates not in DATES:
+        wrong["dates"] = f"must be one of {', '.join(DATES)}"
+    if place.decimal not in DECIMALS:
+        wrong["decimal"] = "must be a point or a comma"
+    if wrong:
+        raise Invalid("; ".join(f"{name} {told}" for name, told in wrong.items()), wrong)
+    row = desk.s.scalar(select(Setting).where(Setting.name == PLACE))
+    before = dict(row.value) if row else None
+    if row is None:
+        row = Setting(name=PLACE, value={})
+        desk.s.add(row)
+    row.value = asdict(place)
+    told = f"the house is in {place.country}, time zone {place.zone}"
+    desk.log("place.set", "house", told, before={"place": before}, undo=True)
+    desk.s.flush()
+    return told[0].upper() + told[1:]
+
+
+def restore(desk: Desk, before: dict[str, dict[str, str] | None]) -> None:
+    """Undo: as it was said before, or not at all."""
+    row = desk.s.scalar(select(Setting).where(Setting.name == PLACE))
+    if row is not None and before["place"] is None:
+        desk.s.delete(row)
+    elif row is not None and before["place"] is not None:
+        row.value = before["place"]
+    desk.s.flush()

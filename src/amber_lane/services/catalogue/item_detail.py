@@ -1,0 +1,110 @@
+"""One item looked at closely: what its price is made of in a store, what it keeps to each country, what of ours it is like."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, fields
+
+import numpy as np
+
+from ...core import explain as explaining
+from ...core import price
+from ...core.explain import Step
+from ...core.money import show
+from ...core.price import NONE
+from ...data.source import Item
+from ...data.tallies import tally
+from ..base.context import Desk
+from ..pricing.inputs import Facts
+from .search import Finder, Worked, work_out
+from .stability import Past
+
+
+@dataclass(frozen=True)
+class ToCountry:
+    """Sending to one country at the store's price; amounts in the store's money. keeps None: nothing is known of it."""
+
+    country: str
+    service: str
+    days_low: int
+    days_high: int
+    ship: int
+    keeps: int | None
+
+
+@dataclass(frozen=True)
+class Told:
+    """sentence: why the price is what it is, or why there is none."""
+
+    currency: str
+    sentence: str
+    profit: int | None
+    steps: list[Step]
+    countries: list[ToCountry]
+
+
+def explain(desk: Desk, finder: Finder, item: Item, store_id: int) -> Told:
+    """Everything that decides about an item in a store. The same solver that ranks the list is asked."""
+    with finder.lock:
+        goods, _ = finder.look(desk, store_id)
+        at = np.array([int(goods.ids.searchsorted(item.id))], dtype=np.int64)
+    facts = Facts.read(desk.s)
+    store = facts.stores[store_id]
+    made = work_out(desk.s, facts, store, goods, at)
+    told, known = "", bool(made.known[0])
+    steps: list[Step] = []
+    if known:
+        found = explaining.explain(_terms(made), int(made.priced.price[0]), store.currency)
+        told, steps = found.sentence, found.steps
+    elif int(made.service[0]) < 0:
+        told = f"Nothing is sent from there to {store.country}, where {store.name} sells."
+    else:
+        told = "No price meets your rules, or the exchange rate from its supplier's money is not entered."
+    countries = []
+    origin = item.origin_id
+    for land in sorted({one.country for one in facts.services if one.origin_id == origin}):
+        there = work_out(desk.s, facts, store, goods, at, land)
+        place = int(there.service[0])
+        if place < 0:
+            continue
+        service = facts.services[place]
+        # The price is the store's; only what sending costs is another.
+        keeps = int(made.priced.kept.profit[0]) + int(made.terms.landed[0]) - int(there.terms.landed[0]) if known else None
+        name = service.name
+        countries.append(ToCountry(land, name, int(there.days_low[0]), int(there.days_high[0]), int(there.ship[0]), keeps))
+    profit = int(made.priced.kept.profit[0]) if known else None
+    return Told(store.currency, told, profit, steps, countries)
+
+
+def _terms(made: Worked) -> dict[str, object]:
+    """The terms of a single row, as explanations take them."""
+    out: dict[str, object] = {}
+    for part, kind in ((made.terms, price.Terms), (made.limits, price.Limits)):
+        for one in fields(kind):
+            value = int(getattr(part, one.name)[0])
+            out[one.name] = None if value == NONE else value
+    out["endings"] = made.endings.listed(int(made.limits.endings[0]))
+    return out | {"goods": int(made.goods[0]), "ship": int(made.ship[0]), "handling": int(made.handling[0]), "rebate": int(made.rebate[0])}
+
+
+def sentence(told: Told, past: Past, days: int, currency: str) -> str:
+    """What a manager would say of it in a line or two."""
+    moves = ("its cost did not move" if not past.moves else f"its cost moved {past.moves} times") + f" in {days} days"
+    if past.moves:
+        moves += f", never above {show(past.highest, currency)}"
+    held = f"; it was in stock on {past.in_stock} of {days} days" if past.in_stock >= 0 else ""
+    return f"{told.sentence} {moves[0].upper()}{moves[1:]}{held}."
+
+
+def item_counts(desk: Desk) -> dict[int, int]:
+    """How many items each supplier has with us."""
+    found: dict[int, int] = {}
+    for (supplier, offer), n in tally(desk.s, "items").items():
+        if offer != "gone":
+            found[int(supplier)] = found.get(int(supplier), 0) + n
+    return found
+
+
+def mark_of(text: str) -> str:
+    """A short mark of a text, the same for the same text."""
+    return hashlib.sha256(text.encode()).hexdigest()[:16]

@@ -1,0 +1,501 @@
+"""Finding goods: every supplier's items as columns, with what each would land at, sell for and leave in a chosen store.
+
+The columns are kept in memory and follow the tables by what has changed; what is shown of a page is read anew each time.
+"""
+
+from __future__ import annotations
+
+import re
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass, field, fields
+from typing import Any, NamedTuple
+
+import numpy as np
+from sqlalchemy import BigInteger, func, select, type_coerce
+from sqlalchemy.orm import Session
+
+from ...core import cost, price
+from ...core.money import PPM, Bools, Ints, half_up_columns
+from ...core.price import NONE
+from ...data.columns import coded, fetch_columns, or_none, place_of
+from ...data.lanes import Lane, LanePart
+from ...data.setup import Origin, Store, Supplier
+from ...data.shelf import Sku
+from ...data.source import Item
+from ..base.context import Desk
+from ..base.errors import Invalid
+from ..pricing.frame import terms_of
+from ..pricing.inputs import Facts, NoRate
+from ..pricing.policy import Keys, lay_over, policy_columns, price_layers
+from . import ingest
+from .stability import in_stock_all, kept_promises
+
+OFFERS = ("good", "doubted", "gone")
+SORTS = ("profit", "margin", "days", "lands", "stock", "steady")
+MANY = 5_000
+_WORD = re.compile(r"\w+")
+
+
+@dataclass
+class Goods:
+    """All items in the order of their ids. Columns of one length; category and money: places in their lists of words."""
+
+    ids: Ints
+    supplier: Ints
+    origin: Ints
+    cost: Ints
+    stock: Ints
+    weight: Ints
+    lead: Ints
+    least: Ints
+    offer: Ints
+    category: Ints
+    categories: list[str]
+    money: Ints
+    monies: list[str]
+    seen: int
+
+
+@dataclass
+class View:
+    """What each item would be in one store: landed, price and so on in the store's money; days to its country.
+
+    known: something is sent to that country, at a known rate, and a price meets every condition.
+    """
+
+    mark: int
+    landed: Ints
+    ship: Ints
+    price: Ints
+    profit: Ints
+    net: Ints
+    days_low: Ints
+    days_high: Ints
+    known: Bools
+    service: Ints
+    set_by: Ints
+
+
+@dataclass(frozen=True)
+class Search:
+    """What is looked for. Amounts in the store's minor units; None or empty = whatever."""
+
+    store: int
+    words: str = ""
+    suppliers: tuple[int, ...] = ()
+    category: str = ""
+    ships_from: str = ""
+    days: int | None = None
+    lands_most: int | None = None
+    keeps_least: int | None = None
+    stock_least: int | None = None
+    rating_least: int | None = None
+    ours: str = ""
+    sort: str = "profit"
+    down: bool = True
+    offset: int = 0
+    limit: int = 50
+
+
+@dataclass
+class Found:
+    """Item ids of one page in order; total: how many of `of` fit in all; the columns that it was found in."""
+
+    ids: list[int]
+    total: int
+    of: int
+    goods: Goods
+    view: View
+
+
+class Worth(NamedTuple):
+    """One item in one store; amounts in the store's money. known: a price meets the rules and it is sent there."""
+
+    price: int
+    landed: int
+    profit: int
+    known: bool
+    stock: int
+
+
+@dataclass
+class Finder:
+    """The columns of one database. One thread brings them up to date at a time."""
+
+    goods: Goods | None = None
+    views: dict[int, View] = field(default_factory=dict)
+    matched: dict[tuple[str, int, int], Ints] = field(default_factory=dict)
+    steady: tuple[int, Ints] | None = None
+    lock: Any = field(default_factory=threading.Lock)
+
+    def warm(self, desk: Desk) -> None:
+        """Read the columns before somebody waits for them, for the first store."""
+        store = desk.s.scalar(select(func.min(Store.id)))
+        if store is not None:
+            with self.lock:
+                self.look(desk, store)
+
+    def find(self, desk: Desk, ask: Search) -> Found:
+        """The page of a search. Invalid when its store or its order is none."""
+        if ask.sort not in SORTS:
+            raise Invalid(f"goods are put in order by {', '.join(SORTS)}")
+        with self.lock:
+            goods, view = self.look(desk, ask.store)
+            mask = self._mask(desk, ask, goods, view)
+            rows = np.flatnonzero(mask)
+            key = self._key(desk, ask.sort, goods, view)[rows]
+            rank = -key if ask.down else key
+            if ask.sort in ("profit", "margin", "lands"):
+                # Where nothing is known of a price, it comes last either way.
+                rank = np.where(view.known[rows], rank, np.iinfo(np.int64).max)
+            total, end = len(rows), ask.offset + ask.limit
+            if total > 4 * end:
+                # Only what can stand on the page is put in order; equal ones at its end all take part.
+                near = np.flatnonzero(rank <= np.partition(rank, end)[end])
+                rows, rank = rows[near], rank[near]
+            places = rows[np.lexsort((goods.ids[rows], rank))[ask.offset : end]]
+            return Found(goods.ids[places].tolist(), total, len(goods.ids), goods, view)
+
+    def worth(self, desk: Desk, store: int, items: Sequence[int]) -> dict[int, Worth]:
+        """What items would be in a store; those that are none are left out."""
+        with self.lock:
+            goods, view = self.look(desk, store)
+            wanted = np.unique(np.array(items, dtype=np.int64))
+            places = np.searchsorted(goods.ids, wanted)
+            places = places[places < len(goods.ids)]
+            places = places[np.isin(goods.ids[places], wanted)]
+            columns = (view.price, view.landed, view.profit, view.known, goods.stock)
+            rows = zip(*(column[places].tolist() for column in columns), strict=True)
+            return {number: Worth(*row) for number, row in zip(goods.ids[places].tolist(), rows, strict=True)}
+
+    def look(self, desk: Desk, store: int) -> tuple[Goods, View]:
+        """The columns as they are now, and what they are in a store. Call with the lock held."""
+        facts = Facts.read(desk.s)
+        if store not in facts.stores:
+            raise Invalid("choose a store to sell in", {"store": "is not one of yours"})
+        moved = self._follow(desk.s)
+        goods = self.goods
+        assert goods is not None
+        mark = _mark(facts, store, desk.s)
+        for number, known in self.views.items():
+            if len(moved) and len(known.landed) == len(goods.ids) and number in facts.stores:
+                _fill(desk.s, facts, number, goods, known, moved)
+        view = self.views.get(store)
+        if view is None or view.mark != mark or len(view.landed) != len(goods.ids):
+            view = _empty_view(len(goods.ids), mark)
+            _fill(desk.s, facts, store, goods, view, np.arange(len(goods.ids)))
+            self.views[store] = view
+        return goods, view
+
+    def _follow(self, s: Session) -> Ints:
+        """Bring the columns up to date. Returns the places of items that moved (none where all is read anew)."""
+        newest = s.scalar(select(func.max(Item.id))) or 0
+        goods = self.goods
+        last = 0 if goods is None or not len(goods.ids) else int(goods.ids[-1])
+        if goods is not None and last and newest > last and self._count(s) == len(goods.ids) + self._count(s, last):
+            self._append(s, goods, last)
+        elif goods is None or newest != last:
+            self.goods = _read(s)
+            self.views.clear()
+            self.matched.clear()
+            self.steady = None
+            return np.zeros(0, dtype=np.int64)
+        fresh = _read(s, goods.seen)
+        if not len(fresh.ids):
+            return fresh.ids
+        places = np.searchsorted(goods.ids, fresh.ids)
+        for name in ("cost", "stock", "offer", "lead", "least", "weight"):
+            getattr(goods, name)[places] = getattr(fresh, name)
+        goods.seen = max(goods.seen, fresh.seen)
+        return places
+
+    def _count(self, s: Session, after: int = 0) -> int:
+        return int(s.scalar(select(func.count()).select_from(Item).where(Item.id > after)) or 0)
+
+    def _append(self, s: Session, goods: Goods, last: int) -> None:
+        """Items that have come stand behind the others; what they would be in each store is worked out for them alone."""
+        more = _read(s, after=last)
+        words = sorted({*goods.categories, *more.categories})
+        monies = sorted({*goods.monies, *more.monies})
+        for fresh in (goods, more):
+            fresh.category, fresh.categories = _recoded(fresh.category, fresh.categories, words), words
+            fresh.money, fresh.monies = _recoded(fresh.money, fresh.monies, monies), monies
+        columns = ("ids", "supplier", "origin", "cost", "stock", "weight", "lead", "least", "offer", "category", "money")
+        for name in columns:
+            setattr(goods, name, np.concatenate([getattr(goods, name), getattr(more, name)]))
+        self.matched.clear()
+        self.steady = None
+        facts = Facts.read(s)
+        for store, view in self.views.items():
+            grown = _empty_view(len(more.ids), view.mark)
+            for one in fields(View):
+                if one.name != "mark":
+                    setattr(view, one.name, np.concatenate([getattr(view, one.name), getattr(grown, one.name)]))
+            if store in facts.stores:
+                _fill(s, facts, store, goods, view, np.arange(len(goods.ids) - len(more.ids), len(goods.ids)))
+
+    def _mask(self, desk: Desk, ask: Search, goods: Goods, view: View) -> Bools:
+        mask = goods.offer != OFFERS.index("gone")
+        if ended := list(desk.s.scalars(select(Supplier.id).where(Supplier.ended_at.is_not(None)))):
+            mask &= ~np.isin(goods.supplier, np.array(ended, dtype=np.int64))
+        if ask.words.strip():
+            hit = np.zeros(len(goods.ids), dtype=np.bool_)
+            hit[self._match(desk.s, ask.words, goods)] = True
+            mask &= hit
+        if ask.suppliers:
+            mask &= np.isin(goods.supplier, np.array(ask.suppliers, dtype=np.int64))
+        if ask.category:
+            mask &= goods.category == (goods.categories.index(ask.category) if ask.category in goods.categories else -2)
+        if ask.ships_from:
+            lands = desk.s.scalars(select(Origin.id).where(Origin.country == ask.ships_from.upper()))
+            mask &= np.isin(goods.origin, np.array(list(lands), dtype=np.int64))
+        if ask.days is not None:
+            mask &= (view.service >= 0) & (view.days_high <= ask.days)
+        if ask.lands_most is not None:
+            mask &= view.known & (view.landed <= ask.lands_most)
+        if ask.keeps_least is not None:
+            mask &= view.known & (view.profit >= ask.keeps_least)
+        if ask.stock_least is not None:
+            mask &= goods.stock >= ask.stock_least
+        if ask.rating_least is not None:
+            good = [number for number, (kept, of) in ratings(desk).items() if of and kept * 100 >= ask.rating_least * of]
+            mask &= np.isin(goods.supplier, np.array(good, dtype=np.int64))
+        if ask.ours in ("yes", "no"):
+            have = np.isin(goods.ids, desk.kept("ours", lambda desk: ours_of(desk.s), still=True))
+            mask &= have if ask.ours == "yes" else ~have
+        return np.asarray(mask, dtype=np.bool_)
+
+    def _match(self, s: Session, text: str, goods: Goods) -> Ints:
+        """Places of the items whose words begin with all the words of a text."""
+        words = _WORD.findall(text.lower())[:10]
+        if not words:
+            return np.arange(len(goods.ids))
+        query = " ".join(f'"{word}"*' for word in words)
+        key = (query, len(goods.ids), ingest.words_stamp(s))
+        if key not in self.matched:
+            if len(self.matched) > 200:
+                self.matched.clear()
+            if s.get_bind().dialect.name == "sqlite":
+                link = s.connection()
+                told = link.exec_driver_sql("select group_concat(rowid) from item_fts where item_fts match ?", (query,)).scalar()
+                ids = np.sort(np.fromstring(told or "", dtype=np.int64, sep=","))
+            else:
+                rows = select(Item.id).order_by(Item.id)
+                for word in words:
+                    rows = rows.where(Item.title.icontains(word, autoescape=True) | (Item.number == word))
+                ids = np.array(list(s.scalars(rows)), dtype=np.int64)
+            places = np.searchsorted(goods.ids, ids)
+            places = places[places < len(goods.ids)]
+            self.matched[key] = places[goods.ids[places] == ids[: len(places)]]
+        return self.matched[key]
+
+    def _key(self, desk: Desk, sort: str, goods: Goods, view: View) -> Ints:
+        if sort == "margin":
+            return np.asarray(np.where(view.net > 0, view.profit * PPM // np.maximum(view.net, 1), -PPM), dtype=np.int64)
+        if sort == "days":
+            return np.where(view.service >= 0, view.days_high, 999)
+        if sort == "steady":
+            return self._steadiness(desk, goods)
+        return {"profit": view.profit, "lands": view.landed, "stock": goods.stock}[sort]
+
+    def _steadiness(self, desk: Desk, goods: Goods) -> Ints:
+        """Milliseconds that each item was in stock in the last 60 days; worked out once a day of ours."""
+        day = desk.now.toordinal()
+        if self.steady is None or self.steady[0] != day or len(self.steady[1]) != len(goods.ids):
+            item, held = in_stock_all(desk)
+            out = np.where(goods.stock != 0, 60 * 86_400_000, 0).astype(np.int64)
+            places = np.searchsorted(goods.ids, item)
+            inside = places < len(goods.ids)
+            out[places[inside]] = held[inside]
+            self.steady = (day, out)
+        return self.steady[1]
+
+
+def _recoded(codes: Ints, old: list[str], new: list[str]) -> Ints:
+    """Places in a list of words as places in a longer one."""
+    place = {word: i for i, word in enumerate(new)}
+    return np.array([place[word] for word in old], dtype=np.int64)[codes] if len(codes) else codes
+
+
+def _read(s: Session, since: int | None = None, after: int = 0) -> Goods:
+    query = select(
+        Item.id,
+        Item.supplier_id,
+        or_none(Item.origin_id),
+        Item.cost,
+        Item.stock,
+        Item.weight_g,
+        Item.lead_days,
+        or_none(Item.least_price),
+        place_of(Item.offer, OFFERS),
+        func.coalesce(type_coerce(Item.changed_at, BigInteger), 0),
+        Item.category,
+        Item.currency,
+    )
+    if since is not None:
+        changed_at = type_coerce(Item.changed_at, BigInteger)
+        # Several changes may fall into one moment, so that moment is read again where it is not the whole catalogue's.
+        some = select(Item.id).where(changed_at == since).limit(MANY + 1).subquery()
+        several = s.scalar(select(func.count()).select_from(some)) or 0
+        query = query.where(changed_at >= since if several <= MANY else changed_at > since)
+    if after:
+        query = query.where(Item.id > after)
+    # In order only where all are read: asked to sort, the database would walk through all items to find the few that moved.
+    *columns, category, money = fetch_columns(s, query.order_by(Item.id) if since is None else query)
+    n = len(columns[0])
+    codes, names = coded(list(category) if n else [])
+    units, monies = coded(list(money) if n else [])
+    ids, supplier, origin, unit, stock, weight, lead, least, offer, changed = columns
+    seen = int(changed.max()) if len(changed) else since or 0
+    return Goods(ids, supplier, origin, unit, stock, weight, lead, least, offer, codes, names, units, monies, seen)
+
+
+def _empty_view(n: int, mark: int) -> View:
+    def zeros() -> Ints:
+        return np.zeros(n, dtype=np.int64)
+
+    unknown, unset = np.zeros(n, dtype=np.bool_), np.full(n, NONE, dtype=np.int64)
+    return View(mark, zeros(), zeros(), zeros(), zeros(), zeros(), zeros(), zeros(), unknown, zeros() - 1, unset)
+
+
+def _mark(facts: Facts, store: int, s: Session) -> int:
+    """A number that moves when anything does that a price is made of beside the items themselves."""
+    rows: list[Any] = [facts.stores[store], *facts.suppliers.values(), *facts.fees.values(), *facts.rules, *facts.policies, *facts.services]
+    told = [tuple(_plain(getattr(row, c.key)) for c in row.__mapper__.column_attrs if c.key not in VOLATILE) for row in rows]
+    origins = s.execute(select(Origin.id, Origin.handling, Origin.country)).all()
+    return hash((tuple(told), tuple(map(tuple, origins)), tuple(sorted(facts.rates.items()))))
+
+
+# What moves all the time and is no part of a price.
+VOLATILE = frozenset(
+    [
+        "version",
+        "next_sweep",
+        "next_catalogue",
+        "next_ask",
+        "next_read",
+        "good_sweep_at",
+        "feed_as_of",
+        "stale",
+        "orders_cursor",
+        "watching",
+        "sweep_minutes",
+        "reading",
+        "note",
+    ]
+)
+
+
+def _plain(value: Any) -> Any:
+    return repr(value) if isinstance(value, (dict, list)) else value
+
+
+@dataclass(frozen=True)
+class Worked:
+    """Some items worked out for one store and country, from cost to what is kept (sections 1 to 3); columns of one length."""
+
+    goods: Ints
+    ship: Ints
+    handling: Ints
+    rebate: Ints
+    known: Bools
+    service: Ints
+    days_low: Ints
+    days_high: Ints
+    terms: price.Terms
+    limits: price.Limits
+    endings: price.Endings
+    priced: price.Priced
+
+
+def work_out(s: Session, facts: Facts, store: Store, goods: Goods, rows: Ints, country: str = "") -> Worked:
+    """Price items by the rules of a store; country: where to, if it is not the store's own."""
+    n = len(rows)
+    supplier, origin, weight = goods.supplier[rows], goods.origin[rows], goods.weight[rows]
+    codes = {number: row.code for number, row in facts.suppliers.items()}
+    names = [goods.categories[i] for i in goods.category[rows].tolist()]
+    keys = Keys([codes[i] for i in supplier.tolist()], names, [store.code] * n, [""] * n)
+    policy = policy_columns(facts.policies, n, keys)
+    first, service, low, high = sending(facts, origin, weight, country or store.country)
+    handling_of = dict(s.execute(select(Origin.id, Origin.handling)).tuples().all())
+    pack = np.array([handling_of.get(i, 0) for i in origin.tolist()], dtype=np.int64)
+    parts, ship, handling, rebate = np.zeros((4, n), dtype=np.int64)
+    least, known = np.full(n, NONE, dtype=np.int64), service >= 0
+    money_of = goods.money[rows]
+    for number in np.unique(supplier).tolist():
+        one = facts.suppliers[number]
+        mine = np.flatnonzero(supplier == number)
+        wide = len(goods.monies)
+        pair = policy["currency_cushion"][mine] * wide + money_of[mine]
+        for one_pair in np.unique(pair).tolist():
+            (cushion, money), at = divmod(one_pair, wide), mine[pair == one_pair]
+            try:
+                rate = facts.conversion(one, store.currency, cushion, of=goods.monies[money])
+                asks = facts.conversion(one, store.currency, cushion, discount=False, of=goods.monies[money])
+                plain = facts.conversion(one, store.currency, cushion, discount=False)
+            except NoRate:
+                known[at] = False
+                continue
+            unit = np.ones(len(at), dtype=np.int64)
+            parts[at] = cost.goods_cost(rate.apply(goods.cost[rows][at]), unit, unit, unit * one.tax)
+            ship[at], handling[at] = plain.apply(first[at]), plain.apply(pack[at])
+            asked = goods.least[rows][at]
+            least[at] = np.where(asked > 0, asks.apply(np.maximum(asked, 0)), NONE)
+            rebate[at] = half_up_columns(parts[at] * one.rebate, PPM)
+    off = np.where(policy["rebate_counts"] == 1, rebate, 0)
+    landed = np.where(known, parts + ship + handling - off, 0)
+    endings = price.Endings()
+    over = lay_over(n, price_layers(facts.rules, endings), keys, landed)
+    none = np.full(n, NONE, dtype=np.int64)
+    terms, limits = terms_of(facts, np.full(n, store.id, dtype=np.int64), names, landed, over, least, none, none, none * 0)
+    priced = price.solve(terms, limits, endings)
+    known &= priced.price != NONE
+    lead = goods.lead[rows]
+    return Worked(parts, ship, handling, rebate, known, service, low + lead, high + lead, terms, limits, endings, priced)
+
+
+def _fill(s: Session, facts: Facts, store_id: int, goods: Goods, view: View, rows: Ints) -> None:
+    """Work out some rows of a view."""
+    if not len(rows):
+        return
+    made = work_out(s, facts, facts.stores[store_id], goods, rows)
+    view.landed[rows], view.ship[rows] = made.terms.landed, made.ship + made.handling
+    view.price[rows], view.set_by[rows] = made.priced.price, made.priced.set_by
+    view.profit[rows], view.net[rows] = made.priced.kept.profit, made.priced.kept.net
+    view.days_low[rows], view.days_high[rows] = made.days_low, made.days_high
+    view.known[rows], view.service[rows] = made.known, made.service
+
+
+def sending(facts: Facts, origin: Ints, weight: Ints, country: str) -> tuple[Ints, Ints, Ints, Ints]:
+    """Per item the cheapest way to a country: what one unit costs in the supplier's money, which service (-1 = none), days."""
+    n = len(origin)
+    best = np.full(n, np.iinfo(np.int64).max, dtype=np.int64)
+    which, low, high = np.full(n, -1, dtype=np.int64), np.zeros(n, dtype=np.int64), np.zeros(n, dtype=np.int64)
+    for place, one in enumerate(facts.services):
+        if one.country != country:
+            continue
+        rows = np.flatnonzero(origin == one.origin_id)
+        bands = one.weight_bands or []
+        if bands:
+            at = np.searchsorted(np.array([band[0] for band in bands]), weight[rows], "left")
+            rows, at = rows[at < len(bands)], at[at < len(bands)]
+            first = np.array([band[1] for band in bands], dtype=np.int64)[at]
+        else:
+            first = np.full(len(rows), one.first, dtype=np.int64)
+        better = first < best[rows]
+        rows, first = rows[better], first[better]
+        best[rows], which[rows], low[rows], high[rows] = first, place, one.days_low, one.days_high
+    return np.where(which >= 0, best, 0), which, low, high
+
+
+def ours_of(s: Session) -> Ints:
+    """Items that fill a SKU of ours, or carry the barcode of one."""
+    laned = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None))
+    same = select(Item.id).join(Sku, (Sku.gtin == Item.gtin) & (Item.gtin != ""))
+    return np.unique(np.concatenate([*fetch_columns(s, laned), *fetch_columns(s, same)]))
+
+
+def ratings(desk: Desk) -> dict[int, tuple[int, int]]:
+    """Per supplier: purchase orders that it sent and that came by the promise, of all that were decided."""
+    return kept_promises(desk)

@@ -1,0 +1,337 @@
+"""Parcels in trouble: what is wrong with each, what it puts at risk, and the steps that help, each as one act."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy import func, literal_column, select, union
+
+from ...core.risk import parcel_at_risk
+from ...core.states import ORDER_LINE
+from ...data.bulk import in_chunks
+from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
+from ...data.setup import Carrier, Store, Supplier
+from ...data.transit import Message, Parcel, ParcelLine
+from ..base.context import Desk
+from ..base.errors import Conflict
+from ..orders import order_profit
+from ..orders.routing import step_line
+from ..outbox import queue
+from ..pricing.exchange_rates import in_house, newest
+from .buyer_notifications import write_mail, written
+from .parcel_tracking import lines_of_purchase, orders_of
+
+STUCK_AFTER = timedelta(days=2)
+# Whoever was asked or told has so long to answer before it is a trouble again.
+ANSWER_IN = timedelta(days=2)
+# So long past the promise a parcel may be lost, and can be sent again or refunded.
+LOST_AFTER = timedelta(days=5)
+RETURNED_FOR = timedelta(days=14)
+WORDS = {
+    "unmoved": "label but no movement",
+    "stuck": "no movement",
+    "late": "past the promise",
+    "returned": "going back to the supplier",
+    "elsewhere": "delivered elsewhere",
+}
+
+
+def trouble_of(
+    state: str, ended_by: str, made: datetime, moved: datetime | None, promised: datetime | None, now: datetime, told: bool = True
+) -> str:
+    """'' while a parcel goes well, else what is wrong, as a key of WORDS."""
+    if ended_by == "replaced":
+        return ""
+    if state == "returned":
+        return "returned"
+    if state == "delivered":
+        return "elsewhere" if ended_by == "elsewhere" else ""
+    if promised is not None and now.date() > promised.date():
+        return "late"
+    if told and now - (moved or made) > STUCK_AFTER:
+        return "unmoved" if state == "label" else "stuck"
+    return ""
+
+
+@dataclass(frozen=True)
+class Troubled:
+    """A parcel in trouble. at_risk: house minor units; asked: when somebody was last asked or told about it."""
+
+    parcel: Parcel
+    trouble: str
+    promised: datetime | None
+    at_risk: int
+    asked: datetime | None
+    order: int
+    since: datetime
+
+
+def troubled(desk: Desk) -> list[Troubled]:
+    """All parcels in trouble, dearest first; those that came back long ago, or were settled, are left out."""
+    # Two looks along an index each, instead of one over all parcels there ever were.
+    on_its_way = select(Parcel.id).where(Parcel.state.in_(("label", "moving", "returned")))
+    astray = select(Parcel.id).where(Parcel.ended_by == literal_column("'elsewhere'"))
+    rows = desk.s.execute(
+        select(Parcel, func.min(Order.promised_by), func.min(PurchaseOrder.order_id), Carrier.kind)
+        .join(Carrier, Carrier.id == Parcel.carrier_id)
+        .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
+        .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
+        .join(Order, Order.id == PurchaseOrder.order_id)
+        .where(Parcel.id.in_(union(on_its_way, astray)))
+        .group_by(Parcel.id)
+    ).all()
+    found = []
+    for parcel, promised, order, carrier in rows:
+        wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, desk.now, carrier != "by_hand")
+        if not wrong or (parcel.state == "returned" and desk.now - (parcel.ended_at or desk.now) > RETURNED_FOR):
+            continue
+        found.append((parcel, wrong, promised, order))
+    paid = _paid(desk, [parcel.id for parcel, *_ in found])
+    asked = _asked(desk, {order for *_, order in found})
+    out = []
+    for parcel, wrong, promised, order in found:
+        if wrong in ("returned", "elsewhere") and parcel.id not in paid:
+            # Nothing of it is on the road any more: it was sent again or refunded.
+            continue
+        late = (desk.now.date() - promised.date()).days if promised else 0
+        risk = parcel_at_risk(wrong, late, paid.get(parcel.id, 0))
+        since = parcel.ended_at or parcel.moved_at or parcel.made_at
+        out.append(Troubled(parcel, wrong, promised, risk, asked.get((order, parcel.number)), order, since))
+    return sorted(out, key=lambda one: (-one.at_risk, one.parcel.id))
+
+
+_UNSETTLED = ("on_the_road", "with_supplier", "bought", "arrived")
+
+
+def _paid(desk: Desk, parcels: Iterable[int]) -> dict[int, int]:
+    """What buyers paid for what is in each parcel and not settled yet, in the house's money."""
+    rates = newest(desk)
+    found: dict[int, int] = {}
+    for chunk in in_chunks(parcels):
+        rows = (
+            select(ParcelLine.parcel_id, OrderLine.id, OrderLine.paid, Order.currency)
+            .join(PurchaseLine, PurchaseLine.purchase_id == ParcelLine.purchase_id)
+            .join(OrderLine, OrderLine.id == PurchaseLine.order_line_id)
+            .join(Order, Order.id == OrderLine.order_id)
+            .where(
+                ParcelLine.parcel_id.in_(chunk),
+                PurchaseLine.live,
+                OrderLine.state.in_(("on_the_road", "with_supplier", "bought", "arrived")),
+            )
+            .distinct()
+        )
+        for parcel, _, paid, currency in desk.s.execute(rows):
+            found[parcel] = found.get(parcel, 0) + in_house(rates, paid, currency)
+    return found
+
+
+def _asked(desk: Desk, orders: Iterable[int]) -> dict[tuple[int, str], datetime]:
+    """When a supplier or a buyer was last written to about a parcel, by (order, number)."""
+    found: dict[tuple[int, str], datetime] = {}
+    for chunk in in_chunks(orders):
+        rows = select(Message.order_id, Message.about, Message.at).where(Message.order_id.in_(chunk), Message.kind.in_(("ask", "late")))
+        for order, about, at in desk.s.execute(rows):
+            key = (order, about.partition("#")[0])
+            found[key] = max(found.get(key, at), at)
+    return found
+
+
+@dataclass(frozen=True)
+class Step:
+    """What may be done about a parcel, and the message that goes with it, to be looked over first ('' = none)."""
+
+    key: str
+    label: str
+    told: str
+    to: str = ""
+    subject: str = ""
+    body: str = ""
+
+
+ORDER = {
+    "unmoved": ("ask", "tell"),
+    "stuck": ("ask", "tell"),
+    "late": ("tell", "ask"),
+    "returned": ("again", "refund"),
+    "elsewhere": ("ask", "again", "refund"),
+}
+
+
+@dataclass(frozen=True)
+class _Case:
+    parcel: Parcel
+    carrier: Carrier
+    trouble: str
+    orders: list[Order]
+    purchases: list[PurchaseOrder]
+    supplier: Supplier
+    lines: list[OrderLine]
+
+
+def _case(desk: Desk, number: int) -> _Case:
+    parcel = desk.get(Parcel, number, "parcel")
+    orders = orders_of(desk, number)
+    purchases = list(
+        desk.s.scalars(
+            select(PurchaseOrder).join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id).where(ParcelLine.parcel_id == number)
+        )
+    )
+    if not orders or not purchases:
+        raise Conflict("nothing of ours is in this parcel any more")
+    promised = min((one.promised_by for one in orders if one.promised_by), default=None)
+    supplier, carrier = desk.get(Supplier, purchases[0].supplier_id, "supplier"), desk.get(Carrier, parcel.carrier_id, "carrier")
+    wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, desk.now, carrier.kind != "by_hand")
+    lines = {line.id: line for one in purchases for line in lines_of_purchase(desk, one.id)}
+    return _Case(parcel, carrier, wrong, orders, purchases, supplier, list(lines.values()))
+
+
+def steps(desk: Desk, number: int) -> list[Step]:
+    """The steps that help with a parcel, the best one first; none while it goes well."""
+    case = _case(desk, number)
+    keys = list(ORDER.get(case.trouble, ()))
+    promised = min((one.promised_by for one in case.orders if one.promised_by), default=None)
+    if case.trouble in ("unmoved", "stuck", "late") and promised and desk.now - promised > LOST_AFTER:
+        keys += ["again", "refund"]
+    made = {"ask": _ask, "tell": _tell, "again": _again, "refund": _refund}
+    return [step for key in keys if (step := made[key](desk, case)) is not None]
+
+
+def _ask(desk: Desk, case: _Case) -> Step:
+    names = ", ".join(one.reference for one in case.purchases)
+    last = case.parcel.last_word or "nothing yet"
+    body = (
+        f"Hello {case.supplier.name},\n\nthe parcel {case.parcel.number} ({case.carrier.name}) of {names}: {WORDS[case.trouble]}. "
+        f"The last that we know of it: {last}. Please find out where it is, and write to us.\n"
+    )
+    mail = case.supplier.mail if "@" in case.supplier.mail else ""
+    told = f"by mail to {mail}" if mail else "no mail address is known: copy the text and send it yourself"
+    return Step("ask", "Ask the supplier", told, mail, f"Where is {case.parcel.number}?", body)
+
+
+def _tell(desk: Desk, case: _Case) -> Step | None:
+    order = case.orders[0]
+    text = written(desk, "late", order, _of(case, order), {"carrier": case.carrier.name, "tracking": case.parcel.number})
+    told = select(Message.id).where(Message.order_id == order.id, Message.kind == "late", Message.about == case.parcel.number)
+    if text is None or "@" not in order.mail or desk.s.scalar(told):
+        return None
+    return Step("tell", "Tell the buyer", f"by mail to {order.mail}", order.mail, *text)
+
+
+def _of(case: _Case, order: Order) -> list[OrderLine]:
+    return [line for line in case.lines if line.order_id == order.id]
+
+
+def _again(desk: Desk, case: _Case) -> Step | None:
+    may = [line for line in case.lines if line.state in ORDER_LINE.sources("again")]
+    if not may or any(one.cancelled_at for one in case.orders):
+        return None
+    n = len(may)
+    return Step("again", "Send it again", f"{n} line{'' if n == 1 else 's'} planned and bought anew; the first purchase stays paid for")
+
+
+def _refund(desk: Desk, case: _Case) -> Step | None:
+    may = [line for line in case.lines if line.state in ORDER_LINE.sources("refund")]
+    if not may:
+        return None
+    by_hand = any(one.came_by != "link" for one in case.orders)
+    return Step(
+        "refund", "Refund it", "you refund it in the store yourself" if by_hand else "the store gives the money back; cannot be undone"
+    )
+
+
+def take(desk: Desk, number: int, key: str, subject: str = "", body: str = "") -> str:
+    """Take one step. subject, body: the message as a person looked it over. Returns what was done."""
+    case = _case(desk, number)
+    step = next((one for one in steps(desk, number) if one.key == key), None)
+    if step is None:
+        raise Conflict("this step does not help with this parcel any more; look at it again")
+    told = {"ask": _do_ask, "tell": _do_tell, "again": _do_again, "refund": _do_refund}[key](
+        desk, case, step, subject.strip() or step.subject, body.strip() or step.body
+    )
+    desk.log(f"parcel.{key}", case.parcel.number, told, why=WORDS.get(case.trouble, ""))
+    return told
+
+
+def _do_ask(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> str:
+    order = case.orders[0]
+    nth = desk.s.scalar(select(func.count()).select_from(Message).where(Message.order_id == order.id, Message.kind == "ask")) or 0
+    about = f"{case.parcel.number}#{nth + 1}"
+    row = Message(order_id=order.id, kind="ask", about=about, to=step.to, subject=subject, body=body, at=desk.now, state="kept")
+    desk.s.add(row)
+    desk.s.flush()
+    key, whose = f"ask-{order.id}-{about}", case.supplier.id
+    if step.to and queue.mail(desk, key, f"mail:{row.id}", step.to, subject, body, row.id, supplier=whose):
+        row.state = "waiting"
+        return f"{case.supplier.name} asked where {case.parcel.number} is"
+    return f"{case.supplier.name} to be asked by hand where {case.parcel.number} is"
+
+
+def _do_tell(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> str:
+    told = 0
+    for order in case.orders:
+        store = desk.get(Store, order.store_id, "store")
+        more = {"carrier": case.carrier.name, "tracking": case.parcel.number}
+        mine = (subject, body) if order is case.orders[0] else written(desk, "late", order, _of(case, order), more)
+        told += write_mail(desk, "late", order, store, _of(case, order), case.parcel.number, more, mine)
+    if not told:
+        raise Conflict("the buyer was told of this parcel already, or there is no mailbox; nothing was sent twice")
+    return f"{case.orders[0].buyer} told that {case.parcel.number} takes longer"
+
+
+def _do_again(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> str:
+    lines = [line for line in case.lines if line.state in ORDER_LINE.sources("again")]
+    _unbind(desk, lines)
+    for line in lines:
+        step_line(line, "again", f"{case.parcel.number}: {WORDS[case.trouble]}; sent again")
+        line.lane_id, line.chosen_by = None, "plan"
+    desk.s.flush()
+    desk.reroute()
+    return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} to be sent again"
+
+
+def _unbind(desk: Desk, lines: Sequence[OrderLine]) -> None:
+    rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.order_line_id.in_([line.id for line in lines]), PurchaseLine.live))
+    for row in rows:
+        row.live = False
+
+
+def _do_refund(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> str:
+    lines = [line for line in case.lines if line.state in ORDER_LINE.sources("refund")]
+    for line in lines:
+        step_line(line, "refund", f"{case.parcel.number}: {WORDS[case.trouble]}; refunded")
+    for order in case.orders:
+        mine = [line for line in lines if line.order_id == order.id]
+        if mine and order.came_by == "link":
+            key = f"refund-{order.store_id}-{order.number}-{case.parcel.number}"
+            refunded = {"order": order.number, "lines": [[line.line_no, line.quantity] for line in mine], "reference": key}
+            queue.put(desk, f"store:{order.store_id}", f"order:{order.id}", "refund", key, refunded)
+    order_profit.refresh(desk, {order.id for order in case.orders})
+    return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} refunded"
+
+
+def tell_late(desk: Desk) -> int:
+    """Buyers of late parcels are told by themselves, where that mail is switched on. Returns how many were."""
+    told = 0
+    for one in troubled(desk):
+        if one.trouble != "late" or one.asked is not None:
+            continue
+        case = _case(desk, one.parcel.id)
+        more = {"carrier": case.carrier.name, "tracking": case.parcel.number}
+        for order in case.orders:
+            store = desk.get(Store, order.store_id, "store")
+            told += write_mail(desk, "late", order, store, _of(case, order), case.parcel.number, more)
+    return told
+
+
+def waits(desk: Desk, one: Troubled) -> bool:
+    """Whether a troubled parcel needs somebody now: nobody was asked or told about it lately."""
+    return one.asked is None or desk.now - one.asked > ANSWER_IN
+
+
+def by_parcel(desk: Desk) -> dict[int, Troubled]:
+    return {one.parcel.id: one for one in troubled(desk)}
+
+
+__all__ = ["WORDS", "Step", "Troubled", "by_parcel", "steps", "take", "tell_late", "trouble_of", "troubled", "waits"]

@@ -1,0 +1,49 @@
+"""Finding anything by its words or numbers: SKUs, orders, parcels, purchase orders, items."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import quote
+
+from sqlalchemy import and_, or_, select
+
+from ...data.orders import Order, PurchaseOrder
+from ...data.shelf import Sku
+from ...data.source import Item
+from ...data.transit import Parcel
+from ..base.context import Desk
+from .grid import seeker
+
+
+@dataclass(frozen=True)
+class Found:
+    """One thing. go: where it is seen."""
+
+    kind: str
+    name: str
+    told: str
+    go: str
+
+
+def find(desk: Desk, text: str) -> list[Found]:
+    """The first few of each kind that hold a text; of SKUs and items, all its words."""
+    if len(text) < 2:
+        return []
+    s, seek, out = desk.s, seeker(desk), []
+    words = text.split()[:8]
+
+    def hold(*columns: Any) -> Any:
+        return or_(*(column.icontains(text, autoescape=True) for column in columns))
+
+    for sku in s.scalars(select(Sku).where(and_(*(Sku.id.in_(seek.skus(word)) for word in words))).limit(6)):
+        out.append(Found("SKU", sku.code, sku.title, f"/price?words={quote(sku.code)}"))
+    for order in s.scalars(select(Order).where(hold(Order.number, Order.buyer)).order_by(Order.id.desc()).limit(5)):
+        out.append(Found("Order", order.number, f"{order.buyer}, {order.country}", f"/orders?words={quote(order.number)}&row={order.id}"))
+    for parcel in s.scalars(select(Parcel).where(hold(Parcel.number)).limit(4)):
+        out.append(Found("Parcel", parcel.number, parcel.last_word, f"/transit?words={quote(parcel.number)}"))
+    for po in s.scalars(select(PurchaseOrder).where(hold(PurchaseOrder.reference)).order_by(PurchaseOrder.id.desc()).limit(4)):
+        out.append(Found("Purchase", po.reference, po.state, f"/orders?row={po.order_id}"))
+    for item in s.scalars(select(Item).where(and_(*(Item.id.in_(seek.items(word)) for word in words))).limit(4)):
+        out.append(Found("Item", item.number, item.title, f"/watch?words={quote(item.number)}"))
+    return out

@@ -1,0 +1,155 @@
+"""Sheets brought in: every row checked first, the good taken in one step, the bad handed back with their reason."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from sqlalchemy import select
+
+from ...core.money import plain, show_rate
+from ...data.setup import Store, Supplier
+from ...data.shelf import Listing, Sku
+from ..base.context import Desk
+from ..base.errors import Invalid
+from ..base.import_frame import Checked, Kind
+from ..pricing import exchange_rates
+from . import price_sheets
+from .goods_sheets import carry_items, check_items, check_listings, take_items, take_listings
+from .lane_sheets import check_lanes, out_lanes, take_lanes
+from .order_sheets import check_answers, check_orders, check_tracking, take_answers, take_orders, take_tracking
+
+KINDS = {
+    kind.name: kind
+    for kind in (
+        Kind(
+            "lanes",
+            ("store", "sku", "supplier", "item"),
+            ("units_per_sale", "origin", "service", "use"),
+            ("Dusk & Dial shop", "DD-LAMP-1", "Northlight Trade", "NT-LAMP-1", "1", "leeds", "tracked48", "main"),
+            check_lanes,
+            take_lanes,
+            key=lambda one: one[1][0].sku,
+        ),
+        Kind(
+            "orders",
+            ("store", "order_no", "sku", "quantity", "name", "address_1", "city", "postcode", "country"),
+            ("address_2", "region", "phone", "email", "unit_price", "currency", "ordered_at", "promised_by", "note"),
+            ("Dusk & Dial shop", "5001", "DD-LAMP-1", "1", "Wren Sorrel", "4 Lantern Row", "Whitby", "YO21 3PR", "GB"),
+            check_orders,
+            take_orders,
+        ),
+        Kind(
+            "tracking",
+            ("purchase_order", "tracking_number", "carrier"),
+            ("shipped_at", "state"),
+            ("DDS-5001-1", "SW000012349GB", "Swiftwing Post"),
+            check_tracking,
+            take_tracking,
+        ),
+        Kind(
+            "answers",
+            ("purchase_order", "answer"),
+            ("reason", "their_number", "billed", "tracking_number", "carrier", "line_no", "shipped_at"),
+            ("DDS-5001-1", "accepted", "", "A-77", "12.40"),
+            check_answers,
+            take_answers,
+        ),
+        Kind(
+            "listings",
+            ("store", "sku", "title", "price", "quantity"),
+            ("gtin", "mpn", "brand", "description", "weight_g", "options", "category", "state"),
+            ("Dusk & Dial shop", "DD-LAMP-1", "Clip-on red lamp", "8.95", "8"),
+            check_listings,
+            take_listings,
+            key=lambda one: one[1].sku,
+        ),
+        Kind(
+            "prices",
+            ("store", "sku"),
+            ("price", "until", "why", "least_price", "ceiling"),
+            ("Dusk & Dial shop", "DD-LAMP-1", "8.95", "2026-12-31", "as agreed with the maker", "7.50", "12.00"),
+            price_sheets.check,
+            price_sheets.take,
+            key=lambda one: one.listing,
+        ),
+        Kind(
+            "rates",
+            ("from", "to", "rate"),
+            ("day",),
+            ("PLN", "GBP", "0.196", "2026-03-12"),
+            exchange_rates.check_sheet,
+            exchange_rates.take_sheet,
+        ),
+        Kind(
+            "items",
+            ("supplier", "item", "title", "cost", "currency", "stock"),
+            ("gtin", "mpn", "brand", "pack_size", "origin", "weight_g", "lead_days", "category", "options", "link", "least_price"),
+            ("Northlight Trade", "NT-LAMP-1", "Clip-on red lamp", "2.60", "GBP", "120"),
+            check_items,
+            take_items,
+            carry=carry_items,
+        ),
+    )
+}
+
+
+def kind_of(name: str) -> Kind:
+    if name not in KINDS:
+        raise Invalid(f"there is no sheet called {name!r}; there are {', '.join(KINDS)}")
+    return KINDS[name]
+
+
+def lists_of(desk: Desk, name: str) -> dict[str, list[str]]:
+    """What may stand in some columns of a sheet, for its template."""
+    kind = kind_of(name)
+    columns = {*kind.required, *kind.optional}
+    out: dict[str, list[str]] = {}
+    if "store" in columns:
+        stores = list(desk.s.scalars(select(Store.name).order_by(Store.name)))
+        out["store"] = ["all", *stores, *(f"{one} alone" for one in stores)] if name == "lanes" else stores
+    if "supplier" in columns:
+        out["supplier"] = list(desk.s.scalars(select(Supplier.name).order_by(Supplier.name)))
+    if "use" in columns:
+        out["use"] = ["main", "spare 1", "spare 2", "spare 3", "replacement"]
+    return out
+
+
+def out_rows(desk: Desk, name: str) -> Iterator[list[Any]]:
+    """What we have, in the same columns as the sheet brought in."""
+    if name == "lanes":
+        yield from out_lanes(desk)
+    elif name == "prices":
+        yield from price_sheets.out_rows(desk)
+    elif name == "rates":
+        for (base, quote), rate in sorted(exchange_rates.newest(desk).items()):
+            yield [base, quote, show_rate(rate.nano), f"{rate.day:%Y-%m-%d}"]
+    elif name == "listings":
+        for shop, thing, row in desk.s.execute(
+            select(Store.name, Sku, Listing)
+            .join(Sku, Sku.id == Listing.sku_id)
+            .join(Store, Store.id == Listing.store_id)
+            # As their stores show them, which is what the sheet says; what is not there yet has nothing to show.
+            .where(Listing.shown_state != "", Listing.shown_price > 0)
+            .order_by(Sku.code)
+            .execution_options(yield_per=1000)
+        ):
+            theirs = row.theirs or {}
+            yield [
+                shop,
+                thing.code,
+                theirs.get("title", row.title),
+                plain(row.shown_price, row.currency),
+                row.shown_quantity,
+                thing.gtin,
+                thing.mpn,
+                thing.brand,
+                theirs.get("description", row.description),
+                thing.weight_g or "",
+                thing.options,
+                thing.category,
+                row.shown_state,
+            ]
+
+
+__all__ = ["KINDS", "Checked", "Kind", "kind_of", "out_rows"]

@@ -1,0 +1,111 @@
+"""Listings as a store shows them, brought in and followed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from sqlalchemy import select, update
+
+from ...connectors.protocols import StoreListing
+from ...data.bulk import in_chunks
+from ...data.setup import Store
+from ...data.shelf import Listing, Sku
+from ..base.context import Desk
+from ..base.errors import Invalid
+from .content_rules import clean_html
+
+# What is told of a SKU beside its title.
+FACTS = ("gtin", "mpn", "brand", "category", "options", "weight_g")
+
+
+def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: bool = False) -> int:
+    """Listings as the store shows them. New ones become ours; known ones tell what the store shows now.
+
+    What we want there is never overwritten by what is shown there; fill: what we do not know yet of a SKU or a listing is taken over.
+    Returns how many were new.
+    """
+    told = {one.sku: one for one in listings}
+    skus = {row.code: row for chunk in in_chunks(told) for row in desk.s.scalars(select(Sku).where(Sku.code.in_(chunk)))}
+    here = select(Listing).where(Listing.store_id == store.id)
+    numbers = [row.id for row in skus.values()]
+    known = {row.sku_id: row for chunk in in_chunks(numbers) for row in desk.s.scalars(here.where(Listing.sku_id.in_(chunk)))}
+    fresh = 0
+    for one in told.values():
+        if one.currency != store.currency:
+            raise Invalid(
+                f"{store.name} shows {one.sku} in {one.currency}, but it was connected in {store.currency}; mend the store's currency"
+            )
+        sku = skus.get(one.sku)
+        if sku is None:
+            sku = Sku(
+                code=one.sku,
+                title=one.title,
+                gtin=one.gtin,
+                mpn=one.mpn,
+                brand=one.brand,
+                category=one.category,
+                options=one.options,
+                weight_g=one.weight_g,
+            )
+            desk.s.add(sku)
+            desk.s.flush()
+            skus[one.sku] = sku
+        elif fill:
+            for name in FACTS:
+                if getattr(one, name) and not getattr(sku, name):
+                    setattr(sku, name, getattr(one, name))
+        row = known.get(sku.id)
+        if row is None:
+            fresh += 1
+            desk.s.add(
+                Listing(
+                    store_id=store.id,
+                    sku_id=sku.id,
+                    title=one.title,
+                    description=clean_html(one.description),
+                    state=one.state,
+                    paused_by="hand" if one.state == "paused" else "",
+                    currency=one.currency,
+                    wanted_price=one.price,
+                    wanted_quantity=one.quantity,
+                    shown_price=one.price,
+                    shown_quantity=one.quantity,
+                    shown_state=one.state,
+                    shown_at=desk.now,
+                )
+            )
+        else:
+            row.shown_price, row.shown_quantity, row.shown_state, row.shown_at = one.price, one.quantity, one.state, desk.now
+            if fill and one.description and not row.description:
+                row.description = clean_html(one.description)
+            row.theirs = differing(row, one)
+    desk.s.flush()
+    for chunk in in_chunks([row.id for row in skus.values()]):
+        follow_shown(desk, store, chunk)
+    return fresh
+
+
+def follow_shown(desk: Desk, store: Store, skus: Sequence[int] | None = None) -> None:
+    """What we do not write is what the store shows: so it is taken for what we want, and nothing is overwritten later. skus: of these."""
+    mine = [Listing.store_id == store.id, Listing.shown_state.in_(("live", "paused")), Listing.state.in_(("live", "paused"))]
+    if skus is not None:
+        mine.append(Listing.sku_id.in_(skus))
+    if not store.write_prices:
+        desk.s.execute(update(Listing).where(*mine, Listing.wanted_price != Listing.shown_price).values(wanted_price=Listing.shown_price))
+    if not store.write_stock:
+        desk.s.execute(
+            update(Listing).where(*mine, Listing.wanted_quantity != Listing.shown_quantity).values(wanted_quantity=Listing.shown_quantity)
+        )
+        moved = (*mine, Listing.state != Listing.shown_state)
+        desk.s.execute(update(Listing).where(*moved, Listing.shown_state == "paused").values(state=Listing.shown_state, paused_by="hand"))
+        desk.s.execute(update(Listing).where(*moved, Listing.shown_state == "live").values(state=Listing.shown_state, paused_by=""))
+    desk.s.expire_all()
+
+
+def differing(row: Listing, shown: StoreListing) -> dict[str, str] | None:
+    """Words that the store shows otherwise than we would; None where they agree, or ours are on their way."""
+    if row.words_due:
+        return row.theirs
+    pairs = (("title", row.title, shown.title), ("description", row.description, clean_html(shown.description)))
+    found = {name: theirs for name, ours, theirs in pairs if theirs and theirs != ours}
+    return found or None

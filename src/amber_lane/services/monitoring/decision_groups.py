@@ -1,0 +1,131 @@
+"""Responses by what caused them: '214 repriced by one rise', '30 wait since too many moved at once'."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import case, func, select
+
+from ...data.outbox import Act
+from ...data.setup import Supplier
+from ...data.shelf import Listing, Sku
+from ...data.source import Item
+from ...data.watch import Response, Sweep
+from ..base.context import Desk
+from ..base.errors import Conflict
+from ..pricing import what_if
+from ..pricing.decide import CROWD
+from . import sweeps
+
+# How many of the newest responses are put into groups.
+LOOKED_AT = 20_000
+
+
+@dataclass(frozen=True)
+class Group:
+    """Responses of one kind and state with one cause. sweep or act names it; item: the one item behind all of them, if it is one.
+
+    up, down: prices that rose and fell; a_day: what it moves a day at the present pace, minor units of the house's money.
+    """
+
+    sweep: int | None
+    act: int | None
+    kind: str
+    state: str
+    at: datetime
+    count: int
+    up: int
+    down: int
+    a_day: int
+    cause: str
+    item: str
+    outcome: int
+
+
+def groups(desk: Desk, most: int = 60) -> list[Group]:
+    """The newest groups, of the last 20,000 responses."""
+    newest = int(desk.s.scalar(select(func.max(Response.id))) or 0)
+    rise = (Response.new_price - Response.old_price) * Sku.pace
+    crowd = case((Response.outcome == CROWD, CROWD), else_=0)
+    rows = desk.s.execute(
+        select(
+            Response.sweep_id,
+            Response.act_id,
+            Response.kind,
+            Response.state,
+            func.max(Response.at),
+            func.count(),
+            func.sum(case((Response.new_price > Response.old_price, 1), else_=0)),
+            func.sum(case((Response.new_price < Response.old_price, 1), else_=0)),
+            func.sum(rise),
+            func.count(Response.item_id.distinct()),
+            func.max(Response.item_id),
+            crowd,
+        )
+        .join(Listing, Listing.id == Response.listing_id)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .where(Response.id > newest - LOOKED_AT)
+        .group_by(Response.sweep_id, Response.act_id, Response.kind, Response.state, crowd)
+        .order_by(func.max(Response.id).desc())
+        .limit(most)
+    ).all()
+    sweeps = {row[0] for row in rows if row[0]}
+    acts = {row[1] for row in rows if row[1]}
+    named: dict[int, str] = dict(
+        desk.s.execute(select(Sweep.id, Supplier.name).join(Supplier, Supplier.id == Sweep.supplier_id).where(Sweep.id.in_(sweeps)))
+        .tuples()
+        .all()
+    )
+    told: dict[int, str] = dict(desk.s.execute(select(Act.id, Act.told).where(Act.id.in_(acts))).tuples().all())
+    items: dict[int, str] = dict(
+        desk.s.execute(select(Item.id, Item.title).where(Item.id.in_({row[10] for row in rows if row[9] == 1}))).tuples().all()
+    )
+    return [
+        Group(
+            sweep,
+            act,
+            kind,
+            state,
+            at,
+            n,
+            int(up or 0),
+            int(down or 0),
+            int(moved or 0) // 1_000_000,
+            f"a sweep of {named[sweep]}" if sweep in named else told.get(act, "sales and purchases here"),
+            items.get(item, "") if kinds == 1 else "",
+            outcome,
+        )
+        for sweep, act, kind, state, at, n, up, down, moved, kinds, item, outcome in rows
+    ]
+
+
+def members(desk: Desk, sweep: int | None, act: int | None, kind: str, state: str, many: bool = False) -> list[int]:
+    """The responses of a group as they stand now."""
+    query: Any = select(Response.id).where(Response.kind == kind, Response.state == state)
+    if state == "waits":
+        query = query.where(Response.outcome == CROWD) if many else query.where(Response.outcome != CROWD)
+    query = query.where(Response.sweep_id == sweep) if sweep else query.where(Response.sweep_id.is_(None))
+    query = query.where(Response.act_id == act) if act else query.where(Response.act_id.is_(None))
+    newest = int(desk.s.scalar(select(func.max(Response.id))) or 0)
+    return list(desk.s.scalars(query.where(Response.id > newest - LOOKED_AT)))
+
+
+def settle(desk: Desk, sweep: int | None, act: int | None, kind: str, approve: bool, many: bool = False) -> int:
+    """A person's word on all of a group that waits. many: those that are only too many at once, else those at a limit;
+    letting the ones move never takes the others past their limit."""
+    waiting = members(desk, sweep, act, kind, "waits", many)
+    if not waiting:
+        raise Conflict("nothing of this waits any more")
+    return what_if.settle(desk, waiting, approve)
+
+
+def undo(desk: Desk, sweep: int | None, act: int | None, kind: str) -> int:
+    """Take back all of a group that was sent; listings with newer changes stay as they are."""
+    if not sweep and not act:
+        raise Conflict("these have no common cause; take them back one by one")
+    sent = members(desk, sweep, act, kind, "sent")
+    if not sent:
+        raise Conflict("nothing of this can be taken back any more")
+    return sweeps.take_back(desk, responses=sent)

@@ -1,0 +1,415 @@
+"""Sweeps: from what a supplier says to what we believe, and from there to responses. One transaction."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+import numpy as np
+from sqlalchemy import select, update
+
+from ...core.money import MINOR_DIGITS, Bools, Ints, show
+from ...core.price import SetBy
+from ...core.watch import Belief, Judged, SweepHold, Verdict, hold_sweep, judge
+from ...data.base import by_index, to_ms
+from ...data.bulk import bulk_update, in_chunks, quiet
+from ...data.lanes import Lane, LanePart, by_items
+from ...data.setup import Supplier
+from ...data.shelf import IS_OUT_OF_STOCK, Listing
+from ...data.source import Item
+from ...data.watch import Sighting, Sweep
+from ..base.context import Desk
+from ..base.errors import Conflict
+from ..catalogue import ingest
+from ..mapping import validity
+from ..pricing.apply import respond, tell_counts
+from ..pricing.frame import MANY
+from ..pricing.lane_costing import lane_pairs, skus_of_supplier
+from ..pricing.policy import policy_for
+from ..pricing.rollback import undo_responses
+from . import silent_feeds
+from .sightings import Known, believe, known_of, match, missing_of, note, unmoved, usual_of
+
+# Far below any count of repeats: the same odd value never becomes true by being seen again.
+SET_ASIDE = -1_000_000
+
+
+@dataclass(frozen=True)
+class Told:
+    """A whole sweep as columns: numbers, cost in minor units, currency, stock, costs by quantity.
+
+    whole = every item was asked for; tiers None = nobody was asked for costs by quantity. packs: 0 = not told.
+    gone: numbers that the supplier says it does not have any more.
+    """
+
+    numbers: Sequence[str]
+    cost: Ints
+    currency: Sequence[str]
+    stock: Ints
+    as_of: datetime
+    whole: bool = True
+    tiers: Sequence[tuple[tuple[int, int], ...]] | None = None
+    packs: Sequence[int] = ()
+    gone: Sequence[str] = ()
+
+
+def begin(desk: Desk, supplier: Supplier, asked_by: str = "schedule") -> Sweep:
+    """Open the record of a sweep and plan the next one. Conflict while one is running."""
+    running = desk.s.scalar(select(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "running"))
+    if running:
+        if desk.now - running.started < timedelta(minutes=30):
+            raise Conflict(f"a sweep of {supplier.name} is running already")
+        running.state, running.ended, running.told = "failed", desk.now, "it was cut off"
+    sweep = Sweep(supplier_id=supplier.id, started=desk.now, state="running", asked_by=asked_by)
+    supplier.next_sweep = desk.now + timedelta(minutes=supplier.sweep_minutes)
+    desk.s.add(sweep)
+    desk.s.flush()
+    return sweep
+
+
+def fail(desk: Desk, sweep: Sweep, told: str) -> None:
+    """A sweep that got no usable answer: last good values stand, and grow old."""
+    sweep.state, sweep.ended, sweep.told = "failed", desk.now, told
+    grow_old(desk, desk.get(Supplier, sweep.supplier_id, "supplier"))
+
+
+def grow_old(desk: Desk, supplier: Supplier) -> None:
+    """After the policy's hours without a good sweep, its stock is no longer believed: quantities fall to zero."""
+    policy = policy_for(desk.s, supplier=supplier.code)
+    by_hand = supplier.kind == "sheet"
+    limit = timedelta(days=int(policy["sheet_days"])) if by_hand else timedelta(hours=int(policy["stale_hours"]))
+    if by_hand and not limit:
+        return
+    if supplier.good_sweep_at and not supplier.stale and desk.now - supplier.good_sweep_at > limit:
+        supplier.stale = True
+        desk.s.flush()
+        act = desk.log(
+            "watch.stale",
+            supplier.name,
+            f"{supplier.name}: no newer sheet for {limit.days} days, quantities go to zero"
+            if by_hand
+            else f"{supplier.name}: no good sweep for {limit.total_seconds() / 3600:g} h, quantities go to zero",
+            why="the policy's limit for old stock",
+            after={"supplier": supplier.id},
+        )
+        respond(desk, skus_of_supplier(desk, supplier.id), act=act.id, alone=True)
+
+
+def grow_old_while_paused(desk: Desk) -> None:
+    """What a paused supplier said last, and a sheet that nobody renewed, grow old like a feed that stopped."""
+    unasked = Supplier.paused_at.is_not(None) | (Supplier.kind == "sheet")
+    for supplier in desk.s.scalars(select(Supplier).where(unasked, Supplier.ended_at.is_(None))).all():
+        grow_old(desk, supplier)
+
+
+def take(desk: Desk, sweep: Sweep, told: Told, seen: Look | None = None) -> dict[str, int]:
+    """Judge a sweep, believe what may be believed, and respond, in this transaction. Returns counts of responses by kind.
+
+    seen: what it says, where that was looked at already.
+    """
+    with quiet():
+        supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+        seen = seen or look(desk, supplier, told)
+        if not may_take(desk, sweep, told, seen):
+            note(desk, sweep, seen.known, *seen.held_rows)
+            return {}
+        changed, shut = keep(desk, sweep, seen, np.flatnonzero(written(seen)), seen.missing)
+        return end(desk, sweep, seen, changed, shut)
+
+
+@dataclass
+class Look:
+    """What a sweep says against what we believe: rows of the sweep and the places of their items, one entry for each; what is missing.
+
+    held: why none of it is used, and held_rows what would have changed. tiers, packs: what moved of costs by quantity and of packs.
+    """
+
+    known: Known
+    rows: Ints
+    places: Ints
+    cost: Ints
+    stock: Ints
+    missing: Ints
+    held: SweepHold | None
+    held_rows: tuple[Ints, Ints, Ints, list[str]]
+    judged: Judged
+    # By item: its costs by quantity as they are kept; its old pack and its new one.
+    tiers: dict[int, str | None]
+    packs: dict[int, tuple[int, int]]
+
+    @property
+    def size(self) -> int:
+        """How much of it is to be written."""
+        written = len(self.missing) + int((self.judged.verdict != Verdict.same).sum()) + len(self.packs)
+        return len(self.held_rows[0]) if self.held else written
+
+
+def look(desk: Desk, supplier: Supplier, told: Told) -> Look:
+    """Look at a sweep without writing anything."""
+    policy = policy_for(desk.s, supplier=supplier.code)
+    known = known_of(desk, supplier.id)
+    rows, places = match(known, told.numbers)
+    cost, stock = told.cost[rows], told.stock[rows]
+    belief = Belief(*(getattr(known.belief, name)[places] for name in ("cost", "stock", "doubt_cost", "doubt_stock", "doubt_seen")))
+    missing = missing_of(known, places) if told.whole else _told_gone(known, told.gone)
+    held = hold_sweep(cost, np.where(cost > 0, stock, belief.stock), belief, len(missing), policy["hold_share"], policy["hold_median"])
+    if held and _agreed(desk, supplier.id, held, policy["hold_agree"]):
+        held = None
+    moved = np.flatnonzero((cost != belief.cost) | (stock != belief.stock)) if held else np.zeros(0, dtype=np.int64)
+    currency_fits = np.array(
+        [
+            told.currency[i] == known.currency[p] and told.currency[i] in MINOR_DIGITS
+            for i, p in zip(rows.tolist(), places.tolist(), strict=True)
+        ],
+        dtype=np.bool_,
+    )
+    usual = usual_of(desk, known, places, cost, policy["doubt_percent"], policy["doubt_deviations"])
+    judged = judge(cost, stock, currency_fits, belief, policy["doubt_percent"], policy["doubt_again"], usual)
+    tiers: dict[int, str | None] = {}
+    if told.tiers is not None:
+        believed = np.flatnonzero(np.isin(judged.verdict, (Verdict.good, Verdict.same)))
+        items = list(zip(known.ids[places[believed]].tolist(), cost[believed].tolist(), strict=True))
+        tiers = ingest.moved_tiers(desk, supplier.id, items, [told.tiers[row] for row in rows[believed].tolist()])
+    held_rows = (places[moved], cost[moved], stock[moved], ["held"] * len(moved))
+    packs = _moved_packs(desk, supplier, known, rows, places, told.packs)
+    return Look(known, rows, places, cost, stock, missing, held, held_rows, judged, tiers, packs)
+
+
+def may_take(desk: Desk, sweep: Sweep, told: Told, seen: Look) -> bool:
+    """The first of what is written of a sweep: False where its feed stands still or it is held, and then that is told."""
+    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    sweep.items, sweep.as_of, sweep.ended = len(told.numbers), told.as_of, desk.now
+    if supplier.feed_as_of and told.as_of <= supplier.feed_as_of:
+        sweep.state = "stale"
+        sweep.told = f"the feed stands still since {supplier.feed_as_of:%d %b %H:%M}"
+        seen.held_rows = seen.held_rows[0][:0], seen.held_rows[1][:0], seen.held_rows[2][:0], []
+        grow_old(desk, supplier)
+        return False
+    supplier.feed_as_of = told.as_of
+    if seen.held:
+        _hold(desk, sweep, seen.held, len(seen.held_rows[0]))
+        grow_old(desk, supplier)
+    return not seen.held
+
+
+def keep(desk: Desk, sweep: Sweep, seen: Look, part: Ints, missing: Ints) -> tuple[Ints, set[int]]:
+    """Write what a part of a sweep says, as far as nobody settled an item of it since. Returns changed items, and SKUs whose lanes shut."""
+    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    part = part[unmoved(desk, seen.known, seen.places[part])]
+    missing = missing[unmoved(desk, seen.known, missing)]
+    verdict, doubt_seen = seen.judged.verdict[part], seen.judged.doubt_seen[part]
+    places = seen.places[part]
+    changed = believe(desk, sweep, seen.known, places, seen.cost[part], seen.stock[part], verdict, doubt_seen, missing)
+    mine = seen.known.ids[places].tolist()
+    tiers = [number for number in mine if number in seen.tiers]
+    bulk_update(desk.s, Item, ("tiers",), [(seen.tiers[number], number) for number in tiers])
+    changed = np.union1d(changed, np.array(tiers, dtype=np.int64))
+    packs = [(number, *seen.packs[number]) for number in mine if number in seen.packs]
+    bulk_update(desk.s, Item, ("pack_size",), [(pack, number) for number, _, pack in packs])
+    shut = validity.shut_for_packs(desk, supplier, packs)
+    desk.s.flush()
+    return changed, shut | validity.look_at_costs(desk, supplier, changed.tolist())
+
+
+def end(desk: Desk, sweep: Sweep, seen: Look, changed: Ints, shut: set[int], respond_here: bool = True) -> dict[str, int]:
+    """The last of what is written of a sweep, and what follows for listings. respond_here: else somebody else sees to these."""
+    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    if not len(changed) and (why := silent_feeds.told(desk, supplier)):
+        sweep.state, sweep.told, sweep.held = "stale", why, {"same": True}
+        grow_old(desk, supplier)
+        return {}
+    sweep.state = "good"
+    supplier.good_sweep_at = desk.now
+    if supplier.stale:
+        supplier.stale = False
+        changed = seen.known.ids
+    desk.s.flush()
+    counts = _respond(desk, sweep, supplier, changed, shut) if respond_here else {}
+    if shut:
+        # Orders that wait for these lanes are told, or go by a spare.
+        desk.reroute()
+    return counts
+
+
+def written(seen: Look) -> Bools:
+    """Rows of a sweep that change anything."""
+    moved = seen.tiers.keys() | seen.packs.keys()
+    back = np.array([seen.known.offer[place] != "good" for place in seen.places.tolist()], dtype=np.bool_)
+    other = np.isin(seen.known.ids[seen.places], np.fromiter(moved, np.int64, len(moved)))
+    return np.asarray((seen.judged.verdict != Verdict.same) | back | other, dtype=np.bool_)
+
+
+def _told_gone(known: Known, numbers: Sequence[str]) -> Ints:
+    places = {known.place[number] for number in numbers if number in known.place}
+    return np.array(sorted(place for place in places if known.offer[place] != "gone"), dtype=np.int64)
+
+
+def _moved_packs(
+    desk: Desk, supplier: Supplier, known: Known, rows: Ints, places: Ints, packs: Sequence[int]
+) -> dict[int, tuple[int, int]]:
+    """Items that come in another pack now, with the old one and the new."""
+    if not packs:
+        return {}
+    was = dict(desk.s.execute(select(Item.id, Item.pack_size).where(Item.supplier_id == supplier.id)).tuples().all())
+    told = zip(known.ids[places].tolist(), (packs[row] for row in rows.tolist()), strict=True)
+    return {number: (was[number], pack) for number, pack in told if pack > 0 and pack != was[number]}
+
+
+def _agreed(desk: Desk, supplier: int, held: SweepHold, again: int) -> bool:
+    """Whether the last sweeps were all held for the same reason: then it is the truth."""
+    last = desk.s.scalars(
+        select(Sweep).where(Sweep.supplier_id == supplier, Sweep.state != "running").order_by(Sweep.id.desc()).limit(again)
+    ).all()
+    return len(last) == again and all(one.state == "held" and (one.held or {}).get("reason") == held.reason for one in last)
+
+
+def _hold(desk: Desk, sweep: Sweep, held: SweepHold, changes: int) -> None:
+    sweep.state, sweep.changes = "held", changes
+    share = held.fell_to_zero * 100 // max(held.of, 1)
+    sweep.told = (
+        f"{share} % of {held.of} items fell to zero or were gone at once"
+        if held.reason == "zero"
+        else f"the median cost moved by {held.median_move / 10_000:.0f} %"
+    )
+    sweep.held = {"reason": held.reason, "fell": held.fell_to_zero, "of": held.of, "median_move": held.median_move}
+
+
+def _respond(
+    desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints, shut: set[int] | None = None, alone: bool = True
+) -> dict[str, int]:
+    """Respond for every SKU behind a changed item, and for listings of this supplier that wait to come back.
+
+    alone: nobody has looked at the sweep; a held one that a person uses after all waits for nobody.
+    """
+    skus, waiting = skus_behind(desk, supplier, changed)
+    if not skus and not waiting and not shut:
+        return {}
+    story = {"on": supplier.name, "why": f"{sweep.changes} items of {supplier.name} changed"}
+    return respond(desk, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=alone, story=story)
+
+
+def skus_behind(desk: Desk, supplier: Supplier, changed: Ints) -> tuple[dict[int, int], set[int]]:
+    """SKUs by whose open lanes items are sold, each with its item; and those of this supplier that are off sale until stock comes back."""
+    skus: dict[int, int] = {}
+    if len(changed) > MANY:
+        sku, item = lane_pairs(desk.s)
+        moved = np.isin(item, changed)
+        skus = dict(zip(sku[moved].tolist(), item[moved].tolist(), strict=True))
+    for chunk in in_chunks(changed.tolist()) if len(changed) <= MANY else ():
+        query = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.until.is_(None))
+        skus |= dict(desk.s.execute(by_items(query.where(LanePart.item_id.in_(chunk)))).tuples().all())
+    mine = select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.supplier_id == supplier.id, Lane.until.is_(None)).correlate(Listing)
+    return skus, set(desk.s.scalars(by_index(select(Listing.sku_id).where(IS_OUT_OF_STOCK, mine.exists()), Listing, "ix_listing_out")))
+
+
+def step_on(desk: Desk) -> None:
+    """Prices that a day's largest step held back go on when a new day of theirs has begun."""
+    day_ago = desk.now - timedelta(hours=24)
+    skus = set(
+        desk.s.scalars(select(Listing.sku_id).where(Listing.set_by == SetBy.step, Listing.state == "live", Listing.step_at <= day_ago))
+    )
+    if skus:
+        act = desk.log("watch.step", "prices", "a day has passed: the next step", why="the largest step is a day's")
+        counts = respond(desk, skus, act=act.id)
+        if story := tell_counts(counts):
+            act.told, act.count = f"a day has passed, the next step: {story}", sum(counts.values())
+        else:
+            desk.s.delete(act)
+        desk.s.flush()
+
+
+def settle_held(desk: Desk, number: int, believe: bool) -> dict[str, int]:
+    """A person's word on a held sweep: use it after all, or keep the last good values."""
+    sweep = desk.get(Sweep, number, "sweep")
+    if sweep.state != "held":
+        raise Conflict("this sweep is not held any more; nothing was changed")
+    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    sweep.state = "released" if believe else "kept"
+    desk.log(
+        "watch.held",
+        supplier.name,
+        f"{supplier.name}: held sweep {'used after all' if believe else 'set aside, last good values stand'}",
+        why=sweep.told,
+    )
+    if not believe:
+        # The older ones of the same run are settled by the same word.
+        desk.s.execute(update(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "held", Sweep.id < number).values(state="kept"))
+        return {}
+    rows = desk.s.scalars(select(Sighting).where(Sighting.sweep_id == number, Sighting.verdict == "held")).all()
+    at = to_ms(desk.now)
+    good = [row for row in rows if row.cost > 0 and row.stock >= 0]
+    bulk_update(
+        desk.s, Item, ("cost", "stock", "offer", "seen_at", "changed_at"), [(r.cost, r.stock, "good", at, at, r.item_id) for r in good]
+    )
+    bulk_update(desk.s, Sighting, ("verdict",), [("good", row.id) for row in good])
+    supplier.good_sweep_at = desk.now
+    desk.s.flush()
+    return _respond(desk, sweep, supplier, np.array([row.item_id for row in good], dtype=np.int64), alone=False)
+
+
+def settle_doubt(desk: Desk, number: int, believe: bool) -> dict[str, int]:
+    """A person's word on a doubted sighting."""
+    item = desk.get(Item, number, "item")
+    if item.offer != "doubted":
+        raise Conflict("this item is not in doubt any more; nothing was changed")
+    if believe and item.doubt_cost <= 0:
+        raise Conflict("what was seen cannot be used at all; keep the last good values")
+    was = {"cost": item.cost, "stock": item.stock}
+    if believe:
+        item.cost, item.stock, item.changed_at = item.doubt_cost, max(item.doubt_stock, 0), desk.now
+    item.offer = "good"
+    if believe:
+        item.doubt_cost, item.doubt_stock, item.doubt_seen = -1, -1, 0
+    else:
+        item.doubt_seen = SET_ASIDE
+    act = desk.log(
+        "watch.doubt",
+        item.number,
+        f"{item.title}: {'cost ' + show(item.cost, item.currency) + ' believed' if believe else 'doubt set aside'}",
+        before=was,
+        after={"cost": item.cost, "stock": item.stock},
+    )
+    desk.s.flush()
+    skus = set(
+        desk.s.scalars(
+            select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == number, Lane.until.is_(None))
+        )
+    )
+    counts = respond(desk, skus, act=act.id, items=dict.fromkeys(skus, number)) if skus else {}
+    # Orders that the doubt held go on, or by the cost that is true now.
+    desk.reroute()
+    return counts
+
+
+def take_back(desk: Desk, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
+    """A person takes responses back: single ones, or all of a sweep. Returns how many; in the log."""
+    n = undo_responses(desk, sweep=sweep, responses=responses)
+    desk.log("watch.undo", f"{n} responses", f"{n} response{'' if n == 1 else 's'} taken back, the old values go out again", count=n)
+    return n
+
+
+def item_history(desk: Desk, item: int, since: datetime) -> list[tuple[datetime, int, int]]:
+    """What we believed of an item since then: (time, cost, stock), beginning with what held at that time."""
+    rows = desk.s.scalars(
+        select(Sighting)
+        .where(Sighting.item_id == item, Sighting.at >= since, Sighting.verdict.in_(("good", "gone")))
+        .order_by(Sighting.at, Sighting.id)
+    ).all()
+    now = desk.get(Item, item, "item")
+    first = (rows[0].old_cost, rows[0].old_stock) if rows and rows[0].old_cost > 0 else (now.cost, now.stock)
+    return [(since, *first), *((row.at, row.cost, row.stock) for row in rows)]
+
+
+__all__ = [
+    "Told",
+    "begin",
+    "fail",
+    "grow_old",
+    "item_history",
+    "settle_doubt",
+    "settle_held",
+    "take",
+    "take_back",
+    "tell_counts",
+]

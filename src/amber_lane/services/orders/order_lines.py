@@ -1,0 +1,102 @@
+"""Lines of an order cancelled and refunded one by one and in part, and a part of an order sent while the rest waits."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from ...core.money import half_up, show
+from ...core.states import ORDER_LINE
+from ...data.orders import Order, OrderLine
+from ..base.context import Desk
+from ..base.errors import Conflict, Invalid
+from ..outbox import queue
+from . import order_profit
+from .orders import after_sales, cancel
+from .routing import OPEN, bought_parts, lines_of, step_line
+
+MONEY = ("paid", "tax", "store_fee", "payment_fee", "kept", "reserve")
+
+
+def cancel_lines(desk: Desk, number: int, wanted: Mapping[int, int | None], why: str = "") -> str:
+    """Cancel lines (or so many units of them; None = all) that are not bought, and have the store refund them. Cannot be undone."""
+    order = desk.get(Order, number, "order")
+    lines = {line.id: line for line in lines_of(desk, [number])[number]}
+    bought = bought_parts(desk.s, lines)
+    for line_id, units in wanted.items():
+        line = lines.get(line_id)
+        if line is None:
+            raise Invalid(f"order {order.number} has no such line")
+        if line.state not in ORDER_LINE.sources("cancel") or line.id in bought:
+            raise Conflict(f"{line.title or line.sku_code} is bought already; ask the supplier to let it go first")
+        if units is not None and not 1 <= units <= line.quantity:
+            raise Invalid(f"{line.title or line.sku_code}: from 1 to {line.quantity} units can be cancelled")
+    if not wanted:
+        raise Conflict("no line is chosen")
+    whole = {line_id for line_id, units in wanted.items() if units is None or units == lines[line_id].quantity}
+    rest = [line for line in lines.values() if line.state != "cancelled" and line.id not in whole]
+    if not rest:
+        cancel(desk, number, why)
+        return f"Order {order.number} cancelled, the store refunds it"
+    refunded, told, paid = [], [], 0
+    for line_id, units in wanted.items():
+        line = lines[line_id]
+        n = line.quantity if line_id in whole else int(units or 0)
+        refunded.append([line.line_no, n])
+        told.append(f"{n} × {line.title or line.sku_code}")
+        paid += _cut(line, n)
+        if line_id in whole:
+            step_line(line, "cancel", why or "cancelled by hand")
+        line.version += 1
+    if order.came_by == "link":
+        mark = "-".join(f"{line}.{n}" for line, n in refunded)
+        key = f"refund-{order.store_id}-{order.number}-{mark}-{max(lines[i].version for i in wanted)}"
+        body = {"order": order.number, "lines": refunded, "reference": key}
+        queue.put(desk, f"store:{order.store_id}", f"order:{number}", "refund", key, body)
+    order.version += 1
+    amount = show(paid, order.currency)
+    by = "the store refunds it" if order.came_by == "link" else "refund it in the store yourself"
+    desk.log("order.lines", order.number, f"order {order.number}: {', '.join(told)} cancelled, {amount}; {by}", why=why)
+    after_sales(desk, [order])
+    order_profit.refresh(desk, {number})
+    return f"{', '.join(told)} cancelled, {amount}: {by}"
+
+
+def _cut(line: OrderLine, units: int) -> int:
+    """Take units off a line, with their share of its money; returns what the buyer gets back of it. A whole line keeps its figures."""
+    if units >= line.quantity:
+        return line.paid
+    left = line.quantity - units
+    before = line.paid
+    for name in MONEY:
+        setattr(line, name, half_up(getattr(line, name) * left, line.quantity))
+    # The parts still add up to what is kept, to the penny.
+    line.kept = line.paid - line.tax - line.store_fee - line.payment_fee
+    line.quantity = left
+    return before - line.paid
+
+
+def send_part(desk: Desk, number: int, line_ids: Sequence[int]) -> str:
+    """Let some lines of a held order go now; the rest is planned by itself once they are bought. Can be undone until then."""
+    order = desk.get(Order, number, "order")
+    lines = [line for line in lines_of(desk, [number])[number] if line.state in OPEN]
+    chosen = [line for line in lines if line.id in set(line_ids)]
+    if not chosen or len(chosen) == len(lines):
+        raise Conflict("choose some of its lines, and leave some")
+    before = list(order.part_lines or [])
+    order.part_lines = [line.id for line in chosen]
+    order.version += 1
+    names = ", ".join(line.title or line.sku_code for line in chosen)
+    desk.log("order.part", order.number, f"order {order.number}: {names} goes first", before={"order": number, "lines": before}, undo=True)
+    desk.reroute()
+    n = len(chosen)
+    return f"{n} of {len(lines)} lines {'goes' if n == 1 else 'go'} first; the rest waits"
+
+
+def restore_part(desk: Desk, before: dict[str, object]) -> None:
+    """Undo: the order goes whole again."""
+    order = desk.get(Order, int(str(before["order"])), "order")
+    if not order.part_lines:
+        raise Conflict("that part is bought already")
+    lines = before["lines"]
+    order.part_lines = list(lines) if isinstance(lines, list) else []
+    desk.reroute()

@@ -1,0 +1,148 @@
+"""The money of an order: expected before it is bought, and after that what was really billed. One sum, wherever it is shown.
+
+Expected profit = what the store leaves us, less goods, shipping, handling and the returns reserve. What refusal or lateness may cost by
+their chance is told beside it; lanes are chosen with it, and it ends with buying. Once bought: what the store leaves us, less the bills
+(less what is planned where no bill has come yet).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+from decimal import ROUND_HALF_UP, Decimal
+
+from sqlalchemy import select
+
+from ...core.money import minor_digits
+from ...data.bulk import by_id, in_chunks
+from ...data.orders import Order, OrderLine, Plan, PurchaseOrder
+from ...data.shelf import Listing
+from ..base.context import Desk
+from ..pricing.frame import load
+from ..pricing.inputs import HOME, NANO, Facts
+
+LIVE = ("waiting", "sent", "accepted", "shipped")
+OPEN = ("new", "needs_lane", "held", "ready", "refused")
+# Lines whose order waits for a person, so that nobody knows yet whether they earn anything.
+WAITING = ("new", "needs_lane", "held", "refused")
+
+
+@dataclass
+class Bought:
+    """What of an order is bought, in the order's money, minor units. more: how far bills are above the plan; kept: what the store leaves
+    us of the lines that are bought; unbilled: purchases without a bill."""
+
+    goods: int = 0
+    shipping: int = 0
+    handling: int = 0
+    more: int = 0
+    kept: int = 0
+    purchases: int = 0
+    unbilled: int = 0
+
+    @property
+    def cost(self) -> int:
+        return self.goods + self.shipping + self.handling + self.more
+
+
+def rate_between(facts: Facts, base: str, quote: str) -> int | None:
+    """Units of one currency for one of another in billionths: as told, by the rate back, or by what both are worth at home."""
+    if base == quote:
+        return NANO
+    if (told := facts.rates.get((base, quote))) is not None:
+        return told
+    if back := facts.rates.get((quote, base)):
+        return int((Decimal(NANO) * NANO / Decimal(back)).to_integral_value(ROUND_HALF_UP))
+    ours, theirs = facts.rates.get((base, HOME)), facts.rates.get((quote, HOME))
+    if ours and theirs:
+        return int((Decimal(ours) * NANO / Decimal(theirs)).to_integral_value(ROUND_HALF_UP))
+    return None
+
+
+def turn(minor: int, nano: int, base: str, quote: str) -> int:
+    """An amount in another money, rounded half up once."""
+    shift = minor_digits(quote) - minor_digits(base)
+    return int((Decimal(minor) * nano).scaleb(shift - 9).to_integral_value(ROUND_HALF_UP))
+
+
+def bought(desk: Desk, orders: Iterable[int], facts: Facts | None = None) -> dict[int, Bought]:
+    """What is bought of some orders; those of which nothing is are left out."""
+    out: dict[int, Bought] = {}
+    rows = by_id(desk.s, Order, orders)
+    for chunk in in_chunks(rows):
+        purchases = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id.in_(chunk), PurchaseOrder.state.in_(LIVE))).all()
+        for one in purchases:
+            order = rows[one.order_id]
+            nano = one.rate
+            if nano is None:
+                facts = facts or Facts.read(desk.s)
+                nano = rate_between(facts, one.currency, order.currency) or NANO
+            goods, shipping, handling = (turn(n, nano, one.currency, order.currency) for n in (one.goods, one.shipping, one.handling))
+            mine = out.setdefault(order.id, Bought())
+            mine.goods, mine.shipping, mine.handling = mine.goods + goods, mine.shipping + shipping, mine.handling + handling
+            mine.purchases += 1
+            if one.billed is None:
+                mine.unbilled += 1
+            else:
+                mine.more += turn(one.billed, nano, one.currency, order.currency) - goods - shipping - handling
+    for chunk in in_chunks(out):
+        kept = select(OrderLine.order_id, OrderLine.kept).where(OrderLine.order_id.in_(chunk), OrderLine.state.not_in((*OPEN, "cancelled")))
+        for number, value in desk.s.execute(kept):
+            out[number].kept += value
+    return out
+
+
+def refresh(desk: Desk, orders: Collection[int]) -> None:
+    """Orders of which nothing is open any more: their figures are those of what was bought. The others are counted by the plan."""
+    desk.s.flush()
+    numbers = set(orders)
+    still = select(OrderLine.order_id).where(OrderLine.order_id.in_(numbers), OrderLine.state.in_(OPEN))
+    numbers -= set(desk.s.scalars(still))
+    found = bought(desk, numbers)
+    for chunk in in_chunks(numbers):
+        for plan in desk.s.scalars(select(Plan).where(Plan.order_id.in_(chunk))):
+            mine = found.get(plan.order_id)
+            if mine is not None or plan.profit or plan.goods:
+                keep(plan, mine or Bought())
+    desk.s.flush()
+
+
+def keep(plan: Plan, mine: Bought) -> None:
+    """An order's figures are those of what was bought of it."""
+    plan.goods, plan.shipping, plan.handling, plan.billed_more = mine.goods, mine.shipping, mine.handling, mine.more
+    plan.risk, plan.reserve, plan.reason = 0, 0, None
+    plan.profit = mine.kept - mine.cost
+
+
+def likely(desk: Desk, orders: Iterable[int]) -> dict[int, int]:
+    """What orders would earn if they could go, in their own money: as planned; where nothing fills them, as their listings earned last;
+    where that is not known either, a third of what the store leaves us."""
+    out: dict[int, int] = {}
+    for chunk in in_chunks(set(orders)):
+        out |= {
+            n: profit
+            for n, profit in desk.s.execute(select(Plan.order_id, Plan.known_profit).where(Plan.order_id.in_(chunk)))
+            if profit is not None
+        }
+        unknown = [number for number in chunk if number not in out]
+        lines = (
+            select(OrderLine.order_id, OrderLine.quantity, OrderLine.kept, Listing.profit)
+            .join(Order, Order.id == OrderLine.order_id)
+            .outerjoin(Listing, (Listing.sku_id == OrderLine.sku_id) & (Listing.store_id == Order.store_id))
+            .where(OrderLine.order_id.in_(unknown), OrderLine.state != "cancelled")
+        )
+        for number, quantity, kept, profit in desk.s.execute(lines):
+            out[number] = out.get(number, 0) + (kept // 3 if profit is None else profit * quantity)
+    return out
+
+
+def reserves(desk: Desk, skus: Collection[int]) -> dict[tuple[int, int], int]:
+    """What is kept for returns of a sale, in ppm of what the buyer pays, by (store, SKU)."""
+    if not skus:
+        return {}
+    book = load(desk, skus)
+    return {
+        (store, sku): ppm
+        for store, sku, ppm in zip(book.store.tolist(), book.sku.tolist(), book.terms.reserve.tolist(), strict=True)
+        if ppm
+    }

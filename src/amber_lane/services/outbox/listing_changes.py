@@ -1,0 +1,104 @@
+"""What listings say, as it goes to the stores with their next change."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+
+from ...core.money import plain
+from ...core.states import LISTING
+from ...data.bulk import by_id, in_chunks
+from ...data.setup import Store
+from ...data.shelf import Listing, Sku, Variant
+from ..base.context import Desk
+from . import queue
+from .store_switches import let_out, must, writes
+
+
+def words_due(desk: Desk, ids: Sequence[int]) -> dict[int, dict[str, Any]]:
+    """The words of those listings whose words are to go out, by listing. pictures: numbers of our own copies."""
+    out: dict[int, dict[str, Any]] = {}
+    for chunk in in_chunks(ids):
+        rows = desk.s.execute(
+            select(Listing, Sku, Variant.family)
+            .join(Sku, Sku.id == Listing.sku_id)
+            .outerjoin(Variant, Variant.sku_id == Sku.id)
+            .where(Listing.id.in_(chunk), Listing.words_due)
+        )
+        for listing, sku, family in rows:
+            out[listing.id] = {
+                "title": listing.title,
+                "description": listing.description,
+                "category": listing.category or sku.category,
+                "gtin": sku.gtin,
+                "mpn": sku.mpn,
+                "brand": sku.brand,
+                "options": sku.options,
+                "tags": listing.tags,
+                "weight_g": sku.weight_g,
+                "compare_at": listing.compare_at,
+                "pictures": list(listing.pictures or []),
+                "family": family or "",
+            }
+    return out
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What a store shall show of one listing; None = as it is wanted already."""
+
+    listing: Listing
+    price: int | None = None
+    quantity: int | None = None
+    state: str | None = None
+
+
+def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int | None = None, state: str | None = None) -> None:
+    """Decide what a store shall show of one listing, and put it in the outbox; an unsent older wish is dropped."""
+    want_many(desk, [Wanted(listing, price, quantity, state)])
+
+
+def want_many(desk: Desk, wishes: Sequence[Wanted]) -> None:
+    """The same for many listings at once; the cost of each does not grow with what waits."""
+    stores = by_id(desk.s, Store, {one.listing.store_id for one in wishes})
+    codes: dict[int, str] = {}
+    for chunk in in_chunks({one.listing.sku_id for one in wishes}):
+        codes |= dict(desk.s.execute(select(Sku.id, Sku.code).where(Sku.id.in_(chunk))).tuples().all())
+    for one in wishes:
+        _set(desk, one)
+    desk.s.flush()
+    sent = [one.listing for one in wishes if writes(stores[one.listing.store_id])]
+    words, mark = words_due(desk, [row.id for row in sent]), queue.batch_mark()
+    rows = []
+    for listing in sent:
+        body = {
+            **({"words": words[listing.id]} if listing.id in words else {}),
+            "listing": listing.id,
+            "sku": codes[listing.sku_id],
+            "price": plain(listing.wanted_price, listing.currency),
+            "currency": listing.currency,
+            "quantity": listing.wanted_quantity,
+            "state": listing.state,
+        }
+        told = json.dumps(let_out(stores[listing.store_id], body), ensure_ascii=False, separators=(",", ":"))
+        rows.append((f"listing-{listing.id}-{listing.version}-{mark}", f"store:{listing.store_id}", listing.id, told))
+    queue.put_listings(desk, rows)
+
+
+def _set(desk: Desk, wish: Wanted) -> None:
+    listing, price, quantity, state = wish.listing, wish.price, wish.quantity, wish.state
+    if price is not None and price != listing.wanted_price:
+        must(desk, listing.store_id, "prices")
+    if (quantity is not None and quantity != listing.wanted_quantity) or (state and state != listing.state):
+        must(desk, listing.store_id, "stock")
+    listing.wanted_price = listing.wanted_price if price is None else price
+    listing.wanted_quantity = listing.wanted_quantity if quantity is None else quantity
+    if state and state != listing.state:
+        move = {"live": "resume" if listing.state == "paused" else "publish", "paused": "pause", "ended": "end"}[state]
+        listing.state = LISTING.step(listing.state, move)
+        listing.paused_by = "" if state == "live" else listing.paused_by
+    listing.version += 1

@@ -1,0 +1,278 @@
+"""The only door out: what is decided here is written in the same transaction, and carried out after it."""
+
+from __future__ import annotations
+
+import base64
+import secrets
+from collections.abc import Collection, Mapping, Sequence
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Select, func, select, update
+from sqlalchemy.orm import Session, aliased
+
+from ...connectors.errors import CannotAsk, CarrierUnknown, Denied, OutsideError, Postponed, RateLimited, Refused, UnknownOutcome
+from ...core.money import parse_money, show
+from ...core.states import OUTBOX
+from ...data.base import Q, by_index, to_ms
+from ...data.bulk import bulk_insert, bulk_update, in_chunks
+from ...data.orders import Order, PurchaseOrder
+from ...data.outbox import IS_OPEN, OPEN, Outbox
+from ...data.setup import Mailbox, MailKey
+from ...data.tallies import tally
+from ..base.context import Desk
+from ..base.errors import Conflict
+
+# Why a change was not taken at its last try. Passing: it is tried again with growing waits, for as long as it takes; the others are
+# final, and shown until a person settles them. `ours` is final after a number of tries: something breaks here each time.
+PASSING = ("later", "busy", "away", "unknown", "denied")
+# `unsure` may have arrived, and nobody can be asked: a person says whether it did.
+FINAL = ("refused", "carrier", "ours", "unsure")
+
+
+def fault_of(error: OutsideError) -> str:
+    """The code of a failure, one of PASSING or FINAL."""
+    kinds: tuple[tuple[type[OutsideError], str], ...] = (
+        (CarrierUnknown, "carrier"),
+        (Denied, "denied"),
+        (Refused, "refused"),
+        (Postponed, "later"),
+        (RateLimited, "busy"),
+        (CannotAsk, "unsure"),
+        (UnknownOutcome, "unknown"),
+    )
+    return next((code for kind, code in kinds if isinstance(error, kind)), "away")
+
+
+def overtaken(s: Session, ids: Sequence[int]) -> None:
+    """Changes of listings that surely have not arrived are dropped where a newer one of the same listing waits."""
+    newer, row = aliased(Outbox), Outbox
+    same = (newer.target == row.target, newer.subject == row.subject, newer.kind == "listing", newer.id > row.id)
+    key = select(func.max(newer.key)).where(*same, newer.state == "waiting").scalar_subquery()
+    mine = (row.id.in_(ids), row.kind == "listing", row.state == "waiting", key.is_not(None))
+    s.execute(
+        update(row).where(*mine).values(state=OUTBOX.step("waiting", "drop"), overtaken_by=key).execution_options(synchronize_session=False)
+    )
+
+
+def of_subjects(query: Q) -> Q:
+    """A query for changes of some subjects, which goes by these however many changes there are in a state."""
+    return by_index(query, Outbox, "ix_outbox_subject_id")
+
+
+def overtake(desk: Desk, newest: Mapping[str, str]) -> None:
+    """Changes of listings that wait already are dropped for a newer one: its key by their subject."""
+    for chunk in in_chunks(newest):
+        mine = (Outbox.subject.in_(chunk), Outbox.state.in_(OUTBOX.sources("drop")), Outbox.kind == "listing")
+        waiting = desk.s.execute(of_subjects(select(Outbox.id, Outbox.subject).where(*mine))).all()
+        bulk_update(desk.s, Outbox, ("state", "overtaken_by"), [("dropped", newest[subject], number) for number, subject in waiting])
+
+
+def put_listings(desk: Desk, rows: Sequence[tuple[str, str, int, str]]) -> None:
+    """One change for each of some listings: (key, target, listing, body as JSON); what waits there for it already is overtaken."""
+    subjects = [f"listing:{listing}" for _, _, listing, _ in rows]
+    overtake(desk, dict(zip(subjects, (key for key, *_ in rows), strict=True)))
+    at = to_ms(desk.now)
+    bulk_insert(
+        desk.s,
+        Outbox,
+        ("key", "target", "subject", "kind", "body", "state", "made_at", "after", "tries", "answer", "fault"),
+        [
+            (key, target, subject, "listing", body, OUTBOX.first, at, at, 0, "", "")
+            for (key, target, _, body), subject in zip(rows, subjects, strict=True)
+        ],
+    )
+
+
+def batch_mark() -> str:
+    """The part of a listing change's key that is drawn by lot: a store must never take a change of a house that was
+    set up anew for one that it has had from the old house."""
+    return secrets.token_hex(3)
+
+
+def put(desk: Desk, target: str, subject: str, kind: str, key: str, body: dict[str, Any], after: datetime | None = None) -> Outbox:
+    """Write one change to the outbox. `key` is unique and goes with the call; a key that is there already is refused."""
+    row = Outbox(
+        key=key, target=target, subject=subject, kind=kind, body=body, state=OUTBOX.first, made_at=desk.now, after=after or desk.now
+    )
+    desk.s.add(row)
+    desk.s.flush()
+    return row
+
+
+def mail(
+    desk: Desk,
+    key: str,
+    subject: str,
+    to: str,
+    title: str,
+    text: str,
+    message: int | None = None,
+    after: datetime | None = None,
+    files: Sequence[tuple[str, str, str]] = (),
+    supplier: int | None = None,
+) -> bool:
+    """Write a mail to the outbox, sent once by its key; False where the house has no mailbox.
+
+    message: the one it is kept as; files: (name, kind, text) that go with it; supplier: who is to answer it, by a key that it carries.
+    """
+    mailbox = desk.s.scalar(select(Mailbox).order_by(Mailbox.id).limit(1))
+    if mailbox is None:
+        return False
+    sender = f"{mailbox.name} <{mailbox.sender}>"
+    answer_key = ""
+    if supplier is not None:
+        answer_key = f"AL-{base64.b32encode(secrets.token_bytes(10)).decode()}"
+        desk.s.add(MailKey(key=answer_key, supplier_id=supplier, at=desk.now))
+        text = f"{text.rstrip()}\n\nPlease leave {answer_key} in your answer: by it we know that it is yours.\n"
+        title = f"{title} [{answer_key}]"
+    body = {
+        "key": answer_key,
+        "reference": key,
+        "sender": sender,
+        "to": to,
+        "subject": title,
+        "body": text,
+        "message": message,
+        "files": [list(one) for one in files],
+    }
+    put(desk, f"mailbox:{mailbox.id}", subject, "mail", key, body, after)
+    return True
+
+
+def about(body: dict[str, Any]) -> str:
+    """What a change is about, as a person calls it: a SKU, a purchase order, an order, or whom a mail goes to."""
+    parts = (body.get("sku"), body.get("order"), body.get("to"), body.get("reference"))
+    return str(next((part for part in parts if part), ""))
+
+
+def tell(kind: str, body: dict[str, Any]) -> str:
+    """What a change asks of the outside, in a few words."""
+    if kind == "listing":
+        parts = [show(parse_money(str(body["price"]), body["currency"]), body["currency"])] if "price" in body else []
+        if "state" in body:
+            state = {"live": "on sale", "paused": "off sale", "ended": "ended"}.get(str(body["state"]), "")
+            parts += [f"shows {body.get('quantity')}", state]
+        return ", ".join(parts) or "its words"
+    if kind == "fulfilment":
+        return f"sent with {body.get('carrier')}, {body.get('tracking_number')}"
+    if kind == "purchase":
+        return ", ".join(f"{line['quantity']} x {line['item']}" for line in body.get("lines", [])[:4])
+    if kind == "refund":
+        return f"refund {len(body.get('lines', []))} lines"
+    if kind == "recall":
+        return "please do not send it"
+    return str(body.get("subject", "")) if kind == "mail" else "cancel and refund"
+
+
+def stop(desk: Desk, key: str) -> None:
+    """Take back a change that has not gone out; Conflict when it has (or may have)."""
+    changed = desk.s.execute(
+        update(Outbox)
+        .where(Outbox.key == key, Outbox.state == "waiting", Outbox.tries == 0)
+        .values(state=OUTBOX.step("waiting", "stop"), answer="taken back")
+    )
+    if not changed.rowcount:  # type: ignore[attr-defined]
+        raise Conflict("it has gone out already, so it cannot be taken back")
+
+
+def _cancelled(desk: Desk, reference: str) -> bool:
+    when = select(Order.cancelled_at).join(PurchaseOrder, PurchaseOrder.order_id == Order.id).where(PurchaseOrder.reference == reference)
+    return desk.s.scalar(when) is not None
+
+
+def give_up(desk: Desk, key: str) -> None:
+    """A change that was not taken is not wanted any more, so nobody tries it again."""
+    row = desk.s.scalar(select(Outbox).where(Outbox.key == key, Outbox.state == "dead"))
+    if row:
+        row.state, row.done_at = OUTBOX.step(row.state, "drop"), desk.now
+
+
+def retry(desk: Desk, number: int) -> Outbox:
+    """Send a dead change again. Whether the outside knows it is asked first, as after every loss."""
+    row = desk.get(Outbox, number, "change")
+    retry_many(desk, [row])
+    return row
+
+
+def retry_many(desk: Desk, rows: Sequence[Outbox]) -> None:
+    """Send dead changes again, as one act. A listing's change that a newer one overtook is not; Conflict where one cannot be."""
+    dropped = 0
+    for row in rows:
+        if row.state != "dead":
+            raise Conflict("this change is not waiting for you any more")
+        if row.kind == "purchase" and _cancelled(desk, row.key):
+            raise Conflict(f"the buyer cancelled the order of {row.key}; settle that first")
+        newer = select(Outbox.key).where(Outbox.target == row.target, Outbox.subject == row.subject, Outbox.kind == "listing")
+        if row.kind == "listing" and (key := desk.s.scalar(newer.where(Outbox.id > row.id).order_by(Outbox.id.desc()).limit(1))):
+            row.state, row.overtaken_by = OUTBOX.step(row.state, "drop"), key
+            dropped += 1
+            continue
+        row.state = OUTBOX.step(row.state, "retry")
+        # A mail that was refused, or that a person says did not arrive, surely is not there; anything else is asked for first.
+        row.claimed_at = None if row.kind == "mail" and row.fault in ("refused", "unsure") else desk.now
+        row.tries, row.after, row.fault = 0, desk.now, ""
+    n = len(rows) - dropped
+    if n:
+        told = f"tried again: {rows[0].kind} {about(rows[0].body)}" if len(rows) == 1 else f"{n} changes tried again"
+        desk.log("outbox.retry", rows[0].subject if len(rows) == 1 else rows[0].target, told, count=n)
+    if dropped:
+        desk.log("outbox.drop", rows[0].target, f"{dropped} not tried again, newer changes overtook them", count=dropped)
+
+
+def arrived(desk: Desk, rows: Sequence[Outbox]) -> None:
+    """A person knows that these arrived although nobody could be asked: they are done."""
+    for row in rows:
+        if row.state != "dead" or row.fault != "unsure":
+            raise Conflict("this change is not waiting for you any more")
+        row.state, row.answer, row.done_at, row.fault = OUTBOX.step(row.state, "arrived"), f"it arrived, says {desk.who}", desk.now, ""
+    n = len(rows)
+    desk.log("outbox.arrived", rows[0].target, f"{n} {'mails' if n > 1 else 'mail'} arrived, says {desk.who}", count=n)
+
+
+def waiting(desk: Desk) -> int:
+    """Changes that the outside does not have yet."""
+    return sum(n for (_, _, state), n in tally(desk.s, "changes").items() if state in OPEN)
+
+
+def _open(query: Select[Any]) -> Select[Any]:
+    return by_index(query.where(IS_OPEN), Outbox, "ix_outbox_open")
+
+
+def targets(s: Session) -> list[str]:
+    """Whom something is open for: one step along the index for each, however much it is."""
+    found: list[str] = []
+    while one := s.scalar(_open(select(func.min(Outbox.target)).where(Outbox.target > (found[-1] if found else "")))):
+        found.append(one)
+    return found
+
+
+def any_due(s: Session, target: str, now: datetime) -> bool:
+    """Whether something for a target can be gone on with now."""
+    due = (Outbox.target == target, Outbox.state.in_(("waiting", "unknown", "posted")), Outbox.after <= now)
+    return s.scalar(_open(select(Outbox.id).where(*due)).limit(1)) is not None
+
+
+def next_due(s: Session, target: str, now: datetime, most: int, *wanted: Any, but: Collection[int] = ()) -> list[Outbox]:
+    """What a target is sent next, the oldest first: of each subject only its oldest open change, and none that is in hand.
+
+    but: rows that are too early to be asked for. A change that waits for its next try holds up its subject and nothing else.
+    """
+    older = aliased(Outbox)
+    first = (
+        ~select(older.id)
+        .where(
+            older.target == Outbox.target,
+            older.subject == Outbox.subject,
+            older.id < Outbox.id,
+            older.state.in_(OPEN),
+        )
+        .exists()
+    )
+    query = (
+        _open(select(Outbox))
+        .where(Outbox.target == target, Outbox.state.in_(("waiting", "unknown")), Outbox.after <= now, first, *wanted)
+        .order_by(Outbox.id)
+        .limit(most + len(but))
+    )
+    return [row for row in s.scalars(query) if row.id not in but][:most]

@@ -1,0 +1,97 @@
+"""A forgotten password: a link by mail, good for an hour and once, under which a new one is said. It opens nothing by itself."""
+
+from __future__ import annotations
+
+import secrets
+from datetime import timedelta
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from ...data.setup import PasswordLink, Person
+from ..base.context import Desk
+from ..base.credentials import hash_password
+from ..base.errors import Invalid, NotFound
+from ..outbox import queue
+from . import second_step
+from .passwords import password_fault
+from .sessions import end_all, hash_of, now
+
+GOOD_FOR = timedelta(hours=1)
+NO_MORE = "this link is good no more; ask for a new one"
+
+
+def signs_in(s: Session, mail: str) -> bool:
+    """Whether anybody signs in with a mail address; nobody writes anything for a stranger."""
+    return _of(s, mail) is not None
+
+
+def is_good(s: Session, token: str) -> bool:
+    """Whether a link is good now."""
+    return _owner(s, token) is not None
+
+
+def _of(s: Session, mail: str) -> Person | None:
+    return s.scalar(select(Person).where(Person.mail == mail, Person.gone_at.is_(None)))
+
+
+def _owner(s: Session, token: str) -> tuple[PasswordLink, Person] | None:
+    link = s.scalar(select(PasswordLink).where(PasswordLink.hash == hash_of(token)))
+    person = s.get(Person, link.person_id) if link else None
+    if link is None or person is None or link.used_at or person.gone_at or now() - link.at > GOOD_FOR:
+        return None
+    return link, person
+
+
+def ask(desk: Desk, mail: str, page: str, asked_from: str) -> None:
+    """Send a link to whoever signs in with a mail address; nothing is done, nor told, where nobody does. page: where it leads."""
+    person = _of(desk.s, mail)
+    if person is None:
+        return
+    token = secrets.token_urlsafe(32)
+    # One at a time: an older one that lies in a mailbox is good for nothing any more.
+    desk.s.execute(update(PasswordLink).where(PasswordLink.person_id == person.id, PasswordLink.used_at.is_(None)).values(used_at=now()))
+    link = PasswordLink(hash=hash_of(token), person_id=person.id, at=now())
+    desk.s.add(link)
+    desk.s.flush()
+    text = (
+        f"Hello {person.name},\n\n"
+        f"somebody at {asked_from or 'an unknown place'} asked for a new password for this address in Amber Lane. "
+        "If it was you, say it here within the hour:\n\n"
+        f"{page}#new-password={token}\n\n"
+        "If it was not you, do nothing: your password stays as it is.\n"
+    )
+    sent = queue.mail(desk, f"password:{link.id}", f"person:{person.id}", person.mail, "A new password for Amber Lane", text)
+    told = f"{person.name} asked for a new password, from {asked_from}" + ("" if sent else "; the house has no mailbox to send the link")
+    desk.log("person.forgot", person.name, told, count=0)
+
+
+def say_anew(desk: Desk, token: str, password: str) -> str:
+    """The new password of whose link this is; all their sign-ins end. Returns their mail address. Invalid when it is good no more."""
+    found = _owner(desk.s, token)
+    if found is None:
+        raise Invalid(NO_MORE)
+    link, person = found
+    _keep(desk, person, password)
+    link.used_at = now()
+    desk.log("person.password", person.name, f"{person.name} said a new password by a link that was mailed; all sign-ins ended")
+    return person.mail
+
+
+def say_for(desk: Desk, mail: str, password: str) -> str:
+    """A new password said on the machine itself, for who has no other way in; the second step goes too."""
+    person = _of(desk.s, mail)
+    if person is None:
+        raise NotFound(f"nobody signs in as {mail}")
+    _keep(desk, person, password)
+    second_step.forget(person)
+    told = f"{person.name} signs in with a new password, and without a code until it is set up anew"
+    desk.log("person.password", person.name, told, why="said on the machine itself")
+    return told
+
+
+def _keep(desk: Desk, person: Person, password: str) -> None:
+    if wrong := password_fault(password, person.mail, person.name):
+        raise Invalid(f"password {wrong}", {"password": wrong})
+    person.password = hash_password(password)
+    end_all(desk.s, person.id)

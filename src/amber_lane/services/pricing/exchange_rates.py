@@ -1,0 +1,185 @@
+"""Exchange rates by day: told by a source once a day, brought in by a sheet, or entered by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from decimal import ROUND_HALF_UP, Decimal
+
+from sqlalchemy import select
+
+from ...connectors.protocols import RateTable
+from ...core.money import PPM, half_up, minor_digits, parse_rate, show_rate
+from ...data.prices import Rate
+from ...data.setup import RateSource, Store, Supplier
+from ..base.context import Desk
+from ..base.errors import Conflict
+from ..base.import_frame import Checked, Row, each, need
+from .apply import respond
+from .inputs import HOME, house_ppm
+
+# A rate that moves by more than a tenth in a day is not believed before it is told again the day after, or entered by hand.
+DOUBT = 10
+# After so many days without a new one a rate is old, and that is told.
+OLD_DAYS = 4
+
+
+@dataclass(frozen=True)
+class Pair:
+    """A rate that prices need. nano: units of 1e-9, None = nobody has said; old: it has stood for too long beside a source."""
+
+    base: str
+    quote: str
+    nano: int | None
+    since: datetime | None
+    source: str
+    old: bool
+
+
+def needed(desk: Desk) -> set[tuple[str, str]]:
+    """From every supplier's money to every store's."""
+    stores = set(desk.s.scalars(select(Store.currency)))
+    told = desk.s.execute(select(Supplier.currency, Supplier.also)).tuples().all()
+    monies = {money for own, also in told for money in (own, *(also or []))}
+    return {(money, quote) for money in monies for quote in stores if money != quote}
+
+
+def newest(desk: Desk) -> dict[tuple[str, str], Rate]:
+    return {(row.base, row.quote): row for row in desk.s.scalars(select(Rate).order_by(Rate.day, Rate.id))}
+
+
+def in_house(rates: dict[tuple[str, str], Rate], minor: int, currency: str) -> int:
+    """An amount in the house's money, by the newest rates."""
+    rate = rates.get((currency, HOME))
+    return half_up(minor * house_ppm(rate.nano if rate else None, currency), PPM)
+
+
+def pairs(desk: Desk) -> list[Pair]:
+    """All rates that are needed or kept."""
+    kept, limit = newest(desk), desk.now - timedelta(days=OLD_DAYS)
+    out = []
+    for base, quote in sorted(needed(desk) | set(kept)):
+        row = kept.get((base, quote))
+        out.append(
+            Pair(
+                base,
+                quote,
+                row.nano if row else None,
+                row.day if row else None,
+                row.source if row else "",
+                row is not None and row.day < limit and (base, quote) in needed(desk),
+            )
+        )
+    return out
+
+
+def take_table(desk: Desk, source: RateSource, told: RateTable) -> int:
+    """What a source says of the day. Rates that moved beyond belief wait; where others moved, prices follow.
+
+    Returns how many rates were new. A table that was taken before changes nothing.
+    """
+    source.next_ask = desk.now + timedelta(hours=6)
+    kept, doubted, taken = newest(desk), dict(source.doubted or {}), []
+    for base, quote in sorted(needed(desk)):
+        if base not in told.rates or quote not in told.rates:
+            continue
+        nano = int((told.rates[quote] / told.rates[base] * 10**9).quantize(Decimal(1), ROUND_HALF_UP))
+        was, name = kept.get((base, quote)), f"{base} {quote}"
+        if nano <= 0 or (was is not None and (was.day >= told.as_of or was.nano == nano)):
+            if was is not None and was.nano == nano and was.day < told.as_of:
+                # It did not move, but it is of today; whatever was odd about it is over.
+                was.day, was.source = told.as_of, source.name
+                doubted.pop(name, None)
+            continue
+        if was is not None and abs(nano - was.nano) * DOUBT > was.nano and not _again(doubted.get(name), nano, told.as_of):
+            if doubted.get(name, {}).get("nano") != nano:
+                doubted[name] = {"nano": nano, "at": told.as_of.isoformat(), "was": was.nano}
+            continue
+        doubted.pop(name, None)
+        desk.s.add(Rate(base=base, quote=quote, day=told.as_of, nano=nano, source=source.name))
+        taken.append(f"1 {base} is {show_rate(nano)} {quote}")
+    source.doubted = doubted
+    desk.s.flush()
+    if taken:
+        follow(desk, source.name, taken, f"{source.name}'s rates of {told.as_of:%d %b}")
+    return len(taken)
+
+
+def _again(before: dict[str, object] | None, nano: int, day: datetime) -> bool:
+    """Whether a doubted rate is told again on another day, much as it was."""
+    if not before:
+        return False
+    was = int(str(before["nano"]))
+    return abs(nano - was) * DOUBT <= was and datetime.fromisoformat(str(before["at"])) < day
+
+
+def settle(desk: Desk, number: int, name: str, believe: bool) -> None:
+    """A person's word on a doubted rate."""
+    source = desk.get(RateSource, number, "source of rates")
+    doubted = dict(source.doubted or {})
+    one = doubted.pop(name, None)
+    source.doubted = doubted
+    if one is None:
+        raise Conflict(f"the rate for {name} is not in doubt any more; nothing was changed")
+    base, _, quote = name.partition(" ")
+    if believe:
+        desk.s.add(Rate(base=base, quote=quote, day=desk.now, nano=int(one["nano"]), source=source.name))
+        desk.s.flush()
+        follow(desk, name, [f"1 {base} is {show_rate(int(one['nano']))} {quote}"], "believed by a person", seen=True)
+    else:
+        desk.log("rate.doubt", name, f"{show_rate(int(one['nano']))} for {name} set aside, the old rate stands")
+
+
+def follow(desk: Desk, on: str, told: list[str], why: str, seen: bool = False) -> None:
+    """Prices and plans after rates have moved."""
+    act = desk.log("rate.daily", on, "; ".join(told), why=why, count=len(told))
+    desk.s.flush()
+    respond(desk, None, act=act.id, alone=not seen, seen=seen)
+    desk.reroute()
+
+
+def check_sheet(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+    """The rates sheet: from, to, rate, and the day that it holds from."""
+    out, kept = Checked(), newest(desk)
+
+    def read(row: Row) -> None:
+        base, quote = need(row, "from").upper(), need(row, "to").upper()
+        for money in (base, quote):
+            minor_digits(money)
+        if base == quote:
+            raise ValueError("from and to are the same currency")
+        nano = parse_rate(need(row, "rate").replace(",", "."))
+        if not 0 < nano < 10**13:
+            raise ValueError(f"rate: {row['rate']} must be more than 0 and less than 10,000")
+        day = desk.now
+        if row.get("day"):
+            try:
+                day = datetime.fromisoformat(f"{row['day'].strip()}T00:00:00+00:00")
+            except ValueError:
+                raise ValueError(f"day: {row['day']!r} is not a day such as 2026-03-12") from None
+            if day > desk.now:
+                raise ValueError(f"day: {row['day']} has not come yet")
+        was = kept.get((base, quote))
+        kind = "new" if was is None else "same" if was.nano == nano or was.day > day else "changed"
+        if was is not None and kind == "changed" and abs(nano - was.nano) * 3 > was.nano * 2:
+            raise ValueError(f"rate: {row['rate']} is far from {show_rate(was.nano)}; enter it by hand if it is right")
+        out.add(kind, (base, quote, nano, day), f"1 {base} is {show_rate(nano)} {quote}" + (f", was {show_rate(was.nano)}" if was else ""))
+
+    each(rows, progress, out, read)
+    return out
+
+
+def take_sheet(desk: Desk, checked: Checked) -> int:
+    known = {(row.base, row.quote, row.day): row for row in desk.s.scalars(select(Rate))}
+    for base, quote, nano, day in checked.good:
+        if row := known.get((base, quote, day)):
+            row.nano, row.source = nano, "sheet"
+        else:
+            row = known[base, quote, day] = Rate(base=base, quote=quote, day=day, nano=nano, source="sheet")
+            desk.s.add(row)
+    desk.s.flush()
+    if checked.good:
+        told = [f"1 {base} is {show_rate(nano)} {quote}" for base, quote, nano, _ in checked.good[:6]]
+        follow(desk, "rates", told, f"{len(checked.good)} rates brought in by a sheet", seen=True)
+    return len(checked.good)

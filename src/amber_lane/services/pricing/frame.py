@@ -1,0 +1,387 @@
+"""The listings with their lanes, items, fees, rules and policies as NumPy columns, ready for the core."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+from sqlalchemy import BigInteger, case, func, select, type_coerce
+from sqlalchemy.orm import Session
+
+from ...core import price
+from ...core.money import PPM, Bools, Ints, half_up_columns
+from ...core.price import NONE
+from ...core.risk import sold_twice
+from ...data.base import to_ms
+from ...data.bulk import in_chunks, quiet
+from ...data.columns import fetch_columns, join, or_none, place_of, sorted_by, spliced
+from ...data.shelf import Listing, Sku
+from ..base.context import Desk
+from .inputs import Facts, fee_of
+from .lane_costing import Chosen, Lanes, Parts, splice_lanes
+from .policy import Keys, Overlay, lay_over, policy_columns, price_layers
+
+STATES = ("live", "paused", "ended", "preparing")
+PAUSED_BY = ("", "stock", "hold", "hand")
+DAY_MS = 86_400_000
+MANY = 4000
+
+
+@dataclass(frozen=True)
+class Book:
+    """One entry per listing (n); `parts` hold the chosen lane's items for sharing stock."""
+
+    ids: Ints
+    store: Ints
+    sku: Ints
+    state: Ints
+    paused_by: Ints
+    wanted_price: Ints
+    wanted_quantity: Ints
+    hand_price: Ints
+    steady: Ints
+    version: Ints
+    pace: Ints
+    # What its store lets us write: prices, and stock with on sale or not; and whether a first mass move of prices was agreed to there.
+    prices_on: Bools
+    stock_on: Bools
+    mass_agreed: Bools
+    # What the rule asked, and what stock asked to show, when a person said "only from the next change on"; NONE = nothing rests.
+    rest_price: Ints
+    rest_stock: Ints
+    lane: Ints
+    # The lane that its figures came from before, 0 = none.
+    had_lane: Ints
+    # It has lanes and all of them are shut: nothing can be bought for it.
+    closed: Bools
+    # Its lane's item is not sold any more.
+    gone: Bools
+    # Rows whose cost is known: only their price is followed, and only their profit is told.
+    counted: Bools
+    goods: Ints
+    ship: Ints
+    handling: Ints
+    available: Ints
+    set_by: Ints
+    old_landed: Ints
+    old_profit: Ints
+    step_price: Ints
+    step_at: Ints
+    parts: Parts
+    # Of each item, units that are not promised yet.
+    lanes: Lanes
+    terms: price.Terms
+    limits: price.Limits
+    endings: price.Endings
+    policy: dict[str, Ints]
+    rebate: Ints
+    risk: Ints
+    rules: Overlay
+    currency: list[str]
+    sku_code: list[str]
+    category: list[str]
+    supplier_code: list[str]
+
+    @property
+    def landed(self) -> Ints:
+        return self.terms.landed
+
+
+@dataclass
+class Raw:
+    """Listings and lanes as they were read: what no draft of rules, fees, terms, limits or rates changes."""
+
+    cols: list[Any]
+    lanes: Lanes
+    now: datetime
+    chosen: Chosen
+
+
+def load(
+    desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = None, preparing: bool = False, within_allowance: bool = True
+) -> Book:
+    """Read listings of some SKUs (None = all) with all that decides about them. `facts`: a draft instead of what stands.
+
+    preparing: those that are not on sale yet too. within_allowance False: as if no store limited what it shows.
+    """
+    facts = facts or Facts.read(desk.s)
+    return build(read(desk, facts, skus, preparing), facts, within_allowance)
+
+
+def read(desk: Desk, facts: Facts, skus: Iterable[int] | None = None, preparing: bool = False) -> Raw:
+    """The rows of `load`, from which books under several drafts can be built."""
+    with quiet():
+        return _read(desk, facts, skus, preparing)
+
+
+def _read(desk: Desk, facts: Facts, skus: Iterable[int] | None, preparing: bool) -> Raw:
+    s, now = desk.s, desk.now
+    wanted = None if skus is None else sorted(set(skus))
+    # Many SKUs are read faster all at once and sifted here than named one by one in the query.
+    sift = wanted is not None and len(wanted) > MANY
+    columns = [_listings(s, now, chunk, preparing) for chunk in ([None] if wanted is None or sift else in_chunks(wanted))] or [
+        _listings(s, now, [], preparing)
+    ]
+    cols = [join([part[i] for part in columns]) for i in range(len(columns[0]))]
+    if sift and len(cols[0]):
+        keep = np.isin(cols[2], np.array(wanted, dtype=np.int64))
+        if not keep.all():
+            cols = [[v for v, k in zip(c, keep.tolist(), strict=True) if k] if isinstance(c, list) else c[keep] for c in cols]
+    lanes = Lanes(desk, facts, None if sift else wanted)
+    return Raw(cols, lanes, now, lanes.choose(cols[2], cols[1]))
+
+
+def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
+    """A book of what was read, under facts that may be a draft."""
+    cols, chosen, now = raw.cols, raw.chosen, raw.now
+    lanes = raw.lanes.under(facts)
+    (
+        ids,
+        store,
+        sku,
+        state,
+        paused_by,
+        wprice,
+        wquantity,
+        hand,
+        steady,
+        version,
+        pace,
+        ceiling,
+        least,
+        set_by,
+        old_landed,
+        old_profit,
+        step_price,
+        step_at,
+        most,
+        rest_price,
+        rest_stock,
+        had_lane,
+        code,
+        category,
+        currency,
+    ) = cols
+    n = len(ids)
+    store_code = [facts.stores[i].code for i in store.tolist()]
+    keys = Keys(chosen.supplier_code, category, store_code, code)
+    policy = policy_columns(facts.policies, n, keys)
+    # A store's allowance lets some listings show less than the policy would.
+    if within_allowance:
+        policy["cap"] = np.where(most == NONE, policy["cap"], np.minimum(policy["cap"], most))
+    cost = lanes.money(chosen, currency, policy["currency_cushion"])
+    risk = _risk_of_sharing(chosen, lanes, sku, pace, policy)
+    off = np.where(policy["rebate_counts"] == 1, cost.rebate, 0)
+    landed = np.where(cost.known, cost.goods + cost.ship + cost.handling + risk - off, 0)
+    endings = price.Endings()
+    over = lay_over(n, price_layers(facts.rules, endings), keys, landed)
+    # The largest step is a day's: within a day it is counted from the price that the day began with.
+    fresh = (step_at != NONE) & (step_at > to_ms(now) - DAY_MS) & (step_price > 0)
+    base = np.where(fresh, step_price, wprice)
+    if facts.returns and policy["reserve_real"].any():
+        _reserve_what_came_back(over, facts, store, category, policy["reserve_real"] == 1)
+    terms, limits = terms_of(facts, store, category, landed, over, cost.least_price, ceiling, least, base)
+    return Book(
+        ids,
+        store,
+        sku,
+        state,
+        paused_by,
+        wprice,
+        wquantity,
+        hand,
+        steady,
+        version,
+        pace,
+        *_switches(facts, store),
+        rest_price,
+        rest_stock,
+        chosen.lane,
+        had_lane,
+        chosen.closed,
+        chosen.gone,
+        cost.known,
+        cost.goods,
+        cost.ship,
+        cost.handling,
+        chosen.available,
+        set_by,
+        old_landed,
+        old_profit,
+        base,
+        np.where(fresh, step_at, NONE),
+        chosen.parts,
+        lanes,
+        terms,
+        limits,
+        endings,
+        policy,
+        cost.rebate,
+        risk,
+        over,
+        currency,
+        code,
+        category,
+        chosen.supplier_code,
+    )
+
+
+def _switches(facts: Facts, store: Ints) -> tuple[Bools, Bools, Bools]:
+    """Per listing: whether its store lets prices and stock be written, and whether a first mass move was agreed to there."""
+    told = {
+        number: (one.write_prices and one.ended_at is None, one.write_stock and one.ended_at is None, one.mass_agreed)
+        for number, one in facts.stores.items()
+    }
+    rows = np.array([told[i] for i in store.tolist()], dtype=np.bool_).reshape(-1, 3)
+    return rows[:, 0], rows[:, 1], rows[:, 2]
+
+
+def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool) -> list[Any]:
+    in_force = (Listing.hand_until.is_(None)) | (Listing.hand_until > now)
+    query = (
+        select(
+            Listing.id,
+            Listing.store_id,
+            Listing.sku_id,
+            place_of(Listing.state, STATES),
+            place_of(Listing.paused_by, PAUSED_BY),
+            Listing.wanted_price,
+            Listing.wanted_quantity,
+            or_none(case((in_force, Listing.hand_price), else_=None)),
+            Listing.steady,
+            Listing.version,
+            Sku.pace,
+            or_none(Listing.ceiling),
+            or_none(Listing.least_price),
+            Listing.set_by,
+            or_none(Listing.landed),
+            or_none(Listing.profit),
+            or_none(Listing.step_price),
+            or_none(type_coerce(Listing.step_at, BigInteger)),
+            or_none(Listing.most),
+            or_none(Listing.rest_price),
+            or_none(Listing.rest_stock),
+            func.coalesce(Listing.lane_id, 0),
+            Sku.code,
+            Sku.category,
+            Listing.currency,
+        )
+        .join(Sku, Sku.id == Listing.sku_id)
+        .where(Listing.state.in_(("live", "paused", *(("preparing",) if preparing else ()))))
+    )
+    if skus is not None:
+        return sorted_by(fetch_columns(s, query.where(Listing.sku_id.in_(skus))), [0])
+    # By their numbers, so that nothing is sorted.
+    return fetch_columns(s, query.with_hint(Listing, "NOT INDEXED", "sqlite").order_by(Listing.id))
+
+
+def splice(desk: Desk, raw: Raw, facts: Facts, skus: list[int]) -> Raw:
+    """What was read of all listings, with those of some SKUs as they are now, and what is promised of all."""
+    s, now = desk.s, desk.now
+    cols, columns = raw.cols, raw.lanes.columns
+    for chunk in in_chunks(skus):
+        cols = spliced(cols, _listings(s, now, chunk, False), np.isin(cols[2], np.array(chunk, dtype=np.int64)), [0])
+        columns = splice_lanes(s, columns, chunk)
+    lanes = Lanes(desk, facts, None, columns)
+    return Raw(cols, lanes, now, lanes.choose(cols[2], cols[1]))
+
+
+def _reserve_what_came_back(over: Overlay, facts: Facts, store: Ints, category: list[str], rows: Bools) -> None:
+    """Where no rule says a returns reserve, the share of sales that really came back is kept for it."""
+    n = len(store)
+    values = over.values.setdefault("reserve", np.full(n, NONE, dtype=np.int64))
+    source = over.source.setdefault("reserve", np.full(n, -1, dtype=np.int64))
+    back = facts.returns
+    told = [back.get((shop, name), back.get((shop, ""), NONE)) for shop, name in zip(store.tolist(), category, strict=True)]
+    real = np.array(told, dtype=np.int64)
+    fill = rows & (values == NONE) & (real != NONE)
+    over.names.append("what came back")
+    values[fill], source[fill] = real[fill], len(over.names) - 1
+
+
+def _risk_of_sharing(chosen: Chosen, lanes: Lanes, sku: Ints, pace: Ints, policy: dict[str, Ints]) -> Ints:
+    """Per unit: what selling one item twice costs on average, where listings each show all of an item's stock.
+
+    Counted only where they together show more than there is: chance of two sales within one sweep's interval
+    x cost of a refund.
+    """
+    risk = np.zeros(len(sku), dtype=np.int64)
+    alone = policy["share"] == 1
+    if alone.all():
+        return risk
+    users: dict[int, list[int]] = {}
+    several = chosen.parts.shared()
+    for row, item in zip(several.row.tolist(), several.item.tolist(), strict=True):
+        users.setdefault(item, []).append(row)
+    show = np.maximum(np.minimum(policy["cap"], chosen.available - policy["cushion"]), 0)
+    for item, rows in users.items():
+        if len(rows) < 2 or alone[rows].all() or int(show[rows].sum()) <= lanes.free[item]:
+            continue
+        # One SKU in two stores has one pace.
+        together = sum({int(sku[row]): int(pace[row]) for row in rows}.values())
+        minutes = lanes.sweep_minutes(int(chosen.lane[rows[0]]))
+        chance = sold_twice(np.array([together]), np.array([minutes]))
+        open_ = np.array([row for row in rows if not alone[row]])
+        risk[open_] = np.maximum(risk[open_], half_up_columns(chance * policy["refund_cost"][open_], PPM))
+    return risk
+
+
+def terms_of(
+    facts: Facts,
+    store: Ints,
+    category: list[str],
+    landed: Ints,
+    over: Overlay,
+    item_least: Ints,
+    ceiling: Ints,
+    least: Ints,
+    old: Ints,
+    rows: Ints | None = None,
+) -> tuple[price.Terms, price.Limits]:
+    """What prices are made of, a row for each landed cost. rows: which store and category each has, where they stand once for many."""
+    n = len(landed)
+    kinds: dict[tuple[int, str], int] = {}
+    pairs = zip(store.tolist(), category, strict=True)
+    which = np.fromiter((kinds.setdefault(pair, len(kinds)) for pair in pairs), np.int64, len(category))
+    which = which if rows is None else which[rows]
+    table = np.zeros((max(len(kinds), 1), 8), dtype=np.int64)
+    for (number, name), place in kinds.items():
+        shop, fee = facts.stores[number], fee_of(facts.fees, number, name)
+        table[place] = [
+            fee.percent if fee else 0,
+            fee.least if fee else 0,
+            NONE if fee is None or fee.cap is None else fee.cap,
+            fee.fixed if fee else 0,
+            shop.payment,
+            shop.payment_fixed,
+            shop.tax_in_price,
+            0,
+        ]
+    picked = table[which] if n else np.zeros((0, 8), dtype=np.int64)
+
+    def rule(name: str, empty: int) -> Ints:
+        values = over.values.get(name)
+        return np.full(n, empty, dtype=np.int64) if values is None else np.where(values == NONE, empty, values)
+
+    def tighter(one: Ints, other: Ints, pick: Any) -> Ints:
+        return np.asarray(np.where(one == NONE, other, np.where(other == NONE, one, pick(one, other))))
+
+    terms = price.Terms(
+        landed, rule("reserve", 0), picked[:, 0], picked[:, 1], picked[:, 2], picked[:, 3], picked[:, 4], picked[:, 5], picked[:, 6]
+    )
+    # Where nobody said how to price, nothing is priced.
+    limits = price.Limits(
+        rule("rule", int(price.Rule.unset)),
+        rule("rule_value", 0),
+        rule("min_margin", NONE),
+        rule("min_profit", NONE),
+        tighter(tighter(item_least, least, np.maximum), rule("least_price", NONE), np.maximum),
+        tighter(rule("ceiling", NONE), ceiling, np.minimum),
+        rule("endings", 0),
+        np.where(old > 0, old, NONE),
+        rule("step", NONE),
+    )
+    return terms, limits

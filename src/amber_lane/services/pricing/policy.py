@@ -1,0 +1,190 @@
+"""Rules and policies laid over columns of listings: house, supplier, category, store, SKU; the nearest wins."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ...core.money import Ints, show
+from ...core.price import NONE, Endings, Rule
+from ...core.risk import REFUND_COST
+from ...core.rules import SCOPES, Layer, resolve
+from ...data.prices import Policy, PriceRule
+
+# How we respond and what we hold, where nobody said otherwise. Shares in ppm, money in minor units.
+POLICY_DEFAULTS: dict[str, Any] = {
+    "follow_price": True,
+    "follow_stock": True,
+    "cushion": 2,
+    "cap": 8,
+    "pause_at": 0,
+    "resume_at": 3,
+    "resume_sweeps": 3,
+    "at_none": "hide",
+    "at_gone": "hide",
+    "share": True,
+    "loss_pauses": True,
+    "held_pauses": False,
+    "doubt_percent": 400_000,
+    "doubt_again": 2,
+    # How many robust deviations an item's cost may move from how it usually does; 0 = its usual moves say nothing.
+    "doubt_deviations": 6,
+    "hold_share": 300_000,
+    "hold_median": 150_000,
+    "hold_agree": 4,
+    "stale_hours": 6,
+    # A sheet that a person brings in is believed for so many days; 0 = for ever.
+    "sheet_days": 7,
+    # More prices than this at once wait for a person; 0 = as many as there are.
+    "wait_over": 300,
+    # No item that is sold goes without a look for longer, where looks are planned one by one.
+    "look_gap_hours": 24,
+    "currency_cushion": 20_000,
+    "rebate_counts": False,
+    # Where no rule sets a returns reserve, what really came back does.
+    "reserve_real": True,
+    "refund_cost": REFUND_COST,
+    "least_order_profit": 0,
+    "look_over": 40_000,
+    # What a late parcel costs on average: messages, and now and then a refund.
+    "late_cost": 300,
+    # A line of so many times what is usual for its SKU is looked at; a split order whose parcels cost more to send than that, too.
+    "unusual_times": 3,
+    "split_over": 1500,
+    # Whether an order that looks like a repetition of another one is held.
+    "hold_twice": True,
+    # A parcel that moved, and of which nobody said for so many days that it arrived, is taken as arrived; 0 = never.
+    "arrived_after_days": 30,
+    # Letters that are not Latin: asked about, written in Latin ones by themselves, or printed as they are.
+    "letters": "ask",
+    "send": "after",
+    "send_minutes": 30,
+    # Lanes: whether the sure ones are opened without asking; what share must come in time, and be taken, at least.
+    "open_sure": True,
+    # Whether the same thing in another pack may be opened by itself too, in its units.
+    "open_packs": False,
+    "slow_below": 700_000,
+    "shut_below": 300_000,
+}
+AT_NONE = ("hide", "zero", "leave", "end")
+SENDS = ("hand", "once", "after")
+LETTERS = ("ask", "latin", "all")
+WORDS = {"at_none": AT_NONE, "at_gone": AT_NONE, "send": SENDS, "letters": LETTERS}
+RULE_FIELDS = ("rule", "rule_value", "min_margin", "min_profit", "ceiling", "endings", "step", "reserve", "least_price", "compare_at")
+
+
+@dataclass(frozen=True)
+class Keys:
+    """Whose rules a column of listings falls under: the code per row of each scope."""
+
+    supplier: Sequence[str]
+    category: Sequence[str]
+    store: Sequence[str]
+    sku: Sequence[str]
+
+
+@dataclass
+class Overlay:
+    """Values per field as columns, and per field which layer gave them (an index into `names`)."""
+
+    values: dict[str, Ints]
+    source: dict[str, Ints]
+    names: list[str] = field(default_factory=lambda: ["house"])
+
+
+def _rows_of(keys: Keys | None, scope: str, wanted: Iterable[str]) -> dict[str, Ints]:
+    """Row numbers of each key that has a rule."""
+    if keys is None:
+        return {}
+    column: Sequence[str] = getattr(keys, scope)
+    asked = set(wanted)
+    found: dict[str, list[int]] = {}
+    for place, key in enumerate(column):
+        if key in asked:
+            found.setdefault(key, []).append(place)
+    return {key: np.array(places, dtype=np.int64) for key, places in found.items()}
+
+
+def lay_over(n: int, layers: Sequence[tuple[str, str, int, Mapping[str, int | None]]], keys: Keys, landed: Ints | None) -> Overlay:
+    """Lay (scope, key, band_from, fields) over n rows, widest scope first; within a scope the highest band that fits."""
+    over = Overlay({}, {})
+    order = sorted(layers, key=lambda one: (SCOPES.index(one[0]), one[2]))
+    wanted: dict[str, list[str]] = {}
+    for scope, key, _, _ in order:
+        wanted.setdefault(scope, []).append(key)
+    rows_of = {scope: _rows_of(keys, scope, names) for scope, names in wanted.items() if scope != "house"}
+    everyone = np.arange(n)
+    for at, (scope, key, band, fields) in enumerate(order):
+        rows = everyone if scope == "house" else rows_of[scope].get(key, everyone[:0])
+        if landed is not None:
+            # A band reaches up to the next one of the same scope and key, whatever that one leaves unset.
+            above = [o[2] for o in order[at + 1 :] if o[0] == scope and o[1] == key and o[2] > band]
+            rows = rows[(landed[rows] >= band) & (landed[rows] < (min(above) if above else np.iinfo(np.int64).max))]
+        if not len(rows):
+            continue
+        over.names.append(_named(scope, key, band))
+        for name, value in fields.items():
+            if value is None:
+                continue
+            over.values.setdefault(name, np.full(n, NONE, dtype=np.int64))[rows] = value
+            over.source.setdefault(name, np.full(n, -1, dtype=np.int64))[rows] = len(over.names) - 1
+    return over
+
+
+def _named(scope: str, key: str, band: int) -> str:
+    """A rule as the bench calls it: 'house', 'store BF', 'house from £5.00'."""
+    whose = f"{'SKU' if scope == 'sku' else scope} {key}".strip()
+    return f"{whose} from {show(band, 'GBP')}" if band else whose
+
+
+def price_layers(rules: Iterable[PriceRule], endings: Endings) -> list[tuple[str, str, int, dict[str, int | None]]]:
+    """Price rules as layers of integers; endings become numbers of sets."""
+    out = []
+    for one in rules:
+        fields: dict[str, int | None] = {name: getattr(one, name) for name in RULE_FIELDS if name not in ("rule", "endings")}
+        fields["rule"] = None if one.rule is None else int(Rule.named(one.rule))
+        fields["endings"] = None if one.endings is None else endings.add(parse_endings(one.endings))
+        out.append((one.scope, one.scope_key, one.band_from, fields))
+    return out
+
+
+def parse_endings(text: str) -> list[int]:
+    """'49|99' as minor parts; ValueError otherwise."""
+    parts = [part.strip().lstrip(".") for part in text.replace(",", "|").replace(" ", "|").split("|") if part.strip()]
+    if any(not part.isdecimal() or len(part) > 2 for part in parts):
+        raise ValueError(f"{text!r} is not endings such as 49|99")
+    return [int(part) for part in parts]
+
+
+def policy_columns(policies: Iterable[Policy], n: int, keys: Keys) -> dict[str, Ints]:
+    """Every policy field as a column; words become their place in their list."""
+    layers = []
+    for one in policies:
+        layers.append((one.scope, one.scope_key, 0, {name: _number(name, value) for name, value in one.fields.items()}))
+    over = lay_over(n, layers, keys, None)
+    columns = {}
+    for name, default in POLICY_DEFAULTS.items():
+        start = np.full(n, _number(name, default), dtype=np.int64)
+        given = over.values.get(name)
+        columns[name] = start if given is None else np.where(given == NONE, start, given)
+    return columns
+
+
+def _number(name: str, value: Any) -> int | None:
+    if value is None:
+        return None
+    return WORDS[name].index(value) if name in WORDS else int(value)
+
+
+def policy_for(s: Session, **keys: str) -> dict[str, Any]:
+    """The policy of one place, as a person reads it; keys: supplier=…, store=…, sku=…, category=…."""
+    layers = [Layer("house", "default", POLICY_DEFAULTS)]
+    for one in s.scalars(select(Policy)):
+        if one.scope == "house" or keys.get(one.scope) == one.scope_key:
+            layers.append(Layer(one.scope, one.scope_key or "house", one.fields))
+    return resolve(layers).values

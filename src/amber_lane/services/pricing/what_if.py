@@ -1,0 +1,323 @@
+"""The rules by which prices are made: changed in a draft, seen before they are applied, applied to all or some."""
+
+from __future__ import annotations
+
+import json
+import threading
+from collections.abc import Callable, Collection, Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from sqlalchemy import Select, case, func, select
+
+from ...core import price
+from ...core.explain import Explained, explain
+from ...core.money import PPM, Ints, half_up
+from ...core.price import NONE, Outcome, SetBy
+from ...data import moved, revisions
+from ...data.base import by_index
+from ...data.bulk import by_id, in_chunks, quiet
+from ...data.lanes import LanePart
+from ...data.outbox import Act
+from ...data.prices import PriceRule
+from ...data.shelf import HAS_HAND_UNTIL, Listing, Sku
+from ...data.source import Item
+from ...data.watch import Response
+from ..base import portions
+from ..base.context import Desk
+from ..base.errors import Conflict, NotFound
+from ..outbox.listing_changes import want
+from .apply import Ask, respond, respond_now, with_sharers
+from .decide import CROWD, LIVE, PAUSE, RESUME, Decided, decide
+from .decisions import explanations
+from .drafts import Change, as_it_was
+from .frame import Book, Raw, build, load, read, splice
+from .inputs import Facts
+from .rollback import as_before
+from .rule_steps import Dip, dips
+
+BINS = range(-10, 62, 2)
+# What a person has to have seen before a change is made.
+SEEN = ("rise", "fall", "pause", "resume")
+
+
+def rules(desk: Desk) -> list[PriceRule]:
+    """All price rules, widest scope first."""
+    return list(desk.s.scalars(select(PriceRule).order_by(PriceRule.scope, PriceRule.scope_key, PriceRule.band_from)))
+
+
+@dataclass(frozen=True)
+class WhatIf:
+    """The whole catalogue under a draft. Columns of one entry per listing; counts and histogram over all."""
+
+    book: Book
+    decided: Decided
+    now_margin: Ints
+    then_margin: Ints
+    counts: dict[str, int]
+    # What a day earns more (or less) than now, and what it earns then, at the present pace; minor units.
+    a_day: int
+    earns: int
+    facts: Facts
+    # Where the bands make a dearer item cheaper, with how many listings stand there.
+    dips: list[Dip]
+
+
+class Catalogue:
+    """What was read of all listings for a what-if; of what changed since, those few SKUs are read anew."""
+
+    # More changes than these are read quicker all at once.
+    MANY = 20_000
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+        self.kept: tuple[int, dict[str, int], Raw] | None = None
+
+    def read(self, desk: Desk, facts: Facts) -> Raw:
+        with self.lock:
+            n, told = moved.newest(desk.s), revisions.of(desk.s)
+            at = {table: told.get(table, 0) for table in _BESIDE}
+            if self.kept is not None and self.kept[:2] == (n, at):
+                return self.kept[2]
+            with quiet():
+                skus = None if self.kept is None else moved.since(desk.s, self.kept[0], self.MANY)
+                if skus is None or self.kept is None:
+                    raw = read(desk, facts)
+                else:
+                    raw = splice(desk, self.kept[2], facts, sorted({*skus, *self._ended(desk, self.kept[2])}))
+            self.kept = (n, at, raw)
+            return raw
+
+    def _ended(self, desk: Desk, raw: Raw) -> list[int]:
+        """SKUs with a price by hand that held when they were read and does not any more."""
+        ended = select(Listing.sku_id).where(HAS_HAND_UNTIL, Listing.hand_until > raw.now, Listing.hand_until <= desk.now)
+        return list(desk.s.scalars(by_index(ended, Listing, "ix_listing_hand_until")))
+
+
+# What decides beside SKUs themselves which lane fills a listing, and how much of it is promised already.
+_BESIDE = ("store", "supplier", "service", "origin", "order_line", "purchase_order", "purchase_line")
+
+
+def what_if(desk: Desk, change: Change | None, raw: Callable[[Facts], Raw] | None = None) -> WhatIf:
+    """Work every price out as if a change were made (None: as things stand). Nothing is written.
+
+    raw: where to get the rows from, if they were read already.
+    """
+    facts = Facts.read(desk.s)
+    draft = facts if change is None else change.lay(facts)
+    rows = raw(facts) if raw else read(desk, facts)
+    real = build(rows, facts)
+    book = real if change is None else build(rows, draft)
+    # Prices are shown as they would be also where they are not written yet; how many of those there are is told.
+    practice = ~book.prices_on
+    book = replace(book, prices_on=np.ones(len(book.ids), dtype=np.bool_))
+    decided = decide(book, counted=False)
+    laned = book.counted & (book.hand_price == NONE)
+    then_price = np.where(laned & ~decided.waits, decided.price, book.wanted_price)
+    then, now = price.keep(then_price, book.terms), price.keep(real.wanted_price, real.terms)
+    held = decided.waits & laned
+    counts = {
+        "listings": int(laned.sum()),
+        "rise": int((laned & (then_price > book.wanted_price)).sum()),
+        "fall": int((laned & (then_price < book.wanted_price)).sum()),
+        "practice": int((practice & laned & (then_price != book.wanted_price)).sum()),
+        "ceiling": int((laned & (decided.priced.set_by == SetBy.ceiling)).sum()),
+        "step": int((laned & (decided.priced.set_by == SetBy.step)).sum()),
+        "floor": int((laned & ~np.isin(decided.priced.outcome, (Outcome.ok, Outcome.no_rule))).sum()),
+        "loss": int((laned & (then.profit < 0)).sum()),
+        "held": int(held.sum()),
+        "pause": int((decided.kind == PAUSE).sum()),
+        "resume": int((decided.kind == RESUME).sum()),
+    }
+    found = dips(draft, book)
+    counts["dips"] = sum(one.listings for one in found)
+    gain = np.where(laned & real.counted, (then.profit - now.profit) * book.pace, 0)
+    earns = half_up(int(np.where(laned & (book.state == LIVE), then.profit * book.pace, 0).sum()), PPM)
+    before = np.where(real.counted, _margin(now), NONE)
+    return WhatIf(book, decided, before, _margin(then), counts, half_up(int(gain.sum()), PPM), earns, draft, found)
+
+
+def _margin(kept: price.Kept) -> Ints:
+    """Margin in tenths of a percent; NONE where nothing is left after tax."""
+    return np.where(kept.net > 0, (2 * kept.profit * 1000 + kept.net) // np.maximum(2 * kept.net, 1), NONE)
+
+
+def histogram(margins: Ints, rows: Ints) -> list[int]:
+    """Listings per two percent of margin; what lies outside is counted at the ends."""
+    values = np.clip(margins[rows] // 10, BINS[0], BINS[-1])
+    return np.bincount((values - BINS[0]) // 2, minlength=len(BINS)).tolist() if len(values) else [0] * len(BINS)
+
+
+def apply(
+    desk: Desk, change: Change, seen: dict[str, int], only: set[int] | None, leave: Collection[int] = (), view: WhatIf | None = None
+) -> dict[str, int]:
+    """Put a drafted change in force and let all listings follow, or only those picked, or all but those left.
+
+    `seen`: the counts the person saw; Conflict when they no longer hold, so that nothing unseen is done. view: what the change does,
+    where it was just worked out, so that nobody waits for that.
+    """
+    view = view or what_if(desk, change)
+    if any(view.counts[name] != seen.get(name, 0) for name in SEEN):
+        raise Conflict("costs have moved since you looked; look at the new figures before you apply")
+    if leave:
+        only = (set(view.book.ids.tolist()) if only is None else only) - set(leave)
+    act = change.keep(desk)
+    moved = [f"{view.counts[name]} {name}" for name in ("rise", "fall", "pause", "resume") if view.counts[name]]
+    if view.counts["practice"]:
+        moved.append(f"{view.counts['practice']} of them only here, since their prices are not written yet")
+    act.told = f"{act.told}: {', '.join(moved) or 'no price moves'}"
+    act.after = {**(act.after or {}), "picked": None if only is None else len(only)}
+    desk.s.flush()
+    return respond(desk, None, act=act.id, only=only, seen=True)
+
+
+def restore(desk: Desk, act: Act) -> None:
+    """Undo a kept change: what stood before, and the prices that follow from it."""
+    back = as_it_was(act).keep(desk)
+    desk.s.flush()
+    respond(desk, None, act=back.id, seen=True)
+
+
+def items_behind(desk: Desk, listing: Listing) -> list[tuple[int, str]]:
+    """The supplier items of the lane that fills a listing: id and number."""
+    parts = select(Item.id, Item.number).join(LanePart, LanePart.item_id == Item.id).where(LanePart.lane_id == (listing.lane_id or 0))
+    return list(desk.s.execute(parts.order_by(LanePart.id)).tuples())
+
+
+def why_price(desk: Desk, listing_id: int) -> tuple[Listing, Sku, Explained | None]:
+    """Why a listing costs what it costs, worked out now from what we believe now."""
+    listing = desk.get(Listing, listing_id, "listing")
+    sku = desk.get(Sku, listing.sku_id, "SKU")
+    book = load(desk, with_sharers(desk, {sku.id}), preparing=listing.state == "preparing")
+    rows = np.flatnonzero(book.ids == listing_id)
+    if not len(rows) or not book.counted[rows[0]]:
+        return listing, sku, None
+    return listing, sku, explain(json.loads(explanations(book, rows)[0]), listing.wanted_price, listing.currency)
+
+
+def why_response(desk: Desk, number: int) -> tuple[Response, Listing, Sku, Explained]:
+    """Why a response was what it was, from the terms it kept."""
+    response = desk.get(Response, number, "response")
+    listing = desk.get(Listing, response.listing_id, "listing")
+    if "landed" not in (response.terms or {}):
+        raise NotFound("this response kept no terms")
+    return (
+        response,
+        listing,
+        desk.get(Sku, listing.sku_id, "SKU"),
+        explain(response.terms, response.new_price, listing.currency, response.old_price),
+    )
+
+
+def waiting(desk: Desk, set_by: int, outcome: int) -> list[int]:
+    """Responses that wait for the same reason."""
+    query = select(Response.id).where(Response.state == "waits", Response.set_by == set_by, Response.outcome == outcome)
+    return list(desk.s.scalars(query))
+
+
+def crowd(desk: Desk) -> list[int]:
+    """Responses that wait only since too many prices moved at once."""
+    return list(desk.s.scalars(select(Response.id).where(Response.state == "waits", Response.outcome == CROWD)))
+
+
+def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
+    """A person's word on responses that wait: take the best price there is, or leave the listing as it is. Can be undone.
+
+    Very many are settled in portions that follow. Returns how many.
+    """
+    chosen = [row for chunk in in_chunks(numbers) for row in desk.s.scalars(_still_waiting(chunk))]
+    if not chosen:
+        raise Conflict("nothing of this waits any more")
+    if len(chosen) <= portions.AT_ONCE:
+        return _settle(desk, {"approve": approve}, chosen)
+    title = f"{'Approving' if approve else 'Leaving'} {len(chosen):,} waiting responses"
+    portions.enter(desk, "settle", title, {"approve": approve}, portions.cut(chosen), len(chosen))
+    return len(chosen)
+
+
+def _still_waiting(numbers: Sequence[int]) -> Select[int]:
+    return select(Response.id).where(Response.id.in_(numbers), Response.state == "waits").order_by(Response.id)
+
+
+@portions.work("settle")
+def _settle(desk: Desk, body: dict[str, Any], part: Sequence[int]) -> int:
+    approve = body["approve"]
+    rows = [row for row in by_id(desk.s, Response, part).values() if row.state == "waits"]
+    if not rows:
+        return 0
+    done, word = len(rows), "approved" if approve else "left as they are"
+    after = {"responses": [row.id for row in rows]}
+    act = desk.log_part("response.settle", "responses", lambda n: f"{n:,} waiting response{'s' if n > 1 else ''} {word}", after, done)
+    told = act.told
+    many = [row for row in rows if row.outcome == CROWD]
+    for row in rows:
+        row.state = "kept"
+    desk.s.flush()
+    if approve and many:
+        # Their prices are fine: they go as they would have gone, however many there are.
+        listings = by_id(desk.s, Listing, (row.listing_id for row in many))
+        skus = {one.sku_id for one in listings.values()}
+        respond_now(desk, Ask(act=act.id, seen=True), skus, {}, set(listings))
+    if approve:
+        _take_best(desk, [row for row in rows if row.outcome != CROWD], act.id)
+        desk.s.flush()
+        act.told = f"{told}: {what_moved(desk, act.id)}"
+    return done
+
+
+def what_moved(desk: Desk, act: int) -> str:
+    """What an act really did to prices: how many rose and how many fell."""
+    rise, fall = desk.s.execute(
+        select(
+            func.sum(case((Response.new_price > Response.old_price, 1), else_=0)),
+            func.sum(case((Response.new_price < Response.old_price, 1), else_=0)),
+        ).where(Response.act_id == act, Response.state == "sent")
+    ).one()
+    parts = [
+        f"{n} {'rises' if n == 1 else 'rise'}" if up else f"{n} {'falls' if n == 1 else 'fall'}"
+        for n, up in ((rise, True), (fall, False))
+        if n
+    ]
+    return ", ".join(parts) or "no price moves"
+
+
+def review(desk: Desk) -> None:
+    """What waits since many moved at once is worked out anew: what would not move now waits no longer."""
+    listings = select(Response.listing_id).where(Response.state == "waits", Response.outcome == CROWD)
+    skus = set(desk.s.scalars(select(Listing.sku_id).where(Listing.id.in_(listings))))
+    if skus:
+        respond(desk, skus, alone=True)
+
+
+def unsettle(desk: Desk, act: Act) -> None:
+    """Undo a word on what waited: prices that went out go back, what was off sale is so again, and all of it waits as before."""
+    settled = by_id(desk.s, Response, (act.after or {})["responses"]).values()
+    mine = {row.listing_id for row in settled}
+    sent = select(Response.listing_id).where(Response.act_id == act.id, Response.state == "sent")
+    changed = mine & {number for chunk in in_chunks(mine) for number in desk.s.scalars(sent.where(Response.listing_id.in_(chunk)))}
+    as_before(desk, act.id, {row.sku_id for row in by_id(desk.s, Listing, mine).values()})
+    for listing in by_id(desk.s, Listing, changed).values():
+        if listing.state == "paused" and not listing.paused_by:
+            listing.paused_by = "hold"
+    for row in settled:
+        row.state = "waits"
+
+
+def _take_best(desk: Desk, rows: list[Response], act: int) -> None:
+    """What a ceiling or a step stands in the way of: the best price there is, although it breaks a limit."""
+    rows = [row for row in rows if row.set_by in (SetBy.ceiling, SetBy.step)]
+    if not rows:
+        return
+    listings = by_id(desk.s, Listing, (row.listing_id for row in rows))
+    book = load(desk, with_sharers(desk, {one.sku_id for one in listings.values()}))
+    best = decide(book, counted=False).priced
+    place = dict(zip(book.ids.tolist(), range(len(book.ids)), strict=True))
+    for row in rows:
+        at = place.get(row.listing_id)
+        if at is not None and book.counted[at] and int(best.price[at]) != NONE and int(best.outcome[at]) != Outcome.no_price:
+            listing = listings[row.listing_id]
+            row.state, row.act_id, row.old_price, row.new_price = "sent", act, listing.wanted_price, int(best.price[at])
+            row.old_state, row.old_quantity = listing.state, listing.wanted_quantity
+            want(desk, listing, price=row.new_price, state="live" if listing.paused_by == "hold" else None)
+            listing.paused_by = "" if listing.paused_by == "hold" else listing.paused_by
