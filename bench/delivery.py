@@ -19,7 +19,7 @@ from amber_lane.data.session import Database
 from amber_lane.data.setup import FeeRow, Link, Store
 from amber_lane.data.shelf import Listing
 from amber_lane.jobs.delivery import Delivery
-from amber_lane.jobs.reads import Reader
+from amber_lane.jobs.polling import Reader
 from amber_lane.services.base.context import Desk
 from amber_lane.services.base.credentials import Safe
 from amber_lane.services.outbox.listing_changes import want

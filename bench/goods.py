@@ -17,16 +17,16 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select, update
 
-from amber_lane.api.source import item_rows
+from amber_lane.api.catalogue.search import item_rows
 from amber_lane.connectors.protocols import BatchAnswer, CatalogueItem, ListingChange
 from amber_lane.core.allowance import plan
 from amber_lane.data.outbox import Job, Outbox
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
+from amber_lane.jobs.background_jobs import LongJobs, start
 from amber_lane.jobs.batches import Batches
-from amber_lane.jobs.letters import PictureDesk
-from amber_lane.jobs.longjobs import LongJobs, start
+from amber_lane.jobs.outbox_senders import PictureDesk
 from amber_lane.services.base.context import Desk
 from amber_lane.services.catalogue import ingest
 from amber_lane.services.catalogue.search import Finder, Search

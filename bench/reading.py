@@ -12,7 +12,7 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 
 from amber_lane.api.app import make_app, make_house
-from amber_lane.api.shapes import rows_out
+from amber_lane.api.schemas import rows_out
 from amber_lane.clock import SystemClock
 from amber_lane.services.base.context import Desk
 from amber_lane.services.grids import goods_grids

@@ -26,7 +26,7 @@ from typing import Any
 
 import httpx
 
-from amber_lane.api.session import DEMO
+from amber_lane.api.people.sign_in import DEMO
 
 from .server import resident
 

@@ -17,7 +17,7 @@ import structlog
 
 from .connectors.errors import Denied, OutsideError, Refused, UnknownOutcome
 from .connectors.protocols import OrderPage, StoreLink, StoreOrder
-from .jobs.letters import SEND
+from .jobs.outbox_senders import SEND
 from .services.outbox.queue import fault_of
 
 log = structlog.get_logger()

@@ -19,9 +19,10 @@ from schemathesis import GenerationMode
 from schemathesis.checks import CHECKS, load_all_checks
 from schemathesis.config import SchemathesisConfig
 
-from amber_lane.api import deps, rates
+from amber_lane.api import deps
 from amber_lane.api.app import make_app, make_house
 from amber_lane.api.document import OPEN
+from amber_lane.api.pricing import exchange_rates
 from amber_lane.clock import SystemClock
 from amber_lane.services.alerts import today
 from amber_lane.services.base.errors import Conflict
@@ -60,7 +61,7 @@ def test_heavy_views_are_few_at_a_time_and_starve_no_light_one(client, monkeypat
         inside[0] -= 1
         raise Conflict("enough seen")
 
-    monkeypatch.setattr(rates.replay_told, "beside", slow)
+    monkeypatch.setattr(exchange_rates.replay_told, "beside", slow)
     with ThreadPoolExecutor(60) as pool:
         heavy = [pool.submit(client.post, "/api/v1/prices/replay", json={"days": 14}) for _ in range(50)]
         try:

@@ -12,9 +12,10 @@ from fastapi.testclient import TestClient
 from httpx import Response
 from sqlalchemy import select, update
 
-from amber_lane.api import headers, session
+from amber_lane.api import headers
 from amber_lane.api.app import make_app, make_house
 from amber_lane.api.deps import House
+from amber_lane.api.people import sign_in
 from amber_lane.clock import SystemClock
 from amber_lane.data.outbox import Act
 from amber_lane.data.setup import SignIn
@@ -35,7 +36,7 @@ def house(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[House]:
     (tmp_path / "index.html").write_text("<p>page</p>")
     # The work of a password is its strength, and nothing that is asked here.
     monkeypatch.setattr(credentials, "_hasher", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
-    monkeypatch.setattr(session, "_NOBODY", credentials.hash_password("nobody at all"))
+    monkeypatch.setattr(sign_in, "_NOBODY", credentials.hash_password("nobody at all"))
     made = make_house(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
     with made.db.writing() as s:
         for name, mail in (("Ada", ADA), ("Wren", WREN)):

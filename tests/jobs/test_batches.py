@@ -180,7 +180,7 @@ def test_killed_between_sending_and_the_answer_the_store_is_asked_first(fair: Bu
     rows = batches._claim("store:2", 250)
     with fair.house.db.reading() as s:
         link: Any = fair.house.doors.of(fair.desk(s), "store", 2)
-    from amber_lane.jobs.letters import change_of
+    from amber_lane.jobs.outbox_senders import change_of
 
     link.send_batch([change_of(row.body) for row in rows], rows[0].ticket)
     # The machine dies here; another one comes up.

@@ -18,7 +18,7 @@ from amber_lane.connectors.errors import Denied, Malformed
 from amber_lane.connectors.own_site import OwnSite
 from amber_lane.data.orders import Order
 from amber_lane.data.setup import Store
-from amber_lane.jobs.reads import Reader
+from amber_lane.jobs.polling import Reader
 from amber_lane.jobs.worker import Worker
 from amber_lane.services.base.credentials import Safe
 from amber_lane.services.partners.connections import Doors

@@ -33,44 +33,26 @@ from ..memory import give_back
 from ..services.base.credentials import Safe
 from ..services.partners.connections import Doors
 from ..settings import Settings
-from . import (
-    accounts,
-    agents,
-    allowance,
-    asking,
-    catalogues,
-    families,
-    first_day,
-    going_live,
-    groups,
-    lanes,
-    mapping,
-    order_acts,
-    ordering,
-    orders,
-    own_sign_in,
-    partners,
-    payments,
-    people,
-    prices,
-    program,
-    rates,
-    sending,
-    session,
-    setup,
-    sheets,
-    shelf,
-    source,
-    today,
-    transit,
-    watch,
-    why,
-)
+from .alerts import today
+from .catalogue import search
+from .delivery import agent_leases
 from .deps import House, known_questions, managers_only, seated
 from .document import describe
 from .errors import add_errors
+from .fulfilment import parcels
 from .headers import Guard
-from .live import Live
+from .imports import sheets
+from .inbound import agent_portal
+from .listings import allowance, going_live, listings, variant_matrix
+from .mapping import lanes, mapping_queue
+from .monitoring import catalogue_sheets, decision_groups, sweeps
+from .orders import order_acts, orders
+from .partners import connections, first_steps, life_cycle, partner_terms
+from .people import own_sign_in, sign_in, users
+from .pricing import exchange_rates, explanations, prices
+from .pulse import Live
+from .purchasing import buying_accounts, payment_batches, purchase_orders
+from .sourcing import sourcing
 
 # Reads slow each other down when many threads share one interpreter; a few keep the answers even.
 THREADS = 6
@@ -134,7 +116,7 @@ def make_house(settings: Settings, transport: httpx.BaseTransport | None = None,
 def _known(scope: Scope) -> bool:
     """Whether a request is of somebody who is signed in, or of a store's program."""
     request = Request(scope)
-    return seated(request) is not None or program.holds_token(request)
+    return seated(request) is not None or agent_leases.holds_token(request)
 
 
 def _for_its_owner_alone(folder: Path, db: Database) -> None:
@@ -190,31 +172,31 @@ def make_app(house: House, beside: Beside | None = None) -> FastAPI:
     app.state.house = house
     add_errors(app)
     describe(app)
-    goods = (allowance, catalogues, asking, source, shelf, families)
-    for part in (session, own_sign_in, program, agents):
+    goods = (allowance, catalogue_sheets, sourcing, search, listings, variant_matrix)
+    for part in (sign_in, own_sign_in, agent_leases, agent_portal):
         app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(known_questions)])
     for part in (
         today,
-        mapping,
+        mapping_queue,
         lanes,
         prices,
-        why,
-        rates,
-        watch,
-        accounts,
-        first_day,
+        explanations,
+        exchange_rates,
+        sweeps,
+        buying_accounts,
+        first_steps,
         going_live,
-        partners,
-        people,
-        ordering,
-        payments,
-        groups,
+        life_cycle,
+        users,
+        purchase_orders,
+        payment_batches,
+        decision_groups,
         order_acts,
         orders,
-        transit,
-        setup,
+        parcels,
+        connections,
         sheets,
-        sending,
+        partner_terms,
         *goods,
     ):
         app.include_router(part.router, prefix="/api/v1", dependencies=[Depends(managers_only), Depends(known_questions)])

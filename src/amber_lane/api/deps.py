@@ -20,7 +20,7 @@ from ..clock import Clock
 from ..data.session import Database
 from ..data.setup import Person, SignIn
 from ..data.turns import TooLong
-from ..jobs.reads import Reader
+from ..jobs.polling import Reader
 from ..jobs.worker import Worker
 from ..services.base.context import Desk
 from ..services.base.errors import Invalid

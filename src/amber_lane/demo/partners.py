@@ -16,7 +16,7 @@ import httpx
 from sqlalchemy import select
 
 from ..api.deps import House
-from ..api.session import DEMO
+from ..api.people.sign_in import DEMO
 from ..connectors.kinds import connect
 from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
 from ..core.plans import Plan

@@ -23,7 +23,7 @@ from ..data.session import Database
 from ..services.base.context import Desk
 from ..services.delivery import effects
 from ..services.outbox import queue
-from .letters import PictureDesk, change_of
+from .outbox_senders import PictureDesk, change_of
 
 LOOK_AGAIN = timedelta(seconds=30)
 WHO = "Delivery"

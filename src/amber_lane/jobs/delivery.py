@@ -42,7 +42,7 @@ from ..services.outbox.store_switches import writing
 from ..services.partners.connections import Doors, link_of, note_budget, note_health
 from ..services.partners.life_cycle import set_apart
 from .batches import Batches
-from .letters import SEND, PictureDesk
+from .outbox_senders import SEND, PictureDesk
 
 # A change that breaks something here at each of so many tries is given up. One that the outside does not take for the
 # moment is tried for as long as it takes, with growing waits up to this many seconds.

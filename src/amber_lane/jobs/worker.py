@@ -34,11 +34,11 @@ from ..services.partners.connections import Doors
 from ..services.purchasing import purchase_orders
 from ..services.sourcing import saved_searches
 from ..sheets import apart
+from .background_jobs import LongJobs, start
 from .delivery import Delivery
 from .hourly import Hourly
-from .longjobs import LongJobs, start
+from .polling import Reader
 from .portions import Portions
-from .reads import Reader
 
 log = structlog.get_logger()
 # So many times slower are the beats where the clock is the real one.

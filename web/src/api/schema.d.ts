@@ -4182,6 +4182,47 @@ export interface components {
              */
             region: string;
         };
+        /** AgentAnswerAsk */
+        AgentAnswerAsk: {
+            /** Reference */
+            reference: string;
+            /** State */
+            state: string;
+            /**
+             * Told
+             * @default
+             */
+            told: string;
+        };
+        /**
+         * AlertMember
+         * @description One of what a row stands for; its key does the row's step for it alone.
+         */
+        AlertMember: {
+            at_risk: components["schemas"]["Money"];
+            /** Go */
+            go: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Told */
+            told: string;
+        };
+        /**
+         * AlertStepAsk
+         * @description other: the second way on, not the best step. choice: what was chosen, where the step asks for one. keys: of a cause, these alone.
+         */
+        AlertStepAsk: {
+            /** Choice */
+            choice?: string | null;
+            /** Key */
+            key: string;
+            /** Keys */
+            keys?: string[] | null;
+            /** Other */
+            other?: boolean | null;
+        };
         /**
          * AllowanceAsk
          * @description What a store lets us show, where it does not tell that itself; None = no limit.
@@ -4766,16 +4807,6 @@ export interface components {
             service: string;
             ship: components["schemas"]["Money"];
         };
-        /**
-         * CutAsk
-         * @description units None = the whole line.
-         */
-        CutAsk: {
-            /** Line */
-            line: number;
-            /** Units */
-            units?: number | null;
-        };
         /** Day */
         Day: {
             /** Day */
@@ -5008,7 +5039,7 @@ export interface components {
             /** Cells */
             cells: components["schemas"]["CellOut"][];
             /** Members */
-            members: components["schemas"]["amber_lane__api__mapping__MemberOut"][];
+            members: components["schemas"]["VariantMember"][];
             /** Suppliers */
             suppliers: components["schemas"]["SupplierColumn"][];
         };
@@ -5371,6 +5402,19 @@ export interface components {
             ids: number[];
             /** Total */
             total: number;
+        };
+        /**
+         * IntroduceAsk
+         * @description The account of the store that the program works, and the carriers that the store knows, by its own names.
+         */
+        IntroduceAsk: {
+            /**
+             * Account
+             * @default
+             */
+            account: string;
+            /** Carriers */
+            carriers?: string[];
         };
         /** ItemListing */
         ItemListing: {
@@ -5780,6 +5824,16 @@ export interface components {
                 [key: string]: string[];
             };
         };
+        /** LaneItemAsk */
+        LaneItemAsk: {
+            /** Item Id */
+            item_id: number;
+            /**
+             * Units
+             * @default 1
+             */
+            units: string;
+        };
         /** LaneOut */
         LaneOut: {
             /** Begun */
@@ -6026,12 +6080,7 @@ export interface components {
         /** LinesAsk */
         LinesAsk: {
             /** Lines */
-            lines: components["schemas"]["CutAsk"][];
-            /**
-             * Why
-             * @default
-             */
-            why: string;
+            lines: number[];
         };
         /** LinkAsk */
         LinkAsk: {
@@ -6324,6 +6373,11 @@ export interface components {
             kind: string;
             /** Start */
             start: number;
+        };
+        /** MatchingStarted */
+        MatchingStarted: {
+            /** Job */
+            job: number;
         };
         /** MatrixOut */
         MatrixOut: {
@@ -6679,7 +6733,7 @@ export interface components {
              */
             instead: boolean;
             /** Parts */
-            parts: components["schemas"]["amber_lane__api__lanes__PartAsk"][];
+            parts: components["schemas"]["LaneItemAsk"][];
             /** Service */
             service?: string | null;
             /** Sku Id */
@@ -6888,18 +6942,6 @@ export interface components {
             stores: components["schemas"]["StoreOrdering"][];
             /** Suppliers */
             suppliers: components["schemas"]["SupplierOrdering"][];
-        };
-        /**
-         * OrdersAsk
-         * @description cursor None: it stays where it is. unreadable: orders that cannot be handed in, each with why.
-         */
-        OrdersAsk: {
-            /** Cursor */
-            cursor?: string | null;
-            /** Orders */
-            orders?: components["schemas"]["OrderIn"][];
-            /** Unreadable */
-            unreadable?: string[];
         };
         /**
          * OrdersStanding
@@ -7183,6 +7225,24 @@ export interface components {
             /** Trouble */
             trouble: string;
         };
+        /**
+         * ParcelStepAsk
+         * @description subject, body: the message as it was looked over; empty as it was proposed.
+         */
+        ParcelStepAsk: {
+            /**
+             * Body
+             * @default
+             */
+            body: string;
+            /** Key */
+            key: string;
+            /**
+             * Subject
+             * @default
+             */
+            subject: string;
+        };
         /** ParcelsStanding */
         ParcelsStanding: {
             /** Late */
@@ -7405,6 +7465,11 @@ export interface components {
             name: string;
             /** Value */
             value: string;
+        };
+        /** PicksAsk */
+        PicksAsk: {
+            /** Picks */
+            picks: components["schemas"]["PickAsk"][];
         };
         /** PlaceAsk */
         PlaceAsk: {
@@ -7765,6 +7830,13 @@ export interface components {
              */
             tab: string;
         };
+        /** ReadingStarted */
+        ReadingStarted: {
+            /** Job */
+            job: number;
+            /** Told */
+            told: string;
+        };
         /** RefuseAsk */
         RefuseAsk: {
             /** Items */
@@ -7885,6 +7957,13 @@ export interface components {
             made: number;
             /** Told */
             told: string;
+        };
+        /** RequestAnswerAsk */
+        RequestAnswerAsk: {
+            /** Item */
+            item: string;
+            /** Version */
+            version: number;
         };
         /** RequestAsk */
         RequestAsk: {
@@ -8586,6 +8665,21 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** StoreOrderingAsk */
+        StoreOrderingAsk: {
+            /**
+             * Greeting
+             * @default
+             */
+            greeting: string;
+            /**
+             * Phone
+             * @default
+             */
+            phone: string;
+            /** Version */
+            version: number;
+        };
         /** StoreOut */
         StoreOut: {
             /** Country */
@@ -8942,7 +9036,7 @@ export interface components {
             /** Kind */
             kind: string;
             /** Members */
-            members: components["schemas"]["amber_lane__api__today__MemberOut"][];
+            members: components["schemas"]["AlertMember"][];
             /** More Members */
             more_members: number;
             other: components["schemas"]["NextStep"] | null;
@@ -9026,6 +9120,17 @@ export interface components {
         Uploaded: {
             /** Token */
             token: string;
+        };
+        /** VariantMember */
+        VariantMember: {
+            /** Has Lane */
+            has_lane: boolean;
+            /** Sku */
+            sku: string;
+            /** Sku Id */
+            sku_id: number;
+            /** Title */
+            title: string;
         };
         /** VersionAsk */
         VersionAsk: {
@@ -9248,65 +9353,20 @@ export interface components {
             /** Told */
             told: string;
         };
-        /** AnswerAsk */
-        amber_lane__api__agents__AnswerAsk: {
-            /** Reference */
-            reference: string;
-            /** State */
-            state: string;
-            /**
-             * Told
-             * @default
-             */
-            told: string;
+        /**
+         * OrdersAsk
+         * @description cursor None: it stays where it is. unreadable: orders that cannot be handed in, each with why.
+         */
+        amber_lane__api__delivery__agent_leases__OrdersAsk: {
+            /** Cursor */
+            cursor?: string | null;
+            /** Orders */
+            orders?: components["schemas"]["OrderIn"][];
+            /** Unreadable */
+            unreadable?: string[];
         };
-        /** AnswerAsk */
-        amber_lane__api__asking__AnswerAsk: {
-            /** Item */
-            item: string;
-            /** Version */
-            version: number;
-        };
-        /** Started */
-        amber_lane__api__catalogues__Started: {
-            /** Job */
-            job: number;
-            /** Told */
-            told: string;
-        };
-        /** PartAsk */
-        amber_lane__api__lanes__PartAsk: {
-            /** Item Id */
-            item_id: number;
-            /**
-             * Units
-             * @default 1
-             */
-            units: string;
-        };
-        /** ManyAsk */
-        amber_lane__api__mapping__ManyAsk: {
-            /** Picks */
-            picks: components["schemas"]["PickAsk"][];
-        };
-        /** MemberOut */
-        amber_lane__api__mapping__MemberOut: {
-            /** Has Lane */
-            has_lane: boolean;
-            /** Sku */
-            sku: string;
-            /** Sku Id */
-            sku_id: number;
-            /** Title */
-            title: string;
-        };
-        /** Started */
-        amber_lane__api__mapping__Started: {
-            /** Job */
-            job: number;
-        };
-        /** ManyAsk */
-        amber_lane__api__order_acts__ManyAsk: {
+        /** OrdersAsk */
+        amber_lane__api__orders__order_acts__OrdersAsk: {
             /** Orders */
             orders: number[];
             /**
@@ -9314,86 +9374,6 @@ export interface components {
              * @default
              */
             why: string;
-        };
-        /** PartAsk */
-        amber_lane__api__order_acts__PartAsk: {
-            /** Lines */
-            lines: number[];
-        };
-        /** StoreAsk */
-        amber_lane__api__ordering__StoreAsk: {
-            /**
-             * Greeting
-             * @default
-             */
-            greeting: string;
-            /**
-             * Phone
-             * @default
-             */
-            phone: string;
-            /** Version */
-            version: number;
-        };
-        /**
-         * StoreAsk
-         * @description The account of the store that the program works, and the carriers that the store knows, by its own names.
-         */
-        amber_lane__api__program__StoreAsk: {
-            /**
-             * Account
-             * @default
-             */
-            account: string;
-            /** Carriers */
-            carriers?: string[];
-        };
-        /**
-         * MemberOut
-         * @description One of what a row stands for; its key does the row's step for it alone.
-         */
-        amber_lane__api__today__MemberOut: {
-            at_risk: components["schemas"]["Money"];
-            /** Go */
-            go: string;
-            /** Key */
-            key: string;
-            /** Name */
-            name: string;
-            /** Told */
-            told: string;
-        };
-        /**
-         * StepAsk
-         * @description other: the second way on, not the best step. choice: what was chosen, where the step asks for one. keys: of a cause, these alone.
-         */
-        amber_lane__api__today__StepAsk: {
-            /** Choice */
-            choice?: string | null;
-            /** Key */
-            key: string;
-            /** Keys */
-            keys?: string[] | null;
-            /** Other */
-            other?: boolean | null;
-        };
-        /**
-         * StepAsk
-         * @description subject, body: the message as it was looked over; empty as it was proposed.
-         */
-        amber_lane__api__transit__StepAsk: {
-            /**
-             * Body
-             * @default
-             */
-            body: string;
-            /** Key */
-            key: string;
-            /**
-             * Subject
-             * @default
-             */
-            subject: string;
         };
     };
     responses: never;
@@ -11611,7 +11591,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__mapping__ManyAsk"];
+                "application/json": components["schemas"]["PicksAsk"];
             };
         };
         responses: {
@@ -12392,7 +12372,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["amber_lane__api__mapping__Started"];
+                    "application/json": components["schemas"]["MatchingStarted"];
                 };
             };
             /** @description Unauthorized */
@@ -13038,7 +13018,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__agents__AnswerAsk"];
+                "application/json": components["schemas"]["AgentAnswerAsk"];
             };
         };
         responses: {
@@ -14337,7 +14317,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__ordering__StoreAsk"];
+                "application/json": components["schemas"]["StoreOrderingAsk"];
             };
         };
         responses: {
@@ -14756,7 +14736,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__order_acts__ManyAsk"];
+                "application/json": components["schemas"]["amber_lane__api__orders__order_acts__OrdersAsk"];
             };
         };
         responses: {
@@ -14870,7 +14850,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__order_acts__ManyAsk"];
+                "application/json": components["schemas"]["amber_lane__api__orders__order_acts__OrdersAsk"];
             };
         };
         responses: {
@@ -15837,7 +15817,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__order_acts__PartAsk"];
+                "application/json": components["schemas"]["LinesAsk"];
             };
         };
         responses: {
@@ -17902,7 +17882,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OrdersAsk"];
+                "application/json": components["schemas"]["amber_lane__api__delivery__agent_leases__OrdersAsk"];
             };
         };
         responses: {
@@ -18152,7 +18132,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__program__StoreAsk"];
+                "application/json": components["schemas"]["IntroduceAsk"];
             };
         };
         responses: {
@@ -26780,7 +26760,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__asking__AnswerAsk"];
+                "application/json": components["schemas"]["RequestAnswerAsk"];
             };
         };
         responses: {
@@ -27946,7 +27926,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["amber_lane__api__catalogues__Started"];
+                    "application/json": components["schemas"]["ReadingStarted"];
                 };
             };
             /** @description Bad Request */
@@ -28327,7 +28307,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__today__StepAsk"];
+                "application/json": components["schemas"]["AlertStepAsk"];
             };
         };
         responses: {
@@ -29088,7 +29068,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__transit__StepAsk"];
+                "application/json": components["schemas"]["ParcelStepAsk"];
             };
         };
         responses: {

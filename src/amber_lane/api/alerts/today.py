@@ -1,0 +1,275 @@
+"""Today, the pulse, the log, undo, and the finder."""
+
+from __future__ import annotations
+
+import json
+from datetime import datetime
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Query, Request, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+from sse_starlette.sse import EventSourceResponse
+
+from ...data.outbox import Job
+from ...services.activity import undo
+from ...services.alerts import today
+from ...services.alerts.alert import SHOWN
+from ...services.base import portions
+from ...services.base.errors import NotFound
+from ...services.base.partner_identity import OWNERS
+from ...services.grids import find_anything, goods_grids
+from ...services.grids.goods_grids import Wish
+from ...services.outbox import queue
+from ...services.pricing.inputs import HOME
+from ..deps import ReadDesk, SignedIn, TheHouse, WriteDesk
+from ..pulse import Pulse, pulse_of
+from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
+
+router = APIRouter(tags=["today"])
+
+
+class NextStep(BaseModel):
+    label: str
+    act: bool
+    go: str
+
+
+class AlertMember(BaseModel):
+    """One of what a row stands for; its key does the row's step for it alone."""
+
+    key: str
+    name: str
+    told: str
+    go: str
+    at_risk: Money
+
+
+class PickOut(BaseModel):
+    value: str
+    name: str
+
+
+class TroubleOut(BaseModel):
+    key: str
+    station: str
+    kind: str
+    told: str
+    why: str
+    since: datetime
+    step: NextStep
+    other: NextStep | None
+    at_risk: Money
+    per_day: bool
+    tone: str
+    count: int
+    # The dearest of what it stands for, and how many more there are.
+    members: list[AlertMember]
+    more_members: int
+    choices: list[PickOut]
+
+
+class Flow(BaseModel):
+    supplier: int
+    supplier_name: str
+    store: int
+    store_name: str
+    lines: int
+    slow: int
+
+
+class ActOut(BaseModel):
+    id: int
+    at: datetime
+    who: str
+    kind: str
+    on: str
+    told: str
+    why: str
+    undo: str
+    before: Any = None
+    after: Any = None
+
+
+class AloneOut(ActOut):
+    """The newest of its kind; times and count: how often since `since`, and how many things by all of them."""
+
+    times: int
+    count: int
+    since: datetime
+
+
+class Day(BaseModel):
+    day: str
+    profit: Money
+    sales: Money
+
+
+class Today(BaseModel):
+    troubles: list[TroubleOut]
+    a_day: Money
+    once: Money
+    flow: list[Flow]
+    alone: list[AloneOut]
+    days: list[Day]
+
+
+def _act(row: Any) -> ActOut:
+    return ActOut.model_validate(row, from_attributes=True)
+
+
+@router.get("/today")
+def get_today(desk: ReadDesk) -> Today:
+    found = today.troubles(desk)
+    return Today(
+        troubles=[
+            TroubleOut(
+                key=t.key,
+                station=t.station,
+                kind=t.kind,
+                told=t.told,
+                why=t.why,
+                since=t.since,
+                step=NextStep(label=t.step.label, act=t.step.act, go=t.step.go),
+                other=NextStep(label=t.other.label, act=t.other.act, go=t.other.go) if t.other else None,
+                at_risk=sure(t.at_risk, HOME),
+                per_day=t.per_day,
+                tone=t.tone,
+                count=t.count,
+                members=[
+                    AlertMember(key=m.key, name=m.name, told=m.told, go=m.go, at_risk=sure(m.at_risk, HOME)) for m in t.members[:SHOWN]
+                ],
+                more_members=max((t.members_of or len(t.members)) - SHOWN, 0),
+                choices=[PickOut(value=value, name=name) for value, name in t.choices],
+            )
+            for t in found
+        ],
+        a_day=sure(sum(t.at_risk for t in found if t.per_day), HOME),
+        once=sure(sum(t.at_risk for t in found if not t.per_day), HOME),
+        flow=[Flow(**one) for one in today.flow(desk)],
+        alone=[AloneOut(**_act(one.act).model_dump(), times=one.times, count=one.count, since=one.since) for one in today.done_alone(desk)],
+        days=[Day(day=d["day"], profit=sure(d["profit"], HOME), sales=sure(d["sales"], HOME)) for d in today.profit_by_day(desk)],
+    )
+
+
+class AlertStepAsk(Ask):
+    """other: the second way on, not the best step. choice: what was chosen, where the step asks for one. keys: of a cause, these alone."""
+
+    key: str = Field(max_length=200)
+    other: bool | None = None
+    choice: str | None = Field(None, max_length=200)
+    keys: list[str] | None = Field(None, max_length=2000)
+
+
+class SnoozeAsk(Ask):
+    key: str = Field(max_length=200)
+    hours: int = Field(4, ge=1, le=24 * 30)
+    until_change: bool = False
+
+
+@router.post("/today/step")
+def do_step(desk: WriteDesk, ask: AlertStepAsk) -> Done:
+    return Done(told=today.do_step(desk, ask.key, bool(ask.other), ask.choice or "", ask.keys or ()))
+
+
+@router.post("/today/snooze")
+def snooze(desk: WriteDesk, ask: SnoozeAsk) -> Done:
+    today.snooze(desk, ask.key, ask.hours, ask.until_change)
+    return Done(told="put off until it changes" if ask.until_change else f"put off for {ask.hours} h")
+
+
+@router.get("/acts", response_model=Page[ActOut])
+def acts(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(desk, "acts", ask)
+    return written({"rows": rows_out(rows, {}), "total": total})
+
+
+@router.post("/acts/{number}/undo")
+def undo_act(desk: WriteDesk, number: Big) -> Done:
+    return Done(told=f"Undone: {undo.undo(desk, number).told}")
+
+
+class OutboxOut(BaseModel):
+    """One change for the outside. about: the SKU, order or address it concerns; asks: what it asks for."""
+
+    id: int
+    key: str
+    target: str
+    about: str
+    asks: str
+    kind: str
+    state: str
+    tries: int
+    made_at: datetime
+    done_at: datetime | None
+    answer: str
+    overtaken_by: str | None
+
+
+@router.get("/outbox", response_model=Page[OutboxOut])
+def outbox_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(desk, "outbox", ask)
+    names = {f"{owner}:{row.id}": row.name for owner, table in OWNERS.items() for row in desk.s.scalars(select(table))}
+    out = []
+    for one in rows_out(rows, {}):
+        body = json.loads(one.pop("body"))
+        out.append(one | {"target": names.get(one["target"], ""), "about": queue.about(body), "asks": queue.tell(one["kind"], body)})
+    return written({"rows": out, "total": total})
+
+
+@router.post("/outbox/{number}/retry")
+def retry(desk: WriteDesk, number: Big) -> Done:
+    return Done(told=f"Tried again: {queue.about(queue.retry(desk, number).body)}")
+
+
+class Found(BaseModel):
+    kind: str
+    name: str
+    told: str
+    go: str
+
+
+@router.get("/find")
+def find(desk: ReadDesk, words: Annotated[str, Query(max_length=100)]) -> list[Found]:
+    """SKUs, orders, tracking numbers, purchase orders and items that hold the words."""
+    return [Found(kind=one.kind, name=one.name, told=one.told, go=one.go) for one in find_anything.find(desk, words.strip())]
+
+
+class JobOut(BaseModel):
+    id: int
+    kind: str
+    title: str
+    state: str
+    total: int
+    done: int
+    told: str
+    result: Any = None
+    made_at: datetime
+    ended_at: datetime | None
+
+
+@router.get("/jobs/{number}")
+def job(desk: ReadDesk, number: Big) -> JobOut:
+    return JobOut.model_validate(desk.get(Job, number, "job"), from_attributes=True)
+
+
+@router.post("/jobs/{number}/stop")
+def stop_job(desk: WriteDesk, number: Big) -> Done:
+    row = desk.get(Job, number, "job")
+    if row.state not in ("waiting", "running"):
+        raise NotFound("this job has ended")
+    if row.kind in portions.WORK:
+        portions.stop(desk, row)
+    row.stop_asked = True
+    return Done(told=f"{row.title} is being stopped")
+
+
+@router.get("/pulse")
+def pulse(base: TheHouse, number: SignedIn) -> Pulse:
+    return pulse_of(base, number)
+
+
+@router.get("/events", response_class=EventSourceResponse)
+async def events(request: Request, base: TheHouse, number: SignedIn) -> EventSourceResponse:
+    """The pulse as server-sent events, whenever something changed."""
+    return EventSourceResponse(request.app.state.live.listen(request, number))

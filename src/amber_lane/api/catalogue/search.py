@@ -1,0 +1,352 @@
+"""Finding goods, comparing them, bringing them in by links and numbers."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ...data.lanes import Lane, LanePart
+from ...data.setup import Origin, Store, Supplier
+from ...data.shelf import Sku
+from ...data.source import Item
+from ...data.tallies import tally
+from ...jobs.background_jobs import start
+from ...services.base.context import Desk
+from ...services.base.errors import Invalid
+from ...services.catalogue import item_detail
+from ...services.catalogue.search import Finder, Goods, Search, View, ratings
+from ...services.catalogue.stability import DAYS, pasts
+from ...services.grids.goods_grids import Wish
+from ...services.listings import preparation
+from ...services.mapping.similarity import LIKE_FROM, close
+from ..deps import ReadDesk, TheHouse, WriteDesk
+from ..pricing.explanations import StepOut
+from ..schemas import Ask, Big, Done, IdsOut, Money, money, sure, wish
+
+router = APIRouter(prefix="/source", tags=["source"])
+_NUMBERS = ("days", "lands_most", "keeps_least", "stock_least", "rating_least")
+
+
+def search(ask: Annotated[Wish, Depends(wish)]) -> Search:
+    """A list's common questions as a search. filters: store, supplier (numbers by comma), category, ships_from, days,
+    lands_most and keeps_least (minor units of the store's money), stock_least, rating_least (percent), ours (yes, no)."""
+    given = dict(ask.filters or {})
+    numbers: dict[str, int | None] = {}
+    for name in _NUMBERS:
+        text = given.pop(name, "")
+        if text and not re.fullmatch(r"-?\d{1,9}", text):
+            raise Invalid(f"{name.replace('_', ' ')}: {text!r} is not a whole number", {name: "is not a whole number"})
+        numbers[name] = int(text) if text else None
+    store, suppliers = given.pop("store", ""), given.pop("supplier", "")
+    if not store.isdecimal() or not re.fullmatch(r"(\d{1,9}(,\d{1,9})*)?", suppliers):
+        raise Invalid("choose a store to sell in", {"store": "is empty"})
+    words = {name: given.pop(name, "") for name in ("category", "ships_from", "ours")}
+    if given:
+        raise Invalid(f"goods cannot be narrowed by {next(iter(given))!r}")
+    picked = tuple(int(one) for one in suppliers.split(",") if one)
+    sort, down = (ask.sort, ask.down) if ask.sort else ("profit", True)
+    return Search(
+        int(store[:15]),
+        ask.words,
+        picked,
+        words["category"],
+        words["ships_from"],
+        numbers["days"],
+        numbers["lands_most"],
+        numbers["keeps_least"],
+        numbers["stock_least"],
+        numbers["rating_least"],
+        words["ours"],
+        sort,
+        down,
+        ask.offset,
+        ask.limit,
+    )
+
+
+TheSearch = Annotated[Search, Depends(search)]
+
+
+class ItemRow(BaseModel):
+    """One item in a chosen store. days: as most; None where nothing is sent to the store's country.
+
+    have: our SKU that it fills or whose barcode it carries;
+    like: else the one that it is very like, and how much. stock -1: not told. past: stock at the end of each three days.
+    """
+
+    id: int
+    number: str
+    title: str
+    options: str
+    category: str
+    supplier: str
+    origin: str
+    days_low: int | None
+    days: int | None
+    lands: Money | None
+    price: Money | None
+    profit: Money | None
+    margin: int | None
+    stock: int
+    offer: str
+    have: str
+    like: str
+    likeness: int
+    past: list[int]
+    moves: int
+    in_stock: int
+
+
+class FoundOut(BaseModel):
+    rows: list[ItemRow]
+    total: int
+    of: int
+
+
+class StoreOut(BaseModel):
+    id: int
+    name: str
+    currency: str
+    country: str
+
+
+class SupplierOut(BaseModel):
+    """kept of `of` decided purchase orders were sent and came by the promise."""
+
+    id: int
+    name: str
+    currency: str
+    mail: str
+    items: int
+    kept: int
+    of: int
+
+
+class FacetsOut(BaseModel):
+    stores: list[StoreOut]
+    suppliers: list[SupplierOut]
+    categories: list[str]
+    ships_from: list[str]
+
+
+class CountryRow(BaseModel):
+    country: str
+    service: str
+    days_low: int
+    days_high: int
+    ship: Money
+    keeps: Money | None
+
+
+class CloseRow(BaseModel):
+    sku: str
+    title: str
+    likeness: int
+    agrees: list[str]
+    differs: list[str]
+
+
+class BenchOut(BaseModel):
+    row: ItemRow
+    sentence: str
+    gtin: str
+    mpn: str
+    brand: str
+    pack_size: int
+    weight_g: int
+    link: str
+    steps: list[StepOut]
+    countries: list[CountryRow]
+    close: list[CloseRow]
+    highest_cost: Money
+    cost: Money
+
+
+class PutAsk(Ask):
+    items: list[Big] = Field(min_length=1, max_length=1000)
+    store: Big
+
+
+class PutOut(Done):
+    made: int
+    same: int
+    failed: list[str]
+
+
+class PasteAsk(Ask):
+    text: str = Field(min_length=1, max_length=3_000_000)
+    store: Big
+
+
+class PasteOut(BaseModel):
+    job: int
+
+
+@router.get("/facets")
+def facets(desk: ReadDesk) -> FacetsOut:
+    """What a search can be narrowed by."""
+    s, kept = desk.s, ratings(desk)
+    counts = item_detail.item_counts(desk)
+    return FacetsOut(
+        stores=[StoreOut.model_validate(row, from_attributes=True) for row in s.scalars(select(Store).order_by(Store.id))],
+        suppliers=[
+            SupplierOut(id=row.id, name=row.name, currency=row.currency, mail=row.mail, items=counts.get(row.id, 0), kept=good, of=of)
+            for row in s.scalars(select(Supplier).order_by(Supplier.id))
+            for good, of in [kept.get(row.id, (0, 0))]
+        ],
+        categories=sorted(one for (one,) in tally(s, "item categories") if one),
+        ships_from=list(s.scalars(select(Origin.country).distinct().order_by(Origin.country))),
+    )
+
+
+@router.get("/search")
+def find(desk: ReadDesk, base: TheHouse, ask: TheSearch) -> FoundOut:
+    """Items of all suppliers, each as it would be in the chosen store by the rules of now."""
+    found = base.finder.find(desk, ask)
+    return FoundOut(rows=item_rows(desk, base.finder, found.goods, found.view, ask.store, found.ids), total=found.total, of=found.of)
+
+
+@router.get("/search/ids")
+def found_ids(desk: ReadDesk, base: TheHouse, ask: TheSearch, most: int = 0) -> IdsOut:
+    """The numbers of a stretch of what is found, whether a page has shown it or not. most 0: all from there on."""
+    found = base.finder.find(desk, replace(ask, limit=most or 1_000_000))
+    return IdsOut(ids=list(found.ids), total=found.total)
+
+
+@router.get("/items")
+def compare(desk: ReadDesk, base: TheHouse, store: Big, ids: Annotated[str, Query(pattern=r"^\d+(,\d+){0,4}$")]) -> list[BenchOut]:
+    """Up to five items side by side."""
+    return [_bench(desk, base.finder, store, int(one)) for one in ids.split(",")]
+
+
+@router.get("/items/{number}")
+def bench(desk: ReadDesk, base: TheHouse, number: Big, store: Big) -> BenchOut:
+    """Everything that decides about one item in a store."""
+    return _bench(desk, base.finder, store, number)
+
+
+@router.post("/put", status_code=201)
+def put(desk: WriteDesk, base: TheHouse, ask: PutAsk) -> PutOut:
+    """Prepare listings of chosen items, each with its lane open."""
+    done = preparation.prepare(desk, base.finder, list(dict.fromkeys(ask.items)), ask.store)
+    made, same = (sum(1 for one in done if one.outcome == kind) for kind in ("made", "same"))
+    failed = [one.told for one in done if one.outcome == "failed"]
+    told = f"{made} listing{'s' if made != 1 else ''} prepared" if made else "Nothing new was prepared"
+    told += f", {same} {'was' if same == 1 else 'were'} there already" if same else ""
+    told += f"; {len(failed)} could not be: {failed[0]}" if failed else ""
+    return PutOut(told=told, count=made, made=made, same=same, failed=failed)
+
+
+@router.post("/paste", status_code=202)
+def paste(desk: WriteDesk, ask: PasteAsk) -> PasteOut:
+    """Bring items in by links or numbers, one a line: a job. No pasted address is ever called; suppliers are asked by number."""
+    desk.get(Store, ask.store, "store")
+    lines = sum(1 for line in ask.text.splitlines() if line.strip())
+    mark = item_detail.mark_of(ask.text)
+    job = start(
+        desk, "paste", f"paste-{ask.store}-{mark}", f"Bringing in {lines} pasted lines", {"text": ask.text, "store": ask.store}, lines
+    )
+    return PasteOut(job=job.id)
+
+
+def item_rows(desk: Desk, finder: Finder, columns: Goods, view: View, store_id: int, ids: Sequence[int]) -> list[ItemRow]:
+    """Rows of a page: what the columns say of each, and what is read anew from the tables."""
+    s, store = desk.s, desk.get(Store, store_id, "store")
+    items = {row.id: row for row in s.scalars(select(Item).where(Item.id.in_(ids)))}
+    names: dict[int, str] = dict(s.execute(select(Supplier.id, Supplier.name)).tuples().all())
+    origins: dict[int, str] = dict(s.execute(select(Origin.id, Origin.name)).tuples().all())
+    past = pasts(desk, list(items.values()))
+    have = _have(desk, list(items.values()))
+    like = close(desk, [item for item in items.values() if item.id not in have])
+    places = {i: int(columns.ids.searchsorted(i)) for i in items}
+    out = []
+    for i in ids:
+        if i not in items:
+            continue
+        item, at, was = items[i], places[i], past[i]
+        known, sent = bool(view.known[at]), int(view.service[at]) >= 0
+        cash = {name: int(getattr(view, name)[at]) for name in ("landed", "price", "profit", "net")}
+        out.append(
+            ItemRow(
+                id=i,
+                number=item.number,
+                title=item.title,
+                options=item.options,
+                category=item.category,
+                supplier=names[item.supplier_id],
+                origin=origins.get(item.origin_id or 0, ""),
+                days_low=int(view.days_low[at]) if sent else None,
+                days=int(view.days_high[at]) if sent else None,
+                lands=money(cash["landed"], store.currency) if sent and cash["landed"] else None,
+                price=money(cash["price"], store.currency) if known else None,
+                profit=money(cash["profit"], store.currency) if known else None,
+                margin=cash["profit"] * 10_000 // cash["net"] if known and cash["net"] > 0 else None,
+                stock=item.stock,
+                offer=item.offer,
+                have=have.get(i, ""),
+                like=like[i][0].sku if like.get(i) else "",
+                likeness=like[i][0].likeness if like.get(i) else 0,
+                past=was.stock,
+                moves=was.moves,
+                in_stock=was.in_stock,
+            )
+        )
+    return out
+
+
+def _have(desk: Desk, items: Sequence[Item]) -> dict[int, str]:
+    """Our SKU that an item fills, or else the one with its barcode."""
+    s, out = desk.s, {}
+    codes = {item.gtin for item in items if item.gtin}
+    by_code: dict[str, str] = dict(s.execute(select(Sku.gtin, Sku.code).where(Sku.gtin.in_(codes))).tuples().all()) if codes else {}
+    for item in items:
+        if item.gtin in by_code:
+            out[item.id] = by_code[item.gtin]
+    # Step by step: asked in one go, the database begins at the wrong end.
+    parts = select(LanePart.item_id, LanePart.lane_id).where(LanePart.item_id.in_([item.id for item in items]))
+    lanes = dict(s.execute(parts.order_by(LanePart.item_id)).tuples().all())
+    skus: dict[int, int] = dict(
+        s.execute(select(Lane.id, Lane.sku_id).where(Lane.id.in_(lanes.values()), Lane.until.is_(None))).tuples().all()
+    )
+    codes_of: dict[int, str] = dict(s.execute(select(Sku.id, Sku.code).where(Sku.id.in_(skus.values()))).tuples().all())
+    return out | {item: codes_of[skus[lane]] for item, lane in lanes.items() if lane in skus}
+
+
+def _bench(desk: Desk, finder: Finder, store_id: int, number: int) -> BenchOut:
+    item = desk.get(Item, number, "item")
+    with finder.lock:
+        columns, view = finder.look(desk, store_id)
+    row = item_rows(desk, finder, columns, view, store_id, [number])[0]
+    past = pasts(desk, [item])[number]
+    told = item_detail.explain(desk, finder, item, store_id)
+    return BenchOut(
+        row=row,
+        sentence=item_detail.sentence(told, past, DAYS, item.currency),
+        gtin=item.gtin,
+        mpn=item.mpn,
+        brand=item.brand,
+        pack_size=item.pack_size,
+        weight_g=item.weight_g,
+        link=item.link,
+        steps=[StepOut(name=one.name, amount=sure(one.amount, told.currency), kind=one.kind) for one in told.steps],
+        countries=[
+            CountryRow(
+                country=one.country,
+                service=one.service,
+                days_low=one.days_low,
+                days_high=one.days_high,
+                ship=sure(one.ship, told.currency),
+                keeps=money(one.keeps, told.currency),
+            )
+            for one in told.countries
+        ],
+        close=[CloseRow(**one.__dict__) for one in close(desk, [item], 3, LIKE_FROM, veto=True).get(number, [])],
+        highest_cost=sure(past.highest, item.currency),
+        cost=sure(item.cost, item.currency),
+    )

@@ -1,0 +1,324 @@
+"""Parcels against their promises, wrong numbers, and what was mailed."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import func, select
+
+from ...data.bulk import by_id
+from ...data.orders import Order
+from ...data.setup import Carrier, Store, Supplier
+from ...data.transit import CarrierEvent, Message, MessageTemplate, Parcel, PassedOn
+from ...services.base.errors import NotFound
+from ...services.fulfilment import buyer_notifications, delivery_exceptions, parcel_tracking
+from ...services.grids import goods_grids
+from ...services.grids.goods_grids import Wish
+from ...services.pricing.inputs import HOME
+from ..deps import ReadDesk, WriteDesk
+from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
+
+router = APIRouter(prefix="/transit", tags=["transit"])
+
+
+class ParcelRow(BaseModel):
+    id: int
+    number: str
+    carrier: str
+    state: str
+    last_word: str
+    made_at: datetime
+    moved_at: datetime | None
+    ended_at: datetime | None
+    order: str
+    order_id: int
+    buyer: str
+    country: str
+    promised_by: datetime | None
+    supplier: str
+    reference: str
+    store: str
+    ended_by: str
+    orders: int
+    trouble: str
+    at_risk: Money | None
+    asked: datetime | None
+
+
+@router.get("/parcels", response_model=Page[ParcelRow])
+def parcel_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(desk, "parcels", ask)
+    out = rows_out(rows, {})
+    for one in out:
+        wrong = delivery_exceptions.trouble_of(one["state"], one["ended_by"], one["made_at"], one["moved_at"], one["promised_by"], desk.now)
+        one["trouble"], one["at_risk"], one["asked"] = delivery_exceptions.WORDS.get(wrong, ""), None, None
+    return written({"rows": out, "total": total})
+
+
+@router.get("/troubled", response_model=Page[ParcelRow])
+def troubled(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    """Parcels in trouble, dearest first."""
+    found = delivery_exceptions.troubled(desk)
+    shown = found[ask.offset : ask.offset + ask.limit]
+    rows = {row.id: row for row in goods_grids.of_ids(desk, "parcels", [one.parcel.id for one in shown])}
+    out = rows_out([rows[one.parcel.id] for one in shown if one.parcel.id in rows], {})
+    about = {one.parcel.id: one for one in shown}
+    for row in out:
+        one = about[row["id"]]
+        row["trouble"], row["at_risk"], row["asked"] = (
+            delivery_exceptions.WORDS[one.trouble],
+            sure(one.at_risk, HOME).model_dump(),
+            one.asked,
+        )
+    return written({"rows": out, "total": len(found)})
+
+
+class EventOut(BaseModel):
+    at: datetime
+    kind: str
+    told: str
+    place: str
+
+
+class MailOut(BaseModel):
+    kind: str
+    to: str
+    subject: str
+    body: str
+    at: datetime
+    state: str
+
+
+class OtherOrder(BaseModel):
+    id: int
+    number: str
+
+
+class HelpOut(BaseModel):
+    """What may be done about a parcel; a message that goes with it is looked over first."""
+
+    key: str
+    label: str
+    told: str
+    to: str
+    subject: str
+    body: str
+
+
+class ParcelOut(BaseModel):
+    number: str
+    carrier: str
+    # Its carrier tells nothing by itself: a person says how it goes. page: where anybody can follow it, '' = nowhere.
+    by_hand: bool
+    page: str
+    # The store works by sheets: its number goes there by a sheet.
+    by_sheets: bool
+    state: str
+    trouble: str
+    made_at: datetime
+    order: str
+    order_id: int
+    others: list[OtherOrder]
+    buyer: str
+    promised_by: datetime | None
+    ended_by: str
+    at_risk: Money | None
+    asked: datetime | None
+    steps: list[HelpOut]
+    events: list[EventOut]
+    passed_on: datetime | None
+    confirmed: datetime | None
+    mails: list[MailOut]
+
+
+@router.get("/parcels/{number}")
+def parcel(desk: ReadDesk, number: Big) -> ParcelOut:
+    row = desk.get(Parcel, number, "parcel")
+    s = desk.s
+    orders = parcel_tracking.orders_of(desk, number)
+    if not orders:
+        raise NotFound("nothing of ours is in this parcel: its number was put right")
+    order = orders[0]
+    now = delivery_exceptions.by_parcel(desk).get(number)
+    passed = s.scalar(select(PassedOn).where(PassedOn.parcel_id == number))
+    carrier = desk.get(Carrier, row.carrier_id, "carrier")
+    return ParcelOut(
+        number=row.number,
+        carrier=carrier.name,
+        by_hand=carrier.kind == "by_hand",
+        page=parcel_tracking.page_of(carrier, row.number),
+        by_sheets=desk.get(Store, order.store_id, "store").kind == "sheet",
+        state=row.state,
+        made_at=row.made_at,
+        order=order.number,
+        trouble=delivery_exceptions.WORDS[now.trouble] if now else "",
+        others=[OtherOrder(id=one.id, number=one.number) for one in orders[1:]],
+        ended_by=row.ended_by,
+        at_risk=sure(now.at_risk, HOME) if now else None,
+        asked=now.asked if now else None,
+        steps=[HelpOut(**vars(one)) for one in delivery_exceptions.steps(desk, number)] if now else [],
+        order_id=order.id,
+        buyer=order.buyer,
+        promised_by=order.promised_by,
+        events=[
+            EventOut.model_validate(e, from_attributes=True)
+            for e in s.scalars(select(CarrierEvent).where(CarrierEvent.parcel_id == number).order_by(CarrierEvent.at))
+        ],
+        passed_on=passed.at if passed else None,
+        confirmed=passed.confirmed_at if passed else None,
+        mails=[
+            MailOut.model_validate(m, from_attributes=True)
+            for m in s.scalars(select(Message).where(Message.order_id == order.id).order_by(Message.id))
+        ],
+    )
+
+
+class ParcelsStanding(BaseModel):
+    states: dict[str, int]
+    late: int
+    wrong_numbers: int
+
+
+@router.get("/standing")
+def standing(desk: ReadDesk) -> ParcelsStanding:
+    states = dict(desk.s.execute(select(Parcel.state, func.count()).group_by(Parcel.state)).tuples().all())
+    return ParcelsStanding(states=states, late=len(delivery_exceptions.troubled(desk)), wrong_numbers=len(wrong_numbers(desk)))
+
+
+class WrongNumber(BaseModel):
+    purchase: int
+    reference: str
+    supplier: str
+    order: str
+    told: str
+    since: datetime
+
+
+@router.get("/numbers")
+def wrong_numbers(desk: ReadDesk) -> list[WrongNumber]:
+    """Purchases whose supplier gave a number that cannot be right."""
+    rows = parcel_tracking.wrong_numbers(desk)
+    suppliers, orders = by_id(desk.s, Supplier, (r.supplier_id for r in rows)), by_id(desk.s, Order, (r.order_id for r in rows))
+    return [
+        WrongNumber(
+            purchase=r.id,
+            reference=r.reference,
+            supplier=suppliers[r.supplier_id].name,
+            order=orders[r.order_id].number,
+            told=r.told,
+            since=r.answered_at or r.made_at,
+        )
+        for r in rows
+    ]
+
+
+class ParcelStepAsk(Ask):
+    """subject, body: the message as it was looked over; empty as it was proposed."""
+
+    key: str = Field(max_length=20)
+    subject: str = Field("", max_length=200)
+    body: str = Field("", max_length=5000)
+
+
+@router.post("/parcels/{number}/steps")
+def take_step(desk: WriteDesk, number: Big, ask: ParcelStepAsk) -> Done:
+    told = delivery_exceptions.take(desk, number, ask.key, ask.subject, ask.body)
+    return Done(told=told[0].upper() + told[1:])
+
+
+class NumberAsk(Ask):
+    reference: str = Field(max_length=100)
+    number: str = Field(max_length=60)
+    carrier: str = Field("", max_length=80)
+
+
+@router.post("/numbers")
+def enter_number(desk: WriteDesk, ask: NumberAsk) -> Done:
+    row = parcel_tracking.enter_tracking(desk, ask.reference, ask.number, ask.carrier)
+    return Done(told=f"{row.number} is passed on to the store and the buyer")
+
+
+class MarkAsk(Ask):
+    """what: moving, delivered, returned; at: since when, None = now."""
+
+    what: str = Field(max_length=20)
+    at: datetime | None = None
+
+
+@router.post("/parcels/{number}/mark")
+def mark(desk: WriteDesk, number: Big, ask: MarkAsk) -> Done:
+    """A person's word on a parcel whose carrier tells nothing. Cannot be undone."""
+    row = parcel_tracking.mark(desk, number, ask.what, ask.at)
+    return Done(told=f"{row.number}: {parcel_tracking.MARKS[ask.what]}")
+
+
+class DropAsk(Ask):
+    reference: str = Field(max_length=100)
+
+
+@router.post("/numbers/drop")
+def drop_number(desk: WriteDesk, ask: DropAsk) -> Done:
+    """Set a wrong number aside; the one that was passed on before stands."""
+    parcel_tracking.drop_wrong(desk, ask.reference)
+    return Done(told=f"{ask.reference}: set aside")
+
+
+class AskAgain(Ask):
+    pass
+
+
+@router.post("/carriers/ask")
+def ask_carriers(desk: WriteDesk, ask: AskAgain) -> Done:
+    """Look at all parcels now instead of at the next round."""
+    for carrier in desk.s.scalars(select(Carrier)):
+        carrier.next_ask = desk.now - timedelta(seconds=1)
+    return Done(told="The carriers are asked now")
+
+
+class TemplateOut(BaseModel):
+    id: int
+    version: int
+    kind: str
+    store: str | None
+    store_id: int | None
+    language: str
+    subject: str
+    body: str
+    on: bool
+    delay_minutes: int
+
+
+@router.get("/templates")
+def templates(desk: ReadDesk) -> list[TemplateOut]:
+    stores = {one.id: one.name for one in desk.s.scalars(select(Store))}
+    rows = desk.s.scalars(select(MessageTemplate)).all()
+    order = list(buyer_notifications.TEMPLATES)
+    names = ("id", "version", "kind", "store_id", "language", "subject", "body", "on", "delay_minutes")
+    return [
+        TemplateOut(**{name: getattr(row, name) for name in names}, store=stores.get(row.store_id or 0))
+        for row in sorted(rows, key=lambda one: (order.index(one.kind) if one.kind in order else 99, one.store_id or 0, one.language))
+    ]
+
+
+class TemplateAsk(Ask):
+    """id: None for a new one, of a store or in a language of its own."""
+
+    id: Big | None = None
+    version: int | None = None
+    kind: str = Field(max_length=20)
+    store: Big | None = None
+    language: str = Field("en", max_length=5)
+    subject: str = Field(min_length=1, max_length=200)
+    body: str = Field(min_length=1, max_length=5000)
+    on: bool
+    delay_minutes: int = 0
+
+
+@router.post("/templates")
+def set_template(desk: WriteDesk, ask: TemplateAsk) -> Done:
+    given = ask.model_dump()
+    buyer_notifications.keep_template(desk, given.pop("id"), given.pop("version"), **given)
+    return Done(told="Mail kept")

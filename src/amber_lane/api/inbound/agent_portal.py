@@ -1,0 +1,102 @@
+"""The desk of agents and assistants: their purchase orders, as a list and a sheet, and the numbers that they give back."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field
+
+from ...data.setup import Person
+from ...services.base.errors import Invalid
+from ...services.inbound import agent_portal
+from ..deps import ReadDesk, SignedIn, WriteDesk, person_of
+from ..files import SheetFile
+from ..imports.sheets import as_file
+from ..schemas import SHEET, Ask, Done, Form
+
+router = APIRouter(prefix="/mine", tags=["agents"])
+BYTES_MAX = 5_000_000
+
+
+class MineLine(BaseModel):
+    line_no: int
+    item: str
+    title: str
+    quantity: int
+
+
+class MineOut(BaseModel):
+    id: int
+    reference: str
+    supplier: str
+    state: str
+    made_at: datetime
+    promised_by: datetime | None
+    lines: list[MineLine]
+    address: dict[str, str]
+    service: str
+    note: str
+    greeting: str
+    numbers: list[str]
+    told: str
+
+
+@router.get("/purchases")
+def mine(desk: ReadDesk, number: SignedIn) -> list[MineOut]:
+    person: Person = person_of(desk, number)
+    return [
+        MineOut(**{**vars(one), "lines": [MineLine(line_no=a, item=b, title=c, quantity=d) for a, b, c, d in one.lines]})
+        for one in agent_portal.mine(desk, person)
+    ]
+
+
+@router.post("/purchases.{form}", response_class=Response, responses=SHEET)
+def take_out(desk: WriteDesk, number: SignedIn, form: Form) -> Response:
+    """Open purchase orders as a sheet; an agent who takes it says by it that they are accepted."""
+    header, rows = agent_portal.take_out(desk, person_of(desk, number))
+    return as_file("purchase-orders", form, header, rows)
+
+
+class AgentAnswerAsk(Ask):
+    reference: str = Field(max_length=100)
+    state: str
+    told: str = Field("", max_length=300)
+
+
+@router.post("/answers")
+def answer(desk: WriteDesk, number: SignedIn, ask: AgentAnswerAsk) -> Done:
+    agent_portal.answer(desk, person_of(desk, number), ask.reference, ask.state, ask.told)
+    return Done(told=f"{ask.reference} {ask.state}")
+
+
+class NumberAsk(Ask):
+    reference: str = Field(max_length=100)
+    number: str = Field(max_length=60)
+    carrier: str = Field("", max_length=80)
+
+
+@router.post("/numbers")
+def give_number(desk: WriteDesk, number: SignedIn, ask: NumberAsk) -> Done:
+    found = agent_portal.number(desk, person_of(desk, number), ask.reference, ask.number, ask.carrier)
+    return Done(told=f"{found} is passed on")
+
+
+class BadRow(BaseModel):
+    """A row that was not taken. row: its number in the sheet."""
+
+    row: int
+    why: str
+
+
+class TakenOut(BaseModel):
+    taken: int
+    bad: list[BadRow]
+
+
+@router.post("/sheets/{name}")
+def take_in(number: SignedIn, data: SheetFile, desk: WriteDesk, name: str) -> TakenOut:
+    if len(data) > BYTES_MAX:
+        raise Invalid("the sheet is larger than 5 MB; send it in parts")
+    taken, bad = agent_portal.take_in(desk, person_of(desk, number), name, data)
+    return TakenOut(taken=taken, bad=[BadRow(row=row, why=why) for row, why in bad])

@@ -1,0 +1,403 @@
+"""The shelf: listings prepared, changed, published, ended, copied; their words and pictures; a store's allowance."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import func, select
+
+from ...data.base import by_index
+from ...data.outbox import Outbox
+from ...data.setup import UNCALLED, Store
+from ...data.shelf import IS_DIFFERING, Listing, PhraseRule, Picture, Sku
+from ...data.tallies import tally
+from ...jobs.background_jobs import start
+from ...services.base.errors import Conflict, Invalid
+from ...services.catalogue.item_detail import mark_of
+from ...services.delivery import agent_leases
+from ...services.grids import goods_grids
+from ...services.grids.goods_grids import Wish
+from ...services.listings import allowance, content_rules, images, publishing, titles, variant_matrix
+from ...services.listings.content_rule_changes import add_rule, effect
+from ..deps import ReadDesk, WriteDesk
+from ..files import PictureFile
+from ..schemas import Ask, Big, Done, Money, Page, download, minor, money, rows_out, sure, wish, written
+
+router = APIRouter(prefix="/shelf", tags=["shelf"])
+Ids = Annotated[list[Big], Field(min_length=1, max_length=20_000)]
+
+
+class ShelfRow(BaseModel):
+    id: int
+    sku: str
+    title: str
+    store: str
+    state: str
+    paused_by: str
+    price: Money
+    currency: str
+    quantity: int
+    profit: Money | None
+    category: str
+    version: int
+    moving: bool
+    refused: str
+    differs: bool
+    pace: int
+
+
+class ShelfStore(BaseModel):
+    id: int
+    name: str
+    currency: str
+    title_most: int
+    banned_words: list[str]
+    title_order: list[str]
+    limited: bool
+    # Whether it can be asked for its listings, itself or by its program; a store by sheets is not.
+    called: bool
+    counts: dict[str, int]
+
+
+class FieldDiff(BaseModel):
+    name: str
+    ours: str
+    theirs: str
+
+
+class CopyOut(BaseModel):
+    listing: int
+    store: str
+    follows: bool
+
+
+class ShelfBench(BaseModel):
+    id: int
+    version: int
+    sku: str
+    store: str
+    store_id: int
+    state: str
+    title: str
+    description: str
+    category: str
+    tags: str
+    price: Money
+    compare_at: Money | None
+    weight_g: int
+    family: int
+    pictures: list[int]
+    suggested: str
+    missing: list[str]
+    differs: list[FieldDiff]
+    copied_from: CopyOut | None
+    copies: list[CopyOut]
+    told: str
+    shown_at: datetime | None
+    title_most: int
+
+
+class EditAsk(Ask):
+    version: int
+    title: str | None = Field(None, max_length=500)
+    description: str | None = Field(None, max_length=40_000)
+    category: str | None = Field(None, max_length=100)
+    tags: str | None = Field(None, max_length=500)
+    weight_g: int | None = Field(None, ge=0, le=10_000_000)
+    compare_at: Money | None = None
+    no_compare: bool = False
+    pictures: list[Big] | None = Field(None, max_length=12)
+    pass_on: bool = True
+
+
+class Many(Ask):
+    listings: Ids
+
+
+class CopyAsk(Many):
+    store: Big
+    follow: bool = True
+
+
+class DifferenceAsk(Ask):
+    version: int
+    field: str = Field(pattern="^(title|description)$")
+    theirs: bool
+
+
+class JobOutShort(BaseModel):
+    job: int
+
+
+class ReadAnew(BaseModel):
+    """job None: the store's program does it with its next round."""
+
+    job: int | None
+    told: str
+
+
+class OnItsWay(BaseModel):
+    """Where a publishing stands: waiting to go, with the store, there, refused (by reason)."""
+
+    waiting: int
+    there: int
+    refused: dict[str, int]
+    refused_ids: list[int]
+
+
+class RuleShape(Ask):
+    find: str = Field(min_length=1, max_length=100)
+    put: str = Field("", max_length=100)
+    store: Big | None = None
+
+
+class RuleOut(BaseModel):
+    id: int
+    find: str
+    put: str
+    store: int | None
+
+
+class PhraseEffect(BaseModel):
+    listing: int
+    sku: str
+    before: str
+    after: str
+
+
+class EffectOut(BaseModel):
+    count: int
+    of: int
+    first: list[PhraseEffect]
+
+
+class StoreWords(Ask):
+    title_most: int | None = Field(None, ge=10, le=500)
+    banned_words: list[str] = Field(default_factory=list, max_length=200)
+    title_order: list[str] = Field(default_factory=list, max_length=8)
+
+
+@router.get("", response_model=Page[ShelfRow])
+def listing_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(desk, "shelf", ask)
+    out = rows_out(rows, {"price": "currency", "profit": "currency"})
+    for one in out:
+        one["moving"], one["differs"] = bool(one["moving"]), bool(one["differs"])
+    return written({"rows": out, "total": total})
+
+
+@router.get("/stores")
+def stores(desk: ReadDesk) -> list[ShelfStore]:
+    """Every store with how many of its listings are in which state."""
+    counts: dict[int, dict[str, int]] = {}
+    for (number, state), n in tally(desk.s, "listings").items():
+        counts.setdefault(int(number), {})[state] = n
+    differing = select(Listing.store_id, func.count()).where(IS_DIFFERING).group_by(Listing.store_id)
+    for store, n in desk.s.execute(by_index(differing, Listing, "ix_listing_theirs")):
+        counts.setdefault(store, {})["differs"] = n
+    for target, n in desk.s.execute(
+        select(Outbox.target, func.count(func.distinct(Outbox.subject)))
+        .where(Outbox.state == "dead", Outbox.kind == "listing")
+        .group_by(Outbox.target)
+    ):
+        counts.setdefault(int(target.partition(":")[2]), {})["refused"] = n
+    return [
+        ShelfStore(
+            id=row.id,
+            name=row.name,
+            currency=row.currency,
+            title_most=row.title_most or content_rules.TITLE_MOST,
+            banned_words=row.banned_words or [],
+            title_order=row.title_order or list(titles.PARTS),
+            limited=allowance.limited(row),
+            called=row.kind not in UNCALLED or row.kind == "program",
+            counts=counts.get(row.id, {}),
+        )
+        for row in desk.s.scalars(select(Store).order_by(Store.id))
+    ]
+
+
+@router.get("/listings/{number}")
+def bench(desk: ReadDesk, number: Big) -> ShelfBench:
+    """Everything about one listing's words, and what is missing before it can be shown."""
+    row = desk.get(Listing, number, "listing")
+    store, sku = desk.get(Store, row.store_id, "store"), desk.get(Sku, row.sku_id, "SKU")
+    names: dict[int, str] = dict(desk.s.execute(select(Store.id, Store.name)).tuples().all())
+    parent = desk.s.get(Listing, row.copied_from) if row.copied_from else None
+    copies = desk.s.scalars(select(Listing).where(Listing.copied_from == number)).all()
+    theirs = row.theirs or {}
+    return ShelfBench(
+        id=row.id,
+        version=row.version,
+        sku=sku.code,
+        store=store.name,
+        store_id=store.id,
+        state=row.state,
+        title=row.title,
+        description=row.description,
+        category=row.category or sku.category,
+        tags=row.tags,
+        price=sure(row.wanted_price, row.currency),
+        compare_at=money(row.compare_at, row.currency),
+        weight_g=sku.weight_g,
+        family=variant_matrix.size(desk, sku.id),
+        pictures=list(row.pictures or []),
+        suggested=titles.suggest(desk, store, sku, row.title),
+        missing=publishing.Checks(desk, store, [row.sku_id]).missing(row),
+        differs=[FieldDiff(name=name, ours=getattr(row, name), theirs=shown) for name, shown in theirs.items() if name in publishing.WORDS],
+        copied_from=None if parent is None else CopyOut(listing=parent.id, store=names[parent.store_id], follows=row.follow_words),
+        copies=[CopyOut(listing=one.id, store=names[one.store_id], follows=one.follow_words) for one in copies],
+        told=row.told,
+        shown_at=row.shown_at,
+        title_most=store.title_most or content_rules.TITLE_MOST,
+    )
+
+
+class Edited(Done):
+    """listing: as it stands right after the change, so that the next one of the same person is told from another person's."""
+
+    listing: ShelfBench
+
+
+@router.patch("/listings/{number}")
+def edit(desk: WriteDesk, number: Big, ask: EditAsk) -> Edited:
+    """Change what a listing says. On sale it goes to the store at once."""
+    words: dict[str, Any] = {
+        name: value for name in ("title", "description", "category", "tags", "weight_g") if (value := getattr(ask, name)) is not None
+    }
+    if ask.compare_at is not None or ask.no_compare:
+        words["compare_at"] = None if ask.no_compare else minor(ask.compare_at, "compare_at")
+    if ask.pictures is not None:
+        words["pictures"] = images.checked_order(desk, ask.pictures)
+    if not words:
+        raise Invalid("nothing was changed")
+    row = publishing.edit(desk, number, ask.version, words, ask.pass_on)
+    desk.s.flush()
+    return Edited(told="Kept", listing=bench(desk, row.id))
+
+
+@router.post("/listings/{number}/settle")
+def settle(desk: WriteDesk, number: Big, ask: DifferenceAsk) -> Done:
+    """A field that the store shows otherwise: keep ours, or take theirs."""
+    publishing.settle(desk, number, ask.version, ask.field, ask.theirs)
+    return Done(told="Theirs is ours now" if ask.theirs else "Ours is on its way to the store")
+
+
+@router.post("/listings/{number}/pictures", status_code=201)
+def add_picture(given: PictureFile, desk: WriteDesk, number: Big) -> Done:
+    """Add a picture; it is checked and kept as our own copy."""
+    made = images.add(desk, number, given)
+    row = desk.get(Listing, number, "listing")
+    if made.id in (row.pictures or []):
+        raise Conflict("this picture is there already")
+    publishing.edit(desk, number, None, {"pictures": [*(row.pictures or []), made.id]})
+    return Done(told=f"Picture added, {made.width} x {made.height}")
+
+
+@router.get("/pictures/{number}", response_class=Response, responses=download("image/jpeg", "image/png", "image/webp"))
+def picture(desk: ReadDesk, number: Big) -> Response:
+    row = desk.get(Picture, number, "picture")
+    head = {"Cache-Control": "private, max-age=86400", "Content-Security-Policy": "default-src 'none'", "X-Content-Type-Options": "nosniff"}
+    return Response(row.data, media_type=row.kind, headers=head)
+
+
+@router.post("/publish", status_code=202)
+def publish(desk: WriteDesk, ask: Many) -> JobOutShort:
+    """Put listings on sale, as a job; prices and quantities are those of now."""
+    ids = list(dict.fromkeys(ask.listings))
+    key = f"publish-{mark_of(','.join(map(str, ids)))}"
+    what = f"Publishing {len(ids)} listing{'s' if len(ids) != 1 else ''}"
+    return JobOutShort(job=start(desk, "publish", key, what, {"listings": ids}, len(ids)).id)
+
+
+@router.post("/on-its-way")
+def on_its_way(desk: ReadDesk, ask: Many) -> OnItsWay:
+    """Where published listings stand with their stores; failures by their reason."""
+    subjects = [f"listing:{number}" for number in ask.listings]
+    newest = select(func.max(Outbox.id)).where(Outbox.subject.in_(subjects)).group_by(Outbox.subject)
+    out = OnItsWay(waiting=0, there=0, refused={}, refused_ids=[])
+    for subject, state, answer in desk.s.execute(select(Outbox.subject, Outbox.state, Outbox.answer).where(Outbox.id.in_(newest))):
+        if state == "done":
+            out.there += 1
+        elif state == "dead":
+            out.refused[answer] = out.refused.get(answer, 0) + 1
+            out.refused_ids.append(int(subject.partition(":")[2]))
+        elif state != "dropped":
+            out.waiting += 1
+    return out
+
+
+@router.post("/again")
+def again(desk: WriteDesk, ask: Many) -> Done:
+    """Send what stores refused once more, with the words and figures of now."""
+    n = publishing.send_again(desk, ask.listings)
+    return Done(told=f"{n} sent again", count=n)
+
+
+@router.post("/end")
+def end(desk: WriteDesk, ask: Many) -> Done:
+    """End listings in their stores; those in preparation are dropped."""
+    n = publishing.end(desk, ask.listings)
+    return Done(told=f"{n} ended", count=n)
+
+
+@router.post("/copy", status_code=201)
+def copy(desk: WriteDesk, ask: CopyAsk) -> Done:
+    """Copy listings to another store, prepared there by its own rules."""
+    n = len(publishing.copy(desk, ask.listings, ask.store, ask.follow))
+    told = f"{n} prepared there" if n else "That store has all of them already"
+    return Done(told=told, count=n)
+
+
+@router.get("/phrases")
+def phrase_rules(desk: ReadDesk) -> list[RuleOut]:
+    rows = desk.s.scalars(select(PhraseRule).order_by(PhraseRule.store_id, PhraseRule.find))
+    return [RuleOut(id=row.id, find=row.find, put=row.put, store=row.store_id) for row in rows]
+
+
+@router.post("/phrases/try")
+def try_phrase(desk: ReadDesk, ask: RuleShape) -> EffectOut:
+    """What a phrase rule would change in the titles and descriptions of all listings; nothing is kept."""
+    found, of = effect(desk, ask.find, ask.put, ask.store)
+    return EffectOut(
+        count=len(found), of=of, first=[PhraseEffect(listing=i, sku=sku, before=was, after=now) for i, sku, was, now in found[:50]]
+    )
+
+
+@router.post("/phrases", status_code=201)
+def add_phrase(desk: WriteDesk, ask: RuleShape) -> Done:
+    """Keep a phrase rule, and change the words of listings in preparation and on sale by it. Can be undone."""
+    n = add_rule(desk, ask.find, ask.put, ask.store)
+    return Done(told=f"The rule is kept; {n} listing{'s' if n != 1 else ''} changed", count=n)
+
+
+@router.delete("/phrases/{number}")
+def drop_phrase(desk: WriteDesk, number: Big) -> Done:
+    """Take a phrase rule away; words that it changed stay as they are."""
+    row = desk.get(PhraseRule, number, "phrase rule")
+    desk.s.delete(row)
+    desk.log("phrase.drop", row.find, f"phrase rule for {row.find!r} taken away", why="words that it changed stay as they are")
+    return Done(told="The rule is taken away; words that it changed stay as they are")
+
+
+@router.put("/stores/{number}/words")
+def store_words(desk: WriteDesk, number: Big, ask: StoreWords) -> Done:
+    """What a store's titles may be."""
+    titles.set_words(desk, number, ask.title_most, ask.banned_words, ask.title_order)
+    return Done(told="Kept; what it would not take is said before publishing")
+
+
+@router.post("/stores/{number}/read", status_code=202)
+def read_anew(desk: WriteDesk, number: Big) -> ReadAnew:
+    """Read a store's listings again, as a job: new ones come in, and where its words are not ours they are shown side by side."""
+    store = desk.get(Store, number, "store")
+    if store.kind == "program":
+        agent_leases.ask_to_read(desk, store)
+        return ReadAnew(job=None, told=f"{store.name}'s program reads its listings with its next round")
+    if store.kind in UNCALLED:
+        raise Conflict(f"{store.name} works by sheets: bring its listings in as a sheet")
+    job = start(desk, "join", f"join-store-{number}", f"Reading {store.name}'s listings", {"owner": "store", "id": number})
+    return ReadAnew(job=job.id, told=f"Reading {store.name}'s listings")

@@ -1,0 +1,483 @@
+"""Lanes: of one SKU, opened, changed and explained; and the list of all."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from fractions import Fraction
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, Depends, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ...core import trust as core_trust
+from ...core.money import parse_units, show_units
+from ...core.price import Outcome
+from ...data.lanes import Lane, LanePart
+from ...data.setup import Origin, Store, Supplier
+from ...data.shelf import Listing, Sku
+from ...data.source import Item
+from ...services.base.context import Desk
+from ...services.base.errors import Invalid
+from ...services.grids import goods_grids
+from ...services.grids.goods_grids import Wish
+from ...services.mapping import item_candidates, lane_terms, lanes, performance, variants
+from ...services.mapping.landed_cost import Costing, parts_of
+from ...services.monitoring import sweeps
+from ...services.pricing import packs
+from ...services.pricing.apply import with_sharers
+from ...services.pricing.decide import decide
+from ...services.pricing.frame import load
+from ..deps import ReadDesk, WriteDesk
+from ..schemas import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
+
+router = APIRouter(prefix="/lanes", tags=["lanes"])
+
+
+class LanePartOut(BaseModel):
+    item_id: int
+    number: str
+    title: str
+    supplier: str
+    origin: str
+    units: str
+    cost: Money
+    stock: int
+    offer: str
+
+
+class ShareOut(BaseModel):
+    """good of count; expected share and the interval it lies in (5 to 95 %), in percent."""
+
+    good: int
+    count: int
+    mean: float
+    low: float
+    high: float
+
+
+class TrustOut(BaseModel):
+    """What really happened: purchase orders taken, parcels by the promise, days to the door (half within, nine in ten within)."""
+
+    accepted: ShareOut
+    on_time: ShareOut
+    days_seen: int
+    days_usual: int
+    days_sure: int
+
+
+class LaneOut(BaseModel):
+    id: int
+    version: int
+    use: int
+    state: str
+    why: str
+    store: str
+    instead: bool
+    begun: bool
+    starts: datetime | None
+    ends: datetime | None
+    supplier: str
+    origin: str
+    service: str
+    services: dict[str, str]
+    opened_at: datetime
+    opened_by: str
+    proof: dict[str, Any] | None
+    parts: list[LanePartOut]
+    item_cost: Money | None
+    ship: Money | None
+    handling: Money | None
+    landed: Money | None
+    why_not: str
+    days_low: int
+    days_high: int
+    trust: TrustOut
+
+
+class SkuOut(BaseModel):
+    """A SKU with what sells it and what fills it; siblings: other sizes and colours of it, and how many of those have no lane."""
+
+    sku_id: int
+    sku: str
+    title: str
+    gtin: str
+    brand: str
+    options: str
+    price: Money | None
+    state: str | None
+    listing: int | None
+    stores: list[str]
+    orders_waiting: int
+    siblings: int
+    siblings_bare: int
+    lanes: list[LaneOut]
+
+
+class LaneRow(BaseModel):
+    id: int
+    version: int
+    sku_id: int
+    sku: str
+    title: str
+    use: int
+    instead: bool
+    begun: bool
+    state: str
+    why: str
+    supplier: str
+    store: str | None
+    origin: str
+    service: str
+    item_id: int
+    item: str
+    item_title: str
+    items: int
+    units_num: int
+    units_den: int
+    cost: Money
+    stock: int
+    offer: str
+    landed: Money | None
+    profit: Money | None
+    net: Money | None
+    price: Money | None
+    opened_at: datetime
+    opened_by: str
+
+
+@router.get("", response_model=Page[LaneRow])
+def settled(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(desk, "lanes", ask)
+    monies = {"cost": "cost_currency", "landed": "currency", "profit": "currency", "net": "currency", "price": "currency"}
+    return written({"rows": rows_out(rows, monies), "total": total})
+
+
+def _trust(one: performance.Trust) -> TrustOut:
+    def shown(part: core_trust.Share) -> ShareOut:
+        mean, low, high = (round(100 * value, 1) for value in (part.mean, part.low, part.high))
+        return ShareOut(good=part.good, count=part.count, mean=mean, low=low, high=high)
+
+    return TrustOut(
+        accepted=shown(one.accepted),
+        on_time=shown(one.on_time),
+        days_seen=one.days.count,
+        days_usual=one.days.usual,
+        days_sure=one.days.sure,
+    )
+
+
+def _lanes(desk: Desk, found: list[Lane], store: Store | None) -> list[LaneOut]:
+    parts, items = parts_of(desk, found)
+    costing = Costing(desk)
+    suppliers, origins = costing.facts.suppliers, costing.origins
+    store = costing.facts.stores.get(store.id) if store else next(iter(costing.facts.stores.values()), None)
+    seen = performance.trusts(desk, [lane.id for lane in found])
+    out = []
+    for lane in found:
+        shop = costing.facts.stores.get(lane.store_id or 0, store)
+        cost = costing.landed(costing.of_lane(lane, parts[lane.id], items, shop.country), shop) if shop else None
+        cur = shop.currency if shop else ""
+        known = cost is not None and not cost.why
+        out.append(
+            LaneOut(
+                id=lane.id,
+                version=lane.version,
+                use=lane.use,
+                state=lane.state,
+                why=lane.why,
+                store=costing.facts.stores[lane.store_id].name if lane.store_id else "",
+                instead=lane.instead,
+                begun=lane.begun,
+                starts=lane.starts,
+                ends=lane.ends,
+                supplier=suppliers[lane.supplier_id].name,
+                origin=origins[lane.origin_id].name,
+                service=lane.service,
+                services=dict(lane.services or {}),
+                opened_at=lane.opened_at,
+                opened_by=lane.opened_by,
+                proof=lane.proof,
+                parts=[_part(part, items[part.item_id], lane, suppliers, origins) for part in parts[lane.id]],
+                item_cost=sure(cost.goods, cur) if cost and known else None,
+                ship=sure(cost.ship, cur) if cost and known else None,
+                handling=sure(cost.handling, cur) if cost and known else None,
+                landed=sure(cost.landed, cur) if cost and known else None,
+                why_not=cost.why if cost else "no store",
+                days_low=cost.days_low if cost else 0,
+                days_high=cost.days_high if cost else 0,
+                trust=_trust(seen[lane.id]),
+            )
+        )
+    return out
+
+
+def _part(part: LanePart, item: Item, lane: Lane, suppliers: dict[int, Supplier], origins: dict[int, Origin]) -> LanePartOut:
+    return LanePartOut(
+        item_id=item.id,
+        number=item.number,
+        title=item.title,
+        supplier=suppliers[item.supplier_id].name,
+        origin=origins[part.origin_id or lane.origin_id].name,
+        units=show_units(part.units_num, part.units_den),
+        cost=sure(item.cost, item.currency),
+        stock=item.stock,
+        offer=item.offer,
+    )
+
+
+@router.get("/skus/{sku_id}")
+def sku(desk: ReadDesk, sku_id: Big) -> SkuOut:
+    row = desk.get(Sku, sku_id, "SKU")
+    listing = item_candidates.listing_of(desk, sku_id)
+    store = desk.get(Store, listing.store_id, "store") if listing else None
+    sold = select(Store.name).join(Listing, Listing.store_id == Store.id).where(Listing.sku_id == sku_id, Listing.state != "ended")
+    family = [one.id for one in variants.siblings(desk, row) if one.id != sku_id]
+    laned = set(desk.s.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(family), Lane.until.is_(None), Lane.instead.is_(False))))
+    return SkuOut(
+        sku_id=row.id,
+        sku=row.code,
+        title=row.title,
+        gtin=row.gtin,
+        brand=row.brand,
+        options=row.options,
+        price=money(listing.wanted_price, listing.currency) if listing else None,
+        state=listing.state if listing else None,
+        listing=listing.id if listing else None,
+        stores=list(desk.s.scalars(sold.order_by(Store.id))),
+        orders_waiting=lanes.effect_of_opening(desk, row)["orders"],
+        siblings=len(family),
+        siblings_bare=len(set(family) - laned),
+        lanes=_lanes(desk, [lane for lane, _ in lanes.lanes_of(desk, sku_id)], store),
+    )
+
+
+class LaneItemAsk(Ask):
+    item_id: Big
+    units: str = Field("1", max_length=20)
+
+
+class OpenAsk(Ask):
+    """store_id empty = for all stores; instead: an allowed replacement, used only where the store permits it."""
+
+    sku_id: Big
+    parts: list[LaneItemAsk] = Field(min_length=1, max_length=30)
+    use: int = Field(0, ge=0, le=99)
+    store_id: Big | None = None
+    service: str | None = Field(None, max_length=50)
+    starts: datetime | None = None
+    ends: datetime | None = None
+    instead: bool = False
+
+
+class Preview(BaseModel):
+    """What a lane would mean, tried and thrown away. sweep_minutes: how often its item is looked at; packs: what is left over where
+    whole packs must be bought, '' where nothing is."""
+
+    landed: Money | None
+    price: Money | None
+    profit: Money | None
+    shows: int
+    orders: int
+    outcome: str
+    sweep_minutes: int
+    packs: str
+
+
+def _wish(desk: Desk, ask: OpenAsk, proof: bool = False) -> lanes.Wish:
+    try:
+        parts = [lanes.Part(part.item_id, parse_units(part.units)) for part in ask.parts]
+    except ValueError as error:
+        raise Invalid(str(error), {"units": str(error)}) from error
+    if ask.store_id:
+        desk.get(Store, ask.store_id, "store")
+    for moment in (ask.starts, ask.ends):
+        if moment is not None and moment.tzinfo is None:
+            raise Invalid("a date needs its time zone", {"starts": "has no time zone"})
+    return lanes.Wish(
+        ask.sku_id,
+        parts,
+        ask.use,
+        ask.store_id,
+        ask.service,
+        starts=ask.starts,
+        ends=ask.ends,
+        instead=ask.instead,
+        proof=item_candidates.proof_for(desk, desk.get(Sku, ask.sku_id, "SKU"), parts[0].item) if proof and len(parts) == 1 else None,
+    )
+
+
+@router.post("/preview")
+def preview(desk: WriteDesk, ask: OpenAsk) -> Preview:
+    """Open the lane in a writing transaction (so that it waits its turn), say what came of it, and take it all back."""
+    row = desk.get(Sku, ask.sku_id, "SKU")
+    orders = lanes.effect_of_opening(desk, row)["orders"]
+    opened = lanes.open_wish(desk, _wish(desk, ask), respond_now=False)
+    minutes = desk.get(Supplier, opened.supplier_id, "supplier").sweep_minutes
+    out = Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="no listing", sweep_minutes=minutes, packs="")
+    parts, items = parts_of(desk, [opened])
+    pieces = [(items[one.item_id], Fraction(one.units_num, one.units_den)) for one in parts[opened.id]]
+    out.packs = packs.told(pieces, packs.usual_sizes(desk.s, [ask.sku_id]).get(ask.sku_id, 1))
+    listing = desk.s.scalar(select(Listing).where(Listing.sku_id == ask.sku_id).limit(1))
+    if listing is None:
+        desk.s.rollback()
+        return out
+    book = load(desk, with_sharers(desk, {ask.sku_id}))
+    shown = decide(book, counted=False)
+    rows = np.flatnonzero(book.sku == ask.sku_id)
+    desk.s.rollback()
+    if not len(rows):
+        return out.model_copy(update={"outcome": "not on sale"})
+    currency, out.shows = listing.currency, int(shown.quantity[rows[0]])
+    if not book.counted[rows[0]]:
+        return out.model_copy(update={"outcome": "no rate"})
+    out.landed = sure(int(book.landed[rows[0]]), currency)
+    out.price = money(int(shown.priced.price[rows[0]]), currency)
+    out.profit = money(int(shown.priced.kept.profit[rows[0]]), currency)
+    return out.model_copy(update={"outcome": Outcome(int(shown.priced.outcome[rows[0]])).name})
+
+
+@router.post("", status_code=201)
+def open_lane(desk: WriteDesk, ask: OpenAsk) -> Done:
+    lanes.open_wish(desk, _wish(desk, ask, proof=True))
+    row = desk.get(Sku, ask.sku_id, "SKU")
+    return Done(told=f"Replacement allowed for {row.code}" if ask.instead else f"Lane opened for {row.code}")
+
+
+class ChangeAsk(Ask):
+    version: int
+    units: str | None = Field(None, max_length=20)
+    use: int | None = Field(None, ge=0, le=99)
+    service: str | None = Field(None, max_length=50)
+    state: str | None = Field(None, pattern="^(new|open|slow|shut)$")
+    why: str = Field("", max_length=300)
+
+
+class TermsAsk(Ask):
+    """Whole: what is empty here is without a date, or sent by the lane's own service."""
+
+    version: int
+    services: dict[str, str] = Field(default_factory=dict)
+    starts: datetime | None = None
+    ends: datetime | None = None
+
+
+class CloseAsk(Ask):
+    version: int
+    why: str = Field("", max_length=300)
+
+
+class ConfirmAsk(Ask):
+    version: int
+    units: str | None = Field(None, max_length=20)
+
+
+class Point(BaseModel):
+    at: datetime
+    cost: Money
+    stock: int
+
+
+class LandsIn(BaseModel):
+    """One unit in one country where we sell: by which service, what it costs, when it arrives; why_not where it cannot go."""
+
+    country: str
+    store: str
+    service: str
+    goods: Money | None
+    ship: Money | None
+    handling: Money | None
+    landed: Money | None
+    days_low: int
+    days_high: int
+    why_not: str
+
+
+class LaneBench(BaseModel):
+    """Everything about one lane. ways: services from its place, by country."""
+
+    sku_id: int
+    sku: str
+    title: str
+    lane: LaneOut
+    lands: list[LandsIn]
+    ways: dict[str, list[str]]
+    history: list[Point]
+    story: list[str]
+
+
+@router.get("/{number}")
+def bench(desk: ReadDesk, number: Big) -> LaneBench:
+    row = desk.get(Lane, number, "lane")
+    thing = desk.get(Sku, row.sku_id, "SKU")
+    listing = item_candidates.listing_of(desk, row.sku_id)
+    store = desk.get(Store, listing.store_id, "store") if listing else None
+    costing = Costing(desk)
+    parts, items = parts_of(desk, [row])
+    lands: dict[str, LandsIn] = {}
+    for shop in costing.facts.stores.values():
+        if shop.country in lands or row.store_id not in (None, shop.id):
+            continue
+        cost = costing.landed(costing.of_lane(row, parts[number], items, shop.country), shop)
+        amounts = {} if cost.why else {"goods": cost.goods, "ship": cost.ship, "handling": cost.handling, "landed": cost.landed}
+        lands[shop.country] = LandsIn(
+            country=shop.country,
+            store=shop.name,
+            service=cost.service,
+            days_low=cost.days_low,
+            days_high=cost.days_high,
+            why_not=cost.why,
+            **{key: sure(amounts[key], shop.currency) if key in amounts else None for key in ("goods", "ship", "handling", "landed")},
+        )
+    ways: dict[str, list[str]] = {}
+    for one in costing.facts.services:
+        if one.origin_id == row.origin_id and one.country in lands:
+            ways.setdefault(one.country, []).append(one.code)
+    first = parts[number][0].item_id
+    currency = items[first].currency
+    seen = sweeps.item_history(desk, first, desk.now - timedelta(days=60))
+    history = [Point(at=at, cost=sure(cost, currency), stock=stock) for at, cost, stock in seen]
+    return LaneBench(
+        sku_id=thing.id,
+        sku=thing.code,
+        title=thing.title,
+        lane=_lanes(desk, [row], store)[0],
+        lands=list(lands.values()),
+        ways=ways,
+        history=history,
+        story=lane_terms.story(desk, row, thing),
+    )
+
+
+def _units(text: str | None) -> Fraction | None:
+    try:
+        return parse_units(text) if text else None
+    except ValueError as error:
+        raise Invalid(str(error), {"units": str(error)}) from error
+
+
+@router.patch("/{number}")
+def change(desk: WriteDesk, number: Big, ask: ChangeAsk) -> Done:
+    lanes.change_lane(desk, number, ask.version, _units(ask.units), ask.use, ask.service, ask.state, ask.why)
+    return Done(told="Lane changed")
+
+
+@router.post("/{number}/terms")
+def terms(desk: WriteDesk, number: Big, ask: TermsAsk) -> Done:
+    """From when to when it is in force, and by which service it goes to single countries."""
+    lane_terms.set_terms(desk, number, ask.version, ask.services, ask.starts, ask.ends)
+    return Done(told="Lane changed")
+
+
+@router.post("/{number}/confirm")
+def confirm(desk: WriteDesk, number: Big, ask: ConfirmAsk) -> Done:
+    """It is right (with these units, if they are other ones now): it may be used, and what its items cost is taken as usual."""
+    lane_terms.confirm_lane(desk, number, ask.version, _units(ask.units))
+    return Done(told="The lane is right, and may be used")
+
+
+@router.post("/{number}/close")
+def close(desk: WriteDesk, number: Big, ask: CloseAsk) -> Done:
+    lanes.close_lane(desk, number, ask.version, ask.why)
+    return Done(told="Lane closed")

@@ -1,0 +1,230 @@
+"""The sheets of suppliers that tell nothing by themselves: looked at, their columns named, taken in."""
+
+from __future__ import annotations
+
+import hashlib
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query, Request, Response
+from pydantic import BaseModel, Field
+
+from ...connectors.errors import OutsideError
+from ...connectors.kinds import connect
+from ...data.setup import Supplier
+from ...jobs.background_jobs import start
+from ...services.base.context import Desk
+from ...services.base.errors import Invalid, NotFound
+from ...services.base.regional import place_of
+from ...services.monitoring import catalogue_sheets
+from ...services.partners import connections
+from ...sheets.mapped import FIELDS, NEEDED, Reading, look
+from ..deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
+from ..files import SheetFile
+from ..imports.sheets import bad_rows_of
+from ..schemas import SHEET, Ask, Big, Form, Money, sure
+
+router = APIRouter(prefix="/suppliers", tags=["catalogues"])
+Token = Annotated[str, Query(pattern="^([0-9a-f]{24})?$")]
+
+
+class Uploaded(BaseModel):
+    token: str
+
+
+class FieldOut(BaseModel):
+    name: str
+    needed: bool
+
+
+class ReadingShape(Ask):
+    """How a sheet is read. columns: ours -> the column's name in the sheet."""
+
+    columns: dict[str, str] = Field(max_length=40)
+    encoding: str = Field(max_length=20)
+    separator: str = Field(max_length=1)
+    decimal: str = Field(max_length=1)
+    header: list[str] = Field(default_factory=list, max_length=500)
+    tab: str = Field("", max_length=200)
+    pieces: str = Field(".", max_length=1)
+
+
+class LookOut(BaseModel):
+    reading: ReadingShape
+    rows: list[list[str]]
+    missing: list[str]
+    fields: list[FieldOut]
+    # Whether the columns are as they were named before, or guessed now.
+    remembered: bool
+    also: list[str]
+    # Whether its sheets list all that it sells; None = nobody was asked. asks_whole: that matters for this supplier.
+    whole: bool | None
+    asks_whole: bool
+    # Columns that could be meant as well; the sheets of the workbook; rows above the header.
+    doubts: dict[str, list[str]]
+    tabs: list[str]
+    above: int
+    made_at: datetime | None
+
+
+class ItemOut(BaseModel):
+    number: str
+    title: str
+    cost: Money
+    stock: int
+    pack_size: int
+    gtin: str
+    options: str
+
+
+class TriedOut(BaseModel):
+    items: list[ItemOut]
+    good: int
+    bad: list[str]
+    bad_count: int
+    notices: list[str]
+    # Currencies beside the supplier's own that the sheet names, and in how many rows.
+    monies: dict[str, int]
+
+
+class TryAsk(Ask):
+    """also: currencies beside the supplier's own that its items may cost in; None as agreed before."""
+
+    reading: ReadingShape
+    also: list[Annotated[str, Field(pattern="^[A-Z]{3}$")]] | None = Field(None, max_length=10)
+    token: str = Field("", pattern="^([0-9a-f]{24})?$")
+    # Whether its sheets list all that it sells; None = as was said before.
+    whole: bool | None = None
+
+
+class ReadingStarted(BaseModel):
+    job: int
+    told: str
+
+
+@router.post("/{number}/sheet", status_code=201)
+def upload(data: SheetFile, desk: ReadDesk, base: TheHouse, number: Big) -> Uploaded:
+    """Hand in a supplier's catalogue sheet; nothing is read of it yet."""
+    catalogue_sheets.supplier_by_sheets(desk, number)
+    token = hashlib.sha256(data).hexdigest()[:24]
+    path = _path(base, number, token)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_bytes(data)
+    return Uploaded(token=token)
+
+
+def _path(base: House, number: int, token: str) -> Path:
+    return base.settings.data / "sheets" / f"catalogue-{number}-{token}.sheet"
+
+
+def _sheet(base: House, supplier: Supplier, token: str) -> tuple[bytes, datetime | None]:
+    """A sheet that was handed in, or the newest in the supplier's folder. The call is outside any transaction."""
+    if token:
+        path = _path(base, supplier.id, token)
+        if not path.is_file():
+            raise NotFound("that sheet is not here any more; bring it in again")
+        return path.read_bytes(), None
+    if supplier.kind != "folder":
+        raise Invalid("bring a sheet in first")
+    with base.db.reading() as s:
+        link = connections.link_of(Desk(s, base.clock, ""), "supplier", supplier.id)
+        key = base.doors.safe.open(link.sealed_key)
+    try:
+        data, at = connect("supplier", "folder", link.address, key, base.doors.deadline, base.doors.transport).sheet()
+    except OutsideError as error:
+        raise Invalid(error.told) from error
+    return data, at
+
+
+def _supplier(base: House, number: int) -> Supplier:
+    with base.db.reading() as s:
+        return catalogue_sheets.supplier_by_sheets(Desk(s, base.clock, ""), number)
+
+
+@router.get("/{number}/sheet")
+def see(
+    base: TheHouse,
+    person: SignedIn,
+    number: Big,
+    token: Token = "",
+    encoding: Annotated[str, Query(max_length=20)] = "",
+    tab: Annotated[str, Query(max_length=200)] = "",
+) -> LookOut:
+    """How the sheet seems to be made, its first rows, and which of its columns seem to be ours."""
+    supplier = _supplier(base, number)
+    data, at = _sheet(base, supplier, token)
+    with base.db.reading() as s:
+        manner = place_of(s).manner
+    found = look(data, encoding, tab=tab, house=manner.decimal)
+    kept = supplier.reading or {}
+    # What was named before is offered again, as far as the columns are still there.
+    named = {ours: theirs for ours, theirs in kept.get("columns", {}).items() if theirs in found.reading.header}
+    reading = Reading(**{**found.reading.kept(), "columns": named or found.reading.columns})
+    return LookOut(
+        reading=ReadingShape(**reading.kept()),
+        rows=found.rows,
+        missing=[name for name in NEEDED if name not in reading.columns],
+        fields=[FieldOut(name=name, needed=name in NEEDED) for name in FIELDS],
+        remembered=bool(named),
+        also=supplier.also or [],
+        whole=supplier.sheet_whole,
+        asks_whole=supplier.kind == "sheet",
+        doubts={} if named else found.doubts,
+        tabs=found.tabs,
+        above=found.above,
+        made_at=at,
+    )
+
+
+@router.post("/{number}/sheet/try")
+def try_it(base: TheHouse, person: SignedIn, number: Big, ask: TryAsk) -> TriedOut:
+    """What the sheet would give with its columns named so; nothing is kept."""
+    supplier = _supplier(base, number)
+    data, _ = _sheet(base, supplier, ask.token)
+    tried = catalogue_sheets.try_reading(supplier, data, catalogue_sheets.check_reading(_reading(ask)), ask.also)
+    if ask.token:
+        catalogue_sheets.keep_bad(_path(base, number, ask.token), tried.header, tried.bad_rows)
+    items = [
+        ItemOut(
+            number=one.number,
+            title=one.title,
+            cost=sure(one.cost, one.currency),
+            stock=one.stock,
+            pack_size=one.pack_size,
+            gtin=one.gtin,
+            options=one.options,
+        )
+        for one in tried.items[:8]
+    ]
+    return TriedOut(
+        items=items, good=len(tried.items), bad=tried.bad[:50], bad_count=len(tried.bad), notices=tried.notices, monies=tried.monies
+    )
+
+
+def _also(desk: Desk, number: int, ask: TryAsk) -> list[str]:
+    return list(ask.also if ask.also is not None else desk.get(Supplier, number, "supplier").also or [])
+
+
+def _reading(ask: TryAsk) -> Reading:
+    return Reading(**ask.reading.model_dump())
+
+
+@router.post("/{number}/sheet/keep", status_code=202)
+def keep(base: TheHouse, desk: WriteDesk, request: Request, number: Big, ask: TryAsk) -> ReadingStarted:
+    """Remember the columns and take the sheet in, as a job."""
+    supplier = catalogue_sheets.keep_reading(desk, number, _reading(ask), _also(desk, number, ask), ask.whole)
+    body: dict[str, Any] = {"owner": "supplier", "id": number}
+    if ask.token:
+        body["path"] = str(_path(base, number, ask.token))
+    kind = "catalogue" if ask.token else "join"
+    job = start(desk, kind, f"{kind}-supplier-{number}", f"Bringing in {supplier.name}'s items", body)
+    return ReadingStarted(job=job.id, told=f"{supplier.name}'s columns are kept; its items are being brought in")
+
+
+@router.get("/{number}/sheet/bad/{token}.{form}", response_class=Response, responses=SHEET)
+def bad_rows(base: TheHouse, person: SignedIn, number: Big, token: str, form: Form) -> Response:
+    """The rows of a catalogue sheet that could not be read, as they stood, each with why."""
+    if not token.isalnum() or len(token) != 24:
+        raise NotFound("that sheet is not here any more; bring it in again")
+    return bad_rows_of(_path(base, number, token).with_suffix(".bad.json"), "items", form)

@@ -1,0 +1,371 @@
+"""Responses by cause, stores' differences, the calls plan, and everything about one item over time."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ...data.lanes import Lane, LanePart
+from ...data.setup import Link, Origin, Store, Supplier
+from ...data.shelf import Listing, Sku
+from ...data.source import Item
+from ...data.watch import Sighting, Sweep
+from ...services.listings import drift
+from ...services.monitoring import decision_groups, polling_plan, sweeps
+from ...services.pricing.inputs import HOME
+from ..deps import ReadDesk, WriteDesk
+from ..schemas import Ask, Big, Done, Money, money, sure
+
+router = APIRouter(prefix="/watch", tags=["watch"])
+
+
+class GroupOut(BaseModel):
+    """Responses with one cause. a_day: what the new prices move a day at the present pace of sales."""
+
+    sweep: int | None
+    act: int | None
+    kind: str
+    state: str
+    at: datetime
+    count: int
+    up: int
+    down: int
+    a_day: Money
+    cause: str
+    item: str
+    outcome: int
+
+
+@router.get("/groups")
+def get_groups(desk: ReadDesk) -> list[GroupOut]:
+    return [GroupOut(**{**one.__dict__, "a_day": sure(one.a_day, HOME)}) for one in decision_groups.groups(desk)]
+
+
+class GroupAsk(Ask):
+    """A group by its cause."""
+
+    sweep: Big | None = None
+    act: Big | None = None
+    kind: str = Field(max_length=20)
+
+
+class GroupSettleAsk(GroupAsk):
+    """many: the ones that wait only since they are too many at once, not those at a limit."""
+
+    approve: bool
+    many: bool
+
+
+@router.post("/groups/settle")
+def settle_group(desk: WriteDesk, ask: GroupSettleAsk) -> Done:
+    n = decision_groups.settle(desk, ask.sweep, ask.act, ask.kind, ask.approve, ask.many)
+    return Done(told=f"{n} {'approved, the prices go out' if ask.approve else 'left as they are'}", count=n)
+
+
+@router.post("/groups/undo")
+def undo_group(desk: WriteDesk, ask: GroupAsk) -> Done:
+    n = decision_groups.undo(desk, ask.sweep, ask.act, ask.kind)
+    return Done(told=f"{n} taken back, the old values go out again", count=n)
+
+
+class DriftOut(BaseModel):
+    """What a store shows otherwise than we asked. theirs_state 'missing': it does not have the listing."""
+
+    id: int
+    listing: int
+    sku: str
+    title: str
+    store: str
+    seen_at: datetime
+    ours: Money
+    theirs: Money
+    our_quantity: int
+    their_quantity: int
+    our_state: str
+    their_state: str
+
+
+@router.get("/differences")
+def differences(desk: ReadDesk) -> list[DriftOut]:
+    return [
+        DriftOut(
+            id=one.drift.id,
+            listing=one.listing.id,
+            sku=one.sku.code,
+            title=one.listing.title,
+            store=one.store.name,
+            seen_at=one.drift.seen_at,
+            ours=sure(one.listing.wanted_price, one.listing.currency),
+            theirs=sure(one.drift.price, one.listing.currency),
+            our_quantity=one.listing.wanted_quantity,
+            their_quantity=one.drift.quantity,
+            our_state=one.listing.state,
+            their_state=one.drift.state,
+        )
+        for one in drift.differing(desk)[:500]
+    ]
+
+
+class DriftAsk(Ask):
+    differences: list[Big] = Field(min_length=1, max_length=5000)
+    ours: bool
+
+
+@router.post("/differences/settle")
+def settle_differences(desk: WriteDesk, ask: DriftAsk) -> Done:
+    n = drift.settle(desk, ask.differences, ask.ours)
+    return Done(told=f"{n} {'sent again as we want them' if ask.ours else 'taken as the store shows them'}", count=n)
+
+
+@router.post("/differences/check")
+def check_stores(desk: WriteDesk) -> Done:
+    """Read all stores' own listings now."""
+    stores = desk.s.scalars(select(Store).where(Store.kind.not_in(("sheet", "program")))).all()
+    for store in stores:
+        store.next_check = desk.now
+    return Done(told=f"{len(stores)} store{'s are' if len(stores) != 1 else ' is'} being read", count=len(stores))
+
+
+class Looked(BaseModel):
+    """How often one item is looked at, and why. changes: a day; wrong: what a day of being wrong costs."""
+
+    item: int
+    number: str
+    title: str
+    looks: float
+    changes: float
+    wrong: Money
+    every: str
+
+
+class Bin(BaseModel):
+    name: str
+    count: int
+
+
+class CallsOut(BaseModel):
+    """The calls plan of a supplier; loss and turns a month. bins: how many used items are looked at so often a day."""
+
+    supplier: int
+    name: str
+    calls: int
+    used: int
+    unused: int
+    a_sweep: int
+    today: int
+    day_limit: int | None
+    hours: str
+    loss: Money
+    turns: Money
+    bins: list[Bin]
+    most: list[Looked]
+    least: list[Looked]
+
+
+_BINS = ((1.0, "less than daily"), (4.0, "1 to 4 a day"), (12.0, "4 to 12"), (24.0, "12 to 24"), (96.0, "24 to 96"), (1e9, "more"))
+
+
+@router.get("/calls")
+def calls_plans(desk: ReadDesk) -> list[CallsOut]:
+    """For every supplier that tells one item a call: where its calls go, and what that saves."""
+    out = []
+    for supplier in desk.s.scalars(select(Supplier).order_by(Supplier.name)):
+        if polling_plan.one_by_one(supplier.kind):
+            out.append(_plan_out(desk, supplier))
+    return out
+
+
+def _plan_out(desk: Any, supplier: Supplier) -> CallsOut:
+    plan = polling_plan.make(desk, supplier)
+    used = np.flatnonzero(plan.used == 1)
+    order = used[np.argsort(-plan.looks[used], kind="stable")]
+    picked = [*order[:12].tolist(), *order[12:][-6:].tolist()]
+    rows = {row.id: row for row in desk.s.scalars(select(Item).where(Item.id.in_([int(plan.items[i]) for i in picked])))}
+
+    def told(i: int) -> Looked:
+        row = rows[int(plan.items[i])]
+        return Looked(
+            item=row.id,
+            number=row.number,
+            title=row.title,
+            looks=round(float(plan.looks[i]), 2),
+            changes=round(float(plan.rate[i]), 3),
+            wrong=sure(round(float(plan.weight[i])), HOME),
+            every=_every(float(plan.looks[i])),
+        )
+
+    bins, low = [], 0.0
+    for high, name in _BINS:
+        bins.append(Bin(name=name, count=int(((plan.looks[used] >= low) & (plan.looks[used] < high)).sum())))
+        low = high
+    link = desk.s.scalar(select(Link).where(Link.owner == "supplier", Link.owner_id == supplier.id))
+    limited = supplier.hour_from is not None and supplier.hour_to is not None
+    return CallsOut(
+        supplier=supplier.id,
+        name=supplier.name,
+        calls=int(plan.calls),
+        used=len(used),
+        unused=len(plan.items) - len(used),
+        a_sweep=polling_plan.a_sweep(supplier, link),
+        today=polling_plan.asked_today(desk, supplier.id),
+        day_limit=supplier.calls_day,
+        hours=f"{supplier.hour_from:02d}:00 to {supplier.hour_to:02d}:00 UTC" if limited else "at all hours",
+        loss=sure(round(plan.loss * 30), HOME),
+        turns=sure(round(plan.turns * 30), HOME),
+        bins=bins,
+        most=[told(i) for i in picked[:12]],
+        least=[told(i) for i in picked[12:]],
+    )
+
+
+def _every(looks: float) -> str:
+    """'every 20 minutes', 'every 3 hours', 'every 2 days'."""
+    if looks <= 0:
+        return "never"
+    minutes = 1440 / looks
+    for limit, size, unit in ((90, 1, "minute"), (60 * 36, 60, "hour"), (1e12, 1440, "day")):
+        if minutes < limit:
+            n = max(round(minutes / size), 1)
+            return f"every {n} {unit}s" if n > 1 else f"every {unit}"
+    return ""
+
+
+class ItemPoint(BaseModel):
+    at: datetime
+    cost: Money
+    stock: int
+    verdict: str
+
+
+class ItemListing(BaseModel):
+    listing: int
+    sku_id: int
+    sku: str
+    title: str
+    store: str
+    state: str
+    price: Money
+    landed: Money | None
+    profit: Money | None
+    quantity: int
+    use: int
+    lane: str
+    here: bool
+
+
+class Tier(BaseModel):
+    at: int
+    cost: Money
+
+
+class ItemPage(BaseModel):
+    """Everything about one supplier item: what it is, what was seen of it, and all listings behind it."""
+
+    id: int
+    number: str
+    title: str
+    supplier_id: int
+    supplier: str
+    origin: str
+    offer: str
+    cost: Money
+    stock: int
+    pack: int
+    weight_g: int
+    gtin: str
+    mpn: str
+    brand: str
+    category: str
+    options: str
+    tiers: list[Tier]
+    seen_at: datetime | None
+    looked_at: datetime | None
+    looks: str
+    doubt_cost: Money | None
+    doubt_stock: int
+    doubt_seen: int
+    since: datetime
+    points: list[ItemPoint]
+    changes: int
+    listings: list[ItemListing]
+
+
+@router.get("/items/{number}")
+def item_page(desk: ReadDesk, number: Big, days: Annotated[int, Query(ge=1, le=365)] = 60) -> ItemPage:
+    """points: what it was at the start, and then every sighting that changed something or was not believed."""
+    s = desk.s
+    item = desk.get(Item, number, "item")
+    supplier = desk.get(Supplier, item.supplier_id, "supplier")
+    since = desk.now - timedelta(days=days)
+    seen = s.scalars(select(Sighting).where(Sighting.item_id == number, Sighting.at >= since).order_by(Sighting.at, Sighting.id)).all()
+    points = [ItemPoint(at=r.at, cost=sure(r.cost, item.currency), stock=r.stock, verdict=r.verdict) for r in seen]
+    start = sweeps.item_history(desk, number, since)[0]
+    points.insert(0, ItemPoint(at=since, cost=sure(start[1], item.currency), stock=start[2], verdict="start"))
+    rows = s.execute(
+        select(Listing, Sku, Store.name, Lane)
+        .join(Sku, Sku.id == Listing.sku_id)
+        .join(Store, Store.id == Listing.store_id)
+        .join(Lane, Lane.sku_id == Sku.id)
+        .join(LanePart, LanePart.lane_id == Lane.id)
+        .where(LanePart.item_id == number, Lane.until.is_(None), Listing.state.in_(("live", "paused")))
+        .where(Lane.store_id.is_(None) | (Lane.store_id == Listing.store_id))
+        .order_by(Sku.pace.desc(), Listing.id)
+        .limit(300)
+    ).all()
+    if item.look_every:
+        looks = _every(86_400 / item.look_every)
+    else:
+        last = s.scalar(select(Sweep.id).where(Sweep.supplier_id == supplier.id).limit(1))
+        looks = f"every {supplier.sweep_minutes} minutes, with every sweep" if last and supplier.watching else "by hand"
+    origin = s.get(Origin, item.origin_id) if item.origin_id else None
+    return ItemPage(
+        id=item.id,
+        number=item.number,
+        title=item.title,
+        supplier_id=supplier.id,
+        supplier=supplier.name,
+        origin=origin.name if origin else "",
+        offer=item.offer,
+        cost=sure(item.cost, item.currency),
+        stock=item.stock,
+        pack=item.pack_size,
+        weight_g=item.weight_g,
+        gtin=item.gtin,
+        mpn=item.mpn,
+        brand=item.brand,
+        category=item.category,
+        options=item.options,
+        tiers=[Tier(at=int(at), cost=sure(int(cost), item.currency)) for at, cost in item.tiers or []],
+        seen_at=item.seen_at,
+        looked_at=item.looked_at,
+        looks=looks,
+        doubt_cost=money(item.doubt_cost, item.currency) if item.offer == "doubted" else None,
+        doubt_stock=item.doubt_stock,
+        doubt_seen=item.doubt_seen,
+        since=since,
+        points=points,
+        changes=sum(1 for r in seen if r.verdict in ("good", "gone")),
+        listings=[
+            ItemListing(
+                listing=listing.id,
+                sku_id=sku.id,
+                sku=sku.code,
+                title=listing.title,
+                store=name,
+                state=listing.state,
+                price=sure(listing.wanted_price, listing.currency),
+                landed=money(listing.landed, listing.currency),
+                profit=money(listing.profit, listing.currency),
+                quantity=listing.wanted_quantity,
+                use=lane.use,
+                lane=lane.state,
+                here=listing.lane_id == lane.id,
+            )
+            for listing, sku, name, lane in rows
+        ],
+    )

@@ -1,0 +1,254 @@
+"""Sweeps, responses, doubted items and held sweeps."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import func, select
+
+from ...data.base import by_index
+from ...data.setup import Link, Supplier
+from ...data.source import IS_DOUBTED, Item
+from ...data.tallies import tally as tally_of
+from ...data.watch import Drift, Sighting, Sweep
+from ...jobs.background_jobs import start
+from ...services.catalogue import item_detail
+from ...services.grids import goods_grids
+from ...services.grids.goods_grids import Wish
+from ...services.monitoring import sweeps
+from ...services.pricing import what_if
+from ..deps import ReadDesk, WriteDesk
+from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
+
+router = APIRouter(prefix="/watch", tags=["watch"])
+
+
+class Mark(BaseModel):
+    """One sweep of the strip."""
+
+    id: int
+    started: datetime
+    ended: datetime | None
+    state: str
+    changes: int
+    doubted: int
+    refused: int
+    retries: int
+    calls: int
+    items: int
+    told: str
+    asked_by: str
+
+
+class Strip(BaseModel):
+    supplier_id: int
+    supplier: str
+    kind: str
+    every: int
+    items: int
+    next_sweep: datetime | None
+    good_at: datetime | None
+    stale: bool
+    watching: bool
+    link: str
+    told: str
+    marks: list[Mark]
+
+
+@router.get("/strips")
+def strips(desk: ReadDesk, hours: Annotated[int, Query(ge=1, le=24 * 14)] = 15) -> list[Strip]:
+    """Each supplier's sweeps of the last hours."""
+    s, since = desk.s, desk.now - timedelta(hours=hours)
+    items = item_detail.item_counts(desk)
+    links = {link.owner_id: link for link in s.scalars(select(Link).where(Link.owner == "supplier"))}
+    out = []
+    for supplier in s.scalars(select(Supplier).order_by(Supplier.name)):
+        sweeps = s.scalars(
+            select(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.started >= since).order_by(Sweep.id.desc()).limit(90)
+        ).all()
+        link = links.get(supplier.id)
+        out.append(
+            Strip(
+                supplier_id=supplier.id,
+                supplier=supplier.name,
+                kind=supplier.kind,
+                every=supplier.sweep_minutes,
+                items=items.get(supplier.id, 0),
+                next_sweep=supplier.next_sweep,
+                good_at=supplier.good_sweep_at,
+                stale=supplier.stale,
+                watching=supplier.watching,
+                link=link.state if link else "none",
+                told=link.told if link else "",
+                marks=[Mark.model_validate(one, from_attributes=True) for one in reversed(sweeps)],
+            )
+        )
+    return out
+
+
+class ResponseOut(BaseModel):
+    id: int
+    at: datetime
+    kind: str
+    state: str
+    listing: int
+    sku: str
+    title: str
+    store: str
+    item: str | None
+    item_title: str | None
+    item_id: int | None
+    old_price: Money
+    new_price: Money
+    old_quantity: int
+    new_quantity: int
+    old_state: str
+    new_state: str
+    set_by: int
+    outcome: int
+    sweep: int | None
+    act: int | None
+    # What was done here that it follows, where it was no sweep.
+    cause: str | None
+
+
+@router.get("/responses", response_model=Page[ResponseOut])
+def responses(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(desk, "responses", ask)
+    return written({"rows": rows_out(rows, {"old_price": "currency", "new_price": "currency"}), "total": total})
+
+
+class Tally(BaseModel):
+    states: dict[str, int]
+    kinds: dict[str, int]
+    doubted: int
+    differs: int
+
+
+@router.get("/tally")
+def tally(desk: ReadDesk) -> Tally:
+    """How many responses of each state and kind, for the filters."""
+    s = desk.s
+    states, kinds = ({key: n for (key,), n in tally_of(s, f"decisions by {what}").items()} for what in ("state", "kind"))
+    doubted = s.scalar(by_index(select(func.count()).select_from(Item).where(IS_DOUBTED), Item, "ix_item_doubted")) or 0
+    differs = s.scalar(select(func.count()).select_from(Drift).where(Drift.ended_at.is_(None))) or 0
+    return Tally(states=states, kinds=kinds, doubted=doubted, differs=differs)
+
+
+class Doubt(BaseModel):
+    item_id: int
+    number: str
+    title: str
+    supplier: str
+    cost: Money
+    stock: int
+    seen_cost: Money
+    seen_stock: int
+    seen_again: int
+
+
+@router.get("/doubts")
+def doubts(desk: ReadDesk) -> list[Doubt]:
+    rows = desk.s.execute(
+        select(Item, Supplier.name).join(Supplier, Supplier.id == Item.supplier_id).where(IS_DOUBTED).order_by(Item.number).limit(500)
+    )
+    return [
+        Doubt(
+            item_id=i.id,
+            number=i.number,
+            title=i.title,
+            supplier=name,
+            cost=sure(i.cost, i.currency),
+            stock=i.stock,
+            seen_cost=sure(i.doubt_cost, i.currency),
+            seen_stock=i.doubt_stock,
+            seen_again=i.doubt_seen,
+        )
+        for i, name in rows
+    ]
+
+
+class Believe(Ask):
+    believe: bool
+
+
+@router.post("/doubts/{item}")
+def settle_doubt(desk: WriteDesk, item: Big, ask: Believe) -> Done:
+    sweeps.settle_doubt(desk, item, ask.believe)
+    return Done(told="Believed, the listings follow" if ask.believe else "Set aside, the last good values stand")
+
+
+@router.post("/sweeps/{sweep}/settle")
+def settle_held(desk: WriteDesk, sweep: Big, ask: Believe) -> Done:
+    counts = sweeps.settle_held(desk, sweep, ask.believe)
+    return Done(told=sweeps.tell_counts(counts) or "Nothing had to change" if ask.believe else "Set aside, the last good stock stands")
+
+
+class HeldOut(BaseModel):
+    sweep: Mark
+    supplier: str
+    rows: list[dict[str, str | int]]
+
+
+@router.get("/sweeps/{sweep}")
+def sweep(desk: ReadDesk, sweep: Big) -> HeldOut:
+    """One sweep with the sightings that it wrote."""
+    row = desk.get(Sweep, sweep, "sweep")
+    rows = desk.s.execute(
+        select(Sighting, Item).join(Item, Item.id == Sighting.item_id).where(Sighting.sweep_id == sweep).order_by(Sighting.id).limit(200)
+    )
+    return HeldOut(
+        sweep=Mark.model_validate(row, from_attributes=True),
+        supplier=desk.get(Supplier, row.supplier_id, "supplier").name,
+        rows=[
+            {
+                "item": i.number,
+                "title": i.title,
+                "verdict": s.verdict,
+                "old_stock": s.old_stock,
+                "stock": s.stock,
+                "old_cost": sure(s.old_cost, i.currency).amount,
+                "cost": sure(s.cost, i.currency).amount,
+                "currency": i.currency,
+            }
+            for s, i in rows
+        ],
+    )
+
+
+@router.post("/sweeps/{sweep}/undo")
+def undo_sweep(desk: WriteDesk, sweep: Big) -> Done:
+    """Send the old values again for all that a sweep did; listings with newer changes stay as they are."""
+    row = desk.get(Sweep, sweep, "sweep")
+    n = sweeps.take_back(desk, sweep=row.id)
+    return Done(told=f"{n} taken back, the old values go out again", count=n)
+
+
+@router.post("/suppliers/{supplier}/sweep")
+def sweep_now(desk: WriteDesk, supplier: Big) -> Done:
+    row = desk.get(Supplier, supplier, "supplier")
+    start(desk, "sweep", f"sweep-{supplier}", f"Sweep of {row.name}", {"id": supplier})
+    return Done(told=f"A sweep of {row.name} starts now")
+
+
+class Pick(Ask):
+    responses: list[Big] = Field(min_length=1, max_length=200_000)
+
+
+class SettleAsk(Pick):
+    approve: bool
+
+
+@router.post("/responses/undo")
+def undo_responses(desk: WriteDesk, ask: Pick) -> Done:
+    n = sweeps.take_back(desk, responses=ask.responses)
+    return Done(told=f"{n} taken back", count=n)
+
+
+@router.post("/responses/settle")
+def settle(desk: WriteDesk, ask: SettleAsk) -> Done:
+    n = what_if.settle(desk, ask.responses, ask.approve)
+    return Done(told=f"{n} settled", count=n)

@@ -1,0 +1,161 @@
+"""What is done with orders: sent, let go, cancelled whole or in part, mended."""
+
+from __future__ import annotations
+
+import json
+
+from fastapi import APIRouter, Response
+from pydantic import Field
+
+from ...services.base.errors import Conflict
+from ...services.orders import buyer_data, cancellations, order_lines, orders
+from ...services.purchasing import next_steps, purchase_orders
+from ..deps import WriteDesk
+from ..schemas import Ask, Big, Done, download
+
+router = APIRouter(prefix="/orders", tags=["orders"])
+
+
+class SendAsk(Ask):
+    """orders: those to send; empty = all that are ready."""
+
+    orders: list[Big] = Field(default_factory=list, max_length=100_000)
+    paid_together: bool = False
+
+
+@router.post("/send")
+def send(desk: WriteDesk, ask: SendAsk) -> Done:
+    made = purchase_orders.send(desk, ask.orders or purchase_orders.ready_orders(desk), "sent by hand", ask.paid_together)
+    if not made:
+        raise Conflict("none of these orders is ready any more; nothing was sent")
+    n = len({one.order_id for one in made})
+    return Done(told=f"{n} order{'' if n == 1 else 's'} sent to suppliers", count=n)
+
+
+class WaitAsk(Ask):
+    """by_hand: they wait until a person sends them; else they go by themselves again."""
+
+    orders: list[Big] = Field(min_length=1, max_length=100_000)
+    by_hand: bool = True
+
+
+@router.post("/wait")
+def wait(desk: WriteDesk, ask: WaitAsk) -> Done:
+    n = purchase_orders.wait(desk, ask.orders, ask.by_hand)
+    return Done(told=f"{n} order{'' if n == 1 else 's'} {'wait for your hand' if ask.by_hand else 'go by themselves again'}", count=n)
+
+
+class WhyAsk(Ask):
+    why: str = Field("", max_length=300)
+
+
+class OrdersAsk(WhyAsk):
+    orders: list[Big] = Field(min_length=1, max_length=100_000)
+
+
+@router.post("/many/allow")
+def allow_many(desk: WriteDesk, ask: OrdersAsk) -> Done:
+    n, left = orders.allow_many(desk, ask.orders, ask.why)
+    more = f"; {left} cannot be let go by a word, look at them one by one" if left else ""
+    return Done(told=f"{n} order{'' if n == 1 else 's'} may go{more}", count=n)
+
+
+@router.post("/many/cancel")
+def cancel_many(desk: WriteDesk, ask: OrdersAsk) -> Done:
+    """Cancel orders that are not bought; their stores refund them. Cannot be undone."""
+    n, told = orders.cancel_many(desk, ask.orders, ask.why)
+    more = f"; {len(told)} were not, the first: {told[0]}" if told else ""
+    return Done(told=f"{n} order{'' if n == 1 else 's'} cancelled, their stores refund them{more}", count=n)
+
+
+@router.post("/{number}/cancel")
+def cancel(desk: WriteDesk, number: Big, ask: WhyAsk) -> Done:
+    return Done(told=f"Order {orders.cancel(desk, number, ask.why).number} cancelled, the store refunds it")
+
+
+class WayAsk(Ask):
+    key: str = Field(min_length=1, max_length=2000)
+
+
+@router.post("/{number}/way")
+def go_on(desk: WriteDesk, number: Big, ask: WayAsk) -> Done:
+    """Go one of the ways on that the order offers."""
+    return Done(told=next_steps.take(desk, number, ask.key))
+
+
+class CutAsk(Ask):
+    """units None = the whole line."""
+
+    line: Big
+    units: int | None = Field(None, ge=1, le=1_000_000)
+
+
+class LinesAsk(WhyAsk):
+    lines: list[CutAsk] = Field(min_length=1, max_length=500)
+
+
+@router.post("/{number}/cancel-lines")
+def cancel_lines(desk: WriteDesk, number: Big, ask: LinesAsk) -> Done:
+    """Cancel some lines, or some units of them, and have the store refund them. Cannot be undone."""
+    return Done(told=order_lines.cancel_lines(desk, number, {one.line: one.units for one in ask.lines}, ask.why))
+
+
+class LinesAsk(Ask):
+    lines: list[Big] = Field(min_length=1, max_length=500)
+
+
+@router.post("/{number}/part")
+def send_part(desk: WriteDesk, number: Big, ask: LinesAsk) -> Done:
+    """Let some lines go first."""
+    return Done(told=order_lines.send_part(desk, number, ask.lines))
+
+
+class AddressAsk(Ask):
+    version: int
+    name: str = Field(max_length=100)
+    address_1: str = Field(max_length=200)
+    address_2: str = Field("", max_length=200)
+    city: str = Field(max_length=100)
+    region: str = Field("", max_length=100)
+    postcode: str = Field(max_length=20)
+    country: str = Field(max_length=40)
+    phone: str = Field("", max_length=40)
+
+
+@router.post("/{number}/settled")
+def settled(desk: WriteDesk, number: Big) -> Done:
+    """What the buyer asked for after buying was settled with them."""
+    row = cancellations.settle(desk, number)
+    return Done(told=f"Order {row.number}: settled with the buyer")
+
+
+@router.post("/{number}/address")
+def mend(desk: WriteDesk, number: Big, ask: AddressAsk) -> Done:
+    given = ask.model_dump()
+    version = given.pop("version")
+    orders.mend_address(desk, number, version, given)
+    return Done(told="Address mended; the one the buyer gave is kept")
+
+
+class LaneAsk(Ask):
+    lane: Big | None
+
+
+@router.post("/lines/{line}/lane")
+def choose_lane(desk: WriteDesk, line: Big, ask: LaneAsk) -> Done:
+    orders.choose_lane(desk, line, ask.lane)
+    return Done(told="Lane chosen by hand" if ask.lane else "The plan chooses again")
+
+
+@router.get("/{number}/buyer.json", response_class=Response, responses=download("application/json"))
+def buyer_told(desk: WriteDesk, number: Big) -> Response:
+    """All that is held of the buyer of an order, in this order and their others, as a file for them."""
+    told = buyer_data.told_of(desk, number)
+    head = {"Content-Disposition": 'attachment; filename="buyer.json"'}
+    return Response(json.dumps(told, ensure_ascii=False, indent=1), media_type="application/json", headers=head)
+
+
+@router.post("/{number}/erase-buyer")
+def erase_buyer(desk: WriteDesk, number: Big) -> Done:
+    """Nothing tells any more who bought it, nor the others of this buyer; their sums stay. Cannot be undone."""
+    return Done(told=buyer_data.erase(desk, number))

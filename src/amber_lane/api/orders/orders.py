@@ -1,0 +1,402 @@
+"""Orders as they are looked at: where they stand, what holds them, their ways on."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Response
+from pydantic import BaseModel
+from sqlalchemy import select
+
+from ...core import address, address_parts
+from ...data.bulk import by_id
+from ...data.lanes import Lane
+from ...data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
+from ...data.setup import Origin, Store, Supplier
+from ...data.transit import Parcel, ParcelLine
+from ...services.base.context import Desk
+from ...services.grids import goods_grids
+from ...services.grids.goods_grids import Wish
+from ...services.orders import explanations, order_profit, routing
+from ...services.pricing import packs
+from ...services.pricing.inputs import HOME
+from ...services.purchasing import next_steps, purchase_orders
+from ..deps import ReadDesk
+from ..pricing.explanations import StepOut
+from ..schemas import Big, Money, Page, money, rows_out, sure, wish, written
+
+router = APIRouter(prefix="/orders", tags=["orders"])
+
+
+class OrderRow(BaseModel):
+    id: int
+    version: int
+    number: str
+    store: str
+    buyer: str
+    country: str
+    title: str
+    sku: str
+    lines: int
+    # Of its lines those that have left.
+    gone: int
+    units: int
+    paid: Money
+    kept: Money
+    state: str
+    profit: Money | None
+    told: str | None
+    limit: str | None
+    ordered_at: datetime
+    came_at: datetime
+    promised_by: datetime | None
+    send_after: datetime | None
+    by_hand: bool
+
+
+@router.get("", response_model=Page[OrderRow])
+def order_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    given = dict(ask.filters or {})
+    if "state" in given:
+        given["rank"] = ",".join(goods_grids.ORDER_STATES.get(state, "99") for state in given.pop("state").split(","))
+    rows, total = goods_grids.page(desk, "orders", Wish(ask.words, ask.sort, ask.down, ask.offset, ask.limit, given))
+    names = list(goods_grids.ORDER_STATES)
+    out = rows_out(rows, dict.fromkeys(("paid", "kept", "profit"), "currency"))
+    for one in out:
+        one["state"] = names[one.pop("rank")]
+    return written({"rows": out, "total": total})
+
+
+class OrdersStanding(BaseModel):
+    """Where orders stand, and what sending the ready ones means."""
+
+    states: dict[str, int]
+    ready: int
+    parcels: int
+    spend: Money
+    profit: Money
+
+
+@router.get("/standing")
+def standing(desk: ReadDesk) -> OrdersStanding:
+    ready = purchase_orders.ready_orders(desk)
+    sums = purchase_orders.money_of(desk, ready)
+    return OrdersStanding(
+        states=goods_grids.states_of_orders(desk),
+        ready=len(ready),
+        parcels=sums["parcels"],
+        spend=sure(sums["spend"], HOME),
+        profit=sure(sums["profit"], HOME),
+    )
+
+
+class WayOut(BaseModel):
+    """One lane looked at for a line."""
+
+    line: int
+    lane: int
+    use: int
+    instead: bool
+    state: str
+    supplier: str
+    origin: str
+    goods: Money
+    shipping: Money
+    handling: Money
+    risk: Money
+    all_in: Money
+    profit: Money
+    arrives: str | None
+    reason: str | None
+    chosen: bool
+    # By how much the order would earn less with this lane, where it is the next best.
+    costs_more: Money | None
+    # What its orders came to: refused and late of a million, as far as anything is known.
+    refused_ppm: int | None
+    late_ppm: int | None
+
+
+class LineOut(BaseModel):
+    id: int
+    line_no: int
+    sku: str
+    sku_id: int | None
+    title: str
+    quantity: int
+    paid: Money
+    tax: Money
+    store_fee: Money
+    payment_fee: Money
+    kept: Money
+    state: str
+    why: str
+    chosen_by: str
+    # What is left over where whole packs are bought for it; '' where nothing is.
+    packs: str
+
+
+class PurchaseOut(BaseModel):
+    id: int
+    reference: str
+    their_number: str
+    supplier: str
+    # Its supplier works by sheets: sent means handed over, and not answered yet.
+    by_sheets: bool
+    state: str
+    told: str
+    noted: str
+    planned: Money
+    billed: Money | None
+    made_at: datetime
+    answered_at: datetime | None
+    parcels: list[str]
+    batch: str | None
+
+
+class WayOn(BaseModel):
+    """How an order that waits may go on. key: what is asked for to go it, '' = it happens by itself, or `go` leads there; profit: of the
+    order then; arrives: the day."""
+
+    key: str
+    label: str
+    told: str
+    profit: Money | None
+    arrives: str | None
+    go: str
+
+
+class TwinOut(BaseModel):
+    """Another order that this one may repeat, beside it. saves: what one parcel for both would save."""
+
+    id: int
+    number: str
+    ordered_at: datetime
+    state: str
+    lines: list[str]
+    paid: Money
+    saves: Money | None
+
+
+class OrderOut(BaseModel):
+    id: int
+    version: int
+    number: str
+    store: str
+    buyer: str
+    mail: str
+    address: dict[str, str | None]
+    mended: bool
+    country: str
+    note: str
+    ordered_at: datetime
+    promised_by: datetime | None
+    send_after: datetime | None
+    limit: str | None
+    told: str | None
+    # What the buyer asked for after it was bought, '' = nothing.
+    wants: str
+    wants_told: str
+    # The buyer was erased on their wish.
+    erased: bool
+    allowed: list[str]
+    by_hand: bool
+    given: dict[str, str | None]
+    faults: dict[str, str]
+    proposed: dict[str, str]
+    # The address line by line as its country writes it, and what its parts are called there.
+    lines_of_address: list[str]
+    called: dict[str, str]
+    sentence: str
+    steps: list[StepOut]
+    ways_on: list[WayOn]
+    twin: TwinOut | None
+    # How many of its lines have left, and how many there are.
+    gone: int
+    # Before it is bought what is expected, and what refusal or lateness may cost beside it; then what its bills leave, with what was
+    # planned and how many bills are still to come.
+    profit: Money | None
+    risk: Money
+    planned: Money | None
+    actual: bool
+    unbilled: int
+    lines: list[LineOut]
+    ways: list[WayOut]
+    purchases: list[PurchaseOut]
+
+
+@router.get("/{number}")
+def order(desk: ReadDesk, number: Big) -> OrderOut:
+    row = desk.get(Order, number, "order")
+    cur = row.currency
+    lines = routing.lines_of(desk, [number])[number]
+    plan = desk.s.scalar(select(Plan).where(Plan.order_id == number))
+    hold = desk.s.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
+    bought = order_profit.bought(desk, [number]).get(number)
+    left_over = packs.of_lines(desk.s, lines)
+    return OrderOut(
+        id=row.id,
+        version=row.version,
+        number=row.number,
+        store=desk.get(Store, row.store_id, "store").name,
+        buyer=row.buyer,
+        mail=row.mail,
+        address=row.mended or row.address,
+        mended=row.mended is not None,
+        country=row.country,
+        note=row.note,
+        ordered_at=row.ordered_at,
+        promised_by=row.promised_by,
+        send_after=row.send_after,
+        limit=hold.limit if hold else None,
+        told=hold.told if hold else None,
+        wants=row.wants,
+        wants_told=row.wants_told,
+        erased=row.erased_at is not None,
+        allowed=row.allowed,
+        by_hand=row.by_hand,
+        given=row.address,
+        faults={} if row.erased_at else address.faults({**(row.mended or row.address), "country": row.country}),
+        lines_of_address=address_parts.lines({**(row.mended or row.address), "country": row.country}),
+        called=address_parts.words(row.country),
+        proposed=address.mended({**(row.mended or row.address), "country": row.country}),
+        sentence=explanations.sentence(desk, row, lines, plan, hold),
+        ways_on=[
+            WayOn(
+                key=one.key,
+                label=one.label,
+                told=one.told,
+                profit=money(one.profit, cur),
+                arrives=one.arrives.isoformat() if one.arrives else None,
+                go=one.go,
+            )
+            for one in next_steps.ways_on(desk, row)
+        ],
+        twin=_twin(desk, row, hold),
+        gone=sum(one.state in ("on_the_road", "arrived") for one in lines),
+        steps=[StepOut(name=name, amount=sure(amount, cur), kind=kind) for name, amount, kind in explanations.steps(lines, plan)],
+        profit=money(plan.known_profit, cur) if plan else None,
+        risk=sure(plan.risk if plan else 0, cur),
+        planned=money(plan.known_profit + plan.billed_more, cur) if plan and plan.known_profit is not None and plan.billed_more else None,
+        actual=bool(bought) and not any(one.state in order_profit.OPEN for one in lines),
+        unbilled=bought.unbilled if bought else 0,
+        lines=[
+            LineOut(
+                id=one.id,
+                line_no=one.line_no,
+                sku=one.sku_code,
+                sku_id=one.sku_id,
+                title=one.title,
+                quantity=one.quantity,
+                paid=sure(one.paid, cur),
+                tax=sure(one.tax, cur),
+                store_fee=sure(one.store_fee, cur),
+                payment_fee=sure(one.payment_fee, cur),
+                kept=sure(one.kept, cur),
+                state=one.state,
+                why=one.why,
+                chosen_by=one.chosen_by,
+                packs=left_over.get(one.id, ""),
+            )
+            for one in lines
+        ],
+        ways=_ways(desk, plan, {one.id: one for one in lines}, cur),
+        purchases=_purchases(desk, number),
+    )
+
+
+def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) -> list[WayOut]:
+    looked = [one for one in (plan.lanes if plan else []) if one["line"] in lines]
+    lanes = by_id(desk.s, Lane, (one["lane"] for one in looked))
+    suppliers = by_id(desk.s, Supplier, (lane.supplier_id for lane in lanes.values()))
+    origins = by_id(desk.s, Origin, (lane.origin_id for lane in lanes.values()))
+    out = []
+    for one in looked:
+        lane = lanes[one["lane"]]
+        out.append(
+            WayOut(
+                line=one["line"],
+                lane=lane.id,
+                use=lane.use,
+                instead=lane.instead,
+                state=lane.state,
+                supplier=suppliers[lane.supplier_id].name,
+                origin=origins[lane.origin_id].name,
+                goods=sure(one["goods"], cur),
+                shipping=sure(one["shipping"], cur),
+                handling=sure(one["handling"], cur),
+                risk=sure(one.get("risk", 0), cur),
+                all_in=sure(one["all_in"], cur),
+                profit=sure(_earns(lines[one["line"]], one), cur),
+                arrives=one["arrives"],
+                reason=one["reason"],
+                chosen=one["chosen"],
+                costs_more=_costs_more(plan, one, cur),
+                refused_ppm=_known(lane.refuse_ppm, suppliers[lane.supplier_id].refuse_ppm),
+                late_ppm=_known(lane.late_ppm, suppliers[lane.supplier_id].late_ppm),
+            )
+        )
+    return out
+
+
+def _twin(desk: Desk, row: Order, hold: Hold | None) -> TwinOut | None:
+    if hold is None or hold.limit != "twice" or hold.other_id is None:
+        return None
+    other = desk.get(Order, hold.other_id, "order")
+    lines = routing.lines_of(desk, [other.id])[other.id]
+    ranks = [state for state in goods_grids.ORDER_STATES if any(line.state == state for line in lines)]
+    saves = next_steps.saving(desk, row, other)
+    return TwinOut(
+        id=other.id,
+        number=other.number,
+        ordered_at=other.ordered_at,
+        state=ranks[0] if ranks else "cancelled",
+        lines=[f"{line.quantity} × {line.title or line.sku_code}" for line in lines],
+        paid=sure(sum(line.paid for line in lines), other.currency),
+        saves=sure(saves, row.currency) if saves > 0 else None,
+    )
+
+
+def _earns(line: OrderLine, one: dict[str, Any]) -> int:
+    """What a line would leave by a lane, before risk."""
+    return line.kept - line.reserve - int(one["all_in"]) + int(one.get("risk", 0))
+
+
+def _known(own: int | None, supplier: int | None) -> int | None:
+    return supplier if own is None else own
+
+
+def _costs_more(plan: Plan | None, one: dict[str, Any], cur: str) -> Money | None:
+    other = (plan.next_best if plan else {}).get(str(one["line"]))
+    return money(other["costs_more"], cur) if other and other["lane"] == one["lane"] else None
+
+
+def _purchases(desk: Desk, number: int) -> list[PurchaseOut]:
+    rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == number).order_by(PurchaseOrder.id)).all()
+    suppliers = by_id(desk.s, Supplier, (row.supplier_id for row in rows))
+    parcels: dict[int, list[str]] = {}
+    for purchase, name in desk.s.execute(
+        select(ParcelLine.purchase_id, Parcel.number)
+        .join(Parcel, Parcel.id == ParcelLine.parcel_id)
+        .where(ParcelLine.purchase_id.in_([row.id for row in rows]))
+    ):
+        parcels.setdefault(purchase, []).append(name)
+    return [
+        PurchaseOut(
+            id=row.id,
+            reference=row.reference,
+            their_number=row.their_number,
+            supplier=suppliers[row.supplier_id].name,
+            by_sheets=suppliers[row.supplier_id].kind == "sheet",
+            state=row.state,
+            told=row.told,
+            noted=row.noted,
+            planned=sure(row.goods + row.shipping + row.handling, row.currency),
+            billed=money(row.billed, row.currency),
+            made_at=row.made_at,
+            answered_at=row.answered_at,
+            parcels=parcels.get(row.id, []),
+            batch=row.batch,
+        )
+        for row in rows
+    ]

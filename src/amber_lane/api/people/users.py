@@ -1,0 +1,102 @@
+"""Who may sign in, what they may do, and how they have to."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ...data.setup import Person
+from ...services.inbound import agent_portal
+from ...services.people import second_step, sessions, users
+from ..deps import ReadDesk, WriteDesk
+from ..schemas import Ask, Big, Done
+
+router = APIRouter(prefix="/setup/people", tags=["setup"])
+
+
+class PersonOut(BaseModel):
+    """second: whether they sign in with a second step."""
+
+    id: int
+    name: str
+    mail: str
+    role: str
+    scope: dict[str, list[int]]
+    version: int
+    seen_at: datetime | None
+    second: bool
+
+
+class PersonAsk(Ask):
+    """role: manager, agent (of suppliers) or assistant (for stores)."""
+
+    name: str = Field(max_length=80)
+    mail: str = Field(max_length=200)
+    password: str = Field(max_length=500)
+    role: str = Field("manager", max_length=20)
+    suppliers: list[Big] = Field(default_factory=list, max_length=200)
+    stores: list[Big] = Field(default_factory=list, max_length=200)
+
+
+@router.get("")
+def people(desk: ReadDesk) -> list[PersonOut]:
+    return [
+        PersonOut.model_validate({**vars(row), "second": bool(row.second)})
+        for row in desk.s.scalars(select(Person).where(Person.gone_at.is_(None)).order_by(Person.id))
+    ]
+
+
+class RoleAsk(Ask):
+    """What a person may do from now on; see PersonAsk."""
+
+    version: int
+    role: str = Field(max_length=20)
+    suppliers: list[Big] = Field(default_factory=list, max_length=200)
+    stores: list[Big] = Field(default_factory=list, max_length=200)
+
+
+@router.post("/{number}/role")
+def change_role(desk: WriteDesk, number: Big, ask: RoleAsk) -> Done:
+    scope = agent_portal.scope_of(desk, ask.role, ask.suppliers, ask.stores)
+    return Done(told=sessions.change_role(desk, number, ask.version, ask.role, scope))
+
+
+@router.delete("/{number}")
+def remove_person(desk: WriteDesk, number: Big, version: int) -> Done:
+    """A person does not sign in any more; what they did stays theirs in the log. Cannot be undone: let them in anew."""
+    return Done(told=sessions.remove(desk, number, version))
+
+
+@router.post("", status_code=201)
+def add_person(desk: WriteDesk, ask: PersonAsk) -> Done:
+    scope = agent_portal.scope_of(desk, ask.role, ask.suppliers, ask.stores)
+    return Done(told=f"{users.make_person(desk, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
+
+
+class AwayAsk(Ask):
+    version: int
+
+
+@router.post("/{number}/second/off")
+def take_second_step_away(desk: WriteDesk, number: Big, ask: AwayAsk) -> Done:
+    """For who lost phone and codes: they sign in by password, and set it up anew."""
+    return Done(told=second_step.take_away(desk, number, ask.version))
+
+
+class Rule(Ask):
+    """managers: whether each manager must have a second step."""
+
+    managers: bool
+
+
+@router.get("/rule")
+def rule(desk: ReadDesk) -> Rule:
+    return Rule(managers=second_step.required(desk.s))
+
+
+@router.put("/rule")
+def set_rule(desk: WriteDesk, ask: Rule) -> Done:
+    return Done(told=second_step.set_required(desk, ask.managers))

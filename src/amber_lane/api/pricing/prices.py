@@ -1,0 +1,390 @@
+"""How prices are made: rules, fees, limits; what if; why; prices by hand."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, Depends, Request, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ...core.money import parse_rate
+from ...core.plans import Plan
+from ...core.price import NONE, SetBy
+from ...core.price import Outcome as PriceOutcome
+from ...data.bulk import by_id
+from ...data.prices import Policy
+from ...data.setup import FeeRow, Store, Supplier
+from ...data.shelf import Listing
+from ...data.tallies import tally
+from ...services.base.errors import Invalid
+from ...services.grids import goods_grids
+from ...services.grids.goods_grids import Wish
+from ...services.listings.on_sale import set_on_sale
+from ...services.pricing import drafts, manual_price, rule_steps
+from ...services.pricing import what_if as outcomes
+from ...services.pricing.apply import LATER
+from ...services.pricing.inputs import HOME, Facts
+from ...services.pricing.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
+from ..deps import Heavy, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
+from ..schemas import Ask, Big, Done, Money, Page, minor, rows_out, sure, wish, written
+
+router = APIRouter(prefix="/prices", tags=["prices"])
+
+
+class ListingRow(BaseModel):
+    id: int
+    sku_id: int
+    sku: str
+    title: str
+    store: str
+    state: str
+    paused_by: str
+    price: Money
+    quantity: int
+    landed: Money | None
+    profit: Money | None
+    net: Money | None
+    supplier: str | None
+    lane_state: str | None
+    set_by: int
+    outcome: int
+    pace: int
+    version: int
+    hand_price: Money | None
+
+
+@router.get("/listings", response_model=Page[ListingRow])
+def listings(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(desk, "listings", ask)
+    cash = dict.fromkeys(("price", "landed", "profit", "net", "hand_price"), "currency")
+    return written({"rows": rows_out(rows, cash), "total": total})
+
+
+class RuleBody(Ask):
+    """One rule: money fields in minor units, rates in ppm; rule_value is ppm, or minor units for `add`."""
+
+    scope: str = Field("house", pattern="^(house|supplier|category|store|sku)$")
+    scope_key: str = Field("", max_length=100)
+    band_from: int = Field(0, ge=0, le=10**9)
+    rule: str | None = Field(None, max_length=20)
+    rule_value: int | None = Field(None, ge=0, le=10**9)
+    min_margin: int | None = Field(None, ge=0, le=10**8)
+    min_profit: int | None = Field(None, ge=-(10**8), le=10**8)
+    ceiling: int | None = Field(None, ge=1, le=10**9)
+    endings: str | None = Field(None, max_length=100)
+    step: int | None = Field(None, ge=0, le=10**8)
+    reserve: int | None = Field(None, ge=0, le=10**6)
+    least_price: int | None = Field(None, ge=1, le=10**9)
+    # How far above the price the crossed-out one stands, in ppm.
+    compare_at: int | None = Field(None, ge=1, le=10 * 10**6)
+
+
+@router.get("/rules")
+def rules(desk: ReadDesk) -> list[RuleBody]:
+    return [
+        RuleBody(scope=r.scope, scope_key=r.scope_key, band_from=r.band_from, **{name: getattr(r, name) for name in RULE_FIELDS})
+        for r in outcomes.rules(desk)
+    ]
+
+
+class FeeBody(Ask):
+    category: str = Field("", max_length=100)
+    percent: int = Field(0, ge=0, lt=10**6)
+    least: int = Field(0, ge=0, le=10**8)
+    cap: int | None = Field(None, ge=0, le=10**8)
+    fixed: int = Field(0, ge=0, le=10**8)
+
+
+class FeesBody(Ask):
+    """What a store takes; rates in ppm, money in minor units."""
+
+    store: Big
+    version: int
+    tax_in_price: int = Field(ge=0, le=10**6)
+    payment: int = Field(ge=0, lt=10**6)
+    payment_fixed: int = Field(ge=0, le=10**6)
+    fees: list[FeeBody] = Field(max_length=500)
+
+
+class PlanBody(Ask):
+    """A membership or volume discount: discount in ppm; fee and least goods a month in minor units of the supplier's money."""
+
+    name: str = Field(min_length=1, max_length=60)
+    discount: int = Field(gt=0, lt=10**6)
+    fee: int = Field(0, ge=0, le=10**10)
+    from_spend: int = Field(0, ge=0, le=10**10)
+    taken: bool = False
+
+
+class TermsBody(Ask):
+    """What a supplier gives; in ppm. plans: all its memberships and volume discounts, None = as they are."""
+
+    supplier: Big
+    version: int
+    discount: int = Field(ge=0, lt=10**6)
+    rebate: int = Field(ge=0, lt=10**6)
+    tax: int = Field(ge=0, lt=10**7)
+    plans: list[PlanBody] | None = Field(None, max_length=12)
+
+
+class PolicyBody(Ask):
+    scope: str = Field("house", pattern="^(house|supplier|category|store|sku)$")
+    key: str = Field("", max_length=100)
+    fields: dict[str, bool | int | str | None] = Field(max_length=50)
+
+
+class RateBody(Ask):
+    """What one unit of `base` is worth in `quote`, as a decimal number."""
+
+    base: str = Field(pattern="^[A-Z]{3}$")
+    quote: str = Field(pattern="^[A-Z]{3}$")
+    rate: str = Field(max_length=20)
+
+    def nano(self) -> int:
+        try:
+            return parse_rate(self.rate.replace(",", "."))
+        except ValueError as error:
+            raise Invalid(str(error), {"rate": str(error)}) from error
+
+
+class WhatIfAsk(Ask):
+    """One draft: other rules, a store's fees, a supplier's terms, limits, or a rate. None of them = as things stand."""
+
+    rules: list[RuleBody] | None = Field(None, max_length=500)
+    fees: FeesBody | None = None
+    terms: TermsBody | None = None
+    policy: PolicyBody | None = None
+    rate: RateBody | None = None
+
+    def change(self) -> drafts.Change | None:
+        """The draft as the services know it; Invalid when there is more than one."""
+        if sum(part is not None for part in (self.rules, self.fees, self.terms, self.policy, self.rate)) > 1:
+            raise Invalid("draft one thing at a time: rules, fees, terms, limits or a rate")
+        if self.rules is not None:
+            return drafts.RuleChange(
+                [drafts.Draft(r.scope, r.scope_key, r.band_from, {name: getattr(r, name) for name in RULE_FIELDS}) for r in self.rules]
+            )
+        if self.fees is not None:
+            given = self.fees
+            terms = {name: getattr(given, name) for name in drafts.STORE_TERMS}
+            return drafts.FeeChange(given.store, terms, [fee.model_dump() for fee in given.fees], given.version)
+        if self.terms is not None:
+            terms = {name: getattr(self.terms, name) for name in drafts.SUPPLIER_TERMS}
+            offers = None if self.terms.plans is None else [Plan(**one.model_dump()) for one in self.terms.plans]
+            return drafts.SupplierChange(self.terms.supplier, terms, self.terms.version, offers)
+        if self.rate is not None:
+            return drafts.RateChange(self.rate.base, self.rate.quote, self.rate.nano())
+        return None if self.policy is None else drafts.PolicyChange(self.policy.scope, self.policy.key, dict(self.policy.fields))
+
+
+class Mover(BaseModel):
+    listing: int
+    sku: str
+    title: str
+    now: Money
+    then: Money
+    step: float
+    margin_now: float | None
+    margin_then: float | None
+    set_by: str
+    outcome: str
+
+
+class DipOut(BaseModel):
+    """A fall of the price at a band's edge: just under it and on it, the landed cost up to which it is lower, and the curve around it."""
+
+    store: str
+    edge: Money
+    below: Money
+    at: Money
+    until: Money
+    curve: list[list[int]]
+    listings: int
+
+
+class WhatIfOut(BaseModel):
+    counts: dict[str, int]
+    a_day: Money
+    earns: Money
+    bins: list[int]
+    now: list[int]
+    then: list[int]
+    movers: list[Mover]
+    dips: list[DipOut]
+
+
+@router.post("/what-if", dependencies=[Heavy])
+def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
+    view = outcomes.what_if(desk, ask.change(), lambda facts: base.catalogue.read(desk, facts))
+    book, decided = view.book, view.decided
+    rows = np.flatnonzero(book.counted & (view.now_margin != NONE))
+    then_price = np.where(decided.waits, book.wanted_price, decided.price)
+    gap = np.abs(then_price - book.wanted_price) * 1_000_000 // np.maximum(book.wanted_price, 1)
+    order = np.lexsort((book.ids, -gap))
+    movers = [i for i in order.tolist() if gap[i] or decided.waits[i]][:400]
+    titles = dict(
+        desk.s.execute(select(Listing.id, Listing.title).where(Listing.id.in_([int(book.ids[i]) for i in movers]))).tuples().all()
+    )
+    return WhatIfOut(
+        counts=view.counts,
+        a_day=sure(view.a_day, HOME),
+        earns=sure(view.earns, HOME),
+        bins=list(outcomes.BINS),
+        now=outcomes.histogram(view.now_margin, rows),
+        then=outcomes.histogram(view.then_margin, rows),
+        dips=[_dip(view.facts, one) for one in view.dips],
+        movers=[
+            Mover(
+                listing=int(book.ids[i]),
+                sku=book.sku_code[i],
+                title=titles.get(int(book.ids[i]), ""),
+                now=sure(int(book.wanted_price[i]), book.currency[i]),
+                then=sure(int(then_price[i]), book.currency[i]),
+                step=round((int(then_price[i]) - int(book.wanted_price[i])) * 100 / int(book.wanted_price[i]), 1),
+                margin_now=_tenths(view.now_margin[i]),
+                margin_then=_tenths(view.then_margin[i]),
+                set_by=SetBy(int(decided.priced.set_by[i])).name,
+                outcome=PriceOutcome(int(decided.priced.outcome[i])).name,
+            )
+            for i in movers
+        ],
+    )
+
+
+def _dip(facts: Facts, one: rule_steps.Dip) -> DipOut:
+    store = facts.stores[one.store]
+    edge, below, at, until = (sure(n, store.currency) for n in (one.edge, one.below, one.at, one.until))
+    return DipOut(store=store.name, edge=edge, below=below, at=at, until=until, curve=[list(at) for at in one.curve], listings=one.listings)
+
+
+def _tenths(value: Any) -> float | None:
+    return None if int(value) == NONE else int(value) / 10
+
+
+class ApplyAsk(WhatIfAsk):
+    """seen: the counts that the person looked at; only: listings they picked (None = all); leave: listings they took out."""
+
+    seen: dict[str, int]
+    only: list[Big] | None = Field(None, max_length=200_000)
+    leave: list[Big] | None = Field(None, max_length=200_000)
+
+
+@router.post("/apply", dependencies=[Heavy])
+def apply(request: Request, base: TheHouse, number: SignedIn, ask: ApplyAsk) -> Done:
+    change = ask.change()
+    if change is None:
+        raise Invalid("there is nothing to apply: draft rules, fees, terms, limits or a rate first")
+    # What it does is worked out while others write.
+    with base.db.reading() as s:
+        desk = desk_of(request, s)
+        view = outcomes.what_if(desk, change, lambda facts: base.catalogue.read(desk, facts))
+    with base.db.writing() as s:
+        only = None if ask.only is None else set(ask.only)
+        counts = outcomes.apply(desk_of(request, s), change, ask.seen, only, set(ask.leave or ()), view)
+    if many := counts.get(LATER):
+        return Done(told=f"In force; the prices of {many:,} SKUs follow now", count=many)
+    n = counts.get("reprice", 0)
+    return Done(told=f"In force, {n} price{'' if n == 1 else 's'} changed", count=n)
+
+
+class HandAsk(Ask):
+    version: int
+    price: Money | None
+    why: str = Field("", max_length=300)
+    until: datetime | None = None
+
+
+@router.post("/listings/{number}/hand")
+def by_hand(desk: WriteDesk, number: Big, ask: HandAsk) -> Done:
+    manual_price.fix_price(desk, number, ask.version, minor(ask.price, "price"), ask.why, ask.until)
+    return Done(told="Price fixed by hand" if ask.price else "The rule sets this price again")
+
+
+class OnSaleAsk(Ask):
+    listings: list[Big] = Field(min_length=1, max_length=100_000)
+    on: bool
+    why: str = Field("", max_length=300)
+
+
+@router.post("/listings/on-sale")
+def on_sale(desk: WriteDesk, ask: OnSaleAsk) -> Done:
+    n = set_on_sale(desk, ask.listings, ask.on, ask.why)
+    return Done(told=f"{n} {'put back on sale' if ask.on else 'taken off sale'}", count=n)
+
+
+class StoreTerms(BaseModel):
+    id: int
+    version: int
+    name: str
+    currency: str
+    tax_in_price: int
+    payment: int
+    payment_fixed: int
+    fees: list[FeeBody]
+
+
+@router.get("/fees")
+def fees(desk: ReadDesk) -> list[StoreTerms]:
+    rows = desk.s.scalars(select(FeeRow).order_by(FeeRow.category)).all()
+    return [
+        StoreTerms(
+            id=s.id,
+            version=s.version,
+            name=s.name,
+            currency=s.currency,
+            tax_in_price=s.tax_in_price,
+            payment=s.payment,
+            payment_fixed=s.payment_fixed,
+            fees=[
+                FeeBody(category=r.category, percent=r.percent, least=r.least, cap=r.cap, fixed=r.fixed) for r in rows if r.store_id == s.id
+            ],
+        )
+        for s in by_id(desk.s, Store, desk.s.scalars(select(Store.id))).values()
+    ]
+
+
+class PolicyScope(BaseModel):
+    """What one supplier, category, store or SKU says otherwise than the house."""
+
+    scope: str
+    key: str
+    fields: dict[str, Any]
+
+
+class PolicyOut(BaseModel):
+    fields: dict[str, Any]
+    defaults: dict[str, Any]
+    own: list[PolicyScope]
+
+
+@router.get("/policy")
+def policy(desk: ReadDesk) -> PolicyOut:
+    rows = desk.s.scalars(select(Policy).where(Policy.scope != "house").order_by(Policy.scope, Policy.scope_key))
+    own = [PolicyScope(scope=row.scope, key=row.scope_key, fields=row.fields) for row in rows if row.fields]
+    return PolicyOut(fields=policy_for(desk.s), defaults=POLICY_DEFAULTS, own=own)
+
+
+class Named(BaseModel):
+    code: str
+    name: str
+
+
+class Scopes(BaseModel):
+    """Whose rules there can be."""
+
+    supplier: list[Named]
+    category: list[Named]
+    store: list[Named]
+
+
+@router.get("/scopes")
+def scopes(desk: ReadDesk) -> Scopes:
+    s = desk.s
+    return Scopes(
+        supplier=[Named(code=code, name=name) for code, name in s.execute(select(Supplier.code, Supplier.name).order_by(Supplier.name))],
+        category=[Named(code=name, name=name) for name in sorted(one for (one,) in tally(s, "sku categories") if one)],
+        store=[Named(code=code, name=name) for code, name in s.execute(select(Store.code, Store.name).order_by(Store.name))],
+    )

@@ -1,0 +1,98 @@
+"""Buying accounts of a supplier: daily limits and approvals."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ...data.setup import BuyingAccount, Supplier
+from ...services.base.errors import Invalid
+from ...services.orders.routing_inputs import room_of
+from ...services.purchasing import buying_accounts
+from ..deps import ReadDesk, WriteDesk
+from ..schemas import Ask, Big, Done, Money, minor, money
+
+router = APIRouter(prefix="/accounts", tags=["orders"])
+
+
+class AccountOut(BaseModel):
+    """left: what may still be bought by it today; None where there is no limit."""
+
+    id: int
+    version: int
+    supplier: int
+    supplier_name: str
+    currency: str
+    name: str
+    cap_money: Money | None
+    cap_orders: int | None
+    left_money: Money | None
+    left_orders: int | None
+    send: str | None
+    send_minutes: int | None
+
+
+@router.get("")
+def rows(desk: ReadDesk) -> list[AccountOut]:
+    suppliers = {one.id: one for one in desk.s.scalars(select(Supplier))}
+    out = []
+    for row in desk.s.scalars(select(BuyingAccount).order_by(BuyingAccount.supplier_id, BuyingAccount.id)):
+        supplier = suppliers[row.supplier_id]
+        left = room_of(desk, row)
+        out.append(
+            AccountOut(
+                id=row.id,
+                version=row.version,
+                supplier=row.supplier_id,
+                supplier_name=supplier.name,
+                currency=supplier.currency,
+                name=row.name,
+                cap_money=money(row.cap_money, supplier.currency),
+                cap_orders=row.cap_orders,
+                left_money=money(left[0], supplier.currency),
+                left_orders=left[1],
+                send=row.send,
+                send_minutes=row.send_minutes,
+            )
+        )
+    return out
+
+
+class AccountAsk(Ask):
+    """id: None for a new one. Limits are for a day; None = none. send: None as the policy says."""
+
+    id: Big | None = None
+    version: int | None = None
+    supplier: Big
+    name: str = Field(max_length=80)
+    cap_money: Money | None = None
+    cap_orders: int | None = Field(None, ge=0, le=1_000_000)
+    send: str | None = None
+    send_minutes: int | None = Field(None, ge=0, le=100_000)
+
+
+@router.post("")
+def keep(desk: WriteDesk, ask: AccountAsk) -> Done:
+    supplier = desk.get(Supplier, ask.supplier, "supplier")
+    if ask.cap_money and ask.cap_money.currency != supplier.currency:
+        told = f"{supplier.name} is paid in {supplier.currency}, so its limit is in that money too"
+        raise Invalid(told, {"cap_money": told})
+    row = buying_accounts.keep(
+        desk,
+        ask.supplier,
+        ask.id,
+        ask.version,
+        name=ask.name,
+        cap_money=minor(ask.cap_money, "cap_money"),
+        cap_orders=ask.cap_orders,
+        send=ask.send,
+        send_minutes=ask.send_minutes,
+    )
+    return Done(told=f"Limits of {row.name} set; waiting orders are planned anew")
+
+
+@router.post("/{number}/remove")
+def remove(desk: WriteDesk, number: Big, version: int) -> Done:
+    buying_accounts.remove(desk, number, version)
+    return Done(told="Account taken away")

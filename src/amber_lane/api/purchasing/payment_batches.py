@@ -1,0 +1,65 @@
+"""Purchase orders paid together: batches, their sums and statements."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel
+
+from ...services.purchasing import payment_batches
+from ..deps import ReadDesk, WriteDesk
+from ..imports.sheets import as_file
+from ..schemas import SHEET, Ask, Big, Done, Form, Money, sure
+
+router = APIRouter(prefix="/batches", tags=["orders"])
+
+
+class BatchOut(BaseModel):
+    code: str
+    supplier: str
+    made_at: datetime
+    count: int
+    gone: int
+    planned: Money
+    billed: Money
+    bills: int
+    paid_at: datetime | None
+
+
+@router.get("")
+def batches(desk: ReadDesk) -> list[BatchOut]:
+    return [
+        BatchOut(
+            code=one.code,
+            supplier=one.supplier,
+            made_at=one.made_at,
+            count=one.count,
+            gone=one.gone,
+            planned=sure(one.planned, one.currency),
+            billed=sure(one.billed, one.currency),
+            bills=one.bills,
+            paid_at=one.paid_at,
+        )
+        for one in payment_batches.batches(desk)
+    ]
+
+
+class CollectAsk(Ask):
+    supplier: Big
+
+
+@router.post("")
+def collect(desk: WriteDesk, ask: CollectAsk) -> Done:
+    code, n = payment_batches.collect(desk, ask.supplier)
+    return Done(told=f"{n} purchase order{'' if n == 1 else 's'} put together as {code}", count=n)
+
+
+@router.post("/{code}/paid")
+def pay(desk: WriteDesk, code: str) -> Done:
+    return Done(told=f"{code} is paid", count=payment_batches.pay(desk, code))
+
+
+@router.get("/{code}/statement.{form}", response_class=Response, responses=SHEET)
+def statement(desk: ReadDesk, code: str, form: Form) -> Response:
+    return as_file(f"statement-{code}", form, payment_batches.HEADER, payment_batches.statement(desk, code))

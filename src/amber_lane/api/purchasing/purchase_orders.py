@@ -1,0 +1,205 @@
+"""How we order, purchase orders as documents, and the documents that come back."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ...data.setup import UNCALLED, Carrier, Inbox, Mailbox, Store, Supplier
+from ...services.inbound import mailbox, supplier_replies
+from ...services.purchasing import order_settings, po_documents
+from ..deps import ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
+from ..files import DocumentFile
+from ..schemas import DOCUMENT, Ask, Big, Done
+
+router = APIRouter(prefix="/ordering", tags=["orders"])
+
+
+class SupplierOrdering(BaseModel):
+    """called: orders go by its interface, so form and road do not matter."""
+
+    id: int
+    version: int
+    name: str
+    called: bool
+    kind: str
+    parcel_note: str
+    phone_rule: str
+    order_form: str
+    order_road: str
+    mail: str
+
+
+class StoreOrdering(BaseModel):
+    id: int
+    version: int
+    name: str
+    greeting: str
+    phone: str
+
+
+class CarrierShape(BaseModel):
+    """shape: A a letter, 9 a digit, others as they are; '' = UPU S10 with its check digit."""
+
+    id: int
+    version: int
+    name: str
+    shape: str
+    # Where its parcels can be followed, with {number}; '' = nowhere.
+    page: str
+
+
+class SenderOut(BaseModel):
+    """Whom our mails come from."""
+
+    id: int
+    version: int
+    name: str
+    sender: str
+
+
+class LetterOut(BaseModel):
+    """A mail that came. needs: a person must read it."""
+
+    id: int
+    at: datetime
+    who: str
+    sender: str
+    subject: str
+    body: str
+    told: str
+    needs: bool
+    held: bool
+
+
+class MailboxOut(BaseModel):
+    """trusts: the receiving server whose word on who wrote a mail counts."""
+
+    id: int
+    name: str
+    trusts: str
+
+
+class OrderingOut(BaseModel):
+    """mailboxes: those that are read; letters: the newest that came from suppliers."""
+
+    suppliers: list[SupplierOrdering]
+    stores: list[StoreOrdering]
+    carriers: list[CarrierShape]
+    senders: list[SenderOut]
+    mailboxes: list[MailboxOut]
+    letters: list[LetterOut]
+
+
+@router.get("")
+def see(desk: ReadDesk) -> OrderingOut:
+    suppliers = [
+        SupplierOrdering(
+            id=one.id,
+            version=one.version,
+            name=one.name,
+            called=one.kind not in UNCALLED,
+            kind=one.kind,
+            **{n: getattr(one, n) for n in order_settings.SUPPLIER},
+        )
+        for one in desk.s.scalars(select(Supplier).order_by(Supplier.name))
+    ]
+    stores = [StoreOrdering.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Store).order_by(Store.name))]
+    carriers = [CarrierShape.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Carrier).order_by(Carrier.name))]
+    senders = [SenderOut.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Mailbox).order_by(Mailbox.id))]
+    letters = [
+        LetterOut(who=who, **{name: getattr(row, name) for name in ("id", "at", "sender", "subject", "body", "told", "needs", "held")})
+        for row, who in mailbox.recent(desk)
+    ]
+    boxes = [MailboxOut(id=one.id, name=one.name, trusts=one.trusts) for one in desk.s.scalars(select(Inbox).order_by(Inbox.id))]
+    return OrderingOut(suppliers=suppliers, stores=stores, carriers=carriers, senders=senders, mailboxes=boxes, letters=letters)
+
+
+class SupplierAsk(Ask):
+    version: int
+    parcel_note: str = Field(max_length=300)
+    phone_rule: str
+    order_form: str
+    order_road: str
+    mail: str = Field("", max_length=200)
+
+
+@router.post("/suppliers/{number}")
+def keep_supplier(desk: WriteDesk, number: Big, ask: SupplierAsk) -> Done:
+    return Done(told=order_settings.keep(desk, "supplier", number, ask.version, ask.model_dump(exclude={"version"})))
+
+
+class StoreOrderingAsk(Ask):
+    version: int
+    greeting: str = Field("", max_length=250)
+    phone: str = Field("", max_length=40)
+
+
+@router.post("/stores/{number}")
+def keep_store(desk: WriteDesk, number: Big, ask: StoreOrderingAsk) -> Done:
+    return Done(told=order_settings.keep(desk, "store", number, ask.version, ask.model_dump(exclude={"version"})))
+
+
+class ShapeAsk(Ask):
+    version: int
+    shape: str = Field(max_length=60)
+    page: str = Field("", max_length=500)
+
+
+class SenderAsk(Ask):
+    version: int
+    name: str = Field(max_length=80)
+    sender: str = Field(max_length=200)
+
+
+@router.post("/senders/{number}")
+def keep_sender(desk: WriteDesk, number: Big, ask: SenderAsk) -> Done:
+    return Done(told=order_settings.keep(desk, "mailbox", number, ask.version, ask.model_dump(exclude={"version"})))
+
+
+@router.post("/letters/{number}/read")
+def read_letter(desk: WriteDesk, number: Big) -> Done:
+    mailbox.settle(desk, number)
+    return Done(told="Read")
+
+
+@router.post("/letters/{number}/take")
+def take_letter(base: TheHouse, who: SignedIn, request: Request, number: Big) -> Done:
+    """A person says that a mail is of whom it says it is: its files are had once more from the mailbox, and taken."""
+    came = base.reader.held_letter(number)
+    with base.db.writing() as s:
+        return Done(told=mailbox.take_in_held(desk_of(request, s), number, came).told)
+
+
+class TrustAsk(Ask):
+    """server: the receiving server whose word on who wrote a mail counts; '' = none."""
+
+    server: Annotated[str, Field(max_length=200, pattern=r"^[A-Za-z0-9.-]*$")]
+
+
+@router.post("/mailboxes/{number}/trust")
+def trust_server(desk: WriteDesk, number: Big, ask: TrustAsk) -> Done:
+    return Done(told=mailbox.trust(desk, number, ask.server))
+
+
+@router.post("/carriers/{number}")
+def keep_shape(desk: WriteDesk, number: Big, ask: ShapeAsk) -> Done:
+    return Done(told=order_settings.keep_shape(desk, number, ask.version, ask.shape, ask.page))
+
+
+@router.get("/purchases/{number}.{form}", response_class=Response, responses=DOCUMENT)
+def document(desk: ReadDesk, number: Big, form: Literal["xml", "pdf"]) -> Response:
+    """A purchase order as UBL (xml), or the packing slip that goes with it (pdf)."""
+    made = po_documents.of_purchase(desk, number, form)
+    return Response(made.data, media_type=made.kind, headers={"Content-Disposition": f'attachment; filename="{made.name}"'})
+
+
+@router.post("/documents")
+def bring(said: DocumentFile, desk: WriteDesk) -> Done:
+    """An OrderResponse or DespatchAdvice of UBL 2.1: what it says is done at once."""
+    told, n, wrong = supplier_replies.of_document(desk, said)
+    return Done(told=wrong or told, count=n)

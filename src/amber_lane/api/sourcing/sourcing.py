@@ -1,0 +1,291 @@
+"""Saved searches, requests to suppliers, samples."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Annotated
+
+from fastapi import APIRouter, Depends
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from ...connectors.protocols import Address
+from ...data.setup import Store, Supplier
+from ...data.shelf import Sku
+from ...data.source import Item, Sample, SavedSearch, SupplierRequest
+from ...jobs.background_jobs import start
+from ...services.base.errors import NotFound
+from ...services.grids.goods_grids import Wish
+from ...services.sourcing import samples, saved_searches, supplier_requests
+from ..catalogue.search import search
+from ..deps import ReadDesk, WriteDesk
+from ..schemas import Ask, Big, Done, Money, minor, money, wish
+
+router = APIRouter(prefix="/source", tags=["asking"])
+
+
+class SearchAsk(Ask):
+    name: str = Field(min_length=1, max_length=80)
+    every_hours: int = Field(24, ge=1, le=24 * 30)
+    daily_limit: int = Field(20, ge=1, le=500)
+    bring: str = Field("prepared", pattern="^(report|prepared|live)$")
+
+
+class ReportOut(BaseModel):
+    at: datetime
+    told: str
+    fit: int
+    fresh: int
+    made: int
+
+
+class SavedOut(BaseModel):
+    """filters: the search as the list takes it, so that it can be opened again."""
+
+    id: int
+    name: str
+    store: str
+    words: str
+    filters: str
+    every_hours: int
+    daily_limit: int
+    bring: str
+    next_at: datetime | None
+    last_at: datetime | None
+    reports: list[ReportOut]
+
+
+class AddressShape(Ask):
+    name: str = Field(max_length=200)
+    address_1: str = Field(max_length=200)
+    address_2: str = Field("", max_length=200)
+    city: str = Field(max_length=200)
+    region: str = Field("", max_length=200)
+    postcode: str = Field(max_length=40)
+    country: str = Field(max_length=2)
+    phone: str = Field("", max_length=60)
+
+
+class SampleOut(BaseModel):
+    id: int
+    version: int
+    item: int
+    number: str
+    title: str
+    supplier: str
+    state: str
+    ordered_at: datetime | None
+    verdict: str
+    note: str
+
+
+class JudgeAsk(Ask):
+    version: int
+    verdict: str = Field(pattern="^(good|fair|poor)$")
+    note: str = Field("", max_length=500)
+
+
+class RequestAsk(Ask):
+    supplier: Big
+    sku: str = Field(min_length=1, max_length=100)
+    target: Money | None = None
+    note: str = Field("", max_length=1000)
+    mail: str = Field("", max_length=200)
+
+
+class RequestOut(BaseModel):
+    id: int
+    version: int
+    supplier: str
+    supplier_id: int
+    sku: str
+    title: str
+    state: str
+    asked_at: datetime
+    target: Money | None
+    note: str
+    words: str
+    # How its mail stands; '' where a person sends its words.
+    mailed: str
+    picture: int | None
+    item: str
+    item_title: str
+    agrees: list[str]
+    differs: list[str]
+    likeness: int | None
+
+
+class RequestAnswerAsk(Ask):
+    version: int
+    item: str = Field(min_length=1, max_length=100)
+
+
+class VersionAsk(Ask):
+    version: int
+
+
+@router.get("/saved")
+def saved(desk: ReadDesk) -> list[SavedOut]:
+    names: dict[int, str] = dict(desk.s.execute(select(Store.id, Store.name)).tuples().all())
+    return [
+        SavedOut(
+            id=row.id,
+            name=row.name,
+            store=names.get(row.store_id or 0, ""),
+            words=str(row.words.get("words", "")),
+            filters=_filters(row),
+            every_hours=row.every_hours,
+            daily_limit=row.daily_limit,
+            bring=row.bring,
+            next_at=row.next_at,
+            last_at=row.last_at,
+            reports=[
+                ReportOut(at=r["at"], told=r["told"], fit=r["fit"], fresh=r["fresh"], made=r["made"]) for r in (row.reports or [])[:8]
+            ],
+        )
+        for row in desk.s.scalars(select(SavedSearch).order_by(SavedSearch.id.desc()))
+    ]
+
+
+def _filters(row: SavedSearch) -> str:
+    words = dict(row.words)
+    given = {name: words.get(name) for name in ("store", "category", "ships_from", "days", "lands_most", "keeps_least", "stock_least")}
+    given |= {"rating_least": words.get("rating_least"), "supplier": ",".join(map(str, words.get("suppliers", [])))}
+    return ";".join(f"{name}:{value}" for name, value in given.items() if value not in (None, ""))
+
+
+@router.post("/saved", status_code=201)
+def save(desk: WriteDesk, ask: SearchAsk, given: Annotated[Wish, Depends(wish)]) -> Done:
+    """Keep a search (as the list takes it) that runs by itself."""
+    row = saved_searches.save(desk, ask.name, search(given), ask.every_hours, ask.daily_limit, ask.bring)
+    return Done(told=f"It looks for {row.name} from now on")
+
+
+@router.post("/saved/{number}/run", status_code=202)
+def run_now(desk: WriteDesk, number: Big) -> Done:
+    row = desk.get(SavedSearch, number, "saved search")
+    start(desk, "saved", f"saved-{number}", f"Looking for {row.name}", {"search": number})
+    return Done(told=f"Looking for {row.name}")
+
+
+@router.delete("/saved/{number}")
+def stop(desk: WriteDesk, number: Big) -> Done:
+    saved_searches.stop(desk, number)
+    return Done(told="It no longer looks; what it brought in stays")
+
+
+@router.get("/own-address")
+def own_address(desk: ReadDesk) -> AddressShape | None:
+    found = samples.own_address(desk)
+    return None if found is None else AddressShape(**{k: v for k, v in asdict(found).items() if k != "email"})
+
+
+@router.put("/own-address")
+def set_own_address(desk: WriteDesk, ask: AddressShape) -> Done:
+    samples.set_own_address(desk, Address(**ask.model_dump()))
+    return Done(told="Samples go there")
+
+
+@router.get("/samples")
+def all_samples(desk: ReadDesk) -> list[SampleOut]:
+    rows = desk.s.execute(
+        select(Sample, Item, Supplier.name)
+        .join(Item, Item.id == Sample.item_id)
+        .join(Supplier, Supplier.id == Item.supplier_id)
+        .order_by(Sample.id.desc())
+        .limit(200)
+    )
+    return [
+        SampleOut(
+            id=row.id,
+            version=row.version,
+            item=item.id,
+            number=item.number,
+            title=item.title,
+            supplier=supplier,
+            state=row.state,
+            ordered_at=row.ordered_at,
+            verdict=row.verdict,
+            note=row.note,
+        )
+        for row, item, supplier in rows
+    ]
+
+
+@router.post("/items/{number}/sample", status_code=201)
+def order_sample(desk: WriteDesk, number: Big) -> Done:
+    """Order one to our own address; it is bought once and stays out of all figures of sales."""
+    samples.order(desk, number)
+    return Done(told="A sample is on order")
+
+
+@router.post("/samples/{number}/verdict")
+def judge(desk: WriteDesk, number: Big, ask: JudgeAsk) -> Done:
+    samples.judge(desk, number, ask.version, ask.verdict, ask.note)
+    return Done(told="Kept; the lane remembers it")
+
+
+@router.get("/requests")
+def all_requests(desk: ReadDesk) -> list[RequestOut]:
+    out = []
+    rows = supplier_requests.all_of(desk)
+    mailed = supplier_requests.mailed(desk, rows)
+    for row in rows:
+        sku, supplier = desk.get(Sku, row.sku_id, "SKU"), desk.get(Supplier, row.supplier_id, "supplier")
+        found = supplier_requests.comparison(desk, row)
+        out.append(
+            RequestOut(
+                id=row.id,
+                version=row.version,
+                supplier=supplier.name,
+                supplier_id=supplier.id,
+                sku=sku.code,
+                title=sku.title,
+                state=row.state,
+                asked_at=row.asked_at,
+                target=money(row.target, supplier.currency),
+                note=row.note,
+                words=supplier_requests.words(desk, row),
+                mailed=mailed.get(row.id, ""),
+                picture=supplier_requests.picture(desk, row.sku_id),
+                item=found[0].number if found else "",
+                item_title=found[0].title if found else "",
+                agrees=found[1] if found else [],
+                differs=found[2] if found else [],
+                likeness=found[3] if found else None,
+            )
+        )
+    return out
+
+
+@router.post("/requests", status_code=201)
+def ask_supplier(desk: WriteDesk, ask: RequestAsk) -> Done:
+    sku = desk.s.scalar(select(Sku).where(Sku.code == ask.sku))
+    if sku is None:
+        raise NotFound(f"there is no SKU {ask.sku}")
+    supplier_requests.ask(desk, ask.supplier, sku.id, minor(ask.target, "target"), ask.note, ask.mail)
+    return Done(told="Asked; the mail is on its way" if ask.mail else "The request is kept; send its words to the supplier")
+
+
+@router.post("/requests/{number}/answer")
+def answer(desk: WriteDesk, number: Big, ask: RequestAnswerAsk) -> Done:
+    """The number that the supplier names."""
+    row = desk.get(SupplierRequest, number, "request")
+    item = desk.s.scalar(select(Item).where(Item.supplier_id == row.supplier_id, Item.number == ask.item))
+    if item is None:
+        raise NotFound(f"this supplier has no item {ask.item} with us; bring it in first")
+    supplier_requests.answer(desk, number, ask.version, item.id)
+    return Done(told="Their answer stands beside ours")
+
+
+@router.post("/requests/{number}/accept")
+def accept(desk: WriteDesk, number: Big, ask: VersionAsk) -> Done:
+    supplier_requests.accept(desk, number, ask.version)
+    return Done(told="Accepted; the lane is open")
+
+
+@router.post("/requests/{number}/decline")
+def decline(desk: WriteDesk, number: Big, ask: VersionAsk) -> Done:
+    supplier_requests.decline(desk, number, ask.version)
+    return Done(told="Declined")

@@ -1,0 +1,337 @@
+"""Long jobs with progress: a sheet checked or taken, a partner's goods brought in. Each can be left, come back to and stopped."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from ..clock import Clock
+from ..connectors.errors import OutsideError
+from ..data.outbox import Job
+from ..data.session import Database
+from ..services.base import portions
+from ..services.base.context import Desk
+from ..services.base.errors import DeskError
+from ..services.base.import_frame import Checked, Kind
+from ..services.catalogue.search import Finder
+from ..services.imports import sheet_kinds
+from ..services.imports.column_memory import read_as
+from ..services.listings import preparation, publishing
+from ..services.mapping import audit, auto_matching, mapping_queue
+from ..services.monitoring import catalogue_sheets
+from ..services.partners.connections import Doors
+from ..services.pricing import replay_summary
+from ..services.pricing.apply import tell_counts
+from ..services.sourcing import paste, saved_searches
+from ..sheets.mapping import Columns
+from ..sheets.opened import NotASheet
+from .hourly import ROWS
+from .polling import Reader
+
+# Items fetched, and lines prepared, between two words of progress.
+FETCH, PREPARE = 20, 100
+# SKUs whose lanes are opened in one transaction; each is far more work than a row that changes.
+LANES = 25
+ENDED = ("done", "failed", "stopped")
+
+
+class Stopped(Exception):
+    """A person asked the job to stop."""
+
+
+def start(desk: Desk, kind: str, key: str, title: str, body: dict[str, Any], total: int = 0) -> Job:
+    """Enter a job. The same key while it is open is the same job, not a second one."""
+    job = desk.s.scalar(select(Job).where(Job.key == key))
+    if job is not None and job.state not in ENDED:
+        return job
+    if job is not None:
+        job.key = f"{key}#{job.id}"
+        desk.s.flush()
+    job = Job(key=key, kind=kind, title=title, body={**body, "who": desk.who, "person": desk.person}, total=total, made_at=desk.now)
+    desk.s.add(job)
+    desk.s.flush()
+    return job
+
+
+class LongJobs:
+    """Carries jobs out, one at a time."""
+
+    def __init__(self, db: Database, clock: Clock, doors: Doors, finder: Finder | None = None, looks: bool | None = None) -> None:
+        """looks: only those jobs that merely read, or only the others; None = all."""
+        self.db, self.clock, self.doors, self.finder = db, clock, doors, finder or Finder()
+        self.kinds = [kind for kind in _RUN if looks is None or (kind in LOOKS) == looks]
+        self.parts: dict[str, int] = {}
+
+    def desk(self, s: Session, body: Mapping[str, Any], more: bool = False) -> Desk:
+        """A desk of whoever asked for a job: what it does is theirs, also to undo."""
+        return Desk(s, self.clock, body["who"], body.get("person"), self.parts, more)
+
+    def recover(self) -> None:
+        """A job that was running when the worker died starts again; each of them may be run twice."""
+        with self.db.writing() as s:
+            s.execute(update(Job).where(Job.state == "running", Job.kind.in_(self.kinds)).values(state="waiting", done=0))
+
+    def run_due(self) -> None:
+        while self._waiting():
+            with self.db.writing() as s:
+                job = s.scalar(select(Job).where(Job.state == "waiting", Job.kind.in_(self.kinds)).order_by(Job.id).limit(1))
+                if job is None:
+                    return
+                job.state = "running"
+                number, kind, body = job.id, job.kind, dict(job.body)
+            self._run(number, kind, body)
+
+    def _waiting(self) -> bool:
+        """Looked at before a turn to write is asked for, which an idle house has no need of."""
+        with self.db.reading() as s:
+            return s.scalar(select(Job.id).where(Job.state == "waiting", Job.kind.in_(self.kinds)).limit(1)) is not None
+
+    def _run(self, number: int, kind: str, body: dict[str, Any]) -> None:
+        self.parts = {}
+        try:
+            result = _RUN[kind](self, number, body)
+            self._end(number, "done", result.get("told", ""), result)
+        except Stopped:
+            self._end(number, "stopped", f"stopped; {self._left()}", None)
+        except (DeskError, OutsideError) as error:
+            self._end(number, "failed", error.told, None)
+        except NotASheet as error:
+            self._end(number, "failed", str(error), None)
+        except Exception as error:
+            self._end(number, "failed", f"it failed ({type(error).__name__}); {self._left()}", None)
+            raise
+
+    def _left(self) -> str:
+        """What stands of a job that did not come to its end."""
+        return (
+            "what was done by then stands, and can be undone as one"
+            if self.parts
+            else "nothing half done was kept; what was whole by then stands"
+        )
+
+    def _end(self, number: int, state: str, told: str, result: dict[str, Any] | None) -> None:
+        with self.db.writing() as s:
+            s.execute(update(Job).where(Job.id == number).values(state=state, told=told[:500], result=result, ended_at=self.clock.now()))
+
+    def progress(self, number: int, done: int, total: int | None = None) -> None:
+        """Tell how far a job is; Stopped when a person asked it to stop."""
+        with self.db.writing() as s:
+            job = s.get(Job, number)
+            if job is None or job.stop_asked:
+                raise Stopped
+            job.done, job.total = done, job.total if total is None else total
+
+    def _sheet(self, number: int, body: dict[str, Any], take: bool) -> dict[str, Any]:
+        kind = sheet_kinds.kind_of(body["sheet"])
+        path = Path(body["path"])
+        with self.db.reading() as s:
+            sheet = read_as(s, kind, path.read_bytes(), Columns.of(body.get("how")))
+        rows = list(_counted(sheet.rows, lambda n: self.progress(number, 0, n)))
+        self.progress(number, 0, len(rows))
+        if not take:
+            with self.db.reading() as s:
+                checked = kind.check(self.desk(s, body), rows, lambda n: self.progress(number, n))
+        else:
+            with self.db.reading() as s:
+                checked = kind.check(self.desk(s, body), rows, lambda n: self.progress(number, n))
+            self._take(number, kind, checked, body)
+        bad = path.with_suffix(".bad.json")
+        bad.write_text(json.dumps([[sheet.header], *[[row, why] for row, why in checked.bad]]))
+        counts = checked.counts
+        told = f"{counts['new']} new, {counts['changed']} changed, {counts['same']} the same, {counts['bad']} cannot be taken"
+        told += f", {counts['wrong']} belong to other orders" if counts.get("wrong") else ""
+        return {
+            "told": told,
+            "counts": counts,
+            "changes": checked.changes,
+            "unknown": sheet.unknown,
+            "note": " ".join([checked.note, *(f"Not read: {one}." for one in sheet.left)]).strip(),
+            "bad": [{"row": row, "why": why} for row, why in checked.bad[:50]],
+        }
+
+    def _take(self, number: int, kind: Kind, checked: Checked, body: dict[str, Any]) -> None:
+        """The good rows in portions that are one act together; after a kill those that are left are taken, into the same act."""
+        total = len(checked.good)
+        self.progress(number, 0, total)
+        self.parts.update(body.get("parts") or {})
+        if kind.carry is not None:
+            # It writes down itself what it did, and goes on with it after a kill.
+            kind.carry(self.db, lambda s: self.desk(s, body), checked, lambda n: self.progress(number, n))
+            return
+        done = 0
+        for part in kind.portions(checked, portions.PORTION):
+            with self.db.writing(patient=True) as s:
+                done += len(part.good)
+                kind.take(self.desk(s, body, more=done < total), part)
+                job = s.get(Job, number)
+                if job is None or job.stop_asked:
+                    raise Stopped
+                job.done, job.body = done, {**body, "parts": dict(self.parts)}
+        if kind.name == "lanes" and total:
+            # What is wrong with them is counted before somebody goes by the old count.
+            fine: list[int] = []
+            with self.db.reading() as s:
+                found = audit.faults(self.desk(s, body), fine)
+            with self.db.writing() as s:
+                audit.keep(self.desk(s, body), found)
+            for start in range(0, len(fine), ROWS):
+                with self.db.writing(patient=True) as s:
+                    audit.keep_fine(self.desk(s, body), fine[start : start + ROWS])
+
+    def _join(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        reader = Reader(self.db, self.clock, self.doors)
+        fresh = reader.listings(body["id"]) if body["owner"] == "store" else reader.catalogue(body["id"])
+        what = "listings" if body["owner"] == "store" else "items"
+        return {"told": f"{fresh} new {what}", "fresh": fresh}
+
+    def _catalogue(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        path = Path(body["path"])
+        if not path.is_file():
+            raise NotASheet("that sheet is not here any more; bring it in again")
+
+        out = catalogue_sheets.take_sheet(
+            body["id"], path.read_bytes(), self.db, lambda s: self.desk(s, body), lambda n, of: self.progress(number, n, of)
+        )
+        catalogue_sheets.keep_bad(path, *out.pop("bad_sheet"))
+        told = f"{out['fresh']} new items, {out['known']} known ones looked at"
+        told += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
+        return {"told": told + (f"; held: {out['held']}" if out["held"] else ""), **out}
+
+    def _saved(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """A saved search run by itself: what is new and fits is brought in as far as its limit of the day goes."""
+        with self.db.reading() as s:
+            found = saved_searches.look(self.desk(s, body), self.finder, body["search"])
+        with self.db.writing() as s:
+            report = saved_searches.run(self.desk(s, body), self.finder, body["search"], found)
+        if report.get("publish"):
+            with self.db.writing() as s:
+                done = publishing.publish(self.desk(s, body), report["publish"])
+            report["told"] += f", {len(done.sent)} on their way to the store"
+        return {k: v for k, v in report.items() if k != "publish"}
+
+    def _publish(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """Put listings on sale; each hundred is one transaction with its rows in the outbox."""
+        sent: list[int] = []
+        refused: dict[int, str] = {}
+        ids = body["listings"]
+        for start in range(0, len(ids), PREPARE):
+            with self.db.writing() as s:
+                done = publishing.publish(self.desk(s, body), ids[start : start + PREPARE])
+            sent += done.sent
+            refused |= done.refused
+            self.progress(number, min(start + PREPARE, len(ids)))
+        told = f"{len(sent)} on their way" + (f", {len(refused)} not: something is missing" if refused else "")
+        failed = [{"listing": listing, "why": why} for listing, why in refused.items()]
+        return {"told": told, "sent": sent, "failed": failed}
+
+    def _paste(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """Pasted lines: recognised, fetched from their suppliers where we do not have them, prepared."""
+        with self.db.reading() as s:
+            lines = paste.recognise(self.desk(s, body), body["text"])
+        self.progress(number, 0, len(lines))
+        wanted: dict[int, list[paste.Line]] = {}
+        for line in lines:
+            if not line.told and not line.item:
+                wanted.setdefault(line.supplier, []).append(line)
+        reader = Reader(self.db, self.clock, self.doors)
+        for supplier, missing in wanted.items():
+            for start in range(0, len(missing), FETCH):
+                part = missing[start : start + FETCH]
+                _, failed = reader.items(supplier, [line.number for line in part])
+                for line in part:
+                    line.told = failed.get(line.number, "")
+                self.progress(number, sum(1 for line in lines if line.told))
+        with self.db.reading() as s:
+            paste.find_items(self.desk(s, body), [line for line in lines if not line.told])
+        return self._prepare_lines(number, body, lines)
+
+    def _prepare_lines(self, number: int, body: dict[str, Any], lines: list[paste.Line]) -> dict[str, Any]:
+        good = [line for line in lines if not line.told]
+        bad = [line for line in lines if line.told]
+        counts, listings = {"made": 0, "same": 0, "failed": 0}, []
+        for start in range(0, len(good), PREPARE):
+            part = good[start : start + PREPARE]
+            with self.db.writing() as s:
+                desk = self.desk(s, body)
+                done = preparation.prepare(desk, self.finder, [line.item for line in part], body["store"])
+            for line, one in zip(part, done, strict=True):
+                counts[one.outcome] += 1
+                if one.outcome == "failed":
+                    line.told = one.told
+                    bad.append(line)
+                elif one.listing:
+                    listings.append(one.listing)
+            self.progress(number, len(lines) - len(good) + start + len(part))
+        counts["failed"] = len(bad)
+        failures = [{"line": line.n, "text": line.text[:200], "why": line.told} for line in sorted(bad, key=lambda one: one.n)]
+        told = f"{counts['made']} listings prepared"
+        told += f", {counts['same']} were there already" if counts["same"] else ""
+        told += f", {len(bad)} lines could not be used" if bad else ""
+        return {"told": told, "counts": counts, "failed": failures, "listings": listings[:2000]}
+
+    def _match(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """SKUs without a lane against all items: what is sure is opened, one act for all of them."""
+        with self.db.reading() as s:
+            learnt = auto_matching.learn_patterns(self.desk(s, body))
+        with self.db.writing() as s:
+            auto_matching.keep_patterns(self.desk(s, body), learnt)
+        with self.db.reading() as s:
+            desk = self.desk(s, body)
+            wanted = mapping_queue.without_lane(desk)
+            self.progress(number, 0, len(wanted))
+            sure = auto_matching.find_sure(desk, lambda n: self.progress(number, n), wanted)
+        self.progress(number, len(wanted))
+        opened = 0
+        for start in range(0, len(sure), LANES):
+            with self.db.writing(patient=True) as s:
+                part = sure[start : start + LANES]
+                desk = self.desk(s, body, more=start + LANES < len(sure))
+                opened += auto_matching.open_sure(desk, part, "their numbers or all their words agree")
+        left = len(wanted) - opened
+        told = f"{opened} SKUs mapped, {left} wait for a person" if wanted else "every SKU on sale has a lane"
+        return {"told": told, "opened": opened, "left": left}
+
+    def _replay(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        """Two sets of rules over the past; reads only."""
+        told = [-1]
+
+        def progress(share: float) -> None:
+            if int(share * 100) > told[0]:
+                told[0] = int(share * 100)
+                self.progress(number, told[0], 100)
+
+        with self.db.reading() as s:
+            one, other = (replay_summary.again(body[name]) for name in ("one", "other"))
+            return replay_summary.beside(self.desk(s, body), body["days"], one, other, progress)
+
+    def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
+        counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])
+        return {"told": tell_counts(counts) or "nothing changed", "counts": counts}
+
+
+def _counted(rows: Iterable[Any], tell: Callable[[int], None]) -> Iterator[Any]:
+    for n, row in enumerate(rows, 1):
+        if n % 20_000 == 0:
+            tell(n)
+        yield row
+
+
+_RUN: dict[str, Callable[[LongJobs, int, dict[str, Any]], dict[str, Any]]] = {
+    "sheet.check": lambda jobs, number, body: jobs._sheet(number, body, take=False),
+    "sheet.take": lambda jobs, number, body: jobs._sheet(number, body, take=True),
+    "join": LongJobs._join,
+    "catalogue": LongJobs._catalogue,
+    "paste": LongJobs._paste,
+    "publish": LongJobs._publish,
+    "saved": LongJobs._saved,
+    "sweep": LongJobs._sweep,
+    "match": LongJobs._match,
+    "replay": LongJobs._replay,
+}
+# What only reads, and works long on it, keeps no other job waiting: these have a line of their own.
+LOOKS = frozenset(("replay",))

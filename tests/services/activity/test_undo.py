@@ -1,0 +1,402 @@
+"""Whatever is said to be undoable goes back to exactly what was there, and what cannot be undone says so."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import timedelta
+from fractions import Fraction
+from typing import Any
+
+import pytest
+from sqlalchemy import select
+
+from amber_lane.connectors.protocols import OriginTerms, ServiceTerms
+from amber_lane.core.options import Option
+from amber_lane.core.plans import Plan
+from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
+from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
+from amber_lane.data.outbox import Act, Outbox, Snooze
+from amber_lane.data.prices import Policy, PriceRule, Rate
+from amber_lane.data.setup import BuyingAccount, Carrier, FeeRow, Mailbox, Origin, Service, Store, Supplier
+from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
+from amber_lane.data.source import Sample
+from amber_lane.data.transit import MessageTemplate
+from amber_lane.data.watch import Response
+from amber_lane.services.activity import retention, undo
+from amber_lane.services.alerts import today
+from amber_lane.services.base import regional
+from amber_lane.services.base.context import Desk
+from amber_lane.services.base.errors import Conflict, NotFound
+from amber_lane.services.catalogue.search import Finder
+from amber_lane.services.fulfilment import buyer_notifications, carrier_names, parcel_tracking
+from amber_lane.services.imports import sheet_kinds
+from amber_lane.services.listings import allowance, content_rule_changes, on_sale, preparation, publishing, variant_commands
+from amber_lane.services.listings.variant_commands import Wish
+from amber_lane.services.mapping import audit, auto_matching, bulk_changes, lane_terms, lanes, switch_supplier
+from amber_lane.services.mapping.auto_matching import Sure
+from amber_lane.services.mapping.lanes import Wish as LaneWish
+from amber_lane.services.monitoring import polling_plan
+from amber_lane.services.orders import cancellations, order_lines, orders
+from amber_lane.services.partners import life_cycle, partner_terms
+from amber_lane.services.pricing import drafts, manual_price, rollback, what_if
+from amber_lane.services.purchasing import buying_accounts, next_steps, order_settings, purchase_orders
+from amber_lane.services.sourcing import samples
+
+from ...small import BUYER, Small
+
+# What a person can see of a house; versions, times and the log itself go on.
+SEEN = {
+    Lane: ("id", "sku_id", "use", "service", "state", "until", "starts", "ends", "begun", "why"),
+    Rejection: ("sku_id", "item_id"),
+    FaultSeen: ("key",),
+    LanePart: ("lane_id", "item_id", "units_num", "units_den"),
+    Listing: ("id", "state", "wanted_price", "wanted_quantity", "hand_price", "landed", "paused_by", "title", "description", "most"),
+    OrderLine: ("id", "state", "lane_id", "chosen_by"),
+    Order: ("id", "allowed", "by_hand", "wants", "part_lines", "packed_with"),
+    PurchaseOrder: ("reference", "told"),
+    Store: ("id", "greeting", "tax_in_price", "payment", "payment_fixed", "ended_at", "allowance_value", "allowance_by_hand"),
+    Carrier: ("id", "store_names"),
+    FeeRow: ("store_id", "category", "percent", "least", "cap", "fixed"),
+    Supplier: ("id", "name", "paused_at", "ended_at", "discount", "rebate", "tax", "plans", "sweep_minutes", "calls_day"),
+    Rate: ("base", "quote", "nano"),
+    PriceRule: ("scope", "scope_key", "band_from", "rule", "rule_value", "endings", "min_profit"),
+    Policy: ("scope", "scope_key", "fields"),
+    Snooze: ("trouble",),
+    Origin: ("code", "name", "cut_off", "handling", "holidays", "return_address"),
+    Service: ("code", "country", "first", "following", "free_over", "days_low", "days_high"),
+    PhraseRule: ("find", "put", "store_id"),
+    Variant: ("family", "sku_id", "options"),
+    Sku: ("code", "options", "weight_g"),
+    Sample: ("item_id", "state"),
+    MessageTemplate: ("kind", "store_id", "language", "subject", "on", "delay_minutes"),
+    BuyingAccount: ("supplier_id", "name", "cap_money", "cap_orders", "send"),
+    Mailbox: ("name", "sender"),
+}
+
+
+def seen(small: Small) -> dict[str, list[Any]]:
+    with small.db.reading() as s:
+        found = {
+            table.__name__: sorted(repr(tuple(getattr(row, name) for name in names)) for row in s.scalars(select(table)))
+            for table, names in SEEN.items()
+        }
+        shut = {row.id for row in s.scalars(select(Lane).where(Lane.until.is_not(None)))}
+        newest = {(row.base, row.quote): row.nano for row in s.scalars(select(Rate).order_by(Rate.day))}
+    # Closed lanes and old rates are history; a policy that says nothing is no policy.
+    for table in ("Lane", "LanePart"):
+        found[table] = [row for row in found[table] if int(row[1:].split(",")[0]) not in shut]
+    found["PurchaseOrder"] = [row for row in found["PurchaseOrder"] if "taken back" not in row]
+    found["Rate"] = [repr(newest)]
+    with small.db.reading() as s:
+        found["Place"] = [repr(regional.place_of(s)), repr(retention.kept(small.desk(s)))]
+    found["Policy"] = [row for row in found["Policy"] if not row.endswith("{})")]
+    return found
+
+
+def change(what: Callable[[Desk], drafts.Change]) -> Callable[[Desk], Any]:
+    """Keep a draft as a person does: looked at first."""
+
+    def do(desk: Desk) -> Any:
+        made = what(desk)
+        return what_if.apply(desk, made, what_if.what_if(desk, made).counts, None)
+
+    return do
+
+
+def first(desk: Desk, table: Any, *wheres: Any) -> Any:
+    return desk.s.scalars(select(table).where(*wheres).order_by(table.id)).first()
+
+
+def lane(desk: Desk, sku: int, use: int = 0) -> Lane:
+    return first(desk, Lane, Lane.sku_id == sku, Lane.use == use, Lane.until.is_(None))
+
+
+def move(desk: Desk, **what: Any) -> Any:
+    one = lane(desk, 1)
+    return lanes.change_lane(desk, one.id, one.version, **what)
+
+
+def take_sheet(desk: Desk) -> None:
+    kind = sheet_kinds.kind_of("lanes")
+    head = ("store", "sku", "supplier", "item", "use")
+    rows = [dict(zip(head, row, strict=True)) for row in (("all", "S-1", "SUP", "I-5", "main"), ("all", "s-2", "SUP", "I-1", "spare 1"))]
+    kind.take(desk, kind.check(desk, rows, lambda n: None))
+
+
+def mail_of(desk: Desk, number: int | None) -> Any:
+    said = {"kind": "late", "store": 1, "language": "de", "subject": "Später", "body": "{name}", "on": True, "delay_minutes": 5}
+    return buyer_notifications.keep_template(desk, number, None, **said)
+
+
+def account(desk: Desk, name: str, number: int | None = None) -> Any:
+    """One that buys nothing today."""
+    return buying_accounts.keep(desk, 1, number, None, name=name, cap_money=0, cap_orders=None, send="hand", send_minutes=None)
+
+
+def approve(desk: Desk) -> None:
+    """A price that waits at its ceiling is taken all the same."""
+    waiting = [one.id for one in desk.s.scalars(select(Response).where(Response.state == "waits", Response.listing_id == 5))]
+    what_if.settle(desk, waiting, approve=True)
+
+
+def price_sheet(desk: Desk) -> None:
+    kind = sheet_kinds.kind_of("prices")
+    rows = [{"store": "ONE", "sku": "S-1", "price": "19.00", "why": "agreed"}, {"store": "ONE", "sku": "S-2", "ceiling": "30"}]
+    kind.take(desk, kind.check(desk, rows, lambda n: None))
+
+
+def dates(desk: Desk) -> None:
+    one = lane(desk, 1)
+    lane_terms.set_terms(desk, one.id, one.version, {}, desk.now + timedelta(days=1), desk.now + timedelta(days=9))
+
+
+FROM = OriginTerms(
+    "main", "Main", "GB", "12:00", 45, [ServiceTerms("slow", "Slow", "GB", 130, 50, 9000, 3, 5, True)], "9 Dock Road", ("2026-12-25",)
+)
+FEES = [
+    {"category": "", "percent": 150_000, "least": 20, "cap": 900, "fixed": 5},
+    {"category": "Lamps", "percent": 80_000, "least": 0, "cap": None, "fixed": 0},
+]
+SIZES = Option("Size", ("S", "M", "L"))
+WISHES = [Wish(("S",), True, price=900, most=2), Wish(("M",), True, item=5), Wish(("L",), False)]
+ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
+    "a lane opened before all others": ("lane.open", lambda d: lanes.open_lane(d, 1, [lanes.Part(2, Fraction(1))])),
+    "a spare closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1, 1).id, lane(d, 1, 1).version)),
+    "a main lane closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1).id, lane(d, 1).version, "they stopped")),
+    "a lane's units": ("lane.change", lambda d: move(d, units=Fraction(3))),
+    "a lane's place": ("lane.change", lambda d: move(d, use=1)),
+    "a lane's service and state": ("lane.change", lambda d: move(d, service="fast", state="shut", why="no answer")),
+    "how long things are kept": ("keeping.set", lambda d: retention.set_keeping(d, retention.Keeping(decisions=200))),
+    "rules": (
+        "rule.change",
+        change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "multiple", "rule_value": 2_900_000})])),
+    ),
+    "fees": ("fees.change", change(lambda d: drafts.FeeChange(1, {"tax_in_price": 200_000, "payment": 20_000, "payment_fixed": 25}, FEES))),
+    "terms": (
+        "terms.change",
+        change(
+            lambda d: drafts.SupplierChange(
+                1, {"discount": 50_000, "rebate": 10_000, "tax": 200_000}, plans=[Plan("Circle", 90_000, 100, taken=True)]
+            )
+        ),
+    ),
+    "limits": ("policy.change", change(lambda d: drafts.PolicyChange("house", "", {"cap": 3, "cushion": 2}))),
+    "a first rate": ("rate.change", change(lambda d: drafts.RateChange("EUR", "GBP", 870_000_000))),
+    "another rate": ("rate.change", change(lambda d: drafts.RateChange("USD", "GBP", 800_000_000))),
+    "what waited, approved": ("response.settle", approve),
+    "a price sheet": ("price.sheet", price_sheet),
+    "how often to look": (
+        "looks.change",
+        lambda desk: polling_plan.set_looks(
+            desk, 1, None, {"sweep_minutes": 45, "calls_minute": None, "calls_day": 90, "hour_from": 6, "hour_to": 22}
+        ),
+    ),
+    "a price by hand": ("price.hand", lambda d: manual_price.fix_price(d, 1, first(d, Listing).version, 4321, "a promise")),
+    "taken off sale": ("listing.pause", lambda d: on_sale.set_on_sale(d, [1, 2, 3], False)),
+    "many orders let go": ("order.allow_many", lambda d: orders.allow_many(d, [first(d, Order, Order.number == "WORTH").id])),
+    "a part of an order": (
+        "order.part",
+        lambda d: order_lines.send_part(
+            d, (two := first(d, Order, Order.number == "TWO")).id, [first(d, OrderLine, OrderLine.order_id == two.id).id]
+        ),
+    ),
+    "two orders in one parcel": ("order.pack", lambda d: next_steps.take(d, 5, "pack:6")),
+    "a wrong number set aside": ("transit.dropped", lambda d: parcel_tracking.drop_wrong(d, "WRONG")),
+    "an order let go": ("order.allow", lambda d: orders.allow(d, first(d, Order, Order.number == "LOSS").id)),
+    "a line's lane": ("order.lane", lambda d: orders.choose_lane(d, first(d, OrderLine).id, lane(d, 1, 1).id)),
+    "where the house is": ("place.set", lambda d: regional.set_place(d, regional.Place("US", "America/Chicago", "mdy", "."))),
+    "how we order": ("ordering.change", lambda d: order_settings.keep(d, "store", 1, None, {"greeting": "Hello {name}", "phone": "1"})),
+    "whom our mails come from": (
+        "ordering.change",
+        lambda d: order_settings.keep(d, "mailbox", 1, None, {"name": "We", "sender": "a@b.example"}),
+    ),
+    "a mail to buyers": ("template.change", lambda d: mail_of(d, first(d, MessageTemplate).id)),
+    "a mail of a store's own": ("template.change", lambda d: mail_of(d, None)),
+    "a buyer's wish settled": ("order.settled", lambda d: cancellations.settle(d, first(d, Order, Order.number == "LOSS").id)),
+    "a waiting by hand": ("order.wait", lambda d: purchase_orders.wait(d, [first(d, Order).id])),
+    "a buying account": ("account.keep", lambda d: account(d, "Second card")),
+    "limits of an account": ("account.keep", lambda d: account(d, "Card", first(d, BuyingAccount).id)),
+    "an account taken away": ("account.remove", lambda d: buying_accounts.remove(d, first(d, BuyingAccount).id, None)),
+    "a sending": ("order.send", lambda d: purchase_orders.send(d, [first(d, Order).id])),
+    "how a supplier sends": ("origins.change", lambda d: partner_terms.set_origins(d, 1, None, [FROM])),
+    "a preparing": ("listing.prepare", lambda d: preparation.prepare(d, Finder(), [1, 2, 3], 2)),
+    "a copy": ("listing.copy", lambda d: publishing.copy(d, [1, 2], 2, True)),
+    "a publishing": ("listing.publish", lambda d: publishing.publish(d, [first(d, Listing, Listing.state == "preparing").id])),
+    "an end": ("listing.end", lambda d: publishing.end(d, [1, 2, first(d, Listing, Listing.state == "preparing").id])),
+    "words": ("listing.words", lambda d: publishing.edit(d, 1, None, {"title": "Another thing", "description": "<b>Bright</b>"})),
+    "a phrase": ("phrase.add", lambda d: content_rule_changes.add_rule(d, "thing", "lamp", None)),
+    "an allowance": ("allowance.apply", lambda d: (setattr(first(d, Store), "allowance_units", 6), allowance.apply(d, 1, 24))),
+    "a sample": ("sample.order", lambda d: (samples.set_own_address(d, BUYER), samples.order(d, 1))),
+    "sizes": ("family.keep", lambda d: variant_commands.keep(d, Finder(), 1, first(d, Listing).version, "Thing", [SIZES], WISHES)),
+    "lanes opened together": (
+        "lane.many",
+        lambda d: bulk_changes.in_one(
+            d, "lane.many", {1, 2}, lambda n: "two", [LaneWish(1, [lanes.Part(3, Fraction(1))]), LaneWish(2, [lanes.Part(4, Fraction(1))])]
+        ),
+    ),
+    "spares made main": ("lane.many", lambda d: bulk_changes.change_many(d, [lane(d, 1, 1).id, lane(d, 2).id], "main")),
+    "lanes closed together": ("lane.many", lambda d: bulk_changes.change_many(d, [lane(d, 1).id, lane(d, 2).id], "close")),
+    "lanes moved": ("lane.move", lambda d: switch_supplier.move(d, 1, {1: 5, 2: 6}, {}, keep_old=False)),
+    "lanes of a sheet": ("lane.sheet", take_sheet),
+    "sure lanes": ("lane.sure", lambda d: auto_matching.open_sure(d, [Sure(50, [1, 2], [{}, {}])])),
+    "items refused": ("lane.refuse", lambda d: bulk_changes.refuse(d, 1, [3, 4])),
+    "a fault set aside": ("lane.fault", lambda d: audit.set_aside(d, audit.faults(d)[0].key)),
+    "a lane's dates": ("lane.change", lambda d: dates(d)),
+    "a partner's name": ("partner.rename", lambda d: life_cycle.rename(d, "supplier", 1, None, "Other House")),
+    "a pause": ("partner.pause", lambda d: life_cycle.set_paused(d, "supplier", 1, None, True)),
+    "a store disconnected": ("partner.end", lambda d: life_cycle.disconnect(d, "store", 2, None)),
+    "a supplier disconnected": ("supplier.end", lambda d: life_cycle.disconnect(d, "supplier", 1, None)),
+    "a carrier's name": ("carrier.name", lambda d: carrier_names.choose(d, 1, 1, "hill")),
+    "an allowance by hand": ("allowance.set", lambda d: allowance.set_limits(d, 1, None, 900, None, 80_000)),
+    "a trouble put off": ("snooze", lambda d: today.snooze(d, "hold:2", 8)),
+}
+
+
+@pytest.fixture
+def busy(small: Small) -> Small:
+    """A SKU with a spare, an order that is ready and one that is held, and a rate."""
+
+    def make(desk: Desk) -> None:
+        lanes.open_lane(desk, 1, [lanes.Part(5, Fraction(1))], use=1)
+        desk.s.add(Rate(base="USD", quote="GBP", day=desk.now - timedelta(days=1), nano=790_000_000))
+        lanes.open_lane(desk, 6, [lanes.Part(4, Fraction(2))], use=1)
+        drafts.PolicyChange("house", "", {"send": "hand", "hold_twice": True}).keep(desk)
+        small.list_sku(desk.s, 50)
+        small.second_store(desk.s)
+        publishing.copy(desk, [4], 2, False)
+        desk.s.add(BuyingAccount(supplier_id=1, name="Card", cap_money=50_000))
+        # One is so dear that it would lose money at its ceiling.
+        desk.s.get(Listing, 5).ceiling = 690
+
+    small.write(make)
+    small.respond()
+    small.order("FINE", ("S-1", 1, 2000))
+    small.order("LOSS", ("S-2", 1, 10))
+    small.order("WORTH", ("S-3", 1, 90_000))
+    small.order("TWO", ("S-4", 1, 2000), ("S-404", 1, 900))
+    for number in ("T-1", "T-2"):
+        small.order(number, ("S-6", 1, 3000))
+    given = {
+        "supplier_id": 1,
+        "order_id": 4,
+        "origin_id": 1,
+        "service": "slow",
+        "currency": "GBP",
+        "goods": 0,
+        "shipping": 0,
+        "handling": 0,
+    }
+    wrong = PurchaseOrder(reference="WRONG", state="accepted", made_at=small.clock.now(), told="no such number", **given)
+    small.write(lambda desk: desk.s.add(wrong))
+    told = "the buyer cancelled, but it is on the road"
+    small.write(lambda desk: cancellations.wants(desk, first(desk, Order, Order.number == "LOSS"), "return", told))
+    small.later(minutes=1)
+    return small
+
+
+@pytest.mark.parametrize("name", ACTS)
+def test_every_act_that_offers_undo_can_be_taken_back_whole(busy: Small, name: str) -> None:
+    kind, do = ACTS[name]
+    before = seen(busy)
+    busy.write(do)
+    assert seen(busy) != before
+    act = busy.act(kind)
+    assert act.undo == "open"
+    busy.later(minutes=1)
+    busy.write(lambda desk: undo.undo(desk, act.id))
+    after = seen(busy)
+    assert {table: (before[table], after[table]) for table in before if before[table] != after[table]} == {}
+    with pytest.raises(Conflict, match="undone already"):
+        busy.write(lambda desk: undo.undo(desk, act.id))
+
+
+def test_every_kind_that_can_be_undone_is_tried_here() -> None:
+    elsewhere = {"watch.respond", "listing.resume", "batch.collect", "batch.paid", "purchase.bill", "letter.read", "listing.sheet"}
+    elsewhere |= {"sheet.purchases", "sheet.changes", "sheet.tracking"}
+    assert {kind for kind, _ in ACTS.values()} | elsewhere == set(undo.UNDO)
+
+
+def test_undo_goes_on_into_the_past_and_never_undoes_an_undo(busy: Small) -> None:
+    start = seen(busy)
+    busy.write(lambda desk: move(desk, units=Fraction(2)))
+    busy.write(lambda desk: move(desk, use=1))
+    busy.write(ACTS["a price by hand"][1])
+    for _ in range(3):
+        busy.write(lambda desk: undo.undo(desk, undo.last_undoable(desk).id))
+    assert seen(busy) == start
+    assert busy.all(select(Act.undo).where(Act.kind == "undo")) == [""] * 3
+
+
+def test_a_sweep_is_undone_as_a_whole_and_the_store_is_told_the_old_values(busy: Small) -> None:
+    before = {row.id: (row.wanted_price, row.wanted_quantity, row.state) for row in busy.all(select(Listing))}
+    busy.sweep({1: (115, 20), 2: (230, 0)})
+    assert busy.listing(2).state == "paused" and busy.listing(1).wanted_price > before[1][0]
+    busy.write(lambda desk: undo.undo(desk, busy.act("watch.respond").id))
+    assert {row.id: (row.wanted_price, row.wanted_quantity, row.state) for row in busy.all(select(Listing))} == before
+    waiting = busy.all(select(Outbox).where(Outbox.kind == "listing", Outbox.state == "waiting"))
+    assert all(row.body["quantity"] == before[row.body["listing"]][1] for row in waiting) and len({r.subject for r in waiting}) == len(
+        waiting
+    )
+    with pytest.raises(Conflict):
+        busy.write(lambda desk: rollback.undo_responses(desk, sweep=1, responses=[]))
+
+
+def test_what_has_gone_out_or_never_could_be_undone_says_so(busy: Small) -> None:
+    busy.write(ACTS["a sending"][1])
+    act = busy.act("order.send")
+    reference = act.after["references"][0]
+
+    def gone(desk: Desk) -> None:
+        row = desk.s.scalars(select(Outbox).where(Outbox.key == reference)).one()
+        row.state, row.tries = "claimed", 1
+
+    busy.write(gone)
+    with pytest.raises(Conflict, match="gone out already"):
+        busy.write(lambda desk: undo.undo(desk, act.id))
+    assert busy.all(select(PurchaseOrder.state).where(PurchaseOrder.reference == reference)) == ["waiting"]
+    busy.write(lambda desk: orders.cancel(desk, first(desk, Order, Order.number == "LOSS").id, "sorry"))
+    with pytest.raises(Conflict, match="cannot be undone"):
+        busy.write(lambda desk: undo.undo(desk, busy.act("order.cancel").id))
+    with pytest.raises(NotFound):
+        busy.write(lambda desk: undo.undo(desk, 10**9))
+
+
+def test_a_change_made_on_what_somebody_else_changed_is_refused(busy: Small) -> None:
+    one = busy.lane(1)
+    busy.write(lambda desk: lanes.change_lane(desk, one.id, one.version, units=Fraction(2)))
+    for do in (
+        lambda desk: lanes.change_lane(desk, one.id, one.version, units=Fraction(5)),
+        lambda desk: lanes.close_lane(desk, one.id, one.version),
+        lambda desk: manual_price.fix_price(desk, 1, 10**6, 999),
+        lambda desk: drafts.FeeChange(1, {"tax_in_price": 0, "payment": 0, "payment_fixed": 0}, [], version=99).keep(desk),
+        lambda desk: drafts.SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, version=99).keep(desk),
+    ):
+        before = seen(busy)
+        with pytest.raises(Conflict, match="somebody changed this"):
+            busy.write(do)
+        assert seen(busy) == before
+
+
+@pytest.mark.parametrize("name", ["limits", "fees", "terms", "rules", "another rate", "a lane's units", "a price by hand"])
+def test_an_older_change_cannot_take_a_newer_one_of_the_same_thing_with_it(busy: Small, name: str) -> None:
+    kind, do = ACTS[name]
+    busy.write(do)
+    first_act, between = busy.act(kind), seen(busy)
+    busy.later(minutes=1)
+    second = {
+        "policy.change": change(lambda d: drafts.PolicyChange("house", "", {"cap": 5})),
+        "fees.change": change(lambda d: drafts.FeeChange(1, {"tax_in_price": 0, "payment": 0, "payment_fixed": 9}, FEES)),
+        "terms.change": change(lambda d: drafts.SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 50_000})),
+        "rule.change": change(lambda d: drafts.RuleChange([drafts.Draft("house", "", 0, {"rule": "add", "rule_value": 900})])),
+        "rate.change": change(lambda d: drafts.RateChange("USD", "GBP", 810_000_000)),
+        "lane.change": lambda d: move(d, units=Fraction(4)),
+        "price.hand": lambda d: manual_price.fix_price(d, 1, first(d, Listing).version, 4999, "another promise"),
+    }[kind]
+    busy.write(second)
+    after = seen(busy)
+    with pytest.raises(Conflict, match="undo that one first"):
+        busy.write(lambda desk: undo.undo(desk, first_act.id))
+    assert seen(busy) == after
+    busy.write(lambda desk: undo.undo(desk, busy.act(kind).id))
+    assert seen(busy) == between
+    busy.write(lambda desk: undo.undo(desk, first_act.id))
