@@ -4807,6 +4807,16 @@ export interface components {
             service: string;
             ship: components["schemas"]["Money"];
         };
+        /**
+         * CutAsk
+         * @description units None = the whole line.
+         */
+        CutAsk: {
+            /** Line */
+            line: number;
+            /** Units */
+            units?: number | null;
+        };
         /** Day */
         Day: {
             /** Day */
@@ -6080,7 +6090,12 @@ export interface components {
         /** LinesAsk */
         LinesAsk: {
             /** Lines */
-            lines: number[];
+            lines: components["schemas"]["CutAsk"][];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /** LinkAsk */
         LinkAsk: {
@@ -6944,6 +6959,18 @@ export interface components {
             suppliers: components["schemas"]["SupplierOrdering"][];
         };
         /**
+         * OrdersAsk
+         * @description cursor None: it stays where it is. unreadable: orders that cannot be handed in, each with why.
+         */
+        OrdersAsk: {
+            /** Cursor */
+            cursor?: string | null;
+            /** Orders */
+            orders?: components["schemas"]["OrderIn"][];
+            /** Unreadable */
+            unreadable?: string[];
+        };
+        /**
          * OrdersStanding
          * @description Where orders stand, and what sending the ready ones means.
          */
@@ -7465,6 +7492,16 @@ export interface components {
             name: string;
             /** Value */
             value: string;
+        };
+        /** PickedOrdersAsk */
+        PickedOrdersAsk: {
+            /** Orders */
+            orders: number[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /** PicksAsk */
         PicksAsk: {
@@ -8264,6 +8301,11 @@ export interface components {
              * @default false
              */
             paid_together: boolean;
+        };
+        /** SendPartAsk */
+        SendPartAsk: {
+            /** Lines */
+            lines: number[];
         };
         /** SenderAsk */
         SenderAsk: {
@@ -9352,28 +9394,6 @@ export interface components {
             supplier: string;
             /** Told */
             told: string;
-        };
-        /**
-         * OrdersAsk
-         * @description cursor None: it stays where it is. unreadable: orders that cannot be handed in, each with why.
-         */
-        amber_lane__api__delivery__agent_leases__OrdersAsk: {
-            /** Cursor */
-            cursor?: string | null;
-            /** Orders */
-            orders?: components["schemas"]["OrderIn"][];
-            /** Unreadable */
-            unreadable?: string[];
-        };
-        /** OrdersAsk */
-        amber_lane__api__orders__order_acts__OrdersAsk: {
-            /** Orders */
-            orders: number[];
-            /**
-             * Why
-             * @default
-             */
-            why: string;
         };
     };
     responses: never;
@@ -14736,7 +14756,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__orders__order_acts__OrdersAsk"];
+                "application/json": components["schemas"]["PickedOrdersAsk"];
             };
         };
         responses: {
@@ -14850,7 +14870,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__orders__order_acts__OrdersAsk"];
+                "application/json": components["schemas"]["PickedOrdersAsk"];
             };
         };
         responses: {
@@ -15817,7 +15837,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LinesAsk"];
+                "application/json": components["schemas"]["SendPartAsk"];
             };
         };
         responses: {
@@ -17882,7 +17902,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["amber_lane__api__delivery__agent_leases__OrdersAsk"];
+                "application/json": components["schemas"]["OrdersAsk"];
             };
         };
         responses: {

@@ -49,19 +49,19 @@ class WhyAsk(Ask):
     why: str = Field("", max_length=300)
 
 
-class OrdersAsk(WhyAsk):
+class PickedOrdersAsk(WhyAsk):
     orders: list[Big] = Field(min_length=1, max_length=100_000)
 
 
 @router.post("/many/allow")
-def allow_many(desk: WriteDesk, ask: OrdersAsk) -> Done:
+def allow_many(desk: WriteDesk, ask: PickedOrdersAsk) -> Done:
     n, left = orders.allow_many(desk, ask.orders, ask.why)
     more = f"; {left} cannot be let go by a word, look at them one by one" if left else ""
     return Done(told=f"{n} order{'' if n == 1 else 's'} may go{more}", count=n)
 
 
 @router.post("/many/cancel")
-def cancel_many(desk: WriteDesk, ask: OrdersAsk) -> Done:
+def cancel_many(desk: WriteDesk, ask: PickedOrdersAsk) -> Done:
     """Cancel orders that are not bought; their stores refund them. Cannot be undone."""
     n, told = orders.cancel_many(desk, ask.orders, ask.why)
     more = f"; {len(told)} were not, the first: {told[0]}" if told else ""
@@ -100,12 +100,12 @@ def cancel_lines(desk: WriteDesk, number: Big, ask: LinesAsk) -> Done:
     return Done(told=order_lines.cancel_lines(desk, number, {one.line: one.units for one in ask.lines}, ask.why))
 
 
-class LinesAsk(Ask):
+class SendPartAsk(Ask):
     lines: list[Big] = Field(min_length=1, max_length=500)
 
 
 @router.post("/{number}/part")
-def send_part(desk: WriteDesk, number: Big, ask: LinesAsk) -> Done:
+def send_part(desk: WriteDesk, number: Big, ask: SendPartAsk) -> Done:
     """Let some lines go first."""
     return Done(told=order_lines.send_part(desk, number, ask.lines))
 
