@@ -20,10 +20,10 @@ from amber_lane.data.setup import FeeRow, Link, Store
 from amber_lane.data.shelf import Listing
 from amber_lane.jobs.delivery import Delivery
 from amber_lane.jobs.polling import Reader
-from amber_lane.services.base.context import Desk
-from amber_lane.services.base.credentials import Safe
+from amber_lane.services.base.context import Context
+from amber_lane.services.base.credentials import CredentialStore
 from amber_lane.services.outbox.listing_changes import want
-from amber_lane.services.partners.connections import Doors
+from amber_lane.services.partners.connections import ConnectorRegistry
 
 from .measure import Report, seconds
 
@@ -50,7 +50,7 @@ def run(report: Report, each: int = 4) -> None:
 
 
 def _deliver(report: Report, folder: Path, address: str, each: int) -> None:
-    db, clock, doors = Database(f"sqlite:///{folder / 'bench.db'}"), SystemClock(), Doors(Safe("bench"), 5)
+    db, clock, doors = Database(f"sqlite:///{folder / 'bench.db'}"), SystemClock(), ConnectorRegistry(CredentialStore("bench"), 5)
     db.migrate()
     with db.writing() as s:
         s.add(
@@ -80,9 +80,9 @@ def _deliver(report: Report, folder: Path, address: str, each: int) -> None:
     took = 0.0
     for lap in range(each):
         with db.writing() as s:
-            desk = Desk(s, clock, "bench")
+            context = Context(s, clock, "bench")
             for listing in s.scalars(select(Listing)).all():
-                want(desk, listing, price=listing.wanted_price + 100, quantity=lap + 1)
+                want(context, listing, price=listing.wanted_price + 100, quantity=lap + 1)
                 total += 1
         took += seconds(lambda: delivery.run("store:1"))
     with db.reading() as s:

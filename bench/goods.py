@@ -27,7 +27,7 @@ from amber_lane.data.source import Item
 from amber_lane.jobs.background_jobs import LongJobs, start
 from amber_lane.jobs.batches import Batches
 from amber_lane.jobs.outbox_senders import PictureDesk
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.catalogue import ingest
 from amber_lane.services.catalogue.search import Finder, Search
 from amber_lane.services.listings import publishing
@@ -90,7 +90,7 @@ def take_alone(n: int) -> dict[str, float]:
                 s.execute(update(Supplier).values(kind="sheet", reading=look(data).reading.kept()))
 
             def take() -> None:
-                catalogue_sheets.take_sheet(1, data, db, lambda s: Desk(s, big.CLOCK, "bench"), lambda done, of: None)
+                catalogue_sheets.take_sheet(1, data, db, lambda s: Context(s, big.CLOCK, "bench"), lambda done, of: None)
 
             took = seconds(take)
             with db.reading() as s:
@@ -121,7 +121,7 @@ def run(report: Report, n: int = 100_000) -> None:
                 "update item set title = printf('%s %d, %s', case id % 4 when 0 then 'red headlamp' when 1 then 'star chart' when 2 then 'field stool' else 'moon map' end,"
                 " id % 977, case id % 3 when 0 then 'padded' else 'canvas blue' end)"
             )
-            ingest.index_words(Desk(s, big.CLOCK, "bench"))
+            ingest.index_words(Context(s, big.CLOCK, "bench"))
         _search(report, db, n)
         _paste(report, db)
         _publish(report, db)
@@ -136,22 +136,22 @@ def _search(report: Report, db: Any, n: int) -> None:
     finder, times, hits = Finder(), [], 0
     rng = random.Random(6)
     with db.reading() as s:
-        filled = seconds(lambda: finder.find(Desk(s, big.CLOCK, "bench"), Search(1)))
+        filled = seconds(lambda: finder.find(Context(s, big.CLOCK, "bench"), Search(1)))
     for lap in range(120):
         if lap % 20 == 10:
             # A sweep has moved some prices since.
             with db.writing() as s:
-                desk = Desk(s, big.CLOCK, "bench")
-                s.execute(update(Item).where(Item.id % 400 == lap).values(cost=Item.cost + 10, changed_at=desk.now))
+                context = Context(s, big.CLOCK, "bench")
+                s.execute(update(Item).where(Item.id % 400 == lap).values(cost=Item.cost + 10, changed_at=context.now))
         sort = SORTS[lap % len(SORTS)]
         ask = Search(
             1, WORDS[lap % len(WORDS)], lands_most=rng.choice([None, 3000]), sort=sort, down=sort != "days", offset=rng.choice([0, 0, 50])
         )
         begin = time.perf_counter()
         with db.reading() as s:
-            desk = Desk(s, big.CLOCK, "bench")
-            found = finder.find(desk, ask)
-            item_rows(desk, finder, found.goods, found.view, 1, found.ids)
+            context = Context(s, big.CLOCK, "bench")
+            found = finder.find(context, ask)
+            item_rows(context, finder, found.goods, found.view, 1, found.ids)
             hits += found.total > 0
         times.append(time.perf_counter() - begin)
     assert hits > 90, hits
@@ -166,14 +166,14 @@ def _search(report: Report, db: Any, n: int) -> None:
 
 def _paste(report: Report, db: Any) -> None:
     with db.writing() as s:
-        desk = Desk(s, big.CLOCK, "bench")
+        context = Context(s, big.CLOCK, "bench")
         fresh = [CatalogueItem(f"PX-{i:05d}", f"Padded lamp {i}", 300 + i, "GBP", 9, "leeds") for i in range(1000)]
-        ingest.bring_in(desk, desk.get(Supplier, 1, "supplier"), fresh)
+        ingest.bring_in(context, context.get(Supplier, 1, "supplier"), fresh)
         text = "\n".join(one.number for one in fresh)
-        number = start(desk, "paste", "paste-bench", "bench", {"text": text, "store": 1}).id
+        number = start(context, "paste", "paste-bench", "bench", {"text": text, "store": 1}).id
     jobs = LongJobs(db, big.CLOCK, None)  # type: ignore[arg-type]
     with db.reading() as s:
-        jobs.finder.find(Desk(s, big.CLOCK, "bench"), Search(1))
+        jobs.finder.find(Context(s, big.CLOCK, "bench"), Search(1))
     took = seconds(jobs.run_due)
     with db.reading() as s:
         job = s.get(Job, number)
@@ -206,7 +206,7 @@ def _publish(report: Report, db: Any) -> None:
 
     def put() -> None:
         with db.writing() as s:
-            assert len(publishing.publish(Desk(s, big.CLOCK, "bench"), ids).sent) == 500
+            assert len(publishing.publish(Context(s, big.CLOCK, "bench"), ids).sent) == 500
 
     took, link = seconds(put), Counting()
     Batches(db, big.CLOCK, 1.0, PictureDesk(db, big.CLOCK)).run("store:1", link, 1000, True)

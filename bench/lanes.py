@@ -16,10 +16,10 @@ from pathlib import Path
 
 from fastapi.testclient import TestClient
 
-from amber_lane.api.app import make_app, make_house
+from amber_lane.api.app import make_app, make_app_state
 from amber_lane.clock import SystemClock
 from amber_lane.data.session import Database
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.imports.sheet_kinds import kind_of
 from amber_lane.services.mapping import audit
 from amber_lane.services.mapping.mapping_queue import to_settle
@@ -56,9 +56,9 @@ def taken(data: bytes, folder: Path, n: int) -> float:
     start = time.perf_counter()
     with db.reading() as s:
         rows = read_sheet(data, kind.required, kind.optional).rows
-        checked = kind.check(Desk(s, big.CLOCK, "bench"), rows, lambda done: None)
+        checked = kind.check(Context(s, big.CLOCK, "bench"), rows, lambda done: None)
     with db.writing() as s:
-        kind.take(Desk(s, big.CLOCK, "bench"), checked)
+        kind.take(Context(s, big.CLOCK, "bench"), checked)
     took = time.perf_counter() - start
     assert checked.counts == {"new": n, "changed": 0, "same": 0, "bad": 0}, checked.counts
     db.close()
@@ -110,7 +110,7 @@ def run(report: Report, n: int = 100_000) -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         big.make(folder, n).close()
-        house = make_house(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=SystemClock())
+        house = make_app_state(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=SystemClock())
         with TestClient(make_app(house), headers={"X-Amber-Lane": "1"}) as client:
             client.post("/api/v1/session/first", json={"mail": "b@amber-lane.example", "password": "long-enough-word", "name": "Bench"})
             for what, query, every, aim in (
@@ -129,11 +129,11 @@ def run(report: Report, n: int = 100_000) -> None:
             s.connection().exec_driver_sql("delete from lane where id <= 300")
             s.connection().exec_driver_sql("update lane set state = 'shut', why = 'another pack' where id between 301 and 600")
         with house.db.reading() as s:
-            desk = Desk(s, house.clock, "bench")
-            rows = to_settle(desk)
+            context = Context(s, house.clock, "bench")
+            rows = to_settle(context)
             assert len(rows) == 600
-            queue = percentile([seconds(lambda: to_settle(desk)) for _ in range(9)], 0.9) * 1000
-            faults = percentile([seconds(lambda: audit.faults(desk)) for _ in range(5)], 0.9) * 1000
+            queue = percentile([seconds(lambda: to_settle(context)) for _ in range(9)], 0.9) * 1000
+            faults = percentile([seconds(lambda: audit.faults(context)) for _ in range(5)], 0.9) * 1000
         report.add(f"lanes: the queue of 600 among {n:,} SKUs", f"{queue:.0f} ms", "under 250 ms", queue < 250)
         report.add(f"lanes: {n:,} looked over for faults", f"{faults:.0f} ms", "under 2,000 ms", faults < 2000)
         house.db.close()

@@ -16,7 +16,7 @@ from sqlalchemy import select
 from amber_lane.core.likeness import OPEN, Row, match
 from amber_lane.data.shelf import Sku
 from amber_lane.data.source import Item
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.catalogue import ingest
 from amber_lane.services.mapping import item_candidates
 from tests.matching import Made, make
@@ -104,14 +104,14 @@ def _one(report: Report, n: int = 100_000) -> None:
                     f"update {table} set title = ?, gtin = ?, mpn = ? where id = ?",
                     [(one.title, one.gtin, one.mpn, i) for i, one in enumerate(part[:rows], 1)],
                 )
-            ingest.index_words(Desk(s, big.CLOCK, "bench"), list(s.scalars(select(Item.id))))
+            ingest.index_words(Context(s, big.CLOCK, "bench"), list(s.scalars(select(Item.id))))
         times = []
         for number in random.Random(3).sample(range(1, 401), 120):
             with db.reading() as s:
                 sku = s.get(Sku, number)
                 assert sku is not None
-                desk = Desk(s, big.CLOCK, "bench")
-                times.append(seconds(lambda desk=desk, sku=sku: item_candidates.offers(desk, sku)))  # type: ignore[misc]
+                context = Context(s, big.CLOCK, "bench")
+                times.append(seconds(lambda context=context, sku=sku: item_candidates.offers(context, sku)))  # type: ignore[misc]
         db.close()
     p95 = percentile(times, 0.95) * 1000
     told = f"{p95:.0f} ms (median {percentile(times, 0.5) * 1000:.0f} ms)"

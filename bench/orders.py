@@ -12,12 +12,12 @@ from pathlib import Path
 
 from fastapi.testclient import TestClient
 
-from amber_lane.api.app import make_app, make_house
+from amber_lane.api.app import make_app, make_app_state
 from amber_lane.connectors.protocols import Purchase, PurchaseAnswer
 from amber_lane.data.base import to_ms
 from amber_lane.data.session import Database
 from amber_lane.jobs.delivery import Delivery
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.imports.sheet_kinds import kind_of
 from amber_lane.services.orders.routing import replan
 from amber_lane.services.purchasing import purchase_orders
@@ -52,12 +52,12 @@ def bring(db: Database, data: bytes) -> float:
     start = time.perf_counter()
     with db.reading() as s:
         rows = read_sheet(data, kind.required, kind.optional).rows
-        checked = kind.check(Desk(s, big.CLOCK, "bench"), rows, lambda done: None)
+        checked = kind.check(Context(s, big.CLOCK, "bench"), rows, lambda done: None)
     assert not checked.bad, checked.bad[:3]
     with db.writing() as s:
-        desk = Desk(s, big.CLOCK, "bench")
-        kind.take(desk, checked)
-        replan(desk, here=True)
+        context = Context(s, big.CLOCK, "bench")
+        kind.take(context, checked)
+        replan(context, here=True)
     return time.perf_counter() - start
 
 
@@ -121,7 +121,7 @@ def run(report: Report) -> None:
 
         def plan() -> None:
             with db.writing() as s:
-                replan(Desk(s, big.CLOCK, "bench"), here=True)
+                replan(Context(s, big.CLOCK, "bench"), here=True)
 
         again = seconds(plan)
         report.add("orders: 10,000 open ones planned anew", f"{again:.1f} s", "under 15 s", again < 15)
@@ -159,15 +159,15 @@ def _buy(report: Report, folder: Path, n: int = 1000) -> None:
     class Door:
         deadline = 5.0
 
-        def of(self, desk: Desk, owner: str, number: int) -> _Slow:
+        def of(self, context: Context, owner: str, number: int) -> _Slow:
             return link
 
     with db.writing() as s:
-        desk = Desk(s, big.CLOCK, "bench")
+        context = Context(s, big.CLOCK, "bench")
         s.connection().exec_driver_sql(
             "insert into link(version, owner, owner_id, address, sealed_key, state, told, may, failures) values (1, 'supplier', 1, '', '', 'good', '', '[]', 0)"
         )
-        made = purchase_orders.send(desk, purchase_orders.ready_orders(desk)[:n])
+        made = purchase_orders.send(context, purchase_orders.ready_orders(context)[:n])
     delivery = Delivery(db, big.CLOCK, Door())  # type: ignore[arg-type]
     took = seconds(lambda: delivery.run("supplier:1"))
     assert len(link.bought) == len(set(link.bought)) == len(made)
@@ -186,7 +186,7 @@ def _today(report: Report, folder: Path) -> None:
     fill(db, PAST)
     bring(db, sheet(300))
     db.close()
-    house = make_house(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=big.CLOCK)
+    house = make_app_state(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=big.CLOCK)
     with TestClient(make_app(house)) as client:
         client.headers["x-amber-lane"] = "1"
         client.post("/api/v1/session/first", json={"name": "B", "mail": "b@x.example", "password": "long-enough-word"}).raise_for_status()

@@ -12,7 +12,7 @@ from pathlib import Path
 import uvicorn
 from playwright.sync_api import sync_playwright
 
-from amber_lane.api.app import make_app, make_house
+from amber_lane.api.app import make_app, make_app_state
 from amber_lane.clock import SystemClock
 from amber_lane.settings import Settings
 
@@ -44,7 +44,7 @@ def run(report: Report, n: int = 100_000) -> None:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
         probe.close()
-        house = make_house(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=SystemClock())
+        house = make_app_state(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=SystemClock())
         server = uvicorn.Server(
             uvicorn.Config(make_app(house), host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)
         )

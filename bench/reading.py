@@ -11,12 +11,12 @@ from pathlib import Path
 
 from fastapi.testclient import TestClient
 
-from amber_lane.api.app import make_app, make_house
+from amber_lane.api.app import make_app, make_app_state
 from amber_lane.api.schemas import rows_out
 from amber_lane.clock import SystemClock
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.grids import goods_grids
-from amber_lane.services.grids.goods_grids import Wish
+from amber_lane.services.grids.goods_grids import GridQuery
 from amber_lane.settings import Settings
 
 from . import big
@@ -35,13 +35,13 @@ def run(report: Report, n: int = 100_000) -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         big.make(folder, n).close()
-        house = make_house(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=SystemClock())
+        house = make_app_state(Settings(data=folder, database_url=f"sqlite:///{folder / 'big.db'}", jobs=False), clock=SystemClock())
         raw = sqlite3.connect(folder / "big.db")
-        ask = Wish("SKU", "price", True, 2000, 100, {"state": "live"})
+        ask = GridQuery("SKU", "price", True, 2000, 100, {"state": "live"})
 
         def ours() -> None:
             with house.db.reading() as s:
-                rows, total = goods_grids.page(Desk(s, house.clock, "bench"), "listings", ask)
+                rows, total = goods_grids.page(Context(s, house.clock, "bench"), "listings", ask)
                 json.dumps(
                     {"rows": rows_out(rows, dict.fromkeys(("price", "landed", "profit", "net", "hand_price"), "currency")), "total": total}
                 )

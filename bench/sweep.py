@@ -12,7 +12,7 @@ import numpy as np
 
 from amber_lane.data.setup import Supplier
 from amber_lane.jobs.portions import Portions
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.monitoring import large_sweeps, sweeps
 
 from . import big
@@ -81,9 +81,9 @@ def run(report: Report, n: int = 100_000) -> None:
             def sweep() -> None:
                 # As the worker does it: in portions that let others write, and what follows for listings after it.
                 with db.writing() as s:
-                    desk = Desk(s, big.CLOCK, "Watch")
-                    number = sweeps.begin(desk, desk.get(Supplier, 1, "supplier")).id
-                large_sweeps.carry_out(db.reading, db.writing, lambda s: Desk(s, big.CLOCK, "Watch"), number, told)
+                    context = Context(s, big.CLOCK, "Watch")
+                    number = sweeps.begin(context, context.get(Supplier, 1, "supplier")).id
+                large_sweeps.carry_out(db.reading, db.writing, lambda s: Context(s, big.CLOCK, "Watch"), number, told)
                 Portions(db, big.CLOCK).run_due()
 
             took = seconds(sweep)

@@ -19,7 +19,7 @@ from amber_lane.core.terms import Terms
 from amber_lane.data.base import from_ms
 from amber_lane.data.session import Database
 from amber_lane.data.setup import Supplier
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.monitoring import sweeps
 from amber_lane.services.pricing import replay
 from amber_lane.services.pricing import what_if as outcomes
@@ -64,8 +64,8 @@ def what_if(report: Report) -> None:
 
             def run(kept: outcomes.Catalogue = kept, db: Database = db) -> None:
                 with db.reading() as s:
-                    desk = Desk(s, big.CLOCK, "bench")
-                    view = outcomes.what_if(desk, DRAFT, lambda facts: kept.read(desk, facts))
+                    context = Context(s, big.CLOCK, "bench")
+                    view = outcomes.what_if(context, DRAFT, lambda facts: kept.read(context, facts))
                     outcomes.histogram(view.then_margin, np.flatnonzero(view.book.counted))
 
             first = seconds(run)
@@ -104,10 +104,10 @@ def past(report: Report, n: int = 1300, days: int = 60) -> None:
 
         def both() -> None:
             with db.reading() as s:
-                desk = Desk(s, PacedClock(from_ms(end), 0), "bench")
-                told = replay.read(desk, days)
-                replay.run(desk, told, None)
-                replay.run(desk, told, DRAFT)
+                context = Context(s, PacedClock(from_ms(end), 0), "bench")
+                told = replay.read(context, days)
+                replay.run(context, told, None)
+                replay.run(context, told, DRAFT)
 
         took = statistics.median(seconds(both) for _ in range(3))
         db.close()
@@ -194,8 +194,8 @@ def weight(report: Report, n: int = 10_000, days: int = 60) -> None:
 
             def sweep(told: sweeps.Told = told, at: datetime = at) -> None:
                 with db.writing() as s:
-                    desk = Desk(s, PacedClock(at, 0), "Watch")
-                    sweeps.take(desk, sweeps.begin(desk, desk.get(Supplier, 1, "supplier")), told)
+                    context = Context(s, PacedClock(at, 0), "Watch")
+                    sweeps.take(context, sweeps.begin(context, context.get(Supplier, 1, "supplier")), told)
 
             took = seconds(sweep)
             quiet = took

@@ -17,8 +17,8 @@ from typing import Any
 import httpx
 from sqlalchemy import select
 
-from amber_lane.api.app import make_house
-from amber_lane.api.deps import House
+from amber_lane.api.app import make_app_state
+from amber_lane.api.deps import AppState
 from amber_lane.clock import PacedClock
 from amber_lane.data.lanes import Lane
 from amber_lane.data.prices import PriceRule
@@ -26,7 +26,7 @@ from amber_lane.data.session import Database
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.fulfilment import parcel_tracking
 from amber_lane.services.listings import going_live
 from amber_lane.services.mapping import lanes
@@ -124,52 +124,52 @@ class Business:
 
     def __init__(self, world: WorldProcess, folder: Path, joined: bool = True) -> None:
         self.world, self.folder = world, folder
-        self.house = self.open()
+        self.app_state = self.open()
         if joined:
             self.join()
 
-    def open(self) -> House:
+    def open(self) -> AppState:
         if not (self.folder / "amber-lane.db").exists():
             self.folder.mkdir(parents=True, exist_ok=True)
             shutil.copy(empty_file(), self.folder / "amber-lane.db")
         settings = Settings(data=self.folder, world=self.world.address, jobs=False, call_deadline=0.6, web=self.folder)
-        return make_house(settings)
+        return make_app_state(settings)
 
-    def desk(self, s: Any, who: str = "Tester") -> Desk:
-        return Desk(s, self.house.clock, who)
+    def context(self, s: Any, who: str = "Tester") -> Context:
+        return Context(s, self.app_state.clock, who)
 
     def join(self) -> None:
-        with self.house.db.writing() as s:
-            desk = self.desk(s)
-            users.make_person(desk, "Tester", "tester@amber-lane.example", "long-enough-word")
-            parcel_tracking.make_templates(desk)
+        with self.app_state.db.writing() as s:
+            context = self.context(s)
+            users.make_person(context, "Tester", "tester@amber-lane.example", "long-enough-word")
+            parcel_tracking.make_templates(context)
             for owner, kind, path in (
                 ("store", "own_site", "/shop/api"),
                 ("supplier", "wholesale_api", "/wholesale/api"),
                 ("carrier", "post_api", "/post/api"),
             ):
                 given = connections.Join(owner, kind, "", f"{self.world.address}{path}", KEYS[owner])
-                connections.join_partner(desk, self.house.doors, given, connections.ask_account(self.house.doors, given))
+                connections.join_partner(context, self.app_state.doors, given, connections.ask_account(self.app_state.doors, given))
             mail = connections.Join("mailbox", "smtp", "Mail", f"smtp://127.0.0.1:{self.world.mail_port}|{self.world.address}/mail/api")
-            connections.join_partner(desk, self.house.doors, mail, connections.ask_account(self.house.doors, mail))
-            going_live.all_on(desk, s.scalars(select(Store)).one())
+            connections.join_partner(context, self.app_state.doors, mail, connections.ask_account(self.app_state.doors, mail))
+            going_live.all_on(context, s.scalars(select(Store)).one())
             # What was sold in the world before this house opened is not its business.
             s.scalars(select(Store)).one().orders_cursor = str(max([0, *(one["seq"] for one in self.world.record()["orders"])]))
             s.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=280_000, min_profit=150, endings="95"))
-            PolicyChange("house", "", {"send": "hand", "resume_sweeps": 2}).keep(desk)
-        self.house.reader.catalogue(1)
-        self.house.reader.listings(1)
-        with self.house.db.writing() as s:
-            desk = self.desk(s)
+            PolicyChange("house", "", {"send": "hand", "resume_sweeps": 2}).keep(context)
+        self.app_state.reader.catalogue(1)
+        self.app_state.reader.listings(1)
+        with self.app_state.db.writing() as s:
+            context = self.context(s)
             pairs = s.execute(select(Sku.id, Item.id).join(Item, (Item.gtin == Sku.gtin) & (Item.gtin != ""))).all()
             for sku, item in pairs:
-                lanes.open_lane(desk, sku, [lanes.Part(item, lanes.Fraction(1))])
+                lanes.open_lane(context, sku, [lanes.Part(item, lanes.Fraction(1))])
         self.settle()
 
     def follow(self) -> None:
         answer = self.world.client.get("/world/clock").json()
-        assert isinstance(self.house.clock, PacedClock)
-        self.house.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
+        assert isinstance(self.app_state.clock, PacedClock)
+        self.app_state.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
 
     def on(self, minutes: float) -> None:
         """Let time pass in the world, without anything being done here."""
@@ -178,28 +178,28 @@ class Business:
 
     def sweep(self) -> dict[str, int]:
         self.on(1)
-        return self.house.reader.sweep(1, "test")
+        return self.app_state.reader.sweep(1, "test")
 
     def settle(self, rounds: int = 1) -> None:
         """Carry out what waits in the outbox, however often it must be tried."""
         for _ in range(rounds):
-            self.house.worker.deliver()
+            self.app_state.worker.deliver()
 
     def round(self, minutes: float = 15) -> None:
         self.on(minutes)
-        self.house.worker.once()
+        self.app_state.worker.once()
 
     def buy(self, **wish: Any) -> str:
         number: str = self.world.post("buy", **wish)["number"]
-        self.house.reader.orders(1)
+        self.app_state.reader.orders(1)
         return number
 
     def one(self, query: Any) -> Any:
-        with self.house.db.reading() as s:
+        with self.app_state.db.reading() as s:
             return s.scalars(query).one()
 
     def all(self, query: Any) -> list[Any]:
-        with self.house.db.reading() as s:
+        with self.app_state.db.reading() as s:
             return list(s.scalars(query))
 
     def listing(self, sku: str) -> Listing:
@@ -210,7 +210,7 @@ class Business:
 
     def laned(self, place: int = 0) -> tuple[str, Item]:
         """A SKU that is on sale with plenty behind it, and its item."""
-        with self.house.db.reading() as s:
+        with self.app_state.db.reading() as s:
             rows = s.execute(
                 select(Sku.code, Item)
                 .join(Lane, Lane.sku_id == Sku.id)
@@ -223,7 +223,7 @@ class Business:
         return rows[place][0], rows[place][1]
 
     def close(self) -> None:
-        self.house.db.close()
+        self.app_state.db.close()
 
 
 __all__ = ["Business", "Store", "Supplier", "WorldProcess", "free_ports"]

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from bench.app_state.make import make
+
 from amber_lane.clock import Clock, SystemClock
 from amber_lane.data.session import Database
 from amber_lane.jobs.portions import Portions
-from amber_lane.services.base.context import Desk
-from bench.house.make import make
+from amber_lane.services.base.context import Context
 
 
 class Grown:
@@ -20,5 +21,5 @@ class Grown:
         self.clock: Clock = SystemClock()
         self.portions = Portions(self.db, self.clock)
 
-    def desk(self, s: object, who: str = "Tester", person: int | None = None) -> Desk:
-        return Desk(s, self.clock, who, person)  # type: ignore[arg-type]
+    def context(self, s: object, who: str = "Tester", person: int | None = None) -> Context:
+        return Context(s, self.clock, who, person)  # type: ignore[arg-type]

@@ -15,13 +15,13 @@ from amber_lane.clock import PacedClock
 from amber_lane.connectors.protocols import Address, StoreOrder, StoreOrderLine
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order
-from amber_lane.data.outbox import Act
+from amber_lane.data.outbox import AuditEntry
 from amber_lane.data.prices import Policy, PriceRule
 from amber_lane.data.session import Database
 from amber_lane.data.setup import Carrier, FeeRow, Link, Mailbox, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.fulfilment import parcel_tracking
 from amber_lane.services.imports.sheet_kinds import kind_of
 from amber_lane.services.mapping import lanes
@@ -47,7 +47,7 @@ class Small:
     def fill(self, items: int = 6) -> None:
         """Rows for a house of its own; the tests copy the file."""
         with self.db.writing() as s:
-            parcel_tracking.make_templates(self.desk(s))
+            parcel_tracking.make_templates(self.context(s))
             s.add(Store(id=1, code="ONE", name="First shop", kind="own_site", country="GB", currency="GBP", **ON))
             s.add(Supplier(id=1, code="SUP", name="Supply House", kind="wholesale_api", country="GB", currency="GBP"))
             s.flush()
@@ -73,7 +73,7 @@ class Small:
             for n in range(1, items + 1):
                 self.list_sku(s, n)
             for n in range(1, items + 1):
-                lanes.open_lane(self.desk(s), n, [lanes.Part(n, Fraction(1))])
+                lanes.open_lane(self.context(s), n, [lanes.Part(n, Fraction(1))])
 
     def list_sku(self, s: Any, number: int, store: int = 1, price: int = 1000, currency: str = "GBP") -> Listing:
         """A SKU S-n on sale in a store."""
@@ -97,8 +97,8 @@ class Small:
         s.flush()
         return store
 
-    def desk(self, s: Any, who: str = "Tester") -> Desk:
-        return Desk(s, self.clock, who)
+    def context(self, s: Any, who: str = "Tester") -> Context:
+        return Context(s, self.clock, who)
 
     def later(self, **span: float) -> None:
         self.clock.set(self.clock.now() + timedelta(**span), 0)
@@ -106,7 +106,7 @@ class Small:
     def write(self, do: Any) -> Any:
         """Do something in one transaction."""
         with self.db.writing() as s:
-            return do(self.desk(s))
+            return do(self.context(s))
 
     def listing(self, number: int, store: int = 1) -> Listing:
         with self.db.reading() as s:
@@ -120,12 +120,12 @@ class Small:
         with self.db.reading() as s:
             return s.scalars(select(Lane).where(Lane.sku_id == number, Lane.use == use, Lane.until.is_(None))).one()
 
-    def act(self, kind: str) -> Act:
+    def act(self, kind: str) -> AuditEntry:
         with self.db.reading() as s:
-            return s.scalars(select(Act).where(Act.kind == kind).order_by(Act.id.desc()).limit(1)).one()
+            return s.scalars(select(AuditEntry).where(AuditEntry.kind == kind).order_by(AuditEntry.id.desc()).limit(1)).one()
 
     def respond(self) -> dict[str, int]:
-        return self.write(lambda desk: respond(desk, None))
+        return self.write(lambda context: respond(context, None))
 
     def sweep(self, changes: dict[int, tuple[int, int]], tiers: dict[int, tuple[tuple[int, int], ...]] | None = None) -> dict[str, int]:
         """A whole sweep of the supplier in which some items have another cost and stock."""
@@ -140,8 +140,8 @@ class Small:
                 self.clock.now(),
                 tiers=None if tiers is None else [tiers.get(item.id, ()) for item in items],
             )
-            desk = self.desk(s, "Watch")
-            return sweeps.take(desk, sweeps.begin(desk, s.get(Supplier, 1)), told)
+            context = self.context(s, "Watch")
+            return sweeps.take(context, sweeps.begin(context, s.get(Supplier, 1)), told)
 
     def order(
         self, number: str, *lines: tuple[str, int, int], country: str = "GB", promised_days: int | None = 9, buyer: Address = BUYER
@@ -157,10 +157,10 @@ class Small:
             None if promised_days is None else (self.clock.now() + timedelta(days=promised_days)).date(),
         )
         with self.db.writing() as s:
-            desk = self.desk(s)
-            row = orders.take_in(desk, s.get(Store, 1), given)
+            context = self.context(s)
+            row = orders.take_in(context, s.get(Store, 1), given)
             assert row is not None
-            orders.after_sales(desk, [row])
+            orders.after_sales(context, [row])
             return row
 
     def sheet(self, name: str, text: str) -> Any:
@@ -168,7 +168,7 @@ class Small:
         kind = kind_of(name)
         rows = list(read_sheet(text.encode(), kind.required, kind.optional).rows)
         with self.db.writing() as s:
-            desk = self.desk(s)
-            checked = kind.check(desk, rows, lambda n: None)
-            kind.take(desk, checked)
+            context = self.context(s)
+            checked = kind.check(context, rows, lambda n: None)
+            kind.take(context, checked)
         return checked

@@ -84,7 +84,7 @@ def _at(steps: list[Any], at: int) -> Any:
 def live(business: Business, days: float = 7, minutes: int = 30, seed: int = 5) -> Week:
     """Let the days pass: costs and stocks move, some run out and some flicker, and one fault after another is turned on."""
     world, luck = business.world, random.Random(seed)
-    with business.house.db.reading() as s:
+    with business.app_state.db.reading() as s:
         rows = s.execute(
             select(Sku.code, Item.number, Item.cost, Item.stock)
             .join(Lane, Lane.sku_id == Sku.id)
@@ -98,7 +98,7 @@ def live(business: Business, days: float = 7, minutes: int = 30, seed: int = 5) 
     now = {number: [cost, stock] for _, number, cost, stock in rows}
     base = {number: cost for number, (cost, _) in now.items()}
     lines = [Line(code, number, 0.0, int(landed[code]) - cost) for code, number, cost, _ in rows]
-    begun = to_ms(business.house.clock.now())
+    begun = to_ms(business.app_state.clock.now())
     week = Week(lines, begun, begun)
     for line in lines:
         line.true.append((begun, *now[line.number]))
@@ -123,28 +123,28 @@ def live(business: Business, days: float = 7, minutes: int = 30, seed: int = 5) 
             world.post("items", number=number, cost=cost, stock=stock)
             for line in lines:
                 if line.number == number:
-                    line.true.append((to_ms(business.house.clock.now()), cost, stock))
+                    line.true.append((to_ms(business.app_state.clock.now()), cost, stock))
         business.on(minutes)
-        business.house.worker.once()
+        business.app_state.worker.once()
         # What a failing store did not take is tried again within the next minutes, as it is by the worker's beat.
         for _ in range(12):
             business.settle()
-            with business.house.db.reading() as s:
-                if not queue.waiting(business.desk(s)):
+            with business.app_state.db.reading() as s:
+                if not queue.waiting(business.context(s)):
                     break
             business.on(0.5)
     world.calm()
     for _ in range(4):
         business.round(minutes)
         business.settle()
-    week.ended = to_ms(business.house.clock.now())
+    week.ended = to_ms(business.app_state.clock.now())
     for line in lines:
         for one in world.shown(line.sku):
             line.shown.append((one["at"], one["price"], one["quantity"], one["state"] == "live"))
         line.shown.sort(key=lambda step: step[0])
         before = [step for step in line.shown if step[0] <= begun]
         line.shown = [*before[-1:], *(step for step in line.shown if step[0] > begun)]
-    with business.house.db.reading() as s:
+    with business.app_state.db.reading() as s:
         for number, cost, stock, verdict, at in s.execute(
             select(Item.number, Sighting.cost, Sighting.stock, Sighting.verdict, Sighting.at)
             .join(Item, Item.id == Sighting.item_id)

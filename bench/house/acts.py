@@ -16,7 +16,7 @@ import httpx
 
 from .server import Server
 
-Act = Callable[[Server, int], None]
+AuditEntry = Callable[[Server, int], None]
 
 
 @dataclass

@@ -15,14 +15,14 @@ from amber_lane.clock import SystemClock
 from amber_lane.core.money import Ints
 from amber_lane.data.base import to_ms
 from amber_lane.data.lanes import Lane, LanePart
-from amber_lane.data.outbox import Act
+from amber_lane.data.outbox import AuditEntry
 from amber_lane.data.prices import Policy, PriceRule, Rate
 from amber_lane.data.session import Database
 from amber_lane.data.setup import Carrier, FeeRow, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
-from amber_lane.data.watch import Response, Sighting, Sweep
-from amber_lane.services.base.context import Desk
+from amber_lane.data.watch import ListingDecision, Sighting, Sweep
+from amber_lane.services.base.context import Context
 from amber_lane.services.pricing import sales_velocity
 
 from . import trade
@@ -105,7 +105,7 @@ def make(folder: Path, n: int, seed: int = 18) -> Database:
         trade.orders(s, n, luck, now, cost)
         trade.outbox(s, n, luck, now)
         # As the hourly look would find it.
-        for sold, sku in sales_velocity.moved(Desk(s, SystemClock(), "Watch")):
+        for sold, sku in sales_velocity.moved(Context(s, SystemClock(), "Watch")):
             s.execute(text("update sku set pace = :pace where id = :id"), {"pace": sold, "id": sku})
         s.connection().exec_driver_sql(
             "insert into item_fts(rowid, title, brand, options, category, number, gtin, mpn)"
@@ -316,7 +316,7 @@ def _past_of_watch(s: Session, n: int, luck: np.random.Generator, now: int, cost
     acts = 2000 + n // 5
     write(
         s,
-        Act,
+        AuditEntry,
         acts,
         at=[now - DAYS * DAY + i * (DAYS * DAY // acts) for i in range(acts)],
         who=lambda i: "Watch" if i % 4 else "Ann",
@@ -340,7 +340,7 @@ def _past_of_watch(s: Session, n: int, luck: np.random.Generator, now: int, cost
     )
     write(
         s,
-        Response,
+        ListingDecision,
         m,
         sweep_id=place + 1,
         listing_id=listing,

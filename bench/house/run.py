@@ -116,7 +116,7 @@ def idle(server: Server, seconds: float = 20) -> Figure:
         return Figure("idle, five pages open", 100 * (server.cpu() - before) / seconds, "%", 3, "machine")
 
 
-def act(server: Server, name: str, does: acts.Act, rows: int, most: float | None = None) -> list[Figure]:
+def act(server: Server, name: str, does: acts.AuditEntry, rows: int, most: float | None = None) -> list[Figure]:
     """One act on many rows with somebody writing meanwhile: seconds, and what those small writes took."""
     with acts.Writer(server.person()) as writer:
         begun = time.perf_counter()

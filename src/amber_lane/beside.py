@@ -69,8 +69,8 @@ def work(settings: Settings) -> None:
     from .connectors import outside
     from .data.session import Database
     from .jobs.worker import Worker
-    from .services.base.credentials import Safe
-    from .services.partners.connections import Doors
+    from .services.base.credentials import CredentialStore
+    from .services.partners.connections import ConnectorRegistry
 
     gc.freeze()
     outside.allow(settings.reachable)
@@ -78,8 +78,8 @@ def work(settings: Settings) -> None:
     for sign in (signal.SIGTERM, signal.SIGINT):
         signal.signal(sign, lambda *_: over.set())
     db, clock = Database(settings.url), make_clock(settings)
-    safe = Safe.at(settings.data, settings.secret)
-    worker = Worker(db, clock, Doors(safe, settings.call_deadline), settings.data, settings.world)
+    safe = CredentialStore.at(settings.data, settings.secret)
+    worker = Worker(db, clock, ConnectorRegistry(safe, settings.call_deadline), settings.data, settings.world)
     worker.start()
     parent = os.getppid()
     look, status = time.monotonic() + SOONEST, 0

@@ -124,7 +124,7 @@ def serve(
     gc.disable()
     # Much of what is worked on beside the pages is Python; so often it makes room for what answers people.
     sys.setswitchinterval(0.001)
-    from .api.app import make_app, make_house
+    from .api.app import make_app, make_app_state
     from .settings import Settings
 
     logs.set_up()
@@ -138,7 +138,7 @@ def serve(
 
     # The tables are brought up to date here, before the worker begins.
     beside = Beside(world) if settings.jobs else None
-    app = make_app(make_house(settings.model_copy(update={"jobs": False})), beside)
+    app = make_app(make_app_state(settings.model_copy(update={"jobs": False})), beside)
     gc.freeze()
     gc.enable()
     config = uvicorn.Config(
@@ -255,16 +255,16 @@ def new_password(
     """Let somebody in again whom no manager can: a new password, and no second step until they set it up anew."""
     from .clock import SystemClock
     from .data.session import Database
-    from .services.base.context import Desk
-    from .services.base.errors import DeskError
+    from .services.base.context import Context
+    from .services.base.errors import UseCaseError
     from .services.people.password_reset import say_for
     from .settings import Settings
 
     db = Database(Settings().url)
     try:
         with db.writing() as s:
-            typer.echo(say_for(Desk(s, SystemClock(), "the machine"), mail.lower(), password))
-    except DeskError as error:
+            typer.echo(say_for(Context(s, SystemClock(), "the machine"), mail.lower(), password))
+    except UseCaseError as error:
         typer.echo(f"amber-lane: {error.told}", err=True)
         raise typer.Exit(2) from error
     finally:
@@ -374,14 +374,14 @@ def openapi() -> None:
     import tempfile
 
     from . import logs
-    from .api.app import make_app, make_house
+    from .api.app import make_app, make_app_state
     from .settings import Settings
 
     logs.set_up()
     with tempfile.TemporaryDirectory() as folder:
-        house = make_house(Settings(data=Path(folder), database_url="", world="", jobs=False, web=Path(folder)))
-        typer.echo(json.dumps(make_app(house).openapi(), indent=1, sort_keys=True))
-        house.db.close()
+        app_state = make_app_state(Settings(data=Path(folder), database_url="", world="", jobs=False, web=Path(folder)))
+        typer.echo(json.dumps(make_app(app_state).openapi(), indent=1, sort_keys=True))
+        app_state.db.close()
 
 
 if __name__ == "__main__":

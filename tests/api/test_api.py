@@ -20,7 +20,7 @@ from schemathesis.checks import CHECKS, load_all_checks
 from schemathesis.config import SchemathesisConfig
 
 from amber_lane.api import deps
-from amber_lane.api.app import make_app, make_house
+from amber_lane.api.app import make_app, make_app_state
 from amber_lane.api.document import OPEN
 from amber_lane.api.pricing import exchange_rates
 from amber_lane.clock import SystemClock
@@ -37,7 +37,7 @@ OURS = {"X-Amber-Lane": "1"}
 def app(tmp_path_factory):
     folder = tmp_path_factory.mktemp("api")
     (folder / "index.html").write_text("<p>page</p>")
-    house = make_house(Settings(data=folder, jobs=False, web=folder, call_deadline=0.3), clock=SystemClock())
+    house = make_app_state(Settings(data=folder, jobs=False, web=folder, call_deadline=0.3), clock=SystemClock())
     return make_app(house)
 
 
@@ -136,7 +136,7 @@ def test_bad_input_gets_a_clear_word(client, method, path, body, status, said):
 
 
 def test_keys_are_kept_sealed_and_never_shown(app, client):
-    house = app.state.house
+    house = app.state.app_state
     sealed = house.doors.safe.seal("very-secret")
     assert "very-secret" not in sealed and house.doors.safe.open(sealed) == "very-secret"
     assert oct((house.settings.data / "secret").stat().st_mode)[-3:] == "600"
@@ -153,14 +153,14 @@ def test_a_sheet_comes_in_with_a_preview_and_bad_rows_come_back(app, client):
     )
     sheet = "store,sku,title,price,quantity\nStall,S-1,Lamp,12.00,5\nStall,S-2,Lamp,-4,5\n"
     started = client.post("/api/v1/sheets/listings/check", files={"file": ("l.csv", sheet)}).json()
-    app.state.house.worker.jobs.run_due()
+    app.state.app_state.worker.jobs.run_due()
     job = client.get(f"/api/v1/jobs/{started['job']}").json()
     assert job["state"] == "done" and job["result"]["counts"] == {"new": 1, "changed": 0, "same": 0, "bad": 1}
     assert client.get("/api/v1/prices/listings").json()["total"] == 0
     bad = client.get(f"/api/v1/sheets/listings/bad/{started['token']}.csv").text
     assert bad.splitlines()[1].startswith("Stall,S-2") and "between 0.01" in bad
     client.post("/api/v1/sheets/listings/take", json={"token": started["token"]})
-    app.state.house.worker.jobs.run_due()
+    app.state.app_state.worker.jobs.run_due()
     row = client.get("/api/v1/prices/listings?filters=state:live").json()
     assert row["total"] == 1 and row["rows"][0]["price"] == {"amount": "12.00", "currency": "GBP"}
     out = client.get("/api/v1/sheets/lists/listings.csv").text
@@ -183,7 +183,7 @@ def document(app, client, monkeypatch):
     """The interface's document as tests are made from it. What is meant well may be refused for what it means (422), and a partner that
     is not there is told of (502)."""
     for name in ("tries", "links", "tokens"):
-        monkeypatch.setattr(getattr(app.state.house, name), "wait", lambda *_: 0.0)
+        monkeypatch.setattr(getattr(app.state.app_state, name), "wait", lambda *_: 0.0)
     raw = client.get("/api/openapi.json").json()
     assert {"401", "403", "404", "409", "422"} <= raw["paths"]["/api/v1/lanes"]["post"]["responses"].keys()
     raw["components"].pop("securitySchemes")

@@ -14,9 +14,9 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import select, update
 
-from amber_lane.api.app import make_app, make_house
+from amber_lane.api.app import make_app, make_app_state
 from amber_lane.data.lanes import Lane
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.services.people import users
@@ -52,8 +52,8 @@ class Calls:
 @pytest.fixture
 def calls(small: Small, tmp_path: Path) -> Iterator[Calls]:
     small.respond()
-    small.write(lambda desk: users.make_person(desk, "Tester", **PERSON))
-    house = make_house(Settings(data=tmp_path, database_url=small.db.url, jobs=False, web=tmp_path), clock=small.clock)
+    small.write(lambda context: users.make_person(context, "Tester", **PERSON))
+    house = make_app_state(Settings(data=tmp_path, database_url=small.db.url, jobs=False, web=tmp_path), clock=small.clock)
     with TestClient(make_app(house), headers={"X-Amber-Lane": "1"}) as client:
         assert client.post("/api/v1/session", json=PERSON).status_code == 200
         yield Calls(client)
@@ -67,9 +67,9 @@ def test_what_opening_a_lane_would_do_is_what_it_does(calls: Calls, small: Small
     assert [(one["sku"], one["orders"]) for one in calls.get("/lanes/to-settle")["rows"]] == [("S-6", 1)]
     found = calls.get("/lanes/skus/6/candidates", words="I-5")
     ask = {"sku_id": 6, "parts": [{"item_id": found[0]["item_id"], "units": "1/2"}]}
-    acts, sent = len(small.all(select(Act))), len(small.all(select(Outbox)))
+    acts, sent = len(small.all(select(AuditEntry))), len(small.all(select(Outbox)))
     seen = calls.post("/lanes/preview", **ask)
-    assert (len(small.all(select(Act))), len(small.all(select(Outbox)))) == (acts, sent), "a look writes nothing"
+    assert (len(small.all(select(AuditEntry))), len(small.all(select(Outbox)))) == (acts, sent), "a look writes nothing"
     assert seen["landed"] == {"amount": "6.30", "currency": "GBP"} and seen["orders"] == 1
     assert "1 pack of I-5 is bought whole, and 1 of 2 are left over" in seen["packs"]
     calls.post("/lanes", 201, **ask)
@@ -123,7 +123,7 @@ def test_a_draft_is_seen_applied_to_some_and_refused_when_the_world_moved(calls:
     draft = {"rules": [{"scope": "house", "scope_key": "", "band_from": 0, "rule": "multiple", "rule_value": 4_000_000}]}
     seen = calls.post("/prices/what-if", **draft)
     assert seen["counts"]["rise"] == 6 and seen["movers"][0]["then"] != seen["movers"][0]["now"]
-    small.write(lambda desk: setattr(desk.get(Item, 2, "item"), "stock", 0))
+    small.write(lambda context: setattr(context.get(Item, 2, "item"), "stock", 0))
     assert "costs have moved" in calls.post("/prices/apply", 409, **draft, seen=seen["counts"])["detail"]
     again = calls.post("/prices/what-if", **draft)
     only = [seen["movers"][0]["listing"]]
@@ -190,7 +190,7 @@ def test_the_pulse_changes_whenever_something_was_done(calls: Calls, small: Smal
     small.sweep({1: (120, 20)})
     marks.append(calls.get("/pulse")["seen"])
     assert calls.get("/pulse")["to_send"] > 0 and calls.get("/pulse")["last"] is None, "the program's act is no one's to undo by key"
-    small.write(lambda desk: setattr(small.all(select(Outbox))[0], "state", "done"))
+    small.write(lambda context: setattr(small.all(select(Outbox))[0], "state", "done"))
     lane = small.lane(2)
     calls.client.patch(f"/api/v1/lanes/{lane.id}", json={"version": lane.version, "state": "slow"})
     marks.append(calls.get("/pulse")["seen"])
@@ -201,7 +201,7 @@ def test_each_person_undoes_their_own_last_act_whatever_others_and_the_program_d
     calls.client.patch(f"/api/v1/lanes/{small.lane(2).id}", json={"version": small.lane(2).version, "state": "slow"})
     mine = calls.get("/pulse")["last"]
     small.sweep({1: (120, 20)})
-    small.write(lambda desk: users.make_person(desk, "Tester", "other@amber-lane.example", PERSON["password"]))
+    small.write(lambda context: users.make_person(context, "Tester", "other@amber-lane.example", PERSON["password"]))
     with TestClient(calls.client.app, headers={"X-Amber-Lane": "1"}) as client:
         other = Calls(client)
         other.post("/session", mail="other@amber-lane.example", password=PERSON["password"])
@@ -226,7 +226,7 @@ def test_a_store_that_may_be_written_to_again_catches_up(calls: Calls, small: Sm
 
     # The store shows what we want.
     shown = {"shown_price": Listing.wanted_price, "shown_quantity": Listing.wanted_quantity, "shown_state": Listing.state}
-    small.write(lambda desk: desk.s.execute(update(Listing).values(**shown)))
+    small.write(lambda context: context.session.execute(update(Listing).values(**shown)))
     before, sent = small.listing(2).wanted_price, len(small.all(select(Outbox)))
     switch(False)
     small.sweep({2: (275, 20), 3: (300, 0)})

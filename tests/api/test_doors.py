@@ -13,14 +13,14 @@ from httpx import Response
 from sqlalchemy import select, update
 
 from amber_lane.api import headers
-from amber_lane.api.app import make_app, make_house
-from amber_lane.api.deps import House
+from amber_lane.api.app import make_app, make_app_state
+from amber_lane.api.deps import AppState
 from amber_lane.api.people import sign_in
 from amber_lane.clock import SystemClock
-from amber_lane.data.outbox import Act
+from amber_lane.data.outbox import AuditEntry
 from amber_lane.data.setup import SignIn
 from amber_lane.services.base import credentials
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.delivery import agent_leases
 from amber_lane.services.partners import connections
 from amber_lane.services.people import passwords, sessions, users
@@ -32,19 +32,19 @@ WORD = "seven quiet herons"
 
 
 @pytest.fixture
-def house(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[House]:
+def house(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[AppState]:
     (tmp_path / "index.html").write_text("<p>page</p>")
     # The work of a password is its strength, and nothing that is asked here.
     monkeypatch.setattr(credentials, "_hasher", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
     monkeypatch.setattr(sign_in, "_NOBODY", credentials.hash_password("nobody at all"))
-    made = make_house(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
+    made = make_app_state(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
     with made.db.writing() as s:
         for name, mail in (("Ada", ADA), ("Wren", WREN)):
-            users.make_person(Desk(s, made.clock, "Tester"), name, mail, WORD)
+            users.make_person(Context(s, made.clock, "Tester"), name, mail, WORD)
     yield made
 
 
-def browser(house: House, mail: str = "", address: str = "testclient", base: str = "http://testserver") -> TestClient:
+def browser(house: AppState, mail: str = "", address: str = "testclient", base: str = "http://testserver") -> TestClient:
     client = TestClient(make_app(house), headers=OURS, client=(address, 5000), base_url=base)
     if mail:
         answer = enter(client, mail)
@@ -62,19 +62,19 @@ def inside(client: TestClient) -> bool:
     return answer.status_code == 200
 
 
-def test_signing_out_ends_it_on_the_server_too(house: House) -> None:
+def test_signing_out_ends_it_on_the_server_too(house: AppState) -> None:
     one, other = browser(house, ADA), browser(house, ADA)
     kept = dict(one.cookies)
     assert one.delete("/api/v1/session").json()["told"] == "Ada signed out" and not inside(one)
     one.cookies.update(kept)
     assert not inside(one) and inside(other), "a cookie that was copied is worth nothing any more"
     with house.db.reading() as s:
-        kinds = list(s.scalars(select(Act.kind).order_by(Act.id)))
+        kinds = list(s.scalars(select(AuditEntry.kind).order_by(AuditEntry.id)))
         assert kinds.count("person.in") == 2 and kinds.count("person.out") == 1
         assert not s.scalar(select(SignIn.id).where(SignIn.hash.in_(kept.values()))), "only a hash of it is kept"
 
 
-def test_one_sees_where_one_is_signed_in_and_ends_what_is_not_oneself(house: House) -> None:
+def test_one_sees_where_one_is_signed_in_and_ends_what_is_not_oneself(house: AppState) -> None:
     here, lost, other = browser(house, ADA), browser(house, ADA, "10.0.0.9"), browser(house, WREN)
     rows = here.get("/api/v1/session/mine").json()
     assert [(one["address"], one["this"]) for one in rows] == [("10.0.0.9", False), ("testclient", True)]
@@ -83,7 +83,7 @@ def test_one_sees_where_one_is_signed_in_and_ends_what_is_not_oneself(house: Hou
     assert not inside(lost) and inside(here)
 
 
-def test_a_new_password_ends_all_other_sign_ins(house: House) -> None:
+def test_a_new_password_ends_all_other_sign_ins(house: AppState) -> None:
     here, lost = browser(house, ADA), browser(house, ADA)
     for was, fresh, field in (("wrong", "nine loud geese now", "was"), (WORD, "short", "password"), (WORD, "Ada-Ada-Ada-1", "password")):
         answer = here.post("/api/v1/session/password", json={"was": was, "fresh": fresh})
@@ -93,7 +93,7 @@ def test_a_new_password_ends_all_other_sign_ins(house: House) -> None:
     assert enter(lost, ADA).status_code == 401 and enter(lost, ADA, "nine loud geese now").status_code == 200
 
 
-def test_another_role_holds_at_once_and_who_is_removed_is_out(house: House) -> None:
+def test_another_role_holds_at_once_and_who_is_removed_is_out(house: AppState) -> None:
     ada, wren = browser(house, ADA), browser(house, WREN)
     people = {one["name"]: one for one in ada.get("/api/v1/setup/people").json()}
     number, path = people["Wren"]["id"], "/api/v1/setup/people"
@@ -119,7 +119,7 @@ def test_another_role_holds_at_once_and_who_is_removed_is_out(house: House) -> N
 
 
 @pytest.mark.parametrize(("column", "life"), [("seen_at", sessions.IDLE), ("at", sessions.LONGEST)])
-def test_a_sign_in_ends_when_left_alone_and_after_its_longest_life(house: House, column: str, life: timedelta) -> None:
+def test_a_sign_in_ends_when_left_alone_and_after_its_longest_life(house: AppState, column: str, life: timedelta) -> None:
     client = browser(house, ADA)
     for left, stays in ((timedelta(minutes=1), True), (-timedelta(minutes=1), False)):
         with house.db.writing() as s:
@@ -130,7 +130,7 @@ def test_a_sign_in_ends_when_left_alone_and_after_its_longest_life(house: House,
                 assert s.scalar(select(SignIn.seen_at)) > sessions.now() - timedelta(minutes=1), "using it keeps it open"
 
 
-def test_wrong_tries_wait_longer_and_longer_and_lock_nobody_out_for_good(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_wrong_tries_wait_longer_and_longer_and_lock_nobody_out_for_good(house: AppState, monkeypatch: pytest.MonkeyPatch) -> None:
     at = [1000.0]
     monkeypatch.setattr(passwords.time, "monotonic", lambda: at[0])
     browser(house, ADA, "10.0.0.1")
@@ -151,7 +151,7 @@ def test_wrong_tries_wait_longer_and_longer_and_lock_nobody_out_for_good(house: 
     at[0] += passwords.LONGEST_WAIT + 1
     assert enter(browser(house, address="198.51.100.1"), ADA).status_code == 200
     with house.db.reading() as s:
-        told = list(s.scalars(select(Act.told).where(Act.kind == "person.refused")))
+        told = list(s.scalars(select(AuditEntry.told).where(AuditEntry.kind == "person.refused")))
         assert "a wrong password for Ada, from 203.0.113.7" in told
 
 
@@ -182,7 +182,7 @@ def test_the_cookie_belongs_to_this_host_alone_behind_tls(tmp_path: Path) -> Non
     ):
         folder = tmp_path / (name + root.strip("/"))
         folder.mkdir()
-        house = make_house(Settings(data=folder, jobs=False, web=folder, public=public, root_path=root), clock=SystemClock())
+        house = make_app_state(Settings(data=folder, jobs=False, web=folder, public=public, root_path=root), clock=SystemClock())
         client = TestClient(make_app(house), headers=OURS, base_url=public or "http://testserver", root_path=root)
         answer = client.post("/api/v1/session/first", json={"name": "Ada", "mail": ADA, "password": WORD})
         kept = answer.headers["set-cookie"].lower()
@@ -190,7 +190,7 @@ def test_the_cookie_belongs_to_this_host_alone_behind_tls(tmp_path: Path) -> Non
         assert ("secure" in kept) is secure and ("strict-transport-security" in answer.headers) is secure
 
 
-def test_every_answer_says_what_the_browser_may_do(house: House) -> None:
+def test_every_answer_says_what_the_browser_may_do(house: AppState) -> None:
     client = browser(house, ADA)
     for path in ("/", "/api/v1/today", "/api/v1/nowhere", "/api/v1/shelf/pictures/1"):
         told = client.get(path).headers
@@ -203,7 +203,7 @@ def test_every_answer_says_what_the_browser_may_do(house: House) -> None:
         assert told.get("cache-control") == "no-store" or path == "/"
 
 
-def test_what_is_too_much_or_of_nobody_is_not_even_read(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_is_too_much_or_of_nobody_is_not_even_read(house: AppState, monkeypatch: pytest.MonkeyPatch) -> None:
     client, stranger, read = browser(house, ADA), browser(house), [0]
 
     def much(n: int) -> Iterator[bytes]:
@@ -226,21 +226,23 @@ def test_what_is_too_much_or_of_nobody_is_not_even_read(house: House, monkeypatc
         assert answer.status_code == status and answer.headers["content-type"] == "application/problem+json"
 
 
-def test_wrong_tokens_of_programs_are_counted_and_keep_no_right_one_waiting(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_wrong_tokens_of_programs_are_counted_and_keep_no_right_one_waiting(house: AppState, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(passwords.time, "monotonic", lambda: 1000.0)
     with house.db.writing() as s:
-        desk = Desk(s, house.clock, "Tester")
-        store = connections.join_uncalled(desk, connections.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
-        token = agent_leases.make_token(desk, store.id)
+        context = Context(s, house.clock, "Tester")
+        store = connections.join_uncalled(context, connections.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        token = agent_leases.make_token(context, store.id)
     client = browser(house)
     hello = [client.get("/api/v1/program/hello", headers={"Authorization": f"Bearer guess-{n}"}).status_code for n in range(9)]
     assert hello == [401] * 4 + [429] * 5
     assert client.get("/api/v1/program/hello", headers={"Authorization": f"Bearer {token}"}).status_code == 200
     with house.db.reading() as s:
-        assert list(s.scalars(select(Act.told).where(Act.kind == "program.refused"))) == ["5 wrong tokens of programs from testclient"]
+        assert list(s.scalars(select(AuditEntry.told).where(AuditEntry.kind == "program.refused"))) == [
+            "5 wrong tokens of programs from testclient"
+        ]
 
 
-def test_what_is_typed_hides_nothing_and_is_no_line_of_a_mail(house: House) -> None:
+def test_what_is_typed_hides_nothing_and_is_no_line_of_a_mail(house: AppState) -> None:
     ada = browser(house, ADA)
 
     def let_in(name: str, mail: str) -> Response:

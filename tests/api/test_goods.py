@@ -9,7 +9,7 @@ import pytest
 from openpyxl import load_workbook
 from sqlalchemy import select, update
 
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
@@ -28,12 +28,12 @@ ADDRESS = {"name": "Wren", "address_1": "4 Row", "city": "Whitby", "postcode": "
 def goods(calls: Calls, small: Small) -> Calls:
     """Items 7 to 9 are three sizes of a vest that nobody sells yet."""
 
-    def make(desk: Any) -> None:
+    def make(context: Any) -> None:
         for n, size in enumerate(("S", "M", "L"), 7):
             words = {"title": f"Oxmoor night vest {size}", "options": size, "brand": "Oxmoor", "gtin": ""}
-            desk.s.add(Item(id=n, supplier_id=1, origin_id=1, number=f"V-{size}", currency="GBP", cost=900 + n, stock=12, **words))
-        desk.s.flush()
-        ingest.index_words(desk)
+            context.session.add(Item(id=n, supplier_id=1, origin_id=1, number=f"V-{size}", currency="GBP", cost=900 + n, stock=12, **words))
+        context.session.flush()
+        ingest.index_words(context)
 
     small.write(make)
     return calls
@@ -65,7 +65,7 @@ def test_goods_are_found_put_on_the_shelf_and_made_in_all_sizes(goods: Calls, sm
 
 
 def test_an_item_very_like_one_of_ours_is_said_to_be(goods: Calls, small: Small) -> None:
-    small.write(lambda desk: desk.s.execute(update(Sku).where(Sku.id == 2).values(title="Night vest, Oxmoor, size M")))
+    small.write(lambda context: context.session.execute(update(Sku).where(Sku.id == 2).values(title="Night vest, Oxmoor, size M")))
     rows = {one["number"]: one for one in goods.get("/source/search", words="vest", filters="store:1")["rows"]}
     assert (rows["V-M"]["like"], rows["V-M"]["have"]) == ("S-2", "") and rows["V-M"]["likeness"] >= 80
     assert rows["V-S"]["like"] == ""
@@ -111,7 +111,7 @@ def test_a_sample_goes_to_the_own_address_and_its_verdict_stays(goods: Calls, sm
     goods.post("/source/items/1/sample", 201)
     sample = goods.get("/source/samples")[0]
     assert sample["number"] == "I-1" and small.all(select(Outbox.kind).where(Outbox.kind == "sample")) == ["sample"]
-    small.write(lambda desk: desk.s.execute(update(Outbox).where(Outbox.kind == "sample").values(state="done")))
+    small.write(lambda context: context.session.execute(update(Outbox).where(Outbox.kind == "sample").values(state="done")))
     assert goods.client.post(f"/api/v1/source/samples/{sample['id']}/verdict", json={"version": 99, "verdict": "good"}).status_code == 409
     goods.post(f"/source/samples/{sample['id']}/verdict", version=sample["version"], verdict="poor", note="thin")
     assert goods.get("/source/samples")[0]["verdict"] == "poor" and "thin" in small.lane(1).why
@@ -126,7 +126,7 @@ def test_how_a_supplier_by_sheets_sends_is_said_priced_and_undone(goods: Calls, 
     assert not told["editable"]
     body = {"version": told["version"], "origins": [{**origin, "services": [service]}]}
     assert goods.client.put("/api/v1/setup/suppliers/1/sending", json=body).status_code == 409
-    small.write(lambda desk: desk.s.execute(update(Supplier).values(kind="sheet")))
+    small.write(lambda context: context.session.execute(update(Supplier).values(kind="sheet")))
     before = small.listing(1).wanted_price
     for wrong in ({"cut_off": "25:00"}, {"holidays": ["soon"]}, {"services": [{**service, "days_low": 9}]}):
         bad = {**body, "origins": [{**body["origins"][0], **wrong}]}
@@ -135,7 +135,7 @@ def test_how_a_supplier_by_sheets_sends_is_said_priced_and_undone(goods: Calls, 
     kept = goods.get("/setup/suppliers/1/sending")["origins"][0]
     assert kept["cut_off"] == "11:30" and kept["services"][0]["bands"][0]["up_to_g"] == 500
     assert small.listing(1).wanted_price > before, "prices follow at once"
-    act = small.all(select(Act).where(Act.kind == "origins.change"))[0]
+    act = small.all(select(AuditEntry).where(AuditEntry.kind == "origins.change"))[0]
     goods.post(f"/acts/{act.id}/undo")
     assert small.listing(1).wanted_price == before
 

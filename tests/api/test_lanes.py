@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import select
 
 from amber_lane.data.lanes import Lane
-from amber_lane.data.outbox import Act, Job
+from amber_lane.data.outbox import AuditEntry, Job
 from amber_lane.data.source import Item
 from amber_lane.services.mapping import lanes
 
@@ -57,7 +57,7 @@ def test_many_are_opened_changed_and_taken_back_as_one_act(calls: Calls, small: 
     for landed in (230, 330):
         calls.post("/lanes/bulk", ids=[small.lane(1).id], what="main")
         assert small.listing(1).landed == landed
-    for act in small.all(select(Act.id).where(Act.kind == "lane.many").order_by(Act.id.desc())):
+    for act in small.all(select(AuditEntry.id).where(AuditEntry.kind == "lane.many").order_by(AuditEntry.id.desc())):
         calls.post(f"/acts/{act}/undo")
     assert small.all(select(Lane.id).where(Lane.use == 1, Lane.until.is_(None))) == [] and small.listing(1).landed == 230
     rows = calls.get("/lanes", filters="kind:plain;supplier:1", sort="sku")
@@ -65,12 +65,12 @@ def test_many_are_opened_changed_and_taken_back_as_one_act(calls: Calls, small: 
 
 
 def test_items_are_offered_refused_and_a_supplier_is_left_for_another(calls: Calls, small: Small) -> None:
-    def make(desk: Any) -> None:
+    def make(context: Any) -> None:
         for n in (1, 2):
-            lanes_of = lanes.lanes_of(desk, n)
-            lanes_of[0][0].until = desk.now
-            desk.s.get(Item, n).title = f"Thing {n}"
-        desk.s.flush()
+            lanes_of = lanes.lanes_of(context, n)
+            lanes_of[0][0].until = context.now
+            context.session.get(Item, n).title = f"Thing {n}"
+        context.session.flush()
 
     small.write(make)
     queue = calls.get("/lanes/to-settle")
@@ -87,7 +87,7 @@ def test_items_are_offered_refused_and_a_supplier_is_left_for_another(calls: Cal
 
 
 def test_a_fault_is_mended_by_its_step_or_set_aside(calls: Calls, small: Small) -> None:
-    small.write(lambda desk: lanes.open_lane(desk, 2, [lanes.Part(1, Fraction(4))], use=1))
+    small.write(lambda context: lanes.open_lane(context, 2, [lanes.Part(1, Fraction(4))], use=1))
     (fault,) = calls.get("/lanes/faults")
     assert (fault["kind"], fault["step"]) == ("units", "Set it to 1")
     calls.post("/lanes/faults/mend", key=fault["key"])

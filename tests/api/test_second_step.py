@@ -13,7 +13,7 @@ from httpx import Response
 from sqlalchemy import select, update
 from typer.testing import CliRunner
 
-from amber_lane.api.deps import House
+from amber_lane.api.deps import AppState
 from amber_lane.cli import app as commands
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Mailbox, PasswordLink, Person
@@ -56,7 +56,7 @@ def try_in(client: TestClient, code: str = "", mail: str = ADA) -> Response:
     return client.post("/api/v1/session", json={"mail": mail, "password": WORD, "code": code})
 
 
-def test_a_code_is_asked_for_and_is_good_once(house: House, phone: Phone) -> None:
+def test_a_code_is_asked_for_and_is_good_once(house: AppState, phone: Phone) -> None:
     here, elsewhere = browser(house, ADA), browser(house, ADA)
     codes = set_up(here, phone)
     assert inside(here) and not inside(elsewhere) and len(set(codes)) == 10
@@ -76,7 +76,7 @@ def test_a_code_is_asked_for_and_is_good_once(house: House, phone: Phone) -> Non
     assert try_in(browser(house), codes[4]).status_code == 200
 
 
-def test_guessing_codes_waits_like_guessing_passwords(house: House, phone: Phone, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_guessing_codes_waits_like_guessing_passwords(house: AppState, phone: Phone, monkeypatch: pytest.MonkeyPatch) -> None:
     set_up(browser(house, ADA, "10.0.0.1"), phone)
     evil = browser(house, address="203.0.113.7")
     # A busy machine lets the waits pass between two tries.
@@ -84,7 +84,7 @@ def test_guessing_codes_waits_like_guessing_passwords(house: House, phone: Phone
     assert [try_in(evil, "123123").status_code for _ in range(6)] == [401] * 5 + [429]
 
 
-def test_turning_it_off_and_new_codes_take_password_and_code(house: House, phone: Phone) -> None:
+def test_turning_it_off_and_new_codes_take_password_and_code(house: AppState, phone: Phone) -> None:
     here = browser(house, ADA)
     codes = set_up(here, phone)
     assert here.post(f"{SECOND}/off", json={"password": "wrong word here", "code": phone.code()}).status_code == 422
@@ -95,7 +95,7 @@ def test_turning_it_off_and_new_codes_take_password_and_code(house: House, phone
     assert try_in(browser(house)).status_code == 200
 
 
-def test_a_new_phone_takes_the_place_of_the_old_one_with_a_code_of_it(house: House, phone: Phone) -> None:
+def test_a_new_phone_takes_the_place_of_the_old_one_with_a_code_of_it(house: AppState, phone: Phone) -> None:
     here = browser(house, ADA)
     codes, was = set_up(here, phone), phone.secret
     begun = here.post(f"{SECOND}/begin").json()
@@ -108,7 +108,7 @@ def test_a_new_phone_takes_the_place_of_the_old_one_with_a_code_of_it(house: Hou
     assert try_in(browser(house), phone.code()).status_code == 401 and try_in(browser(house), codes[1]).status_code == 401
 
 
-def test_a_picture_is_of_whom_it_was_made_for_and_not_for_ever(house: House, phone: Phone) -> None:
+def test_a_picture_is_of_whom_it_was_made_for_and_not_for_ever(house: AppState, phone: Phone) -> None:
     ada, wren = browser(house, ADA), browser(house, WREN)
     begun = ada.post(f"{SECOND}/begin").json()
     phone.secret = begun["secret"]
@@ -119,7 +119,7 @@ def test_a_picture_is_of_whom_it_was_made_for_and_not_for_ever(house: House, pho
     assert not ada.get("/api/v1/session").json()["second"]
 
 
-def test_a_house_may_ask_all_managers_for_it(house: House, phone: Phone) -> None:
+def test_a_house_may_ask_all_managers_for_it(house: AppState, phone: Phone) -> None:
     ada, wren = browser(house, ADA), browser(house, WREN)
     rule = "/api/v1/setup/people/rule"
     assert ada.put(rule, json={"managers": True}).status_code == 409, "nobody locks themselves out"
@@ -138,13 +138,13 @@ def test_a_house_may_ask_all_managers_for_it(house: House, phone: Phone) -> None
     assert not inside(wren) and enter(browser(house), WREN).json()["must"]
 
 
-def links(house: House) -> list[str]:
+def links(house: AppState) -> list[str]:
     with house.db.reading() as s:
         bodies = s.scalars(select(Outbox.body).where(Outbox.kind == "mail").order_by(Outbox.id)).all()
     return [re.findall(r"#new-password=(\S+)", body["body"])[0] for body in bodies]
 
 
-def test_a_forgotten_password_is_said_anew_by_a_link_that_is_good_once(house: House, phone: Phone) -> None:
+def test_a_forgotten_password_is_said_anew_by_a_link_that_is_good_once(house: AppState, phone: Phone) -> None:
     with house.db.writing() as s:
         s.add(Mailbox(name="House", sender="desk@amber-lane.example"))
     here, nobody = browser(house, ADA), browser(house)
@@ -173,7 +173,7 @@ def test_a_forgotten_password_is_said_anew_by_a_link_that_is_good_once(house: Ho
     )
 
 
-def test_the_machine_itself_lets_in_whom_nobody_can(house: House, phone: Phone, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_machine_itself_lets_in_whom_nobody_can(house: AppState, phone: Phone, monkeypatch: pytest.MonkeyPatch) -> None:
     set_up(browser(house, ADA), phone)
     monkeypatch.setenv("AMBER_LANE_DATA", str(house.settings.data))
     run = CliRunner().invoke

@@ -11,7 +11,7 @@ import pytest
 import uvicorn
 from playwright.sync_api import Page
 
-from amber_lane.api.app import make_app, make_house
+from amber_lane.api.app import make_app, make_app_state
 from amber_lane.settings import Settings
 
 from ..business import Business, WorldProcess, free_ports
@@ -54,10 +54,10 @@ class Served:
 
     def __init__(self, settings: Settings) -> None:
         port, _ = free_ports()
-        self.house = make_house(settings.model_copy(update={"port": port}))
-        self.house.worker.delivery.settle = 0.5
+        self.app_state = make_app_state(settings.model_copy(update={"port": port}))
+        self.app_state.worker.delivery.settle = 0.5
         self.server = uvicorn.Server(
-            uvicorn.Config(make_app(self.house), host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)
+            uvicorn.Config(make_app(self.app_state), host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)
         )
         self.thread = threading.Thread(target=self.server.run, daemon=True)
         self.thread.start()
@@ -85,7 +85,7 @@ def shop(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Business, S
 
 
 @pytest.fixture
-def desk(page: Page, shop: tuple[Business, Served]) -> Page:
+def context(page: Page, shop: tuple[Business, Served]) -> Page:
     """A page with the manager signed in."""
     page.set_default_timeout(12_000)
     page.goto(shop[1].address)

@@ -32,68 +32,68 @@ def bought(business, number: str) -> dict:
     return next((one for one in business.world.record()["purchases"] if f"-{number}-" in one["reference"]), {})
 
 
-def test_an_address_is_mended_and_the_order_is_sent_and_paid_together(desk: Page, shop) -> None:
+def test_an_address_is_mended_and_the_order_is_sent_and_paid_together(context: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(1)
     wrong = {"name": "Wren ☾", "city": "Whitby", "address_1": "4 Lantern Row", "postcode": "yo213pr"}
     number = business.world.post("buy", sku=sku, quantity=1, country="GB", buyer=wrong)["number"]
-    served.house.reader.orders(1)
-    desk.goto(f"{served.address}/orders?state=held")
-    desk.get_by_role("row", name=re.compile(number)).click()
-    desk.get_by_role("button", name="Mend the address").wait_for()
-    desk.keyboard.press("a")
-    form = desk.get_by_role("dialog")
+    served.app_state.reader.orders(1)
+    context.goto(f"{served.address}/orders?state=held")
+    context.get_by_role("row", name=re.compile(number)).click()
+    context.get_by_role("button", name="Mend the address").wait_for()
+    context.keyboard.press("a")
+    form = context.get_by_role("dialog")
     expect(form.get_by_text("given as “Wren ☾”")).to_be_visible()
     # What can be mended by itself stands there already; what was given stands beside it.
     expect(form.get_by_label("Name")).to_have_value("Wren")
     expect(form.get_by_label("Postcode")).to_have_value("YO21 3PR")
     form.get_by_role("button", name="Keep this address").click()
-    expect(desk.get_by_text("Address mended")).to_be_visible()
+    expect(context.get_by_text("Address mended")).to_be_visible()
     assert state_of(business, number) == "ready"
-    desk.goto(f"{served.address}/orders?state=ready")
-    desk.get_by_role("row", name=re.compile(number)).click()
-    expect(desk.get_by_text(re.compile("the most profit over all waiting orders together"))).to_be_visible()
-    expect(desk.get_by_label("What becomes of the money").get_by_text("Profit")).to_be_visible()
-    desk.get_by_role("button", name="Close").click()
-    desk.get_by_label("one payment per supplier").check()
-    desk.keyboard.press("g")
-    expect(desk.get_by_text(re.compile("sent to suppliers")).first).to_be_visible()
+    context.goto(f"{served.address}/orders?state=ready")
+    context.get_by_role("row", name=re.compile(number)).click()
+    expect(context.get_by_text(re.compile("the most profit over all waiting orders together"))).to_be_visible()
+    expect(context.get_by_label("What becomes of the money").get_by_text("Profit")).to_be_visible()
+    context.get_by_role("button", name="Close").click()
+    context.get_by_label("one payment per supplier").check()
+    context.keyboard.press("g")
+    expect(context.get_by_text(re.compile("sent to suppliers")).first).to_be_visible()
     eventually(lambda: any(f"-{number}-" in one["reference"] for one in business.world.record()["purchases"]))
-    desk.get_by_role("button", name="Paid together").click()
-    expect(desk.get_by_role("row", name=re.compile("Northlight Trade"))).to_be_visible()
-    desk.get_by_role("button", name="It is paid").click()
-    expect(desk.get_by_text("paid", exact=False).filter(has_text=re.compile("^paid ")).first).to_be_visible()
+    context.get_by_role("button", name="Paid together").click()
+    expect(context.get_by_role("row", name=re.compile("Northlight Trade"))).to_be_visible()
+    context.get_by_role("button", name="It is paid").click()
+    expect(context.get_by_text("paid", exact=False).filter(has_text=re.compile("^paid ")).first).to_be_visible()
 
 
-def test_a_suppliers_mail_is_put_to_the_person_and_its_sheet_is_taken(desk: Page, shop) -> None:
+def test_a_suppliers_mail_is_put_to_the_person_and_its_sheet_is_taken(context: Page, shop) -> None:
     business, served = shop
     address = f"pop://127.0.0.1:{business.world.mail_port + 1}"
-    desk.goto(f"{served.address}/setup/partners")
-    desk.get_by_role("button", name="Connect a mailbox").click()
-    desk.get_by_label("Address").fill(address)
-    desk.get_by_label(re.compile("^Its key")).fill("duskdial:practice-letters")
-    desk.get_by_role("button", name="Check and connect").click()
-    expect(desk.get_by_text("link works").nth(3)).to_be_visible()
-    desk.goto(f"{served.address}/setup/ordering")
-    desk.get_by_role("row", name=re.compile("Northlight Trade")).get_by_role("button", name="Change").click()
-    desk.get_by_label("Its mail address").fill("office@northlight.example")
-    desk.get_by_role("button", name="Keep").click()
+    context.goto(f"{served.address}/setup/partners")
+    context.get_by_role("button", name="Connect a mailbox").click()
+    context.get_by_label("Address").fill(address)
+    context.get_by_label(re.compile("^Its key")).fill("duskdial:practice-letters")
+    context.get_by_role("button", name="Check and connect").click()
+    expect(context.get_by_text("link works").nth(3)).to_be_visible()
+    context.goto(f"{served.address}/setup/ordering")
+    context.get_by_role("row", name=re.compile("Northlight Trade")).get_by_role("button", name="Change").click()
+    context.get_by_label("Its mail address").fill("office@northlight.example")
+    context.get_by_role("button", name="Keep").click()
     business.world.post(
         "mail", sender="Office <Office@Northlight.example>", subject="Closed on Friday", text="We send again on Monday.", files={}
     )
     business.on(5)
-    served.house.reader.letters(1)
-    desk.goto(f"{served.address}/today")
-    row = desk.get_by_role("row", name=re.compile("Closed on Friday"))
+    served.app_state.reader.letters(1)
+    context.goto(f"{served.address}/today")
+    row = context.get_by_role("row", name=re.compile("Closed on Friday"))
     expect(row).to_be_visible()
     row.get_by_role("button", name="I have read it").click()
     expect(row).to_have_count(0)
-    desk.goto(f"{served.address}/setup/ordering")
-    desk.get_by_role("button", name="Closed on Friday").click()
-    expect(desk.get_by_text("We send again on Monday.")).to_be_visible()
+    context.goto(f"{served.address}/setup/ordering")
+    context.get_by_role("button", name="Closed on Friday").click()
+    expect(context.get_by_text("We send again on Monday.")).to_be_visible()
 
 
-def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: Browser, desk: Page, shop, browser_context_args) -> None:
+def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: Browser, context: Page, shop, browser_context_args) -> None:
     business, served = shop
 
     def join(d) -> None:
@@ -109,13 +109,13 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
         lanes.open_lane(d, sku, [lanes.Part(9001, Fraction(1))], use=1)
         users.make_person(d, "Ines", "ines@agent.example", "long-enough-word", "agent", agent_portal.scope_of(d, "agent", [7], []))
 
-    with business.house.db.writing() as s:
-        join(business.desk(s))
+    with business.app_state.db.writing() as s:
+        join(business.context(s))
     numbers = [business.world.post("buy", sku=business.laned(3)[0], quantity=1, country="GB")["number"] for _ in range(2)]
-    served.house.reader.orders(1)
-    with business.house.db.writing() as s:
+    served.app_state.reader.orders(1)
+    with business.app_state.db.writing() as s:
         ids = list(s.scalars(select(Order.id).where(Order.number.in_(numbers))))
-        purchase_orders.send(business.desk(s), ids)
+        purchase_orders.send(business.context(s), ids)
     context = browser.new_context(**browser_context_args)
     page = context.new_page()
     page.set_default_timeout(12_000)
@@ -143,27 +143,27 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
     assert business.all(select(OrderLine.state).join(Order).where(Order.number == numbers[0])) == ["on_the_road"]
 
 
-def test_a_late_parcel_is_helped_by_one_key_and_its_mail_reaches_the_buyer(desk: Page, shop) -> None:
+def test_a_late_parcel_is_helped_by_one_key_and_its_mail_reaches_the_buyer(context: Page, shop) -> None:
     business, served = shop
     number = business.buy(sku=business.laned(2)[0], quantity=1, country="GB")
     tracking = make_s10("SW", 4_711_002, "GB")
-    with business.house.db.writing() as s:
-        d = business.desk(s)
+    with business.app_state.db.writing() as s:
+        d = business.context(s)
         order = s.scalars(select(Order).where(Order.number == number)).one()
         purchase_orders.send(d, [order.id])
     eventually(lambda: bool(bought(business, number)))
-    with business.house.db.writing() as s:
-        d = business.desk(s)
+    with business.app_state.db.writing() as s:
+        d = business.context(s)
         made = s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == order.id)).one()
         parcel_tracking.enter_tracking(d, made.reference, tracking, "Swiftwing Post")
         s.get(Order, order.id).promised_by = d.now - timedelta(days=2)
-    desk.goto(f"{served.address}/transit?show=trouble")
-    desk.get_by_role("row", name=re.compile(tracking)).click()
-    expect(desk.get_by_label("Message")).to_have_value(re.compile(tracking))
-    desk.get_by_label("Message").fill("We are sorry, it is late.")
-    desk.get_by_role("heading", name=tracking).click()
-    desk.keyboard.press("a")
-    expect(desk.get_by_text(re.compile("takes longer", re.IGNORECASE)).first).to_be_visible()
+    context.goto(f"{served.address}/transit?show=trouble")
+    context.get_by_role("row", name=re.compile(tracking)).click()
+    expect(context.get_by_label("Message")).to_have_value(re.compile(tracking))
+    context.get_by_label("Message").fill("We are sorry, it is late.")
+    context.get_by_role("heading", name=tracking).click()
+    context.keyboard.press("a")
+    expect(context.get_by_text(re.compile("takes longer", re.IGNORECASE)).first).to_be_visible()
     (mail,) = business.all(select(Message).where(Message.kind == "late"))
     assert mail.body == "We are sorry, it is late."
     eventually(lambda: any("late" in key and tracking in key for key in business.world.record()["mails"]))

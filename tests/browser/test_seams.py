@@ -15,7 +15,7 @@ from amber_lane.data.prices import PriceRule
 from amber_lane.data.setup import Carrier, Store, Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.services.alerts import today
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.imports import sheet_kinds
 from amber_lane.services.pricing.drafts import PolicyChange
 
@@ -87,13 +87,13 @@ class Wire:
             self.meet(route)
 
 
-def test_no_view_says_a_false_word_while_it_loads_or_fails(desk: Page, shop) -> None:
-    wire = Wire(desk)
-    main = desk.get_by_role("main")
+def test_no_view_says_a_false_word_while_it_loads_or_fails(context: Page, shop) -> None:
+    wire = Wire(context)
+    main = context.get_by_role("main")
     problems: list[str] = []
     for view, shows in SLOW_VIEWS.items():
         wire.go("hold")
-        desk.goto(f"{shop[1].address}{view}")
+        context.goto(f"{shop[1].address}{view}")
         main.locator("[data-sight=loading]").first.wait_for(state="attached")
         if found := ANSWERS.search(main.inner_text()):
             problems.append(f"{view}: says {found[0]!r} before it knows")
@@ -103,92 +103,92 @@ def test_no_view_says_a_false_word_while_it_loads_or_fails(desk: Page, shop) -> 
         if found := ANSWERS.search(main.inner_text()):
             problems.append(f"{view}: says {found[0]!r} although it failed")
         wire.go("pass")
-        soon(desk, lambda: not desk.evaluate(AGAIN))
+        soon(context, lambda: not context.evaluate(AGAIN))
         main.locator("[data-sight=loading]").first.wait_for(state="detached")
         expect(main).to_contain_text(re.compile(shows))
         expect(main.locator("[data-sight=failed], [data-sight=stale]")).to_have_count(0)
     assert not problems, "\n".join(problems)
 
 
-def test_a_range_takes_every_row_of_it_whether_it_was_shown_or_not(desk: Page, shop) -> None:
+def test_a_range_takes_every_row_of_it_whether_it_was_shown_or_not(context: Page, shop) -> None:
     business, served = shop
     rows = [
         {"store": business.one(select(Store.name)), "sku": f"BULK-{n:03}", "title": f"Tin no. {n}", "price": "9.95", "quantity": "0"}
         for n in range(260)
     ]
-    with business.house.db.writing() as s:
-        desk_of, kind = business.desk(s), sheet_kinds.kind_of("listings")
-        checked = kind.check(desk_of, rows, lambda n: None)
+    with business.app_state.db.writing() as s:
+        context_of, kind = business.context(s), sheet_kinds.kind_of("listings")
+        checked = kind.check(context_of, rows, lambda n: None)
         assert not checked.bad
-        kind.take(desk_of, checked)
+        kind.take(context_of, checked)
     asked: list[Any] = []
-    desk.on("request", lambda one: asked.append(one.post_data_json) if one.method == "POST" and "/prices/listings/" in one.url else None)
-    desk.goto(f"{served.address}/price?view=listings&words=BULK&sort=sku")
-    desk.get_by_label("Choose row 1", exact=True).wait_for()
-    desk.get_by_role("row", name=re.compile("BULK-000")).get_by_role("cell").last.click()
-    box = desk.get_by_label(re.compile(r"^\w+, 260 rows"))
+    context.on("request", lambda one: asked.append(one.post_data_json) if one.method == "POST" and "/prices/listings/" in one.url else None)
+    context.goto(f"{served.address}/price?view=listings&words=BULK&sort=sku")
+    context.get_by_label("Choose row 1", exact=True).wait_for()
+    context.get_by_role("row", name=re.compile("BULK-000")).get_by_role("cell").last.click()
+    box = context.get_by_label(re.compile(r"^\w+, 260 rows"))
     box.evaluate("one => one.scrollTop = one.scrollHeight")
-    desk.get_by_role("row", name=re.compile("BULK-259")).get_by_role("cell").last.click(modifiers=["Shift"])
-    expect(desk.get_by_text("260 of 260 chosen")).to_be_visible()
-    desk.get_by_role("button", name="Choose none").click()
+    context.get_by_role("row", name=re.compile("BULK-259")).get_by_role("cell").last.click(modifiers=["Shift"])
+    expect(context.get_by_text("260 of 260 chosen")).to_be_visible()
+    context.get_by_role("button", name="Choose none").click()
     box.evaluate("one => one.scrollTop = 0")
-    desk.get_by_label("Choose row 2", exact=True).check()
-    desk.get_by_role("button", name="Choose all 260 that fit").click()
-    expect(desk.get_by_text("260 of 260 chosen")).to_be_visible()
-    desk.get_by_role("button", name="Take off sale").first.click()
+    context.get_by_label("Choose row 2", exact=True).check()
+    context.get_by_role("button", name="Choose all 260 that fit").click()
+    expect(context.get_by_text("260 of 260 chosen")).to_be_visible()
+    context.get_by_role("button", name="Take off sale").first.click()
     eventually(lambda: len(business.all(select(Listing.id).where(Listing.title.like("Tin no.%"), Listing.state == "paused"))) == 260)
 
 
-def test_two_fields_changed_at_once_a_lost_line_and_another_person_lose_nothing(desk: Page, shop) -> None:
+def test_two_fields_changed_at_once_a_lost_line_and_another_person_lose_nothing(context: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(3)
     number = business.listing(sku).id
-    desk.goto(f"{served.address}/shelf?view=live&words={sku}")
-    desk.get_by_role("row", name=re.compile(sku)).click()
-    title, told = desk.get_by_label(re.compile("^Title")), desk.get_by_label(re.compile("^Description"))
+    context.goto(f"{served.address}/shelf?view=live&words={sku}")
+    context.get_by_role("row", name=re.compile(sku)).click()
+    title, told = context.get_by_label(re.compile("^Title")), context.get_by_label(re.compile("^Description"))
     title.wait_for()
-    wire = Wire(desk)
+    wire = Wire(context)
     wire.go("hold")
     title.fill("A title typed first")
     told.fill("A description typed while the title is on its way")
     told.blur()
     wire.go("pass")
-    soon(desk, lambda: said(business, sku) == "A description typed while the title is on its way")
+    soon(context, lambda: said(business, sku) == "A description typed while the title is on its way")
     assert business.listing(sku).title == "A title typed first"
     # The line is lost: what was typed stays, says so, and is kept when it is back.
     wire.go("fail")
     told.fill("Typed into the void")
     told.blur()
-    expect(desk.get_by_text("What you typed stays here")).to_be_visible()
+    expect(context.get_by_text("What you typed stays here")).to_be_visible()
     wire.go("pass")
-    soon(desk, lambda: said(business, sku) == "Typed into the void")
+    soon(context, lambda: said(business, sku) == "Typed into the void")
     # The program moved another field meanwhile: ours follows it. A person who changed the same one is not written over unasked.
     change(business, number, {"tags": "night, sky"})
     told.fill("After the tags")
     told.blur()
-    soon(desk, lambda: said(business, sku) == "After the tags")
+    soon(context, lambda: said(business, sku) == "After the tags")
     wire.go("hold")
     told.fill("Mine")
     told.blur()
     change(business, number, {"description": "Theirs"})
     wire.go("pass")
-    expect(desk.get_by_text("Somebody else changed the description meanwhile.")).to_be_visible()
+    expect(context.get_by_text("Somebody else changed the description meanwhile.")).to_be_visible()
     assert said(business, sku) == "Theirs"
     expect(told).to_have_value("Mine")
-    desk.get_by_role("button", name="Keep mine").click()
-    soon(desk, lambda: said(business, sku) == "Mine")
+    context.get_by_role("button", name="Keep mine").click()
+    soon(context, lambda: said(business, sku) == "Mine")
     # Nor where theirs was on the page by the time that ours could go.
     wire.go("no changes")
     told.fill("Mine again")
     told.blur()
-    expect(desk.get_by_text("What you typed stays here")).to_be_visible()
+    expect(context.get_by_text("What you typed stays here")).to_be_visible()
     change(business, number, {"description": "Theirs again", "tags": "dusk"})
-    desk.get_by_role("button", name="On sale").click()
-    expect(desk.get_by_label(re.compile("^Tags"))).to_have_value("dusk")
+    context.get_by_role("button", name="On sale").click()
+    expect(context.get_by_label(re.compile("^Tags"))).to_have_value("dusk")
     told.fill("Mine, and longer")
     told.blur()
     wire.go("pass")
-    expect(desk.get_by_text("Somebody else changed the description meanwhile.")).to_be_visible()
+    expect(context.get_by_text("Somebody else changed the description meanwhile.")).to_be_visible()
     assert said(business, sku) == "Theirs again"
 
 
@@ -200,37 +200,37 @@ def said(business: Business, sku: str) -> str:
 def change(business: Business, number: int, words: dict[str, str]) -> None:
     from amber_lane.services.listings import publishing
 
-    with business.house.db.writing() as s:
-        publishing.edit(business.desk(s, "Somebody"), number, None, words)
+    with business.app_state.db.writing() as s:
+        publishing.edit(business.context(s, "Somebody"), number, None, words)
 
 
-def test_a_partner_is_renamed_paused_disconnected_and_is_back_by_one_key(desk: Page, shop) -> None:
+def test_a_partner_is_renamed_paused_disconnected_and_is_back_by_one_key(context: Page, shop) -> None:
     business, served = shop
-    desk.goto(f"{served.address}/setup/partners")
-    desk.get_by_role("button", name="Change Northlight Trade").click()
-    form = desk.get_by_role("dialog")
+    context.goto(f"{served.address}/setup/partners")
+    context.get_by_role("button", name="Change Northlight Trade").click()
+    form = context.get_by_role("dialog")
     form.get_by_label("Name").fill("North Light & Co")
     form.get_by_role("button", name="Rename").click()
-    expect(desk.get_by_text("North Light & Co").first).to_be_visible()
-    desk.get_by_role("button", name="Change North Light & Co").click()
+    expect(context.get_by_text("North Light & Co").first).to_be_visible()
+    context.get_by_role("button", name="Change North Light & Co").click()
     form.get_by_role("button", name="Pause", exact=True).click()
-    expect(desk.get_by_text("paused", exact=True)).to_be_visible()
-    desk.get_by_role("button", name="Change North Light & Co").click()
+    expect(context.get_by_text("paused", exact=True)).to_be_visible()
+    context.get_by_role("button", name="Change North Light & Co").click()
     form.get_by_role("button", name="Go on").click()
-    expect(desk.get_by_text("paused", exact=True)).to_have_count(0)
-    desk.get_by_role("button", name="Change North Light & Co").click()
+    expect(context.get_by_text("paused", exact=True)).to_have_count(0)
+    context.get_by_role("button", name="Change North Light & Co").click()
     expect(form.get_by_text(re.compile(r"\d+ listings follow it no more"))).to_be_visible()
     form.get_by_role("button", name="Disconnect", exact=True).click()
     form.get_by_role("button", name="Yes, disconnect North Light & Co").click()
-    expect(desk.get_by_text("disconnected", exact=True)).to_be_visible(timeout=20_000)
+    expect(context.get_by_text("disconnected", exact=True)).to_be_visible(timeout=20_000)
     assert business.one(select(Supplier)).ended_at is not None
-    expect(desk.get_by_text(re.compile("Your last: North Light & Co"))).to_be_visible()
-    desk.keyboard.press("z")
-    expect(desk.get_by_text("disconnected", exact=True)).to_have_count(0, timeout=20_000)
+    expect(context.get_by_text(re.compile("Your last: North Light & Co"))).to_be_visible()
+    context.keyboard.press("z")
+    expect(context.get_by_text("disconnected", exact=True)).to_have_count(0, timeout=20_000)
     assert business.one(select(Supplier)).ended_at is None
-    desk.goto(f"{served.address}/setup/carriers")
+    context.goto(f"{served.address}/setup/carriers")
     carrier = business.one(select(Carrier.name))
-    box = desk.get_by_label(f"{carrier} in {business.one(select(Store.name))}")
+    box = context.get_by_label(f"{carrier} in {business.one(select(Store.name))}")
     box.wait_for()
     expect(box).to_have_value(carrier)
 
@@ -241,8 +241,8 @@ def looked_over(shop) -> Iterator[list[str]]:
     business, served = shop
 
     def policy(limit: int | None) -> None:
-        with business.house.db.writing() as s:
-            PolicyChange("house", "", {"look_over": limit}).keep(business.desk(s))
+        with business.app_state.db.writing() as s:
+            PolicyChange("house", "", {"look_over": limit}).keep(business.context(s))
 
     first, _ = business.laned(1)
     policy(1)
@@ -250,39 +250,39 @@ def looked_over(shop) -> Iterator[list[str]]:
         business.world.post("buy", sku=first, quantity=n, country="GB", buyer={"name": f"Buyer {'ABC'[n - 1]}"})["number"]
         for n in (1, 2, 3)
     ]
-    served.house.reader.orders(1)
+    served.app_state.reader.orders(1)
     yield numbers
     policy(10**8)
 
 
-def test_held_orders_are_one_row_of_their_cause_and_are_settled_some_and_all(desk: Page, shop, looked_over) -> None:
+def test_held_orders_are_one_row_of_their_cause_and_are_settled_some_and_all(context: Page, shop, looked_over) -> None:
     business, served = shop
-    desk.goto(f"{served.address}/today")
-    row = desk.get_by_role("row", name=re.compile(r"\d orders wait to be looked over"))
+    context.goto(f"{served.address}/today")
+    row = context.get_by_role("row", name=re.compile(r"\d orders wait to be looked over"))
     row.get_by_role("button", name="open").click()
-    inside = desk.get_by_label(re.compile("What this is made of"))
+    inside = context.get_by_label(re.compile("What this is made of"))
     inside.get_by_role("checkbox").first.wait_for()
     n = inside.get_by_role("checkbox").count()
     assert n == len(held(business))
     inside.get_by_role("checkbox").first.check()
-    desk.get_by_role("button", name=re.compile(r"^Let go|^Let 1 go|^Let")).last.click()
+    context.get_by_role("button", name=re.compile(r"^Let go|^Let 1 go|^Let")).last.click()
     eventually(lambda: len(held(business)) == n - 1)
     # Some of one order's pieces are cancelled, and the rest goes with the others.
     most = max(held(business), key=lambda one: one.quantity)
     number = business.one(select(Order.number).where(Order.id == most.order_id))
-    desk.goto(f"{served.address}/orders?state=held&words={number}")
-    desk.get_by_role("row", name=re.compile(number)).click()
-    desk.get_by_label("Choose line 1").check()
-    desk.get_by_label("Units of line 1").fill("1")
-    desk.get_by_role("button", name="Cancel 1 piece and refund").click()
+    context.goto(f"{served.address}/orders?state=held&words={number}")
+    context.get_by_role("row", name=re.compile(number)).click()
+    context.get_by_label("Choose line 1").check()
+    context.get_by_label("Units of line 1").fill("1")
+    context.get_by_role("button", name="Cancel 1 piece and refund").click()
     eventually(lambda: business.one(select(OrderLine.quantity).where(OrderLine.id == most.id)) == most.quantity - 1)
-    desk.goto(f"{served.address}/orders?state=held")
+    context.goto(f"{served.address}/orders?state=held")
     for row in range(1, n):
-        desk.get_by_label(f"Choose row {row}", exact=True).check()
-    desk.get_by_role("button", name=re.compile(r"^Let (it|these \d+) go")).click()
+        context.get_by_label(f"Choose row {row}", exact=True).check()
+    context.get_by_role("button", name=re.compile(r"^Let (it|these \d+) go")).click()
     eventually(lambda: not held(business))
-    with business.house.db.reading() as s:
-        assert not [one for one in today.troubles(Desk(s, business.house.clock, "T")) if "looked over" in one.told]
+    with business.app_state.db.reading() as s:
+        assert not [one for one in today.troubles(Context(s, business.app_state.clock, "T")) if "looked over" in one.told]
     eventually(lambda: any(number in str(one) for one in business.world.record()["refunds"].values()))
 
 
@@ -290,23 +290,23 @@ def held(business: Business) -> list[OrderLine]:
     return business.all(select(OrderLine).where(OrderLine.state == "held"))
 
 
-def test_a_band_that_makes_a_dearer_item_cheaper_is_drawn_and_carried_over(desk: Page, shop) -> None:
+def test_a_band_that_makes_a_dearer_item_cheaper_is_drawn_and_carried_over(context: Page, shop) -> None:
     business, served = shop
-    desk.goto(f"{served.address}/price")
-    desk.get_by_role("button", name="Add a band").click()
-    desk.get_by_label("From a landed cost of").fill("5")
-    desk.get_by_label("How much").fill("3")
-    desk.get_by_label("Compare-at price").fill("20")
-    desk.get_by_role("button", name="Keep as a draft").click()
-    dips = desk.get_by_label("Prices that fall as cost rises")
+    context.goto(f"{served.address}/price")
+    context.get_by_role("button", name="Add a band").click()
+    context.get_by_label("From a landed cost of").fill("5")
+    context.get_by_label("How much").fill("3")
+    context.get_by_label("Compare-at price").fill("20")
+    context.get_by_role("button", name="Keep as a draft").click()
+    dips = context.get_by_label("Prices that fall as cost rises")
     expect(dips.get_by_role("img", name="Price by landed cost around £5.00")).to_be_visible()
-    expect(desk.get_by_text("where a dearer item is cheaper")).to_be_visible()
+    expect(context.get_by_text("where a dearer item is cheaper")).to_be_visible()
     told = dips.get_by_role("button", name=re.compile(r"^Carry £[\d.]+ over")).inner_text()
     least = int(re.sub(r"\D", "", told))
     dips.get_by_role("button", name=re.compile("^Carry")).click()
     expect(dips).to_have_count(0)
-    expect(desk.get_by_text(f"never advertised under £{least / 100:.2f}")).to_be_visible()
-    desk.get_by_role("button", name=re.compile("^Apply")).click()
+    expect(context.get_by_text(f"never advertised under £{least / 100:.2f}")).to_be_visible()
+    context.get_by_role("button", name=re.compile("^Apply")).click()
     eventually(lambda: bool(business.all(select(PriceRule.id).where(PriceRule.band_from == 500))))
     band = business.one(select(PriceRule).where(PriceRule.band_from == 500))
     assert (band.least_price, band.compare_at) == (least, 200_000)
@@ -317,20 +317,20 @@ def test_a_band_that_makes_a_dearer_item_cheaper_is_drawn_and_carried_over(desk:
     )
 
 
-def test_an_order_placed_twice_stands_beside_its_twin_and_goes_in_one_parcel(desk: Page, shop) -> None:
+def test_an_order_placed_twice_stands_beside_its_twin_and_goes_in_one_parcel(context: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(0)
     buyer = {"name": "Ottilie Marsh", "address_1": "12 Kiln Lane", "city": "Ely", "postcode": "CB7 4AA"}
     first, second = (business.world.post("buy", sku=sku, quantity=1, country="GB", buyer=buyer)["number"] for _ in range(2))
-    served.house.reader.orders(1)
-    desk.goto(f"{served.address}/orders?state=held&words={second}")
-    desk.get_by_role("row", name=re.compile(f"^(Choose row 1 )?{second}")).click()
-    both = desk.get_by_label("Perhaps ordered twice")
+    served.app_state.reader.orders(1)
+    context.goto(f"{served.address}/orders?state=held&words={second}")
+    context.get_by_role("row", name=re.compile(f"^(Choose row 1 )?{second}")).click()
+    both = context.get_by_label("Perhaps ordered twice")
     expect(both.get_by_text(f"Order {first}")).to_be_visible()
     expect(both.get_by_text(re.compile(r"One parcel for both would save £\d"))).to_be_visible()
-    desk.get_by_role("button", name=f"Send both in one parcel with {first}").click()
+    context.get_by_role("button", name=f"Send both in one parcel with {first}").click()
     eventually(lambda: {state_of(business, number) for number in (first, second)} == {"ready"})
-    desk.get_by_role("button", name=re.compile(r"^Send \d+")).click()
+    context.get_by_role("button", name=re.compile(r"^Send \d+")).click()
     eventually(
         lambda: (
             sum(any(f"-{number}-" in one["reference"] for number in (first, second)) for one in business.world.record()["purchases"]) == 2

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from sqlalchemy import select, update
 
 from amber_lane.data.lanes import Lane
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.services.mapping import lanes
@@ -21,143 +21,143 @@ def shown(business: Business, sku: str) -> int:
     return int(business.world.shown(sku)[-1]["price"])
 
 
-def draft(desk: Page) -> None:
+def draft(context: Page) -> None:
     """Look at what is typed, and keep it."""
-    desk.get_by_role("button", name="See what it does").first.click()
-    expect(desk.get_by_text("Nothing has happened yet")).to_be_visible()
-    desk.get_by_role("button", name=re.compile("^Keep")).click()
-    expect(desk.get_by_role("dialog")).to_have_count(0)
+    context.get_by_role("button", name="See what it does").first.click()
+    expect(context.get_by_text("Nothing has happened yet")).to_be_visible()
+    context.get_by_role("button", name=re.compile("^Keep")).click()
+    expect(context.get_by_role("dialog")).to_have_count(0)
 
 
-def test_a_fee_is_typed_once_and_every_price_follows_and_comes_back(desk: Page, shop) -> None:
+def test_a_fee_is_typed_once_and_every_price_follows_and_comes_back(context: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(3)
     before = business.listing(sku).wanted_price
-    desk.goto(f"{served.address}/price?view=fees")
-    desk.get_by_label("Payment fee, %").fill("lots")
-    desk.get_by_role("button", name="See what it does").first.click()
-    expect(desk.get_by_text("is not a number such as")).to_be_visible()
-    desk.get_by_label("Payment fee, %").fill("12,5")
-    desk.get_by_role("button", name="See what it does").first.click()
-    expect(desk.get_by_text("Nothing has happened yet")).to_be_visible()
-    expect(desk.get_by_text(re.compile(r"prices rise")).first).to_be_visible()
-    desk.get_by_role("button", name="Leave it").click()
+    context.goto(f"{served.address}/price?view=fees")
+    context.get_by_label("Payment fee, %").fill("lots")
+    context.get_by_role("button", name="See what it does").first.click()
+    expect(context.get_by_text("is not a number such as")).to_be_visible()
+    context.get_by_label("Payment fee, %").fill("12,5")
+    context.get_by_role("button", name="See what it does").first.click()
+    expect(context.get_by_text("Nothing has happened yet")).to_be_visible()
+    expect(context.get_by_text(re.compile(r"prices rise")).first).to_be_visible()
+    context.get_by_role("button", name="Leave it").click()
     assert business.listing(sku).wanted_price == before, "looking changes nothing"
-    draft(desk)
+    draft(context)
     eventually(lambda: shown(business, sku) > before)
-    desk.keyboard.press("z")
-    expect(desk.get_by_text(re.compile("^Undone: what .* takes"))).to_be_visible()
+    context.keyboard.press("z")
+    expect(context.get_by_text(re.compile("^Undone: what .* takes"))).to_be_visible()
     eventually(lambda: shown(business, sku) == before)
-    desk.reload()
-    assert desk.get_by_label("Payment fee, %").input_value() != "12.5"
+    context.reload()
+    assert context.get_by_label("Payment fee, %").input_value() != "12.5"
 
 
-def test_what_a_supplier_gives_lowers_what_things_cost(desk: Page, shop) -> None:
+def test_what_a_supplier_gives_lowers_what_things_cost(context: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(4)
     before, landed = business.listing(sku).wanted_price, business.listing(sku).landed
-    desk.goto(f"{served.address}/setup/partners")
-    desk.get_by_role("button", name="Terms").click()
-    desk.get_by_label(re.compile("^Discount on goods")).fill("100")
-    desk.get_by_role("button", name="See what it does").click()
-    expect(desk.get_by_role("alert")).to_contain_text("below 100")
-    desk.get_by_label(re.compile("^Discount on goods")).fill("30")
-    draft(desk)
+    context.goto(f"{served.address}/setup/partners")
+    context.get_by_role("button", name="Terms").click()
+    context.get_by_label(re.compile("^Discount on goods")).fill("100")
+    context.get_by_role("button", name="See what it does").click()
+    expect(context.get_by_role("alert")).to_contain_text("below 100")
+    context.get_by_label(re.compile("^Discount on goods")).fill("30")
+    draft(context)
     eventually(lambda: shown(business, sku) < before)
     assert business.listing(sku).landed < landed
-    desk.keyboard.press("z")
+    context.keyboard.press("z")
     eventually(lambda: shown(business, sku) == before)
     assert business.one(select(Supplier.discount)) == 0
 
 
-def test_a_limit_is_seen_made_and_undone_and_nonsense_is_refused(desk: Page, shop) -> None:
+def test_a_limit_is_seen_made_and_undone_and_nonsense_is_refused(context: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(2)
     assert business.listing(sku).wanted_quantity == 8
-    desk.goto(f"{served.address}/setup/limits")
-    desk.get_by_label("Show at most", exact=True).fill("few")
-    desk.get_by_role("button", name="See what it does").click()
-    expect(desk.get_by_text('"Show at most" needs a number')).to_be_visible()
-    desk.get_by_label("Show at most", exact=True).fill("3")
-    draft(desk)
+    context.goto(f"{served.address}/setup/limits")
+    context.get_by_label("Show at most", exact=True).fill("few")
+    context.get_by_role("button", name="See what it does").click()
+    expect(context.get_by_text('"Show at most" needs a number')).to_be_visible()
+    context.get_by_label("Show at most", exact=True).fill("3")
+    draft(context)
     eventually(lambda: business.world.shown(sku)[-1]["quantity"] == 3)
-    desk.keyboard.press("z")
+    context.keyboard.press("z")
     eventually(lambda: business.world.shown(sku)[-1]["quantity"] == 8)
-    expect(desk.get_by_label("Show at most", exact=True)).to_have_value("8")
+    expect(context.get_by_label("Show at most", exact=True)).to_have_value("8")
 
 
-def test_a_rate_is_entered_where_two_currencies_meet(desk: Page, shop) -> None:
+def test_a_rate_is_entered_where_two_currencies_meet(context: Page, shop) -> None:
     business, served = shop
-    with business.house.db.writing() as s:
+    with business.app_state.db.writing() as s:
         s.execute(update(Supplier).values(currency="EUR"))
     try:
-        desk.goto(f"{served.address}/today")
-        desk.get_by_role("button", name="Enter the rate").click()
-        field = desk.get_by_label("What 1 EUR is in GBP")
-        expect(desk.get_by_text("not entered yet")).to_be_visible()
+        context.goto(f"{served.address}/today")
+        context.get_by_role("button", name="Enter the rate").click()
+        field = context.get_by_label("What 1 EUR is in GBP")
+        expect(context.get_by_text("not entered yet")).to_be_visible()
         field.fill("0,86")
         field.press("Enter")
-        desk.get_by_role("button", name=re.compile("^Keep")).click()
-        expect(desk.get_by_text(re.compile("1 EUR is 0.86 GBP")).first).to_be_visible()
-        with business.house.db.reading() as s:
-            row = s.scalars(select(Act).where(Act.kind == "rate.change")).one()
+        context.get_by_role("button", name=re.compile("^Keep")).click()
+        expect(context.get_by_text(re.compile("1 EUR is 0.86 GBP")).first).to_be_visible()
+        with business.app_state.db.reading() as s:
+            row = s.scalars(select(AuditEntry).where(AuditEntry.kind == "rate.change")).one()
         assert row.undo == "open" and "change of rate" not in row.told
     finally:
-        with business.house.db.writing() as s:
+        with business.app_state.db.writing() as s:
             s.execute(update(Supplier).values(currency="GBP"))
 
 
-def test_lanes_are_put_in_order_and_shut_from_the_desk(desk: Page, shop) -> None:
+def test_lanes_are_put_in_order_and_shut_from_the_desk(context: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(7)
     other = business.laned(8)[1]
-    with business.house.db.writing() as s:
+    with business.app_state.db.writing() as s:
         number = s.scalars(select(Sku.id).where(Sku.code == sku)).one()
-        lanes.open_lane(business.desk(s), number, [lanes.Part(other.id, lanes.Fraction(1))], use=1)
-    desk.goto(f"{served.address}/lanes?sku={number}")
-    desk.get_by_role("button", name="Make main").click()
-    expect(desk.get_by_text(re.compile("lane is now main lane")).first).to_be_visible()
+        lanes.open_lane(business.context(s), number, [lanes.Part(other.id, lanes.Fraction(1))], use=1)
+    context.goto(f"{served.address}/lanes?sku={number}")
+    context.get_by_role("button", name="Make main").click()
+    expect(context.get_by_text(re.compile("lane is now main lane")).first).to_be_visible()
 
     def main() -> Lane:
         return business.one(select(Lane).where(Lane.sku_id == number, Lane.use == 0, Lane.until.is_(None)))
 
     assert business.listing(sku).lane_id == main().id
-    row = desk.get_by_role("row").filter(has_text=re.compile("^Main")).filter(has_text=other.number)
+    row = context.get_by_role("row").filter(has_text=re.compile("^Main")).filter(has_text=other.number)
     row.get_by_role("button", name="Shut", exact=True).click()
     expect(row.get_by_role("button", name="It is right")).to_be_visible()
     assert main().state == "shut" and business.listing(sku).lane_id != main().id, "the spare fills it"
     for what in ("shut", "main lane"):
-        desk.keyboard.press("z")
-        expect(desk.get_by_text(re.compile(f"Undone: .*lane is now {what}"))).to_be_visible()
+        context.keyboard.press("z")
+        expect(context.get_by_text(re.compile(f"Undone: .*lane is now {what}"))).to_be_visible()
     assert main().state == "new" and business.listing(sku).lane_id == main().id
 
 
-def test_two_people_at_one_lane_and_a_number_of_the_past(desk: Page, shop) -> None:
+def test_two_people_at_one_lane_and_a_number_of_the_past(context: Page, shop) -> None:
     """The second person is told, nothing is overwritten, and the page shows what the first one did."""
     business, served = shop
     sku, _ = business.laned(9)
     number = business.one(select(Sku.id).where(Sku.code == sku))
-    desk.goto(f"{served.address}/lanes?sku={number}")
-    desk.get_by_role("button", name="Shut", exact=True).wait_for()
-    with business.house.db.writing() as s:
-        lane = lanes.lanes_of(business.desk(s, "Somebody else"), number)[0][0]
-        lanes.change_lane(business.desk(s, "Somebody else"), lane.id, lane.version, units=lanes.Fraction(2))
-    desk.get_by_role("button", name="Shut", exact=True).first.click()
-    expect(desk.get_by_text("somebody changed this lane")).to_be_visible()
-    with business.house.db.reading() as s:
-        assert lanes.lanes_of(business.desk(s), number)[0][0].state != "shut"
-    desk.goto(f"{served.address}/lanes?sku=99999999")
-    expect(desk.get_by_text("there is no SKU 99999999")).to_be_visible()
+    context.goto(f"{served.address}/lanes?sku={number}")
+    context.get_by_role("button", name="Shut", exact=True).wait_for()
+    with business.app_state.db.writing() as s:
+        lane = lanes.lanes_of(business.context(s, "Somebody else"), number)[0][0]
+        lanes.change_lane(business.context(s, "Somebody else"), lane.id, lane.version, units=lanes.Fraction(2))
+    context.get_by_role("button", name="Shut", exact=True).first.click()
+    expect(context.get_by_text("somebody changed this lane")).to_be_visible()
+    with business.app_state.db.reading() as s:
+        assert lanes.lanes_of(business.context(s), number)[0][0].state != "shut"
+    context.goto(f"{served.address}/lanes?sku=99999999")
+    expect(context.get_by_text("there is no SKU 99999999")).to_be_visible()
 
 
-def test_the_outbox_says_what_was_asked_in_words(desk: Page, shop) -> None:
+def test_the_outbox_says_what_was_asked_in_words(context: Page, shop) -> None:
     business, served = shop
     row = business.all(select(Outbox).where(Outbox.kind == "listing", Outbox.state == "done").order_by(Outbox.id.desc()))[0]
     listing = business.one(select(Listing).where(Listing.id == row.body["listing"]))
     sku = business.one(select(Sku.code).where(Sku.id == listing.sku_id))
-    desk.goto(f"{served.address}/setup/outbox")
-    desk.keyboard.press("/")
-    desk.keyboard.type(sku)
-    line = desk.get_by_role("row").filter(has_text=sku).first
+    context.goto(f"{served.address}/setup/outbox")
+    context.keyboard.press("/")
+    context.keyboard.type(sku)
+    line = context.get_by_role("row").filter(has_text=sku).first
     expect(line).to_contain_text("taken")
     expect(line).to_contain_text(re.compile(r"£[0-9.]+, shows [0-9]+, (on|off) sale"))

@@ -16,13 +16,13 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import event, func, select, update
 
-from amber_lane.api.app import make_app, make_house
+from amber_lane.api.app import make_app, make_app_state
 from amber_lane.clock import SystemClock
 from amber_lane.data import backups
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.session import Database
 from amber_lane.data.shelf import Picture
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.purchasing import purchase_orders
 from amber_lane.settings import Settings
 
@@ -40,12 +40,12 @@ def amber(small: Small, folder: Path, *words: str, start: bool = False) -> Any:
 
 def test_a_backup_is_whole_or_is_not_and_a_house_stands_again_on_an_empty_machine(small: Small, tmp_path: Path) -> None:
     here = Path(small.db.engine.url.database or "").parent
-    small.write(lambda desk: desk.s.add(Picture(sha="x", kind="image/png", width=1, height=1, data=os.urandom(30_000_000))))
+    small.write(lambda context: context.session.add(Picture(sha="x", kind="image/png", width=1, height=1, data=os.urandom(30_000_000))))
     saved, over = tmp_path / "saved.db", threading.Event()
 
     def write() -> None:
         while not over.is_set():
-            small.write(lambda desk: desk.log("x", "x", "somebody writes"))
+            small.write(lambda context: context.log("x", "x", "somebody writes"))
 
     writer = threading.Thread(target=write)
     writer.start()
@@ -74,7 +74,9 @@ def test_a_backup_is_whole_or_is_not_and_a_house_stands_again_on_an_empty_machin
     assert "all is as it should be" in amber(small, there, "check").stdout
     with closing(sqlite3.connect(there / "small.db")) as data, small.db.reading() as s:
         assert data.execute("select count(*), sum(length(data)) from picture").fetchone() == (1, 30_000_000)
-        assert 0 < data.execute("select count(*) from act").fetchone()[0] <= int(s.scalar(select(func.count()).select_from(Act)) or 0)
+        assert (
+            0 < data.execute("select count(*) from act").fetchone()[0] <= int(s.scalar(select(func.count()).select_from(AuditEntry)) or 0)
+        )
     # Put back once more, what stands there is kept.
     assert "What stood here is" in amber(small, there, "restore", str(saved)).stdout
     assert backups.look_over(next((there / backups.FOLDER).glob("*-before-restore.db"))) == []
@@ -116,10 +118,10 @@ def test_what_is_not_whole_is_not_put_back_nor_over_a_house_that_runs(small: Sma
 def test_what_does_not_belong_together_is_found(small: Small, tmp_path: Path, does: str, told: str) -> None:
     order = small.order("A", ("S-1", 1, 900))
 
-    def bought(desk: Desk) -> None:
-        (made,) = purchase_orders.send(desk, [order.id])
+    def bought(context: Context) -> None:
+        (made,) = purchase_orders.send(context, [order.id])
         made.state = "sent"
-        desk.s.execute(update(Outbox).where(Outbox.key == made.reference).values(state="done"))
+        context.session.execute(update(Outbox).where(Outbox.key == made.reference).values(state="done"))
 
     small.write(bought)
     copy = tmp_path / "copy.db"
@@ -132,7 +134,7 @@ def test_what_does_not_belong_together_is_found(small: Small, tmp_path: Path, do
 
 
 def test_a_full_or_closed_disk_is_told_in_words_and_goes_on_by_itself(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    house = make_house(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
+    house = make_app_state(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
     limit: dict[str, str] = {}
 
     @event.listens_for(house.db.engine, "begin")
@@ -162,7 +164,7 @@ def test_a_full_or_closed_disk_is_told_in_words_and_goes_on_by_itself(tmp_path: 
 def test_nobody_else_on_the_machine_reads_the_data(tmp_path: Path) -> None:
     (tmp_path / "secret").write_text("x" * 40)
     (tmp_path / "secret").chmod(0o644)
-    house = make_house(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
+    house = make_app_state(Settings(data=tmp_path, jobs=False, web=tmp_path), clock=SystemClock())
     assert tmp_path.stat().st_mode & 0o077 == 0
     assert not [one for one in tmp_path.iterdir() if one.is_file() and one.stat().st_mode & 0o077]
     house.db.close()

@@ -17,7 +17,7 @@ from amber_lane.data.backups import before_change, notes, shape_of
 from amber_lane.data.base import Base, from_ms, to_ms
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.session import Database
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing
@@ -51,8 +51,8 @@ def test_times_come_back_as_the_same_moment(naive: datetime, hours: int) -> None
 
 def test_a_time_without_a_zone_is_refused_and_unreadable_data_is_not_thrown_away(small: Small) -> None:
     with pytest.raises(StatementError, match="without a zone"), small.db.writing() as s:
-        s.execute(insert(Act).values(at=datetime(2026, 1, 1), who="x", kind="x", on="", told=""))
-    small.write(lambda desk: desk.log("x", "x", "x", before={"a": 1}))
+        s.execute(insert(AuditEntry).values(at=datetime(2026, 1, 1), who="x", kind="x", on="", told=""))
+    small.write(lambda context: context.log("x", "x", "x", before={"a": 1}))
     with small.db.writing() as s:
         s.execute(text("update act set before = '{broken' where kind = 'x'"))
     assert small.act("x").before == {"unreadable": "{broken"}
@@ -61,7 +61,7 @@ def test_a_time_without_a_zone_is_refused_and_unreadable_data_is_not_thrown_away
 @pytest.mark.parametrize("row", ["order", "listing", "outbox", "lane", "purchase", "orphan"])
 def test_what_must_be_there_once_cannot_be_there_twice(small: Small, row: str) -> None:
     order = small.order("A", ("S-1", 1, 2000))
-    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))[0]
+    made = small.write(lambda context: purchase_orders.send(context, [order.id]))[0]
     line = small.all(select(PurchaseLine))[0]
     twice = {
         "order": lambda: Order(
@@ -104,9 +104,9 @@ def test_a_transaction_that_fails_half_way_leaves_nothing(small: Small) -> None:
 
     with pytest.raises(Lost), small.db.writing() as s:
         s.execute(update(Store).values(name="Another"))
-        small.desk(s).log("x", "x", "half")
+        small.context(s).log("x", "x", "half")
         raise Lost
-    assert small.all(select(Store.name)) == before and "half" not in small.all(select(Act.told))
+    assert small.all(select(Store.name)) == before and "half" not in small.all(select(AuditEntry.told))
 
 
 def test_a_reading_session_cannot_write_by_accident(small: Small) -> None:

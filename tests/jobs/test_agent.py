@@ -21,7 +21,7 @@ from amber_lane.clock import WALL
 from amber_lane.connectors.kinds import connect
 from amber_lane.connectors.protocols import Account, OrderPage, StoreOrder, StoreOrderLine
 from amber_lane.data.orders import Order
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing
 from amber_lane.services.base.errors import Conflict
@@ -38,12 +38,12 @@ from ..small import BUYER, Small
 def close_row(small: Small) -> tuple[Small, str]:
     """A house whose second store is closed, with two listings there; and its token."""
 
-    def make(desk: Any) -> str:
-        store = connections.join_uncalled(desk, connections.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
-        going_live.all_on(desk, store)
+    def make(context: Any) -> str:
+        store = connections.join_uncalled(context, connections.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
+        going_live.all_on(context, store)
         for number in (1, 2):
-            small.list_sku(desk.s, number, store.id)
-        return agent_leases.make_token(desk, store.id)
+            small.list_sku(context.session, number, store.id)
+        return agent_leases.make_token(context, store.id)
 
     return small, small.write(make)
 
@@ -55,8 +55,8 @@ def closed(small: Small) -> tuple[Small, str]:
 
 def wish(small: Small, sku: int, price: int) -> None:
     small.write(
-        lambda desk: listing_changes.want(
-            desk, desk.s.scalars(select(Listing).where(Listing.sku_id == sku, Listing.store_id == 2)).one(), price=price
+        lambda context: listing_changes.want(
+            context, context.session.scalars(select(Listing).where(Listing.sku_id == sku, Listing.store_id == 2)).one(), price=price
         )
     )
 
@@ -75,10 +75,10 @@ class Program:
         self.small, self.token, self.at = small, token, at
 
     def lease(self, run: str) -> list[agent_leases.Handed]:
-        return self.small.write(lambda desk: agent_leases.lease(desk, *agent_leases.enter(desk, self.token), run, self.at))
+        return self.small.write(lambda context: agent_leases.lease(context, *agent_leases.enter(context, self.token), run, self.at))
 
     def report(self, run: str, *told: Report) -> int:
-        return self.small.write(lambda desk: agent_leases.report(desk, *agent_leases.enter(desk, self.token), run, self.at, told))
+        return self.small.write(lambda context: agent_leases.report(context, *agent_leases.enter(context, self.token), run, self.at, told))
 
 
 def test_only_the_oldest_of_each_listing_is_handed_out_and_one_program_at_a_time(closed: tuple[Small, str]) -> None:
@@ -111,7 +111,7 @@ def test_a_lease_that_runs_out_is_handed_on_as_perhaps_done_and_late_words_count
     assert hand.report("run-one-1", Report(one.id, one.key, "refused")) == 0 and prices(small) == {"done": ["11.00"]}
     with pytest.raises(agent_leases.NoSuchToken):
         Program(small, "lane-wrong", hand.at).lease("run-one-1")
-    small.write(lambda desk: agent_leases.make_token(desk, 2))
+    small.write(lambda context: agent_leases.make_token(context, 2))
     with pytest.raises(agent_leases.NoSuchToken):
         hand.lease("run-one-1")
 
@@ -177,23 +177,23 @@ class Hallway(httpx.BaseTransport):
 
 def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(business: Business) -> None:
     world = business.world
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
-        store = connections.join_uncalled(desk, connections.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
-        going_live.all_on(desk, store)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        store = connections.join_uncalled(context, connections.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        going_live.all_on(context, store)
         store.orders_cursor = str(max([0, *(one["seq"] for one in world.record()["orders"])]))
-        token, number = agent_leases.make_token(desk, store.id), store.id
+        token, number = agent_leases.make_token(context, store.id), store.id
     link = connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:practice-craft", 5)
-    office = Office("http://test", token, Hallway(TestClient(make_app(business.house))))
+    office = Office("http://test", token, Hallway(TestClient(make_app(business.app_state))))
     agent = Agent(office, link, rest=lambda seconds: None)
     bought = world.post("buy", store="craft")["number"]
     agent.once()
     listings = business.all(select(Listing).where(Listing.store_id == number))
     assert len(listings) == 6 and business.one(select(Order).where(Order.store_id == number)).number == bought
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
         for row in s.scalars(select(Listing).where(Listing.store_id == number)):
-            listing_changes.want(desk, row, price=4200)
+            listing_changes.want(context, row, price=4200)
     assert agent.once() == 6 and agent.once() == 0
     told = [
         world.client.get(f"/world/record/listings/{one.body['sku']}?store=craft").json()["shown"][-1]
@@ -202,8 +202,8 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     assert {row["price"] for row in told} == {4200} and {row["by"] for row in told} == {"api"}
     assert business.one(select(Link).where(Link.owner == "store", Link.owner_id == number)).state == "good"
     # The store does not let it in: it says so, and nothing is lost.
-    with business.house.db.writing() as s:
-        listing_changes.want(business.desk(s), s.get(Listing, listings[0].id), price=4300)
+    with business.app_state.db.writing() as s:
+        listing_changes.want(business.context(s), s.get(Listing, listings[0].id), price=4300)
     locked = Agent(office, connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:wrong", 5), rest=lambda seconds: None)
     locked.listed = True
     locked.run = agent.run
@@ -216,10 +216,10 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     for word, status in ((token, 200), ("lane-no", 401)):
         page = {"listings": [one | {"sku": f"L-{n}"} for n in range(100)]}
         head = {"Authorization": f"Bearer {word}"}
-        answer = TestClient(make_app(business.house)).post("/api/v1/program/listings", json=page, headers=head)
+        answer = TestClient(make_app(business.app_state)).post("/api/v1/program/listings", json=page, headers=head)
         assert answer.status_code == status, answer.text[:300]
     with pytest.raises(TokenEnded):
-        Office("http://test", "lane-no", Hallway(TestClient(make_app(business.house)))).call("GET", "/hello")
+        Office("http://test", "lane-no", Hallway(TestClient(make_app(business.app_state)))).call("GET", "/hello")
     assert business.one(select(Store).where(Store.id == number)).write_stock
 
 
@@ -241,24 +241,24 @@ class Pages:
 
 
 def test_a_bad_order_keeps_no_other_waiting_and_listings_are_read_when_asked(business: Business) -> None:
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
-        store = connections.join_uncalled(desk, connections.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
-        going_live.all_on(desk, store)
-        token, number = agent_leases.make_token(desk, store.id), store.id
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        store = connections.join_uncalled(context, connections.Join("store", "program", "Closed Row", "", "", "GB", "GBP"))
+        going_live.all_on(context, store)
+        token, number = agent_leases.make_token(context, store.id), store.id
     orders = [
-        StoreOrder(f"C-{n}", business.house.clock.now(), "GBP", BUYER, [StoreOrderLine(1, "X-1", quantity, 900)])
+        StoreOrder(f"C-{n}", business.app_state.clock.now(), "GBP", BUYER, [StoreOrderLine(1, "X-1", quantity, 900)])
         for n, quantity in enumerate((1, 2_000_000, 3))
     ]
     link: Any = Pages(orders, ["order C-9: its date cannot be read"])
-    agent = Agent(Office("http://test", token, Hallway(TestClient(make_app(business.house)))), link, rest=lambda seconds: None)
+    agent = Agent(Office("http://test", token, Hallway(TestClient(make_app(business.app_state)))), link, rest=lambda seconds: None)
     agent.once()
     agent.once()
     assert [one.number for one in business.all(select(Order).where(Order.store_id == number).order_by(Order.id))] == ["C-0", "C-2"]
-    told = [one.told for one in business.all(select(Act).where(Act.kind == "order.unreadable").order_by(Act.id))]
+    told = [one.told for one in business.all(select(AuditEntry).where(AuditEntry.kind == "order.unreadable").order_by(AuditEntry.id))]
     assert len(told) == 2 and "C-9" in told[0] and "C-1" in told[1] and "quantity" in told[1]
-    with business.house.db.writing() as s:
-        agent_leases.ask_to_read(business.desk(s), business.desk(s).get(Store, number, "store"))
+    with business.app_state.db.writing() as s:
+        agent_leases.ask_to_read(business.context(s), business.context(s).get(Store, number, "store"))
     agent.once()
     agent.once()
     assert link.reads == 2

@@ -12,14 +12,14 @@ import pytest
 from sqlalchemy import select
 
 from amber_lane.data.lanes import Lane
-from amber_lane.data.outbox import Act, ActPart, Job
+from amber_lane.data.outbox import AuditEntry, AuditEntryPart, Job
 from amber_lane.data.setup import Person
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.jobs import background_jobs
 from amber_lane.jobs.background_jobs import LongJobs
 from amber_lane.services.activity import undo
-from amber_lane.services.base import context as desks
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base import context as contexts
+from amber_lane.services.base.context import Context
 from amber_lane.services.mapping import lanes
 from amber_lane.services.orders.routing import replan
 from amber_lane.services.pricing import replay, replay_summary
@@ -38,7 +38,9 @@ def jobs(small: Small) -> LongJobs:
 def sheet(small: Small, tmp_path: Path, text: str, kind: str = "sheet.take", name: str = "lanes") -> int:
     path = tmp_path / "sheet.csv"
     path.write_text(text)
-    return small.write(lambda desk: background_jobs.start(desk, kind, f"{kind}:one", "Lanes sheet", {"sheet": name, "path": str(path)})).id
+    return small.write(
+        lambda context: background_jobs.start(context, kind, f"{kind}:one", "Lanes sheet", {"sheet": name, "path": str(path)})
+    ).id
 
 
 def job(small: Small, number: int) -> Job:
@@ -71,18 +73,18 @@ def test_a_sheet_is_checked_without_a_trace_and_then_taken_once(small: Small, jo
 def test_what_a_job_did_for_a_person_is_their_last_act(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
     """Else Z would take back whatever they did before it."""
 
-    def ask(desk: Desk) -> None:
-        desk.s.add(Person(id=7, name="Wren", mail="wren@example.invalid", password="-"))
-        desk.who, desk.person = "Wren", 7
-        lanes.change_lane(desk, small.lane(3).id, small.lane(3).version, units=Fraction(2), why="a pair")
+    def ask(context: Context) -> None:
+        context.session.add(Person(id=7, name="Wren", mail="wren@example.invalid", password="-"))
+        context.actor, context.person = "Wren", 7
+        lanes.change_lane(context, small.lane(3).id, small.lane(3).version, units=Fraction(2), why="a pair")
         path = tmp_path / "sheet.csv"
         path.write_text(HEAD + "First shop,S-1,SUP,I-2,1,spare\n")
-        background_jobs.start(desk, "sheet.take", "one", "Lanes sheet", {"sheet": "lanes", "path": str(path)})
+        background_jobs.start(context, "sheet.take", "one", "Lanes sheet", {"sheet": "lanes", "path": str(path)})
 
     small.write(ask)
     jobs.run_due()
     with small.db.reading() as s:
-        act = undo.last_undoable(Desk(s, small.clock, "", 7))
+        act = undo.last_undoable(Context(s, small.clock, "", 7))
     assert act is not None and act.kind.startswith("lane.sheet") and act.person_id == 7
 
 
@@ -91,31 +93,33 @@ def test_a_job_in_portions_is_one_act_and_stops_where_it_is_undone(small: Small,
     monkeypatch.setattr(background_jobs, "PREPARE", 2)
     ids = [small.listing(n).id for n in range(1, 6)]
 
-    def prepare(desk: Desk) -> None:
+    def prepare(context: Context) -> None:
         for number in ids:
-            desk.get(Listing, number, "listing").state = "preparing"
-        background_jobs.start(desk, "publish", "all", "Publishing", {"listings": ids}, len(ids))
+            context.get(Listing, number, "listing").state = "preparing"
+        background_jobs.start(context, "publish", "all", "Publishing", {"listings": ids}, len(ids))
 
     small.write(prepare)
     jobs.run_due()
-    (act,) = small.all(select(Act).where(Act.kind == "listing.publish"))
+    (act,) = small.all(select(AuditEntry).where(AuditEntry.kind == "listing.publish"))
     assert (act.told, act.count) == ("5 listings published", 5)
-    did = [act.after, *small.all(select(ActPart.after).where(ActPart.act_id == act.id).order_by(ActPart.id))]
+    did = [act.after, *small.all(select(AuditEntryPart.after).where(AuditEntryPart.act_id == act.id).order_by(AuditEntryPart.id))]
     assert [one["listings"] for one in did] == [ids[:2], ids[2:4], ids[4:]]
-    small.write(lambda desk: undo.undo(desk, act.id))
+    small.write(lambda context: undo.undo(context, act.id))
     assert {small.listing(n).state for n in range(1, 6)} == {"preparing"}, "all of it, with one key"
 
     real = background_jobs.publishing.publish
 
-    def undone_meanwhile(desk: Desk, some: list[int]) -> Any:
-        if small.all(select(Act).where(Act.kind == "listing.publish", Act.undo == "open")):
-            newest = desk.s.scalars(select(Act).where(Act.kind == "listing.publish").order_by(Act.id.desc())).first()
+    def undone_meanwhile(context: Context, some: list[int]) -> Any:
+        if small.all(select(AuditEntry).where(AuditEntry.kind == "listing.publish", AuditEntry.undo == "open")):
+            newest = context.session.scalars(
+                select(AuditEntry).where(AuditEntry.kind == "listing.publish").order_by(AuditEntry.id.desc())
+            ).first()
             assert newest is not None
-            undo.undo(desk, newest.id)
-        return real(desk, some)
+            undo.undo(context, newest.id)
+        return real(context, some)
 
     monkeypatch.setattr(background_jobs.publishing, "publish", undone_meanwhile)
-    number = small.write(lambda desk: background_jobs.start(desk, "publish", "again", "Publishing", {"listings": ids}, len(ids))).id
+    number = small.write(lambda context: background_jobs.start(context, "publish", "again", "Publishing", {"listings": ids}, len(ids))).id
     jobs.run_due()
     assert job(small, number).state == "failed" and "the rest was left as it was" in job(small, number).told
 
@@ -125,19 +129,19 @@ def test_a_lanes_sheet_in_portions_is_one_act_whose_orders_are_planned_once(
 ) -> None:
     monkeypatch.setattr(background_jobs.portions, "PORTION", 2)
     planned: list[bool] = []
-    monkeypatch.setattr(desks, "_REROUTE", [lambda desk: (planned.append(desk.more), replan(desk))])
+    monkeypatch.setattr(contexts, "_REROUTE", [lambda context: (planned.append(context.more), replan(context))])
     before = spares(small)
     number = sheet(small, tmp_path, HEAD + "".join(f"First shop,S-{n},SUP,I-{n % 6 + 1},1,spare\n" for n in range(1, 6)))
     jobs.run_due()
     assert job(small, number).told.startswith("5 new") and len(spares(small)) == 5 and planned == [False]
-    (act,) = small.all(select(Act).where(Act.kind == "lane.sheet"))
+    (act,) = small.all(select(AuditEntry).where(AuditEntry.kind == "lane.sheet"))
     assert act.told == "5 lanes brought in by a sheet"
-    small.write(lambda desk: undo.undo(desk, act.id))
+    small.write(lambda context: undo.undo(context, act.id))
     assert spares(small) == before
 
-    def stopped(desk: Desk, checked: Any) -> int:
-        desk.get(Job, again, "job").stop_asked = len(spares(small)) >= 2
-        return real_take(desk, checked)
+    def stopped(context: Context, checked: Any) -> int:
+        context.get(Job, again, "job").stop_asked = len(spares(small)) >= 2
+        return real_take(context, checked)
 
     kind = background_jobs.sheets_in.KINDS["lanes"]
     real_take = kind.take
@@ -157,19 +161,19 @@ def test_a_replay_goes_on_by_itself_a_few_listings_at_a_time_and_can_be_stopped(
         small.sweep({k + 1: (500 + k, 20), 6: (900, k)})
     change = PolicyChange("house", "", {"follow_price": False, "follow_stock": False})
     with small.db.reading() as s:
-        whole = replay_summary.beside(small.desk(s), 10, None, change)
+        whole = replay_summary.beside(small.context(s), 10, None, change)
     assert whole["one"]["sold"] and whole["one"] != whole["other"]
     monkeypatch.setattr(replay, "AT_A_TIME", 2)
     body = {"days": 10, "one": None, "other": replay_summary.kept(change)}
-    number = small.write(lambda desk: background_jobs.start(desk, "replay", "r", "Replay", body, 100)).id
+    number = small.write(lambda context: background_jobs.start(context, "replay", "r", "Replay", body, 100)).id
     LongJobs(small.db, small.clock, None, looks=False).run_due()  # type: ignore[arg-type]
     assert job(small, number).state == "waiting", "what only reads has a line of its own"
     LongJobs(small.db, small.clock, None, looks=True).run_due()  # type: ignore[arg-type]
     done = job(small, number)
     assert (done.state, done.total) == ("done", 100) and done.done > 50
     assert json.loads(json.dumps(whole)) == done.result
-    again = small.write(lambda desk: background_jobs.start(desk, "replay", "r", "Replay", body, 100)).id
-    small.write(lambda desk: setattr(desk.get(Job, again, "job"), "stop_asked", True))
+    again = small.write(lambda context: background_jobs.start(context, "replay", "r", "Replay", body, 100)).id
+    small.write(lambda context: setattr(context.get(Job, again, "job"), "stop_asked", True))
     jobs.run_due()
     assert job(small, again).state == "stopped"
 
@@ -184,14 +188,14 @@ def test_one_key_is_one_job_while_it_is_open(small: Small, jobs: LongJobs, tmp_p
 def test_a_stopped_job_leaves_nothing_half_done(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
     number = sheet(small, tmp_path, HEAD + "First shop,S-1,SUP,I-2,1,spare\n" * 5)
 
-    def stop(desk: Desk) -> None:
-        desk.get(Job, number, "job").stop_asked = True
+    def stop(context: Context) -> None:
+        context.get(Job, number, "job").stop_asked = True
 
     small.write(stop)
-    acts = len(small.all(select(Act)))
+    acts = len(small.all(select(AuditEntry)))
     jobs.run_due()
     assert job(small, number).state == "stopped" and "nothing half done" in job(small, number).told
-    assert spares(small) == [] and len(small.all(select(Act))) == acts
+    assert spares(small) == [] and len(small.all(select(AuditEntry))) == acts
 
 
 def test_a_worker_that_died_in_the_middle_begins_again_and_takes_it_once(
@@ -218,7 +222,7 @@ def test_a_worker_that_died_in_the_middle_begins_again_and_takes_it_once(
         LongJobs(small.db, small.clock, None).recover()  # type: ignore[arg-type]
     run()
     assert job(small, number).state == "done" and spares(small) == [(1, 1)]
-    assert len(small.all(select(Act).where(Act.kind == "lane.sheet", Act.count > 0))) == 1
+    assert len(small.all(select(AuditEntry).where(AuditEntry.kind == "lane.sheet", AuditEntry.count > 0))) == 1
 
 
 @pytest.mark.parametrize(
@@ -234,7 +238,7 @@ def test_what_is_not_a_sheet_ends_with_a_word(small: Small, jobs: LongJobs, tmp_
 
 def test_a_job_that_breaks_says_so_and_the_next_one_runs(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
     gone = small.write(
-        lambda desk: background_jobs.start(desk, "sheet.take", "gone", "Gone", {"sheet": "lanes", "path": str(tmp_path / "none.csv")})
+        lambda context: background_jobs.start(context, "sheet.take", "gone", "Gone", {"sheet": "lanes", "path": str(tmp_path / "none.csv")})
     ).id
     fine = sheet(small, tmp_path, HEAD + "First shop,S-1,SUP,I-2,1,spare\n")
     with pytest.raises(FileNotFoundError):
@@ -248,9 +252,9 @@ def test_many_lanes_are_followed_in_stretches_and_all_have_their_price(
 ) -> None:
     monkeypatch.setattr("amber_lane.services.base.portions.PORTION", 10)
 
-    def more(desk: Desk) -> None:
+    def more(context: Context) -> None:
         for n in range(100, 140):
-            small.list_sku(desk.s, n)
+            small.list_sku(context.session, n)
 
     small.write(more)
     number = sheet(small, tmp_path, HEAD + "".join(f"First shop,S-{n},SUP,I-{n % 6 + 1},1,\n" for n in range(100, 140)))

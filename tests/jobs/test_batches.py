@@ -28,23 +28,23 @@ def fair(business: Business) -> Iterator[Business]:
     for name, value in (("fair_calls", 100_000), ("fair_batch_minutes", 1), ("fair_pass_minutes", 10)):
         world.post("facts", name=name, value=value)
     given = connections.Join("store", "market_api", "", f"{world.address}/fair/api", "dusk-dial:practice-fair")
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
-        store = connections.join_partner(desk, business.house.doors, given, connections.ask_account(business.house.doors, given))
-        going_live.all_on(desk, store)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        store = connections.join_partner(context, business.app_state.doors, given, connections.ask_account(business.app_state.doors, given))
+        going_live.all_on(context, store)
         store.orders_cursor = "1000000"
-    business.house.reader.listings(2)
+    business.app_state.reader.listings(2)
     yield business
     world.post("facts", name="fair_pass_minutes", value=10)
 
 
 def wish(business: Business, price: int, most: int = 100) -> list[str]:
     """Want a new price of the first so many listings. Returns their SKUs."""
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
         rows = s.scalars(select(Listing).where(Listing.store_id == 2).order_by(Listing.id).limit(most)).all()
         for row in rows:
-            listing_changes.want(desk, row, price=price)
+            listing_changes.want(context, row, price=price)
         return [s.get(Sku, row.sku_id).code for row in rows]
 
 
@@ -71,7 +71,7 @@ def until_done(business: Business, rounds: int = 30) -> None:
         ):
             return
         # A lost call is asked for only when it can no longer be at work.
-        business.house.worker.delivery.batches.not_before.clear()
+        business.app_state.worker.delivery.batches.not_before.clear()
     raise AssertionError("changes are still under way")
 
 
@@ -123,29 +123,29 @@ def test_a_part_that_is_put_off_goes_again_by_itself_and_a_newer_wish_takes_its_
 
 def test_what_is_refused_for_one_reason_is_one_row_and_goes_again_by_one_key(fair: Business) -> None:
     fair.world.post("facts", name="fair_title_most", value=3)
-    with fair.house.db.writing() as s:
-        desk = fair.desk(s)
+    with fair.app_state.db.writing() as s:
+        context = fair.context(s)
         rows = s.scalars(select(Listing).where(Listing.store_id == 2).order_by(Listing.id).limit(5)).all()
         for row in rows:
             row.words_due = True
-            listing_changes.want(desk, row, price=7300)
+            listing_changes.want(context, row, price=7300)
     until_done(fair)
-    with fair.house.db.reading() as s:
-        told = [one for one in today.troubles(fair.desk(s)) if one.kind == "Rejected"]
+    with fair.app_state.db.reading() as s:
+        told = [one for one in today.troubles(fair.context(s)) if one.kind == "Rejected"]
     assert len(told) == 1 and told[0].count == 5 == len(told[0].members) and "5 changes of listings" in told[0].told
     fair.world.post("facts", name="fair_title_most", value=200)
-    with fair.house.db.writing() as s:
-        today.do_step(fair.desk(s), told[0].members[0].key)
+    with fair.app_state.db.writing() as s:
+        today.do_step(fair.context(s), told[0].members[0].key)
     assert states(fair, 7300) == {"waiting": 1, "dead": 4}
-    with fair.house.db.writing() as s:
-        today.do_step(fair.desk(s), told[0].key)
+    with fair.app_state.db.writing() as s:
+        today.do_step(fair.context(s), told[0].key)
     until_done(fair)
     assert states(fair, 7300) == {"done": 5}
 
 
 def test_one_that_is_to_blame_does_not_keep_the_others_from_going(fair: Business) -> None:
     skus = wish(fair, 7700, 9)
-    with fair.house.db.writing() as s:
+    with fair.app_state.db.writing() as s:
         bad = s.scalars(select(Outbox).where(Outbox.target == "store:2", Outbox.state == "waiting").order_by(Outbox.id)).all()[4]
         bad.body = {**bad.body, "words": {"title": "x", "tags": ["a list is no text"]}}
     until_done(fair)
@@ -165,8 +165,8 @@ def test_whatever_is_lost_each_change_is_made_once(fair: Business, fault: str) -
     for _ in range(6):
         fair.on(2)
         fair.settle()
-        fair.house.worker.delivery.batches.not_before.clear()
-        with fair.house.db.writing() as s:
+        fair.app_state.worker.delivery.batches.not_before.clear()
+        with fair.app_state.db.writing() as s:
             s.scalars(select(Link).where(Link.owner == "store", Link.owner_id == 2)).one().rest_until = None
     fair.world.calm()
     until_done(fair)
@@ -176,17 +176,17 @@ def test_whatever_is_lost_each_change_is_made_once(fair: Business, fault: str) -
 
 def test_killed_between_sending_and_the_answer_the_store_is_asked_first(fair: Business) -> None:
     skus = wish(fair, 9000, 8)
-    batches = fair.house.worker.delivery.batches
+    batches = fair.app_state.worker.delivery.batches
     rows = batches._claim("store:2", 250)
-    with fair.house.db.reading() as s:
-        link: Any = fair.house.doors.of(fair.desk(s), "store", 2)
+    with fair.app_state.db.reading() as s:
+        link: Any = fair.app_state.doors.of(fair.context(s), "store", 2)
     from amber_lane.jobs.outbox_senders import change_of
 
     link.send_batch([change_of(row.body) for row in rows], rows[0].ticket)
     # The machine dies here; another one comes up.
     again = Business(fair.world, fair.folder, joined=False)
-    assert again.house.worker.delivery.recover() == 8
-    assert again.house.worker.delivery.batches.not_before[rows[0].ticket] > time.monotonic()
+    assert again.app_state.worker.delivery.recover() == 8
+    assert again.app_state.worker.delivery.batches.not_before[rows[0].ticket] > time.monotonic()
     until_done(again)
     assert states(again, 9000) == {"done": 8} and {shown(again, sku).count(9000) for sku in skus} == {1}
     again.close()
@@ -206,7 +206,7 @@ def test_when_half_of_a_refused_batch_is_lost_the_other_half_still_goes(fair: Bu
     wish(fair, 6600, 6)
     half = Half()
     with pytest.raises(ValueError, match="our own"):
-        fair.house.worker.delivery.batches.run("store:2", half, 100, True)
+        fair.app_state.worker.delivery.batches.run("store:2", half, 100, True)
     assert half.sizes == [6, 3] and states(fair, 6600) == {"unknown": 3, "waiting": 3}
     until_done(fair)
     assert states(fair, 6600) == {"done": 6}

@@ -25,12 +25,12 @@ beside.work(Settings())
 
 
 def test_a_worker_that_has_grown_begins_anew_once_its_work_is_done(small: Small, tmp_path: Path) -> None:
-    small.write(lambda desk: desk.s.add(Job(key="x", kind="of nobody here", title="x", body={}, total=1, made_at=desk.now)))
+    small.write(lambda context: context.session.add(Job(key="x", kind="of nobody here", title="x", body={}, total=1, made_at=context.now)))
     env = {**os.environ, "AMBER_LANE_DATA": str(tmp_path), "AMBER_LANE_DATABASE_URL": small.db.url}
     with subprocess.Popen([sys.executable, "-c", GROWN], env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as process:
         assert process.stdout is not None
         assert any("worker started" in line for line in process.stdout) and process.poll() is None
-        small.write(lambda desk: desk.s.execute(delete(Job)))
+        small.write(lambda context: context.session.execute(delete(Job)))
         assert "begins anew" in process.stdout.read() and process.wait(20) == beside.ANEW
 
 

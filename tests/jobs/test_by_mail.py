@@ -26,24 +26,24 @@ def join(business: Business, form: str) -> list[str]:
     """An office that takes orders by mail has the best lanes of four SKUs. Returns the SKUs."""
     address = f"pop://127.0.0.1:{business.world.mail_port + 1}"
     skus = [business.laned(n)[0] for n in range(4)]
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
         given = connections.Join("inbox", "pop", "Answers", address, "duskdial:practice-letters")
-        connections.join_partner(desk, business.house.doors, given, connections.ask_account(business.house.doors, given))
+        connections.join_partner(context, business.app_state.doors, given, connections.ask_account(business.app_state.doors, given))
         s.add(Supplier(id=7, code="OFF", name="The office", kind="sheet", country="PT", currency="GBP"))
         s.flush()
         s.add(Origin(id=70, supplier_id=7, code="porto", name="Porto", country="PT", holidays=[]))
         s.flush()
         s.add(Service(origin_id=70, code="air", name="air", country="GB", first=10, following=0, days_low=1, days_high=1))
         road = {"parcel_note": "", "phone_rule": "none", "order_form": form, "order_road": "mail", "mail": "orders@meridian-buying.example"}
-        order_settings.keep(desk, "supplier", 7, None, road)
+        order_settings.keep(context, "supplier", 7, None, road)
         for n, code in enumerate(skus):
             s.add(Item(id=9000 + n, supplier_id=7, origin_id=70, number=f"MB-{n}", title="Lantern", currency="GBP", cost=10, stock=90))
             s.flush()
             sku = s.scalars(select(Lane.sku_id).where(Lane.sku_code == code)).first()
             assert sku is not None
-            lanes.open_lane(desk, sku, [lanes.Part(9000 + n, lanes.Fraction(1))], use=1)
-        PolicyChange("house", "", {"send": "once"}).keep(desk)
+            lanes.open_lane(context, sku, [lanes.Part(9000 + n, lanes.Fraction(1))], use=1)
+        PolicyChange("house", "", {"send": "once"}).keep(context)
     return skus
 
 
@@ -51,7 +51,7 @@ def join(business: Business, form: str) -> list[str]:
 def test_orders_go_by_mail_once_and_their_answers_come_back_whatever_fails(business: Business, form: str) -> None:
     world, luck = business.world, random.Random(f"mail-{form}")
     skus = join(business, form)
-    business.house.reader.rest = lambda seconds: None
+    business.app_state.reader.rest = lambda seconds: None
     world.post("facts", name="office_refuses", value=0.25)
     world.dial("mail", "errors", 0.25)
     world.dial("mail", "malformed", 0.25)
@@ -65,7 +65,7 @@ def test_orders_go_by_mail_once_and_their_answers_come_back_whatever_fails(busin
     for _ in range(12):
         business.on(60 * 6)
         work(business)
-        business.house.worker.plan()
+        business.app_state.worker.plan()
         if not set(business.all(select(OrderLine.state))) & {"new", "ready", "bought", "refused", "with_supplier"}:
             break
     check(business)
@@ -85,15 +85,15 @@ def test_orders_go_by_mail_once_and_their_answers_come_back_whatever_fails(busin
 
 def test_what_breaks_our_reading_of_one_partner_is_seen_and_holds_up_nobody(business: Business, monkeypatch: pytest.MonkeyPatch) -> None:
     number = business.world.post("buy", sku=business.laned(0)[0], quantity=1, country="GB")["number"]
-    reader, take_page = business.house.reader, orders.take_page
+    reader, take_page = business.app_state.reader, orders.take_page
     monkeypatch.setattr(orders, "take_page", lambda *given: 1 / 0)
     with pytest.raises(ZeroDivisionError):
         reader.orders(1)
     (link,) = [one for one in business.all(select(Link)) if (one.owner, one.owner_id) == ("store", 1)]
     assert link.state == "failing" and "could not be taken in" in link.told
-    with business.house.db.writing() as s:
+    with business.app_state.db.writing() as s:
         s.get(Store, 1).next_read = None
-    business.house.worker.read()
+    business.app_state.worker.read()
     assert business.all(select(Carrier.next_ask))[0] is not None, "the carrier was asked all the same"
     assert not business.all(select(Order)) and business.all(select(Store.next_read))[0] is not None
     monkeypatch.setattr(orders, "take_page", take_page)

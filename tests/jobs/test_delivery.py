@@ -21,7 +21,7 @@ from amber_lane.data.shelf import Listing
 from amber_lane.data.transit import Message, PassedOn
 from amber_lane.jobs.delivery import TRIES_MAX, Delivery
 from amber_lane.services.alerts import today
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict
 from amber_lane.services.delivery import effects
 from amber_lane.services.fulfilment import parcel_tracking
@@ -44,7 +44,7 @@ class Outside:
         self.meanwhile: Any = None
         self.cannot_ask = False
 
-    def of(self, desk: Desk, owner: str, number: int) -> Outside:
+    def of(self, context: Context, owner: str, number: int) -> Outside:
         return self
 
     def _do(self, name: str, key: str, value: Any) -> Any:
@@ -108,7 +108,7 @@ def outside() -> Outside:
 
 @pytest.fixture
 def delivery(small: Small, outside: Outside) -> Delivery:
-    small.write(lambda desk: desk.s.execute(delete(Outbox)))
+    small.write(lambda context: context.session.execute(delete(Outbox)))
     return Delivery(small.db, small.clock, outside)  # type: ignore[arg-type]
 
 
@@ -121,7 +121,7 @@ def deliver(small: Small, delivery: Delivery, rounds: int = 1, to: str = "") -> 
 
 
 def want(small: Small, number: int, price: int) -> None:
-    small.write(lambda desk: listing_changes.want(desk, desk.get(Listing, number, "listing"), price=price))
+    small.write(lambda context: listing_changes.want(context, context.get(Listing, number, "listing"), price=price))
 
 
 def rows(small: Small, kind: str) -> list[Outbox]:
@@ -145,11 +145,11 @@ def test_whatever_happens_on_the_way_an_order_is_bought_once(small: Small, scrip
     outside = Outside()
     delivery = Delivery(small.db, small.clock, outside)  # type: ignore[arg-type]
     number = f"O-{len(small.all(select(PurchaseOrder.id)))}"
-    small.write(lambda desk: desk.s.execute(update(Link).values(failures=0, rest_until=None)))
+    small.write(lambda context: context.session.execute(update(Link).values(failures=0, rest_until=None)))
     order = small.order(number, ("S-1", 1, 900))
     if small.all(select(OrderLine.state).where(OrderLine.order_id == order.id)) != ["ready"]:
         return
-    small.write(lambda desk: purchase_orders.send(desk, [order.id]))
+    small.write(lambda context: purchase_orders.send(context, [order.id]))
     outside.script = list(script)
     deliver(small, delivery, rounds=len(script) + 2, to="supplier")
     bought = Counter(key for name, key in outside.calls if name == "buy" and key in outside.has)
@@ -169,10 +169,10 @@ def _did(outside: Outside, script: list[str], at: int) -> bool:
 
 def test_a_worker_that_dies_after_the_call_asks_before_anything_else(small: Small, delivery: Delivery, outside: Outside) -> None:
     order = small.order("A", ("S-1", 1, 900))
-    small.write(lambda desk: purchase_orders.send(desk, [order.id]))
+    small.write(lambda context: purchase_orders.send(context, [order.id]))
 
-    def died(desk: Desk) -> None:
-        desk.s.execute(update(Outbox).where(Outbox.kind == "purchase").values(state="claimed", tries=1, claimed_at=desk.now))
+    def died(context: Context) -> None:
+        context.session.execute(update(Outbox).where(Outbox.kind == "purchase").values(state="claimed", tries=1, claimed_at=context.now))
 
     small.write(died)
     key = rows(small, "purchase")[0].key
@@ -211,9 +211,9 @@ def test_tries_grow_apart_never_end_by_themselves_and_are_told(small: Small, del
     assert row.state == "waiting" and len(outside.calls) == TRIES_MAX + 3
     assert all(later > 1.3 * sooner for sooner, later in pairwise(waits[:7])) and max(waits) <= 360
     with small.db.reading() as s:
-        told = [one for one in today.troubles(small.desk(s)) if one.kind == "Not taken yet"]
+        told = [one for one in today.troubles(small.context(s)) if one.kind == "Not taken yet"]
     assert len(told) == 1 and told[0].count == 1 and row.answer in told[0].why
-    small.write(lambda desk: today.do_step(desk, told[0].key))
+    small.write(lambda context: today.do_step(context, told[0].key))
     delivery.run("store:1")
     assert rows(small, "listing")[0].state == "done" and small.listing(1).shown_price == 777
 
@@ -235,7 +235,7 @@ def test_a_newer_wish_never_waits_behind_one_that_is_not_taken(small: Small, del
 
     def meanwhile() -> None:
         with ours.writing() as s:
-            listing_changes.want(small.desk(s), s.scalars(select(Listing).where(Listing.sku_id == 1)).one(), price=888)
+            listing_changes.want(small.context(s), s.scalars(select(Listing).where(Listing.sku_id == 1)).one(), price=888)
 
     outside.script, outside.meanwhile = ["later"], meanwhile
     delivery.run("store:1")
@@ -254,7 +254,7 @@ def test_a_partner_in_trouble_is_left_alone_and_nothing_is_lost(small: Small, de
     link = small.all(select(Link).where(Link.owner == "store"))[0]
     assert link.failures >= 5 and link.rest_until and link.state == "failing" and "cannot be reached" in link.told
     calls = len(outside.calls)
-    small.write(lambda desk: desk.s.execute(update(Link).values(rest_until=desk.now + timedelta(minutes=1))))
+    small.write(lambda context: context.session.execute(update(Link).values(rest_until=context.now + timedelta(minutes=1))))
     delivery.run("store:1")
     assert len(outside.calls) == calls, "while it rests nobody calls"
     outside.script = []
@@ -266,15 +266,15 @@ def test_a_partner_in_trouble_is_left_alone_and_nothing_is_lost(small: Small, de
 
 def test_writing_turned_off_takes_back_what_waits_but_not_a_buyers_number(small: Small, delivery: Delivery, outside: Outside) -> None:
     order, other = small.order("A", ("S-1", 1, 900)), small.order("B", ("S-2", 1, 1500))
-    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))[0]
+    made = small.write(lambda context: purchase_orders.send(context, [order.id]))[0]
     want(small, 3, 999)
     for what in ("prices", "stock"):
-        small.write(lambda desk, what=what: going_live.turn_off(desk, 1, None, what))
+        small.write(lambda context, what=what: going_live.turn_off(context, 1, None, what))
     with pytest.raises(Conflict, match="not written yet"):
         want(small, 3, 950)
     deliver(small, delivery)
-    small.write(lambda desk: parcel_tracking.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
-    small.write(lambda desk: orders.cancel(desk, other.id))
+    small.write(lambda context: parcel_tracking.enter_tracking(context, made.reference, "RR473124829GB", "Hill Post"))
+    small.write(lambda context: orders.cancel(context, other.id))
     deliver(small, delivery, rounds=2)
     assert Counter(name for name, _ in outside.calls) == Counter(["buy", "fulfil", "mail", "cancel"])
     assert [row.state for row in rows(small, "listing")][-1] == "dropped"
@@ -284,10 +284,10 @@ def test_writing_turned_off_takes_back_what_waits_but_not_a_buyers_number(small:
 
 def test_a_number_and_its_mail_go_once_however_often_it_is_told(small: Small, delivery: Delivery, outside: Outside) -> None:
     order = small.order("A", ("S-1", 2, 900))
-    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))[0]
+    made = small.write(lambda context: purchase_orders.send(context, [order.id]))[0]
     deliver(small, delivery)
     for _ in range(3):
-        small.write(lambda desk: parcel_tracking.enter_tracking(desk, made.reference, " rr 473124829 gb ", "hill post"))
+        small.write(lambda context: parcel_tracking.enter_tracking(context, made.reference, " rr 473124829 gb ", "hill post"))
         deliver(small, delivery)
     assert Counter(name for name, _ in outside.calls if name != "change") == Counter(buy=1, fulfil=1, mail=1)
     mail = next(value for key, value in outside.has.items() if key.startswith("mail-"))
@@ -299,15 +299,17 @@ def test_a_refused_change_is_not_sent_after_a_newer_one_that_was_decided_meanwhi
 ) -> None:
     want(small, 1, 700)
 
-    def in_hand(desk: Desk) -> None:
-        desk.s.execute(update(Outbox).values(state="claimed", tries=1, claimed_at=desk.now))
+    def in_hand(context: Context) -> None:
+        context.session.execute(update(Outbox).values(state="claimed", tries=1, claimed_at=context.now))
 
     small.write(in_hand)
     want(small, 1, 900)
-    small.write(lambda desk: desk.s.execute(update(Outbox).where(Outbox.state == "claimed").values(state="dead", answer="422: no")))
+    small.write(
+        lambda context: context.session.execute(update(Outbox).where(Outbox.state == "claimed").values(state="dead", answer="422: no"))
+    )
     deliver(small, delivery)
     old = rows(small, "listing")[0]
-    small.write(lambda desk: queue.retry(desk, old.id))
+    small.write(lambda context: queue.retry(context, old.id))
     deliver(small, delivery, rounds=2)
     assert [row.state for row in rows(small, "listing")] == ["dropped", "done"] and small.listing(1).shown_price == 900
     assert [outside.has[key].price for _, key in outside.calls] == [900]
@@ -334,10 +336,10 @@ def test_an_answer_that_cannot_be_taken_in_holds_up_no_other(
     want(small, 2, 1200)
     follow = effects.follow
 
-    def picky(desk: Desk, done: Any) -> None:
+    def picky(context: Context, done: Any) -> None:
         if any(row.body["sku"] == "S-1" for row, _ in done):
             raise RuntimeError("not like this")
-        follow(desk, done)
+        follow(context, done)
 
     monkeypatch.setattr(effects, "follow", picky)
     deliver(small, delivery)
@@ -353,18 +355,18 @@ def test_an_answer_that_cannot_be_taken_in_holds_up_no_other(
 def test_a_mail_of_unknown_outcome_is_put_to_a_person_and_never_called_sent(small: Small, delivery: Delivery, outside: Outside) -> None:
     """Where the mail server cannot be asked, neither the worker nor "try again" decides that a mail arrived."""
     order = small.order("A", ("S-1", 1, 900))
-    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))[0]
+    made = small.write(lambda context: purchase_orders.send(context, [order.id]))[0]
     deliver(small, delivery)
     outside.cannot_ask = True
-    small.write(lambda desk: parcel_tracking.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
+    small.write(lambda context: parcel_tracking.enter_tracking(context, made.reference, "RR473124829GB", "Hill Post"))
     outside.script = ["lost"]
     deliver(small, delivery, rounds=3, to="mailbox")
     (mail,) = rows(small, "mail")
     assert (mail.state, mail.fault) == ("dead", "unsure") and small.all(select(Message.state)) == ["waiting"]
     with small.db.reading() as s:
-        (told,) = [one for one in today.troubles(small.desk(s)) if one.kind == "Unsure"]
+        (told,) = [one for one in today.troubles(small.context(s)) if one.kind == "Unsure"]
         assert told.step.label == "Send again" and told.other and told.other.label == "It arrived"
-    small.write(lambda desk: today.do_step(desk, told.key, other=True))
+    small.write(lambda context: today.do_step(context, told.key, other=True))
     assert rows(small, "mail")[0].state == "done" and small.all(select(Message.state)) == ["sent"]
     sent = Counter(name for name, _ in outside.calls)["mail"]
     deliver(small, delivery)

@@ -36,27 +36,27 @@ def join_others(business: Business) -> Agent:
         world.post("facts", name=name, value=value)
     given = connections.Join("store", "market_api", "", f"{world.address}/fair/api", "dusk-dial:practice-fair")
     cursor = str(max([0, *(one["seq"] for one in world.record()["orders"])]))
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
-        fair = connections.join_partner(desk, business.house.doors, given, connections.ask_account(business.house.doors, given))
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        fair = connections.join_partner(context, business.app_state.doors, given, connections.ask_account(business.app_state.doors, given))
         fair.orders_cursor = cursor
-        closed = connections.join_uncalled(desk, connections.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
+        closed = connections.join_uncalled(context, connections.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
         for store in (fair, closed):
-            going_live.all_on(desk, store)
+            going_live.all_on(context, store)
         closed.orders_cursor = cursor
-        token = agent_leases.make_token(desk, closed.id)
-    business.house.reader.listings(2)
+        token = agent_leases.make_token(context, closed.id)
+    business.app_state.reader.listings(2)
     link = connect("store", "craft_pages", f"{world.address}/craft", "dusk-dial:practice-craft", 0.2)
-    agent = Agent(Office("http://test", token, Hallway(TestClient(make_app(business.house)))), link, rest=lambda seconds: None)
+    agent = Agent(Office("http://test", token, Hallway(TestClient(make_app(business.app_state)))), link, rest=lambda seconds: None)
     agent.once()
     return agent
 
 
 def work(business: Business, agent: Agent) -> None:
-    business.house.worker.delivery.not_before.clear()
-    business.house.worker.delivery.batches.not_before.clear()
-    business.house.worker.once()
-    with business.house.db.writing() as s:
+    business.app_state.worker.delivery.not_before.clear()
+    business.app_state.worker.delivery.batches.not_before.clear()
+    business.app_state.worker.once()
+    with business.app_state.db.writing() as s:
         # A lease is in real seconds; a test cannot wait for it.
         s.execute(Token.__table__.update().values(holder="", held_until=None))
     try:
@@ -73,13 +73,13 @@ def shown_by(business: Business, path: str) -> dict[str, tuple[int, int, str]]:
 
 
 def test_with_every_dial_at_two_fifths_every_store_ends_as_we_want_it(business: Business) -> None:
-    world, house = business.world, business.house
+    world, house = business.world, business.app_state
     # Deadlines are short, since four calls in ten end by them.
     house.doors.deadline, house.worker.delivery.settle, house.reader.rest = 0.2, 0.0, lambda seconds: None
     house.doors._open.clear()
     world.post("facts", name="hold_seconds", value=0.25)
     with house.db.writing() as s:
-        PolicyChange("house", "", {"send": "once"}).keep(business.desk(s))
+        PolicyChange("house", "", {"send": "once"}).keep(business.context(s))
     agent = join_others(business)
     for service in world.client.get("/world/dials").json()["services"]:
         for dial in service["dials"]:
@@ -102,7 +102,7 @@ def test_with_every_dial_at_two_fifths_every_store_ends_as_we_want_it(business: 
     stores = {row.kind: row.id for row in business.all(select(Store))}
     for path, kind in (("shop", "own_site"), ("fair", "market_api"), ("craft", "program")):
         told = shown_by(business, path)
-        with business.house.db.reading() as s:
+        with business.app_state.db.reading() as s:
             rows = s.execute(select(Sku.code, Listing).join(Sku, Sku.id == Listing.sku_id).where(Listing.store_id == stores[kind])).all()
         assert rows
         for code, row in rows:

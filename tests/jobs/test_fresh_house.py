@@ -23,19 +23,19 @@ from ..business import KEYS, Business
 @pytest.mark.parametrize("ruled", [False, True])
 def test_nothing_is_sent_for_a_day_before_its_person_says_so(world: Any, tmp_path: Path, ruled: bool) -> None:
     business = Business(world, tmp_path / "house", joined=False)
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
         for owner, kind, path in (
             ("store", "own_site", "/shop/api"),
             ("supplier", "wholesale_api", "/wholesale/api"),
             ("carrier", "post_api", "/post/api"),
         ):
             given = connections.Join(owner, kind, "", f"{world.address}{path}", KEYS[owner])
-            connections.join_partner(desk, business.house.doors, given, connections.ask_account(business.house.doors, given))
+            connections.join_partner(context, business.app_state.doors, given, connections.ask_account(business.app_state.doors, given))
         if ruled:
             s.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=280_000, endings="95"))
-    business.house.reader.catalogue(1)
-    business.house.reader.listings(1)
+    business.app_state.reader.catalogue(1)
+    business.app_state.reader.listings(1)
     before = world.record()
     shown = {row.id: (row.shown_price, row.shown_quantity, row.shown_state) for row in business.all(select(Listing))}
     for hour in range(24):
@@ -54,8 +54,8 @@ def test_nothing_is_sent_for_a_day_before_its_person_says_so(world: Any, tmp_pat
         assert after.get(what, []) == before.get(what, []), what
     now = {row.id: (row.wanted_price, row.state) for row in business.all(select(Listing))}
     assert all(now[number] == (price, state) for number, (price, _, state) in shown.items())
-    with business.house.db.reading() as s:
-        desk = business.desk(s)
-        assert first_steps.open_steps(desk) and not business.one(select(Store)).write_prices
-        assert sum(one.kind == "No rule yet" for one in today.troubles(desk)) == 0, "it is a first step as long as nothing is written"
+    with business.app_state.db.reading() as s:
+        context = business.context(s)
+        assert first_steps.open_steps(context) and not business.one(select(Store)).write_prices
+        assert sum(one.kind == "No rule yet" for one in today.troubles(context)) == 0, "it is a first step as long as nothing is written"
     business.close()

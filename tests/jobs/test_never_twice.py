@@ -19,8 +19,8 @@ from ..killing import check, survive, victim
 
 
 def test_killed_at_every_point_everything_happens_once(business):
-    with business.house.db.writing() as s:
-        PolicyChange("house", "", {"send": "once"}).keep(business.desk(s))
+    with business.app_state.db.writing() as s:
+        PolicyChange("house", "", {"send": "once"}).keep(business.context(s))
     skus = [business.laned(n)[0] for n in range(4)]
     at, lived = 1, False
     while not lived:
@@ -28,9 +28,9 @@ def test_killed_at_every_point_everything_happens_once(business):
         if at % 3 == 0:
             # A parcel leaves, so that a number and a mail are under way as well.
             business.on(60 * 24)
-        with business.house.db.writing() as s:
+        with business.app_state.db.writing() as s:
             listing = s.scalars(select(Listing).join(on_sale.Sku).where(on_sale.Sku.code == skus[0])).one()
-            listing_changes.want(business.desk(s), listing, quantity=at % 7 + 1)
+            listing_changes.want(business.context(s), listing, quantity=at % 7 + 1)
         lived = victim(business, at)
         survive(business)
         shown = business.world.shown(skus[0])[-1]
@@ -55,8 +55,8 @@ def test_killed_at_every_point_everything_happens_once(business):
 
 def test_with_every_fault_on_nothing_is_lost_or_done_twice(business):
     world = business.world
-    with business.house.db.writing() as s:
-        PolicyChange("house", "", {"send": "once"}).keep(business.desk(s))
+    with business.app_state.db.writing() as s:
+        PolicyChange("house", "", {"send": "once"}).keep(business.context(s))
     for service in ("shop", "wholesale", "post"):
         for dial, value in (("errors", 0.15), ("lost_answer", 0.12), ("malformed", 0.1), ("slow", 0.05)):
             world.dial(service, dial, value)
@@ -68,9 +68,9 @@ def test_with_every_fault_on_nothing_is_lost_or_done_twice(business):
         ("mail", "errors", 0.3),
     ):
         world.dial(service, dial, value)
-    delivery = business.house.worker.delivery
+    delivery = business.app_state.worker.delivery
     delivery.settle = 0.0
-    business.house.reader.rest = lambda seconds: None
+    business.app_state.reader.rest = lambda seconds: None
     numbers = []
     for n in range(10):
         numbers.append(world.post("buy", sku=business.laned(n % 3)[0], quantity=1)["number"])
@@ -99,8 +99,8 @@ def test_nothing_known_to_be_empty_stays_on_sale(business):
     for _ in range(8):
         business.round(1)
     assert business.listing(sku).state == "paused" and business.world.shown(sku)[-1]["state"] == "live"
-    with business.house.db.reading() as s:
-        assert any(one.kind == "Oversell" for one in today.troubles(business.desk(s)))
+    with business.app_state.db.reading() as s:
+        assert any(one.kind == "Oversell" for one in today.troubles(business.context(s)))
     business.world.calm()
     for _ in range(6):
         business.round(1)

@@ -13,18 +13,18 @@ import numpy as np
 import pytest
 from sqlalchemy import select, update
 
-from amber_lane.data.outbox import Act, ActPart, Job, JobPart, Outbox
+from amber_lane.data.outbox import AuditEntry, AuditEntryPart, Job, JobPart, Outbox
 from amber_lane.data.prices import Policy
 from amber_lane.data.setup import Store, Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.turns import TooLong, Turns
-from amber_lane.data.watch import Response, Sighting
+from amber_lane.data.watch import ListingDecision, Sighting
 from amber_lane.jobs.portions import Portions
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
 from amber_lane.services.base import portions
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict
 from amber_lane.services.listings import on_sale
 from amber_lane.services.mapping import bulk_changes, lanes
@@ -66,21 +66,23 @@ def open_changes(small: Small) -> list[tuple[str, str]]:
 
 def test_off_sale_by_portions_is_one_act_with_one_undo_and_others_write_between(many: Small, monkeypatch: pytest.MonkeyPatch) -> None:
     before, ids = shown(many), many.all(select(Listing.id))
-    assert many.write(lambda desk: on_sale.set_on_sale(desk, ids, False)) == 6
+    assert many.write(lambda context: on_sale.set_on_sale(context, ids, False)) == 6
     assert {row[1] for row in shown(many)} == {"live"} and len(many.all(select(JobPart))) == 3, "nothing yet, and it is written down"
     between: list[int] = []
     real = portions.WORK["on_sale"]
 
-    def meanwhile(desk: Desk, body: dict[str, Any], part: Any) -> int:
+    def meanwhile(context: Context, body: dict[str, Any], part: Any) -> int:
         between.append(len(many.all(select(Listing.id).where(Listing.state == "paused"))))
-        return real(desk, body, part)
+        return real(context, body, part)
 
     monkeypatch.setitem(portions.WORK, "on_sale", meanwhile)
     work(many)
     assert between == [0, 2, 4], "each portion is there before the next begins"
-    assert {row[1:3] for row in shown(many)} == {("paused", "hand")} and len(many.all(select(Act).where(Act.kind == "listing.pause"))) == 1
+    assert {row[1:3] for row in shown(many)} == {("paused", "hand")} and len(
+        many.all(select(AuditEntry).where(AuditEntry.kind == "listing.pause"))
+    ) == 1
     assert len(open_changes(many)) == 6, "one change for each, whatever waited there before"
-    many.write(lambda desk: undo.undo(desk, many.act("listing.pause").id))
+    many.write(lambda context: undo.undo(context, many.act("listing.pause").id))
     work(many)
     assert shown(many) == before and [one.state for one in many.all(select(Job).where(Job.kind == "on_sale"))] == ["done", "done"]
 
@@ -91,14 +93,14 @@ def test_a_kill_in_the_middle_loses_and_repeats_nothing(many: Small, monkeypatch
 
     real, left = portions.WORK["on_sale"], [2]
 
-    def dies(desk: Desk, body: dict[str, Any], part: Any) -> int:
-        done = real(desk, body, part)
+    def dies(context: Context, body: dict[str, Any], part: Any) -> int:
+        done = real(context, body, part)
         left[0] -= 1
         if left[0] < 0:
             raise Killed
         return done
 
-    many.write(lambda desk: on_sale.set_on_sale(desk, many.all(select(Listing.id)), False))
+    many.write(lambda context: on_sale.set_on_sale(context, many.all(select(Listing.id)), False))
     monkeypatch.setitem(portions.WORK, "on_sale", dies)
     with pytest.raises(Killed):
         work(many)
@@ -115,21 +117,21 @@ def test_a_kill_in_the_middle_loses_and_repeats_nothing(many: Small, monkeypatch
 def test_a_portion_that_breaks_is_set_aside_and_the_others_are_done(many: Small, monkeypatch: pytest.MonkeyPatch) -> None:
     real = portions.WORK["on_sale"]
 
-    def breaks(desk: Desk, body: dict[str, Any], part: Any) -> int:
-        done = real(desk, body, part)
+    def breaks(context: Context, body: dict[str, Any], part: Any) -> int:
+        done = real(context, body, part)
         if 3 in part:
             raise ZeroDivisionError
         return done
 
     monkeypatch.setitem(portions.WORK, "on_sale", breaks)
-    many.write(lambda desk: on_sale.set_on_sale(desk, many.all(select(Listing.id)), False))
+    many.write(lambda context: on_sale.set_on_sale(context, many.all(select(Listing.id)), False))
     work(many)
     (job,) = many.all(select(Job).where(Job.kind == "on_sale"))
     assert (job.done, job.failed) == (4, 2) and [row[0] for row in shown(many) if row[1] == "live"] == [3, 4]
     # What is left of it is told, until a person has seen it.
     (row,) = [one for one in many.write(today.troubles) if one.kind == "Not all done"]
     assert "2 of 6 could not be done" in row.told and row.count == 2
-    many.write(lambda desk: today.do_step(desk, row.key))
+    many.write(lambda context: today.do_step(context, row.key))
     assert not [one for one in many.write(today.troubles) if one.kind == "Not all done"]
 
 
@@ -140,8 +142,8 @@ def rule(value: int) -> RuleChange:
 def test_a_rule_for_very_many_is_in_force_at_once_and_their_prices_follow(many: Small) -> None:
     before = shown(many)
 
-    def apply(desk: Desk) -> dict[str, int]:
-        return what_if.apply(desk, rule(450_000), what_if.what_if(desk, rule(450_000)).counts, None)
+    def apply(context: Context) -> dict[str, int]:
+        return what_if.apply(context, rule(450_000), what_if.what_if(context, rule(450_000)).counts, None)
 
     assert many.write(apply) == {LATER: 6}
     assert shown(many) == before
@@ -149,28 +151,29 @@ def test_a_rule_for_very_many_is_in_force_at_once_and_their_prices_follow(many: 
     after = shown(many)
     assert all(new[3] > old[3] for new, old in zip(after, before, strict=True))
     act = many.act("rule.change")
-    assert {row.act_id for row in many.all(select(Response).where(Response.kind == "reprice").order_by(Response.id.desc()).limit(6))} == {
-        act.id
-    }
-    many.write(lambda desk: undo.undo(desk, act.id))
+    assert {
+        row.act_id
+        for row in many.all(select(ListingDecision).where(ListingDecision.kind == "reprice").order_by(ListingDecision.id.desc()).limit(6))
+    } == {act.id}
+    many.write(lambda context: undo.undo(context, act.id))
     work(many)
     assert [row[:6] for row in shown(many)] == [row[:6] for row in before]
 
 
 def test_prices_that_all_move_at_once_wait_though_each_portion_is_small(many: Small) -> None:
-    many.write(lambda desk: desk.s.execute(update(Policy).values(fields={"hold_twice": False, "wait_over": 3})))
+    many.write(lambda context: context.session.execute(update(Policy).values(fields={"hold_twice": False, "wait_over": 3})))
     before = shown(many)
-    many.write(lambda desk: desk.s.execute(update(Item).values(cost=Item.cost + 140)))
-    many.write(lambda desk: respond(desk, None, act=desk.log("x", "x", "x").id, alone=True))
+    many.write(lambda context: context.session.execute(update(Item).values(cost=Item.cost + 140)))
+    many.write(lambda context: respond(context, None, act=context.log("x", "x", "x").id, alone=True))
     work(many)
     assert [row[3] for row in shown(many)] == [row[3] for row in before], "four and more at once wait for a person"
-    assert len(many.all(select(Response.id).where(Response.state == "waits"))) == 6
-    many.write(lambda desk: what_if.settle(desk, what_if.crowd(desk), approve=True))
+    assert len(many.all(select(ListingDecision.id).where(ListingDecision.state == "waits"))) == 6
+    many.write(lambda context: what_if.settle(context, what_if.crowd(context), approve=True))
     work(many)
     assert all(new[3] > old[3] for new, old in zip(shown(many), before, strict=True))
-    acts = many.all(select(Act).where(Act.kind == "response.settle"))
-    assert len(acts) == 1 and "6 waiting responses approved" in acts[0].told and len(many.all(select(ActPart))) == 2
-    many.write(lambda desk: undo.undo(desk, acts[0].id))
+    acts = many.all(select(AuditEntry).where(AuditEntry.kind == "response.settle"))
+    assert len(acts) == 1 and "6 waiting responses approved" in acts[0].told and len(many.all(select(AuditEntryPart))) == 2
+    many.write(lambda context: undo.undo(context, acts[0].id))
     work(many)
     assert [row[3] for row in shown(many)] == [row[3] for row in before]
 
@@ -179,9 +182,12 @@ def test_the_first_mass_move_of_a_store_waits_in_portions_too(many: Small, monke
     monkeypatch.setattr("amber_lane.services.pricing.apply.MASS", 3)
     before = shown(many)
     many.write(
-        lambda desk: (desk.s.execute(update(Store).values(mass_agreed=False)), desk.s.execute(update(Item).values(cost=Item.cost + 140)))
+        lambda context: (
+            context.session.execute(update(Store).values(mass_agreed=False)),
+            context.session.execute(update(Item).values(cost=Item.cost + 140)),
+        )
     )
-    many.write(lambda desk: respond(desk, None))
+    many.write(lambda context: respond(context, None))
     work(many)
     assert [row[3] for row in shown(many)] == [row[3] for row in before]
 
@@ -199,20 +205,20 @@ def swept(small: Small, at_once: bool) -> list[Any]:
         packs=[1, 1, 1, 1, 1],
     )
     with small.db.writing() as s:
-        desk = small.desk(s, "Watch")
-        number = sweeps.begin(desk, desk.get(Supplier, 1, "supplier")).id
+        context = small.context(s, "Watch")
+        number = sweeps.begin(context, context.get(Supplier, 1, "supplier")).id
     if at_once:
         with small.db.writing() as s:
-            desk = small.desk(s, "Watch")
-            sweeps.take(desk, desk.get(sweeps.Sweep, number, "sweep"), told)
+            context = small.context(s, "Watch")
+            sweeps.take(context, context.get(sweeps.Sweep, number, "sweep"), told)
     else:
-        large_sweeps.carry_out(small.db.reading, small.db.writing, lambda s: small.desk(s, "Watch"), number, told)
+        large_sweeps.carry_out(small.db.reading, small.db.writing, lambda s: small.context(s, "Watch"), number, told)
     work(small)
     items = [(one.id, one.cost, one.stock, one.offer, one.tiers, one.doubt_cost) for one in small.all(select(Item).order_by(Item.id))]
     seen = [(one.item_id, one.cost, one.stock, one.verdict) for one in small.all(select(Sighting).order_by(Sighting.item_id))]
     sweep = small.all(select(sweeps.Sweep).where(sweeps.Sweep.id == number))[0]
-    decided = sorted((one.listing_id, one.kind, one.state, one.new_price, one.item_id or 0) for one in small.all(select(Response)))
-    (act,) = small.all(select(Act).where(Act.kind == "watch.respond"))
+    decided = sorted((one.listing_id, one.kind, one.state, one.new_price, one.item_id or 0) for one in small.all(select(ListingDecision)))
+    (act,) = small.all(select(AuditEntry).where(AuditEntry.kind == "watch.respond"))
     return [items, seen, shown(small), (sweep.state, sweep.changes, sweep.doubted), decided, open_changes(small), act.told]
 
 
@@ -264,23 +270,23 @@ def test_a_sweep_that_a_kill_cuts_off_leaves_no_listing_behind(many: Small, monk
 
 def test_very_many_lanes_are_changed_and_put_back_as_one(many: Small) -> None:
     lanes_now = many.all(select(lanes.Lane).order_by(lanes.Lane.id))
-    assert many.write(lambda desk: bulk_changes.change_many(desk, [one.id for one in lanes_now], "shut")) == 6
+    assert many.write(lambda context: bulk_changes.change_many(context, [one.id for one in lanes_now], "shut")) == 6
     work(many)
     assert {one.state for one in many.all(select(lanes.Lane))} == {"shut"} and {row[1] for row in shown(many)} == {"paused"}
-    acts = many.all(select(Act).where(Act.kind == "lane.many"))
+    acts = many.all(select(AuditEntry).where(AuditEntry.kind == "lane.many"))
     assert [one.told for one in acts] == ["6 lanes shut"]
-    many.write(lambda desk: undo.undo(desk, acts[0].id))
+    many.write(lambda context: undo.undo(context, acts[0].id))
     work(many)
     assert [one.state for one in many.all(select(lanes.Lane).order_by(lanes.Lane.id))] == [one.state for one in lanes_now]
     with pytest.raises(Conflict, match="undone already"):
-        many.write(lambda desk: undo.undo(desk, acts[0].id))
+        many.write(lambda context: undo.undo(context, acts[0].id))
 
 
 def test_what_follows_a_change_cannot_be_stopped_halfway(many: Small) -> None:
-    many.write(lambda desk: respond(desk, None))
+    many.write(lambda context: respond(context, None))
     (job,) = many.all(select(Job).where(Job.state == "waiting"))
     with pytest.raises(Conflict, match="not left halfway"):
-        many.write(lambda desk: portions.stop(desk, desk.get(Job, job.id, "job")))
+        many.write(lambda context: portions.stop(context, context.get(Job, job.id, "job")))
 
 
 def test_people_have_their_turn_before_long_work_and_nobody_waits_for_ever() -> None:

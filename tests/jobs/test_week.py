@@ -6,7 +6,7 @@ from bisect import bisect_right
 
 from sqlalchemy import func, select
 
-from amber_lane.data.watch import Response, Sighting, Sweep
+from amber_lane.data.watch import ListingDecision, Sighting, Sweep
 
 from ..business import Business
 from ..week import live
@@ -14,7 +14,7 @@ from ..week import live
 
 def test_a_week_with_faults_never_shows_what_was_doubted_and_loses_less_than_no_watch(business: Business) -> None:
     week = live(business, days=3)
-    with business.house.db.reading() as s:
+    with business.app_state.db.reading() as s:
         verdicts = dict(s.execute(select(Sighting.verdict, func.count()).group_by(Sighting.verdict)).tuples().all())
         states = dict(s.execute(select(Sweep.state, func.count()).group_by(Sweep.state)).tuples().all())
         # The faults were really there: sightings doubted, sweeps held, feeds that stood still, calls made again.
@@ -22,7 +22,7 @@ def test_a_week_with_faults_never_shows_what_was_doubted_and_loses_less_than_no_
         assert s.scalar(select(func.sum(Sweep.retries))) > 0
         # The kept terms of every response say which landed cost it was made of: never one that was doubted and not believed.
         costs = {line.sku: line for line in week.lines}
-        for listing, terms in s.execute(select(Response.listing_id, Response.terms).where(Response.kind == "reprice")):
+        for listing, terms in s.execute(select(ListingDecision.listing_id, ListingDecision.terms).where(ListingDecision.kind == "reprice")):
             assert terms["goods"] > 1, listing
     for line in costs.values():
         only_doubted = week.doubted.get(line.number, set()) - week.believed.get(line.number, set()) - {line.true[0][1]}

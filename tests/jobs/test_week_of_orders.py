@@ -19,8 +19,8 @@ from ..killing import check, survive, victim, work
 def test_a_week_of_orders_with_every_fault_buyers_who_change_their_minds_and_a_worker_that_dies_again_and_again(business):
     """What counts at its end: every line is bought once or rightly not at all, and the money is the same on both sides."""
     world, luck = business.world, random.Random(11)
-    with business.house.db.writing() as s:
-        PolicyChange("house", "", {"send": "once"}).keep(business.desk(s))
+    with business.app_state.db.writing() as s:
+        PolicyChange("house", "", {"send": "once"}).keep(business.context(s))
     for service in ("shop", "wholesale", "post"):
         for dial, value in (("errors", 0.1), ("lost_answer", 0.06), ("malformed", 0.06)):
             world.dial(service, dial, value)
@@ -28,7 +28,7 @@ def test_a_week_of_orders_with_every_fault_buyers_who_change_their_minds_and_a_w
         world.dial(service, "duplicates", 0.5)
         world.dial(service, "out_of_order", 0.5)
     world.dial("mail", "errors", 0.3)
-    business.house.reader.rest = lambda seconds: None
+    business.app_state.reader.rest = lambda seconds: None
     bought: list[str] = []
     for n in range(11):
         sku, item = business.laned(n % 4)
@@ -45,7 +45,7 @@ def test_a_week_of_orders_with_every_fault_buyers_who_change_their_minds_and_a_w
         business.on(60 * 12)
         victim(business, luck.randint(1, 14))
         survive(business)
-        business.house.worker.once()
+        business.app_state.worker.once()
     world.calm()
     for _ in range(80):
         business.round(60)

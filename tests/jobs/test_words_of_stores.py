@@ -13,27 +13,27 @@ from fastapi.testclient import TestClient
 from sqlalchemy import select, update
 
 from amber_lane.api.app import make_app
-from amber_lane.api.deps import House
+from amber_lane.api.deps import AppState
 from amber_lane.connectors.errors import Denied, Malformed
 from amber_lane.connectors.own_site import OwnSite
 from amber_lane.data.orders import Order
 from amber_lane.data.setup import Store
 from amber_lane.jobs.polling import Reader
 from amber_lane.jobs.worker import Worker
-from amber_lane.services.base.credentials import Safe
-from amber_lane.services.partners.connections import Doors
+from amber_lane.services.base.credentials import CredentialStore
+from amber_lane.services.partners.connections import ConnectorRegistry
 from amber_lane.settings import Settings
 
 from ..small import Small
 
-SAFE = Safe("a secret of a test")
+SAFE = CredentialStore("a secret of a test")
 
 
 @pytest.fixture
 def reader(small: Small, monkeypatch: pytest.MonkeyPatch) -> Reader:
-    small.write(lambda desk: desk.s.execute(update(Store).values(read_orders=True)))
+    small.write(lambda context: context.session.execute(update(Store).values(read_orders=True)))
     monkeypatch.setattr(Reader, "_link", lambda *_: OwnSite("http://127.0.0.1:9", "a:b", 1))
-    return Reader(small.db, small.clock, Doors(SAFE, 1.0))
+    return Reader(small.db, small.clock, ConnectorRegistry(SAFE, 1.0))
 
 
 def order(number: str = "W-1", **more: Any) -> bytes:
@@ -87,8 +87,8 @@ def test_what_a_word_says_is_looked_at_like_any_sheet(small: Small, reader: Read
 
 
 def test_a_wrong_signature_is_told_as_that_whatever_it_is_made_of(small: Small, reader: Reader, tmp_path: Any) -> None:
-    doors = Doors(SAFE, 1.0)
-    house = House(
+    doors = ConnectorRegistry(SAFE, 1.0)
+    house = AppState(
         Settings(data=tmp_path, jobs=False, web=tmp_path), small.db, small.clock, doors, Worker(small.db, small.clock, doors, tmp_path)
     )
     body = order()

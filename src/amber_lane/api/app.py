@@ -30,13 +30,13 @@ from ..data.backups import before_change
 from ..data.session import Database
 from ..jobs.worker import Worker
 from ..memory import give_back
-from ..services.base.credentials import Safe
-from ..services.partners.connections import Doors
+from ..services.base.credentials import CredentialStore
+from ..services.partners.connections import ConnectorRegistry
 from ..settings import Settings
 from .alerts import today
 from .catalogue import search
 from .delivery import agent_leases
-from .deps import House, known_questions, managers_only, seated
+from .deps import AppState, known_questions, managers_only, seated
 from .document import describe
 from .errors import add_errors
 from .fulfilment import parcels
@@ -98,7 +98,7 @@ def _world_clock(world: str, within: float = 20.0) -> dict[str, Any]:
             time.sleep(0.1)
 
 
-def make_house(settings: Settings, transport: httpx.BaseTransport | None = None, clock: Clock | None = None) -> House:
+def make_app_state(settings: Settings, transport: httpx.BaseTransport | None = None, clock: Clock | None = None) -> AppState:
     """Open the data folder and all that stands on it; tables are brought up to date."""
     settings.data.mkdir(parents=True, exist_ok=True)
     outside.allow(settings.reachable)
@@ -107,10 +107,10 @@ def make_house(settings: Settings, transport: httpx.BaseTransport | None = None,
     if kept := before_change(db, settings.data):
         structlog.get_logger().warning("the data was copied before its shape is changed", backup=str(kept))
     db.migrate()
-    safe = Safe.at(settings.data, settings.secret)
+    safe = CredentialStore.at(settings.data, settings.secret)
     hand = clock or make_clock(settings)
-    doors = Doors(safe, settings.call_deadline, transport)
-    return House(settings, db, hand, doors, Worker(db, hand, doors, settings.data, settings.world))
+    doors = ConnectorRegistry(safe, settings.call_deadline, transport)
+    return AppState(settings, db, hand, doors, Worker(db, hand, doors, settings.data, settings.world))
 
 
 def _known(scope: Scope) -> bool:
@@ -135,30 +135,30 @@ def _for_its_owner_alone(folder: Path, db: Database) -> None:
                 one.chmod(0o600)
 
 
-def make_app(house: House, beside: Beside | None = None) -> FastAPI:
+def make_app(app_state: AppState, beside: Beside | None = None) -> FastAPI:
     """The application over a house. beside: the process of all that runs by itself, where it is not this one."""
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
         anyio.to_thread.current_default_thread_limiter().total_tokens = THREADS
-        app.state.live = Live(house)
+        app.state.live = Live(app_state)
         looking = asyncio.create_task(app.state.live.run())
-        if house.settings.jobs:
-            house.worker.start()
+        if app_state.settings.jobs:
+            app_state.worker.start()
         if beside is not None:
             beside.start()
-        if house.settings.jobs or beside is not None:
-            threading.Thread(target=house.warm, daemon=True, name="warm").start()
-        pace = asyncio.create_task(_keep_pace(house)) if beside is not None else None
+        if app_state.settings.jobs or beside is not None:
+            threading.Thread(target=app_state.warm, daemon=True, name="warm").start()
+        pace = asyncio.create_task(_keep_pace(app_state)) if beside is not None else None
         yield
         looking.cancel()
         if pace is not None:
             pace.cancel()
         if beside is not None:
             await anyio.to_thread.run_sync(beside.stop)
-        if house.settings.jobs:
-            await anyio.to_thread.run_sync(house.worker.stop)
-        house.db.close()
+        if app_state.settings.jobs:
+            await anyio.to_thread.run_sync(app_state.worker.stop)
+        app_state.db.close()
 
     app = FastAPI(
         title="Amber Lane",
@@ -169,7 +169,7 @@ def make_app(house: House, beside: Beside | None = None) -> FastAPI:
         redoc_url=None,
         generate_unique_id_function=lambda route: f"{route.tags[0] if route.tags else 'app'}_{route.name}",
     )
-    app.state.house = house
+    app.state.app_state = app_state
     add_errors(app)
     describe(app)
     goods = (allowance, catalogue_sheets, sourcing, search, listings, variant_matrix)
@@ -206,17 +206,17 @@ def make_app(house: House, beside: Beside | None = None) -> FastAPI:
         return {"status": "ok", "version": __version__}
 
     app.add_middleware(GZipMiddleware, minimum_size=2000)
-    app.add_middleware(Guard, sealed=house.settings.sealed, known=_known)
-    _add_pages(app, house.settings.web, house.settings.root)
+    app.add_middleware(Guard, sealed=app_state.settings.sealed, known=_known)
+    _add_pages(app, app_state.settings.web, app_state.settings.root)
     return app
 
 
-async def _keep_pace(house: House) -> None:
+async def _keep_pace(app_state: AppState) -> None:
     """Where the worker is another process, this one follows the practice world's clock by itself, and gives back memory."""
     while True:
-        await asyncio.sleep(0.5 if house.settings.world else 20.0)
+        await asyncio.sleep(0.5 if app_state.settings.world else 20.0)
         try:
-            await anyio.to_thread.run_sync(house.worker.follow_clock if house.settings.world else give_back)
+            await anyio.to_thread.run_sync(app_state.worker.follow_clock if app_state.settings.world else give_back)
         except httpx.HTTPError:
             # The next look will do.
             continue

@@ -22,10 +22,10 @@ from ..data.setup import Person, SignIn
 from ..data.turns import TooLong
 from ..jobs.polling import Reader
 from ..jobs.worker import Worker
-from ..services.base.context import Desk
+from ..services.base.context import Context
 from ..services.base.errors import Invalid
 from ..services.catalogue.search import Finder
-from ..services.partners.connections import Doors
+from ..services.partners.connections import ConnectorRegistry
 from ..services.people import second_step, sessions
 from ..services.people.passwords import Throttle
 from ..services.pricing.inputs import Facts
@@ -34,13 +34,13 @@ from ..settings import Settings
 
 
 @dataclass
-class House:
+class AppState:
     """The one of each thing that the application stands on."""
 
     settings: Settings
     db: Database
     clock: Clock
-    doors: Doors
+    doors: ConnectorRegistry
     worker: Worker
     catalogue: Catalogue = field(default_factory=Catalogue)
     # What was tried at its doors: passwords and codes, links for new passwords, tokens of programs.
@@ -52,9 +52,9 @@ class House:
         """Read what searching and pricing keep in memory, beside whatever else begins."""
         try:
             with self.db.reading() as s:
-                desk = Desk(s, self.clock, "")
-                self.finder.warm(desk)
-                self.catalogue.read(desk, Facts.read(s))
+                context = Context(s, self.clock, "")
+                self.finder.warm(context)
+                self.catalogue.read(context, Facts.read(s))
         except SQLAlchemyError:
             # The house is being closed; whoever looks first reads it then.
             return
@@ -68,8 +68,8 @@ class House:
         return self.worker.reader
 
 
-def house(request: Request) -> House:
-    found: House = request.app.state.house
+def app_state(request: Request) -> AppState:
+    found: AppState = request.app.state.app_state
     return found
 
 
@@ -85,9 +85,9 @@ class Seated:
     lacks: bool
 
 
-def cookie_of(base: House) -> str:
+def cookie_of(app: AppState) -> str:
     """The name of the cookie; behind TLS at the root of a host it can be no other host's (RFC 6265bis)."""
-    return "__Host-amber_lane" if base.settings.sealed and not base.settings.root else "amber_lane"
+    return "__Host-amber_lane" if app.settings.sealed and not app.settings.root else "amber_lane"
 
 
 def seat(s: Session, token: str, row: SignIn, person: Person) -> Seated:
@@ -98,16 +98,16 @@ def seat(s: Session, token: str, row: SignIn, person: Person) -> Seated:
 def seated(request: Request) -> Seated | None:
     """Who is signed in, looked up once a request; what they may do is what the person may do now."""
     if not hasattr(request.state, "seated"):
-        base, request.state.seated = house(request), None
-        token = request.cookies.get(cookie_of(base), "")[:100]
-        with base.db.reading() as s:
+        app, request.state.seated = app_state(request), None
+        token = request.cookies.get(cookie_of(app), "")[:100]
+        with app.db.reading() as s:
             found = sessions.find(s, token)
             due = found is not None and sessions.is_due(found[0])
             if found is not None:
                 request.state.seated = seat(s, token, *found)
         if due and request.state.seated:
             # Where that cannot be written down now, the next look will.
-            with contextlib.suppress(OperationalError, TooLong), base.db.writing() as s:
+            with contextlib.suppress(OperationalError, TooLong), app.db.writing() as s:
                 sessions.note(s, request.state.seated.number)
     found_: Seated | None = request.state.seated
     return found_
@@ -155,22 +155,22 @@ def who(request: Request, number: Annotated[int, Depends(signed_in)]) -> str:
     return here.name if here else f"person {number}"
 
 
-def desk_of(request: Request, s: Session) -> Desk:
+def context_of(request: Request, s: Session) -> Context:
     """The desk of the person who is signed in, for one transaction."""
     number = signed_in(request)
-    return Desk(s, house(request).clock, who(request, number), number)
+    return Context(s, app_state(request).clock, who(request, number), number)
 
 
-def _reading(request: Request) -> Iterator[Desk]:
-    base = house(request)
-    with base.db.reading() as s:
-        yield desk_of(request, s)
+def _reading(request: Request) -> Iterator[Context]:
+    app = app_state(request)
+    with app.db.reading() as s:
+        yield context_of(request, s)
 
 
 async def _turn(request: Request) -> AsyncIterator[None]:
     """The turn to write, waited for apart from the few threads that do the work, so that whoever has it can always go on."""
     await anyio.to_thread.run_sync(signed_in, request)
-    turns = house(request).db.turns
+    turns = app_state(request).db.turns
     await anyio.to_thread.run_sync(turns.take, limiter=_waiting())
     try:
         yield
@@ -178,10 +178,10 @@ async def _turn(request: Request) -> AsyncIterator[None]:
         turns.give()
 
 
-def _writing(request: Request, _: Annotated[None, Depends(_turn, scope="function")]) -> Iterator[Desk]:
-    base = house(request)
-    with base.db.writing(taken=True) as s:
-        yield desk_of(request, s)
+def _writing(request: Request, _: Annotated[None, Depends(_turn, scope="function")]) -> Iterator[Context]:
+    app = app_state(request)
+    with app.db.writing(taken=True) as s:
+        yield context_of(request, s)
 
 
 _limiter: RunVar[anyio.CapacityLimiter] = RunVar("waiting to write")
@@ -212,14 +212,14 @@ _heavy_ones: RunVar[anyio.Semaphore] = RunVar("heavy views")
 Heavy = Depends(_heavy, scope="function")
 
 # scope="function": the transaction is committed before the answer goes out, so a yes is always true.
-ReadDesk = Annotated[Desk, Depends(_reading, scope="function")]
-WriteDesk = Annotated[Desk, Depends(_writing, scope="function")]
-TheHouse = Annotated[House, Depends(house)]
+ReadContext = Annotated[Context, Depends(_reading, scope="function")]
+WriteContext = Annotated[Context, Depends(_writing, scope="function")]
+TheApp = Annotated[AppState, Depends(app_state)]
 SignedIn = Annotated[int, Depends(signed_in)]
 
 
-def person_of(desk: Desk, number: int) -> Person:
-    return desk.get(Person, number, "person")
+def person_of(context: Context, number: int) -> Person:
+    return context.get(Person, number, "person")
 
 
-__all__ = ["House", "ReadDesk", "SignedIn", "TheHouse", "WriteDesk", "house", "managers_only", "person_of"]
+__all__ = ["AppState", "ReadContext", "SignedIn", "TheApp", "WriteContext", "app_state", "managers_only", "person_of"]

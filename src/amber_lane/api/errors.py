@@ -15,7 +15,7 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 from ..connectors.errors import OutsideError
 from ..core.states import NotAllowed
 from ..data.turns import TooLong
-from ..services.base.errors import Conflict, DeskError, Invalid, NotFound
+from ..services.base.errors import Conflict, Invalid, NotFound, UseCaseError
 from ..sheets.opened import NotASheet
 
 log = structlog.get_logger()
@@ -43,7 +43,7 @@ def add_errors(app: FastAPI) -> None:
 
     async def known(_: Request, error: Exception) -> JSONResponse:
         status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 400)
-        told = error.told if isinstance(error, (DeskError, OutsideError)) else str(error)
+        told = error.told if isinstance(error, (UseCaseError, OutsideError)) else str(error)
         return problem(status, told, **({"fields": error.fields} if isinstance(error, Invalid) else {}))
 
     async def refused(_: Request, error: Exception) -> JSONResponse:
@@ -72,7 +72,7 @@ def add_errors(app: FastAPI) -> None:
         log.exception("request failed", exc_info=error)
         return problem(500, "something broke here and nothing was changed; the log says what it was")
 
-    for kind in (DeskError, OutsideError, NotASheet, NotAllowed):
+    for kind in (UseCaseError, OutsideError, NotASheet, NotAllowed):
         app.add_exception_handler(kind, known)
     app.add_exception_handler(HTTPException, refused)
     app.add_exception_handler(StarletteHTTPException, refused)

@@ -18,10 +18,10 @@ from ..data.outbox import Job
 from ..data.setup import Supplier
 from ..services.activity import undo
 from ..services.alerts import today
-from ..services.base.context import Desk
+from ..services.base.context import Context
 from ..services.outbox import queue
 from ..services.people import sessions
-from .deps import House, seated
+from .deps import AppState, seated
 
 
 class NextSweep(BaseModel):
@@ -56,10 +56,10 @@ class Pulse(BaseModel):
     seen: int
 
 
-def mark_of(base: House) -> int:
+def mark_of(app: AppState) -> int:
     """A number that changes with the data."""
-    with base.db.reading() as s:
-        if base.db.sqlite:
+    with app.db.reading() as s:
+        if app.db.sqlite:
             written = int(s.scalar(text("select coalesce(max(id), 0) from act")) or 0) * 1_000_003
             # New orders come in without an act of their own.
             written += int(s.scalar(select(func.coalesce(func.max(Order.id), 0))) or 0) * 10_007
@@ -72,20 +72,20 @@ def mark_of(base: House) -> int:
                 )
                 or 0
             )
-        return int(base.clock.now().timestamp())
+        return int(app.clock.now().timestamp())
 
 
-def last_of(base: House, person: int) -> LastAct | None:
+def last_of(app: AppState, person: int) -> LastAct | None:
     """What this person's Z would undo now."""
-    with base.db.reading() as s:
-        act = undo.last_undoable(Desk(s, base.clock, "", person))
+    with app.db.reading() as s:
+        act = undo.last_undoable(Context(s, app.clock, "", person))
         return LastAct(id=act.id, at=act.at, told=act.told) if act else None
 
 
-def pulse_of(base: House, person: int | None = None) -> Pulse:
+def pulse_of(app: AppState, person: int | None = None) -> Pulse:
     """The whole pulse, read now; for a person with the last act of theirs."""
-    with base.db.reading() as s:
-        desk = Desk(s, base.clock, "pulse")
+    with app.db.reading() as s:
+        context = Context(s, app.clock, "pulse")
         supplier = s.scalar(
             select(Supplier)
             .where(Supplier.next_sweep.is_not(None), Supplier.watching, Supplier.paused_at.is_(None), Supplier.ended_at.is_(None))
@@ -93,16 +93,16 @@ def pulse_of(base: House, person: int | None = None) -> Pulse:
             .limit(1)
         )
         jobs = s.scalars(select(Job).where(Job.state.in_(("waiting", "running"))).order_by(Job.id).limit(3)).all()
-        seen = mark_of(base)
+        seen = mark_of(app)
         return Pulse(
-            now=desk.now,
-            speed=base.clock.speed if isinstance(base.clock, PacedClock) else 1.0,
-            practice=bool(base.settings.world),
-            counts=today.counts(desk),
+            now=context.now,
+            speed=app.clock.speed if isinstance(app.clock, PacedClock) else 1.0,
+            practice=bool(app.settings.world),
+            counts=today.counts(context),
             next_sweep=NextSweep(supplier=supplier.name, at=supplier.next_sweep) if supplier and supplier.next_sweep else None,
             jobs=[Running(id=job.id, title=job.title, done=job.done, total=job.total) for job in jobs],
-            to_send=desk.kept("to send", queue.waiting),
-            last=None if person is None else last_of(base, person),
+            to_send=context.kept("to send", queue.waiting),
+            last=None if person is None else last_of(app, person),
             seen=seen,
         )
 
@@ -110,8 +110,8 @@ def pulse_of(base: House, person: int | None = None) -> Pulse:
 class Live:
     """One look a second for all open pages together."""
 
-    def __init__(self, base: House) -> None:
-        self.base = base
+    def __init__(self, app: AppState) -> None:
+        self.app = app
         self.latest: Pulse | None = None
         self.changed = asyncio.Condition()
         self.listeners = 0
@@ -124,7 +124,7 @@ class Live:
             if not self.listeners:
                 continue
             try:
-                pulse = await anyio.to_thread.run_sync(pulse_of, self.base)
+                pulse = await anyio.to_thread.run_sync(pulse_of, self.app)
             except Exception:  # noqa: BLE001, S112 - a look that failed is simply made again
                 continue
             mark = (pulse.seen, pulse.speed, pulse.to_send, [job.done for job in pulse.jobs], pulse.now.minute, pulse.counts)
@@ -137,13 +137,13 @@ class Live:
     def _still(self, request: Request) -> bool:
         """Whether whoever listens is still signed in: that may have been ended elsewhere."""
         here = seated(request)
-        with self.base.db.reading() as s:
+        with self.app.db.reading() as s:
             return here is not None and sessions.find(s, here.token) is not None
 
     async def listen(self, request: Request, person: int) -> AsyncIterator[dict[str, str]]:
         self.listeners += 1
         try:
-            first = await anyio.to_thread.run_sync(pulse_of, self.base, person)
+            first = await anyio.to_thread.run_sync(pulse_of, self.app, person)
             yield {"event": "pulse", "data": first.model_dump_json()}
             while not await request.is_disconnected():
                 async with self.changed:
@@ -153,7 +153,7 @@ class Live:
                     return
                 if pulse is not None:
                     # All pages share one look; what Z would undo is each person's own.
-                    mine = await anyio.to_thread.run_sync(last_of, self.base, person)
+                    mine = await anyio.to_thread.run_sync(last_of, self.app, person)
                     yield {"event": "pulse", "data": pulse.model_copy(update={"last": mine}).model_dump_json()}
         finally:
             self.listeners -= 1

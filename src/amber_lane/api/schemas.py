@@ -14,7 +14,7 @@ from ..core.money import parse_money, plain
 from ..core.price import NONE
 from ..core.texts import shown
 from ..services.base.errors import Invalid
-from ..services.grids.goods_grids import Wish
+from ..services.grids.goods_grids import GridQuery
 
 T = TypeVar("T")
 
@@ -93,10 +93,10 @@ def wish(
     offset: Annotated[int, Query(ge=0, le=10_000_000)] = 0,
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
     filters: Annotated[str, Query(max_length=500, description="name:value pairs, separated by ;")] = "",
-) -> Wish:
+) -> GridQuery:
     """The common questions to a list."""
     pairs = dict(one.partition(":")[::2] for one in filters.split(";") if one)
-    return Wish(words, sort, down, offset, limit, {k.strip(): v.strip() for k, v in pairs.items()})
+    return GridQuery(words, sort, down, offset, limit, {k.strip(): v.strip() for k, v in pairs.items()})
 
 
 def _default(value: Any) -> Any:

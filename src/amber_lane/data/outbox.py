@@ -109,7 +109,7 @@ class JobPart(Row):
     tries: Mapped[int] = mapped_column(default=0)
 
 
-class Act(Row):
+class AuditEntry(Row):
     """Who or what did what, when, why, before and after. `undo`: open, done, or '' when it cannot be undone."""
 
     __tablename__ = "act"
@@ -132,7 +132,7 @@ class Act(Row):
     count: Mapped[int] = mapped_column(default=1)
 
 
-class ActPart(Row):
+class AuditEntryPart(Row):
     """What a further portion of an act did; the act itself holds the first. Undone from the last to the first."""
 
     __tablename__ = "act_part"

@@ -61,7 +61,7 @@ class Drift(Row):
     how: Mapped[str] = mapped_column(default="")
 
 
-class Response(Row):
+class ListingDecision(Row):
     """What was done about a listing, and the terms and limits behind it as data.
 
     kind: reprice, quantity, pause, resume, keep, hold. state: sent, waits, kept, held, undone.

@@ -15,7 +15,7 @@ from typing import Any
 import httpx
 from sqlalchemy import select
 
-from ..api.deps import House
+from ..api.deps import AppState
 from ..api.people.sign_in import DEMO
 from ..connectors.kinds import connect
 from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
@@ -23,7 +23,7 @@ from ..core.plans import Plan
 from ..data.prices import PriceRule, Rate
 from ..data.setup import BuyingAccount, FeeRow, Mailbox, Store, Supplier
 from ..services.base import regional
-from ..services.base.context import Desk
+from ..services.base.context import Context
 from ..services.delivery import agent_leases
 from ..services.fulfilment import parcel_tracking
 from ..services.listings import going_live, store_listings
@@ -82,48 +82,48 @@ KNITS = ("star blanket", "night hat", "mitten pair", "lantern cosy", "field scar
 COLOURS = ("navy", "moss", "slate", "rust", "oat", "night sky", "heather", "ash")
 
 
-def join_all(house: House, world: str) -> None:
+def join_all(house: AppState, world: str) -> None:
     """Join everybody, say what the business takes and gives, and set its rules."""
     port = int(world.rsplit(":", 1)[1])
     with house.db.writing() as s:
-        desk = Desk(s, house.clock, OWNER)
-        users.make_person(desk, OWNER, DEMO.mail, DEMO.password)
-        parcel_tracking.make_templates(desk)
+        context = Context(s, house.clock, OWNER)
+        users.make_person(context, OWNER, DEMO.mail, DEMO.password)
+        parcel_tracking.make_templates(context)
         mails = {"mailbox": f"smtp://127.0.0.1:{port + 1}|{world}/mail/api", "inbox": f"pop://127.0.0.1:{port + 2}"}
         letters = (Door("mailbox", "smtp", "Dusk & Dial", "", ""), Door("inbox", "pop", "Dusk & Dial answers", "", MAIL_KEY))
         for one in (*DOORS, *letters):
             address = mails.get(one.owner, f"{world}{one.path}")
             lands = ("PL", "PLN") if one.kind == "folder" else ("", "")
             given = connections.Join(one.owner, one.kind, one.name, address, one.key, *lands)
-            connections.join_partner(desk, house.doors, given, connections.ask_account(house.doors, given))
+            connections.join_partner(context, house.doors, given, connections.ask_account(house.doors, given))
         for owner, kind, name in UNCALLED:
             connections.join_uncalled(
-                desk, connections.Join(owner, kind, name, "", "", *(("PT", "EUR") if owner == "supplier" else ("GB", "GBP")))
+                context, connections.Join(owner, kind, name, "", "", *(("PT", "EUR") if owner == "supplier" else ("GB", "GBP")))
             )
         for store in s.scalars(select(Store)):
             # The demo is a house at work: what goes out was looked at long ago.
-            going_live.all_on(desk, store)
-        _say_terms(desk)
+            going_live.all_on(context, store)
+        _say_terms(context)
         s.add_all(PriceRule(scope="house", scope_key="", **rule) for rule in RULES)
-        PolicyChange("house", "", {"send": "once"}).keep(desk)
-        regional.set_place(desk, regional.Place("GB", "Europe/London", "dmy", "."))
-        link = house.doors.of(desk, "store", 1)
+        PolicyChange("house", "", {"send": "once"}).keep(context)
+        regional.set_place(context, regional.Place("GB", "Europe/London", "dmy", "."))
+        link = house.doors.of(context, "store", 1)
         link.tell_of_orders(f"{house.settings.address}/api/v1/hooks/stores/1", house.doors.safe.for_use("hook-1"))
-        _make_token(desk, house.settings.data)
+        _make_token(context, house.settings.data)
 
 
-def _say_terms(desk: Desk) -> None:
+def _say_terms(context: Context) -> None:
     """What no partner tells by itself."""
-    stores = {row.name: row for row in desk.s.scalars(select(Store))}
+    stores = {row.name: row for row in context.session.scalars(select(Store))}
     own, fair, craft = stores["Dusk & Dial shop"], stores["Bramble Fair"], stores["Hearthmade Row"]
     for store, percent, fixed in ((own, 19_000, 20), (fair, 0, 0), (craft, 25_000, 20)):
         store.payment, store.payment_fixed, store.tax_in_price = percent, fixed, 0
-    fees = {(row.store_id, row.category): row for row in desk.s.scalars(select(FeeRow))}
+    fees = {(row.store_id, row.category): row for row in context.session.scalars(select(FeeRow))}
     fees[own.id, ""].percent = 20_000
     fees[craft.id, ""].percent, fees[craft.id, ""].fixed = 65_000, 15
     fair.title_most, fair.banned_words = 80, ["best", "cheapest", "free", "guaranteed"]
     craft.title_most, craft.banned_words = 140, ["wholesale"]
-    suppliers = {row.name: row for row in desk.s.scalars(select(Supplier))}
+    suppliers = {row.name: row for row in context.session.scalars(select(Supplier))}
     suppliers["Northlight Trade"].rebate = 20_000
     suppliers["Northlight Trade"].plans = [
         asdict(Plan("Trade circle", 30_000, fee=2900)),
@@ -135,30 +135,30 @@ def _say_terms(desk: Desk) -> None:
         ("House card", "Sable Retail", 25_000, None),
         ("Trade account", "Northlight Trade", 250_000, 200),
     ):
-        desk.s.add(BuyingAccount(supplier_id=suppliers[supplier].id, name=name, cap_money=money, cap_orders=orders))
+        context.session.add(BuyingAccount(supplier_id=suppliers[supplier].id, name=name, cap_money=money, cap_orders=orders))
     suppliers["Quayside Bulk"].plans = [asdict(Plan("Season pass", 45_000, fee=19_900))]
     suppliers["Ines at Meridian Buying"].note = "buys for us in Portugal; writes back within a day"
     ines = suppliers["Ines at Meridian Buying"]
     ines.order_road, ines.mail = "mail", "orders@meridian-buying.example"
     own.greeting = "Clear skies, {name}!"
-    desk.s.scalars(select(Mailbox)).one().sender = "orders@dusk-and-dial.example"
-    users.make_person(desk, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", {"suppliers": [ines.id]})
+    context.session.scalars(select(Mailbox)).one().sender = "orders@dusk-and-dial.example"
+    users.make_person(context, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", {"suppliers": [ines.id]})
     for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):
-        desk.s.add(Rate(base=base, quote="GBP", day=desk.now - timedelta(days=1), nano=int(Decimal(rate).scaleb(9))))
+        context.session.add(Rate(base=base, quote="GBP", day=context.now - timedelta(days=1), nano=int(Decimal(rate).scaleb(9))))
     for name, told in (("Quayside Bulk", QUAYSIDE), ("Ines at Meridian Buying", MERIDIAN)):
-        partner_terms.write_origins(desk, suppliers[name], [told])
-    desk.s.flush()
+        partner_terms.write_origins(context, suppliers[name], [told])
+    context.session.flush()
 
 
-def _make_token(desk: Desk, folder: Path) -> None:
+def _make_token(context: Context, folder: Path) -> None:
     """The craft market's program starts with the demo, so its token is kept where only its owner can read it."""
-    store = desk.s.scalars(select(Store).where(Store.kind == "program")).one()
+    store = context.session.scalars(select(Store).where(Store.kind == "program")).one()
     handle = os.open(folder / TOKEN, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(handle, "w") as out:
-        out.write(agent_leases.make_token(desk, store.id))
+        out.write(agent_leases.make_token(context, store.id))
 
 
-def bring_in_goods(house: House, world: str, retail_items: int = 450) -> None:
+def bring_in_goods(house: AppState, world: str, retail_items: int = 450) -> None:
     """Catalogues and listings of everybody, each by its own way."""
     with house.db.reading() as s:
         numbers = {row.name: row.id for row in s.scalars(select(Supplier))}
@@ -171,24 +171,24 @@ def bring_in_goods(house: House, world: str, retail_items: int = 450) -> None:
     house.reader.listings(stores["market_api"])
     link: StoreLink = connect("store", "craft_pages", f"{world}{CRAFT.path}", CRAFT.key, 10)
     with house.db.writing() as s:
-        desk = Desk(s, house.clock, OWNER)
+        context = Context(s, house.clock, OWNER)
         for page in link.listings():
-            store_listings.bring_in(desk, desk.get(Store, stores["program"], "store"), page)
+            store_listings.bring_in(context, context.get(Store, stores["program"], "store"), page)
 
 
-def _bring_quayside(house: House, number: int) -> None:
+def _bring_quayside(house: AppState, number: int) -> None:
     """The folder's columns named as its sheet suggests, then read."""
     with house.db.reading() as s:
-        data, _ = house.doors.of(Desk(s, house.clock, OWNER), "supplier", number).sheet()
+        data, _ = house.doors.of(Context(s, house.clock, OWNER), "supplier", number).sheet()
     with house.db.writing() as s:
-        catalogue_sheets.keep_reading(Desk(s, house.clock, OWNER), number, look(data).reading, ["EUR"])
+        catalogue_sheets.keep_reading(Context(s, house.clock, OWNER), number, look(data).reading, ["EUR"])
     house.reader.catalogue(number)
     with house.db.writing() as s:
         # The first look is the catalogue itself; the next comes on the hour.
-        Desk(s, house.clock, OWNER).get(Supplier, number, "supplier").next_sweep = house.clock.now() + timedelta(minutes=65)
+        Context(s, house.clock, OWNER).get(Supplier, number, "supplier").next_sweep = house.clock.now() + timedelta(minutes=65)
 
 
-def _bring_sable(house: House, world: str, number: int, most: int) -> None:
+def _bring_sable(house: AppState, world: str, number: int, most: int) -> None:
     """Some of the retail site's items by their numbers; its call limit is lifted until the doors open."""
     with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
         hand.post("/world/facts", json={"name": "retail_calls", "value": 100_000})
@@ -197,7 +197,7 @@ def _bring_sable(house: House, world: str, number: int, most: int) -> None:
         house.reader.items(number, told[:most])
 
 
-def _bring_meridian(house: House, number: int) -> None:
+def _bring_meridian(house: AppState, number: int) -> None:
     """The agent's own sheet, as she writes it."""
     rng = random.Random("meridian-7")
     out = io.StringIO()
@@ -222,12 +222,12 @@ def _bring_meridian(house: House, number: int) -> None:
         )
     data = out.getvalue().encode()
 
-    def desk_of(s: Any) -> Desk:
-        return Desk(s, house.clock, OWNER)
+    def context_of(s: Any) -> Context:
+        return Context(s, house.clock, OWNER)
 
     with house.db.writing() as s:
-        catalogue_sheets.keep_reading(desk_of(s), number, look(data).reading, whole=False)
-    catalogue_sheets.take_sheet(number, data, house.db, desk_of, lambda done, of: None)
+        catalogue_sheets.keep_reading(context_of(s), number, look(data).reading, whole=False)
+    catalogue_sheets.take_sheet(number, data, house.db, context_of, lambda done, of: None)
 
 
 __all__ = ["CRAFT", "OWNER", "TOKEN", "bring_in_goods", "join_all"]

@@ -21,7 +21,7 @@ from ..data.setup import Origin, Service, Store
 from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
-from ..services.base.context import Desk
+from ..services.base.context import Context
 from ..services.fulfilment.delivery_exceptions import RETURNED_FOR
 from ..services.orders.intake import keep_lines
 from ..services.pricing import sales_velocity
@@ -100,9 +100,9 @@ TABLES: dict[Any, tuple[str, ...]] = {
 }
 
 
-def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> int:
+def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7) -> int:
     """Write `days` of past orders at about `a_day` each. Returns how many."""
-    rng, s, start = random.Random(f"past-{seed}"), desk.s, desk.now - timedelta(days=days)
+    rng, s, start = random.Random(f"past-{seed}"), context.session, context.now - timedelta(days=days)
     stores = {row.id: row for row in s.scalars(select(Store))}
     fees = fee_rows(s)
     sold = s.execute(
@@ -166,8 +166,8 @@ def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> in
                 )
             )
             # One in forty finds nobody and goes back, long enough ago that most of them are settled.
-            back = number % 40 == 11 and to_ms(desk.now) - arrived > BACK_AFTER
-            open_still = back and to_ms(desk.now) - arrived < RETURNED_FOR // timedelta(milliseconds=1)
+            back = number % 40 == 11 and to_ms(context.now) - arrived > BACK_AFTER
+            open_still = back and to_ms(context.now) - arrived < RETURNED_FOR // timedelta(milliseconds=1)
             rows[OrderLine].append(
                 (
                     number,
@@ -221,5 +221,5 @@ def write_past(desk: Desk, days: int = 56, a_day: int = 52, seed: int = 7) -> in
         bulk_insert(s, table, columns, rows[table])
     for lane, reference in first.items():
         lane.state, lane.why = "open", f"proven by {reference}"
-    sales_velocity.refresh(desk)
+    sales_velocity.refresh(context)
     return number

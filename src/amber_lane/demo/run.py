@@ -66,10 +66,10 @@ def _begin_anew(settings: Settings) -> None:
 
 def _fill(settings: Settings, world: str) -> None:
     """Make the demo data in an empty house."""
-    from ..api.app import make_house
+    from ..api.app import make_app_state
     from .seed import is_seeded, seed
 
-    house = make_house(settings.model_copy(update={"world": world}))
+    house = make_app_state(settings.model_copy(update={"world": world}))
     if not is_seeded(house):
         print("Amber Lane: making the demo data", flush=True)
         (settings.data / UNFINISHED).touch()

@@ -12,7 +12,7 @@ from typing import Any
 import httpx
 from sqlalchemy import func, select
 
-from ..api.deps import House
+from ..api.deps import AppState
 from ..clock import PacedClock
 from ..connectors.protocols import Address
 from ..data.base import to_ms
@@ -23,7 +23,7 @@ from ..data.shelf import Listing, Sku
 from ..data.source import Item
 from ..data.watch import Sighting, Sweep
 from ..jobs.portions import Portions
-from ..services.base.context import Desk
+from ..services.base.context import Context
 from ..services.catalogue.search import Search
 from ..services.imports import sheet_kinds
 from ..services.listings import preparation
@@ -35,12 +35,12 @@ from .partners import OWNER, bring_in_goods, join_all
 from .past import write_past
 
 
-def is_seeded(house: House) -> bool:
+def is_seeded(house: AppState) -> bool:
     with house.db.reading() as s:
         return bool(s.scalar(select(func.count()).select_from(Store)))
 
 
-def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: int = 10) -> None:
+def seed(house: AppState, world: str, tell: Callable[[str], Any] = print, rounds: int = 10) -> None:
     """Fill an empty house. rounds: hours lived through before the doors open."""
     follow(house, world)
     tell("joining stores, suppliers, carrier and mailbox")
@@ -50,9 +50,9 @@ def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: i
     _open_lanes(house)
     _import_history(house, world)
     with house.db.writing() as s:
-        desk = Desk(s, house.clock, OWNER)
-        write_past(desk)
-        _troubles(desk)
+        context = Context(s, house.clock, OWNER)
+        write_past(context)
+        _troubles(context)
     tell(f"living through the first {rounds} hours")
     with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
         for n in range(rounds):
@@ -72,19 +72,19 @@ def seed(house: House, world: str, tell: Callable[[str], Any] = print, rounds: i
     _prepare_some(house)
     with house.db.writing() as s:
         # From now on orders wait a while for a person, then go by themselves.
-        PolicyChange("house", "", {"send": "after", "send_minutes": 180}).keep(Desk(s, house.clock, OWNER))
+        PolicyChange("house", "", {"send": "after", "send_minutes": 180}).keep(Context(s, house.clock, OWNER))
 
 
 USES = ("main", "spare 1", "spare 2")
 
 
-def follow(house: House, world: str) -> None:
+def follow(house: AppState, world: str) -> None:
     answer = httpx.get(f"{world}/world/clock", timeout=10, trust_env=False).json()
     if isinstance(house.clock, PacedClock):
         house.clock.set(datetime.fromisoformat(answer["now"]), answer["speed"])
 
 
-def _open_lanes(house: House) -> None:
+def _open_lanes(house: AppState) -> None:
     """Lanes by the same sheet that a person would bring in: every SKU whose barcode an item has; a second supplier is a spare."""
     kind = sheet_kinds.KINDS["lanes"]
     with house.db.reading() as s:
@@ -109,14 +109,14 @@ def _open_lanes(house: House) -> None:
         writer.writerow([*kind.required, "use"])
         writer.writerows(pairs.values())
         sheet = read_sheet(out.getvalue().encode(), kind.required, kind.optional)
-        checked = kind.check(Desk(s, house.clock, OWNER), list(sheet.rows), lambda n: None)
+        checked = kind.check(Context(s, house.clock, OWNER), list(sheet.rows), lambda n: None)
     with house.db.writing() as s:
-        kind.take(Desk(s, house.clock, OWNER), checked)
+        kind.take(Context(s, house.clock, OWNER), checked)
     # Prices of so many follow in portions; the past is told of listings that have theirs.
     Portions(house.db, house.clock).run_due()
 
 
-def _import_history(house: House, world: str) -> None:
+def _import_history(house: AppState, world: str) -> None:
     """The suppliers' last 60 days as sightings, so that it can be seen how steady an item is."""
     codes = {"wholesale": "Northlight Trade", "folder": "Quayside Bulk", "retail": "Sable Retail"}
     with house.db.writing() as s:
@@ -145,7 +145,7 @@ def _import_history(house: House, world: str) -> None:
         bulk_insert(s, Sighting, ("sweep_id", "item_id", "at", "old_cost", "cost", "old_stock", "stock", "verdict"), rows)
 
 
-def _differ(house: House, world: str) -> None:
+def _differ(house: AppState, world: str) -> None:
     """Somebody typed a price into the shop's own pages, and took a thing off sale at the fair."""
     with house.db.reading() as s:
         live = select(Sku.code).join(Listing, Listing.sku_id == Sku.id).where(Listing.state == "live", Listing.lane_id.is_not(None))
@@ -161,26 +161,26 @@ def _differ(house: House, world: str) -> None:
         house.reader.check(store)
 
 
-def _prepare_some(house: House) -> None:
+def _prepare_some(house: AppState) -> None:
     """Goods on their way to the shelf, one search that keeps looking, and where samples go."""
     with house.db.writing() as s:
-        desk = Desk(s, house.clock, OWNER)
+        context = Context(s, house.clock, OWNER)
         for store, words, most in ((3, "wool", 9), (2, "red lamp", 6)):
-            found = house.finder.find(desk, Search(store, words, ours="no", sort="profit", limit=most))
-            preparation.prepare(desk, house.finder, found.ids, store)
+            found = house.finder.find(context, Search(store, words, ours="no", sort="profit", limit=most))
+            preparation.prepare(context, house.finder, found.ids, store)
         lamps = Search(1, "headlamp", days=8, keeps_least=200, stock_least=20)
-        saved_searches.save(desk, "Headlamps within 8 days", lamps, 12, 3, "report")
-        samples.set_own_address(desk, Address(OWNER, "2 Pier Road", "Whitby", "YO21 3PT", "GB"))
+        saved_searches.save(context, "Headlamps within 8 days", lamps, 12, 3, "report")
+        samples.set_own_address(context, Address(OWNER, "2 Pier Road", "Whitby", "YO21 3PT", "GB"))
 
 
-def _troubles(desk: Desk) -> None:
+def _troubles(context: Context) -> None:
     """A few listings near their limits, as in any grown shop."""
-    listings = list(desk.s.scalars(select(Listing).where(Listing.landed > 700).order_by(Listing.id).limit(120)))
+    listings = list(context.session.scalars(select(Listing).where(Listing.landed > 700).order_by(Listing.id).limit(120)))
     for listing in listings[5:100:12]:
         listing.ceiling = max(((listing.landed or 700) * 112 // 100) // 100 * 100 - 1, 100)
 
 
-def _move_prices(house: House, hand: httpx.Client) -> None:
+def _move_prices(house: AppState, hand: httpx.Client) -> None:
     """Two costs move too far to be believed at once, one thing gets dear enough to lose money, and somebody orders it."""
     with house.db.reading() as s:
         rows = s.execute(
@@ -202,7 +202,7 @@ def _move_prices(house: House, hand: httpx.Client) -> None:
     hand.post("/world/items", json={"number": rows[40][0], "cost": rows[40][1] * 19 // 10})
 
 
-def _change_goods(house: House, hand: httpx.Client) -> None:
+def _change_goods(house: AppState, hand: httpx.Client) -> None:
     """Three lanes stop being true: an item comes in another pack, one is another thing now, one is sold no more."""
     spare = select(Lane.sku_id).where(Lane.use == 1, Lane.until.is_(None))
     with house.db.reading() as s:
@@ -226,15 +226,15 @@ def _change_goods(house: House, hand: httpx.Client) -> None:
     hand.post("/world/items", json={"number": gone[0], "gone": True})
     house.reader.catalogue(other[4])
     with house.db.writing() as s:
-        desk = Desk(s, house.clock, OWNER)
+        context = Context(s, house.clock, OWNER)
         # A hand that slipped, and two replacements that point at each other.
-        lanes.open_lane(desk, rows[30][2], [lanes.Part(rows[31][3], Fraction(3))], use=1)
+        lanes.open_lane(context, rows[30][2], [lanes.Part(rows[31][3], Fraction(3))], use=1)
         for one, there in ((rows[33], rows[34]), (rows[34], rows[33])):
-            lanes.open_wish(desk, lanes.Wish(one[2], [lanes.Part(there[3], Fraction(1))], instead=True))
-        audit.refresh(desk)
+            lanes.open_wish(context, lanes.GridQuery(one[2], [lanes.Part(there[3], Fraction(1))], instead=True))
+        audit.refresh(context)
 
 
-def _sell_unmapped(house: House, hand: httpx.Client) -> None:
+def _sell_unmapped(house: AppState, hand: httpx.Client) -> None:
     """Somebody buys things that no lane fills yet, and one order comes from too far away."""
     with house.db.reading() as s:
         laned = select(Lane.sku_id)

@@ -15,8 +15,8 @@ from ..connectors.errors import OutsideError
 from ..data.outbox import Job
 from ..data.session import Database
 from ..services.base import portions
-from ..services.base.context import Desk
-from ..services.base.errors import DeskError
+from ..services.base.context import Context
+from ..services.base.errors import UseCaseError
 from ..services.base.import_frame import Checked, Kind
 from ..services.catalogue.search import Finder
 from ..services.imports import sheet_kinds
@@ -24,7 +24,7 @@ from ..services.imports.column_memory import read_as
 from ..services.listings import preparation, publishing
 from ..services.mapping import audit, auto_matching, mapping_queue
 from ..services.monitoring import catalogue_sheets
-from ..services.partners.connections import Doors
+from ..services.partners.connections import ConnectorRegistry
 from ..services.pricing import replay_summary
 from ..services.pricing.apply import tell_counts
 from ..services.sourcing import paste, saved_searches
@@ -44,32 +44,36 @@ class Stopped(Exception):
     """A person asked the job to stop."""
 
 
-def start(desk: Desk, kind: str, key: str, title: str, body: dict[str, Any], total: int = 0) -> Job:
+def start(context: Context, kind: str, key: str, title: str, body: dict[str, Any], total: int = 0) -> Job:
     """Enter a job. The same key while it is open is the same job, not a second one."""
-    job = desk.s.scalar(select(Job).where(Job.key == key))
+    job = context.session.scalar(select(Job).where(Job.key == key))
     if job is not None and job.state not in ENDED:
         return job
     if job is not None:
         job.key = f"{key}#{job.id}"
-        desk.s.flush()
-    job = Job(key=key, kind=kind, title=title, body={**body, "who": desk.who, "person": desk.person}, total=total, made_at=desk.now)
-    desk.s.add(job)
-    desk.s.flush()
+        context.session.flush()
+    job = Job(
+        key=key, kind=kind, title=title, body={**body, "who": context.actor, "person": context.person}, total=total, made_at=context.now
+    )
+    context.session.add(job)
+    context.session.flush()
     return job
 
 
 class LongJobs:
     """Carries jobs out, one at a time."""
 
-    def __init__(self, db: Database, clock: Clock, doors: Doors, finder: Finder | None = None, looks: bool | None = None) -> None:
+    def __init__(
+        self, db: Database, clock: Clock, doors: ConnectorRegistry, finder: Finder | None = None, looks: bool | None = None
+    ) -> None:
         """looks: only those jobs that merely read, or only the others; None = all."""
         self.db, self.clock, self.doors, self.finder = db, clock, doors, finder or Finder()
         self.kinds = [kind for kind in _RUN if looks is None or (kind in LOOKS) == looks]
         self.parts: dict[str, int] = {}
 
-    def desk(self, s: Session, body: Mapping[str, Any], more: bool = False) -> Desk:
+    def context(self, s: Session, body: Mapping[str, Any], more: bool = False) -> Context:
         """A desk of whoever asked for a job: what it does is theirs, also to undo."""
-        return Desk(s, self.clock, body["who"], body.get("person"), self.parts, more)
+        return Context(s, self.clock, body["who"], body.get("person"), self.parts, more)
 
     def recover(self) -> None:
         """A job that was running when the worker died starts again; each of them may be run twice."""
@@ -98,7 +102,7 @@ class LongJobs:
             self._end(number, "done", result.get("told", ""), result)
         except Stopped:
             self._end(number, "stopped", f"stopped; {self._left()}", None)
-        except (DeskError, OutsideError) as error:
+        except (UseCaseError, OutsideError) as error:
             self._end(number, "failed", error.told, None)
         except NotASheet as error:
             self._end(number, "failed", str(error), None)
@@ -135,10 +139,10 @@ class LongJobs:
         self.progress(number, 0, len(rows))
         if not take:
             with self.db.reading() as s:
-                checked = kind.check(self.desk(s, body), rows, lambda n: self.progress(number, n))
+                checked = kind.check(self.context(s, body), rows, lambda n: self.progress(number, n))
         else:
             with self.db.reading() as s:
-                checked = kind.check(self.desk(s, body), rows, lambda n: self.progress(number, n))
+                checked = kind.check(self.context(s, body), rows, lambda n: self.progress(number, n))
             self._take(number, kind, checked, body)
         bad = path.with_suffix(".bad.json")
         bad.write_text(json.dumps([[sheet.header], *[[row, why] for row, why in checked.bad]]))
@@ -161,13 +165,13 @@ class LongJobs:
         self.parts.update(body.get("parts") or {})
         if kind.carry is not None:
             # It writes down itself what it did, and goes on with it after a kill.
-            kind.carry(self.db, lambda s: self.desk(s, body), checked, lambda n: self.progress(number, n))
+            kind.carry(self.db, lambda s: self.context(s, body), checked, lambda n: self.progress(number, n))
             return
         done = 0
         for part in kind.portions(checked, portions.PORTION):
             with self.db.writing(patient=True) as s:
                 done += len(part.good)
-                kind.take(self.desk(s, body, more=done < total), part)
+                kind.take(self.context(s, body, more=done < total), part)
                 job = s.get(Job, number)
                 if job is None or job.stop_asked:
                     raise Stopped
@@ -176,12 +180,12 @@ class LongJobs:
             # What is wrong with them is counted before somebody goes by the old count.
             fine: list[int] = []
             with self.db.reading() as s:
-                found = audit.faults(self.desk(s, body), fine)
+                found = audit.faults(self.context(s, body), fine)
             with self.db.writing() as s:
-                audit.keep(self.desk(s, body), found)
+                audit.keep(self.context(s, body), found)
             for start in range(0, len(fine), ROWS):
                 with self.db.writing(patient=True) as s:
-                    audit.keep_fine(self.desk(s, body), fine[start : start + ROWS])
+                    audit.keep_fine(self.context(s, body), fine[start : start + ROWS])
 
     def _join(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         reader = Reader(self.db, self.clock, self.doors)
@@ -195,7 +199,7 @@ class LongJobs:
             raise NotASheet("that sheet is not here any more; bring it in again")
 
         out = catalogue_sheets.take_sheet(
-            body["id"], path.read_bytes(), self.db, lambda s: self.desk(s, body), lambda n, of: self.progress(number, n, of)
+            body["id"], path.read_bytes(), self.db, lambda s: self.context(s, body), lambda n, of: self.progress(number, n, of)
         )
         catalogue_sheets.keep_bad(path, *out.pop("bad_sheet"))
         told = f"{out['fresh']} new items, {out['known']} known ones looked at"
@@ -205,12 +209,12 @@ class LongJobs:
     def _saved(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """A saved search run by itself: what is new and fits is brought in as far as its limit of the day goes."""
         with self.db.reading() as s:
-            found = saved_searches.look(self.desk(s, body), self.finder, body["search"])
+            found = saved_searches.look(self.context(s, body), self.finder, body["search"])
         with self.db.writing() as s:
-            report = saved_searches.run(self.desk(s, body), self.finder, body["search"], found)
+            report = saved_searches.run(self.context(s, body), self.finder, body["search"], found)
         if report.get("publish"):
             with self.db.writing() as s:
-                done = publishing.publish(self.desk(s, body), report["publish"])
+                done = publishing.publish(self.context(s, body), report["publish"])
             report["told"] += f", {len(done.sent)} on their way to the store"
         return {k: v for k, v in report.items() if k != "publish"}
 
@@ -221,7 +225,7 @@ class LongJobs:
         ids = body["listings"]
         for start in range(0, len(ids), PREPARE):
             with self.db.writing() as s:
-                done = publishing.publish(self.desk(s, body), ids[start : start + PREPARE])
+                done = publishing.publish(self.context(s, body), ids[start : start + PREPARE])
             sent += done.sent
             refused |= done.refused
             self.progress(number, min(start + PREPARE, len(ids)))
@@ -232,7 +236,7 @@ class LongJobs:
     def _paste(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """Pasted lines: recognised, fetched from their suppliers where we do not have them, prepared."""
         with self.db.reading() as s:
-            lines = paste.recognise(self.desk(s, body), body["text"])
+            lines = paste.recognise(self.context(s, body), body["text"])
         self.progress(number, 0, len(lines))
         wanted: dict[int, list[paste.Line]] = {}
         for line in lines:
@@ -247,7 +251,7 @@ class LongJobs:
                     line.told = failed.get(line.number, "")
                 self.progress(number, sum(1 for line in lines if line.told))
         with self.db.reading() as s:
-            paste.find_items(self.desk(s, body), [line for line in lines if not line.told])
+            paste.find_items(self.context(s, body), [line for line in lines if not line.told])
         return self._prepare_lines(number, body, lines)
 
     def _prepare_lines(self, number: int, body: dict[str, Any], lines: list[paste.Line]) -> dict[str, Any]:
@@ -257,8 +261,8 @@ class LongJobs:
         for start in range(0, len(good), PREPARE):
             part = good[start : start + PREPARE]
             with self.db.writing() as s:
-                desk = self.desk(s, body)
-                done = preparation.prepare(desk, self.finder, [line.item for line in part], body["store"])
+                context = self.context(s, body)
+                done = preparation.prepare(context, self.finder, [line.item for line in part], body["store"])
             for line, one in zip(part, done, strict=True):
                 counts[one.outcome] += 1
                 if one.outcome == "failed":
@@ -277,21 +281,21 @@ class LongJobs:
     def _match(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """SKUs without a lane against all items: what is sure is opened, one act for all of them."""
         with self.db.reading() as s:
-            learnt = auto_matching.learn_patterns(self.desk(s, body))
+            learnt = auto_matching.learn_patterns(self.context(s, body))
         with self.db.writing() as s:
-            auto_matching.keep_patterns(self.desk(s, body), learnt)
+            auto_matching.keep_patterns(self.context(s, body), learnt)
         with self.db.reading() as s:
-            desk = self.desk(s, body)
-            wanted = mapping_queue.without_lane(desk)
+            context = self.context(s, body)
+            wanted = mapping_queue.without_lane(context)
             self.progress(number, 0, len(wanted))
-            sure = auto_matching.find_sure(desk, lambda n: self.progress(number, n), wanted)
+            sure = auto_matching.find_sure(context, lambda n: self.progress(number, n), wanted)
         self.progress(number, len(wanted))
         opened = 0
         for start in range(0, len(sure), LANES):
             with self.db.writing(patient=True) as s:
                 part = sure[start : start + LANES]
-                desk = self.desk(s, body, more=start + LANES < len(sure))
-                opened += auto_matching.open_sure(desk, part, "their numbers or all their words agree")
+                context = self.context(s, body, more=start + LANES < len(sure))
+                opened += auto_matching.open_sure(context, part, "their numbers or all their words agree")
         left = len(wanted) - opened
         told = f"{opened} SKUs mapped, {left} wait for a person" if wanted else "every SKU on sale has a lane"
         return {"told": told, "opened": opened, "left": left}
@@ -307,7 +311,7 @@ class LongJobs:
 
         with self.db.reading() as s:
             one, other = (replay_summary.again(body[name]) for name in ("one", "other"))
-            return replay_summary.beside(self.desk(s, body), body["days"], one, other, progress)
+            return replay_summary.beside(self.context(s, body), body["days"], one, other, progress)
 
     def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])

@@ -20,7 +20,7 @@ from ..core.states import OUTBOX
 from ..data.bulk import in_chunks
 from ..data.outbox import Outbox
 from ..data.session import Database
-from ..services.base.context import Desk
+from ..services.base.context import Context
 from ..services.delivery import effects
 from ..services.outbox import queue
 from .outbox_senders import PictureDesk, change_of
@@ -181,12 +181,12 @@ class Batches:
 
     def _settle(self, rows: list[Outbox], good: dict[int, Outbox], bad: dict[int, str]) -> None:
         with self.db.writing() as s:
-            desk = Desk(s, self.clock, WHO)
+            context = Context(s, self.clock, WHO)
             for chunk in in_chunks(good):
                 s.execute(
                     update(Outbox)
                     .where(Outbox.id.in_(chunk), Outbox.state == "posted")
-                    .values(state=OUTBOX.step("posted", "confirm"), answer="", done_at=desk.now)
+                    .values(state=OUTBOX.step("posted", "confirm"), answer="", done_at=context.now)
                 )
             for number, why in bad.items():
                 s.execute(
@@ -194,5 +194,5 @@ class Batches:
                     .where(Outbox.id == number, Outbox.state.in_(OUTBOX.sources("fail")))
                     .values(state=OUTBOX.step("posted", "fail"), answer=why[:500], fault="refused")
                 )
-            effects.follow(desk, [(row, None) for row in good.values()])
-            effects.failed(desk, [(row, bad[row.id]) for row in rows if row.id in bad])
+            effects.follow(context, [(row, None) for row in good.values()])
+            effects.failed(context, [(row, bad[row.id]) for row in rows if row.id in bad])

@@ -34,12 +34,12 @@ from ..data.bulk import bulk_update
 from ..data.outbox import Outbox
 from ..data.session import Database
 from ..data.setup import UNCALLED, Link, Store, Supplier
-from ..services.base.context import Desk
-from ..services.base.errors import DeskError
+from ..services.base.context import Context
+from ..services.base.errors import UseCaseError
 from ..services.delivery import effects
 from ..services.outbox import queue
 from ..services.outbox.store_switches import writing
-from ..services.partners.connections import Doors, link_of, note_budget, note_health
+from ..services.partners.connections import ConnectorRegistry, link_of, note_budget, note_health
 from ..services.partners.life_cycle import set_apart
 from .batches import Batches
 from .outbox_senders import SEND, PictureDesk
@@ -73,7 +73,7 @@ class Carried:
 class Delivery:
     """Carries out the outbox of one database. One process does so at a time (see jobs.worker)."""
 
-    def __init__(self, db: Database, clock: Clock, doors: Doors) -> None:
+    def __init__(self, db: Database, clock: Clock, doors: ConnectorRegistry) -> None:
         self.db, self.clock, self.doors = db, clock, doors
         self.luck = random.Random()
         self.pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="delivery")
@@ -114,7 +114,7 @@ class Delivery:
                 for owner, table in (("store", Store), ("supplier", Supplier))
                 for number in s.scalars(select(table.id).where(table.kind.in_(UNCALLED)))
             }
-            uncalled |= set_apart(Desk(s, self.clock, WHO))
+            uncalled |= set_apart(Context(s, self.clock, WHO))
             now = self.clock.now()
             # What waits for those who are not called is never gone through, however much it is.
             return [target for target in queue.targets(s) if target not in uncalled and queue.any_due(s, target, now)]
@@ -124,7 +124,7 @@ class Delivery:
         done = 0
         try:
             link = self._link(target)
-        except (OutsideError, DeskError) as error:
+        except (OutsideError, UseCaseError) as error:
             self._unusable(target, error.told)
             return 0
         batched = bool(getattr(link, "batch_most", 0))
@@ -135,9 +135,9 @@ class Delivery:
             done, trouble = self.batches.run(target, link, most, self._may_write(int(number)))
             if done or trouble:
                 with self.db.writing() as s:
-                    desk = Desk(s, self.clock, WHO)
-                    self._health(desk, owner, int(number), [trouble])
-                    note_budget(desk, owner, int(number), link)
+                    context = Context(s, self.clock, WHO)
+                    self._health(context, owner, int(number), [trouble])
+                    note_budget(context, owner, int(number), link)
             if trouble:
                 return done
         while done < most:
@@ -217,7 +217,7 @@ class Delivery:
     def _link(self, target: str) -> Any:
         owner, _, number = target.partition(":")
         with self.db.reading() as s:
-            return self.doors.of(Desk(s, self.clock, WHO), owner, int(number))
+            return self.doors.of(Context(s, self.clock, WHO), owner, int(number))
 
     def _carry(self, link: Any, row: Outbox) -> Carried:
         """One row: ask first where it may have arrived, then send. `row` is as it was before the claim."""
@@ -279,8 +279,8 @@ class Delivery:
         """Write down what came of a batch, in one transaction with all that follows from it."""
         owner, _, number = target.partition(":")
         with self.db.writing() as s:
-            desk = Desk(s, self.clock, WHO)
-            now = desk.now
+            context = Context(s, self.clock, WHO)
+            now = context.now
             done = [(row, carried) for row, carried in results if carried.state == "done"]
             at = to_ms(now)
             bulk_update(s, Outbox, ("state", "answer", "done_at"), [("done", carried.told[:500], at, row.id) for row, carried in done])
@@ -290,10 +290,10 @@ class Delivery:
             for row, carried in back:
                 self._put_back(s, row, carried, now)
             queue.overtaken(s, [row.id for row, carried in back if carried.state == "waiting"])
-            effects.follow(desk, [(row, carried.answer) for row, carried in done])
-            effects.failed(desk, [(row, carried.told) for row, carried in results if carried.state == "dead"])
-            self._health(desk, owner, int(number), [carried.error for _, carried in results])
-            note_budget(desk, owner, int(number), link)
+            effects.follow(context, [(row, carried.answer) for row, carried in done])
+            effects.failed(context, [(row, carried.told) for row, carried in results if carried.state == "dead"])
+            self._health(context, owner, int(number), [carried.error for _, carried in results])
+            note_budget(context, owner, int(number), link)
 
     def _put_back(self, s: Session, row: Outbox, carried: Carried, now: datetime) -> None:
         """A row that is not done: when to look at it again, and whether it counts as a try."""
@@ -309,21 +309,21 @@ class Delivery:
             values["claimed_at"] = None
         s.execute(update(Outbox).where(Outbox.id == row.id, Outbox.state == "claimed").values(**values))
 
-    def _health(self, desk: Desk, owner: str, number: int, errors: list[OutsideError | None]) -> None:
+    def _health(self, context: Context, owner: str, number: int, errors: list[OutsideError | None]) -> None:
         """The breaker: a partner that fails again and again is left alone for a growing while."""
-        link = link_of(desk, owner, number)
+        link = link_of(context, owner, number)
         bad = [error for error in errors if error is not None and not isinstance(error, OurFault)]
         if any(error is None for error in errors) and not bad:
             if link.failures or link.state != "good":
-                note_health(desk, owner, number, None)
+                note_health(context, owner, number, None)
             link.failures, link.rest_until = 0, None
         for error in bad:
             if isinstance(error, Denied):
                 # Only a person can mend the key; until then one try now and then is enough.
-                note_health(desk, owner, number, error)
-                link.rest_until = desk.now + timedelta(minutes=5)
+                note_health(context, owner, number, error)
+                link.rest_until = context.now + timedelta(minutes=5)
             elif isinstance(error, (Unavailable, UnknownOutcome)):
                 link.failures += 1
-                note_health(desk, owner, number, error)
+                note_health(context, owner, number, error)
                 if link.failures >= 5:
-                    link.rest_until = desk.now + timedelta(seconds=min(5.0 * 2 ** (link.failures - 5), 120.0))
+                    link.rest_until = context.now + timedelta(seconds=min(5.0 * 2 ** (link.failures - 5), 120.0))

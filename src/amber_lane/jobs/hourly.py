@@ -12,7 +12,7 @@ from ..data import moved
 from ..data.base import statistics
 from ..data.session import Database
 from ..services.activity import retention
-from ..services.base.context import Desk
+from ..services.base.context import Context
 from ..services.fulfilment import delivery_exceptions, parcel_tracking
 from ..services.mapping import audit, performance
 from ..services.monitoring import polling_plan, sweeps
@@ -53,39 +53,39 @@ class Hourly:
                 return
             yield step
 
-    def _write(self, does: Callable[[Desk], Any]) -> Callable[[], None]:
+    def _write(self, does: Callable[[Context], Any]) -> Callable[[], None]:
         def step() -> None:
             with self.db.writing(patient=True) as s:
-                does(Desk(s, self.clock, "Watch"))
+                does(Context(s, self.clock, "Watch"))
 
         return step
 
-    def _in_portions(self, rows: Sequence[Any], does: Callable[[Desk, Sequence[Any]], Any]) -> None:
+    def _in_portions(self, rows: Sequence[Any], does: Callable[[Context, Sequence[Any]], Any]) -> None:
         for start in range(0, len(rows), ROWS):
             if self.stopping():
                 return
             with self.db.writing(patient=True) as s:
-                does(Desk(s, self.clock, "Watch"), rows[start : start + ROWS])
+                does(Context(s, self.clock, "Watch"), rows[start : start + ROWS])
 
     def _pace(self) -> None:
         with self.db.reading() as s:
-            rows = sales_velocity.moved(Desk(s, self.clock, "Watch"))
+            rows = sales_velocity.moved(Context(s, self.clock, "Watch"))
         self._in_portions(rows, sales_velocity.keep)
 
     def _calls(self) -> None:
         with self.db.reading() as s:
-            rows = polling_plan.moves(Desk(s, self.clock, "Watch"))
-        self._in_portions(rows, lambda desk, part: polling_plan.keep(desk, list(part)))
+            rows = polling_plan.moves(Context(s, self.clock, "Watch"))
+        self._in_portions(rows, lambda context, part: polling_plan.keep(context, list(part)))
 
     def _returns(self) -> None:
         with self.db.reading() as s:
-            back = return_rates.count(Desk(s, self.clock, "Watch"))
+            back = return_rates.count(Context(s, self.clock, "Watch"))
         with self.db.writing(patient=True) as s:
-            desk = Desk(s, self.clock, "Watch")
-            categories = return_rates.keep(desk, back)
-            if categories and policy_for(desk.s)["reserve_real"]:
-                act = desk.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
-                respond(desk, return_rates.skus_of(desk, categories, back), act=act.id, alone=True)
+            context = Context(s, self.clock, "Watch")
+            categories = return_rates.keep(context, back)
+            if categories and policy_for(context.session)["reserve_real"]:
+                act = context.log("reserve.counted", "returns", "what came back was counted anew", why="the returns reserve follows it")
+                respond(context, return_rates.skus_of(context, categories, back), act=act.id, alone=True)
 
     def _prune(self) -> None:
         """What is too old goes, once a day."""
@@ -93,45 +93,45 @@ class Hourly:
             return
         self.pruned = self.clock.now()
         with self.db.reading() as s:
-            steps = list(retention.steps(Desk(s, self.clock, "Watch"), self.folder))
-            retention.drop_sheets(Desk(s, self.clock, "Watch"), self.folder)
+            steps = list(retention.steps(Context(s, self.clock, "Watch"), self.folder))
+            retention.drop_sheets(Context(s, self.clock, "Watch"), self.folder)
         for step in steps:
             while not self.stopping():
                 with self.db.writing(patient=True) as s:
-                    if not step(Desk(s, self.clock, "Watch")):
+                    if not step(Context(s, self.clock, "Watch")):
                         break
         self.db.shrink()
 
     def _trust(self) -> None:
         """What lanes came to."""
         with self.db.reading() as s:
-            desk = Desk(s, self.clock, "Lanes")
-            seen = performance.seen(desk)
-            fresh, moves = performance.fresh(desk, seen), performance.moves(desk, seen)
+            context = Context(s, self.clock, "Lanes")
+            seen = performance.seen(context)
+            fresh, moves = performance.fresh(context, seen), performance.moves(context, seen)
         for kind, rows in fresh.items():
-            self._in_portions(rows, lambda desk, part, kind=kind: performance.keep(desk, kind, part))  # type: ignore[misc]
+            self._in_portions(rows, lambda context, part, kind=kind: performance.keep(context, kind, part))  # type: ignore[misc]
         for start in range(0, len(moves), performance.PORTION):
             part = dict(list(moves.items())[start : start + performance.PORTION])
             with self.db.writing(patient=True) as s:
-                performance.move(Desk(s, self.clock, "Lanes"), part)
+                performance.move(Context(s, self.clock, "Lanes"), part)
 
     def _faults(self) -> None:
         """What is wrong with lanes."""
         fine: list[int] = []
         with self.db.reading() as s:
-            found = audit.faults(Desk(s, self.clock, "Lanes"), fine)
+            found = audit.faults(Context(s, self.clock, "Lanes"), fine)
         with self.db.writing(patient=True) as s:
-            audit.keep(Desk(s, self.clock, "Lanes"), found)
+            audit.keep(Context(s, self.clock, "Lanes"), found)
         self._in_portions(fine, audit.keep_fine)
 
 
-_WRITES: tuple[tuple[str, Callable[[Desk], Any]], ...] = (
+_WRITES: tuple[tuple[str, Callable[[Context], Any]], ...] = (
     ("step", sweeps.step_on),
     ("review", what_if.review),
     ("arrived", parcel_tracking.suppose_arrived),
     ("old", sweeps.grow_old_while_paused),
     ("late", delivery_exceptions.tell_late),
     ("plans", memberships.refresh),
-    ("moved", lambda desk: moved.forget(desk.s)),
-    ("statistics", lambda desk: statistics(desk.s)),
+    ("moved", lambda context: moved.forget(context.session)),
+    ("statistics", lambda context: statistics(context.session)),
 )

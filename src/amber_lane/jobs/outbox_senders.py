@@ -12,7 +12,7 @@ from ..core.money import parse_money
 from ..data.bulk import by_id
 from ..data.session import Database
 from ..data.shelf import Picture
-from ..services.base.context import Desk
+from ..services.base.context import Context
 from ..services.listings import images
 
 
@@ -104,10 +104,10 @@ class PictureDesk:
         if not numbers:
             return body
         with self.db.reading() as s:
-            names = images.names_at(Desk(s, self.clock, ""), store, numbers)
+            names = images.names_at(Context(s, self.clock, ""), store, numbers)
             missing = [(row.id, row.data, row.kind) for row in by_id(s, Picture, set(numbers) - set(names)).values()]
         for number, data, kind in missing:
             names[number] = link.keep_picture(data, kind)
             with self.db.writing() as s:
-                images.note_name(Desk(s, self.clock, ""), store, number, names[number])
+                images.note_name(Context(s, self.clock, ""), store, number, names[number])
         return {**body, "words": {**body["words"], "pictures": [names[number] for number in numbers if number in names]}}

@@ -16,11 +16,11 @@ from ..clock import Clock
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
 from ..connectors.protocols import CatalogueItem, InboxVisit, PurchaseAnswer, Seen, StoreOrder, SweepPage, Word
 from ..data.orders import Order
-from ..data.outbox import Act
+from ..data.outbox import AuditEntry
 from ..data.session import Database
 from ..data.setup import UNCALLED, Carrier, Inbox, Letter, RateSource, Store, Supplier
 from ..data.watch import Sweep
-from ..services.base.context import Desk
+from ..services.base.context import Context
 from ..services.catalogue import ingest
 from ..services.fulfilment import parcel_tracking
 from ..services.inbound import mailbox
@@ -28,7 +28,7 @@ from ..services.listings import drift, store_listings
 from ..services.monitoring import large_sweeps, polling_plan, sweeps
 from ..services.orders import orders
 from ..services.partners import connections, partner_terms
-from ..services.partners.connections import Doors
+from ..services.partners.connections import ConnectorRegistry
 from ..services.pricing import exchange_rates
 from ..services.purchasing import purchase_orders
 from ..services.sourcing import samples
@@ -46,22 +46,22 @@ WORD_SECONDS = 300.0
 class Reader:
     """Brings in what partners say. Each thing read is one transaction of its own."""
 
-    def __init__(self, db: Database, clock: Clock, doors: Doors, rest: Callable[[float], Any] = time.sleep) -> None:
+    def __init__(self, db: Database, clock: Clock, doors: ConnectorRegistry, rest: Callable[[float], Any] = time.sleep) -> None:
         self.db, self.clock, self.doors, self.rest = db, clock, doors, rest
         self._half: dict[int, tuple[datetime, list[SweepPage]]] = {}
         self.heard: dict[tuple[int, str], datetime] = {}
         self.hearing = threading.Lock()
 
-    def desk(self, s: Any, who: str) -> Desk:
-        return Desk(s, self.clock, who)
+    def context(self, s: Any, who: str) -> Context:
+        return Context(s, self.clock, who)
 
     def _link(self, owner: str, number: int) -> Any:
         with self.db.reading() as s:
-            return self.doors.of(self.desk(s, "Watch"), owner, number)
+            return self.doors.of(self.context(s, "Watch"), owner, number)
 
     def _health(self, owner: str, number: int, error: OutsideError | None) -> None:
         with self.db.writing() as s:
-            connections.note_health(self.desk(s, "Watch"), owner, number, error)
+            connections.note_health(self.context(s, "Watch"), owner, number, error)
 
     @contextmanager
     def _visit(self, owner: str, number: int) -> Iterator[None]:
@@ -91,8 +91,8 @@ class Reader:
     def sweep(self, supplier_id: int, asked_by: str = "schedule") -> dict[str, int]:
         """One look at all of a supplier's prices and stock, through to responses and outbox."""
         with self.db.writing() as s:
-            desk = self.desk(s, "Watch")
-            sweep = sweeps.begin(desk, desk.get(Supplier, supplier_id, "supplier"), asked_by).id
+            context = self.context(s, "Watch")
+            sweep = sweeps.begin(context, context.get(Supplier, supplier_id, "supplier"), asked_by).id
         pages = self._broken_off(supplier_id)
         # Between two tries items may have moved from page to page: what is not seen then is not taken for gone.
         whole = not pages
@@ -111,11 +111,11 @@ class Reader:
             if pages and not isinstance(error, Malformed):
                 self._half[supplier_id] = (self.clock.now(), pages)
             with self.db.writing() as s:
-                desk = self.desk(s, "Watch")
-                row = desk.get(Sweep, sweep, "sweep")
+                context = self.context(s, "Watch")
+                row = context.get(Sweep, sweep, "sweep")
                 row.calls, row.retries = asked + TRIES, retries + TRIES - 1
-                sweeps.fail(desk, row, error.told)
-                connections.note_health(desk, "supplier", supplier_id, error)
+                sweeps.fail(context, row, error.told)
+                connections.note_health(context, "supplier", supplier_id, error)
             return {}
         seen = [one for page in pages for one in page.seen]
         told = sweeps.Told(
@@ -129,20 +129,20 @@ class Reader:
             [one.pack for one in seen],
             gone,
         )
-        counts = large_sweeps.carry_out(self.db.reading, self.db.writing, lambda s: self.desk(s, "Watch"), sweep, told)
+        counts = large_sweeps.carry_out(self.db.reading, self.db.writing, lambda s: self.context(s, "Watch"), sweep, told)
         with self.db.writing() as s:
-            desk = self.desk(s, "Watch")
-            row = desk.get(Sweep, sweep, "sweep")
+            context = self.context(s, "Watch")
+            row = context.get(Sweep, sweep, "sweep")
             row.calls, row.retries = asked, retries
             if link.one_by_one:
-                ingest.note_looked(desk, supplier_id, [*told.numbers, *gone])
+                ingest.note_looked(context, supplier_id, [*told.numbers, *gone])
             bad = [text for page in pages for text in page.bad]
             if bad:
                 row.refused += len(bad)
                 row.told = f"{len(bad)} rows could not be read, the first: {bad[0]}"
-            connections.note_health(desk, "supplier", supplier_id, None)
-            connections.note_budget(desk, "supplier", supplier_id, link)
-            self._notice(desk, supplier_id, link)
+            connections.note_health(context, "supplier", supplier_id, None)
+            connections.note_budget(context, "supplier", supplier_id, link)
+            self._notice(context, supplier_id, link)
         return counts
 
     def _broken_off(self, supplier_id: int) -> list[SweepPage]:
@@ -150,26 +150,28 @@ class Reader:
         at, pages = self._half.pop(supplier_id, (None, []))
         return pages if at is not None and self.clock.now() - at < GO_ON else []
 
-    def _notice(self, desk: Desk, supplier_id: int, link: Any) -> None:
+    def _notice(self, context: Context, supplier_id: int, link: Any) -> None:
         """What was noticed about a sheet's make is told once, and again only when it is something else."""
         notices = "; ".join(getattr(link, "notices", []))
-        row = connections.link_of(desk, "supplier", supplier_id)
+        row = connections.link_of(context, "supplier", supplier_id)
         if notices:
             told = f"read all the same: {notices}"[:300]
-            if not desk.s.scalar(select(Act.id).where(Act.kind == "sheet.noticed", Act.on == str(supplier_id), Act.told == told)):
-                desk.log("sheet.noticed", str(supplier_id), told)
+            if not context.session.scalar(
+                select(AuditEntry.id).where(AuditEntry.kind == "sheet.noticed", AuditEntry.on == str(supplier_id), AuditEntry.told == told)
+            ):
+                context.log("sheet.noticed", str(supplier_id), told)
             row.told = told
 
     def _item_by_item(self, supplier_id: int, link: Any) -> tuple[SweepPage, list[str], int]:
         """A sweep of a supplier that tells one item a call: those that are longest over their time in its calls plan, as far
         as its calls go. What is left comes next time."""
         with self.db.reading() as s:
-            desk = self.desk(s, "Watch")
-            supplier = desk.get(Supplier, supplier_id, "supplier")
-            row = connections.link_of(desk, "supplier", supplier_id)
-            left = polling_plan.calls_left(desk, supplier)
+            context = self.context(s, "Watch")
+            supplier = context.get(Supplier, supplier_id, "supplier")
+            row = connections.link_of(context, "supplier", supplier_id)
+            left = polling_plan.calls_left(context, supplier)
             most = polling_plan.a_sweep(supplier, row)
-            numbers = polling_plan.due(desk, supplier, most if left is None else min(most, left))
+            numbers = polling_plan.due(context, supplier, most if left is None else min(most, left))
         seen, gone, bad, asked = [], [], [], 0
         for number in numbers:
             asked += 1
@@ -197,30 +199,30 @@ class Reader:
                 more = True
                 while more:
                     with self.db.reading() as s:
-                        cursor = self.desk(s, "Orders").get(Store, store_id, "store").orders_cursor or ""
+                        cursor = self.context(s, "Orders").get(Store, store_id, "store").orders_cursor or ""
                     page, _ = self._again(lambda: link.orders(cursor))  # noqa: B023
                     if page.orders or page.cursor != cursor:
                         fresh += self._take_orders(store_id, page.orders, page.cursor, page.unreadable)
                     more = page.more
         finally:
             with self.db.writing() as s:
-                store = self.desk(s, "Orders").get(Store, store_id, "store")
+                store = self.context(s, "Orders").get(Store, store_id, "store")
                 store.next_read = self.clock.now() + timedelta(minutes=2)
         return fresh
 
     def _take_orders(self, store_id: int, told: list[StoreOrder], cursor: str | None, unreadable: list[str]) -> int:
         with self.db.writing() as s:
-            desk = self.desk(s, "Orders")
-            store = desk.get(Store, store_id, "store")
-            fresh = orders.take_page(desk, store, told, cursor, unreadable)
+            context = self.context(s, "Orders")
+            store = context.get(Store, store_id, "store")
+            fresh = orders.take_page(context, store, told, cursor, unreadable)
             if fresh:
-                connections.note_health(desk, "store", store_id, None)
+                connections.note_health(context, "store", store_id, None)
             return len(fresh)
 
     def word(self, store_id: int, headers: dict[str, str], body: bytes) -> int:
         """A store's signed word of a new order; the same order read later changes nothing."""
         with self.db.reading() as s:
-            store = self.desk(s, "Orders").get(Store, store_id, "store")
+            store = self.context(s, "Orders").get(Store, store_id, "store")
             if store.paused_at or store.ended_at or not store.read_orders:
                 # What is told now is read by the clock once the store is back at work.
                 return 0
@@ -249,9 +251,9 @@ class Reader:
     def answers(self, supplier_id: int) -> None:
         """What became of the purchases that a supplier has."""
         with self.db.reading() as s:
-            desk = self.desk(s, "Orders")
-            asked = samples.under_way(desk, supplier_id)
-            references = [*purchase_orders.under_way(desk, supplier_id), *asked]
+            context = self.context(s, "Orders")
+            asked = samples.under_way(context, supplier_id)
+            references = [*purchase_orders.under_way(context, supplier_id), *asked]
         try:
             with self._visit("supplier", supplier_id):
                 link = self._link("supplier", supplier_id)
@@ -262,21 +264,21 @@ class Reader:
                         self._take_answers(found[first : first + TAKEN], asked)
         finally:
             with self.db.writing() as s:
-                self.desk(s, "Orders").get(Supplier, supplier_id, "supplier").next_ask = self.clock.now() + timedelta(minutes=5)
+                self.context(s, "Orders").get(Supplier, supplier_id, "supplier").next_ask = self.clock.now() + timedelta(minutes=5)
 
     def _take_answers(self, found: Sequence[PurchaseAnswer], samples_asked: Collection[str]) -> None:
         with self.db.writing(patient=True) as s:
-            desk = self.desk(s, "Orders")
+            context = self.context(s, "Orders")
             for answer in found:
                 if answer.reference in samples_asked:
-                    samples.take_answer(desk, answer)
+                    samples.take_answer(context, answer)
                 else:
-                    purchase_orders.take_answer(desk, answer, corrects=True)
+                    purchase_orders.take_answer(context, answer, corrects=True)
 
     def parcels(self, carrier_id: int) -> None:
         """What a carrier says of the parcels on the road."""
         with self.db.reading() as s:
-            numbers = parcel_tracking.on_the_road(self.desk(s, "Transit"), carrier_id)
+            numbers = parcel_tracking.on_the_road(self.context(s, "Transit"), carrier_id)
         try:
             with self._visit("carrier", carrier_id):
                 link = self._link("carrier", carrier_id)
@@ -284,10 +286,10 @@ class Reader:
                     part = numbers[start : start + 50]
                     words, _ = self._again(lambda: link.track(part))  # noqa: B023
                     with self.db.writing() as s:
-                        parcel_tracking.take_words(self.desk(s, "Transit"), carrier_id, words)
+                        parcel_tracking.take_words(self.context(s, "Transit"), carrier_id, words)
         finally:
             with self.db.writing() as s:
-                self.desk(s, "Transit").get(Carrier, carrier_id, "carrier").next_ask = self.clock.now() + timedelta(minutes=30)
+                self.context(s, "Transit").get(Carrier, carrier_id, "carrier").next_ask = self.clock.now() + timedelta(minutes=30)
 
     def rates(self, source_id: int) -> None:
         """The exchange rates of the day."""
@@ -295,13 +297,13 @@ class Reader:
             link = self._link("rates", source_id)
             table, _ = self._again(link.table)
             with self.db.writing() as s:
-                desk = self.desk(s, "Watch")
-                exchange_rates.take_table(desk, desk.get(RateSource, source_id, "source of rates"), table)
+                context = self.context(s, "Watch")
+                exchange_rates.take_table(context, context.get(RateSource, source_id, "source of rates"), table)
             self._health("rates", source_id, None)
         except OutsideError as error:
             self._health("rates", source_id, error)
             with self.db.writing() as s:
-                self.desk(s, "Watch").get(RateSource, source_id, "source of rates").next_ask = self.clock.now() + timedelta(minutes=30)
+                self.context(s, "Watch").get(RateSource, source_id, "source of rates").next_ask = self.clock.now() + timedelta(minutes=30)
 
     def letters(self, inbox_id: int) -> int:
         """Mail that has come since the last look, each in a transaction of its own. Returns how many there were."""
@@ -313,13 +315,13 @@ class Reader:
                     fresh = self._read_letters(there, inbox_id)
         finally:
             with self.db.writing() as s:
-                self.desk(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
+                self.context(s, "Orders").get(Inbox, inbox_id, "mailbox").next_read = self.clock.now() + timedelta(minutes=2)
         return len(fresh)
 
     def held_letter(self, number: int) -> mailbox.Opened:
         """A mail whose files were not taken, had once more from its mailbox, where it lies still. OutsideError where it cannot be had."""
         with self.db.reading() as s:
-            row = self.desk(s, "Orders").get(Letter, number, "mail")
+            row = self.context(s, "Orders").get(Letter, number, "mail")
         link = self._link("inbox", row.inbox_id)
         with link.visit() as there:
             return mailbox.opened(there.letter(row.uid))
@@ -328,16 +330,16 @@ class Reader:
         """What is new in a mailbox, in one visit. Raises the last fault once all others are read."""
         there, _ = self._again(visit.uids)
         with self.db.writing() as s:
-            desk = self.desk(s, "Orders")
-            mailbox.leave_old(desk, desk.get(Inbox, inbox_id, "mailbox"), there)
-            fresh = mailbox.unread(desk, inbox_id, there)
+            context = self.context(s, "Orders")
+            mailbox.leave_old(context, context.get(Inbox, inbox_id, "mailbox"), there)
+            fresh = mailbox.unread(context, inbox_id, there)
         bad: Exception | None = None
         for uid in fresh:
             try:
                 letter, _ = self._again(lambda: visit.letter(uid))  # noqa: B023
                 came = mailbox.opened(letter)
                 with self.db.writing() as s:
-                    mailbox.take(self.desk(s, "Orders"), inbox_id, came)
+                    mailbox.take(self.context(s, "Orders"), inbox_id, came)
             except Unavailable:
                 raise
             except Exception as error:  # noqa: BLE001
@@ -350,22 +352,22 @@ class Reader:
     def check(self, store_id: int) -> int:
         """A store's own listings, compared with what we asked; the next time is a day later. Returns how many differ."""
         with self.db.writing() as s:
-            self.desk(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(days=1)
+            self.context(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(days=1)
         try:
             link = self._link("store", store_id)
             begun, seen = self.clock.now(), set()
             for page in link.listings():
                 with self.db.writing() as s:
-                    desk = self.desk(s, "Watch")
-                    seen |= drift.take(desk, desk.get(Store, store_id, "store"), page, begun)
+                    context = self.context(s, "Watch")
+                    seen |= drift.take(context, context.get(Store, store_id, "store"), page, begun)
             with self.db.writing() as s:
-                desk = self.desk(s, "Watch")
-                found = drift.missing(desk, desk.get(Store, store_id, "store"), seen, begun)
+                context = self.context(s, "Watch")
+                found = drift.missing(context, context.get(Store, store_id, "store"), seen, begun)
             self._health("store", store_id, None)
         except OutsideError as error:
             self._health("store", store_id, error)
             with self.db.writing() as s:
-                self.desk(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(hours=1)
+                self.context(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(hours=1)
             return 0
         return found
 
@@ -374,20 +376,20 @@ class Reader:
         link = self._link("supplier", supplier_id)
         told, _ = self._again(link.origins)
         with self.db.writing() as s:
-            desk = self.desk(s, "Watch")
-            supplier = desk.get(Supplier, supplier_id, "supplier")
-            partner_terms.follow_origins(desk, supplier, told)
-            supplier.next_catalogue = desk.now + timedelta(days=1)
+            context = self.context(s, "Watch")
+            supplier = context.get(Supplier, supplier_id, "supplier")
+            partner_terms.follow_origins(context, supplier, told)
+            supplier.next_catalogue = context.now + timedelta(days=1)
         fresh = 0
         for page in link.catalogue():
             with self.db.writing() as s:
-                desk = self.desk(s, "Watch")
-                new, refused = ingest.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), page)
+                context = self.context(s, "Watch")
+                new, refused = ingest.bring_in(context, context.get(Supplier, supplier_id, "supplier"), page)
                 fresh += new
                 refused += link.unreadable
                 link.unreadable.clear()
                 if refused:
-                    desk.log("item.refused", "catalogue", f"{len(refused)} items not taken, the first: {refused[0]}")
+                    context.log("item.refused", "catalogue", f"{len(refused)} items not taken, the first: {refused[0]}")
         return fresh
 
     def items(self, supplier_id: int, numbers: Sequence[str]) -> tuple[int, dict[str, str]]:
@@ -405,9 +407,9 @@ class Reader:
             except OutsideError as error:
                 failed[number] = error.told
         with self.db.writing() as s:
-            desk = self.desk(s, "Source")
-            fresh, refused = ingest.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), found)
-            connections.note_budget(desk, "supplier", supplier_id, link)
+            context = self.context(s, "Source")
+            fresh, refused = ingest.bring_in(context, context.get(Supplier, supplier_id, "supplier"), found)
+            connections.note_budget(context, "supplier", supplier_id, link)
         failed |= {text.partition(": ")[0]: text.partition(": ")[2] for text in refused}
         return fresh, failed
 
@@ -417,13 +419,13 @@ class Reader:
         fresh = 0
         for page in link.listings():
             with self.db.writing() as s:
-                desk = self.desk(s, "Watch")
-                fresh += store_listings.bring_in(desk, desk.get(Store, store_id, "store"), page)
+                context = self.context(s, "Watch")
+                fresh += store_listings.bring_in(context, context.get(Store, store_id, "store"), page)
                 if link.unreadable:
-                    desk.log("listing.refused", "listings", f"{len(link.unreadable)} listings not read, the first: {link.unreadable[0]}")
+                    context.log("listing.refused", "listings", f"{len(link.unreadable)} listings not read, the first: {link.unreadable[0]}")
                     link.unreadable.clear()
         with self.db.writing() as s:
-            self.desk(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(days=1)
+            self.context(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(days=1)
         return fresh
 
     def due(self, kind: Any, column: Any, at: datetime) -> list[int]:

@@ -12,8 +12,8 @@ from ..clock import Clock
 from ..data.outbox import Job, JobPart
 from ..data.session import Database
 from ..services.base import portions
-from ..services.base.context import Desk
-from ..services.base.errors import DeskError
+from ..services.base.context import Context
+from ..services.base.errors import UseCaseError
 
 # A portion that breaks something here is set aside after so many tries, and the others go on.
 TRIES = 3
@@ -61,15 +61,15 @@ class Portions:
                 body["parts"] = dict(body.get("parts") or {})
                 due = s.scalars(_first(number, 2)).all()
                 part = due[0] if due else None
-                desk = Desk(s, self.clock, body["who"], body.get("person"), body["parts"], more=len(due) > 1)
+                context = Context(s, self.clock, body["who"], body.get("person"), body["parts"], more=len(due) > 1)
                 if part is None:
-                    self._end(desk, job)
+                    self._end(context, job)
                     return False
                 try:
                     with s.begin_nested():
-                        done = portions.WORK[job.kind](desk, body, part.body)
+                        done = portions.WORK[job.kind](context, body, part.body)
                     job.done, job.body = job.done + done, body
-                except DeskError as error:
+                except UseCaseError as error:
                     job.failed += _size(part)
                     job.told = error.told[:500]
                 s.delete(part)
@@ -87,14 +87,14 @@ class Portions:
             asked = s.scalar(_first(number))
             if asked is None:
                 return
-            desk = Desk(s, self.clock, job.body["who"], job.body.get("person"))
-            body, parts, total = portions.PLAN[job.kind](desk, dict(job.body), asked.body)
+            context = Context(s, self.clock, job.body["who"], job.body.get("person"))
+            body, parts, total = portions.PLAN[job.kind](context, dict(job.body), asked.body)
         with self.db.writing(patient=True) as s:
             job, part = s.get(Job, number), s.get(JobPart, asked.id)
             if job is not None and part is not None:
                 s.delete(part)
                 job.body, job.total = {**body, "planned": True}, total
-                portions.add(Desk(s, self.clock, job.body["who"]), number, parts)
+                portions.add(Context(s, self.clock, job.body["who"]), number, parts)
 
     def _again(self, number: int) -> bool:
         """Something broke here, and nothing of the portion was kept: it is tried again, and at last set aside."""
@@ -110,11 +110,11 @@ class Portions:
                 job.told = "some of it broke something here; the server's log says what"
             return True
 
-    def _end(self, desk: Desk, job: Job) -> None:
+    def _end(self, context: Context, job: Job) -> None:
         end = portions.FINISH.get(job.kind)
-        told = end(desk, dict(job.body), job.done, job.failed) if end and not job.stop_asked else ""
+        told = end(context, dict(job.body), job.done, job.failed) if end and not job.stop_asked else ""
         job.state = "stopped" if job.stop_asked else "failed" if job.failed and not job.done else "done"
-        job.told, job.ended_at = told or job.told, desk.now
+        job.told, job.ended_at = told or job.told, context.now
         job.result = {"done": job.done, "failed": job.failed}
 
 

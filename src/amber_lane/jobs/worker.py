@@ -24,13 +24,13 @@ from ..data.setup import UNCALLED, Carrier, Inbox, RateSource, Store, Supplier
 from ..data.source import SavedSearch
 from ..memory import give_back
 from ..services.base import portions
-from ..services.base.context import Desk
-from ..services.base.errors import DeskError
+from ..services.base.context import Context
+from ..services.base.errors import UseCaseError
 from ..services.catalogue.search import Finder
 from ..services.mapping import auto_matching, lane_terms
 from ..services.monitoring import polling_plan
 from ..services.orders import routing
-from ..services.partners.connections import Doors
+from ..services.partners.connections import ConnectorRegistry
 from ..services.purchasing import purchase_orders
 from ..services.sourcing import saved_searches
 from ..sheets import apart
@@ -48,7 +48,7 @@ REAL_TIME = 3.0
 class Worker:
     """All that runs by itself for one database. Only one worker at a time: a lock on the data folder sees to it."""
 
-    def __init__(self, db: Database, clock: Clock, doors: Doors, folder: Path, world: str = "") -> None:
+    def __init__(self, db: Database, clock: Clock, doors: ConnectorRegistry, folder: Path, world: str = "") -> None:
         self.db, self.clock, self.doors, self.folder, self.world = db, clock, doors, folder, world
         self.finder = Finder()
         apart.keep_marks(folder / "opening")
@@ -121,7 +121,7 @@ class Worker:
             return
         try:
             beat()
-        except (OutsideError, DeskError) as error:
+        except (OutsideError, UseCaseError) as error:
             log.warning("beat failed", beat=name, told=error.told)
         except Exception:
             log.exception("beat failed", beat=name)
@@ -143,19 +143,19 @@ class Worker:
         """Open orders are planned anew when it was put off, and from time to time: hours pass, stock and prices move."""
         now = self.clock.now()
         with self.db.reading() as s:
-            desk = Desk(s, self.clock, "Orders")
-            due, n = routing.is_due(desk), routing.open_orders(desk)
+            context = Context(s, self.clock, "Orders")
+            due, n = routing.is_due(context), routing.open_orders(context)
         rest = timedelta(minutes=1 if n <= routing.AT_ONCE else 15)
         if due or (n and (self._planned is None or now - self._planned > rest)):
             self._planned = now
             with self.db.writing() as s:
-                routing.replan(Desk(s, self.clock, "Orders"), here=True)
+                routing.replan(Context(s, self.clock, "Orders"), here=True)
 
     def sweep(self) -> None:
         for number in self.reader.due(Supplier, Supplier.next_sweep, self.clock.now()):
             with self.db.reading() as s:
                 supplier = s.get(Supplier, number)
-                spent = supplier is not None and polling_plan.calls_left(Desk(s, self.clock, "Watch"), supplier) == 0
+                spent = supplier is not None and polling_plan.calls_left(Context(s, self.clock, "Watch"), supplier) == 0
             if not supplier or not supplier.watching or supplier.next_sweep is None:
                 continue
             # Outside its hours, and once its calls of the day are used up, it is left alone.
@@ -201,13 +201,13 @@ class Worker:
             now = self.clock.now()
             turns = (Lane.begun.is_(False) & (Lane.starts <= now)) | (Lane.ends <= now)
             dated = s.scalar(select(Lane.id).where(Lane.until.is_(None), turns).limit(1)) is not None
-            fresh = auto_matching.is_due(Desk(s, self.clock, "Lanes"))
+            fresh = auto_matching.is_due(Context(s, self.clock, "Lanes"))
         if dated or fresh:
             with self.db.writing() as s:
-                desk = Desk(s, self.clock, "Lanes")
-                lane_terms.follow_dates(desk)
-                if fresh and auto_matching.due(desk) and auto_matching.alone(desk):
-                    start(desk, "match", "match-all", "Matching SKUs without a lane", {})
+                context = Context(s, self.clock, "Lanes")
+                lane_terms.follow_dates(context)
+                if fresh and auto_matching.due(context) and auto_matching.alone(context):
+                    start(context, "match", "match-all", "Matching SKUs without a lane", {})
 
     def look_again(self, now: datetime) -> None:
         """Catalogues and saved searches whose time has come."""
@@ -217,25 +217,25 @@ class Worker:
             catalogues = s.execute(read).tuples().all()
         for number, name in catalogues:
             with self.db.writing() as s:
-                desk = Desk(s, self.clock, "Watch")
+                context = Context(s, self.clock, "Watch")
                 # Where it fails, the next try is an hour later; once it is read, a day.
-                desk.get(Supplier, number, "supplier").next_catalogue = now + timedelta(hours=1)
-                start(desk, "join", f"join-supplier-{number}", f"Reading {name}'s catalogue anew", {"owner": "supplier", "id": number})
+                context.get(Supplier, number, "supplier").next_catalogue = now + timedelta(hours=1)
+                start(context, "join", f"join-supplier-{number}", f"Reading {name}'s catalogue anew", {"owner": "supplier", "id": number})
         with self.db.reading() as s:
             if s.scalar(select(SavedSearch.id).where(SavedSearch.next_at <= now).limit(1)) is None:
                 return
         with self.db.writing() as s:
-            desk = Desk(s, self.clock, "Source")
-            for one in saved_searches.due(desk):
-                start(desk, "saved", f"saved-{one.id}", f"Looking for {one.name}", {"search": one.id})
+            context = Context(s, self.clock, "Source")
+            for one in saved_searches.due(context):
+                start(context, "saved", f"saved-{one.id}", f"Looking for {one.name}", {"search": one.id})
 
     def send_due(self) -> None:
         """Orders that the policy sends by itself."""
         with self.db.reading() as s:
-            due = purchase_orders.due_orders(Desk(s, self.clock, "Orders"))
+            due = purchase_orders.due_orders(Context(s, self.clock, "Orders"))
         if due:
             with self.db.writing() as s:
-                purchase_orders.send(Desk(s, self.clock, "Orders"), due, "their waiting time was over")
+                purchase_orders.send(Context(s, self.clock, "Orders"), due, "their waiting time was over")
 
     def deliver(self) -> None:
         for target in self.delivery.targets():

@@ -15,12 +15,12 @@ from sqlalchemy import func, select
 
 from amber_lane.data.base import to_ms
 from amber_lane.data.bulk import bulk_insert
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.source import Item
-from amber_lane.data.watch import Response, Sighting, Sweep
+from amber_lane.data.watch import ListingDecision, Sighting, Sweep
 from amber_lane.jobs.hourly import Hourly
 from amber_lane.services.activity import retention, undo
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Invalid
 from amber_lane.services.monitoring import sweeps
 
@@ -32,16 +32,18 @@ DAY = timedelta(days=1)
 def sighted(small: Small, hours: list[tuple[float, int]], item: int = 1) -> None:
     """Costs of an item, each so many hours ago."""
 
-    def do(desk: Desk) -> None:
-        sweep = Sweep(supplier_id=1, started=desk.now - 500 * DAY, ended=desk.now, state="good")
-        desk.s.add(sweep)
-        desk.s.flush()
+    def do(context: Context) -> None:
+        sweep = Sweep(supplier_id=1, started=context.now - 500 * DAY, ended=context.now, state="good")
+        context.session.add(sweep)
+        context.session.flush()
         old = 100
         for ago, cost in sorted(hours, reverse=True):
-            at = desk.now - timedelta(hours=ago)
-            desk.s.add(Sighting(sweep_id=sweep.id, item_id=item, at=at, old_cost=old, cost=cost, old_stock=5, stock=5, verdict="good"))
+            at = context.now - timedelta(hours=ago)
+            context.session.add(
+                Sighting(sweep_id=sweep.id, item_id=item, at=at, old_cost=old, cost=cost, old_stock=5, stock=5, verdict="good")
+            )
             old = cost
-        desk.get(Item, item, "item").cost = old
+        context.get(Item, item, "item").cost = old
 
     small.write(do)
 
@@ -61,14 +63,14 @@ def test_old_sightings_are_thinned_and_what_was_believed_at_the_end_of_each_day_
     )
     sighted(small, costs)
     with small.db.reading() as s:
-        desk = small.desk(s)
-        moments = [(desk.now - 75 * DAY).replace(hour=23, minute=59) + day * DAY for day in range(76)]
-        before = [believed(desk, moment) for moment in moments]
+        context = small.context(s)
+        moments = [(context.now - 75 * DAY).replace(hour=23, minute=59) + day * DAY for day in range(76)]
+        before = [believed(context, moment) for moment in moments]
         n = s.scalar(select(func.count()).select_from(Sighting))
     prune(small, tmp_path)
     with small.db.reading() as s:
-        desk = small.desk(s)
-        assert [believed(desk, moment) for moment in moments] == before
+        context = small.context(s)
+        assert [believed(context, moment) for moment in moments] == before
         left = s.scalar(select(func.count()).select_from(Sighting))
         assert left is not None and n is not None and 20 <= n - left <= 23, (n, left)
         rows = s.scalars(select(Sighting).order_by(Sighting.at)).all()
@@ -77,16 +79,16 @@ def test_old_sightings_are_thinned_and_what_was_believed_at_the_end_of_each_day_
     assert len(small.all(select(Sighting.id))) == left, "done once"
 
 
-def believed(desk: Desk, moment: object) -> int:
-    rows = sweeps.item_history(desk, 1, desk.now - 100 * DAY)
+def believed(context: Context, moment: object) -> int:
+    rows = sweeps.item_history(context, 1, context.now - 100 * DAY)
     return [cost for at, cost, _ in rows if at <= moment][-1]  # type: ignore[operator]
 
 
 def test_what_is_old_goes_into_the_archive_and_what_waits_or_was_bought_stays(small: Small, tmp_path: Path) -> None:
-    small.write(lambda desk: retention.set_keeping(desk, retention.Keeping(archive=True)))
+    small.write(lambda context: retention.set_keeping(context, retention.Keeping(archive=True)))
 
-    def make(desk: Desk) -> None:
-        old = desk.now - 100 * DAY
+    def make(context: Context) -> None:
+        old = context.now - 100 * DAY
         terms = {
             "terms": {},
             "old_price": 1,
@@ -97,21 +99,23 @@ def test_what_is_old_goes_into_the_archive_and_what_waits_or_was_bought_stays(sm
             "new_state": "live",
         }
         for state in ("sent", "waits"):
-            desk.s.add(Response(listing_id=1, at=old, kind="reprice", state=state, set_by=0, outcome=0, **terms))
+            context.session.add(ListingDecision(listing_id=1, at=old, kind="reprice", state=state, set_by=0, outcome=0, **terms))
         for key, kind, state in (
             ("a", "listing", "done"),
             ("b", "purchase", "done"),
             ("c", "listing", "waiting"),
             ("d", "mail", "dropped"),
         ):
-            desk.s.add(Outbox(key=key, target="store:1", subject="listing:1", kind=kind, body={}, state=state, made_at=old, after=old))
-        desk.s.add(Act(at=desk.now - 401 * DAY, who="Ann", kind="x", on="", told="long ago"))
+            context.session.add(
+                Outbox(key=key, target="store:1", subject="listing:1", kind=kind, body={}, state=state, made_at=old, after=old)
+            )
+        context.session.add(AuditEntry(at=context.now - 401 * DAY, who="Ann", kind="x", on="", told="long ago"))
 
     small.write(make)
     prune(small, tmp_path)
-    assert [one.state for one in small.all(select(Response).where(Response.at < small.clock.now() - DAY))] == ["waits"]
+    assert [one.state for one in small.all(select(ListingDecision).where(ListingDecision.at < small.clock.now() - DAY))] == ["waits"]
     assert small.all(select(Outbox.key).where(Outbox.key.in_(list("abcd"))).order_by(Outbox.key)) == ["b", "c"]
-    assert "long ago" not in small.all(select(Act.told))
+    assert "long ago" not in small.all(select(AuditEntry.told))
     found = {path.name.rsplit("-", 2)[0]: path for path in (tmp_path / "archive").iterdir()}
     assert set(found) == {"response", "outbox", "act"}
     with gzip.open(found["outbox"]) as lines:
@@ -120,21 +124,21 @@ def test_what_is_old_goes_into_the_archive_and_what_waits_or_was_bought_stays(sm
 
 def test_the_setting_is_checked_and_can_be_undone(small: Small) -> None:
     with pytest.raises(Invalid, match="60 days and more"):
-        small.write(lambda desk: retention.set_keeping(desk, retention.Keeping(decisions=3)))
-    small.write(lambda desk: retention.set_keeping(desk, retention.Keeping(decisions=0)))
+        small.write(lambda context: retention.set_keeping(context, retention.Keeping(decisions=3)))
+    small.write(lambda context: retention.set_keeping(context, retention.Keeping(decisions=0)))
     with small.db.reading() as s:
-        assert retention.kept(small.desk(s)).decisions == 0
-    small.write(lambda desk: undo.undo(desk, small.act("keeping.set").id))
+        assert retention.kept(small.context(s)).decisions == 0
+    small.write(lambda context: undo.undo(context, small.act("keeping.set").id))
     with small.db.reading() as s:
-        assert retention.kept(small.desk(s)) == retention.Keeping()
+        assert retention.kept(small.context(s)) == retention.Keeping()
 
 
 def test_room_that_nothing_stands_in_goes_back_to_the_disk(small: Small, tmp_path: Path) -> None:
-    def many(desk: Desk) -> None:
-        at = to_ms(desk.now - 100 * DAY)
+    def many(context: Context) -> None:
+        at = to_ms(context.now - 100 * DAY)
         rows = [(f"k{n}", "store:1", f"listing:{n}", "listing", "{}", "done", at, at, 0, "x" * 400, "") for n in range(6000)]
         keys = ("key", "target", "subject", "kind", "body", "state", "made_at", "after", "tries", "answer", "fault")
-        bulk_insert(desk.s, Outbox, keys, rows)
+        bulk_insert(context.session, Outbox, keys, rows)
 
     small.write(many)
     small.db.tidy()
@@ -153,7 +157,8 @@ def test_sheets_that_were_brought_in_go_after_the_days_that_are_said(small: Smal
         file.write_text("x")
         os.utime(file, (time.time() - days * 86_400,) * 2)
     for days, gone, left in ((0, 0, 3), (30, 2, 1), (30, 0, 1)):
-        small.write(lambda desk, days=days: retention.set_keeping(desk, retention.Keeping(sheets=days)))
+        small.write(lambda context, days=days: retention.set_keeping(context, retention.Keeping(sheets=days)))
         assert (
-            small.write(lambda desk: retention.drop_sheets(desk, tmp_path)) == gone and len(list((tmp_path / "sheets").iterdir())) == left
+            small.write(lambda context: retention.drop_sheets(context, tmp_path)) == gone
+            and len(list((tmp_path / "sheets").iterdir())) == left
         )

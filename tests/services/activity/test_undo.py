@@ -15,26 +15,26 @@ from amber_lane.core.options import Option
 from amber_lane.core.plans import Plan
 from amber_lane.data.lanes import FaultSeen, Lane, LanePart, Rejection
 from amber_lane.data.orders import Order, OrderLine, PurchaseOrder
-from amber_lane.data.outbox import Act, Outbox, Snooze
+from amber_lane.data.outbox import AuditEntry, Outbox, Snooze
 from amber_lane.data.prices import Policy, PriceRule, Rate
 from amber_lane.data.setup import BuyingAccount, Carrier, FeeRow, Mailbox, Origin, Service, Store, Supplier
 from amber_lane.data.shelf import Listing, PhraseRule, Sku, Variant
 from amber_lane.data.source import Sample
 from amber_lane.data.transit import MessageTemplate
-from amber_lane.data.watch import Response
+from amber_lane.data.watch import ListingDecision
 from amber_lane.services.activity import retention, undo
 from amber_lane.services.alerts import today
 from amber_lane.services.base import regional
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, NotFound
 from amber_lane.services.catalogue.search import Finder
 from amber_lane.services.fulfilment import buyer_notifications, carrier_names, parcel_tracking
 from amber_lane.services.imports import sheet_kinds
 from amber_lane.services.listings import allowance, content_rule_changes, on_sale, preparation, publishing, variant_commands
-from amber_lane.services.listings.variant_commands import Wish
+from amber_lane.services.listings.variant_commands import GridQuery
 from amber_lane.services.mapping import audit, auto_matching, bulk_changes, lane_terms, lanes, switch_supplier
 from amber_lane.services.mapping.auto_matching import Sure
-from amber_lane.services.mapping.lanes import Wish as LaneWish
+from amber_lane.services.mapping.lanes import GridQuery as LaneWish
 from amber_lane.services.monitoring import polling_plan
 from amber_lane.services.orders import cancellations, order_lines, orders
 from amber_lane.services.partners import life_cycle, partner_terms
@@ -88,66 +88,69 @@ def seen(small: Small) -> dict[str, list[Any]]:
     found["PurchaseOrder"] = [row for row in found["PurchaseOrder"] if "taken back" not in row]
     found["Rate"] = [repr(newest)]
     with small.db.reading() as s:
-        found["Place"] = [repr(regional.place_of(s)), repr(retention.kept(small.desk(s)))]
+        found["Place"] = [repr(regional.place_of(s)), repr(retention.kept(small.context(s)))]
     found["Policy"] = [row for row in found["Policy"] if not row.endswith("{})")]
     return found
 
 
-def change(what: Callable[[Desk], drafts.Change]) -> Callable[[Desk], Any]:
+def change(what: Callable[[Context], drafts.Change]) -> Callable[[Context], Any]:
     """Keep a draft as a person does: looked at first."""
 
-    def do(desk: Desk) -> Any:
-        made = what(desk)
-        return what_if.apply(desk, made, what_if.what_if(desk, made).counts, None)
+    def do(context: Context) -> Any:
+        made = what(context)
+        return what_if.apply(context, made, what_if.what_if(context, made).counts, None)
 
     return do
 
 
-def first(desk: Desk, table: Any, *wheres: Any) -> Any:
-    return desk.s.scalars(select(table).where(*wheres).order_by(table.id)).first()
+def first(context: Context, table: Any, *wheres: Any) -> Any:
+    return context.session.scalars(select(table).where(*wheres).order_by(table.id)).first()
 
 
-def lane(desk: Desk, sku: int, use: int = 0) -> Lane:
-    return first(desk, Lane, Lane.sku_id == sku, Lane.use == use, Lane.until.is_(None))
+def lane(context: Context, sku: int, use: int = 0) -> Lane:
+    return first(context, Lane, Lane.sku_id == sku, Lane.use == use, Lane.until.is_(None))
 
 
-def move(desk: Desk, **what: Any) -> Any:
-    one = lane(desk, 1)
-    return lanes.change_lane(desk, one.id, one.version, **what)
+def move(context: Context, **what: Any) -> Any:
+    one = lane(context, 1)
+    return lanes.change_lane(context, one.id, one.version, **what)
 
 
-def take_sheet(desk: Desk) -> None:
+def take_sheet(context: Context) -> None:
     kind = sheet_kinds.kind_of("lanes")
     head = ("store", "sku", "supplier", "item", "use")
     rows = [dict(zip(head, row, strict=True)) for row in (("all", "S-1", "SUP", "I-5", "main"), ("all", "s-2", "SUP", "I-1", "spare 1"))]
-    kind.take(desk, kind.check(desk, rows, lambda n: None))
+    kind.take(context, kind.check(context, rows, lambda n: None))
 
 
-def mail_of(desk: Desk, number: int | None) -> Any:
+def mail_of(context: Context, number: int | None) -> Any:
     said = {"kind": "late", "store": 1, "language": "de", "subject": "Später", "body": "{name}", "on": True, "delay_minutes": 5}
-    return buyer_notifications.keep_template(desk, number, None, **said)
+    return buyer_notifications.keep_template(context, number, None, **said)
 
 
-def account(desk: Desk, name: str, number: int | None = None) -> Any:
+def account(context: Context, name: str, number: int | None = None) -> Any:
     """One that buys nothing today."""
-    return buying_accounts.keep(desk, 1, number, None, name=name, cap_money=0, cap_orders=None, send="hand", send_minutes=None)
+    return buying_accounts.keep(context, 1, number, None, name=name, cap_money=0, cap_orders=None, send="hand", send_minutes=None)
 
 
-def approve(desk: Desk) -> None:
+def approve(context: Context) -> None:
     """A price that waits at its ceiling is taken all the same."""
-    waiting = [one.id for one in desk.s.scalars(select(Response).where(Response.state == "waits", Response.listing_id == 5))]
-    what_if.settle(desk, waiting, approve=True)
+    waiting = [
+        one.id
+        for one in context.session.scalars(select(ListingDecision).where(ListingDecision.state == "waits", ListingDecision.listing_id == 5))
+    ]
+    what_if.settle(context, waiting, approve=True)
 
 
-def price_sheet(desk: Desk) -> None:
+def price_sheet(context: Context) -> None:
     kind = sheet_kinds.kind_of("prices")
     rows = [{"store": "ONE", "sku": "S-1", "price": "19.00", "why": "agreed"}, {"store": "ONE", "sku": "S-2", "ceiling": "30"}]
-    kind.take(desk, kind.check(desk, rows, lambda n: None))
+    kind.take(context, kind.check(context, rows, lambda n: None))
 
 
-def dates(desk: Desk) -> None:
-    one = lane(desk, 1)
-    lane_terms.set_terms(desk, one.id, one.version, {}, desk.now + timedelta(days=1), desk.now + timedelta(days=9))
+def dates(context: Context) -> None:
+    one = lane(context, 1)
+    lane_terms.set_terms(context, one.id, one.version, {}, context.now + timedelta(days=1), context.now + timedelta(days=9))
 
 
 FROM = OriginTerms(
@@ -158,8 +161,8 @@ FEES = [
     {"category": "Lamps", "percent": 80_000, "least": 0, "cap": None, "fixed": 0},
 ]
 SIZES = Option("Size", ("S", "M", "L"))
-WISHES = [Wish(("S",), True, price=900, most=2), Wish(("M",), True, item=5), Wish(("L",), False)]
-ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
+WISHES = [GridQuery(("S",), True, price=900, most=2), GridQuery(("M",), True, item=5), GridQuery(("L",), False)]
+ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
     "a lane opened before all others": ("lane.open", lambda d: lanes.open_lane(d, 1, [lanes.Part(2, Fraction(1))])),
     "a spare closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1, 1).id, lane(d, 1, 1).version)),
     "a main lane closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1).id, lane(d, 1).version, "they stopped")),
@@ -187,8 +190,8 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
     "a price sheet": ("price.sheet", price_sheet),
     "how often to look": (
         "looks.change",
-        lambda desk: polling_plan.set_looks(
-            desk, 1, None, {"sweep_minutes": 45, "calls_minute": None, "calls_day": 90, "hour_from": 6, "hour_to": 22}
+        lambda context: polling_plan.set_looks(
+            context, 1, None, {"sweep_minutes": 45, "calls_minute": None, "calls_day": 90, "hour_from": 6, "hour_to": 22}
         ),
     ),
     "a price by hand": ("price.hand", lambda d: manual_price.fix_price(d, 1, first(d, Listing).version, 4321, "a promise")),
@@ -256,17 +259,17 @@ ACTS: dict[str, tuple[str, Callable[[Desk], Any]]] = {
 def busy(small: Small) -> Small:
     """A SKU with a spare, an order that is ready and one that is held, and a rate."""
 
-    def make(desk: Desk) -> None:
-        lanes.open_lane(desk, 1, [lanes.Part(5, Fraction(1))], use=1)
-        desk.s.add(Rate(base="USD", quote="GBP", day=desk.now - timedelta(days=1), nano=790_000_000))
-        lanes.open_lane(desk, 6, [lanes.Part(4, Fraction(2))], use=1)
-        drafts.PolicyChange("house", "", {"send": "hand", "hold_twice": True}).keep(desk)
-        small.list_sku(desk.s, 50)
-        small.second_store(desk.s)
-        publishing.copy(desk, [4], 2, False)
-        desk.s.add(BuyingAccount(supplier_id=1, name="Card", cap_money=50_000))
+    def make(context: Context) -> None:
+        lanes.open_lane(context, 1, [lanes.Part(5, Fraction(1))], use=1)
+        context.session.add(Rate(base="USD", quote="GBP", day=context.now - timedelta(days=1), nano=790_000_000))
+        lanes.open_lane(context, 6, [lanes.Part(4, Fraction(2))], use=1)
+        drafts.PolicyChange("house", "", {"send": "hand", "hold_twice": True}).keep(context)
+        small.list_sku(context.session, 50)
+        small.second_store(context.session)
+        publishing.copy(context, [4], 2, False)
+        context.session.add(BuyingAccount(supplier_id=1, name="Card", cap_money=50_000))
         # One is so dear that it would lose money at its ceiling.
-        desk.s.get(Listing, 5).ceiling = 690
+        context.session.get(Listing, 5).ceiling = 690
 
     small.write(make)
     small.respond()
@@ -287,9 +290,9 @@ def busy(small: Small) -> Small:
         "handling": 0,
     }
     wrong = PurchaseOrder(reference="WRONG", state="accepted", made_at=small.clock.now(), told="no such number", **given)
-    small.write(lambda desk: desk.s.add(wrong))
+    small.write(lambda context: context.session.add(wrong))
     told = "the buyer cancelled, but it is on the road"
-    small.write(lambda desk: cancellations.wants(desk, first(desk, Order, Order.number == "LOSS"), "return", told))
+    small.write(lambda context: cancellations.wants(context, first(context, Order, Order.number == "LOSS"), "return", told))
     small.later(minutes=1)
     return small
 
@@ -303,11 +306,11 @@ def test_every_act_that_offers_undo_can_be_taken_back_whole(busy: Small, name: s
     act = busy.act(kind)
     assert act.undo == "open"
     busy.later(minutes=1)
-    busy.write(lambda desk: undo.undo(desk, act.id))
+    busy.write(lambda context: undo.undo(context, act.id))
     after = seen(busy)
     assert {table: (before[table], after[table]) for table in before if before[table] != after[table]} == {}
     with pytest.raises(Conflict, match="undone already"):
-        busy.write(lambda desk: undo.undo(desk, act.id))
+        busy.write(lambda context: undo.undo(context, act.id))
 
 
 def test_every_kind_that_can_be_undone_is_tried_here() -> None:
@@ -318,27 +321,27 @@ def test_every_kind_that_can_be_undone_is_tried_here() -> None:
 
 def test_undo_goes_on_into_the_past_and_never_undoes_an_undo(busy: Small) -> None:
     start = seen(busy)
-    busy.write(lambda desk: move(desk, units=Fraction(2)))
-    busy.write(lambda desk: move(desk, use=1))
+    busy.write(lambda context: move(context, units=Fraction(2)))
+    busy.write(lambda context: move(context, use=1))
     busy.write(ACTS["a price by hand"][1])
     for _ in range(3):
-        busy.write(lambda desk: undo.undo(desk, undo.last_undoable(desk).id))
+        busy.write(lambda context: undo.undo(context, undo.last_undoable(context).id))
     assert seen(busy) == start
-    assert busy.all(select(Act.undo).where(Act.kind == "undo")) == [""] * 3
+    assert busy.all(select(AuditEntry.undo).where(AuditEntry.kind == "undo")) == [""] * 3
 
 
 def test_a_sweep_is_undone_as_a_whole_and_the_store_is_told_the_old_values(busy: Small) -> None:
     before = {row.id: (row.wanted_price, row.wanted_quantity, row.state) for row in busy.all(select(Listing))}
     busy.sweep({1: (115, 20), 2: (230, 0)})
     assert busy.listing(2).state == "paused" and busy.listing(1).wanted_price > before[1][0]
-    busy.write(lambda desk: undo.undo(desk, busy.act("watch.respond").id))
+    busy.write(lambda context: undo.undo(context, busy.act("watch.respond").id))
     assert {row.id: (row.wanted_price, row.wanted_quantity, row.state) for row in busy.all(select(Listing))} == before
     waiting = busy.all(select(Outbox).where(Outbox.kind == "listing", Outbox.state == "waiting"))
     assert all(row.body["quantity"] == before[row.body["listing"]][1] for row in waiting) and len({r.subject for r in waiting}) == len(
         waiting
     )
     with pytest.raises(Conflict):
-        busy.write(lambda desk: rollback.undo_responses(desk, sweep=1, responses=[]))
+        busy.write(lambda context: rollback.undo_responses(context, sweep=1, responses=[]))
 
 
 def test_what_has_gone_out_or_never_could_be_undone_says_so(busy: Small) -> None:
@@ -346,30 +349,30 @@ def test_what_has_gone_out_or_never_could_be_undone_says_so(busy: Small) -> None
     act = busy.act("order.send")
     reference = act.after["references"][0]
 
-    def gone(desk: Desk) -> None:
-        row = desk.s.scalars(select(Outbox).where(Outbox.key == reference)).one()
+    def gone(context: Context) -> None:
+        row = context.session.scalars(select(Outbox).where(Outbox.key == reference)).one()
         row.state, row.tries = "claimed", 1
 
     busy.write(gone)
     with pytest.raises(Conflict, match="gone out already"):
-        busy.write(lambda desk: undo.undo(desk, act.id))
+        busy.write(lambda context: undo.undo(context, act.id))
     assert busy.all(select(PurchaseOrder.state).where(PurchaseOrder.reference == reference)) == ["waiting"]
-    busy.write(lambda desk: orders.cancel(desk, first(desk, Order, Order.number == "LOSS").id, "sorry"))
+    busy.write(lambda context: orders.cancel(context, first(context, Order, Order.number == "LOSS").id, "sorry"))
     with pytest.raises(Conflict, match="cannot be undone"):
-        busy.write(lambda desk: undo.undo(desk, busy.act("order.cancel").id))
+        busy.write(lambda context: undo.undo(context, busy.act("order.cancel").id))
     with pytest.raises(NotFound):
-        busy.write(lambda desk: undo.undo(desk, 10**9))
+        busy.write(lambda context: undo.undo(context, 10**9))
 
 
 def test_a_change_made_on_what_somebody_else_changed_is_refused(busy: Small) -> None:
     one = busy.lane(1)
-    busy.write(lambda desk: lanes.change_lane(desk, one.id, one.version, units=Fraction(2)))
+    busy.write(lambda context: lanes.change_lane(context, one.id, one.version, units=Fraction(2)))
     for do in (
-        lambda desk: lanes.change_lane(desk, one.id, one.version, units=Fraction(5)),
-        lambda desk: lanes.close_lane(desk, one.id, one.version),
-        lambda desk: manual_price.fix_price(desk, 1, 10**6, 999),
-        lambda desk: drafts.FeeChange(1, {"tax_in_price": 0, "payment": 0, "payment_fixed": 0}, [], version=99).keep(desk),
-        lambda desk: drafts.SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, version=99).keep(desk),
+        lambda context: lanes.change_lane(context, one.id, one.version, units=Fraction(5)),
+        lambda context: lanes.close_lane(context, one.id, one.version),
+        lambda context: manual_price.fix_price(context, 1, 10**6, 999),
+        lambda context: drafts.FeeChange(1, {"tax_in_price": 0, "payment": 0, "payment_fixed": 0}, [], version=99).keep(context),
+        lambda context: drafts.SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, version=99).keep(context),
     ):
         before = seen(busy)
         with pytest.raises(Conflict, match="somebody changed this"):
@@ -395,8 +398,8 @@ def test_an_older_change_cannot_take_a_newer_one_of_the_same_thing_with_it(busy:
     busy.write(second)
     after = seen(busy)
     with pytest.raises(Conflict, match="undo that one first"):
-        busy.write(lambda desk: undo.undo(desk, first_act.id))
+        busy.write(lambda context: undo.undo(context, first_act.id))
     assert seen(busy) == after
-    busy.write(lambda desk: undo.undo(desk, busy.act(kind).id))
+    busy.write(lambda context: undo.undo(context, busy.act(kind).id))
     assert seen(busy) == between
-    busy.write(lambda desk: undo.undo(desk, first_act.id))
+    busy.write(lambda context: undo.undo(context, first_act.id))

@@ -20,8 +20,8 @@ from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
-from amber_lane.services.alerts.alert import Trouble
-from amber_lane.services.base.context import Desk
+from amber_lane.services.alerts.alert import Alert
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, NotFound
 from amber_lane.services.fulfilment import delivery_exceptions, parcel_tracking
 from amber_lane.services.mapping import lanes
@@ -34,21 +34,21 @@ from amber_lane.services.purchasing import purchase_orders
 from ...small import Small
 
 
-def troubles(small: Small) -> list[Trouble]:
+def troubles(small: Small) -> list[Alert]:
     with small.db.reading() as s:
-        return today.troubles(small.desk(s))
+        return today.troubles(small.context(s))
 
 
-def of(small: Small, kind: str) -> list[Trouble]:
+def of(small: Small, kind: str) -> list[Alert]:
     return [one for one in troubles(small) if one.kind == kind]
 
 
-def first_lane(desk: Desk, sku: int) -> Lane:
-    return lanes.lanes_of(desk, sku)[0][0]
+def first_lane(context: Context, sku: int) -> Lane:
+    return lanes.lanes_of(context, sku)[0][0]
 
 
 def unmapped(small: Small) -> None:
-    small.write(lambda desk: lanes.close_lane(desk, first_lane(desk, 6).id, 1))
+    small.write(lambda context: lanes.close_lane(context, first_lane(context, 6).id, 1))
 
 
 def unmapped_order(small: Small) -> None:
@@ -61,9 +61,9 @@ def held_for_a_loss(small: Small) -> None:
 
 def held_feed(small: Small) -> None:
     # Fewer than twenty items are too few to tell a broken feed from a bad day.
-    def more(desk: Desk) -> None:
+    def more(context: Context) -> None:
         for n in range(100, 120):
-            desk.s.add(Item(id=n, supplier_id=1, origin_id=1, number=f"I-{n}", title="More", currency="GBP", cost=n, stock=9))
+            context.session.add(Item(id=n, supplier_id=1, origin_id=1, number=f"I-{n}", title="More", currency="GBP", cost=n, stock=9))
 
     small.write(more)
     small.sweep({n: (n, 0) for n in range(100, 120)} | {n: (n * 100, 0) for n in range(1, 7)})
@@ -72,7 +72,7 @@ def held_feed(small: Small) -> None:
 def old_feed(small: Small) -> None:
     small.sweep({})
     small.later(hours=3)
-    small.write(lambda desk: sweeps.fail(desk, sweeps.begin(desk, desk.get(Supplier, 1, "supplier")), "no answer within 10 s"))
+    small.write(lambda context: sweeps.fail(context, sweeps.begin(context, context.get(Supplier, 1, "supplier")), "no answer within 10 s"))
 
 
 def doubted(small: Small) -> None:
@@ -81,14 +81,16 @@ def doubted(small: Small) -> None:
 
 def oversold(small: Small) -> None:
     small.sweep({1: (100, 0)})
-    small.write(lambda desk: desk.s.execute(update(Outbox).where(Outbox.subject == "listing:1").values(tries=3)))
+    small.write(lambda context: context.session.execute(update(Outbox).where(Outbox.subject == "listing:1").values(tries=3)))
     small.later(minutes=2)
 
 
 def dead(small: Small) -> None:
     small.sweep({2: (230, 20)})
     small.write(
-        lambda desk: desk.s.execute(update(Outbox).where(Outbox.state == "waiting").values(state="dead", fault="refused", answer="422: no"))
+        lambda context: context.session.execute(
+            update(Outbox).where(Outbox.state == "waiting").values(state="dead", fault="refused", answer="422: no")
+        )
     )
 
 
@@ -96,58 +98,64 @@ def needs_a_step(small: Small) -> None:
     small.later(hours=25)
     small.respond()
     small.write(
-        lambda desk: RuleChange([Draft("house", "", 0, {"rule": "margin", "rule_value": 300_000, "min_margin": 300_000, "step": 1})]).keep(
-            desk
-        )
+        lambda context: RuleChange(
+            [Draft("house", "", 0, {"rule": "margin", "rule_value": 300_000, "min_margin": 300_000, "step": 1})]
+        ).keep(context)
     )
     small.sweep({1: (135, 20)})
 
 
 def ceiling(small: Small) -> None:
-    small.write(lambda desk: RuleChange([Draft("house", "", 0, {"rule": "margin", "rule_value": 300_000, "ceiling": 300})]).keep(desk))
+    small.write(
+        lambda context: RuleChange([Draft("house", "", 0, {"rule": "margin", "rule_value": 300_000, "ceiling": 300})]).keep(context)
+    )
     small.respond()
 
 
 def not_sent_there(small: Small) -> None:
-    def join(desk: Desk) -> None:
-        small.second_store(desk.s, country="IE")
-        small.list_sku(desk.s, 1, store=2)
+    def join(context: Context) -> None:
+        small.second_store(context.session, country="IE")
+        small.list_sku(context.session, 1, store=2)
 
     small.write(join)
     small.respond()
 
 
 def no_rate(small: Small) -> None:
-    def join(desk: Desk) -> None:
-        small.second_store(desk.s, currency="EUR")
-        small.list_sku(desk.s, 1, store=2, currency="EUR")
+    def join(context: Context) -> None:
+        small.second_store(context.session, currency="EUR")
+        small.list_sku(context.session, 1, store=2, currency="EUR")
 
     small.write(join)
 
 
 def refused(small: Small) -> None:
     one = small.order("R", ("S-3", 1, 2000))
-    made = small.write(lambda desk: purchase_orders.send(desk, [one.id]))[0]
+    made = small.write(lambda context: purchase_orders.send(context, [one.id]))[0]
     small.write(
-        lambda desk: purchase_orders.take_answer(
-            desk, purchase_orders.PurchaseAnswer(made.reference, "", "refused", "out of print", None, None)
+        lambda context: purchase_orders.take_answer(
+            context, purchase_orders.PurchaseAnswer(made.reference, "", "refused", "out of print", None, None)
         )
     )
 
 
 def unread(small: Small) -> None:
-    small.write(lambda desk: desk.log("order.unreadable", "First shop", "order 77 of First shop could not be read: quantity -1"))
+    small.write(lambda context: context.log("order.unreadable", "First shop", "order 77 of First shop could not be read: quantity -1"))
 
 
 def broken_link(small: Small) -> None:
-    small.write(lambda desk: desk.s.execute(update(Link).where(Link.owner == "store").values(state="broken", told="401: the key is wrong")))
+    small.write(
+        lambda context: context.session.execute(
+            update(Link).where(Link.owner == "store").values(state="broken", told="401: the key is wrong")
+        )
+    )
 
 
 def sent(small: Small, number: str) -> PurchaseOrder:
     one = small.order(number, ("S-4", 1, 3000))
-    made = small.write(lambda desk: purchase_orders.send(desk, [one.id]))[0]
+    made = small.write(lambda context: purchase_orders.send(context, [one.id]))[0]
     small.write(
-        lambda desk: purchase_orders.take_answer(desk, purchase_orders.PurchaseAnswer(made.reference, "", "accepted", "", None, None))
+        lambda context: purchase_orders.take_answer(context, purchase_orders.PurchaseAnswer(made.reference, "", "accepted", "", None, None))
     )
     return made
 
@@ -156,13 +164,13 @@ def wrong_number(small: Small) -> None:
     made = sent(small, "N")
     told = Tracking("RR473124820GB", "Hill Post")
     small.write(
-        lambda desk: purchase_orders.take_answer(desk, purchase_orders.PurchaseAnswer(made.reference, "", "shipped", "", None, told))
+        lambda context: purchase_orders.take_answer(context, purchase_orders.PurchaseAnswer(made.reference, "", "shipped", "", None, told))
     )
 
 
 def late_parcel(small: Small) -> None:
     made = sent(small, "P")
-    small.write(lambda desk: parcel_tracking.enter_tracking(desk, made.reference, "RR473124829GB", "Hill Post"))
+    small.write(lambda context: parcel_tracking.enter_tracking(context, made.reference, "RR473124829GB", "Hill Post"))
     small.later(days=12)
 
 
@@ -200,11 +208,11 @@ def test_each_trouble_comes_with_its_money_its_age_and_a_step(small: Small, kind
     assert one.kind in (kind, "Unmapped", "Step", "Held", "Ceiling") and one.at_risk >= 0 and one.since <= small.clock.now()
     assert one.step.label and (one.step.act or one.step.go.startswith("/")) and not (one.step.act and one.step.go)
     # Put off, it is gone; at its time, or when that is undone, it is back.
-    small.write(lambda desk: today.snooze(desk, one.key, 8))
+    small.write(lambda context: today.snooze(context, one.key, 8))
     assert one.key not in {other.key for other in troubles(small)}
     with small.db.reading() as s:
-        assert today.counts(small.desk(s)).get("today", 0) == len(troubles(small))
-    small.write(lambda desk: undo.undo(desk, small.act("snooze").id))
+        assert today.counts(small.context(s)).get("today", 0) == len(troubles(small))
+    small.write(lambda context: undo.undo(context, small.act("snooze").id))
     assert one.key in {other.key for other in troubles(small)}
 
 
@@ -213,22 +221,28 @@ def mend_feed(small: Small) -> None:
 
 
 MENDED: dict[str, Callable[[Small], Any]] = {
-    "Unmapped": lambda small: small.write(lambda desk: lanes.open_lane(desk, 6, [lanes.Part(6, Fraction(1))])),
-    "Loss": lambda small: small.write(lambda desk: orders.allow(desk, desk.s.scalars(select(Order.id)).one(), "for a friend")),
+    "Unmapped": lambda small: small.write(lambda context: lanes.open_lane(context, 6, [lanes.Part(6, Fraction(1))])),
+    "Loss": lambda small: small.write(
+        lambda context: orders.allow(context, context.session.scalars(select(Order.id)).one(), "for a friend")
+    ),
     "Held feed": mend_feed,
     "Old feed": mend_feed,
     "Doubted": lambda small: small.sweep({1: (100, 20)}),
-    "Oversell": lambda small: small.write(lambda desk: desk.s.execute(update(Listing).where(Listing.id == 1).values(shown_state="paused"))),
+    "Oversell": lambda small: small.write(
+        lambda context: context.session.execute(update(Listing).where(Listing.id == 1).values(shown_state="paused"))
+    ),
     "Ceiling": lambda small: small.write(
-        lambda desk: RuleChange([Draft("house", "", 0, {"rule": "margin", "rule_value": 300_000})]).keep(desk)
+        lambda context: RuleChange([Draft("house", "", 0, {"rule": "margin", "rule_value": 300_000})]).keep(context)
     ),
     "Not sent there": lambda small: small.write(
-        lambda desk: desk.s.add(Service(origin_id=1, code="slow", name="slow", country="IE", first=1, following=1, days_low=1, days_high=2))
+        lambda context: context.session.add(
+            Service(origin_id=1, code="slow", name="slow", country="IE", first=1, following=1, days_low=1, days_high=2)
+        )
     ),
-    "No rate": lambda small: small.write(lambda desk: RateChange("GBP", "EUR", 10**9).keep(desk)),
+    "No rate": lambda small: small.write(lambda context: RateChange("GBP", "EUR", 10**9).keep(context)),
     "Number": lambda small: small.write(
-        lambda desk: parcel_tracking.enter_tracking(
-            desk, desk.s.scalars(select(PurchaseOrder.reference)).one(), "RR473124829GB", "Hill Post"
+        lambda context: parcel_tracking.enter_tracking(
+            context, context.session.scalars(select(PurchaseOrder.reference)).one(), "RR473124829GB", "Hill Post"
         )
     ),
 }
@@ -250,7 +264,7 @@ def test_the_step_that_is_offered_helps(small: Small, kind: str) -> None:
     COMES[kind][0](small)
     one = of(small, kind)[0]
     assert one.step.act
-    told = small.write(lambda desk: today.do_step(desk, one.key))
+    told = small.write(lambda context: today.do_step(context, one.key))
     assert told.startswith(one.step.label)
     if kind in ("Held feed", "Doubted"):
         assert not of(small, kind) and small.listing(1).state == "live" and small.all(select(Item.cost).where(Item.id == 1)) == [100]
@@ -279,25 +293,25 @@ def test_dearest_first_and_a_settled_one_cannot_be_done_again(small: Small) -> N
     ranked = [one.at_risk * (3 if one.per_day else 1) for one in troubles(small)]
     assert len(ranked) == 5 and ranked == sorted(ranked, reverse=True)
     key = of(small, "Doubted")[0].key
-    small.write(lambda desk: today.do_step(desk, key))
+    small.write(lambda context: today.do_step(context, key))
     with pytest.raises(Conflict, match="settled already"):
-        small.write(lambda desk: today.do_step(desk, key))
+        small.write(lambda context: today.do_step(context, key))
     with pytest.raises(Conflict, match="in its own view"):
-        small.write(lambda desk: today.do_step(desk, of(small, "Broken link")[0].key))
+        small.write(lambda context: today.do_step(context, of(small, "Broken link")[0].key))
     with pytest.raises((Conflict, NotFound)):
-        small.write(lambda desk: today.do_step(desk, "nonsense"))
+        small.write(lambda context: today.do_step(context, "nonsense"))
 
 
 def test_what_was_done_alone_and_what_was_earned_is_told_from_what_happened(small: Small) -> None:
     small.respond()
     one, two = small.order("A", ("S-1", 2, 900)), small.order("B", ("S-2", 1, 1500))
     small.sweep({3: (390, 20)})
-    small.write(lambda desk: orders.cancel(desk, two.id))
+    small.write(lambda context: orders.cancel(context, two.id))
     with small.db.reading() as s:
-        desk = small.desk(s)
-        days = today.profit_by_day(desk, 3)
-        alone = [one.act.kind for one in today.done_alone(desk)]
-        lanes_shown = today.flow(desk)
+        context = small.context(s)
+        days = today.profit_by_day(context, 3)
+        alone = [one.act.kind for one in today.done_alone(context)]
+        lanes_shown = today.flow(context)
     # Two at 9.00, a tenth to the store, two at 1.00 with one parcel of 1.00 + 0.40 + 0.30.
     assert [day["profit"] for day in days] == [0, 0, 1800 - 180 - 200 - 170] and days[-1]["sales"] == 1800
     assert "watch.respond" in alone and [(row["store_name"], row["lines"]) for row in lanes_shown] == [("First shop", 1)]
@@ -313,18 +327,18 @@ def test_a_parcel_is_late_by_its_promise_and_not_before(small: Small) -> None:
 
     assert (told(promised, 21), told(promised, 22), told(promised.replace(day=28), 13)) == ("unmoved", "late", "")
     with small.db.reading() as s:
-        assert queue.waiting(small.desk(s)) > 0 and s.get(Store, 1) is not None
-    small.write(lambda desk: PolicyChange("house", "", {"cap": 5}).keep(desk))
+        assert queue.waiting(small.context(s)) > 0 and s.get(Store, 1) is not None
+    small.write(lambda context: PolicyChange("house", "", {"cap": 5}).keep(context))
     assert of(small, "Late")
 
 
 def test_a_trouble_put_off_until_it_changes_wakes_when_it_says_something_else(small: Small) -> None:
     small.order("A", ("S-99", 1, 900))
     key = of(small, "Unmapped")[0].key
-    small.write(lambda desk: today.snooze(desk, key, 4, until_change=True))
+    small.write(lambda context: today.snooze(context, key, 4, until_change=True))
     small.later(days=3)
     assert not of(small, "Unmapped"), "time alone does not wake it"
     small.order("B", ("S-99", 1, 900))
     assert [one.told for one in of(small, "Unmapped")] == ["2 orders wait on S-99"]
     with pytest.raises(Conflict, match="settled"):
-        small.write(lambda desk: today.snooze(desk, "lane:nothing", 4, until_change=True))
+        small.write(lambda context: today.snooze(context, "lane:nothing", 4, until_change=True))

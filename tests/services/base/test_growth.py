@@ -9,32 +9,32 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
+from bench.app_state.looks import looks
 from fastapi.testclient import TestClient
 from sqlalchemy import select, update
 
-from amber_lane.api.app import make_app, make_house
+from amber_lane.api.app import make_app, make_app_state
 from amber_lane.data.prices import PriceRule
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.listings import on_sale
 from amber_lane.services.mapping import performance
 from amber_lane.services.pricing.apply import respond
 from amber_lane.settings import Settings
-from bench.house.looks import looks
 
 from ...growth import Grown
 
 SMALL, MOST, NOTHING = 10_000, 2.6, 0.02
 
 
-class House(Grown):
+class AppState(Grown):
     """A made house of n SKUs that is asked and changed without a server around it."""
 
     def __init__(self, folder: Any, n: int) -> None:
         super().__init__(folder, n)
-        self.house = make_house(Settings(data=folder, database_url=f"sqlite:///{folder / 'house.db'}", jobs=False))
-        self.client = TestClient(make_app(self.house), headers={"X-Amber-Lane": "1"})
+        self.app_state = make_app_state(Settings(data=folder, database_url=f"sqlite:///{folder / 'house.db'}", jobs=False))
+        self.client = TestClient(make_app(self.app_state), headers={"X-Amber-Lane": "1"})
         self.client.post("/api/v1/session/first", json={"mail": "g@amber-lane.example", "password": "long-enough-word", "name": "Growth"})
 
     def look(self, path: str, body: dict[str, Any] | None) -> float:
@@ -43,23 +43,23 @@ class House(Grown):
         assert answer.status_code < 400, (path, answer.text[:200])
         return time.process_time() - begun
 
-    def act(self, does: Callable[[Desk], Any]) -> float:
+    def act(self, does: Callable[[Context], Any]) -> float:
         begun = time.process_time()
         with self.db.writing() as s:
-            does(self.desk(s))
+            does(self.context(s))
         self.portions.run_due()
         return time.process_time() - begun
 
 
 @pytest.fixture(scope="module")
-def houses(tmp_path_factory: pytest.TempPathFactory, module_patch: pytest.MonkeyPatch) -> Iterator[list[House]]:
+def houses(tmp_path_factory: pytest.TempPathFactory, module_patch: pytest.MonkeyPatch) -> Iterator[list[AppState]]:
     module_patch.setattr("amber_lane.jobs.portions.REST", 0.0)
-    made = [House(tmp_path_factory.mktemp(f"house-{n}"), n) for n in (SMALL, 2 * SMALL)]
+    made = [AppState(tmp_path_factory.mktemp(f"house-{n}"), n) for n in (SMALL, 2 * SMALL)]
     yield made
     for one in made:
         one.client.close()
         one.db.close()
-        one.house.db.close()
+        one.app_state.db.close()
 
 
 @pytest.fixture(scope="module")
@@ -73,7 +73,7 @@ def grows(one: float, two: float) -> float:
     return max(two, NOTHING) / max(one, NOTHING)
 
 
-def test_no_look_grows_faster_than_the_house(houses: list[House]) -> None:
+def test_no_look_grows_faster_than_the_house(houses: list[AppState]) -> None:
     told: dict[str, float] = {}
     for small, large in zip(*(looks(house.n) for house in houses), strict=True):
         pairs = []
@@ -87,34 +87,34 @@ def test_no_look_grows_faster_than_the_house(houses: list[House]) -> None:
     assert statistics.median(told.values()) < 2
 
 
-def off_sale(house: House, rows: int, on: bool) -> float:
+def off_sale(house: AppState, rows: int, on: bool) -> float:
     ids = house.db
     with ids.reading() as s:
         some = list(s.scalars(select(Listing.id).where(Listing.state == ("paused" if on else "live")).order_by(Listing.id).limit(rows)))
-    return house.act(lambda desk: on_sale.set_on_sale(desk, some, on))
+    return house.act(lambda context: on_sale.set_on_sale(context, some, on))
 
 
-ACTS: dict[str, Callable[[House, int], float]] = {
+ACTS: dict[str, Callable[[AppState, int], float]] = {
     "off sale": lambda house, n: off_sale(house, n, False),
     "back on sale": lambda house, n: off_sale(house, n, True),
     "a rule for a part": lambda house, n: house.act(
-        lambda desk: (
-            desk.s.execute(update(PriceRule).values(rule_value=PriceRule.rule_value + 20_000)),
-            respond(desk, range(1, n + 1), seen=True),
+        lambda context: (
+            context.session.execute(update(PriceRule).values(rule_value=PriceRule.rule_value + 20_000)),
+            respond(context, range(1, n + 1), seen=True),
         )
     ),
     "costs that moved": lambda house, n: house.act(
-        lambda desk: (
-            desk.s.execute(update(Item).where(Item.id <= 3 * n).values(cost=Item.cost + 9)),
-            respond(desk, range(1, n + 1), seen=True),
+        lambda context: (
+            context.session.execute(update(Item).where(Item.id <= 3 * n).values(cost=Item.cost + 9)),
+            respond(context, range(1, n + 1), seen=True),
         )
     ),
-    "the look at trust": lambda house, n: house.act(lambda desk: performance.seen(desk)),
+    "the look at trust": lambda house, n: house.act(lambda context: performance.seen(context)),
 }
 
 
 @pytest.mark.parametrize("name", list(ACTS))
-def test_no_act_grows_faster_than_its_rows_whatever_waits(houses: list[House], name: str) -> None:
+def test_no_act_grows_faster_than_its_rows_whatever_waits(houses: list[AppState], name: str) -> None:
     """Twice the rows in a house of twice the size, where twice as much waits to be sent."""
     best = min(grows(*(ACTS[name](house, house.n // 10) for house in houses)) for _ in range(2))
     assert best <= MOST, best

@@ -16,15 +16,15 @@ from amber_lane.core.trust import LIKE_POOL
 from amber_lane.data import kept, moved, revisions, words
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.tallies import TALLIES, tally
 from amber_lane.data.transit import Parcel, ParcelLine
 from amber_lane.services.alerts import today
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.grids import goods_grids
-from amber_lane.services.grids.goods_grids import Wish
+from amber_lane.services.grids.goods_grids import GridQuery
 from amber_lane.services.listings import on_sale
 from amber_lane.services.mapping import lanes, mapping_queue, performance
 from amber_lane.services.outbox import queue
@@ -35,34 +35,38 @@ from amber_lane.services.pricing.inputs import Facts
 from ...small import Small
 
 
-def acts(luck: random.Random) -> list[Callable[[Desk], Any]]:
+def acts(luck: random.Random) -> list[Callable[[Context], Any]]:
     """Things that happen, in no order."""
     n, other = luck.randint(1, 6), luck.randint(1, 6)
 
-    def lane(desk: Desk) -> Lane:
-        return lanes.lanes_of(desk, n)[0][0] if lanes.lanes_of(desk, n) else _open(desk)
+    def lane(context: Context) -> Lane:
+        return lanes.lanes_of(context, n)[0][0] if lanes.lanes_of(context, n) else _open(context)
 
-    def _open(desk: Desk) -> Lane:
+    def _open(context: Context) -> Lane:
         from fractions import Fraction
 
-        return lanes.open_lane(desk, n, [lanes.Part(n, Fraction(1))])
+        return lanes.open_lane(context, n, [lanes.Part(n, Fraction(1))])
 
-    def close(desk: Desk) -> None:
-        one = lane(desk)
-        lanes.close_lane(desk, one.id, one.version)
+    def close(context: Context) -> None:
+        one = lane(context)
+        lanes.close_lane(context, one.id, one.version)
 
     return [
-        lambda desk: desk.s.execute(update(Item).where(Item.id == n).values(cost=Item.cost + 7, stock=luck.randint(0, 9))),
-        lambda desk: desk.s.execute(
+        lambda context: context.session.execute(update(Item).where(Item.id == n).values(cost=Item.cost + 7, stock=luck.randint(0, 9))),
+        lambda context: context.session.execute(
             update(Item).where(Item.id == n).values(offer=luck.choice(["good", "gone"]), category=luck.choice("ab"))
         ),
-        lambda desk: desk.s.execute(update(Sku).where(Sku.id == n).values(title=f"Thing {luck.choice(['walrus', 'lamp'])} {n}", pace=n)),
-        lambda desk: desk.s.execute(update(Listing).where(Listing.id == n).values(title=f"Our {luck.choice(['walrus', 'lamp'])}")),
-        lambda desk: on_sale.set_on_sale(desk, [n, other], luck.random() < 0.5),
-        lambda desk: respond(desk, [n, other]),
+        lambda context: context.session.execute(
+            update(Sku).where(Sku.id == n).values(title=f"Thing {luck.choice(['walrus', 'lamp'])} {n}", pace=n)
+        ),
+        lambda context: context.session.execute(
+            update(Listing).where(Listing.id == n).values(title=f"Our {luck.choice(['walrus', 'lamp'])}")
+        ),
+        lambda context: on_sale.set_on_sale(context, [n, other], luck.random() < 0.5),
+        lambda context: respond(context, [n, other]),
         close,
-        lambda desk: lane(desk),
-        lambda desk: desk.s.add(
+        lambda context: lane(context),
+        lambda context: context.session.add(
             Item(supplier_id=1, origin_id=1, number=f"N-{luck.random()}", title="New", currency="GBP", cost=5, stock=1)
         ),
     ]
@@ -75,7 +79,7 @@ def test_tallies_words_bare_listings_and_columns_follow_whatever_happens(small: 
     for _ in range(25):
         small.write(luck.choice(acts(luck)))
         with small.db.reading() as s:
-            desk = small.desk(s)
+            context = small.context(s)
             for name, (table, columns) in TALLIES.items():
                 rows = s.connection().exec_driver_sql(f'select {", ".join(columns)} from "{table}"').fetchall()
                 assert tally(s, name) == Counter(tuple(str(value) for value in row) for row in rows), name
@@ -86,10 +90,10 @@ def test_tallies_words_bare_listings_and_columns_follow_whatever_happens(small: 
             )
             laned = select(Lane.sku_id).where(Lane.until.is_(None), Lane.instead.is_(False))
             bare = select(Listing.sku_id).where(Listing.state.in_(("live", "paused")), Listing.sku_id.not_in(laned))
-            assert mapping_queue.without_lane(desk) == sorted(set(s.scalars(bare)))
+            assert mapping_queue.without_lane(context) == sorted(set(s.scalars(bare)))
             assert not s.scalars(select(Listing.id).join(Lane, Lane.id == Listing.lane_id).where(Lane.until.is_not(None))).all()
             facts = Facts.read(s)
-            kept, anew = catalogue.read(desk, facts), frame.read(desk, facts)
+            kept, anew = catalogue.read(context, facts), frame.read(context, facts)
             for mine, theirs in zip((*kept.cols, *kept.lanes.columns), (*anew.cols, *anew.lanes.columns), strict=True):
                 assert list(mine) == list(theirs)
             assert np.array_equal(kept.chosen.lane, anew.chosen.lane) and np.array_equal(kept.chosen.available, anew.chosen.available)
@@ -98,26 +102,26 @@ def test_tallies_words_bare_listings_and_columns_follow_whatever_happens(small: 
 def test_what_is_kept_is_made_anew_when_its_tables_change_or_its_time_is_over_and_never_inside_a_write(small: Small) -> None:
     made = []
 
-    def ask(desk: Desk) -> int:
-        return desk.kept(
+    def ask(context: Context) -> int:
+        return context.kept(
             "n", lambda inner: (made.append(1), int(inner.s.scalar(select(func.count()).where(Listing.state != "ended")) or 0))[1]
         )
 
     def read() -> int:
         with small.db.reading() as s:
-            return ask(small.desk(s))
+            return ask(small.context(s))
 
     assert read() == read() == 6 and len(made) == 1
-    small.write(lambda desk: desk.log("x", "x", "another table"))
+    small.write(lambda context: context.log("x", "x", "another table"))
     assert read() == 6 and len(made) == 1
     gone = update(Listing).values(state="ended")
-    small.write(lambda desk: desk.s.execute(gone.where(Listing.id == 6)))
+    small.write(lambda context: context.session.execute(gone.where(Listing.id == 6)))
     assert read() == 5 and len(made) == 2
     small.later(minutes=2)
     assert read() == 5 and len(made) == 3
     with small.db.writing() as s:
         s.execute(gone.where(Listing.id == 5))
-        assert ask(small.desk(s)) == 4
+        assert ask(small.context(s)) == 4
         s.rollback()
     assert read() == 5
     with small.db.reading() as s:
@@ -125,17 +129,17 @@ def test_what_is_kept_is_made_anew_when_its_tables_change_or_its_time_is_over_an
 
 
 def test_what_is_made_of_something_kept_depends_on_its_tables_too(small: Small) -> None:
-    def inner(desk: Desk) -> int:
-        return desk.kept("inner", lambda one: int(one.s.scalar(select(func.count()).where(Listing.state == "live")) or 0))
+    def inner(context: Context) -> int:
+        return context.kept("inner", lambda one: int(one.s.scalar(select(func.count()).where(Listing.state == "live")) or 0))
 
     def outer() -> int:
         with small.db.reading() as s:
-            return small.desk(s).kept("outer", inner)
+            return small.context(s).kept("outer", inner)
 
     with small.db.reading() as s:
-        inner(small.desk(s))
+        inner(small.context(s))
     assert outer() == 6
-    small.write(lambda desk: desk.s.execute(update(Listing).where(Listing.id == 6).values(state="ended")))
+    small.write(lambda context: context.session.execute(update(Listing).where(Listing.id == 6).values(state="ended")))
     assert outer() == 5
 
 
@@ -144,8 +148,8 @@ def test_what_may_lag_is_made_beside_while_the_last_is_given(small: Small, monke
     monkeypatch.setattr(kept, "TIMES", 0.0)
     gate, made = threading.Event(), threading.Event()
 
-    def count(desk: Desk) -> int:
-        n = int(desk.s.scalar(select(func.count()).where(Listing.state == "live")) or 0)
+    def count(context: Context) -> int:
+        n = int(context.session.scalar(select(func.count()).where(Listing.state == "live")) or 0)
         if n < 6:
             assert gate.wait(10)
             made.set()
@@ -153,10 +157,10 @@ def test_what_may_lag_is_made_beside_while_the_last_is_given(small: Small, monke
 
     def ask(lags: bool = True) -> int:
         with small.db.reading() as s:
-            return small.desk(s).kept("n", count, lags=lags)
+            return small.context(s).kept("n", count, lags=lags)
 
     assert ask() == 6
-    small.write(lambda desk: desk.s.execute(update(Listing).where(Listing.id == 6).values(state="ended")))
+    small.write(lambda context: context.session.execute(update(Listing).where(Listing.id == 6).values(state="ended")))
     assert ask() == ask() == 6, "nobody waits for it"
     gate.set()
     assert made.wait(10) and ask(lags=False) == 5 == ask()
@@ -168,20 +172,20 @@ def test_the_count_of_today_is_what_counting_anew_would_say(small: Small) -> Non
         small.write(luck.choice(acts(luck)))
         small.later(minutes=3)
         with small.db.reading() as s:
-            told = today.counts(small.desk(s))
+            told = today.counts(small.context(s))
         small.db.kept.values.clear()
         with small.db.reading() as s:
-            assert told == today.counts(small.desk(s))
+            assert told == today.counts(small.context(s))
 
 
 def test_changes_are_told_as_long_as_they_are_kept(small: Small, monkeypatch: pytest.MonkeyPatch) -> None:
     with small.db.reading() as s:
         begin = moved.newest(s)
-    small.write(lambda desk: desk.s.execute(update(Item).where(Item.id == 3).values(cost=999)))
+    small.write(lambda context: context.session.execute(update(Item).where(Item.id == 3).values(cost=999)))
     with small.db.reading() as s:
         assert moved.since(s, begin, 100) == [3] and moved.since(s, begin, 0) is None and moved.since(s, moved.newest(s), 100) == []
     monkeypatch.setattr(moved, "KEPT", 2)
-    small.write(lambda desk: [desk.s.execute(update(Sku).values(pace=Sku.pace + 1)), moved.forget(desk.s)])
+    small.write(lambda context: [context.session.execute(update(Sku).values(pace=Sku.pace + 1)), moved.forget(context.session)])
     with small.db.reading() as s:
         assert moved.since(s, begin, 10_000) is None, "what is not known any more is read whole"
 
@@ -189,40 +193,50 @@ def test_changes_are_told_as_long_as_they_are_kept(small: Small, monkeypatch: py
 def test_trust_of_all_lanes_at_once_is_that_of_each(small: Small) -> None:
     luck, n = random.Random(3), 0
 
-    def history(desk: Desk) -> None:
+    def history(context: Context) -> None:
         nonlocal n
         for _ in range(120):
             n += 1
             sku = luck.randint(1, 4)
-            ended = desk.now if luck.random() < 0.8 else None
+            ended = context.now if luck.random() < 0.8 else None
             state = luck.choice(["accepted", "shipped", "shipped", "refused"])
             order = Order(
-                id=n, store_id=1, number=str(n), buyer="", address={}, country="GB", currency="GBP", ordered_at=desk.now, came_at=desk.now
+                id=n,
+                store_id=1,
+                number=str(n),
+                buyer="",
+                address={},
+                country="GB",
+                currency="GBP",
+                ordered_at=context.now,
+                came_at=context.now,
             )
-            order.promised_by = desk.now if luck.random() < 0.7 else None
-            desk.s.add(order)
-            desk.s.flush()
-            desk.s.add(OrderLine(id=n, order_id=n, line_no=1, sku_code=f"S-{sku}", sku_id=sku, quantity=1, paid=1, state="arrived"))
+            order.promised_by = context.now if luck.random() < 0.7 else None
+            context.session.add(order)
+            context.session.flush()
+            context.session.add(
+                OrderLine(id=n, order_id=n, line_no=1, sku_code=f"S-{sku}", sku_id=sku, quantity=1, paid=1, state="arrived")
+            )
             po = PurchaseOrder(
                 id=n, reference=str(n), supplier_id=1, order_id=n, origin_id=1, service="slow", state=state, currency="GBP", goods=1
             )
             po.shipping = po.handling = 0
-            po.made_at = desk.now
-            desk.s.add(po)
-            desk.s.flush()
-            desk.s.add(PurchaseLine(purchase_id=n, order_line_id=n, line_no=1, item_id=sku, quantity=1, planned_cost=1))
+            po.made_at = context.now
+            context.session.add(po)
+            context.session.flush()
+            context.session.add(PurchaseLine(purchase_id=n, order_line_id=n, line_no=1, item_id=sku, quantity=1, planned_cost=1))
             for part in range(luck.randint(0, 2)):
-                desk.s.add(Parcel(id=10 * n + part, carrier_id=1, number=f"P{n}-{part}", made_at=desk.now, ended_at=ended))
-                desk.s.flush()
-                desk.s.add(ParcelLine(parcel_id=10 * n + part, purchase_id=n))
+                context.session.add(Parcel(id=10 * n + part, carrier_id=1, number=f"P{n}-{part}", made_at=context.now, ended_at=ended))
+                context.session.flush()
+                context.session.add(ParcelLine(parcel_id=10 * n + part, purchase_id=n))
 
     for _ in range(3):
         small.write(history)
         small.later(days=1, hours=7)
     with small.db.reading() as s:
-        desk = small.desk(s)
-        seen, used = performance.seen(desk), [small.lane(sku).id for sku in range(1, 5)]
-        each = performance.trusts(desk, used)
+        context = small.context(s)
+        seen, used = performance.seen(context), [small.lane(sku).id for sku in range(1, 5)]
+        each = performance.trusts(context, used)
         for number in used:
             one = each[number]
             late = round((1 - one.on_time.mean) * 1e6) if one.on_time.count or one.days.count else 0
@@ -232,29 +246,29 @@ def test_trust_of_all_lanes_at_once_is_that_of_each(small: Small) -> None:
 
 def test_a_list_is_taken_out_whole_however_long_it_is(small: Small, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(goods_grids, "EVERY", 4)
-    small.write(lambda desk: [desk.log("x", "x", f"act {n}") for n in range(30)])
+    small.write(lambda context: [context.log("x", "x", f"act {n}") for n in range(30)])
     with small.db.reading() as s:
-        desk = small.desk(s)
-        told = [row.told for row in goods_grids.every(desk, "acts", Wish(sort="told"))]
-        assert told == sorted(small.all(select(Act.told))) and len(told) > 30
-        assert [row.id for row in goods_grids.every(desk, "lanes", Wish())] == [
-            row.id for row in goods_grids.page(desk, "lanes", Wish(limit=10**6))[0]
+        context = small.context(s)
+        told = [row.told for row in goods_grids.every(context, "acts", GridQuery(sort="told"))]
+        assert told == sorted(small.all(select(AuditEntry.told))) and len(told) > 30
+        assert [row.id for row in goods_grids.every(context, "lanes", GridQuery())] == [
+            row.id for row in goods_grids.page(context, "lanes", GridQuery(limit=10**6))[0]
         ]
 
 
 def test_a_change_that_waits_for_its_next_try_holds_up_its_own_subject_alone(small: Small) -> None:
-    def fill(desk: Desk) -> None:
-        later = desk.now.replace(year=2030)
+    def fill(context: Context) -> None:
+        later = context.now.replace(year=2030)
         for n in range(300):
-            queue.put(desk, "store:9", f"order:{n}", "fulfilment", f"wait-{n}", {}, later)
+            queue.put(context, "store:9", f"order:{n}", "fulfilment", f"wait-{n}", {}, later)
         for n in (5, 400):
-            queue.put(desk, "store:9", f"order:{n}", "fulfilment", f"due-{n}", {})
+            queue.put(context, "store:9", f"order:{n}", "fulfilment", f"due-{n}", {})
 
     small.write(fill)
     with small.db.reading() as s:
         now = small.clock.now()
         assert [row.key for row in queue.next_due(s, "store:9", now, 48)] == ["due-400"]
         assert queue.any_due(s, "store:9", now) and queue.targets(s) == ["store:1", "store:9"]
-    small.write(lambda desk: desk.s.execute(update(Outbox).where(Outbox.key == "wait-5").values(state="done")))
+    small.write(lambda context: context.session.execute(update(Outbox).where(Outbox.key == "wait-5").values(state="done")))
     with small.db.reading() as s:
         assert [row.key for row in queue.next_due(s, "store:9", small.clock.now(), 48)] == ["due-5", "due-400"]

@@ -11,19 +11,19 @@ import pytest
 from sqlalchemy import event, select
 
 from amber_lane.data.setup import Supplier
-from amber_lane.data.watch import Response
+from amber_lane.data.watch import ListingDecision
 from amber_lane.jobs.delivery import Delivery
 from amber_lane.services.alerts import today
-from amber_lane.services.base.credentials import Safe
+from amber_lane.services.base.credentials import CredentialStore
 from amber_lane.services.delivery import sheet_export
 from amber_lane.services.grids import goods_grids
-from amber_lane.services.grids.goods_grids import Wish
+from amber_lane.services.grids.goods_grids import GridQuery
 from amber_lane.services.imports import sheet_kinds
 from amber_lane.services.listings import on_sale
 from amber_lane.services.mapping import mapping_queue, performance, validity
 from amber_lane.services.monitoring import sweeps
 from amber_lane.services.outbox import queue
-from amber_lane.services.partners.connections import Doors
+from amber_lane.services.partners.connections import ConnectorRegistry
 from amber_lane.services.pricing import rollback
 from amber_lane.services.pricing.apply import respond, with_sharers
 
@@ -57,47 +57,56 @@ def hot(grown: Grown) -> dict[str, Callable[[], Any]]:
         def run() -> None:
             grown.db.kept.values.clear()
             with grown.db.reading() as s:
-                does(grown.desk(s))
+                does(grown.context(s))
 
         return run
 
     def writing(does: Callable[[Any], Any]) -> Callable[[], Any]:
         def run() -> None:
             with grown.db.writing() as s:
-                does(grown.desk(s))
+                does(grown.context(s))
 
         return run
 
-    delivery = Delivery(grown.db, grown.clock, Doors(Safe.at(grown.folder, "x" * 32), 1.0))
+    delivery = Delivery(grown.db, grown.clock, ConnectorRegistry(CredentialStore.at(grown.folder, "x" * 32), 1.0))
     some, many = list(range(1, 60)), [(number, 1, 1) for number in range(1, 3500)]
     return {
         "the count of Today": reading(today.counts),
         "to send": reading(queue.waiting),
         "what waits for sheets": reading(sheet_export.waiting),
         "whom delivery serves": delivery.targets,
-        "what goes next": reading(lambda desk: queue.next_due(desk.s, "store:1", desk.now, 48)),
+        "what goes next": reading(lambda context: queue.next_due(context.session, "store:1", context.now, 48)),
         "what needs a person in Lanes": reading(mapping_queue.to_settle),
-        "off sale": writing(lambda desk: on_sale.set_on_sale(desk, some, False)),
-        "on sale": writing(lambda desk: on_sale.set_on_sale(desk, some, True)),
-        "prices of some": writing(lambda desk: respond(desk, some, act=1, seen=True)),
-        "what shares items with some": reading(lambda desk: with_sharers(desk, set(some))),
+        "off sale": writing(lambda context: on_sale.set_on_sale(context, some, False)),
+        "on sale": writing(lambda context: on_sale.set_on_sale(context, some, True)),
+        "prices of some": writing(lambda context: respond(context, some, act=1, seen=True)),
+        "what shares items with some": reading(lambda context: with_sharers(context, set(some))),
         # So many items that the database would sooner look through every lane for each of them.
-        "lanes of very many changed items": reading(lambda desk: sweeps.skus_behind(desk, desk.s.get(Supplier, 1), np.arange(1, 3500))),
-        "lanes of items in other packs": writing(lambda desk: validity.shut_for_packs(desk, desk.s.get(Supplier, 1), many)),
-        "lanes of items that cost more": writing(lambda desk: validity.look_at_costs(desk, desk.s.get(Supplier, 1), range(1, 3500))),
-        "a few lanes' trust": reading(lambda desk: performance.trusts(desk, [1, 2, 3])),
-        "taking back": writing(lambda desk: rollback.undo_responses(desk, responses=list(desk.s.scalars(select_responses())))),
-        **{f"list of {name}": reading(lambda desk, name=name: goods_grids.page(desk, name, Wish(limit=50))) for name in goods_grids.LISTS},
-        "decisions with a word": reading(lambda desk: goods_grids.page(desk, "responses", Wish("SKU-000123"))),
-        "listings with a word": reading(lambda desk: goods_grids.page(desk, "listings", Wish("amber"))),
-        "lanes by cost": reading(lambda desk: goods_grids.page(desk, "lanes", Wish(sort="cost", down=True))),
-        "lanes by what they land at": reading(lambda desk: goods_grids.page(desk, "lanes", Wish(sort="landed", down=True))),
-        "refused ones of Shelf": reading(lambda desk: goods_grids.page(desk, "shelf", Wish(filters={"refused": "yes"}))),
+        "lanes of very many changed items": reading(
+            lambda context: sweeps.skus_behind(context, context.session.get(Supplier, 1), np.arange(1, 3500))
+        ),
+        "lanes of items in other packs": writing(lambda context: validity.shut_for_packs(context, context.session.get(Supplier, 1), many)),
+        "lanes of items that cost more": writing(
+            lambda context: validity.look_at_costs(context, context.session.get(Supplier, 1), range(1, 3500))
+        ),
+        "a few lanes' trust": reading(lambda context: performance.trusts(context, [1, 2, 3])),
+        "taking back": writing(
+            lambda context: rollback.undo_responses(context, responses=list(context.session.scalars(select_responses())))
+        ),
+        **{
+            f"list of {name}": reading(lambda context, name=name: goods_grids.page(context, name, GridQuery(limit=50)))
+            for name in goods_grids.LISTS
+        },
+        "decisions with a word": reading(lambda context: goods_grids.page(context, "responses", GridQuery("SKU-000123"))),
+        "listings with a word": reading(lambda context: goods_grids.page(context, "listings", GridQuery("amber"))),
+        "lanes by cost": reading(lambda context: goods_grids.page(context, "lanes", GridQuery(sort="cost", down=True))),
+        "lanes by what they land at": reading(lambda context: goods_grids.page(context, "lanes", GridQuery(sort="landed", down=True))),
+        "refused ones of Shelf": reading(lambda context: goods_grids.page(context, "shelf", GridQuery(filters={"refused": "yes"}))),
     }
 
 
 def select_responses() -> Any:
-    return select(Response.id).where(Response.listing_id == 5).order_by(Response.id.desc()).limit(2)
+    return select(ListingDecision.id).where(ListingDecision.listing_id == 5).order_by(ListingDecision.id.desc()).limit(2)
 
 
 def plans(grown: Grown, does: Callable[[], Any]) -> Iterator[tuple[str, str]]:
@@ -165,7 +174,7 @@ def test_rows_of_things_that_nobody_knows_are_looked_up_all_at_once(grown: Grown
     event.listen(grown.db.engine, "before_cursor_execute", note)
     try:
         with grown.db.reading() as s:
-            kind.check(grown.desk(s), rows, lambda n: None)
+            kind.check(grown.context(s), rows, lambda n: None)
     finally:
         event.remove(grown.db.engine, "before_cursor_execute", note)
     assert len(asked) < 30, asked[-3:]

@@ -16,11 +16,11 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Carrier
 from amber_lane.data.transit import Message, MessageTemplate, Parcel, ParcelLine, PassedOn
 from amber_lane.services.alerts import today
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.fulfilment import buyer_notifications, delivery_exceptions, parcel_tracking
 from amber_lane.services.grids import goods_grids
-from amber_lane.services.grids.goods_grids import Wish
+from amber_lane.services.grids.goods_grids import GridQuery
 from amber_lane.services.pricing.drafts import PolicyChange
 from amber_lane.services.purchasing import purchase_orders
 
@@ -31,20 +31,20 @@ FIRST, SECOND, THIRD = (make_s10("RR", 47_312_000 + n, "GB") for n in range(3))
 
 def bought(small: Small, name: str, sku: str = "S-1", **more: Any) -> PurchaseOrder:
     order = small.order(name, (sku, 1, 900), **more)
-    (made,) = small.write(lambda desk: purchase_orders.send(desk, [order.id]))
+    (made,) = small.write(lambda context: purchase_orders.send(context, [order.id]))
     return made
 
 
 def number(small: Small, made: PurchaseOrder, tracking: str, state: str = "shipped") -> str:
     """What the supplier's interface says of a purchase; returns what stands at it then."""
     told = PurchaseAnswer(made.reference, "", state, "", None, Tracking(tracking, "Hill Post"))
-    small.write(lambda desk: purchase_orders.take_answer(desk, told, corrects=True))
+    small.write(lambda context: purchase_orders.take_answer(context, told, corrects=True))
     return small.all(select(PurchaseOrder.told).where(PurchaseOrder.id == made.id))[0]
 
 
 def say(small: Small, tracking: str, kind: str, place: str = "") -> None:
     word = CarrierWord(small.clock.now(), kind, kind.capitalize(), place)
-    small.write(lambda desk: parcel_tracking.take_words(desk, 1, {tracking: [word]}))
+    small.write(lambda context: parcel_tracking.take_words(context, 1, {tracking: [word]}))
 
 
 def parcel(small: Small, tracking: str) -> Parcel:
@@ -57,12 +57,14 @@ def line_state(small: Small, made: PurchaseOrder) -> str:
 
 
 def help_with(small: Small, tracking: str, key: str, **more: str) -> str:
-    return small.write(lambda desk: delivery_exceptions.take(desk, parcel(small, tracking).id, key, **more))
+    return small.write(lambda context: delivery_exceptions.take(context, parcel(small, tracking).id, key, **more))
 
 
 def troubled(small: Small) -> list[tuple[str, str, bool]]:
     return small.write(
-        lambda desk: [(one.parcel.number, one.trouble, delivery_exceptions.waits(desk, one)) for one in delivery_exceptions.troubled(desk)]
+        lambda context: [
+            (one.parcel.number, one.trouble, delivery_exceptions.waits(context, one)) for one in delivery_exceptions.troubled(context)
+        ]
     )
 
 
@@ -71,7 +73,7 @@ def test_a_number_put_right_takes_the_wrong_ones_place_and_is_told_once(small: S
     # It comes before the supplier ever said that it takes the order.
     assert number(small, made, FIRST) == "" and line_state(small, made) == "on_the_road"
     for _ in range(2):
-        assert made.reference in small.write(lambda desk: purchase_orders.under_way(desk, 1))
+        assert made.reference in small.write(lambda context: purchase_orders.under_way(context, 1))
         number(small, made, SECOND)
     assert small.all(select(ParcelLine.parcel_id)) == [parcel(small, SECOND).id]
     assert (parcel(small, FIRST).ended_by, parcel(small, FIRST).state) == ("replaced", "returned") and troubled(small) == []
@@ -93,9 +95,9 @@ def test_two_orders_of_one_buyer_share_a_parcel_and_a_number_used_twice_is_told(
     assert number(small, one, FIRST) == number(small, two, FIRST) == ""
     assert len(small.all(select(PassedOn.id))) == 2
     with small.db.reading() as s:
-        (row,), total = goods_grids.page(small.desk(s), "parcels", Wish())
+        (row,), total = goods_grids.page(small.context(s), "parcels", GridQuery())
     assert (total, row.orders, row.order) == (1, 2, "A"), "one parcel stands once, with how many orders are in it"
-    small.write(lambda desk: desk.s.add(replace_address(desk, "C")))
+    small.write(lambda context: context.session.add(replace_address(context, "C")))
     other = small.all(select(PurchaseOrder).order_by(PurchaseOrder.id.desc()))[0]
     assert "is the number of order A too, which goes elsewhere" in number(small, other, FIRST)
     say(small, FIRST, "delivered")
@@ -104,18 +106,18 @@ def test_two_orders_of_one_buyer_share_a_parcel_and_a_number_used_twice_is_told(
     assert "was used before" in number(small, late, FIRST) and line_state(small, late) == "with_supplier"
 
 
-def replace_address(desk: Desk, name: str) -> Order:
+def replace_address(context: Context, name: str) -> Order:
     """An order to another place, bought."""
     from amber_lane.connectors.protocols import StoreOrder, StoreOrderLine
     from amber_lane.data.setup import Store
     from amber_lane.services.orders import orders
 
     buyer = replace(BUYER, postcode="BS1 4ST", city="Bristol")
-    given = StoreOrder(name, desk.now, "GBP", buyer, [StoreOrderLine(1, "S-2", 1, 900, "S-2")])
-    order = orders.take_in(desk, desk.get(Store, 1, "store"), given)
+    given = StoreOrder(name, context.now, "GBP", buyer, [StoreOrderLine(1, "S-2", 1, 900, "S-2")])
+    order = orders.take_in(context, context.get(Store, 1, "store"), given)
     assert order is not None
-    orders.after_sales(desk, [order])
-    purchase_orders.send(desk, [order.id])
+    orders.after_sales(context, [order])
+    purchase_orders.send(context, [order.id])
     return order
 
 
@@ -123,7 +125,7 @@ def test_what_nobody_says_of_is_taken_as_arrived_after_so_many_days_and_shown_as
     made = bought(small, "A")
     number(small, made, FIRST)
     say(small, FIRST, "collected")
-    small.write(lambda desk: PolicyChange("house", "", {"arrived_after_days": 20}).keep(desk))
+    small.write(lambda context: PolicyChange("house", "", {"arrived_after_days": 20}).keep(context))
     small.later(days=19)
     assert small.write(parcel_tracking.suppose_arrived) == 0
     small.later(days=2)
@@ -148,7 +150,7 @@ def test_one_key_asks_the_supplier_or_tells_the_buyer_and_then_waits_for_an_answ
     number(small, two, SECOND)
     small.later(days=5)
     assert sorted(troubled(small)) == [(FIRST, "unmoved", True), (SECOND, "late", True)]
-    first = small.write(lambda desk: delivery_exceptions.steps(desk, parcel(small, SECOND).id))[0]
+    first = small.write(lambda context: delivery_exceptions.steps(context, parcel(small, SECOND).id))[0]
     assert first.key == "tell" and SECOND in first.body
     help_with(small, SECOND, "tell", body="We watch it.")
     (mail,) = small.all(select(Message).where(Message.kind == "late"))
@@ -156,7 +158,7 @@ def test_one_key_asks_the_supplier_or_tells_the_buyer_and_then_waits_for_an_answ
     with pytest.raises(Conflict, match="does not help"):
         help_with(small, SECOND, "tell")
     # The same from Today, for all of a kind.
-    small.write(lambda desk: today.do_step(desk, "parcels:unmoved"))
+    small.write(lambda context: today.do_step(context, "parcels:unmoved"))
     assert all(not waits for _, _, waits in troubled(small))
     small.later(days=3)
     assert any(waits for _, _, waits in troubled(small)), "no answer came, so it is a trouble again"
@@ -173,7 +175,7 @@ def test_what_came_back_is_sent_again_or_refunded_once(small: Small) -> None:
     assert line_state(small, one) == "ready" and not small.all(
         select(PurchaseLine.id).where(PurchaseLine.live, PurchaseLine.purchase_id == one.id)
     )
-    (fresh,) = small.write(lambda desk: purchase_orders.send(desk, [one.order_id]))
+    (fresh,) = small.write(lambda context: purchase_orders.send(context, [one.order_id]))
     assert fresh.reference == "ONE-A-2"
     help_with(small, SECOND, "refund")
     assert line_state(small, two) == "cancelled"
@@ -185,22 +187,27 @@ def test_what_came_back_is_sent_again_or_refunded_once(small: Small) -> None:
 
 
 def test_numbers_have_their_carriers_shape(small: Small) -> None:
-    small.write(lambda desk: desk.s.add(Carrier(code="GREEN", name="Greenway", kind="post_api", store_names={}, shape="GP99999999")))
+    small.write(
+        lambda context: context.session.add(Carrier(code="GREEN", name="Greenway", kind="post_api", store_names={}, shape="GP99999999"))
+    )
     made = bought(small, "A")
     for wrong in ("GP123", "RR473124829GB"):
         with pytest.raises(Invalid, match="does not look like GP99999999"):
-            small.write(lambda desk, wrong=wrong: parcel_tracking.enter_tracking(desk, made.reference, wrong, "Greenway"))
-    assert small.write(lambda desk: parcel_tracking.enter_tracking(desk, made.reference, "gp 1234 5678", "greenway")).number == "GP12345678"
+            small.write(lambda context, wrong=wrong: parcel_tracking.enter_tracking(context, made.reference, wrong, "Greenway"))
+    assert (
+        small.write(lambda context: parcel_tracking.enter_tracking(context, made.reference, "gp 1234 5678", "greenway")).number
+        == "GP12345678"
+    )
 
 
 def test_a_buyer_is_written_to_by_the_nearest_mail_and_after_its_delay(small: Small) -> None:
     own = {"kind": "shipped", "language": "fr", "subject": "En route {order}", "body": "{tracking}", "on": True, "delay_minutes": 30}
-    small.write(lambda desk: buyer_notifications.keep_template(desk, None, None, store=1, **own))
+    small.write(lambda context: buyer_notifications.keep_template(context, None, None, store=1, **own))
     with pytest.raises(Conflict, match="such a mail already"):
-        small.write(lambda desk: buyer_notifications.keep_template(desk, None, None, store=1, **own))
+        small.write(lambda context: buyer_notifications.keep_template(context, None, None, store=1, **own))
     made = bought(small, "A")
     number(small, made, FIRST)
-    small.write(lambda desk: setattr(desk.get(Order, made.order_id, "order"), "country", "FR"))
+    small.write(lambda context: setattr(context.get(Order, made.order_id, "order"), "country", "FR"))
     number(small, made, SECOND)
     sent = {row.body["subject"]: row.after for row in small.all(select(Outbox).where(Outbox.kind == "mail"))}
     assert sent["Your order A is on its way"] == small.clock.now()
@@ -217,6 +224,6 @@ def test_buyers_of_late_parcels_are_told_by_themselves_where_that_mail_is_on(sma
     assert small.write(delivery_exceptions.tell_late) == 0
     (row,) = small.all(select(MessageTemplate).where(MessageTemplate.kind == "late"))
     said = {"kind": "late", "store": None, "language": "en", "subject": row.subject, "body": row.body, "on": True, "delay_minutes": 0}
-    small.write(lambda desk: buyer_notifications.keep_template(desk, row.id, row.version, **said))
+    small.write(lambda context: buyer_notifications.keep_template(context, row.id, row.version, **said))
     assert small.write(delivery_exceptions.tell_late) == 1 and small.write(delivery_exceptions.tell_late) == 0
     assert sorted(small.all(select(Message.kind))) == ["late", "shipped"]

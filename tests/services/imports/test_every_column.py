@@ -34,10 +34,10 @@ def bring_in(small: Small, name: str, /, **row: str) -> Checked:
 def take(small: Small, name: str, row: dict[str, str]) -> Checked:
     kind = sheet_kinds.kind_of(name)
 
-    def do(desk: Any) -> Checked:
-        checked = kind.check(desk, [row], lambda n: None)
+    def do(context: Any) -> Checked:
+        checked = kind.check(context, [row], lambda n: None)
         assert not checked.bad, checked.bad
-        kind.take(desk, checked)
+        kind.take(context, checked)
         return checked
 
     return small.write(do)
@@ -47,7 +47,7 @@ def as_row(small: Small, name: str, /, **wanted: str) -> dict[str, str]:
     kind = sheet_kinds.kind_of(name)
     with small.db.reading() as s:
         rows = [
-            dict(zip((*kind.required, *kind.optional), map(str, row), strict=False)) for row in sheet_kinds.out_rows(small.desk(s), name)
+            dict(zip((*kind.required, *kind.optional), map(str, row), strict=False)) for row in sheet_kinds.out_rows(small.context(s), name)
         ]
     return next(row for row in rows if wanted.items() <= row.items())
 
@@ -71,33 +71,35 @@ LISTING = {
 
 def test_listings_come_back_as_they_were_told_and_go_as_one(small: Small) -> None:
     store = small.all(select(Listing))[0].store_id
-    names = dict(LISTING, store=small.write(lambda desk: goods_grids.page(desk, "listings", goods_grids.Wish())[0][0].store))
+    names = dict(LISTING, store=small.write(lambda context: goods_grids.page(context, "listings", goods_grids.GridQuery())[0][0].store))
     before = small.all(select(Listing.id).order_by(Listing.id))
     bring_in(small, "listings", **names)
     assert as_row(small, "listings", sku="NEW-1") == names and store
-    small.write(lambda desk: undo.undo(desk, undo.last_undoable(desk).id))
+    small.write(lambda context: undo.undo(context, undo.last_undoable(context).id))
     assert small.all(select(Listing.id).order_by(Listing.id)) == before and not small.all(select(Sku).where(Sku.code == "NEW-1"))
     # A known SKU gains what it lacks, and keeps what we have said of it.
     bring_in(small, "listings", **dict(names, sku="S-1", title="Other words", price="20.00", state="live"))
     sku = small.all(select(Sku).where(Sku.code == "S-1"))[0]
     assert (sku.mpn, sku.brand, sku.category, sku.weight_g or 900) == ("FS-1", sku.brand, "Seats", sku.weight_g or 900)
     assert small.listing(sku.id).description == "<p>Folds flat.</p>"
-    small.write(lambda desk: undo.undo(desk, undo.last_undoable(desk).id))
+    small.write(lambda context: undo.undo(context, undo.last_undoable(context).id))
     sku = small.all(select(Sku).where(Sku.code == "S-1"))[0]
     assert (sku.mpn, sku.category, small.listing(sku.id).description) == ("", "", ""), "what it filled is empty again"
 
 
 def test_a_sheet_of_listings_that_is_in_use_is_not_taken_back(small: Small) -> None:
-    names = dict(LISTING, store=small.write(lambda desk: goods_grids.page(desk, "listings", goods_grids.Wish())[0][0].store))
+    names = dict(LISTING, store=small.write(lambda context: goods_grids.page(context, "listings", goods_grids.GridQuery())[0][0].store))
     bring_in(small, "listings", **names)
     small.order("A", ("NEW-1", 1, 1250))
-    act = small.write(lambda desk: undo.last_undoable(desk).id)
+    act = small.write(lambda context: undo.last_undoable(context).id)
     with pytest.raises(Conflict, match="an order stands on a listing"):
-        small.write(lambda desk: undo.undo(desk, act))
+        small.write(lambda context: undo.undo(context, act))
 
 
 def test_a_known_listing_that_is_told_otherwise_is_never_the_same_without_a_word(small: Small) -> None:
-    names = dict(LISTING, store=small.write(lambda desk: goods_grids.page(desk, "listings", goods_grids.Wish())[0][0].store), state="live")
+    names = dict(
+        LISTING, store=small.write(lambda context: goods_grids.page(context, "listings", goods_grids.GridQuery())[0][0].store), state="live"
+    )
     bring_in(small, "listings", **names)
     assert bring_in(small, "listings", **names).counts["same"] == 1, "what it says is there already"
     checked = bring_in(small, "listings", **dict(names, title="Folding stool, oak", brand="Rowan"))
@@ -115,7 +117,7 @@ def test_a_known_listing_that_is_told_otherwise_is_never_the_same_without_a_word
 
 
 def test_an_item_follows_in_all_that_a_sheet_says_and_keeps_what_it_does_not(small: Small) -> None:
-    name = small.write(lambda desk: sheet_kinds.lists_of(desk, "items")["supplier"][0])
+    name = small.write(lambda context: sheet_kinds.lists_of(context, "items")["supplier"][0])
     lane = small.lane(1)
     (item,) = small.all(select(Item).where(Item.number == "I-1"))
     poor = {"supplier": name, "item": "I-1", "title": item.title, "cost": "1.00", "currency": "GBP", "stock": "20"}
@@ -137,12 +139,12 @@ def test_an_item_follows_in_all_that_a_sheet_says_and_keeps_what_it_does_not(sma
 
 
 def test_items_lanes_prices_and_rates_keep_every_column(small: Small) -> None:
-    supplier = small.write(lambda desk: desk.get(Origin, 1, "origin"))
+    supplier = small.write(lambda context: context.get(Origin, 1, "origin"))
     with small.db.reading() as s:
-        house = small.desk(s).s.get(Origin, 1)
+        house = small.context(s).session.get(Origin, 1)
         assert house is not None
-        origin, name = house.code, sheet_kinds.lists_of(small.desk(s), "items")["supplier"][0]
-        store = sheet_kinds.lists_of(small.desk(s), "listings")["store"][0]
+        origin, name = house.code, sheet_kinds.lists_of(small.context(s), "items")["supplier"][0]
+        store = sheet_kinds.lists_of(small.context(s), "listings")["store"][0]
     bring_in(
         small,
         "items",
@@ -216,7 +218,7 @@ def test_items_lanes_prices_and_rates_keep_every_column(small: Small) -> None:
 
 def test_orders_answers_and_tracking_keep_every_column(small: Small) -> None:
     with small.db.reading() as s:
-        store = sheet_kinds.lists_of(small.desk(s), "listings")["store"][0]
+        store = sheet_kinds.lists_of(small.context(s), "listings")["store"][0]
     told = {
         "store": store,
         "order_no": "7001",
@@ -245,7 +247,7 @@ def test_orders_answers_and_tracking_keep_every_column(small: Small) -> None:
         assert kept[column] == told[column], column
     assert (line.quantity, line.paid, f"{order.promised_by:%Y-%m-%d}") == (2, 4000, told["promised_by"])
     assert order.ordered_at.replace(second=0, microsecond=0) == small.clock.now().replace(second=0, microsecond=0)
-    small.write(lambda desk: purchase_orders.send(desk, [order.id]))
+    small.write(lambda context: purchase_orders.send(context, [order.id]))
     reference = small.all(select(PurchaseOrder.reference))[0]
     bring_in(
         small,

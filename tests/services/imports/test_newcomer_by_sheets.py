@@ -19,7 +19,7 @@ from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel
 from amber_lane.services.base import regional
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict
 from amber_lane.services.delivery import sheet_export
 from amber_lane.services.fulfilment import parcel_tracking
@@ -58,10 +58,10 @@ def house(tmp_path: Path) -> Any:
     db = Database(f"sqlite:///{tmp_path / 'house.db'}")
     clock = PacedClock(datetime(2026, 11, 25, 15, 0, tzinfo=UTC), 0)
 
-    class House:
+    class AppState:
         def write(self, do: Any) -> Any:
             with db.writing() as s:
-                return do(Desk(s, clock, "Mira"))
+                return do(Context(s, clock, "Mira"))
 
         def one(self, query: Any) -> Any:
             with db.reading() as s:
@@ -73,41 +73,41 @@ def house(tmp_path: Path) -> Any:
         def bring(self, name: str, text: str, **always: str) -> Any:
             kind = sheet_kinds.kind_of(name)
 
-            def do(desk: Desk) -> Any:
+            def do(context: Context) -> Any:
                 data = text.encode()
-                found = see(desk.s, kind, data)
+                found = see(context.session, kind, data)
                 how = Columns({**found.columns.columns, **{key: f"= {value}" for key, value in always.items()}})
-                checked = kind.check(desk, list(read_as(desk.s, kind, data, how).rows), lambda n: None)
+                checked = kind.check(context, list(read_as(context.session, kind, data, how).rows), lambda n: None)
                 if checked.good:
-                    kind.take(desk, checked)
+                    kind.take(context, checked)
                 return checked
 
             return self.write(do)
 
         def catalogue(self, supplier: int, text: str) -> dict[str, Any]:
-            return catalogue_sheets.take_sheet(supplier, text.encode(), db, lambda s: Desk(s, clock, "Mira"), lambda n, of: None)
+            return catalogue_sheets.take_sheet(supplier, text.encode(), db, lambda s: Context(s, clock, "Mira"), lambda n, of: None)
 
         def states(self) -> dict[str, str]:
             with db.reading() as s:
-                return {one.key: one.state for one in first_steps.steps(Desk(s, clock, "Mira"))}
+                return {one.key: one.state for one in first_steps.steps(Context(s, clock, "Mira"))}
 
-    yield House()
+    yield AppState()
     db.close()
 
 
 def test_sheets_alone_are_enough(house: Any) -> None:
     assert set(house.states().values()) == {"open", "later"}
-    house.write(lambda desk: regional.set_place(desk, regional.Place("US", "America/Chicago", "mdy", ".")))
+    house.write(lambda context: regional.set_place(context, regional.Place("US", "America/Chicago", "mdy", ".")))
 
-    def join(desk: Desk) -> None:
+    def join(context: Context) -> None:
         for name in ("Corner shop", "Market stand"):
-            connections.join_uncalled(desk, connections.Join("store", "sheet", name, "", "", "US", "USD"))
-        supplier = connections.join_uncalled(desk, connections.Join("supplier", "sheet", "Prairie Optics", "", "", "US", "USD"))
-        partner_terms.write_one_origin(desk, supplier, 595, 100, 4)
+            connections.join_uncalled(context, connections.Join("store", "sheet", name, "", "", "US", "USD"))
+        supplier = connections.join_uncalled(context, connections.Join("supplier", "sheet", "Prairie Optics", "", "", "US", "USD"))
+        partner_terms.write_one_origin(context, supplier, 595, 100, 4)
         connections.join_by_hand(
-            desk, connections.Join("carrier", "by_hand", "Plains Parcel", "", page="https://plains.example/t/{number}")
+            context, connections.Join("carrier", "by_hand", "Plains Parcel", "", page="https://plains.example/t/{number}")
         )
-        catalogue_sheets.keep_reading(desk, supplier.id, Reading(**look(LIST.encode()).reading.kept()), whole=True)
+        catalogue_sheets.keep_reading(context, supplier.id, Reading(**look(LIST.encode()).reading.kept()), whole=True)
 
     house.write(join)
     taken = house.catalogue(1, LIST)
@@ -116,17 +116,19 @@ def test_sheets_alone_are_enough(house: Any) -> None:
     assert (lamp.cost, lamp.stock, lamp.weight_g, lamp.gtin) == (450, 1, 227, "200000120016")
     assert house.one(select(Item.cost).where(Item.number == "PO-2")) == 103450
     assert house.bring("listings", LISTINGS, store="Corner shop").counts["new"] == 2
-    house.write(lambda desk: auto_matching.open_sure(desk, auto_matching.find_sure(desk, lambda n: None), "by their numbers"))
+    house.write(lambda context: auto_matching.open_sure(context, auto_matching.find_sure(context, lambda n: None), "by their numbers"))
     assert house.states()["prices-1"] == "later", "there is no rule yet"
 
     # Nothing is set, so nothing is priced, and nothing is ready to be taken out.
-    house.write(lambda desk: desk.s.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=200_000, endings="95")))
+    house.write(
+        lambda context: context.session.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=200_000, endings="95"))
+    )
     with pytest.raises(Conflict):
-        house.write(lambda desk: sheet_export.take_out(desk, "store", 1, "changes"))
+        house.write(lambda context: sheet_export.take_out(context, "store", 1, "changes"))
     for what in ("stock", "prices", "orders"):
-        seen = house.write(lambda desk, what=what: going_live.look(desk, 1, what).counts)
-        house.write(lambda desk, what=what, seen=seen: going_live.turn_on(desk, 1, None, what, True, seen))
-    sheet = house.write(lambda desk: sheet_export.take_out(desk, "store", 1, "changes"))
+        seen = house.write(lambda context, what=what: going_live.look(context, 1, what).counts)
+        house.write(lambda context, what=what, seen=seen: going_live.turn_on(context, 1, None, what, True, seen))
+    sheet = house.write(lambda context: sheet_export.take_out(context, "store", 1, "changes"))
     assert {row[1] for row in sheet.rows} == {"0012001", "PO-3"} and all(row[3] for row in sheet.rows)
     assert not house.one(select(Store).where(Store.id == 2)).write_prices, "the other store is still in practice"
 
@@ -134,8 +136,8 @@ def test_sheets_alone_are_enough(house: Any) -> None:
     assert house.bring("orders", ORDERS, store="Corner shop").counts["new"] == 1
     line = house.one(select(OrderLine))
     assert (line.state, line.paid, line.quantity) == ("ready", 2590, 2)
-    house.write(lambda desk: purchase_orders.send(desk, [line.order_id]))
-    out = house.write(lambda desk: sheet_export.take_out(desk, "supplier", 1, "purchases"))
+    house.write(lambda context: purchase_orders.send(context, [line.order_id]))
+    out = house.write(lambda context: sheet_export.take_out(context, "supplier", 1, "purchases"))
     row = dict(zip(out.header, out.rows[0], strict=True))
     assert (row["item"], row["quantity"], row["region"], row["postcode"], row["phone"]) == ("0012001", 2, "IL", "62701", "+1 217 555 0100")
     reference = row["purchase_order"]
@@ -144,11 +146,11 @@ def test_sheets_alone_are_enough(house: Any) -> None:
     assert house.bring("answers", answers).counts["new"] == 1
     parcel = house.one(select(Parcel))
     assert (parcel.number, parcel.state, f"{parcel.made_at:%m/%d}") == ("PL0012345678US", "label", "11/24")
-    back = house.write(lambda desk: sheet_export.take_out(desk, "store", 1, "tracking"))
+    back = house.write(lambda context: sheet_export.take_out(context, "store", 1, "tracking"))
     assert back.rows == [["Corner shop", "1001", "shipped", "PL0012345678US", "Plains Parcel", ""]]
 
     # Nobody tells where it is; after as many days as the limits have it, it is taken as arrived.
-    house.write(lambda desk: PolicyChange("house", "", {"arrived_after_days": 5}).keep(desk))
+    house.write(lambda context: PolicyChange("house", "", {"arrived_after_days": 5}).keep(context))
     house.later(days=6)
     assert house.write(parcel_tracking.suppose_arrived) == 1
     assert house.one(select(OrderLine)).state == "arrived" and house.one(select(Parcel)).ended_by == "policy"

@@ -28,10 +28,10 @@ ORDERS = "store,order_no,sku,quantity,name,address_1,city,postcode,country,unit_
 def check(small: Small, name: str, data: bytes, take: bool = False) -> Checked:
     kind = sheet_kinds.kind_of(name)
 
-    def do(desk: Any) -> Checked:
-        checked = kind.check(desk, list(read_as(desk.s, kind, data).rows), lambda n: None)
+    def do(context: Any) -> Checked:
+        checked = kind.check(context, list(read_as(context.session, kind, data).rows), lambda n: None)
         if take and checked.good:
-            kind.take(desk, checked)
+            kind.take(context, checked)
         return checked
 
     return small.write(do)
@@ -44,20 +44,24 @@ def row(order: str, sku: str, quantity: int = 1, country: str = "GB") -> str:
 @pytest.mark.parametrize("name", ["lanes", "listings", "prices", "rates"])
 @pytest.mark.parametrize("form", [csv_bytes, xlsx_bytes])
 def test_what_we_give_out_comes_back_and_changes_nothing(small: Small, name: str, form: Any) -> None:
-    def lived_in(desk: Any) -> None:
+    def lived_in(context: Any) -> None:
         # A house as it is after a while: the store shows other words and prices, a barcode that no check digit fits, limits by hand.
-        desk.s.execute(update(Sku).where(Sku.id == 1).values(gtin="123", code="00120"))
-        desk.s.execute(update(Listing).where(Listing.id == 1).values(theirs={"title": "=Lamp"}, shown_price=777, shown_quantity=2))
-        desk.s.execute(update(Listing).where(Listing.id == 2).values(state="paused", shown_state="paused", description="One <b>two</b>"))
-        desk.s.execute(update(Listing).where(Listing.id == 3).values(ceiling=500, least_price=400, hand_price=300, hand_why="so be it"))
-        desk.s.add(Supplier(code="PL", name="Far away", kind="sheet", country="PL", currency="PLN"))
+        context.session.execute(update(Sku).where(Sku.id == 1).values(gtin="123", code="00120"))
+        context.session.execute(update(Listing).where(Listing.id == 1).values(theirs={"title": "=Lamp"}, shown_price=777, shown_quantity=2))
+        context.session.execute(
+            update(Listing).where(Listing.id == 2).values(state="paused", shown_state="paused", description="One <b>two</b>")
+        )
+        context.session.execute(
+            update(Listing).where(Listing.id == 3).values(ceiling=500, least_price=400, hand_price=300, hand_why="so be it")
+        )
+        context.session.add(Supplier(code="PL", name="Far away", kind="sheet", country="PL", currency="PLN"))
 
     small.write(lived_in)
     if name == "rates":
         check(small, "rates", b"from,to,rate,day\nPLN,GBP,0.196,2026-03-01\n", take=True)
     kind = sheet_kinds.kind_of(name)
     with small.db.reading() as s:
-        rows = list(sheet_kinds.out_rows(small.desk(s), name))
+        rows = list(sheet_kinds.out_rows(small.context(s), name))
     assert rows
     again = check(small, name, form([*kind.required, *kind.optional], rows))
     assert again.bad == [] and {n for n, count in again.counts.items() if count} == {"same"}, (again.bad, again.changes)
@@ -85,13 +89,13 @@ def test_a_mended_row_joins_its_order_as_long_as_that_is_not_sent(small: Small) 
     assert {one.state for one in lines} == {"ready"}
     assert check(small, "orders", (ORDERS + row("7", "S-1") + row("7", "S-2")).encode()).counts["same"] == 1
     assert "another quantity" in check(small, "orders", (ORDERS + row("7", "S-2", 3)).encode()).bad[0][1]
-    small.write(lambda desk: purchase_orders.send(desk, [small.all(select(Order))[0].id]))
+    small.write(lambda context: purchase_orders.send(context, [small.all(select(Order))[0].id]))
     late = check(small, "orders", (ORDERS + row("7", "S-3")).encode())
     assert "is sent" in late.bad[0][1] and late.bad[0][0]["sku"] == "S-3", "the row comes back as it stood"
 
 
 def test_what_stands_twice_and_what_lost_its_noughts_is_told(small: Small) -> None:
-    small.write(lambda desk: desk.s.execute(update(Sku).where(Sku.id == 1).values(code="0012001")))
+    small.write(lambda context: context.session.execute(update(Sku).where(Sku.id == 1).values(code="0012001")))
     head = "store,sku,title,price,quantity\n"
     told = check(small, "listings", (head + "First shop,12001,Lamp,9.95,3\nFirst shop,12001,Lamp,9.95,3\n").encode())
     assert told.counts["new"] == 1 and "1 row stands twice" in told.note
@@ -103,10 +107,10 @@ def test_what_stands_twice_and_what_lost_its_noughts_is_told(small: Small) -> No
 def test_a_pack_is_charged_whole_and_by_the_usual_order(small: Small) -> None:
     """A SKU of one out of a pack of twelve costs what an order really buys."""
 
-    def dozen(desk: Any) -> None:
-        desk.s.execute(delete(PriceRule))
+    def dozen(context: Any) -> None:
+        context.session.execute(delete(PriceRule))
         part = small.lane(4)
-        desk.s.execute(update(LanePart).where(LanePart.lane_id == part.id).values(units_num=1, units_den=12))
+        context.session.execute(update(LanePart).where(LanePart.lane_id == part.id).values(units_num=1, units_den=12))
 
     small.write(dozen)
     small.respond()
@@ -115,5 +119,5 @@ def test_a_pack_is_charged_whole_and_by_the_usual_order(small: Small) -> None:
     order = small.order("A", ("S-4", 6, 6000))
     small.respond()
     assert small.listing(4).landed == 67 + 130, "an order of six shares the pack"
-    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))[0]
+    made = small.write(lambda context: purchase_orders.send(context, [order.id]))[0]
     assert made.goods == 400

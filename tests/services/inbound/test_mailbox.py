@@ -14,7 +14,7 @@ from amber_lane.data.setup import Inbox, MailKey, Supplier
 from amber_lane.data.setup import Letter as Kept
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.inbound import mailbox
 from amber_lane.services.purchasing import order_settings, purchase_orders
@@ -27,13 +27,13 @@ SHEET = "purchase_order,line_no,item,answer,reason,billed,tracking_number,carrie
 
 @pytest.fixture
 def by_mail(small: Small) -> Small:
-    def change(desk: Desk) -> None:
-        desk.get(Supplier, 1, "supplier").kind = "sheet"
+    def change(context: Context) -> None:
+        context.get(Supplier, 1, "supplier").kind = "sheet"
         road = {"parcel_note": "", "phone_rule": "none", "order_form": "sheet", "order_road": "mail", "mail": OFFICE}
-        order_settings.keep(desk, "supplier", 1, None, road)
-        desk.s.add(Inbox(id=1, name="Answers", kind="pop"))
+        order_settings.keep(context, "supplier", 1, None, road)
+        context.session.add(Inbox(id=1, name="Answers", kind="pop"))
         other = Supplier(id=2, code="OTH", name="Other House", kind="sheet", country="GB", currency="GBP", mail="other@supply.example")
-        desk.s.add(other)
+        context.session.add(other)
 
     small.write(change)
     return small
@@ -44,12 +44,12 @@ def comes(small: Small, uid: str, *files: tuple[str, str], sender: str = OFFICE,
     mine = select(MailKey.key).join(Supplier, Supplier.id == MailKey.supplier_id).where(Supplier.mail == sender)
     proof = proof or {"keys": tuple(small.all(mine))}
     mail = Letter(uid, None, sender, "Re: orders", "Hello", tuple((name, text.encode()) for name, text in files), fault, **proof)
-    return small.write(lambda desk: mailbox.take(desk, 1, mailbox.opened(mail)))
+    return small.write(lambda context: mailbox.take(context, 1, mailbox.opened(mail)))
 
 
 def send(small: Small, *numbers: Any) -> list[PurchaseOrder]:
     ids = [small.order(number, ("S-1", 1, 900), ("S-2", 1, 900)).id for number in numbers]
-    return small.write(lambda desk: purchase_orders.send(desk, ids))
+    return small.write(lambda context: purchase_orders.send(context, ids))
 
 
 def state(small: Small, reference: str) -> str:
@@ -80,8 +80,8 @@ def test_our_own_sheet_filled_in_is_an_answer_line_by_line_and_each_mail_counts_
 def test_a_mail_is_not_believed_by_its_sender(by_mail: Small) -> None:
     """Anybody can write any address into a mail; only the key of a mail of ours, or the receiving server's word, proves one."""
     send(by_mail, "A")
-    by_mail.write(lambda desk: setattr(desk.get(Inbox, 1, "mailbox"), "trusts", "mx.ours.example"))
-    by_mail.write(lambda desk: desk.s.add(MailKey(key="AL-OTHERSOTHERSOTHE", supplier_id=2, at=desk.now)))
+    by_mail.write(lambda context: setattr(context.get(Inbox, 1, "mailbox"), "trusts", "mx.ours.example"))
+    by_mail.write(lambda context: context.session.add(MailKey(key="AL-OTHERSOTHERSOTHE", supplier_id=2, at=context.now)))
     refused = SHEET + "ONE-A-1,,,refused,sold out,,,\n"
     forged: list[dict[str, Any]] = [
         {"keys": ()},
@@ -97,18 +97,20 @@ def test_a_mail_is_not_believed_by_its_sender(by_mail: Small) -> None:
     # What a person says is theirs is done; once, and from that very mail.
     mail = Letter("f0", None, OFFICE, "Re: orders", "", (("answers.csv", refused.encode()),))
     with pytest.raises(Conflict, match="another mail"):
-        by_mail.write(lambda desk: mailbox.take_in_held(desk, 2, mailbox.opened(mail)))
-    assert by_mail.write(lambda desk: mailbox.take_in_held(desk, 1, mailbox.opened(mail))).told == "1 answer taken"
+        by_mail.write(lambda context: mailbox.take_in_held(context, 2, mailbox.opened(mail)))
+    assert by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail))).told == "1 answer taken"
     assert state(by_mail, "ONE-A-1") == "refused"
     with pytest.raises(Conflict, match="settled already"):
-        by_mail.write(lambda desk: mailbox.take_in_held(desk, 1, mailbox.opened(mail)))
+        by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail)))
 
 
 def test_the_receiving_servers_word_is_proof_where_a_person_said_so(by_mail: Small) -> None:
     send(by_mail, "A")
     taken, word = SHEET + "ONE-A-1,,,accepted,,,,\n", {"vouched": (("mx.ours.example", "supply.example"),)}
     assert comes(by_mail, "u1", ("answers.csv", taken), **word).held
-    assert by_mail.write(lambda desk: mailbox.trust(desk, 1, " MX.ours.example ")).endswith("believes mx.ours.example on who wrote a mail")
+    assert by_mail.write(lambda context: mailbox.trust(context, 1, " MX.ours.example ")).endswith(
+        "believes mx.ours.example on who wrote a mail"
+    )
     assert comes(by_mail, "u2", ("answers.csv", taken), **word).told == "1 answer taken"
 
 
@@ -117,7 +119,7 @@ def test_nobody_answers_for_others_and_what_cannot_be_read_is_put_to_a_person(by
     taken = SHEET + "ONE-A-1,,,accepted,,,,\n"
     stranger = comes(by_mail, "u1", ("answers.csv", taken), sender="who@knows.example")
     assert not stranger.needs and "nobody we order from" in stranger.told
-    by_mail.write(lambda desk: desk.s.add(MailKey(key="AL-OTHERSOTHERSOTHE", supplier_id=2, at=desk.now)))
+    by_mail.write(lambda context: context.session.add(MailKey(key="AL-OTHERSOTHERSOTHE", supplier_id=2, at=context.now)))
     other = comes(by_mail, "u2", ("answers.csv", taken), sender="other@supply.example")
     assert other.needs and "no purchase order 'ONE-A-1' to Other House" in other.told
     assert comes(by_mail, "u3", ("a.csv", "x,y\n1,2\n"), ("b.xml", "<x/>"), ("c.csv", taken)).told == (
@@ -130,20 +132,20 @@ def test_nobody_answers_for_others_and_what_cannot_be_read_is_put_to_a_person(by
     assert "no sheet" in comes(by_mail, "u5").told and "see it in the mailbox" in comes(by_mail, "u6", sender="", fault="torn").told
     open_ones = troubles(by_mail, "Mail")
     assert len(open_ones) == 5
-    by_mail.write(lambda desk: today.do_step(desk, open_ones[0].key))
+    by_mail.write(lambda context: today.do_step(context, open_ones[0].key))
     assert len(troubles(by_mail, "Mail")) == 4
-    by_mail.write(lambda desk: undo.undo(desk, by_mail.act("letter.read").id))
+    by_mail.write(lambda context: undo.undo(context, by_mail.act("letter.read").id))
     assert len(troubles(by_mail, "Mail")) == 5
-    by_mail.write(lambda desk: setattr(desk.get(Supplier, 2, "supplier"), "mail", OFFICE))
+    by_mail.write(lambda context: setattr(context.get(Supplier, 2, "supplier"), "mail", OFFICE))
     assert "nobody" in comes(by_mail, "u7", ("a.csv", taken)).told, "an address of two suppliers is nobody's"
 
 
 def test_of_an_old_mailbox_only_the_newest_mails_are_read(by_mail: Small) -> None:
     uids = [f"m{n}" for n in range(1000)]
-    by_mail.write(lambda desk: mailbox.leave_old(desk, desk.get(Inbox, 1, "mailbox"), uids))
-    assert by_mail.write(lambda desk: mailbox.unread(desk, 1, [*uids, "m900"])) == uids[-mailbox.FIRST_MOST :]
-    by_mail.write(lambda desk: mailbox.leave_old(desk, desk.get(Inbox, 1, "mailbox"), [*uids, "new"]))
-    assert by_mail.write(lambda desk: mailbox.unread(desk, 1, [*uids, "new"]))[-1] == "new"
+    by_mail.write(lambda context: mailbox.leave_old(context, context.get(Inbox, 1, "mailbox"), uids))
+    assert by_mail.write(lambda context: mailbox.unread(context, 1, [*uids, "m900"])) == uids[-mailbox.FIRST_MOST :]
+    by_mail.write(lambda context: mailbox.leave_old(context, context.get(Inbox, 1, "mailbox"), [*uids, "new"]))
+    assert by_mail.write(lambda context: mailbox.unread(context, 1, [*uids, "new"]))[-1] == "new"
 
 
 def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Small) -> None:
@@ -152,15 +154,15 @@ def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Sm
     by_mail.later(hours=25)
     (found,) = troubles(by_mail, "No answer")
     assert found.told == "Supply House has not answered 2 purchase orders" and found.at_risk > 0
-    by_mail.write(lambda desk: today.do_step(desk, found.key))
+    by_mail.write(lambda context: today.do_step(context, found.key))
     mails = [row for row in by_mail.all(select(Outbox).where(Outbox.kind == "mail")) if row.key.startswith("ask-")]
     assert [mail.body["to"] for mail in mails] == [OFFICE] and "ONE-A-1\nONE-B-1" in mails[0].body["body"]
     assert not troubles(by_mail, "No answer")
     with pytest.raises(Conflict):
-        by_mail.write(lambda desk: today.do_step(desk, found.key))
+        by_mail.write(lambda context: today.do_step(context, found.key))
     by_mail.later(days=3)
     assert troubles(by_mail, "No answer"), "two days without a word"
-    by_mail.write(lambda desk: purchase_orders.take_answer(desk, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
+    by_mail.write(lambda context: purchase_orders.take_answer(context, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
     by_mail.later(days=5)
     (late,) = troubles(by_mail, "Not sent")
     assert late.told == "Supply House has not sent 1 order, promised by tomorrow or before" and late.at_risk > 0
@@ -169,14 +171,14 @@ def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Sm
 def test_an_address_is_one_address(by_mail: Small) -> None:
     for bad in ("office", "a@b.example, c@d.example", "Office <a@b.example>", "a b@c.example", "@"):
         with pytest.raises(Invalid, match="mail address"):
-            by_mail.write(lambda desk, bad=bad: order_settings.keep(desk, "supplier", 2, None, {"mail": bad}))
+            by_mail.write(lambda context, bad=bad: order_settings.keep(context, "supplier", 2, None, {"mail": bad}))
         with pytest.raises(Invalid, match="mail address"):
-            by_mail.write(lambda desk, bad=bad: order_settings.keep(desk, "mailbox", 1, None, {"name": "We", "sender": bad}))
+            by_mail.write(lambda context, bad=bad: order_settings.keep(context, "mailbox", 1, None, {"name": "We", "sender": bad}))
 
 
 def test_orders_that_wait_to_be_handed_over_are_told_at_once(by_mail: Small) -> None:
     road = {"parcel_note": "", "phone_rule": "none", "order_form": "sheet", "order_road": "hand", "mail": ""}
-    by_mail.write(lambda desk: order_settings.keep(desk, "supplier", 1, None, road))
+    by_mail.write(lambda context: order_settings.keep(context, "supplier", 1, None, road))
     send(by_mail, "A")
     (found,) = troubles(by_mail, "Hand over")
     assert found.told == "1 purchase order to be given to Supply House" and found.step.go == "/setup/partners"

@@ -15,7 +15,7 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.prices import PriceRule
 from amber_lane.data.setup import Store
 from amber_lane.data.shelf import Listing
-from amber_lane.data.watch import Response
+from amber_lane.data.watch import ListingDecision
 from amber_lane.services.alerts import today
 from amber_lane.services.base.errors import Conflict
 from amber_lane.services.listings import going_live, on_sale
@@ -34,10 +34,12 @@ OFF = {"write_prices": False, "write_stock": False, "buy_orders": False, "mass_a
 def fresh(small: Small) -> Small:
     """A store that was just joined: in practice, and nothing has gone out."""
 
-    def begin(desk: Any) -> None:
-        desk.s.execute(delete(Outbox))
-        desk.s.execute(update(Store).values(**OFF))
-        desk.s.execute(update(Listing).values(wanted_price=1000, shown_price=1000, wanted_quantity=5, shown_quantity=5, state="live"))
+    def begin(context: Any) -> None:
+        context.session.execute(delete(Outbox))
+        context.session.execute(update(Store).values(**OFF))
+        context.session.execute(
+            update(Listing).values(wanted_price=1000, shown_price=1000, wanted_quantity=5, shown_quantity=5, state="live")
+        )
 
     small.write(begin)
     return small
@@ -48,9 +50,9 @@ def sent(small: Small) -> list[dict[str, Any]]:
 
 
 def turn_on(small: Small, what: str, start: bool = True) -> dict[str, int]:
-    def do(desk: Any) -> dict[str, int]:
-        seen = going_live.look(desk, 1, what).counts
-        going_live.turn_on(desk, 1, None, what, start, seen)
+    def do(context: Any) -> dict[str, int]:
+        seen = going_live.look(context, 1, what).counts
+        going_live.turn_on(context, 1, None, what, start, seen)
         return seen
 
     return small.write(do)
@@ -65,8 +67,8 @@ def test_in_practice_all_is_decided_and_nothing_goes_out(fresh: Small) -> None:
     hold = fresh.all(select(Hold))[0]
     assert (hold.limit, hold.order_id) == ("practice", number) and "not bought yet" in hold.told
     for ask in (
-        lambda desk: manual_price.fix_price(desk, 1, fresh.listing(1).version, 990),
-        lambda desk: on_sale.set_on_sale(desk, [1], False),
+        lambda context: manual_price.fix_price(context, 1, fresh.listing(1).version, 990),
+        lambda context: on_sale.set_on_sale(context, [1], False),
     ):
         with pytest.raises(Conflict, match="not written yet"):
             fresh.write(ask)
@@ -75,7 +77,7 @@ def test_in_practice_all_is_decided_and_nothing_goes_out(fresh: Small) -> None:
 
 def test_the_look_says_to_the_piece_what_turning_on_then_sends(fresh: Small) -> None:
     with fresh.db.reading() as s:
-        seen = going_live.look(fresh.desk(s), 1, "prices")
+        seen = going_live.look(fresh.context(s), 1, "prices")
     assert seen.counts["listings"] == 6 and seen.counts["rise"] + seen.counts["fall"] == len(seen.worst)
     turn_on(fresh, "prices")
     went = {one["sku"]: one for one in sent(fresh)}
@@ -108,40 +110,40 @@ def test_only_from_the_next_change_on_rests_until_its_cost_moves(fresh: Small) -
 
 def test_what_was_seen_must_still_hold(fresh: Small) -> None:
     with fresh.db.reading() as s:
-        seen = going_live.look(fresh.desk(s), 1, "prices").counts
-    fresh.write(lambda desk: desk.s.execute(update(Listing).where(Listing.id == 1).values(wanted_price=1, shown_price=1)))
+        seen = going_live.look(fresh.context(s), 1, "prices").counts
+    fresh.write(lambda context: context.session.execute(update(Listing).where(Listing.id == 1).values(wanted_price=1, shown_price=1)))
     with pytest.raises(Conflict, match="moved since"):
-        fresh.write(lambda desk: going_live.turn_on(desk, 1, None, "prices", True, {**seen, "fall": 99}))
+        fresh.write(lambda context: going_live.turn_on(context, 1, None, "prices", True, {**seen, "fall": 99}))
     assert not fresh.all(select(Store))[0].write_prices
 
 
 def test_no_rule_no_price(fresh: Small) -> None:
-    fresh.write(lambda desk: desk.s.execute(delete(PriceRule)))
+    fresh.write(lambda context: context.session.execute(delete(PriceRule)))
     seen = turn_on(fresh, "prices")
     assert seen["no_rule"] == 6 and seen["rise"] == seen["fall"] == seen["waits"] == 0
     fresh.sweep({1: (120, 20), 2: (240, 20)})
-    assert not sent(fresh) and not fresh.all(select(Response).where(Response.state == "waits"))
+    assert not sent(fresh) and not fresh.all(select(ListingDecision).where(ListingDecision.state == "waits"))
     assert fresh.listing(2).outcome == Outcome.no_rule
     with fresh.db.reading() as s:
-        told = [one for one in today.troubles(fresh.desk(s)) if one.key == "norule"]
+        told = [one for one in today.troubles(fresh.context(s)) if one.key == "norule"]
         assert len(told) == 1 and told[0].count == 6
-        why = what_if.why_price(fresh.desk(s), 2)[2]
+        why = what_if.why_price(fresh.context(s), 2)[2]
     assert why is not None and "No price rule applies" in why.sentence and why.profit == fresh.listing(2).profit
 
 
 def test_a_first_mass_move_is_asked_for_whatever_the_limits_say(fresh: Small) -> None:
-    def many(desk: Any) -> None:
+    def many(context: Any) -> None:
         for n in range(100, 101 + MASS):
-            fresh.list_sku(desk.s, n)
-            lanes.open_lane(desk, n, [lanes.Part(1, Fraction(1))])
-        desk.s.execute(update(Store).values(write_prices=True, write_stock=True))
-        desk.s.execute(delete(Outbox))
+            fresh.list_sku(context.session, n)
+            lanes.open_lane(context, n, [lanes.Part(1, Fraction(1))])
+        context.session.execute(update(Store).values(write_prices=True, write_stock=True))
+        context.session.execute(delete(Outbox))
 
     fresh.write(many)
-    fresh.write(lambda desk: respond(desk, None))
-    waits = fresh.all(select(Response).where(Response.state == "waits"))
+    fresh.write(lambda context: respond(context, None))
+    waits = fresh.all(select(ListingDecision).where(ListingDecision.state == "waits"))
     assert len(waits) > MASS and not [one for one in sent(fresh) if "price" in one and one["price"] != "10.00"]
-    fresh.write(lambda desk: what_if.settle(desk, [one.id for one in waits], True))
+    fresh.write(lambda context: what_if.settle(context, [one.id for one in waits], True))
     assert len(sent(fresh)) >= len(waits) and fresh.all(select(Store))[0].mass_agreed
 
 
@@ -152,6 +154,6 @@ def test_orders_that_were_there_are_bought_only_by_a_word_of_their_own(fresh: Sm
     new = fresh.order("B", ("S-2", 1, 1000))
     held = {row.order_id: row.told for row in fresh.all(select(Hold).where(Hold.ended.is_(None)))}
     assert set(held) == {old.id} and "came before" in held[old.id]
-    fresh.write(lambda desk: orders.allow(desk, old.id))
-    made = fresh.write(lambda desk: purchase_orders.send(desk, [old.id, new.id]))
+    fresh.write(lambda context: orders.allow(context, old.id))
+    made = fresh.write(lambda context: purchase_orders.send(context, [old.id, new.id]))
     assert len(made) == 2

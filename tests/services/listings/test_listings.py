@@ -28,9 +28,9 @@ from ...small import Small
 def two(small: Small) -> Small:
     """A second store with copies of three listings in preparation; nothing waits in the outbox."""
 
-    def make(desk: Any) -> None:
-        small.second_store(desk.s)
-        publishing.copy(desk, [1, 2, 3], 2, True)
+    def make(context: Any) -> None:
+        small.second_store(context.session)
+        publishing.copy(context, [1, 2, 3], 2, True)
 
     small.respond()
     small.write(make)
@@ -42,11 +42,11 @@ def confirm(small: Small) -> list[dict[str, Any]]:
     """The stores take everything that waits. Returns what they were told, in order."""
     told = []
 
-    def do(desk: Any) -> None:
-        for row in desk.s.scalars(select(Outbox).where(Outbox.state == "waiting").order_by(Outbox.id)).all():
+    def do(context: Any) -> None:
+        for row in context.session.scalars(select(Outbox).where(Outbox.state == "waiting").order_by(Outbox.id)).all():
             row.state = "done"
             told.append(row.body)
-            effects.follow(desk, [(row, None)])
+            effects.follow(context, [(row, None)])
 
     small.write(do)
     return told
@@ -57,7 +57,7 @@ def copies(small: Small) -> list[Listing]:
 
 
 def publish(small: Small, *ids: int) -> publishing.Published:
-    return small.write(lambda desk: publishing.publish(desk, ids))
+    return small.write(lambda context: publishing.publish(context, ids))
 
 
 def test_publishing_sends_words_price_and_quantity_of_now(two: Small) -> None:
@@ -88,12 +88,12 @@ def test_words_are_never_lost_to_a_newer_price(two: Small) -> None:
 def test_what_is_missing_is_said_before_and_nothing_is_sent(two: Small) -> None:
     one, other, third = copies(two)
 
-    def spoil(desk: Any) -> None:
-        store = desk.s.get(Store, 2)
+    def spoil(context: Any) -> None:
+        store = context.session.get(Store, 2)
         store.title_most, store.banned_words = 12, ["cheap"]
-        desk.s.execute(update(Listing).where(Listing.id == one.id).values(title="A cheap thing of Supply House"))
-        desk.s.execute(update(Lane).where(Lane.sku_id == 2).values(state="shut"))
-        desk.s.execute(update(Lane).where(Lane.sku_id == 3).values(until=desk.now))
+        context.session.execute(update(Listing).where(Listing.id == one.id).values(title="A cheap thing of Supply House"))
+        context.session.execute(update(Lane).where(Lane.sku_id == 2).values(state="shut"))
+        context.session.execute(update(Lane).where(Lane.sku_id == 3).values(until=context.now))
 
     two.write(spoil)
     refused = publish(two, one.id, other.id, third.id).refused
@@ -106,25 +106,25 @@ def test_a_refused_listing_remembers_why_and_goes_again_alone(two: Small) -> Non
     row = copies(two)[0]
     publish(two, row.id)
 
-    def refuse(desk: Any) -> None:
-        letter = desk.s.scalars(select(Outbox).where(Outbox.subject == f"listing:{row.id}", Outbox.state == "waiting")).one()
+    def refuse(context: Any) -> None:
+        letter = context.session.scalars(select(Outbox).where(Outbox.subject == f"listing:{row.id}", Outbox.state == "waiting")).one()
         letter.state = "dead"
-        effects.failed(desk, [(letter, "its group is closed")])
+        effects.failed(context, [(letter, "its group is closed")])
 
     two.write(refuse)
     assert copies(two)[0].told == "its group is closed"
-    assert two.write(lambda desk: publishing.send_again(desk, [r.id for r in copies(two)])) == 1
+    assert two.write(lambda context: publishing.send_again(context, [r.id for r in copies(two)])) == 1
     assert confirm(two)[-1]["words"]["title"] == row.title and copies(two)[0].told == ""
 
 
 def test_undoing_a_publishing_that_has_not_gone_out_tells_the_store_nothing(two: Small) -> None:
     row = copies(two)[0]
     publish(two, row.id)
-    two.write(lambda desk: undo.undo(desk, two.act("listing.publish").id))
+    two.write(lambda context: undo.undo(context, two.act("listing.publish").id))
     assert copies(two)[0].state == "preparing" and confirm(two) == []
     publish(two, row.id)
     confirm(two)
-    two.write(lambda desk: undo.undo(desk, two.act("listing.publish").id))
+    two.write(lambda context: undo.undo(context, two.act("listing.publish").id))
     assert copies(two)[0].state == "preparing" and [(b["state"], b["quantity"]) for b in confirm(two)] == [("ended", 0)]
 
 
@@ -132,52 +132,52 @@ def test_changed_words_go_to_the_store_and_to_copies_that_follow(two: Small) -> 
     publish(two, copies(two)[0].id)
     confirm(two)
     script = '<p onclick="x()">Bright<script>alert(1)</script></p><a href="https://x.example">here</a><img src=x onerror=y>'
-    two.write(lambda desk: publishing.edit(desk, 1, None, {"title": "Better thing", "description": script}))
+    two.write(lambda context: publishing.edit(context, 1, None, {"title": "Better thing", "description": script}))
     told = {body["listing"]: body["words"] for body in confirm(two)}
     assert set(told) == {1, copies(two)[0].id} and {words["title"] for words in told.values()} == {"Better thing"}
     assert {words["description"] for words in told.values()} == {"<p>Bright</p>here"}
     with pytest.raises(Invalid, match="letters"):
-        two.write(lambda desk: publishing.edit(desk, 1, None, {"title": "x" * 300}))
+        two.write(lambda context: publishing.edit(context, 1, None, {"title": "x" * 300}))
     with pytest.raises(Invalid, match="above the price"):
-        two.write(lambda desk: publishing.edit(desk, 1, None, {"compare_at": 1}))
+        two.write(lambda context: publishing.edit(context, 1, None, {"compare_at": 1}))
 
 
 def test_what_a_store_shows_otherwise_is_settled_field_by_field(two: Small) -> None:
     ours = two.listing(1)
     shown = StoreListing("S-1", "Their title", ours.wanted_price, "GBP", 5, "live", description="<i>Theirs</i><script>x</script>")
-    two.write(lambda desk: store_listings.bring_in(desk, desk.s.get(Store, 1), [shown]))
+    two.write(lambda context: store_listings.bring_in(context, context.session.get(Store, 1), [shown]))
     assert two.listing(1).title == ours.title and two.listing(1).theirs == {"title": "Their title", "description": "<i>Theirs</i>"}
-    two.write(lambda desk: publishing.settle(desk, 1, two.listing(1).version, "description", True))
-    two.write(lambda desk: publishing.settle(desk, 1, two.listing(1).version, "title", False))
+    two.write(lambda context: publishing.settle(context, 1, two.listing(1).version, "description", True))
+    two.write(lambda context: publishing.settle(context, 1, two.listing(1).version, "title", False))
     row = two.listing(1)
     assert (row.title, row.description, row.theirs) == (ours.title, "<i>Theirs</i>", None)
     assert confirm(two)[-1]["words"]["title"] == ours.title
     with pytest.raises(Conflict):
-        two.write(lambda desk: publishing.settle(desk, 1, row.version + 1, "title", True))
+        two.write(lambda context: publishing.settle(context, 1, row.version + 1, "title", True))
 
 
 def test_phrases_are_whole_words_and_seen_before(two: Small) -> None:
     with two.db.reading() as s:
-        found, of = content_rule_changes.effect(two.desk(s), "THING", "lamp", None)
+        found, of = content_rule_changes.effect(two.context(s), "THING", "lamp", None)
         assert (len(found), of) == (9, 9) and found[0][2:] == ("Thing 1", "lamp 1")
-        assert content_rule_changes.effect(two.desk(s), "thin", "x", None)[0] == []
-        cleaner = content_rules.Cleaner(two.desk(s), s.get(Store, 2))
+        assert content_rule_changes.effect(two.context(s), "thin", "x", None)[0] == []
+        cleaner = content_rules.Cleaner(two.context(s), s.get(Store, 2))
         assert cleaner.title("lamp (Supply House), supply  house, red") == "Lamp, red"
-    assert two.write(lambda desk: content_rule_changes.add_rule(desk, "Thing", "", 2)) == 3
+    assert two.write(lambda context: content_rule_changes.add_rule(context, "Thing", "", 2)) == 3
     with pytest.raises(Conflict):
-        two.write(lambda desk: content_rule_changes.add_rule(desk, "Thing", "other", 2))
+        two.write(lambda context: content_rule_changes.add_rule(context, "Thing", "other", 2))
     assert [row.title for row in copies(two)] == ["1", "2", "3"] and two.listing(1).title == "Thing 1"
 
 
 def test_a_title_is_suggested_in_the_order_that_the_store_likes(two: Small) -> None:
-    def make(desk: Any) -> str:
-        store, row = desk.s.get(Store, 2), copies(two)[0]
-        titles.set_words(desk, 2, 40, ["Best ", "best"], ["brand", "what"])
+    def make(context: Any) -> str:
+        store, row = context.session.get(Store, 2), copies(two)[0]
+        titles.set_words(context, 2, 40, ["Best ", "best"], ["brand", "what"])
         from amber_lane.data.shelf import Sku
 
-        sku = desk.s.get(Sku, row.sku_id)
+        sku = context.session.get(Sku, row.sku_id)
         sku.brand, sku.options = "Skerry", "navy, 42 cm"
-        return titles.suggest(desk, store, sku, "Skerry field stool (navy, 42 cm)")
+        return titles.suggest(context, store, sku, "Skerry field stool (navy, 42 cm)")
 
     assert two.write(make) == "Skerry, field stool, navy, 42 cm"
     assert two.all(select(Store.banned_words).where(Store.id == 2)) == [["best"]]
@@ -214,36 +214,36 @@ def bomb() -> bytes:
 )
 def test_what_is_no_picture_is_refused_before_anything_is_kept(two: Small, data: bytes, told: str) -> None:
     with pytest.raises(Invalid, match=told):
-        two.write(lambda desk: images.add(desk, 1, images.check(data)))
+        two.write(lambda context: images.add(context, 1, images.check(data)))
     assert not two.all(select(Picture.id))
 
 
 def test_a_picture_is_kept_once_as_our_own_and_without_what_was_hidden_in_it(two: Small) -> None:
     hidden = picture(2600, 400, "JPEG") + b"PK\x03\x04 and a whole archive behind it"
-    first = two.write(lambda desk: images.add(desk, 1, images.check(hidden)))
+    first = two.write(lambda context: images.add(context, 1, images.check(hidden)))
     assert (first.kind, first.width) == ("image/jpeg", 2000) and b"archive" not in first.data
-    assert two.write(lambda desk: images.add(desk, 2, images.check(hidden))).id == first.id
-    two.write(lambda desk: publishing.edit(desk, 1, None, {"pictures": [first.id]}))
+    assert two.write(lambda context: images.add(context, 2, images.check(hidden))).id == first.id
+    two.write(lambda context: publishing.edit(context, 1, None, {"pictures": [first.id]}))
     assert confirm(two)[-1]["words"]["pictures"] == [first.id]
 
 
 def test_an_allowance_shows_what_earns_most_and_can_be_undone(two: Small) -> None:
     with pytest.raises(Invalid, match="no limit"), two.db.reading() as s:
-        allowance.plan(two.desk(s), 1)
-    two.write(lambda desk: desk.s.execute(update(Store).where(Store.id == 1).values(allowance_units=9, allowance_listings=3)))
+        allowance.plan(two.context(s), 1)
+    two.write(lambda context: context.session.execute(update(Store).where(Store.id == 1).values(allowance_units=9, allowance_listings=3)))
     with two.db.reading() as s:
-        made = allowance.plan(two.desk(s), 1, 24)
+        made = allowance.plan(two.context(s), 1, 24)
     assert (made.units, made.listings, made.listings_now) == (9, 3, 6) and made.worth + made.gap >= made.worth > 0
     before = {row.id: (row.wanted_quantity, row.state) for row in two.all(select(Listing).where(Listing.store_id == 1))}
-    two.write(lambda desk: allowance.apply(desk, 1, 24))
+    two.write(lambda context: allowance.apply(context, 1, 24))
     after = two.all(select(Listing).where(Listing.store_id == 1))
     assert sum(row.wanted_quantity for row in after if row.state == "live") == 9
     assert sorted(row.most for row in after)[:3] == [0, 0, 0] and sum(row.state == "live" for row in after) == 3
     two.sweep({n: (n * 100, 30) for n in range(1, 7)})
     assert sum(row.wanted_quantity for row in two.all(select(Listing).where(Listing.store_id == 1, Listing.state == "live"))) == 9
     with pytest.raises(Conflict, match="already"):
-        two.write(lambda desk: allowance.apply(desk, 1, 24))
-    two.write(lambda desk: undo.undo(desk, two.act("allowance.apply").id))
+        two.write(lambda context: allowance.apply(context, 1, 24))
+    two.write(lambda context: undo.undo(context, two.act("allowance.apply").id))
     assert {row.most for row in two.all(select(Listing).where(Listing.store_id == 1))} == {None} and set(before) == {r.id for r in after}
 
 
@@ -259,10 +259,10 @@ def test_more_asked_of_a_store_than_it_takes_is_told_before_it_refuses(two: Smal
         for most, over in ((n, False), (n - 1, True)):
             version = two.all(select(Store.version).where(Store.id == 1))[0]
             limits = [most if what == name else None for name in asked]
-            two.write(lambda desk, v=version, ls=limits: allowance.set_limits(desk, 1, v, *ls))
+            two.write(lambda context, v=version, ls=limits: allowance.set_limits(context, 1, v, *ls))
             with two.db.reading() as s:
-                found = [one for one in today.troubles(two.desk(s)) if one.kind == "Allowance"]
-                told = allowance.over(two.desk(s))
+                found = [one for one in today.troubles(two.context(s)) if one.kind == "Allowance"]
+                told = allowance.over(two.context(s))
             assert bool(found) is over is bool(told)
             if told:
                 assert (told[0].what, told[0].asked, told[0].most) == (what, n, n - 1) and told[0].loss > 0 and found[0].at_risk > 0

@@ -11,8 +11,8 @@ from sqlalchemy import select
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
-from amber_lane.data.watch import Response, Sighting, Sweep
-from amber_lane.services.base.context import Desk
+from amber_lane.data.watch import ListingDecision, Sighting, Sweep
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict
 from amber_lane.services.monitoring import sweeps
 from amber_lane.services.pricing.drafts import PolicyChange
@@ -24,10 +24,10 @@ from ...small import Small
 def watched(small: Small) -> Small:
     """Twenty-six items, six of them sold: enough to tell a broken feed from a bad day."""
 
-    def more(desk: Desk) -> None:
+    def more(context: Context) -> None:
         for n in range(100, 120):
-            desk.s.add(Item(id=n, supplier_id=1, origin_id=1, number=f"I-{n}", title="More", currency="GBP", cost=n, stock=9))
-        PolicyChange("house", "", {"doubt_again": 2, "hold_agree": 4, "stale_hours": 6}).keep(desk)
+            context.session.add(Item(id=n, supplier_id=1, origin_id=1, number=f"I-{n}", title="More", currency="GBP", cost=n, stock=9))
+        PolicyChange("house", "", {"doubt_again": 2, "hold_agree": 4, "stale_hours": 6}).keep(context)
 
     small.write(more)
     small.respond()
@@ -42,11 +42,11 @@ def look(small: Small, rows: list[tuple[str, int, str, int]], whole: bool = True
     """A sweep that says just this: number, cost, currency, stock."""
     small.later(minutes=15)
 
-    def do(desk: Desk) -> Sweep:
-        sweep = sweeps.begin(desk, desk.get(Supplier, 1, "supplier"))
+    def do(context: Context) -> Sweep:
+        sweep = sweeps.begin(context, context.get(Supplier, 1, "supplier"))
         cost, stock = (np.array([row[i] for row in rows], dtype=np.int64) for i in (1, 3))
-        told = sweeps.Told([row[0] for row in rows], cost, [row[2] for row in rows], stock, desk.now, whole=whole)
-        sweeps.take(desk, sweep, told)
+        told = sweeps.Told([row[0] for row in rows], cost, [row[2] for row in rows], stock, context.now, whole=whole)
+        sweeps.take(context, sweep, told)
         return sweep
 
     return small.write(do)
@@ -80,10 +80,10 @@ def test_a_doubt_that_changes_its_mind_starts_anew_and_one_that_goes_is_forgotte
 @pytest.mark.parametrize(("believe", "cost"), [(True, 500), (False, 300)])
 def test_a_persons_word_settles_a_doubt_once(watched: Small, believe: bool, cost: int) -> None:
     watched.sweep({3: (500, 20)})
-    watched.write(lambda desk: sweeps.settle_doubt(desk, 3, believe))
+    watched.write(lambda context: sweeps.settle_doubt(context, 3, believe))
     assert (item(watched, 3).offer, item(watched, 3).cost) == ("good", cost)
     with pytest.raises(Conflict, match="not in doubt any more"):
-        watched.write(lambda desk: sweeps.settle_doubt(desk, 3, not believe))
+        watched.write(lambda context: sweeps.settle_doubt(context, 3, not believe))
     for _ in range(4):
         watched.sweep({3: (500, 20)})
     # Set aside, the same is not asked again, nor does it become true by being repeated.
@@ -94,7 +94,7 @@ def test_next_to_nothing_never_becomes_true_by_itself(watched: Small) -> None:
     for _ in range(6):
         watched.sweep({3: (1, 20)})
     assert item(watched, 3).cost == 300 and item(watched, 3).offer == "doubted"
-    watched.write(lambda desk: sweeps.settle_doubt(desk, 3, True))
+    watched.write(lambda context: sweeps.settle_doubt(context, 3, True))
     assert item(watched, 3).cost == 1
 
 
@@ -139,13 +139,13 @@ def test_a_feed_that_breaks_is_held_whole_and_touches_nothing(watched: Small, br
     assert {row.id: (row.wanted_price, row.wanted_quantity, row.state) for row in watched.all(select(Listing))} == before
     assert {row.offer for row in watched.all(select(Item))} == {"good"}
     with pytest.raises(Conflict, match="not held any more"):
-        watched.write(lambda desk: [sweeps.settle_held(desk, sweep.id, False) for _ in range(2)])
+        watched.write(lambda context: [sweeps.settle_held(context, sweep.id, False) for _ in range(2)])
 
 
 def test_a_held_feed_is_used_once_a_person_says_so_or_it_has_agreed_with_itself(watched: Small) -> None:
     zeros = [(n, c, cur, 0) for n, c, cur, _ in everything(watched)]
     sweep = look(watched, zeros)
-    watched.write(lambda desk: sweeps.settle_held(desk, sweep.id, True))
+    watched.write(lambda context: sweeps.settle_held(context, sweep.id, True))
     assert {row.state for row in watched.all(select(Listing))} == {"paused"}
     full = [(n, c, cur, 20) for n, c, cur, _ in zeros]
     for _ in range(3):
@@ -161,10 +161,10 @@ def test_no_answer_for_long_takes_everything_off_sale_and_the_first_good_one_bri
     shown = {row.id: row.wanted_quantity for row in watched.all(select(Listing))}
     for _ in range(6):
         watched.later(hours=1)
-        watched.write(lambda desk: sweeps.fail(desk, sweeps.begin(desk, desk.get(Supplier, 1, "supplier")), "no answer"))
+        watched.write(lambda context: sweeps.fail(context, sweeps.begin(context, context.get(Supplier, 1, "supplier")), "no answer"))
     assert {row.state for row in watched.all(select(Listing))} == {"live"}
     watched.later(minutes=10)
-    watched.write(lambda desk: sweeps.fail(desk, sweeps.begin(desk, desk.get(Supplier, 1, "supplier")), "no answer"))
+    watched.write(lambda context: sweeps.fail(context, sweeps.begin(context, context.get(Supplier, 1, "supplier")), "no answer"))
     assert {row.state for row in watched.all(select(Listing))} == {"paused"} and item(watched, 1).stock == 20
     for _ in range(3):
         watched.sweep({})
@@ -174,16 +174,16 @@ def test_no_answer_for_long_takes_everything_off_sale_and_the_first_good_one_bri
 
 def test_a_sweep_that_changes_nothing_writes_nothing_but_its_own_record(watched: Small) -> None:
     watched.sweep({})
-    counts = [len(watched.all(select(table.id))) for table in (Sighting, Response)]
+    counts = [len(watched.all(select(table.id))) for table in (Sighting, ListingDecision)]
     for _ in range(3):
         assert watched.sweep({}) == {}
-    assert [len(watched.all(select(table.id))) for table in (Sighting, Response)] == counts
+    assert [len(watched.all(select(table.id))) for table in (Sighting, ListingDecision)] == counts
     assert watched.all(select(Sweep.state)) == ["good"] * 4
 
 
 def test_one_sweep_at_a_time_unless_the_last_was_cut_off(watched: Small) -> None:
-    def begin(desk: Desk) -> Sweep:
-        return sweeps.begin(desk, desk.get(Supplier, 1, "supplier"))
+    def begin(context: Context) -> Sweep:
+        return sweeps.begin(context, context.get(Supplier, 1, "supplier"))
 
     first = watched.write(begin)
     with pytest.raises(Conflict, match="running already"):

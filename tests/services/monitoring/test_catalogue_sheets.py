@@ -27,9 +27,9 @@ def sheet(*rows: str) -> bytes:
 def hand(small: Small) -> Small:
     """The supplier tells nothing by itself; its columns are named."""
 
-    def make(desk: Any) -> None:
-        desk.s.execute(update(Supplier).values(kind="sheet"))
-        catalogue_sheets.keep_reading(desk, 1, look(sheet("A,B,1.00,1,1")).reading, whole=False)
+    def make(context: Any) -> None:
+        context.session.execute(update(Supplier).values(kind="sheet"))
+        catalogue_sheets.keep_reading(context, 1, look(sheet("A,B,1.00,1,1")).reading, whole=False)
 
     small.write(make)
     small.respond()
@@ -39,7 +39,7 @@ def hand(small: Small) -> Small:
 def take(small: Small, *rows: str) -> dict[str, Any]:
     steps: list[tuple[int, int]] = []
     small.later(minutes=5)
-    out = catalogue_sheets.take_sheet(1, sheet(*rows), small.db, lambda s: small.desk(s), lambda done, of: steps.append((done, of)))
+    out = catalogue_sheets.take_sheet(1, sheet(*rows), small.db, lambda s: small.context(s), lambda done, of: steps.append((done, of)))
     assert steps == sorted(steps) and steps[-1][0] == steps[-1][1]
     return out
 
@@ -68,13 +68,13 @@ def test_another_pack_stops_the_lane_before_anything_is_sold_by_it(hand: Small) 
 def test_a_sheet_without_a_column_leaves_what_it_told_before(hand: Small) -> None:
     take(hand, "M-1,Wool hat,3.40,7,6")
 
-    def poorer(desk: Any) -> None:
-        catalogue_sheets.keep_reading(desk, 1, look(b"Code,Name,Price,Available\nA,B,1.00,1").reading, whole=False)
+    def poorer(context: Any) -> None:
+        catalogue_sheets.keep_reading(context, 1, look(b"Code,Name,Price,Available\nA,B,1.00,1").reading, whole=False)
 
     hand.write(poorer)
     hand.later(minutes=5)
     data = b"Code,Name,Price,Available\nM-1,Warm wool hat,3.50,9\nI-1,Item 1,1.10,9"
-    catalogue_sheets.take_sheet(1, data, hand.db, lambda s: hand.desk(s), lambda done, of: None)
+    catalogue_sheets.take_sheet(1, data, hand.db, lambda s: hand.context(s), lambda done, of: None)
     (item,) = hand.all(select(Item).where(Item.number == "M-1"))
     assert (item.title, item.cost, item.pack_size) == ("Warm wool hat", 350, 6) and hand.lane(1).state != "shut"
 
@@ -85,7 +85,7 @@ def test_what_cannot_be_read_changes_nothing(hand: Small) -> None:
         with pytest.raises(NotASheet):
             take(hand, *rows)
     with pytest.raises(NotASheet, match="is gone"):
-        catalogue_sheets.take_sheet(1, b"Code,Name,Cost\nI-1,x,1\n", hand.db, lambda s: hand.desk(s), lambda a, b: None)
+        catalogue_sheets.take_sheet(1, b"Code,Name,Cost\nI-1,x,1\n", hand.db, lambda s: hand.context(s), lambda a, b: None)
     assert {row.number: (row.cost, row.stock) for row in hand.all(select(Item))} == before
 
 
@@ -99,9 +99,9 @@ def test_what_cannot_be_read_changes_nothing(hand: Small) -> None:
 )
 def test_columns_are_named_sensibly_or_it_is_said(hand: Small, columns: dict[str, str], told: str) -> None:
     with pytest.raises(Invalid, match=told):
-        hand.write(lambda desk: catalogue_sheets.keep_reading(desk, 1, Reading(columns, "utf-8", ",", "."), whole=False))
+        hand.write(lambda context: catalogue_sheets.keep_reading(context, 1, Reading(columns, "utf-8", ",", "."), whole=False))
 
 
 def test_only_suppliers_without_an_interface_take_sheets(small: Small) -> None:
     with pytest.raises(Conflict, match="interface"):
-        small.write(lambda desk: catalogue_sheets.keep_reading(desk, 1, look(sheet("A,B,1.00,1,1")).reading, whole=False))
+        small.write(lambda context: catalogue_sheets.keep_reading(context, 1, look(sheet("A,B,1.00,1,1")).reading, whole=False))

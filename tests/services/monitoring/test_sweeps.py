@@ -6,11 +6,11 @@ import pytest
 from sqlalchemy import select
 
 from amber_lane.connectors.errors import OutsideError
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
-from amber_lane.data.watch import Response, Sighting, Sweep
+from amber_lane.data.watch import ListingDecision, Sighting, Sweep
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
 from amber_lane.services.base.errors import Conflict, Invalid
@@ -32,13 +32,18 @@ def test_price_and_stock_follow_and_the_reason_is_kept(business):
         == (after.wanted_price, 3, "live")
         == (after.shown_price, after.wanted_quantity, after.shown_state)
     )
-    with business.house.db.reading() as s:
-        response, _, _, why = what_if.why_response(business.desk(s), s.scalars(select(Response).order_by(Response.id.desc())).first().id)
+    with business.app_state.db.reading() as s:
+        response, _, _, why = what_if.why_response(
+            business.context(s), s.scalars(select(ListingDecision).order_by(ListingDecision.id.desc())).first().id
+        )
     assert response.kind == "reprice" and response.state == "sent"
     assert sum(step.amount for step in why.steps[:-1]) == why.profit == after.profit
     # Undone, the old values go out by the same road.
-    with business.house.db.writing() as s:
-        undo.undo(business.desk(s), s.scalars(select(Act.id).where(Act.kind == "watch.respond").order_by(Act.id.desc())).first())
+    with business.app_state.db.writing() as s:
+        undo.undo(
+            business.context(s),
+            s.scalars(select(AuditEntry.id).where(AuditEntry.kind == "watch.respond").order_by(AuditEntry.id.desc())).first(),
+        )
     business.settle()
     assert business.world.shown(sku)[-1]["price"] == before.wanted_price
 
@@ -61,10 +66,10 @@ def test_a_price_of_a_penny_never_reaches_the_store(business):
     business.sweep()
     business.settle()
     assert business.listing(sku).wanted_price == before
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
-        assert any(one.key == f"doubt:{item.id}" for one in today.troubles(desk))
-        today.do_step(desk, f"doubt:{item.id}")
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        assert any(one.key == f"doubt:{item.id}" for one in today.troubles(context))
+        today.do_step(context, f"doubt:{item.id}")
     for _ in range(4):
         # Set aside by a person, it does not become true by being seen again.
         business.sweep()
@@ -80,11 +85,11 @@ def test_a_sheet_of_zeros_is_held_and_settled_by_a_person(business):
     business.settle()
     held = business.one(select(Sweep).where(Sweep.state == "held"))
     assert len(business.all(select(Listing).where(Listing.state == "live"))) == live
-    with business.house.db.writing() as s:
-        sweeps.settle_held(business.desk(s), held.id, believe=True)
+    with business.app_state.db.writing() as s:
+        sweeps.settle_held(business.context(s), held.id, believe=True)
     assert not business.all(select(Listing).where(Listing.state == "live", Listing.lane_id.is_not(None)))
-    with business.house.db.writing() as s, pytest.raises(Conflict):
-        sweeps.settle_held(business.desk(s), held.id, believe=False)
+    with business.app_state.db.writing() as s, pytest.raises(Conflict):
+        sweeps.settle_held(business.context(s), held.id, believe=False)
 
 
 def test_a_feed_that_stands_still_is_not_believed_for_long(business):
@@ -111,7 +116,7 @@ def test_an_unchanged_sweep_costs_no_row_and_a_failed_one_changes_nothing(busine
     business.sweep()
     assert len(business.all(select(Sighting))) == before
     business.world.dial("wholesale", "malformed", 1)
-    business.house.reader.rest = lambda seconds: None
+    business.app_state.reader.rest = lambda seconds: None
     business.sweep()
     last = business.all(select(Sweep).order_by(Sweep.id))[-1]
     assert last.state == "failed" and "cannot be read" in last.told and last.retries == 3
@@ -121,27 +126,27 @@ def test_an_unchanged_sweep_costs_no_row_and_a_failed_one_changes_nothing(busine
 def test_the_newest_wish_wins_and_the_older_is_dropped(business):
     sku, _ = business.laned(3)
     listing = business.listing(sku)
-    with business.house.db.writing() as s:
+    with business.app_state.db.writing() as s:
         for price in (listing.wanted_price + 300, listing.wanted_price + 500):
             row = s.get(Listing, listing.id)
-            manual_price.fix_price(business.desk(s), listing.id, row.version, price, "a trial")
+            manual_price.fix_price(business.context(s), listing.id, row.version, price, "a trial")
     sent = business.all(select(Outbox).where(Outbox.subject == f"listing:{listing.id}").order_by(Outbox.id))[-2:]
     assert [row.state for row in sent] == ["dropped", "waiting"] and sent[0].overtaken_by == sent[1].key
     business.settle()
     assert business.world.shown(sku)[-1]["price"] == listing.wanted_price + 500
-    with business.house.db.writing() as s, pytest.raises(Invalid, match="loses"):
-        manual_price.fix_price(business.desk(s), listing.id, s.get(Listing, listing.id).version, 100)
-    with business.house.db.writing() as s, pytest.raises(Conflict, match="somebody changed"):
-        manual_price.fix_price(business.desk(s), listing.id, listing.version, 9900)
+    with business.app_state.db.writing() as s, pytest.raises(Invalid, match="loses"):
+        manual_price.fix_price(business.context(s), listing.id, s.get(Listing, listing.id).version, 100)
+    with business.app_state.db.writing() as s, pytest.raises(Conflict, match="somebody changed"):
+        manual_price.fix_price(business.context(s), listing.id, listing.version, 9900)
 
 
 def test_the_largest_step_is_a_days_not_a_sweeps(business):
     sku, item = business.laned(4)
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
         rules = RuleChange([Draft("house", "", 0, {"rule": "margin", "rule_value": 280_000, "step": 50_000})])
-        view = what_if.what_if(desk, rules)
-        what_if.apply(desk, rules, view.counts, None)
+        view = what_if.what_if(context, rules)
+        what_if.apply(context, rules, view.counts, None)
     business.on(60 * 25)
     start, now = business.listing(sku).wanted_price, business.one(select(Item.cost).where(Item.id == item.id))
     business.world.post("items", number=item.number, cost=now * 13 // 10)
@@ -151,26 +156,26 @@ def test_the_largest_step_is_a_days_not_a_sweeps(business):
     first = business.listing(sku).wanted_price
     assert start < first <= start * 105 // 100
     business.on(60 * 25)
-    with business.house.db.writing() as s:
-        sweeps.step_on(business.desk(s))
+    with business.app_state.db.writing() as s:
+        sweeps.step_on(business.context(s))
     assert business.listing(sku).wanted_price > first
 
 
 def test_rules_are_seen_before_they_are_made_and_undone_after(business):
     draft = RuleChange([Draft("house", "", 0, {"rule": "multiple", "rule_value": 4_000_000, "endings": "99"})])
-    with business.house.db.reading() as s:
-        view = what_if.what_if(business.desk(s), draft)
+    with business.app_state.db.reading() as s:
+        view = what_if.what_if(business.context(s), draft)
     old = {row.id: row.wanted_price for row in business.all(select(Listing))}
-    with business.house.db.writing() as s, pytest.raises(Conflict, match="moved since"):
-        what_if.apply(business.desk(s), draft, {"rise": -1, "fall": 0}, None)
-    with business.house.db.writing() as s:
-        assert what_if.apply(business.desk(s), draft, view.counts, None)["reprice"] == view.counts["rise"] + view.counts["fall"] > 0
-    with business.house.db.writing() as s:
-        undo.undo(business.desk(s), s.scalars(select(Act.id).where(Act.kind == "rule.change")).one())
+    with business.app_state.db.writing() as s, pytest.raises(Conflict, match="moved since"):
+        what_if.apply(business.context(s), draft, {"rise": -1, "fall": 0}, None)
+    with business.app_state.db.writing() as s:
+        assert what_if.apply(business.context(s), draft, view.counts, None)["reprice"] == view.counts["rise"] + view.counts["fall"] > 0
+    with business.app_state.db.writing() as s:
+        undo.undo(business.context(s), s.scalars(select(AuditEntry.id).where(AuditEntry.kind == "rule.change")).one())
     assert {row.id: row.wanted_price for row in business.all(select(Listing))} == old
 
 
 def test_a_broken_link_says_why(business):
-    link = business.house.doors.fresh("supplier", "wholesale_api", f"{business.world.address}/wholesale/api", "wrong")
+    link = business.app_state.doors.fresh("supplier", "wholesale_api", f"{business.world.address}/wholesale/api", "wrong")
     with pytest.raises(OutsideError, match="does not accept the key"):
         link.account()

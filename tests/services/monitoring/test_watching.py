@@ -21,7 +21,7 @@ from amber_lane.data.setup import Link, RateSource, Store, Supplier
 from amber_lane.data.shelf import Listing, Sku
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel, ParcelLine
-from amber_lane.data.watch import Drift, Response, Sighting
+from amber_lane.data.watch import Drift, ListingDecision, Sighting
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
 from amber_lane.services.base.errors import Conflict, Invalid
@@ -37,7 +37,7 @@ from ...small import Small
 
 
 def policy(small: Small, **fields: Any) -> None:
-    small.write(lambda desk: PolicyChange("house", "", fields).keep(desk))
+    small.write(lambda context: PolicyChange("house", "", fields).keep(context))
 
 
 def test_more_prices_than_the_limit_wait_together_and_go_by_one_word(small: Small) -> None:
@@ -46,17 +46,17 @@ def test_more_prices_than_the_limit_wait_together_and_go_by_one_word(small: Smal
     policy(small, wait_over=3)
     small.sweep({n: (n * 130, 20) for n in range(1, 6)})
     assert [small.listing(n).wanted_price for n in range(1, 7)] == before
-    waiting = small.all(select(Response).where(Response.state == "waits"))
+    waiting = small.all(select(ListingDecision).where(ListingDecision.state == "waits"))
     assert len(waiting) == 5 and {row.outcome for row in waiting} == {CROWD}
     # Stock is followed all the same, and a sale or another sweep does not let one of them slip through.
     small.sweep({1: (135, 0), 2: (265, 20)})
     assert small.listing(1).state == "paused" and small.listing(2).wanted_price == before[1]
     trouble = next(one for one in small.write(today.troubles) if one.key == "crowd")
     assert trouble.count == 5 and "Let 5 move" in trouble.step.label
-    told = small.write(lambda desk: today.do_step(desk, "crowd"))
+    told = small.write(lambda context: today.do_step(context, "crowd"))
     assert "5 prices" in told
     assert all(small.listing(n).wanted_price > before[n - 1] for n in range(2, 6))
-    assert not small.all(select(Response).where(Response.state == "waits"))
+    assert not small.all(select(ListingDecision).where(ListingDecision.state == "waits"))
 
 
 def test_letting_many_move_never_takes_another_past_its_limit(small: Small) -> None:
@@ -67,14 +67,14 @@ def test_letting_many_move_never_takes_another_past_its_limit(small: Small) -> N
         s.get(Listing, 5).ceiling = 600
     small.sweep({n: (n * 130, 20) for n in range(1, 6)})
     kept = small.listing(5).wanted_price
-    waiting = {row.listing_id: row for row in small.all(select(Response).where(Response.state == "waits"))}
+    waiting = {row.listing_id: row for row in small.all(select(ListingDecision).where(ListingDecision.state == "waits"))}
     assert waiting[5].outcome != CROWD and waiting[1].outcome == CROWD
-    small.write(lambda desk: decision_groups.settle(desk, waiting[1].sweep_id, None, "hold", True, many=True))
+    small.write(lambda context: decision_groups.settle(context, waiting[1].sweep_id, None, "hold", True, many=True))
     assert small.listing(1).wanted_price > 395 and small.listing(5).wanted_price == kept
-    assert [row.listing_id for row in small.all(select(Response).where(Response.state == "waits"))] == [5]
-    small.write(lambda desk: decision_groups.settle(desk, waiting[5].sweep_id, None, waiting[5].kind, False))
-    small.write(lambda desk: undo.undo(desk, small.act("response.settle").id))
-    assert [row.listing_id for row in small.all(select(Response).where(Response.state == "waits"))] == [5]
+    assert [row.listing_id for row in small.all(select(ListingDecision).where(ListingDecision.state == "waits"))] == [5]
+    small.write(lambda context: decision_groups.settle(context, waiting[5].sweep_id, None, waiting[5].kind, False))
+    small.write(lambda context: undo.undo(context, small.act("response.settle").id))
+    assert [row.listing_id for row in small.all(select(ListingDecision).where(ListingDecision.state == "waits"))] == [5]
 
 
 def test_a_group_is_approved_or_taken_back_as_one_and_what_a_person_saw_never_waits(small: Small) -> None:
@@ -83,15 +83,15 @@ def test_a_group_is_approved_or_taken_back_as_one_and_what_a_person_saw_never_wa
     small.sweep({n: (n * 130, 20) for n in range(1, 6)})
     group = next(one for one in small.write(decision_groups.groups) if one.kind == "reprice" and one.sweep)
     assert (group.count, group.up, group.state) == (5, 5, "sent") and "Supply House" in group.cause
-    small.write(lambda desk: decision_groups.undo(desk, group.sweep, None, "reprice"))
+    small.write(lambda context: decision_groups.undo(context, group.sweep, None, "reprice"))
     assert [small.listing(n).wanted_price for n in range(1, 7)] == before
     sent = small.all(select(Outbox).where(Outbox.state == "waiting", Outbox.subject == "listing:1"))
     assert sent[-1].body["price"] == f"{before[0] / 100:.2f}"
     with pytest.raises(Conflict, match="taken back any more"):
-        small.write(lambda desk: decision_groups.undo(desk, group.sweep, None, "reprice"))
+        small.write(lambda context: decision_groups.undo(context, group.sweep, None, "reprice"))
     policy(small, wait_over=3)
     # A price that stands is not moved by the next sweep of the same cost; a person's own change moves all of them.
-    small.write(lambda desk: respond(desk, None))
+    small.write(lambda context: respond(context, None))
     assert all(small.listing(n).wanted_price > before[n - 1] for n in range(1, 6))
 
 
@@ -111,7 +111,7 @@ def test_a_move_that_is_not_like_the_item_is_doubted_and_reaches_no_store(small:
     assert not [row for row in small.all(select(Outbox).where(Outbox.subject == "listing:2")) if row.made_at >= small.clock.now()]
     trouble = next(one for one in small.write(today.troubles) if one.key == "doubt:2")
     assert trouble.other is not None and trouble.other.label == "Believe it"
-    small.write(lambda desk: today.do_step(desk, "doubt:2", other=True))
+    small.write(lambda context: today.do_step(context, "doubt:2", other=True))
     assert small.listing(2).wanted_price > price
     policy(small, doubt_deviations=0)
     small.sweep({2: (320, 20)})
@@ -184,7 +184,7 @@ def test_rates_come_by_day_odd_ones_wait_and_old_ones_are_told(small: Small) -> 
     def told(pounds: str, days: int = 0) -> int:
         day = small.clock.now().replace(hour=0, minute=0) + timedelta(days=days)
         table = RateTable(day, {"GBP": Decimal(1), "PLN": Decimal(pounds)})
-        return small.write(lambda desk: exchange_rates.take_table(desk, desk.get(RateSource, source.id, "x"), table))
+        return small.write(lambda context: exchange_rates.take_table(context, context.get(RateSource, source.id, "x"), table))
 
     assert told("4.55") == 1 and told("4.55") == 0
     assert small.listing(6).wanted_price > price
@@ -195,10 +195,10 @@ def test_rates_come_by_day_odd_ones_wait_and_old_ones_are_told(small: Small) -> 
     assert small.listing(6).wanted_price == kept
     odd = next(one for one in small.write(today.troubles) if one.kind == "Odd rate")
     assert "PLN GBP" in odd.told
-    small.write(lambda desk: today.do_step(desk, odd.key))
+    small.write(lambda context: today.do_step(context, odd.key))
     assert not [one for one in small.write(today.troubles) if one.kind == "Odd rate"]
     with pytest.raises(Conflict, match="not in doubt"):
-        small.write(lambda desk: exchange_rates.settle(desk, source.id, "PLN GBP", True))
+        small.write(lambda context: exchange_rates.settle(context, source.id, "PLN GBP", True))
     # Told again on another day much as it was, it is true; here by a tenth, not by a lost digit.
     assert told("3.9") == 0
     small.later(days=1)
@@ -224,7 +224,7 @@ def test_rates_and_prices_come_by_sheets_and_bad_rows_say_why(small: Small) -> N
     assert (row.wanted_price, row.hand_why) == (1900, "agreed") and f"{row.hand_until:%Y-%m-%d}" == "2026-12-31"
     assert small.sheet("prices", "store,sku,price,until\nONE,S-1,19.00,2026-12-31\n").counts["same"] == 1
     act = small.act("price.sheet")
-    small.write(lambda desk: undo.undo(desk, act.id))
+    small.write(lambda context: undo.undo(context, act.id))
     assert small.listing(1).hand_price is None and small.listing(1).wanted_price == prices_now[1]
 
 
@@ -241,10 +241,10 @@ def shown(small: Small, n: int, **changes: Any) -> StoreListing:
 
 
 def read_store(small: Small, listings: list[StoreListing]) -> int:
-    def read(desk: Any) -> int:
-        store = desk.get(Store, 1, "store")
-        seen = drift.take(desk, store, listings, desk.now)
-        return drift.missing(desk, store, seen, desk.now)
+    def read(context: Any) -> int:
+        store = context.get(Store, 1, "store")
+        seen = drift.take(context, store, listings, context.now)
+        return drift.missing(context, store, seen, context.now)
 
     return int(small.write(read))
 
@@ -263,7 +263,7 @@ def test_what_a_store_shows_otherwise_is_found_and_settled_both_ways(small: Smal
     assert {n: one.state for n, one in found.items()} == {2: "live", 3: "paused", 6: "missing"}
     trouble = next(one for one in small.write(today.troubles) if one.key == "drift:1")
     assert trouble.count == 3 and trouble.other is not None
-    small.write(lambda desk: drift.settle(desk, [found[2].id], True))
+    small.write(lambda context: drift.settle(context, [found[2].id], True))
     sent = small.all(select(Outbox).where(Outbox.subject == "listing:2").order_by(Outbox.id.desc()))[0]
     assert sent.state == "waiting" and sent.body["price"] == f"{small.listing(2).wanted_price / 100:.2f}"
     # While ours is on its way nothing is said of it; theirs is taken for the others.
@@ -281,11 +281,11 @@ def test_what_a_store_shows_otherwise_is_found_and_settled_both_ways(small: Smal
     small.later(hours=1)
     assert read_store(small, seen) == 2
     found = {one.listing.sku_id: one.drift for one in small.write(drift.differing)}
-    small.write(lambda desk: drift.settle(desk, [found[3].id, found[6].id], False))
+    small.write(lambda context: drift.settle(context, [found[3].id, found[6].id], False))
     assert (small.listing(3).paused_by, small.listing(6).state) == ("hand", "ended")
     assert not small.all(select(Drift).where(Drift.ended_at.is_(None)))
     with pytest.raises(Conflict, match="settled already"):
-        small.write(lambda desk: drift.settle(desk, [found[3].id], True))
+        small.write(lambda context: drift.settle(context, [found[3].id], True))
 
 
 def test_what_would_lose_money_or_cannot_be_bought_is_never_taken_from_a_store(small: Small) -> None:
@@ -298,7 +298,7 @@ def test_what_would_lose_money_or_cannot_be_bought_is_never_taken_from_a_store(s
     price = small.listing(2).wanted_price
     fine = [shown(small, n) for n in range(1, 7)]
     assert read_store(small, [fine[0], shown(small, 2, price=50), shown(small, 3, state="live", quantity=4), *fine[3:]]) == 2
-    small.write(lambda desk: drift.settle(desk, [one.drift.id for one in drift.differing(desk)], False))
+    small.write(lambda context: drift.settle(context, [one.drift.id for one in drift.differing(context)], False))
     assert small.listing(2).hand_price is None and small.listing(2).wanted_price == price
     assert small.listing(3).state == "paused"
     sent = {row.subject: row.body for row in small.all(select(Outbox).where(Outbox.state == "waiting"))}
@@ -326,10 +326,10 @@ def test_calls_go_to_what_is_sold_and_keep_to_the_day_and_the_hours(small: Small
         every = dict(s.execute(select(Item.id, Item.look_every)).tuples().all())
         assert every[1] < every[2] == min(every[n] for n in range(2, 7)) or every[1] < every[3]
         assert abs(every[25] - 7 * 86_400) < 3 and max(every[n] for n in range(1, 7)) <= 86_400
-        desk = small.desk(s)
-        supplier = desk.get(Supplier, 1, "supplier")
+        context = small.context(s)
+        supplier = context.get(Supplier, 1, "supplier")
         assert polling_plan.a_sweep(supplier, None) == 1 and polling_plan.a_day(supplier, None) == 48
-        plan = polling_plan.make(desk, supplier)
+        plan = polling_plan.make(context, supplier)
         assert plan.looks.sum() == pytest.approx(48) and plan.loss < plan.turns
     with small.db.writing() as s:
         now = small.clock.now()
@@ -337,9 +337,9 @@ def test_calls_go_to_what_is_sold_and_keep_to_the_day_and_the_hours(small: Small
             s.get(Item, n).looked_at = now
     small.later(seconds=every[1])
     with small.db.writing() as s:
-        desk = small.desk(s)
-        supplier = desk.get(Supplier, 1, "supplier")
-        assert polling_plan.due(desk, supplier, 1) == ["I-1"]
+        context = small.context(s)
+        supplier = context.get(Supplier, 1, "supplier")
+        assert polling_plan.due(context, supplier, 1) == ["I-1"]
         supplier.hour_from, supplier.hour_to = 22, 6
         hours = [polling_plan.may_ask(supplier, now.replace(hour=h)) for h in (21, 22, 3, 6)]
         assert hours == [False, True, True, False] and polling_plan.hours_open(supplier) == 8
@@ -349,28 +349,28 @@ def test_a_volume_discount_counts_once_it_is_reached_and_a_plan_can_be_undone(sm
     small.respond()
     before = small.listing(6).landed
     club = Plan("Circle", 100_000, fee=500, taken=True)
-    act = small.write(lambda desk: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [club]).keep(desk))
+    act = small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [club]).keep(context))
     small.respond()
     assert small.listing(6).landed == before - 60
     worth = small.write(memberships.worths)[0]
     assert worth.worth.pays_from == 5000 and worth.pace == sum(n * 100 for n in range(1, 7)) * 15
-    small.write(lambda desk: undo.undo(desk, act.id))
+    small.write(lambda context: undo.undo(context, act.id))
     assert small.listing(6).landed == before
     # The two bought cost 12.00 together, which is the line's cost and not each one's.
     volume = Plan("Pallet", 50_000, from_spend=1300, taken=True)
-    small.write(lambda desk: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [volume]).keep(desk))
+    small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [volume]).keep(context))
     assert small.write(memberships.refresh) == 0
     small.order("A", ("S-6", 2, 3000))
     with small.db.writing() as s:
-        purchase_orders.send(small.desk(s), [1], "now")
+        purchase_orders.send(small.context(s), [1], "now")
         s.execute(update(PurchaseOrder).values(state="accepted"))
-    assert small.write(lambda desk: memberships.bought(desk, 1)) == 1200 and small.write(memberships.refresh) == 0
+    assert small.write(lambda context: memberships.bought(context, 1)) == 1200 and small.write(memberships.refresh) == 0
     enough = Plan("Pallet", 50_000, from_spend=1200, taken=True)
-    small.write(lambda desk: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [enough]).keep(desk))
+    small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [enough]).keep(context))
     assert small.write(memberships.refresh) == 1 and small.listing(6).landed == before - 30
     assert "is given" in small.act("plan.reached").told
     with pytest.raises(Invalid, match="between 0 and 100"):
-        small.write(lambda desk: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [Plan("x", 0)]).keep(desk))
+        small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [Plan("x", 0)]).keep(context))
 
 
 def test_what_really_came_back_is_kept_for_returns_where_no_rule_says(small: Small) -> None:
@@ -379,7 +379,7 @@ def test_what_really_came_back_is_kept_for_returns_where_no_rule_says(small: Sma
     for k in range(10):
         small.order(f"R{k}", ("S-1", 1, 3000))
     with small.db.writing() as s:
-        purchase_orders.send(small.desk(s), list(range(1, 11)), "now")
+        purchase_orders.send(small.context(s), list(range(1, 11)), "now")
         for row in s.scalars(select(PurchaseOrder)):
             state = "returned" if row.id <= 3 else "delivered"
             s.add(Parcel(id=row.id, carrier_id=1, number=f"P{row.id}", state=state, made_at=small.clock.now(), ended_at=small.clock.now()))
@@ -388,7 +388,7 @@ def test_what_really_came_back_is_kept_for_returns_where_no_rule_says(small: Sma
     assert small.write(return_rates.refresh) and not small.write(return_rates.refresh)
     small.respond()
     with small.db.reading() as s:
-        _, _, found = what_if.why_price(small.desk(s), 1)
+        _, _, found = what_if.why_price(small.context(s), 1)
     assert found is not None
     kept = next(one for one in found.bounds if one.name == "Kept for returns")
     assert (kept.told, kept.by) == ("30 %", "what came back") and any("30 %" in step.name for step in found.steps)
@@ -404,17 +404,17 @@ def test_replay_sells_the_past_again_and_following_nothing_costs(small: Small) -
         small.sweep({6: (cost, stock)})
     small.write(sales_velocity.refresh)
     with small.db.reading() as s:
-        desk = small.desk(s)
-        past = replay.read(desk, 10)
-        one = replay.run(desk, past, None)
-        none = replay.run(desk, past, PolicyChange("house", "", {"follow_price": False, "follow_stock": False}))
+        context = small.context(s)
+        past = replay.read(context, 10)
+        one = replay.run(context, past, None)
+        none = replay.run(context, past, PolicyChange("house", "", {"follow_price": False, "follow_stock": False}))
         assert (len(one.line_row), one.moves) == (4, 1) and (none.moves, none.pauses) == (0, 0)
         # With one left a pair could not be bought: found too late both times, but only what was watched was paused after.
         assert one.count(replay.OVERSOLD) <= none.count(replay.OVERSOLD)
         assert one.sales.earned.sum() >= none.sales.earned.sum()
         row = int(one.line_row[0])
         assert int(one.sales.earned.sum()) == sum(one.days) == int(one.earned[row])
-        cheap = replay.run(desk, past, PolicyChange("house", "", {"cap": 1}))
+        cheap = replay.run(context, past, PolicyChange("house", "", {"cap": 1}))
         assert cheap.sales.outcome.tolist() == one.sales.outcome.tolist()
 
 
@@ -425,7 +425,7 @@ def test_exceptions_win_field_by_field_and_the_bench_names_them(small: Small) ->
         s.add(Policy(scope="sku", scope_key="S-2", fields={"cap": 1}))
     small.respond()
     with small.db.reading() as s:
-        _, _, found = what_if.why_price(small.desk(s), 2)
+        _, _, found = what_if.why_price(small.context(s), 2)
     assert found is not None and found.set_by == "min_profit"
     by = {one.name.split(" of")[0].split(" for")[0] + one.name[-6:]: one.by for one in found.bounds}
     assert {"house", "store ONE", "SKU S-2 from £1.00"} <= set(by.values())
@@ -440,4 +440,4 @@ def test_what_a_person_does_never_waits_for_a_person(small: Small) -> None:
         s.execute(update(Item).values(cost=Item.cost + 400))
     assert small.respond()["reprice"] == 6
     assert all(small.listing(n).wanted_price > before[n - 1] for n in (1, 2, 3))
-    assert not small.all(select(Response).where(Response.outcome == CROWD))
+    assert not small.all(select(ListingDecision).where(ListingDecision.outcome == CROWD))

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from amber_lane.connectors.protocols import Tracking
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
-from amber_lane.data.outbox import Act
+from amber_lane.data.outbox import AuditEntry
 from amber_lane.data.transit import Message, Parcel, PassedOn
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
@@ -31,8 +31,8 @@ def line_of(business, number):
 
 
 def send(business):
-    with business.house.db.writing() as s:
-        return purchase_orders.send(business.desk(s), purchase_orders.ready_orders(business.desk(s)))
+    with business.app_state.db.writing() as s:
+        return purchase_orders.send(business.context(s), purchase_orders.ready_orders(business.context(s)))
 
 
 def test_the_whole_way_from_a_sale_to_the_door(business):
@@ -71,28 +71,28 @@ def test_what_stands_in_the_way_is_told_and_mended(business):
     sku, item = business.laned(1)
     far = business.buy(sku=sku, quantity=1, country="NO")
     assert "not sent to NO" in business.one(select(Hold).where(Hold.ended.is_(None))).told
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
         order = s.scalars(select(Order).where(Order.number == far)).one()
         with pytest.raises(Conflict, match="changed this order"):
-            orders.mend_address(desk, order.id, order.version - 1, {})
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
+            orders.mend_address(context, order.id, order.version - 1, {})
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
         order = s.scalars(select(Order).where(Order.number == far)).one()
         orders.mend_address(
-            desk, order.id, order.version, {"name": "A B", "address_1": "1 Row", "city": "Hull", "postcode": "HU1 1AA", "country": "gb"}
+            context, order.id, order.version, {"name": "A B", "address_1": "1 Row", "city": "Hull", "postcode": "HU1 1AA", "country": "gb"}
         )
         assert order.address["country"] == "NO" and order.mended["country"] == "GB"
     assert line_of(business, far).state == "ready"
     # The item gets dear: the order would lose money, and a person decides.
-    with business.house.db.writing() as s:
+    with business.app_state.db.writing() as s:
         s.get(type(item), item.id).cost = line_of(business, far).paid + 500
-    with business.house.db.writing() as s:
-        business.desk(s).reroute()
+    with business.app_state.db.writing() as s:
+        business.context(s).reroute()
     hold = business.one(select(Hold).where(Hold.ended.is_(None)))
     assert hold.limit == "least_profit" and "−£" in hold.told and not send(business)
-    with business.house.db.writing() as s:
-        orders.allow(business.desk(s), hold.order_id, "a good customer")
+    with business.app_state.db.writing() as s:
+        orders.allow(business.context(s), hold.order_id, "a good customer")
     assert line_of(business, far).state == "ready" and len(send(business)) == 1
 
 
@@ -100,16 +100,16 @@ def test_an_order_without_a_lane_goes_on_once_its_lane_is_open(business):
     bare = business.one(select(lanes.Sku).where(lanes.Sku.gtin == "").limit(1))
     number = business.buy(sku=bare.code, quantity=1)
     assert line_of(business, number).state == "needs_lane"
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
-        best = similarity.candidates(desk, s.get(lanes.Sku, bare.id))[0]
-        lanes.open_lane(desk, bare.id, [lanes.Part(best.item.id, lanes.Fraction(1))])
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        best = similarity.candidates(context, s.get(lanes.Sku, bare.id))[0]
+        lanes.open_lane(context, bare.id, [lanes.Part(best.item.id, lanes.Fraction(1))])
     assert line_of(business, number).state == "ready"
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
         with pytest.raises(Conflict, match="already"):
-            lanes.open_lane(desk, bare.id, [lanes.Part(best.item.id, lanes.Fraction(1))])
-        undo.undo(desk, s.scalars(select(Act.id).where(Act.kind == "lane.open").order_by(Act.id.desc())).first())
+            lanes.open_lane(context, bare.id, [lanes.Part(best.item.id, lanes.Fraction(1))])
+        undo.undo(context, s.scalars(select(AuditEntry.id).where(AuditEntry.kind == "lane.open").order_by(AuditEntry.id.desc())).first())
     assert line_of(business, number).state == "needs_lane"
 
 
@@ -120,13 +120,13 @@ def test_a_refusal_goes_back_through_the_plan_and_is_never_bought_again_there(bu
     send(business)
     business.settle()
     business.on(15)
-    business.house.reader.answers(1)
+    business.app_state.reader.answers(1)
     line = line_of(business, number)
     assert line.state == "refused" and "not in stock" in line.why and not send(business)
     assert not business.one(select(PurchaseLine).where(PurchaseLine.order_line_id == line.id)).live
     business.world.post("items", number=item.number, stock=60)
-    with business.house.db.writing() as s:
-        orders.cancel(business.desk(s), line.order_id)
+    with business.app_state.db.writing() as s:
+        orders.cancel(business.context(s), line.order_id)
     business.settle()
     assert next(one["state"] for one in business.world.record()["orders"] if one["number"] == number) == "cancelled"
 
@@ -135,18 +135,18 @@ def test_a_sending_can_be_taken_back_only_before_it_has_gone(business):
     sku, _ = business.laned(3)
     number = business.buy(sku=sku, quantity=1)
     send(business)
-    with business.house.db.writing() as s:
-        undo.undo(business.desk(s), undo.last_undoable(business.desk(s)).id)
+    with business.app_state.db.writing() as s:
+        undo.undo(business.context(s), undo.last_undoable(business.context(s)).id)
     assert line_of(business, number).state == "ready"
     business.settle()
     assert not [one for one in business.world.record()["purchases"] if one["reference"].startswith(f"DDS-{number}-")]
     send(business)
     business.settle()
-    sent = business.all(select(Act).where(Act.kind == "order.send").order_by(Act.id))[-1]
-    with business.house.db.writing() as s, pytest.raises(Conflict, match="cannot be undone"):
-        undo.undo(business.desk(s), sent.id)
-    with business.house.db.writing() as s, pytest.raises(Conflict, match="gone out"):
-        purchase_orders.take_back(business.desk(s), sent.after["references"])
+    sent = business.all(select(AuditEntry).where(AuditEntry.kind == "order.send").order_by(AuditEntry.id))[-1]
+    with business.app_state.db.writing() as s, pytest.raises(Conflict, match="cannot be undone"):
+        undo.undo(business.context(s), sent.id)
+    with business.app_state.db.writing() as s, pytest.raises(Conflict, match="gone out"):
+        purchase_orders.take_back(business.context(s), sent.after["references"])
     assert [one["reference"] for one in business.world.record()["purchases"] if f"-{number}-" in one["reference"]] == [f"DDS-{number}-2"]
 
 
@@ -155,16 +155,16 @@ def test_a_wrong_tracking_number_is_not_passed_on(business):
     number = business.buy(sku=sku, quantity=1)
     send(business)
     business.settle()
-    with business.house.db.writing() as s:
+    with business.app_state.db.writing() as s:
         purchase = s.scalars(select(PurchaseOrder)).one()
-        assert parcel_tracking.take_tracking(business.desk(s), purchase, Tracking("SW000012340GB", "Swiftwing Post")) is None
+        assert parcel_tracking.take_tracking(business.context(s), purchase, Tracking("SW000012340GB", "Swiftwing Post")) is None
         assert "check digit" in purchase.told
     assert not business.all(select(Parcel))
-    with business.house.db.writing() as s, pytest.raises(Invalid, match="check digit"):
-        parcel_tracking.enter_tracking(business.desk(s), f"DDS-{number}-1", "SW000012340GB", "")
+    with business.app_state.db.writing() as s, pytest.raises(Invalid, match="check digit"):
+        parcel_tracking.enter_tracking(business.context(s), f"DDS-{number}-1", "SW000012340GB", "")
     for _ in range(2):
-        with business.house.db.writing() as s:
-            parcel_tracking.enter_tracking(business.desk(s), f"DDS-{number}-1", "sw 000 012 349 gb", "Swiftwing Post")
+        with business.app_state.db.writing() as s:
+            parcel_tracking.enter_tracking(business.context(s), f"DDS-{number}-1", "sw 000 012 349 gb", "Swiftwing Post")
     business.settle()
     assert [one["tracking_number"] for one in business.world.record()["fulfilments"] if one["number"] == number] == ["SW000012349GB"]
 
@@ -172,20 +172,20 @@ def test_a_wrong_tracking_number_is_not_passed_on(business):
 def check_and_take(business, name, text):
     kind = sheet_kinds.kind_of(name)
     rows = list(read_sheet(text.encode(), kind.required, kind.optional).rows)
-    with business.house.db.writing() as s:
-        checked = kind.check(business.desk(s), rows, lambda n: None)
+    with business.app_state.db.writing() as s:
+        checked = kind.check(business.context(s), rows, lambda n: None)
         if checked.good:
-            kind.take(business.desk(s), checked)
+            kind.take(business.context(s), checked)
     return checked
 
 
 def test_somebody_with_only_sheets_can_go_the_whole_road(business):
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
-        store = connections.join_uncalled(desk, connections.Join("store", "sheet", "Market stall", "", "", "GB", "GBP"))
-        going_live.all_on(desk, store)
-        supplier = connections.join_uncalled(desk, connections.Join("supplier", "sheet", "Barn", "", "", "GB", "GBP"))
-        partner_terms.write_one_origin(desk, supplier, 200, 50, 3)
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        store = connections.join_uncalled(context, connections.Join("store", "sheet", "Market stall", "", "", "GB", "GBP"))
+        going_live.all_on(context, store)
+        supplier = connections.join_uncalled(context, connections.Join("supplier", "sheet", "Barn", "", "", "GB", "GBP"))
+        partner_terms.write_one_origin(context, supplier, 200, 50, 3)
         store_id, supplier_id = store.id, supplier.id
     assert (
         check_and_take(
@@ -210,28 +210,28 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
     assert check_and_take(business, "orders", orders_sheet).counts == {"new": 1, "changed": 0, "same": 0, "bad": 1}
     assert check_and_take(business, "orders", orders_sheet).counts["same"] == 1
     assert line_of(business, "77").state == "ready" and len(send(business)) == 1
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
-        assert {(one.what, one.count) for one in sheet_export.waiting(desk)} == {("purchases", 1), ("changes", 1)}
-        sheet = sheet_export.take_out(desk, "supplier", supplier_id, "purchases")
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        assert {(one.what, one.count) for one in sheet_export.waiting(context)} == {("purchases", 1), ("changes", 1)}
+        sheet = sheet_export.take_out(context, "supplier", supplier_id, "purchases")
         assert dict(zip(sheet.header, sheet.rows[0], strict=True))["item"] == "B-1" and sheet.rows[0][3] == 2
-        assert sheet_export.take_out(desk, "store", store_id, "changes").rows
-        assert [one.key for one in today.troubles(desk) if one.key.startswith("sheet:")] == []
+        assert sheet_export.take_out(context, "store", store_id, "changes").rows
+        assert [one.key for one in today.troubles(context) if one.key.startswith("sheet:")] == []
     # Handed over is not accepted; taken back, it waits and is in the next sheet.
     assert business.one(select(PurchaseOrder).where(PurchaseOrder.supplier_id == supplier_id)).state == "sent"
     assert line_of(business, "77").state == "bought"
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
-        sheet_export.take_back(desk, sheet_export.sheets_out(desk, "supplier", supplier_id)[0].id)
-        again = sheet_export.take_out(desk, "supplier", supplier_id, "purchases")
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        sheet_export.take_back(context, sheet_export.sheets_out(context, "supplier", supplier_id)[0].id)
+        again = sheet_export.take_out(context, "supplier", supplier_id, "purchases")
         assert [row[0] for row in again.rows] == ["MS-77-1"]
-    with business.house.db.writing() as s, pytest.raises(Conflict):
-        sheet_export.take_out(business.desk(s), "supplier", supplier_id, "purchases")
+    with business.app_state.db.writing() as s, pytest.raises(Conflict):
+        sheet_export.take_out(business.context(s), "supplier", supplier_id, "purchases")
     answer = "purchase_order,answer,their_number,tracking_number,carrier,shipped_at\nMS-77-1,accepted,A-1,,,\n"
     assert check_and_take(business, "answers", answer).counts["new"] == 1 and line_of(business, "77").state == "with_supplier"
-    with business.house.db.writing() as s, pytest.raises(Conflict, match="answered"):
-        desk = business.desk(s)
-        sheet_export.take_back(desk, sheet_export.sheets_out(desk, "supplier", supplier_id)[0].id)
+    with business.app_state.db.writing() as s, pytest.raises(Conflict, match="answered"):
+        context = business.context(s)
+        sheet_export.take_back(context, sheet_export.sheets_out(context, "supplier", supplier_id)[0].id)
     assert (
         check_and_take(
             business,
@@ -242,17 +242,17 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
     )
     assert line_of(business, "77").state == "on_the_road"
     # Its store has no interface either: the number goes there by a sheet, once.
-    with business.house.db.writing() as s:
-        desk = business.desk(s)
-        assert any(one.key == f"sheet:store:{store_id}:tracking" for one in today.troubles(desk))
-        sheet = sheet_export.take_out(desk, "store", store_id, "tracking")
+    with business.app_state.db.writing() as s:
+        context = business.context(s)
+        assert any(one.key == f"sheet:store:{store_id}:tracking" for one in today.troubles(context))
+        sheet = sheet_export.take_out(context, "store", store_id, "tracking")
         assert [row[1:5] for row in sheet.rows] == [["77", "shipped", "SW000012349GB", "Swiftwing Post"]]
         with pytest.raises(Conflict, match="nothing waits"):
-            sheet_export.take_out(desk, "store", store_id, "tracking")
-    with business.house.db.reading() as s:
-        assert goods_grids.states_of_orders(business.desk(s))["on_the_road"] == 1
+            sheet_export.take_out(context, "store", store_id, "tracking")
+    with business.app_state.db.reading() as s:
+        assert goods_grids.states_of_orders(business.context(s))["on_the_road"] == 1
 
 
 def test_limits_are_checked_before_they_are_kept(business):
-    with business.house.db.writing() as s, pytest.raises(Invalid, match="at_none"):
-        PolicyChange("house", "", {"at_none": "burn"}).keep(business.desk(s))
+    with business.app_state.db.writing() as s, pytest.raises(Invalid, match="at_none"):
+        PolicyChange("house", "", {"at_none": "burn"}).keep(business.context(s))

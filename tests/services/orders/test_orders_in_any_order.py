@@ -18,13 +18,13 @@ from amber_lane.connectors.protocols import CarrierWord, PurchaseAnswer, StoreOr
 from amber_lane.core.ids import make_s10
 from amber_lane.data.lanes import Lane
 from amber_lane.data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
-from amber_lane.data.outbox import Act, Outbox
+from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.setup import Origin, Service, Store, Supplier
 from amber_lane.data.source import Item
 from amber_lane.data.transit import Parcel, PassedOn
 from amber_lane.services.activity import undo
-from amber_lane.services.base.context import Desk
-from amber_lane.services.base.errors import DeskError
+from amber_lane.services.base.context import Context
+from amber_lane.services.base.errors import UseCaseError
 from amber_lane.services.fulfilment import delivery_exceptions, parcel_tracking
 from amber_lane.services.mapping import lanes
 from amber_lane.services.orders import cancellations, orders
@@ -38,8 +38,8 @@ GOODS = ("S-1", "S-2", "S-3", "S-6")
 
 
 def widen(small: Small) -> None:
-    def do(desk: Desk) -> None:
-        s = desk.s
+    def do(context: Context) -> None:
+        s = context.session
         s.add(Supplier(id=2, code="TWO", name="Second House", kind="wholesale_api", country="GB", currency="GBP"))
         s.flush()
         s.add(Origin(id=2, supplier_id=2, code="two", name="Two", country="GB", handling=30, holidays=[]))
@@ -49,11 +49,11 @@ def widen(small: Small) -> None:
             s.add(Item(id=20 + n, supplier_id=2, origin_id=2, number=f"T-{n}", title=f"Item {n}", currency="GBP", cost=n * 110, stock=9))
         s.flush()
         for n in (1, 2):
-            lanes.open_lane(desk, n, [lanes.Part(20 + n, Fraction(1))], use=1)
+            lanes.open_lane(context, n, [lanes.Part(20 + n, Fraction(1))], use=1)
         alone = s.scalars(select(Lane).where(Lane.sku_id == 6)).one()
-        lanes.close_lane(desk, alone.id, alone.version, "it is a kit")
-        lanes.open_lane(desk, 6, [lanes.Part(6, Fraction(1)), lanes.Part(26, Fraction(1))])
-        PolicyChange("house", "", {"send": "once"}).keep(desk)
+        lanes.close_lane(context, alone.id, alone.version, "it is a kit")
+        lanes.open_lane(context, 6, [lanes.Part(6, Fraction(1)), lanes.Part(26, Fraction(1))])
+        PolicyChange("house", "", {"send": "once"}).keep(context)
 
     small.write(do)
 
@@ -80,8 +80,8 @@ class Life:
             self.wait,
             self.sent,
         ]
-        what: Callable[[Desk], Any] = self.luck.choice(doing)
-        with suppress(DeskError):
+        what: Callable[[Context], Any] = self.luck.choice(doing)
+        with suppress(UseCaseError):
             self.small.write(what)
         self.small.later(hours=self.luck.choice((0, 1, 30)))
 
@@ -89,87 +89,93 @@ class Life:
         lines = [StoreOrderLine(k, self.luck.choice(GOODS), self.luck.randint(1, 3), 2500, "") for k in range(1, self.luck.randint(2, 4))]
         return StoreOrder(number, self.small.clock.now(), "GBP", more.pop("buyer", BUYER), lines, None, **more)
 
-    def _page(self, desk: Desk, given: StoreOrder) -> None:
-        orders.take_page(desk, desk.get(Store, 1, "store"), [given], "x")
+    def _page(self, context: Context, given: StoreOrder) -> None:
+        orders.take_page(context, context.get(Store, 1, "store"), [given], "x")
 
-    def order(self, desk: Desk) -> None:
+    def order(self, context: Context) -> None:
         self.n += 1
-        self._page(desk, self._given(f"N{self.n}"))
+        self._page(context, self._given(f"N{self.n}"))
 
-    def _some(self, desk: Desk, query: Any) -> Any:
-        rows = desk.s.scalars(query).all()
+    def _some(self, context: Context, query: Any) -> Any:
+        rows = context.session.scalars(query).all()
         return self.luck.choice(rows) if rows else None
 
-    def again(self, desk: Desk) -> None:
-        if one := self._some(desk, select(Order)):
-            self._page(desk, self._given(one.number, buyer=replace(BUYER, address_1=f"{self.luck.randint(1, 9)} Row")))
+    def again(self, context: Context) -> None:
+        if one := self._some(context, select(Order)):
+            self._page(context, self._given(one.number, buyer=replace(BUYER, address_1=f"{self.luck.randint(1, 9)} Row")))
 
-    def cancel(self, desk: Desk) -> None:
-        if one := self._some(desk, select(Order)):
-            self._page(desk, self._given(one.number, cancelled=True))
-            self.cancelled.setdefault(one.number, desk.now)
+    def cancel(self, context: Context) -> None:
+        if one := self._some(context, select(Order)):
+            self._page(context, self._given(one.number, cancelled=True))
+            self.cancelled.setdefault(one.number, context.now)
 
-    def send(self, desk: Desk) -> None:
-        purchase_orders.send(desk, purchase_orders.due_orders(desk))
+    def send(self, context: Context) -> None:
+        purchase_orders.send(context, purchase_orders.due_orders(context))
 
-    def answer(self, desk: Desk) -> None:
-        if one := self._some(desk, select(PurchaseOrder)):
+    def answer(self, context: Context) -> None:
+        if one := self._some(context, select(PurchaseOrder)):
             state = self.luck.choice(("received", "accepted", "accepted", "refused", "shipped"))
             lacking = ((self.luck.randint(1, 3), "gone"),) if self.luck.random() < 0.3 else ()
             billed = self.luck.choice((None, one.goods + one.shipping + one.handling, 9000))
             told = PurchaseAnswer(one.reference, "T-1", state, "sold out", billed, None, lacking)
             if state == "shipped" or self.luck.random() < 0.1:
                 told = replace(told, state="shipped", tracking=self._tracking())
-            purchase_orders.take_answer(desk, told, corrects=self.luck.random() < 0.5)
+            purchase_orders.take_answer(context, told, corrects=self.luck.random() < 0.5)
 
     def _tracking(self) -> Tracking:
         self.serial += self.luck.choice((0, 1, 1, 1))
         return Tracking(make_s10("SW", self.serial, "GB"), "Hill Post")
 
-    def recalled(self, desk: Desk) -> None:
-        row = self._some(desk, select(Outbox).where(Outbox.kind == "recall"))
+    def recalled(self, context: Context) -> None:
+        row = self._some(context, select(Outbox).where(Outbox.kind == "recall"))
         if row is not None and self.luck.random() < 0.5:
-            cancellations.kept(desk, row.body["reference"], "it has left")
+            cancellations.kept(context, row.body["reference"], "it has left")
         elif row is not None:
-            cancellations.take_recall(desk, PurchaseAnswer(row.body["reference"], "", "withdrawn", "", None, None))
+            cancellations.take_recall(context, PurchaseAnswer(row.body["reference"], "", "withdrawn", "", None, None))
 
-    def number(self, desk: Desk) -> None:
-        if one := self._some(desk, select(PurchaseOrder)):
+    def number(self, context: Context) -> None:
+        if one := self._some(context, select(PurchaseOrder)):
             tracking = self._tracking()
-            parcel_tracking.enter_tracking(desk, one.reference, tracking.number, tracking.carrier)
+            parcel_tracking.enter_tracking(context, one.reference, tracking.number, tracking.carrier)
 
-    def carrier(self, desk: Desk) -> None:
-        if one := self._some(desk, select(Parcel)):
+    def carrier(self, context: Context) -> None:
+        if one := self._some(context, select(Parcel)):
             kind = self.luck.choice(("label", "collected", "moving", "delivered", "returned"))
-            parcel_tracking.take_words(desk, 1, {one.number: [CarrierWord(desk.now, kind, kind, self.luck.choice(("", "Hull HU3 1AB")))]})
+            parcel_tracking.take_words(
+                context, 1, {one.number: [CarrierWord(context.now, kind, kind, self.luck.choice(("", "Hull HU3 1AB")))]}
+            )
 
-    def settle(self, desk: Desk) -> None:
-        if one := self._some(desk, select(Order).where(Order.wants != "")):
-            cancellations.settle(desk, one.id)
+    def settle(self, context: Context) -> None:
+        if one := self._some(context, select(Order).where(Order.wants != "")):
+            cancellations.settle(context, one.id)
 
-    def undo(self, desk: Desk) -> None:
-        if act := self._some(desk, select(Act).where(Act.undo == "open", Act.kind.like("order.%"))):
-            undo.undo(desk, act.id)
+    def undo(self, context: Context) -> None:
+        if act := self._some(context, select(AuditEntry).where(AuditEntry.undo == "open", AuditEntry.kind.like("order.%"))):
+            undo.undo(context, act.id)
 
-    def dear(self, desk: Desk) -> None:
-        for one, _ in cancellations.dearer(desk)[:1]:
-            self.luck.choice((cancellations.take_bill, cancellations.ask_dearer_back))(desk, one.id)
+    def dear(self, context: Context) -> None:
+        for one, _ in cancellations.dearer(context)[:1]:
+            self.luck.choice((cancellations.take_bill, cancellations.ask_dearer_back))(context, one.id)
 
-    def help(self, desk: Desk) -> None:
-        for one in delivery_exceptions.troubled(desk)[:1]:
-            step = self.luck.choice(delivery_exceptions.steps(desk, one.parcel.id) or [None])
+    def help(self, context: Context) -> None:
+        for one in delivery_exceptions.troubled(context)[:1]:
+            step = self.luck.choice(delivery_exceptions.steps(context, one.parcel.id) or [None])
             if step is not None:
-                delivery_exceptions.take(desk, one.parcel.id, step.key)
+                delivery_exceptions.take(context, one.parcel.id, step.key)
 
-    def wait(self, desk: Desk) -> None:
-        if one := self._some(desk, select(Order)):
+    def wait(self, context: Context) -> None:
+        if one := self._some(context, select(Order)):
             self.luck.choice(
-                (lambda: purchase_orders.wait(desk, [one.id]), lambda: orders.cancel(desk, one.id), lambda: orders.allow(desk, one.id))
+                (
+                    lambda: purchase_orders.wait(context, [one.id]),
+                    lambda: orders.cancel(context, one.id),
+                    lambda: orders.allow(context, one.id),
+                )
             )()
 
-    def sent(self, desk: Desk) -> None:
+    def sent(self, context: Context) -> None:
         """The worker had a change in hand: it has gone out."""
-        if row := self._some(desk, select(Outbox).where(Outbox.state == "waiting", Outbox.kind == "purchase")):
+        if row := self._some(context, select(Outbox).where(Outbox.state == "waiting", Outbox.kind == "purchase")):
             row.state = self.luck.choice(("done", "done", "dead"))
             row.tries = 1
 

@@ -14,7 +14,7 @@ from amber_lane.data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, P
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Origin, Service, Store, Supplier
 from amber_lane.data.source import Item
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.mapping import lanes
 from amber_lane.services.orders import orders, routing
@@ -34,15 +34,15 @@ def hold(small: Small, order: Order) -> tuple[str, str]:
 
 
 def policy(small: Small, **fields: Any) -> None:
-    small.write(lambda desk: PolicyChange("house", "", fields).keep(desk))
+    small.write(lambda context: PolicyChange("house", "", fields).keep(context))
 
 
 @pytest.fixture
 def two(small: Small) -> Small:
     """A second, dearer and faster supplier whose items are spares of S-1 and S-2."""
 
-    def join(desk: Desk) -> None:
-        s = desk.s
+    def join(context: Context) -> None:
+        s = context.session
         s.add(Supplier(id=2, code="TWO", name="Second House", kind="wholesale_api", country="GB", currency="GBP", tax=200_000))
         s.flush()
         s.add(Origin(id=2, supplier_id=2, code="north", name="North", country="GB", handling=0, holidays=[]))
@@ -52,7 +52,7 @@ def two(small: Small) -> Small:
             s.add(Item(id=20 + n, supplier_id=2, origin_id=2, number=f"T-{n}", title="T", currency="GBP", cost=150, stock=9))
         s.flush()
         for n in (1, 2):
-            lanes.open_lane(desk, n, [lanes.Part(20 + n, Fraction(1))], use=1)
+            lanes.open_lane(context, n, [lanes.Part(20 + n, Fraction(1))], use=1)
 
     small.write(join)
     return small
@@ -75,21 +75,21 @@ def test_lines_of_one_place_go_in_one_parcel_and_free_over_counts_for_it(two: Sm
     plan = two.all(select(Plan).where(Plan.order_id == order.id))[0]
     # 12 x 1.80 = 21.60 is over 20.00, so the van is free; each line alone would have paid 3.00.
     assert (plan.goods, plan.shipping) == (2160, 0)
-    made = two.write(lambda desk: purchase_orders.send(desk, [order.id]))
+    made = two.write(lambda context: purchase_orders.send(context, [order.id]))
     assert [(one.goods, one.shipping, one.supplier_id) for one in made] == [(2160, 0, 2)]
     assert two.all(select(PurchaseLine.quantity).order_by(PurchaseLine.id)) == [6, 6]
 
 
 def test_an_order_over_two_suppliers_is_bought_from_both_and_sent_whole_or_not_at_all(two: Small) -> None:
     order = two.order("A", ("S-1", 1, 1500), ("S-3", 1, 1500))
-    two.write(lambda desk: orders.choose_lane(desk, two.all(select(OrderLine.id))[0], two.lane(1, 1).id))
-    made = two.write(lambda desk: purchase_orders.send(desk, [order.id]))
+    two.write(lambda context: orders.choose_lane(context, two.all(select(OrderLine.id))[0], two.lane(1, 1).id))
+    made = two.write(lambda context: purchase_orders.send(context, [order.id]))
     assert [one.reference for one in made] == ["ONE-A-1", "ONE-A-2"] and {one.supplier_id for one in made} == {1, 2}
     # One of them refuses: only its line is planned anew, the other stays bought.
-    two.write(lambda desk: purchase_orders.take_answer(desk, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
-    two.write(lambda desk: purchase_orders.take_answer(desk, PurchaseAnswer("ONE-A-2", "", "refused", "sold out", None, None)))
+    two.write(lambda context: purchase_orders.take_answer(context, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
+    two.write(lambda context: purchase_orders.take_answer(context, PurchaseAnswer("ONE-A-2", "", "refused", "sold out", None, None)))
     assert sorted(states(two, order)) == ["refused", "with_supplier"]
-    assert two.write(lambda desk: purchase_orders.send(desk, [order.id])) == []
+    assert two.write(lambda context: purchase_orders.send(context, [order.id])) == []
 
 
 @pytest.mark.parametrize(
@@ -109,26 +109,26 @@ def test_an_order_that_breaks_a_limit_waits_and_says_which(small: Small, lines: 
     assert set(states(small, order)) == {"held"}
     got, told = hold(small, order)
     assert got == limit and said in told
-    assert small.write(lambda desk: purchase_orders.send(desk, [order.id])) == [] and not small.all(select(PurchaseOrder))
+    assert small.write(lambda context: purchase_orders.send(context, [order.id])) == [] and not small.all(select(PurchaseOrder))
 
 
 def test_the_older_order_gets_the_last_ones(small: Small) -> None:
     orders_made = [small.order(name, ("S-2", 8, 900)) for name in "ABC"]
     assert [states(small, one)[0] for one in orders_made] == ["ready", "ready", "held"]
     # What was bought is not free for the third, even before the supplier's stock shows it.
-    small.write(lambda desk: purchase_orders.send(desk, [orders_made[0].id]))
+    small.write(lambda context: purchase_orders.send(context, [orders_made[0].id]))
     assert [states(small, one)[0] for one in orders_made] == ["bought", "ready", "held"]
-    small.write(lambda desk: orders.cancel(desk, orders_made[1].id))
+    small.write(lambda context: orders.cancel(context, orders_made[1].id))
     assert states(small, orders_made[2]) == ["ready"]
 
 
 def test_a_persons_word_lets_an_order_go_and_a_loss_of_stock_does_not(small: Small) -> None:
     order = small.order("L", ("S-1", 1, 50))
-    small.write(lambda desk: orders.allow(desk, order.id, "a friend"))
+    small.write(lambda context: orders.allow(context, order.id, "a friend"))
     assert states(small, order) == ["ready"]
     gone = small.order("G", ("S-2", 25, 900))
     with pytest.raises(Conflict, match="not held by a limit that can be lifted"):
-        small.write(lambda desk: orders.allow(desk, gone.id))
+        small.write(lambda context: orders.allow(context, gone.id))
 
 
 def test_sending_by_itself_waits_as_long_as_the_policy_says(small: Small) -> None:
@@ -163,11 +163,11 @@ def test_an_address_is_mended_beside_the_one_that_the_buyer_gave(small: Small) -
     whole = {**BUYER.__dict__, "country": "GB", "address_1": "4 Row, back door"}
     for wrong, said in (({**whole, "country": "XX"}, "ISO 3166"), ({**whole, "city": " "}, "city is missing"), ({}, "country")):
         with pytest.raises(Invalid, match=said):
-            small.write(lambda desk, wrong=wrong: orders.mend_address(desk, order.id, 1, wrong))
-    small.write(lambda desk: orders.mend_address(desk, order.id, small.all(select(Order.version))[0], whole))
+            small.write(lambda context, wrong=wrong: orders.mend_address(context, order.id, 1, wrong))
+    small.write(lambda context: orders.mend_address(context, order.id, small.all(select(Order.version))[0], whole))
     row = small.all(select(Order))[0]
     assert states(small, order) == ["ready"] and row.address["country"] == "ZZ" and row.mended["address_1"] == "4 Row, back door"
-    made = small.write(lambda desk: purchase_orders.send(desk, [order.id]))
+    made = small.write(lambda context: purchase_orders.send(context, [order.id]))
     body = small.all(select(Outbox.body).where(Outbox.key == made[0].reference))[0]
     assert body["address"]["address_1"] == "4 Row, back door" and "email" not in body["address"]
 
@@ -176,30 +176,30 @@ def test_an_order_comes_once_and_a_cancelled_one_is_stopped_until_it_is_bought(s
     order = small.order("A", ("S-1", 2, 900))
     shown = small.listing(1).shown_quantity
 
-    def again(desk: Desk, **more: Any) -> Any:
-        return orders.take_in(desk, desk.get(Store, 1, "store"), StoreOrder("A", desk.now, "GBP", BUYER, [], None, **more))
+    def again(context: Context, **more: Any) -> Any:
+        return orders.take_in(context, context.get(Store, 1, "store"), StoreOrder("A", context.now, "GBP", BUYER, [], None, **more))
 
     assert small.write(again) is None and small.listing(1).shown_quantity == shown
-    small.write(lambda desk: again(desk, cancelled=True))
+    small.write(lambda context: again(context, cancelled=True))
     assert states(small, order) == ["cancelled"] and not small.all(select(Outbox).where(Outbox.kind == "cancel"))
     other = small.order("B", ("S-1", 1, 900))
-    small.write(lambda desk: purchase_orders.send(desk, [other.id]))
+    small.write(lambda context: purchase_orders.send(context, [other.id]))
     with pytest.raises(Conflict, match="bought already"):
-        small.write(lambda desk: orders.cancel(desk, other.id))
+        small.write(lambda context: orders.cancel(context, other.id))
 
 
 def test_a_lane_by_hand_stands_even_when_it_costs_more_and_wrong_ones_are_refused(two: Small) -> None:
     order = two.order("A", ("S-1", 1, 1500))
     line = two.all(select(OrderLine))[0]
-    two.write(lambda desk: orders.choose_lane(desk, line.id, two.lane(1, 1).id))
+    two.write(lambda context: orders.choose_lane(context, line.id, two.lane(1, 1).id))
     assert two.all(select(Plan.goods).where(Plan.order_id == order.id)) == [180]
     with pytest.raises(Invalid, match="does not fill that SKU"):
-        two.write(lambda desk: orders.choose_lane(desk, line.id, two.lane(3).id))
-    two.write(lambda desk: orders.choose_lane(desk, line.id, None))
+        two.write(lambda context: orders.choose_lane(context, line.id, two.lane(3).id))
+    two.write(lambda context: orders.choose_lane(context, line.id, None))
     assert two.all(select(Plan.goods).where(Plan.order_id == order.id)) == [100]
-    two.write(lambda desk: purchase_orders.send(desk, [order.id]))
+    two.write(lambda context: purchase_orders.send(context, [order.id]))
     with pytest.raises(Conflict, match="bought already"):
-        two.write(lambda desk: orders.choose_lane(desk, line.id, None))
+        two.write(lambda context: orders.choose_lane(context, line.id, None))
 
 
 @pytest.mark.parametrize(

@@ -14,23 +14,23 @@ from amber_lane.data.orders import OrderLine, PurchaseOrder
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Carrier, Link, Store, Supplier
 from amber_lane.services.alerts import today
-from amber_lane.services.base.context import Desk
-from amber_lane.services.base.credentials import Safe
+from amber_lane.services.base.context import Context
+from amber_lane.services.base.credentials import CredentialStore
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.fulfilment import carrier_names, parcel_tracking
 from amber_lane.services.partners import connections, life_cycle
-from amber_lane.services.partners.connections import Doors, Join
+from amber_lane.services.partners.connections import ConnectorRegistry, Join
 from amber_lane.services.purchasing import purchase_orders
 
 from ...business import KEYS, Business
 from ...small import Small
 
-DOORS = Doors(Safe("a secret for tests"), 0.5)
+DOORS = ConnectorRegistry(CredentialStore("a secret for tests"), 0.5)
 
 
-def join(desk: Desk, address: str, number: str, name: str = "", kind: str = "own_site", owner: str = "store") -> Any:
+def join(context: Context, address: str, number: str, name: str = "", kind: str = "own_site", owner: str = "store") -> Any:
     return connections.join_partner(
-        desk, DOORS, Join(owner, kind, name, address, "k:s"), Account(name or "Shop", "GB", "GBP", [], number=number)
+        context, DOORS, Join(owner, kind, name, address, "k:s"), Account(name or "Shop", "GB", "GBP", [], number=number)
     )
 
 
@@ -57,36 +57,36 @@ def test_a_name_or_password_in_an_address_is_refused_before_anything_is_called(s
 
 
 def test_the_same_account_is_connected_once_whatever_its_address_or_key(small: Small) -> None:
-    small.write(lambda desk: join(desk, "https://shop.example/api", "S-1", "Corner shop"))
+    small.write(lambda context: join(context, "https://shop.example/api", "S-1", "Corner shop"))
     for address in ("https://shop.example/api/", "https://10.0.0.1/other"):
         with pytest.raises(Conflict, match="already connected as Corner shop"):
-            small.write(lambda desk: join(desk, address, "S-1", "Second"))
+            small.write(lambda context: join(context, address, "S-1", "Second"))
     # Another account at the same address is another partner; where one tells no account, its address decides.
-    small.write(lambda desk: join(desk, "https://shop.example/api", "S-2", "Other shop"))
+    small.write(lambda context: join(context, "https://shop.example/api", "S-2", "Other shop"))
     with pytest.raises(Conflict, match="already connected"):
-        small.write(lambda desk: join(desk, "https://shop.example:443/api", "", "Third"))
+        small.write(lambda context: join(context, "https://shop.example:443/api", "", "Third"))
     with pytest.raises(Conflict, match="called Corner shop already"):
-        small.write(lambda desk: join(desk, "https://else.example/api", "S-9", " corner  SHOP "))
+        small.write(lambda context: join(context, "https://else.example/api", "S-9", " corner  SHOP "))
 
 
 def test_a_key_of_another_account_is_no_new_key(small: Small) -> None:
-    row = small.write(lambda desk: join(desk, "https://shop.example/api", "S-1", "Corner shop"))
+    row = small.write(lambda context: join(context, "https://shop.example/api", "S-1", "Corner shop"))
     told = Account("Corner shop", "GB", "GBP", [], number="S-2")
     with pytest.raises(Conflict, match="another account"):
-        small.write(lambda desk: connections.renew_key(desk, DOORS, "store", row.id, "", "k:t", told))
+        small.write(lambda context: connections.renew_key(context, DOORS, "store", row.id, "", "k:t", told))
     assert small.all(select(Link.account).where(Link.owner == "store", Link.owner_id == row.id)) == ["S-1"]
 
 
 def test_the_real_shop_joined_again_by_another_spelling_is_known_by_its_number(business: Business) -> None:
     given = Join("store", "own_site", "", f"{business.world.address.replace('127.0.0.1', 'localhost')}/shop/api/", KEYS["store"])
-    account = connections.ask_account(business.house.doors, given)
-    with business.house.db.writing() as s, pytest.raises(Conflict, match="already connected as Dusk & Dial shop"):
-        connections.join_partner(business.desk(s), business.house.doors, given, account)
+    account = connections.ask_account(business.app_state.doors, given)
+    with business.app_state.db.writing() as s, pytest.raises(Conflict, match="already connected as Dusk & Dial shop"):
+        connections.join_partner(business.context(s), business.app_state.doors, given, account)
     assert len(business.all(select(Store))) == 1
 
 
 def test_a_sheet_that_names_a_partner_loosely_is_told_whom_it_could_mean(small: Small) -> None:
-    small.write(lambda desk: small.second_store(desk.s))
+    small.write(lambda context: small.second_store(context.session))
     head = "store,sku,supplier,item\n"
     told = [small.sheet("lanes", f"{head}{name},S-1,SUP,I-5\n").bad[0][1] for name in ("shop", "first", "elsewhere")]
     assert "First shop (ONE) or Second shop (TWO)" in told[0] and told[1].endswith("it could mean First shop (ONE)")
@@ -100,56 +100,56 @@ def ready_order(small: Small) -> None:
 
 def test_disconnecting_says_what_it_does_and_does_just_that(small: Small) -> None:
     ready_order(small)
-    small.write(lambda desk: purchase_orders.send(desk, [1]))
+    small.write(lambda context: purchase_orders.send(context, [1]))
     small.order("B", ("S-2", 1, 2000))
     with small.db.reading() as s:
-        told = life_cycle.effect(small.desk(s), "supplier", 1)
+        told = life_cycle.effect(small.context(s), "supplier", 1)
     assert (told.lanes, told.listings, told.orders, told.unsent, told.deletable) == (6, 6, 1, 1, False)
-    small.write(lambda desk: life_cycle.disconnect(desk, "supplier", 1, None))
+    small.write(lambda context: life_cycle.disconnect(context, "supplier", 1, None))
     assert {one.state for one in small.all(select(Lane).where(Lane.until.is_(None)))} == {"shut"}
     assert {small.listing(n).state for n in range(1, 7)} == {"paused"}
     # What had not gone out is not bought there, and both orders look for another way.
     assert small.all(select(PurchaseOrder.state)) == ["stopped"] and set(small.all(select(OrderLine.state))) == {"held"}
     with pytest.raises(Conflict, match="disconnected already"):
-        small.write(lambda desk: life_cycle.disconnect(desk, "supplier", 1, None))
+        small.write(lambda context: life_cycle.disconnect(context, "supplier", 1, None))
     with pytest.raises(Conflict, match="connect it again there"):
-        small.write(lambda desk: join(desk, "http://127.0.0.1:9", "", "Supply", "wholesale_api", "supplier"))
-    assert "connected again" in small.write(lambda desk: life_cycle.connect_again(desk, "supplier", 1))
+        small.write(lambda context: join(context, "http://127.0.0.1:9", "", "Supply", "wholesale_api", "supplier"))
+    assert "connected again" in small.write(lambda context: life_cycle.connect_again(context, "supplier", 1))
     assert set(small.all(select(OrderLine.state))) == {"ready"} and {small.lane(n).state for n in range(1, 7)} == {"open"}
 
 
 def test_a_paused_supplier_is_not_bought_from_and_keeps_what_waits(small: Small) -> None:
     ready_order(small)
-    small.write(lambda desk: purchase_orders.send(desk, [1]))
-    small.write(lambda desk: life_cycle.set_paused(desk, "supplier", 1, None, True))
+    small.write(lambda context: purchase_orders.send(context, [1]))
+    small.write(lambda context: life_cycle.set_paused(context, "supplier", 1, None, True))
     small.order("B", ("S-2", 1, 2000))
     with small.db.reading() as s:
-        assert "supplier:1" in life_cycle.set_apart(small.desk(s))
+        assert "supplier:1" in life_cycle.set_apart(small.context(s))
         lines = s.scalars(select(OrderLine).order_by(OrderLine.id)).all()
     assert [line.state for line in lines] == ["bought", "held"] and small.all(select(Outbox.state).where(Outbox.kind == "purchase")) == [
         "waiting"
     ]
-    small.write(lambda desk: life_cycle.set_paused(desk, "supplier", 1, None, False))
+    small.write(lambda context: life_cycle.set_paused(context, "supplier", 1, None, False))
     assert small.all(select(OrderLine.state).order_by(OrderLine.id)) == ["bought", "ready"]
 
 
 def test_only_what_never_did_anything_is_deleted(small: Small) -> None:
-    row = small.write(lambda desk: join(desk, "https://new.example", "N-1", "New House", "wholesale_api", "supplier"))
-    small.write(lambda desk: life_cycle.remove(desk, "supplier", row.id, None))
+    row = small.write(lambda context: join(context, "https://new.example", "N-1", "New House", "wholesale_api", "supplier"))
+    small.write(lambda context: life_cycle.remove(context, "supplier", row.id, None))
     assert small.all(select(func.count()).select_from(Supplier)) == [1]
     with pytest.raises(Conflict, match="disconnect it instead"):
-        small.write(lambda desk: life_cycle.remove(desk, "supplier", 1, None))
+        small.write(lambda context: life_cycle.remove(context, "supplier", 1, None))
 
 
 def on_its_way(small: Small, number: str = "RR473124829GB") -> None:
     ready_order(small)
-    small.write(lambda desk: purchase_orders.send(desk, [1]))
+    small.write(lambda context: purchase_orders.send(context, [1]))
 
-    def track(desk: Desk) -> None:
-        desk.s.execute(Outbox.__table__.update().where(Outbox.kind == "purchase").values(state="done"))
-        purchase = desk.s.scalars(select(PurchaseOrder)).one()
+    def track(context: Context) -> None:
+        context.session.execute(Outbox.__table__.update().where(Outbox.kind == "purchase").values(state="done"))
+        purchase = context.session.scalars(select(PurchaseOrder)).one()
         purchase.state = "accepted"
-        assert parcel_tracking.take_tracking(desk, purchase, Tracking(number, "Hill Post")) is not None
+        assert parcel_tracking.take_tracking(context, purchase, Tracking(number, "Hill Post")) is not None
 
     small.write(track)
 
@@ -161,31 +161,31 @@ def fulfilment(small: Small) -> Outbox:
 def test_a_store_that_does_not_know_the_carrier_is_one_row_whose_choice_sends_what_waits(small: Small) -> None:
     on_its_way(small)
 
-    def refuse(desk: Desk) -> None:
-        row = desk.s.scalars(select(Outbox).where(Outbox.kind == "fulfilment")).one()
+    def refuse(context: Context) -> None:
+        row = context.session.scalars(select(Outbox).where(Outbox.kind == "fulfilment")).one()
         row.state, row.fault, row.answer = "dead", "carrier", "no such carrier"
-        store = desk.s.get(Store, 1)
+        store = context.session.get(Store, 1)
         store.carriers = ["royal road", "hilltop", "other"]
 
     small.write(refuse)
     with small.db.reading() as s:
-        rows = [one for one in today.troubles(small.desk(s)) if one.kind == "Carrier"]
+        rows = [one for one in today.troubles(small.context(s)) if one.kind == "Carrier"]
     assert len(rows) == 1 and rows[0].count == 1
     names = [name for name, _ in rows[0].choices]
     assert names[0] == "hilltop" and sorted(names) == ["hilltop", "other", "royal road"], "the one most like Hill Post stands first"
     with pytest.raises(Invalid, match="choose one of"):
-        small.write(lambda desk: carrier_names.choose(desk, 1, 1, "somebody"))
-    small.write(lambda desk: today.do_step(desk, rows[0].key, choice="hilltop"))
+        small.write(lambda context: carrier_names.choose(context, 1, 1, "somebody"))
+    small.write(lambda context: today.do_step(context, rows[0].key, choice="hilltop"))
     row = fulfilment(small)
     assert (row.state, row.body["carrier"], row.fault) == ("waiting", "hilltop", "") and row.claimed_at, "asked first, as after every loss"
     # Once chosen it is known; and a list that names it by its words needs nobody.
     assert small.all(select(Carrier))[0].store_names == {"1": "hilltop"}
-    small.write(lambda desk: desk.s.add(Store(id=2, code="TWO", name="Second", kind="program", country="GB", currency="GBP")))
-    small.write(lambda desk: carrier_names.take_list(desk, desk.s.get(Store, 2), ["other", "hill post"]))
+    small.write(lambda context: context.session.add(Store(id=2, code="TWO", name="Second", kind="program", country="GB", currency="GBP")))
+    small.write(lambda context: carrier_names.take_list(context, context.session.get(Store, 2), ["other", "hill post"]))
     assert small.all(select(Carrier))[0].store_names["2"] == "hill post"
 
 
 def test_a_renamed_carrier_is_still_known_to_its_suppliers(small: Small) -> None:
-    small.write(lambda desk: life_cycle.rename(desk, "carrier", 1, None, "The post"))
+    small.write(lambda context: life_cycle.rename(context, "carrier", 1, None, "The post"))
     on_its_way(small)
     assert fulfilment(small).body["tracking_number"] == "RR473124829GB"

@@ -11,8 +11,8 @@ from amber_lane.data.outbox import Outbox
 from amber_lane.data.prices import PriceRule
 from amber_lane.data.shelf import Listing
 from amber_lane.data.source import Item
-from amber_lane.data.watch import Response
-from amber_lane.services.base.context import Desk
+from amber_lane.data.watch import ListingDecision
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.pricing import drafts, manual_price, what_if
 from amber_lane.services.pricing.drafts import Draft, FeeChange, PolicyChange, RateChange, RuleChange, SupplierChange
@@ -52,11 +52,11 @@ def test_what_was_seen_is_what_is_done(small: Small, change: drafts.Change) -> N
     small.respond()
     before = shown(small)
     with small.db.reading() as s:
-        seen = what_if.what_if(small.desk(s), change)
+        seen = what_if.what_if(small.context(s), change)
         view = {int(n): (int(p), int(q)) for n, p, q in zip(seen.book.ids, seen.decided.price, seen.decided.quantity, strict=True)}
     assert shown(small) == before, "a draft writes nothing"
     out = len(small.all(select(Outbox)))
-    small.write(lambda desk: what_if.apply(desk, change, seen.counts, None))
+    small.write(lambda context: what_if.apply(context, change, seen.counts, None))
     after = shown(small)
     moved = [(before[n][0], after[n][0]) for n in before]
     assert sum(now > was for was, now in moved) == seen.counts["rise"] and sum(now < was for was, now in moved) == seen.counts["fall"]
@@ -66,7 +66,7 @@ def test_what_was_seen_is_what_is_done(small: Small, change: drafts.Change) -> N
     assert {row.body["listing"] for row in told} == {n for n in before if before[n] != after[n]}
     # Looked at again, there is nothing left to do.
     with small.db.reading() as s:
-        again = what_if.what_if(small.desk(s), None).counts
+        again = what_if.what_if(small.context(s), None).counts
     assert not any(again[name] for name in what_if.SEEN)
 
 
@@ -74,10 +74,10 @@ def test_only_those_picked_move_and_the_rest_waits_for_its_next_sweep(small: Sma
     small.respond()
     change = RuleChange([rule(rule="add", rule_value=2_000)])
     with small.db.reading() as s:
-        seen = what_if.what_if(small.desk(s), change).counts
+        seen = what_if.what_if(small.context(s), change).counts
     before = shown(small)
     picked = small.listing(2).id
-    small.write(lambda desk: what_if.apply(desk, change, seen, {picked}))
+    small.write(lambda context: what_if.apply(context, change, seen, {picked}))
     assert [n for n in before if shown(small)[n] != before[n]] == [2]
 
 
@@ -85,15 +85,15 @@ def test_nothing_unseen_is_done(small: Small) -> None:
     small.respond()
     change = RuleChange([rule(rule="multiple", rule_value=4_000_000)])
     with small.db.reading() as s:
-        seen = what_if.what_if(small.desk(s), change).counts
+        seen = what_if.what_if(small.context(s), change).counts
 
-    def run_out(desk: Desk) -> None:
-        desk.get(Item, 1, "item").stock = 0
+    def run_out(context: Context) -> None:
+        context.get(Item, 1, "item").stock = 0
 
     small.write(run_out)
     before, rules = shown(small), small.all(select(PriceRule.rule))
     with pytest.raises(Conflict, match="costs have moved"):
-        small.write(lambda desk: what_if.apply(desk, change, seen, None))
+        small.write(lambda context: what_if.apply(context, change, seen, None))
     assert shown(small) == before and small.all(select(PriceRule.rule)) == rules
 
 
@@ -120,7 +120,7 @@ def test_nothing_unseen_is_done(small: Small) -> None:
 )
 def test_what_makes_no_sense_is_told_field_by_field_and_kept_by_nobody(small: Small, change: drafts.Change, field: str) -> None:
     before = shown(small)
-    for do in (lambda desk: what_if.what_if(desk, change), change.keep):
+    for do in (lambda context: what_if.what_if(context, change), change.keep):
         with pytest.raises(Invalid) as told:
             small.write(do)
         assert field in told.value.fields and told.value.told
@@ -129,7 +129,10 @@ def test_what_makes_no_sense_is_told_field_by_field_and_kept_by_nobody(small: Sm
 
 def test_a_price_by_hand_stands_against_sweeps_and_rules_but_not_against_a_loss(small: Small) -> None:
     small.respond()
-    fix = lambda price: small.write(lambda desk: manual_price.fix_price(desk, small.listing(1).id, small.listing(1).version, price, "why"))  # noqa: E731
+
+    def fix(price: int | None) -> None:
+        small.write(lambda context: manual_price.fix_price(context, small.listing(1).id, small.listing(1).version, price, "why"))
+
     fix(400)
     small.sweep({1: (120, 20)})
     assert small.listing(1).wanted_price == 400
@@ -141,8 +144,8 @@ def test_a_price_by_hand_stands_against_sweeps_and_rules_but_not_against_a_loss(
         small.sweep({1: (290, 20)})
     row = small.listing(1)
     assert (row.state, row.paused_by, row.wanted_price) == ("paused", "hold", 400)
-    assert "waits" in small.all(select(Response.state).where(Response.listing_id == row.id))
-    small.write(lambda desk: manual_price.fix_price(desk, row.id, row.version, None))
+    assert "waits" in small.all(select(ListingDecision.state).where(ListingDecision.listing_id == row.id))
+    small.write(lambda context: manual_price.fix_price(context, row.id, row.version, None))
     assert small.listing(1).wanted_price > 400 and small.listing(1).state == "live"
     for price in (0, -5, 10**9):
         with pytest.raises(Invalid, match="between"):
@@ -153,18 +156,18 @@ def test_what_waits_is_settled_by_a_person_either_way(small: Small) -> None:
     small.respond()
     small.later(hours=25)
     small.respond()
-    small.write(lambda desk: RuleChange([rule(rule="margin", rule_value=300_000, min_margin=300_000, step=50_000)]).keep(desk))
+    small.write(lambda context: RuleChange([rule(rule="margin", rule_value=300_000, min_margin=300_000, step=50_000)]).keep(context))
     small.sweep({1: (135, 20), 2: (270, 20)})
-    waiting = small.all(select(Response).where(Response.state == "waits").order_by(Response.id))
+    waiting = small.all(select(ListingDecision).where(ListingDecision.state == "waits").order_by(ListingDecision.id))
     stood = small.listing(2).wanted_price
     assert len(waiting) == 2 and (small.listing(1).wanted_price, stood) == (395, 595), "the old price stands"
-    small.write(lambda desk: what_if.settle(desk, [waiting[0].id], approve=True))
-    small.write(lambda desk: what_if.settle(desk, [waiting[1].id], approve=False))
+    small.write(lambda context: what_if.settle(context, [waiting[0].id], approve=True))
+    small.write(lambda context: what_if.settle(context, [waiting[1].id], approve=False))
     # Approved: the best price within the step, 3.95 + 5 % ending in 95 is still 3.95 for the first.
-    assert small.listing(2).wanted_price == stood and not small.all(select(Response).where(Response.state == "waits"))
+    assert small.listing(2).wanted_price == stood and not small.all(select(ListingDecision).where(ListingDecision.state == "waits"))
 
-    def again(desk: Desk) -> None:
-        what_if.settle(desk, [one.id for one in waiting], approve=True)
+    def again(context: Context) -> None:
+        what_if.settle(context, [one.id for one in waiting], approve=True)
 
     with pytest.raises(Conflict, match="nothing of this waits"):
         small.write(again)

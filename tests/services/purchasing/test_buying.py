@@ -19,7 +19,7 @@ from amber_lane.data.prices import Rate
 from amber_lane.data.setup import Person, Store, Supplier
 from amber_lane.services.activity import undo
 from amber_lane.services.alerts import today
-from amber_lane.services.base.context import Desk
+from amber_lane.services.base.context import Context
 from amber_lane.services.base.errors import Conflict, Invalid, NotFound
 from amber_lane.services.inbound import agent_portal, supplier_replies
 from amber_lane.services.mapping import lanes
@@ -38,17 +38,17 @@ def states(small: Small, order: Order) -> list[str]:
 
 
 def send(small: Small, *ids: int, **more: Any) -> list[PurchaseOrder]:
-    return small.write(lambda desk: purchase_orders.send(desk, ids, **more))
+    return small.write(lambda context: purchase_orders.send(context, ids, **more))
 
 
 def answer(small: Small, reference: str, state: str, **more: Any) -> None:
     told = replace(PurchaseAnswer(reference, "", state, "", None, None), **more)
-    small.write(lambda desk: purchase_orders.take_answer(desk, told))
+    small.write(lambda context: purchase_orders.take_answer(context, told))
 
 
 def account(small: Small, **limits: Any) -> None:
     given = {"cap_money": None, "cap_orders": None, "send": None, "send_minutes": None} | limits
-    small.write(lambda desk: buying_accounts.keep(desk, 1, None, None, name="Card", **given))
+    small.write(lambda context: buying_accounts.keep(context, 1, None, None, name="Card", **given))
 
 
 def test_what_an_account_may_buy_in_a_day_goes_to_the_orders_that_earn_most(small: Small) -> None:
@@ -61,10 +61,10 @@ def test_what_an_account_may_buy_in_a_day_goes_to_the_orders_that_earn_most(smal
     made = send(small, high.id)
     assert made[0].account_id is not None
     small.later(days=1)
-    small.write(lambda desk: desk.reroute())
+    small.write(lambda context: context.reroute())
     assert (states(small, low), states(small, also)) == (["ready"], ["ready"]), "a new day, a new limit"
     with pytest.raises(Conflict, match="went by this account"):
-        small.write(lambda desk: buying_accounts.remove(desk, 1, None))
+        small.write(lambda context: buying_accounts.remove(context, 1, None))
     with pytest.raises(Invalid, match="0 or more"):
         account(small, cap_money=-1)
 
@@ -76,21 +76,21 @@ def _holds(small: Small) -> list[str]:
 
 
 def test_the_strictest_word_says_when_an_order_goes_and_a_hand_stops_it(small: Small) -> None:
-    small.write(lambda desk: PolicyChange("house", "", {"send": "once"}).keep(desk))
+    small.write(lambda context: PolicyChange("house", "", {"send": "once"}).keep(context))
     account(small, send="after", send_minutes=40)
     order = small.order("A", ("S-1", 1, 900))
     assert small.all(select(Order.send_after))[0] == small.clock.now().replace(minute=40)
-    small.write(lambda desk: purchase_orders.wait(desk, [order.id]))
+    small.write(lambda context: purchase_orders.wait(context, [order.id]))
     small.later(hours=2)
     assert small.write(purchase_orders.due_orders) == [] and small.all(select(Order.send_after)) == [None]
     with pytest.raises(Conflict, match="waiting so"):
-        small.write(lambda desk: purchase_orders.wait(desk, [order.id]))
+        small.write(lambda context: purchase_orders.wait(context, [order.id]))
     assert send(small, order.id)[0].reference == "ONE-A-1", "a person may still send it"
 
 
 def by_mail(small: Small, form: str) -> None:
-    def change(desk: Desk) -> None:
-        desk.get(Supplier, 1, "supplier").kind = "sheet"
+    def change(context: Context) -> None:
+        context.get(Supplier, 1, "supplier").kind = "sheet"
         given = {
             "parcel_note": "No adverts",
             "phone_rule": "none",
@@ -98,8 +98,8 @@ def by_mail(small: Small, form: str) -> None:
             "order_road": "mail",
             "mail": "orders@supply.example",
         }
-        order_settings.keep(desk, "supplier", 1, None, given)
-        order_settings.keep(desk, "store", 1, None, {"greeting": "Clear skies, {name}!", "phone": ""})
+        order_settings.keep(context, "supplier", 1, None, given)
+        order_settings.keep(context, "store", 1, None, {"greeting": "Clear skies, {name}!", "phone": ""})
 
     small.write(change)
 
@@ -148,10 +148,10 @@ def test_a_purchase_order_is_a_ubl_document_and_its_answers_are_read_back(small:
     assert ubl.faults(etree.fromstring(text.encode())) == "", "what we send is valid by the standard's own schema"
 
     def bring(data: bytes) -> list[PurchaseAnswer]:
-        def do(desk: Desk) -> list[PurchaseAnswer]:
-            found = po_documents.answers_of(desk, po_documents.read(data))
+        def do(context: Context) -> list[PurchaseAnswer]:
+            found = po_documents.answers_of(context, po_documents.read(data))
             for one in found:
-                purchase_orders.take_answer(desk, one)
+                purchase_orders.take_answer(context, one)
             return found
 
         return small.write(do)
@@ -183,9 +183,9 @@ def again(small: Small, number: str, *lines: tuple[str, int, int], **more: Any) 
     """The store tells an order once more, as it stands there now."""
     told = [StoreOrderLine(n, sku, quantity, price, sku) for n, (sku, quantity, price) in enumerate(lines, 1)]
 
-    def do(desk: Desk) -> None:
-        given = StoreOrder(number, desk.now, "GBP", more.pop("buyer", BUYER), told, None, **more)
-        orders.take_page(desk, desk.get(Store, 1, "store"), [given], "x")
+    def do(context: Context) -> None:
+        given = StoreOrder(number, context.now, "GBP", more.pop("buyer", BUYER), told, None, **more)
+        orders.take_page(context, context.get(Store, 1, "store"), [given], "x")
 
     small.write(do)
 
@@ -201,7 +201,7 @@ def test_a_buyers_change_before_buying_is_taken_and_after_it_a_person_is_told(sm
     again(small, "A", ("S-1", 2, 900), buyer=replace(BUYER, address_1="9 Row"))
     row = small.all(select(Order))[0]
     assert row.wants == "change" and "line 1" in row.wants_told and states(small, order)[0] == "with_supplier"
-    small.write(lambda desk: cancellations.settle(desk, order.id))
+    small.write(lambda context: cancellations.settle(context, order.id))
     assert small.all(select(Order.wants)) == [""]
 
 
@@ -215,14 +215,14 @@ def test_a_cancelled_order_is_stopped_asked_back_or_comes_back(small: Small) -> 
     # What had not gone out was stopped; of the other the supplier is asked, once.
     assert states(small, waiting) == ["cancelled"] and states(small, taken) == ["with_supplier"]
     assert small.all(select(Outbox.key).where(Outbox.kind == "recall")) == [f"recall-{made[taken.id]}"]
-    small.write(lambda desk: cancellations.take_recall(desk, PurchaseAnswer(made[taken.id], "", "withdrawn", "", None, None)))
-    small.write(lambda desk: cancellations.take_recall(desk, PurchaseAnswer(made[taken.id], "", "withdrawn", "", None, None)))
+    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(made[taken.id], "", "withdrawn", "", None, None)))
+    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(made[taken.id], "", "withdrawn", "", None, None)))
     assert states(small, taken) == ["cancelled"] and not small.all(
         select(PurchaseLine.id).where(PurchaseLine.live, PurchaseLine.purchase_id == 2)
     )
     answer(small, made[gone.id], "accepted")
     again(small, "G", cancelled=True)
-    small.write(lambda desk: cancellations.kept(desk, made[gone.id], "it is packed"))
+    small.write(lambda context: cancellations.kept(context, made[gone.id], "it is packed"))
     row = small.all(select(Order).where(Order.number == "G"))[0]
     assert row.wants == "return" and states(small, gone) == ["with_supplier"]
 
@@ -237,68 +237,68 @@ def test_what_is_paid_together_has_its_sum_and_a_statement(small: Small) -> None
     answer(small, "ONE-B-1", "refused", told="no")
     (batch,) = small.write(payment_batches.batches)
     assert (batch.count, batch.gone, batch.planned, batch.billed) == (1, 1, 230, 250)
-    rows = small.write(lambda desk: payment_batches.statement(desk, batch.code))
+    rows = small.write(lambda context: payment_batches.statement(context, batch.code))
     assert [(row[2], row[7], row[11], row[12], row[13]) for row in rows] == [
         ("ONE-A-1", "accepted", "2.30", "2.50", "0.20"), ("ONE-B-1", "refused", "0.00", "", ""),
     ]  # fmt: skip
-    assert small.write(lambda desk: payment_batches.collect(desk, 1)) == ("SUP-260312-2", 1)
-    small.write(lambda desk: undo.undo(desk, small.act("batch.collect").id))
+    assert small.write(lambda context: payment_batches.collect(context, 1)) == ("SUP-260312-2", 1)
+    small.write(lambda context: undo.undo(context, small.act("batch.collect").id))
     assert len(small.write(payment_batches.batches)) == 1
-    assert small.write(lambda desk: payment_batches.collect(desk, 1)) == ("SUP-260312-2", 1)
-    small.write(lambda desk: payment_batches.pay(desk, "SUP-260312-1"))
+    assert small.write(lambda context: payment_batches.collect(context, 1)) == ("SUP-260312-2", 1)
+    small.write(lambda context: payment_batches.pay(context, "SUP-260312-1"))
     assert {one.code: one.paid_at is not None for one in small.write(payment_batches.batches)} == {
         "SUP-260312-1": True,
         "SUP-260312-2": False,
     }
     with pytest.raises(Conflict, match="paid already"):
-        small.write(lambda desk: payment_batches.pay(desk, "SUP-260312-1"))
+        small.write(lambda context: payment_batches.pay(context, "SUP-260312-1"))
     with pytest.raises(Conflict, match="is paid"):
-        small.write(lambda desk: payment_batches.take_apart(desk, "SUP-260312-1"))
-    small.write(lambda desk: undo.undo(desk, small.act("batch.paid").id))
+        small.write(lambda context: payment_batches.take_apart(context, "SUP-260312-1"))
+    small.write(lambda context: undo.undo(context, small.act("batch.paid").id))
     assert not any(one.paid_at for one in small.write(payment_batches.batches))
     with pytest.raises(NotFound):
-        small.write(lambda desk: payment_batches.statement(desk, "nothing"))
+        small.write(lambda context: payment_batches.statement(context, "nothing"))
 
 
 def test_an_agent_sees_its_own_purchase_orders_and_nothing_else(small: Small) -> None:
-    def join(desk: Desk) -> None:
-        desk.get(Supplier, 1, "supplier").kind = "sheet"
-        desk.s.add(Supplier(id=2, code="TWO", name="Other", kind="sheet", country="GB", currency="GBP"))
-        desk.s.flush()
+    def join(context: Context) -> None:
+        context.get(Supplier, 1, "supplier").kind = "sheet"
+        context.session.add(Supplier(id=2, code="TWO", name="Other", kind="sheet", country="GB", currency="GBP"))
+        context.session.flush()
         for n, scope in ((1, [1]), (2, [2])):
             users.make_person(
-                desk, f"Agent {n}", f"a{n}@x.example", "long-enough-word", "agent", agent_portal.scope_of(desk, "agent", scope, [])
+                context, f"Agent {n}", f"a{n}@x.example", "long-enough-word", "agent", agent_portal.scope_of(context, "agent", scope, [])
             )
 
     small.write(join)
     one, two = small.order("A", ("S-1", 1, 900)), small.order("B", ("S-2", 1, 900))
     send(small, one.id, two.id)
     mine, other = small.all(select(Person).order_by(Person.id))
-    seen = small.write(lambda desk: agent_portal.mine(desk, mine))
+    seen = small.write(lambda context: agent_portal.mine(context, mine))
     assert [(row.reference, row.state) for row in seen] == [("ONE-A-1", "waiting"), ("ONE-B-1", "waiting")]
-    assert "email" not in seen[0].address and small.write(lambda desk: agent_portal.mine(desk, other)) == []
-    for do in (lambda desk: agent_portal.number(desk, other, "ONE-A-1", "RR473124829GB", "Hill Post"),
-               lambda desk: agent_portal.answer(desk, other, "ONE-A-1", "accepted", "")):  # fmt: skip
+    assert "email" not in seen[0].address and small.write(lambda context: agent_portal.mine(context, other)) == []
+    for do in (lambda context: agent_portal.number(context, other, "ONE-A-1", "RR473124829GB", "Hill Post"),
+               lambda context: agent_portal.answer(context, other, "ONE-A-1", "accepted", "")):  # fmt: skip
         with pytest.raises(NotFound, match="of yours"):
             small.write(do)
     # A number that cannot be leaves its purchase order where it is, to be taken out all the same.
     wrong = b"purchase_order,tracking_number,carrier\nONE-A-1,RR473124820GB,Hill Post\n"
-    assert small.write(lambda desk: agent_portal.take_in(desk, mine, "tracking", wrong))[0] == 0
-    small.write(lambda desk: agent_portal.answer(desk, mine, "ONE-B-1", "refused", "sold out"))
-    _, rows = small.write(lambda desk: agent_portal.take_out(desk, mine))
+    assert small.write(lambda context: agent_portal.take_in(context, mine, "tracking", wrong))[0] == 0
+    small.write(lambda context: agent_portal.answer(context, mine, "ONE-B-1", "refused", "sold out"))
+    _, rows = small.write(lambda context: agent_portal.take_out(context, mine))
     assert [row[0] for row in rows] == ["ONE-A-1"] and states(small, one) == ["bought"] and states(small, two) == ["refused"]
     sheet = b"purchase_order,tracking_number,carrier\nONE-A-1,RR473124829GB,Hill Post\nONE-Z,RR473124829GB,Hill Post\n"
-    taken, bad = small.write(lambda desk: agent_portal.take_in(desk, mine, "tracking", sheet))
+    taken, bad = small.write(lambda context: agent_portal.take_in(context, mine, "tracking", sheet))
     assert (taken, bad) == (1, [(3, "there is no purchase order 'ONE-Z' of yours")]) and states(small, one) == ["on_the_road"]
     with pytest.raises(Invalid, match="for which suppliers"):
-        small.write(lambda desk: agent_portal.scope_of(desk, "agent", [], []))
+        small.write(lambda context: agent_portal.scope_of(context, "agent", [], []))
 
 
 def test_one_rule_says_who_may_answer_by_whatever_door(small: Small) -> None:
-    def join(desk: Desk) -> None:
-        desk.get(Supplier, 1, "supplier").kind = "sheet"
+    def join(context: Context) -> None:
+        context.get(Supplier, 1, "supplier").kind = "sheet"
         for n, (role, scope) in enumerate((("agent", ([1], [])), ("assistant", ([], [1])))):
-            users.make_person(desk, f"P{n}", f"p{n}@x.example", "long-enough-word", role, agent_portal.scope_of(desk, role, *scope))
+            users.make_person(context, f"P{n}", f"p{n}@x.example", "long-enough-word", role, agent_portal.scope_of(context, role, *scope))
 
     small.write(join)
     orders_ = [small.order(name, ("S-1", 1, 900)) for name in "ABC"]
@@ -307,30 +307,30 @@ def test_one_rule_says_who_may_answer_by_whatever_door(small: Small) -> None:
     head = b"purchase_order,answer,reason,tracking_number,carrier\n"
 
     def by_sheet(person: Person, row: bytes) -> tuple[int, list[tuple[int, str]]]:
-        return small.write(lambda desk: agent_portal.take_in(desk, person, "answers", head + row))
+        return small.write(lambda context: agent_portal.take_in(context, person, "answers", head + row))
 
     # An assistant refuses and accepts neither on the page nor by a sheet, and may give a number by both.
     for said in (b"ONE-A-1,refused,sold out,,\n", b"ONE-A-1,accepted,,,\n"):
         assert by_sheet(assistant, said) == (0, [(2, "only the supplier's agent answers for it")])
     with pytest.raises(Conflict, match="only the supplier's agent"):
-        small.write(lambda desk: agent_portal.answer(desk, assistant, "ONE-A-1", "refused", "sold out"))
+        small.write(lambda context: agent_portal.answer(context, assistant, "ONE-A-1", "refused", "sold out"))
     assert by_sheet(assistant, b"ONE-A-1,shipped,,RR473124829GB,Hill Post\n") == (1, [])
     # What has left cannot be refused any more, by page, sheet or document.
     assert by_sheet(agent, b"ONE-A-1,refused,late,,\n") == (0, [(2, "ONE-A-1 is shipped, so this answer comes too late")])
     with pytest.raises(Conflict, match="too late"):
-        small.write(lambda desk: agent_portal.answer(desk, agent, "ONE-A-1", "refused", "late"))
+        small.write(lambda context: agent_portal.answer(context, agent, "ONE-A-1", "refused", "late"))
     late = [ubl.Answer("ONE-A-1", "", "refused", "late", "", "", "", "", ())]
 
-    def find(desk: Desk, reference: str) -> PurchaseOrder:
-        return desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference == reference)).one()
+    def find(context: Context, reference: str) -> PurchaseOrder:
+        return context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.reference == reference)).one()
 
     with pytest.raises(Conflict, match="too late"):
-        small.write(lambda desk: supplier_replies.of_document(desk, late, lambda one: find(desk, one)))
+        small.write(lambda context: supplier_replies.of_document(context, late, lambda one: find(context, one)))
     # Where a supplier has an interface, it answers by that alone.
-    small.write(lambda desk: setattr(desk.get(Supplier, 1, "supplier"), "kind", "wholesale_api"))
+    small.write(lambda context: setattr(context.get(Supplier, 1, "supplier"), "kind", "wholesale_api"))
     assert by_sheet(agent, b"ONE-B-1,refused,sold out,,\n") == (0, [(2, "Supply House answers by its interface")])
     with pytest.raises(Conflict, match="by its interface"):
-        small.write(lambda desk: agent_portal.number(desk, agent, "ONE-B-1", "RR473124829GB", "Hill Post"))
+        small.write(lambda context: agent_portal.number(context, agent, "ONE-B-1", "RR473124829GB", "Hill Post"))
     assert [states(small, one) for one in orders_] == [["on_the_road"], ["bought"], ["bought"]]
 
 
@@ -348,19 +348,19 @@ def test_a_bill_beyond_all_measure_is_not_taken(small: Small) -> None:
 
 
 def test_a_bill_above_the_plan_is_told_and_asked_back_through_the_plan(small: Small) -> None:
-    small.write(lambda desk: lanes.open_lane(desk, 1, [lanes.Part(5, Fraction(1))], use=1))
+    small.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(5, Fraction(1))], use=1))
     order, fine = small.order("A", ("S-1", 1, 1900)), small.order("B", ("S-2", 1, 1900))
     made = send(small, order.id, fine.id)
     answer(small, made[0].reference, "accepted", billed=230 + 400)
     answer(small, made[1].reference, "accepted", billed=330 + 3)
     (trouble,) = [one for one in small.write(today.troubles) if one.kind == "Dearer"]
     assert "£4.00 above the plan" in trouble.told and trouble.at_risk == 400
-    small.write(lambda desk: today.do_step(desk, trouble.key, other=True))
+    small.write(lambda context: today.do_step(context, trouble.key, other=True))
     # The buyer of the other cancels, and then of this one too: each supplier is asked once.
     again(small, "B", cancelled=True)
     again(small, "B", cancelled=True)
     assert small.all(select(Outbox.key).where(Outbox.kind == "recall")) == [f"recall-{one.reference}" for one in made]
-    small.write(lambda desk: cancellations.take_recall(desk, PurchaseAnswer(made[0].reference, "", "withdrawn", "", None, None)))
+    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(made[0].reference, "", "withdrawn", "", None, None)))
     assert states(small, order) == ["ready"], "by the spare, not by what was too dear"
     assert send(small, order.id)[0].goods == 500
 
@@ -369,16 +369,16 @@ def test_a_buyer_who_cancels_what_was_asked_back_already_holds_up_nobody(small: 
     order = small.order("A", ("S-1", 1, 1900))
     (made,) = send(small, order.id)
     answer(small, made.reference, "accepted", billed=230 + 400)
-    small.write(lambda desk: cancellations.ask_dearer_back(desk, made.id))
+    small.write(lambda context: cancellations.ask_dearer_back(context, made.id))
     again(small, "A", cancelled=True)
-    small.write(lambda desk: cancellations.take_recall(desk, PurchaseAnswer(made.reference, "", "withdrawn", "", None, None)))
+    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(made.reference, "", "withdrawn", "", None, None)))
     assert states(small, order) == ["cancelled"] and len(small.all(select(Outbox).where(Outbox.kind == "recall"))) == 1
 
 
 def test_what_is_refused_of_a_cancelled_order_is_bought_nowhere_else(small: Small) -> None:
     """The supplier's refusal and the buyer's cancelling cross: nothing of it may be planned or bought anew."""
-    small.write(lambda desk: PolicyChange("house", "", {"send": "once"}).keep(desk))
-    small.write(lambda desk: lanes.open_lane(desk, 1, [lanes.Part(2, Fraction(1))], use=1))
+    small.write(lambda context: PolicyChange("house", "", {"send": "once"}).keep(context))
+    small.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(2, Fraction(1))], use=1))
     orders_ = [small.order(name, ("S-1", 1, 900), ("S-2", 1, 900)) for name in ("ALL", "PART")]
     made = [one.reference for one in send(small, *(one.id for one in orders_))]
     for name, reference in zip(("ALL", "PART"), made, strict=True):
@@ -396,16 +396,16 @@ def test_a_change_that_was_not_taken_ends_with_the_cancelled_order(small: Small)
     order = small.order("A", ("S-1", 1, 900))
     (made,) = send(small, order.id)
 
-    def die(desk: Desk) -> int:
-        row = desk.s.scalars(select(Outbox).where(Outbox.key == made.reference)).one()
+    def die(context: Context) -> int:
+        row = context.session.scalars(select(Outbox).where(Outbox.key == made.reference)).one()
         row.state, row.tries = "dead", 3
         return row.id
 
     row = small.write(die)
     again(small, "A", cancelled=True)
     with pytest.raises(Conflict, match="the buyer cancelled"):
-        small.write(lambda desk: queue.retry(desk, row))
-    small.write(lambda desk: cancellations.take_recall(desk, PurchaseAnswer(made.reference, "", "withdrawn", "", None, None)))
+        small.write(lambda context: queue.retry(context, row))
+    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(made.reference, "", "withdrawn", "", None, None)))
     assert states(small, order) == ["cancelled"] and small.all(select(Outbox.state).where(Outbox.id == row)) == ["dropped"]
 
 
@@ -431,9 +431,9 @@ def test_another_phone_number_after_buying_is_no_trouble(small: Small) -> None:
 
 
 def test_goods_priced_in_another_money_than_the_bill_are_bought_by_the_rate_back(small: Small) -> None:
-    def abroad(desk: Desk) -> None:
-        desk.get(Supplier, 1, "supplier").currency = "EUR"
-        desk.s.add(Rate(base="EUR", quote="GBP", nano=800_000_000, day=small.clock.now()))
+    def abroad(context: Context) -> None:
+        context.get(Supplier, 1, "supplier").currency = "EUR"
+        context.session.add(Rate(base="EUR", quote="GBP", nano=800_000_000, day=small.clock.now()))
 
     small.write(abroad)
     order = small.order("A", ("S-1", 1, 900))
@@ -450,8 +450,8 @@ def wants(small: Small, order: Order) -> str:
 
 
 def test_what_is_left_of_an_order_waits_until_its_change_is_settled_with_the_buyer(small: Small) -> None:
-    small.write(lambda desk: PolicyChange("house", "", {"send": "once"}).keep(desk))
-    small.write(lambda desk: lanes.open_lane(desk, 1, [lanes.Part(3, Fraction(1))], use=1))
+    small.write(lambda context: PolicyChange("house", "", {"send": "once"}).keep(context))
+    small.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(3, Fraction(1))], use=1))
     order = small.order("A", ("S-1", 1, 1900), ("S-2", 1, 1900))
     (made,) = send(small, order.id)
     answer(small, made.reference, "accepted")
@@ -460,7 +460,7 @@ def test_what_is_left_of_an_order_waits_until_its_change_is_settled_with_the_buy
     assert states(small, order) == ["held", "with_supplier"] and "Settle with the buyer first" in _holds(small)[0]
     assert "the street is now 9 Other Row" in small.all(select(Order.wants_told))[0]
     assert small.write(purchase_orders.due_orders) == [] and send(small, order.id) == []
-    small.write(lambda desk: cancellations.settle(desk, order.id))
+    small.write(lambda context: cancellations.settle(context, order.id))
     assert states(small, order) == ["ready", "with_supplier"] and send(small, order.id)[0].goods == 300
 
 
@@ -474,22 +474,22 @@ def test_a_cancelling_is_neither_lost_behind_a_change_nor_undone_by_one(small: S
     again(small, "A", ("S-1", 3, 1900))
     assert wants(small, order) == "cancel" and small.all(select(Outbox.key).where(Outbox.kind == "recall")) == [f"recall-{one}"]
     # The supplier keeps it; settled once, the store's word of the same cancelling changes nothing more.
-    small.write(lambda desk: cancellations.kept(desk, one, "it has left"))
-    small.write(lambda desk: cancellations.settle(desk, order.id))
+    small.write(lambda context: cancellations.kept(context, one, "it has left"))
+    small.write(lambda context: cancellations.settle(context, order.id))
     again(small, "A", cancelled=True)
     assert wants(small, order) == ""
     # Of what was asked back for its bill, a change is no cancelling: it is planned anew.
     answer(small, two, "accepted", billed=900)
-    small.write(lambda desk: cancellations.ask_dearer_back(desk, 2))
+    small.write(lambda context: cancellations.ask_dearer_back(context, 2))
     again(small, "B", ("S-2", 1, 1900), buyer=moved("9 Other Row"))
-    small.write(lambda desk: cancellations.take_recall(desk, PurchaseAnswer(two, "", "withdrawn", "", None, None)))
+    small.write(lambda context: cancellations.take_recall(context, PurchaseAnswer(two, "", "withdrawn", "", None, None)))
     assert states(small, dear) == ["held"] and wants(small, dear) == "change"
 
 
 def test_a_changed_order_is_another_one_than_a_person_let_pass(small: Small) -> None:
     order = small.order("A", ("S-1", 1, 90_000))
     assert states(small, order) == ["held"]
-    small.write(lambda desk: orders.allow(desk, order.id))
+    small.write(lambda context: orders.allow(context, order.id))
     assert states(small, order) == ["ready"]
     again(small, "A", ("S-1", 2, 90_000))
     assert states(small, order) == ["held"] and small.all(select(Order.allowed)) == [[]]
@@ -497,7 +497,7 @@ def test_a_changed_order_is_another_one_than_a_person_let_pass(small: Small) -> 
     page = [
         StoreOrder("N", small.clock.now(), "GBP", BUYER, told, None, cancelled=True), StoreOrder("N", small.clock.now(), "GBP", BUYER, told, None)
     ]  # fmt: skip
-    small.write(lambda desk: orders.take_page(desk, desk.get(Store, 1, "store"), page, "y"))
+    small.write(lambda context: orders.take_page(context, context.get(Store, 1, "store"), page, "y"))
     assert small.all(select(OrderLine.state).join(Order).where(Order.number == "N")) == ["cancelled"], "a page in the wrong order"
     with pytest.raises(Conflict, match="all of this order is bought"):
-        small.write(lambda desk: orders.mend_address(desk, 2, 1, {**vars(BUYER)}))
+        small.write(lambda context: orders.mend_address(context, 2, 1, {**vars(BUYER)}))

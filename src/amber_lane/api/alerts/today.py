@@ -19,10 +19,10 @@ from ...services.base import portions
 from ...services.base.errors import NotFound
 from ...services.base.partner_identity import OWNERS
 from ...services.grids import find_anything, goods_grids
-from ...services.grids.goods_grids import Wish
+from ...services.grids.goods_grids import GridQuery
 from ...services.outbox import queue
 from ...services.pricing.inputs import HOME
-from ..deps import ReadDesk, SignedIn, TheHouse, WriteDesk
+from ..deps import ReadContext, SignedIn, TheApp, WriteContext
 from ..pulse import Pulse, pulse_of
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
@@ -119,8 +119,8 @@ def _act(row: Any) -> ActOut:
 
 
 @router.get("/today")
-def get_today(desk: ReadDesk) -> Today:
-    found = today.troubles(desk)
+def get_today(context: ReadContext) -> Today:
+    found = today.troubles(context)
     return Today(
         troubles=[
             TroubleOut(
@@ -146,9 +146,11 @@ def get_today(desk: ReadDesk) -> Today:
         ],
         a_day=sure(sum(t.at_risk for t in found if t.per_day), HOME),
         once=sure(sum(t.at_risk for t in found if not t.per_day), HOME),
-        flow=[Flow(**one) for one in today.flow(desk)],
-        alone=[AloneOut(**_act(one.act).model_dump(), times=one.times, count=one.count, since=one.since) for one in today.done_alone(desk)],
-        days=[Day(day=d["day"], profit=sure(d["profit"], HOME), sales=sure(d["sales"], HOME)) for d in today.profit_by_day(desk)],
+        flow=[Flow(**one) for one in today.flow(context)],
+        alone=[
+            AloneOut(**_act(one.act).model_dump(), times=one.times, count=one.count, since=one.since) for one in today.done_alone(context)
+        ],
+        days=[Day(day=d["day"], profit=sure(d["profit"], HOME), sales=sure(d["sales"], HOME)) for d in today.profit_by_day(context)],
     )
 
 
@@ -168,25 +170,25 @@ class SnoozeAsk(Ask):
 
 
 @router.post("/today/step")
-def do_step(desk: WriteDesk, ask: AlertStepAsk) -> Done:
-    return Done(told=today.do_step(desk, ask.key, bool(ask.other), ask.choice or "", ask.keys or ()))
+def do_step(context: WriteContext, ask: AlertStepAsk) -> Done:
+    return Done(told=today.do_step(context, ask.key, bool(ask.other), ask.choice or "", ask.keys or ()))
 
 
 @router.post("/today/snooze")
-def snooze(desk: WriteDesk, ask: SnoozeAsk) -> Done:
-    today.snooze(desk, ask.key, ask.hours, ask.until_change)
+def snooze(context: WriteContext, ask: SnoozeAsk) -> Done:
+    today.snooze(context, ask.key, ask.hours, ask.until_change)
     return Done(told="put off until it changes" if ask.until_change else f"put off for {ask.hours} h")
 
 
 @router.get("/acts", response_model=Page[ActOut])
-def acts(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = goods_grids.page(desk, "acts", ask)
+def acts(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(context, "acts", ask)
     return written({"rows": rows_out(rows, {}), "total": total})
 
 
 @router.post("/acts/{number}/undo")
-def undo_act(desk: WriteDesk, number: Big) -> Done:
-    return Done(told=f"Undone: {undo.undo(desk, number).told}")
+def undo_act(context: WriteContext, number: Big) -> Done:
+    return Done(told=f"Undone: {undo.undo(context, number).told}")
 
 
 class OutboxOut(BaseModel):
@@ -207,9 +209,9 @@ class OutboxOut(BaseModel):
 
 
 @router.get("/outbox", response_model=Page[OutboxOut])
-def outbox_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = goods_grids.page(desk, "outbox", ask)
-    names = {f"{owner}:{row.id}": row.name for owner, table in OWNERS.items() for row in desk.s.scalars(select(table))}
+def outbox_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(context, "outbox", ask)
+    names = {f"{owner}:{row.id}": row.name for owner, table in OWNERS.items() for row in context.session.scalars(select(table))}
     out = []
     for one in rows_out(rows, {}):
         body = json.loads(one.pop("body"))
@@ -218,8 +220,8 @@ def outbox_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response
 
 
 @router.post("/outbox/{number}/retry")
-def retry(desk: WriteDesk, number: Big) -> Done:
-    return Done(told=f"Tried again: {queue.about(queue.retry(desk, number).body)}")
+def retry(context: WriteContext, number: Big) -> Done:
+    return Done(told=f"Tried again: {queue.about(queue.retry(context, number).body)}")
 
 
 class Found(BaseModel):
@@ -230,9 +232,9 @@ class Found(BaseModel):
 
 
 @router.get("/find")
-def find(desk: ReadDesk, words: Annotated[str, Query(max_length=100)]) -> list[Found]:
+def find(context: ReadContext, words: Annotated[str, Query(max_length=100)]) -> list[Found]:
     """SKUs, orders, tracking numbers, purchase orders and items that hold the words."""
-    return [Found(kind=one.kind, name=one.name, told=one.told, go=one.go) for one in find_anything.find(desk, words.strip())]
+    return [Found(kind=one.kind, name=one.name, told=one.told, go=one.go) for one in find_anything.find(context, words.strip())]
 
 
 class JobOut(BaseModel):
@@ -249,27 +251,27 @@ class JobOut(BaseModel):
 
 
 @router.get("/jobs/{number}")
-def job(desk: ReadDesk, number: Big) -> JobOut:
-    return JobOut.model_validate(desk.get(Job, number, "job"), from_attributes=True)
+def job(context: ReadContext, number: Big) -> JobOut:
+    return JobOut.model_validate(context.get(Job, number, "job"), from_attributes=True)
 
 
 @router.post("/jobs/{number}/stop")
-def stop_job(desk: WriteDesk, number: Big) -> Done:
-    row = desk.get(Job, number, "job")
+def stop_job(context: WriteContext, number: Big) -> Done:
+    row = context.get(Job, number, "job")
     if row.state not in ("waiting", "running"):
         raise NotFound("this job has ended")
     if row.kind in portions.WORK:
-        portions.stop(desk, row)
+        portions.stop(context, row)
     row.stop_asked = True
     return Done(told=f"{row.title} is being stopped")
 
 
 @router.get("/pulse")
-def pulse(base: TheHouse, number: SignedIn) -> Pulse:
-    return pulse_of(base, number)
+def pulse(app: TheApp, number: SignedIn) -> Pulse:
+    return pulse_of(app, number)
 
 
 @router.get("/events", response_class=EventSourceResponse)
-async def events(request: Request, base: TheHouse, number: SignedIn) -> EventSourceResponse:
+async def events(request: Request, app: TheApp, number: SignedIn) -> EventSourceResponse:
     """The pulse as server-sent events, whenever something changed."""
     return EventSourceResponse(request.app.state.live.listen(request, number))

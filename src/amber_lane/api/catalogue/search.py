@@ -17,15 +17,16 @@ from ...data.shelf import Sku
 from ...data.source import Item
 from ...data.tallies import tally
 from ...jobs.background_jobs import start
-from ...services.base.context import Desk
+from ...services.base.context import Context
 from ...services.base.errors import Invalid
 from ...services.catalogue import item_detail
-from ...services.catalogue.search import Finder, Goods, Search, View, ratings
+from ...services.catalogue.search import Finder, Search
 from ...services.catalogue.stability import DAYS, pasts
-from ...services.grids.goods_grids import Wish
+from ...services.catalogue.work_out import Goods, View, ratings
+from ...services.grids.goods_grids import GridQuery
 from ...services.listings import preparation
 from ...services.mapping.similarity import LIKE_FROM, close
-from ..deps import ReadDesk, TheHouse, WriteDesk
+from ..deps import ReadContext, TheApp, WriteContext
 from ..pricing.explanations import StepOut
 from ..schemas import Ask, Big, Done, IdsOut, Money, money, sure, wish
 
@@ -33,7 +34,7 @@ router = APIRouter(prefix="/source", tags=["source"])
 _NUMBERS = ("days", "lands_most", "keeps_least", "stock_least", "rating_least")
 
 
-def search(ask: Annotated[Wish, Depends(wish)]) -> Search:
+def search(ask: Annotated[GridQuery, Depends(wish)]) -> Search:
     """A list's common questions as a search. filters: store, supplier (numbers by comma), category, ships_from, days,
     lands_most and keeps_least (minor units of the store's money), stock_least, rating_least (percent), ours (yes, no)."""
     given = dict(ask.filters or {})
@@ -189,10 +190,10 @@ class PasteOut(BaseModel):
 
 
 @router.get("/facets")
-def facets(desk: ReadDesk) -> FacetsOut:
+def facets(context: ReadContext) -> FacetsOut:
     """What a search can be narrowed by."""
-    s, kept = desk.s, ratings(desk)
-    counts = item_detail.item_counts(desk)
+    s, kept = context.session, ratings(context)
+    counts = item_detail.item_counts(context)
     return FacetsOut(
         stores=[StoreOut.model_validate(row, from_attributes=True) for row in s.scalars(select(Store).order_by(Store.id))],
         suppliers=[
@@ -206,35 +207,35 @@ def facets(desk: ReadDesk) -> FacetsOut:
 
 
 @router.get("/search")
-def find(desk: ReadDesk, base: TheHouse, ask: TheSearch) -> FoundOut:
+def find(context: ReadContext, app: TheApp, ask: TheSearch) -> FoundOut:
     """Items of all suppliers, each as it would be in the chosen store by the rules of now."""
-    found = base.finder.find(desk, ask)
-    return FoundOut(rows=item_rows(desk, base.finder, found.goods, found.view, ask.store, found.ids), total=found.total, of=found.of)
+    found = app.finder.find(context, ask)
+    return FoundOut(rows=item_rows(context, app.finder, found.goods, found.view, ask.store, found.ids), total=found.total, of=found.of)
 
 
 @router.get("/search/ids")
-def found_ids(desk: ReadDesk, base: TheHouse, ask: TheSearch, most: int = 0) -> IdsOut:
+def found_ids(context: ReadContext, app: TheApp, ask: TheSearch, most: int = 0) -> IdsOut:
     """The numbers of a stretch of what is found, whether a page has shown it or not. most 0: all from there on."""
-    found = base.finder.find(desk, replace(ask, limit=most or 1_000_000))
+    found = app.finder.find(context, replace(ask, limit=most or 1_000_000))
     return IdsOut(ids=list(found.ids), total=found.total)
 
 
 @router.get("/items")
-def compare(desk: ReadDesk, base: TheHouse, store: Big, ids: Annotated[str, Query(pattern=r"^\d+(,\d+){0,4}$")]) -> list[BenchOut]:
+def compare(context: ReadContext, app: TheApp, store: Big, ids: Annotated[str, Query(pattern=r"^\d+(,\d+){0,4}$")]) -> list[BenchOut]:
     """Up to five items side by side."""
-    return [_bench(desk, base.finder, store, int(one)) for one in ids.split(",")]
+    return [_bench(context, app.finder, store, int(one)) for one in ids.split(",")]
 
 
 @router.get("/items/{number}")
-def bench(desk: ReadDesk, base: TheHouse, number: Big, store: Big) -> BenchOut:
+def bench(context: ReadContext, app: TheApp, number: Big, store: Big) -> BenchOut:
     """Everything that decides about one item in a store."""
-    return _bench(desk, base.finder, store, number)
+    return _bench(context, app.finder, store, number)
 
 
 @router.post("/put", status_code=201)
-def put(desk: WriteDesk, base: TheHouse, ask: PutAsk) -> PutOut:
+def put(context: WriteContext, app: TheApp, ask: PutAsk) -> PutOut:
     """Prepare listings of chosen items, each with its lane open."""
-    done = preparation.prepare(desk, base.finder, list(dict.fromkeys(ask.items)), ask.store)
+    done = preparation.prepare(context, app.finder, list(dict.fromkeys(ask.items)), ask.store)
     made, same = (sum(1 for one in done if one.outcome == kind) for kind in ("made", "same"))
     failed = [one.told for one in done if one.outcome == "failed"]
     told = f"{made} listing{'s' if made != 1 else ''} prepared" if made else "Nothing new was prepared"
@@ -244,26 +245,26 @@ def put(desk: WriteDesk, base: TheHouse, ask: PutAsk) -> PutOut:
 
 
 @router.post("/paste", status_code=202)
-def paste(desk: WriteDesk, ask: PasteAsk) -> PasteOut:
+def paste(context: WriteContext, ask: PasteAsk) -> PasteOut:
     """Bring items in by links or numbers, one a line: a job. No pasted address is ever called; suppliers are asked by number."""
-    desk.get(Store, ask.store, "store")
+    context.get(Store, ask.store, "store")
     lines = sum(1 for line in ask.text.splitlines() if line.strip())
     mark = item_detail.mark_of(ask.text)
     job = start(
-        desk, "paste", f"paste-{ask.store}-{mark}", f"Bringing in {lines} pasted lines", {"text": ask.text, "store": ask.store}, lines
+        context, "paste", f"paste-{ask.store}-{mark}", f"Bringing in {lines} pasted lines", {"text": ask.text, "store": ask.store}, lines
     )
     return PasteOut(job=job.id)
 
 
-def item_rows(desk: Desk, finder: Finder, columns: Goods, view: View, store_id: int, ids: Sequence[int]) -> list[ItemRow]:
+def item_rows(context: Context, finder: Finder, columns: Goods, view: View, store_id: int, ids: Sequence[int]) -> list[ItemRow]:
     """Rows of a page: what the columns say of each, and what is read anew from the tables."""
-    s, store = desk.s, desk.get(Store, store_id, "store")
+    s, store = context.session, context.get(Store, store_id, "store")
     items = {row.id: row for row in s.scalars(select(Item).where(Item.id.in_(ids)))}
     names: dict[int, str] = dict(s.execute(select(Supplier.id, Supplier.name)).tuples().all())
     origins: dict[int, str] = dict(s.execute(select(Origin.id, Origin.name)).tuples().all())
-    past = pasts(desk, list(items.values()))
-    have = _have(desk, list(items.values()))
-    like = close(desk, [item for item in items.values() if item.id not in have])
+    past = pasts(context, list(items.values()))
+    have = _have(context, list(items.values()))
+    like = close(context, [item for item in items.values() if item.id not in have])
     places = {i: int(columns.ids.searchsorted(i)) for i in items}
     out = []
     for i in ids:
@@ -300,9 +301,9 @@ def item_rows(desk: Desk, finder: Finder, columns: Goods, view: View, store_id: 
     return out
 
 
-def _have(desk: Desk, items: Sequence[Item]) -> dict[int, str]:
+def _have(context: Context, items: Sequence[Item]) -> dict[int, str]:
     """Our SKU that an item fills, or else the one with its barcode."""
-    s, out = desk.s, {}
+    s, out = context.session, {}
     codes = {item.gtin for item in items if item.gtin}
     by_code: dict[str, str] = dict(s.execute(select(Sku.gtin, Sku.code).where(Sku.gtin.in_(codes))).tuples().all()) if codes else {}
     for item in items:
@@ -318,13 +319,13 @@ def _have(desk: Desk, items: Sequence[Item]) -> dict[int, str]:
     return out | {item: codes_of[skus[lane]] for item, lane in lanes.items() if lane in skus}
 
 
-def _bench(desk: Desk, finder: Finder, store_id: int, number: int) -> BenchOut:
-    item = desk.get(Item, number, "item")
+def _bench(context: Context, finder: Finder, store_id: int, number: int) -> BenchOut:
+    item = context.get(Item, number, "item")
     with finder.lock:
-        columns, view = finder.look(desk, store_id)
-    row = item_rows(desk, finder, columns, view, store_id, [number])[0]
-    past = pasts(desk, [item])[number]
-    told = item_detail.explain(desk, finder, item, store_id)
+        columns, view = finder.look(context, store_id)
+    row = item_rows(context, finder, columns, view, store_id, [number])[0]
+    past = pasts(context, [item])[number]
+    told = item_detail.explain(context, finder, item, store_id)
     return BenchOut(
         row=row,
         sentence=item_detail.sentence(told, past, DAYS, item.currency),
@@ -346,7 +347,7 @@ def _bench(desk: Desk, finder: Finder, store_id: int, number: int) -> BenchOut:
             )
             for one in told.countries
         ],
-        close=[CloseRow(**one.__dict__) for one in close(desk, [item], 3, LIKE_FROM, veto=True).get(number, [])],
+        close=[CloseRow(**one.__dict__) for one in close(context, [item], 3, LIKE_FROM, veto=True).get(number, [])],
         highest_cost=sure(past.highest, item.currency),
         cost=sure(item.cost, item.currency),
     )

@@ -17,13 +17,13 @@ from pydantic import AwareDatetime, BaseModel, Field
 from ...clock import WALL
 from ...connectors.protocols import Address, StoreListing, StoreOrder, StoreOrderLine
 from ...data.setup import Store, Token
-from ...services.base.context import Desk
+from ...services.base.context import Context
 from ...services.base.errors import Invalid
 from ...services.delivery import agent_leases
 from ...services.listings import drift, store_listings
 from ...services.orders import orders
 from ...services.people.passwords import FREE
-from ..deps import House, house
+from ..deps import AppState, app_state
 from ..schemas import Ask, Big
 
 router = APIRouter(prefix="/program", tags=["program"])
@@ -33,7 +33,7 @@ router = APIRouter(prefix="/program", tags=["program"])
 class Seat:
     """A program at work: its desk, its token, its store."""
 
-    desk: Desk
+    context: Context
     token: Token
     store: Store
 
@@ -44,40 +44,40 @@ def _word(authorization: str) -> str:
 
 def holds_token(request: Request) -> bool:
     """Whether a request is of a store's program."""
-    base, word = house(request), _word(request.headers.get("authorization", ""))
-    with base.db.reading() as s, contextlib.suppress(agent_leases.NoSuchToken):
-        return bool(word) and agent_leases.enter(Desk(s, base.clock, "Program"), word) is not None
+    app, word = app_state(request), _word(request.headers.get("authorization", ""))
+    with app.db.reading() as s, contextlib.suppress(agent_leases.NoSuchToken):
+        return bool(word) and agent_leases.enter(Context(s, app.clock, "Program"), word) is not None
     return False
 
 
-def _refused(request: Request, base: House, told: str) -> HTTPException:
+def _refused(request: Request, app: AppState, told: str) -> HTTPException:
     """Count a wrong token by address; many from one place are told so, and written down once. Whoever has a right one never waits."""
     address = request.client.host if request.client else ""
-    n = base.tokens.wrong("a program", address)
+    n = app.tokens.wrong("a program", address)
     if n == FREE:
-        with base.db.writing() as s:
-            Desk(s, base.clock, "Doors").log("program.refused", address, f"{n} wrong tokens of programs from {address}", count=0)
-    if (wait := base.tokens.wait("a program", address, True)) > 0:
+        with app.db.writing() as s:
+            Context(s, app.clock, "Sign-in").log("program.refused", address, f"{n} wrong tokens of programs from {address}", count=0)
+    if (wait := app.tokens.wait("a program", address, True)) > 0:
         return HTTPException(429, f"{told}; too many tries from here", {"Retry-After": str(round(wait) + 1)})
     return HTTPException(401, told)
 
 
 def _seat(request: Request, authorization: Annotated[str, Header()] = "") -> Iterator[Seat]:
-    base, word = house(request), _word(authorization)
+    app, word = app_state(request), _word(authorization)
     try:
         # Nobody whose token is not known takes a turn to write.
-        with base.db.reading() as s:
-            agent_leases.enter(Desk(s, base.clock, "Program"), word)
+        with app.db.reading() as s:
+            agent_leases.enter(Context(s, app.clock, "Program"), word)
     except agent_leases.NoSuchToken as error:
-        raise _refused(request, base, error.told) from error
-    with base.db.writing() as s:
-        desk = Desk(s, base.clock, "Program")
+        raise _refused(request, app, error.told) from error
+    with app.db.writing() as s:
+        context = Context(s, app.clock, "Program")
         try:
-            token, store = agent_leases.enter(desk, word)
+            token, store = agent_leases.enter(context, word)
         except agent_leases.NoSuchToken as error:
             raise HTTPException(401, error.told) from error
-        desk.who = f"{store.name}'s program"
-        yield Seat(desk, token, store)
+        context.actor = f"{store.name}'s program"
+        yield Seat(context, token, store)
 
 
 TheSeat = Annotated[Seat, Depends(_seat, scope="function")]
@@ -217,14 +217,14 @@ class IntroduceAsk(Ask):
 @router.post("/store")
 def introduce(seat: TheSeat, ask: IntroduceAsk) -> Counted:
     """Who the store is. 409 where another of our stores is that account already."""
-    agent_leases.introduce(seat.desk, seat.store, ask.account.strip(), ask.carriers)
+    agent_leases.introduce(seat.context, seat.store, ask.account.strip(), ask.carriers)
     return Counted(counted=len(ask.carriers))
 
 
 @router.post("/lease")
 def lease(seat: TheSeat, ask: LeaseAsk) -> LeaseOut:
     """Take the next changes in hand. 409 while another run of the program holds the store."""
-    handed = agent_leases.lease(seat.desk, seat.token, seat.store, ask.run, WALL.now(), ask.most)
+    handed = agent_leases.lease(seat.context, seat.token, seat.store, ask.run, WALL.now(), ask.most)
     return LeaseOut(
         changes=[HandedOut.model_validate(one, from_attributes=True) for one in handed],
         lease_seconds=int(agent_leases.LEASE.total_seconds()),
@@ -235,13 +235,13 @@ def lease(seat: TheSeat, ask: LeaseAsk) -> LeaseOut:
 def report(seat: TheSeat, ask: ReportAsk) -> Counted:
     """What became of changes in hand. The same report again changes nothing."""
     told = [agent_leases.Report(one.id, one.key, one.outcome, one.told, one.fault) for one in ask.results]
-    return Counted(counted=agent_leases.report(seat.desk, seat.token, seat.store, ask.run, WALL.now(), told))
+    return Counted(counted=agent_leases.report(seat.context, seat.token, seat.store, ask.run, WALL.now(), told))
 
 
 @router.post("/trouble")
 def trouble(seat: TheSeat, ask: TroubleAsk) -> Counted:
     """The program cannot work its store, and says why."""
-    agent_leases.trouble(seat.desk, seat.store, ask.told)
+    agent_leases.trouble(seat.context, seat.store, ask.told)
     return Counted(counted=1)
 
 
@@ -252,8 +252,8 @@ def listings(seat: TheSeat, ask: ListingsAsk) -> Counted:
         seat.token.read_anew = False
     rows = [StoreListing(**one.model_dump()) for one in ask.listings]
     # What it saw is compared with what we asked, but for what changed while it was reading.
-    drift.take(seat.desk, seat.store, rows, seat.desk.now - timedelta(minutes=10))
-    return Counted(counted=store_listings.bring_in(seat.desk, seat.store, rows))
+    drift.take(seat.context, seat.store, rows, seat.context.now - timedelta(minutes=10))
+    return Counted(counted=store_listings.bring_in(seat.context, seat.store, rows))
 
 
 @router.post("/orders")
@@ -275,5 +275,5 @@ def take_orders(seat: TheSeat, ask: OrdersAsk) -> Counted:
         )
         for one in ask.orders
     ]
-    fresh = orders.take_page(seat.desk, seat.store, given, ask.cursor, ask.unreadable)
+    fresh = orders.take_page(seat.context, seat.store, given, ask.cursor, ask.unreadable)
     return Counted(counted=len(fresh))

@@ -16,9 +16,9 @@ from ...data.transit import CarrierEvent, Message, MessageTemplate, Parcel, Pass
 from ...services.base.errors import NotFound
 from ...services.fulfilment import buyer_notifications, delivery_exceptions, parcel_tracking
 from ...services.grids import goods_grids
-from ...services.grids.goods_grids import Wish
+from ...services.grids.goods_grids import GridQuery
 from ...services.pricing.inputs import HOME
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
 router = APIRouter(prefix="/transit", tags=["transit"])
@@ -49,21 +49,23 @@ class ParcelRow(BaseModel):
 
 
 @router.get("/parcels", response_model=Page[ParcelRow])
-def parcel_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = goods_grids.page(desk, "parcels", ask)
+def parcel_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(context, "parcels", ask)
     out = rows_out(rows, {})
     for one in out:
-        wrong = delivery_exceptions.trouble_of(one["state"], one["ended_by"], one["made_at"], one["moved_at"], one["promised_by"], desk.now)
+        wrong = delivery_exceptions.trouble_of(
+            one["state"], one["ended_by"], one["made_at"], one["moved_at"], one["promised_by"], context.now
+        )
         one["trouble"], one["at_risk"], one["asked"] = delivery_exceptions.WORDS.get(wrong, ""), None, None
     return written({"rows": out, "total": total})
 
 
 @router.get("/troubled", response_model=Page[ParcelRow])
-def troubled(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+def troubled(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
     """Parcels in trouble, dearest first."""
-    found = delivery_exceptions.troubled(desk)
+    found = delivery_exceptions.troubled(context)
     shown = found[ask.offset : ask.offset + ask.limit]
-    rows = {row.id: row for row in goods_grids.of_ids(desk, "parcels", [one.parcel.id for one in shown])}
+    rows = {row.id: row for row in goods_grids.of_ids(context, "parcels", [one.parcel.id for one in shown])}
     out = rows_out([rows[one.parcel.id] for one in shown if one.parcel.id in rows], {})
     about = {one.parcel.id: one for one in shown}
     for row in out:
@@ -135,22 +137,22 @@ class ParcelOut(BaseModel):
 
 
 @router.get("/parcels/{number}")
-def parcel(desk: ReadDesk, number: Big) -> ParcelOut:
-    row = desk.get(Parcel, number, "parcel")
-    s = desk.s
-    orders = parcel_tracking.orders_of(desk, number)
+def parcel(context: ReadContext, number: Big) -> ParcelOut:
+    row = context.get(Parcel, number, "parcel")
+    s = context.session
+    orders = parcel_tracking.orders_of(context, number)
     if not orders:
         raise NotFound("nothing of ours is in this parcel: its number was put right")
     order = orders[0]
-    now = delivery_exceptions.by_parcel(desk).get(number)
+    now = delivery_exceptions.by_parcel(context).get(number)
     passed = s.scalar(select(PassedOn).where(PassedOn.parcel_id == number))
-    carrier = desk.get(Carrier, row.carrier_id, "carrier")
+    carrier = context.get(Carrier, row.carrier_id, "carrier")
     return ParcelOut(
         number=row.number,
         carrier=carrier.name,
         by_hand=carrier.kind == "by_hand",
         page=parcel_tracking.page_of(carrier, row.number),
-        by_sheets=desk.get(Store, order.store_id, "store").kind == "sheet",
+        by_sheets=context.get(Store, order.store_id, "store").kind == "sheet",
         state=row.state,
         made_at=row.made_at,
         order=order.number,
@@ -159,7 +161,7 @@ def parcel(desk: ReadDesk, number: Big) -> ParcelOut:
         ended_by=row.ended_by,
         at_risk=sure(now.at_risk, HOME) if now else None,
         asked=now.asked if now else None,
-        steps=[HelpOut(**vars(one)) for one in delivery_exceptions.steps(desk, number)] if now else [],
+        steps=[HelpOut(**vars(one)) for one in delivery_exceptions.steps(context, number)] if now else [],
         order_id=order.id,
         buyer=order.buyer,
         promised_by=order.promised_by,
@@ -183,9 +185,9 @@ class ParcelsStanding(BaseModel):
 
 
 @router.get("/standing")
-def standing(desk: ReadDesk) -> ParcelsStanding:
-    states = dict(desk.s.execute(select(Parcel.state, func.count()).group_by(Parcel.state)).tuples().all())
-    return ParcelsStanding(states=states, late=len(delivery_exceptions.troubled(desk)), wrong_numbers=len(wrong_numbers(desk)))
+def standing(context: ReadContext) -> ParcelsStanding:
+    states = dict(context.session.execute(select(Parcel.state, func.count()).group_by(Parcel.state)).tuples().all())
+    return ParcelsStanding(states=states, late=len(delivery_exceptions.troubled(context)), wrong_numbers=len(wrong_numbers(context)))
 
 
 class WrongNumber(BaseModel):
@@ -198,10 +200,13 @@ class WrongNumber(BaseModel):
 
 
 @router.get("/numbers")
-def wrong_numbers(desk: ReadDesk) -> list[WrongNumber]:
+def wrong_numbers(context: ReadContext) -> list[WrongNumber]:
     """Purchases whose supplier gave a number that cannot be right."""
-    rows = parcel_tracking.wrong_numbers(desk)
-    suppliers, orders = by_id(desk.s, Supplier, (r.supplier_id for r in rows)), by_id(desk.s, Order, (r.order_id for r in rows))
+    rows = parcel_tracking.wrong_numbers(context)
+    suppliers, orders = (
+        by_id(context.session, Supplier, (r.supplier_id for r in rows)),
+        by_id(context.session, Order, (r.order_id for r in rows)),
+    )
     return [
         WrongNumber(
             purchase=r.id,
@@ -224,8 +229,8 @@ class ParcelStepAsk(Ask):
 
 
 @router.post("/parcels/{number}/steps")
-def take_step(desk: WriteDesk, number: Big, ask: ParcelStepAsk) -> Done:
-    told = delivery_exceptions.take(desk, number, ask.key, ask.subject, ask.body)
+def take_step(context: WriteContext, number: Big, ask: ParcelStepAsk) -> Done:
+    told = delivery_exceptions.take(context, number, ask.key, ask.subject, ask.body)
     return Done(told=told[0].upper() + told[1:])
 
 
@@ -236,8 +241,8 @@ class NumberAsk(Ask):
 
 
 @router.post("/numbers")
-def enter_number(desk: WriteDesk, ask: NumberAsk) -> Done:
-    row = parcel_tracking.enter_tracking(desk, ask.reference, ask.number, ask.carrier)
+def enter_number(context: WriteContext, ask: NumberAsk) -> Done:
+    row = parcel_tracking.enter_tracking(context, ask.reference, ask.number, ask.carrier)
     return Done(told=f"{row.number} is passed on to the store and the buyer")
 
 
@@ -249,9 +254,9 @@ class MarkAsk(Ask):
 
 
 @router.post("/parcels/{number}/mark")
-def mark(desk: WriteDesk, number: Big, ask: MarkAsk) -> Done:
+def mark(context: WriteContext, number: Big, ask: MarkAsk) -> Done:
     """A person's word on a parcel whose carrier tells nothing. Cannot be undone."""
-    row = parcel_tracking.mark(desk, number, ask.what, ask.at)
+    row = parcel_tracking.mark(context, number, ask.what, ask.at)
     return Done(told=f"{row.number}: {parcel_tracking.MARKS[ask.what]}")
 
 
@@ -260,9 +265,9 @@ class DropAsk(Ask):
 
 
 @router.post("/numbers/drop")
-def drop_number(desk: WriteDesk, ask: DropAsk) -> Done:
+def drop_number(context: WriteContext, ask: DropAsk) -> Done:
     """Set a wrong number aside; the one that was passed on before stands."""
-    parcel_tracking.drop_wrong(desk, ask.reference)
+    parcel_tracking.drop_wrong(context, ask.reference)
     return Done(told=f"{ask.reference}: set aside")
 
 
@@ -271,10 +276,10 @@ class AskAgain(Ask):
 
 
 @router.post("/carriers/ask")
-def ask_carriers(desk: WriteDesk, ask: AskAgain) -> Done:
+def ask_carriers(context: WriteContext, ask: AskAgain) -> Done:
     """Look at all parcels now instead of at the next round."""
-    for carrier in desk.s.scalars(select(Carrier)):
-        carrier.next_ask = desk.now - timedelta(seconds=1)
+    for carrier in context.session.scalars(select(Carrier)):
+        carrier.next_ask = context.now - timedelta(seconds=1)
     return Done(told="The carriers are asked now")
 
 
@@ -292,9 +297,9 @@ class TemplateOut(BaseModel):
 
 
 @router.get("/templates")
-def templates(desk: ReadDesk) -> list[TemplateOut]:
-    stores = {one.id: one.name for one in desk.s.scalars(select(Store))}
-    rows = desk.s.scalars(select(MessageTemplate)).all()
+def templates(context: ReadContext) -> list[TemplateOut]:
+    stores = {one.id: one.name for one in context.session.scalars(select(Store))}
+    rows = context.session.scalars(select(MessageTemplate)).all()
     order = list(buyer_notifications.TEMPLATES)
     names = ("id", "version", "kind", "store_id", "language", "subject", "body", "on", "delay_minutes")
     return [
@@ -318,7 +323,7 @@ class TemplateAsk(Ask):
 
 
 @router.post("/templates")
-def set_template(desk: WriteDesk, ask: TemplateAsk) -> Done:
+def set_template(context: WriteContext, ask: TemplateAsk) -> Done:
     given = ask.model_dump()
-    buyer_notifications.keep_template(desk, given.pop("id"), given.pop("version"), **given)
+    buyer_notifications.keep_template(context, given.pop("id"), given.pop("version"), **given)
     return Done(told="Mail kept")

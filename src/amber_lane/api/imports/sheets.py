@@ -23,18 +23,18 @@ from ...data.outbox import SheetOut
 from ...data.turns import TooLong
 from ...jobs.background_jobs import start
 from ...services.base import regional
-from ...services.base.context import Desk
+from ...services.base.context import Context
 from ...services.base.errors import Invalid, NotFound
 from ...services.base.import_frame import Kind
 from ...services.delivery import sheet_export
 from ...services.grids import goods_grids
-from ...services.grids.goods_grids import Wish
+from ...services.grids.goods_grids import GridQuery
 from ...services.imports import column_memory, sheet_kinds
 from ...services.pricing.decide import CROWD
 from ...sheets.mapping import Columns
 from ...sheets.opened import plain_name
 from ...sheets.table import XLSX_MOST, csv_bytes, csv_parts, xlsx_bytes
-from ..deps import Heavy, House, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
+from ..deps import AppState, Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..files import SheetFile
 from ..schemas import SHEET, Ask, Big, Done, Form, IdsOut, wish
 
@@ -53,37 +53,37 @@ def as_file(
 
 
 @router.get("/{name}/template.{form}", response_class=Response, responses=SHEET)
-def template(desk: ReadDesk, name: str, form: Form) -> Response:
+def template(context: ReadContext, name: str, form: Form) -> Response:
     kind = sheet_kinds.kind_of(name)
     example = [*kind.example, *[""] * (len(kind.required) + len(kind.optional) - len(kind.example))]
-    return as_file(f"{name}-template", form, [*kind.required, *kind.optional], [example], sheet_kinds.lists_of(desk, name))
+    return as_file(f"{name}-template", form, [*kind.required, *kind.optional], [example], sheet_kinds.lists_of(context, name))
 
 
 def streamed(
-    request: Request, base: House, name: str, form: Form, header: Sequence[str], rows: Callable[[Desk], Iterable[Sequence[Any]]]
+    request: Request, app: AppState, name: str, form: Form, header: Sequence[str], rows: Callable[[Context], Iterable[Sequence[Any]]]
 ) -> Response:
     """A table of any length as a download: CSV as it is read, in one look at the data. Who took it out stands in the log."""
     # Where that cannot be written now, as on a full disk, it can still be taken out.
-    with contextlib.suppress(OperationalError, TooLong), base.db.writing() as s:
-        desk = desk_of(request, s)
-        desk.log("list.out", name, f"{desk.who} took {name} out as {form.upper()}", count=0)
+    with contextlib.suppress(OperationalError, TooLong), app.db.writing() as s:
+        context = context_of(request, s)
+        context.log("list.out", name, f"{context.actor} took {name} out as {form.upper()}", count=0)
     if form != "csv":
-        with base.db.reading() as s:
-            return as_file(name, form, header, rows(desk_of(request, s)))
+        with app.db.reading() as s:
+            return as_file(name, form, header, rows(context_of(request, s)))
 
     def parts() -> Iterator[bytes]:
-        with base.db.reading() as s:
-            yield from csv_parts(header, rows(desk_of(request, s)))
+        with app.db.reading() as s:
+            yield from csv_parts(header, rows(context_of(request, s)))
 
     told = {"Content-Disposition": f'attachment; filename="{name}.csv"'}
     return StreamingResponse(parts(), media_type="text/csv; charset=utf-8", headers=told)
 
 
 @router.get("/{name}/ours.{form}", dependencies=[Heavy], response_class=Response, responses=SHEET)
-def ours(request: Request, base: TheHouse, number: SignedIn, name: str, form: Form) -> Response:
+def ours(request: Request, app: TheApp, number: SignedIn, name: str, form: Form) -> Response:
     """What we have, in the columns of the sheet brought in."""
     kind = sheet_kinds.kind_of(name)
-    return streamed(request, base, name, form, [*kind.required, *kind.optional], lambda desk: sheet_kinds.out_rows(desk, name))
+    return streamed(request, app, name, form, [*kind.required, *kind.optional], lambda context: sheet_kinds.out_rows(context, name))
 
 
 class JobStarted(BaseModel):
@@ -118,9 +118,9 @@ class SheetSeen(BaseModel):
     plain: bool
 
 
-def _kept_file(base: House, name: str, data: bytes) -> tuple[Path, str]:
+def _kept_file(app: AppState, name: str, data: bytes) -> tuple[Path, str]:
     token = hashlib.sha256(data).hexdigest()[:24]
-    folder = base.settings.data / "sheets"
+    folder = app.settings.data / "sheets"
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{name}-{token}.sheet"
     path.write_bytes(data)
@@ -148,18 +148,18 @@ def _seen(s: Session, kind: Kind, token: str, data: bytes, ask: ColumnsAsk | Non
 
 
 @router.post("/{name}/look")
-def look(data: SheetFile, base: TheHouse, name: str) -> SheetSeen:
+def look(data: SheetFile, app: TheApp, name: str) -> SheetSeen:
     """Hand in a sheet and see how it seems to be made. Nothing is changed by it."""
     kind = sheet_kinds.kind_of(name)
-    _, token = _kept_file(base, name, data)
-    with base.db.reading() as s:
+    _, token = _kept_file(app, name, data)
+    with app.db.reading() as s:
         return _seen(s, kind, token, data, None)
 
 
 @router.post("/{name}/look/{token}")
-def look_again(desk: ReadDesk, base: TheHouse, name: str, token: str, ask: ColumnsAsk) -> SheetSeen:
+def look_again(context: ReadContext, app: TheApp, name: str, token: str, ask: ColumnsAsk) -> SheetSeen:
     """The same sheet with its columns named so."""
-    return _seen(desk.s, sheet_kinds.kind_of(name), token, _path(base, name, token).read_bytes(), ask)
+    return _seen(context.session, sheet_kinds.kind_of(name), token, _path(app, name, token).read_bytes(), ask)
 
 
 class CheckAsk(ColumnsAsk):
@@ -169,25 +169,25 @@ class CheckAsk(ColumnsAsk):
 
 
 @router.post("/{name}/check/{token}", status_code=202)
-def check_as(desk: WriteDesk, base: TheHouse, name: str, token: str, ask: CheckAsk) -> JobStarted:
+def check_as(context: WriteContext, app: TheApp, name: str, token: str, ask: CheckAsk) -> JobStarted:
     """Check a sheet that was looked at, by these columns. The job's result says what it would do."""
-    kind, path = sheet_kinds.kind_of(name), _path(base, name, token)
+    kind, path = sheet_kinds.kind_of(name), _path(app, name, token)
     how = Columns(ask.columns, ask.tab, ask.encoding)
     if ask.remember:
         data = path.read_bytes()
-        column_memory.remember(desk, kind, column_memory.see(desk.s, kind, data, how).mark, how)
+        column_memory.remember(context, kind, column_memory.see(context.session, kind, data, how).mark, how)
     key = hashlib.sha256(json.dumps(how.kept(), sort_keys=True).encode()).hexdigest()[:8]
     body = {"sheet": name, "path": str(path), "how": how.kept()}
-    return JobStarted(job=start(desk, "sheet.check", f"check-{name}-{token}-{key}", f"Checking {name}", body).id, token=token)
+    return JobStarted(job=start(context, "sheet.check", f"check-{name}-{token}-{key}", f"Checking {name}", body).id, token=token)
 
 
 @router.post("/{name}/check", status_code=202)
-def check(data: SheetFile, desk: WriteDesk, base: TheHouse, name: str, file: Annotated[UploadFile, File()]) -> JobStarted:
+def check(data: SheetFile, context: WriteContext, app: TheApp, name: str, file: Annotated[UploadFile, File()]) -> JobStarted:
     """Check a sheet: nothing is changed by it. The job's result says what it would do."""
     kind = sheet_kinds.kind_of(name)
-    path, token = _kept_file(base, name, data)
+    path, token = _kept_file(app, name, data)
     job = start(
-        desk, "sheet.check", f"check-{name}-{token}", f"Checking {file.filename or kind.name}"[:100], {"sheet": name, "path": str(path)}
+        context, "sheet.check", f"check-{name}-{token}", f"Checking {file.filename or kind.name}"[:100], {"sheet": name, "path": str(path)}
     )
     return JobStarted(job=job.id, token=token)
 
@@ -199,19 +199,19 @@ class TakeAsk(Ask):
     how: ColumnsAsk | None = None
 
 
-def _path(base: Any, name: str, token: str) -> Path:
-    path: Path = base.settings.data / "sheets" / f"{sheet_kinds.kind_of(name).name}-{token}.sheet"
+def _path(app: Any, name: str, token: str) -> Path:
+    path: Path = app.settings.data / "sheets" / f"{sheet_kinds.kind_of(name).name}-{token}.sheet"
     if len(token) != 24 or not token.isalnum() or not path.is_file():
         raise NotFound("that sheet is not here any more; bring it in again")
     return path
 
 
 @router.post("/{name}/take", status_code=202)
-def take(desk: WriteDesk, base: TheHouse, name: str, ask: TakeAsk) -> JobStarted:
+def take(context: WriteContext, app: TheApp, name: str, ask: TakeAsk) -> JobStarted:
     """Take the good rows of a checked sheet, all in one step."""
-    path = _path(base, name, ask.token)
+    path = _path(app, name, ask.token)
     body = {"sheet": name, "path": str(path), **({"how": ask.how.model_dump()} if ask.how else {})}
-    job = start(desk, "sheet.take", f"take-{name}-{ask.token}", f"Taking in {name}", body)
+    job = start(context, "sheet.take", f"take-{name}-{ask.token}", f"Taking in {name}", body)
     return JobStarted(job=job.id, token=ask.token)
 
 
@@ -224,35 +224,37 @@ def bad_rows_of(path: Path, name: str, form: Form) -> Response:
 
 
 @router.get("/{name}/bad/{token}.{form}", response_class=Response, responses=SHEET)
-def bad_rows(desk: ReadDesk, base: TheHouse, name: str, token: str, form: Form) -> Response:
-    return bad_rows_of(_path(base, name, token).with_suffix(".bad.json"), name, form)
+def bad_rows(context: ReadContext, app: TheApp, name: str, token: str, form: Form) -> Response:
+    return bad_rows_of(_path(app, name, token).with_suffix(".bad.json"), name, form)
 
 
 @router.get("/lists/{name}/ids")
-def list_ids(desk: ReadDesk, name: str, ask: Annotated[Wish, Depends(wish)], most: int = 0) -> IdsOut:
+def list_ids(context: ReadContext, name: str, ask: Annotated[GridQuery, Depends(wish)], most: int = 0) -> IdsOut:
     """The numbers of a stretch of a list, as filtered and sorted, whether a page has shown them or not. most 0: all from there on."""
     if name not in goods_grids.LISTS:
         raise NotFound(f"there is no list called {name}")
-    ids, total = goods_grids.ids(desk, name, Wish(ask.words, ask.sort, ask.down, ask.offset, most or 1_000_000, ask.filters))
+    ids, total = goods_grids.ids(context, name, GridQuery(ask.words, ask.sort, ask.down, ask.offset, most or 1_000_000, ask.filters))
     return IdsOut(ids=ids, total=total)
 
 
 @router.get("/lists/{name}.{form}", dependencies=[Heavy], response_class=Response, responses=SHEET)
-def list_out(request: Request, base: TheHouse, desk: ReadDesk, name: str, form: Form, ask: Annotated[Wish, Depends(wish)]) -> Response:
+def list_out(
+    request: Request, app: TheApp, context: ReadContext, name: str, form: Form, ask: Annotated[GridQuery, Depends(wish)]
+) -> Response:
     """Exactly the rows of a list as filtered and sorted, all pages of them."""
     if name not in goods_grids.LISTS:
         raise NotFound(f"there is no list called {name}")
-    if form == "xlsx" and (n := goods_grids.ids(desk, name, replace(ask, offset=0, limit=1))[1]) > XLSX_MOST:
+    if form == "xlsx" and (n := goods_grids.ids(context, name, replace(ask, offset=0, limit=1))[1]) > XLSX_MOST:
         raise Invalid(f"a workbook holds {XLSX_MOST:,} rows and this list has {n:,}; take it out as CSV, which holds all of them")
     # What is a number of ours alone says nothing to anybody else.
     header = [key for key in goods_grids.LISTS[name].columns if key not in _OURS and not key.endswith("_id")]
-    zone = regional.place_of(desk.s).manner.tz
+    zone = regional.place_of(context.session).manner.tz
 
-    def rows(desk: Desk) -> Iterator[list[Any]]:
-        for row in goods_grids.every(desk, name, ask):
+    def rows(context: Context) -> Iterator[list[Any]]:
+        for row in goods_grids.every(context, name, ask):
             yield [_cell(key, row._mapping[key], row, zone) for key in header]
 
-    return streamed(request, base, name, form, header, rows)
+    return streamed(request, app, name, form, header, rows)
 
 
 def _cell(key: str, value: Any, row: Any, zone: tzinfo) -> Any:
@@ -308,31 +310,31 @@ Owner = Literal["store", "supplier"]
 
 
 @router.get("/out/{owner}/{number}")
-def sheets_out(desk: ReadDesk, owner: Owner, number: Big) -> SheetsOut:
+def sheets_out(context: ReadContext, owner: Owner, number: Big) -> SheetsOut:
     """What waits for a partner who works by sheets, and every sheet that was taken out for it."""
-    waits = [one for one in sheet_export.waiting(desk) if (one.owner, one.number) == (owner, number)]
+    waits = [one for one in sheet_export.waiting(context) if (one.owner, one.number) == (owner, number)]
     kept = [
         SheetOutRow(id=one.id, what=one.what, at=one.at, who=one.who, rows=len(one.rows), back_at=one.back_at)
-        for one in sheet_export.sheets_out(desk, owner, number)
+        for one in sheet_export.sheets_out(context, owner, number)
     ]
     return SheetsOut(waiting=[WaitingOut(what=one.what, count=one.count, since=one.since) for one in waits], sheets=kept)
 
 
 @router.post("/out/{owner}/{number}/{what}", status_code=201)
-def take_out(desk: WriteDesk, owner: Owner, number: Big, what: str) -> SheetTaken:
+def take_out(context: WriteContext, owner: Owner, number: Big, what: str) -> SheetTaken:
     """Take out what waits. Each row is in one sheet; the sheet is kept, and can be had again or taken back."""
-    kept = sheet_export.take_out(desk, owner, number, what)
+    kept = sheet_export.take_out(context, owner, number, what)
     return SheetTaken(told="The sheet is made; hand it over", sheet=kept.id, count=len(kept.rows))
 
 
 @router.get("/out/sheet/{number}.{form}", response_class=Response, responses=SHEET)
-def sheet_out(desk: ReadDesk, number: Big, form: Form) -> Response:
+def sheet_out(context: ReadContext, number: Big, form: Form) -> Response:
     """A sheet as it was taken out, as often as wanted."""
-    kept = desk.get(SheetOut, number, "sheet")
+    kept = context.get(SheetOut, number, "sheet")
     return as_file(f"{kept.what}-{kept.at:%Y-%m-%d-%H%M}", form, kept.header, kept.rows)
 
 
 @router.post("/out/sheet/{number}/back")
-def take_sheet_back(desk: WriteDesk, number: Big) -> Done:
+def take_sheet_back(context: WriteContext, number: Big) -> Done:
     """Take a sheet back: what nobody answered since waits again."""
-    return Done(told=sheet_export.take_back(desk, number))
+    return Done(told=sheet_export.take_back(context, number))

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from ...data.setup import Person
 from ...services.base.errors import Invalid
 from ...services.inbound import agent_portal
-from ..deps import ReadDesk, SignedIn, WriteDesk, person_of
+from ..deps import ReadContext, SignedIn, WriteContext, person_of
 from ..files import SheetFile
 from ..imports.sheets import as_file
 from ..schemas import SHEET, Ask, Done, Form
@@ -43,18 +43,18 @@ class MineOut(BaseModel):
 
 
 @router.get("/purchases")
-def mine(desk: ReadDesk, number: SignedIn) -> list[MineOut]:
-    person: Person = person_of(desk, number)
+def mine(context: ReadContext, number: SignedIn) -> list[MineOut]:
+    person: Person = person_of(context, number)
     return [
         MineOut(**{**vars(one), "lines": [MineLine(line_no=a, item=b, title=c, quantity=d) for a, b, c, d in one.lines]})
-        for one in agent_portal.mine(desk, person)
+        for one in agent_portal.mine(context, person)
     ]
 
 
 @router.post("/purchases.{form}", response_class=Response, responses=SHEET)
-def take_out(desk: WriteDesk, number: SignedIn, form: Form) -> Response:
+def take_out(context: WriteContext, number: SignedIn, form: Form) -> Response:
     """Open purchase orders as a sheet; an agent who takes it says by it that they are accepted."""
-    header, rows = agent_portal.take_out(desk, person_of(desk, number))
+    header, rows = agent_portal.take_out(context, person_of(context, number))
     return as_file("purchase-orders", form, header, rows)
 
 
@@ -65,8 +65,8 @@ class AgentAnswerAsk(Ask):
 
 
 @router.post("/answers")
-def answer(desk: WriteDesk, number: SignedIn, ask: AgentAnswerAsk) -> Done:
-    agent_portal.answer(desk, person_of(desk, number), ask.reference, ask.state, ask.told)
+def answer(context: WriteContext, number: SignedIn, ask: AgentAnswerAsk) -> Done:
+    agent_portal.answer(context, person_of(context, number), ask.reference, ask.state, ask.told)
     return Done(told=f"{ask.reference} {ask.state}")
 
 
@@ -77,8 +77,8 @@ class NumberAsk(Ask):
 
 
 @router.post("/numbers")
-def give_number(desk: WriteDesk, number: SignedIn, ask: NumberAsk) -> Done:
-    found = agent_portal.number(desk, person_of(desk, number), ask.reference, ask.number, ask.carrier)
+def give_number(context: WriteContext, number: SignedIn, ask: NumberAsk) -> Done:
+    found = agent_portal.number(context, person_of(context, number), ask.reference, ask.number, ask.carrier)
     return Done(told=f"{found} is passed on")
 
 
@@ -95,8 +95,8 @@ class TakenOut(BaseModel):
 
 
 @router.post("/sheets/{name}")
-def take_in(number: SignedIn, data: SheetFile, desk: WriteDesk, name: str) -> TakenOut:
+def take_in(number: SignedIn, data: SheetFile, context: WriteContext, name: str) -> TakenOut:
     if len(data) > BYTES_MAX:
         raise Invalid("the sheet is larger than 5 MB; send it in parts")
-    taken, bad = agent_portal.take_in(desk, person_of(desk, number), name, data)
+    taken, bad = agent_portal.take_in(context, person_of(context, number), name, data)
     return TakenOut(taken=taken, bad=[BadRow(row=row, why=why) for row, why in bad])

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 from ...data.setup import Store
 from ...services.base.errors import Invalid
 from ...services.listings import allowance
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, sure
 
 router = APIRouter(prefix="/shelf", tags=["shelf"])
@@ -48,12 +48,12 @@ class HoursAsk(Ask):
 
 
 @router.get("/stores/{number}/allowance")
-def allowance_plan(desk: ReadDesk, number: Big, hours: int = 24) -> AllowanceOut:
+def allowance_plan(context: ReadContext, number: Big, hours: int = 24) -> AllowanceOut:
     """What to show within a store's limit for the most expected profit, against what it shows now."""
     if not 1 <= hours <= 24 * 30:
         raise Invalid("plan for 1 hour to 30 days")
-    made = allowance.plan(desk, number, hours)
-    store = desk.get(Store, number, "store")
+    made = allowance.plan(context, number, hours)
+    store = context.get(Store, number, "store")
 
     def cash(value: int) -> Money:
         return sure(value, store.currency)
@@ -91,7 +91,7 @@ def allowance_plan(desk: ReadDesk, number: Big, hours: int = 24) -> AllowanceOut
 
 
 @router.post("/stores/{number}/allowance")
-def allowance_apply(desk: WriteDesk, number: Big, ask: HoursAsk) -> Done:
+def allowance_apply(context: WriteContext, number: Big, ask: HoursAsk) -> Done:
     """Show what the plan says, no more. Can be undone."""
-    n = allowance.apply(desk, number, ask.hours)
+    n = allowance.apply(context, number, ask.hours)
     return Done(told=f"{n} listings follow the plan", count=n)

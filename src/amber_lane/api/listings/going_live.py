@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from ...services.listings import going_live
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, money, sure
 
 router = APIRouter(tags=["going live"])
@@ -53,9 +53,9 @@ class OffAsk(Ask):
 
 
 @router.get(AT)
-def look(desk: ReadDesk, number: Big, what: What) -> OutLook:
+def look(context: ReadContext, number: Big, what: What) -> OutLook:
     """What would go out at once. Nothing is written."""
-    seen = going_live.look(desk, number, what)
+    seen = going_live.look(context, number, what)
     store = seen.store
 
     def row(one: going_live.Row) -> OutRow:
@@ -72,11 +72,11 @@ def look(desk: ReadDesk, number: Big, what: What) -> OutLook:
 
 
 @router.post(AT)
-def turn_on(desk: WriteDesk, number: Big, what: What, ask: OutAsk) -> Done:
-    return Done(told=going_live.turn_on(desk, number, ask.version, what, ask.start, ask.seen))
+def turn_on(context: WriteContext, number: Big, what: What, ask: OutAsk) -> Done:
+    return Done(told=going_live.turn_on(context, number, ask.version, what, ask.start, ask.seen))
 
 
 @router.post(f"{AT}/off")
-def turn_off(desk: WriteDesk, number: Big, what: What, ask: OffAsk) -> Done:
+def turn_off(context: WriteContext, number: Big, what: What, ask: OffAsk) -> Done:
     """At once: what had not gone out is taken back."""
-    return Done(told=going_live.turn_off(desk, number, ask.version, what))
+    return Done(told=going_live.turn_off(context, number, ask.version, what))

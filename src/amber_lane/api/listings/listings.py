@@ -19,10 +19,10 @@ from ...services.base.errors import Conflict, Invalid
 from ...services.catalogue.item_detail import mark_of
 from ...services.delivery import agent_leases
 from ...services.grids import goods_grids
-from ...services.grids.goods_grids import Wish
+from ...services.grids.goods_grids import GridQuery
 from ...services.listings import allowance, content_rules, images, publishing, titles, variant_matrix
 from ...services.listings.content_rule_changes import add_rule, effect
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..files import PictureFile
 from ..schemas import Ask, Big, Done, Money, Page, download, minor, money, rows_out, sure, wish, written
 
@@ -181,8 +181,8 @@ class StoreWords(Ask):
 
 
 @router.get("", response_model=Page[ShelfRow])
-def listing_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = goods_grids.page(desk, "shelf", ask)
+def listing_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(context, "shelf", ask)
     out = rows_out(rows, {"price": "currency", "profit": "currency"})
     for one in out:
         one["moving"], one["differs"] = bool(one["moving"]), bool(one["differs"])
@@ -190,15 +190,15 @@ def listing_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Respons
 
 
 @router.get("/stores")
-def stores(desk: ReadDesk) -> list[ShelfStore]:
+def stores(context: ReadContext) -> list[ShelfStore]:
     """Every store with how many of its listings are in which state."""
     counts: dict[int, dict[str, int]] = {}
-    for (number, state), n in tally(desk.s, "listings").items():
+    for (number, state), n in tally(context.session, "listings").items():
         counts.setdefault(int(number), {})[state] = n
     differing = select(Listing.store_id, func.count()).where(IS_DIFFERING).group_by(Listing.store_id)
-    for store, n in desk.s.execute(by_index(differing, Listing, "ix_listing_theirs")):
+    for store, n in context.session.execute(by_index(differing, Listing, "ix_listing_theirs")):
         counts.setdefault(store, {})["differs"] = n
-    for target, n in desk.s.execute(
+    for target, n in context.session.execute(
         select(Outbox.target, func.count(func.distinct(Outbox.subject)))
         .where(Outbox.state == "dead", Outbox.kind == "listing")
         .group_by(Outbox.target)
@@ -216,18 +216,18 @@ def stores(desk: ReadDesk) -> list[ShelfStore]:
             called=row.kind not in UNCALLED or row.kind == "program",
             counts=counts.get(row.id, {}),
         )
-        for row in desk.s.scalars(select(Store).order_by(Store.id))
+        for row in context.session.scalars(select(Store).order_by(Store.id))
     ]
 
 
 @router.get("/listings/{number}")
-def bench(desk: ReadDesk, number: Big) -> ShelfBench:
+def bench(context: ReadContext, number: Big) -> ShelfBench:
     """Everything about one listing's words, and what is missing before it can be shown."""
-    row = desk.get(Listing, number, "listing")
-    store, sku = desk.get(Store, row.store_id, "store"), desk.get(Sku, row.sku_id, "SKU")
-    names: dict[int, str] = dict(desk.s.execute(select(Store.id, Store.name)).tuples().all())
-    parent = desk.s.get(Listing, row.copied_from) if row.copied_from else None
-    copies = desk.s.scalars(select(Listing).where(Listing.copied_from == number)).all()
+    row = context.get(Listing, number, "listing")
+    store, sku = context.get(Store, row.store_id, "store"), context.get(Sku, row.sku_id, "SKU")
+    names: dict[int, str] = dict(context.session.execute(select(Store.id, Store.name)).tuples().all())
+    parent = context.session.get(Listing, row.copied_from) if row.copied_from else None
+    copies = context.session.scalars(select(Listing).where(Listing.copied_from == number)).all()
     theirs = row.theirs or {}
     return ShelfBench(
         id=row.id,
@@ -243,10 +243,10 @@ def bench(desk: ReadDesk, number: Big) -> ShelfBench:
         price=sure(row.wanted_price, row.currency),
         compare_at=money(row.compare_at, row.currency),
         weight_g=sku.weight_g,
-        family=variant_matrix.size(desk, sku.id),
+        family=variant_matrix.size(context, sku.id),
         pictures=list(row.pictures or []),
-        suggested=titles.suggest(desk, store, sku, row.title),
-        missing=publishing.Checks(desk, store, [row.sku_id]).missing(row),
+        suggested=titles.suggest(context, store, sku, row.title),
+        missing=publishing.Checks(context, store, [row.sku_id]).missing(row),
         differs=[FieldDiff(name=name, ours=getattr(row, name), theirs=shown) for name, shown in theirs.items() if name in publishing.WORDS],
         copied_from=None if parent is None else CopyOut(listing=parent.id, store=names[parent.store_id], follows=row.follow_words),
         copies=[CopyOut(listing=one.id, store=names[one.store_id], follows=one.follow_words) for one in copies],
@@ -263,7 +263,7 @@ class Edited(Done):
 
 
 @router.patch("/listings/{number}")
-def edit(desk: WriteDesk, number: Big, ask: EditAsk) -> Edited:
+def edit(context: WriteContext, number: Big, ask: EditAsk) -> Edited:
     """Change what a listing says. On sale it goes to the store at once."""
     words: dict[str, Any] = {
         name: value for name in ("title", "description", "category", "tags", "weight_g") if (value := getattr(ask, name)) is not None
@@ -271,55 +271,55 @@ def edit(desk: WriteDesk, number: Big, ask: EditAsk) -> Edited:
     if ask.compare_at is not None or ask.no_compare:
         words["compare_at"] = None if ask.no_compare else minor(ask.compare_at, "compare_at")
     if ask.pictures is not None:
-        words["pictures"] = images.checked_order(desk, ask.pictures)
+        words["pictures"] = images.checked_order(context, ask.pictures)
     if not words:
         raise Invalid("nothing was changed")
-    row = publishing.edit(desk, number, ask.version, words, ask.pass_on)
-    desk.s.flush()
-    return Edited(told="Kept", listing=bench(desk, row.id))
+    row = publishing.edit(context, number, ask.version, words, ask.pass_on)
+    context.session.flush()
+    return Edited(told="Kept", listing=bench(context, row.id))
 
 
 @router.post("/listings/{number}/settle")
-def settle(desk: WriteDesk, number: Big, ask: DifferenceAsk) -> Done:
+def settle(context: WriteContext, number: Big, ask: DifferenceAsk) -> Done:
     """A field that the store shows otherwise: keep ours, or take theirs."""
-    publishing.settle(desk, number, ask.version, ask.field, ask.theirs)
+    publishing.settle(context, number, ask.version, ask.field, ask.theirs)
     return Done(told="Theirs is ours now" if ask.theirs else "Ours is on its way to the store")
 
 
 @router.post("/listings/{number}/pictures", status_code=201)
-def add_picture(given: PictureFile, desk: WriteDesk, number: Big) -> Done:
+def add_picture(given: PictureFile, context: WriteContext, number: Big) -> Done:
     """Add a picture; it is checked and kept as our own copy."""
-    made = images.add(desk, number, given)
-    row = desk.get(Listing, number, "listing")
+    made = images.add(context, number, given)
+    row = context.get(Listing, number, "listing")
     if made.id in (row.pictures or []):
         raise Conflict("this picture is there already")
-    publishing.edit(desk, number, None, {"pictures": [*(row.pictures or []), made.id]})
+    publishing.edit(context, number, None, {"pictures": [*(row.pictures or []), made.id]})
     return Done(told=f"Picture added, {made.width} x {made.height}")
 
 
 @router.get("/pictures/{number}", response_class=Response, responses=download("image/jpeg", "image/png", "image/webp"))
-def picture(desk: ReadDesk, number: Big) -> Response:
-    row = desk.get(Picture, number, "picture")
+def picture(context: ReadContext, number: Big) -> Response:
+    row = context.get(Picture, number, "picture")
     head = {"Cache-Control": "private, max-age=86400", "Content-Security-Policy": "default-src 'none'", "X-Content-Type-Options": "nosniff"}
     return Response(row.data, media_type=row.kind, headers=head)
 
 
 @router.post("/publish", status_code=202)
-def publish(desk: WriteDesk, ask: Many) -> JobOutShort:
+def publish(context: WriteContext, ask: Many) -> JobOutShort:
     """Put listings on sale, as a job; prices and quantities are those of now."""
     ids = list(dict.fromkeys(ask.listings))
     key = f"publish-{mark_of(','.join(map(str, ids)))}"
     what = f"Publishing {len(ids)} listing{'s' if len(ids) != 1 else ''}"
-    return JobOutShort(job=start(desk, "publish", key, what, {"listings": ids}, len(ids)).id)
+    return JobOutShort(job=start(context, "publish", key, what, {"listings": ids}, len(ids)).id)
 
 
 @router.post("/on-its-way")
-def on_its_way(desk: ReadDesk, ask: Many) -> OnItsWay:
+def on_its_way(context: ReadContext, ask: Many) -> OnItsWay:
     """Where published listings stand with their stores; failures by their reason."""
     subjects = [f"listing:{number}" for number in ask.listings]
     newest = select(func.max(Outbox.id)).where(Outbox.subject.in_(subjects)).group_by(Outbox.subject)
     out = OnItsWay(waiting=0, there=0, refused={}, refused_ids=[])
-    for subject, state, answer in desk.s.execute(select(Outbox.subject, Outbox.state, Outbox.answer).where(Outbox.id.in_(newest))):
+    for subject, state, answer in context.session.execute(select(Outbox.subject, Outbox.state, Outbox.answer).where(Outbox.id.in_(newest))):
         if state == "done":
             out.there += 1
         elif state == "dead":
@@ -331,73 +331,73 @@ def on_its_way(desk: ReadDesk, ask: Many) -> OnItsWay:
 
 
 @router.post("/again")
-def again(desk: WriteDesk, ask: Many) -> Done:
+def again(context: WriteContext, ask: Many) -> Done:
     """Send what stores refused once more, with the words and figures of now."""
-    n = publishing.send_again(desk, ask.listings)
+    n = publishing.send_again(context, ask.listings)
     return Done(told=f"{n} sent again", count=n)
 
 
 @router.post("/end")
-def end(desk: WriteDesk, ask: Many) -> Done:
+def end(context: WriteContext, ask: Many) -> Done:
     """End listings in their stores; those in preparation are dropped."""
-    n = publishing.end(desk, ask.listings)
+    n = publishing.end(context, ask.listings)
     return Done(told=f"{n} ended", count=n)
 
 
 @router.post("/copy", status_code=201)
-def copy(desk: WriteDesk, ask: CopyAsk) -> Done:
+def copy(context: WriteContext, ask: CopyAsk) -> Done:
     """Copy listings to another store, prepared there by its own rules."""
-    n = len(publishing.copy(desk, ask.listings, ask.store, ask.follow))
+    n = len(publishing.copy(context, ask.listings, ask.store, ask.follow))
     told = f"{n} prepared there" if n else "That store has all of them already"
     return Done(told=told, count=n)
 
 
 @router.get("/phrases")
-def phrase_rules(desk: ReadDesk) -> list[RuleOut]:
-    rows = desk.s.scalars(select(PhraseRule).order_by(PhraseRule.store_id, PhraseRule.find))
+def phrase_rules(context: ReadContext) -> list[RuleOut]:
+    rows = context.session.scalars(select(PhraseRule).order_by(PhraseRule.store_id, PhraseRule.find))
     return [RuleOut(id=row.id, find=row.find, put=row.put, store=row.store_id) for row in rows]
 
 
 @router.post("/phrases/try")
-def try_phrase(desk: ReadDesk, ask: RuleShape) -> EffectOut:
+def try_phrase(context: ReadContext, ask: RuleShape) -> EffectOut:
     """What a phrase rule would change in the titles and descriptions of all listings; nothing is kept."""
-    found, of = effect(desk, ask.find, ask.put, ask.store)
+    found, of = effect(context, ask.find, ask.put, ask.store)
     return EffectOut(
         count=len(found), of=of, first=[PhraseEffect(listing=i, sku=sku, before=was, after=now) for i, sku, was, now in found[:50]]
     )
 
 
 @router.post("/phrases", status_code=201)
-def add_phrase(desk: WriteDesk, ask: RuleShape) -> Done:
+def add_phrase(context: WriteContext, ask: RuleShape) -> Done:
     """Keep a phrase rule, and change the words of listings in preparation and on sale by it. Can be undone."""
-    n = add_rule(desk, ask.find, ask.put, ask.store)
+    n = add_rule(context, ask.find, ask.put, ask.store)
     return Done(told=f"The rule is kept; {n} listing{'s' if n != 1 else ''} changed", count=n)
 
 
 @router.delete("/phrases/{number}")
-def drop_phrase(desk: WriteDesk, number: Big) -> Done:
+def drop_phrase(context: WriteContext, number: Big) -> Done:
     """Take a phrase rule away; words that it changed stay as they are."""
-    row = desk.get(PhraseRule, number, "phrase rule")
-    desk.s.delete(row)
-    desk.log("phrase.drop", row.find, f"phrase rule for {row.find!r} taken away", why="words that it changed stay as they are")
+    row = context.get(PhraseRule, number, "phrase rule")
+    context.session.delete(row)
+    context.log("phrase.drop", row.find, f"phrase rule for {row.find!r} taken away", why="words that it changed stay as they are")
     return Done(told="The rule is taken away; words that it changed stay as they are")
 
 
 @router.put("/stores/{number}/words")
-def store_words(desk: WriteDesk, number: Big, ask: StoreWords) -> Done:
+def store_words(context: WriteContext, number: Big, ask: StoreWords) -> Done:
     """What a store's titles may be."""
-    titles.set_words(desk, number, ask.title_most, ask.banned_words, ask.title_order)
+    titles.set_words(context, number, ask.title_most, ask.banned_words, ask.title_order)
     return Done(told="Kept; what it would not take is said before publishing")
 
 
 @router.post("/stores/{number}/read", status_code=202)
-def read_anew(desk: WriteDesk, number: Big) -> ReadAnew:
+def read_anew(context: WriteContext, number: Big) -> ReadAnew:
     """Read a store's listings again, as a job: new ones come in, and where its words are not ours they are shown side by side."""
-    store = desk.get(Store, number, "store")
+    store = context.get(Store, number, "store")
     if store.kind == "program":
-        agent_leases.ask_to_read(desk, store)
+        agent_leases.ask_to_read(context, store)
         return ReadAnew(job=None, told=f"{store.name}'s program reads its listings with its next round")
     if store.kind in UNCALLED:
         raise Conflict(f"{store.name} works by sheets: bring its listings in as a sheet")
-    job = start(desk, "join", f"join-store-{number}", f"Reading {store.name}'s listings", {"owner": "store", "id": number})
+    job = start(context, "join", f"join-store-{number}", f"Reading {store.name}'s listings", {"owner": "store", "id": number})
     return ReadAnew(job=job.id, told=f"Reading {store.name}'s listings")

@@ -11,11 +11,11 @@ from sqlalchemy import select
 from ...core.options import Option
 from ...data.setup import Supplier
 from ...data.source import Item
-from ...services.base.context import Desk
+from ...services.base.context import Context
 from ...services.base.errors import Invalid
 from ...services.listings import variant_commands, variant_matrix
 from ...services.listings.variant_matrix import Combination, Matrix
-from ..deps import ReadDesk, TheHouse, WriteDesk
+from ..deps import ReadContext, TheApp, WriteContext
 from ..schemas import Ask, Big, Money, minor, money, sure
 
 router = APIRouter(prefix="/shelf", tags=["shelf"])
@@ -108,24 +108,26 @@ class KeptOut(BaseModel):
 
 
 @router.post("/listings/{number}/family/look")
-def look(desk: ReadDesk, base: TheHouse, number: Big, ask: LookAsk) -> MatrixOut:
+def look(context: ReadContext, app: TheApp, number: Big, ask: LookAsk) -> MatrixOut:
     """All combinations of a listing's options with what stands for each, or what would; nothing is changed."""
-    return _out(desk, variant_matrix.look(desk, base.finder, number, None if ask.options is None else _options(ask.options), ask.numbers))
+    return _out(
+        context, variant_matrix.look(context, app.finder, number, None if ask.options is None else _options(ask.options), ask.numbers)
+    )
 
 
 @router.put("/listings/{number}/family")
-def keep(desk: WriteDesk, base: TheHouse, number: Big, ask: KeepAsk) -> KeptOut:
+def keep(context: WriteContext, app: TheApp, number: Big, ask: KeepAsk) -> KeptOut:
     """Make, change and drop combinations at once. Can be undone as one."""
     wishes = []
     for one in ask.rows:
         price = minor(one.price, "price")
         if price is not None and price <= 0:
             raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must be above nothing"})
-        wishes.append(variant_commands.Wish(tuple(one.values), one.kept, one.item, price, one.most, one.picture))
-    matrix, done = variant_commands.keep(desk, base.finder, number, ask.version, ask.title, _options(ask.options), wishes)
+        wishes.append(variant_commands.GridQuery(tuple(one.values), one.kept, one.item, price, one.most, one.picture))
+    matrix, done = variant_commands.keep(context, app.finder, number, ask.version, ask.title, _options(ask.options), wishes)
     parts = [f"{done.made} made" if done.made else "", f"{done.dropped} dropped" if done.dropped else ""]
     told = ", ".join(part for part in parts if part) or "Kept"
-    return KeptOut(told=told, made=done.made, dropped=done.dropped, failed=done.failed, matrix=_out(desk, matrix))
+    return KeptOut(told=told, made=done.made, dropped=done.dropped, failed=done.failed, matrix=_out(context, matrix))
 
 
 def _options(given: list[OptionShape]) -> list[Option]:
@@ -151,9 +153,9 @@ def _choice(item: Item, made: Matrix) -> ChoiceOut:
     )
 
 
-def _out(desk: Desk, made: Matrix) -> MatrixOut:
+def _out(context: Context, made: Matrix) -> MatrixOut:
     items = {one.id: one for one in [*made.items, *(row.item for row in made.rows if row.item)]}
-    supplier = desk.s.scalar(select(Supplier.name).where(Supplier.id == next(iter(items.values())).supplier_id)) if items else ""
+    supplier = context.session.scalar(select(Supplier.name).where(Supplier.id == next(iter(items.values())).supplier_id)) if items else ""
     own = next((row.sku.code for row in made.rows if row.listing is made.listing and row.sku), "")
     return MatrixOut(
         listing=made.listing.id,

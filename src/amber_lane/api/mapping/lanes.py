@@ -18,10 +18,10 @@ from ...data.lanes import Lane, LanePart
 from ...data.setup import Origin, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
-from ...services.base.context import Desk
+from ...services.base.context import Context
 from ...services.base.errors import Invalid
 from ...services.grids import goods_grids
-from ...services.grids.goods_grids import Wish
+from ...services.grids.goods_grids import GridQuery
 from ...services.mapping import item_candidates, lane_terms, lanes, performance, variants
 from ...services.mapping.landed_cost import Costing, parts_of
 from ...services.monitoring import sweeps
@@ -29,7 +29,7 @@ from ...services.pricing import packs
 from ...services.pricing.apply import with_sharers
 from ...services.pricing.decide import decide
 from ...services.pricing.frame import load
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, Page, money, rows_out, sure, wish, written
 
 router = APIRouter(prefix="/lanes", tags=["lanes"])
@@ -148,8 +148,8 @@ class LaneRow(BaseModel):
 
 
 @router.get("", response_model=Page[LaneRow])
-def settled(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = goods_grids.page(desk, "lanes", ask)
+def settled(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(context, "lanes", ask)
     monies = {"cost": "cost_currency", "landed": "currency", "profit": "currency", "net": "currency", "price": "currency"}
     return written({"rows": rows_out(rows, monies), "total": total})
 
@@ -168,12 +168,12 @@ def _trust(one: performance.Trust) -> TrustOut:
     )
 
 
-def _lanes(desk: Desk, found: list[Lane], store: Store | None) -> list[LaneOut]:
-    parts, items = parts_of(desk, found)
-    costing = Costing(desk)
+def _lanes(context: Context, found: list[Lane], store: Store | None) -> list[LaneOut]:
+    parts, items = parts_of(context, found)
+    costing = Costing(context)
     suppliers, origins = costing.facts.suppliers, costing.origins
     store = costing.facts.stores.get(store.id) if store else next(iter(costing.facts.stores.values()), None)
-    seen = performance.trusts(desk, [lane.id for lane in found])
+    seen = performance.trusts(context, [lane.id for lane in found])
     out = []
     for lane in found:
         shop = costing.facts.stores.get(lane.store_id or 0, store)
@@ -228,13 +228,13 @@ def _part(part: LanePart, item: Item, lane: Lane, suppliers: dict[int, Supplier]
 
 
 @router.get("/skus/{sku_id}")
-def sku(desk: ReadDesk, sku_id: Big) -> SkuOut:
-    row = desk.get(Sku, sku_id, "SKU")
-    listing = item_candidates.listing_of(desk, sku_id)
-    store = desk.get(Store, listing.store_id, "store") if listing else None
+def sku(context: ReadContext, sku_id: Big) -> SkuOut:
+    row = context.get(Sku, sku_id, "SKU")
+    listing = item_candidates.listing_of(context, sku_id)
+    store = context.get(Store, listing.store_id, "store") if listing else None
     sold = select(Store.name).join(Listing, Listing.store_id == Store.id).where(Listing.sku_id == sku_id, Listing.state != "ended")
-    family = [one.id for one in variants.siblings(desk, row) if one.id != sku_id]
-    laned = set(desk.s.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(family), Lane.until.is_(None), Lane.instead.is_(False))))
+    family = [one.id for one in variants.siblings(context, row) if one.id != sku_id]
+    laned = set(context.session.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(family), Lane.until.is_(None), Lane.instead.is_(False))))
     return SkuOut(
         sku_id=row.id,
         sku=row.code,
@@ -245,11 +245,11 @@ def sku(desk: ReadDesk, sku_id: Big) -> SkuOut:
         price=money(listing.wanted_price, listing.currency) if listing else None,
         state=listing.state if listing else None,
         listing=listing.id if listing else None,
-        stores=list(desk.s.scalars(sold.order_by(Store.id))),
-        orders_waiting=lanes.effect_of_opening(desk, row)["orders"],
+        stores=list(context.session.scalars(sold.order_by(Store.id))),
+        orders_waiting=lanes.effect_of_opening(context, row)["orders"],
         siblings=len(family),
         siblings_bare=len(set(family) - laned),
-        lanes=_lanes(desk, [lane for lane, _ in lanes.lanes_of(desk, sku_id)], store),
+        lanes=_lanes(context, [lane for lane, _ in lanes.lanes_of(context, sku_id)], store),
     )
 
 
@@ -285,17 +285,17 @@ class Preview(BaseModel):
     packs: str
 
 
-def _wish(desk: Desk, ask: OpenAsk, proof: bool = False) -> lanes.Wish:
+def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.GridQuery:
     try:
         parts = [lanes.Part(part.item_id, parse_units(part.units)) for part in ask.parts]
     except ValueError as error:
         raise Invalid(str(error), {"units": str(error)}) from error
     if ask.store_id:
-        desk.get(Store, ask.store_id, "store")
+        context.get(Store, ask.store_id, "store")
     for moment in (ask.starts, ask.ends):
         if moment is not None and moment.tzinfo is None:
             raise Invalid("a date needs its time zone", {"starts": "has no time zone"})
-    return lanes.Wish(
+    return lanes.GridQuery(
         ask.sku_id,
         parts,
         ask.use,
@@ -304,29 +304,29 @@ def _wish(desk: Desk, ask: OpenAsk, proof: bool = False) -> lanes.Wish:
         starts=ask.starts,
         ends=ask.ends,
         instead=ask.instead,
-        proof=item_candidates.proof_for(desk, desk.get(Sku, ask.sku_id, "SKU"), parts[0].item) if proof and len(parts) == 1 else None,
+        proof=item_candidates.proof_for(context, context.get(Sku, ask.sku_id, "SKU"), parts[0].item) if proof and len(parts) == 1 else None,
     )
 
 
 @router.post("/preview")
-def preview(desk: WriteDesk, ask: OpenAsk) -> Preview:
+def preview(context: WriteContext, ask: OpenAsk) -> Preview:
     """Open the lane in a writing transaction (so that it waits its turn), say what came of it, and take it all back."""
-    row = desk.get(Sku, ask.sku_id, "SKU")
-    orders = lanes.effect_of_opening(desk, row)["orders"]
-    opened = lanes.open_wish(desk, _wish(desk, ask), respond_now=False)
-    minutes = desk.get(Supplier, opened.supplier_id, "supplier").sweep_minutes
+    row = context.get(Sku, ask.sku_id, "SKU")
+    orders = lanes.effect_of_opening(context, row)["orders"]
+    opened = lanes.open_wish(context, _wish(context, ask), respond_now=False)
+    minutes = context.get(Supplier, opened.supplier_id, "supplier").sweep_minutes
     out = Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="no listing", sweep_minutes=minutes, packs="")
-    parts, items = parts_of(desk, [opened])
+    parts, items = parts_of(context, [opened])
     pieces = [(items[one.item_id], Fraction(one.units_num, one.units_den)) for one in parts[opened.id]]
-    out.packs = packs.told(pieces, packs.usual_sizes(desk.s, [ask.sku_id]).get(ask.sku_id, 1))
-    listing = desk.s.scalar(select(Listing).where(Listing.sku_id == ask.sku_id).limit(1))
+    out.packs = packs.told(pieces, packs.usual_sizes(context.session, [ask.sku_id]).get(ask.sku_id, 1))
+    listing = context.session.scalar(select(Listing).where(Listing.sku_id == ask.sku_id).limit(1))
     if listing is None:
-        desk.s.rollback()
+        context.session.rollback()
         return out
-    book = load(desk, with_sharers(desk, {ask.sku_id}))
+    book = load(context, with_sharers(context, {ask.sku_id}))
     shown = decide(book, counted=False)
     rows = np.flatnonzero(book.sku == ask.sku_id)
-    desk.s.rollback()
+    context.session.rollback()
     if not len(rows):
         return out.model_copy(update={"outcome": "not on sale"})
     currency, out.shows = listing.currency, int(shown.quantity[rows[0]])
@@ -339,9 +339,9 @@ def preview(desk: WriteDesk, ask: OpenAsk) -> Preview:
 
 
 @router.post("", status_code=201)
-def open_lane(desk: WriteDesk, ask: OpenAsk) -> Done:
-    lanes.open_wish(desk, _wish(desk, ask, proof=True))
-    row = desk.get(Sku, ask.sku_id, "SKU")
+def open_lane(context: WriteContext, ask: OpenAsk) -> Done:
+    lanes.open_wish(context, _wish(context, ask, proof=True))
+    row = context.get(Sku, ask.sku_id, "SKU")
     return Done(told=f"Replacement allowed for {row.code}" if ask.instead else f"Lane opened for {row.code}")
 
 
@@ -408,13 +408,13 @@ class LaneBench(BaseModel):
 
 
 @router.get("/{number}")
-def bench(desk: ReadDesk, number: Big) -> LaneBench:
-    row = desk.get(Lane, number, "lane")
-    thing = desk.get(Sku, row.sku_id, "SKU")
-    listing = item_candidates.listing_of(desk, row.sku_id)
-    store = desk.get(Store, listing.store_id, "store") if listing else None
-    costing = Costing(desk)
-    parts, items = parts_of(desk, [row])
+def bench(context: ReadContext, number: Big) -> LaneBench:
+    row = context.get(Lane, number, "lane")
+    thing = context.get(Sku, row.sku_id, "SKU")
+    listing = item_candidates.listing_of(context, row.sku_id)
+    store = context.get(Store, listing.store_id, "store") if listing else None
+    costing = Costing(context)
+    parts, items = parts_of(context, [row])
     lands: dict[str, LandsIn] = {}
     for shop in costing.facts.stores.values():
         if shop.country in lands or row.store_id not in (None, shop.id):
@@ -436,17 +436,17 @@ def bench(desk: ReadDesk, number: Big) -> LaneBench:
             ways.setdefault(one.country, []).append(one.code)
     first = parts[number][0].item_id
     currency = items[first].currency
-    seen = sweeps.item_history(desk, first, desk.now - timedelta(days=60))
+    seen = sweeps.item_history(context, first, context.now - timedelta(days=60))
     history = [Point(at=at, cost=sure(cost, currency), stock=stock) for at, cost, stock in seen]
     return LaneBench(
         sku_id=thing.id,
         sku=thing.code,
         title=thing.title,
-        lane=_lanes(desk, [row], store)[0],
+        lane=_lanes(context, [row], store)[0],
         lands=list(lands.values()),
         ways=ways,
         history=history,
-        story=lane_terms.story(desk, row, thing),
+        story=lane_terms.story(context, row, thing),
     )
 
 
@@ -458,26 +458,26 @@ def _units(text: str | None) -> Fraction | None:
 
 
 @router.patch("/{number}")
-def change(desk: WriteDesk, number: Big, ask: ChangeAsk) -> Done:
-    lanes.change_lane(desk, number, ask.version, _units(ask.units), ask.use, ask.service, ask.state, ask.why)
+def change(context: WriteContext, number: Big, ask: ChangeAsk) -> Done:
+    lanes.change_lane(context, number, ask.version, _units(ask.units), ask.use, ask.service, ask.state, ask.why)
     return Done(told="Lane changed")
 
 
 @router.post("/{number}/terms")
-def terms(desk: WriteDesk, number: Big, ask: TermsAsk) -> Done:
+def terms(context: WriteContext, number: Big, ask: TermsAsk) -> Done:
     """From when to when it is in force, and by which service it goes to single countries."""
-    lane_terms.set_terms(desk, number, ask.version, ask.services, ask.starts, ask.ends)
+    lane_terms.set_terms(context, number, ask.version, ask.services, ask.starts, ask.ends)
     return Done(told="Lane changed")
 
 
 @router.post("/{number}/confirm")
-def confirm(desk: WriteDesk, number: Big, ask: ConfirmAsk) -> Done:
+def confirm(context: WriteContext, number: Big, ask: ConfirmAsk) -> Done:
     """It is right (with these units, if they are other ones now): it may be used, and what its items cost is taken as usual."""
-    lane_terms.confirm_lane(desk, number, ask.version, _units(ask.units))
+    lane_terms.confirm_lane(context, number, ask.version, _units(ask.units))
     return Done(told="The lane is right, and may be used")
 
 
 @router.post("/{number}/close")
-def close(desk: WriteDesk, number: Big, ask: CloseAsk) -> Done:
-    lanes.close_lane(desk, number, ask.version, ask.why)
+def close(context: WriteContext, number: Big, ask: CloseAsk) -> Done:
+    lanes.close_lane(context, number, ask.version, ask.why)
     return Done(told="Lane closed")

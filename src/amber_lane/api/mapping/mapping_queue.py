@@ -17,9 +17,9 @@ from ...jobs.background_jobs import start
 from ...services.base.errors import Invalid
 from ...services.mapping import audit, auto_matching, bulk_changes, item_candidates, switch_supplier, variants
 from ...services.mapping.landed_cost import UnitLanded
-from ...services.mapping.lanes import Part, Wish, supplier_names
+from ...services.mapping.lanes import GridQuery, Part, supplier_names
 from ...services.mapping.mapping_queue import to_settle
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, money, sure
 
 router = APIRouter(prefix="/lanes", tags=["lanes"])
@@ -101,11 +101,11 @@ class OfferOut(BaseModel):
 
 
 @router.get("/to-settle")
-def queue(desk: ReadDesk) -> ToSettle:
+def queue(context: ReadContext) -> ToSettle:
     """SKUs that need a person, those that orders wait for first, then the dearest."""
-    rows = to_settle(desk)
-    names = supplier_names(desk)
-    learnt = [f"{names.get(int(one.supplier), '')}: {one.told}, in {one.seen} lanes" for one in auto_matching.patterns(desk)]
+    rows = to_settle(context)
+    names = supplier_names(context)
+    learnt = [f"{names.get(int(one.supplier), '')}: {one.told}, in {one.seen} lanes" for one in auto_matching.patterns(context)]
     shown = [
         ToSettleRow(
             sku_id=one.sku.id,
@@ -119,7 +119,7 @@ def queue(desk: ReadDesk) -> ToSettle:
         )
         for one in rows[:SHOWN]
     ]
-    return ToSettle(rows=shown, total=len(rows), faults=audit.kept(desk)["count"], learnt=learnt)
+    return ToSettle(rows=shown, total=len(rows), faults=audit.kept(context)["count"], learnt=learnt)
 
 
 def _marks(found: list[Mark]) -> list[MarkOut]:
@@ -127,12 +127,12 @@ def _marks(found: list[Mark]) -> list[MarkOut]:
 
 
 @router.get("/skus/{sku_id}/candidates")
-def candidates(desk: ReadDesk, sku_id: Big, words: Annotated[str, Query(max_length=200)] = "") -> list[OfferOut]:
+def candidates(context: ReadContext, sku_id: Big, words: Annotated[str, Query(max_length=200)] = "") -> list[OfferOut]:
     """The likest items for a SKU, or those that hold some words; pairs that were refused are left out."""
-    row = desk.get(Sku, sku_id, "SKU")
-    found = item_candidates.offers(desk, row, words, limit=9 if words else 6)
-    suppliers = by_id(desk.s, Supplier, (one.like.item.supplier_id for one in found.rows))
-    origins = by_id(desk.s, Origin, (one.like.item.origin_id or 0 for one in found.rows))
+    row = context.get(Sku, sku_id, "SKU")
+    found = item_candidates.offers(context, row, words, limit=9 if words else 6)
+    suppliers = by_id(context.session, Supplier, (one.like.item.supplier_id for one in found.rows))
+    origins = by_id(context.session, Origin, (one.like.item.origin_id or 0 for one in found.rows))
     cur = found.listing.currency if found.listing else found.store.currency if found.store else "GBP"
     return [
         OfferOut(
@@ -173,9 +173,9 @@ class RefuseAsk(Ask):
 
 
 @router.post("/skus/{sku_id}/refuse")
-def refuse(desk: WriteDesk, sku_id: Big, ask: RefuseAsk) -> Done:
+def refuse(context: WriteContext, sku_id: Big, ask: RefuseAsk) -> Done:
     """None of these fills the SKU: they are not offered for it again."""
-    n = bulk_changes.refuse(desk, sku_id, ask.items)
+    n = bulk_changes.refuse(context, sku_id, ask.items)
     return Done(told=f"{n} item{'s' if n != 1 else ''} will not be offered for it again", count=n)
 
 
@@ -215,8 +215,8 @@ class FamilyOut(BaseModel):
 
 
 @router.get("/skus/{sku_id}/family")
-def family(desk: ReadDesk, sku_id: Big) -> FamilyOut:
-    found = variants.look(desk, sku_id)
+def family(context: ReadContext, sku_id: Big) -> FamilyOut:
+    found = variants.look(context, sku_id)
     return FamilyOut(
         members=[VariantMember(sku_id=one.id, sku=one.code, title=one.title, has_lane=one.id in found.laned) for one in found.skus],
         suppliers=[SupplierColumn(id=one.id, name=one.name) for one in found.suppliers],
@@ -252,15 +252,15 @@ class PicksAsk(Ask):
 
 
 @router.post("/many", status_code=201)
-def open_many(desk: WriteDesk, ask: PicksAsk) -> Done:
+def open_many(context: WriteContext, ask: PicksAsk) -> Done:
     """Open lanes for several SKUs as one act."""
     try:
         wishes = [
-            Wish(
+            GridQuery(
                 one.sku_id,
                 [Part(one.item_id, parse_units(one.units))],
                 one.use,
-                proof=item_candidates.proof_for(desk, desk.get(Sku, one.sku_id, "SKU"), one.item_id),
+                proof=item_candidates.proof_for(context, context.get(Sku, one.sku_id, "SKU"), one.item_id),
             )
             for one in sorted(ask.picks, key=lambda one: (one.sku_id, one.use))
         ]
@@ -269,7 +269,7 @@ def open_many(desk: WriteDesk, ask: PicksAsk) -> Done:
     skus = {one.sku for one in wishes}
     n = len(wishes)
     told = f"{n} lane{'s' if n != 1 else ''} opened for {len(skus)} SKUs together"
-    bulk_changes.in_one(desk, "lane.many", skus, lambda _: told, wishes)
+    bulk_changes.in_one(context, "lane.many", skus, lambda _: told, wishes)
     return Done(told=told, count=n)
 
 
@@ -280,9 +280,9 @@ class BulkAsk(Ask):
 
 
 @router.post("/bulk")
-def bulk(desk: WriteDesk, ask: BulkAsk) -> Done:
+def bulk(context: WriteContext, ask: BulkAsk) -> Done:
     """Change many lanes as one act: make them main, shut, let be used, close."""
-    n = bulk_changes.change_many(desk, ask.ids, ask.what, ask.why)
+    n = bulk_changes.change_many(context, ask.ids, ask.what, ask.why)
     return Done(told=f"{n} lane{'s' if n != 1 else ''} changed", count=n)
 
 
@@ -316,7 +316,7 @@ class MoveOut(BaseModel):
 
 
 @router.post("/move/preview")
-def move_preview(desk: ReadDesk, ask: MoveFrom) -> list[MoveOut]:
+def move_preview(context: ReadContext, ask: MoveFrom) -> list[MoveOut]:
     """What moving a supplier's main lanes to another supplier would mean; nothing is changed."""
     return [
         MoveOut(
@@ -339,7 +339,7 @@ def move_preview(desk: ReadDesk, ask: MoveFrom) -> list[MoveOut]:
             stock=one.item.stock if one.item else None,
             has=one.has is not None,
         )
-        for one in switch_supplier.preview(desk, ask.source, ask.target, ask.lanes)
+        for one in switch_supplier.preview(context, ask.source, ask.target, ask.lanes)
     ]
 
 
@@ -356,14 +356,14 @@ class MoveAsk(Ask):
 
 
 @router.post("/move")
-def move(desk: WriteDesk, ask: MoveAsk) -> Done:
+def move(context: WriteContext, ask: MoveAsk) -> Done:
     picks = dict(ask.picks)
-    skus = by_id(desk.s, Sku, picks)
+    skus = by_id(context.session, Sku, picks)
     proofs = {}
     for sku, item in picks.items():
-        if sku in skus and (proof := item_candidates.proof_for(desk, skus[sku], item)):
+        if sku in skus and (proof := item_candidates.proof_for(context, skus[sku], item)):
             proofs[sku] = proof
-    n = switch_supplier.move(desk, ask.source, picks, proofs, ask.keep_old)
+    n = switch_supplier.move(context, ask.source, picks, proofs, ask.keep_old)
     return Done(told=f"{n} lane{'s' if n != 1 else ''} moved", count=n)
 
 
@@ -381,11 +381,11 @@ class FaultOut(BaseModel):
 
 
 @router.get("/faults")
-def faults(desk: ReadDesk) -> list[FaultOut]:
+def faults(context: ReadContext) -> list[FaultOut]:
     """Lanes that cannot be right, looked for anew."""
     return [
         FaultOut(key=one.key, kind=one.kind, told=one.told, why=one.why, sku_id=one.sku, sku=one.code, step=one.step, act=one.act)
-        for one in audit.faults(desk)
+        for one in audit.faults(context)
     ]
 
 
@@ -394,15 +394,15 @@ class FaultAsk(Ask):
 
 
 @router.post("/faults/mend")
-def mend(desk: WriteDesk, ask: FaultAsk) -> Done:
-    one = audit.mend(desk, ask.key)
+def mend(context: WriteContext, ask: FaultAsk) -> Done:
+    one = audit.mend(context, ask.key)
     return Done(told=f"{one.code}: {one.step[0].lower()}{one.step[1:]}")
 
 
 @router.post("/faults/aside")
-def aside(desk: WriteDesk, ask: FaultAsk) -> Done:
+def aside(context: WriteContext, ask: FaultAsk) -> Done:
     """It is no fault, and not shown again."""
-    audit.set_aside(desk, ask.key)
+    audit.set_aside(context, ask.key)
     return Done(told="Set aside; it is not shown again while it stays as it is")
 
 
@@ -411,6 +411,6 @@ class MatchingStarted(BaseModel):
 
 
 @router.post("/sure", status_code=202)
-def open_sure(desk: WriteDesk) -> MatchingStarted:
+def open_sure(context: WriteContext) -> MatchingStarted:
     """Look over all SKUs without a lane and open the sure ones."""
-    return MatchingStarted(job=start(desk, "match", "match-all", "Matching SKUs without a lane", {"open": True}).id)
+    return MatchingStarted(job=start(context, "match", "match-all", "Matching SKUs without a lane", {"open": True}).id)

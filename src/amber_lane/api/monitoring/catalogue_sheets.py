@@ -14,13 +14,13 @@ from ...connectors.errors import OutsideError
 from ...connectors.kinds import connect
 from ...data.setup import Supplier
 from ...jobs.background_jobs import start
-from ...services.base.context import Desk
+from ...services.base.context import Context
 from ...services.base.errors import Invalid, NotFound
 from ...services.base.regional import place_of
 from ...services.monitoring import catalogue_sheets
 from ...services.partners import connections
 from ...sheets.mapped import FIELDS, NEEDED, Reading, look
-from ..deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk
+from ..deps import AppState, ReadContext, SignedIn, TheApp, WriteContext
 from ..files import SheetFile
 from ..imports.sheets import bad_rows_of
 from ..schemas import SHEET, Ask, Big, Form, Money, sure
@@ -104,47 +104,47 @@ class ReadingStarted(BaseModel):
 
 
 @router.post("/{number}/sheet", status_code=201)
-def upload(data: SheetFile, desk: ReadDesk, base: TheHouse, number: Big) -> Uploaded:
+def upload(data: SheetFile, context: ReadContext, app: TheApp, number: Big) -> Uploaded:
     """Hand in a supplier's catalogue sheet; nothing is read of it yet."""
-    catalogue_sheets.supplier_by_sheets(desk, number)
+    catalogue_sheets.supplier_by_sheets(context, number)
     token = hashlib.sha256(data).hexdigest()[:24]
-    path = _path(base, number, token)
+    path = _path(app, number, token)
     path.parent.mkdir(parents=True, exist_ok=True)
     path.write_bytes(data)
     return Uploaded(token=token)
 
 
-def _path(base: House, number: int, token: str) -> Path:
-    return base.settings.data / "sheets" / f"catalogue-{number}-{token}.sheet"
+def _path(app: AppState, number: int, token: str) -> Path:
+    return app.settings.data / "sheets" / f"catalogue-{number}-{token}.sheet"
 
 
-def _sheet(base: House, supplier: Supplier, token: str) -> tuple[bytes, datetime | None]:
+def _sheet(app: AppState, supplier: Supplier, token: str) -> tuple[bytes, datetime | None]:
     """A sheet that was handed in, or the newest in the supplier's folder. The call is outside any transaction."""
     if token:
-        path = _path(base, supplier.id, token)
+        path = _path(app, supplier.id, token)
         if not path.is_file():
             raise NotFound("that sheet is not here any more; bring it in again")
         return path.read_bytes(), None
     if supplier.kind != "folder":
         raise Invalid("bring a sheet in first")
-    with base.db.reading() as s:
-        link = connections.link_of(Desk(s, base.clock, ""), "supplier", supplier.id)
-        key = base.doors.safe.open(link.sealed_key)
+    with app.db.reading() as s:
+        link = connections.link_of(Context(s, app.clock, ""), "supplier", supplier.id)
+        key = app.doors.safe.open(link.sealed_key)
     try:
-        data, at = connect("supplier", "folder", link.address, key, base.doors.deadline, base.doors.transport).sheet()
+        data, at = connect("supplier", "folder", link.address, key, app.doors.deadline, app.doors.transport).sheet()
     except OutsideError as error:
         raise Invalid(error.told) from error
     return data, at
 
 
-def _supplier(base: House, number: int) -> Supplier:
-    with base.db.reading() as s:
-        return catalogue_sheets.supplier_by_sheets(Desk(s, base.clock, ""), number)
+def _supplier(app: AppState, number: int) -> Supplier:
+    with app.db.reading() as s:
+        return catalogue_sheets.supplier_by_sheets(Context(s, app.clock, ""), number)
 
 
 @router.get("/{number}/sheet")
 def see(
-    base: TheHouse,
+    app: TheApp,
     person: SignedIn,
     number: Big,
     token: Token = "",
@@ -152,9 +152,9 @@ def see(
     tab: Annotated[str, Query(max_length=200)] = "",
 ) -> LookOut:
     """How the sheet seems to be made, its first rows, and which of its columns seem to be ours."""
-    supplier = _supplier(base, number)
-    data, at = _sheet(base, supplier, token)
-    with base.db.reading() as s:
+    supplier = _supplier(app, number)
+    data, at = _sheet(app, supplier, token)
+    with app.db.reading() as s:
         manner = place_of(s).manner
     found = look(data, encoding, tab=tab, house=manner.decimal)
     kept = supplier.reading or {}
@@ -178,13 +178,13 @@ def see(
 
 
 @router.post("/{number}/sheet/try")
-def try_it(base: TheHouse, person: SignedIn, number: Big, ask: TryAsk) -> TriedOut:
+def try_it(app: TheApp, person: SignedIn, number: Big, ask: TryAsk) -> TriedOut:
     """What the sheet would give with its columns named so; nothing is kept."""
-    supplier = _supplier(base, number)
-    data, _ = _sheet(base, supplier, ask.token)
+    supplier = _supplier(app, number)
+    data, _ = _sheet(app, supplier, ask.token)
     tried = catalogue_sheets.try_reading(supplier, data, catalogue_sheets.check_reading(_reading(ask)), ask.also)
     if ask.token:
-        catalogue_sheets.keep_bad(_path(base, number, ask.token), tried.header, tried.bad_rows)
+        catalogue_sheets.keep_bad(_path(app, number, ask.token), tried.header, tried.bad_rows)
     items = [
         ItemOut(
             number=one.number,
@@ -202,8 +202,8 @@ def try_it(base: TheHouse, person: SignedIn, number: Big, ask: TryAsk) -> TriedO
     )
 
 
-def _also(desk: Desk, number: int, ask: TryAsk) -> list[str]:
-    return list(ask.also if ask.also is not None else desk.get(Supplier, number, "supplier").also or [])
+def _also(context: Context, number: int, ask: TryAsk) -> list[str]:
+    return list(ask.also if ask.also is not None else context.get(Supplier, number, "supplier").also or [])
 
 
 def _reading(ask: TryAsk) -> Reading:
@@ -211,20 +211,20 @@ def _reading(ask: TryAsk) -> Reading:
 
 
 @router.post("/{number}/sheet/keep", status_code=202)
-def keep(base: TheHouse, desk: WriteDesk, request: Request, number: Big, ask: TryAsk) -> ReadingStarted:
+def keep(app: TheApp, context: WriteContext, request: Request, number: Big, ask: TryAsk) -> ReadingStarted:
     """Remember the columns and take the sheet in, as a job."""
-    supplier = catalogue_sheets.keep_reading(desk, number, _reading(ask), _also(desk, number, ask), ask.whole)
+    supplier = catalogue_sheets.keep_reading(context, number, _reading(ask), _also(context, number, ask), ask.whole)
     body: dict[str, Any] = {"owner": "supplier", "id": number}
     if ask.token:
-        body["path"] = str(_path(base, number, ask.token))
+        body["path"] = str(_path(app, number, ask.token))
     kind = "catalogue" if ask.token else "join"
-    job = start(desk, kind, f"{kind}-supplier-{number}", f"Bringing in {supplier.name}'s items", body)
+    job = start(context, kind, f"{kind}-supplier-{number}", f"Bringing in {supplier.name}'s items", body)
     return ReadingStarted(job=job.id, told=f"{supplier.name}'s columns are kept; its items are being brought in")
 
 
 @router.get("/{number}/sheet/bad/{token}.{form}", response_class=Response, responses=SHEET)
-def bad_rows(base: TheHouse, person: SignedIn, number: Big, token: str, form: Form) -> Response:
+def bad_rows(app: TheApp, person: SignedIn, number: Big, token: str, form: Form) -> Response:
     """The rows of a catalogue sheet that could not be read, as they stood, each with why."""
     if not token.isalnum() or len(token) != 24:
         raise NotFound("that sheet is not here any more; bring it in again")
-    return bad_rows_of(_path(base, number, token).with_suffix(".bad.json"), "items", form)
+    return bad_rows_of(_path(app, number, token).with_suffix(".bad.json"), "items", form)

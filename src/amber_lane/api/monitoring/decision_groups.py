@@ -18,7 +18,7 @@ from ...data.watch import Sighting, Sweep
 from ...services.listings import drift
 from ...services.monitoring import decision_groups, polling_plan, sweeps
 from ...services.pricing.inputs import HOME
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, money, sure
 
 router = APIRouter(prefix="/watch", tags=["watch"])
@@ -42,8 +42,8 @@ class GroupOut(BaseModel):
 
 
 @router.get("/groups")
-def get_groups(desk: ReadDesk) -> list[GroupOut]:
-    return [GroupOut(**{**one.__dict__, "a_day": sure(one.a_day, HOME)}) for one in decision_groups.groups(desk)]
+def get_groups(context: ReadContext) -> list[GroupOut]:
+    return [GroupOut(**{**one.__dict__, "a_day": sure(one.a_day, HOME)}) for one in decision_groups.groups(context)]
 
 
 class GroupAsk(Ask):
@@ -62,14 +62,14 @@ class GroupSettleAsk(GroupAsk):
 
 
 @router.post("/groups/settle")
-def settle_group(desk: WriteDesk, ask: GroupSettleAsk) -> Done:
-    n = decision_groups.settle(desk, ask.sweep, ask.act, ask.kind, ask.approve, ask.many)
+def settle_group(context: WriteContext, ask: GroupSettleAsk) -> Done:
+    n = decision_groups.settle(context, ask.sweep, ask.act, ask.kind, ask.approve, ask.many)
     return Done(told=f"{n} {'approved, the prices go out' if ask.approve else 'left as they are'}", count=n)
 
 
 @router.post("/groups/undo")
-def undo_group(desk: WriteDesk, ask: GroupAsk) -> Done:
-    n = decision_groups.undo(desk, ask.sweep, ask.act, ask.kind)
+def undo_group(context: WriteContext, ask: GroupAsk) -> Done:
+    n = decision_groups.undo(context, ask.sweep, ask.act, ask.kind)
     return Done(told=f"{n} taken back, the old values go out again", count=n)
 
 
@@ -91,7 +91,7 @@ class DriftOut(BaseModel):
 
 
 @router.get("/differences")
-def differences(desk: ReadDesk) -> list[DriftOut]:
+def differences(context: ReadContext) -> list[DriftOut]:
     return [
         DriftOut(
             id=one.drift.id,
@@ -107,7 +107,7 @@ def differences(desk: ReadDesk) -> list[DriftOut]:
             our_state=one.listing.state,
             their_state=one.drift.state,
         )
-        for one in drift.differing(desk)[:500]
+        for one in drift.differing(context)[:500]
     ]
 
 
@@ -117,17 +117,17 @@ class DriftAsk(Ask):
 
 
 @router.post("/differences/settle")
-def settle_differences(desk: WriteDesk, ask: DriftAsk) -> Done:
-    n = drift.settle(desk, ask.differences, ask.ours)
+def settle_differences(context: WriteContext, ask: DriftAsk) -> Done:
+    n = drift.settle(context, ask.differences, ask.ours)
     return Done(told=f"{n} {'sent again as we want them' if ask.ours else 'taken as the store shows them'}", count=n)
 
 
 @router.post("/differences/check")
-def check_stores(desk: WriteDesk) -> Done:
+def check_stores(context: WriteContext) -> Done:
     """Read all stores' own listings now."""
-    stores = desk.s.scalars(select(Store).where(Store.kind.not_in(("sheet", "program")))).all()
+    stores = context.session.scalars(select(Store).where(Store.kind.not_in(("sheet", "program")))).all()
     for store in stores:
-        store.next_check = desk.now
+        store.next_check = context.now
     return Done(told=f"{len(stores)} store{'s are' if len(stores) != 1 else ' is'} being read", count=len(stores))
 
 
@@ -171,21 +171,21 @@ _BINS = ((1.0, "less than daily"), (4.0, "1 to 4 a day"), (12.0, "4 to 12"), (24
 
 
 @router.get("/calls")
-def calls_plans(desk: ReadDesk) -> list[CallsOut]:
+def calls_plans(context: ReadContext) -> list[CallsOut]:
     """For every supplier that tells one item a call: where its calls go, and what that saves."""
     out = []
-    for supplier in desk.s.scalars(select(Supplier).order_by(Supplier.name)):
+    for supplier in context.session.scalars(select(Supplier).order_by(Supplier.name)):
         if polling_plan.one_by_one(supplier.kind):
-            out.append(_plan_out(desk, supplier))
+            out.append(_plan_out(context, supplier))
     return out
 
 
-def _plan_out(desk: Any, supplier: Supplier) -> CallsOut:
-    plan = polling_plan.make(desk, supplier)
+def _plan_out(context: Any, supplier: Supplier) -> CallsOut:
+    plan = polling_plan.make(context, supplier)
     used = np.flatnonzero(plan.used == 1)
     order = used[np.argsort(-plan.looks[used], kind="stable")]
     picked = [*order[:12].tolist(), *order[12:][-6:].tolist()]
-    rows = {row.id: row for row in desk.s.scalars(select(Item).where(Item.id.in_([int(plan.items[i]) for i in picked])))}
+    rows = {row.id: row for row in context.session.scalars(select(Item).where(Item.id.in_([int(plan.items[i]) for i in picked])))}
 
     def told(i: int) -> Looked:
         row = rows[int(plan.items[i])]
@@ -203,7 +203,7 @@ def _plan_out(desk: Any, supplier: Supplier) -> CallsOut:
     for high, name in _BINS:
         bins.append(Bin(name=name, count=int(((plan.looks[used] >= low) & (plan.looks[used] < high)).sum())))
         low = high
-    link = desk.s.scalar(select(Link).where(Link.owner == "supplier", Link.owner_id == supplier.id))
+    link = context.session.scalar(select(Link).where(Link.owner == "supplier", Link.owner_id == supplier.id))
     limited = supplier.hour_from is not None and supplier.hour_to is not None
     return CallsOut(
         supplier=supplier.id,
@@ -212,7 +212,7 @@ def _plan_out(desk: Any, supplier: Supplier) -> CallsOut:
         used=len(used),
         unused=len(plan.items) - len(used),
         a_sweep=polling_plan.a_sweep(supplier, link),
-        today=polling_plan.asked_today(desk, supplier.id),
+        today=polling_plan.asked_today(context, supplier.id),
         day_limit=supplier.calls_day,
         hours=f"{supplier.hour_from:02d}:00 to {supplier.hour_to:02d}:00 UTC" if limited else "at all hours",
         loss=sure(round(plan.loss * 30), HOME),
@@ -296,15 +296,15 @@ class ItemPage(BaseModel):
 
 
 @router.get("/items/{number}")
-def item_page(desk: ReadDesk, number: Big, days: Annotated[int, Query(ge=1, le=365)] = 60) -> ItemPage:
+def item_page(context: ReadContext, number: Big, days: Annotated[int, Query(ge=1, le=365)] = 60) -> ItemPage:
     """points: what it was at the start, and then every sighting that changed something or was not believed."""
-    s = desk.s
-    item = desk.get(Item, number, "item")
-    supplier = desk.get(Supplier, item.supplier_id, "supplier")
-    since = desk.now - timedelta(days=days)
+    s = context.session
+    item = context.get(Item, number, "item")
+    supplier = context.get(Supplier, item.supplier_id, "supplier")
+    since = context.now - timedelta(days=days)
     seen = s.scalars(select(Sighting).where(Sighting.item_id == number, Sighting.at >= since).order_by(Sighting.at, Sighting.id)).all()
     points = [ItemPoint(at=r.at, cost=sure(r.cost, item.currency), stock=r.stock, verdict=r.verdict) for r in seen]
-    start = sweeps.item_history(desk, number, since)[0]
+    start = sweeps.item_history(context, number, since)[0]
     points.insert(0, ItemPoint(at=since, cost=sure(start[1], item.currency), stock=start[2], verdict="start"))
     rows = s.execute(
         select(Listing, Sku, Store.name, Lane)

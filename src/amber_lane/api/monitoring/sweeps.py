@@ -17,10 +17,10 @@ from ...data.watch import Drift, Sighting, Sweep
 from ...jobs.background_jobs import start
 from ...services.catalogue import item_detail
 from ...services.grids import goods_grids
-from ...services.grids.goods_grids import Wish
+from ...services.grids.goods_grids import GridQuery
 from ...services.monitoring import sweeps
 from ...services.pricing import what_if
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, Page, rows_out, sure, wish, written
 
 router = APIRouter(prefix="/watch", tags=["watch"])
@@ -59,10 +59,10 @@ class Strip(BaseModel):
 
 
 @router.get("/strips")
-def strips(desk: ReadDesk, hours: Annotated[int, Query(ge=1, le=24 * 14)] = 15) -> list[Strip]:
+def strips(context: ReadContext, hours: Annotated[int, Query(ge=1, le=24 * 14)] = 15) -> list[Strip]:
     """Each supplier's sweeps of the last hours."""
-    s, since = desk.s, desk.now - timedelta(hours=hours)
-    items = item_detail.item_counts(desk)
+    s, since = context.session, context.now - timedelta(hours=hours)
+    items = item_detail.item_counts(context)
     links = {link.owner_id: link for link in s.scalars(select(Link).where(Link.owner == "supplier"))}
     out = []
     for supplier in s.scalars(select(Supplier).order_by(Supplier.name)):
@@ -116,8 +116,8 @@ class ResponseOut(BaseModel):
 
 
 @router.get("/responses", response_model=Page[ResponseOut])
-def responses(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = goods_grids.page(desk, "responses", ask)
+def responses(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(context, "responses", ask)
     return written({"rows": rows_out(rows, {"old_price": "currency", "new_price": "currency"}), "total": total})
 
 
@@ -129,9 +129,9 @@ class Tally(BaseModel):
 
 
 @router.get("/tally")
-def tally(desk: ReadDesk) -> Tally:
+def tally(context: ReadContext) -> Tally:
     """How many responses of each state and kind, for the filters."""
-    s = desk.s
+    s = context.session
     states, kinds = ({key: n for (key,), n in tally_of(s, f"decisions by {what}").items()} for what in ("state", "kind"))
     doubted = s.scalar(by_index(select(func.count()).select_from(Item).where(IS_DOUBTED), Item, "ix_item_doubted")) or 0
     differs = s.scalar(select(func.count()).select_from(Drift).where(Drift.ended_at.is_(None))) or 0
@@ -151,8 +151,8 @@ class Doubt(BaseModel):
 
 
 @router.get("/doubts")
-def doubts(desk: ReadDesk) -> list[Doubt]:
-    rows = desk.s.execute(
+def doubts(context: ReadContext) -> list[Doubt]:
+    rows = context.session.execute(
         select(Item, Supplier.name).join(Supplier, Supplier.id == Item.supplier_id).where(IS_DOUBTED).order_by(Item.number).limit(500)
     )
     return [
@@ -176,14 +176,14 @@ class Believe(Ask):
 
 
 @router.post("/doubts/{item}")
-def settle_doubt(desk: WriteDesk, item: Big, ask: Believe) -> Done:
-    sweeps.settle_doubt(desk, item, ask.believe)
+def settle_doubt(context: WriteContext, item: Big, ask: Believe) -> Done:
+    sweeps.settle_doubt(context, item, ask.believe)
     return Done(told="Believed, the listings follow" if ask.believe else "Set aside, the last good values stand")
 
 
 @router.post("/sweeps/{sweep}/settle")
-def settle_held(desk: WriteDesk, sweep: Big, ask: Believe) -> Done:
-    counts = sweeps.settle_held(desk, sweep, ask.believe)
+def settle_held(context: WriteContext, sweep: Big, ask: Believe) -> Done:
+    counts = sweeps.settle_held(context, sweep, ask.believe)
     return Done(told=sweeps.tell_counts(counts) or "Nothing had to change" if ask.believe else "Set aside, the last good stock stands")
 
 
@@ -194,15 +194,15 @@ class HeldOut(BaseModel):
 
 
 @router.get("/sweeps/{sweep}")
-def sweep(desk: ReadDesk, sweep: Big) -> HeldOut:
+def sweep(context: ReadContext, sweep: Big) -> HeldOut:
     """One sweep with the sightings that it wrote."""
-    row = desk.get(Sweep, sweep, "sweep")
-    rows = desk.s.execute(
+    row = context.get(Sweep, sweep, "sweep")
+    rows = context.session.execute(
         select(Sighting, Item).join(Item, Item.id == Sighting.item_id).where(Sighting.sweep_id == sweep).order_by(Sighting.id).limit(200)
     )
     return HeldOut(
         sweep=Mark.model_validate(row, from_attributes=True),
-        supplier=desk.get(Supplier, row.supplier_id, "supplier").name,
+        supplier=context.get(Supplier, row.supplier_id, "supplier").name,
         rows=[
             {
                 "item": i.number,
@@ -220,17 +220,17 @@ def sweep(desk: ReadDesk, sweep: Big) -> HeldOut:
 
 
 @router.post("/sweeps/{sweep}/undo")
-def undo_sweep(desk: WriteDesk, sweep: Big) -> Done:
+def undo_sweep(context: WriteContext, sweep: Big) -> Done:
     """Send the old values again for all that a sweep did; listings with newer changes stay as they are."""
-    row = desk.get(Sweep, sweep, "sweep")
-    n = sweeps.take_back(desk, sweep=row.id)
+    row = context.get(Sweep, sweep, "sweep")
+    n = sweeps.take_back(context, sweep=row.id)
     return Done(told=f"{n} taken back, the old values go out again", count=n)
 
 
 @router.post("/suppliers/{supplier}/sweep")
-def sweep_now(desk: WriteDesk, supplier: Big) -> Done:
-    row = desk.get(Supplier, supplier, "supplier")
-    start(desk, "sweep", f"sweep-{supplier}", f"Sweep of {row.name}", {"id": supplier})
+def sweep_now(context: WriteContext, supplier: Big) -> Done:
+    row = context.get(Supplier, supplier, "supplier")
+    start(context, "sweep", f"sweep-{supplier}", f"Sweep of {row.name}", {"id": supplier})
     return Done(told=f"A sweep of {row.name} starts now")
 
 
@@ -243,12 +243,12 @@ class SettleAsk(Pick):
 
 
 @router.post("/responses/undo")
-def undo_responses(desk: WriteDesk, ask: Pick) -> Done:
-    n = sweeps.take_back(desk, responses=ask.responses)
+def undo_responses(context: WriteContext, ask: Pick) -> Done:
+    n = sweeps.take_back(context, responses=ask.responses)
     return Done(told=f"{n} taken back", count=n)
 
 
 @router.post("/responses/settle")
-def settle(desk: WriteDesk, ask: SettleAsk) -> Done:
-    n = what_if.settle(desk, ask.responses, ask.approve)
+def settle(context: WriteContext, ask: SettleAsk) -> Done:
+    n = what_if.settle(context, ask.responses, ask.approve)
     return Done(told=f"{n} settled", count=n)

@@ -10,7 +10,7 @@ from pydantic import Field
 from ...services.base.errors import Conflict
 from ...services.orders import buyer_data, cancellations, order_lines, orders
 from ...services.purchasing import next_steps, purchase_orders
-from ..deps import WriteDesk
+from ..deps import WriteContext
 from ..schemas import Ask, Big, Done, download
 
 router = APIRouter(prefix="/orders", tags=["orders"])
@@ -24,8 +24,8 @@ class SendAsk(Ask):
 
 
 @router.post("/send")
-def send(desk: WriteDesk, ask: SendAsk) -> Done:
-    made = purchase_orders.send(desk, ask.orders or purchase_orders.ready_orders(desk), "sent by hand", ask.paid_together)
+def send(context: WriteContext, ask: SendAsk) -> Done:
+    made = purchase_orders.send(context, ask.orders or purchase_orders.ready_orders(context), "sent by hand", ask.paid_together)
     if not made:
         raise Conflict("none of these orders is ready any more; nothing was sent")
     n = len({one.order_id for one in made})
@@ -40,8 +40,8 @@ class WaitAsk(Ask):
 
 
 @router.post("/wait")
-def wait(desk: WriteDesk, ask: WaitAsk) -> Done:
-    n = purchase_orders.wait(desk, ask.orders, ask.by_hand)
+def wait(context: WriteContext, ask: WaitAsk) -> Done:
+    n = purchase_orders.wait(context, ask.orders, ask.by_hand)
     return Done(told=f"{n} order{'' if n == 1 else 's'} {'wait for your hand' if ask.by_hand else 'go by themselves again'}", count=n)
 
 
@@ -54,23 +54,23 @@ class PickedOrdersAsk(WhyAsk):
 
 
 @router.post("/many/allow")
-def allow_many(desk: WriteDesk, ask: PickedOrdersAsk) -> Done:
-    n, left = orders.allow_many(desk, ask.orders, ask.why)
+def allow_many(context: WriteContext, ask: PickedOrdersAsk) -> Done:
+    n, left = orders.allow_many(context, ask.orders, ask.why)
     more = f"; {left} cannot be let go by a word, look at them one by one" if left else ""
     return Done(told=f"{n} order{'' if n == 1 else 's'} may go{more}", count=n)
 
 
 @router.post("/many/cancel")
-def cancel_many(desk: WriteDesk, ask: PickedOrdersAsk) -> Done:
+def cancel_many(context: WriteContext, ask: PickedOrdersAsk) -> Done:
     """Cancel orders that are not bought; their stores refund them. Cannot be undone."""
-    n, told = orders.cancel_many(desk, ask.orders, ask.why)
+    n, told = orders.cancel_many(context, ask.orders, ask.why)
     more = f"; {len(told)} were not, the first: {told[0]}" if told else ""
     return Done(told=f"{n} order{'' if n == 1 else 's'} cancelled, their stores refund them{more}", count=n)
 
 
 @router.post("/{number}/cancel")
-def cancel(desk: WriteDesk, number: Big, ask: WhyAsk) -> Done:
-    return Done(told=f"Order {orders.cancel(desk, number, ask.why).number} cancelled, the store refunds it")
+def cancel(context: WriteContext, number: Big, ask: WhyAsk) -> Done:
+    return Done(told=f"Order {orders.cancel(context, number, ask.why).number} cancelled, the store refunds it")
 
 
 class WayAsk(Ask):
@@ -78,9 +78,9 @@ class WayAsk(Ask):
 
 
 @router.post("/{number}/way")
-def go_on(desk: WriteDesk, number: Big, ask: WayAsk) -> Done:
+def go_on(context: WriteContext, number: Big, ask: WayAsk) -> Done:
     """Go one of the ways on that the order offers."""
-    return Done(told=next_steps.take(desk, number, ask.key))
+    return Done(told=next_steps.take(context, number, ask.key))
 
 
 class CutAsk(Ask):
@@ -95,9 +95,9 @@ class LinesAsk(WhyAsk):
 
 
 @router.post("/{number}/cancel-lines")
-def cancel_lines(desk: WriteDesk, number: Big, ask: LinesAsk) -> Done:
+def cancel_lines(context: WriteContext, number: Big, ask: LinesAsk) -> Done:
     """Cancel some lines, or some units of them, and have the store refund them. Cannot be undone."""
-    return Done(told=order_lines.cancel_lines(desk, number, {one.line: one.units for one in ask.lines}, ask.why))
+    return Done(told=order_lines.cancel_lines(context, number, {one.line: one.units for one in ask.lines}, ask.why))
 
 
 class SendPartAsk(Ask):
@@ -105,9 +105,9 @@ class SendPartAsk(Ask):
 
 
 @router.post("/{number}/part")
-def send_part(desk: WriteDesk, number: Big, ask: SendPartAsk) -> Done:
+def send_part(context: WriteContext, number: Big, ask: SendPartAsk) -> Done:
     """Let some lines go first."""
-    return Done(told=order_lines.send_part(desk, number, ask.lines))
+    return Done(told=order_lines.send_part(context, number, ask.lines))
 
 
 class AddressAsk(Ask):
@@ -123,17 +123,17 @@ class AddressAsk(Ask):
 
 
 @router.post("/{number}/settled")
-def settled(desk: WriteDesk, number: Big) -> Done:
+def settled(context: WriteContext, number: Big) -> Done:
     """What the buyer asked for after buying was settled with them."""
-    row = cancellations.settle(desk, number)
+    row = cancellations.settle(context, number)
     return Done(told=f"Order {row.number}: settled with the buyer")
 
 
 @router.post("/{number}/address")
-def mend(desk: WriteDesk, number: Big, ask: AddressAsk) -> Done:
+def mend(context: WriteContext, number: Big, ask: AddressAsk) -> Done:
     given = ask.model_dump()
     version = given.pop("version")
-    orders.mend_address(desk, number, version, given)
+    orders.mend_address(context, number, version, given)
     return Done(told="Address mended; the one the buyer gave is kept")
 
 
@@ -142,20 +142,20 @@ class LaneAsk(Ask):
 
 
 @router.post("/lines/{line}/lane")
-def choose_lane(desk: WriteDesk, line: Big, ask: LaneAsk) -> Done:
-    orders.choose_lane(desk, line, ask.lane)
+def choose_lane(context: WriteContext, line: Big, ask: LaneAsk) -> Done:
+    orders.choose_lane(context, line, ask.lane)
     return Done(told="Lane chosen by hand" if ask.lane else "The plan chooses again")
 
 
 @router.get("/{number}/buyer.json", response_class=Response, responses=download("application/json"))
-def buyer_told(desk: WriteDesk, number: Big) -> Response:
+def buyer_told(context: WriteContext, number: Big) -> Response:
     """All that is held of the buyer of an order, in this order and their others, as a file for them."""
-    told = buyer_data.told_of(desk, number)
+    told = buyer_data.told_of(context, number)
     head = {"Content-Disposition": 'attachment; filename="buyer.json"'}
     return Response(json.dumps(told, ensure_ascii=False, indent=1), media_type="application/json", headers=head)
 
 
 @router.post("/{number}/erase-buyer")
-def erase_buyer(desk: WriteDesk, number: Big) -> Done:
+def erase_buyer(context: WriteContext, number: Big) -> Done:
     """Nothing tells any more who bought it, nor the others of this buyer; their sums stay. Cannot be undone."""
-    return Done(told=buyer_data.erase(desk, number))
+    return Done(told=buyer_data.erase(context, number))

@@ -15,14 +15,14 @@ from ...data.lanes import Lane
 from ...data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ...data.setup import Origin, Store, Supplier
 from ...data.transit import Parcel, ParcelLine
-from ...services.base.context import Desk
+from ...services.base.context import Context
 from ...services.grids import goods_grids
-from ...services.grids.goods_grids import Wish
+from ...services.grids.goods_grids import GridQuery
 from ...services.orders import explanations, order_profit, routing
 from ...services.pricing import packs
 from ...services.pricing.inputs import HOME
 from ...services.purchasing import next_steps, purchase_orders
-from ..deps import ReadDesk
+from ..deps import ReadContext
 from ..pricing.explanations import StepOut
 from ..schemas import Big, Money, Page, money, rows_out, sure, wish, written
 
@@ -56,11 +56,11 @@ class OrderRow(BaseModel):
 
 
 @router.get("", response_model=Page[OrderRow])
-def order_rows(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
+def order_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
     given = dict(ask.filters or {})
     if "state" in given:
         given["rank"] = ",".join(goods_grids.ORDER_STATES.get(state, "99") for state in given.pop("state").split(","))
-    rows, total = goods_grids.page(desk, "orders", Wish(ask.words, ask.sort, ask.down, ask.offset, ask.limit, given))
+    rows, total = goods_grids.page(context, "orders", GridQuery(ask.words, ask.sort, ask.down, ask.offset, ask.limit, given))
     names = list(goods_grids.ORDER_STATES)
     out = rows_out(rows, dict.fromkeys(("paid", "kept", "profit"), "currency"))
     for one in out:
@@ -79,11 +79,11 @@ class OrdersStanding(BaseModel):
 
 
 @router.get("/standing")
-def standing(desk: ReadDesk) -> OrdersStanding:
-    ready = purchase_orders.ready_orders(desk)
-    sums = purchase_orders.money_of(desk, ready)
+def standing(context: ReadContext) -> OrdersStanding:
+    ready = purchase_orders.ready_orders(context)
+    sums = purchase_orders.money_of(context, ready)
     return OrdersStanding(
-        states=goods_grids.states_of_orders(desk),
+        states=goods_grids.states_of_orders(context),
         ready=len(ready),
         parcels=sums["parcels"],
         spend=sure(sums["spend"], HOME),
@@ -226,19 +226,19 @@ class OrderOut(BaseModel):
 
 
 @router.get("/{number}")
-def order(desk: ReadDesk, number: Big) -> OrderOut:
-    row = desk.get(Order, number, "order")
+def order(context: ReadContext, number: Big) -> OrderOut:
+    row = context.get(Order, number, "order")
     cur = row.currency
-    lines = routing.lines_of(desk, [number])[number]
-    plan = desk.s.scalar(select(Plan).where(Plan.order_id == number))
-    hold = desk.s.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
-    bought = order_profit.bought(desk, [number]).get(number)
-    left_over = packs.of_lines(desk.s, lines)
+    lines = routing.lines_of(context, [number])[number]
+    plan = context.session.scalar(select(Plan).where(Plan.order_id == number))
+    hold = context.session.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
+    bought = order_profit.bought(context, [number]).get(number)
+    left_over = packs.of_lines(context.session, lines)
     return OrderOut(
         id=row.id,
         version=row.version,
         number=row.number,
-        store=desk.get(Store, row.store_id, "store").name,
+        store=context.get(Store, row.store_id, "store").name,
         buyer=row.buyer,
         mail=row.mail,
         address=row.mended or row.address,
@@ -260,7 +260,7 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
         lines_of_address=address_parts.lines({**(row.mended or row.address), "country": row.country}),
         called=address_parts.words(row.country),
         proposed=address.mended({**(row.mended or row.address), "country": row.country}),
-        sentence=explanations.sentence(desk, row, lines, plan, hold),
+        sentence=explanations.sentence(context, row, lines, plan, hold),
         ways_on=[
             WayOn(
                 key=one.key,
@@ -270,9 +270,9 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
                 arrives=one.arrives.isoformat() if one.arrives else None,
                 go=one.go,
             )
-            for one in next_steps.ways_on(desk, row)
+            for one in next_steps.ways_on(context, row)
         ],
-        twin=_twin(desk, row, hold),
+        twin=_twin(context, row, hold),
         gone=sum(one.state in ("on_the_road", "arrived") for one in lines),
         steps=[StepOut(name=name, amount=sure(amount, cur), kind=kind) for name, amount, kind in explanations.steps(lines, plan)],
         profit=money(plan.known_profit, cur) if plan else None,
@@ -300,16 +300,16 @@ def order(desk: ReadDesk, number: Big) -> OrderOut:
             )
             for one in lines
         ],
-        ways=_ways(desk, plan, {one.id: one for one in lines}, cur),
-        purchases=_purchases(desk, number),
+        ways=_ways(context, plan, {one.id: one for one in lines}, cur),
+        purchases=_purchases(context, number),
     )
 
 
-def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) -> list[WayOut]:
+def _ways(context: Context, plan: Plan | None, lines: dict[int, OrderLine], cur: str) -> list[WayOut]:
     looked = [one for one in (plan.lanes if plan else []) if one["line"] in lines]
-    lanes = by_id(desk.s, Lane, (one["lane"] for one in looked))
-    suppliers = by_id(desk.s, Supplier, (lane.supplier_id for lane in lanes.values()))
-    origins = by_id(desk.s, Origin, (lane.origin_id for lane in lanes.values()))
+    lanes = by_id(context.session, Lane, (one["lane"] for one in looked))
+    suppliers = by_id(context.session, Supplier, (lane.supplier_id for lane in lanes.values()))
+    origins = by_id(context.session, Origin, (lane.origin_id for lane in lanes.values()))
     out = []
     for one in looked:
         lane = lanes[one["lane"]]
@@ -339,13 +339,13 @@ def _ways(desk: Desk, plan: Plan | None, lines: dict[int, OrderLine], cur: str) 
     return out
 
 
-def _twin(desk: Desk, row: Order, hold: Hold | None) -> TwinOut | None:
+def _twin(context: Context, row: Order, hold: Hold | None) -> TwinOut | None:
     if hold is None or hold.limit != "twice" or hold.other_id is None:
         return None
-    other = desk.get(Order, hold.other_id, "order")
-    lines = routing.lines_of(desk, [other.id])[other.id]
+    other = context.get(Order, hold.other_id, "order")
+    lines = routing.lines_of(context, [other.id])[other.id]
     ranks = [state for state in goods_grids.ORDER_STATES if any(line.state == state for line in lines)]
-    saves = next_steps.saving(desk, row, other)
+    saves = next_steps.saving(context, row, other)
     return TwinOut(
         id=other.id,
         number=other.number,
@@ -371,11 +371,11 @@ def _costs_more(plan: Plan | None, one: dict[str, Any], cur: str) -> Money | Non
     return money(other["costs_more"], cur) if other and other["lane"] == one["lane"] else None
 
 
-def _purchases(desk: Desk, number: int) -> list[PurchaseOut]:
-    rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == number).order_by(PurchaseOrder.id)).all()
-    suppliers = by_id(desk.s, Supplier, (row.supplier_id for row in rows))
+def _purchases(context: Context, number: int) -> list[PurchaseOut]:
+    rows = context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == number).order_by(PurchaseOrder.id)).all()
+    suppliers = by_id(context.session, Supplier, (row.supplier_id for row in rows))
     parcels: dict[int, list[str]] = {}
-    for purchase, name in desk.s.execute(
+    for purchase, name in context.session.execute(
         select(ParcelLine.purchase_id, Parcel.number)
         .join(Parcel, Parcel.id == ParcelLine.parcel_id)
         .where(ParcelLine.purchase_id.in_([row.id for row in rows]))

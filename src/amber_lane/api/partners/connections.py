@@ -16,7 +16,7 @@ from ...connectors.errors import Denied, OutsideError
 from ...connectors.kinds import KINDS
 from ...data.setup import UNCALLED, Link, Store, Token
 from ...jobs.background_jobs import start
-from ...services.base.context import Desk
+from ...services.base.context import Context
 from ...services.base.errors import Conflict, Invalid
 from ...services.base.partner_identity import OWNERS
 from ...services.delivery import agent_leases
@@ -25,7 +25,7 @@ from ...services.monitoring import polling_plan
 from ...services.outbox.store_switches import PARTS
 from ...services.partners import connections, partner_terms
 from ...services.pricing.drafts import SUPPLIER_TERMS
-from ..deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
+from ..deps import AppState, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..schemas import Ask, Big, Done, Money, minor, sure
 
 router = APIRouter(tags=["setup"])
@@ -105,12 +105,12 @@ def kinds(number: SignedIn) -> list[KindOut]:
 
 
 @router.get("/setup/partners")
-def partners(desk: ReadDesk) -> list[PartnerOut]:
-    links = {(link.owner, link.owner_id): link for link in desk.s.scalars(select(Link))}
-    tokens = set(desk.s.scalars(select(Token.store_id)))
+def partners(context: ReadContext) -> list[PartnerOut]:
+    links = {(link.owner, link.owner_id): link for link in context.session.scalars(select(Link))}
+    tokens = set(context.session.scalars(select(Token.store_id)))
     out = []
     for owner, table in OWNERS.items():
-        for row in desk.s.scalars(select(table).order_by(table.id)):
+        for row in context.session.scalars(select(table).order_by(table.id)):
             link = links.get((owner, row.id))
             switches = {name: getattr(row, name) for name in ("read_orders", "watching", "replacements") if hasattr(row, name)}
             out.append(
@@ -180,68 +180,68 @@ class Joined(Done):
 
 
 @router.post("/setup/partners", status_code=201)
-def join(base: TheHouse, number: SignedIn, request: Request, ask: JoinAsk) -> Joined:
+def join(app: TheApp, number: SignedIn, request: Request, ask: JoinAsk) -> Joined:
     """Join a partner: its account is asked before anything is kept."""
     given = connections.Join(
         ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency, ask.shape, ask.page, ask.sender
     )
     uncalled, token = ask.kind in UNCALLED, None
-    account = None if uncalled else connections.ask_account(base.doors, given)
-    with base.db.writing() as s:
-        desk = desk_of(request, s)
+    account = None if uncalled else connections.ask_account(app.doors, given)
+    with app.db.writing() as s:
+        context = context_of(request, s)
         if account is None:
-            row = _join_uncalled(desk, ask, given)
+            row = _join_uncalled(context, ask, given)
         else:
-            row = connections.join_partner(desk, base.doors, given, account)
+            row = connections.join_partner(context, app.doors, given, account)
             if ask.owner == "inbox":
                 # What lies there now was there before us; all that comes from now on is read.
-                mailbox.leave_old(desk, row, account.there)
+                mailbox.leave_old(context, row, account.there)
             if ask.owner in ("store", "supplier"):
                 what = "listings" if ask.owner == "store" else "items"
                 if row.watching if ask.owner == "supplier" else True:
                     title = f"Bringing in {row.name}'s {what}"
-                    start(desk, "join", f"join-{ask.owner}-{row.id}", title, {"owner": ask.owner, "id": row.id})
+                    start(context, "join", f"join-{ask.owner}-{row.id}", title, {"owner": ask.owner, "id": row.id})
         if ask.kind == "program":
-            token = agent_leases.make_token(desk, row.id)
+            token = agent_leases.make_token(context, row.id)
         if ask.owner == "supplier" and (ask.kind == "folder" or uncalled):
             first, following = minor(ask.ship_first, "ship_first") or 0, minor(ask.ship_next, "ship_next") or 0
-            partner_terms.write_one_origin(desk, row, first, following, ask.days)
+            partner_terms.write_one_origin(context, row, first, following, ask.days)
         joined = Joined(told=f"{row.name} is connected", id=row.id, name=row.name, token=token)
     if ask.owner == "store" and account is not None:
-        _ask_for_words(base, joined.id)
+        _ask_for_words(app, joined.id)
     return joined
 
 
-def _join_uncalled(desk: Desk, ask: JoinAsk, given: connections.Join) -> Any:
+def _join_uncalled(context: Context, ask: JoinAsk, given: connections.Join) -> Any:
     if ask.owner == "carrier" and ask.kind == "by_hand":
-        return connections.join_by_hand(desk, given)
+        return connections.join_by_hand(context, given)
     if ask.owner not in ("store", "supplier") or ask.kind == "by_hand" or (ask.kind == "program" and ask.owner != "store"):
         raise Invalid("only a store or a supplier can be joined that way")
     if not ask.name:
         raise Invalid("give it a name", {"name": "is empty"})
-    return connections.join_uncalled(desk, given)
+    return connections.join_uncalled(context, given)
 
 
 @router.post("/setup/stores/{number}/token", status_code=201)
-def new_token(desk: WriteDesk, number: Big) -> Joined:
+def new_token(context: WriteContext, number: Big) -> Joined:
     """A new token for a closed store's program; the old one ends at once. Cannot be undone."""
-    name = desk.get(Store, number, "store").name
-    return Joined(told="A new token; the old one has ended", id=number, name=name, token=agent_leases.make_token(desk, number))
+    name = context.get(Store, number, "store").name
+    return Joined(told="A new token; the old one has ended", id=number, name=name, token=agent_leases.make_token(context, number))
 
 
-def _ask_for_words(base: House, store: int) -> None:
+def _ask_for_words(app: AppState, store: int) -> None:
     """Ask the store to tell of new orders; where it cannot, they are read by the clock all the same."""
-    address = f"{base.settings.address}/api/v1/hooks/stores/{store}"
+    address = f"{app.settings.address}/api/v1/hooks/stores/{store}"
     try:
-        with base.db.reading() as s:
-            link = base.doors.of(Desk(s, base.clock, ""), "store", store)
-        link.tell_of_orders(address, base.doors.safe.for_use(f"hook-{store}"))
+        with app.db.reading() as s:
+            link = app.doors.of(Context(s, app.clock, ""), "store", store)
+        link.tell_of_orders(address, app.doors.safe.for_use(f"hook-{store}"))
     except OutsideError:
         return
 
 
 @router.post("/hooks/stores/{store}")
-async def word(request: Request, store: Big, base: TheHouse) -> dict[str, int]:
+async def word(request: Request, store: Big, app: TheApp) -> dict[str, int]:
     """A store's word of a new order. Its signature is its key; the body is checked like any other."""
 
     body = await request.body()
@@ -249,7 +249,7 @@ async def word(request: Request, store: Big, base: TheHouse) -> dict[str, int]:
         raise Invalid("the word is too long")
     headers = {name.lower(): value for name, value in request.headers.items()}
     try:
-        return {"new": await anyio.to_thread.run_sync(base.reader.word, store, headers, body)}
+        return {"new": await anyio.to_thread.run_sync(app.reader.word, store, headers, body)}
     except Denied as error:
         raise HTTPException(401, error.told) from error
 
@@ -266,9 +266,9 @@ class LooksAsk(Ask):
 
 
 @router.post("/setup/suppliers/{number}/looks")
-def set_looks(desk: WriteDesk, number: Big, ask: LooksAsk) -> Done:
+def set_looks(context: WriteContext, number: Big, ask: LooksAsk) -> Done:
     """How often and when a supplier may be looked at; the calls plan follows at once."""
-    told = polling_plan.set_looks(desk, number, ask.version, ask.model_dump(exclude={"version"}))
+    told = polling_plan.set_looks(context, number, ask.version, ask.model_dump(exclude={"version"}))
     return Done(told=told)
 
 
@@ -281,34 +281,34 @@ class SwitchAsk(Ask):
 
 
 @router.patch("/setup/partners/{owner}/{number}")
-def switch(desk: WriteDesk, owner: str, number: Big, ask: SwitchAsk) -> Done:
+def switch(context: WriteContext, owner: str, number: Big, ask: SwitchAsk) -> Done:
     if owner not in ("store", "supplier"):
         raise Invalid("only stores and suppliers have switches")
-    row = desk.get_version(OWNERS[owner], number, ask.version, owner)
+    row = context.get_version(OWNERS[owner], number, ask.version, owner)
     told = []
     for name, value in ask.model_dump(exclude={"version"}, exclude_none=True).items():
         if not hasattr(row, name):
             raise Invalid(f"a {owner} has no switch {name}")
         setattr(row, name, value)
         told.append(f"{name.replace('_', ' ')} {'on' if value is True else 'off' if value is False else value}")
-    desk.log("partner.switch", row.name, f"{row.name}: {', '.join(told)}")
+    context.log("partner.switch", row.name, f"{row.name}: {', '.join(told)}")
     if ask.watching and getattr(row, "kind", "") == "folder" and not row.reading:
         raise Conflict("name the columns of its sheet first")
     if ask.replacements is not None:
-        desk.s.flush()
-        desk.reroute()
+        context.session.flush()
+        context.reroute()
     return Done(told="Changed")
 
 
-def _world(base: House) -> str:
-    if not base.settings.world:
+def _world(app: AppState) -> str:
+    if not app.settings.world:
         raise Conflict("this is not a practice house; there is no world to turn")
-    return base.settings.world
+    return app.settings.world
 
 
-def _call(base: House, method: str, path: str, body: Any = None) -> Any:
+def _call(app: AppState, method: str, path: str, body: Any = None) -> Any:
     try:
-        response = httpx.request(method, f"{_world(base)}{path}", json=body, timeout=30, trust_env=False)
+        response = httpx.request(method, f"{_world(app)}{path}", json=body, timeout=30, trust_env=False)
     except httpx.HTTPError as error:
         raise OutsideError("the practice world does not answer; start it with make demo") from error
     if response.is_error:
@@ -328,15 +328,15 @@ class ClockOut(BaseModel):
 
 
 @router.get("/world/clock")
-def clock(base: TheHouse, number: SignedIn) -> ClockOut:
-    return ClockOut(**_call(base, "GET", "/world/clock"))
+def clock(app: TheApp, number: SignedIn) -> ClockOut:
+    return ClockOut(**_call(app, "GET", "/world/clock"))
 
 
 @router.post("/world/clock")
-def set_clock(base: TheHouse, number: SignedIn, ask: ClockAsk) -> ClockOut:
-    out = ClockOut(**_call(base, "POST", "/world/clock", ask.model_dump(exclude_none=True)))
-    if isinstance(base.clock, PacedClock):
-        base.clock.set(out.now, out.speed)
+def set_clock(app: TheApp, number: SignedIn, ask: ClockAsk) -> ClockOut:
+    out = ClockOut(**_call(app, "POST", "/world/clock", ask.model_dump(exclude_none=True)))
+    if isinstance(app.clock, PacedClock):
+        app.clock.set(out.now, out.speed)
     return out
 
 
@@ -360,13 +360,13 @@ class DialAsk(Ask):
 
 
 @router.get("/world/dials")
-def dials(base: TheHouse, number: SignedIn) -> list[ServiceDials]:
-    return [ServiceDials(**one) for one in _call(base, "GET", "/world/dials")["services"]]
+def dials(app: TheApp, number: SignedIn) -> list[ServiceDials]:
+    return [ServiceDials(**one) for one in _call(app, "GET", "/world/dials")["services"]]
 
 
 @router.post("/world/dials")
-def turn(base: TheHouse, number: SignedIn, ask: DialAsk) -> list[ServiceDials]:
-    return [ServiceDials(**one) for one in _call(base, "POST", "/world/dials", ask.model_dump())["services"]]
+def turn(app: TheApp, number: SignedIn, ask: DialAsk) -> list[ServiceDials]:
+    return [ServiceDials(**one) for one in _call(app, "POST", "/world/dials", ask.model_dump())["services"]]
 
 
 class MailSeen(BaseModel):
@@ -379,10 +379,10 @@ class MailSeen(BaseModel):
 
 
 @router.get("/world/mail")
-def mail(base: TheHouse, number: SignedIn) -> list[MailSeen]:
-    return [MailSeen(**one) for one in _call(base, "GET", "/mail/api/messages")["messages"]]
+def mail(app: TheApp, number: SignedIn) -> list[MailSeen]:
+    return [MailSeen(**one) for one in _call(app, "GET", "/mail/api/messages")["messages"]]
 
 
 @router.post("/world/buy")
-def buy(base: TheHouse, number: SignedIn) -> Done:
-    return Done(told=f"Somebody bought: order {_call(base, 'POST', '/world/buy', {})['number']}")
+def buy(app: TheApp, number: SignedIn) -> Done:
+    return Done(told=f"Somebody bought: order {_call(app, 'POST', '/world/buy', {})['number']}")

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from ...services.activity import retention
 from ...services.base import regional
 from ...services.partners import first_steps
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Done
 
 router = APIRouter(tags=["house"])
@@ -48,13 +48,13 @@ class PlaceAsk(Ask):
 
 
 @router.get("/house/steps")
-def steps(desk: ReadDesk) -> list[FirstStepOut]:
-    return [FirstStepOut.model_validate(one, from_attributes=True) for one in first_steps.steps(desk)]
+def steps(context: ReadContext) -> list[FirstStepOut]:
+    return [FirstStepOut.model_validate(one, from_attributes=True) for one in first_steps.steps(context)]
 
 
 @router.post("/house/steps")
-def leave(desk: WriteDesk, ask: LeaveAsk) -> Done:
-    return Done(told=first_steps.leave(desk, ask.key, ask.left))
+def leave(context: WriteContext, ask: LeaveAsk) -> Done:
+    return Done(told=first_steps.leave(context, ask.key, ask.left))
 
 
 class KeepingBody(Ask):
@@ -71,20 +71,20 @@ class KeepingBody(Ask):
 
 
 @router.get("/house/keeping")
-def get_keeping(desk: ReadDesk) -> KeepingBody:
-    return KeepingBody(**asdict(retention.kept(desk)))
+def get_keeping(context: ReadContext) -> KeepingBody:
+    return KeepingBody(**asdict(retention.kept(context)))
 
 
 @router.put("/house/keeping")
-def set_keeping(desk: WriteDesk, ask: KeepingBody) -> Done:
-    return Done(told=retention.set_keeping(desk, retention.Keeping(**ask.model_dump())))
+def set_keeping(context: WriteContext, ask: KeepingBody) -> Done:
+    return Done(told=retention.set_keeping(context, retention.Keeping(**ask.model_dump())))
 
 
 @router.get("/house/place")
-def get_place(desk: ReadDesk) -> PlaceOut:
-    return PlaceOut.model_validate(regional.place_of(desk.s), from_attributes=True)
+def get_place(context: ReadContext) -> PlaceOut:
+    return PlaceOut.model_validate(regional.place_of(context.session), from_attributes=True)
 
 
 @router.put("/house/place")
-def set_place(desk: WriteDesk, ask: PlaceAsk) -> Done:
-    return Done(told=regional.set_place(desk, regional.Place(**ask.model_dump())))
+def set_place(context: WriteContext, ask: PlaceAsk) -> Done:
+    return Done(told=regional.set_place(context, regional.Place(**ask.model_dump())))

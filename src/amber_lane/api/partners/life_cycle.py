@@ -11,7 +11,7 @@ from ...services.base.partner_identity import OWNERS
 from ...services.fulfilment import carrier_names
 from ...services.listings import allowance
 from ...services.partners import connections, life_cycle
-from ..deps import ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
+from ..deps import ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..schemas import Ask, Big, Done, Money, minor
 
 router = APIRouter(tags=["partners"])
@@ -50,29 +50,29 @@ class PauseAsk(VersionAsk):
 
 
 @router.get(f"{AT}/effect")
-def effect(desk: ReadDesk, owner: str, number: Big) -> PartnerEffectOut:
-    return PartnerEffectOut.model_validate(life_cycle.effect(desk, _known(owner), number), from_attributes=True)
+def effect(context: ReadContext, owner: str, number: Big) -> PartnerEffectOut:
+    return PartnerEffectOut.model_validate(life_cycle.effect(context, _known(owner), number), from_attributes=True)
 
 
 @router.post(f"{AT}/name")
-def rename(desk: WriteDesk, owner: str, number: Big, ask: NameAsk) -> Done:
-    return Done(told=life_cycle.rename(desk, _known(owner), number, ask.version, ask.name))
+def rename(context: WriteContext, owner: str, number: Big, ask: NameAsk) -> Done:
+    return Done(told=life_cycle.rename(context, _known(owner), number, ask.version, ask.name))
 
 
 @router.post(f"{AT}/pause")
-def pause(desk: WriteDesk, owner: str, number: Big, ask: PauseAsk) -> Done:
-    return Done(told=life_cycle.set_paused(desk, _known(owner), number, ask.version, ask.paused))
+def pause(context: WriteContext, owner: str, number: Big, ask: PauseAsk) -> Done:
+    return Done(told=life_cycle.set_paused(context, _known(owner), number, ask.version, ask.paused))
 
 
 @router.post(f"{AT}/disconnect")
-def disconnect(desk: WriteDesk, owner: str, number: Big, ask: VersionAsk) -> Done:
-    return Done(told=life_cycle.disconnect(desk, _known(owner), number, ask.version))
+def disconnect(context: WriteContext, owner: str, number: Big, ask: VersionAsk) -> Done:
+    return Done(told=life_cycle.disconnect(context, _known(owner), number, ask.version))
 
 
 @router.post(f"{AT}/delete")
-def delete(desk: WriteDesk, owner: str, number: Big, ask: VersionAsk) -> Done:
+def delete(context: WriteContext, owner: str, number: Big, ask: VersionAsk) -> Done:
     """Delete a partner that never did anything. Cannot be undone."""
-    return Done(told=life_cycle.remove(desk, _known(owner), number, ask.version))
+    return Done(told=life_cycle.remove(context, _known(owner), number, ask.version))
 
 
 class LinkAsk(Ask):
@@ -81,36 +81,36 @@ class LinkAsk(Ask):
 
 
 @router.post(f"{AT}/link")
-def renew(base: TheHouse, request: Request, person: SignedIn, owner: str, number: Big, ask: LinkAsk) -> Done:
+def renew(app: TheApp, request: Request, person: SignedIn, owner: str, number: Big, ask: LinkAsk) -> Done:
     """Ask a link again, with a new address or key if given; one that was disconnected is connected again by it."""
     _known(owner)
-    with base.db.reading() as s:
-        desk = desk_of(request, s)
-        row = desk.get(OWNERS[owner], number, owner)
+    with app.db.reading() as s:
+        context = context_of(request, s)
+        row = context.get(OWNERS[owner], number, owner)
         kind = getattr(row, "kind", "smtp")
         uncalled = kind in UNCALLED
         if not uncalled:
-            link = connections.link_of(desk, owner, number)
-            key = ask.key.strip() or base.doors.safe.open(link.sealed_key)
+            link = connections.link_of(context, owner, number)
+            key = ask.key.strip() or app.doors.safe.open(link.sealed_key)
             given = connections.Join(owner, kind, row.name, ask.address.strip() or link.address, key)
     if uncalled:
-        with base.db.writing() as s:
-            if not (told := life_cycle.connect_again(desk_of(request, s), owner, number)):
+        with app.db.writing() as s:
+            if not (told := life_cycle.connect_again(context_of(request, s), owner, number)):
                 raise Invalid(f"{row.name} is never called, so there is nothing to check")
         return Done(told=told)
     try:
-        account = connections.ask_account(base.doors, given)
+        account = connections.ask_account(app.doors, given)
     except Invalid as error:
         if not ask.key and not ask.address:
-            with base.db.writing() as s:
-                connections.link_of(desk_of(request, s), owner, number).told = error.told
+            with app.db.writing() as s:
+                connections.link_of(context_of(request, s), owner, number).told = error.told
         raise
-    with base.db.writing() as s:
-        desk = desk_of(request, s)
-        connections.renew_key(desk, base.doors, owner, number, ask.address, ask.key, account)
-        told = life_cycle.connect_again(desk, owner, number)
+    with app.db.writing() as s:
+        context = context_of(request, s)
+        connections.renew_key(context, app.doors, owner, number, ask.address, ask.key, account)
+        told = life_cycle.connect_again(context, owner, number)
         if owner == "store":
-            carrier_names.take_list(desk, desk.get(OWNERS[owner], number, owner), account.carriers)
+            carrier_names.take_list(context, context.get(OWNERS[owner], number, owner), account.carriers)
     return Done(told=told or "The link works")
 
 
@@ -128,7 +128,7 @@ class NamingOut(BaseModel):
 
 
 @router.get("/setup/carriers/names")
-def carrier_table(desk: ReadDesk) -> list[NamingOut]:
+def carrier_table(context: ReadContext) -> list[NamingOut]:
     return [
         NamingOut(
             store=one.store.id,
@@ -139,7 +139,7 @@ def carrier_table(desk: ReadDesk) -> list[NamingOut]:
             list=list(one.store.carriers or []),
             waits=one.waits,
         )
-        for one in carrier_names.table(desk)
+        for one in carrier_names.table(context)
     ]
 
 
@@ -150,9 +150,9 @@ class NamingAsk(Ask):
 
 
 @router.post("/setup/carriers/names")
-def name_carrier(desk: WriteDesk, ask: NamingAsk) -> Done:
+def name_carrier(context: WriteContext, ask: NamingAsk) -> Done:
     """How a store calls a carrier; what waits for it goes on at once."""
-    return Done(told=carrier_names.choose(desk, ask.store, ask.carrier, ask.name))
+    return Done(told=carrier_names.choose(context, ask.store, ask.carrier, ask.name))
 
 
 class AllowanceAsk(VersionAsk):
@@ -164,5 +164,5 @@ class AllowanceAsk(VersionAsk):
 
 
 @router.post("/setup/stores/{number}/limits")
-def set_allowance(desk: WriteDesk, number: Big, ask: AllowanceAsk) -> Done:
-    return Done(told=allowance.set_limits(desk, number, ask.version, ask.units, ask.listings, minor(ask.value, "value")))
+def set_allowance(context: WriteContext, number: Big, ask: AllowanceAsk) -> Done:
+    return Done(told=allowance.set_limits(context, number, ask.version, ask.units, ask.listings, minor(ask.value, "value")))

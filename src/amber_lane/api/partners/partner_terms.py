@@ -12,7 +12,7 @@ from ...data.setup import Supplier
 from ...services.base.errors import Invalid
 from ...services.monitoring import catalogue_sheets
 from ...services.partners import partner_terms
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, minor, sure
 
 router = APIRouter(prefix="/setup/suppliers", tags=["sending"])
@@ -65,8 +65,8 @@ class SendingAsk(Ask):
 
 
 @router.get("/{number}/sending")
-def sending(desk: ReadDesk, number: Big) -> SendingOut:
-    supplier = desk.get(Supplier, number, "supplier")
+def sending(context: ReadContext, number: Big) -> SendingOut:
+    supplier = context.get(Supplier, number, "supplier")
     cur = supplier.currency
     return SendingOut(
         version=supplier.version,
@@ -97,15 +97,15 @@ def sending(desk: ReadDesk, number: Big) -> SendingOut:
                     for v in o.services
                 ],
             )
-            for o in partner_terms.origins_of(desk, supplier)
+            for o in partner_terms.origins_of(context, supplier)
         ],
     )
 
 
 @router.put("/{number}/sending")
-def set_sending(desk: WriteDesk, number: Big, ask: SendingAsk) -> Done:
+def set_sending(context: WriteContext, number: Big, ask: SendingAsk) -> Done:
     """How a supplier sends, all of it anew; prices follow. Can be undone."""
-    supplier = catalogue_sheets.supplier_by_sheets(desk, number)
+    supplier = catalogue_sheets.supplier_by_sheets(context, number)
 
     def cash(given: Money | None, what: str) -> int:
         if given is not None and given.currency != supplier.currency:
@@ -139,4 +139,4 @@ def set_sending(desk: WriteDesk, number: Big, ask: SendingAsk) -> Done:
         )
         for o in ask.origins
     ]
-    return Done(told=f"How {partner_terms.set_origins(desk, number, ask.version, told).name} sends is kept")
+    return Done(told=f"How {partner_terms.set_origins(context, number, ask.version, told).name} sends is kept")

@@ -10,10 +10,10 @@ from typing import Annotated
 from fastapi import APIRouter, BackgroundTasks, HTTPException, Request
 from pydantic import BaseModel, StringConstraints
 
-from ...services.base.context import Desk
+from ...services.base.context import Context
 from ...services.base.errors import Invalid
 from ...services.people import password_reset, second_step, sessions
-from ..deps import House, ReadDesk, SignedIn, TheHouse, WriteDesk, house, seated
+from ..deps import AppState, ReadContext, SignedIn, TheApp, WriteContext, app_state, seated
 from ..schemas import Ask, Big, Done
 from .sign_in import Code, Mail, Password, address_of, own_page
 
@@ -32,18 +32,18 @@ class SignInOut(BaseModel):
 
 
 @router.get("/mine")
-def sign_ins(request: Request, number: SignedIn, base: TheHouse) -> list[SignInOut]:
+def sign_ins(request: Request, number: SignedIn, app: TheApp) -> list[SignInOut]:
     """Where one is signed in."""
     who = seated(request)
-    with base.db.reading() as s:
+    with app.db.reading() as s:
         columns = ("id", "at", "seen_at", "address", "program")
         rows = sessions.mine(s, number)
         return [SignInOut(**{name: getattr(one, name) for name in columns}, this=who is not None and one.id == who.number) for one in rows]
 
 
 @router.delete("/mine/{one}")
-def end_sign_in(desk: WriteDesk, one: Big) -> Done:
-    sessions.end_one(desk, one)
+def end_sign_in(context: WriteContext, one: Big) -> Done:
+    sessions.end_one(context, one)
     return Done(told="That sign-in is ended")
 
 
@@ -55,23 +55,23 @@ class PasswordAsk(Ask):
 @contextmanager
 def _counted(request: Request) -> Iterator[str]:
     """Whoever sits at somebody else's open page tries passwords and codes no faster than at the door. The secret of the sign-in."""
-    who, base = seated(request), house(request)
+    who, app = seated(request), app_state(request)
     mine, address = (f"person {who.person}" if who else ""), address_of(request)
-    if (wait := base.tries.wait(mine, address, True)) > 0:
+    if (wait := app.tries.wait(mine, address, True)) > 0:
         raise HTTPException(429, f"too many tries; wait {round(wait)} seconds", {"Retry-After": str(round(wait) + 1)})
     try:
         yield who.token if who else ""
     except Invalid:
-        base.tries.wrong(mine, address)
+        app.tries.wrong(mine, address)
         raise
-    base.tries.right(mine, address)
+    app.tries.right(mine, address)
 
 
 @router.post("/password")
-def change_password(request: Request, desk: WriteDesk, ask: PasswordAsk) -> Done:
+def change_password(request: Request, context: WriteContext, ask: PasswordAsk) -> Done:
     """One's own password; all other sign-ins of one's own end."""
     with _counted(request) as token:
-        sessions.change_password(desk, token, ask.was, ask.fresh)
+        sessions.change_password(context, token, ask.was, ask.fresh)
     return Done(told="Your password is changed; your other sign-ins are ended")
 
 
@@ -80,23 +80,23 @@ class ForgottenAsk(Ask):
 
 
 @router.post("/forgotten")
-def forgot_password(request: Request, ask: ForgottenAsk, base: TheHouse, after: BackgroundTasks) -> Done:
+def forgot_password(request: Request, ask: ForgottenAsk, app: TheApp, after: BackgroundTasks) -> Done:
     """Have a link mailed under which a new password is said. The answer is the same, and as fast, whether anybody signs in so or not."""
     own_page(request)
     address = address_of(request)
-    if (wait := base.links.wait(ask.mail, address, False)) > 0:
+    if (wait := app.links.wait(ask.mail, address, False)) > 0:
         raise HTTPException(429, f"asked for too often; wait {max(round(wait / 60), 1)} minutes", {"Retry-After": str(round(wait) + 1)})
-    base.links.wrong(ask.mail, address)
-    after.add_task(_mail_link, base, ask.mail, address)
+    app.links.wrong(ask.mail, address)
+    after.add_task(_mail_link, app, ask.mail, address)
     return Done(told="If somebody signs in with that address, a mail with a link is on its way; it is good for an hour")
 
 
-def _mail_link(base: House, mail: str, address: str) -> None:
-    with base.db.reading() as s:
+def _mail_link(app: AppState, mail: str, address: str) -> None:
+    with app.db.reading() as s:
         known = password_reset.signs_in(s, mail)
     if known:
-        with base.db.writing() as s:
-            password_reset.ask(Desk(s, base.clock, "Doors"), mail, f"{base.settings.address}/", address)
+        with app.db.writing() as s:
+            password_reset.ask(Context(s, app.clock, "Sign-in"), mail, f"{app.settings.address}/", address)
 
 
 class NewPasswordAsk(Ask):
@@ -105,19 +105,19 @@ class NewPasswordAsk(Ask):
 
 
 @router.post("/new-password")
-def say_new_password(request: Request, ask: NewPasswordAsk, base: TheHouse) -> Done:
+def say_new_password(request: Request, ask: NewPasswordAsk, app: TheApp) -> Done:
     """A new password by a mailed link. Signing in with it comes after, with the second step where there is one."""
     own_page(request)
     address = address_of(request)
-    if (wait := base.links.wait("a link", address, False)) > 0:
+    if (wait := app.links.wait("a link", address, False)) > 0:
         raise HTTPException(429, f"too many tries; wait {max(round(wait / 60), 1)} minutes", {"Retry-After": str(round(wait) + 1)})
-    with base.db.reading() as s:
+    with app.db.reading() as s:
         good = password_reset.is_good(s, ask.link)
     if not good:
-        base.links.wrong("a link", address)
+        app.links.wrong("a link", address)
         raise Invalid(password_reset.NO_MORE)
-    with base.db.writing() as s:
-        mail = password_reset.say_anew(Desk(s, base.clock, "Doors"), ask.link, ask.password)
+    with app.db.writing() as s:
+        mail = password_reset.say_anew(Context(s, app.clock, "Sign-in"), ask.link, ask.password)
     return Done(told=f"Sign in as {mail} with the new password")
 
 
@@ -150,26 +150,26 @@ class Codes(Done):
 
 
 @router.post("/second/begin")
-def begin_second_step(desk: ReadDesk, base: TheHouse) -> Begun:
-    return Begun.model_validate(second_step.begin(desk, base.doors.safe), from_attributes=True)
+def begin_second_step(context: ReadContext, app: TheApp) -> Begun:
+    return Begun.model_validate(second_step.begin(context, app.doors.safe), from_attributes=True)
 
 
 @router.post("/second")
-def turn_on_second_step(request: Request, desk: WriteDesk, ask: FirstCode, base: TheHouse) -> Codes:
+def turn_on_second_step(request: Request, context: WriteContext, ask: FirstCode, app: TheApp) -> Codes:
     with _counted(request) as token:
-        codes = second_step.turn_on(desk, base.doors.safe, ask.begun, ask.code, ask.password, token, ask.old)
+        codes = second_step.turn_on(context, app.doors.safe, ask.begun, ask.code, ask.password, token, ask.old)
     return Codes(told="From now on you sign in with a code too", codes=codes)
 
 
 @router.post("/second/off")
-def turn_off_second_step(request: Request, desk: WriteDesk, ask: Proof, base: TheHouse) -> Done:
+def turn_off_second_step(request: Request, context: WriteContext, ask: Proof, app: TheApp) -> Done:
     with _counted(request):
-        second_step.turn_off(desk, base.doors.safe, ask.password, ask.code)
+        second_step.turn_off(context, app.doors.safe, ask.password, ask.code)
     return Done(told="You sign in by password alone from now on")
 
 
 @router.post("/second/codes")
-def new_recovery_codes(request: Request, desk: WriteDesk, ask: Proof, base: TheHouse) -> Codes:
+def new_recovery_codes(request: Request, context: WriteContext, ask: Proof, app: TheApp) -> Codes:
     with _counted(request):
-        codes = second_step.fresh_codes(desk, base.doors.safe, ask.password, ask.code)
+        codes = second_step.fresh_codes(context, app.doors.safe, ask.password, ask.code)
     return Codes(told="These are good from now on; the old ones are not", codes=codes)

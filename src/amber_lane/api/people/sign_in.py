@@ -11,11 +11,11 @@ from sqlalchemy.orm import Session
 
 from ... import __version__
 from ...data.setup import Person, Store, Supplier
-from ...services.base.context import Desk
+from ...services.base.context import Context
 from ...services.base.credentials import password_fits
 from ...services.fulfilment.parcel_tracking import make_templates
 from ...services.people import second_step, sessions, users
-from ..deps import House, SignedIn, TheHouse, cookie_of, seat, seated
+from ..deps import AppState, SignedIn, TheApp, cookie_of, seat, seated
 from ..errors import problem
 from ..schemas import Ask, Done
 
@@ -66,12 +66,12 @@ class Here(BaseModel):
 
 
 @router.get("")
-def here(request: Request, base: TheHouse) -> Here:
+def here(request: Request, app: TheApp) -> Here:
     who = seated(request)
-    with base.db.reading() as s:
+    with app.db.reading() as s:
         person = s.get(Person, who.person) if who else None
         people = s.scalar(select(func.count()).select_from(Person)) or 0
-        demo = s.scalar(select(Person).where(Person.mail == DEMO.mail)) if base.settings.world else None
+        demo = s.scalar(select(Person).where(Person.mail == DEMO.mail)) if app.settings.world else None
         return Here(
             name=person.name if person else None,
             mail=person.mail if person else None,
@@ -81,7 +81,7 @@ def here(request: Request, base: TheHouse) -> Here:
             first_start=people == 0,
             stores=s.scalar(select(func.count()).select_from(Store)) or 0,
             suppliers=s.scalar(select(func.count()).select_from(Supplier)) or 0,
-            practice=bool(base.settings.world),
+            practice=bool(app.settings.world),
             version=__version__,
             demo=DEMO if demo else None,
         )
@@ -91,45 +91,45 @@ DEMO = DemoAccount(mail="manager@dusk-and-dial.example", password="practice-road
 
 
 @router.post("", response_model=Here)
-def sign_in(request: Request, response: Response, ask: SignIn, base: TheHouse) -> Here | Response:
+def sign_in(request: Request, response: Response, ask: SignIn, app: TheApp) -> Here | Response:
     """Sign in. 401 with `needs: code` where the password is right and a code of the second step is missing or wrong."""
     own_page(request)
     address = address_of(request)
-    with base.db.reading() as s:
+    with app.db.reading() as s:
         person = s.scalar(select(Person).where(Person.mail == ask.mail, Person.gone_at.is_(None)))
         known = person is not None and sessions.came_from(s, person.id, address)
-    if (wait := base.tries.wait(ask.mail, address, known)) > 0:
+    if (wait := app.tries.wait(ask.mail, address, known)) > 0:
         told = f"too many tries; wait {round(wait)} seconds" if wait < 90 else f"too many tries; wait {round(wait / 60)} minutes"
         raise HTTPException(429, told, {"Retry-After": str(round(wait) + 1)})
     # The work is the same whether the person exists or not, so the time tells nothing.
     fits = password_fits(person.password if person else _NOBODY, ask.password)
     if not person or not fits:
         if person:
-            _refuse(base, person.name, "password", ask.mail, address)
+            _refuse(app, person.name, "password", ask.mail, address)
         else:
-            base.tries.wrong(ask.mail, address)
+            app.tries.wrong(ask.mail, address)
         raise HTTPException(401, "that mail address and password do not belong together")
     if person.second and not ask.code.strip():
         return problem(401, "now the code that your phone shows", needs="code")
-    with base.db.writing() as s:
+    with app.db.writing() as s:
         # Taken within this transaction: a code is good once, also for two who tell it at the same moment.
         entered = not person.second or second_step.fits(
-            Desk(s, base.clock, "Doors").get(Person, person.id, "person"), base.doors.safe, ask.code
+            Context(s, app.clock, "Sign-in").get(Person, person.id, "person"), app.doors.safe, ask.code
         )
         if entered:
-            _enter(request, response, s, base, person.id)
+            _enter(request, response, s, app, person.id)
     if not entered:
-        _refuse(base, person.name, "code", ask.mail, address)
+        _refuse(app, person.name, "code", ask.mail, address)
         return problem(401, "that code is not good, or was used already; wait for the next one", needs="code")
-    base.tries.right(ask.mail, address)
-    return here(request, base)
+    app.tries.right(ask.mail, address)
+    return here(request, app)
 
 
-def _refuse(base: House, name: str, what: str, mail: str, address: str) -> None:
+def _refuse(app: AppState, name: str, what: str, mail: str, address: str) -> None:
     """Count a wrong try, and write it down."""
-    base.tries.wrong(mail, address)
-    with base.db.writing() as s:
-        Desk(s, base.clock, "Doors").log("person.refused", name, f"a wrong {what} for {name}, from {address}", count=0)
+    app.tries.wrong(mail, address)
+    with app.db.writing() as s:
+        Context(s, app.clock, "Sign-in").log("person.refused", name, f"a wrong {what} for {name}, from {address}", count=0)
 
 
 _NOBODY = "$argon2id$v=19$m=65536,t=3,p=4$c29tZXNhbHRzb21lc2FsdA$GpZ3sK/oH9p7VIiV56G/64Zo/8GaUw434IimaPqxwCo"
@@ -144,43 +144,43 @@ def address_of(request: Request) -> str:
     return request.client.host if request.client else ""
 
 
-def _enter(request: Request, response: Response, s: Session, base: House, number: int) -> None:
+def _enter(request: Request, response: Response, s: Session, app: AppState, number: int) -> None:
     """Sign a person in, and end what this browser was signed in with."""
     if was := seated(request):
         sessions.end(s, was.token)
-    desk = Desk(s, base.clock, "Doors")
-    person = desk.get(Person, number, "person")
+    context = Context(s, app.clock, "Sign-in")
+    person = context.get(Person, number, "person")
     address = address_of(request)
     token = sessions.begin(s, person, address, request.headers.get("user-agent", ""))
-    desk.log("person.in", person.name, f"{person.name} signed in from {address}", count=0)
-    life, settings = int(sessions.LONGEST.total_seconds()), base.settings
+    context.log("person.in", person.name, f"{person.name} signed in from {address}", count=0)
+    life, settings = int(sessions.LONGEST.total_seconds()), app.settings
     path = settings.root or "/"
-    response.set_cookie(cookie_of(base), token, life, path=path, secure=settings.sealed, httponly=True, samesite="strict")
+    response.set_cookie(cookie_of(app), token, life, path=path, secure=settings.sealed, httponly=True, samesite="strict")
     found = sessions.find(s, token)
     assert found is not None
     request.state.seated = seat(s, token, *found)
 
 
 @router.post("/first")
-def first_start(request: Request, response: Response, ask: FirstPerson, base: TheHouse) -> Here:
+def first_start(request: Request, response: Response, ask: FirstPerson, app: TheApp) -> Here:
     """Make the first account of a house that has none."""
     own_page(request)
-    with base.db.writing() as s:
+    with app.db.writing() as s:
         if s.scalar(select(func.count()).select_from(Person)):
             raise HTTPException(409, "this house has people already; sign in")
-        desk = Desk(s, base.clock, ask.name)
-        person = users.make_person(desk, ask.name, ask.mail, ask.password)
-        make_templates(desk)
-        _enter(request, response, s, base, person.id)
-    return here(request, base)
+        context = Context(s, app.clock, ask.name)
+        person = users.make_person(context, ask.name, ask.mail, ask.password)
+        make_templates(context)
+        _enter(request, response, s, app, person.id)
+    return here(request, app)
 
 
 @router.delete("")
-def sign_out(request: Request, response: Response, number: SignedIn, base: TheHouse) -> Done:
+def sign_out(request: Request, response: Response, number: SignedIn, app: TheApp) -> Done:
     who = seated(request)
     assert who is not None
-    with base.db.writing() as s:
+    with app.db.writing() as s:
         sessions.end(s, who.token)
-        Desk(s, base.clock, "Doors").log("person.out", who.name, f"{who.name} signed out", count=0)
-    response.delete_cookie(cookie_of(base), path=base.settings.root or "/", secure=base.settings.sealed, httponly=True, samesite="strict")
+        Context(s, app.clock, "Sign-in").log("person.out", who.name, f"{who.name} signed out", count=0)
+    response.delete_cookie(cookie_of(app), path=app.settings.root or "/", secure=app.settings.sealed, httponly=True, samesite="strict")
     return Done(told=f"{who.name} signed out")

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from ...data.setup import Person
 from ...services.inbound import agent_portal
 from ...services.people import second_step, sessions, users
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done
 
 router = APIRouter(prefix="/setup/people", tags=["setup"])
@@ -42,10 +42,10 @@ class PersonAsk(Ask):
 
 
 @router.get("")
-def people(desk: ReadDesk) -> list[PersonOut]:
+def people(context: ReadContext) -> list[PersonOut]:
     return [
         PersonOut.model_validate({**vars(row), "second": bool(row.second)})
-        for row in desk.s.scalars(select(Person).where(Person.gone_at.is_(None)).order_by(Person.id))
+        for row in context.session.scalars(select(Person).where(Person.gone_at.is_(None)).order_by(Person.id))
     ]
 
 
@@ -59,21 +59,21 @@ class RoleAsk(Ask):
 
 
 @router.post("/{number}/role")
-def change_role(desk: WriteDesk, number: Big, ask: RoleAsk) -> Done:
-    scope = agent_portal.scope_of(desk, ask.role, ask.suppliers, ask.stores)
-    return Done(told=sessions.change_role(desk, number, ask.version, ask.role, scope))
+def change_role(context: WriteContext, number: Big, ask: RoleAsk) -> Done:
+    scope = agent_portal.scope_of(context, ask.role, ask.suppliers, ask.stores)
+    return Done(told=sessions.change_role(context, number, ask.version, ask.role, scope))
 
 
 @router.delete("/{number}")
-def remove_person(desk: WriteDesk, number: Big, version: int) -> Done:
+def remove_person(context: WriteContext, number: Big, version: int) -> Done:
     """A person does not sign in any more; what they did stays theirs in the log. Cannot be undone: let them in anew."""
-    return Done(told=sessions.remove(desk, number, version))
+    return Done(told=sessions.remove(context, number, version))
 
 
 @router.post("", status_code=201)
-def add_person(desk: WriteDesk, ask: PersonAsk) -> Done:
-    scope = agent_portal.scope_of(desk, ask.role, ask.suppliers, ask.stores)
-    return Done(told=f"{users.make_person(desk, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
+def add_person(context: WriteContext, ask: PersonAsk) -> Done:
+    scope = agent_portal.scope_of(context, ask.role, ask.suppliers, ask.stores)
+    return Done(told=f"{users.make_person(context, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
 
 
 class AwayAsk(Ask):
@@ -81,9 +81,9 @@ class AwayAsk(Ask):
 
 
 @router.post("/{number}/second/off")
-def take_second_step_away(desk: WriteDesk, number: Big, ask: AwayAsk) -> Done:
+def take_second_step_away(context: WriteContext, number: Big, ask: AwayAsk) -> Done:
     """For who lost phone and codes: they sign in by password, and set it up anew."""
-    return Done(told=second_step.take_away(desk, number, ask.version))
+    return Done(told=second_step.take_away(context, number, ask.version))
 
 
 class Rule(Ask):
@@ -93,10 +93,10 @@ class Rule(Ask):
 
 
 @router.get("/rule")
-def rule(desk: ReadDesk) -> Rule:
-    return Rule(managers=second_step.required(desk.s))
+def rule(context: ReadContext) -> Rule:
+    return Rule(managers=second_step.required(context.session))
 
 
 @router.put("/rule")
-def set_rule(desk: WriteDesk, ask: Rule) -> Done:
-    return Done(told=second_step.set_required(desk, ask.managers))
+def set_rule(context: WriteContext, ask: Rule) -> Done:
+    return Done(told=second_step.set_required(context, ask.managers))

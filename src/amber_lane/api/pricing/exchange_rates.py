@@ -14,7 +14,7 @@ from ...data.setup import RateSource
 from ...data.tallies import tally
 from ...jobs.background_jobs import start
 from ...services.pricing import exchange_rates, memberships, replay_summary
-from ..deps import Heavy, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
+from ..deps import Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..schemas import Ask, Big, Done, Money, money, sure
 from .prices import PlanBody, WhatIfAsk
 
@@ -51,8 +51,8 @@ class Rates(BaseModel):
 
 
 @router.get("/rates")
-def get_rates(desk: ReadDesk) -> Rates:
-    sources = desk.s.scalars(select(RateSource)).all()
+def get_rates(context: ReadContext) -> Rates:
+    sources = context.session.scalars(select(RateSource)).all()
     return Rates(
         pairs=[
             RateOut(
@@ -63,7 +63,7 @@ def get_rates(desk: ReadDesk) -> Rates:
                 source=one.source,
                 old=one.old,
             )
-            for one in exchange_rates.pairs(desk)
+            for one in exchange_rates.pairs(context)
         ],
         doubts=[
             RateDoubt(source=row.id, name=name, told=show_rate(int(told["nano"])), was=show_rate(int(told["was"])))
@@ -80,8 +80,8 @@ class RateSettleAsk(Ask):
 
 
 @router.post("/rates/{source}/settle")
-def settle_rate(desk: WriteDesk, source: Big, ask: RateSettleAsk) -> Done:
-    exchange_rates.settle(desk, source, ask.name, ask.believe)
+def settle_rate(context: WriteContext, source: Big, ask: RateSettleAsk) -> Done:
+    exchange_rates.settle(context, source, ask.name, ask.believe)
     return Done(told="Believed, the prices follow" if ask.believe else "Set aside, the old rate stands")
 
 
@@ -103,7 +103,7 @@ class PlanOut(BaseModel):
 
 
 @router.get("/plans")
-def plans(desk: ReadDesk) -> list[PlanOut]:
+def plans(context: ReadContext) -> list[PlanOut]:
     """Whether each membership and volume discount pays at the present pace."""
     return [
         PlanOut(
@@ -122,7 +122,7 @@ def plans(desk: ReadDesk) -> list[PlanOut]:
             saves=sure(one.worth.saves, one.supplier.currency),
             share=None if one.worth.share is None else one.worth.share / 1_000_000,
         )
-        for one in memberships.worths(desk)
+        for one in memberships.worths(context)
     ]
 
 
@@ -175,13 +175,13 @@ class ReplayStart(BaseModel):
 
 
 @router.post("/replay", dependencies=[Heavy])
-def run_replay(request: Request, base: TheHouse, number: SignedIn, ask: ReplayAsk) -> ReplayStart:
+def run_replay(request: Request, app: TheApp, number: SignedIn, ask: ReplayAsk) -> ReplayStart:
     one, other = (given.change() if given else None for given in (ask.one, ask.other))
-    with base.db.reading() as s:
-        desk = desk_of(request, s)
+    with app.db.reading() as s:
+        context = context_of(request, s)
         if sum(n for n in tally(s, "listings").values()) <= AT_ONCE:
-            return ReplayStart(out=ReplayOut(**replay_summary.beside(desk, ask.days, one, other)), job=None)
+            return ReplayStart(out=ReplayOut(**replay_summary.beside(context, ask.days, one, other)), job=None)
     body = {"days": ask.days, "one": replay_summary.kept(one), "other": replay_summary.kept(other)}
-    with base.db.writing() as s:
-        job = start(desk_of(request, s), "replay", f"replay-{number}-{uuid4().hex}", f"Replay of {ask.days} days", body, 100)
+    with app.db.writing() as s:
+        job = start(context_of(request, s), "replay", f"replay-{number}-{uuid4().hex}", f"Replay of {ask.days} days", body, 100)
         return ReplayStart(out=None, job=job.id)

@@ -13,11 +13,11 @@ from ...core.explain import Explained
 from ...data.setup import Store
 from ...data.shelf import Listing
 from ...data.source import Item
-from ...data.watch import Response as ResponseRow
-from ...services.base.context import Desk
+from ...data.watch import ListingDecision as ResponseRow
+from ...services.base.context import Context
 from ...services.monitoring import sweeps
 from ...services.pricing import what_if
-from ..deps import ReadDesk
+from ..deps import ReadContext
 from ..schemas import Big, Money, money, sure
 
 router = APIRouter(prefix="/prices", tags=["prices"])
@@ -79,10 +79,10 @@ _NO_LANE = "It has no lane, so nothing is known of its cost and its price follow
 _NO_RATE = "There is no exchange rate from its supplier's money: its cost is not known and the old price stands. Its stock is followed."
 
 
-def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more: Any) -> WhyOut:
-    store = desk.get(Store, listing.store_id, "store")
+def _why(context: Context, listing: Listing, sku: str, found: Explained | None, **more: Any) -> WhyOut:
+    store = context.get(Store, listing.store_id, "store")
     cur = listing.currency
-    base: dict[str, Any] = dict(
+    app: dict[str, Any] = dict(
         listing=listing.id,
         version=listing.version,
         sku=sku,
@@ -94,14 +94,14 @@ def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more
         hand_price=money(listing.hand_price, cur),
         hand_why=listing.hand_why,
         hand_until=listing.hand_until if listing.hand_price is not None else None,
-        items=[Behind(id=number, number=code) for number, code in what_if.items_behind(desk, listing)],
+        items=[Behind(id=number, number=code) for number, code in what_if.items_behind(context, listing)],
         quantity=listing.wanted_quantity,
         supply="",
         **more,
     )
     if found is None:
         return WhyOut(
-            **base,
+            **app,
             set_by="nothing",
             outcome="ok",
             sentence=_NO_RATE if listing.lane_id else _NO_LANE,
@@ -112,7 +112,7 @@ def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more
             on_cost=None,
         )
     return WhyOut(
-        **base,
+        **app,
         set_by=found.set_by,
         outcome=found.outcome,
         sentence=found.sentence,
@@ -126,16 +126,16 @@ def _why(desk: Desk, listing: Listing, sku: str, found: Explained | None, **more
 
 
 @router.get("/listings/{number}/why")
-def why(desk: ReadDesk, number: Big) -> WhyOut:
-    listing, sku, found = what_if.why_price(desk, number)
-    return _why(desk, listing, sku.code, found)
+def why(context: ReadContext, number: Big) -> WhyOut:
+    listing, sku, found = what_if.why_price(context, number)
+    return _why(context, listing, sku.code, found)
 
 
 @router.get("/responses/{number}/why")
-def why_response(desk: ReadDesk, number: Big) -> WhyOut:
-    response, listing, sku, found = what_if.why_response(desk, number)
+def why_response(context: ReadContext, number: Big) -> WhyOut:
+    response, listing, sku, found = what_if.why_response(context, number)
     return _why(
-        desk,
+        context,
         listing,
         sku.code,
         found,
@@ -165,20 +165,20 @@ class History(BaseModel):
 
 
 @router.get("/listings/{number}/history")
-def history(desk: ReadDesk, number: Big, days: Annotated[int, Query(ge=1, le=365)] = 60) -> History:
+def history(context: ReadContext, number: Big, days: Annotated[int, Query(ge=1, le=365)] = 60) -> History:
     """The last days, with what held at their beginning."""
-    listing, since = desk.get(Listing, number, "listing"), desk.now - timedelta(days=days)
+    listing, since = context.get(Listing, number, "listing"), context.now - timedelta(days=days)
     sent = ResponseRow.state.in_(("sent", "kept"))
-    rows = desk.s.scalars(
+    rows = context.session.scalars(
         select(ResponseRow).where(ResponseRow.listing_id == number, sent, ResponseRow.at >= since).order_by(ResponseRow.at)
     ).all()
     cur = listing.currency
     points = [PricePoint(at=r.at, price=sure(r.new_price, cur), landed=money((r.terms or {}).get("landed"), cur)) for r in rows]
     points.insert(0, PricePoint(at=since, price=sure(rows[0].old_price if rows else listing.wanted_price, cur), landed=None))
-    behind = what_if.items_behind(desk, listing)
+    behind = what_if.items_behind(context, listing)
     costs = []
     if behind:
-        item = desk.get(Item, behind[0][0], "item")
-        seen = sweeps.item_history(desk, item.id, since)
+        item = context.get(Item, behind[0][0], "item")
+        seen = sweeps.item_history(context, item.id, since)
         costs = [CostPoint(at=at, cost=sure(cost, item.currency), stock=stock) for at, cost, stock in seen]
     return History(points=points, costs=costs)

@@ -21,14 +21,14 @@ from ...data.shelf import Listing
 from ...data.tallies import tally
 from ...services.base.errors import Invalid
 from ...services.grids import goods_grids
-from ...services.grids.goods_grids import Wish
+from ...services.grids.goods_grids import GridQuery
 from ...services.listings.on_sale import set_on_sale
 from ...services.pricing import drafts, manual_price, rule_steps
 from ...services.pricing import what_if as outcomes
 from ...services.pricing.apply import LATER
 from ...services.pricing.inputs import HOME, Facts
 from ...services.pricing.policy import POLICY_DEFAULTS, RULE_FIELDS, policy_for
-from ..deps import Heavy, ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
+from ..deps import Heavy, ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..schemas import Ask, Big, Done, Money, Page, minor, rows_out, sure, wish, written
 
 router = APIRouter(prefix="/prices", tags=["prices"])
@@ -57,8 +57,8 @@ class ListingRow(BaseModel):
 
 
 @router.get("/listings", response_model=Page[ListingRow])
-def listings(desk: ReadDesk, ask: Annotated[Wish, Depends(wish)]) -> Response:
-    rows, total = goods_grids.page(desk, "listings", ask)
+def listings(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Response:
+    rows, total = goods_grids.page(context, "listings", ask)
     cash = dict.fromkeys(("price", "landed", "profit", "net", "hand_price"), "currency")
     return written({"rows": rows_out(rows, cash), "total": total})
 
@@ -83,10 +83,10 @@ class RuleBody(Ask):
 
 
 @router.get("/rules")
-def rules(desk: ReadDesk) -> list[RuleBody]:
+def rules(context: ReadContext) -> list[RuleBody]:
     return [
         RuleBody(scope=r.scope, scope_key=r.scope_key, band_from=r.band_from, **{name: getattr(r, name) for name in RULE_FIELDS})
-        for r in outcomes.rules(desk)
+        for r in outcomes.rules(context)
     ]
 
 
@@ -139,7 +139,7 @@ class PolicyBody(Ask):
 class RateBody(Ask):
     """What one unit of `base` is worth in `quote`, as a decimal number."""
 
-    base: str = Field(pattern="^[A-Z]{3}$")
+    app: str = Field(pattern="^[A-Z]{3}$")
     quote: str = Field(pattern="^[A-Z]{3}$")
     rate: str = Field(max_length=20)
 
@@ -176,7 +176,7 @@ class WhatIfAsk(Ask):
             offers = None if self.terms.plans is None else [Plan(**one.model_dump()) for one in self.terms.plans]
             return drafts.SupplierChange(self.terms.supplier, terms, self.terms.version, offers)
         if self.rate is not None:
-            return drafts.RateChange(self.rate.base, self.rate.quote, self.rate.nano())
+            return drafts.RateChange(self.rate.app, self.rate.quote, self.rate.nano())
         return None if self.policy is None else drafts.PolicyChange(self.policy.scope, self.policy.key, dict(self.policy.fields))
 
 
@@ -217,8 +217,8 @@ class WhatIfOut(BaseModel):
 
 
 @router.post("/what-if", dependencies=[Heavy])
-def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
-    view = outcomes.what_if(desk, ask.change(), lambda facts: base.catalogue.read(desk, facts))
+def what_if(context: ReadContext, app: TheApp, ask: WhatIfAsk) -> WhatIfOut:
+    view = outcomes.what_if(context, ask.change(), lambda facts: app.catalogue.read(context, facts))
     book, decided = view.book, view.decided
     rows = np.flatnonzero(book.counted & (view.now_margin != NONE))
     then_price = np.where(decided.waits, book.wanted_price, decided.price)
@@ -226,7 +226,7 @@ def what_if(desk: ReadDesk, base: TheHouse, ask: WhatIfAsk) -> WhatIfOut:
     order = np.lexsort((book.ids, -gap))
     movers = [i for i in order.tolist() if gap[i] or decided.waits[i]][:400]
     titles = dict(
-        desk.s.execute(select(Listing.id, Listing.title).where(Listing.id.in_([int(book.ids[i]) for i in movers]))).tuples().all()
+        context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_([int(book.ids[i]) for i in movers]))).tuples().all()
     )
     return WhatIfOut(
         counts=view.counts,
@@ -273,17 +273,17 @@ class ApplyAsk(WhatIfAsk):
 
 
 @router.post("/apply", dependencies=[Heavy])
-def apply(request: Request, base: TheHouse, number: SignedIn, ask: ApplyAsk) -> Done:
+def apply(request: Request, app: TheApp, number: SignedIn, ask: ApplyAsk) -> Done:
     change = ask.change()
     if change is None:
         raise Invalid("there is nothing to apply: draft rules, fees, terms, limits or a rate first")
     # What it does is worked out while others write.
-    with base.db.reading() as s:
-        desk = desk_of(request, s)
-        view = outcomes.what_if(desk, change, lambda facts: base.catalogue.read(desk, facts))
-    with base.db.writing() as s:
+    with app.db.reading() as s:
+        context = context_of(request, s)
+        view = outcomes.what_if(context, change, lambda facts: app.catalogue.read(context, facts))
+    with app.db.writing() as s:
         only = None if ask.only is None else set(ask.only)
-        counts = outcomes.apply(desk_of(request, s), change, ask.seen, only, set(ask.leave or ()), view)
+        counts = outcomes.apply(context_of(request, s), change, ask.seen, only, set(ask.leave or ()), view)
     if many := counts.get(LATER):
         return Done(told=f"In force; the prices of {many:,} SKUs follow now", count=many)
     n = counts.get("reprice", 0)
@@ -298,8 +298,8 @@ class HandAsk(Ask):
 
 
 @router.post("/listings/{number}/hand")
-def by_hand(desk: WriteDesk, number: Big, ask: HandAsk) -> Done:
-    manual_price.fix_price(desk, number, ask.version, minor(ask.price, "price"), ask.why, ask.until)
+def by_hand(context: WriteContext, number: Big, ask: HandAsk) -> Done:
+    manual_price.fix_price(context, number, ask.version, minor(ask.price, "price"), ask.why, ask.until)
     return Done(told="Price fixed by hand" if ask.price else "The rule sets this price again")
 
 
@@ -310,8 +310,8 @@ class OnSaleAsk(Ask):
 
 
 @router.post("/listings/on-sale")
-def on_sale(desk: WriteDesk, ask: OnSaleAsk) -> Done:
-    n = set_on_sale(desk, ask.listings, ask.on, ask.why)
+def on_sale(context: WriteContext, ask: OnSaleAsk) -> Done:
+    n = set_on_sale(context, ask.listings, ask.on, ask.why)
     return Done(told=f"{n} {'put back on sale' if ask.on else 'taken off sale'}", count=n)
 
 
@@ -327,8 +327,8 @@ class StoreTerms(BaseModel):
 
 
 @router.get("/fees")
-def fees(desk: ReadDesk) -> list[StoreTerms]:
-    rows = desk.s.scalars(select(FeeRow).order_by(FeeRow.category)).all()
+def fees(context: ReadContext) -> list[StoreTerms]:
+    rows = context.session.scalars(select(FeeRow).order_by(FeeRow.category)).all()
     return [
         StoreTerms(
             id=s.id,
@@ -342,7 +342,7 @@ def fees(desk: ReadDesk) -> list[StoreTerms]:
                 FeeBody(category=r.category, percent=r.percent, least=r.least, cap=r.cap, fixed=r.fixed) for r in rows if r.store_id == s.id
             ],
         )
-        for s in by_id(desk.s, Store, desk.s.scalars(select(Store.id))).values()
+        for s in by_id(context.session, Store, context.session.scalars(select(Store.id))).values()
     ]
 
 
@@ -361,10 +361,10 @@ class PolicyOut(BaseModel):
 
 
 @router.get("/policy")
-def policy(desk: ReadDesk) -> PolicyOut:
-    rows = desk.s.scalars(select(Policy).where(Policy.scope != "house").order_by(Policy.scope, Policy.scope_key))
+def policy(context: ReadContext) -> PolicyOut:
+    rows = context.session.scalars(select(Policy).where(Policy.scope != "house").order_by(Policy.scope, Policy.scope_key))
     own = [PolicyScope(scope=row.scope, key=row.scope_key, fields=row.fields) for row in rows if row.fields]
-    return PolicyOut(fields=policy_for(desk.s), defaults=POLICY_DEFAULTS, own=own)
+    return PolicyOut(fields=policy_for(context.session), defaults=POLICY_DEFAULTS, own=own)
 
 
 class Named(BaseModel):
@@ -381,8 +381,8 @@ class Scopes(BaseModel):
 
 
 @router.get("/scopes")
-def scopes(desk: ReadDesk) -> Scopes:
-    s = desk.s
+def scopes(context: ReadContext) -> Scopes:
+    s = context.session
     return Scopes(
         supplier=[Named(code=code, name=name) for code, name in s.execute(select(Supplier.code, Supplier.name).order_by(Supplier.name))],
         category=[Named(code=name, name=name) for name in sorted(one for (one,) in tally(s, "sku categories") if one)],

@@ -10,7 +10,7 @@ from ...data.setup import BuyingAccount, Supplier
 from ...services.base.errors import Invalid
 from ...services.orders.routing_inputs import room_of
 from ...services.purchasing import buying_accounts
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, minor, money
 
 router = APIRouter(prefix="/accounts", tags=["orders"])
@@ -34,12 +34,12 @@ class AccountOut(BaseModel):
 
 
 @router.get("")
-def rows(desk: ReadDesk) -> list[AccountOut]:
-    suppliers = {one.id: one for one in desk.s.scalars(select(Supplier))}
+def rows(context: ReadContext) -> list[AccountOut]:
+    suppliers = {one.id: one for one in context.session.scalars(select(Supplier))}
     out = []
-    for row in desk.s.scalars(select(BuyingAccount).order_by(BuyingAccount.supplier_id, BuyingAccount.id)):
+    for row in context.session.scalars(select(BuyingAccount).order_by(BuyingAccount.supplier_id, BuyingAccount.id)):
         supplier = suppliers[row.supplier_id]
-        left = room_of(desk, row)
+        left = room_of(context, row)
         out.append(
             AccountOut(
                 id=row.id,
@@ -73,13 +73,13 @@ class AccountAsk(Ask):
 
 
 @router.post("")
-def keep(desk: WriteDesk, ask: AccountAsk) -> Done:
-    supplier = desk.get(Supplier, ask.supplier, "supplier")
+def keep(context: WriteContext, ask: AccountAsk) -> Done:
+    supplier = context.get(Supplier, ask.supplier, "supplier")
     if ask.cap_money and ask.cap_money.currency != supplier.currency:
         told = f"{supplier.name} is paid in {supplier.currency}, so its limit is in that money too"
         raise Invalid(told, {"cap_money": told})
     row = buying_accounts.keep(
-        desk,
+        context,
         ask.supplier,
         ask.id,
         ask.version,
@@ -93,6 +93,6 @@ def keep(desk: WriteDesk, ask: AccountAsk) -> Done:
 
 
 @router.post("/{number}/remove")
-def remove(desk: WriteDesk, number: Big, version: int) -> Done:
-    buying_accounts.remove(desk, number, version)
+def remove(context: WriteContext, number: Big, version: int) -> Done:
+    buying_accounts.remove(context, number, version)
     return Done(told="Account taken away")

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel
 
 from ...services.purchasing import payment_batches
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..imports.sheets import as_file
 from ..schemas import SHEET, Ask, Big, Done, Form, Money, sure
 
@@ -28,7 +28,7 @@ class BatchOut(BaseModel):
 
 
 @router.get("")
-def batches(desk: ReadDesk) -> list[BatchOut]:
+def batches(context: ReadContext) -> list[BatchOut]:
     return [
         BatchOut(
             code=one.code,
@@ -41,7 +41,7 @@ def batches(desk: ReadDesk) -> list[BatchOut]:
             bills=one.bills,
             paid_at=one.paid_at,
         )
-        for one in payment_batches.batches(desk)
+        for one in payment_batches.batches(context)
     ]
 
 
@@ -50,16 +50,16 @@ class CollectAsk(Ask):
 
 
 @router.post("")
-def collect(desk: WriteDesk, ask: CollectAsk) -> Done:
-    code, n = payment_batches.collect(desk, ask.supplier)
+def collect(context: WriteContext, ask: CollectAsk) -> Done:
+    code, n = payment_batches.collect(context, ask.supplier)
     return Done(told=f"{n} purchase order{'' if n == 1 else 's'} put together as {code}", count=n)
 
 
 @router.post("/{code}/paid")
-def pay(desk: WriteDesk, code: str) -> Done:
-    return Done(told=f"{code} is paid", count=payment_batches.pay(desk, code))
+def pay(context: WriteContext, code: str) -> Done:
+    return Done(told=f"{code} is paid", count=payment_batches.pay(context, code))
 
 
 @router.get("/{code}/statement.{form}", response_class=Response, responses=SHEET)
-def statement(desk: ReadDesk, code: str, form: Form) -> Response:
-    return as_file(f"statement-{code}", form, payment_batches.HEADER, payment_batches.statement(desk, code))
+def statement(context: ReadContext, code: str, form: Form) -> Response:
+    return as_file(f"statement-{code}", form, payment_batches.HEADER, payment_batches.statement(context, code))

@@ -12,7 +12,7 @@ from sqlalchemy import select
 from ...data.setup import UNCALLED, Carrier, Inbox, Mailbox, Store, Supplier
 from ...services.inbound import mailbox, supplier_replies
 from ...services.purchasing import order_settings, po_documents
-from ..deps import ReadDesk, SignedIn, TheHouse, WriteDesk, desk_of
+from ..deps import ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..files import DocumentFile
 from ..schemas import DOCUMENT, Ask, Big, Done
 
@@ -96,7 +96,7 @@ class OrderingOut(BaseModel):
 
 
 @router.get("")
-def see(desk: ReadDesk) -> OrderingOut:
+def see(context: ReadContext) -> OrderingOut:
     suppliers = [
         SupplierOrdering(
             id=one.id,
@@ -106,16 +106,20 @@ def see(desk: ReadDesk) -> OrderingOut:
             kind=one.kind,
             **{n: getattr(one, n) for n in order_settings.SUPPLIER},
         )
-        for one in desk.s.scalars(select(Supplier).order_by(Supplier.name))
+        for one in context.session.scalars(select(Supplier).order_by(Supplier.name))
     ]
-    stores = [StoreOrdering.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Store).order_by(Store.name))]
-    carriers = [CarrierShape.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Carrier).order_by(Carrier.name))]
-    senders = [SenderOut.model_validate(one, from_attributes=True) for one in desk.s.scalars(select(Mailbox).order_by(Mailbox.id))]
+    stores = [
+        StoreOrdering.model_validate(one, from_attributes=True) for one in context.session.scalars(select(Store).order_by(Store.name))
+    ]
+    carriers = [
+        CarrierShape.model_validate(one, from_attributes=True) for one in context.session.scalars(select(Carrier).order_by(Carrier.name))
+    ]
+    senders = [SenderOut.model_validate(one, from_attributes=True) for one in context.session.scalars(select(Mailbox).order_by(Mailbox.id))]
     letters = [
         LetterOut(who=who, **{name: getattr(row, name) for name in ("id", "at", "sender", "subject", "body", "told", "needs", "held")})
-        for row, who in mailbox.recent(desk)
+        for row, who in mailbox.recent(context)
     ]
-    boxes = [MailboxOut(id=one.id, name=one.name, trusts=one.trusts) for one in desk.s.scalars(select(Inbox).order_by(Inbox.id))]
+    boxes = [MailboxOut(id=one.id, name=one.name, trusts=one.trusts) for one in context.session.scalars(select(Inbox).order_by(Inbox.id))]
     return OrderingOut(suppliers=suppliers, stores=stores, carriers=carriers, senders=senders, mailboxes=boxes, letters=letters)
 
 
@@ -129,8 +133,8 @@ class SupplierAsk(Ask):
 
 
 @router.post("/suppliers/{number}")
-def keep_supplier(desk: WriteDesk, number: Big, ask: SupplierAsk) -> Done:
-    return Done(told=order_settings.keep(desk, "supplier", number, ask.version, ask.model_dump(exclude={"version"})))
+def keep_supplier(context: WriteContext, number: Big, ask: SupplierAsk) -> Done:
+    return Done(told=order_settings.keep(context, "supplier", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 class StoreOrderingAsk(Ask):
@@ -140,8 +144,8 @@ class StoreOrderingAsk(Ask):
 
 
 @router.post("/stores/{number}")
-def keep_store(desk: WriteDesk, number: Big, ask: StoreOrderingAsk) -> Done:
-    return Done(told=order_settings.keep(desk, "store", number, ask.version, ask.model_dump(exclude={"version"})))
+def keep_store(context: WriteContext, number: Big, ask: StoreOrderingAsk) -> Done:
+    return Done(told=order_settings.keep(context, "store", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 class ShapeAsk(Ask):
@@ -157,22 +161,22 @@ class SenderAsk(Ask):
 
 
 @router.post("/senders/{number}")
-def keep_sender(desk: WriteDesk, number: Big, ask: SenderAsk) -> Done:
-    return Done(told=order_settings.keep(desk, "mailbox", number, ask.version, ask.model_dump(exclude={"version"})))
+def keep_sender(context: WriteContext, number: Big, ask: SenderAsk) -> Done:
+    return Done(told=order_settings.keep(context, "mailbox", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 @router.post("/letters/{number}/read")
-def read_letter(desk: WriteDesk, number: Big) -> Done:
-    mailbox.settle(desk, number)
+def read_letter(context: WriteContext, number: Big) -> Done:
+    mailbox.settle(context, number)
     return Done(told="Read")
 
 
 @router.post("/letters/{number}/take")
-def take_letter(base: TheHouse, who: SignedIn, request: Request, number: Big) -> Done:
+def take_letter(app: TheApp, who: SignedIn, request: Request, number: Big) -> Done:
     """A person says that a mail is of whom it says it is: its files are had once more from the mailbox, and taken."""
-    came = base.reader.held_letter(number)
-    with base.db.writing() as s:
-        return Done(told=mailbox.take_in_held(desk_of(request, s), number, came).told)
+    came = app.reader.held_letter(number)
+    with app.db.writing() as s:
+        return Done(told=mailbox.take_in_held(context_of(request, s), number, came).told)
 
 
 class TrustAsk(Ask):
@@ -182,24 +186,24 @@ class TrustAsk(Ask):
 
 
 @router.post("/mailboxes/{number}/trust")
-def trust_server(desk: WriteDesk, number: Big, ask: TrustAsk) -> Done:
-    return Done(told=mailbox.trust(desk, number, ask.server))
+def trust_server(context: WriteContext, number: Big, ask: TrustAsk) -> Done:
+    return Done(told=mailbox.trust(context, number, ask.server))
 
 
 @router.post("/carriers/{number}")
-def keep_shape(desk: WriteDesk, number: Big, ask: ShapeAsk) -> Done:
-    return Done(told=order_settings.keep_shape(desk, number, ask.version, ask.shape, ask.page))
+def keep_shape(context: WriteContext, number: Big, ask: ShapeAsk) -> Done:
+    return Done(told=order_settings.keep_shape(context, number, ask.version, ask.shape, ask.page))
 
 
 @router.get("/purchases/{number}.{form}", response_class=Response, responses=DOCUMENT)
-def document(desk: ReadDesk, number: Big, form: Literal["xml", "pdf"]) -> Response:
+def document(context: ReadContext, number: Big, form: Literal["xml", "pdf"]) -> Response:
     """A purchase order as UBL (xml), or the packing slip that goes with it (pdf)."""
-    made = po_documents.of_purchase(desk, number, form)
+    made = po_documents.of_purchase(context, number, form)
     return Response(made.data, media_type=made.kind, headers={"Content-Disposition": f'attachment; filename="{made.name}"'})
 
 
 @router.post("/documents")
-def bring(said: DocumentFile, desk: WriteDesk) -> Done:
+def bring(said: DocumentFile, context: WriteContext) -> Done:
     """An OrderResponse or DespatchAdvice of UBL 2.1: what it says is done at once."""
-    told, n, wrong = supplier_replies.of_document(desk, said)
+    told, n, wrong = supplier_replies.of_document(context, said)
     return Done(told=wrong or told, count=n)

@@ -16,10 +16,10 @@ from ...data.shelf import Sku
 from ...data.source import Item, Sample, SavedSearch, SupplierRequest
 from ...jobs.background_jobs import start
 from ...services.base.errors import NotFound
-from ...services.grids.goods_grids import Wish
+from ...services.grids.goods_grids import GridQuery
 from ...services.sourcing import samples, saved_searches, supplier_requests
 from ..catalogue.search import search
-from ..deps import ReadDesk, WriteDesk
+from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, minor, money, wish
 
 router = APIRouter(prefix="/source", tags=["asking"])
@@ -126,8 +126,8 @@ class VersionAsk(Ask):
 
 
 @router.get("/saved")
-def saved(desk: ReadDesk) -> list[SavedOut]:
-    names: dict[int, str] = dict(desk.s.execute(select(Store.id, Store.name)).tuples().all())
+def saved(context: ReadContext) -> list[SavedOut]:
+    names: dict[int, str] = dict(context.session.execute(select(Store.id, Store.name)).tuples().all())
     return [
         SavedOut(
             id=row.id,
@@ -144,7 +144,7 @@ def saved(desk: ReadDesk) -> list[SavedOut]:
                 ReportOut(at=r["at"], told=r["told"], fit=r["fit"], fresh=r["fresh"], made=r["made"]) for r in (row.reports or [])[:8]
             ],
         )
-        for row in desk.s.scalars(select(SavedSearch).order_by(SavedSearch.id.desc()))
+        for row in context.session.scalars(select(SavedSearch).order_by(SavedSearch.id.desc()))
     ]
 
 
@@ -156,40 +156,40 @@ def _filters(row: SavedSearch) -> str:
 
 
 @router.post("/saved", status_code=201)
-def save(desk: WriteDesk, ask: SearchAsk, given: Annotated[Wish, Depends(wish)]) -> Done:
+def save(context: WriteContext, ask: SearchAsk, given: Annotated[GridQuery, Depends(wish)]) -> Done:
     """Keep a search (as the list takes it) that runs by itself."""
-    row = saved_searches.save(desk, ask.name, search(given), ask.every_hours, ask.daily_limit, ask.bring)
+    row = saved_searches.save(context, ask.name, search(given), ask.every_hours, ask.daily_limit, ask.bring)
     return Done(told=f"It looks for {row.name} from now on")
 
 
 @router.post("/saved/{number}/run", status_code=202)
-def run_now(desk: WriteDesk, number: Big) -> Done:
-    row = desk.get(SavedSearch, number, "saved search")
-    start(desk, "saved", f"saved-{number}", f"Looking for {row.name}", {"search": number})
+def run_now(context: WriteContext, number: Big) -> Done:
+    row = context.get(SavedSearch, number, "saved search")
+    start(context, "saved", f"saved-{number}", f"Looking for {row.name}", {"search": number})
     return Done(told=f"Looking for {row.name}")
 
 
 @router.delete("/saved/{number}")
-def stop(desk: WriteDesk, number: Big) -> Done:
-    saved_searches.stop(desk, number)
+def stop(context: WriteContext, number: Big) -> Done:
+    saved_searches.stop(context, number)
     return Done(told="It no longer looks; what it brought in stays")
 
 
 @router.get("/own-address")
-def own_address(desk: ReadDesk) -> AddressShape | None:
-    found = samples.own_address(desk)
+def own_address(context: ReadContext) -> AddressShape | None:
+    found = samples.own_address(context)
     return None if found is None else AddressShape(**{k: v for k, v in asdict(found).items() if k != "email"})
 
 
 @router.put("/own-address")
-def set_own_address(desk: WriteDesk, ask: AddressShape) -> Done:
-    samples.set_own_address(desk, Address(**ask.model_dump()))
+def set_own_address(context: WriteContext, ask: AddressShape) -> Done:
+    samples.set_own_address(context, Address(**ask.model_dump()))
     return Done(told="Samples go there")
 
 
 @router.get("/samples")
-def all_samples(desk: ReadDesk) -> list[SampleOut]:
-    rows = desk.s.execute(
+def all_samples(context: ReadContext) -> list[SampleOut]:
+    rows = context.session.execute(
         select(Sample, Item, Supplier.name)
         .join(Item, Item.id == Sample.item_id)
         .join(Supplier, Supplier.id == Item.supplier_id)
@@ -214,26 +214,26 @@ def all_samples(desk: ReadDesk) -> list[SampleOut]:
 
 
 @router.post("/items/{number}/sample", status_code=201)
-def order_sample(desk: WriteDesk, number: Big) -> Done:
+def order_sample(context: WriteContext, number: Big) -> Done:
     """Order one to our own address; it is bought once and stays out of all figures of sales."""
-    samples.order(desk, number)
+    samples.order(context, number)
     return Done(told="A sample is on order")
 
 
 @router.post("/samples/{number}/verdict")
-def judge(desk: WriteDesk, number: Big, ask: JudgeAsk) -> Done:
-    samples.judge(desk, number, ask.version, ask.verdict, ask.note)
+def judge(context: WriteContext, number: Big, ask: JudgeAsk) -> Done:
+    samples.judge(context, number, ask.version, ask.verdict, ask.note)
     return Done(told="Kept; the lane remembers it")
 
 
 @router.get("/requests")
-def all_requests(desk: ReadDesk) -> list[RequestOut]:
+def all_requests(context: ReadContext) -> list[RequestOut]:
     out = []
-    rows = supplier_requests.all_of(desk)
-    mailed = supplier_requests.mailed(desk, rows)
+    rows = supplier_requests.all_of(context)
+    mailed = supplier_requests.mailed(context, rows)
     for row in rows:
-        sku, supplier = desk.get(Sku, row.sku_id, "SKU"), desk.get(Supplier, row.supplier_id, "supplier")
-        found = supplier_requests.comparison(desk, row)
+        sku, supplier = context.get(Sku, row.sku_id, "SKU"), context.get(Supplier, row.supplier_id, "supplier")
+        found = supplier_requests.comparison(context, row)
         out.append(
             RequestOut(
                 id=row.id,
@@ -246,9 +246,9 @@ def all_requests(desk: ReadDesk) -> list[RequestOut]:
                 asked_at=row.asked_at,
                 target=money(row.target, supplier.currency),
                 note=row.note,
-                words=supplier_requests.words(desk, row),
+                words=supplier_requests.words(context, row),
                 mailed=mailed.get(row.id, ""),
-                picture=supplier_requests.picture(desk, row.sku_id),
+                picture=supplier_requests.picture(context, row.sku_id),
                 item=found[0].number if found else "",
                 item_title=found[0].title if found else "",
                 agrees=found[1] if found else [],
@@ -260,32 +260,32 @@ def all_requests(desk: ReadDesk) -> list[RequestOut]:
 
 
 @router.post("/requests", status_code=201)
-def ask_supplier(desk: WriteDesk, ask: RequestAsk) -> Done:
-    sku = desk.s.scalar(select(Sku).where(Sku.code == ask.sku))
+def ask_supplier(context: WriteContext, ask: RequestAsk) -> Done:
+    sku = context.session.scalar(select(Sku).where(Sku.code == ask.sku))
     if sku is None:
         raise NotFound(f"there is no SKU {ask.sku}")
-    supplier_requests.ask(desk, ask.supplier, sku.id, minor(ask.target, "target"), ask.note, ask.mail)
+    supplier_requests.ask(context, ask.supplier, sku.id, minor(ask.target, "target"), ask.note, ask.mail)
     return Done(told="Asked; the mail is on its way" if ask.mail else "The request is kept; send its words to the supplier")
 
 
 @router.post("/requests/{number}/answer")
-def answer(desk: WriteDesk, number: Big, ask: RequestAnswerAsk) -> Done:
+def answer(context: WriteContext, number: Big, ask: RequestAnswerAsk) -> Done:
     """The number that the supplier names."""
-    row = desk.get(SupplierRequest, number, "request")
-    item = desk.s.scalar(select(Item).where(Item.supplier_id == row.supplier_id, Item.number == ask.item))
+    row = context.get(SupplierRequest, number, "request")
+    item = context.session.scalar(select(Item).where(Item.supplier_id == row.supplier_id, Item.number == ask.item))
     if item is None:
         raise NotFound(f"this supplier has no item {ask.item} with us; bring it in first")
-    supplier_requests.answer(desk, number, ask.version, item.id)
+    supplier_requests.answer(context, number, ask.version, item.id)
     return Done(told="Their answer stands beside ours")
 
 
 @router.post("/requests/{number}/accept")
-def accept(desk: WriteDesk, number: Big, ask: VersionAsk) -> Done:
-    supplier_requests.accept(desk, number, ask.version)
+def accept(context: WriteContext, number: Big, ask: VersionAsk) -> Done:
+    supplier_requests.accept(context, number, ask.version)
     return Done(told="Accepted; the lane is open")
 
 
 @router.post("/requests/{number}/decline")
-def decline(desk: WriteDesk, number: Big, ask: VersionAsk) -> Done:
-    supplier_requests.decline(desk, number, ask.version)
+def decline(context: WriteContext, number: Big, ask: VersionAsk) -> Done:
+    supplier_requests.decline(context, number, ask.version)
     return Done(told="Declined")

@@ -18,11 +18,11 @@ from sqlalchemy.orm import aliased
 
 from ...data.base import Row, by_index
 from ...data.bulk import bulk_update
-from ...data.outbox import Act, ActPart, Job, JobPart, Outbox
+from ...data.outbox import AuditEntry, AuditEntryPart, Job, JobPart, Outbox
 from ...data.setup import Letter, Setting
 from ...data.transit import Message
-from ...data.watch import Drift, Response, Sighting, Sweep
-from ..base.context import Desk
+from ...data.watch import Drift, ListingDecision, Sighting, Sweep
+from ..base.context import Context
 from ..base.errors import Invalid
 
 KEEPING, THINNED, FOLDER = "keeping", "thinned", "archive"
@@ -53,57 +53,61 @@ class Keeping:
     archive: bool = False
 
 
-def kept(desk: Desk) -> Keeping:
-    row = desk.s.scalar(select(Setting).where(Setting.name == KEEPING))
+def kept(context: Context) -> Keeping:
+    row = context.session.scalar(select(Setting).where(Setting.name == KEEPING))
     return Keeping(**row.value) if row else Keeping()
 
 
-def set_keeping(desk: Desk, wanted: Keeping) -> str:
+def set_keeping(context: Context, wanted: Keeping) -> str:
     """Say how long things are kept. What is gone cannot come back; the setting itself can be undone."""
     wrong = {name: f"0 for ever, or {least} days and more" for name, least in LEAST.items() if 0 != getattr(wanted, name) < least}
     if wrong:
         raise Invalid("; ".join(f"{name}: {told}" for name, told in wrong.items()), wrong)
-    row = desk.s.scalar(select(Setting).where(Setting.name == KEEPING))
+    row = context.session.scalar(select(Setting).where(Setting.name == KEEPING))
     before = dict(row.value) if row else None
     if row is None:
         row = Setting(name=KEEPING, value={})
-        desk.s.add(row)
+        context.session.add(row)
     row.value = asdict(wanted)
     told = ", ".join(
         f"{one.name} {getattr(wanted, one.name)} days" if getattr(wanted, one.name) else f"{one.name} for ever"
         for one in fields(Keeping)
         if one.name != "archive"
     )
-    desk.log("keeping.set", "house", f"kept: {told}", before={"keeping": before}, undo=True)
-    desk.s.flush()
+    context.log("keeping.set", "house", f"kept: {told}", before={"keeping": before}, undo=True)
+    context.session.flush()
     return "Kept so from now on"
 
 
-def restore(desk: Desk, before: dict[str, Any]) -> None:
+def restore(context: Context, before: dict[str, Any]) -> None:
     """Undo: as it was said before, or not at all."""
-    row = desk.s.scalar(select(Setting).where(Setting.name == KEEPING))
+    row = context.session.scalar(select(Setting).where(Setting.name == KEEPING))
     if row is not None and before["keeping"] is None:
-        desk.s.delete(row)
+        context.session.delete(row)
     elif row is not None:
         row.value = before["keeping"]
-    desk.s.flush()
+    context.session.flush()
 
 
 # One portion of what is too old: returns how many rows went, 0 once there are no more.
-Step = Callable[[Desk], int]
+Step = Callable[[Context], int]
 
 
-def steps(desk: Desk, folder: Path) -> Iterator[Step]:
+def steps(context: Context, folder: Path) -> Iterator[Step]:
     """What is to be done now, each as portions to be repeated until nothing goes any more."""
-    keep, now = kept(desk), desk.now
+    keep, now = kept(context), context.now
     archive = folder / FOLDER if keep.archive else None
 
     def old(days: int) -> datetime:
         return now - timedelta(days=days)
 
     if keep.decisions:
-        rows = by_index(select(Response).where(Response.at < old(keep.decisions), Response.state != "waits"), Response, "ix_response_at")
-        yield _drop(rows.order_by(Response.at), Response, archive)
+        rows = by_index(
+            select(ListingDecision).where(ListingDecision.at < old(keep.decisions), ListingDecision.state != "waits"),
+            ListingDecision,
+            "ix_response_at",
+        )
+        yield _drop(rows.order_by(ListingDecision.at), ListingDecision, archive)
     if keep.changes:
         for state in ("done", "dropped"):
             gone = (Outbox.state == state, Outbox.kind.in_(("listing", "mail")), Outbox.made_at < old(keep.changes))
@@ -113,22 +117,22 @@ def steps(desk: Desk, folder: Path) -> Iterator[Step]:
         over = select(Job).where(Job.state.in_(("done", "failed", "stopped")), Job.ended_at < old(keep.jobs)).order_by(Job.id)
         yield _drop(over, Job, None, (JobPart, JobPart.job_id))
     if keep.log:
-        acts = by_index(select(Act).where(Act.at < old(keep.log)), Act, "ix_act_at").order_by(Act.at)
-        yield _drop(acts, Act, archive, (ActPart, ActPart.act_id))
+        acts = by_index(select(AuditEntry).where(AuditEntry.at < old(keep.log)), AuditEntry, "ix_act_at").order_by(AuditEntry.at)
+        yield _drop(acts, AuditEntry, archive, (AuditEntryPart, AuditEntryPart.act_id))
     if keep.mails:
         yield _empty(Message, (Message.at < old(keep.mails), Message.body != ""), archive)
         yield _empty(Letter, (Letter.at < old(keep.mails), Letter.body != "", Letter.needs.is_(False)), archive)
     if keep.sightings:
         yield _thin("day", DAY_MS, old(keep.sightings), archive)
         yield _thin("month", 30 * DAY_MS, now - MONTHLY, archive)
-        unused = [~select(table.id).where(table.sweep_id == Sweep.id).exists() for table in (Sighting, Response)]
+        unused = [~select(table.id).where(table.sweep_id == Sweep.id).exists() for table in (Sighting, ListingDecision)]
         ended = (Sweep.started < old(keep.sightings), Sweep.state.not_in(("running", "held")), *unused)
         yield _drop(select(Sweep).where(*ended).order_by(Sweep.id), Sweep, None)
 
 
-def drop_sheets(desk: Desk, folder: Path) -> int:
+def drop_sheets(context: Context, folder: Path) -> int:
     """Delete sheets that were brought in too long ago, by the real time; what they said stands in the tables. Returns how many."""
-    days, gone = kept(desk).sheets, 0
+    days, gone = kept(context).sheets, 0
     for file in (folder / "sheets").glob("*") if days else ():
         if file.is_file() and time.time() - file.stat().st_mtime > days * 86_400:
             file.unlink(missing_ok=True)
@@ -139,14 +143,14 @@ def drop_sheets(desk: Desk, folder: Path) -> int:
 def _drop(query: Any, table: type[Row], archive: Path | None, of: tuple[type[Row], Any] | None = None) -> Step:
     """Rows that go, with what belongs to them."""
 
-    def step(desk: Desk) -> int:
-        rows = desk.s.scalars(query.limit(PORTION)).all()
+    def step(context: Context) -> int:
+        rows = context.session.scalars(query.limit(PORTION)).all()
         numbers = [row.id for row in rows]
         if archive is not None:
-            _write(archive, table, rows, desk.now)
+            _write(archive, table, rows, context.now)
         if of is not None:
-            desk.s.execute(delete(of[0]).where(of[1].in_(numbers)))
-        desk.s.execute(delete(table).where(table.id.in_(numbers)).execution_options(synchronize_session=False))
+            context.session.execute(delete(of[0]).where(of[1].in_(numbers)))
+        context.session.execute(delete(table).where(table.id.in_(numbers)).execution_options(synchronize_session=False))
         return len(numbers)
 
     return step
@@ -155,12 +159,12 @@ def _drop(query: Any, table: type[Row], archive: Path | None, of: tuple[type[Row
 def _empty(table: Any, wanted: Sequence[ColumnElement[bool]], archive: Path | None) -> Step:
     """Mails whose text goes; that they were written stays, so that none is ever written twice."""
 
-    def step(desk: Desk) -> int:
-        rows = desk.s.scalars(select(table).where(*wanted).order_by(table.id).limit(PORTION)).all()
+    def step(context: Context) -> int:
+        rows = context.session.scalars(select(table).where(*wanted).order_by(table.id).limit(PORTION)).all()
         if archive is not None:
-            _write(archive, table, rows, desk.now)
+            _write(archive, table, rows, context.now)
         mine = update(table).where(table.id.in_([row.id for row in rows])).values(body="")
-        desk.s.execute(mine.execution_options(synchronize_session=False))
+        context.session.execute(mine.execution_options(synchronize_session=False))
         return len(rows)
 
     return step
@@ -170,18 +174,18 @@ def _thin(name: str, span: int, before: datetime, archive: Path | None) -> Step:
     """Of each item's sightings before a moment the last of each span (ms) stays: what was believed at its end. What went before it in that
     span is told by its old values. What was never believed goes whole. name: where it is kept how far this has come."""
 
-    def step(desk: Desk) -> int:
-        row = desk.s.scalar(select(Setting).where(Setting.name == THINNED))
+    def step(context: Context) -> int:
+        row = context.session.scalar(select(Setting).where(Setting.name == THINNED))
         if row is None:
             row = Setting(name=THINNED, value={})
-            desk.s.add(row)
+            context.session.add(row)
         later, at = aliased(Sighting), type_coerce(Sighting.at, BigInteger)
         later_at = type_coerce(later.at, BigInteger)
         after = (later_at > at) | ((later_at == at) & (later.id > Sighting.id))
         same = (later.item_id == Sighting.item_id, after, later_at < (at // span + 1) * span, later.verdict.in_(BELIEVED))
         follower = select(later.id).where(*same).order_by(later_at, later.id).limit(1).correlate(Sighting).scalar_subquery()
         query = select(Sighting, follower).where(Sighting.id > int(row.value.get(name, 0)), Sighting.at < before)
-        found = desk.s.execute(query.order_by(Sighting.id).limit(PORTION)).tuples().all()
+        found = context.session.execute(query.order_by(Sighting.id).limit(PORTION)).tuples().all()
         if not found:
             return 0
         told: dict[int, tuple[int, int]] = {}
@@ -195,12 +199,12 @@ def _thin(name: str, span: int, before: datetime, archive: Path | None) -> Step:
             elif old != (one.old_cost, one.old_stock):
                 told[one.id] = old
         if archive is not None:
-            _write(archive, Sighting, goes, desk.now)
-        bulk_update(desk.s, Sighting, ("old_cost", "old_stock"), [(*old, number) for number, old in told.items()])
+            _write(archive, Sighting, goes, context.now)
+        bulk_update(context.session, Sighting, ("old_cost", "old_stock"), [(*old, number) for number, old in told.items()])
         numbers = [one.id for one in goes]
         row.value = {**row.value, name: found[-1][0].id}
-        desk.s.flush()
-        desk.s.execute(delete(Sighting).where(Sighting.id.in_(numbers)).execution_options(synchronize_session=False))
+        context.session.flush()
+        context.session.execute(delete(Sighting).where(Sighting.id.in_(numbers)).execution_options(synchronize_session=False))
         return len(found)
 
     return step

@@ -10,10 +10,10 @@ from sqlalchemy import func, select, update
 from ...core.states import NotAllowed
 from ...data.lanes import Lane
 from ...data.orders import Order
-from ...data.outbox import Act, ActPart, Snooze
+from ...data.outbox import AuditEntry, AuditEntryPart, Snooze
 from ...data.shelf import Listing
 from ..base import portions, regional
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..delivery import sheet_export
 from ..fulfilment import buyer_notifications, carrier_names, parcel_tracking
@@ -31,132 +31,132 @@ from ..sourcing import samples
 from . import retention
 
 
-def _lane_open(desk: Desk, act: Act) -> None:
-    lane = desk.get(Lane, _after(act)["lane"], "lane")
-    lanes.close_lane(desk, lane.id, lane.version, "undone")
-    rollback.as_before(desk, act.id, lanes.without_any(desk, [lane.sku_id]))
+def _lane_open(context: Context, act: AuditEntry) -> None:
+    lane = context.get(Lane, _after(act)["lane"], "lane")
+    lanes.close_lane(context, lane.id, lane.version, "undone")
+    rollback.as_before(context, act.id, lanes.without_any(context, [lane.sku_id]))
 
 
-def _hand_price(desk: Desk, act: Act) -> None:
-    listing = desk.get(Listing, _after(act)["listing"], "listing")
+def _hand_price(context: Context, act: AuditEntry) -> None:
+    listing = context.get(Listing, _after(act)["listing"], "listing")
     was = _before(act)
-    manual_price.fix_price(desk, listing.id, listing.version, was["hand_price"], "undone")
+    manual_price.fix_price(context, listing.id, listing.version, was["hand_price"], "undone")
     if was["hand_price"] is None and listing.wanted_price != was["price"] and listing.state in ("live", "paused"):
-        listing_changes.want(desk, listing, price=was["price"])
+        listing_changes.want(context, listing, price=was["price"])
 
 
-def _words(desk: Desk, act: Act) -> None:
+def _words(context: Context, act: AuditEntry) -> None:
     was = _before(act)
-    publishing.edit(desk, was["listing"], None, was["words"])
+    publishing.edit(context, was["listing"], None, was["words"])
 
 
-def _on_sale(desk: Desk, act: Act) -> None:
-    on_sale.set_on_sale(desk, _after(act)["listings"], act.kind == "listing.pause", undoes=act.id)
+def _on_sale(context: Context, act: AuditEntry) -> None:
+    on_sale.set_on_sale(context, _after(act)["listings"], act.kind == "listing.pause", undoes=act.id)
 
 
-def _allow(desk: Desk, act: Act) -> None:
-    order = desk.get(Order, _after(act)["order"], "order")
+def _allow(context: Context, act: AuditEntry) -> None:
+    order = context.get(Order, _after(act)["order"], "order")
     order.allowed = [one for one in order.allowed if one != _after(act).get("limit", one)]
-    desk.reroute()
+    context.reroute()
 
 
-def _wait(desk: Desk, act: Act) -> None:
-    purchase_orders.wait(desk, _after(act)["orders"], not _after(act)["by_hand"])
+def _wait(context: Context, act: AuditEntry) -> None:
+    purchase_orders.wait(context, _after(act)["orders"], not _after(act)["by_hand"])
 
 
-def _account(desk: Desk, act: Act) -> None:
-    buying_accounts.restore(desk, _after(act).get("account"), act.before)
+def _account(context: Context, act: AuditEntry) -> None:
+    buying_accounts.restore(context, _after(act).get("account"), act.before)
 
 
-def _snooze(desk: Desk, act: Act) -> None:
-    row = desk.s.scalar(select(Snooze).where(Snooze.trouble == _after(act)["trouble"]))
+def _snooze(context: Context, act: AuditEntry) -> None:
+    row = context.session.scalar(select(Snooze).where(Snooze.trouble == _after(act)["trouble"]))
     if row:
-        desk.s.delete(row)
+        context.session.delete(row)
 
 
-def _allowance(desk: Desk, act: Act) -> None:
+def _allowance(context: Context, act: AuditEntry) -> None:
     # What it took off sale comes back at once, not when it was seen steady for a while.
-    rollback.as_before(desk, act.id)
-    allowance.restore(desk, _before(act))
+    rollback.as_before(context, act.id)
+    allowance.restore(context, _before(act))
 
 
-def _rename(desk: Desk, act: Act) -> None:
+def _rename(context: Context, act: AuditEntry) -> None:
     was = _before(act)
-    life_cycle.rename(desk, was["owner"], was["id"], None, was["name"])
+    life_cycle.rename(context, was["owner"], was["id"], None, was["name"])
 
 
-def _pause(desk: Desk, act: Act) -> None:
+def _pause(context: Context, act: AuditEntry) -> None:
     did = _after(act)
-    life_cycle.set_paused(desk, did["owner"], did["id"], None, not did["paused"])
+    life_cycle.set_paused(context, did["owner"], did["id"], None, not did["paused"])
 
 
-def _before(act: Act) -> dict[str, Any]:
+def _before(act: AuditEntry) -> dict[str, Any]:
     return act.before or {}
 
 
-def _after(act: Act) -> dict[str, Any]:
+def _after(act: AuditEntry) -> dict[str, Any]:
     return act.after or {}
 
 
-UNDO: dict[str, Callable[[Desk, Act], Any]] = {
+UNDO: dict[str, Callable[[Context, AuditEntry], Any]] = {
     "partner.rename": _rename,
     "partner.pause": _pause,
     "partner.end": life_cycle.resume_after_end,
     "supplier.end": life_cycle.resume_after_end,
-    "carrier.name": lambda desk, act: carrier_names.restore(desk, _before(act)),
-    "watch.respond": lambda desk, act: rollback.undo_responses(desk, sweep=_after(act)["sweep"]),
+    "carrier.name": lambda context, act: carrier_names.restore(context, _before(act)),
+    "watch.respond": lambda context, act: rollback.undo_responses(context, sweep=_after(act)["sweep"]),
     "response.settle": what_if.unsettle,
     "order.wait": _wait,
-    "purchase.bill": lambda desk, act: cancellations.leave_bill(desk, _after(act)["purchase"]),
-    "batch.collect": lambda desk, act: payment_batches.take_apart(desk, _after(act)["batch"]),
-    "batch.paid": lambda desk, act: payment_batches.unpay(desk, _after(act)["purchases"]),
-    "letter.read": lambda desk, act: mailbox.unsettle(desk, _after(act)["letter"]),
-    **{f"sheet.{what}": lambda desk, act: sheet_export.take_back(desk, _after(act)["sheet"]) for what in sheet_export.WHATS},
-    "keeping.set": lambda desk, act: retention.restore(desk, _before(act)),
-    "place.set": lambda desk, act: regional.restore(desk, _before(act)),
-    "ordering.change": lambda desk, act: order_settings.restore(desk, _before(act)),
-    "template.change": lambda desk, act: buyer_notifications.restore_template(desk, _after(act)["template"], act.before),
-    "order.settled": lambda desk, act: cancellations.unsettle(desk, _before(act)),
+    "purchase.bill": lambda context, act: cancellations.leave_bill(context, _after(act)["purchase"]),
+    "batch.collect": lambda context, act: payment_batches.take_apart(context, _after(act)["batch"]),
+    "batch.paid": lambda context, act: payment_batches.unpay(context, _after(act)["purchases"]),
+    "letter.read": lambda context, act: mailbox.unsettle(context, _after(act)["letter"]),
+    **{f"sheet.{what}": lambda context, act: sheet_export.take_back(context, _after(act)["sheet"]) for what in sheet_export.WHATS},
+    "keeping.set": lambda context, act: retention.restore(context, _before(act)),
+    "place.set": lambda context, act: regional.restore(context, _before(act)),
+    "ordering.change": lambda context, act: order_settings.restore(context, _before(act)),
+    "template.change": lambda context, act: buyer_notifications.restore_template(context, _after(act)["template"], act.before),
+    "order.settled": lambda context, act: cancellations.unsettle(context, _before(act)),
     "account.keep": _account,
     "account.remove": _account,
     "lane.open": _lane_open,
-    "lane.close": lambda desk, act: lanes.reopen_lane(desk, _before(act)["lane"], _before(act)["use"]),
+    "lane.close": lambda context, act: lanes.reopen_lane(context, _before(act)["lane"], _before(act)["use"]),
     "lane.sure": bulk_changes.put_back,
     "lane.many": bulk_changes.put_back,
     "lane.move": bulk_changes.put_back,
     "lane.sheet": bulk_changes.put_back,
-    "lane.fault": lambda desk, act: audit.bring_back(desk, _after(act)),
-    "lane.refuse": lambda desk, act: bulk_changes.take_back_refusal(desk, _after(act)),
-    "lane.change": lambda desk, act: lane_terms.restore_lane(desk, _before(act)),
+    "lane.fault": lambda context, act: audit.bring_back(context, _after(act)),
+    "lane.refuse": lambda context, act: bulk_changes.take_back_refusal(context, _after(act)),
+    "lane.change": lambda context, act: lane_terms.restore_lane(context, _before(act)),
     "rule.change": what_if.restore,
     "policy.change": what_if.restore,
     "fees.change": what_if.restore,
     "terms.change": what_if.restore,
     "rate.change": what_if.restore,
-    "looks.change": lambda desk, act: polling_plan.restore(desk, _before(act)),
-    "origins.change": lambda desk, act: partner_terms.restore_origins(desk, _before(act)),
+    "looks.change": lambda context, act: polling_plan.restore(context, _before(act)),
+    "origins.change": lambda context, act: partner_terms.restore_origins(context, _before(act)),
     "price.hand": _hand_price,
     "listing.sheet": goods_sheets.take_listings_back,
     "price.sheet": price_sheets.take_back,
     "listing.pause": _on_sale,
     "listing.resume": _on_sale,
-    "listing.publish": lambda desk, act: publishing.unpublish(desk, _after(act)),
-    "listing.copy": lambda desk, act: preparation.take_back(desk, _after(act)),
-    "listing.end": lambda desk, act: publishing.unend(desk, _after(act)),
+    "listing.publish": lambda context, act: publishing.unpublish(context, _after(act)),
+    "listing.copy": lambda context, act: preparation.take_back(context, _after(act)),
+    "listing.end": lambda context, act: publishing.unend(context, _after(act)),
     "listing.words": _words,
-    "phrase.add": lambda desk, act: content_rule_changes.undo_rule(desk, _before(act)),
+    "phrase.add": lambda context, act: content_rule_changes.undo_rule(context, _before(act)),
     "allowance.apply": _allowance,
-    "allowance.set": lambda desk, act: allowance.restore_limits(desk, _before(act)),
-    "family.keep": lambda desk, act: variant_commands.take_back(desk, act, UNDO),
-    "listing.prepare": lambda desk, act: preparation.take_back(desk, _after(act)),
-    "sample.order": lambda desk, act: samples.take_back(desk, _after(act)),
+    "allowance.set": lambda context, act: allowance.restore_limits(context, _before(act)),
+    "family.keep": lambda context, act: variant_commands.take_back(context, act, UNDO),
+    "listing.prepare": lambda context, act: preparation.take_back(context, _after(act)),
+    "sample.order": lambda context, act: samples.take_back(context, _after(act)),
     "order.allow": _allow,
-    "order.allow_many": lambda desk, act: orders.disallow_many(desk, _after(act)),
-    "order.part": lambda desk, act: order_lines.restore_part(desk, _before(act)),
-    "order.pack": lambda desk, act: next_steps.unpack(desk, _after(act)),
-    "transit.dropped": lambda desk, act: parcel_tracking.bring_back_wrong(desk, _before(act)),
-    "order.lane": lambda desk, act: orders.choose_lane(desk, _before(act)["line"], _before(act)["lane"]),
-    "order.send": lambda desk, act: purchase_orders.take_back(desk, _after(act)["references"]),
+    "order.allow_many": lambda context, act: orders.disallow_many(context, _after(act)),
+    "order.part": lambda context, act: order_lines.restore_part(context, _before(act)),
+    "order.pack": lambda context, act: next_steps.unpack(context, _after(act)),
+    "transit.dropped": lambda context, act: parcel_tracking.bring_back_wrong(context, _before(act)),
+    "order.lane": lambda context, act: orders.choose_lane(context, _before(act)["line"], _before(act)["lane"]),
+    "order.send": lambda context, act: purchase_orders.take_back(context, _after(act)["references"]),
     "snooze": _snooze,
 }
 
@@ -185,60 +185,67 @@ PUTS_BACK = {
 }
 
 
-def undo(desk: Desk, number: int) -> Act:
+def undo(context: Context, number: int) -> AuditEntry:
     """Take an act back; one of very many portions in portions too. Conflict says why it cannot be, and then nothing was changed."""
-    act = desk.get(Act, number, "act")
+    act = context.get(AuditEntry, number, "act")
     if act.undo != "open":
         raise Conflict("it has been undone already" if act.undo == "done" else "this cannot be undone")
-    later = select(Act.told).where(Act.kind == act.kind, Act.on == act.on, Act.id > act.id, Act.undo == "open").order_by(Act.id)
-    if act.kind in PUTS_BACK and (told := desk.s.scalar(later.limit(1))):
+    later = (
+        select(AuditEntry.told)
+        .where(AuditEntry.kind == act.kind, AuditEntry.on == act.on, AuditEntry.id > act.id, AuditEntry.undo == "open")
+        .order_by(AuditEntry.id)
+    )
+    if act.kind in PUTS_BACK and (told := context.session.scalar(later.limit(1))):
         raise Conflict(f"a newer change stands on top of it ({told}); undo that one first")
-    for job in portions.of_act(desk, act.id):
-        portions.leave(desk, job)
+    for job in portions.of_act(context, act.id):
+        portions.leave(context, job)
     # The newest portion first; the act itself holds the oldest.
-    parts = [*desk.s.scalars(select(ActPart.id).where(ActPart.act_id == act.id).order_by(ActPart.id.desc())), 0]
+    parts = [
+        *context.session.scalars(select(AuditEntryPart.id).where(AuditEntryPart.act_id == act.id).order_by(AuditEntryPart.id.desc())),
+        0,
+    ]
     if act.count <= portions.AT_ONCE or len(parts) == 1:
         for part in parts:
-            _take_back(desk, act, part)
+            _take_back(context, act, part)
     else:
-        portions.enter(desk, "undo", f"Taking back: {act.told}", {"undoes": act.id}, parts, len(parts), stops=False)
+        portions.enter(context, "undo", f"Taking back: {act.told}", {"undoes": act.id}, parts, len(parts), stops=False)
     act.undo = "done"
-    desk.log("undo", act.on, f"undone: {act.told}")
+    context.log("undo", act.on, f"undone: {act.told}")
     return act
 
 
-def _take_back(desk: Desk, act: Act, part: int) -> None:
+def _take_back(context: Context, act: AuditEntry, part: int) -> None:
     """One portion of an act; 0 = what the act itself holds."""
-    newest = desk.s.scalar(select(func.max(Act.id)))
+    newest = context.session.scalar(select(func.max(AuditEntry.id)))
     mine = act
     if part:
-        one = desk.get(ActPart, part, "part of an act")
-        mine = Act(id=act.id, at=act.at, kind=act.kind, on=act.on, told=act.told, before=one.before, after=one.after)
+        one = context.get(AuditEntryPart, part, "part of an act")
+        mine = AuditEntry(id=act.id, at=act.at, kind=act.kind, on=act.on, told=act.told, before=one.before, after=one.after)
     try:
-        UNDO[act.kind](desk, mine)
+        UNDO[act.kind](context, mine)
     except NotAllowed as error:
         raise Conflict(f"it cannot be undone any more: {error}") from error
     # What the taking back wrote down is not itself a thing to take back: the next undo goes one further into the past.
-    desk.s.execute(update(Act).where(Act.id > newest).values(undo=""))
+    context.session.execute(update(AuditEntry).where(AuditEntry.id > newest).values(undo=""))
 
 
 @portions.work("undo")
-def _undo_portion(desk: Desk, body: dict[str, Any], part: int) -> int:
-    _take_back(desk, desk.get(Act, body["undoes"], "act"), part)
+def _undo_portion(context: Context, body: dict[str, Any], part: int) -> int:
+    _take_back(context, context.get(AuditEntry, body["undoes"], "act"), part)
     return 1
 
 
 @portions.finish("undo")
-def _undone(desk: Desk, body: dict[str, Any], done: int, failed: int) -> str:
-    act = desk.get(Act, body["undoes"], "act")
+def _undone(context: Context, body: dict[str, Any], done: int, failed: int) -> str:
+    act = context.get(AuditEntry, body["undoes"], "act")
     if not failed:
         return f"taken back: {act.told}"
     told = f"{failed} of {done + failed} portions of it could not be taken back, since they were changed meanwhile"
-    desk.log("undo.partly", act.on, f"{act.told}: {told}")
+    context.log("undo.partly", act.on, f"{act.told}: {told}")
     return told
 
 
-def last_undoable(desk: Desk) -> Act | None:
+def last_undoable(context: Context) -> AuditEntry | None:
     """The newest act of the person at this desk that can still be taken back. What the program or others did is undone where it stands."""
-    mine = Act.person_id == desk.person if desk.person is not None else Act.who == desk.who
-    return desk.s.scalar(select(Act).where(mine, Act.undo == "open").order_by(Act.id.desc()).limit(1))
+    mine = AuditEntry.person_id == context.person if context.person is not None else AuditEntry.who == context.actor
+    return context.session.scalar(select(AuditEntry).where(mine, AuditEntry.undo == "open").order_by(AuditEntry.id.desc()).limit(1))

@@ -48,7 +48,7 @@ class Member:
 
 
 @dataclass(frozen=True)
-class Trouble:
+class Alert:
     """One thing that waits. at_risk in minor units of the house currency, lost per day or once."""
 
     key: str
@@ -76,4 +76,4 @@ class Trouble:
 
 
 # Finds the troubles of some kinds; a source's place in its table names the kinds, as the first parts of their keys.
-Source = Callable[[Any], Iterable[Trouble]]
+Source = Callable[[Any], Iterable[Alert]]

@@ -18,29 +18,31 @@ from ...data.setup import Origin, Service, Store, Supplier
 from ...data.shelf import IS_OVERSOLD, Listing, Sku
 from ...data.source import IS_DOUBTED, Item
 from ...data.watch import Sighting, Sweep
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..mapping import audit
 from ..mapping.mapping_queue import GONE, SHUT, to_settle
 from ..outbox import queue
-from .alert import SHOWN, Cause, Member, Source, Step, Trouble, quoted
+from .alert import SHOWN, Alert, Cause, Member, Source, Step, quoted
 from .grouping import PREFIX
 
 
-def oversell(desk: Desk, store_id: int = 0, only: Collection[int] = ()) -> Iterator[Trouble]:
+def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) -> Iterator[Alert]:
     """Still on sale in the store although it is off sale here: the store has not taken our pause for a minute. Of many one row a store."""
     found: dict[int, list[Any]] = {}
-    for row in oversold(desk, store_id, only):
+    for row in oversold(context, store_id, only):
         found.setdefault(row.store_id, []).append(row)
-    stores = by_id(desk.s, Store, found)
+    stores = by_id(context.session, Store, found)
     for number, rows in found.items():
         name = quoted(stores[number].name)
         risk = {row.id: oversell_a_day(row.pace, row.profit or 0) for row in rows}
         dearest = sorted(rows, key=lambda row: (-risk[row.id], row.id))[:SHOWN]
-        titles = dict(desk.s.execute(select(Listing.id, Listing.title).where(Listing.id.in_([row.id for row in dearest]))).tuples().all())
+        titles = dict(
+            context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_([row.id for row in dearest]))).tuples().all()
+        )
         told = {row.id: f"{titles[row.id]} is off sale here and still on sale in {stores[number].name}" for row in dearest}
         first, n = dearest[0], len(rows)
-        yield Trouble(
+        yield Alert(
             f"oversell:{first.id}" if n == 1 else f"{PREFIX}oversell:{number}",
             "watch",
             "Oversell",
@@ -61,9 +63,9 @@ def oversell(desk: Desk, store_id: int = 0, only: Collection[int] = ()) -> Itera
         )
 
 
-def oversold(desk: Desk, store_id: int = 0, only: Collection[int] = ()) -> list[Any]:
+def oversold(context: Context, store_id: int = 0, only: Collection[int] = ()) -> list[Any]:
     """Listings off sale here whose store has shown them on sale for a minute since: id, store_id, pace, profit, since (ms)."""
-    late = desk.now - timedelta(minutes=1)
+    late = context.now - timedelta(minutes=1)
     since = (
         select(func.min(type_coerce(Outbox.made_at, BigInteger)))
         .where(
@@ -81,34 +83,34 @@ def oversold(desk: Desk, store_id: int = 0, only: Collection[int] = ()) -> list[
         query = query.where(Listing.store_id == store_id)
     if only:
         query = query.where(Listing.id.in_(list(only)))
-    return [row for row in desk.s.execute(query) if row.since is not None]
+    return [row for row in context.session.execute(query) if row.since is not None]
 
 
-def send_pauses_again(desk: Desk, store_id: int, only: Collection[int] = ()) -> int:
+def send_pauses_again(context: Context, store_id: int, only: Collection[int] = ()) -> int:
     """What a store has not taken of our pauses is tried at once. Returns how many listings; Conflict when none is open any more."""
-    rows = oversold(desk, store_id, only)
+    rows = oversold(context, store_id, only)
     if not rows:
         raise Conflict("this is settled already")
     for chunk in in_chunks([f"listing:{row.id}" for row in rows], 500):
         mine = (Outbox.subject.in_(chunk), Outbox.kind == "listing")
-        found = desk.s.scalars(queue.of_subjects(select(Outbox).where(*mine, Outbox.state.in_(("dead", "waiting"))))).all()
+        found = context.session.scalars(queue.of_subjects(select(Outbox).where(*mine, Outbox.state.in_(("dead", "waiting"))))).all()
         if dead := [row for row in found if row.state == "dead"]:
-            queue.retry_many(desk, dead)
-        bulk_update(desk.s, Outbox, ("after",), [(to_ms(desk.now), row.id) for row in found if row.state == "waiting"])
+            queue.retry_many(context, dead)
+        bulk_update(context.session, Outbox, ("after",), [(to_ms(context.now), row.id) for row in found if row.state == "waiting"])
     return len(rows)
 
 
-def _unmapped_listings(desk: Desk) -> Iterator[Trouble]:
-    rows = [one for one in to_settle(desk) if not one.orders and one.kind != SHUT]
+def _unmapped_listings(context: Context) -> Iterator[Alert]:
+    rows = [one for one in to_settle(context) if not one.orders and one.kind != SHUT]
     gone = sum(1 for one in rows if one.kind == GONE)
     if gone:
-        yield Trouble(
+        yield Alert(
             "gone",
             "lanes",
             "Item gone",
             f"{gone} listing{'s have' if gone > 1 else ' has'} no item left: {next(one.told for one in rows if one.kind == GONE)}",
             "nothing can be bought for them until they have another",
-            desk.now,
+            context.now,
             Step(f"Settle {gone}", go="/lanes"),
             sum(one.a_day for one in rows if one.kind == GONE),
             True,
@@ -116,13 +118,13 @@ def _unmapped_listings(desk: Desk) -> Iterator[Trouble]:
         )
     rows = [one for one in rows if one.kind != GONE]
     if rows:
-        yield Trouble(
+        yield Alert(
             "unmapped",
             "lanes",
             "Unmapped",
             f"{len(rows)} SKU{'s' if len(rows) > 1 else ''} on sale without a lane",
             "their price and stock follow nobody",
-            desk.now,
+            context.now,
             Step(f"Settle {len(rows)}", go="/lanes"),
             half_up(sum(one.sku.pace for one in rows) * REFUND_COST, PPM),
             True,
@@ -130,13 +132,13 @@ def _unmapped_listings(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _sweeps(desk: Desk) -> Iterator[Trouble]:
+def _sweeps(context: Context) -> Iterator[Alert]:
     newest = select(func.max(Sweep.id)).where(Sweep.state != "running").group_by(Sweep.supplier_id)
-    for sweep, supplier in desk.s.execute(
+    for sweep, supplier in context.session.execute(
         select(Sweep, Supplier).join(Supplier, Supplier.id == Sweep.supplier_id).where(Sweep.id.in_(newest))
     ):
         if sweep.state == "held":
-            yield Trouble(
+            yield Alert(
                 f"held:{sweep.id}",
                 "watch",
                 "Held feed",
@@ -144,15 +146,15 @@ def _sweeps(desk: Desk) -> Iterator[Trouble]:
                 "nothing of it is used until you say so",
                 sweep.started,
                 Step("Keep last good stock", act=True),
-                _pace_at_stake(desk, supplier.id),
+                _pace_at_stake(context, supplier.id),
                 True,
                 "loss",
                 other=Step("Use it after all", act=True),
             )
         elif sweep.state in ("stale", "failed"):
             since = supplier.good_sweep_at or sweep.started
-            if desk.now - since > timedelta(minutes=4 * supplier.sweep_minutes):
-                yield Trouble(
+            if context.now - since > timedelta(minutes=4 * supplier.sweep_minutes):
+                yield Alert(
                     f"stale:{supplier.id}",
                     "watch",
                     "Old feed",
@@ -160,7 +162,7 @@ def _sweeps(desk: Desk) -> Iterator[Trouble]:
                     sweep.told,
                     since,
                     Step("Sweep now", act=True),
-                    _pace_at_stake(desk, supplier.id),
+                    _pace_at_stake(context, supplier.id),
                     True,
                     "loss",
                     # A feed that only says the same may be right; one that fails is looked at where its link is.
@@ -170,31 +172,31 @@ def _sweeps(desk: Desk) -> Iterator[Trouble]:
                 )
 
 
-def _pace_at_stake(desk: Desk, supplier: int) -> int:
+def _pace_at_stake(context: Context, supplier: int) -> int:
     """What a day of sales on this supplier's lanes would lose if all of it had to be refunded."""
     skus = select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None))
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(Sku.pace, Listing.profit).join(Listing, Listing.sku_id == Sku.id).where(Sku.id.in_(skus), Listing.state == "live")
     )
     return sum(oversell_a_day(pace, profit or 0) for pace, profit in rows)
 
 
-def _doubts(desk: Desk) -> Iterator[Trouble]:
+def _doubts(context: Context) -> Iterator[Alert]:
     used = select(LanePart.id).join(Lane, Lane.id == LanePart.lane_id).where(LanePart.item_id == Item.id, Lane.until.is_(None))
-    items = list(desk.s.scalars(select(Item).where(IS_DOUBTED, used.correlate(Item).exists()).order_by(Item.id).limit(200)))
+    items = list(context.session.scalars(select(Item).where(IS_DOUBTED, used.correlate(Item).exists()).order_by(Item.id).limit(200)))
     since = select(Sighting.item_id, func.max(Sighting.at)).where(
         Sighting.item_id.in_([i.id for i in items]), Sighting.verdict == "doubted"
     )
-    seen = dict(desk.s.execute(since.group_by(Sighting.item_id)).tuples().all())
-    suppliers = by_id(desk.s, Supplier, {item.supplier_id for item in items})
+    seen = dict(context.session.execute(since.group_by(Sighting.item_id)).tuples().all())
+    suppliers = by_id(context.session, Supplier, {item.supplier_id for item in items})
     for item in items:
-        yield Trouble(
+        yield Alert(
             f"doubt:{item.id}",
             "watch",
             "Doubted",
             f"{item.title}: cost {show(item.cost, item.currency)} → {show(item.doubt_cost, item.currency)}",
             "too large a move to believe at once; the last good cost stands",
-            seen.get(item.id) or desk.now,
+            seen.get(item.id) or context.now,
             Step("Keep the last good cost", act=True),
             max(item.doubt_cost - item.cost, 0),
             other=Step("Believe it", act=True) if item.doubt_cost > 0 else None,
@@ -208,18 +210,18 @@ def _doubts(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _not_sent(desk: Desk) -> Iterator[Trouble]:
+def _not_sent(context: Context) -> Iterator[Alert]:
     """Listings whose lane has no service to the store's country: they show nothing, and somebody should know why."""
-    sent = set(desk.s.execute(select(Service.origin_id, Service.code, Service.country)).tuples())
-    stores = desk.s.execute(select(Store.id, Store.country)).tuples().all()
+    sent = set(context.session.execute(select(Service.origin_id, Service.code, Service.country)).tuples())
+    stores = context.session.execute(select(Store.id, Store.country)).tuples().all()
     # The ways that lanes go are few; their listings are looked at only where one of these is not there.
-    ways = [(origin, code) for origin in desk.s.scalars(select(Origin.id)) for code in _services_used(desk, origin)]
+    ways = [(origin, code) for origin in context.session.scalars(select(Origin.id)) for code in _services_used(context, origin)]
     found: dict[tuple[int, str], tuple[int, datetime]] = {}
     for origin, code in ways:
         for country in sorted({country for _, country in stores if (origin, code, country) not in sent}):
             shops = [number for number, at in stores if at == country]
             mine = (Lane.origin_id == origin, Lane.service == code, Lane.until.is_(None))
-            rows = desk.s.execute(
+            rows = context.session.execute(
                 select(Lane.supplier_id, func.count(), func.min(Lane.opened_at))
                 .select_from(Lane)
                 .join(Listing, (Listing.sku_id == Lane.sku_id) & (Listing.lane_id == Lane.id))
@@ -229,41 +231,41 @@ def _not_sent(desk: Desk) -> Iterator[Trouble]:
             for supplier, n, since in rows.tuples():
                 had = found.get((supplier, country), (0, since))
                 found[supplier, country] = (had[0] + n, min(had[1], since))
-    names = by_id(desk.s, Supplier, (supplier for supplier, _ in found))
+    names = by_id(context.session, Supplier, (supplier for supplier, _ in found))
     for (number, country), (n, since) in sorted(found.items()):
-        yield Trouble(
+        yield Alert(
             f"unsent:{number}-{country}",
             "lanes",
             "Not sent there",
             f"{names[number].name} does not send {n} {'listings' if n > 1 else 'listing'} to {country} by the lane's service",
             "they show 0 until a lane with a service to that country is open",
-            since or desk.now,
+            since or context.now,
             Step("See the lanes", go="/lanes?view=settled"),
             0,
             count=n,
         )
 
 
-def _services_used(desk: Desk, origin: int) -> Iterator[str]:
+def _services_used(context: Context, origin: int) -> Iterator[str]:
     """The services of an origin that lanes go by: one step along the index for each, however many lanes there are."""
     last = ""
     while True:
         query = select(func.min(Lane.service)).where(Lane.until.is_(None), Lane.origin_id == origin, Lane.service > last)
-        found = desk.s.scalar(query)
+        found = context.session.scalar(query)
         if found is None:
             return
         yield found
         last = found
 
 
-def _shut(desk: Desk) -> Iterator[Trouble]:
+def _shut(context: Context) -> Iterator[Alert]:
     """Listings all of whose lanes are shut: nothing can be bought for them, so they show nothing."""
     fits = (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id) & Lane.until.is_(None)
     works = select(Lane.id).where(fits, Lane.state != "shut").correlate(Listing)
     some = by_index(select(Lane.sku_id).where(IS_SHUT), Lane, "ix_lane_shut")
-    if desk.s.scalar(some.limit(1)) is None:
+    if context.session.scalar(some.limit(1)) is None:
         return
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(Listing.sku_id, Listing.profit, Sku.pace, func.min(Lane.why))
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Lane, fits)
@@ -273,13 +275,13 @@ def _shut(desk: Desk) -> Iterator[Trouble]:
     ).all()
     if rows:
         n = len(rows)
-        yield Trouble(
+        yield Alert(
             "shut",
             "lanes",
             "Lane shut",
             f"{n} listing{'s have' if n > 1 else ' has'} no lane that works: {rows[0][3] or 'shut by hand'}",
             "nothing can be bought for them, so they show nothing",
-            desk.now,
+            context.now,
             Step(f"See {n}", go="/lanes?view=settled&lane=shut"),
             half_up(sum(pace * max(profit or 0, 0) for _, profit, pace, _ in rows), PPM),
             True,
@@ -288,29 +290,29 @@ def _shut(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _lane_faults(desk: Desk) -> Iterator[Trouble]:
+def _lane_faults(context: Context) -> Iterator[Alert]:
     """Lanes that cannot be right, as they were last looked over."""
-    found = audit.kept(desk)
+    found = audit.kept(context)
     if n := found["count"]:
-        yield Trouble(
+        yield Alert(
             "faults",
             "lanes",
             "Lane fault",
             f"{n} lane{'s' if n > 1 else ''} cannot be right: {found['first'][0][1]}",
             "each with the step that mends it",
-            desk.now,
+            context.now,
             Step(f"See {n}", go="/lanes?view=faults"),
             0,
             count=n,
         )
 
 
-def _old_sheets(desk: Desk) -> Iterator[Trouble]:
+def _old_sheets(context: Context) -> Iterator[Alert]:
     """Suppliers by hand whose last sheet is too old to be believed."""
     by_hand = (Supplier.kind == "sheet", Supplier.stale, Supplier.ended_at.is_(None), Supplier.paused_at.is_(None))
-    for supplier in desk.s.scalars(select(Supplier).where(*by_hand)):
-        since = supplier.good_sweep_at or desk.now
-        yield Trouble(
+    for supplier in context.session.scalars(select(Supplier).where(*by_hand)):
+        since = supplier.good_sweep_at or context.now
+        yield Alert(
             f"oldsheet:{supplier.id}",
             "watch",
             "Old sheet",
@@ -318,7 +320,7 @@ def _old_sheets(desk: Desk) -> Iterator[Trouble]:
             "a sheet that nobody renews is believed for as many days as your limits have it",
             since,
             Step("Bring a newer sheet in", go=f"/setup/partners?items={supplier.id}"),
-            _pace_at_stake(desk, supplier.id),
+            _pace_at_stake(context, supplier.id),
             True,
         )
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
-from .alert import Cause, Member, Step, Trouble
+from .alert import Alert, Cause, Member, Step
 
 PREFIX = "cause:"
 
@@ -15,11 +15,11 @@ def _step(step: Step, n: int) -> Step:
     return replace(step, label=label.format(n=f"{n:,}"))
 
 
-def folded(cause: Cause, rows: list[Trouble]) -> Trouble:
+def folded(cause: Cause, rows: list[Alert]) -> Alert:
     """Troubles of one cause as one: their number, their sum, the oldest of their times."""
     n, first = len(rows), rows[0]
     dearest = sorted(rows, key=lambda one: -one.at_risk)
-    return Trouble(
+    return Alert(
         PREFIX + cause.key,
         first.station,
         first.kind,
@@ -36,10 +36,10 @@ def folded(cause: Cause, rows: list[Trouble]) -> Trouble:
     )
 
 
-def by_cause(troubles: Iterable[Trouble]) -> list[Trouble]:
+def by_cause(troubles: Iterable[Alert]) -> list[Alert]:
     """One row for each cause of two or more; what is alone stays as it is. A loss per day and one that comes once are never added up."""
-    out: list[Trouble] = []
-    groups: dict[tuple[str, bool], list[Trouble]] = {}
+    out: list[Alert] = []
+    groups: dict[tuple[str, bool], list[Alert]] = {}
     for one in troubles:
         if one.cause is None:
             out.append(one)

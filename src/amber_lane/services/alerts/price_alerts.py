@@ -12,34 +12,34 @@ from ...core.price import SetBy
 from ...core.risk import oversell_a_day
 from ...data.base import by_index
 from ...data.lanes import Lane, LanePart
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.prices import Rate
 from ...data.setup import RateSource, Store, Supplier
 from ...data.shelf import HAS_NO_RULE, Listing, Sku
 from ...data.source import Item
-from ...data.watch import Response, Sweep
-from ..base.context import Desk
+from ...data.watch import ListingDecision, Sweep
+from ..base.context import Context
 from ..listings import allowance, drift
 from ..pricing import exchange_rates, memberships
 from ..pricing.decide import CROWD
-from .alert import Source, Step, Trouble
+from .alert import Alert, Source, Step
 
 
-def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
-    newest = select(func.max(Response.id)).where(Response.state == "waits").group_by(Response.listing_id)
-    newest = by_index(newest, Response, "ix_response_state_at")
-    rows = desk.s.execute(
+def _waiting_listings(context: Context) -> Iterator[Alert]:
+    newest = select(func.max(ListingDecision.id)).where(ListingDecision.state == "waits").group_by(ListingDecision.listing_id)
+    newest = by_index(newest, ListingDecision, "ix_response_state_at")
+    rows = context.session.execute(
         select(
-            Response.set_by,
-            Response.outcome,
+            ListingDecision.set_by,
+            ListingDecision.outcome,
             func.count(),
-            func.min(Response.at),
+            func.min(ListingDecision.at),
             func.sum(case((Listing.profit < 0, -Listing.profit), else_=0) * Sku.pace),
         )
-        .join(Listing, Listing.id == Response.listing_id)
+        .join(Listing, Listing.id == ListingDecision.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
-        .where(Response.id.in_(newest), Listing.state != "ended", Response.outcome != CROWD)
-        .group_by(Response.set_by, Response.outcome)
+        .where(ListingDecision.id.in_(newest), Listing.state != "ended", ListingDecision.outcome != CROWD)
+        .group_by(ListingDecision.set_by, ListingDecision.outcome)
     ).all()
     names = {SetBy.ceiling: "Ceiling", SetBy.step: "Step"}
     for set_by, outcome, n, since, loss in rows:
@@ -49,7 +49,7 @@ def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
         if outcome == 2:
             limit = "would lose money at their price ceiling" if set_by == SetBy.ceiling else "would lose money in one step"
         limit = limit if n > 1 else limit.replace("need ", "needs ").replace("have ", "has ").replace("their", "its")
-        yield Trouble(
+        yield Alert(
             f"waits:{set_by}:{outcome}",
             "watch",
             names.get(set_by, "No price"),
@@ -64,26 +64,31 @@ def _waiting_listings(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _crowds(desk: Desk) -> Iterator[Trouble]:
+def _crowds(context: Context) -> Iterator[Alert]:
     """Prices that wait since more of them move at once than the limits let go alone."""
     losing = case((Listing.profit < 0, -Listing.profit), else_=0)
-    n, since, loss, first = desk.s.execute(
-        select(func.count(Response.listing_id.distinct()), func.min(Response.at), func.sum(losing * Sku.pace), func.min(Response.id))
-        .join(Listing, Listing.id == Response.listing_id)
+    n, since, loss, first = context.session.execute(
+        select(
+            func.count(ListingDecision.listing_id.distinct()),
+            func.min(ListingDecision.at),
+            func.sum(losing * Sku.pace),
+            func.min(ListingDecision.id),
+        )
+        .join(Listing, Listing.id == ListingDecision.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
-        .where(Response.state == "waits", Response.outcome == CROWD, Listing.state != "ended")
+        .where(ListingDecision.state == "waits", ListingDecision.outcome == CROWD, Listing.state != "ended")
     ).one()
     if n:
-        cause = desk.s.execute(
-            select(Supplier.name, Act.told)
-            .select_from(Response)
-            .outerjoin(Sweep, Sweep.id == Response.sweep_id)
+        cause = context.session.execute(
+            select(Supplier.name, AuditEntry.told)
+            .select_from(ListingDecision)
+            .outerjoin(Sweep, Sweep.id == ListingDecision.sweep_id)
             .outerjoin(Supplier, Supplier.id == Sweep.supplier_id)
-            .outerjoin(Act, Act.id == Response.act_id)
-            .where(Response.id == first)
+            .outerjoin(AuditEntry, AuditEntry.id == ListingDecision.act_id)
+            .where(ListingDecision.id == first)
         ).one()
         told = f"since a sweep of {cause[0]}" if cause[0] else str(cause[1] or "at once")
-        yield Trouble(
+        yield Alert(
             "crowd",
             "watch",
             "Many at once",
@@ -98,10 +103,10 @@ def _crowds(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _differences(desk: Desk) -> Iterator[Trouble]:
+def _differences(context: Context) -> Iterator[Alert]:
     """Stores that show something else than we asked."""
     found: dict[int, list[drift.Differing]] = {}
-    for one in drift.differing(desk):
+    for one in drift.differing(context):
         found.setdefault(one.store.id, []).append(one)
     for number, rows in found.items():
         n = len(rows)
@@ -112,7 +117,7 @@ def _differences(desk: Desk) -> Iterator[Trouble]:
             else half_up(one.sku.pace * max(one.listing.wanted_price - one.drift.price, 0), PPM)
             for one in selling
         )
-        yield Trouble(
+        yield Alert(
             f"drift:{number}",
             "watch",
             "Store differs",
@@ -127,11 +132,11 @@ def _differences(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _odd_rates(desk: Desk) -> Iterator[Trouble]:
+def _odd_rates(context: Context) -> Iterator[Alert]:
     """Rates too far from the last ones, and rates that nobody has renewed for days."""
-    for source in desk.s.scalars(select(RateSource)):
+    for source in context.session.scalars(select(RateSource)):
         for name, told in (source.doubted or {}).items():
-            yield Trouble(
+            yield Alert(
                 f"oddrate:{source.id}:{name}",
                 "price",
                 "Odd rate",
@@ -142,10 +147,10 @@ def _odd_rates(desk: Desk) -> Iterator[Trouble]:
                 0,
                 other=Step("Believe it", act=True),
             )
-    old = [one for one in exchange_rates.pairs(desk) if one.old]
+    old = [one for one in exchange_rates.pairs(context) if one.old]
     if old:
         first = min(one.since for one in old if one.since)
-        yield Trouble(
+        yield Alert(
             "oldrate",
             "price",
             "Old rate",
@@ -158,14 +163,14 @@ def _odd_rates(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _no_rate(desk: Desk) -> Iterator[Trouble]:
+def _no_rate(context: Context) -> Iterator[Alert]:
     """Lanes whose money cannot be counted in the store's: their listings keep their price until a rate is there."""
     found: dict[tuple[str, str], tuple[int, datetime]] = {}
-    wanting = sorted(exchange_rates.needed(desk) - set(desk.s.execute(select(Rate.base, Rate.quote)).tuples().all()))
+    wanting = sorted(exchange_rates.needed(context) - set(context.session.execute(select(Rate.base, Rate.quote)).tuples().all()))
     # Nearly always all rates are there, and nobody's listings need be counted.
     for money, quote in wanting:
         for column in (Supplier.currency, Item.currency):
-            n, since = desk.s.execute(
+            n, since = context.session.execute(
                 select(func.count(func.distinct(Listing.id)), func.min(Lane.opened_at))
                 .select_from(Listing)
                 .join(Lane, (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id))
@@ -177,7 +182,7 @@ def _no_rate(desk: Desk) -> Iterator[Trouble]:
             if n > found.get((money, quote), (0, None))[0]:
                 found[money, quote] = (n, since)
     for (money, quote), (n, since) in found.items():
-        yield Trouble(
+        yield Alert(
             f"rate:{money}-{quote}",
             "price",
             "No rate",
@@ -190,38 +195,38 @@ def _no_rate(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _over_allowance(desk: Desk) -> Iterator[Trouble]:
+def _over_allowance(context: Context) -> Iterator[Alert]:
     """Stores that we ask to show more than they take, told before they refuse it."""
-    worth = exchange_rates.newest(desk)
-    for one in allowance.over(desk):
+    worth = exchange_rates.newest(context)
+    for one in allowance.over(context):
         asked, most = (show(n, one.store.currency) if one.what == "value" else f"{n:,} {one.what}" for n in (one.asked, one.most))
-        yield Trouble(
+        yield Alert(
             f"allowance:{one.store.id}",
             "shelf",
             "Allowance",
             f"{one.store.name} is asked to show {asked}; it takes {most}",
             "it will reject what is over, whichever that is; choose what earns most instead",
-            desk.now,
+            context.now,
             Step("Plan what to show", go=f"/shelf?allowance={one.store.id}"),
             exchange_rates.in_house(worth, one.loss, one.store.currency),
             True,
         )
 
 
-def _plans(desk: Desk) -> Iterator[Trouble]:
+def _plans(context: Context) -> Iterator[Alert]:
     """Plans that would pay at the present pace and are not taken; each is told once, until a person says that it is not for us."""
-    worth = exchange_rates.newest(desk)
-    for one in memberships.worths(desk):
+    worth = exchange_rates.newest(context)
+    for one in memberships.worths(context):
         if one.plan.taken or one.plan.counts or one.worth.pays_from is None or one.worth.saves <= 0:
             continue
         money = one.supplier.currency
-        yield Trouble(
+        yield Alert(
             f"plan:{one.supplier.id}:{one.plan.name}",
             "price",
             "Plan",
             f"{one.plan.name} of {one.supplier.name} would save {show(one.worth.saves, money)} a month",
             f"it pays from {show(one.worth.pays_from, money)} of purchases a month; at the present pace you buy {show(one.pace, money)}",
-            desk.now,
+            context.now,
             Step("See what it would do", go="/price?view=plans"),
             exchange_rates.in_house(worth, half_up(one.worth.saves, 30), money),
             True,
@@ -229,23 +234,23 @@ def _plans(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _no_rule(desk: Desk) -> Iterator[Trouble]:
+def _no_rule(context: Context) -> Iterator[Alert]:
     """Listings whose prices may be written and for which nobody said how to price: they keep their own. Told once, for all of them."""
     query = (
         select(func.count(Listing.id), func.min(Listing.sku_id))
         .join(Store, Store.id == Listing.store_id)
         .where(Store.write_prices, HAS_NO_RULE)
     )
-    n, first = desk.s.execute(by_index(query, Listing, "ix_listing_no_rule")).one()
+    n, first = context.session.execute(by_index(query, Listing, "ix_listing_no_rule")).one()
     if n:
-        sku = desk.get(Sku, first, "SKU").code
-        yield Trouble(
+        sku = context.get(Sku, first, "SKU").code
+        yield Alert(
             "norule",
             "price",
             "No rule yet",
             f"{n:,} listings have no price rule and keep their own price" if n > 1 else f"{sku} has no price rule and keeps its own price",
             "no rule of the house, their supplier, category, store or SKU says how to price them; they do not follow their cost",
-            desk.now,
+            context.now,
             Step("Set a rule", go="/price"),
             0,
             count=n,

@@ -18,14 +18,14 @@ from ...data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox
 from ...data.setup import Link
 from ...data.shelf import Listing, Sku
 from ..base import portions
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..base.partner_identity import OWNERS
 from ..delivery import effects, sheet_export
 from ..fulfilment import carrier_names
 from ..outbox import queue
 from ..pricing import exchange_rates
-from .alert import SHOWN, Member, Source, Step, Trouble
+from .alert import SHOWN, Alert, Member, Source, Step
 
 NAMES = {
     "purchase": ("purchase order", "purchase orders"),
@@ -57,10 +57,10 @@ class Group:
         said = hashlib.sha256(self.said.encode()).hexdigest()[:10]
         return f"dead:{self.target}:{self.kind}:{self.fault}:{said}"
 
-    def rows(self, desk: Desk, most: int | None = None, only: int | None = None) -> list[Outbox]:
+    def rows(self, context: Context, most: int | None = None, only: int | None = None) -> list[Outbox]:
         """What it stands for, oldest first: all, so many, or one."""
         query = select(Outbox).where(*self.these).order_by(Outbox.id).limit(most)
-        return list(desk.s.scalars(query if only is None else query.where(Outbox.id == only)))
+        return list(context.session.scalars(query if only is None else query.where(Outbox.id == only)))
 
     @property
     def these(self) -> tuple[ColumnElement[bool], ...]:
@@ -76,11 +76,11 @@ class Group:
 _FAULT = func.coalesce(func.nullif(Outbox.fault, ""), "refused")
 
 
-def dead_groups(desk: Desk) -> list[Group]:
+def dead_groups(context: Context) -> list[Group]:
     """What was refused for good, by partner, kind and reason; a carrier's name has a row of its own."""
     cause = (Outbox.target, Outbox.kind, _FAULT, Outbox.answer)
     query = select(*cause, func.count(), func.min(Outbox.made_at)).where(Outbox.state == "dead", _FAULT != "carrier")
-    return [Group(*row) for row in desk.s.execute(query.group_by(*cause).order_by(func.min(Outbox.id))).tuples()]
+    return [Group(*row) for row in context.session.execute(query.group_by(*cause).order_by(func.min(Outbox.id))).tuples()]
 
 
 def told_of(kind: str, count: int, body: dict[str, Any]) -> str:
@@ -89,20 +89,20 @@ def told_of(kind: str, count: int, body: dict[str, Any]) -> str:
     return f"{count:,} {many}" if count > 1 else f"{one} {queue.about(body)}"
 
 
-def _name(desk: Desk, target: str) -> str:
+def _name(context: Context, target: str) -> str:
     owner, _, number = target.partition(":")
-    row = desk.s.get(OWNERS[owner], int(number))
+    row = context.session.get(OWNERS[owner], int(number))
     return str(row.name) if row else owner
 
 
-def _lost_a_day(desk: Desk, group: Group) -> int:
+def _lost_a_day(context: Context, group: Group) -> int:
     """What a dearer price that a store does not show costs with every sale, by the newest change of each listing; in the house's money."""
-    worth, told = exchange_rates.newest(desk), partial(func.json_extract, Outbox.body)
+    worth, told = exchange_rates.newest(context), partial(func.json_extract, Outbox.body)
     state = func.coalesce(told("$.state"), "live")
     columns = (Listing.id, state, told("$.price"), told("$.currency"), Listing.shown_price, Listing.currency, Sku.pace)
     query = select(*columns).join(Listing, Listing.id == told("$.listing")).join(Sku, Sku.id == Listing.sku_id)
     query = query.where(*group.these, Listing.shown_state == "live").order_by(Outbox.id)
-    newest = {number: row for number, *row in desk.s.execute(query).tuples()}
+    newest = {number: row for number, *row in context.session.execute(query).tuples()}
     return sum(
         half_up(pace * exchange_rates.in_house(worth, max(parse_money(price, money) - shown, 0), shown_in), PPM)
         for wanted, price, money, shown, shown_in, pace in newest.values()
@@ -110,23 +110,23 @@ def _lost_a_day(desk: Desk, group: Group) -> int:
     )
 
 
-def _at_risk(desk: Desk, group: Group) -> tuple[int, bool]:
+def _at_risk(context: Context, group: Group) -> tuple[int, bool]:
     """What it costs, in the house's money, and whether per day. A listing that should be off sale stands under oversell; of all but
     listings one refund each is likely."""
-    return (_lost_a_day(desk, group), True) if group.kind == "listing" else (REFUND_COST * group.count, False)
+    return (_lost_a_day(context, group), True) if group.kind == "listing" else (REFUND_COST * group.count, False)
 
 
-def _dead(desk: Desk) -> Iterator[Trouble]:
-    for one in dead_groups(desk):
-        n, rows = one.count, one.rows(desk, most=SHOWN)
-        risk, per_day = _at_risk(desk, one)
+def _dead(context: Context) -> Iterator[Alert]:
+    for one in dead_groups(context):
+        n, rows = one.count, one.rows(context, most=SHOWN)
+        risk, per_day = _at_risk(context, one)
         what = told_of(one.kind, n, rows[0].body)
         unsure = one.fault == "unsure"
-        yield Trouble(
+        yield Alert(
             one.key,
             STATIONS.get(one.kind, "transit"),
             "Unsure" if unsure else "Rejected",
-            f"Nobody knows whether {what} arrived" if unsure else f"{_name(desk, one.target)} rejected {what}",
+            f"Nobody knows whether {what} arrived" if unsure else f"{_name(context, one.target)} rejected {what}",
             one.said or "no reason was given",
             one.since,
             Step("Send again", act=True) if unsure else Step("Try again" if n == 1 else f"Try all {n:,} again", act=True),
@@ -140,19 +140,19 @@ def _dead(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _delayed(desk: Desk) -> Iterator[Trouble]:
+def _delayed(context: Context) -> Iterator[Alert]:
     """What is tried again and again, and not taken: it goes on by itself, and a person should know."""
     cause, first = (Outbox.target, Outbox.fault), func.min(Outbox.id)
     counts = (func.count(), first, func.max(Outbox.id), func.count(Outbox.kind.distinct()), func.sum(Outbox.kind != "listing"))
     query = select(*cause, *counts).where(IS_DELAYED).group_by(*cause).order_by(first)
-    for target, fault, n, oldest, newest, kinds, others in desk.s.execute(by_index(query, Outbox, "ix_outbox_delayed")).tuples():
-        begun, last = desk.get(Outbox, oldest, "change"), desk.get(Outbox, newest, "change")
+    for target, fault, n, oldest, newest, kinds, others in context.session.execute(by_index(query, Outbox, "ix_outbox_delayed")).tuples():
+        begun, last = context.get(Outbox, oldest, "change"), context.get(Outbox, newest, "change")
         what = told_of(begun.kind, n, begun.body) if kinds == 1 else f"{n:,} changes"
-        yield Trouble(
+        yield Alert(
             f"delayed:{target}:{fault}",
             STATIONS.get(begun.kind, "transit"),
             "Not taken yet",
-            f"{_name(desk, target)} does not take {what} for the moment",
+            f"{_name(context, target)} does not take {what} for the moment",
             f"{last.answer}; it is tried again by itself",
             begun.made_at,
             Step("Try now", act=True),
@@ -163,20 +163,20 @@ def _delayed(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _carriers(desk: Desk) -> Iterator[Trouble]:
+def _carriers(context: Context) -> Iterator[Alert]:
     """Numbers that a store does not take since it does not know their carrier by that name."""
-    for one in carrier_names.table(desk):
+    for one in carrier_names.table(context):
         if not one.waits:
             continue
         choices = tuple((name, name) for name in carrier_names.likeliest(one))
         wait = f"{one.waits} tracking numbers wait" if one.waits > 1 else "a tracking number waits"
-        yield Trouble(
+        yield Alert(
             f"carrier:{one.store.id}:{one.carrier.id}",
             "transit",
             "Carrier",
             f"{one.store.name} does not know the carrier {one.name or one.carrier.name}: {wait}",
             "choose how it is called there, once; what waits goes on at once",
-            _since(desk, one),
+            _since(context, one),
             Step("Use it", act=True) if choices else Step("Name it", go="/setup/carriers"),
             REFUND_COST * one.waits,
             False,
@@ -187,25 +187,25 @@ def _carriers(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _since(desk: Desk, one: carrier_names.Naming) -> datetime:
+def _since(context: Context, one: carrier_names.Naming) -> datetime:
     first = select(func.min(Outbox.made_at)).where(
         Outbox.target == f"store:{one.store.id}", Outbox.state == "dead", Outbox.fault == "carrier"
     )
-    return desk.s.scalar(first) or desk.now
+    return context.session.scalar(first) or context.now
 
 
-def _links(desk: Desk) -> Iterator[Trouble]:
-    for link in desk.s.scalars(select(Link).where(Link.state == "broken")):
-        row = desk.s.get(OWNERS[link.owner], link.owner_id)
+def _links(context: Context) -> Iterator[Alert]:
+    for link in context.session.scalars(select(Link).where(Link.state == "broken")):
+        row = context.session.get(OWNERS[link.owner], link.owner_id)
         if row is None or row.paused_at is not None or row.ended_at is not None:
             continue
-        yield Trouble(
+        yield Alert(
             f"link:{link.id}",
             "watch",
             "Broken link",
             f"{row.name} does not answer as it should",
             link.told,
-            link.good_at or desk.now,
+            link.good_at or context.now,
             Step("Mend the link", go="/setup/partners"),
             0,
             False,
@@ -213,13 +213,13 @@ def _links(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _jobs(desk: Desk) -> Iterator[Trouble]:
+def _jobs(context: Context) -> Iterator[Alert]:
     """Work on very many things of which some could not be done."""
-    failed = select(Job).where(HAS_FAILED, Job.ended_at > desk.now - timedelta(days=7)).order_by(Job.id.desc()).limit(20)
-    for job in desk.s.scalars(by_index(failed, Job, "ix_job_failed")):
+    failed = select(Job).where(HAS_FAILED, Job.ended_at > context.now - timedelta(days=7)).order_by(Job.id.desc()).limit(20)
+    for job in context.session.scalars(by_index(failed, Job, "ix_job_failed")):
         if job.kind not in portions.WORK or job.body.get("seen"):
             continue
-        yield Trouble(
+        yield Alert(
             f"job:{job.id}",
             "watch",
             "Not all done",
@@ -232,57 +232,57 @@ def _jobs(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def seen(desk: Desk, number: int) -> None:
+def seen(context: Context, number: int) -> None:
     """A person has seen of which work some is left."""
-    job = desk.get(Job, number, "job")
+    job = context.get(Job, number, "job")
     job.body = {**job.body, "seen": True}
 
 
-def retry(desk: Desk, key: str, only: int | None = None) -> int:
+def retry(context: Context, key: str, only: int | None = None) -> int:
     """Try again what one row of Today stands for, all of it or one. Returns how many; Conflict when none of it waits any more."""
-    group = next((one for one in dead_groups(desk) if one.key == key), None)
-    rows = group.rows(desk, only=only) if group else []
+    group = next((one for one in dead_groups(context) if one.key == key), None)
+    rows = group.rows(context, only=only) if group else []
     if not rows:
         raise Conflict("this is settled already")
-    queue.retry_many(desk, rows)
+    queue.retry_many(context, rows)
     return len(rows)
 
 
-def arrived(desk: Desk, key: str, only: int | None = None) -> int:
+def arrived(context: Context, key: str, only: int | None = None) -> int:
     """A person knows that what one row of Today stands for arrived, all of it or one. Returns how many."""
-    group = next((one for one in dead_groups(desk) if one.key == key), None)
-    rows = group.rows(desk, only=only) if group else []
+    group = next((one for one in dead_groups(context) if one.key == key), None)
+    rows = group.rows(context, only=only) if group else []
     if not rows:
         raise Conflict("this is settled already")
-    queue.arrived(desk, rows)
-    effects.follow(desk, [(row, None) for row in rows])
+    queue.arrived(context, rows)
+    effects.follow(context, [(row, None) for row in rows])
     return len(rows)
 
 
-def try_now(desk: Desk, target: str, fault: str) -> int:
+def try_now(context: Context, target: str, fault: str) -> int:
     """What waits for its next try is tried at once."""
     mine = (Outbox.target == target, Outbox.fault == fault, IS_DELAYED)
-    rows = desk.s.scalars(select(Outbox).where(*mine)).all()
+    rows = context.session.scalars(select(Outbox).where(*mine)).all()
     if not rows:
         raise Conflict("this is settled already")
     for row in rows:
-        row.after = desk.now
+        row.after = context.now
     owner, _, number = target.partition(":")
-    link = desk.s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
+    link = context.session.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
     if link is not None:
         link.rest_until = None
-    desk.log("outbox.retry", target, f"{len(rows)} changes for {_name(desk, target)} are tried now", count=len(rows))
+    context.log("outbox.retry", target, f"{len(rows)} changes for {_name(context, target)} are tried now", count=len(rows))
     return len(rows)
 
 
-def _by_sheets(desk: Desk) -> Iterator[Trouble]:
+def _by_sheets(context: Context) -> Iterator[Alert]:
     """What waits for partners who work by sheets, and since when. Suppliers' purchase orders are told as overdue by themselves."""
     words = {"changes": ("change", "changes"), "tracking": ("word on an order", "words on orders")}
-    for one in sheet_export.waiting(desk):
+    for one in sheet_export.waiting(context):
         if one.what not in words:
             continue
         n = one.count
-        yield Trouble(
+        yield Alert(
             f"sheet:{one.owner}:{one.number}:{one.what}",
             "watch" if one.what == "changes" else "transit",
             "Hand over",

@@ -13,10 +13,10 @@ from ...data.base import to_ms
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import Order, OrderLine, Plan, PurchaseOrder
-from ...data.outbox import Act, Snooze
+from ...data.outbox import AuditEntry, Snooze
 from ...data.setup import Store, Supplier
 from ...data.tallies import tally
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 from ..fulfilment import carrier_names
 from ..inbound import mailbox
@@ -26,7 +26,7 @@ from ..orders import cancellations, order_profit, orders
 from ..pricing import exchange_rates, what_if
 from ..purchasing import overdue
 from . import goods_alerts, price_alerts, sending_alerts, trade_alerts
-from .alert import Source, Trouble
+from .alert import Alert, Source
 from .grouping import PREFIX, by_cause
 
 DAY_MS = 86_400_000
@@ -38,92 +38,92 @@ PEOPLE_FREE = ("Watch", "Orders", "Delivery", "Transit")
 SOURCES: dict[str, Source] = {**goods_alerts.SOURCES, **price_alerts.SOURCES, **trade_alerts.SOURCES, **sending_alerts.SOURCES}
 
 
-def singles(desk: Desk, key: str = "") -> list[Trouble]:
+def singles(context: Context, key: str = "") -> list[Alert]:
     """Every open trouble that is not put off, each for itself. key: only those of its kind, so that no others are looked for."""
-    asleep, kind = _asleep(desk), key.partition(":")[0]
+    asleep, kind = _asleep(context), key.partition(":")[0]
     return [
         one
         for kinds, source in SOURCES.items()
         if not key or kind in kinds.split()
-        for one in desk.kept(f"today {kinds}", _found_by(source))
+        for one in context.kept(f"today {kinds}", _found_by(source))
         if _awake(one, asleep)
     ]
 
 
-def _found_by(source: Source) -> Callable[[Desk], list[Trouble]]:
-    return lambda desk: list(source(desk))
+def _found_by(source: Source) -> Callable[[Context], list[Alert]]:
+    return lambda context: list(source(context))
 
 
-def _awake(one: Trouble, asleep: dict[str, str]) -> bool:
+def _awake(one: Alert, asleep: dict[str, str]) -> bool:
     return one.key not in asleep or bool(asleep[one.key] and asleep[one.key] != one.told)
 
 
-def troubles(desk: Desk) -> list[Trouble]:
+def troubles(context: Context) -> list[Alert]:
     """All open troubles that are not put off, one row for each cause, dearest first; a loss per day counts as three days of it."""
-    return desk.kept("today", _troubles)
+    return context.kept("today", _troubles)
 
 
-def _troubles(desk: Desk) -> list[Trouble]:
-    asleep = _asleep(desk)
-    found = [one for one in by_cause(singles(desk)) if _awake(one, asleep)]
+def _troubles(context: Context) -> list[Alert]:
+    asleep = _asleep(context)
+    found = [one for one in by_cause(singles(context)) if _awake(one, asleep)]
     return sorted(found, key=lambda one: (-(one.at_risk * (3 if one.per_day else 1)), one.since))
 
 
-def _asleep(desk: Desk) -> dict[str, str]:
-    return {row.trouble: row.told for row in desk.s.scalars(select(Snooze).where(Snooze.until > desk.now))}
+def _asleep(context: Context) -> dict[str, str]:
+    return {row.trouble: row.told for row in context.session.scalars(select(Snooze).where(Snooze.until > context.now))}
 
 
-def counts(desk: Desk) -> dict[str, int]:
+def counts(context: Context) -> dict[str, int]:
     """How much waits for a person at each station of the road; in a large house some seconds old while very much is written."""
     out: dict[str, int] = {}
-    large = sum(tally(desk.s, "listings").values()) > LARGE
-    for one in desk.kept("today", _troubles, lags=large):
+    large = sum(tally(context.session, "listings").values()) > LARGE
+    for one in context.kept("today", _troubles, lags=large):
         out[one.station] = out.get(one.station, 0) + one.count
         out["today"] = out.get("today", 0) + 1
     return out
 
 
-def do_step(desk: Desk, key: str, other: bool = False, choice: str = "", keys: Sequence[str] = ()) -> str:
+def do_step(context: Context, key: str, other: bool = False, choice: str = "", keys: Sequence[str] = ()) -> str:
     """Do the best next step of a trouble, or the other way on; of a group, `key#number` does it for that member alone.
 
     choice: what was chosen, where the step asks for one. keys: these members of a cause alone, else all of them.
     Returns what was done; Conflict when it is not open any more.
     """
     if key.startswith(PREFIX):
-        return _for_many(desk, key, other, set(keys))
+        return _for_many(context, key, other, set(keys))
     key, _, member = key.partition("#")
-    trouble = next((one for one in singles(desk, key) if one.key == key), None)
+    trouble = next((one for one in singles(context, key) if one.key == key), None)
     if trouble is None and key.startswith("oversell:") and (number := key.partition(":")[2]).isdecimal():
         # One of a store's many, which stand as one row.
-        trouble = next(iter(goods_alerts.oversell(desk, only=[int(number)])), None)
+        trouble = next(iter(goods_alerts.oversell(context, only=[int(number)])), None)
     if trouble is None:
         raise Conflict("this is settled already")
-    return _do(desk, trouble, other, choice, int(member) if member.isdecimal() else None)
+    return _do(context, trouble, other, choice, int(member) if member.isdecimal() else None)
 
 
-def _for_many(desk: Desk, key: str, other: bool, keys: set[str]) -> str:
+def _for_many(context: Context, key: str, other: bool, keys: set[str]) -> str:
     """A step for the members of a cause that are still open: all of them, or those asked for."""
     if key.startswith(f"{PREFIX}oversell:"):
         picked = [int(one.partition(":")[2]) for one in keys]
-        n = goods_alerts.send_pauses_again(desk, int(key.rpartition(":")[2]), picked)
+        n = goods_alerts.send_pauses_again(context, int(key.rpartition(":")[2]), picked)
         return f"{n:,} pause{'s are' if n > 1 else ' is'} sent again"
-    row = next((one for one in troubles(desk) if one.key == key), None)
+    row = next((one for one in troubles(context) if one.key == key), None)
     if row is None:
         raise Conflict("this is settled already")
     step = row.other if other else row.step
     if step is None or not step.act:
         raise Conflict("this step is yours to take in its own view")
     wanted = {one.key for one in row.members if not keys or one.key in keys}
-    found = [one for one in singles(desk, next(iter(wanted), key)) if one.key in wanted]
+    found = [one for one in singles(context, next(iter(wanted), key)) if one.key in wanted]
     if not found:
         raise Conflict("none of these is open any more")
     if found[0].key.startswith("hold:"):
-        n, left = orders.allow_many(desk, [int(one.key.partition(":")[2]) for one in found])
+        n, left = orders.allow_many(context, [int(one.key.partition(":")[2]) for one in found])
         return f"{n} held orders may go" + (f", {left} stay: their limit is not one to lift" if left else "")
     done = 0
     for one in found:
         try:
-            _do(desk, one, other, "", None)
+            _do(context, one, other, "", None)
             done += 1
         except Conflict:
             continue
@@ -132,108 +132,116 @@ def _for_many(desk: Desk, key: str, other: bool, keys: set[str]) -> str:
     return f"{step.label}: {done} done" + (f", {len(found) - done} had been settled" if done < len(found) else "")
 
 
-def _do(desk: Desk, trouble: Trouble, other: bool, choice: str, only: int | None) -> str:
+def _do(context: Context, trouble: Alert, other: bool, choice: str, only: int | None) -> str:
     key = trouble.key
     step = trouble.other if other else trouble.step
     if step is None or not step.act:
         raise Conflict("this step is yours to take in its own view")
     kind, _, rest = key.partition(":")
     if kind == "held":
-        sweeps.settle_held(desk, int(rest), believe=other)
+        sweeps.settle_held(context, int(rest), believe=other)
     elif kind == "doubt":
-        sweeps.settle_doubt(desk, int(rest), believe=other)
+        sweeps.settle_doubt(context, int(rest), believe=other)
     elif kind == "waits":
         set_by, _, outcome = rest.partition(":")
-        what_if.settle(desk, what_if.waiting(desk, int(set_by), int(outcome)), approve=False)
+        what_if.settle(context, what_if.waiting(context, int(set_by), int(outcome)), approve=False)
     elif kind == "crowd":
-        what_if.settle(desk, what_if.crowd(desk), approve=True)
+        what_if.settle(context, what_if.crowd(context), approve=True)
     elif kind == "drift":
-        drift.settle(desk, [one.drift.id for one in drift.differing(desk, int(rest))], ours=not other)
+        drift.settle(context, [one.drift.id for one in drift.differing(context, int(rest))], ours=not other)
     elif kind == "oddrate":
         source, _, name = rest.partition(":")
-        exchange_rates.settle(desk, int(source), name, believe=other)
+        exchange_rates.settle(context, int(source), name, believe=other)
     elif kind == "plan":
-        snooze(desk, key, 24 * 365 * 5)
+        snooze(context, key, 24 * 365 * 5)
         return f"{trouble.told}: not for us"
     elif kind == "dead":
-        (sending_alerts.arrived if other else sending_alerts.retry)(desk, key, only)
+        (sending_alerts.arrived if other else sending_alerts.retry)(context, key, only)
     elif kind == "job":
-        sending_alerts.seen(desk, int(rest))
+        sending_alerts.seen(context, int(rest))
     elif kind == "delayed":
         target, _, fault = rest.rpartition(":")
-        sending_alerts.try_now(desk, target, fault)
+        sending_alerts.try_now(context, target, fault)
     elif kind == "carrier":
         store, _, carrier = rest.partition(":")
-        return carrier_names.choose(desk, int(store), int(carrier), choice or trouble.choices[0][0])
+        return carrier_names.choose(context, int(store), int(carrier), choice or trouble.choices[0][0])
     elif kind == "oversell":
-        goods_alerts.send_pauses_again(desk, 0, [int(rest)])
+        goods_alerts.send_pauses_again(context, 0, [int(rest)])
     elif kind == "stale":
-        supplier = desk.get(Supplier, int(rest), "supplier")
+        supplier = context.get(Supplier, int(rest), "supplier")
         if other:
-            silent_feeds.accept(desk, supplier)
-        supplier.next_sweep = desk.now
+            silent_feeds.accept(context, supplier)
+        supplier.next_sweep = context.now
     elif kind == "parcels":
-        trade_alerts.help_parcels(desk, rest)
+        trade_alerts.help_parcels(context, rest)
     elif kind == "bill":
-        (cancellations.ask_dearer_back if other else cancellations.take_bill)(desk, int(rest))
+        (cancellations.ask_dearer_back if other else cancellations.take_bill)(context, int(rest))
     elif kind in overdue.KINDS:
-        overdue.ask(desk, kind, int(rest))
+        overdue.ask(context, kind, int(rest))
     elif kind == "letter":
-        mailbox.settle(desk, int(rest))
+        mailbox.settle(context, int(rest))
     elif kind == "wants":
-        cancellations.settle(desk, int(rest))
+        cancellations.settle(context, int(rest))
     elif kind == "hold":
-        orders.allow(desk, int(rest), trouble.told)
+        orders.allow(context, int(rest), trouble.told)
     else:
         raise NotFound(f"there is no step for {key}")
     return f"{step.label}: {trouble.told}"
 
 
-def snooze(desk: Desk, key: str, hours: int, until_change: bool = False) -> None:
+def snooze(context: Context, key: str, hours: int, until_change: bool = False) -> None:
     """Put a trouble off until a time, or until it says something else: one more parcel, another sum, a new reason."""
-    row = desk.s.scalar(select(Snooze).where(Snooze.trouble == key)) or Snooze(trouble=key, until=desk.now, by=desk.who)
-    row.until, row.by, row.told = desk.now + timedelta(hours=hours), desk.who, ""
+    row = context.session.scalar(select(Snooze).where(Snooze.trouble == key)) or Snooze(trouble=key, until=context.now, by=context.actor)
+    row.until, row.by, row.told = context.now + timedelta(hours=hours), context.actor, ""
     told = f"not now: {key} until {row.until:%a %H:%M}"
     if until_change:
-        open_now = next((one for one in (*troubles(desk), *singles(desk)) if one.key == key), None)
+        open_now = next((one for one in (*troubles(context), *singles(context)) if one.key == key), None)
         if open_now is None:
             raise Conflict("this is settled already")
-        row.until, row.told = desk.now + timedelta(days=365), open_now.told
+        row.until, row.told = context.now + timedelta(days=365), open_now.told
         told = f"not now: {key} until it changes"
-    desk.s.add(row)
-    desk.log("snooze", key, told, after={"trouble": key}, undo=True)
+    context.session.add(row)
+    context.log("snooze", key, told, after={"trouble": key}, undo=True)
 
 
 @dataclass(frozen=True)
 class Alone:
     """Acts of one kind that nobody did: the newest, how often since when, and how many things by all of them."""
 
-    act: Act
+    act: AuditEntry
     times: int
     count: int
     since: datetime
 
 
-def done_alone(desk: Desk, most: int = 8) -> list[Alone]:
+def done_alone(context: Context, most: int = 8) -> list[Alone]:
     """What was done without a person in the last day, grouped by kind; the kind that was done last stands first."""
-    return desk.kept(f"today alone {most}", lambda desk: _done_alone(desk, most))
+    return context.kept(f"today alone {most}", lambda context: _done_alone(context, most))
 
 
-def _done_alone(desk: Desk, most: int) -> list[Alone]:
-    recent = (Act.who.in_(PEOPLE_FREE), Act.kind.not_in(("purchase.refused", "letter.came")), Act.at > desk.now - timedelta(days=1))
-    grouped = select(func.max(Act.id), func.count(), func.sum(Act.count), func.min(Act.at)).where(*recent).group_by(Act.kind)
-    rows = desk.s.execute(grouped.order_by(func.max(Act.id).desc()).limit(most)).all()
-    newest = by_id(desk.s, Act, (number for number, *_ in rows))
+def _done_alone(context: Context, most: int) -> list[Alone]:
+    recent = (
+        AuditEntry.who.in_(PEOPLE_FREE),
+        AuditEntry.kind.not_in(("purchase.refused", "letter.came")),
+        AuditEntry.at > context.now - timedelta(days=1),
+    )
+    grouped = (
+        select(func.max(AuditEntry.id), func.count(), func.sum(AuditEntry.count), func.min(AuditEntry.at))
+        .where(*recent)
+        .group_by(AuditEntry.kind)
+    )
+    rows = context.session.execute(grouped.order_by(func.max(AuditEntry.id).desc()).limit(most)).all()
+    newest = by_id(context.session, AuditEntry, (number for number, *_ in rows))
     return [Alone(newest[number], int(times), int(count or 0), since) for number, times, count, since in rows]
 
 
-def flow(desk: Desk) -> list[dict[str, Any]]:
+def flow(context: Context) -> list[dict[str, Any]]:
     """Open order lines from suppliers to stores, and in what state their lanes are."""
-    return desk.kept("today flow", _flow)
+    return context.kept("today flow", _flow)
 
 
-def _flow(desk: Desk) -> list[dict[str, Any]]:
-    rows = desk.s.execute(
+def _flow(context: Context) -> list[dict[str, Any]]:
+    rows = context.session.execute(
         select(
             Supplier.id, Supplier.name, Store.id, Store.name, func.count(), func.sum(case((Lane.state.in_(("slow", "shut")), 1), else_=0))
         )
@@ -251,14 +259,14 @@ def _flow(desk: Desk) -> list[dict[str, Any]]:
     ]
 
 
-def profit_by_day(desk: Desk, days: int = 14) -> list[dict[str, Any]]:
+def profit_by_day(context: Context, days: int = 14) -> list[dict[str, Any]]:
     """Profit and sales by the day of ordering, in the house's money: of orders that are bought, what they leave by their bills; of those
     that are ready, what is expected. What is held, lacks a lane or was refused earns nothing until that is settled."""
-    return desk.kept(f"today days {days}", lambda desk: _profit_by_day(desk, days))
+    return context.kept(f"today days {days}", lambda context: _profit_by_day(context, days))
 
 
-def _profit_by_day(desk: Desk, days: int) -> list[dict[str, Any]]:
-    start = (desk.now - timedelta(days=days - 1)).replace(hour=0, minute=0, second=0, microsecond=0)
+def _profit_by_day(context: Context, days: int) -> list[dict[str, Any]]:
+    start = (context.now - timedelta(days=days - 1)).replace(hour=0, minute=0, second=0, microsecond=0)
     at = (type_coerce(Order.ordered_at, BigInteger) // DAY_MS).label("day")
     mine = OrderLine.order_id == Order.id
     waits = select(OrderLine.id).where(mine, OrderLine.state.in_(order_profit.WAITING)).exists()
@@ -274,9 +282,9 @@ def _profit_by_day(desk: Desk, days: int) -> list[dict[str, Any]]:
         .where(Order.ordered_at >= start, ~waits, counts)
         .group_by(at, Order.currency)
     )
-    worth = exchange_rates.newest(desk)
+    worth = exchange_rates.newest(context)
     sums: dict[int, list[int]] = {}
-    for day_number, currency, profit, sales in desk.s.execute(rows):
+    for day_number, currency, profit, sales in context.session.execute(rows):
         mine_of_day = sums.setdefault(int(day_number), [0, 0])
         mine_of_day[0] += exchange_rates.in_house(worth, int(profit or 0), currency)
         mine_of_day[1] += exchange_rates.in_house(worth, int(sales or 0), currency)

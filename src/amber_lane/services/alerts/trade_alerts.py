@@ -12,9 +12,9 @@ from ...core.money import show
 from ...core.risk import REFUND_COST, waiting_order
 from ...data.base import by_index
 from ...data.orders import Hold, Order, OrderLine, PurchaseOrder
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.setup import Store
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..fulfilment import delivery_exceptions, parcel_tracking
 from ..inbound import mailbox
@@ -22,10 +22,10 @@ from ..orders import cancellations, order_profit
 from ..orders.holds import LIFTED
 from ..pricing import exchange_rates
 from ..purchasing import overdue
-from .alert import Cause, Source, Step, Trouble
+from .alert import Alert, Cause, Source, Step
 
 
-def _held_orders(desk: Desk) -> Iterator[Trouble]:
+def _held_orders(context: Context) -> Iterator[Alert]:
     held = select(OrderLine.order_id).where(OrderLine.state == "held")
     query = (
         select(
@@ -46,9 +46,9 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
         # What waits for the buyer's word stands under that.
         .where(Hold.ended.is_(None), Hold.limit != "buyer", Order.id.in_(held))
     )
-    rows = desk.s.execute(by_index(query, Hold, "uq_hold_open")).all()
-    worth = exchange_rates.newest(desk)
-    earns = order_profit.likely(desk, (hold.id for hold in rows))
+    rows = context.session.execute(by_index(query, Hold, "uq_hold_open")).all()
+    worth = exchange_rates.newest(context)
+    earns = order_profit.likely(context, (hold.id for hold in rows))
     for hold in rows:
         profit = exchange_rates.in_house(worth, earns.get(hold.id, 0), hold.currency)
         see = Step("See the ways on", go=f"/orders?state=held&row={hold.id}")
@@ -60,7 +60,7 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
             "address": Step("Mend the address", go=f"/orders?state=held&row={hold.id}"),
         }
         loses = hold.limit == "least_profit" and profit < 0
-        yield Trouble(
+        yield Alert(
             f"hold:{hold.id}",
             "orders",
             "Loss" if loses else "Held",
@@ -68,7 +68,7 @@ def _held_orders(desk: Desk) -> Iterator[Trouble]:
             f"{hold.buyer}, {hold.country}",
             hold.since,
             steps.get(hold.limit, see),
-            -profit if loses else _waits(desk, profit, hold.since),
+            -profit if loses else _waits(context, profit, hold.since),
             False,
             "loss" if loses else "waits",
             cause=_practice(hold.store)
@@ -109,22 +109,22 @@ _HELD = {
 }
 
 
-def _waits(desk: Desk, profit: int, since: datetime) -> int:
-    return waiting_order(profit, int((desk.now - since).total_seconds() // 3600))
+def _waits(context: Context, profit: int, since: datetime) -> int:
+    return waiting_order(profit, int((context.now - since).total_seconds() // 3600))
 
 
-def _refused_orders(desk: Desk) -> Iterator[Trouble]:
-    rows = desk.s.execute(
+def _refused_orders(context: Context) -> Iterator[Alert]:
+    rows = context.session.execute(
         select(Order, OrderLine).join(OrderLine, OrderLine.order_id == Order.id).where(OrderLine.state == "refused")
     ).all()
     seen: set[int] = set()
-    worth = exchange_rates.newest(desk)
-    earns = order_profit.likely(desk, (order.id for order, _ in rows))
+    worth = exchange_rates.newest(context)
+    earns = order_profit.likely(context, (order.id for order, _ in rows))
     for order, line in rows:
         if order.id not in seen:
             seen.add(order.id)
             lost = exchange_rates.in_house(worth, earns.get(order.id, 0), order.currency)
-            yield Trouble(
+            yield Alert(
                 f"refused:{order.id}",
                 "orders",
                 "Refused",
@@ -132,7 +132,7 @@ def _refused_orders(desk: Desk) -> Iterator[Trouble]:
                 line.why,
                 order.came_at,
                 Step("See the ways on", go=f"/orders?state=refused&row={order.id}"),
-                _waits(desk, lost, order.came_at),
+                _waits(context, lost, order.came_at),
                 cause=Cause(
                     f"refused:{hashlib.sha256(line.why.encode()).hexdigest()[:10]}",
                     "{n} orders were refused",
@@ -142,7 +142,7 @@ def _refused_orders(desk: Desk) -> Iterator[Trouble]:
             )
 
 
-def _unmapped_orders(desk: Desk) -> Iterator[Trouble]:
+def _unmapped_orders(context: Context) -> Iterator[Alert]:
     query = (
         select(
             OrderLine.sku_code,
@@ -157,11 +157,11 @@ def _unmapped_orders(desk: Desk) -> Iterator[Trouble]:
         .where(OrderLine.state == "needs_lane")
         .group_by(OrderLine.sku_code)
     )
-    rows = desk.s.execute(by_index(query, OrderLine, "ix_order_line_state")).all()
-    worth = exchange_rates.newest(desk)
+    rows = context.session.execute(by_index(query, OrderLine, "ix_order_line_state")).all()
+    worth = exchange_rates.newest(context)
     for code, title, n, kept, since, sku_id, currency in rows:
         known = sku_id is not None
-        yield Trouble(
+        yield Alert(
             f"lane:{code}",
             "lanes",
             "Unmapped",
@@ -169,19 +169,22 @@ def _unmapped_orders(desk: Desk) -> Iterator[Trouble]:
             "its SKU has no lane" if known else f"no listing has the SKU {code}",
             since,
             Step("Choose its item", go=f"/lanes?sku={sku_id}") if known else Step("See the orders", go="/orders?state=needs_lane"),
-            _waits(desk, exchange_rates.in_house(worth, int(kept or 0) // 3, currency), since),
+            _waits(context, exchange_rates.in_house(worth, int(kept or 0) // 3, currency), since),
         )
 
 
-def _unread(desk: Desk) -> Iterator[Trouble]:
+def _unread(context: Context) -> Iterator[Alert]:
     """What a partner told that could not be read; an order among it may be lost, so it is not left to the log."""
-    rows = desk.s.scalars(
-        select(Act).where(Act.kind.in_(_UNREAD), Act.at > desk.now - timedelta(days=7)).order_by(Act.id.desc()).limit(50)
+    rows = context.session.scalars(
+        select(AuditEntry)
+        .where(AuditEntry.kind.in_(_UNREAD), AuditEntry.at > context.now - timedelta(days=7))
+        .order_by(AuditEntry.id.desc())
+        .limit(50)
     ).all()
     for row in {one.told: one for one in reversed(rows)}.values():
         station, words = _UNREAD[row.kind]
         risk = REFUND_COST if row.kind == "order.unreadable" else 0
-        yield Trouble(f"unread:{row.id}", station, "Not read", row.told, row.why or words, row.at, Step("See it", go="/setup/log"), risk)
+        yield Alert(f"unread:{row.id}", station, "Not read", row.told, row.why or words, row.at, Step("See it", go="/setup/log"), risk)
 
 
 _UNREAD = {
@@ -191,9 +194,9 @@ _UNREAD = {
 }
 
 
-def _numbers(desk: Desk) -> Iterator[Trouble]:
-    for po in parcel_tracking.wrong_numbers(desk):
-        yield Trouble(
+def _numbers(context: Context) -> Iterator[Alert]:
+    for po in parcel_tracking.wrong_numbers(context):
+        yield Alert(
             f"number:{po.id}",
             "transit",
             "Number",
@@ -208,13 +211,13 @@ def _numbers(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _bills(desk: Desk) -> Iterator[Trouble]:
+def _bills(context: Context) -> Iterator[Alert]:
     """Bills that could not be taken, so that nobody knows what is to be paid."""
     noted = select(PurchaseOrder).where(PurchaseOrder.noted != literal_column("''"), PurchaseOrder.noted.startswith("its bill"))
-    for one in desk.s.scalars(noted):
+    for one in context.session.scalars(noted):
         if one.state not in ("sent", "accepted", "shipped"):
             continue
-        yield Trouble(
+        yield Alert(
             f"oddbill:{one.id}",
             "orders",
             "Bill",
@@ -226,14 +229,14 @@ def _bills(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _parcels(desk: Desk) -> Iterator[Trouble]:
+def _parcels(context: Context) -> Iterator[Alert]:
     groups: dict[str, list[delivery_exceptions.Troubled]] = {}
-    for one in delivery_exceptions.troubled(desk):
-        if delivery_exceptions.waits(desk, one):
+    for one in delivery_exceptions.troubled(context):
+        if delivery_exceptions.waits(context, one):
             groups.setdefault(one.trouble, []).append(one)
     for wrong, found in groups.items():
         n = len(found)
-        yield Trouble(
+        yield Alert(
             f"parcels:{wrong}",
             "transit",
             "Late",
@@ -258,24 +261,24 @@ _HELPS = {
 _BY_KEY = {"unmoved": "Ask for {n}", "stuck": "Ask for {n}", "late": "Tell {n}"}
 
 
-def help_parcels(desk: Desk, wrong: str) -> None:
+def help_parcels(context: Context, wrong: str) -> None:
     """One key for all parcels of a kind: the best step of each."""
     done = 0
-    for one in delivery_exceptions.troubled(desk):
-        if one.trouble == wrong and delivery_exceptions.waits(desk, one) and wrong in _BY_KEY:
-            step = next(iter(delivery_exceptions.steps(desk, one.parcel.id)), None)
+    for one in delivery_exceptions.troubled(context):
+        if one.trouble == wrong and delivery_exceptions.waits(context, one) and wrong in _BY_KEY:
+            step = next(iter(delivery_exceptions.steps(context, one.parcel.id)), None)
             if step:
-                delivery_exceptions.take(desk, one.parcel.id, step.key)
+                delivery_exceptions.take(context, one.parcel.id, step.key)
                 done += 1
     if not done:
         raise Conflict("none of these parcels needs it any more")
 
 
-def _dearer(desk: Desk) -> Iterator[Trouble]:
+def _dearer(context: Context) -> Iterator[Alert]:
     """Bills above the plan, as long as something can be done about them."""
-    worth = exchange_rates.newest(desk)
-    for purchase, more in cancellations.dearer(desk):
-        yield Trouble(
+    worth = exchange_rates.newest(context)
+    for purchase, more in cancellations.dearer(context):
+        yield Alert(
             f"bill:{purchase.id}",
             "orders",
             "Dearer",
@@ -297,11 +300,11 @@ def _dearer(desk: Desk) -> Iterator[Trouble]:
         )
 
 
-def _wishes(desk: Desk) -> Iterator[Trouble]:
+def _wishes(context: Context) -> Iterator[Alert]:
     """What buyers asked for after we had bought."""
-    for order in desk.s.scalars(select(Order).where(Order.wants != literal_column("''"))):
-        paid = sum(desk.s.scalars(select(OrderLine.paid).where(OrderLine.order_id == order.id, OrderLine.state != "cancelled")))
-        yield Trouble(
+    for order in context.session.scalars(select(Order).where(Order.wants != literal_column("''"))):
+        paid = sum(context.session.scalars(select(OrderLine.paid).where(OrderLine.order_id == order.id, OrderLine.state != "cancelled")))
+        yield Alert(
             f"wants:{order.id}",
             "orders",
             "Buyer",
@@ -309,15 +312,15 @@ def _wishes(desk: Desk) -> Iterator[Trouble]:
             order.buyer,
             order.came_at,
             Step("See the order", go=f"/orders?state=all&row={order.id}") if order.wants == "cancel" else Step("Settled", act=True),
-            REFUND_COST if order.wants != "return" else exchange_rates.in_house(exchange_rates.newest(desk), paid, order.currency),
+            REFUND_COST if order.wants != "return" else exchange_rates.in_house(exchange_rates.newest(context), paid, order.currency),
             False,
             "waits",
         )
 
 
-def _letters(desk: Desk) -> Iterator[Trouble]:
-    for row, who in mailbox.to_read(desk):
-        yield Trouble(
+def _letters(context: Context) -> Iterator[Alert]:
+    for row, who in mailbox.to_read(context):
+        yield Alert(
             f"letter:{row.id}",
             "orders",
             "Mail",
@@ -335,11 +338,11 @@ _DUE = {
 }
 
 
-def _overdue(desk: Desk) -> Iterator[Trouble]:
-    for one in overdue.overdue(desk):
+def _overdue(context: Context) -> Iterator[Alert]:
+    for one in overdue.overdue(context):
         see = Step("See the orders", go=f"/orders?state=all&row={one.purchases[0].order_id}")
         hand = Step("Take them out", go="/setup/partners")
-        yield Trouble(
+        yield Alert(
             f"{one.kind}:{one.supplier.id}",
             "orders",
             "Hand over" if one.kind == "untaken" else "No answer" if one.kind == "silent" else "Not sent",

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ...clock import Clock
 from ...data.base import Row, Versioned
 from ...data.kept import kept
-from ...data.outbox import Act, ActPart
+from ...data.outbox import AuditEntry, AuditEntryPart
 from ...data.session import at_end
 from .errors import Conflict, NotFound
 
@@ -23,7 +23,7 @@ K = TypeVar("K", int, str)
 T = TypeVar("T")
 
 
-_REROUTE: list[Callable[[Desk], None]] = []
+_REROUTE: list[Callable[[Context], None]] = []
 
 
 def rerouting(do: Callable[..., None]) -> Callable[..., None]:
@@ -33,12 +33,12 @@ def rerouting(do: Callable[..., None]) -> Callable[..., None]:
 
 
 @dataclass
-class Desk:
-    """session, clock and actor of one use case. `who` is a person's name, or what acts by itself; person: their number."""
+class Context:
+    """session, clock and actor of one use case. `actor` is a person's name, or what acts by itself; person: their number."""
 
-    s: Session
+    session: Session
     clock: Clock
-    who: str
+    actor: str
     person: int | None = None
     # Of a job that goes on in portions: the act of each kind that its next portion belongs to.
     parts: dict[str, int] | None = None
@@ -49,7 +49,7 @@ class Desk:
     def now(self) -> datetime:
         return self.clock.now()
 
-    def kept(self, name: str, make: Callable[[Desk], T], minutes: float = 1.0, still: bool = False, lags: bool = False) -> T:
+    def kept(self, name: str, make: Callable[[Context], T], minutes: float = 1.0, still: bool = False, lags: bool = False) -> T:
         """What `make` works out of the data, kept until a table that it read changes (not where `still`) or so many minutes have passed.
 
         lags: what takes long to make may be some seconds old, for whoever looks at it all the time. `make` must not depend on who asks.
@@ -57,11 +57,11 @@ class Desk:
         """
         # Where time runs fast, a minute is not a moment: nothing is worked out anew by time alone more often than every two seconds.
         minutes = max(minutes, getattr(self.clock, "speed", 1.0) / 30)
-        return kept(self.s, name, self.now, lambda s: make(replace(self, s=s)), minutes, still, lags)
+        return kept(self.session, name, self.now, lambda s: make(replace(self, session=s)), minutes, still, lags)
 
     def get(self, kind: type[R], number: int, name: str) -> R:
         """A row by its number; NotFound in plain words."""
-        row = self.s.get(kind, number) if 0 < number < 2**62 else None
+        row = self.session.get(kind, number) if 0 < number < 2**62 else None
         if row is None:
             raise NotFound(f"there is no {name} {number}")
         return row
@@ -80,15 +80,15 @@ class Desk:
         Of a job in portions, with its last one.
         """
         if not self.more:
-            at_end(self.s, "reroute", partial(_REROUTE[0], self))
+            at_end(self.session, "reroute", partial(_REROUTE[0], self))
 
     def log(
         self, kind: str, on: str, told: str, why: str = "", before: Any = None, after: Any = None, undo: bool = False, count: int = 1
-    ) -> Act:
+    ) -> AuditEntry:
         """Write down an act. With `undo`, a function for its kind stands in services.undo."""
-        act = Act(
+        act = AuditEntry(
             at=self.now,
-            who=self.who,
+            who=self.actor,
             person_id=self.person,
             kind=kind,
             on=on,
@@ -99,8 +99,8 @@ class Desk:
             undo="open" if undo else "",
             count=count,
         )
-        self.s.add(act)
-        self.s.flush()
+        self.session.add(act)
+        self.session.flush()
         return act
 
     def log_part(
@@ -112,13 +112,13 @@ class Desk:
         count: int,
         before: dict[str, Any] | None = None,
         why: str = "",
-    ) -> Act:
+    ) -> AuditEntry:
         """Write down an act that can be undone, of which this may be one portion: the portions of a job are one act, and so one undo.
 
         tell: the words for so many. Conflict where it was undone meanwhile.
         """
         number = (self.parts or {}).get(kind)
-        act = None if number is None else self.s.get(Act, number)
+        act = None if number is None else self.session.get(AuditEntry, number)
         if act is None:
             act = self.log(kind, on, tell(count), why=why, before=before, after=after, undo=True, count=count)
             if self.parts is not None:
@@ -129,6 +129,6 @@ class Desk:
         act.count += count
         act.told = tell(act.count)
         act.on = act.on if on in act.on or len(act.on) > 200 else f"{act.on}, {on}"
-        self.s.add(ActPart(act_id=act.id, before=before, after=after))
-        self.s.flush()
+        self.session.add(AuditEntryPart(act_id=act.id, before=before, after=after))
+        self.session.flush()
         return act

@@ -17,7 +17,7 @@ from .errors import Conflict
 _hasher = PasswordHasher()
 
 
-class Safe:
+class CredentialStore:
     """Seals and opens secrets with one key: AMBER_LANE_SECRET, or one made at first start (mode 600)."""
 
     def __init__(self, secret: str) -> None:
@@ -25,7 +25,7 @@ class Safe:
         self._fernet = Fernet(base64.urlsafe_b64encode(hashlib.sha256(secret.encode()).digest()))
 
     @classmethod
-    def at(cls, folder: Path, secret: str = "") -> Safe:
+    def at(cls, folder: Path, secret: str = "") -> CredentialStore:
         """The safe of a data folder."""
         if secret:
             return cls(secret)

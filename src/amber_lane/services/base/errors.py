@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 
-class DeskError(Exception):
+class UseCaseError(Exception):
     """A use case that cannot go on; `told` says what happened and what to do."""
 
     def __init__(self, told: str) -> None:
@@ -11,11 +11,11 @@ class DeskError(Exception):
         self.told = told
 
 
-class NotFound(DeskError):
+class NotFound(UseCaseError):
     pass
 
 
-class Invalid(DeskError):
+class Invalid(UseCaseError):
     """What was given cannot be used. fields: name -> what is wrong with it."""
 
     def __init__(self, told: str, fields: dict[str, str] | None = None) -> None:
@@ -23,5 +23,5 @@ class Invalid(DeskError):
         self.fields = fields or {}
 
 
-class Conflict(DeskError):
+class Conflict(UseCaseError):
     """The thing is not in a state for this, or somebody else changed it meanwhile."""

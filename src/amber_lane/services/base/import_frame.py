@@ -10,8 +10,8 @@ from sqlalchemy import select
 
 from ...data.setup import Store, Supplier
 from ...sheets.table import unsafe
-from .context import Desk
-from .errors import DeskError
+from .context import Context
+from .errors import UseCaseError
 
 Row = dict[str, str]
 # So many changes are told one by one.
@@ -50,12 +50,12 @@ class Kind:
     required: tuple[str, ...]
     optional: tuple[str, ...]
     example: tuple[str, ...]
-    check: Callable[[Desk, Iterable[Row], Callable[[int], None]], Checked]
-    take: Callable[[Desk, Checked], int]
+    check: Callable[[Context, Iterable[Row], Callable[[int], None]], Checked]
+    take: Callable[[Context, Checked], int]
     # What may be taken apart: rows of one key stay together. None: all of it in one transaction.
     key: Callable[[Any], Any] | None = None
     # How rows are taken that want more than their portions, in place of `take`: (database, what makes a desk, rows, progress).
-    carry: Callable[[Any, Callable[[Any], Desk], Checked, Callable[[int], None]], None] | None = None
+    carry: Callable[[Any, Callable[[Any], Context], Checked, Callable[[int], None]], None] | None = None
 
     def portions(self, checked: Checked, size: int) -> list[Checked]:
         """The good rows in portions, each with the note and counts of the whole."""
@@ -76,9 +76,9 @@ class Kind:
 class Names:
     """Stores and suppliers by code or name, whatever the capitals."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.stores = _by_name(desk.s.scalars(select(Store)))
-        self.suppliers = _by_name(desk.s.scalars(select(Supplier)))
+    def __init__(self, context: Context) -> None:
+        self.stores = _by_name(context.session.scalars(select(Store)))
+        self.suppliers = _by_name(context.session.scalars(select(Supplier)))
 
     def store(self, row: Row) -> Store:
         found: Store = self._find(self.stores, row.get("store", ""), "store")
@@ -146,7 +146,7 @@ def each(rows: Iterable[Row], progress: Callable[[int], None], out: Checked, rea
             if wrong := getattr(row, "wrong", ""):
                 raise ValueError(wrong)
             read(row)
-        except (ValueError, DeskError) as error:
-            out.refuse(row, error.told if isinstance(error, DeskError) else str(error))
+        except (ValueError, UseCaseError) as error:
+            out.refuse(row, error.told if isinstance(error, UseCaseError) else str(error))
         if n % 2000 == 0:
             progress(n)

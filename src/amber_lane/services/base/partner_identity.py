@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from ...connectors.addresses import canonical
 from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier
-from .context import Desk
+from .context import Context
 from .errors import Conflict, Invalid
 
 OWNERS: dict[str, Any] = {"store": Store, "supplier": Supplier, "carrier": Carrier, "mailbox": Mailbox, "rates": RateSource, "inbox": Inbox}
@@ -33,30 +33,30 @@ def _same(address: str, other: str) -> bool:
         return address == other
 
 
-def others(desk: Desk, owner: str, kind: str, besides: int | None) -> Iterator[tuple[Link, Any]]:
+def others(context: Context, owner: str, kind: str, besides: int | None) -> Iterator[tuple[Link, Any]]:
     table = OWNERS[owner]
-    for link, row in desk.s.execute(select(Link, table).join(table, table.id == Link.owner_id).where(Link.owner == owner)).all():
+    for link, row in context.session.execute(select(Link, table).join(table, table.id == Link.owner_id).where(Link.owner == owner)).all():
         if row.id != besides and getattr(row, "kind", kind) == kind:
             yield link, row
 
 
-def refuse_twin(desk: Desk, owner: str, kind: str, address: str, account: str, besides: int | None = None) -> None:
+def refuse_twin(context: Context, owner: str, kind: str, address: str, account: str, besides: int | None = None) -> None:
     """Conflict where this account is connected already, whatever its address or key; an address alone decides only where one of the two
     tells no account. A partner that was disconnected counts: connected anew, its orders would be read as new ones."""
-    for link, row in others(desk, owner, kind, besides):
+    for link, row in others(context, owner, kind, besides):
         if (account == link.account) if account and link.account else _same(address, link.address):
             if row.ended_at is not None:
                 raise Conflict(f"this is {row.name}, which was disconnected; connect it again there, so that nothing of it is taken twice")
             raise Conflict(f"already connected as {row.name}" + (f" (account {account})" if account else ""))
 
 
-def fresh_name(desk: Desk, owner: str, name: str, besides: int | None = None) -> str:
+def fresh_name(context: Context, owner: str, name: str, besides: int | None = None) -> str:
     """A partner's name as it is kept; Invalid or Conflict where it cannot be used. Capitals and spaces make no other name."""
     name = " ".join(name.split())
     if not 1 <= len(name) <= NAME_MOST:
         raise Invalid(f"give it a name of up to {NAME_MOST} letters", {"name": f"must have 1 to {NAME_MOST} letters"})
     table = OWNERS[owner]
-    for number, other in desk.s.execute(select(table.id, table.name)):
+    for number, other in context.session.execute(select(table.id, table.name)):
         if number != besides and other.casefold() == name.casefold():
             raise Conflict(f"there is a {CALLED.get(owner, owner)} called {other} already; give this one another name")
     return name

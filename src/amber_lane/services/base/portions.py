@@ -10,7 +10,7 @@ from sqlalchemy import delete, func, select, update
 
 from ...data.bulk import bulk_insert
 from ...data.outbox import Job, JobPart
-from .context import Desk
+from .context import Context
 from .errors import Conflict
 
 # Up to so many things are done at once, while the person waits; a portion of more takes no longer than anybody may have to wait.
@@ -18,15 +18,15 @@ AT_ONCE, PORTION = 250, 100
 GOING, HELD = ("waiting", "running"), "held"
 
 # kind -> what one portion does: (desk, the job's body, the portion); returns how many it did. Its desk belongs to whoever asked.
-Work = Callable[[Desk, dict[str, Any], Any], int]
+Work = Callable[[Context, dict[str, Any], Any], int]
 WORK: dict[str, Work] = {}
 # kind -> what is done, and told, once all portions are: (desk, body, things done, things that could not be).
-Finish = Callable[[Desk, dict[str, Any], int, int], str]
+Finish = Callable[[Context, dict[str, Any], int, int], str]
 FINISH: dict[str, Finish] = {}
 
 
 # kind -> what cuts what was asked for into portions, reading only: (desk, body, what was asked); returns body, portions, how many things.
-Plan = Callable[[Desk, dict[str, Any], Any], tuple[dict[str, Any], list[Any], int]]
+Plan = Callable[[Context, dict[str, Any], Any], tuple[dict[str, Any], list[Any], int]]
 PLAN: dict[str, Plan] = {}
 
 
@@ -60,49 +60,49 @@ def cut(things: Iterable[int], size: int = PORTION) -> list[list[int]]:
 
 
 def enter(
-    desk: Desk, kind: str, title: str, body: dict[str, Any], parts: Sequence[Any], total: int, stops: bool = True, held: bool = False
+    context: Context, kind: str, title: str, body: dict[str, Any], parts: Sequence[Any], total: int, stops: bool = True, held: bool = False
 ) -> Job:
     """Write down work that goes on after this transaction. stops: whether a person may stop it halfway; held: not before it is let go."""
-    whose = {"who": desk.who, "person": desk.person, "stops": stops}
-    job = Job(key="", kind=kind, title=title, body={**body, **whose}, total=total, made_at=desk.now)
+    whose = {"who": context.actor, "person": context.person, "stops": stops}
+    job = Job(key="", kind=kind, title=title, body={**body, **whose}, total=total, made_at=context.now)
     job.state = HELD if held else job.state
-    job.key = f"{kind}-{desk.now.timestamp()}-{id(job)}"
-    desk.s.add(job)
-    desk.s.flush()
+    job.key = f"{kind}-{context.now.timestamp()}-{id(job)}"
+    context.session.add(job)
+    context.session.flush()
     job.key = f"{kind}-{job.id}"
-    add(desk, job.id, parts)
+    add(context, job.id, parts)
     return job
 
 
-def let_go(desk: Desk, number: int) -> None:
+def let_go(context: Context, number: int) -> None:
     """Work that was held begins."""
-    desk.s.execute(update(Job).where(Job.id == number, Job.state == HELD).values(state="waiting"))
+    context.session.execute(update(Job).where(Job.id == number, Job.state == HELD).values(state="waiting"))
 
 
-def add(desk: Desk, job: int, parts: Sequence[Any]) -> None:
+def add(context: Context, job: int, parts: Sequence[Any]) -> None:
     """Further portions of a job."""
-    body = JobPart.__table__.c.body.type.bind_processor(desk.s.get_bind().dialect)
-    bulk_insert(desk.s, JobPart, ("job_id", "body", "tries"), [(job, body(part) if body else part, 0) for part in parts])
+    body = JobPart.__table__.c.body.type.bind_processor(context.session.get_bind().dialect)
+    bulk_insert(context.session, JobPart, ("job_id", "body", "tries"), [(job, body(part) if body else part, 0) for part in parts])
 
 
-def left(desk: Desk, job: int) -> int:
-    return int(desk.s.scalar(select(func.count()).select_from(JobPart).where(JobPart.job_id == job)) or 0)
+def left(context: Context, job: int) -> int:
+    return int(context.session.scalar(select(func.count()).select_from(JobPart).where(JobPart.job_id == job)) or 0)
 
 
-def of_act(desk: Desk, act: int) -> list[Job]:
+def of_act(context: Context, act: int) -> list[Job]:
     """Work of an act that is still going on."""
-    jobs = desk.s.scalars(select(Job).where(Job.state.in_(GOING), Job.kind.in_(WORK)).order_by(Job.id))
+    jobs = context.session.scalars(select(Job).where(Job.state.in_(GOING), Job.kind.in_(WORK)).order_by(Job.id))
     return [job for job in jobs if act in (job.body.get("act"), *(job.body.get("parts") or {}).values())]
 
 
-def stop(desk: Desk, job: Job) -> None:
+def stop(context: Context, job: Job) -> None:
     """Leave what has not been begun. Conflict where that may not be left."""
     if not job.body.get("stops", True):
         raise Conflict(f"{job.title}: what was changed is not left halfway; undo the change instead")
-    leave(desk, job)
+    leave(context, job)
 
 
-def leave(desk: Desk, job: Job) -> None:
+def leave(context: Context, job: Job) -> None:
     """What has not been begun is not done any more."""
-    desk.s.execute(delete(JobPart).where(JobPart.job_id == job.id))
+    context.session.execute(delete(JobPart).where(JobPart.job_id == job.id))
     job.stop_asked = True

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from ...core.ids import check_country
 from ...data.setup import Setting
 from ...sheets.mapping import Manner
-from .context import Desk
+from .context import Context
 from .errors import Invalid
 
 PLACE = "place"
@@ -41,7 +41,7 @@ def place_of(s: Session) -> Place:
     return Place(**row.value) if row else Place()
 
 
-def set_place(desk: Desk, place: Place) -> str:
+def set_place(context: Context, place: Place) -> str:
     """Say where the house is. Can be undone."""
     wrong = {}
     try:
@@ -56,23 +56,23 @@ def set_place(desk: Desk, place: Place) -> str:
         wrong["decimal"] = "must be a point or a comma"
     if wrong:
         raise Invalid("; ".join(f"{name} {told}" for name, told in wrong.items()), wrong)
-    row = desk.s.scalar(select(Setting).where(Setting.name == PLACE))
+    row = context.session.scalar(select(Setting).where(Setting.name == PLACE))
     before = dict(row.value) if row else None
     if row is None:
         row = Setting(name=PLACE, value={})
-        desk.s.add(row)
+        context.session.add(row)
     row.value = asdict(place)
     told = f"the house is in {place.country}, time zone {place.zone}"
-    desk.log("place.set", "house", told, before={"place": before}, undo=True)
-    desk.s.flush()
+    context.log("place.set", "house", told, before={"place": before}, undo=True)
+    context.session.flush()
     return told[0].upper() + told[1:]
 
 
-def restore(desk: Desk, before: dict[str, dict[str, str] | None]) -> None:
+def restore(context: Context, before: dict[str, dict[str, str] | None]) -> None:
     """Undo: as it was said before, or not at all."""
-    row = desk.s.scalar(select(Setting).where(Setting.name == PLACE))
+    row = context.session.scalar(select(Setting).where(Setting.name == PLACE))
     if row is not None and before["place"] is None:
-        desk.s.delete(row)
+        context.session.delete(row)
     elif row is not None and before["place"] is not None:
         row.value = before["place"]
-    desk.s.flush()
+    context.session.flush()

@@ -19,7 +19,7 @@ from ...data.base import to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks
 from ...data.setup import Origin, Setting, Supplier
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..mapping import validity
 from ..pricing.apply import respond
 
@@ -31,23 +31,23 @@ WORDS_STAMP = "item-words"
 _INDEXED = "title, brand, options, category, number, gtin, mpn"
 
 
-def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all_new: bool = False) -> tuple[int, list[str]]:
+def bring_in(context: Context, supplier: Supplier, items: Sequence[CatalogueItem], all_new: bool = False) -> tuple[int, list[str]]:
     """A part of a supplier's catalogue: new items enter with their first offer, known ones follow in words only.
 
     What a source is silent of stays as it is known. Price and stock of known items move by sweeps alone, where they can be
     doubted. Returns how many were new, and what was refused with why. all_new: the caller knows that none of them is there.
     A known item that comes in another pack now has its lanes shut, and so has one whose words do not fit its SKU any more.
     """
-    origins = {row.code: row.id for row in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
+    origins = {row.code: row.id for row in context.session.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
     only = next(iter(origins), "") if len(origins) == 1 else ""
     query = select(Item.id, Item.number, *(getattr(Item, word) for word in WORDS)).where(Item.supplier_id == supplier.id)
     known: dict[str, Any] = {}
     for start in range(0, 0 if all_new else len(items), NAMED_MOST):
         some = [one.number for one in items[start : start + NAMED_MOST]]
-        known |= {row.number: row for row in desk.s.execute(query.where(Item.number.in_(some)))}
+        known |= {row.number: row for row in context.session.execute(query.where(Item.number.in_(some)))}
     fresh, moved, refused, packs = {}, [], [], []
     renamed: dict[int, tuple[Row, Row]] = {}
-    at, monies, owner = to_ms(desk.now), [supplier.currency, *(supplier.also or [])], supplier.id
+    at, monies, owner = to_ms(context.now), [supplier.currency, *(supplier.also or [])], supplier.id
     for one in items:
         origin = one.origin or only
         why = _wrong(one, monies, origin, origins)
@@ -85,7 +85,7 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
                 was = Row(str(row.id), row.title, row.brand, row.gtin, row.mpn, row.pack_size, options=row.options)
                 renamed[row.id] = (was, Row(str(row.id), one.title, one.brand, one.gtin, one.mpn, one.pack_size, options=one.options))
     bulk_insert(
-        desk.s,
+        context.session,
         Item,
         (
             "supplier_id",
@@ -105,12 +105,12 @@ def bring_in(desk: Desk, supplier: Supplier, items: Sequence[CatalogueItem], all
         ),
         list(fresh.values()),
     )
-    bulk_update(desk.s, Item, WORDS, moved)
-    touched = validity.shut_for_packs(desk, supplier, packs) | validity.look_at_words(desk, supplier, renamed)
-    index_words(desk, [row[-1] for row in moved])
+    bulk_update(context.session, Item, WORDS, moved)
+    touched = validity.shut_for_packs(context, supplier, packs) | validity.look_at_words(context, supplier, renamed)
+    index_words(context, [row[-1] for row in moved])
     if touched:
-        respond(desk, touched, alone=True)
-        desk.reroute()
+        respond(context, touched, alone=True)
+        context.reroute()
     return len(fresh), refused
 
 
@@ -120,15 +120,15 @@ def words_stamp(s: Session) -> int:
     return int(kept.get("n", 0)) if kept else 0
 
 
-def index_words(desk: Desk, moved: Sequence[int] = ()) -> None:
+def index_words(context: Context, moved: Sequence[int] = ()) -> None:
     """Bring the index of words up to date: items that are new, and those whose words moved. Nothing outside SQLite."""
-    if desk.s.get_bind().dialect.name != "sqlite":
+    if context.session.get_bind().dialect.name != "sqlite":
         return
-    link = desk.s.connection()
+    link = context.session.connection()
     if moved:
-        stamp = desk.s.scalar(select(Setting).where(Setting.name == WORDS_STAMP))
+        stamp = context.session.scalar(select(Setting).where(Setting.name == WORDS_STAMP))
         if stamp is None:
-            desk.s.add(Setting(name=WORDS_STAMP, value={"n": 1}))
+            context.session.add(Setting(name=WORDS_STAMP, value={"n": 1}))
         else:
             stamp.value = {"n": int(stamp.value.get("n", 0)) + 1}
     for chunk in in_chunks(moved):
@@ -140,11 +140,11 @@ def index_words(desk: Desk, moved: Sequence[int] = ()) -> None:
     )
 
 
-def note_looked(desk: Desk, supplier: int, numbers: Sequence[str]) -> None:
+def note_looked(context: Context, supplier: int, numbers: Sequence[str]) -> None:
     """Remember when items were asked for one by one, so that the next look goes to others."""
     for start in range(0, len(numbers), 500):
         some = numbers[start : start + 500]
-        desk.s.execute(update(Item).where(Item.supplier_id == supplier, Item.number.in_(some)).values(looked_at=desk.now))
+        context.session.execute(update(Item).where(Item.supplier_id == supplier, Item.number.in_(some)).values(looked_at=context.now))
 
 
 def tiers_text(cost: int, tiers: Iterable[tuple[int, int]]) -> str | None:
@@ -154,11 +154,11 @@ def tiers_text(cost: int, tiers: Iterable[tuple[int, int]]) -> str | None:
 
 
 def moved_tiers(
-    desk: Desk, supplier: int, items: Sequence[tuple[int, int]], told: Sequence[tuple[tuple[int, int], ...]]
+    context: Context, supplier: int, items: Sequence[tuple[int, int]], told: Sequence[tuple[tuple[int, int], ...]]
 ) -> dict[int, str | None]:
     """Costs by quantity as a sweep told them, for items (number, cost) whose cost is believed: those that moved, as they are kept."""
     query = select(Item.id, Item.tiers).where(Item.supplier_id == supplier, Item.tiers.is_not(None))
-    kept: dict[int, list[Any] | None] = dict(desk.s.execute(query).tuples().all())
+    kept: dict[int, list[Any] | None] = dict(context.session.execute(query).tuples().all())
     moved: dict[int, str | None] = {}
     for (number, cost), tiers in zip(items, told, strict=True):
         if tiers or number in kept:

@@ -14,10 +14,11 @@ from ...core.money import show
 from ...core.price import NONE
 from ...data.source import Item
 from ...data.tallies import tally
-from ..base.context import Desk
+from ..base.context import Context
 from ..pricing.inputs import Facts
-from .search import Finder, Worked, work_out
+from .search import Finder
 from .stability import Past
+from .work_out import Worked, work_out
 
 
 @dataclass(frozen=True)
@@ -43,14 +44,14 @@ class Told:
     countries: list[ToCountry]
 
 
-def explain(desk: Desk, finder: Finder, item: Item, store_id: int) -> Told:
+def explain(context: Context, finder: Finder, item: Item, store_id: int) -> Told:
     """Everything that decides about an item in a store. The same solver that ranks the list is asked."""
     with finder.lock:
-        goods, _ = finder.look(desk, store_id)
+        goods, _ = finder.look(context, store_id)
         at = np.array([int(goods.ids.searchsorted(item.id))], dtype=np.int64)
-    facts = Facts.read(desk.s)
+    facts = Facts.read(context.session)
     store = facts.stores[store_id]
-    made = work_out(desk.s, facts, store, goods, at)
+    made = work_out(context.session, facts, store, goods, at)
     told, known = "", bool(made.known[0])
     steps: list[Step] = []
     if known:
@@ -63,7 +64,7 @@ def explain(desk: Desk, finder: Finder, item: Item, store_id: int) -> Told:
     countries = []
     origin = item.origin_id
     for land in sorted({one.country for one in facts.services if one.origin_id == origin}):
-        there = work_out(desk.s, facts, store, goods, at, land)
+        there = work_out(context.session, facts, store, goods, at, land)
         place = int(there.service[0])
         if place < 0:
             continue
@@ -96,10 +97,10 @@ def sentence(told: Told, past: Past, days: int, currency: str) -> str:
     return f"{told.sentence} {moves[0].upper()}{moves[1:]}{held}."
 
 
-def item_counts(desk: Desk) -> dict[int, int]:
+def item_counts(context: Context) -> dict[int, int]:
     """How many items each supplier has with us."""
     found: dict[int, int] = {}
-    for (supplier, offer), n in tally(desk.s, "items").items():
+    for (supplier, offer), n in tally(context.session, "items").items():
         if offer != "gone":
             found[int(supplier)] = found.get(int(supplier), 0) + n
     return found

@@ -15,66 +15,21 @@ import numpy as np
 from sqlalchemy import BigInteger, func, select, type_coerce
 from sqlalchemy.orm import Session
 
-from ...core import cost, price
-from ...core.money import PPM, Bools, Ints, half_up_columns
-from ...core.price import NONE
+from ...core.money import PPM, Bools, Ints
 from ...data.columns import coded, fetch_columns, or_none, place_of
-from ...data.lanes import Lane, LanePart
 from ...data.setup import Origin, Store, Supplier
-from ...data.shelf import Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
-from ..pricing.frame import terms_of
-from ..pricing.inputs import Facts, NoRate
-from ..pricing.policy import Keys, lay_over, policy_columns, price_layers
+from ..pricing.inputs import Facts
 from . import ingest
-from .stability import in_stock_all, kept_promises
+from .stability import in_stock_all
+from .work_out import Goods, View, _empty_view, ours_of, ratings, work_out
 
 OFFERS = ("good", "doubted", "gone")
 SORTS = ("profit", "margin", "days", "lands", "stock", "steady")
 MANY = 5_000
 _WORD = re.compile(r"\w+")
-
-
-@dataclass
-class Goods:
-    """All items in the order of their ids. Columns of one length; category and money: places in their lists of words."""
-
-    ids: Ints
-    supplier: Ints
-    origin: Ints
-    cost: Ints
-    stock: Ints
-    weight: Ints
-    lead: Ints
-    least: Ints
-    offer: Ints
-    category: Ints
-    categories: list[str]
-    money: Ints
-    monies: list[str]
-    seen: int
-
-
-@dataclass
-class View:
-    """What each item would be in one store: landed, price and so on in the store's money; days to its country.
-
-    known: something is sent to that country, at a known rate, and a price meets every condition.
-    """
-
-    mark: int
-    landed: Ints
-    ship: Ints
-    price: Ints
-    profit: Ints
-    net: Ints
-    days_low: Ints
-    days_high: Ints
-    known: Bools
-    service: Ints
-    set_by: Ints
 
 
 @dataclass(frozen=True)
@@ -129,22 +84,22 @@ class Finder:
     steady: tuple[int, Ints] | None = None
     lock: Any = field(default_factory=threading.Lock)
 
-    def warm(self, desk: Desk) -> None:
+    def warm(self, context: Context) -> None:
         """Read the columns before somebody waits for them, for the first store."""
-        store = desk.s.scalar(select(func.min(Store.id)))
+        store = context.session.scalar(select(func.min(Store.id)))
         if store is not None:
             with self.lock:
-                self.look(desk, store)
+                self.look(context, store)
 
-    def find(self, desk: Desk, ask: Search) -> Found:
+    def find(self, context: Context, ask: Search) -> Found:
         """The page of a search. Invalid when its store or its order is none."""
         if ask.sort not in SORTS:
             raise Invalid(f"goods are put in order by {', '.join(SORTS)}")
         with self.lock:
-            goods, view = self.look(desk, ask.store)
-            mask = self._mask(desk, ask, goods, view)
+            goods, view = self.look(context, ask.store)
+            mask = self._mask(context, ask, goods, view)
             rows = np.flatnonzero(mask)
-            key = self._key(desk, ask.sort, goods, view)[rows]
+            key = self._key(context, ask.sort, goods, view)[rows]
             rank = -key if ask.down else key
             if ask.sort in ("profit", "margin", "lands"):
                 # Where nothing is known of a price, it comes last either way.
@@ -157,10 +112,10 @@ class Finder:
             places = rows[np.lexsort((goods.ids[rows], rank))[ask.offset : end]]
             return Found(goods.ids[places].tolist(), total, len(goods.ids), goods, view)
 
-    def worth(self, desk: Desk, store: int, items: Sequence[int]) -> dict[int, Worth]:
+    def worth(self, context: Context, store: int, items: Sequence[int]) -> dict[int, Worth]:
         """What items would be in a store; those that are none are left out."""
         with self.lock:
-            goods, view = self.look(desk, store)
+            goods, view = self.look(context, store)
             wanted = np.unique(np.array(items, dtype=np.int64))
             places = np.searchsorted(goods.ids, wanted)
             places = places[places < len(goods.ids)]
@@ -169,22 +124,22 @@ class Finder:
             rows = zip(*(column[places].tolist() for column in columns), strict=True)
             return {number: Worth(*row) for number, row in zip(goods.ids[places].tolist(), rows, strict=True)}
 
-    def look(self, desk: Desk, store: int) -> tuple[Goods, View]:
+    def look(self, context: Context, store: int) -> tuple[Goods, View]:
         """The columns as they are now, and what they are in a store. Call with the lock held."""
-        facts = Facts.read(desk.s)
+        facts = Facts.read(context.session)
         if store not in facts.stores:
             raise Invalid("choose a store to sell in", {"store": "is not one of yours"})
-        moved = self._follow(desk.s)
+        moved = self._follow(context.session)
         goods = self.goods
         assert goods is not None
-        mark = _mark(facts, store, desk.s)
+        mark = _mark(facts, store, context.session)
         for number, known in self.views.items():
             if len(moved) and len(known.landed) == len(goods.ids) and number in facts.stores:
-                _fill(desk.s, facts, number, goods, known, moved)
+                _fill(context.session, facts, number, goods, known, moved)
         view = self.views.get(store)
         if view is None or view.mark != mark or len(view.landed) != len(goods.ids):
             view = _empty_view(len(goods.ids), mark)
-            _fill(desk.s, facts, store, goods, view, np.arange(len(goods.ids)))
+            _fill(context.session, facts, store, goods, view, np.arange(len(goods.ids)))
             self.views[store] = view
         return goods, view
 
@@ -235,20 +190,20 @@ class Finder:
             if store in facts.stores:
                 _fill(s, facts, store, goods, view, np.arange(len(goods.ids) - len(more.ids), len(goods.ids)))
 
-    def _mask(self, desk: Desk, ask: Search, goods: Goods, view: View) -> Bools:
+    def _mask(self, context: Context, ask: Search, goods: Goods, view: View) -> Bools:
         mask = goods.offer != OFFERS.index("gone")
-        if ended := list(desk.s.scalars(select(Supplier.id).where(Supplier.ended_at.is_not(None)))):
+        if ended := list(context.session.scalars(select(Supplier.id).where(Supplier.ended_at.is_not(None)))):
             mask &= ~np.isin(goods.supplier, np.array(ended, dtype=np.int64))
         if ask.words.strip():
             hit = np.zeros(len(goods.ids), dtype=np.bool_)
-            hit[self._match(desk.s, ask.words, goods)] = True
+            hit[self._match(context.session, ask.words, goods)] = True
             mask &= hit
         if ask.suppliers:
             mask &= np.isin(goods.supplier, np.array(ask.suppliers, dtype=np.int64))
         if ask.category:
             mask &= goods.category == (goods.categories.index(ask.category) if ask.category in goods.categories else -2)
         if ask.ships_from:
-            lands = desk.s.scalars(select(Origin.id).where(Origin.country == ask.ships_from.upper()))
+            lands = context.session.scalars(select(Origin.id).where(Origin.country == ask.ships_from.upper()))
             mask &= np.isin(goods.origin, np.array(list(lands), dtype=np.int64))
         if ask.days is not None:
             mask &= (view.service >= 0) & (view.days_high <= ask.days)
@@ -259,10 +214,10 @@ class Finder:
         if ask.stock_least is not None:
             mask &= goods.stock >= ask.stock_least
         if ask.rating_least is not None:
-            good = [number for number, (kept, of) in ratings(desk).items() if of and kept * 100 >= ask.rating_least * of]
+            good = [number for number, (kept, of) in ratings(context).items() if of and kept * 100 >= ask.rating_least * of]
             mask &= np.isin(goods.supplier, np.array(good, dtype=np.int64))
         if ask.ours in ("yes", "no"):
-            have = np.isin(goods.ids, desk.kept("ours", lambda desk: ours_of(desk.s), still=True))
+            have = np.isin(goods.ids, context.kept("ours", lambda context: ours_of(context.session), still=True))
             mask &= have if ask.ours == "yes" else ~have
         return np.asarray(mask, dtype=np.bool_)
 
@@ -290,20 +245,20 @@ class Finder:
             self.matched[key] = places[goods.ids[places] == ids[: len(places)]]
         return self.matched[key]
 
-    def _key(self, desk: Desk, sort: str, goods: Goods, view: View) -> Ints:
+    def _key(self, context: Context, sort: str, goods: Goods, view: View) -> Ints:
         if sort == "margin":
             return np.asarray(np.where(view.net > 0, view.profit * PPM // np.maximum(view.net, 1), -PPM), dtype=np.int64)
         if sort == "days":
             return np.where(view.service >= 0, view.days_high, 999)
         if sort == "steady":
-            return self._steadiness(desk, goods)
+            return self._steadiness(context, goods)
         return {"profit": view.profit, "lands": view.landed, "stock": goods.stock}[sort]
 
-    def _steadiness(self, desk: Desk, goods: Goods) -> Ints:
+    def _steadiness(self, context: Context, goods: Goods) -> Ints:
         """Milliseconds that each item was in stock in the last 60 days; worked out once a day of ours."""
-        day = desk.now.toordinal()
+        day = context.now.toordinal()
         if self.steady is None or self.steady[0] != day or len(self.steady[1]) != len(goods.ids):
-            item, held = in_stock_all(desk)
+            item, held = in_stock_all(context)
             out = np.where(goods.stock != 0, 60 * 86_400_000, 0).astype(np.int64)
             places = np.searchsorted(goods.ids, item)
             inside = places < len(goods.ids)
@@ -351,14 +306,6 @@ def _read(s: Session, since: int | None = None, after: int = 0) -> Goods:
     return Goods(ids, supplier, origin, unit, stock, weight, lead, least, offer, codes, names, units, monies, seen)
 
 
-def _empty_view(n: int, mark: int) -> View:
-    def zeros() -> Ints:
-        return np.zeros(n, dtype=np.int64)
-
-    unknown, unset = np.zeros(n, dtype=np.bool_), np.full(n, NONE, dtype=np.int64)
-    return View(mark, zeros(), zeros(), zeros(), zeros(), zeros(), zeros(), zeros(), unknown, zeros() - 1, unset)
-
-
 def _mark(facts: Facts, store: int, s: Session) -> int:
     """A number that moves when anything does that a price is made of beside the items themselves."""
     rows: list[Any] = [facts.stores[store], *facts.suppliers.values(), *facts.fees.values(), *facts.rules, *facts.policies, *facts.services]
@@ -391,70 +338,6 @@ def _plain(value: Any) -> Any:
     return repr(value) if isinstance(value, (dict, list)) else value
 
 
-@dataclass(frozen=True)
-class Worked:
-    """Some items worked out for one store and country, from cost to what is kept (sections 1 to 3); columns of one length."""
-
-    goods: Ints
-    ship: Ints
-    handling: Ints
-    rebate: Ints
-    known: Bools
-    service: Ints
-    days_low: Ints
-    days_high: Ints
-    terms: price.Terms
-    limits: price.Limits
-    endings: price.Endings
-    priced: price.Priced
-
-
-def work_out(s: Session, facts: Facts, store: Store, goods: Goods, rows: Ints, country: str = "") -> Worked:
-    """Price items by the rules of a store; country: where to, if it is not the store's own."""
-    n = len(rows)
-    supplier, origin, weight = goods.supplier[rows], goods.origin[rows], goods.weight[rows]
-    codes = {number: row.code for number, row in facts.suppliers.items()}
-    names = [goods.categories[i] for i in goods.category[rows].tolist()]
-    keys = Keys([codes[i] for i in supplier.tolist()], names, [store.code] * n, [""] * n)
-    policy = policy_columns(facts.policies, n, keys)
-    first, service, low, high = sending(facts, origin, weight, country or store.country)
-    handling_of = dict(s.execute(select(Origin.id, Origin.handling)).tuples().all())
-    pack = np.array([handling_of.get(i, 0) for i in origin.tolist()], dtype=np.int64)
-    parts, ship, handling, rebate = np.zeros((4, n), dtype=np.int64)
-    least, known = np.full(n, NONE, dtype=np.int64), service >= 0
-    money_of = goods.money[rows]
-    for number in np.unique(supplier).tolist():
-        one = facts.suppliers[number]
-        mine = np.flatnonzero(supplier == number)
-        wide = len(goods.monies)
-        pair = policy["currency_cushion"][mine] * wide + money_of[mine]
-        for one_pair in np.unique(pair).tolist():
-            (cushion, money), at = divmod(one_pair, wide), mine[pair == one_pair]
-            try:
-                rate = facts.conversion(one, store.currency, cushion, of=goods.monies[money])
-                asks = facts.conversion(one, store.currency, cushion, discount=False, of=goods.monies[money])
-                plain = facts.conversion(one, store.currency, cushion, discount=False)
-            except NoRate:
-                known[at] = False
-                continue
-            unit = np.ones(len(at), dtype=np.int64)
-            parts[at] = cost.goods_cost(rate.apply(goods.cost[rows][at]), unit, unit, unit * one.tax)
-            ship[at], handling[at] = plain.apply(first[at]), plain.apply(pack[at])
-            asked = goods.least[rows][at]
-            least[at] = np.where(asked > 0, asks.apply(np.maximum(asked, 0)), NONE)
-            rebate[at] = half_up_columns(parts[at] * one.rebate, PPM)
-    off = np.where(policy["rebate_counts"] == 1, rebate, 0)
-    landed = np.where(known, parts + ship + handling - off, 0)
-    endings = price.Endings()
-    over = lay_over(n, price_layers(facts.rules, endings), keys, landed)
-    none = np.full(n, NONE, dtype=np.int64)
-    terms, limits = terms_of(facts, np.full(n, store.id, dtype=np.int64), names, landed, over, least, none, none, none * 0)
-    priced = price.solve(terms, limits, endings)
-    known &= priced.price != NONE
-    lead = goods.lead[rows]
-    return Worked(parts, ship, handling, rebate, known, service, low + lead, high + lead, terms, limits, endings, priced)
-
-
 def _fill(s: Session, facts: Facts, store_id: int, goods: Goods, view: View, rows: Ints) -> None:
     """Work out some rows of a view."""
     if not len(rows):
@@ -465,37 +348,3 @@ def _fill(s: Session, facts: Facts, store_id: int, goods: Goods, view: View, row
     view.profit[rows], view.net[rows] = made.priced.kept.profit, made.priced.kept.net
     view.days_low[rows], view.days_high[rows] = made.days_low, made.days_high
     view.known[rows], view.service[rows] = made.known, made.service
-
-
-def sending(facts: Facts, origin: Ints, weight: Ints, country: str) -> tuple[Ints, Ints, Ints, Ints]:
-    """Per item the cheapest way to a country: what one unit costs in the supplier's money, which service (-1 = none), days."""
-    n = len(origin)
-    best = np.full(n, np.iinfo(np.int64).max, dtype=np.int64)
-    which, low, high = np.full(n, -1, dtype=np.int64), np.zeros(n, dtype=np.int64), np.zeros(n, dtype=np.int64)
-    for place, one in enumerate(facts.services):
-        if one.country != country:
-            continue
-        rows = np.flatnonzero(origin == one.origin_id)
-        bands = one.weight_bands or []
-        if bands:
-            at = np.searchsorted(np.array([band[0] for band in bands]), weight[rows], "left")
-            rows, at = rows[at < len(bands)], at[at < len(bands)]
-            first = np.array([band[1] for band in bands], dtype=np.int64)[at]
-        else:
-            first = np.full(len(rows), one.first, dtype=np.int64)
-        better = first < best[rows]
-        rows, first = rows[better], first[better]
-        best[rows], which[rows], low[rows], high[rows] = first, place, one.days_low, one.days_high
-    return np.where(which >= 0, best, 0), which, low, high
-
-
-def ours_of(s: Session) -> Ints:
-    """Items that fill a SKU of ours, or carry the barcode of one."""
-    laned = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None))
-    same = select(Item.id).join(Sku, (Sku.gtin == Item.gtin) & (Item.gtin != ""))
-    return np.unique(np.concatenate([*fetch_columns(s, laned), *fetch_columns(s, same)]))
-
-
-def ratings(desk: Desk) -> dict[int, tuple[int, int]]:
-    """Per supplier: purchase orders that it sent and that came by the promise, of all that were decided."""
-    return kept_promises(desk)

@@ -15,7 +15,7 @@ from ...data.orders import Order, PurchaseOrder
 from ...data.source import Item
 from ...data.transit import Parcel, ParcelLine
 from ...data.watch import Sighting
-from ..base.context import Desk
+from ..base.context import Context
 
 DAYS, BARS = 60, 20
 DAY_MS = 86_400_000
@@ -32,16 +32,16 @@ class Past:
     in_stock: int
 
 
-def pasts(desk: Desk, items: Sequence[Item]) -> dict[int, Past]:
+def pasts(context: Context, items: Sequence[Item]) -> dict[int, Past]:
     """The past of a few items."""
-    start = to_ms(desk.now - timedelta(days=DAYS))
+    start = to_ms(context.now - timedelta(days=DAYS))
     told: dict[int, list[tuple[int, int, int, int, int]]] = {}
     query = select(Sighting.item_id, Sighting.at, Sighting.old_cost, Sighting.cost, Sighting.old_stock, Sighting.stock)
-    for row in desk.s.execute(
+    for row in context.session.execute(
         query.where(Sighting.item_id.in_([item.id for item in items]), Sighting.verdict.in_(("good", "gone"))).order_by(Sighting.at)
     ):
         told.setdefault(row[0], []).append((to_ms(row[1]), *row[2:]))
-    return {item.id: _past(told.get(item.id, []), item, start, to_ms(desk.now)) for item in items}
+    return {item.id: _past(told.get(item.id, []), item, start, to_ms(context.now)) for item in items}
 
 
 def _past(rows: list[tuple[int, int, int, int, int]], item: Item, start: int, now: int) -> Past:
@@ -64,11 +64,11 @@ def _past(rows: list[tuple[int, int, int, int, int]], item: Item, start: int, no
     return Past(bars, moves, max(costs), round(held / DAY_MS) if known else -1)
 
 
-def in_stock_all(desk: Desk) -> tuple[Ints, Ints]:
+def in_stock_all(context: Context) -> tuple[Ints, Ints]:
     """For every item that was ever sighted: its id, and milliseconds of the last 60 days that it was in stock."""
-    start, now = to_ms(desk.now - timedelta(days=DAYS)), to_ms(desk.now)
+    start, now = to_ms(context.now - timedelta(days=DAYS)), to_ms(context.now)
     rows = (
-        desk.s.connection()
+        context.session.connection()
         .exec_driver_sql(
             "select item_id, at, stock, lead(at) over (partition by item_id order by at, id), "
             "row_number() over (partition by item_id order by at, id), old_stock from sighting where verdict in ('good','gone')"
@@ -87,17 +87,17 @@ def in_stock_all(desk: Desk) -> tuple[Ints, Ints]:
     return ids, np.bincount(places, weights=held.astype(np.float64)).astype(np.int64)
 
 
-def kept_promises(desk: Desk) -> dict[int, tuple[int, int]]:
+def kept_promises(context: Context) -> dict[int, tuple[int, int]]:
     """Per supplier: purchase orders that were sent and came by the promise (or are still in time), of all that were decided."""
     # A share of thousands does not move by one parcel; nobody waits for it to be counted anew.
-    return desk.kept("kept promises", _kept_promises, 10, still=True)
+    return context.kept("kept promises", _kept_promises, 10, still=True)
 
 
-def _kept_promises(desk: Desk) -> dict[int, tuple[int, int]]:
+def _kept_promises(context: Context) -> dict[int, tuple[int, int]]:
     promise, ended = type_coerce(Order.promised_by, BigInteger), type_coerce(Parcel.ended_at, BigInteger)
-    late = and_(promise.is_not(None), func.coalesce(ended, to_ms(desk.now)) > promise + DAY_MS)
+    late = and_(promise.is_not(None), func.coalesce(ended, to_ms(context.now)) > promise + DAY_MS)
     kept = case((PurchaseOrder.state == "shipped", case((late, 0), else_=1)), else_=0)
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(PurchaseOrder.supplier_id, func.sum(kept), func.count())
         .join(Order, Order.id == PurchaseOrder.order_id)
         .outerjoin(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)

@@ -18,8 +18,8 @@ from sqlalchemy import select, update
 from ...core.states import OUTBOX
 from ...data.outbox import Outbox
 from ...data.setup import Link, Store, Token
-from ..base.context import Desk
-from ..base.errors import Conflict, DeskError
+from ..base.context import Context
+from ..base.errors import Conflict, UseCaseError
 from ..base.partner_identity import refuse_twin
 from ..fulfilment import carrier_names
 from ..outbox import queue
@@ -30,7 +30,7 @@ LEASE = timedelta(seconds=60)
 MOST = 50
 
 
-class NoSuchToken(DeskError):
+class NoSuchToken(UseCaseError):
     """The token is unknown, or was replaced by a newer one."""
 
 
@@ -63,43 +63,43 @@ def _hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def make_token(desk: Desk, store_id: int) -> str:
+def make_token(context: Context, store_id: int) -> str:
     """A new token for a store's program; the one before it ends at once. It is shown this one time only."""
-    store = desk.get(Store, store_id, "store")
+    store = context.get(Store, store_id, "store")
     if store.kind != "program":
         raise Conflict(f"{store.name} is reached by its interface; no program is needed")
     token = f"lane-{secrets.token_urlsafe(32)}"
-    row = desk.s.scalar(select(Token).where(Token.store_id == store_id))
+    row = context.session.scalar(select(Token).where(Token.store_id == store_id))
     if row is None:
-        desk.s.add(Token(store_id=store_id, name=store.name, hash=_hash(token)))
+        context.session.add(Token(store_id=store_id, name=store.name, hash=_hash(token)))
     else:
         row.hash, row.holder, row.held_until = _hash(token), "", None
         row.version += 1
         # Whatever the old program has in hand may or may not be done.
-        _expire(desk, store_id, None)
-    desk.log("token.make", store.name, f"{store.name}: a new token for its program; any older one has ended")
-    desk.s.flush()
+        _expire(context, store_id, None)
+    context.log("token.make", store.name, f"{store.name}: a new token for its program; any older one has ended")
+    context.session.flush()
     return token
 
 
-def enter(desk: Desk, token: str) -> tuple[Token, Store]:
+def enter(context: Context, token: str) -> tuple[Token, Store]:
     """The store that a token opens; NoSuchToken otherwise."""
-    row = desk.s.scalar(select(Token).where(Token.hash == _hash(token)))
+    row = context.session.scalar(select(Token).where(Token.hash == _hash(token)))
     if row is None:
         raise NoSuchToken("this token is not known here; make a new one under Set-up, Stores and suppliers, and start the program with it")
-    store = desk.get(Store, row.store_id, "store")
+    store = context.get(Store, row.store_id, "store")
     if store.ended_at is not None:
         raise NoSuchToken(f"{store.name} is disconnected; connect it again under Set-up, Stores and suppliers, and start the program then")
     return row, store
 
 
-def ask_to_read(desk: Desk, store: Store) -> None:
+def ask_to_read(context: Context, store: Store) -> None:
     """Have a store's program read its listings again with its next round."""
-    row = desk.s.scalar(select(Token).where(Token.store_id == store.id))
+    row = context.session.scalar(select(Token).where(Token.store_id == store.id))
     if row is None:
         raise Conflict(f"{store.name} has no program; make a token under Set-up, Stores and suppliers, and start it")
     row.read_anew = True
-    desk.log("token.read", store.name, f"{store.name}: its program is asked to read its listings again")
+    context.log("token.read", store.name, f"{store.name}: its program is asked to read its listings again")
 
 
 def _hold(token: Token, run: str, wall: datetime) -> None:
@@ -110,29 +110,29 @@ def _hold(token: Token, run: str, wall: datetime) -> None:
     token.holder, token.held_until, token.used_at = run, wall + LEASE, wall
 
 
-def _expire(desk: Desk, store_id: int, wall: datetime | None) -> None:
+def _expire(context: Context, store_id: int, wall: datetime | None) -> None:
     """Changes whose time in a program's hand is up (wall None: all of them) have an unknown outcome."""
     rows = [Outbox.target == f"store:{store_id}", Outbox.state == "claimed"]
     if wall is not None:
         rows.append(Outbox.until <= wall)
-    desk.s.execute(update(Outbox).where(*rows).values(state=OUTBOX.step("claimed", "lose"), until=None, ticket=None))
+    context.session.execute(update(Outbox).where(*rows).values(state=OUTBOX.step("claimed", "lose"), until=None, ticket=None))
 
 
-def introduce(desk: Desk, store: Store, account: str, carriers: Sequence[str]) -> None:
+def introduce(context: Context, store: Store, account: str, carriers: Sequence[str]) -> None:
     """A program says which account it works and which carriers that store knows. Conflict where the account is another store's."""
-    link = desk.s.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
+    link = context.session.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
     if link is not None and account:
         if link.account and link.account != account:
             raise Conflict(f"{store.name} is account {link.account}, this program works {account}; give it the token of that store")
-        refuse_twin(desk, "store", store.kind, link.address, account, besides=store.id)
+        refuse_twin(context, "store", store.kind, link.address, account, besides=store.id)
         link.account = account
-    carrier_names.take_list(desk, store, carriers)
+    carrier_names.take_list(context, store, carriers)
 
 
-def lease(desk: Desk, token: Token, store: Store, run: str, wall: datetime, most: int = MOST) -> list[Handed]:
+def lease(context: Context, token: Token, store: Store, run: str, wall: datetime, most: int = MOST) -> list[Handed]:
     """Hand out what waits for a store: of each listing or order its oldest unfinished change alone."""
     _hold(token, run, wall)
-    _expire(desk, store.id, wall)
+    _expire(context, store.id, wall)
     if store.paused_at is not None:
         return []
     query = select(Outbox).where(
@@ -142,24 +142,24 @@ def lease(desk: Desk, token: Token, store: Store, run: str, wall: datetime, most
         query = query.where(Outbox.kind != "listing")
     seen: set[str] = set()
     out: list[Handed] = []
-    for row in desk.s.scalars(query.order_by(Outbox.id).limit(most * 8)):
-        if row.subject not in seen and row.state != "claimed" and row.after <= desk.now and len(out) < most:
+    for row in context.session.scalars(query.order_by(Outbox.id).limit(most * 8)):
+        if row.subject not in seen and row.state != "claimed" and row.after <= context.now and len(out) < most:
             out.append(Handed(row.id, row.key, row.kind, row.body, row.claimed_at is not None))
             row.state = OUTBOX.step(row.state, "claim")
-            row.tries, row.claimed_at, row.ticket, row.until = row.tries + 1, desk.now, run, wall + LEASE
+            row.tries, row.claimed_at, row.ticket, row.until = row.tries + 1, context.now, run, wall + LEASE
         seen.add(row.subject)
-    _healthy(desk, store)
-    desk.s.flush()
+    _healthy(context, store)
+    context.session.flush()
     return out
 
 
-def _healthy(desk: Desk, store: Store) -> None:
-    link = desk.s.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
+def _healthy(context: Context, store: Store) -> None:
+    link = context.session.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
     if link is not None:
-        link.state, link.told, link.good_at = "good", "", desk.now
+        link.state, link.told, link.good_at = "good", "", context.now
 
 
-def report(desk: Desk, token: Token, store: Store, run: str, wall: datetime, told: Sequence[Report]) -> int:
+def report(context: Context, token: Token, store: Store, run: str, wall: datetime, told: Sequence[Report]) -> int:
     """Take a program's reports. Returns how many counted; one that was counted before, or is not its own, changes nothing.
 
     That something is done is believed even after its time was up: it stands in the store. Anything else is believed
@@ -171,14 +171,14 @@ def report(desk: Desk, token: Token, store: Store, run: str, wall: datetime, tol
     back: list[int] = []
     counted = 0
     for one in told:
-        row = desk.s.get(Outbox, one.id)
+        row = context.session.get(Outbox, one.id)
         if row is None or row.key != one.key or row.target != f"store:{store.id}":
             continue
         mine = row.state == "claimed" and row.ticket == run
         if one.outcome == "done" and (row.state == "claimed" or row.state == "unknown"):
             if row.state == "unknown":
                 row.state = OUTBOX.step(row.state, "claim")
-            row.state, row.answer, row.done_at, row.until = OUTBOX.step(row.state, "confirm"), one.told[:500], desk.now, None
+            row.state, row.answer, row.done_at, row.until = OUTBOX.step(row.state, "confirm"), one.told[:500], context.now, None
             done.append((row, None))
         elif mine and one.outcome == "refused":
             row.state, row.answer, row.until = OUTBOX.step(row.state, "fail"), one.told[:500], None
@@ -186,7 +186,7 @@ def report(desk: Desk, token: Token, store: Store, run: str, wall: datetime, tol
             dead.append((row, one.told))
         elif mine and one.outcome == "failed":
             row.state, row.answer, row.until, row.claimed_at = OUTBOX.step(row.state, "delay"), one.told[:500], None, None
-            row.after = desk.now + timedelta(seconds=min(2.0 ** min(row.tries, 12), 300.0))
+            row.after = context.now + timedelta(seconds=min(2.0 ** min(row.tries, 12), 300.0))
             row.fault = one.fault if one.fault in queue.PASSING else "away"
             back.append(row.id)
         elif mine and one.outcome == "unknown":
@@ -194,17 +194,17 @@ def report(desk: Desk, token: Token, store: Store, run: str, wall: datetime, tol
         else:
             continue
         counted += 1
-    desk.s.flush()
-    queue.overtaken(desk.s, back)
-    effects.follow(desk, done)
-    effects.failed(desk, dead)
+    context.session.flush()
+    queue.overtaken(context.session, back)
+    effects.follow(context, done)
+    effects.failed(context, dead)
     if done:
-        _healthy(desk, store)
+        _healthy(context, store)
     return counted
 
 
-def trouble(desk: Desk, store: Store, told: str) -> None:
+def trouble(context: Context, store: Store, told: str) -> None:
     """The program cannot work its store; it says why."""
-    link = desk.s.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
+    link = context.session.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
     if link is not None:
         link.state, link.told = "failing", told[:300]

@@ -17,13 +17,13 @@ from ...core.states import OUTBOX, PURCHASE
 from ...data.base import by_index
 from ...data.bulk import by_id
 from ...data.orders import PurchaseOrder
-from ...data.outbox import IS_OPEN, Act, Outbox, SheetOut
+from ...data.outbox import IS_OPEN, AuditEntry, Outbox, SheetOut
 from ...data.setup import Store, Supplier
 from ...data.shelf import Listing
 from ...data.source import Sample
 from ...data.tallies import tally
 from ...data.transit import PassedOn
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..purchasing.po_documents import purchase_rows
 from . import effects
@@ -51,63 +51,63 @@ class Waiting:
     since: datetime
 
 
-def waiting(desk: Desk) -> list[Waiting]:
+def waiting(context: Context) -> list[Waiting]:
     """All that waits to be taken out, by partner and what it is."""
-    counts = tally(desk.s, "changes")
+    counts = tally(context.session, "changes")
     found = []
-    for owner, row in _partners(desk):
+    for owner, row in _partners(context):
         for what, (whose, kinds) in WHATS.items():
             target = f"{owner}:{row.id}"
             if whose == owner and (n := sum(counts.get((target, kind, "waiting"), 0) for kind in kinds)):
                 mine = (IS_OPEN, Outbox.state == "waiting", Outbox.target == target, Outbox.kind.in_(kinds))
                 # What was written down first has waited longest.
                 first = select(Outbox.made_at).where(*mine).order_by(Outbox.id).limit(1)
-                if since := desk.s.scalar(by_index(first, Outbox, "ix_outbox_open")):
+                if since := context.session.scalar(by_index(first, Outbox, "ix_outbox_open")):
                     found.append(Waiting(owner, row.id, row.name, what, n, since))
     return sorted(found, key=lambda one: one.since)
 
 
-def _partners(desk: Desk) -> list[tuple[str, Any]]:
+def _partners(context: Context) -> list[tuple[str, Any]]:
     return [
         (owner, row)
         for owner, table in (("store", Store), ("supplier", Supplier))
-        for row in desk.s.scalars(select(table).where(table.kind == "sheet"))
+        for row in context.session.scalars(select(table).where(table.kind == "sheet"))
     ]
 
 
-def _rows(desk: Desk, owner: str, number: int, what: str) -> tuple[Any, list[Outbox]]:
+def _rows(context: Context, owner: str, number: int, what: str) -> tuple[Any, list[Outbox]]:
     if what not in WHATS or WHATS[what][0] != owner:
         raise Conflict("there is no such sheet for this partner")
-    row: Any = desk.get(Supplier if owner == "supplier" else Store, number, owner)
+    row: Any = context.get(Supplier if owner == "supplier" else Store, number, owner)
     if row.kind != "sheet":
         if what == "purchases":
             raise Conflict(f"{row.name} takes purchase orders by its interface; a sheet too would buy them twice")
         raise Conflict(f"{row.name} takes changes by its interface")
     wanted = (Outbox.target == f"{owner}:{number}", Outbox.kind.in_(WHATS[what][1]), Outbox.state == "waiting")
-    rows = list(desk.s.scalars(select(Outbox).where(*wanted).order_by(Outbox.id)))
+    rows = list(context.session.scalars(select(Outbox).where(*wanted).order_by(Outbox.id)))
     if not rows:
         raise Conflict("nothing waits for this partner")
     return row, rows
 
 
-def confirm(desk: Desk, row: Outbox, told: str) -> None:
+def confirm(context: Context, row: Outbox, told: str) -> None:
     """What goes out by a person's hand is done with it."""
-    row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), desk.now, told
+    row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), context.now, told
 
 
-def take_out(desk: Desk, owner: str, number: int, what: str) -> SheetOut:
+def take_out(context: Context, owner: str, number: int, what: str) -> SheetOut:
     """Take out what waits, as a sheet that is kept. Its rows count as handed over; all of it can be taken back."""
-    partner, rows = _rows(desk, owner, number, what)
+    partner, rows = _rows(context, owner, number, what)
     for row in rows:
-        confirm(desk, row, _TAKEN)
-    header, out = _MAKE[what](desk, partner, rows)
+        confirm(context, row, _TAKEN)
+    header, out = _MAKE[what](context, partner, rows)
     kept = SheetOut(
-        owner=owner, owner_id=number, what=what, at=desk.now, who=desk.who, header=header, rows=out, outbox=[row.id for row in rows]
+        owner=owner, owner_id=number, what=what, at=context.now, who=context.actor, header=header, rows=out, outbox=[row.id for row in rows]
     )
-    desk.s.add(kept)
-    desk.s.flush()
+    context.session.add(kept)
+    context.session.flush()
     told = f"{_counted(len(rows), what)} taken out as a sheet for {partner.name}"
-    desk.log(f"sheet.{what}", partner.name, told, after={"sheet": kept.id}, undo=True, count=len(rows))
+    context.log(f"sheet.{what}", partner.name, told, after={"sheet": kept.id}, undo=True, count=len(rows))
     return kept
 
 
@@ -120,20 +120,20 @@ def _counted(n: int, what: str) -> str:
     return f"{n} {one if n == 1 else many}"
 
 
-def _purchases(desk: Desk, partner: Supplier, rows: Sequence[Outbox]) -> tuple[list[str], list[list[Any]]]:
+def _purchases(context: Context, partner: Supplier, rows: Sequence[Outbox]) -> tuple[list[str], list[list[Any]]]:
     references = [row.key for row in rows]
-    for row in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.in_(references))):
+    for row in context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.in_(references))):
         row.state = PURCHASE.step(row.state, "send")
         # What is handed over is taken back by its sheet, not by the act that bought it.
-        for act in desk.s.scalars(select(Act).where(Act.kind == "order.send", Act.undo == "open")):
+        for act in context.session.scalars(select(AuditEntry).where(AuditEntry.kind == "order.send", AuditEntry.undo == "open")):
             if row.reference in str(act.after):
                 act.undo = ""
     return list(PURCHASE_HEADER), [line for row in rows for line in purchase_rows(row.body)]
 
 
-def _changes(desk: Desk, partner: Store, rows: Sequence[Outbox]) -> tuple[list[str], list[list[Any]]]:
-    effects.shown(desk, [row.body for row in rows])
-    listings = by_id(desk.s, Listing, (row.body["listing"] for row in rows))
+def _changes(context: Context, partner: Store, rows: Sequence[Outbox]) -> tuple[list[str], list[list[Any]]]:
+    effects.shown(context, [row.body for row in rows])
+    listings = by_id(context.session, Listing, (row.body["listing"] for row in rows))
     return list(CHANGES_HEADER), [
         [
             partner.name,
@@ -145,8 +145,8 @@ def _changes(desk: Desk, partner: Store, rows: Sequence[Outbox]) -> tuple[list[s
     ]
 
 
-def _tracking(desk: Desk, partner: Store, rows: Sequence[Outbox]) -> tuple[list[str], list[list[Any]]]:
-    effects.follow(desk, [(row, None) for row in rows])
+def _tracking(context: Context, partner: Store, rows: Sequence[Outbox]) -> tuple[list[str], list[list[Any]]]:
+    effects.follow(context, [(row, None) for row in rows])
     out = []
     for row in rows:
         body = row.body
@@ -159,43 +159,45 @@ def _tracking(desk: Desk, partner: Store, rows: Sequence[Outbox]) -> tuple[list[
 _MAKE: dict[str, Any] = {"purchases": _purchases, "changes": _changes, "tracking": _tracking}
 
 
-def sheets_out(desk: Desk, owner: str, number: int) -> list[SheetOut]:
+def sheets_out(context: Context, owner: str, number: int) -> list[SheetOut]:
     """What was taken out for a partner, the newest first."""
     wanted = (SheetOut.owner == owner, SheetOut.owner_id == number)
-    return list(desk.s.scalars(select(SheetOut).where(*wanted).order_by(SheetOut.id.desc()).limit(200)))
+    return list(context.session.scalars(select(SheetOut).where(*wanted).order_by(SheetOut.id.desc()).limit(200)))
 
 
-def take_back(desk: Desk, number: int) -> str:
+def take_back(context: Context, number: int) -> str:
     """Take a sheet back: what nobody has answered since waits again, and stands in the next sheet."""
-    sheet = desk.get(SheetOut, number, "sheet")
+    sheet = context.get(SheetOut, number, "sheet")
     if sheet.back_at is not None:
         raise Conflict("this sheet was taken back already")
-    rows = [row for row in by_id(desk.s, Outbox, sheet.outbox).values() if row.state == "done" and row.answer == _TAKEN]
-    back = [row for row in rows if _still(desk, row)]
+    rows = [row for row in by_id(context.session, Outbox, sheet.outbox).values() if row.state == "done" and row.answer == _TAKEN]
+    back = [row for row in rows if _still(context, row)]
     if not back:
         raise Conflict("all of it was answered or overtaken since, so nothing can be taken back")
     for row in back:
         row.state, row.done_at, row.answer = OUTBOX.step(row.state, "take_back"), None, "its sheet was taken back"
-        purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == row.key)) if row.kind == "purchase" else None
+        purchase = (
+            context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == row.key)) if row.kind == "purchase" else None
+        )
         if purchase is not None:
             purchase.state = PURCHASE.step(purchase.state, "take_back")
         elif row.kind == "fulfilment":
             passed = (PassedOn.parcel_id == row.body["parcel"], PassedOn.order_id == row.body["order_id"])
-            desk.s.execute(update(PassedOn).where(*passed).values(confirmed_at=None))
-    sheet.back_at = desk.now
+            context.session.execute(update(PassedOn).where(*passed).values(confirmed_at=None))
+    sheet.back_at = context.now
     left = len(sheet.outbox) - len(back)
     told = f"{_counted(len(back), sheet.what)} of a sheet taken back" + (f"; {left} were answered or overtaken since" if left else "")
-    desk.log("sheet.back", sheet.owner, told, count=len(back))
-    desk.s.flush()
+    context.log("sheet.back", sheet.owner, told, count=len(back))
+    context.session.flush()
     return told[0].upper() + told[1:]
 
 
-def _still(desk: Desk, row: Outbox) -> bool:
+def _still(context: Context, row: Outbox) -> bool:
     """Whether what a sheet said still stands alone: a purchase nobody answered, a listing that nothing newer was said of."""
     if row.kind == "purchase":
-        state = desk.s.scalar(select(PurchaseOrder.state).where(PurchaseOrder.reference == row.key))
+        state = context.session.scalar(select(PurchaseOrder.state).where(PurchaseOrder.reference == row.key))
         return state == "sent"
     if row.kind == "sample":
-        return desk.s.scalar(select(Sample.state).where(Sample.reference == row.key)) == "asked"
+        return context.session.scalar(select(Sample.state).where(Sample.reference == row.key)) == "asked"
     newer = select(Outbox.id).where(Outbox.subject == row.subject, Outbox.id > row.id, Outbox.kind == row.kind)
-    return desk.s.scalar(newer.limit(1)) is None
+    return context.session.scalar(newer.limit(1)) is None

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from ...data.orders import Order, OrderLine
 from ...data.setup import Mailbox, Store
 from ...data.transit import Message, MessageTemplate
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
 
@@ -63,10 +63,10 @@ _WORD = re.compile(r"\{(\w+)\}")
 DELAY_MOST = 30 * 24 * 60
 
 
-def template_for(desk: Desk, kind: str, store: int, country: str) -> MessageTemplate | None:
+def template_for(context: Context, kind: str, store: int, country: str) -> MessageTemplate | None:
     """The nearest template: of the store in the buyer's language, of the store, of the house in that language, of the house."""
     language = LANGUAGES.get(country, "en")
-    rows = desk.s.scalars(select(MessageTemplate).where(MessageTemplate.kind == kind)).all()
+    rows = context.session.scalars(select(MessageTemplate).where(MessageTemplate.kind == kind)).all()
     for of_store, spoken in ((store, language), (store, "en"), (None, language), (None, "en")):
         for row in rows:
             if (row.store_id, row.language) == (of_store, spoken):
@@ -86,10 +86,10 @@ def words_of(order: Order, store: Store, lines: Sequence[OrderLine], more: dict[
     }
 
 
-def written(desk: Desk, kind: str, order: Order, lines: Sequence[OrderLine], more: dict[str, str]) -> tuple[str, str] | None:
+def written(context: Context, kind: str, order: Order, lines: Sequence[OrderLine], more: dict[str, str]) -> tuple[str, str] | None:
     """Subject and text of a mail as it would be sent now; None where there is no template."""
-    store = desk.get(Store, order.store_id, "store")
-    template = template_for(desk, kind, store.id, order.country)
+    store = context.get(Store, order.store_id, "store")
+    template = template_for(context, kind, store.id, order.country)
     if template is None:
         return None
     named = words_of(order, store, lines, more)
@@ -97,7 +97,7 @@ def written(desk: Desk, kind: str, order: Order, lines: Sequence[OrderLine], mor
 
 
 def write_mail(
-    desk: Desk,
+    context: Context,
     kind: str,
     order: Order,
     store: Store,
@@ -110,19 +110,24 @@ def write_mail(
 
     by_hand: (subject, text) that a person has looked over; it goes although the kind is not sent by itself.
     """
-    template = template_for(desk, kind, store.id, order.country)
-    if template is None or not (template.on or by_hand) or desk.s.scalar(select(Mailbox.id).limit(1)) is None or "@" not in order.mail:
+    template = template_for(context, kind, store.id, order.country)
+    if (
+        template is None
+        or not (template.on or by_hand)
+        or context.session.scalar(select(Mailbox.id).limit(1)) is None
+        or "@" not in order.mail
+    ):
         return False
-    if desk.s.scalar(select(Message.id).where(Message.order_id == order.id, Message.kind == kind, Message.about == about)):
+    if context.session.scalar(select(Message.id).where(Message.order_id == order.id, Message.kind == kind, Message.about == about)):
         return False
     named = words_of(order, store, lines, more)
     subject, body = by_hand or (fill(template.subject, named), fill(template.body, named))
-    message = Message(order_id=order.id, kind=kind, about=about, to=order.mail, subject=subject, body=body, at=desk.now)
-    desk.s.add(message)
-    desk.s.flush()
-    after = None if by_hand or not template.delay_minutes else desk.now + timedelta(minutes=template.delay_minutes)
+    message = Message(order_id=order.id, kind=kind, about=about, to=order.mail, subject=subject, body=body, at=context.now)
+    context.session.add(message)
+    context.session.flush()
+    after = None if by_hand or not template.delay_minutes else context.now + timedelta(minutes=template.delay_minutes)
     key = f"mail-{store.code}-{order.number}-{kind}-{about}"
-    queue.mail(desk, key, f"mail:{message.id}", order.mail, subject, body, message.id, after)
+    queue.mail(context, key, f"mail:{message.id}", order.mail, subject, body, message.id, after)
     return True
 
 
@@ -135,17 +140,17 @@ def fill(template: str, words: dict[str, str]) -> str:
     return _WORD.sub(lambda found: words.get(found[1], found[0]), template)
 
 
-def make_templates(desk: Desk) -> None:
+def make_templates(context: Context) -> None:
     """The house's own templates, where there are none yet."""
-    have = set(desk.s.scalars(select(MessageTemplate.kind).where(MessageTemplate.store_id.is_(None))))
+    have = set(context.session.scalars(select(MessageTemplate.kind).where(MessageTemplate.store_id.is_(None))))
     for kind, (subject, body, on) in TEMPLATES.items():
         if kind not in have:
-            desk.s.add(MessageTemplate(kind=kind, subject=subject, body=body, on=on))
-    desk.s.flush()
+            context.session.add(MessageTemplate(kind=kind, subject=subject, body=body, on=on))
+    context.session.flush()
 
 
 def keep_template(
-    desk: Desk,
+    context: Context,
     number: int | None,
     version: int | None,
     *,
@@ -168,32 +173,32 @@ def keep_template(
     if wrong:
         raise Invalid("; ".join(f"{name} {told}" for name, told in wrong.items()), wrong)
     if store is not None:
-        desk.get(Store, store, "store")
+        context.get(Store, store, "store")
     if number is None:
         where = (MessageTemplate.kind == kind, MessageTemplate.language == language)
         of = MessageTemplate.store_id.is_(None) if store is None else MessageTemplate.store_id == store
-        if desk.s.scalar(select(MessageTemplate.id).where(*where, of)):
+        if context.session.scalar(select(MessageTemplate.id).where(*where, of)):
             raise Conflict("there is such a mail already; change that one")
         row = MessageTemplate(kind=kind, store_id=store, language=language, subject="", body="")
-        desk.s.add(row)
+        context.session.add(row)
         before = None
     else:
-        row = desk.get_version(MessageTemplate, number, version, "template")
+        row = context.get_version(MessageTemplate, number, version, "template")
         before = {"subject": row.subject, "body": row.body, "on": row.on, "delay_minutes": row.delay_minutes}
     row.subject, row.body, row.on, row.delay_minutes = subject, body, on, delay_minutes
-    desk.s.flush()
+    context.session.flush()
     told = f"mail '{row.kind}' changed, {'on' if row.on else 'off'}"
-    desk.log("template.change", row.kind, told, before=before, after={"template": row.id}, undo=True)
+    context.log("template.change", row.kind, told, before=before, after={"template": row.id}, undo=True)
     return row
 
 
-def restore_template(desk: Desk, number: int, before: dict[str, object] | None) -> None:
+def restore_template(context: Context, number: int, before: dict[str, object] | None) -> None:
     """Undo: a template as it was; None: it was new, and goes."""
-    row = desk.get(MessageTemplate, number, "template")
+    row = context.get(MessageTemplate, number, "template")
     if before is None:
         if row.store_id is None and row.language == "en":
             raise Conflict("the house's own mail stays; switch it off instead")
-        desk.s.delete(row)
+        context.session.delete(row)
         return
     for name, value in before.items():
         setattr(row, name, value)

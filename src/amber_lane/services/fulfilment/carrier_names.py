@@ -13,7 +13,7 @@ from ...data.bulk import by_id
 from ...data.outbox import Outbox
 from ...data.setup import Carrier, Store
 from ...data.transit import Parcel
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 
 NAME_MOST = 100
@@ -30,53 +30,53 @@ class Naming:
     waits: int
 
 
-def take_list(desk: Desk, store: Store, names: Sequence[str]) -> None:
+def take_list(context: Context, store: Store, names: Sequence[str]) -> None:
     """A store tells the carriers that it knows. Who fits by its words is named; what waited for a name goes on."""
     told = list(dict.fromkeys(name.strip() for name in names if name.strip()))
     if told != list(store.carriers or []):
         store.carriers = told
         store.version += 1
-    match(desk)
+    match(context)
 
 
-def match(desk: Desk) -> None:
+def match(context: Context) -> None:
     """Name every carrier that has no name in a store by the one of the store's list that shares its words."""
-    desk.s.flush()
-    stores = [store for store in desk.s.scalars(select(Store).order_by(Store.id)) if store.carriers]
-    for carrier in desk.s.scalars(select(Carrier).order_by(Carrier.id)).all():
+    context.session.flush()
+    stores = [store for store in context.session.scalars(select(Store).order_by(Store.id)) if store.carriers]
+    for carrier in context.session.scalars(select(Carrier).order_by(Carrier.id)).all():
         words = {word for name in (carrier.name, *carrier.also_called) for word in name.casefold().split()}
         for store in stores:
             fits = [name for name in store.carriers if set(name.casefold().split()) <= words]
             if fits and str(store.id) not in carrier.store_names:
-                _name(desk, store.id, carrier, max(fits, key=len))
+                _name(context, store.id, carrier, max(fits, key=len))
 
 
-def _name(desk: Desk, store: int, carrier: Carrier, name: str) -> None:
+def _name(context: Context, store: int, carrier: Carrier, name: str) -> None:
     """Write a name down; every number that the store has not taken goes under it, at once."""
     names = {key: value for key, value in carrier.store_names.items() if key != str(store)}
     carrier.store_names = {**names, str(store): name} if name else names
-    desk.s.flush()
+    context.session.flush()
     if not name:
         return
-    for row in _untaken(desk, store, carrier.id):
+    for row in _untaken(context, store, carrier.id):
         row.body = {**row.body, "carrier": name}
         if row.state == "dead":
             # Whether the store has it after all is asked first, as after every loss.
-            row.state, row.tries, row.claimed_at = OUTBOX.step(row.state, "retry"), 0, desk.now
-        row.after, row.fault = desk.now, ""
-    desk.s.flush()
+            row.state, row.tries, row.claimed_at = OUTBOX.step(row.state, "retry"), 0, context.now
+        row.after, row.fault = context.now, ""
+    context.session.flush()
 
 
-def _untaken(desk: Desk, store: int, carrier: int) -> list[Outbox]:
+def _untaken(context: Context, store: int, carrier: int) -> list[Outbox]:
     query = select(Outbox).where(Outbox.target == f"store:{store}", Outbox.kind == "fulfilment", Outbox.state.in_(OPEN))
-    rows = list(desk.s.scalars(query.order_by(Outbox.id)))
-    parcels = by_id(desk.s, Parcel, (row.body["parcel"] for row in rows))
+    rows = list(context.session.scalars(query.order_by(Outbox.id)))
+    parcels = by_id(context.session, Parcel, (row.body["parcel"] for row in rows))
     return [row for row in rows if (parcel := parcels.get(row.body["parcel"])) is not None and parcel.carrier_id == carrier]
 
 
-def choose(desk: Desk, store_id: int, carrier_id: int, name: str) -> str:
+def choose(context: Context, store_id: int, carrier_id: int, name: str) -> str:
     """A person says how a store calls a carrier ('' = it is not known again). Can be undone for what has not gone yet."""
-    store, carrier = desk.get(Store, store_id, "store"), desk.get(Carrier, carrier_id, "carrier")
+    store, carrier = context.get(Store, store_id, "store"), context.get(Carrier, carrier_id, "carrier")
     name = " ".join(name.split())
     if len(name) > NAME_MOST:
         raise Invalid(f"a carrier's name has up to {NAME_MOST} letters", {"name": "is too long"})
@@ -85,12 +85,12 @@ def choose(desk: Desk, store_id: int, carrier_id: int, name: str) -> str:
             f"{store.name} does not know {name!r}; choose one of {', '.join(store.carriers)}", {"name": "is not on the store's list"}
         )
     old = carrier.store_names.get(str(store_id), "")
-    if name == old and not any(row.state == "dead" for row in _untaken(desk, store_id, carrier_id)):
+    if name == old and not any(row.state == "dead" for row in _untaken(context, store_id, carrier_id)):
         raise Conflict(f"{store.name} calls {carrier.name} {old or 'nothing yet'} already; nothing was changed")
-    _name(desk, store_id, carrier, name)
+    _name(context, store_id, carrier, name)
     carrier.version += 1
     told = f"{store.name} calls {carrier.name} {name!r}" if name else f"how {store.name} calls {carrier.name} is not known"
-    desk.log(
+    context.log(
         "carrier.name",
         f"{store.code}:{carrier.code}",
         told,
@@ -100,10 +100,10 @@ def choose(desk: Desk, store_id: int, carrier_id: int, name: str) -> str:
     return told
 
 
-def restore(desk: Desk, before: dict[str, int | str]) -> None:
+def restore(context: Context, before: dict[str, int | str]) -> None:
     """Undo a choice: the name is as it was; numbers that went meanwhile are in the store."""
-    carrier = desk.get(Carrier, int(before["carrier"]), "carrier")
-    _name(desk, int(before["store"]), carrier, str(before["name"]))
+    carrier = context.get(Carrier, int(before["carrier"]), "carrier")
+    _name(context, int(before["store"]), carrier, str(before["name"]))
     carrier.version += 1
 
 
@@ -117,13 +117,13 @@ def likeliest(one: Naming) -> list[str]:
     return sorted(one.store.carriers or [], key=lambda name: -max(partial_ratio(name.casefold(), ours) for ours in called))
 
 
-def table(desk: Desk) -> list[Naming]:
+def table(context: Context) -> list[Naming]:
     """All stores that take tracking numbers by all carriers."""
-    stores = desk.s.scalars(select(Store).where(Store.kind != "sheet", Store.ended_at.is_(None)).order_by(Store.id)).all()
-    carriers = desk.s.scalars(select(Carrier).where(Carrier.ended_at.is_(None)).order_by(Carrier.id)).all()
+    stores = context.session.scalars(select(Store).where(Store.kind != "sheet", Store.ended_at.is_(None)).order_by(Store.id)).all()
+    carriers = context.session.scalars(select(Carrier).where(Carrier.ended_at.is_(None)).order_by(Carrier.id)).all()
     query = select(Outbox.target, Outbox.body).where(Outbox.kind == "fulfilment", Outbox.state == "dead", Outbox.fault == "carrier")
-    rows = desk.s.execute(query).tuples().all()
-    parcels = by_id(desk.s, Parcel, (body["parcel"] for _, body in rows))
+    rows = context.session.execute(query).tuples().all()
+    parcels = by_id(context.session, Parcel, (body["parcel"] for _, body in rows))
     waits: dict[tuple[str, int], int] = {}
     for target, body in rows:
         if (parcel := parcels.get(body["parcel"])) is not None:

@@ -14,7 +14,7 @@ from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import Carrier, Store, Supplier
 from ...data.transit import Message, Parcel, ParcelLine
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..orders import order_profit
 from ..orders.routing import step_line
@@ -68,12 +68,12 @@ class Troubled:
     since: datetime
 
 
-def troubled(desk: Desk) -> list[Troubled]:
+def troubled(context: Context) -> list[Troubled]:
     """All parcels in trouble, dearest first; those that came back long ago, or were settled, are left out."""
     # Two looks along an index each, instead of one over all parcels there ever were.
     on_its_way = select(Parcel.id).where(Parcel.state.in_(("label", "moving", "returned")))
     astray = select(Parcel.id).where(Parcel.ended_by == literal_column("'elsewhere'"))
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(Parcel, func.min(Order.promised_by), func.min(PurchaseOrder.order_id), Carrier.kind)
         .join(Carrier, Carrier.id == Parcel.carrier_id)
         .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
@@ -84,18 +84,18 @@ def troubled(desk: Desk) -> list[Troubled]:
     ).all()
     found = []
     for parcel, promised, order, carrier in rows:
-        wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, desk.now, carrier != "by_hand")
-        if not wrong or (parcel.state == "returned" and desk.now - (parcel.ended_at or desk.now) > RETURNED_FOR):
+        wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, context.now, carrier != "by_hand")
+        if not wrong or (parcel.state == "returned" and context.now - (parcel.ended_at or context.now) > RETURNED_FOR):
             continue
         found.append((parcel, wrong, promised, order))
-    paid = _paid(desk, [parcel.id for parcel, *_ in found])
-    asked = _asked(desk, {order for *_, order in found})
+    paid = _paid(context, [parcel.id for parcel, *_ in found])
+    asked = _asked(context, {order for *_, order in found})
     out = []
     for parcel, wrong, promised, order in found:
         if wrong in ("returned", "elsewhere") and parcel.id not in paid:
             # Nothing of it is on the road any more: it was sent again or refunded.
             continue
-        late = (desk.now.date() - promised.date()).days if promised else 0
+        late = (context.now.date() - promised.date()).days if promised else 0
         risk = parcel_at_risk(wrong, late, paid.get(parcel.id, 0))
         since = parcel.ended_at or parcel.moved_at or parcel.made_at
         out.append(Troubled(parcel, wrong, promised, risk, asked.get((order, parcel.number)), order, since))
@@ -105,9 +105,9 @@ def troubled(desk: Desk) -> list[Troubled]:
 _UNSETTLED = ("on_the_road", "with_supplier", "bought", "arrived")
 
 
-def _paid(desk: Desk, parcels: Iterable[int]) -> dict[int, int]:
+def _paid(context: Context, parcels: Iterable[int]) -> dict[int, int]:
     """What buyers paid for what is in each parcel and not settled yet, in the house's money."""
-    rates = newest(desk)
+    rates = newest(context)
     found: dict[int, int] = {}
     for chunk in in_chunks(parcels):
         rows = (
@@ -122,17 +122,17 @@ def _paid(desk: Desk, parcels: Iterable[int]) -> dict[int, int]:
             )
             .distinct()
         )
-        for parcel, _, paid, currency in desk.s.execute(rows):
+        for parcel, _, paid, currency in context.session.execute(rows):
             found[parcel] = found.get(parcel, 0) + in_house(rates, paid, currency)
     return found
 
 
-def _asked(desk: Desk, orders: Iterable[int]) -> dict[tuple[int, str], datetime]:
+def _asked(context: Context, orders: Iterable[int]) -> dict[tuple[int, str], datetime]:
     """When a supplier or a buyer was last written to about a parcel, by (order, number)."""
     found: dict[tuple[int, str], datetime] = {}
     for chunk in in_chunks(orders):
         rows = select(Message.order_id, Message.about, Message.at).where(Message.order_id.in_(chunk), Message.kind.in_(("ask", "late")))
-        for order, about, at in desk.s.execute(rows):
+        for order, about, at in context.session.execute(rows):
             key = (order, about.partition("#")[0])
             found[key] = max(found.get(key, at), at)
     return found
@@ -170,35 +170,35 @@ class _Case:
     lines: list[OrderLine]
 
 
-def _case(desk: Desk, number: int) -> _Case:
-    parcel = desk.get(Parcel, number, "parcel")
-    orders = orders_of(desk, number)
+def _case(context: Context, number: int) -> _Case:
+    parcel = context.get(Parcel, number, "parcel")
+    orders = orders_of(context, number)
     purchases = list(
-        desk.s.scalars(
+        context.session.scalars(
             select(PurchaseOrder).join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id).where(ParcelLine.parcel_id == number)
         )
     )
     if not orders or not purchases:
         raise Conflict("nothing of ours is in this parcel any more")
     promised = min((one.promised_by for one in orders if one.promised_by), default=None)
-    supplier, carrier = desk.get(Supplier, purchases[0].supplier_id, "supplier"), desk.get(Carrier, parcel.carrier_id, "carrier")
-    wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, desk.now, carrier.kind != "by_hand")
-    lines = {line.id: line for one in purchases for line in lines_of_purchase(desk, one.id)}
+    supplier, carrier = context.get(Supplier, purchases[0].supplier_id, "supplier"), context.get(Carrier, parcel.carrier_id, "carrier")
+    wrong = trouble_of(parcel.state, parcel.ended_by, parcel.made_at, parcel.moved_at, promised, context.now, carrier.kind != "by_hand")
+    lines = {line.id: line for one in purchases for line in lines_of_purchase(context, one.id)}
     return _Case(parcel, carrier, wrong, orders, purchases, supplier, list(lines.values()))
 
 
-def steps(desk: Desk, number: int) -> list[Step]:
+def steps(context: Context, number: int) -> list[Step]:
     """The steps that help with a parcel, the best one first; none while it goes well."""
-    case = _case(desk, number)
+    case = _case(context, number)
     keys = list(ORDER.get(case.trouble, ()))
     promised = min((one.promised_by for one in case.orders if one.promised_by), default=None)
-    if case.trouble in ("unmoved", "stuck", "late") and promised and desk.now - promised > LOST_AFTER:
+    if case.trouble in ("unmoved", "stuck", "late") and promised and context.now - promised > LOST_AFTER:
         keys += ["again", "refund"]
     made = {"ask": _ask, "tell": _tell, "again": _again, "refund": _refund}
-    return [step for key in keys if (step := made[key](desk, case)) is not None]
+    return [step for key in keys if (step := made[key](context, case)) is not None]
 
 
-def _ask(desk: Desk, case: _Case) -> Step:
+def _ask(context: Context, case: _Case) -> Step:
     names = ", ".join(one.reference for one in case.purchases)
     last = case.parcel.last_word or "nothing yet"
     body = (
@@ -210,11 +210,11 @@ def _ask(desk: Desk, case: _Case) -> Step:
     return Step("ask", "Ask the supplier", told, mail, f"Where is {case.parcel.number}?", body)
 
 
-def _tell(desk: Desk, case: _Case) -> Step | None:
+def _tell(context: Context, case: _Case) -> Step | None:
     order = case.orders[0]
-    text = written(desk, "late", order, _of(case, order), {"carrier": case.carrier.name, "tracking": case.parcel.number})
+    text = written(context, "late", order, _of(case, order), {"carrier": case.carrier.name, "tracking": case.parcel.number})
     told = select(Message.id).where(Message.order_id == order.id, Message.kind == "late", Message.about == case.parcel.number)
-    if text is None or "@" not in order.mail or desk.s.scalar(told):
+    if text is None or "@" not in order.mail or context.session.scalar(told):
         return None
     return Step("tell", "Tell the buyer", f"by mail to {order.mail}", order.mail, *text)
 
@@ -223,7 +223,7 @@ def _of(case: _Case, order: Order) -> list[OrderLine]:
     return [line for line in case.lines if line.order_id == order.id]
 
 
-def _again(desk: Desk, case: _Case) -> Step | None:
+def _again(context: Context, case: _Case) -> Step | None:
     may = [line for line in case.lines if line.state in ORDER_LINE.sources("again")]
     if not may or any(one.cancelled_at for one in case.orders):
         return None
@@ -231,7 +231,7 @@ def _again(desk: Desk, case: _Case) -> Step | None:
     return Step("again", "Send it again", f"{n} line{'' if n == 1 else 's'} planned and bought anew; the first purchase stays paid for")
 
 
-def _refund(desk: Desk, case: _Case) -> Step | None:
+def _refund(context: Context, case: _Case) -> Step | None:
     may = [line for line in case.lines if line.state in ORDER_LINE.sources("refund")]
     if not may:
         return None
@@ -241,63 +241,65 @@ def _refund(desk: Desk, case: _Case) -> Step | None:
     )
 
 
-def take(desk: Desk, number: int, key: str, subject: str = "", body: str = "") -> str:
+def take(context: Context, number: int, key: str, subject: str = "", body: str = "") -> str:
     """Take one step. subject, body: the message as a person looked it over. Returns what was done."""
-    case = _case(desk, number)
-    step = next((one for one in steps(desk, number) if one.key == key), None)
+    case = _case(context, number)
+    step = next((one for one in steps(context, number) if one.key == key), None)
     if step is None:
         raise Conflict("this step does not help with this parcel any more; look at it again")
     told = {"ask": _do_ask, "tell": _do_tell, "again": _do_again, "refund": _do_refund}[key](
-        desk, case, step, subject.strip() or step.subject, body.strip() or step.body
+        context, case, step, subject.strip() or step.subject, body.strip() or step.body
     )
-    desk.log(f"parcel.{key}", case.parcel.number, told, why=WORDS.get(case.trouble, ""))
+    context.log(f"parcel.{key}", case.parcel.number, told, why=WORDS.get(case.trouble, ""))
     return told
 
 
-def _do_ask(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> str:
+def _do_ask(context: Context, case: _Case, step: Step, subject: str, body: str) -> str:
     order = case.orders[0]
-    nth = desk.s.scalar(select(func.count()).select_from(Message).where(Message.order_id == order.id, Message.kind == "ask")) or 0
+    nth = context.session.scalar(select(func.count()).select_from(Message).where(Message.order_id == order.id, Message.kind == "ask")) or 0
     about = f"{case.parcel.number}#{nth + 1}"
-    row = Message(order_id=order.id, kind="ask", about=about, to=step.to, subject=subject, body=body, at=desk.now, state="kept")
-    desk.s.add(row)
-    desk.s.flush()
+    row = Message(order_id=order.id, kind="ask", about=about, to=step.to, subject=subject, body=body, at=context.now, state="kept")
+    context.session.add(row)
+    context.session.flush()
     key, whose = f"ask-{order.id}-{about}", case.supplier.id
-    if step.to and queue.mail(desk, key, f"mail:{row.id}", step.to, subject, body, row.id, supplier=whose):
+    if step.to and queue.mail(context, key, f"mail:{row.id}", step.to, subject, body, row.id, supplier=whose):
         row.state = "waiting"
         return f"{case.supplier.name} asked where {case.parcel.number} is"
     return f"{case.supplier.name} to be asked by hand where {case.parcel.number} is"
 
 
-def _do_tell(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> str:
+def _do_tell(context: Context, case: _Case, step: Step, subject: str, body: str) -> str:
     told = 0
     for order in case.orders:
-        store = desk.get(Store, order.store_id, "store")
+        store = context.get(Store, order.store_id, "store")
         more = {"carrier": case.carrier.name, "tracking": case.parcel.number}
-        mine = (subject, body) if order is case.orders[0] else written(desk, "late", order, _of(case, order), more)
-        told += write_mail(desk, "late", order, store, _of(case, order), case.parcel.number, more, mine)
+        mine = (subject, body) if order is case.orders[0] else written(context, "late", order, _of(case, order), more)
+        told += write_mail(context, "late", order, store, _of(case, order), case.parcel.number, more, mine)
     if not told:
         raise Conflict("the buyer was told of this parcel already, or there is no mailbox; nothing was sent twice")
     return f"{case.orders[0].buyer} told that {case.parcel.number} takes longer"
 
 
-def _do_again(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> str:
+def _do_again(context: Context, case: _Case, step: Step, subject: str, body: str) -> str:
     lines = [line for line in case.lines if line.state in ORDER_LINE.sources("again")]
-    _unbind(desk, lines)
+    _unbind(context, lines)
     for line in lines:
         step_line(line, "again", f"{case.parcel.number}: {WORDS[case.trouble]}; sent again")
         line.lane_id, line.chosen_by = None, "plan"
-    desk.s.flush()
-    desk.reroute()
+    context.session.flush()
+    context.reroute()
     return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} to be sent again"
 
 
-def _unbind(desk: Desk, lines: Sequence[OrderLine]) -> None:
-    rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.order_line_id.in_([line.id for line in lines]), PurchaseLine.live))
+def _unbind(context: Context, lines: Sequence[OrderLine]) -> None:
+    rows = context.session.scalars(
+        select(PurchaseLine).where(PurchaseLine.order_line_id.in_([line.id for line in lines]), PurchaseLine.live)
+    )
     for row in rows:
         row.live = False
 
 
-def _do_refund(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> str:
+def _do_refund(context: Context, case: _Case, step: Step, subject: str, body: str) -> str:
     lines = [line for line in case.lines if line.state in ORDER_LINE.sources("refund")]
     for line in lines:
         step_line(line, "refund", f"{case.parcel.number}: {WORDS[case.trouble]}; refunded")
@@ -306,32 +308,32 @@ def _do_refund(desk: Desk, case: _Case, step: Step, subject: str, body: str) -> 
         if mine and order.came_by == "link":
             key = f"refund-{order.store_id}-{order.number}-{case.parcel.number}"
             refunded = {"order": order.number, "lines": [[line.line_no, line.quantity] for line in mine], "reference": key}
-            queue.put(desk, f"store:{order.store_id}", f"order:{order.id}", "refund", key, refunded)
-    order_profit.refresh(desk, {order.id for order in case.orders})
+            queue.put(context, f"store:{order.store_id}", f"order:{order.id}", "refund", key, refunded)
+    order_profit.refresh(context, {order.id for order in case.orders})
     return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} refunded"
 
 
-def tell_late(desk: Desk) -> int:
+def tell_late(context: Context) -> int:
     """Buyers of late parcels are told by themselves, where that mail is switched on. Returns how many were."""
     told = 0
-    for one in troubled(desk):
+    for one in troubled(context):
         if one.trouble != "late" or one.asked is not None:
             continue
-        case = _case(desk, one.parcel.id)
+        case = _case(context, one.parcel.id)
         more = {"carrier": case.carrier.name, "tracking": case.parcel.number}
         for order in case.orders:
-            store = desk.get(Store, order.store_id, "store")
-            told += write_mail(desk, "late", order, store, _of(case, order), case.parcel.number, more)
+            store = context.get(Store, order.store_id, "store")
+            told += write_mail(context, "late", order, store, _of(case, order), case.parcel.number, more)
     return told
 
 
-def waits(desk: Desk, one: Troubled) -> bool:
+def waits(context: Context, one: Troubled) -> bool:
     """Whether a troubled parcel needs somebody now: nobody was asked or told about it lately."""
-    return one.asked is None or desk.now - one.asked > ANSWER_IN
+    return one.asked is None or context.now - one.asked > ANSWER_IN
 
 
-def by_parcel(desk: Desk) -> dict[int, Troubled]:
-    return {one.parcel.id: one for one in troubled(desk)}
+def by_parcel(context: Context) -> dict[int, Troubled]:
+    return {one.parcel.id: one for one in troubled(context)}
 
 
 __all__ = ["WORDS", "Step", "Troubled", "by_parcel", "steps", "take", "tell_late", "trouble_of", "troubled", "waits"]

@@ -18,7 +18,7 @@ from ...data.bulk import by_id
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import Carrier, Store
 from ...data.transit import CarrierEvent, Parcel, ParcelLine, PassedOn
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..orders.routing import step_line
 from ..outbox import queue
@@ -29,9 +29,9 @@ from .buyer_notifications import fill, make_templates, write_mail
 Carriers = Callable[[str], Carrier | None]
 
 
-def carriers(desk: Desk) -> Carriers:
+def carriers(context: Context) -> Carriers:
     """Asked once, for however many names; an empty name means the only one."""
-    rows = desk.s.scalars(select(Carrier)).all()
+    rows = context.session.scalars(select(Carrier)).all()
     named: dict[str, Carrier] = {}
     for one in rows:
         for name in (one.name, one.code, *one.also_called):
@@ -44,8 +44,8 @@ def carriers(desk: Desk) -> Carriers:
     return find
 
 
-def find_carrier(desk: Desk, name: str) -> Carrier | None:
-    return carriers(desk)(name)
+def find_carrier(context: Context, name: str) -> Carrier | None:
+    return carriers(context)(name)
 
 
 def check_number(carrier: Carrier, number: str) -> str:
@@ -53,13 +53,13 @@ def check_number(carrier: Carrier, number: str) -> str:
     return check_shape(number, carrier.shape)
 
 
-def take_tracking(desk: Desk, purchase: PurchaseOrder, tracking: Tracking, corrects: bool = False) -> Parcel | None:
+def take_tracking(context: Context, purchase: PurchaseOrder, tracking: Tracking, corrects: bool = False) -> Parcel | None:
     """A tracking number for a purchase. A wrong one is told and not passed on; the supplier may correct it later.
 
     corrects: the supplier tells one number per purchase, so another than before takes its place while that has not moved;
     else it is one more parcel.
     """
-    carrier = find_carrier(desk, tracking.carrier)
+    carrier = find_carrier(context, tracking.carrier)
     if carrier is None:
         purchase.told = f"the carrier {tracking.carrier!r} is not connected here; connect it, or mend the name"
         return None
@@ -68,84 +68,84 @@ def take_tracking(desk: Desk, purchase: PurchaseOrder, tracking: Tracking, corre
     except ValueError as error:
         purchase.told = str(error)
         return None
-    parcel = desk.s.scalar(select(Parcel).where(Parcel.carrier_id == carrier.id, Parcel.number == number))
-    if parcel is not None and (told := _used_already(desk, parcel, purchase)):
+    parcel = context.session.scalar(select(Parcel).where(Parcel.carrier_id == carrier.id, Parcel.number == number))
+    if parcel is not None and (told := _used_already(context, parcel, purchase)):
         purchase.told = told
         return None
-    old = _unmoved(desk, purchase, number) if corrects else []
+    old = _unmoved(context, purchase, number) if corrects else []
     if parcel is None:
-        parcel = Parcel(carrier_id=carrier.id, number=number, made_at=tracking.at or desk.now, last_word="Label made")
-        desk.s.add(parcel)
-        desk.s.flush()
-    known = desk.s.scalar(select(ParcelLine.id).where(ParcelLine.parcel_id == parcel.id, ParcelLine.purchase_id == purchase.id))
+        parcel = Parcel(carrier_id=carrier.id, number=number, made_at=tracking.at or context.now, last_word="Label made")
+        context.session.add(parcel)
+        context.session.flush()
+    known = context.session.scalar(select(ParcelLine.id).where(ParcelLine.parcel_id == parcel.id, ParcelLine.purchase_id == purchase.id))
     if known is None:
-        desk.s.add(ParcelLine(parcel_id=parcel.id, purchase_id=purchase.id))
+        context.session.add(ParcelLine(parcel_id=parcel.id, purchase_id=purchase.id))
     for one in old:
-        _replace(desk, one, purchase, parcel)
+        _replace(context, one, purchase, parcel)
     if purchase.state != "shipped":
         purchase.state = PURCHASE.step(purchase.state, "ship")
     purchase.told = ""
-    lines = lines_of_purchase(desk, purchase.id)
+    lines = lines_of_purchase(context, purchase.id)
     for line in lines:
-        if line.state in ORDER_LINE.sources("send") and all_are(desk, line, ("shipped",)):
+        if line.state in ORDER_LINE.sources("send") and all_are(context, line, ("shipped",)):
             step_line(line, "send")
-    pass_on(desk, parcel, purchase.order_id, lines, corrected=bool(old))
+    pass_on(context, parcel, purchase.order_id, lines, corrected=bool(old))
     return parcel
 
 
-def against(desk: Desk, reference: str, number: str, carrier: str) -> str:
+def against(context: Context, reference: str, number: str, carrier: str) -> str:
     """What speaks against a number for a purchase: it was used before, or belongs to another order; '' = nothing. Nothing is kept."""
-    found = find_carrier(desk, carrier)
-    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
+    found = find_carrier(context, carrier)
+    purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
     if found is None or purchase is None:
         return ""
-    parcel = desk.s.scalar(select(Parcel).where(Parcel.carrier_id == found.id, Parcel.number == check_number(found, number)))
-    return _used_already(desk, parcel, purchase) if parcel is not None else ""
+    parcel = context.session.scalar(select(Parcel).where(Parcel.carrier_id == found.id, Parcel.number == check_number(found, number)))
+    return _used_already(context, parcel, purchase) if parcel is not None else ""
 
 
 # A wrong number is told at its purchase, whatever has become of that since.
 WRONG_IN = ("waiting", "sent", "accepted", "shipped")
 
 
-def wrong_numbers(desk: Desk) -> list[PurchaseOrder]:
+def wrong_numbers(context: Context) -> list[PurchaseOrder]:
     """Purchases with a number that cannot be right, the oldest first."""
     told = PurchaseOrder.told != literal_column("''")
     rows = select(PurchaseOrder).where(PurchaseOrder.state.in_(WRONG_IN), told).order_by(PurchaseOrder.id)
-    return list(desk.s.scalars(by_index(rows, PurchaseOrder, "ix_purchase_order_told")))
+    return list(context.session.scalars(by_index(rows, PurchaseOrder, "ix_purchase_order_told")))
 
 
-def drop_wrong(desk: Desk, reference: str) -> None:
+def drop_wrong(context: Context, reference: str) -> None:
     """A person says that a wrong number is no matter. Can be undone."""
-    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference.strip()))
+    purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference.strip()))
     if purchase is None or not purchase.told or purchase.state not in WRONG_IN:
         raise Conflict("this is settled already")
     before = {"purchase": purchase.id, "told": purchase.told}
     purchase.told = ""
     purchase.version += 1
-    desk.log(
+    context.log(
         "transit.dropped", purchase.reference, f"{purchase.reference}: wrong number set aside: {before['told']}", before=before, undo=True
     )
-    desk.s.flush()
+    context.session.flush()
 
 
-def bring_back_wrong(desk: Desk, before: dict[str, Any]) -> None:
+def bring_back_wrong(context: Context, before: dict[str, Any]) -> None:
     """Undo of setting a wrong number aside."""
-    desk.get(PurchaseOrder, before["purchase"], "purchase order").told = before["told"]
+    context.get(PurchaseOrder, before["purchase"], "purchase order").told = before["told"]
 
 
-def lines_of_purchase(desk: Desk, purchase: int) -> list[OrderLine]:
-    rows = desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase, PurchaseLine.live))
-    return list(by_id(desk.s, OrderLine, rows).values())
+def lines_of_purchase(context: Context, purchase: int) -> list[OrderLine]:
+    rows = context.session.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase, PurchaseLine.live))
+    return list(by_id(context.session, OrderLine, rows).values())
 
 
-def _used_already(desk: Desk, parcel: Parcel, purchase: PurchaseOrder) -> str:
+def _used_already(context: Context, parcel: Parcel, purchase: PurchaseOrder) -> str:
     """What speaks against a number that we know already: it ended before, or travels to somebody else."""
-    orders = orders_of(desk, parcel.id)
+    orders = orders_of(context, parcel.id)
     if purchase.order_id in {one.id for one in orders}:
         return ""
-    if parcel.state in ("delivered", "returned") and (parcel.ended_at or desk.now) < purchase.made_at:
+    if parcel.state in ("delivered", "returned") and (parcel.ended_at or context.now) < purchase.made_at:
         return f"{parcel.number} was used before: that parcel ended before this was bought; ask the supplier for the right number"
-    mine = _where(desk.get(Order, purchase.order_id, "order"))
+    mine = _where(context.get(Order, purchase.order_id, "order"))
     others = [one for one in orders if _where(one) != mine]
     if others:
         return f"{parcel.number} is the number of order {others[0].number} too, which goes elsewhere; ask the supplier which is right"
@@ -157,56 +157,56 @@ def _where(order: Order) -> tuple[str, str]:
     return str(address.get("postcode", "")).replace(" ", "").upper(), order.country
 
 
-def orders_of(desk: Desk, parcel: int) -> list[Order]:
+def orders_of(context: Context, parcel: int) -> list[Order]:
     """The orders that have something in a parcel."""
     rows = select(PurchaseOrder.order_id).join(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id).where(ParcelLine.parcel_id == parcel)
-    return sorted(by_id(desk.s, Order, desk.s.scalars(rows)).values(), key=lambda one: one.id)
+    return sorted(by_id(context.session, Order, context.session.scalars(rows)).values(), key=lambda one: one.id)
 
 
-def _unmoved(desk: Desk, purchase: PurchaseOrder, number: str) -> list[Parcel]:
+def _unmoved(context: Context, purchase: PurchaseOrder, number: str) -> list[Parcel]:
     """Parcels of a purchase under another number that no carrier has had in hand."""
     rows = (
         select(Parcel)
         .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
         .where(ParcelLine.purchase_id == purchase.id, Parcel.state == "label", Parcel.moved_at.is_(None), Parcel.number != number)
     )
-    return list(desk.s.scalars(rows))
+    return list(context.session.scalars(rows))
 
 
-def _replace(desk: Desk, old: Parcel, purchase: PurchaseOrder, new: Parcel) -> None:
+def _replace(context: Context, old: Parcel, purchase: PurchaseOrder, new: Parcel) -> None:
     """Another number takes a wrong one's place; the wrong one stays to be seen, with nothing in it."""
-    rest = desk.s.scalars(select(ParcelLine).where(ParcelLine.parcel_id == old.id)).all()
+    rest = context.session.scalars(select(ParcelLine).where(ParcelLine.parcel_id == old.id)).all()
     for row in rest:
         if row.purchase_id == purchase.id:
-            desk.s.delete(row)
+            context.session.delete(row)
     if len(rest) == 1:
-        old.state, old.ended_at, old.ended_by = PARCEL.step(old.state, "replace"), desk.now, "replaced"
+        old.state, old.ended_at, old.ended_by = PARCEL.step(old.state, "replace"), context.now, "replaced"
         old.last_word = f"Wrong number; it is {new.number}"
-    desk.log("transit.corrected", purchase.reference, f"{purchase.reference}: number {old.number} put right, it is {new.number}")
+    context.log("transit.corrected", purchase.reference, f"{purchase.reference}: number {old.number} put right, it is {new.number}")
 
 
-def all_are(desk: Desk, line: OrderLine, states: Sequence[str]) -> bool:
+def all_are(context: Context, line: OrderLine, states: Sequence[str]) -> bool:
     """Whether all that is bought for a line stands so far; a kit may come from several suppliers."""
-    desk.s.flush()
+    context.session.flush()
     others = (
         select(PurchaseOrder.id)
         .join(PurchaseLine, PurchaseLine.purchase_id == PurchaseOrder.id)
         .where(PurchaseLine.order_line_id == line.id, PurchaseLine.live, PurchaseOrder.state.not_in(states))
     )
-    return desk.s.scalar(others.limit(1)) is None
+    return context.session.scalar(others.limit(1)) is None
 
 
-def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine], corrected: bool = False) -> None:
+def pass_on(context: Context, parcel: Parcel, order_id: int, lines: Sequence[OrderLine], corrected: bool = False) -> None:
     """Give a number to the store and tell the buyer: once per parcel and order."""
-    if desk.s.scalar(select(PassedOn.id).where(PassedOn.parcel_id == parcel.id, PassedOn.order_id == order_id)):
+    if context.session.scalar(select(PassedOn.id).where(PassedOn.parcel_id == parcel.id, PassedOn.order_id == order_id)):
         return
-    order, carrier = desk.get(Order, order_id, "order"), desk.get(Carrier, parcel.carrier_id, "carrier")
-    store = desk.get(Store, order.store_id, "store")
-    desk.s.add(PassedOn(parcel_id=parcel.id, order_id=order_id, at=desk.now))
+    order, carrier = context.get(Order, order_id, "order"), context.get(Carrier, parcel.carrier_id, "carrier")
+    store = context.get(Store, order.store_id, "store")
+    context.session.add(PassedOn(parcel_id=parcel.id, order_id=order_id, at=context.now))
     if order.came_by == "link" or store.kind == "sheet":
         reference = f"parcel-{store.code}-{order.number}-{parcel.number}"
         queue.put(
-            desk,
+            context,
             f"store:{store.id}",
             f"order:{order_id}",
             "fulfilment",
@@ -222,22 +222,24 @@ def pass_on(desk: Desk, parcel: Parcel, order_id: int, lines: Sequence[OrderLine
         )
     kind = "corrected" if corrected else "shipped"
     said = {"carrier": carrier.name, "tracking": parcel.number, "page": page_of(carrier, parcel.number)}
-    write_mail(desk, kind, order, store, lines, parcel.number, said)
-    desk.s.flush()
+    write_mail(context, kind, order, store, lines, parcel.number, said)
+    context.session.flush()
 
 
-def on_the_road(desk: Desk, carrier: int) -> list[str]:
+def on_the_road(context: Context, carrier: int) -> list[str]:
     """Numbers that the carrier may have news of."""
     return list(
-        desk.s.scalars(select(Parcel.number).where(Parcel.carrier_id == carrier, Parcel.state.in_(("label", "moving"))).order_by(Parcel.id))
+        context.session.scalars(
+            select(Parcel.number).where(Parcel.carrier_id == carrier, Parcel.state.in_(("label", "moving"))).order_by(Parcel.id)
+        )
     )
 
 
-def take_words(desk: Desk, carrier: int, words: dict[str, list[CarrierWord]]) -> None:
+def take_words(context: Context, carrier: int, words: dict[str, list[CarrierWord]]) -> None:
     """What a carrier says of parcels, in whatever order and however often."""
-    parcels = desk.s.scalars(select(Parcel).where(Parcel.carrier_id == carrier, Parcel.number.in_(list(words)))).all()
+    parcels = context.session.scalars(select(Parcel).where(Parcel.carrier_id == carrier, Parcel.number.in_(list(words)))).all()
     known = set(
-        desk.s.execute(
+        context.session.execute(
             select(CarrierEvent.parcel_id, CarrierEvent.at, CarrierEvent.kind).where(CarrierEvent.parcel_id.in_([p.id for p in parcels]))
         )
         .tuples()
@@ -248,12 +250,12 @@ def take_words(desk: Desk, carrier: int, words: dict[str, list[CarrierWord]]) ->
             if (parcel.id, word.at, word.kind) in known:
                 continue
             known.add((parcel.id, word.at, word.kind))
-            desk.s.add(CarrierEvent(parcel_id=parcel.id, at=word.at, kind=word.kind, told=word.told, place=word.place))
-            _advance(desk, parcel, word)
-    desk.s.flush()
+            context.session.add(CarrierEvent(parcel_id=parcel.id, at=word.at, kind=word.kind, told=word.told, place=word.place))
+            _advance(context, parcel, word)
+    context.session.flush()
 
 
-def _advance(desk: Desk, parcel: Parcel, word: CarrierWord) -> None:
+def _advance(context: Context, parcel: Parcel, word: CarrierWord) -> None:
     move = {"collected": "move", "moving": "move", "delivered": "deliver", "returned": "return"}.get(word.kind)
     if parcel.moved_at is None or word.at >= parcel.moved_at:
         parcel.last_word = f"{word.told}, {word.place}" if word.place else word.told
@@ -263,27 +265,27 @@ def _advance(desk: Desk, parcel: Parcel, word: CarrierWord) -> None:
         parcel.moved_at = max(parcel.moved_at or word.at, word.at)
     if parcel.state in ("delivered", "returned") and parcel.ended_at is None:
         parcel.ended_at, parcel.ended_by = word.at, "carrier"
-        if parcel.state == "delivered" and _elsewhere(desk, parcel, word):
+        if parcel.state == "delivered" and _elsewhere(context, parcel, word):
             parcel.ended_by = "elsewhere"
         elif parcel.state == "delivered":
-            arrive(desk, parcel)
+            arrive(context, parcel)
 
 
-def _elsewhere(desk: Desk, parcel: Parcel, word: CarrierWord) -> bool:
+def _elsewhere(context: Context, parcel: Parcel, word: CarrierWord) -> bool:
     """Whether the carrier names another postcode than the buyer's; where it names none, it is believed."""
-    for order in orders_of(desk, parcel.id):
+    for order in orders_of(context, parcel.id):
         named = postcode_in(word.place, order.country)
         if named and named != _where(order)[0]:
             return True
     return False
 
 
-def arrive(desk: Desk, parcel: Parcel) -> None:
+def arrive(context: Context, parcel: Parcel) -> None:
     """Lines of the parcel's purchases have arrived, once every parcel of their purchase has."""
-    purchases = list(desk.s.scalars(select(ParcelLine.purchase_id).where(ParcelLine.parcel_id == parcel.id)))
-    desk.s.flush()
+    purchases = list(context.session.scalars(select(ParcelLine.purchase_id).where(ParcelLine.parcel_id == parcel.id)))
+    context.session.flush()
     for number in purchases:
-        rest = desk.s.scalar(
+        rest = context.session.scalar(
             select(Parcel.id)
             .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
             .where(ParcelLine.purchase_id == number, Parcel.state != "delivered")
@@ -291,17 +293,19 @@ def arrive(desk: Desk, parcel: Parcel) -> None:
         )
         if rest is not None:
             continue
-        lines = lines_of_purchase(desk, number)
+        lines = lines_of_purchase(context, number)
         for line in lines:
-            if line.state in ORDER_LINE.sources("arrive") and _all_delivered(desk, line):
+            if line.state in ORDER_LINE.sources("arrive") and _all_delivered(context, line):
                 step_line(line, "arrive", "supposed: nobody said otherwise" if parcel.ended_by == "policy" else "")
-        purchase = desk.get(PurchaseOrder, number, "purchase order")
-        order = desk.get(Order, purchase.order_id, "order")
+        purchase = context.get(PurchaseOrder, number, "purchase order")
+        order = context.get(Order, purchase.order_id, "order")
         if parcel.ended_by == "carrier":
-            write_mail(desk, "arrived", order, desk.get(Store, order.store_id, "store"), lines, parcel.number, {"tracking": parcel.number})
+            write_mail(
+                context, "arrived", order, context.get(Store, order.store_id, "store"), lines, parcel.number, {"tracking": parcel.number}
+            )
 
 
-def _all_delivered(desk: Desk, line: OrderLine) -> bool:
+def _all_delivered(context: Context, line: OrderLine) -> bool:
     """Whether every parcel with a part of this line has been given to the buyer; a kit may come in several."""
     rest = (
         select(Parcel.id)
@@ -309,12 +313,12 @@ def _all_delivered(desk: Desk, line: OrderLine) -> bool:
         .join(PurchaseLine, PurchaseLine.purchase_id == ParcelLine.purchase_id)
         .where(PurchaseLine.order_line_id == line.id, PurchaseLine.live, Parcel.state != "delivered")
     )
-    return desk.s.scalar(rest.limit(1)) is None
+    return context.session.scalar(rest.limit(1)) is None
 
 
-def suppose_arrived(desk: Desk) -> int:
+def suppose_arrived(context: Context) -> int:
     """Parcels that moved and of which nobody said for as long as the store's policy has it that they arrived. How many."""
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(Parcel, Store.code)
         .join(ParcelLine, ParcelLine.parcel_id == Parcel.id)
         .join(PurchaseOrder, PurchaseOrder.id == ParcelLine.purchase_id)
@@ -323,7 +327,7 @@ def suppose_arrived(desk: Desk) -> int:
         .join(Carrier, Carrier.id == Parcel.carrier_id)
         # Of a carrier that tells nothing, a parcel moves from the day it was sent.
         .where(
-            (Parcel.state == "moving") & (Parcel.moved_at < desk.now - timedelta(days=1))
+            (Parcel.state == "moving") & (Parcel.moved_at < context.now - timedelta(days=1))
             | (Parcel.state == "label") & (Carrier.kind == "by_hand")
         )
     ).all()
@@ -331,36 +335,36 @@ def suppose_arrived(desk: Desk) -> int:
     done: dict[int, Parcel] = {}
     for parcel, code in rows:
         if code not in after:
-            after[code] = int(policy_for(desk.s, store=code)["arrived_after_days"])
-        if after[code] and parcel.id not in done and desk.now - parcel.made_at > timedelta(days=after[code]):
+            after[code] = int(policy_for(context.session, store=code)["arrived_after_days"])
+        if after[code] and parcel.id not in done and context.now - parcel.made_at > timedelta(days=after[code]):
             if parcel.state == "label":
                 parcel.state, parcel.moved_at = PARCEL.step(parcel.state, "move"), parcel.made_at
-            parcel.state, parcel.ended_at, parcel.ended_by = PARCEL.step(parcel.state, "suppose"), desk.now, "policy"
+            parcel.state, parcel.ended_at, parcel.ended_by = PARCEL.step(parcel.state, "suppose"), context.now, "policy"
             parcel.last_word = f"Taken as arrived after {after[code]} days"
             done[parcel.id] = parcel
     for parcel in done.values():
-        arrive(desk, parcel)
+        arrive(context, parcel)
     if done:
         n = len(done)
         why = "nobody said otherwise for as long as the limits have it"
-        desk.log("transit.supposed", "parcels", f"{n} parcel{'' if n == 1 else 's'} taken as arrived", why=why, count=n)
+        context.log("transit.supposed", "parcels", f"{n} parcel{'' if n == 1 else 's'} taken as arrived", why=why, count=n)
     return len(done)
 
 
 MARKS = {"moving": "on its way", "delivered": "delivered", "returned": "on its way back"}
 
 
-def mark(desk: Desk, number: int, what: str, at: datetime | None = None) -> Parcel:
+def mark(context: Context, number: int, what: str, at: datetime | None = None) -> Parcel:
     """A person's or a sheet's word on a parcel: moving, delivered, returned. It counts like a carrier's, and cannot be undone."""
-    parcel = desk.get(Parcel, number, "parcel")
+    parcel = context.get(Parcel, number, "parcel")
     if what not in MARKS:
         raise Invalid(f"a parcel is one of {', '.join(MARKS)}")
-    if at is not None and at > desk.now:
+    if at is not None and at > context.now:
         raise Invalid("that day is still to come")
     if parcel.state in ("delivered", "returned"):
         raise Conflict(f"{parcel.number} is {parcel.state} already")
-    take_words(desk, parcel.carrier_id, {parcel.number: [CarrierWord(at or desk.now, what, MARKS[what].capitalize(), "")]})
-    desk.log("transit.mark", parcel.number, f"{parcel.number}: {MARKS[what]}, as told by {desk.who}")
+    take_words(context, parcel.carrier_id, {parcel.number: [CarrierWord(at or context.now, what, MARKS[what].capitalize(), "")]})
+    context.log("transit.mark", parcel.number, f"{parcel.number}: {MARKS[what]}, as told by {context.actor}")
     return parcel
 
 
@@ -369,21 +373,21 @@ def page_of(carrier: Carrier, number: str) -> str:
     return carrier.page.replace("{number}", quote(number, safe="")) if carrier.page else ""
 
 
-def enter_tracking(desk: Desk, reference: str, number: str, carrier: str, at: datetime | None = None) -> Parcel:
+def enter_tracking(context: Context, reference: str, number: str, carrier: str, at: datetime | None = None) -> Parcel:
     """A tracking number given by a person or a sheet, and since when it is on its way; Invalid says what is wrong with it."""
-    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference.strip()))
+    purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference.strip()))
     if purchase is None:
         raise Invalid(f"there is no purchase order {reference!r}")
     if purchase.state in ("refused", "stopped", "withdrawn"):
         raise Invalid(f"purchase order {purchase.reference} was {purchase.state}, so nothing can be on its way for it")
-    parcel = take_tracking(desk, purchase, Tracking(number, carrier))
+    parcel = take_tracking(context, purchase, Tracking(number, carrier))
     if parcel is None:
         told = purchase.told
-        desk.s.expire(purchase)
+        context.session.expire(purchase)
         raise Invalid(told)
-    if at is not None and parcel.made_at == desk.now:
+    if at is not None and parcel.made_at == context.now:
         parcel.made_at = at
-    desk.log("transit.number", purchase.reference, f"{purchase.reference}: {parcel.number} entered by hand")
+    context.log("transit.number", purchase.reference, f"{purchase.reference}: {parcel.number} entered by hand")
     return parcel
 
 

@@ -12,7 +12,7 @@ from ...data.orders import Order, PurchaseOrder
 from ...data.shelf import Sku
 from ...data.source import Item
 from ...data.transit import Parcel
-from ..base.context import Desk
+from ..base.context import Context
 from .grid import seeker
 
 
@@ -26,11 +26,11 @@ class Found:
     go: str
 
 
-def find(desk: Desk, text: str) -> list[Found]:
+def find(context: Context, text: str) -> list[Found]:
     """The first few of each kind that hold a text; of SKUs and items, all its words."""
     if len(text) < 2:
         return []
-    s, seek, out = desk.s, seeker(desk), []
+    s, seek, out = context.session, seeker(context), []
     words = text.split()[:8]
 
     def hold(*columns: Any) -> Any:

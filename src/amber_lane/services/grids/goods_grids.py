@@ -13,14 +13,14 @@ from ...core.money import Ints
 from ...data.base import by_index
 from ...data.bulk import in_chunks
 from ...data.lanes import IS_KIT, Lane, LanePart
-from ...data.outbox import Act, Outbox
+from ...data.outbox import AuditEntry, Outbox
 from ...data.setup import Origin, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
-from ...data.watch import Response
-from ..base.context import Desk
+from ...data.watch import ListingDecision
+from ..base.context import Context
 from ..base.errors import Invalid
-from .grid import Listed, Seeker, Wish, seeker
+from .grid import GridQuery, GridSpec, Seeker, seeker
 from .trade_grids import ORDER_STATES, ORDERS, PARCELS, states_of_orders
 
 # Rows that are read at a time where all are wanted.
@@ -80,7 +80,9 @@ def _found_listing(seek: Seeker, word: str) -> Any:
 
 
 def _found_response(seek: Seeker, word: str) -> Any:
-    return or_(Response.listing_id.in_(select(Listing.id).where(_found_listing(seek, word))), Response.item_id.in_(seek.items(word)))
+    return or_(
+        ListingDecision.listing_id.in_(select(Listing.id).where(_found_listing(seek, word))), ListingDecision.item_id.in_(seek.items(word))
+    )
 
 
 def _found_change(seek: Seeker, word: str) -> Any:
@@ -90,8 +92,8 @@ def _found_change(seek: Seeker, word: str) -> Any:
     return or_(seek.holds(Outbox.key, word), Outbox.subject.in_(about), says)
 
 
-LISTS: dict[str, Listed] = {
-    "shelf": Listed(
+LISTS: dict[str, GridSpec] = {
+    "shelf": GridSpec(
         select().select_from(Listing).join(Sku, Sku.id == Listing.sku_id).join(Store, Store.id == Listing.store_id),
         {
             "id": Listing.id,
@@ -124,7 +126,7 @@ LISTS: dict[str, Listed] = {
         seek=_found_listing,
         told={"refused": lambda values: or_(*(_is_refused(value == "yes") for value in values))},
     ),
-    "listings": Listed(
+    "listings": GridSpec(
         select()
         .select_from(Listing)
         .join(Sku, Sku.id == Listing.sku_id)
@@ -159,7 +161,7 @@ LISTS: dict[str, Listed] = {
         slim=_SLIM_LISTINGS,
         seek=_found_listing,
     ),
-    "lanes": Listed(
+    "lanes": GridSpec(
         select()
         .select_from(Lane)
         .join(Sku, Sku.id == Lane.sku_id)
@@ -231,57 +233,57 @@ LISTS: dict[str, Listed] = {
             "kind:kit": (Lane, "ix_lane_kit"),
         },
     ),
-    "responses": Listed(
+    "responses": GridSpec(
         select()
-        .select_from(Response)
-        .join(Listing, Listing.id == Response.listing_id)
+        .select_from(ListingDecision)
+        .join(Listing, Listing.id == ListingDecision.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Store, Store.id == Listing.store_id)
-        .outerjoin(Item, Item.id == Response.item_id)
-        .outerjoin(Act, Act.id == Response.act_id),
+        .outerjoin(Item, Item.id == ListingDecision.item_id)
+        .outerjoin(AuditEntry, AuditEntry.id == ListingDecision.act_id),
         {
-            "id": Response.id,
-            "at": Response.at,
-            "kind": Response.kind,
-            "state": Response.state,
+            "id": ListingDecision.id,
+            "at": ListingDecision.at,
+            "kind": ListingDecision.kind,
+            "state": ListingDecision.state,
             "listing": Listing.id,
             "sku": Sku.code,
             "title": Listing.title,
             "store": Store.name,
             "item": Item.number,
             "item_title": Item.title,
-            "item_id": Response.item_id,
-            "old_price": Response.old_price,
-            "new_price": Response.new_price,
-            "old_quantity": Response.old_quantity,
-            "new_quantity": Response.new_quantity,
-            "old_state": Response.old_state,
-            "new_state": Response.new_state,
+            "item_id": ListingDecision.item_id,
+            "old_price": ListingDecision.old_price,
+            "new_price": ListingDecision.new_price,
+            "old_quantity": ListingDecision.old_quantity,
+            "new_quantity": ListingDecision.new_quantity,
+            "old_state": ListingDecision.old_state,
+            "new_state": ListingDecision.new_state,
             "currency": Listing.currency,
-            "set_by": Response.set_by,
-            "outcome": Response.outcome,
-            "sweep": Response.sweep_id,
-            "act": Response.act_id,
-            "cause": Act.told,
+            "set_by": ListingDecision.set_by,
+            "outcome": ListingDecision.outcome,
+            "sweep": ListingDecision.sweep_id,
+            "act": ListingDecision.act_id,
+            "cause": AuditEntry.told,
         },
         (Sku.code, Listing.title, Item.number),
         {
-            "state": Response.state,
-            "kind": Response.kind,
-            "sweep": Response.sweep_id,
-            "set_by": Response.set_by,
-            "outcome": Response.outcome,
-            "act": Response.act_id,
-            "item": Response.item_id,
-            "listing": Response.listing_id,
+            "state": ListingDecision.state,
+            "kind": ListingDecision.kind,
+            "sweep": ListingDecision.sweep_id,
+            "set_by": ListingDecision.set_by,
+            "outcome": ListingDecision.outcome,
+            "act": ListingDecision.act_id,
+            "item": ListingDecision.item_id,
+            "listing": ListingDecision.listing_id,
         },
-        (Response.id.desc(),),
-        slim=((select().select_from(Response), frozenset({Response.__table__})),),
+        (ListingDecision.id.desc(),),
+        slim=((select().select_from(ListingDecision), frozenset({ListingDecision.__table__})),),
         seek=_found_response,
     ),
     "orders": ORDERS,
     "parcels": PARCELS,
-    "outbox": Listed(
+    "outbox": GridSpec(
         select().select_from(Outbox),
         {
             "id": Outbox.id,
@@ -302,28 +304,28 @@ LISTS: dict[str, Listed] = {
         slim=((select().select_from(Outbox), frozenset({Outbox.__table__})),),
         seek=_found_change,
     ),
-    "acts": Listed(
-        select().select_from(Act),
+    "acts": GridSpec(
+        select().select_from(AuditEntry),
         {
-            "id": Act.id,
-            "at": Act.at,
-            "who": Act.who,
-            "kind": Act.kind,
-            "on": Act.on,
-            "told": Act.told,
-            "why": Act.why,
-            "undo": Act.undo,
-            "before": Act.before,
-            "after": Act.after,
+            "id": AuditEntry.id,
+            "at": AuditEntry.at,
+            "who": AuditEntry.who,
+            "kind": AuditEntry.kind,
+            "on": AuditEntry.on,
+            "told": AuditEntry.told,
+            "why": AuditEntry.why,
+            "undo": AuditEntry.undo,
+            "before": AuditEntry.before,
+            "after": AuditEntry.after,
         },
-        (Act.told, Act.on, Act.who),
-        {"kind": Act.kind, "who": Act.who},
-        (Act.id.desc(),),
+        (AuditEntry.told, AuditEntry.on, AuditEntry.who),
+        {"kind": AuditEntry.kind, "who": AuditEntry.who},
+        (AuditEntry.id.desc(),),
     ),
 }
 
 
-def _conditions(listed: Listed, wish: Wish, seek: Seeker) -> tuple[list[Any], list[Any], set[Any]]:
+def _conditions(listed: GridSpec, wish: GridQuery, seek: Seeker) -> tuple[list[Any], list[Any], set[Any]]:
     """What rows a wish wants: for counting them and for walking them in order; and which columns that needs."""
     wheres: list[Any] = []
     in_order: list[Any] = []
@@ -356,7 +358,7 @@ def _conditions(listed: Listed, wish: Wish, seek: Seeker) -> tuple[list[Any], li
     return wheres, [*wheres[: len(wheres) - len(in_order)], *in_order], used
 
 
-def _order(listed: Listed, wish: Wish) -> tuple[tuple[Any, ...], set[Any]]:
+def _order(listed: GridSpec, wish: GridQuery) -> tuple[tuple[Any, ...], set[Any]]:
     if not wish.sort:
         return listed.order, set()
     if wish.sort not in listed.columns:
@@ -365,14 +367,14 @@ def _order(listed: Listed, wish: Wish) -> tuple[tuple[Any, ...], set[Any]]:
     return (column.desc() if wish.down else column.asc(), *listed.order), {column}
 
 
-def page(desk: Desk, name: str, wish: Wish) -> tuple[list[Any], int]:
+def page(context: Context, name: str, wish: GridQuery) -> tuple[list[Any], int]:
     """One page of a list as rows, and how many there are in all."""
     listed = LISTS[name]
-    wheres, in_order, used = _conditions(listed, wish, seeker(desk))
+    wheres, in_order, used = _conditions(listed, wish, seeker(context))
     order, sorted_by = _order(listed, wish)
     limit, offset = max(wish.limit, 1), max(wish.offset, 0)
     full: Select[Any] = listed.source.add_columns(*(column.label(key) for key, column in listed.columns.items()))
-    run = desk.s.connection().execute
+    run = context.session.connection().execute
     number = listed.columns["id"]
 
     def counted(source: Any) -> int:
@@ -389,10 +391,10 @@ def page(desk: Desk, name: str, wish: Wish) -> tuple[list[Any], int]:
     else:
         total = counted(_walked(listed, wish, _narrowest(listed, used), sort=False))
         page_ids = [row[0] for row in run(narrow.add_columns(number).where(*in_order).order_by(*order).limit(limit).offset(offset))]
-    return of_ids(desk, name, page_ids), total
+    return of_ids(context, name, page_ids), total
 
 
-def _walked(listed: Listed, wish: Wish, source: Any, sort: bool = True) -> Any:
+def _walked(listed: GridSpec, wish: GridQuery, source: Any, sort: bool = True) -> Any:
     """A source with the index by which a wish walks it, if it has one of its own."""
     keys = [wish.sort] if sort and not wish.words else []
     keys += [f"{name}:{value}" for name, value in (wish.filters or {}).items()]
@@ -400,31 +402,31 @@ def _walked(listed: Listed, wish: Wish, source: Any, sort: bool = True) -> Any:
     return by_index(source, *found) if found else source
 
 
-def _in_order(desk: Desk, name: str, wish: Wish) -> Ints:
+def _in_order(context: Context, name: str, wish: GridQuery) -> Ints:
     """The numbers of a whole list in the order that is wished."""
     listed = LISTS[name]
-    wheres, in_order, used = _conditions(listed, wish, seeker(desk))
+    wheres, in_order, used = _conditions(listed, wish, seeker(context))
     order, sorted_by = _order(listed, wish)
     source = _narrowest(listed, used | sorted_by) if listed.slim else listed.source
-    rows = desk.s.connection().execute(source.add_columns(listed.columns["id"]).where(*(in_order or wheres)).order_by(*order))
+    rows = context.session.connection().execute(source.add_columns(listed.columns["id"]).where(*(in_order or wheres)).order_by(*order))
     return np.array([row[0] for row in rows], dtype=np.int64)
 
 
-def ids(desk: Desk, name: str, wish: Wish) -> tuple[list[int], int]:
+def ids(context: Context, name: str, wish: GridQuery) -> tuple[list[int], int]:
     """The numbers of a stretch of a list in its order, and how many rows fit in all."""
-    found = _in_order(desk, name, wish)
+    found = _in_order(context, name, wish)
     start = max(wish.offset, 0)
     return found[start : start + max(wish.limit, 1)].tolist(), len(found)
 
 
-def every(desk: Desk, name: str, wish: Wish) -> Iterator[Any]:
+def every(context: Context, name: str, wish: GridQuery) -> Iterator[Any]:
     """All rows of a list in its order, a few thousand held at a time."""
-    numbers = _in_order(desk, name, wish)
+    numbers = _in_order(context, name, wish)
     for start in range(0, len(numbers), EVERY):
-        yield from of_ids(desk, name, numbers[start : start + EVERY].tolist())
+        yield from of_ids(context, name, numbers[start : start + EVERY].tolist())
 
 
-def of_ids(desk: Desk, name: str, ids: Sequence[int]) -> list[Any]:
+def of_ids(context: Context, name: str, ids: Sequence[int]) -> list[Any]:
     """The rows of a list with these numbers, in their order."""
     listed = LISTS[name]
     full: Select[Any] = listed.source.add_columns(*(column.label(key) for key, column in listed.columns.items()))
@@ -432,14 +434,14 @@ def of_ids(desk: Desk, name: str, ids: Sequence[int]) -> list[Any]:
     found: list[Any] = []
     for chunk in in_chunks(places):
         query = full.where(listed.columns["id"].in_(chunk), *(() if listed.where is None else (listed.where,)))
-        found += desk.s.connection().execute(query).fetchall()
+        found += context.session.connection().execute(query).fetchall()
     return sorted(found, key=lambda row: places[row._mapping["id"]])
 
 
-def _narrowest(listed: Listed, used: set[Any]) -> Any:
+def _narrowest(listed: GridSpec, used: set[Any]) -> Any:
     # What is told by a query of its own needs no more than the list's own table, which every source has.
     tables = {table for column in used for table in column._from_objects}
     return next((source for source, has in listed.slim if tables <= has), listed.source)
 
 
-__all__ = ["LISTS", "ORDER_STATES", "Listed", "Wish", "ids", "of_ids", "page", "states_of_orders"]
+__all__ = ["LISTS", "ORDER_STATES", "GridQuery", "GridSpec", "ids", "of_ids", "page", "states_of_orders"]

@@ -11,11 +11,11 @@ from sqlalchemy import or_, select
 from ...data import words
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 
 
 @dataclass(frozen=True)
-class Wish:
+class GridQuery:
     """What a person asks of a list. words: all must be found; filters: exact values by name."""
 
     words: str = ""
@@ -55,12 +55,12 @@ class Seeker:
         return select(Item.id).where(or_(self.holds(Item.number, word), self.holds(Item.title, word)))
 
 
-def seeker(desk: Desk) -> Seeker:
-    return Seeker(desk.s.get_bind().dialect.name == "sqlite")
+def seeker(context: Context) -> Seeker:
+    return Seeker(context.session.get_bind().dialect.name == "sqlite")
 
 
 @dataclass(frozen=True)
-class Listed:
+class GridSpec:
     """columns: name -> expression; search: where words are looked for; filters: name -> expression.
 
     slim: narrower sources with the same rows, the narrowest first. Where a wish needs no more than one of them, rows are

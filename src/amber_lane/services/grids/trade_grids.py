@@ -10,8 +10,8 @@ from sqlalchemy import and_, case, false, func, or_, select
 from ...data.orders import Hold, Order, OrderLine, Plan, PurchaseOrder
 from ...data.setup import Carrier, Store, Supplier
 from ...data.transit import Parcel, ParcelLine
-from ..base.context import Desk
-from .grid import Listed, Seeker
+from ..base.context import Context
+from .grid import GridSpec, Seeker
 
 # The state of an order is that of its line that is furthest from done.
 _RANK = ("needs_lane", "held", "refused", "new", "ready", "bought", "with_supplier", "on_the_road", "arrived", "cancelled")
@@ -47,7 +47,7 @@ def _found_order(seek: Seeker, word: str) -> Any:
     return or_(holds(Order.number, word), holds(Order.buyer, word), Order.id.in_(inside), Order.id.in_(bought))
 
 
-ORDERS = Listed(
+ORDERS = GridSpec(
     select()
     .select_from(Order)
     .join(Store, Store.id == Order.store_id)
@@ -117,7 +117,7 @@ _orders_in = (
     .scalar_subquery()
 )
 
-PARCELS = Listed(
+PARCELS = GridSpec(
     _own.join(Carrier, Carrier.id == Parcel.carrier_id)
     .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
     .join(Store, Store.id == Order.store_id),
@@ -149,7 +149,7 @@ PARCELS = Listed(
 )
 
 
-def states_of_orders(desk: Desk) -> dict[str, int]:
+def states_of_orders(context: Context) -> dict[str, int]:
     """How many orders stand where. Those that are done are counted, not looked at one by one."""
     lines = select(OrderLine.order_id)
     going = lines.where(OrderLine.state.in_(_RANK[:-2])).distinct().subquery()
@@ -159,11 +159,11 @@ def states_of_orders(desk: Desk) -> dict[str, int]:
         .group_by(OrderLine.order_id)
         .subquery()
     )
-    rows = desk.s.execute(select(ranks.c.rank, func.count()).group_by(ranks.c.rank)).all()
+    rows = context.session.execute(select(ranks.c.rank, func.count()).group_by(ranks.c.rank)).all()
     found = {_RANK[rank]: n for rank, n in rows if rank < len(_RANK)}
     gone = lines.where(OrderLine.state == "cancelled").distinct().subquery()
     other = select(OrderLine.id).where(OrderLine.order_id == gone.c.order_id, OrderLine.state != "cancelled").exists()
-    cancelled = desk.s.scalar(select(func.count()).select_from(gone).where(~other)) or 0
-    total = desk.s.scalar(select(func.count()).select_from(Order)) or 0
+    cancelled = context.session.scalar(select(func.count()).select_from(gone).where(~other)) or 0
+    total = context.session.scalar(select(func.count()).select_from(Order)) or 0
     arrived = total - sum(found.values()) - cancelled
     return found | {state: n for state, n in (("arrived", arrived), ("cancelled", cancelled)) if n}

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from ...data.setup import Setting
 from ...sheets.mapping import Columns, Read, Seen, look, mark_of, read
 from ...sheets.opened import open_sheet
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.import_frame import Kind
 from ..base.regional import place_of
 
@@ -35,12 +35,12 @@ def read_as(s: Session, kind: Kind, data: bytes, how: Columns | None = None) -> 
     return read(data, kind.required, kind.optional, place_of(s).manner, how)
 
 
-def remember(desk: Desk, kind: Kind, mark: str, how: Columns) -> None:
+def remember(context: Context, kind: Kind, mark: str, how: Columns) -> None:
     """Remember a person's choice for sheets of that make."""
-    row = desk.s.scalar(select(Setting).where(Setting.name == f"columns-{kind.name}"))
+    row = context.session.scalar(select(Setting).where(Setting.name == f"columns-{kind.name}"))
     if row is None:
         row = Setting(name=f"columns-{kind.name}", value={})
-        desk.s.add(row)
+        context.session.add(row)
     others = {key: value for key, value in row.value.items() if key != mark}
     row.value = {**dict(list(others.items())[-MOST + 1 :]), mark: how.kept()}
-    desk.s.flush()
+    context.session.flush()

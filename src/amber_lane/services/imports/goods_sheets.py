@@ -15,14 +15,14 @@ from ...core.money import parse_money
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane
 from ...data.orders import OrderLine
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.session import Database
 from ...data.setup import Origin, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
-from ...data.watch import Response
+from ...data.watch import ListingDecision
 from ...sheets.table import unsafe
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..base.import_frame import Checked, Names, Row, each, need, whole
 from ..catalogue import ingest
@@ -47,10 +47,10 @@ _SHOWN = (
 ENTER = 1000
 
 
-def check_listings(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
-    names, out = Names(desk), Checked()
+def check_listings(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+    names, out = Names(context), Checked()
     known: dict[tuple[int, str], Any] = {
-        (row.store_id, row.code): row for row in desk.s.execute(select(*_SHOWN, *_FACTS).join(Sku, Sku.id == Listing.sku_id))
+        (row.store_id, row.code): row for row in context.session.execute(select(*_SHOWN, *_FACTS).join(Sku, Sku.id == Listing.sku_id))
     }
     words, facts = 0, 0
     taken: dict[tuple[int, str], StoreListing] = {}
@@ -141,54 +141,56 @@ def _title(row: Row) -> str:
     return title
 
 
-def take_listings(desk: Desk, checked: Checked) -> int:
+def take_listings(context: Context, checked: Checked) -> int:
     """Listings of a sheet, or a portion of them, enter or are told as they are shown; all of it is undone as one."""
-    newest = {table: int(desk.s.scalar(select(func.max(table.id))) or 0) for table in (Listing, Sku)}
+    newest = {table: int(context.session.scalar(select(func.max(table.id))) or 0) for table in (Listing, Sku)}
     wanted = {(number, one.sku) for number, one in checked.good}
     pairs = select(Sku, Listing).join(Sku, Sku.id == Listing.sku_id)
     known = [
         (sku, row)
         for chunk in in_chunks({code for _, code in wanted})
-        for sku, row in desk.s.execute(pairs.where(Sku.code.in_(chunk))).tuples()
+        for sku, row in context.session.execute(pairs.where(Sku.code.in_(chunk))).tuples()
         if (row.store_id, sku.code) in wanted
     ]
     shown = {str(row.id): [row.shown_price, row.shown_quantity, row.shown_state, row.theirs] for _, row in known}
     lacked = {sku: [name for name in store_listings.FACTS if not getattr(sku, name)] for sku, _ in known}
     plain = [row for _, row in known if not row.description]
-    for store in desk.s.scalars(select(Store)).all():
-        store_listings.bring_in(desk, store, [one for number, one in checked.good if number == store.id], fill=True)
+    for store in context.session.scalars(select(Store)).all():
+        store_listings.bring_in(context, store, [one for number, one in checked.good if number == store.id], fill=True)
     n = len(checked.good)
-    made = [list(desk.s.scalars(select(table.id).where(table.id > newest[table]))) for table in (Listing, Sku)]
+    made = [list(context.session.scalars(select(table.id).where(table.id > newest[table]))) for table in (Listing, Sku)]
     after = {"listings": made[0], "skus": made[1]}
     filled = {
         str(sku.id): has for sku, names in lacked.items() if (has := {name: value for name in names if (value := getattr(sku, name))})
     }
     described = {str(row.id): crc32(row.description.encode()) for row in plain if row.description}
     before = {"shown": shown, "filled": filled, "described": described}
-    desk.log_part("listing.sheet", "listings", lambda n: f"{n:,} listing{'' if n == 1 else 's'} brought in by a sheet", after, n, before)
+    context.log_part("listing.sheet", "listings", lambda n: f"{n:,} listing{'' if n == 1 else 's'} brought in by a sheet", after, n, before)
     return n
 
 
-def take_listings_back(desk: Desk, act: Act) -> None:
+def take_listings_back(context: Context, act: AuditEntry) -> None:
     """Undo a sheet of listings: what it made is gone, what it told of the others is as before. Conflict where one of them is in use."""
     made = act.after or {"listings": [], "skus": []}
     used = {
         "a lane": select(Lane.id).where(Lane.sku_id.in_(made["skus"]), Lane.until.is_(None)),
         "an order": select(OrderLine.id).where(OrderLine.sku_id.in_(made["skus"])),
-        "a change sent": select(Response.id).where(Response.listing_id.in_(made["listings"]), Response.state == "sent"),
+        "a change sent": select(ListingDecision.id).where(
+            ListingDecision.listing_id.in_(made["listings"]), ListingDecision.state == "sent"
+        ),
     }
     for what, query in used.items():
-        if desk.s.scalar(query.limit(1)) is not None:
+        if context.session.scalar(query.limit(1)) is not None:
             raise Conflict(f"{what} stands on a listing of this sheet; take that back first")
-    for row in by_id(desk.s, Listing, made["listings"]).values():
-        desk.s.execute(delete(Response).where(Response.listing_id == row.id))
-        desk.s.delete(row)
-    desk.s.flush()
-    for sku in by_id(desk.s, Sku, made["skus"]).values():
-        desk.s.execute(delete(Lane).where(Lane.sku_id == sku.id))
-        desk.s.delete(sku)
+    for row in by_id(context.session, Listing, made["listings"]).values():
+        context.session.execute(delete(ListingDecision).where(ListingDecision.listing_id == row.id))
+        context.session.delete(row)
+    context.session.flush()
+    for sku in by_id(context.session, Sku, made["skus"]).values():
+        context.session.execute(delete(Lane).where(Lane.sku_id == sku.id))
+        context.session.delete(sku)
     before = act.before or {"shown": {}}
-    listings = by_id(desk.s, Listing, map(int, before["shown"]))
+    listings = by_id(context.session, Listing, map(int, before["shown"]))
     for number, (price, quantity, state, theirs) in before["shown"].items():
         kept = listings.get(int(number))
         # What the store itself told since is newer than what stood before the sheet.
@@ -199,24 +201,26 @@ def take_listings_back(desk: Desk, act: Act) -> None:
         kept = listings.get(int(number))
         if kept is not None and crc32(kept.description.encode()) == words:
             kept.description = ""
-    for place, sku in by_id(desk.s, Sku, map(int, before.get("filled", {}))).items():
+    for place, sku in by_id(context.session, Sku, map(int, before.get("filled", {}))).items():
         for name, value in before["filled"][str(place)].items():
             if getattr(sku, name) == value:
                 setattr(sku, name, 0 if name == "weight_g" else "")
-    desk.s.flush()
+    context.session.flush()
 
 
-def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
-    names, out = Names(desk), Checked()
+def check_items(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+    names, out = Names(context), Checked()
     words = (getattr(Item, name) for name in ingest.WORDS)
-    known = {(row[0], row[1]): row[2:] for row in desk.s.execute(select(Item.supplier_id, Item.number, Item.cost, Item.stock, *words))}
+    known = {
+        (row[0], row[1]): row[2:] for row in context.session.execute(select(Item.supplier_id, Item.number, Item.cost, Item.stock, *words))
+    }
     gtin_at = 2 + list(ingest.WORDS).index("gtin")
     taken: dict[tuple[int, str], CatalogueItem] = {}
     repeated: list[str] = []
     zeros = {number.lstrip("0"): number for _, number in known if number.startswith("0")}
     lost: list[tuple[str, str]] = []
     origins: dict[int, list[str]] = {}
-    for supplier_id, code in desk.s.execute(select(Origin.supplier_id, Origin.code)):
+    for supplier_id, code in context.session.execute(select(Origin.supplier_id, Origin.code)):
         origins.setdefault(supplier_id, []).append(code)
 
     def read(row: Row) -> None:
@@ -270,7 +274,7 @@ def check_items(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
     return out
 
 
-def carry_items(db: Database, desk_of: Callable[[Any], Desk], checked: Checked, progress: Callable[[int], None]) -> None:
+def carry_items(db: Database, context_of: Callable[[Any], Context], checked: Checked, progress: Callable[[int], None]) -> None:
     """The same of any size: items enter in portions, and for known ones the sheet is a sweep of any size."""
     of: dict[int, list[CatalogueItem]] = {}
     for number, one in checked.good:
@@ -279,31 +283,31 @@ def carry_items(db: Database, desk_of: Callable[[Any], Desk], checked: Checked, 
     for number, mine in of.items():
         for start in range(0, len(mine), ENTER):
             with db.writing(patient=True) as s:
-                desk = desk_of(s)
-                ingest.bring_in(desk, desk.get(Supplier, number, "supplier"), mine[start : start + ENTER])
+                context = context_of(s)
+                ingest.bring_in(context, context.get(Supplier, number, "supplier"), mine[start : start + ENTER])
             done += len(mine[start : start + ENTER])
             progress(done)
         with db.writing() as s:
-            desk = desk_of(s)
-            sweep = sweeps.begin(desk, desk.get(Supplier, number, "supplier"), desk.who).id
-            told = catalogue_sheets.told_of(mine, desk, packs=False)
-        large_sweeps.carry_out(db.reading, db.writing, desk_of, sweep, told)
+            context = context_of(s)
+            sweep = sweeps.begin(context, context.get(Supplier, number, "supplier"), context.actor).id
+            told = catalogue_sheets.told_of(mine, context, packs=False)
+        large_sweeps.carry_out(db.reading, db.writing, context_of, sweep, told)
     with db.writing() as s:
-        _log_items(desk_of(s), len(checked.good))
+        _log_items(context_of(s), len(checked.good))
 
 
-def _log_items(desk: Desk, n: int) -> None:
-    desk.log("item.sheet", "items", f"{n} supplier items brought in by a sheet", count=n)
+def _log_items(context: Context, n: int) -> None:
+    context.log("item.sheet", "items", f"{n} supplier items brought in by a sheet", count=n)
 
 
-def take_items(desk: Desk, checked: Checked) -> int:
+def take_items(context: Context, checked: Checked) -> int:
     """New items enter; for known ones the sheet is a sweep like any other, with its doubts and holds."""
-    for supplier in desk.s.scalars(select(Supplier)).all():
+    for supplier in context.session.scalars(select(Supplier)).all():
         mine = [one for number, one in checked.good if number == supplier.id]
         if not mine:
             continue
-        ingest.bring_in(desk, supplier, mine)
-        sweep = sweeps.begin(desk, supplier, desk.who)
-        sweeps.take(desk, sweep, catalogue_sheets.told_of(mine, desk, packs=False))
-    _log_items(desk, len(checked.good))
+        ingest.bring_in(context, supplier, mine)
+        sweep = sweeps.begin(context, supplier, context.actor)
+        sweeps.take(context, sweep, catalogue_sheets.told_of(mine, context, packs=False))
+    _log_items(context, len(checked.good))
     return len(checked.good)

@@ -16,7 +16,7 @@ from ...data.lanes import Lane, LanePart
 from ...data.setup import Origin, Service, Store, Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.import_frame import SHOWN, Checked, Names, Row, each, need
 from ..mapping import bulk_changes, lanes
 from ..pricing.apply import respond
@@ -51,9 +51,9 @@ _LAST = 500
 class _Known:
     """What a lanes sheet is checked against, read once."""
 
-    def __init__(self, desk: Desk) -> None:
-        s = desk.s
-        self.desk, self.names = desk, Names(desk)
+    def __init__(self, context: Context) -> None:
+        s = context.session
+        self.context, self.names = context, Names(context)
         run = s.connection().execute
         self.skus: dict[str, int] = dict(run(select(Sku.code, Sku.id)).tuples().all())
         self.low: dict[str, list[str]] = {}
@@ -136,7 +136,7 @@ class _Known:
             return code
         one = store if store is None or store > 0 else None
         if (origin, one) not in self.services:
-            self.services[origin, one] = lanes.cheapest_service(self.desk, origin, one)
+            self.services[origin, one] = lanes.cheapest_service(self.context, origin, one)
         return self.services[origin, one]
 
     def check_origin(self, text: str, origin: int) -> None:
@@ -145,9 +145,9 @@ class _Known:
             raise ValueError(f"this item is sent from {row.name}, not from {text!r}")
 
 
-def check_lanes(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+def check_lanes(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
     """Rows read one by one, then looked at lane by lane against what stands."""
-    known, out = _Known(desk), Checked()
+    known, out = _Known(context), Checked()
     groups: dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]] = {}
 
     def read(row: Row) -> None:
@@ -169,7 +169,7 @@ def check_lanes(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
         group.append((one, row))
 
     each(rows, progress, out, read)
-    _compare(desk, _named(groups, out), out)
+    _compare(context, _named(groups, out), out)
     return out
 
 
@@ -202,9 +202,9 @@ def _named(
     return {key: [(one if one.store == key[1] else one._replace(store=key[1]), row) for one, row in group] for key, group in found.items()}
 
 
-def _compare(desk: Desk, groups: dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]], out: Checked) -> None:
+def _compare(context: Context, groups: dict[tuple[int, int | None, int], list[tuple[_LaneRow, Row]]], out: Checked) -> None:
     """What each lane of the sheet would be: new, changed or the same; a spare without the one before it is refused."""
-    have, parts = _standing(desk)
+    have, parts = _standing(context)
     uses: dict[tuple[int, int | None], set[int]] = {}
     for sku, store, use in (*have, *groups):
         uses.setdefault((sku, store), set()).add(use)
@@ -223,17 +223,17 @@ def _compare(desk: Desk, groups: dict[tuple[int, int | None, int], list[tuple[_L
         if store and not lane and general and parts.get(general) == wanted and general_service == first.service:
             # For all stores it is so already; a lane of its own would say the same.
             lane, service = general, general_service
-        told = f"{first.code}: {_use_told(use)}{f' in {_store_name(desk, store)}' if store else ''}" if len(out.changes) < SHOWN else ""
+        told = f"{first.code}: {_use_told(use)}{f' in {_store_name(context, store)}' if store else ''}" if len(out.changes) < SHOWN else ""
         kind = "new" if not lane else "same" if parts.get(lane) == wanted and service == first.service else "changed"
         for place, _ in enumerate(group):
             out.add(kind, (lane, [one for one, _ in group]) if place == 0 else None, told)
     out.good = [one for one in out.good if one]
 
 
-def _standing(desk: Desk) -> tuple[dict[tuple[int, int | None, int], tuple[int, str]], dict[int, set[tuple[int, int, int]]]]:
+def _standing(context: Context) -> tuple[dict[tuple[int, int | None, int], tuple[int, str]], dict[int, set[tuple[int, int, int]]]]:
     query = select(Lane.id, Lane.sku_id, Lane.store_id, Lane.use, Lane.service, Lane.instead).where(Lane.until.is_(None))
     have: dict[tuple[int, int | None, int], tuple[int, str]] = {}
-    run = desk.s.connection().execute
+    run = context.session.connection().execute
     for number, sku, store, use, service, instead in run(query).tuples():
         have[sku, store, _LAST if instead else use] = (number, service)
     parts: dict[int, set[tuple[int, int, int]]] = {}
@@ -244,8 +244,8 @@ def _standing(desk: Desk) -> tuple[dict[tuple[int, int | None, int], tuple[int, 
     return have, parts
 
 
-def _store_name(desk: Desk, store: int) -> str:
-    return desk.get(Store, store, "store").name
+def _store_name(context: Context, store: int) -> str:
+    return context.get(Store, store, "store").name
 
 
 def _use(text: str) -> int:
@@ -264,30 +264,32 @@ def _use_told(use: int) -> str:
     return "main lane" if use == 0 else INSTEAD if use >= _LAST else f"spare {use}"
 
 
-def take_lanes(desk: Desk, checked: Checked) -> int:
+def take_lanes(context: Context, checked: Checked) -> int:
     """Rows of a lanes sheet, or a portion of them: lanes that change are closed and opened anew at their place, and prices follow."""
     if not checked.good:
         return 0
     skus = {group[0].sku for _, group in checked.good}
-    before = bulk_changes.standing(desk, skus)
-    _close(desk, checked)
-    numbers = _insert(desk, [group for _, group in checked.good])
-    _drop_twins(desk, skus, numbers)
-    n, after = len(checked.good), {"places": bulk_changes.places(desk, skus)}
-    desk.log_part("lane.sheet", "lanes", lambda n: f"{n:,} lane{'s' if n != 1 else ''} brought in by a sheet", after, n, {"lanes": before})
-    respond(desk, skus)
-    desk.reroute()
+    before = bulk_changes.standing(context, skus)
+    _close(context, checked)
+    numbers = _insert(context, [group for _, group in checked.good])
+    _drop_twins(context, skus, numbers)
+    n, after = len(checked.good), {"places": bulk_changes.places(context, skus)}
+    context.log_part(
+        "lane.sheet", "lanes", lambda n: f"{n:,} lane{'s' if n != 1 else ''} brought in by a sheet", after, n, {"lanes": before}
+    )
+    respond(context, skus)
+    context.reroute()
     return n
 
 
-def _close(desk: Desk, checked: Checked) -> None:
-    rows = [(to_ms(desk.now), lane) for lane, _ in checked.good if lane]
-    bulk_update(desk.s, Lane, ("until",), rows)
+def _close(context: Context, checked: Checked) -> None:
+    rows = [(to_ms(context.now), lane) for lane, _ in checked.good if lane]
+    bulk_update(context.session, Lane, ("until",), rows)
 
 
-def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
+def _insert(context: Context, groups: list[list[_LaneRow]]) -> set[int]:
     """The lanes of a sheet with their items; returns their ids."""
-    s, at = desk.s, to_ms(desk.now)
+    s, at = context.session, to_ms(context.now)
     first = int(s.scalar(select(func.coalesce(func.max(Lane.id), 0))) or 0) + 1
     last: dict[tuple[int, int | None], int] = {}
     if any(g[0].instead for g in groups):
@@ -308,7 +310,7 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
         use = last.get((one.sku, one.store), -1) + 1 if one.instead else one.use
         key = (one.origin, one.service, one.store)
         if key not in elsewhere:
-            elsewhere[key] = lanes.ways_elsewhere(desk, *key)
+            elsewhere[key] = lanes.ways_elsewhere(context, *key)
         lanes_made.append(
             (
                 number,
@@ -324,7 +326,7 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
                 "new",
                 "brought in by a sheet",
                 at,
-                desk.who,
+                context.actor,
                 True,
                 one.instead,
                 one.item,
@@ -350,11 +352,11 @@ def _insert(desk: Desk, groups: list[list[_LaneRow]]) -> set[int]:
     return set(range(first, first + len(groups)))
 
 
-def _drop_twins(desk: Desk, skus: set[int], fresh: set[int]) -> None:
+def _drop_twins(context: Context, skus: set[int], fresh: set[int]) -> None:
     """A lane that stood before and says the same as a new one at another place is closed, and the places are put in order."""
     touched: set[int] = set()
     for chunk in in_chunks(skus):
-        rows = desk.s.execute(
+        rows = context.session.execute(
             select(Lane.id, Lane.sku_id, Lane.store_id, func.group_concat(LanePart.item_id))
             .join(LanePart, LanePart.lane_id == Lane.id)
             .where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
@@ -367,16 +369,16 @@ def _drop_twins(desk: Desk, skus: set[int], fresh: set[int]) -> None:
             named.setdefault((sku, store, frozenset(str(items).split(","))), []).append(lane)
         for (sku, _, _), mine in named.items():
             if len(mine) > 1 and (old := [one for one in mine if one not in fresh]):
-                bulk_update(desk.s, Lane, ("until",), [(to_ms(desk.now), one) for one in old])
+                bulk_update(context.session, Lane, ("until",), [(to_ms(context.now), one) for one in old])
                 touched.add(sku)
-    desk.s.expire_all()
+    context.session.expire_all()
     if touched:
-        bulk_changes.put_in_order(desk, touched, set())
+        bulk_changes.put_in_order(context, touched, set())
 
 
-def out_lanes(desk: Desk) -> Iterable[list[Any]]:
+def out_lanes(context: Context) -> Iterable[list[Any]]:
     """All lanes in the sheet's own columns; `all` = for all stores, `… alone` = a lane of that store's own."""
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(
             Store.name,
             Sku.code,

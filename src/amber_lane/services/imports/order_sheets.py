@@ -16,7 +16,7 @@ from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
 from ...data.transit import Parcel, ParcelLine
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
 from ..base.import_frame import Checked, Names, Row, each, need, whole
 from ..fulfilment import parcel_tracking
@@ -25,11 +25,11 @@ from ..orders.routing import OPEN, lines_of
 from ..purchasing import purchase_orders
 
 
-def check_orders(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
-    names, out = Names(desk), Checked()
+def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+    names, out = Names(context), Checked()
     prices = {
         (store, code): price
-        for store, code, price in desk.s.execute(
+        for store, code, price in context.session.execute(
             select(Listing.store_id, Sku.code, Listing.wanted_price).join(Sku, Sku.id == Listing.sku_id)
         )
     }
@@ -64,10 +64,10 @@ def check_orders(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None
 
     seen: dict[tuple[int, tuple[tuple[str, str], ...]], int] = {}
     lost: set[tuple[str, str]] = set()
-    skus = set(desk.s.scalars(select(Sku.code)))
+    skus = set(context.session.scalars(select(Sku.code)))
     zeros = {code.lstrip("0"): code for code in skus if code.startswith("0")}
     each(rows, progress, out, read)
-    known = _known(desk, groups)
+    known = _known(context, groups)
     stores = {store.id: store for rows in names.stores.values() for store in rows}
     for (store_id, number), group in groups.items():
         first = group[0][0]
@@ -85,7 +85,7 @@ def check_orders(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None
         )
         order = StoreOrder(
             number,
-            _time(first.get("ordered_at", ""), "ordered_at") or desk.now,
+            _time(first.get("ordered_at", ""), "ordered_at") or context.now,
             stores[store_id].currency,
             buyer,
             [line for _, line in group],
@@ -113,11 +113,11 @@ def check_orders(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None
     return out
 
 
-def _known(desk: Desk, wanted: Iterable[tuple[int, str]]) -> dict[tuple[int, str], tuple[Order, list[OrderLine]]]:
+def _known(context: Context, wanted: Iterable[tuple[int, str]]) -> dict[tuple[int, str], tuple[Order, list[OrderLine]]]:
     """Orders of a sheet that are here already, with their lines."""
     numbers = {number for _, number in wanted}
-    found = [row for chunk in in_chunks(numbers) for row in desk.s.scalars(select(Order).where(Order.number.in_(chunk)))]
-    lines = lines_of(desk, [row.id for row in found])
+    found = [row for chunk in in_chunks(numbers) for row in context.session.scalars(select(Order).where(Order.number.in_(chunk)))]
+    lines = lines_of(context, [row.id for row in found])
     return {(row.store_id, row.number): (row, lines[row.id]) for row in found}
 
 
@@ -160,16 +160,18 @@ def _time(text: str, name: str) -> datetime | None:
     return value if value.tzinfo else value.replace(tzinfo=UTC)
 
 
-def take_orders(desk: Desk, checked: Checked) -> int:
+def take_orders(context: Context, checked: Checked) -> int:
     by_store: dict[int, list[StoreOrder]] = {}
     for store_id, order in checked.good:
         by_store.setdefault(store_id, []).append(order)
-    fresh = [one for number, told in by_store.items() for one in orders.take_many(desk, desk.get(Store, number, "store"), told, "sheet")]
+    fresh = [
+        one for number, told in by_store.items() for one in orders.take_many(context, context.get(Store, number, "store"), told, "sheet")
+    ]
     joined = len(checked.good) - len(fresh)
     told = f"{len(fresh)} order{'' if len(fresh) == 1 else 's'} brought in by a sheet" + (f", {joined} added to" if joined else "")
-    desk.log("order.sheet", "orders", told, count=len(fresh))
-    known = _known(desk, [(store_id, order.number) for store_id, order in checked.good])
-    orders.after_sales(desk, [known[store_id, order.number][0] for store_id, order in checked.good])
+    context.log("order.sheet", "orders", told, count=len(fresh))
+    known = _known(context, [(store_id, order.number) for store_id, order in checked.good])
+    orders.after_sales(context, [known[store_id, order.number][0] for store_id, order in checked.good])
     return len(checked.good)
 
 
@@ -178,13 +180,14 @@ ANSWERS = ("accepted", "refused", "shipped")
 STATES = {"in transit": "moving", "on its way": "moving", "shipped": "moving", "arrived": "delivered", "returning": "returned"}
 
 
-def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+def check_answers(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
     """What a supplier wrote back to purchase orders; a row with a line number is about that line alone."""
     out = Checked()
     known = {
-        row.reference: row for row in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.state.in_(("waiting", "sent", "accepted"))))
+        row.reference: row
+        for row in context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.state.in_(("waiting", "sent", "accepted"))))
     }
-    carriers, told = parcel_tracking.carriers(desk), dict[str, PurchaseAnswer]()
+    carriers, told = parcel_tracking.carriers(context), dict[str, PurchaseAnswer]()
     shipped: dict[str, datetime] = {}
 
     def read(row: Row) -> None:
@@ -202,7 +205,7 @@ def check_answers(desk: Desk, rows: Iterable[Row], progress: Callable[[int], Non
             # It has a number, so it is sent.
             answer = "shipped"
         sent = _time(row.get("shipped_at", ""), "shipped_at")
-        if sent is not None and sent > desk.now:
+        if sent is not None and sent > context.now:
             raise ValueError(f"shipped_at: {sent:%Y-%m-%d} is still to come")
         if sent is not None:
             shipped[reference] = sent
@@ -254,15 +257,15 @@ def _number(carriers: parcel_tracking.Carriers, row: Row) -> str:
     return parcel_tracking.check_number(carrier, need(row, "tracking_number"))
 
 
-def take_answers(desk: Desk, checked: Checked) -> int:
+def take_answers(context: Context, checked: Checked) -> int:
     for one in checked.good:
-        purchase_orders.take_answer(desk, one)
-    desk.log("purchase.answers", "suppliers", f"{len(checked.good)} answers brought in by a sheet", count=len(checked.good))
+        purchase_orders.take_answer(context, one)
+    context.log("purchase.answers", "suppliers", f"{len(checked.good)} answers brought in by a sheet", count=len(checked.good))
     return len(checked.good)
 
 
-def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
-    out, rows, carriers = Checked(), list(rows), parcel_tracking.carriers(desk)
+def check_tracking(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+    out, rows, carriers = Checked(), list(rows), parcel_tracking.carriers(context)
     states, known = set[str](), dict[tuple[str, str], str]()
     parcels = (
         select(PurchaseOrder.reference, Parcel.number, Parcel.state)
@@ -270,21 +273,24 @@ def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
         .join(Parcel, Parcel.id == ParcelLine.parcel_id)
     )
     for chunk in in_chunks({row.get("purchase_order", "").strip() for row in rows}):
-        states |= set(desk.s.scalars(select(PurchaseOrder.reference).where(PurchaseOrder.reference.in_(chunk))))
-        known |= {(ref, number): state for ref, number, state in desk.s.execute(parcels.where(PurchaseOrder.reference.in_(chunk))).tuples()}
+        states |= set(context.session.scalars(select(PurchaseOrder.reference).where(PurchaseOrder.reference.in_(chunk))))
+        known |= {
+            (ref, number): state
+            for ref, number, state in context.session.execute(parcels.where(PurchaseOrder.reference.in_(chunk))).tuples()
+        }
 
     def read(row: Row) -> None:
         reference, number = need(row, "purchase_order"), _number(carriers, row)
         if reference not in states:
             raise ValueError(f"there is no purchase order {reference!r}")
         at = _time(row.get("shipped_at", ""), "shipped_at")
-        if at is not None and at > desk.now:
+        if at is not None and at > context.now:
             raise ValueError(f"shipped_at: {at:%Y-%m-%d} is still to come")
         kind = "same" if (reference, number) in known else "new"
         state = STATES.get(row.get("state", ""), row.get("state", ""))
         if state and state not in parcel_tracking.MARKS:
             raise ValueError(f"state: {row['state']!r} is none of {', '.join(parcel_tracking.MARKS)}")
-        wrong = "" if kind == "same" else parcel_tracking.against(desk, reference, number, row["carrier"])
+        wrong = "" if kind == "same" else parcel_tracking.against(context, reference, number, row["carrier"])
         if kind == "same" and state and known[reference, number] not in (state, "delivered", "returned"):
             kind = "changed"
         told = f"{reference}: {wrong or number}" + (f", {parcel_tracking.MARKS[state]}" if state else "")
@@ -294,16 +300,16 @@ def check_tracking(desk: Desk, rows: Iterable[Row], progress: Callable[[int], No
     return out
 
 
-def take_tracking(desk: Desk, checked: Checked) -> int:
+def take_tracking(context: Context, checked: Checked) -> int:
     taken = 0
     for reference, number, carrier, at, state in checked.good:
         try:
-            parcel = parcel_tracking.enter_tracking(desk, reference, number, carrier, at)
+            parcel = parcel_tracking.enter_tracking(context, reference, number, carrier, at)
             if state and parcel.state not in ("delivered", "returned"):
-                parcel_tracking.mark(desk, parcel.id, state)
+                parcel_tracking.mark(context, parcel.id, state)
             taken += 1
         except Invalid as error:
             # One that cannot be stands among the wrong numbers; it holds up none of the others.
-            purchase = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference == reference)).one()
+            purchase = context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.reference == reference)).one()
             purchase.told = error.told
     return taken

@@ -13,10 +13,10 @@ from sqlalchemy import select
 from ...core.money import parse_money, plain, show
 from ...core.price import keep
 from ...data.bulk import by_id
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.import_frame import Checked, Names, Row, each, need
 from ..pricing.apply import respond
 from ..pricing.frame import load
@@ -34,13 +34,13 @@ class Wanted:
     values: dict[str, Any]
 
 
-def check(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
     """price: a price by hand, or 'rule' to let the rule set it again; least_price and ceiling: an amount, or 'none'. An empty
     cell changes nothing. A price that would lose money is refused, as it is by hand."""
-    names, out = Names(desk), Checked()
+    names, out = Names(context), Checked()
     query = select(Listing, Sku.code).join(Sku, Sku.id == Listing.sku_id).where(Listing.state.in_(("live", "paused")))
-    known = {(one.store_id, code): one for one, code in desk.s.execute(query)}
-    book = load(desk)
+    known = {(one.store_id, code): one for one, code in context.session.execute(query)}
+    book = load(context)
     place = dict(zip(book.ids.tolist(), range(len(book.ids)), strict=True))
     taken: set[int] = set()
     priced: list[tuple[Row, Listing, str, dict[str, Any]]] = []
@@ -63,7 +63,7 @@ def check(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> C
                     raise ValueError(f"{name}: {text} must lie between 0.01 and 1,000,000")
                 values[column] = amount
         if "hand_price" in values:
-            values["hand_until"] = _until(desk, row) if values["hand_price"] is not None else None
+            values["hand_until"] = _until(context, row) if values["hand_price"] is not None else None
             values["hand_why"] = (row.get("why") or "by a sheet")[:300] if values["hand_price"] is not None else ""
         low, high = (values.get(name, getattr(one, name)) for name in ("least_price", "ceiling"))
         if low is not None and high is not None and low > high:
@@ -93,7 +93,7 @@ def check(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> C
     return out
 
 
-def _until(desk: Desk, row: Row) -> datetime | None:
+def _until(context: Context, row: Row) -> datetime | None:
     text = (row.get("until") or "").strip()
     if not text:
         return None
@@ -101,7 +101,7 @@ def _until(desk: Desk, row: Row) -> datetime | None:
         day = datetime.fromisoformat(f"{text[:10]}T23:59:00+00:00")
     except ValueError:
         raise ValueError(f"until: {text!r} is not a day such as 2026-12-31") from None
-    if day <= desk.now:
+    if day <= context.now:
         raise ValueError(f"until: {text} is over")
     return day
 
@@ -117,20 +117,20 @@ def _told(values: dict[str, Any], currency: str) -> str:
     return ", ".join(parts)
 
 
-def take(desk: Desk, checked: Checked) -> int:
+def take(context: Context, checked: Checked) -> int:
     """The good rows at once; listings follow in the same step."""
     rows: list[Wanted] = checked.good
     if not rows:
         return 0
-    listings = by_id(desk.s, Listing, (one.listing for one in rows))
+    listings = by_id(context.session, Listing, (one.listing for one in rows))
     before = [[one.listing, _kept(listings[one.listing])] for one in rows]
     for one in rows:
         for name, value in one.values.items():
             setattr(listings[one.listing], name, value)
     n = len(rows)
-    act = desk.log_part("price.sheet", "prices", lambda n: f"prices of {n:,} listings set by a sheet", {}, n, {"listings": before})
-    desk.s.flush()
-    respond(desk, {row.sku_id for row in listings.values()}, act=act.id, seen=True)
+    act = context.log_part("price.sheet", "prices", lambda n: f"prices of {n:,} listings set by a sheet", {}, n, {"listings": before})
+    context.session.flush()
+    respond(context, {row.sku_id for row in listings.values()}, act=act.id, seen=True)
     return n
 
 
@@ -140,19 +140,19 @@ def _kept(row: Listing) -> dict[str, Any]:
     return out
 
 
-def take_back(desk: Desk, act: Act) -> None:
+def take_back(context: Context, act: AuditEntry) -> None:
     """Undo a price sheet: each listing's own prices and limits as they were."""
     was = {int(number): values for number, values in (act.before or {})["listings"]}
-    listings = by_id(desk.s, Listing, was)
+    listings = by_id(context.session, Listing, was)
     for number, row in listings.items():
         for name in FIELDS:
             value = was[number][name]
             setattr(row, name, datetime.fromisoformat(value) if name == "hand_until" and value else value)
-    desk.s.flush()
-    respond(desk, {row.sku_id for row in listings.values()}, act=act.id, seen=True)
+    context.session.flush()
+    respond(context, {row.sku_id for row in listings.values()}, act=act.id, seen=True)
 
 
-def out_rows(desk: Desk) -> Iterator[list[Any]]:
+def out_rows(context: Context) -> Iterator[list[Any]]:
     """Every listing on sale with what stands of its own."""
     query = (
         select(Store.name, Sku.code, Listing)
@@ -161,9 +161,9 @@ def out_rows(desk: Desk) -> Iterator[list[Any]]:
         .where(Listing.state.in_(("live", "paused")))
         .order_by(Store.name, Sku.code)
     )
-    for shop, code, row in desk.s.execute(query):
+    for shop, code, row in context.session.execute(query):
         # A price by hand that is over is none.
-        over = row.hand_until is not None and row.hand_until <= desk.now
+        over = row.hand_until is not None and row.hand_until <= context.now
         own = None if over else row.hand_price
         money = ["" if value is None else plain(value, row.currency) for value in (own, row.least_price, row.ceiling)]
         until = f"{row.hand_until:%Y-%m-%d}" if row.hand_until and not over else ""

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from ...core.money import plain, show_rate
 from ...data.setup import Store, Supplier
 from ...data.shelf import Listing, Sku
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
 from ..base.import_frame import Checked, Kind
 from ..pricing import exchange_rates
@@ -100,32 +100,32 @@ def kind_of(name: str) -> Kind:
     return KINDS[name]
 
 
-def lists_of(desk: Desk, name: str) -> dict[str, list[str]]:
+def lists_of(context: Context, name: str) -> dict[str, list[str]]:
     """What may stand in some columns of a sheet, for its template."""
     kind = kind_of(name)
     columns = {*kind.required, *kind.optional}
     out: dict[str, list[str]] = {}
     if "store" in columns:
-        stores = list(desk.s.scalars(select(Store.name).order_by(Store.name)))
+        stores = list(context.session.scalars(select(Store.name).order_by(Store.name)))
         out["store"] = ["all", *stores, *(f"{one} alone" for one in stores)] if name == "lanes" else stores
     if "supplier" in columns:
-        out["supplier"] = list(desk.s.scalars(select(Supplier.name).order_by(Supplier.name)))
+        out["supplier"] = list(context.session.scalars(select(Supplier.name).order_by(Supplier.name)))
     if "use" in columns:
         out["use"] = ["main", "spare 1", "spare 2", "spare 3", "replacement"]
     return out
 
 
-def out_rows(desk: Desk, name: str) -> Iterator[list[Any]]:
+def out_rows(context: Context, name: str) -> Iterator[list[Any]]:
     """What we have, in the same columns as the sheet brought in."""
     if name == "lanes":
-        yield from out_lanes(desk)
+        yield from out_lanes(context)
     elif name == "prices":
-        yield from price_sheets.out_rows(desk)
+        yield from price_sheets.out_rows(context)
     elif name == "rates":
-        for (base, quote), rate in sorted(exchange_rates.newest(desk).items()):
+        for (base, quote), rate in sorted(exchange_rates.newest(context).items()):
             yield [base, quote, show_rate(rate.nano), f"{rate.day:%Y-%m-%d}"]
     elif name == "listings":
-        for shop, thing, row in desk.s.execute(
+        for shop, thing, row in context.session.execute(
             select(Store.name, Sku, Listing)
             .join(Sku, Sku.id == Listing.sku_id)
             .join(Store, Store.id == Listing.store_id)

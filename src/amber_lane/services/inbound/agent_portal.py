@@ -16,7 +16,7 @@ from ...data.outbox import Outbox
 from ...data.setup import Person, Store, Supplier
 from ...data.source import Item
 from ...data.transit import Parcel, ParcelLine
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound
 from ..delivery import sheet_export
 from ..fulfilment import parcel_tracking
@@ -31,7 +31,7 @@ SEEN_FOR = timedelta(days=30)
 ROWS_MOST = 5000
 
 
-def scope_of(desk: Desk, role: str, suppliers: list[int], stores: list[int]) -> dict[str, list[int]]:
+def scope_of(context: Context, role: str, suppliers: list[int], stores: list[int]) -> dict[str, list[int]]:
     """Whose purchase orders a person may see: an agent those of suppliers, an assistant those for stores."""
     if role not in ROLES:
         raise Invalid(f"role must be one of {', '.join(ROLES)}", {"role": "is none that we know"})
@@ -40,9 +40,9 @@ def scope_of(desk: Desk, role: str, suppliers: list[int], stores: list[int]) -> 
     if role == "assistant" and not stores:
         raise Invalid("say for which stores the assistant works", {"stores": "choose at least one"})
     for number in suppliers:
-        desk.get(Supplier, number, "supplier")
+        context.get(Supplier, number, "supplier")
     for number in stores:
-        desk.get(Store, number, "store")
+        context.get(Store, number, "store")
     return {"agent": {"suppliers": suppliers}, "assistant": {"stores": stores}}.get(role, {})
 
 
@@ -74,10 +74,10 @@ class Mine:
     told: str
 
 
-def mine(desk: Desk, person: Person) -> list[Mine]:
+def mine(context: Context, person: Person) -> list[Mine]:
     """A person's purchase orders: the open ones first, then what left in the last month."""
-    late = PurchaseOrder.state.in_(OPEN) | ((PurchaseOrder.state == "shipped") & (PurchaseOrder.made_at > desk.now - SEEN_FOR))
-    rows = desk.s.execute(
+    late = PurchaseOrder.state.in_(OPEN) | ((PurchaseOrder.state == "shipped") & (PurchaseOrder.made_at > context.now - SEEN_FOR))
+    rows = context.session.execute(
         select(PurchaseOrder, Order, Supplier)
         .join(Order, Order.id == PurchaseOrder.order_id)
         .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
@@ -90,14 +90,14 @@ def mine(desk: Desk, person: Person) -> list[Mine]:
     numbers: dict[int, list[str]] = {}
     bodies: dict[str, dict[str, Any]] = {}
     for chunk in in_chunks(ids):
-        for line in desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id.in_(chunk)).order_by(PurchaseLine.line_no)):
+        for line in context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id.in_(chunk)).order_by(PurchaseLine.line_no)):
             lines.setdefault(line.purchase_id, []).append(line)
         named = select(ParcelLine.purchase_id, Parcel.number).join(Parcel, Parcel.id == ParcelLine.parcel_id)
-        for purchase, number in desk.s.execute(named.where(ParcelLine.purchase_id.in_(chunk))):
+        for purchase, number in context.session.execute(named.where(ParcelLine.purchase_id.in_(chunk))):
             numbers.setdefault(purchase, []).append(number)
     for names in in_chunks([one.reference for one, _, _ in rows]):
-        bodies |= {row.key: row.body for row in desk.s.scalars(select(Outbox).where(Outbox.key.in_(names)))}
-    items = by_id(desk.s, Item, (line.item_id for many in lines.values() for line in many))
+        bodies |= {row.key: row.body for row in context.session.scalars(select(Outbox).where(Outbox.key.in_(names)))}
+    items = by_id(context.session, Item, (line.item_id for many in lines.values() for line in many))
     out = []
     for one, order, supplier in rows:
         body = bodies.get(one.reference, {})
@@ -112,9 +112,9 @@ def mine(desk: Desk, person: Person) -> list[Mine]:
     return out
 
 
-def _one(desk: Desk, person: Person, reference: str) -> PurchaseOrder:
+def _one(context: Context, person: Person, reference: str) -> PurchaseOrder:
     """A purchase order of a person's; NotFound for any other, so that nothing of others is told."""
-    found = desk.s.scalar(
+    found = context.session.scalar(
         select(PurchaseOrder).join(Order, Order.id == PurchaseOrder.order_id).where(_theirs(person), PurchaseOrder.reference == reference)
     )
     if found is None:
@@ -122,47 +122,49 @@ def _one(desk: Desk, person: Person, reference: str) -> PurchaseOrder:
     return found
 
 
-def take_out(desk: Desk, person: Person) -> tuple[list[str], list[list[Any]]]:
+def take_out(context: Context, person: Person) -> tuple[list[str], list[list[Any]]]:
     """All open purchase orders as a sheet; those that an agent takes for the first time are handed over."""
     if person.role == "agent":
         for number in person.scope.get("suppliers") or []:
-            supplier = desk.get(Supplier, number, "supplier")
+            supplier = context.get(Supplier, number, "supplier")
             waits = select(Outbox.id).where(Outbox.target == f"supplier:{number}", Outbox.kind == "purchase", Outbox.state == "waiting")
-            if supplier.kind == "sheet" and desk.s.scalar(waits.limit(1)):
-                sheet_export.take_out(desk, "supplier", number, "purchases")
+            if supplier.kind == "sheet" and context.session.scalar(waits.limit(1)):
+                sheet_export.take_out(context, "supplier", number, "purchases")
     open_ones = select(PurchaseOrder.reference).join(Order, Order.id == PurchaseOrder.order_id)
-    names = list(desk.s.scalars(open_ones.where(_theirs(person), PurchaseOrder.state.in_(("sent", "accepted"))).order_by(PurchaseOrder.id)))
+    names = list(
+        context.session.scalars(open_ones.where(_theirs(person), PurchaseOrder.state.in_(("sent", "accepted"))).order_by(PurchaseOrder.id))
+    )
     rows = []
     for chunk in in_chunks(names):
-        for row in desk.s.scalars(select(Outbox).where(Outbox.key.in_(chunk)).order_by(Outbox.id)):
+        for row in context.session.scalars(select(Outbox).where(Outbox.key.in_(chunk)).order_by(Outbox.id)):
             rows += purchase_rows(row.body)
     if not rows:
         raise Conflict("there is nothing for you to send now")
     return list(PURCHASE_HEADER), rows
 
 
-def answer(desk: Desk, person: Person, reference: str, state: str, told: str) -> None:
+def answer(context: Context, person: Person, reference: str, state: str, told: str) -> None:
     """Accept or refuse a purchase order that goes by sheets."""
-    purchase = _one(desk, person, reference)
+    purchase = _one(context, person, reference)
     if state not in ("accepted", "refused"):
         raise Invalid("a purchase order is accepted or refused", {"state": "is neither"})
-    supplier_replies.may_say(desk, purchase, state, person)
+    supplier_replies.may_say(context, purchase, state, person)
     if state == "refused" and not told.strip():
         raise Invalid("say why you cannot send it", {"told": "is empty"})
-    supplier_replies.as_taken(desk, reference)
-    purchase_orders.take_answer(desk, PurchaseAnswer(reference, "", state, told.strip(), None, None))
-    desk.log("agent.answer", reference, f"{person.name} {state} {reference}", why=told)
+    supplier_replies.as_taken(context, reference)
+    purchase_orders.take_answer(context, PurchaseAnswer(reference, "", state, told.strip(), None, None))
+    context.log("agent.answer", reference, f"{person.name} {state} {reference}", why=told)
 
 
-def number(desk: Desk, person: Person, reference: str, tracking: str, carrier: str) -> str:
+def number(context: Context, person: Person, reference: str, tracking: str, carrier: str) -> str:
     """A tracking number for one of a person's purchase orders; Invalid says what is wrong with it."""
-    purchase = _one(desk, person, reference)
-    supplier_replies.may_say(desk, purchase, "shipped", person)
-    supplier_replies.as_taken(desk, reference)
-    parcel = parcel_tracking.enter_tracking(desk, purchase.reference, tracking, carrier)
+    purchase = _one(context, person, reference)
+    supplier_replies.may_say(context, purchase, "shipped", person)
+    supplier_replies.as_taken(context, reference)
+    parcel = parcel_tracking.enter_tracking(context, purchase.reference, tracking, carrier)
     return parcel.number
 
 
-def take_in(desk: Desk, person: Person, name: str, data: bytes) -> tuple[int, list[tuple[int, str]]]:
+def take_in(context: Context, person: Person, name: str, data: bytes) -> tuple[int, list[tuple[int, str]]]:
     """A tracking or answers sheet of a person: how many rows were taken, and the others as (row, why)."""
-    return supplier_replies.of_sheet(desk, name, data, lambda reference: _one(desk, person, reference), person)
+    return supplier_replies.of_sheet(context, name, data, lambda reference: _one(context, person, reference), person)

@@ -15,8 +15,8 @@ from ...data.setup import UNCALLED, Inbox, Letter, MailKey, Supplier
 from ...data.transit import Message
 from ...sheets.opened import NotASheet, readable
 from ...sheets.ubl import Answer
-from ..base.context import Desk
-from ..base.errors import Conflict, DeskError, Invalid, NotFound
+from ..base.context import Context
+from ..base.errors import Conflict, Invalid, NotFound, UseCaseError
 from ..purchasing import po_documents
 from . import supplier_replies
 
@@ -25,22 +25,22 @@ FIRST_MOST = 100
 TOLD_MOST = 500
 
 
-def unread(desk: Desk, inbox: int, uids: Sequence[str]) -> list[str]:
+def unread(context: Context, inbox: int, uids: Sequence[str]) -> list[str]:
     """Those mails of a mailbox (the oldest first) that nobody has read yet."""
-    known = set(desk.s.scalars(select(Letter.uid).where(Letter.inbox_id == inbox)))
+    known = set(context.session.scalars(select(Letter.uid).where(Letter.inbox_id == inbox)))
     return [uid for uid in dict.fromkeys(uids) if uid not in known]
 
 
-def leave_old(desk: Desk, inbox: Inbox, uids: Sequence[str]) -> None:
+def leave_old(context: Context, inbox: Inbox, uids: Sequence[str]) -> None:
     """Once, as it was when the mailbox was joined: what lies there beyond the newest was there before us, and is left as it is."""
     if inbox.begun:
         return
     inbox.begun = True
-    bare = {"inbox_id": inbox.id, "at": desk.now, "sender": "", "subject": "", "body": "", "told": "it was there before", "needs": False}
+    bare = {"inbox_id": inbox.id, "at": context.now, "sender": "", "subject": "", "body": "", "told": "it was there before", "needs": False}
     old = [bare | {"uid": uid} for uid in list(dict.fromkeys(uids))[:-FIRST_MOST]]
     if old:
-        desk.s.execute(insert(Letter), old)
-    desk.s.flush()
+        context.session.execute(insert(Letter), old)
+    context.session.flush()
 
 
 @dataclass(frozen=True)
@@ -65,13 +65,13 @@ def opened(mail: protocols.Letter) -> Opened:
     return Opened(mail, files)
 
 
-def _proven(desk: Desk, inbox: Inbox, supplier: Supplier, mail: protocols.Letter) -> bool:
+def _proven(context: Context, inbox: Inbox, supplier: Supplier, mail: protocols.Letter) -> bool:
     """Whether a mail is surely of the supplier from whose address it says it is: anybody can write any address there.
 
     It carries the key of a mail of ours to that supplier, or the receiving server that this mailbox is said to trust vouches for it.
     """
     keys = select(MailKey.id).where(MailKey.key.in_(mail.keys), MailKey.supplier_id == supplier.id)
-    if mail.keys and desk.s.scalar(keys.limit(1)) is not None:
+    if mail.keys and context.session.scalar(keys.limit(1)) is not None:
         return True
     domain = supplier.mail.rpartition("@")[2].strip().lower()
     # The topmost line of that name is the server's own; what stands below may have come with the mail.
@@ -79,39 +79,39 @@ def _proven(desk: Desk, inbox: Inbox, supplier: Supplier, mail: protocols.Letter
     return bool(domain) and said == domain
 
 
-def take_in_held(desk: Desk, number: int, came: Opened) -> Letter:
+def take_in_held(context: Context, number: int, came: Opened) -> Letter:
     """A person says that a mail is of whom it says: what its files say is done now."""
-    row = desk.get(Letter, number, "mail")
+    row = context.get(Letter, number, "mail")
     if not row.held or row.supplier_id is None:
         raise Conflict("what this mail says was settled already")
     if came.mail.uid != row.uid:
         raise Conflict("this is another mail")
-    supplier = desk.get(Supplier, row.supplier_id, "supplier")
-    told, needs = _read(desk, supplier, came)
-    row.told, row.needs, row.held, row.read_at = told[:TOLD_MOST], needs, False, desk.now
-    desk.log("letter.taken", supplier.name, f"a mail of {supplier.name} taken in by hand: {row.told}", why=row.subject, count=0)
+    supplier = context.get(Supplier, row.supplier_id, "supplier")
+    told, needs = _read(context, supplier, came)
+    row.told, row.needs, row.held, row.read_at = told[:TOLD_MOST], needs, False, context.now
+    context.log("letter.taken", supplier.name, f"a mail of {supplier.name} taken in by hand: {row.told}", why=row.subject, count=0)
     return row
 
 
-def take(desk: Desk, inbox: int, came: Opened) -> Letter:
+def take(context: Context, inbox: int, came: Opened) -> Letter:
     """Take one mail in (see `opened`), once: the sheets and documents of a supplier we order from by mail are done as they say."""
     mail = came.mail
-    box = desk.get(Inbox, inbox, "mailbox")
-    known = desk.s.scalar(select(Letter).where(Letter.inbox_id == inbox, Letter.uid == mail.uid))
+    box = context.get(Inbox, inbox, "mailbox")
+    known = context.session.scalar(select(Letter).where(Letter.inbox_id == inbox, Letter.uid == mail.uid))
     if known:
         return known
-    supplier = _sender(desk, mail.sender)
-    held = bool(supplier and came.files and not mail.bounce and not _proven(desk, box, supplier, mail))
+    supplier = _sender(context, mail.sender)
+    held = bool(supplier and came.files and not mail.bounce and not _proven(context, box, supplier, mail))
     if mail.bounce:
-        told, needs = _bounced(desk, mail.bounce), True
+        told, needs = _bounced(context, mail.bounce), True
     elif held and supplier:
         told, needs = f"nothing proves that {supplier.name} wrote this, so its files were not taken; take them in if they are theirs", True
     else:
-        told, needs = _read(desk, supplier, came)
+        told, needs = _read(context, supplier, came)
     row = Letter(
         inbox_id=inbox,
         uid=mail.uid,
-        at=min(mail.at or desk.now, desk.now),
+        at=min(mail.at or context.now, context.now),
         sender=mail.sender,
         subject=mail.subject,
         body=mail.text,
@@ -120,40 +120,40 @@ def take(desk: Desk, inbox: int, came: Opened) -> Letter:
         needs=needs,
         held=held,
     )
-    desk.s.add(row)
-    desk.s.flush()
+    context.session.add(row)
+    context.session.flush()
     if supplier:
         # What its files did was written down by each of them already, so it counts for nothing more here.
         kind = "letter.came" if needs else "purchase.answers"
-        desk.log(kind, supplier.name, f"{supplier.name} wrote: {row.told}", why=mail.subject, count=0)
+        context.log(kind, supplier.name, f"{supplier.name} wrote: {row.told}", why=mail.subject, count=0)
     return row
 
 
-def _bounced(desk: Desk, bounce: protocols.Bounce) -> str:
+def _bounced(context: Context, bounce: protocols.Bounce) -> str:
     """A mail of ours came back: told where it belongs, and what it was about."""
-    row = desk.s.scalar(select(Outbox).where(Outbox.key == bounce.reference, Outbox.kind == "mail")) if bounce.reference else None
+    row = context.session.scalar(select(Outbox).where(Outbox.key == bounce.reference, Outbox.kind == "mail")) if bounce.reference else None
     why = bounce.why or "no reason was given"
     if row is None:
         return f"a mail to {bounce.to or 'somebody'} did not arrive: {why}"
     title = str(row.body.get("subject", ""))
-    message = desk.s.get(Message, row.body["message"]) if row.body.get("message") else None
+    message = context.session.get(Message, row.body["message"]) if row.body.get("message") else None
     on = row.subject
     if message is not None:
         message.state = "bounced"
-        order = desk.s.get(Order, message.order_id)
+        order = context.session.get(Order, message.order_id)
         on = order.number if order else on
     told = f"our mail to {bounce.to or row.body.get('to')} did not arrive ({title}): {why}"
-    desk.log("mail.bounced", on, told, why="the mail server there sent it back")
+    context.log("mail.bounced", on, told, why="the mail server there sent it back")
     return told
 
 
-def _sender(desk: Desk, address: str) -> Supplier | None:
+def _sender(context: Context, address: str) -> Supplier | None:
     """Whose address it is; nobody's where two suppliers share it."""
-    rows = desk.s.scalars(select(Supplier).where(func.lower(Supplier.mail) == address).limit(2)).all() if "@" in address else []
+    rows = context.session.scalars(select(Supplier).where(func.lower(Supplier.mail) == address).limit(2)).all() if "@" in address else []
     return rows[0] if len(rows) == 1 else None
 
 
-def _read(desk: Desk, supplier: Supplier | None, came: Opened) -> tuple[str, bool]:
+def _read(context: Context, supplier: Supplier | None, came: Opened) -> tuple[str, bool]:
     """What was done with a mail, and whether a person must read it."""
     if fault := came.mail.fault:
         return f"it cannot be read: {fault}; see it in the mailbox itself", True
@@ -170,9 +170,9 @@ def _read(desk: Desk, supplier: Supplier | None, came: Opened) -> tuple[str, boo
             continue
         try:
             # What one file has wrong takes nothing away from the others.
-            with desk.s.begin_nested():
-                told, bad = _file(desk, supplier, data)
-        except DeskError as error:
+            with context.session.begin_nested():
+                told, bad = _file(context, supplier, data)
+        except UseCaseError as error:
             wrong.append(f"{name[:60]}: {error.told}")
             continue
         done += [told] if told else []
@@ -180,55 +180,57 @@ def _read(desk: Desk, supplier: Supplier | None, came: Opened) -> tuple[str, boo
     return "; ".join([*done, *wrong]) or "its sheet has no answer filled in", bool(wrong) or not done
 
 
-def _file(desk: Desk, supplier: Supplier, data: bytes | list[Answer]) -> tuple[str, list[str]]:
+def _file(context: Context, supplier: Supplier, data: bytes | list[Answer]) -> tuple[str, list[str]]:
     """One sheet, or what one document says: what was taken, and what was not with why."""
-    find = partial(_theirs, desk, supplier)
+    find = partial(_theirs, context, supplier)
     if isinstance(data, list):
-        told, _, wrong = supplier_replies.of_document(desk, data, find)
+        told, _, wrong = supplier_replies.of_document(context, data, find)
         return told, [wrong] if wrong else []
-    n, bad = supplier_replies.of_sheet(desk, supplier_replies.name_of(data), data, find)
+    n, bad = supplier_replies.of_sheet(context, supplier_replies.name_of(data), data, find)
     return f"{n} answer{'' if n == 1 else 's'} taken" if n else "", [f"row {row}: {why}" for row, why in bad]
 
 
-def _theirs(desk: Desk, supplier: Supplier, reference: str) -> PurchaseOrder:
+def _theirs(context: Context, supplier: Supplier, reference: str) -> PurchaseOrder:
     """A purchase order of the supplier who writes; NotFound for any other, so that nobody answers for others."""
-    found = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference, PurchaseOrder.supplier_id == supplier.id))
+    found = context.session.scalar(
+        select(PurchaseOrder).where(PurchaseOrder.reference == reference, PurchaseOrder.supplier_id == supplier.id)
+    )
     if found is None:
         raise NotFound(f"there is no purchase order {reference!r} to {supplier.name}")
     return found
 
 
-def to_read(desk: Desk) -> list[tuple[Letter, str]]:
+def to_read(context: Context) -> list[tuple[Letter, str]]:
     """Mails that a person must read, each with its supplier's name."""
-    rows = desk.s.execute(select(Letter, Supplier.name).outerjoin(Supplier, Supplier.id == Letter.supplier_id).where(Letter.needs))
+    rows = context.session.execute(select(Letter, Supplier.name).outerjoin(Supplier, Supplier.id == Letter.supplier_id).where(Letter.needs))
     return [(row, name or row.sender or "somebody") for row, name in rows.tuples()]
 
 
-def recent(desk: Desk, most: int = 50) -> Iterable[tuple[Letter, str]]:
+def recent(context: Context, most: int = 50) -> Iterable[tuple[Letter, str]]:
     """The newest mails that are of suppliers or need a person, with the supplier's name."""
     ours = Letter.supplier_id.is_not(None) | Letter.needs | Letter.read_at.is_not(None)
     rows = select(Letter, Supplier.name).outerjoin(Supplier, Supplier.id == Letter.supplier_id).where(ours)
-    return [(row, name or row.sender) for row, name in desk.s.execute(rows.order_by(Letter.id.desc()).limit(most)).tuples()]
+    return [(row, name or row.sender) for row, name in context.session.execute(rows.order_by(Letter.id.desc()).limit(most)).tuples()]
 
 
-def settle(desk: Desk, number: int) -> None:
+def settle(context: Context, number: int) -> None:
     """A person has read it."""
-    row = desk.get(Letter, number, "mail")
+    row = context.get(Letter, number, "mail")
     if not row.needs:
         raise Conflict("this mail was read already")
-    row.needs, row.read_at = False, desk.now
-    desk.log("letter.read", row.sender, f"read: {row.subject or 'a mail'}", after={"letter": number}, undo=True)
+    row.needs, row.read_at = False, context.now
+    context.log("letter.read", row.sender, f"read: {row.subject or 'a mail'}", after={"letter": number}, undo=True)
 
 
-def unsettle(desk: Desk, number: int) -> None:
-    row = desk.get(Letter, number, "mail")
+def unsettle(context: Context, number: int) -> None:
+    row = context.get(Letter, number, "mail")
     row.needs, row.read_at = True, None
 
 
-def trust(desk: Desk, number: int, server: str) -> str:
+def trust(context: Context, number: int, server: str) -> str:
     """Say which receiving server's word on who wrote a mail counts for a mailbox; '' = none."""
-    box = desk.get(Inbox, number, "mailbox")
+    box = context.get(Inbox, number, "mailbox")
     box.trusts = server.strip().lower()
     told = f"{box.name} believes {box.trusts} on who wrote a mail" if box.trusts else f"{box.name} believes no server on who wrote a mail"
-    desk.log("inbox.trust", box.name, told)
+    context.log("inbox.trust", box.name, told)
     return told

@@ -16,8 +16,8 @@ from ...data.setup import UNCALLED, Person, Supplier
 from ...sheets.mapping import read
 from ...sheets.opened import NotASheet
 from ...sheets.ubl import Answer
-from ..base.context import Desk
-from ..base.errors import Conflict, DeskError, Invalid
+from ..base.context import Context
+from ..base.errors import Conflict, Invalid, UseCaseError
 from ..delivery import sheet_export
 from ..imports.column_memory import read_as
 from ..imports.sheet_kinds import kind_of
@@ -31,12 +31,12 @@ OPEN = ("waiting", "sent", "accepted")
 Find = Callable[[str], PurchaseOrder]
 
 
-def may_say(desk: Desk, purchase: PurchaseOrder, answer: str, person: Person | None = None) -> None:
+def may_say(context: Context, purchase: PurchaseOrder, answer: str, person: Person | None = None) -> None:
     """The one rule of who may say what of a purchase order, by whatever door it comes: page, sheet, document or mail. Conflict if not.
 
     answer: accepted, refused, or shipped (a tracking number); person: an agent or an assistant who says it, None = the supplier itself.
     """
-    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
+    supplier = context.get(Supplier, purchase.supplier_id, "supplier")
     if supplier.kind not in UNCALLED:
         raise Conflict(f"{supplier.name} answers by its interface")
     if person is not None and person.role != "agent" and answer != "shipped":
@@ -45,23 +45,23 @@ def may_say(desk: Desk, purchase: PurchaseOrder, answer: str, person: Person | N
         raise Conflict(f"{purchase.reference} is {purchase.state}, so this answer comes too late")
 
 
-def as_taken(desk: Desk, reference: str) -> None:
+def as_taken(context: Context, reference: str) -> None:
     """What was answered is out of the outbox: no sheet has it again as new."""
-    row = desk.s.scalar(select(Outbox).where(Outbox.key == reference, Outbox.state == "waiting"))
-    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
+    row = context.session.scalar(select(Outbox).where(Outbox.key == reference, Outbox.state == "waiting"))
+    purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
     # What goes by an interface goes by it all the same: what is said beforehand is no purchase.
-    if row and purchase and desk.get(Supplier, purchase.supplier_id, "supplier").kind in UNCALLED:
-        sheet_export.confirm(desk, row, "answered by the supplier")
+    if row and purchase and context.get(Supplier, purchase.supplier_id, "supplier").kind in UNCALLED:
+        sheet_export.confirm(context, row, "answered by the supplier")
         purchase.state = PURCHASE.step(purchase.state, "send")
 
 
-def of_sheet(desk: Desk, name: str, data: bytes, find: Find, person: Person | None = None) -> tuple[int, list[tuple[int, str]]]:
+def of_sheet(context: Context, name: str, data: bytes, find: Find, person: Person | None = None) -> tuple[int, list[tuple[int, str]]]:
     """A tracking or answers sheet: how many rows were taken, and the others as (row, why). Invalid where it is no such sheet."""
     if name not in SHEETS:
         raise Invalid("a sheet of tracking numbers or of answers is taken here")
     kind = kind_of(name)
     try:
-        rows = list(islice(read_as(desk.s, kind, data).rows, ROWS_MOST + 1))
+        rows = list(islice(read_as(context.session, kind, data).rows, ROWS_MOST + 1))
     except NotASheet as error:
         raise Invalid(str(error)) from error
     if len(rows) > ROWS_MOST:
@@ -73,17 +73,17 @@ def of_sheet(desk: Desk, name: str, data: bytes, find: Find, person: Person | No
             purchase = find(row.get("purchase_order", "").strip())
             said = "shipped" if name == "tracking" or row.get("tracking_number") else row.get("answer", "").strip().lower()
             if said:
-                may_say(desk, purchase, said, person)
+                may_say(context, purchase, said, person)
             good.append((n, row))
-        except DeskError as error:
+        except UseCaseError as error:
             bad.append((n, error.told))
-    told = kind.check(desk, [row for _, row in good], lambda done: None)
+    told = kind.check(context, [row for _, row in good], lambda done: None)
     places = {id(getattr(row, "raw", row)): n for n, row in good}
     bad += [(places.get(id(row), 0), why) for row, why in told.bad]
     # A row that was not taken leaves its purchase order where it is.
     for one in told.good:
-        as_taken(desk, one.reference if isinstance(one, PurchaseAnswer) else one[0])
-    return kind.take(desk, told), sorted(bad)
+        as_taken(context, one.reference if isinstance(one, PurchaseAnswer) else one[0])
+    return kind.take(context, told), sorted(bad)
 
 
 def name_of(data: bytes) -> str:
@@ -98,14 +98,14 @@ def name_of(data: bytes) -> str:
     raise Invalid(str(told))
 
 
-def of_document(desk: Desk, said: Sequence[Answer], find: Find | None = None) -> tuple[str, int, str]:
+def of_document(context: Context, said: Sequence[Answer], find: Find | None = None) -> tuple[str, int, str]:
     """A UBL document: which purchase orders it is about and what it says, how many they are, and what is wrong with its numbers."""
-    answers = po_documents.answers_of(desk, said)
+    answers = po_documents.answers_of(context, said)
     for one in answers:
         if find:
-            may_say(desk, find(one.reference), one.state)
-        as_taken(desk, one.reference)
-    wrong = purchase_orders.take_answers(desk, answers)
+            may_say(context, find(one.reference), one.state)
+        as_taken(context, one.reference)
+    wrong = purchase_orders.take_answers(context, answers)
     names = ", ".join(one.reference for one in answers)
-    desk.log("purchase.answers", names, f"a document brought in: {names} {answers[0].state}")
+    context.log("purchase.answers", names, f"a document brought in: {names} {answers[0].state}")
     return f"{names} {answers[0].state}", len(answers), wrong

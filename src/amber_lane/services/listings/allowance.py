@@ -14,7 +14,7 @@ from ...core.money import PPM, Ints, half_up, show
 from ...data.bulk import by_id
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..pricing.apply import respond
 from ..pricing.decide import BY_HAND
@@ -56,12 +56,12 @@ class Planned:
     rows: list[Row]
 
 
-def plan(desk: Desk, store_id: int, hours: int = 24) -> Planned:
+def plan(context: Context, store_id: int, hours: int = 24) -> Planned:
     """What to show in a store for the most expected profit. Invalid where the store has no limit."""
-    store = desk.get(Store, store_id, "store")
+    store = context.get(Store, store_id, "store")
     if not limited(store):
         raise Invalid(f"{store.name} sets no limit; there is nothing to plan")
-    book, rows, kept = _book(desk, store_id)
+    book, rows, kept = _book(context, store_id)
     # What cannot be planned, since nobody knows what a sale of it keeps, stays as it is and uses its part of the limit.
     fixed = book.wanted_quantity[kept][book.state[kept] == 0]
     units_most = None if store.allowance_units is None else max(store.allowance_units - int(fixed.sum()), 0)
@@ -111,9 +111,9 @@ def limited(store: Store) -> bool:
     return any(one is not None for one in (store.allowance_units, store.allowance_listings, store.allowance_value))
 
 
-def set_limits(desk: Desk, store_id: int, version: int | None, units: int | None, listings: int | None, value: int | None) -> str:
+def set_limits(context: Context, store_id: int, version: int | None, units: int | None, listings: int | None, value: int | None) -> str:
     """What a store lets us show, by a person's word. Conflict where the store tells it itself. Can be undone."""
-    store = desk.get_version(Store, store_id, version, "store")
+    store = context.get_version(Store, store_id, version, "store")
     if limited(store) and not store.allowance_by_hand:
         raise Conflict(f"{store.name} tells its allowance itself")
     before = [store.allowance_units, store.allowance_listings, store.allowance_value]
@@ -121,8 +121,8 @@ def set_limits(desk: Desk, store_id: int, version: int | None, units: int | None
     told = [f"{n:,} {what}" for n, what in ((units, "units"), (listings, "listings")) if n is not None]
     told += [show(value, store.currency)] if value is not None else []
     sentence = f"{store.name} shows up to {', '.join(told)}" if told else f"{store.name} sets no limit"
-    desk.log("allowance.set", store.name, sentence, before={"store": store_id, "limits": before}, undo=True)
-    desk.s.flush()
+    context.log("allowance.set", store.name, sentence, before={"store": store_id, "limits": before}, undo=True)
+    context.session.flush()
     return sentence
 
 
@@ -131,9 +131,9 @@ def _set_limits(store: Store, limits: list[int | None]) -> None:
     store.allowance_by_hand = limited(store)
 
 
-def restore_limits(desk: Desk, before: dict[str, Any]) -> None:
+def restore_limits(context: Context, before: dict[str, Any]) -> None:
     """Undo a word on what a store lets us show."""
-    store = desk.get_version(Store, before["store"], None, "store")
+    store = context.get_version(Store, before["store"], None, "store")
     _set_limits(store, before["limits"])
 
 
@@ -148,15 +148,17 @@ class Over:
     loss: int
 
 
-def over(desk: Desk) -> list[Over]:
+def over(context: Context) -> list[Over]:
     """Stores that are asked for more than they allow, by what we want of them now, sent or not."""
     found = []
-    for store in desk.s.scalars(select(Store).where(Store.ended_at.is_(None)).order_by(Store.id)):
+    for store in context.session.scalars(select(Store).where(Store.ended_at.is_(None)).order_by(Store.id)):
         if not limited(store):
             continue
         shown = (Listing.store_id == store.id, Listing.state == "live", Listing.wanted_quantity > 0)
         units = func.sum(Listing.wanted_quantity)
-        row = desk.s.execute(select(units, func.count(), func.sum(Listing.wanted_quantity * Listing.wanted_price)).where(*shown)).one()
+        row = context.session.execute(
+            select(units, func.count(), func.sum(Listing.wanted_quantity * Listing.wanted_price)).where(*shown)
+        ).one()
         limits = (("units", store.allowance_units), ("listings", store.allowance_listings), ("value", store.allowance_value))
         for (what, most), asked in zip(limits, row, strict=True):
             if most is None or int(asked or 0) <= most:
@@ -170,23 +172,23 @@ def over(desk: Desk) -> list[Over]:
             excess = int(asked) - most
             n = excess if what == "listings" else max(int(row[1]) * excess // int(asked), 1)
             least = earns.order_by("a_day").limit(n).subquery()
-            lost = half_up(int(desk.s.scalar(select(func.sum(least.c.a_day))) or 0), PPM)
+            lost = half_up(int(context.session.scalar(select(func.sum(least.c.a_day))) or 0), PPM)
             found.append(Over(store, what, int(asked), most, lost))
             break
     return found
 
 
-def _book(desk: Desk, store_id: int) -> tuple[Book, Ints, Ints]:
+def _book(context: Context, store_id: int) -> tuple[Book, Ints, Ints]:
     """The store's listings as if nobody limited them; places of those to plan, and of those that stay as they are."""
-    book = load(desk, within_allowance=False)
+    book = load(context, within_allowance=False)
     here = (book.store == store_id) & (book.paused_by != BY_HAND)
     return book, np.flatnonzero(here & book.counted), np.flatnonzero(here & ~book.counted)
 
 
-def apply(desk: Desk, store_id: int, hours: int) -> int:
+def apply(context: Context, store_id: int, hours: int) -> int:
     """Show what the plan says, no more. Can be undone. Returns how many listings changed."""
-    planned = plan(desk, store_id, hours)
-    rows = by_id(desk.s, Listing, (row.listing for row in planned.rows))
+    planned = plan(context, store_id, hours)
+    rows = by_id(context.session, Listing, (row.listing for row in planned.rows))
     # What the plan leaves out shows nothing; it comes back when the plan changes.
     wanted = {row.listing: row.planned for row in planned.rows}
     changed = {i: row for i, row in rows.items() if row.most != wanted[i]}
@@ -196,9 +198,9 @@ def apply(desk: Desk, store_id: int, hours: int) -> int:
     for i, row in changed.items():
         row.most = wanted[i]
         row.version += 1
-    desk.s.flush()
-    store = desk.get(Store, store_id, "store")
-    act = desk.log(
+    context.session.flush()
+    store = context.get(Store, store_id, "store")
+    act = context.log(
         "allowance.apply",
         store.name,
         f"{store.name}: {planned.listings} listings show {planned.units} units, as the allowance earns most",
@@ -206,15 +208,15 @@ def apply(desk: Desk, store_id: int, hours: int) -> int:
         undo=True,
         count=len(changed),
     )
-    respond(desk, {row.sku_id for row in changed.values()}, act=act.id, only=set(changed))
+    respond(context, {row.sku_id for row in changed.values()}, act=act.id, only=set(changed))
     return len(changed)
 
 
-def restore(desk: Desk, before: dict[str, Any]) -> None:
+def restore(context: Context, before: dict[str, Any]) -> None:
     """Undo a plan: each listing may show again what it could before."""
     most = {int(number): value for number, value in before["most"].items()}
-    rows = by_id(desk.s, Listing, most)
+    rows = by_id(context.session, Listing, most)
     for number, row in rows.items():
-        desk.s.execute(update(Listing).where(Listing.id == number).values(most=most[number], version=row.version + 1))
-    desk.s.expire_all()
-    respond(desk, {row.sku_id for row in rows.values()}, only=set(rows))
+        context.session.execute(update(Listing).where(Listing.id == number).values(most=most[number], version=row.version + 1))
+    context.session.expire_all()
+    respond(context, {row.sku_id for row in rows.values()}, only=set(rows))

@@ -9,22 +9,22 @@ from sqlalchemy import select
 from ...data.bulk import by_id, in_chunks
 from ...data.setup import Store
 from ...data.shelf import Listing, PhraseRule, Sku
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from .content_rules import tidy, whole
 from .publishing import change_words
 
 
-def effect(desk: Desk, find: str, put: str, store_id: int | None) -> tuple[list[tuple[int, str, str, str]], int]:
+def effect(context: Context, find: str, put: str, store_id: int | None) -> tuple[list[tuple[int, str, str, str]], int]:
     """What a rule would change: (listing, SKU, words before, after), and of how many listings."""
     if not find.strip():
         raise Invalid("say which words to look for", {"find": "is empty"})
     if store_id is not None:
-        desk.get(Store, store_id, "store")
+        context.get(Store, store_id, "store")
     pattern, by = whole(find), put.replace("\\", r"\\")
     query = select(Listing.id, Sku.code, Listing.title, Listing.description).join(Sku, Sku.id == Listing.sku_id)
     query = query.where(Listing.state != "ended").order_by(Listing.id)
-    rows = desk.s.execute(query if store_id is None else query.where(Listing.store_id == store_id)).all()
+    rows = context.session.execute(query if store_id is None else query.where(Listing.store_id == store_id)).all()
     out = []
     for number, code, title, description in rows:
         if pattern.search(title):
@@ -34,25 +34,25 @@ def effect(desk: Desk, find: str, put: str, store_id: int | None) -> tuple[list[
     return out, len(rows)
 
 
-def add_rule(desk: Desk, find: str, put: str, store_id: int | None) -> int:
+def add_rule(context: Context, find: str, put: str, store_id: int | None) -> int:
     """Keep a rule and change by it what all listings say now. Returns how many changed. Can be undone."""
     find, put = " ".join(find.split()), " ".join(put.split())
-    changed, _ = effect(desk, find, put, store_id)
-    known = desk.s.scalar(select(PhraseRule).where(PhraseRule.find == find, PhraseRule.store_id == store_id))
+    changed, _ = effect(context, find, put, store_id)
+    known = context.session.scalar(select(PhraseRule).where(PhraseRule.find == find, PhraseRule.store_id == store_id))
     if known is not None:
         raise Conflict("there is a rule for these words; take it away first")
     pattern, by = whole(find), put.replace("\\", r"\\")
     rule = PhraseRule(find=find, put=put, store_id=store_id)
-    desk.s.add(rule)
-    desk.s.flush()
+    context.session.add(rule)
+    context.session.flush()
     before: dict[str, dict[str, str]] = {}
     for chunk in in_chunks([number for number, *_ in changed]):
-        for row in by_id(desk.s, Listing, chunk).values():
+        for row in by_id(context.session, Listing, chunk).values():
             words = {"title": tidy(pattern.sub(by, row.title)) or row.title, "description": pattern.sub(by, row.description)}
             before[str(row.id)] = {"title": row.title, "description": row.description}
-            change_words(desk, row, words)
+            change_words(context, row, words)
     told = f"{find!r} becomes {put!r}" if put else f"{find!r} is taken out"
-    desk.log(
+    context.log(
         "phrase.add",
         find,
         f"{told}: {len(before)} listings changed",
@@ -63,11 +63,11 @@ def add_rule(desk: Desk, find: str, put: str, store_id: int | None) -> int:
     return len(before)
 
 
-def undo_rule(desk: Desk, before: dict[str, Any]) -> None:
+def undo_rule(context: Context, before: dict[str, Any]) -> None:
     """Undo: the rule goes, and each listing says again what it said."""
-    rule = desk.s.get(PhraseRule, before["rule"])
+    rule = context.session.get(PhraseRule, before["rule"])
     if rule is not None:
-        desk.s.delete(rule)
+        context.session.delete(rule)
     words = {int(number): said for number, said in before["words"].items()}
-    for row in by_id(desk.s, Listing, words).values():
-        change_words(desk, row, words[row.id])
+    for row in by_id(context.session, Listing, words).values():
+        change_words(context, row, words[row.id])

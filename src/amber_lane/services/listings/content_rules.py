@@ -10,7 +10,7 @@ from sqlalchemy import select
 
 from ...data.setup import Store, Supplier
 from ...data.shelf import PhraseRule
-from ..base.context import Desk
+from ..base.context import Context
 
 TITLE_MOST = 200
 
@@ -50,12 +50,12 @@ def clean_html(text: str) -> str:
 class Cleaner:
     """Cleans words for one store: its own rules and those for all stores, the longest phrase first."""
 
-    def __init__(self, desk: Desk, store: Store) -> None:
+    def __init__(self, context: Context, store: Store) -> None:
         self.store = store
-        rules = desk.s.scalars(select(PhraseRule).where((PhraseRule.store_id.is_(None)) | (PhraseRule.store_id == store.id)))
+        rules = context.session.scalars(select(PhraseRule).where((PhraseRule.store_id.is_(None)) | (PhraseRule.store_id == store.id)))
         self.rules = [(whole(one.find), one.put) for one in sorted(rules, key=lambda one: (-len(one.find), one.id)) if one.find.strip()]
         # Nobody who buys is to read who sends it, whichever supplier it is.
-        self.names = [(name, whole(name)) for name in hidden_names(desk.s.scalars(select(Supplier)))]
+        self.names = [(name, whole(name)) for name in hidden_names(context.session.scalars(select(Supplier)))]
 
     def clean(self, text: str) -> str:
         """A text by the phrase rules, without any supplier's name."""

@@ -16,7 +16,7 @@ from ...data.outbox import Outbox
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
 from ...data.watch import Drift
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..outbox import listing_changes
 from ..pricing import manual_price
@@ -39,34 +39,34 @@ class Differing:
     store: Store
 
 
-def _moving(desk: Desk, begun: datetime) -> set[str]:
+def _moving(context: Context, begun: datetime) -> set[str]:
     """Listings that a change is on its way for, or that changed while their store was being read: nothing can be said of them."""
     open_ones = select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state.in_(_OPEN))
     # Only the newest changes can have been done so lately; the older ones are not gone through page by page.
-    newest = int(desk.s.scalar(select(func.max(Outbox.id))) or 0)
+    newest = int(context.session.scalar(select(func.max(Outbox.id))) or 0)
     recent = Outbox.id > newest - RECENT
     lately = select(Outbox.subject).where(recent, Outbox.kind == "listing", Outbox.state == "done", Outbox.done_at >= begun)
-    return {*desk.s.scalars(open_ones), *desk.s.scalars(lately)}
+    return {*context.session.scalars(open_ones), *context.session.scalars(lately)}
 
 
-def _rejected(desk: Desk) -> set[str]:
+def _rejected(context: Context) -> set[str]:
     """Listings whose change a store rejected: told as that; that the store shows the old thing meanwhile is no second trouble."""
-    return set(desk.s.scalars(select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state == "dead")))
+    return set(context.session.scalars(select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state == "dead")))
 
 
-def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime) -> set[int]:
+def take(context: Context, store: Store, told: Iterable[StoreListing], begun: datetime) -> set[int]:
     """A page of a store's own listings. Returns the ids of ours that it holds; what differs is kept, what agrees again ends.
 
     A quantity below what we asked is no difference: buyers took some.
     """
     page = {one.sku: one for one in told}
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(Sku.code, Listing).join(Sku, Sku.id == Listing.sku_id).where(Listing.store_id == store.id, Sku.code.in_(list(page)))
     ).all()
-    moving, rejected = _moving(desk, begun), _rejected(desk)
+    moving, rejected = _moving(context, begun), _rejected(context)
     known = {
         one.listing_id: one
-        for one in desk.s.scalars(select(Drift).where(Drift.ended_at.is_(None), Drift.listing_id.in_([row.id for _, row in rows])))
+        for one in context.session.scalars(select(Drift).where(Drift.ended_at.is_(None), Drift.listing_id.in_([row.id for _, row in rows])))
     }
     seen: set[int] = set()
     for code, listing in rows:
@@ -74,59 +74,59 @@ def take(desk: Desk, store: Store, told: Iterable[StoreListing], begun: datetime
         seen.add(listing.id)
         subject = f"listing:{listing.id}"
         if subject in rejected and listing.id in known:
-            known[listing.id].ended_at, known[listing.id].how = desk.now, "gone"
+            known[listing.id].ended_at, known[listing.id].how = context.now, "gone"
         if listing.state == "preparing" or subject in moving or subject in rejected or shown.currency != listing.currency:
             continue
         on_sale = listing.state == "live"
         # What is not written is not ours to differ from.
         differs = store.write_stock and (shown.state != listing.state or (on_sale and shown.quantity > listing.wanted_quantity))
         differs |= store.write_prices and on_sale and shown.price != listing.wanted_price
-        _keep(desk, listing, known.get(listing.id), differs, shown.price, shown.quantity, shown.state)
+        _keep(context, listing, known.get(listing.id), differs, shown.price, shown.quantity, shown.state)
         listing.shown_price, listing.shown_quantity, listing.shown_state, listing.shown_at = (
             shown.price,
             shown.quantity,
             shown.state,
-            desk.now,
+            context.now,
         )
-    desk.s.flush()
-    store_listings.follow_shown(desk, store, [row.sku_id for _, row in rows])
+    context.session.flush()
+    store_listings.follow_shown(context, store, [row.sku_id for _, row in rows])
     return seen
 
 
-def _keep(desk: Desk, listing: Listing, known: Drift | None, differs: bool, price: int, quantity: int, state: str) -> None:
+def _keep(context: Context, listing: Listing, known: Drift | None, differs: bool, price: int, quantity: int, state: str) -> None:
     if not differs:
         if known is not None:
-            known.ended_at, known.how = desk.now, "gone"
+            known.ended_at, known.how = context.now, "gone"
     elif known is None:
-        desk.s.add(Drift(listing_id=listing.id, seen_at=desk.now, price=price, quantity=quantity, state=state))
+        context.session.add(Drift(listing_id=listing.id, seen_at=context.now, price=price, quantity=quantity, state=state))
     else:
         known.price, known.quantity, known.state = price, quantity, state
 
 
-def missing(desk: Desk, store: Store, seen: Collection[int], begun: datetime) -> int:
+def missing(context: Context, store: Store, seen: Collection[int], begun: datetime) -> int:
     """After the last page: listings that we hold to be on sale and the store does not have. Returns how many differences are open.
 
     Where a whole store seems to have gone, its answer is not believed.
     """
-    held = list(desk.s.scalars(select(Listing).where(Listing.store_id == store.id, Listing.state == "live")))
-    moving = _moving(desk, begun) | _rejected(desk)
+    held = list(context.session.scalars(select(Listing).where(Listing.store_id == store.id, Listing.state == "live")))
+    moving = _moving(context, begun) | _rejected(context)
     gone = [one for one in held if one.id not in seen and f"listing:{one.id}" not in moving]
     if len(gone) * 2 > len(held) and len(gone) > 20:
         told = f"{store.name} answered only {len(held) - len(gone)} of {len(held)} listings; nothing was taken for gone"
-        desk.log("drift.doubted", store.name, told)
+        context.log("drift.doubted", store.name, told)
         gone = []
     open_ones = select(Drift).where(Drift.ended_at.is_(None), Drift.listing_id.in_([one.id for one in gone]))
-    known = {one.listing_id: one for one in desk.s.scalars(open_ones)}
+    known = {one.listing_id: one for one in context.session.scalars(open_ones)}
     for one in gone:
-        _keep(desk, one, known.get(one.id), True, one.wanted_price, 0, MISSING)
-    desk.s.flush()
-    n = len(differing(desk, store.id))
+        _keep(context, one, known.get(one.id), True, one.wanted_price, 0, MISSING)
+    context.session.flush()
+    n = len(differing(context, store.id))
     if n:
-        desk.log("drift.seen", store.name, f"{store.name} shows {n} listing{'s' if n > 1 else ''} otherwise than we asked", count=n)
+        context.log("drift.seen", store.name, f"{store.name} shows {n} listing{'s' if n > 1 else ''} otherwise than we asked", count=n)
     return n
 
 
-def differing(desk: Desk, store: int | None = None) -> list[Differing]:
+def differing(context: Context, store: int | None = None) -> list[Differing]:
     """Open differences, those of listings that are on sale there first."""
     query = (
         select(Drift, Listing, Sku, Store)
@@ -136,42 +136,42 @@ def differing(desk: Desk, store: int | None = None) -> list[Differing]:
         .where(Drift.ended_at.is_(None))
         .order_by(Drift.state != "live", Sku.pace.desc(), Drift.id)
     )
-    rows = desk.s.execute(query if store is None else query.where(Listing.store_id == store)).all()
+    rows = context.session.execute(query if store is None else query.where(Listing.store_id == store)).all()
     return [Differing(*row) for row in rows]
 
 
-def _loses(desk: Desk, listing: Listing, price: int) -> bool:
+def _loses(context: Context, listing: Listing, price: int) -> bool:
     """Whether every sale at a price would lose money."""
-    book = load(desk, with_sharers(desk, {listing.sku_id}))
+    book = load(context, with_sharers(context, {listing.sku_id}))
     rows = np.flatnonzero((book.ids == listing.id) & book.counted)
     return bool(len(rows)) and int(keep(np.full(len(book.ids), price), book.terms).profit[rows[0]]) < 0
 
 
-def settle(desk: Desk, numbers: Iterable[int], ours: bool) -> int:
+def settle(context: Context, numbers: Iterable[int], ours: bool) -> int:
     """A person's word on differences. ours: what we want is sent again. Else the store's is taken: its price as one by hand,
     its pause as one by hand; a listing that it does not have is ended here. What would lose money, or cannot be bought now,
     is not taken: there ours is sent again all the same."""
-    rows = [one for one in by_id(desk.s, Drift, numbers).values() if one.ended_at is None]
+    rows = [one for one in by_id(context.session, Drift, numbers).values() if one.ended_at is None]
     if not rows:
         raise Conflict("these differences are settled already; nothing was changed")
-    listings = by_id(desk.s, Listing, (one.listing_id for one in rows))
+    listings = by_id(context.session, Listing, (one.listing_id for one in rows))
     for one in rows:
         listing = listings[one.listing_id]
-        one.ended_at, one.how = desk.now, "sent" if ours else "taken"
-        unsafe = one.state == "live" and (listing.paused_by in ("stock", "hold") or _loses(desk, listing, one.price))
+        one.ended_at, one.how = context.now, "sent" if ours else "taken"
+        unsafe = one.state == "live" and (listing.paused_by in ("stock", "hold") or _loses(context, listing, one.price))
         if ours or unsafe:
             one.how = "sent"
-            listing_changes.want(desk, listing)
+            listing_changes.want(context, listing)
         elif one.state == MISSING:
-            listing_changes.want(desk, listing, state="ended")
+            listing_changes.want(context, listing, state="ended")
         else:
             if one.price != listing.wanted_price:
-                manual_price.fix_price(desk, listing.id, listing.version, one.price, "as the store showed it")
+                manual_price.fix_price(context, listing.id, listing.version, one.price, "as the store showed it")
             if one.state == "paused" and listing.state == "live":
-                on_sale.set_on_sale(desk, [listing.id], False, "as the store showed it")
+                on_sale.set_on_sale(context, [listing.id], False, "as the store showed it")
             elif one.state == "live" and listing.state == "paused":
-                on_sale.set_on_sale(desk, [listing.id], True, "as the store showed it")
+                on_sale.set_on_sale(context, [listing.id], True, "as the store showed it")
     n = len(rows)
     what = "what we want was sent again" if ours else "what the store shows was taken"
-    desk.log("drift.settle", f"{n} listings", f"{n} difference{'s' if n > 1 else ''} settled: {what}", count=n)
+    context.log("drift.settle", f"{n} listings", f"{n} difference{'s' if n > 1 else ''} settled: {what}", count=n)
     return n

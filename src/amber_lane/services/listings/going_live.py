@@ -18,7 +18,7 @@ from ...data.orders import Hold, Order, OrderLine, Plan
 from ...data.outbox import Outbox
 from ...data.setup import Store
 from ...data.shelf import Listing
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox.store_switches import PARTS, changes_something, let_out, writes
 from ..pricing.apply import respond, with_sharers
@@ -54,66 +54,66 @@ class Look:
     worst: list[Row] = field(default_factory=list)
 
 
-def look(desk: Desk, number: int, what: str) -> Look:
+def look(context: Context, number: int, what: str) -> Look:
     """What turning a switch on would do now. Nothing is written."""
-    store = _store(desk, number, what)
+    store = _store(context, number, what)
     if what == "orders":
-        return _orders(desk, store)
-    book, decided, mine = _as_if(desk, store, what)
-    return _prices(desk, store, book, decided, mine) if what == "prices" else _stock(desk, store, book, decided, mine)
+        return _orders(context, store)
+    book, decided, mine = _as_if(context, store, what)
+    return _prices(context, store, book, decided, mine) if what == "prices" else _stock(context, store, book, decided, mine)
 
 
-def turn_on(desk: Desk, number: int, version: int | None, what: str, start: bool, seen: dict[str, int]) -> str:
+def turn_on(context: Context, number: int, version: int | None, what: str, start: bool, seen: dict[str, int]) -> str:
     """Turn a switch on. start: what was looked at goes out now; else it rests as the store has it, until something changes.
 
     seen: the counts that the person saw; Conflict when they hold no longer. Undone by turning it off; what went out stays.
     """
-    store = desk.get_version(Store, number, version, "store")
-    now = look(desk, number, what)
+    store = context.get_version(Store, number, version, "store")
+    now = look(context, number, what)
     if any(seen.get(name) != count for name, count in now.counts.items()):
         raise Conflict("things have moved since you looked; look at the new figures before you turn it on")
     if what != "orders" and start is False:
-        _let_rest(desk, store, what)
+        _let_rest(context, store, what)
     if what == "orders" and not start:
-        _leave_old_orders(desk, store)
+        _leave_old_orders(context, store)
     setattr(store, PARTS[what], True)
     if what == "prices":
         store.mass_agreed = store.mass_agreed or start
     how = "what was looked at goes out now" if start else "only from the next change on"
     told = f"{store.name}: {ON[what]}; {how}"
-    act = desk.log("store.on", store.name, told, after={"store": number, "what": what, "start": start})
-    desk.s.flush()
+    act = context.log("store.on", store.name, told, after={"store": number, "what": what, "start": start})
+    context.session.flush()
     if what == "orders":
-        desk.reroute()
+        context.reroute()
     elif start:
-        skus = set(desk.s.scalars(select(Listing.sku_id).where(Listing.store_id == number)))
-        only = set(desk.s.scalars(select(Listing.id).where(Listing.store_id == number)))
-        respond(desk, skus, act=act.id, only=only, seen=True)
+        skus = set(context.session.scalars(select(Listing.sku_id).where(Listing.store_id == number)))
+        only = set(context.session.scalars(select(Listing.id).where(Listing.store_id == number)))
+        respond(context, skus, act=act.id, only=only, seen=True)
     return told
 
 
-def turn_off(desk: Desk, number: int, version: int | None, what: str) -> str:
+def turn_off(context: Context, number: int, version: int | None, what: str) -> str:
     """Turn a switch off at once. What had not gone out yet is taken back, and the store keeps what it shows."""
-    store = desk.get_version(Store, number, version, "store")
+    store = context.get_version(Store, number, version, "store")
     _known(what)
     if not getattr(store, PARTS[what]):
         raise Conflict(f"{store.name}: that is off already")
     setattr(store, PARTS[what], False)
     told = f"{store.name}: {ON[what].replace('are ', 'are not ').replace('is ', 'is not ')} any more"
-    desk.log("store.off", store.name, told, after={"store": number, "what": what})
-    desk.s.flush()
+    context.log("store.off", store.name, told, after={"store": number, "what": what})
+    context.session.flush()
     if what == "orders":
-        desk.reroute()
+        context.reroute()
     else:
-        _take_back(desk, store)
-        follow_shown(desk, store)
+        _take_back(context, store)
+        follow_shown(context, store)
     return told
 
 
-def all_on(desk: Desk, store: Store) -> None:
+def all_on(context: Context, store: Store) -> None:
     """All of a store's switches at once, for a house that was looked over as a whole (the demo)."""
     store.write_prices = store.write_stock = store.buy_orders = store.mass_agreed = True
-    desk.s.flush()
+    context.session.flush()
 
 
 def _known(what: str) -> None:
@@ -121,18 +121,18 @@ def _known(what: str) -> None:
         raise Invalid(f"choose one of {', '.join(PARTS)}")
 
 
-def _store(desk: Desk, number: int, what: str) -> Store:
+def _store(context: Context, number: int, what: str) -> Store:
     _known(what)
-    store = desk.get(Store, number, "store")
+    store = context.get(Store, number, "store")
     if getattr(store, PARTS[what]):
         raise Conflict(f"{store.name}: that is on already")
     return store
 
 
-def _as_if(desk: Desk, store: Store, what: str) -> tuple[Book, Decided, Bools]:
+def _as_if(context: Context, store: Store, what: str) -> tuple[Book, Decided, Bools]:
     """A store's listings decided as if the switch were on; mine: which rows are the store's."""
-    skus = set(desk.s.scalars(select(Listing.sku_id).where(Listing.store_id == store.id)))
-    book = load(desk, with_sharers(desk, skus))
+    skus = set(context.session.scalars(select(Listing.sku_id).where(Listing.store_id == store.id)))
+    book = load(context, with_sharers(context, skus))
     mine = np.asarray(book.store == store.id, dtype=np.bool_)
     none = np.full(len(book.ids), NONE, dtype=np.int64)
     if what == "prices":
@@ -142,7 +142,7 @@ def _as_if(desk: Desk, store: Store, what: str) -> tuple[Book, Decided, Bools]:
     return book, decide(book, counted=False), mine
 
 
-def _prices(desk: Desk, store: Store, book: Book, decided: Decided, mine: Bools) -> Look:
+def _prices(context: Context, store: Store, book: Book, decided: Decided, mine: Bools) -> Look:
     old, new = book.wanted_price, decided.price
     moves = mine & (old != new)
     before, after = pricing.keep(old, book.terms).profit, pricing.keep(new, book.terms).profit
@@ -162,10 +162,10 @@ def _prices(desk: Desk, store: Store, book: Book, decided: Decided, mine: Bools)
     # Worst: what would lose money first, then the steepest falls, then the steepest rises.
     rows = np.flatnonzero(moves)
     order = np.lexsort((-(np.abs(new - old) * PPM // base)[rows], (new > old)[rows], (after >= 0)[rows]))
-    return Look(store, "prices", counts, _told(desk, book, rows[order[:WORST]], old, new, after))
+    return Look(store, "prices", counts, _told(context, book, rows[order[:WORST]], old, new, after))
 
 
-def _stock(desk: Desk, store: Store, book: Book, decided: Decided, mine: Bools) -> Look:
+def _stock(context: Context, store: Store, book: Book, decided: Decided, mine: Bools) -> Look:
     old, new = book.wanted_quantity, decided.quantity
     live = mine & (book.state == 0)
     room = np.where(book.lane > 0, book.available, 0)
@@ -182,11 +182,11 @@ def _stock(desk: Desk, store: Store, book: Book, decided: Decided, mine: Bools) 
     order = np.lexsort((-book.pace[rows], -(np.where(live, old, 0) - room)[rows]))
     profit = pricing.keep(book.wanted_price, book.terms).profit
     told = {int(row): "comes off sale" for row in rows if live[row] and decided.state[row] != 0}
-    return Look(store, "stock", counts, _told(desk, book, rows[order[:WORST]], old, new, profit, told))
+    return Look(store, "stock", counts, _told(context, book, rows[order[:WORST]], old, new, profit, told))
 
 
-def _told(desk: Desk, book: Book, rows: Ints, old: Ints, new: Ints, profit: Ints, said: dict[int, str] | None = None) -> list[Row]:
-    titles = dict(desk.s.execute(select(Listing.id, Listing.title).where(Listing.id.in_(book.ids[rows].tolist()))).tuples().all())
+def _told(context: Context, book: Book, rows: Ints, old: Ints, new: Ints, profit: Ints, said: dict[int, str] | None = None) -> list[Row]:
+    titles = dict(context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_(book.ids[rows].tolist()))).tuples().all())
     return [
         Row(
             int(book.ids[row]),
@@ -205,8 +205,8 @@ def _practice_orders(store: int) -> tuple[object, ...]:
     return (Order.store_id == store, Hold.ended.is_(None), Hold.limit == "practice")
 
 
-def _orders(desk: Desk, store: Store) -> Look:
-    rows = desk.s.execute(
+def _orders(context: Context, store: Store) -> Look:
+    rows = context.session.execute(
         select(Order, Plan)
         .join(Hold, Hold.order_id == Order.id)
         .join(Plan, Plan.order_id == Order.id)
@@ -214,7 +214,7 @@ def _orders(desk: Desk, store: Store) -> Look:
         .order_by(Plan.profit, Order.id)
     ).all()
     held = int(
-        desk.s.scalar(
+        context.session.scalar(
             select(func.count(Order.id))
             .join(Hold, Hold.order_id == Order.id)
             .where(Order.store_id == store.id, Hold.ended.is_(None), Hold.limit != "practice")
@@ -225,35 +225,35 @@ def _orders(desk: Desk, store: Store) -> Look:
     counts = {
         "orders": len(rows),
         "cost": sum(cost.values()),
-        "paid": sum(_paid(desk, [order.id for order, _ in rows]).values()),
+        "paid": sum(_paid(context, [order.id for order, _ in rows]).values()),
         "loses": sum(1 for _, plan in rows if (plan.profit or 0) < 0),
         "held": held,
     }
-    paid = _paid(desk, [order.id for order, _ in rows[:WORST]])
+    paid = _paid(context, [order.id for order, _ in rows[:WORST]])
     worst = [
-        Row(order.id, order.number, _first_title(desk, order.id), paid.get(order.id, 0), cost[order.id], plan.profit)
+        Row(order.id, order.number, _first_title(context, order.id), paid.get(order.id, 0), cost[order.id], plan.profit)
         for order, plan in rows[:WORST]
     ]
     return Look(store, "orders", counts, worst)
 
 
-def _paid(desk: Desk, orders: Iterable[int]) -> dict[int, int]:
+def _paid(context: Context, orders: Iterable[int]) -> dict[int, int]:
     out: dict[int, int] = {}
     for chunk in in_chunks(orders):
         query = select(OrderLine.order_id, func.sum(OrderLine.paid)).where(OrderLine.order_id.in_(chunk)).group_by(OrderLine.order_id)
-        out |= {order: int(paid or 0) for order, paid in desk.s.execute(query).tuples()}
+        out |= {order: int(paid or 0) for order, paid in context.session.execute(query).tuples()}
     return out
 
 
-def _first_title(desk: Desk, order: int) -> str:
+def _first_title(context: Context, order: int) -> str:
     query = select(OrderLine.title, OrderLine.sku_code).where(OrderLine.order_id == order).order_by(OrderLine.line_no)
-    row = desk.s.execute(query.limit(1)).first()
+    row = context.session.execute(query.limit(1)).first()
     return (row[0] or row[1]) if row else ""
 
 
-def _let_rest(desk: Desk, store: Store, what: str) -> None:
+def _let_rest(context: Context, store: Store, what: str) -> None:
     """Each listing keeps what its store shows for as long as the same is asked for it."""
-    book, decided, mine = _as_if(desk, store, what)
+    book, decided, mine = _as_if(context, store, what)
     if what == "prices":
         asked = decided.priced.price
         rows = np.flatnonzero(mine & book.counted & (asked != NONE) & (asked != book.wanted_price))
@@ -261,25 +261,25 @@ def _let_rest(desk: Desk, store: Store, what: str) -> None:
         asked = shown(book.available, book.policy["cap"], book.policy["cushion"])
         rows = np.flatnonzero(mine & ((decided.quantity != book.wanted_quantity) | (decided.state != book.state)))
     name = "rest_price" if what == "prices" else "rest_stock"
-    bulk_update(desk.s, Listing, (name,), list(zip(asked[rows].tolist(), book.ids[rows].tolist(), strict=True)))
-    desk.s.expire_all()
+    bulk_update(context.session, Listing, (name,), list(zip(asked[rows].tolist(), book.ids[rows].tolist(), strict=True)))
+    context.session.expire_all()
 
 
-def _leave_old_orders(desk: Desk, store: Store) -> None:
+def _leave_old_orders(context: Context, store: Store) -> None:
     """Orders that are there already were seen to elsewhere, or will be one by one: each waits for its own word."""
     waiting = select(Order.id).join(Hold, Hold.order_id == Order.id).where(*_practice_orders(store.id))  # type: ignore[arg-type]
-    desk.s.execute(update(Order).where(Order.id.in_(waiting)).values(before_start=True))
-    desk.s.expire_all()
+    context.session.execute(update(Order).where(Order.id.in_(waiting)).values(before_start=True))
+    context.session.expire_all()
 
 
-def _take_back(desk: Desk, store: Store) -> None:
+def _take_back(context: Context, store: Store) -> None:
     """What waits for a store loses the parts that may not go out any more."""
     mine = (Outbox.target == f"store:{store.id}", Outbox.kind == "listing", Outbox.state.in_(("waiting", "claimed", "unknown")))
-    for row in desk.s.scalars(select(Outbox).where(*mine)):
+    for row in context.session.scalars(select(Outbox).where(*mine)):
         row.body = let_out(store, row.body)
         if row.state == "waiting" and (not writes(store) or not changes_something(row.body)):
             row.state, row.answer = OUTBOX.step(row.state, "stop"), "taken back: writing was turned off"
-    desk.s.flush()
+    context.session.flush()
 
 
 __all__ = ["Look", "Row", "all_on", "look", "turn_off", "turn_on"]

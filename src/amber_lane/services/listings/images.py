@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from ...data.bulk import by_id
 from ...data.shelf import Listing, Picture, PictureAt
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid, NotFound
 
 BYTES_MOST = 15_000_000
@@ -62,36 +62,36 @@ def check(data: bytes) -> Made:
     return Made(out.getvalue(), "image/png" if plain else "image/jpeg", made.width, made.height)
 
 
-def add(desk: Desk, listing: int, made: Made) -> Picture:
+def add(context: Context, listing: int, made: Made) -> Picture:
     """Keep a picture and put it last among a listing's; the same one twice is kept once."""
-    row = desk.get(Listing, listing, "listing")
+    row = context.get(Listing, listing, "listing")
     if len(row.pictures or []) >= MOST:
         raise Invalid(f"a listing shows {MOST} pictures at most; take one away first")
     sha = hashlib.sha256(made.data).hexdigest()
-    picture = desk.s.scalar(select(Picture).where(Picture.sha == sha))
+    picture = context.session.scalar(select(Picture).where(Picture.sha == sha))
     if picture is None:
         picture = Picture(sha=sha, kind=made.kind, width=made.width, height=made.height, data=made.data)
-        desk.s.add(picture)
-        desk.s.flush()
+        context.session.add(picture)
+        context.session.flush()
     return picture
 
 
-def checked_order(desk: Desk, numbers: list[int]) -> list[int]:
+def checked_order(context: Context, numbers: list[int]) -> list[int]:
     """An order of pictures that are all there, each once. NotFound otherwise."""
-    known = by_id(desk.s, Picture, numbers)
+    known = by_id(context.session, Picture, numbers)
     for number in numbers:
         if number not in known:
             raise NotFound(f"there is no picture {number}")
     return list(dict.fromkeys(numbers))[:MOST]
 
 
-def names_at(desk: Desk, store: int, numbers: list[int]) -> dict[int, str]:
+def names_at(context: Context, store: int, numbers: list[int]) -> dict[int, str]:
     """What a store calls those of our pictures that it has."""
     rows = select(PictureAt.picture_id, PictureAt.name).where(PictureAt.store_id == store, PictureAt.picture_id.in_(numbers))
-    return dict(desk.s.execute(rows).tuples().all())
+    return dict(context.session.execute(rows).tuples().all())
 
 
-def note_name(desk: Desk, store: int, number: int, name: str) -> None:
-    if number not in names_at(desk, store, [number]):
-        desk.s.add(PictureAt(picture_id=number, store_id=store, name=name))
-        desk.s.flush()
+def note_name(context: Context, store: int, number: int, name: str) -> None:
+    if number not in names_at(context, store, [number]):
+        context.session.add(PictureAt(picture_id=number, store_id=store, name=name))
+        context.session.flush()

@@ -10,56 +10,56 @@ from sqlalchemy import select
 from ...data.bulk import by_id, in_chunks
 from ...data.shelf import Listing
 from ..base import portions
-from ..base.context import Desk
+from ..base.context import Context
 from ..outbox.listing_changes import Wanted, want_many
 from ..outbox.store_switches import must
 
 
-def set_on_sale(desk: Desk, numbers: Iterable[int], on: bool, why: str = "", undoes: int | None = None) -> int:
+def set_on_sale(context: Context, numbers: Iterable[int], on: bool, why: str = "", undoes: int | None = None) -> int:
     """Pause or put back listings by hand, very many of them in portions. Returns how many move; those already so are left alone.
 
     undoes: the act that this takes back, which is the act that is written of it.
     """
-    rows = _not_so(desk, numbers, on)
+    rows = _not_so(context, numbers, on)
     if not rows:
         return 0
     moved, done = sorted(rows), "put back on sale" if on else "taken off sale"
     for store in set(rows.values()):
-        must(desk, store, "stock")
+        must(context, store, "stock")
     act = undoes
     if act is None:
         what = "listing.resume" if on else "listing.pause"
         told = f"{len(moved):,} {done}"
-        act = desk.log(what, f"{len(moved)} listings", told, why=why, after={"listings": moved}, undo=True, count=len(moved)).id
+        act = context.log(what, f"{len(moved)} listings", told, why=why, after={"listings": moved}, undo=True, count=len(moved)).id
     if len(moved) <= portions.AT_ONCE:
-        _put_on_sale(desk, {"on": on}, moved)
+        _put_on_sale(context, {"on": on}, moved)
     else:
         title = f"{'Putting' if on else 'Taking'} {len(moved):,} listings {'back on' if on else 'off'} sale"
-        portions.enter(desk, "on_sale", title, {"on": on, "act": act}, portions.cut(moved), len(moved))
+        portions.enter(context, "on_sale", title, {"on": on, "act": act}, portions.cut(moved), len(moved))
     return len(moved)
 
 
-def _not_so(desk: Desk, numbers: Iterable[int], on: bool) -> dict[int, int]:
+def _not_so(context: Context, numbers: Iterable[int], on: bool) -> dict[int, int]:
     """Those of some listings that would move, with their stores."""
     found: dict[int, int] = {}
     for chunk in in_chunks(dict.fromkeys(numbers)):
         query = select(Listing.id, Listing.store_id).where(Listing.id.in_(chunk), Listing.state == ("paused" if on else "live"))
-        found |= dict(desk.s.execute(query).tuples().all())
+        found |= dict(context.session.execute(query).tuples().all())
     return found
 
 
 @portions.work("on_sale")
-def _put_on_sale(desk: Desk, body: dict[str, Any], part: list[int]) -> int:
+def _put_on_sale(context: Context, body: dict[str, Any], part: list[int]) -> int:
     on = body["on"]
-    rows = [one for one in by_id(desk.s, Listing, part).values() if one.state == ("paused" if on else "live")]
+    rows = [one for one in by_id(context.session, Listing, part).values() if one.state == ("paused" if on else "live")]
     for listing in rows:
         listing.paused_by = "" if on else "hand"
-    want_many(desk, [Wanted(listing, state="live" if on else "paused") for listing in rows])
+    want_many(context, [Wanted(listing, state="live" if on else "paused") for listing in rows])
     return len(rows)
 
 
 @portions.finish("on_sale")
-def _is_on_sale(desk: Desk, body: dict[str, Any], done: int, failed: int) -> str:
+def _is_on_sale(context: Context, body: dict[str, Any], done: int, failed: int) -> str:
     told = f"{done:,} {'put back on sale' if body['on'] else 'taken off sale'}"
     return told + (f", {failed:,} not" if failed else "")
 

@@ -17,9 +17,9 @@ from ...data.lanes import Lane, LanePart
 from ...data.setup import Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
-from ...data.watch import Response
-from ..base.context import Desk
-from ..base.errors import DeskError
+from ...data.watch import ListingDecision
+from ..base.context import Context
+from ..base.errors import UseCaseError
 from ..catalogue.search import Finder, Worth
 from ..mapping import lanes
 from ..pricing.apply import respond
@@ -40,15 +40,15 @@ class Prepared:
 
 
 def prepare(
-    desk: Desk, finder: Finder, items: Sequence[int], store_id: int, progress: Callable[[int], None] = lambda n: None
+    context: Context, finder: Finder, items: Sequence[int], store_id: int, progress: Callable[[int], None] = lambda n: None
 ) -> list[Prepared]:
     """Prepare listings of items in a store, at the price that the rules make now; not yet on sale."""
-    store = desk.get(Store, store_id, "store")
-    found = by_id(desk.s, Item, items)
-    priced = finder.worth(desk, store_id, list(found))
-    suppliers = {row.id: row for row in desk.s.scalars(select(Supplier))}
-    known = _Known(desk, store, list(found.values()), suppliers)
-    cleaner = Cleaner(desk, store)
+    store = context.get(Store, store_id, "store")
+    found = by_id(context.session, Item, items)
+    priced = finder.worth(context, store_id, list(found))
+    suppliers = {row.id: row for row in context.session.scalars(select(Supplier))}
+    known = _Known(context, store, list(found.values()), suppliers)
+    cleaner = Cleaner(context, store)
     out: list[Prepared] = []
     made: list[int] = []
     touched: set[int] = set()
@@ -58,9 +58,9 @@ def prepare(
             out.append(Prepared(number, "failed", None, "that item is not there any more"))
             continue
         try:
-            with desk.s.begin_nested():
-                one, sku = _prepare(desk, store, item, suppliers[item.supplier_id], priced[number], known, cleaner)
-        except DeskError as error:
+            with context.session.begin_nested():
+                one, sku = _prepare(context, store, item, suppliers[item.supplier_id], priced[number], known, cleaner)
+        except UseCaseError as error:
             out.append(Prepared(number, "failed", None, error.told))
             continue
         out.append(one)
@@ -71,8 +71,8 @@ def prepare(
         if n % 50 == 0:
             progress(n)
     if made:
-        price_prepared(desk, list(by_id(desk.s, Listing, made).values()))
-        desk.log_part(
+        price_prepared(context, list(by_id(context.session, Listing, made).values()))
+        context.log_part(
             "listing.prepare",
             store.name,
             lambda n: f"{n} listing{'s' if n != 1 else ''} prepared for {store.name}, each with its lane open",
@@ -80,15 +80,15 @@ def prepare(
             len(made),
         )
     if touched:
-        respond(desk, touched)
+        respond(context, touched)
     return out
 
 
 class _Known:
     """What we have of these items already: SKUs by item and by barcode, listings in the store, codes taken."""
 
-    def __init__(self, desk: Desk, store: Store, items: list[Item], suppliers: dict[int, Supplier]) -> None:
-        s, ids = desk.s, [item.id for item in items]
+    def __init__(self, context: Context, store: Store, items: list[Item], suppliers: dict[int, Supplier]) -> None:
+        s, ids = context.session, [item.id for item in items]
         rows = s.execute(
             select(LanePart.item_id, Lane.sku_id)
             .join(Lane, Lane.id == LanePart.lane_id)
@@ -109,37 +109,37 @@ class _Known:
 
 
 def _prepare(
-    desk: Desk, store: Store, item: Item, supplier: Supplier, worth: Worth, known: _Known, cleaner: Cleaner
+    context: Context, store: Store, item: Item, supplier: Supplier, worth: Worth, known: _Known, cleaner: Cleaner
 ) -> tuple[Prepared, int]:
     price, sells = worth.price, worth.known
     if item.offer == "gone":
-        raise DeskError(f"{supplier.name} does not have {item.number} any more")
+        raise UseCaseError(f"{supplier.name} does not have {item.number} any more")
     sku_id = known.by_item.get(item.id) or (known.by_gtin.get(item.gtin) if item.gtin and item.pack_size == 1 else None)
-    there = desk.get(Listing, known.here[sku_id], "listing") if sku_id and sku_id in known.here else None
+    there = context.get(Listing, known.here[sku_id], "listing") if sku_id and sku_id in known.here else None
     if there is not None and there.state == "ended" and there.shown_state == "":
         # It was dropped before it was ever shown; now it is wanted after all.
         there.state, there.wanted_price = LISTING.step(there.state, "take_back"), price if sells else there.wanted_price
-        desk.s.flush()
+        context.session.flush()
         return Prepared(item.id, "made", there.id, ""), there.sku_id
     if sku_id and sku_id in known.here:
-        code = desk.get(Sku, sku_id, "SKU").code
+        code = context.get(Sku, sku_id, "SKU").code
         return Prepared(item.id, "same", known.here[sku_id], f"{store.name} has it as {code}"), sku_id
     if item.origin_id is None:
-        raise DeskError(f"{supplier.name} does not say where {item.number} is sent from")
+        raise UseCaseError(f"{supplier.name} does not say where {item.number} is sent from")
     if item.origin_id not in known.services:
-        known.services[item.origin_id] = lanes.cheapest_service(desk, item.origin_id, store.id)
+        known.services[item.origin_id] = lanes.cheapest_service(context, item.origin_id, store.id)
     service = known.services[item.origin_id]
     if not sells or price == NONE:
-        raise DeskError(f"no price of {item.number} meets your rules in {store.name}, or nobody sends it to {store.country}")
+        raise UseCaseError(f"no price of {item.number} meets your rules in {store.name}, or nobody sends it to {store.country}")
     title = cleaner.title(item.title, supplier.name)
     if sku_id is None:
         sku = Sku(code=_code(store, item, supplier, known.codes), title=title, **{name: getattr(item, name) for name in WORDS})
-        desk.s.add(sku)
-        desk.s.flush()
+        context.session.add(sku)
+        context.session.flush()
         known.codes.add(sku.code)
         sku_id = sku.id
     if item.id not in known.by_item:
-        lanes.open_lane(desk, sku_id, [lanes.Part(item.id, Fraction(1))], use=99, service=service, respond_now=False)
+        lanes.open_lane(context, sku_id, [lanes.Part(item.id, Fraction(1))], use=99, service=service, respond_now=False)
         known.by_item[item.id] = sku_id
         if item.gtin:
             known.by_gtin.setdefault(item.gtin, sku_id)
@@ -147,8 +147,8 @@ def _prepare(
     row.wanted_price = row.shown_price = price
     row.wanted_quantity = row.shown_quantity = 0
     row.shown_state = ""
-    desk.s.add(row)
-    desk.s.flush()
+    context.session.add(row)
+    context.session.flush()
     known.here[sku_id] = row.id
     return Prepared(item.id, "made", row.id, ""), sku_id
 
@@ -157,7 +157,7 @@ def _code(store: Store, item: Item, supplier: Supplier, taken: set[str]) -> str:
     """A SKU of our own that says where it comes from and is nobody else's."""
     code = next((code for code in codes_for(store, item, supplier) if code not in taken), None)
     if code is None:
-        raise DeskError(f"no free SKU for {item.number}")
+        raise UseCaseError(f"no free SKU for {item.number}")
     return code
 
 
@@ -167,19 +167,19 @@ def codes_for(store: Store, item: Item, supplier: Supplier) -> list[str]:
     return [base, f"{base}-{supplier.code}", f"{base}-{item.id}"]
 
 
-def take_back(desk: Desk, after: dict[str, Any]) -> None:
+def take_back(context: Context, after: dict[str, Any]) -> None:
     """Undo: listings that are still in preparation go; their lanes are closed. Those put on sale meanwhile stay."""
-    for row in by_id(desk.s, Listing, after["listings"]).values():
+    for row in by_id(context.session, Listing, after["listings"]).values():
         if row.state != "preparing":
             continue
         sku, number = row.sku_id, row.id
-        if desk.s.scalar(select(Response.id).where(Response.listing_id == number).limit(1)) is None:
-            desk.s.delete(row)
+        if context.session.scalar(select(ListingDecision.id).where(ListingDecision.listing_id == number).limit(1)) is None:
+            context.session.delete(row)
         else:
             # What was ever on sale keeps its history.
             row.state = LISTING.step(row.state, "end")
-        desk.s.flush()
-        if desk.s.scalar(select(Listing.id).where(Listing.sku_id == sku, Listing.id != number, Listing.state != "ended")) is None:
-            for lane, _ in lanes.lanes_of(desk, sku):
-                lane.until = desk.now
-            desk.s.flush()
+        context.session.flush()
+        if context.session.scalar(select(Listing.id).where(Listing.sku_id == sku, Listing.id != number, Listing.state != "ended")) is None:
+            for lane, _ in lanes.lanes_of(context, sku):
+                lane.until = context.now
+            context.session.flush()

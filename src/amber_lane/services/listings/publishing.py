@@ -14,7 +14,7 @@ from ...data.lanes import Lane
 from ...data.outbox import OPEN, Outbox
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import listing_changes
 from ..outbox.queue import of_subjects
@@ -34,9 +34,9 @@ class Published:
 class Checks:
     """What stands in the way of publishing, for many listings of one store at once."""
 
-    def __init__(self, desk: Desk, store: Store, skus: Sequence[int]) -> None:
-        self.store, self.cleaner = store, Cleaner(desk, store)
-        rows = desk.s.execute(
+    def __init__(self, context: Context, store: Store, skus: Sequence[int]) -> None:
+        self.store, self.cleaner = store, Cleaner(context, store)
+        rows = context.session.execute(
             select(Lane.sku_id, Lane.state).where(
                 Lane.sku_id.in_(skus), Lane.until.is_(None), (Lane.store_id.is_(None)) | (Lane.store_id == store.id)
             )
@@ -60,14 +60,14 @@ class Checks:
         return out
 
 
-def publish(desk: Desk, ids: Iterable[int]) -> Published:
+def publish(context: Context, ids: Iterable[int]) -> Published:
     """Put listings in preparation (or ended ones) on sale, at the prices and quantities of now. One act in the log, also for a job."""
     out, were = Published(), {}
-    rows = by_id(desk.s, Listing, ids)
-    stores = by_id(desk.s, Store, {row.store_id for row in rows.values()})
+    rows = by_id(context.session, Listing, ids)
+    stores = by_id(context.session, Store, {row.store_id for row in rows.values()})
     for store in stores.values():
         mine = [row for row in rows.values() if row.store_id == store.id]
-        checks = Checks(desk, store, [row.sku_id for row in mine])
+        checks = Checks(context, store, [row.sku_id for row in mine])
         for row in mine:
             if row.state not in LISTING.sources("publish"):
                 out.refused[row.id] = "it is on sale already" if row.state == "live" else "it is paused; put it back on sale instead"
@@ -81,38 +81,42 @@ def publish(desk: Desk, ids: Iterable[int]) -> Published:
             row.wanted_quantity = 0
             row.version += 1
             out.sent.append(row.id)
-    desk.s.flush()
+    context.session.flush()
     if not out.sent:
         return out
-    act = desk.log_part(
+    act = context.log_part(
         "listing.publish",
         ", ".join(sorted(store.name for store in stores.values())),
         lambda n: f"{n} listing{'s' if n != 1 else ''} published",
         {"listings": out.sent, "were": were},
         len(out.sent),
     )
-    respond(desk, {rows[i].sku_id for i in out.sent}, act=act.id, only=set(out.sent))
-    _send_rest(desk, out.sent)
+    respond(context, {rows[i].sku_id for i in out.sent}, act=act.id, only=set(out.sent))
+    _send_rest(context, out.sent)
     return out
 
 
-def _send_rest(desk: Desk, ids: Sequence[int]) -> None:
+def _send_rest(context: Context, ids: Sequence[int]) -> None:
     """Those whose figures were right already still have their words to send."""
     subjects = {f"listing:{i}": i for i in ids}
-    under_way = set(desk.s.scalars(of_subjects(select(Outbox.subject).where(Outbox.subject.in_(list(subjects)), Outbox.state.in_(OPEN)))))
-    desk.s.expire_all()
+    under_way = set(
+        context.session.scalars(of_subjects(select(Outbox.subject).where(Outbox.subject.in_(list(subjects)), Outbox.state.in_(OPEN))))
+    )
+    context.session.expire_all()
     for subject, number in subjects.items():
         if subject not in under_way:
-            listing_changes.want(desk, desk.get(Listing, number, "listing"))
+            listing_changes.want(context, context.get(Listing, number, "listing"))
 
 
-def unpublish(desk: Desk, after: dict[str, Any]) -> None:
+def unpublish(context: Context, after: dict[str, Any]) -> None:
     """Undo of a publishing: each listing stands where it stood, and what its store has of it is ended there."""
-    for row in by_id(desk.s, Listing, after["listings"]).values():
+    for row in by_id(context.session, Listing, after["listings"]).values():
         if row.state not in ("live", "paused"):
             continue
         letters = list(
-            desk.s.scalars(of_subjects(select(Outbox).where(Outbox.subject == f"listing:{row.id}", Outbox.state.not_in(("dropped",)))))
+            context.session.scalars(
+                of_subjects(select(Outbox).where(Outbox.subject == f"listing:{row.id}", Outbox.state.not_in(("dropped",))))
+            )
         )
         if row.shown_state == "" and all(one.state == "waiting" and not one.tries for one in letters):
             for one in letters:
@@ -120,18 +124,18 @@ def unpublish(desk: Desk, after: dict[str, Any]) -> None:
             row.state, row.wanted_quantity = LISTING.step(row.state, "end"), 0
             row.version += 1
         else:
-            listing_changes.want(desk, row, quantity=0, state="ended")
+            listing_changes.want(context, row, quantity=0, state="ended")
         row.paused_by, row.words_due = "", False
         if after.get("were", {}).get(str(row.id)) == "preparing":
             row.state = LISTING.step(row.state, "take_back")
-    desk.s.flush()
+    context.session.flush()
 
 
-def end(desk: Desk, ids: Iterable[int]) -> int:
+def end(context: Context, ids: Iterable[int]) -> int:
     """End listings in their stores, and take those in preparation off the shelf. All can be brought back. Returns how many."""
     ended: list[int] = []
     dropped: list[int] = []
-    for row in by_id(desk.s, Listing, ids).values():
+    for row in by_id(context.session, Listing, ids).values():
         if row.state not in LISTING.sources("end"):
             continue
         if row.state == "preparing":
@@ -140,32 +144,32 @@ def end(desk: Desk, ids: Iterable[int]) -> int:
             dropped.append(row.id)
         else:
             row.paused_by = ""
-            listing_changes.want(desk, row, quantity=0, state="ended")
+            listing_changes.want(context, row, quantity=0, state="ended")
             ended.append(row.id)
-    desk.s.flush()
+    context.session.flush()
     if ended or dropped:
         parts = [f"{len(ended)} ended" if ended else "", f"{len(dropped)} in preparation dropped" if dropped else ""]
         told = "Listings: " + ", ".join(part for part in parts if part)
         after = {"listings": ended, "dropped": dropped}
-        desk.log("listing.end", "listings", told, after=after, undo=True, count=len(ended) + len(dropped))
+        context.log("listing.end", "listings", told, after=after, undo=True, count=len(ended) + len(dropped))
     return len(ended) + len(dropped)
 
 
-def unend(desk: Desk, after: dict[str, Any]) -> None:
+def unend(context: Context, after: dict[str, Any]) -> None:
     """Undo of an end: what was on sale goes there again, what was in preparation is in preparation again."""
-    publish(desk, after["listings"])
-    for row in by_id(desk.s, Listing, after.get("dropped", [])).values():
+    publish(context, after["listings"])
+    for row in by_id(context.session, Listing, after.get("dropped", [])).values():
         if row.state == "ended":
             row.state = LISTING.step(row.state, "take_back")
-    desk.s.flush()
+    context.session.flush()
 
 
-def copy(desk: Desk, ids: Iterable[int], store_id: int, follow: bool) -> list[int]:
+def copy(context: Context, ids: Iterable[int], store_id: int, follow: bool) -> list[int]:
     """Copy listings to another store, prepared there by its own rules; follow: changed words are passed on. Returns new ids."""
-    store = desk.get(Store, store_id, "store")
-    rows = [row for row in by_id(desk.s, Listing, ids).values() if row.store_id != store_id]
-    here = set(desk.s.scalars(select(Listing.sku_id).where(Listing.store_id == store_id)))
-    cleaner = Cleaner(desk, store)
+    store = context.get(Store, store_id, "store")
+    rows = [row for row in by_id(context.session, Listing, ids).values() if row.store_id != store_id]
+    here = set(context.session.scalars(select(Listing.sku_id).where(Listing.store_id == store_id)))
+    cleaner = Cleaner(context, store)
     made = []
     for row in rows:
         if row.sku_id in here:
@@ -176,15 +180,15 @@ def copy(desk: Desk, ids: Iterable[int], store_id: int, follow: bool) -> list[in
         new.wanted_price = new.shown_price = row.wanted_price if row.currency == store.currency else 0
         new.wanted_quantity = new.shown_quantity = 0
         new.shown_state = ""
-        desk.s.add(new)
+        context.session.add(new)
         made.append(new)
         here.add(row.sku_id)
-    desk.s.flush()
-    price_prepared(desk, made)
+    context.session.flush()
+    price_prepared(context, made)
     if made:
         what = f"{len(made)} listing{'s' if len(made) != 1 else ''}"
         numbers = [row.id for row in made]
-        desk.log("listing.copy", store.name, f"{what} copied to {store.name}", after={"listings": numbers}, undo=True, count=len(made))
+        context.log("listing.copy", store.name, f"{what} copied to {store.name}", after={"listings": numbers}, undo=True, count=len(made))
     return [row.id for row in made]
 
 
@@ -196,73 +200,75 @@ WORDS = ("title", "description", "category", "tags", "compare_at", "pictures", *
 NAMES = {"compare_at": "compare-at price", "weight_g": "weight"}
 
 
-def edit(desk: Desk, number: int, version: int | None, words: dict[str, Any], pass_on: bool = True) -> Listing:
+def edit(context: Context, number: int, version: int | None, words: dict[str, Any], pass_on: bool = True) -> Listing:
     """Change what a listing says. On sale it goes to the store at once; copies that follow take it too. Can be undone."""
-    row = desk.get_version(Listing, number, version, "listing")
+    row = context.get_version(Listing, number, version, "listing")
     unknown = set(words) - set(WORDS)
     if unknown:
         raise Invalid(f"a listing has no {sorted(unknown)[0]}")
     if "description" in words:
         words["description"] = clean_html(words["description"])
-    sku = desk.get(Sku, row.sku_id, "SKU")
+    sku = context.get(Sku, row.sku_id, "SKU")
     before = {name: getattr(sku if name in SKU_WORDS else row, name) for name in words}
     if before == words:
         return row
-    store = desk.get(Store, row.store_id, "store")
-    wrong = Cleaner(desk, store).wrong(words.get("title", row.title), words.get("description", row.description))
+    store = context.get(Store, row.store_id, "store")
+    wrong = Cleaner(context, store).wrong(words.get("title", row.title), words.get("description", row.description))
     if wrong and row.state in ("live", "paused"):
         raise Invalid("; ".join(wrong), {"title": wrong[0]})
     compare = words.get("compare_at")
     if compare is not None and compare <= row.wanted_price:
         raise Invalid("the price to compare with must be above the price", {"compare_at": "must be above the price"})
-    change_words(desk, row, words)
+    change_words(context, row, words)
     told = f"{sku.code}: {', '.join(NAMES.get(name, name) for name in words)} changed"
-    desk.log("listing.words", sku.code, told, before={"listing": number, "words": before}, undo=True)
+    context.log("listing.words", sku.code, told, before={"listing": number, "words": before}, undo=True)
     if pass_on:
         shared = {name: value for name, value in words.items() if name not in ("compare_at", *SKU_WORDS)}
-        for other in desk.s.scalars(select(Listing).where(Listing.copied_from == number, Listing.follow_words)).all():
-            cleaner = Cleaner(desk, desk.get(Store, other.store_id, "store"))
+        for other in context.session.scalars(select(Listing).where(Listing.copied_from == number, Listing.follow_words)).all():
+            cleaner = Cleaner(context, context.get(Store, other.store_id, "store"))
             theirs = {**shared, "title": cleaner.title(shared["title"])} if "title" in shared else shared
             if theirs:
-                change_words(desk, other, theirs)
+                change_words(context, other, theirs)
     return row
 
 
-def send_again(desk: Desk, ids: Iterable[int]) -> int:
+def send_again(context: Context, ids: Iterable[int]) -> int:
     """Send listings that their stores refused once more, with the words and figures of now. Returns how many."""
     n = 0
-    for row in by_id(desk.s, Listing, ids).values():
-        dead = desk.s.scalar(of_subjects(select(Outbox.id).where(Outbox.subject == f"listing:{row.id}", Outbox.state == "dead").limit(1)))
+    for row in by_id(context.session, Listing, ids).values():
+        dead = context.session.scalar(
+            of_subjects(select(Outbox.id).where(Outbox.subject == f"listing:{row.id}", Outbox.state == "dead").limit(1))
+        )
         if dead is None or row.state == "preparing":
             continue
         row.words_due = row.words_due or bool(row.told)
         row.told = ""
-        listing_changes.want(desk, row)
+        listing_changes.want(context, row)
         n += 1
     if n:
-        desk.log("listing.again", "listings", f"{n} listing{'s' if n != 1 else ''} sent again", count=n)
+        context.log("listing.again", "listings", f"{n} listing{'s' if n != 1 else ''} sent again", count=n)
     return n
 
 
-def change_words(desk: Desk, row: Listing, words: dict[str, Any]) -> None:
+def change_words(context: Context, row: Listing, words: dict[str, Any]) -> None:
     """Put words on a listing; on sale they go to its store, and what is its SKU's to every store that shows it."""
     told = [row]
     for name, value in words.items():
         if name in SKU_WORDS:
-            setattr(desk.get(Sku, row.sku_id, "SKU"), name, value)
-            told += desk.s.scalars(select(Listing).where(Listing.sku_id == row.sku_id, Listing.id != row.id)).all()
+            setattr(context.get(Sku, row.sku_id, "SKU"), name, value)
+            told += context.session.scalars(select(Listing).where(Listing.sku_id == row.sku_id, Listing.id != row.id)).all()
         else:
             setattr(row, name, value)
     for one in told:
         if one.state in ("live", "paused"):
             one.words_due = True
-            listing_changes.want(desk, one)
-    desk.s.flush()
+            listing_changes.want(context, one)
+    context.session.flush()
 
 
-def settle(desk: Desk, number: int, version: int, name: str, theirs: bool) -> Listing:
+def settle(context: Context, number: int, version: int, name: str, theirs: bool) -> Listing:
     """One field that the store shows otherwise: keep ours (it is sent) or take theirs (it becomes ours)."""
-    row = desk.get_version(Listing, number, version, "listing")
+    row = context.get_version(Listing, number, version, "listing")
     shown = dict(row.theirs or {})
     if name not in shown:
         raise Conflict("the store shows nothing else there any more; nothing was changed")
@@ -270,13 +276,13 @@ def settle(desk: Desk, number: int, version: int, name: str, theirs: bool) -> Li
     if theirs:
         before = {name: getattr(row, name)}
         setattr(row, name, value)
-        sku = desk.get(Sku, row.sku_id, "SKU")
+        sku = context.get(Sku, row.sku_id, "SKU")
         told = f"{sku.code}: the store's {name} taken over"
-        desk.log("listing.words", sku.code, told, before={"listing": number, "words": before}, undo=True)
+        context.log("listing.words", sku.code, told, before={"listing": number, "words": before}, undo=True)
     else:
         row.words_due = True
     row.theirs = shown or None
-    desk.s.flush()
+    context.session.flush()
     if not theirs:
-        listing_changes.want(desk, row)
+        listing_changes.want(context, row)
     return row

@@ -10,7 +10,7 @@ from ...connectors.protocols import StoreListing
 from ...data.bulk import in_chunks
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
 from .content_rules import clean_html
 
@@ -18,17 +18,17 @@ from .content_rules import clean_html
 FACTS = ("gtin", "mpn", "brand", "category", "options", "weight_g")
 
 
-def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: bool = False) -> int:
+def bring_in(context: Context, store: Store, listings: Iterable[StoreListing], fill: bool = False) -> int:
     """Listings as the store shows them. New ones become ours; known ones tell what the store shows now.
 
     What we want there is never overwritten by what is shown there; fill: what we do not know yet of a SKU or a listing is taken over.
     Returns how many were new.
     """
     told = {one.sku: one for one in listings}
-    skus = {row.code: row for chunk in in_chunks(told) for row in desk.s.scalars(select(Sku).where(Sku.code.in_(chunk)))}
+    skus = {row.code: row for chunk in in_chunks(told) for row in context.session.scalars(select(Sku).where(Sku.code.in_(chunk)))}
     here = select(Listing).where(Listing.store_id == store.id)
     numbers = [row.id for row in skus.values()]
-    known = {row.sku_id: row for chunk in in_chunks(numbers) for row in desk.s.scalars(here.where(Listing.sku_id.in_(chunk)))}
+    known = {row.sku_id: row for chunk in in_chunks(numbers) for row in context.session.scalars(here.where(Listing.sku_id.in_(chunk)))}
     fresh = 0
     for one in told.values():
         if one.currency != store.currency:
@@ -47,8 +47,8 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: b
                 options=one.options,
                 weight_g=one.weight_g,
             )
-            desk.s.add(sku)
-            desk.s.flush()
+            context.session.add(sku)
+            context.session.flush()
             skus[one.sku] = sku
         elif fill:
             for name in FACTS:
@@ -57,7 +57,7 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: b
         row = known.get(sku.id)
         if row is None:
             fresh += 1
-            desk.s.add(
+            context.session.add(
                 Listing(
                     store_id=store.id,
                     sku_id=sku.id,
@@ -71,35 +71,41 @@ def bring_in(desk: Desk, store: Store, listings: Iterable[StoreListing], fill: b
                     shown_price=one.price,
                     shown_quantity=one.quantity,
                     shown_state=one.state,
-                    shown_at=desk.now,
+                    shown_at=context.now,
                 )
             )
         else:
-            row.shown_price, row.shown_quantity, row.shown_state, row.shown_at = one.price, one.quantity, one.state, desk.now
+            row.shown_price, row.shown_quantity, row.shown_state, row.shown_at = one.price, one.quantity, one.state, context.now
             if fill and one.description and not row.description:
                 row.description = clean_html(one.description)
             row.theirs = differing(row, one)
-    desk.s.flush()
+    context.session.flush()
     for chunk in in_chunks([row.id for row in skus.values()]):
-        follow_shown(desk, store, chunk)
+        follow_shown(context, store, chunk)
     return fresh
 
 
-def follow_shown(desk: Desk, store: Store, skus: Sequence[int] | None = None) -> None:
+def follow_shown(context: Context, store: Store, skus: Sequence[int] | None = None) -> None:
     """What we do not write is what the store shows: so it is taken for what we want, and nothing is overwritten later. skus: of these."""
     mine = [Listing.store_id == store.id, Listing.shown_state.in_(("live", "paused")), Listing.state.in_(("live", "paused"))]
     if skus is not None:
         mine.append(Listing.sku_id.in_(skus))
     if not store.write_prices:
-        desk.s.execute(update(Listing).where(*mine, Listing.wanted_price != Listing.shown_price).values(wanted_price=Listing.shown_price))
+        context.session.execute(
+            update(Listing).where(*mine, Listing.wanted_price != Listing.shown_price).values(wanted_price=Listing.shown_price)
+        )
     if not store.write_stock:
-        desk.s.execute(
+        context.session.execute(
             update(Listing).where(*mine, Listing.wanted_quantity != Listing.shown_quantity).values(wanted_quantity=Listing.shown_quantity)
         )
         moved = (*mine, Listing.state != Listing.shown_state)
-        desk.s.execute(update(Listing).where(*moved, Listing.shown_state == "paused").values(state=Listing.shown_state, paused_by="hand"))
-        desk.s.execute(update(Listing).where(*moved, Listing.shown_state == "live").values(state=Listing.shown_state, paused_by=""))
-    desk.s.expire_all()
+        context.session.execute(
+            update(Listing).where(*moved, Listing.shown_state == "paused").values(state=Listing.shown_state, paused_by="hand")
+        )
+        context.session.execute(
+            update(Listing).where(*moved, Listing.shown_state == "live").values(state=Listing.shown_state, paused_by="")
+        )
+    context.session.expire_all()
 
 
 def differing(row: Listing, shown: StoreListing) -> dict[str, str] | None:

@@ -12,10 +12,10 @@ from sqlalchemy import func, select, update
 from ...core.options import Option, parts_of, same
 from ...core.states import LISTING
 from ...data.bulk import by_id
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.shelf import Listing, Picture, Sku, Variant
-from ..base.context import Desk
-from ..base.errors import Conflict, DeskError, Invalid
+from ..base.context import Context
+from ..base.errors import Conflict, Invalid, UseCaseError
 from ..catalogue.search import Finder
 from ..mapping import lanes
 from ..pricing import manual_price
@@ -28,7 +28,7 @@ ON_SALE = ("live", "paused")
 
 
 @dataclass(frozen=True)
-class Wish:
+class GridQuery:
     """What a person wants of one combination. price None: by the rule; most None: as many as the policy says."""
 
     values: tuple[str, ...]
@@ -48,11 +48,11 @@ class Kept:
 
 
 def keep(
-    desk: Desk, finder: Finder, number: int, version: int, title: str, options: Sequence[Option], wishes: Sequence[Wish]
+    context: Context, finder: Finder, number: int, version: int, title: str, options: Sequence[Option], wishes: Sequence[GridQuery]
 ) -> tuple[Matrix, Kept]:
     """Make, change and drop combinations at once: one act, undone as one. What fails is told; the rest is done."""
-    row = desk.get_version(Listing, number, version, "listing")
-    before = look(desk, finder, number, options)
+    row = context.get_version(Listing, number, version, "listing")
+    before = look(context, finder, number, options)
     there = {one.values: one for one in before.rows}
     wanted = {one.values: one for one in wishes}
     if len(wanted) != len(wishes) or set(wanted) - set(there):
@@ -60,57 +60,61 @@ def keep(
     if not any(one.kept for one in wishes):
         raise Invalid("keep one of them at least; to take all of them off sale, end the listings")
     _no_twins([one for one in wishes if one.kept], there)
-    newest = desk.s.scalar(select(func.max(Act.id))) or 0
+    newest = context.session.scalar(select(func.max(AuditEntry.id))) or 0
     out, names = Kept(), [one.name for one in options]
-    mine = desk.s.scalar(select(Variant).where(Variant.sku_id == row.sku_id))
-    family = mine.family if mine else desk.get(Sku, row.sku_id, "SKU").code
+    mine = context.session.scalar(select(Variant).where(Variant.sku_id == row.sku_id))
+    family = mine.family if mine else context.get(Sku, row.sku_id, "SKU").code
     touched = {one.sku.id for one in before.rows if one.sku}
-    was = {one.sku_id: one for one in desk.s.scalars(select(Variant).where(Variant.sku_id.in_(touched) | (Variant.family == family)))}
+    was = {
+        one.sku_id: one for one in context.session.scalars(select(Variant).where(Variant.sku_id.in_(touched) | (Variant.family == family)))
+    }
     saved = [{"sku": one.sku_id, "family": one.family, "options": one.options} for one in was.values()]
-    texts = {str(sku.id): sku.options for sku in by_id(desk.s, Sku, touched).values()}
+    texts = {str(sku.id): sku.options for sku in by_id(context.session, Sku, touched).values()}
     mosts: dict[str, int | None] = {}
     ended = {one.listing.id for one in before.rows if one.listing and one.listing.state == "ended"}
-    cleaner = Cleaner(desk, before.store)
+    cleaner = Cleaner(context, before.store)
     kept: set[int] = set()
     for values, wish in wanted.items():
         if not wish.kept:
             continue
         try:
-            with desk.s.begin_nested():
-                row_now, fresh = _keep_one(desk, finder, before, there[values], wish, title.strip(), cleaner)
+            with context.session.begin_nested():
+                row_now, fresh = _keep_one(context, finder, before, there[values], wish, title.strip(), cleaner)
                 sku = row_now.sku_id
-                if sku not in was and desk.s.scalar(select(Variant.id).where(Variant.sku_id == sku)):
+                if sku not in was and context.session.scalar(select(Variant.id).where(Variant.sku_id == sku)):
                     raise Conflict("its SKU is a size or colour of another thing; drop it there first")
-                texts.setdefault(str(sku), desk.get(Sku, sku, "SKU").options)
+                texts.setdefault(str(sku), context.get(Sku, sku, "SKU").options)
                 mosts.setdefault(str(row_now.id), row_now.most)
-                _show_at_most(desk, row_now, wish.most)
-        except DeskError as error:
+                _show_at_most(context, row_now, wish.most)
+        except UseCaseError as error:
             out.failed[", ".join(values)] = error.told
             if (standing := there[values].sku) is not None and there[values].part:
                 kept.add(standing.id)
             continue
         kept.add(sku)
-        moved = _belong(desk, sku, family, dict(zip(names, values, strict=True)), was.get(sku))
+        moved = _belong(context, sku, family, dict(zip(names, values, strict=True)), was.get(sku))
         out.made, out.changed = out.made + fresh, out.changed + (moved and not fresh)
     drop = [one for one in before.rows if one.part and one.sku and one.sku.id not in kept]
     gone = {one.sku.id for one in drop if one.sku} | (set(was) - kept)
     for sku in gone & set(was):
-        desk.s.delete(was[sku])
+        context.session.delete(was[sku])
     ends = [one.listing.id for one in drop if one.listing and one.listing.state != "ended"]
-    out.dropped = publishing.end(desk, ends) if ends else 0
-    desk.s.flush()
-    inner = list(desk.s.scalars(select(Act.id).where(Act.id > newest, Act.undo == "open").order_by(Act.id)))
-    desk.s.execute(update(Act).where(Act.id.in_(inner)).values(undo=""))
+    out.dropped = publishing.end(context, ends) if ends else 0
+    context.session.flush()
+    inner = list(
+        context.session.scalars(select(AuditEntry.id).where(AuditEntry.id > newest, AuditEntry.undo == "open").order_by(AuditEntry.id))
+    )
+    context.session.execute(update(AuditEntry).where(AuditEntry.id.in_(inner)).values(undo=""))
     parts = [f"{out.made} made" if out.made else "", f"{out.dropped} dropped" if out.dropped else "", f"{len(kept)} in all"]
     told = f"{family}: sizes and colours, " + ", ".join(part for part in parts if part)
     state = {"variants": saved, "options": texts, "most": mosts, "family": family}
-    back = [number for number, one in by_id(desk.s, Listing, ended).items() if one.state != "ended"]
+    back = [number for number, one in by_id(context.session, Listing, ended).items() if one.state != "ended"]
     after = {"acts": inner, "skus": sorted(kept), "back": back}
-    desk.log("family.keep", family, told, before=state, after=after, undo=True, count=max(len(kept), 1))
-    return look(desk, finder, number, options), out
+    context.log("family.keep", family, told, before=state, after=after, undo=True, count=max(len(kept), 1))
+    return look(context, finder, number, options), out
 
 
-def _no_twins(wishes: Sequence[Wish], there: dict[tuple[str, ...], Combination]) -> None:
+def _no_twins(wishes: Sequence[GridQuery], there: dict[tuple[str, ...], Combination]) -> None:
     seen: dict[int, tuple[str, ...]] = {}
     for one in wishes:
         standing = there[one.values].item
@@ -122,7 +126,7 @@ def _no_twins(wishes: Sequence[Wish], there: dict[tuple[str, ...], Combination])
 
 
 def _keep_one(
-    desk: Desk, finder: Finder, matrix: Matrix, at: Combination, wish: Wish, title: str, cleaner: Cleaner
+    context: Context, finder: Finder, matrix: Matrix, at: Combination, wish: GridQuery, title: str, cleaner: Cleaner
 ) -> tuple[Listing, bool]:
     """One combination as it is wanted. Returns its listing and whether that was made now."""
     model, row = matrix.listing, at.listing
@@ -131,10 +135,10 @@ def _keep_one(
     if row is None:
         if item is None:
             raise Invalid("no item is chosen for it")
-        made = preparation.prepare(desk, finder, [item], matrix.store.id)[0]
+        made = preparation.prepare(context, finder, [item], matrix.store.id)[0]
         if made.listing is None:
             raise Invalid(made.told)
-        row = desk.get(Listing, made.listing, "listing")
+        row = context.get(Listing, made.listing, "listing")
         fresh = made.outcome == "made"
         if at.sku is not None and row.sku_id != at.sku.id:
             raise Conflict(f"that item fills another SKU already; open its lane for {at.sku.code} in Lanes first")
@@ -145,82 +149,82 @@ def _keep_one(
         row.state = LISTING.step(row.state, "take_back")
         row.version += 1
     elif at.item is not None and item is not None and item != at.item.id:
-        lanes.open_lane(desk, row.sku_id, [lanes.Part(item, Fraction(1))])
+        lanes.open_lane(context, row.sku_id, [lanes.Part(item, Fraction(1))])
     if row.state == "preparing" and title and (fresh or title != matrix.title):
         words = {"title": cleaner.title(", ".join([title, *(part for value in wish.values for part in parts_of(value))]))}
         if fresh:
             row.title = words["title"]
         else:
-            publishing.edit(desk, row.id, None, words, pass_on=False)
+            publishing.edit(context, row.id, None, words, pass_on=False)
     if wish.picture:
-        _first_picture(desk, row, wish.picture)
-    desk.s.flush()
+        _first_picture(context, row, wish.picture)
+    context.session.flush()
     if row.hand_price != wish.price:
-        manual_price.fix_price(desk, row.id, row.version, wish.price, "set among its sizes and colours" if wish.price else "")
+        manual_price.fix_price(context, row.id, row.version, wish.price, "set among its sizes and colours" if wish.price else "")
     return row, fresh
 
 
-def _show_at_most(desk: Desk, row: Listing, most: int | None) -> None:
+def _show_at_most(context: Context, row: Listing, most: int | None) -> None:
     if row.most != most:
         row.most = most
-        desk.s.flush()
+        context.session.flush()
         if row.state in ON_SALE:
-            respond(desk, [row.sku_id], only={row.id})
+            respond(context, [row.sku_id], only={row.id})
 
 
-def _first_picture(desk: Desk, row: Listing, number: int) -> None:
-    desk.get(Picture, number, "picture")
+def _first_picture(context: Context, row: Listing, number: int) -> None:
+    context.get(Picture, number, "picture")
     order = [number, *(one for one in row.pictures or [] if one != number)]
     if order != (row.pictures or []):
-        publishing.edit(desk, row.id, None, {"pictures": order}, pass_on=False)
+        publishing.edit(context, row.id, None, {"pictures": order}, pass_on=False)
 
 
-def _belong(desk: Desk, sku_id: int, family: str, values: dict[str, str], was: Variant | None) -> bool:
+def _belong(context: Context, sku_id: int, family: str, values: dict[str, str], was: Variant | None) -> bool:
     """Make a SKU part of a family by its values; what its stores say of it follows. Returns whether anything moved."""
-    sku = desk.get(Sku, sku_id, "SKU")
+    sku = context.get(Sku, sku_id, "SKU")
     words = sku.options if same(list(values.values()), sku.options) else ", ".join(values.values())
     if was is not None and was.family == family and was.options == values and sku.options == words:
         return False
     if was is None:
-        desk.s.add(Variant(sku_id=sku_id, family=family, options=values))
+        context.session.add(Variant(sku_id=sku_id, family=family, options=values))
     else:
         was.family, was.options = family, values
     sku.options = words
-    desk.s.flush()
-    _say(desk, [sku_id])
+    context.session.flush()
+    _say(context, [sku_id])
     return True
 
 
-def _say(desk: Desk, skus: Sequence[int]) -> None:
+def _say(context: Context, skus: Sequence[int]) -> None:
     """What listings on sale say of their options goes to their stores."""
-    for row in desk.s.scalars(select(Listing).where(Listing.sku_id.in_(skus), Listing.state.in_(ON_SALE))).all():
-        publishing.change_words(desk, row, {})
+    for row in context.session.scalars(select(Listing).where(Listing.sku_id.in_(skus), Listing.state.in_(ON_SALE))).all():
+        publishing.change_words(context, row, {})
 
 
-def take_back(desk: Desk, act: Act, ways: dict[str, Callable[[Desk, Act], Any]]) -> None:
+def take_back(context: Context, act: AuditEntry, ways: dict[str, Callable[[Context, AuditEntry], Any]]) -> None:
     """Undo: all that was done for the combinations is taken back, the newest first, and they belong together as before."""
     before, after = act.before or {}, act.after or {}
     for number in sorted(after.get("acts", []), reverse=True):
-        one = desk.get(Act, number, "act")
-        ways[one.kind](desk, one)
-    for row in by_id(desk.s, Listing, after.get("back", [])).values():
+        one = context.get(AuditEntry, number, "act")
+        ways[one.kind](context, one)
+    for row in by_id(context.session, Listing, after.get("back", [])).values():
         if row.state == "preparing":
             row.state = LISTING.step(row.state, "end")
     skus = {*after.get("skus", []), *(one["sku"] for one in before["variants"])}
-    for member in desk.s.scalars(select(Variant).where(Variant.sku_id.in_(skus) | (Variant.family == before["family"]))).all():
-        desk.s.delete(member)
-    desk.s.flush()
+    for member in context.session.scalars(select(Variant).where(Variant.sku_id.in_(skus) | (Variant.family == before["family"]))).all():
+        context.session.delete(member)
+    context.session.flush()
     for one in before["variants"]:
-        desk.s.add(Variant(sku_id=one["sku"], family=one["family"], options=one["options"]))
+        context.session.add(Variant(sku_id=one["sku"], family=one["family"], options=one["options"]))
     moved = []
     for number, words in before["options"].items():
-        sku = desk.get(Sku, int(number), "SKU")
+        sku = context.get(Sku, int(number), "SKU")
         if sku.options != words:
             sku.options = words
             moved.append(sku.id)
     for number, most in before["most"].items():
-        listing = desk.s.get(Listing, int(number))
+        listing = context.session.get(Listing, int(number))
         if listing is not None:
-            _show_at_most(desk, listing, most)
-    desk.s.flush()
-    _say(desk, moved)
+            _show_at_most(context, listing, most)
+    context.session.flush()
+    _say(context, moved)

@@ -14,7 +14,7 @@ from ...data.lanes import Lane, LanePart
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku, Variant
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
 from ..catalogue.search import Finder, Worth
 
@@ -51,29 +51,31 @@ class Matrix:
     pictures: list[int]
 
 
-def look(desk: Desk, finder: Finder, number: int, options: Sequence[Option] | None = None, numbers: Sequence[str] = ()) -> Matrix:
+def look(context: Context, finder: Finder, number: int, options: Sequence[Option] | None = None, numbers: Sequence[str] = ()) -> Matrix:
     """The matrix of a listing; options None: those it has, or else those that its supplier's items differ in.
 
     numbers: items of any supplier that a person names, to choose from as well.
     """
-    row = desk.get(Listing, number, "listing")
-    store, sku = desk.get(Store, row.store_id, "store"), desk.get(Sku, row.sku_id, "SKU")
-    mine = desk.s.scalar(select(Variant).where(Variant.sku_id == sku.id))
-    members = list(desk.s.scalars(select(Variant).where(Variant.family == mine.family).order_by(Variant.id))) if mine else []
-    main = _main_items(desk, [sku.id, *(one.sku_id for one in members)])
+    row = context.get(Listing, number, "listing")
+    store, sku = context.get(Store, row.store_id, "store"), context.get(Sku, row.sku_id, "SKU")
+    mine = context.session.scalar(select(Variant).where(Variant.sku_id == sku.id))
+    members = list(context.session.scalars(select(Variant).where(Variant.family == mine.family).order_by(Variant.id))) if mine else []
+    main = _main_items(context, [sku.id, *(one.sku_id for one in members)])
     own = main.get(sku.id)
-    sisters = _sisters(desk, own)
+    sisters = _sisters(context, own)
     if numbers:
-        named = desk.s.scalars(select(Item).where(Item.number.in_(list(numbers)), Item.offer != "gone").limit(MOST))
+        named = context.session.scalars(select(Item).where(Item.number.in_(list(numbers)), Item.offer != "gone").limit(MOST))
         sisters += [one for one in named if one.id not in {other.id for other in sisters}]
     if options is None:
         options = _options_of(members) if members else choices.read_options([one.options for one in sisters] or [sku.options])
     if not options:
         options = [Option("Kind", (sku.options or "one",))]
     combos = choices.combinations(_checked(options))
-    by_item = _skus_of(desk, [one.id for one in sisters])
-    known = by_id(desk.s, Sku, {sku.id, *(one.sku_id for one in members), *by_item.values()})
-    listed = {one.sku_id: one for one in desk.s.scalars(select(Listing).where(Listing.store_id == store.id, Listing.sku_id.in_(known)))}
+    by_item = _skus_of(context, [one.id for one in sisters])
+    known = by_id(context.session, Sku, {sku.id, *(one.sku_id for one in members), *by_item.values()})
+    listed = {
+        one.sku_id: one for one in context.session.scalars(select(Listing).where(Listing.store_id == store.id, Listing.sku_id.in_(known)))
+    }
     names = [one.name for one in options]
     taken = _place(combos, [(one.sku_id, tuple(str(one.options.get(name, "")) for name in names)) for one in members], known)
     left = [combo for combo in combos if combo not in taken]
@@ -90,7 +92,7 @@ def look(desk: Desk, finder: Finder, number: int, options: Sequence[Option] | No
     found = {
         combo: chosen[combo] or (back.get(taken[combo]) if combo in taken else None) or items.get(offered.get(combo, 0)) for combo in combos
     }
-    worth = finder.worth(desk, store.id, [*(one.id for one in found.values() if one), *(one.id for one in sisters)])
+    worth = finder.worth(context, store.id, [*(one.id for one in found.values() if one), *(one.id for one in sisters)])
     part = {one.sku_id for one in members} or {sku.id}
     rows = []
     for combo in combos:
@@ -102,10 +104,10 @@ def look(desk: Desk, finder: Finder, number: int, options: Sequence[Option] | No
     return Matrix(row, store, title, list(options), rows, sisters, worth, list(dict.fromkeys(shown)))
 
 
-def size(desk: Desk, sku: int) -> int:
+def size(context: Context, sku: int) -> int:
     """How many SKUs are sizes and colours of the same thing as one; 0 = it stands alone."""
     family = select(Variant.family).where(Variant.sku_id == sku).scalar_subquery()
-    return desk.s.scalar(select(func.count()).select_from(Variant).where(Variant.family == family)) or 0
+    return context.session.scalar(select(func.count()).select_from(Variant).where(Variant.family == family)) or 0
 
 
 def _checked(options: Sequence[Option]) -> list[Option]:
@@ -123,9 +125,9 @@ def _checked(options: Sequence[Option]) -> list[Option]:
     return list(options)
 
 
-def _main_items(desk: Desk, skus: Sequence[int]) -> dict[int, Item]:
+def _main_items(context: Context, skus: Sequence[int]) -> dict[int, Item]:
     """The item of each SKU's main lane, where it is one item and one unit of it."""
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(Lane.sku_id, func.max(LanePart.item_id))
         .join(LanePart, LanePart.lane_id == Lane.id)
         .where(Lane.sku_id.in_(skus), Lane.until.is_(None), Lane.use == 0, Lane.store_id.is_(None))
@@ -133,17 +135,17 @@ def _main_items(desk: Desk, skus: Sequence[int]) -> dict[int, Item]:
         .having(func.count() == 1)
     )
     found: dict[int, int] = dict(rows.tuples().all())
-    items = by_id(desk.s, Item, found.values())
+    items = by_id(context.session, Item, found.values())
     return {sku: items[item] for sku, item in found.items()}
 
 
-def _sisters(desk: Desk, item: Item | None) -> list[Item]:
+def _sisters(context: Context, item: Item | None) -> list[Item]:
     """What the same supplier has of the same thing, itself among them."""
     if item is None:
         return []
     base = choices.bare(item.title, item.options).casefold()
     start = choices.bare(item.title, item.options).split(" ")[0]
-    rows = desk.s.scalars(
+    rows = context.session.scalars(
         select(Item)
         .where(
             Item.supplier_id == item.supplier_id,
@@ -163,8 +165,8 @@ def _options_of(members: Sequence[Variant]) -> list[Option]:
     return [Option(name, choices.in_order(values)) for name, values in columns]
 
 
-def _skus_of(desk: Desk, items: Sequence[int]) -> dict[int, int]:
-    rows = desk.s.execute(
+def _skus_of(context: Context, items: Sequence[int]) -> dict[int, int]:
+    rows = context.session.execute(
         select(LanePart.item_id, Lane.sku_id)
         .join(Lane, Lane.id == LanePart.lane_id)
         .where(LanePart.item_id.in_(items), Lane.until.is_(None), LanePart.units_num == LanePart.units_den)

@@ -17,7 +17,7 @@ from ...data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart, by_items, se
 from ...data.setup import Origin, Service, Setting, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 from . import lane_terms, lanes
 from .landed_cost import parts_of
@@ -43,90 +43,90 @@ class Fault:
     more: dict[str, Any] = field(default_factory=dict)
 
 
-def faults(desk: Desk, fine: list[int] | None = None) -> list[Fault]:
+def faults(context: Context, fine: list[int] | None = None) -> list[Fault]:
     """All faults that nobody has set aside, in the order of their kinds.
 
     Of lanes whose words and units were looked at before only those are looked at that were changed since, so many at a time; `fine` is
     told those that nothing speaks against.
     """
-    seen = set(desk.s.scalars(select(FaultSeen.key)))
-    wrong = list(_wrong(desk, [] if fine is None else fine))
-    found = [*wrong, *(one for source in (_units, _kits, _circles, _unsent, _costs) for one in source(desk))]
+    seen = set(context.session.scalars(select(FaultSeen.key)))
+    wrong = list(_wrong(context, [] if fine is None else fine))
+    found = [*wrong, *(one for source in (_units, _kits, _circles, _unsent, _costs) for one in source(context))]
     return [one for one in found if one.key not in seen][:MOST]
 
 
-def refresh(desk: Desk) -> list[Fault]:
+def refresh(context: Context) -> list[Fault]:
     """Look for faults and keep what was found, for those who only count them."""
     fine: list[int] = []
-    found = faults(desk, fine)
-    keep(desk, found)
-    keep_fine(desk, fine)
+    found = faults(context, fine)
+    keep(context, found)
+    keep_fine(context, fine)
     return found
 
 
-def keep_fine(desk: Desk, lanes: Sequence[int]) -> None:
+def keep_fine(context: Context, lanes: Sequence[int]) -> None:
     """Lanes that were looked at and are fine."""
-    bulk_update(desk.s, Lane, ("fits",), [(True, number) for number in lanes])
+    bulk_update(context.session, Lane, ("fits",), [(True, number) for number in lanes])
 
 
-def keep(desk: Desk, found: Sequence[Fault]) -> None:
+def keep(context: Context, found: Sequence[Fault]) -> None:
     """Remember how many there were, and the first ones."""
-    row = desk.s.scalar(select(Setting).where(Setting.name == KEPT))
+    row = context.session.scalar(select(Setting).where(Setting.name == KEPT))
     value = {"count": len(found), "first": [[one.kind, one.told] for one in found[:3]]}
     if row is None:
-        desk.s.add(Setting(name=KEPT, value=value))
+        context.session.add(Setting(name=KEPT, value=value))
     elif row.value != value:
         row.value = value
-    desk.s.flush()
+    context.session.flush()
 
 
-def kept(desk: Desk) -> dict[str, Any]:
-    row = desk.s.scalar(select(Setting).where(Setting.name == KEPT))
+def kept(context: Context) -> dict[str, Any]:
+    row = context.session.scalar(select(Setting).where(Setting.name == KEPT))
     return dict(row.value) if row else {"count": 0, "first": []}
 
 
-def set_aside(desk: Desk, key: str) -> None:
+def set_aside(context: Context, key: str) -> None:
     """A person says that it is no fault."""
-    one = _find(desk, key)
-    desk.s.add(FaultSeen(key=key, at=desk.now, by=desk.who))
-    desk.log("lane.fault", one.code, f"{one.code}: no fault: {one.told}", after={"key": key}, undo=True)
-    refresh(desk)
+    one = _find(context, key)
+    context.session.add(FaultSeen(key=key, at=context.now, by=context.actor))
+    context.log("lane.fault", one.code, f"{one.code}: no fault: {one.told}", after={"key": key}, undo=True)
+    refresh(context)
 
 
-def bring_back(desk: Desk, after: dict[str, Any]) -> None:
+def bring_back(context: Context, after: dict[str, Any]) -> None:
     """Undo of setting aside."""
-    for row in desk.s.scalars(select(FaultSeen).where(FaultSeen.key == after["key"])):
-        desk.s.delete(row)
-    desk.s.flush()
-    refresh(desk)
+    for row in context.session.scalars(select(FaultSeen).where(FaultSeen.key == after["key"])):
+        context.session.delete(row)
+    context.session.flush()
+    refresh(context)
 
 
-def mend(desk: Desk, key: str) -> Fault:
+def mend(context: Context, key: str) -> Fault:
     """Do the step that mends a fault, if it is still there."""
-    one = _find(desk, key)
-    lane = desk.get(Lane, one.lane, "lane") if one.lane else None
+    one = _find(context, key)
+    lane = context.get(Lane, one.lane, "lane") if one.lane else None
     if lane is None or not one.act:
         raise Conflict("this cannot be mended by one step; look at the SKU")
     if one.act == "units":
-        lanes.change_lane(desk, lane.id, lane.version, units=Fraction(one.more["units"]), why=one.told)
+        lanes.change_lane(context, lane.id, lane.version, units=Fraction(one.more["units"]), why=one.told)
     elif one.act == "service":
-        lane_terms.set_terms(desk, lane.id, lane.version, {**(lane.services or {}), **one.more["services"]}, lane.starts, lane.ends)
+        lane_terms.set_terms(context, lane.id, lane.version, {**(lane.services or {}), **one.more["services"]}, lane.starts, lane.ends)
     elif one.act == "close":
-        lanes.close_lane(desk, lane.id, lane.version, one.told)
+        lanes.close_lane(context, lane.id, lane.version, one.told)
     elif one.act == "confirm":
-        lane_terms.confirm_lane(desk, lane.id, lane.version)
-    refresh(desk)
+        lane_terms.confirm_lane(context, lane.id, lane.version)
+    refresh(context)
     return one
 
 
-def _find(desk: Desk, key: str) -> Fault:
-    one = next((one for one in faults(desk) if one.key == key), None)
+def _find(context: Context, key: str) -> Fault:
+    one = next((one for one in faults(context) if one.key == key), None)
     if one is None:
         raise NotFound("this fault is not there any more")
     return one
 
 
-def _wrong(desk: Desk, fine: list[int]) -> Iterator[Fault]:
+def _wrong(context: Context, fine: list[int]) -> Iterator[Fault]:
     """Lanes whose item the likeness would refuse now, or whose units it reads otherwise, with the judgement that opens lanes.
 
     Where a person opened or confirmed a lane, only what surely speaks against it is told.
@@ -140,14 +140,14 @@ def _wrong(desk: Desk, fine: list[int]) -> Iterator[Fault]:
         .order_by(Lane.id)
         .limit(AT_A_TIME)
     )
-    rows = desk.s.execute(by_index(query, Lane, "ix_lane_fits")).all()
+    rows = context.session.execute(by_index(query, Lane, "ix_lane_fits")).all()
     if not rows:
         return
     items, skus = {row[2].id: row[2] for row in rows}, {row[3].id: row[3] for row in rows}
     matcher = Matcher([row_of_item(item) for item in items.values()], [row_of_sku(sku) for sku in skus.values()])
     matcher.learn()
     theirs, ours = dict(zip(items, matcher.theirs, strict=True)), dict(zip(skus, matcher.ours, strict=True))
-    told_already = {one.lane for one in _units(desk)}
+    told_already = {one.lane for one in _units(context)}
     for lane, part, item, sku in rows:
         if lane.id in told_already:
             continue
@@ -186,7 +186,7 @@ def _wrong(desk: Desk, fine: list[int]) -> Iterator[Fault]:
             fine.append(lane.id)
 
 
-def _units(desk: Desk) -> Iterator[Fault]:
+def _units(context: Context) -> Iterator[Fault]:
     """SKUs that take different units of one item, where their titles do not say why."""
     live = Lane.until.is_(None) & Lane.instead.is_(False)
     share = LanePart.units_num * 1000 // LanePart.units_den
@@ -198,7 +198,7 @@ def _units(desk: Desk) -> Iterator[Fault]:
         .having(func.count(func.distinct(Lane.sku_id)) > 1, func.min(share) != func.max(share))
     )
     several = select(LanePart.lane_id).group_by(LanePart.lane_id).having(func.count() > 1)
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(Lane, LanePart, Item, Sku)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
@@ -234,16 +234,16 @@ def _units(desk: Desk) -> Iterator[Fault]:
             )
 
 
-def _kits(desk: Desk) -> Iterator[Fault]:
+def _kits(context: Context) -> Iterator[Fault]:
     """Kits of which an item cannot be bought: it is gone, or it is sent to none of the stores' countries."""
     several = select(LanePart.lane_id).group_by(LanePart.lane_id).having(func.count() > 1)
-    kits = list(desk.s.scalars(select(Lane).where(Lane.until.is_(None), Lane.id.in_(several)).order_by(Lane.id).limit(4 * MOST)))
+    kits = list(context.session.scalars(select(Lane).where(Lane.until.is_(None), Lane.id.in_(several)).order_by(Lane.id).limit(4 * MOST)))
     if not kits:
         return
-    parts, items = parts_of(desk, kits)
-    skus = by_id(desk.s, Sku, (lane.sku_id for lane in kits))
-    lands = set(desk.s.scalars(select(Store.country)))
-    offered = {(o, c, land) for o, c, land in desk.s.execute(select(Service.origin_id, Service.code, Service.country))}
+    parts, items = parts_of(context, kits)
+    skus = by_id(context.session, Sku, (lane.sku_id for lane in kits))
+    lands = set(context.session.scalars(select(Store.country)))
+    offered = {(o, c, land) for o, c, land in context.session.execute(select(Service.origin_id, Service.code, Service.country))}
     for lane in kits:
         for part in parts[lane.id]:
             item, sku = items[part.item_id], skus[lane.sku_id]
@@ -262,11 +262,11 @@ def _kits(desk: Desk) -> Iterator[Fault]:
             )
 
 
-def _circles(desk: Desk) -> Iterator[Fault]:
+def _circles(context: Context) -> Iterator[Fault]:
     """Replacements that lead back to where they began: A is replaced by what fills B, and B by what fills A."""
     goes: dict[int, set[int]] = {}
     home: dict[int, set[int]] = {}
-    instead = desk.s.execute(
+    instead = context.session.execute(
         select(Lane.sku_id, LanePart.item_id, Lane.id)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .where(Lane.until.is_(None), Lane.instead.is_(True))
@@ -275,11 +275,13 @@ def _circles(desk: Desk) -> Iterator[Fault]:
         return
     for chunk in in_chunks({item for _, item, _ in instead}):
         rows = select(LanePart.item_id, Lane.sku_id).join(Lane, Lane.id == LanePart.lane_id)
-        for item, sku in desk.s.execute(by_items(rows.where(LanePart.item_id.in_(chunk), Lane.until.is_(None), Lane.instead.is_(False)))):
+        for item, sku in context.session.execute(
+            by_items(rows.where(LanePart.item_id.in_(chunk), Lane.until.is_(None), Lane.instead.is_(False)))
+        ):
             home.setdefault(item, set()).add(sku)
     for sku, item, _ in instead:
         goes.setdefault(sku, set()).update(home.get(item, ()))
-    codes = {row.id: row.code for row in by_id(desk.s, Sku, {*goes, *(one for many in goes.values() for one in many)}).values()}
+    codes = {row.id: row.code for row in by_id(context.session, Sku, {*goes, *(one for many in goes.values() for one in many)}).values()}
     told: set[frozenset[int]] = set()
     for sku, item, lane in sorted(instead):
         for there in sorted(home.get(item, ())):
@@ -315,16 +317,16 @@ def _ring(goes: dict[int, set[int]], start: int, end: int) -> list[int]:
     return []
 
 
-def _unsent(desk: Desk) -> Iterator[Fault]:
+def _unsent(context: Context) -> Iterator[Fault]:
     """Lanes that are sent to no country where their SKU is sold."""
     offered: dict[tuple[int, str], list[tuple[str, int]]] = {}
     ways: set[tuple[int, str, str]] = set()
-    for origin, code, land, first in desk.s.execute(select(Service.origin_id, Service.code, Service.country, Service.first)):
+    for origin, code, land, first in context.session.execute(select(Service.origin_id, Service.code, Service.country, Service.first)):
         offered.setdefault((origin, land), []).append((code, first))
         ways.add((origin, code, land))
-    stores = {row.id: row.country for row in desk.s.scalars(select(Store))}
+    stores = {row.id: row.country for row in context.session.scalars(select(Store))}
     # All ways that lanes go, with the countries of the stores that sell their SKUs: few, however many lanes there are.
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(Lane.origin_id, Lane.service, func.coalesce(Lane.store_id, Listing.store_id), func.count())
         .join(Listing, Listing.sku_id == Lane.sku_id)
         .where(Lane.until.is_(None), Listing.state != "ended")
@@ -333,10 +335,10 @@ def _unsent(desk: Desk) -> Iterator[Fault]:
     odd = {(origin, service) for origin, service, store, _ in rows if store in stores and (origin, service, stores[store]) not in ways}
     for origin_id, service in sorted(odd):
         query = select(Lane).where(Lane.until.is_(None), Lane.origin_id == origin_id, Lane.service == service)
-        mine = list(desk.s.scalars(query.order_by(Lane.id).limit(MOST)))
-        skus = by_id(desk.s, Sku, (lane.sku_id for lane in mine))
-        sold = _lands(desk, mine, stores)
-        supplier = desk.get(Supplier, desk.get(Origin, origin_id, "origin").supplier_id, "supplier")
+        mine = list(context.session.scalars(query.order_by(Lane.id).limit(MOST)))
+        skus = by_id(context.session, Sku, (lane.sku_id for lane in mine))
+        sold = _lands(context, mine, stores)
+        supplier = context.get(Supplier, context.get(Origin, origin_id, "origin").supplier_id, "supplier")
         for lane in mine:
             lands = sold.get(lane.id, set())
             if not lands or any((origin_id, (lane.services or {}).get(land, service), land) in ways for land in lands):
@@ -364,10 +366,10 @@ def _unsent_fault(
     )
 
 
-def _lands(desk: Desk, lanes_of_it: Sequence[Lane], stores: dict[int, str]) -> dict[int, set[str]]:
+def _lands(context: Context, lanes_of_it: Sequence[Lane], stores: dict[int, str]) -> dict[int, set[str]]:
     sold: dict[int, set[int]] = {}
     for chunk in in_chunks({lane.sku_id for lane in lanes_of_it}):
-        for sku, store in desk.s.execute(
+        for sku, store in context.session.execute(
             select(Listing.sku_id, Listing.store_id).where(Listing.sku_id.in_(chunk), Listing.state != "ended")
         ):
             sold.setdefault(sku, set()).add(store)
@@ -377,9 +379,9 @@ def _lands(desk: Desk, lanes_of_it: Sequence[Lane], stores: dict[int, str]) -> d
     }
 
 
-def _costs(desk: Desk) -> Iterator[Fault]:
+def _costs(context: Context) -> Iterator[Fault]:
     """Items that cost twice or half of what they did when a person last said that the lane is right."""
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(Lane, LanePart, Item, Sku)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)

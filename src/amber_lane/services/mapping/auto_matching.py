@@ -16,11 +16,11 @@ from ...data.setup import Setting, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ...data.tallies import tally
-from ..base.context import Desk
+from ..base.context import Context
 from ..pricing.policy import policy_for
 from .bulk_changes import in_one
 from .landed_cost import Costing
-from .lanes import Part, Wish
+from .lanes import GridQuery, Part
 from .mapping_queue import without_lane
 from .similarity import LOOKED_AT, near_items
 
@@ -45,37 +45,37 @@ def proof_of(score: float, agrees: Sequence[str], differs: Sequence[str], alone:
     return {"score": max(0, min(100, round(score))), "agrees": list(agrees)[:6], "differs": list(differs)[:6], "alone": alone, "by": by}
 
 
-def find_sure(desk: Desk, progress: Callable[[int], None] = lambda n: None, skus: Collection[int] | None = None) -> list[Sure]:
+def find_sure(context: Context, progress: Callable[[int], None] = lambda n: None, skus: Collection[int] | None = None) -> list[Sure]:
     """Sure items for SKUs without a lane (or for those named). Reads only; takes seconds with large catalogues."""
-    wanted = without_lane(desk) if skus is None else list(skus)
+    wanted = without_lane(context) if skus is None else list(skus)
     if not wanted:
         return []
-    ours = rows_of_skus(desk, wanted)
-    items = rows_of_items(desk, near=_near(desk, wanted))
+    ours = rows_of_skus(context, wanted)
+    items = rows_of_items(context, near=_near(context, wanted))
     # Words are learnt from what the house knows, so that a few leftovers are not judged by themselves alone.
-    others = sorted(set(desk.s.scalars(select(Sku.id))) - set(wanted))
-    known = rows_of_skus(desk, others[:: -(-len(others) // LEARNT_FROM)] if others else ())
-    refused = {(str(sku), str(item)) for sku, item in desk.s.execute(select(Rejection.sku_id, Rejection.item_id))}
-    packs = bool(policy_for(desk.s)["open_packs"])
-    found = match(ours, items, refused, progress, patterns=patterns(desk), known=known, other_packs=packs)
+    others = sorted(set(context.session.scalars(select(Sku.id))) - set(wanted))
+    known = rows_of_skus(context, others[:: -(-len(others) // LEARNT_FROM)] if others else ())
+    refused = {(str(sku), str(item)) for sku, item in context.session.execute(select(Rejection.sku_id, Rejection.item_id))}
+    packs = bool(policy_for(context.session)["open_packs"])
+    found = match(ours, items, refused, progress, patterns=patterns(context), known=known, other_packs=packs)
     pairs = {int(row.key): [one for one in near if one.decision == OPEN] for row, near in zip(ours, found, strict=True)}
-    return _cheapest_first(desk, {sku: near for sku, near in pairs.items() if near}, items)
+    return _cheapest_first(context, {sku: near for sku, near in pairs.items() if near}, items)
 
 
-def _near(desk: Desk, wanted: Sequence[int]) -> set[int] | None:
+def _near(context: Context, wanted: Sequence[int]) -> set[int] | None:
     """Where few SKUs stand against very many items: those items that have one of their numbers, or share their rarest words; None = all."""
-    there = sum(n for n in tally(desk.s, "items").values())
+    there = sum(n for n in tally(context.session, "items").values())
     if there < MANY_ITEMS or len(wanted) * LOOKED_AT > there:
         return None
-    known = patterns(desk)
-    return {item for sku in by_id(desk.s, Sku, wanted).values() for item in near_items(desk, sku, known)}
+    known = patterns(context)
+    return {item for sku in by_id(context.session, Sku, wanted).values() for item in near_items(context, sku, known)}
 
 
-def _cheapest_first(desk: Desk, sure: dict[int, list[Found]], items: Sequence[Row]) -> list[Sure]:
-    costing = Costing(desk)
+def _cheapest_first(context: Context, sure: dict[int, list[Found]], items: Sequence[Row]) -> list[Sure]:
+    costing = Costing(context)
     ids = {int(items[one.theirs].key) for near in sure.values() for one in near}
-    rows = {item.id: item for chunk in in_chunks(ids) for item in desk.s.scalars(select(Item).where(Item.id.in_(chunk)))}
-    stores = store_of(desk, sure)
+    rows = {item.id: item for chunk in in_chunks(ids) for item in context.session.scalars(select(Item).where(Item.id.in_(chunk)))}
+    stores = store_of(context, sure)
     anywhere = next(iter(costing.facts.stores.values()), None)
     out = []
     for sku, near in sure.items():
@@ -103,12 +103,12 @@ def _cheapest_first(desk: Desk, sure: dict[int, list[Found]], items: Sequence[Ro
     return out
 
 
-def open_sure(desk: Desk, sure: Sequence[Sure], why: str = "") -> int:
+def open_sure(context: Context, sure: Sequence[Sure], why: str = "") -> int:
     """Open lanes for SKUs that still have none: the cheapest as the main one, the rest as spares. One act. Returns how many SKUs."""
-    bare = set(without_lane(desk, [one.sku for one in sure]))
+    bare = set(without_lane(context, [one.sku for one in sure]))
     mine = [one for one in sure if one.sku in bare]
     wishes = [
-        Wish(one.sku, [Part(item, each)], use, proof=proof)
+        GridQuery(one.sku, [Part(item, each)], use, proof=proof)
         for one in mine
         for use, (item, proof, each) in enumerate(zip(one.items, one.proof, one.units or [Fraction(1)] * len(one.items), strict=True))
     ]
@@ -118,40 +118,40 @@ def open_sure(desk: Desk, sure: Sequence[Sure], why: str = "") -> int:
     def tell(n: int) -> str:
         return f"{n:,} SKU{'s' if n != 1 else ''} mapped by {'themselves' if n != 1 else 'itself'}: numbers and words agree"
 
-    in_one(desk, "lane.sure", {one.sku for one in mine}, tell, wishes, why=why)
+    in_one(context, "lane.sure", {one.sku for one in mine}, tell, wishes, why=why)
     return len(mine)
 
 
-def alone(desk: Desk) -> bool:
+def alone(context: Context) -> bool:
     """Whether the house wants sure lanes opened without asking."""
-    return bool(policy_for(desk.s)["open_sure"])
+    return bool(policy_for(context.session)["open_sure"])
 
 
-def is_due(desk: Desk) -> bool:
+def is_due(context: Context) -> bool:
     """Whether items or SKUs have come since the last look."""
-    row = desk.s.scalar(select(Setting).where(Setting.name == LOOKED))
-    return row is None or row.value.get("mark") != _mark(desk)
+    row = context.session.scalar(select(Setting).where(Setting.name == LOOKED))
+    return row is None or row.value.get("mark") != _mark(context)
 
 
-def due(desk: Desk) -> bool:
+def due(context: Context) -> bool:
     """The same, and remembers that they were seen."""
-    if not is_due(desk):
+    if not is_due(context):
         return False
-    row = desk.s.scalar(select(Setting).where(Setting.name == LOOKED))
+    row = context.session.scalar(select(Setting).where(Setting.name == LOOKED))
     if row is None:
         row = Setting(name=LOOKED, value={})
-        desk.s.add(row)
-    row.value = {"mark": _mark(desk)}
+        context.session.add(row)
+    row.value = {"mark": _mark(context)}
     return True
 
 
-def _mark(desk: Desk) -> list[int]:
-    return [int(desk.s.scalar(select(func.max(table.id))) or 0) for table in (Sku, Item)]
+def _mark(context: Context) -> list[int]:
+    return [int(context.session.scalar(select(func.max(table.id))) or 0) for table in (Sku, Item)]
 
 
-def learn_patterns(desk: Desk) -> list[Pattern]:
+def learn_patterns(context: Context) -> list[Pattern]:
     """Learn anew how suppliers' numbers follow from our SKUs, from the lanes that people opened."""
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(Sku.code, Item.supplier_id, Item.number)
         .join(Lane, Lane.sku_id == Sku.id)
         .join(LanePart, LanePart.lane_id == Lane.id)
@@ -159,41 +159,41 @@ def learn_patterns(desk: Desk) -> list[Pattern]:
         .where(Lane.until.is_(None), Lane.instead.is_(False), Lane.state != "shut")
     ).all()
     numbers: dict[str, list[str]] = {}
-    for supplier, number in desk.s.execute(select(Item.supplier_id, Item.number)):
+    for supplier, number in context.session.execute(select(Item.supplier_id, Item.number)):
         numbers.setdefault(str(supplier), []).append(number)
     return learn([(code, str(supplier), number) for code, supplier, number in rows], numbers)
 
 
-def keep_patterns(desk: Desk, found: Sequence[Pattern]) -> None:
+def keep_patterns(context: Context, found: Sequence[Pattern]) -> None:
     """What was learnt, for all looks until it is learnt anew."""
-    row = desk.s.scalar(select(Setting).where(Setting.name == LEARNT))
+    row = context.session.scalar(select(Setting).where(Setting.name == LEARNT))
     value = {"patterns": [[one.supplier, list(one.cut), list(one.put), one.seen, one.of] for one in found]}
     if row is None:
-        desk.s.add(Setting(name=LEARNT, value=value))
+        context.session.add(Setting(name=LEARNT, value=value))
     elif row.value != value:
         row.value = value
 
 
-def patterns(desk: Desk) -> list[Pattern]:
+def patterns(context: Context) -> list[Pattern]:
     """What was learnt last."""
-    row = desk.s.scalar(select(Setting).where(Setting.name == LEARNT))
+    row = context.session.scalar(select(Setting).where(Setting.name == LEARNT))
     told_rows = row.value.get("patterns", []) if row else []
     return [Pattern(supplier, (cut[0], cut[1]), (put[0], put[1]), seen, of) for supplier, cut, put, seen, of in told_rows]
 
 
-def rows_of_skus(desk: Desk, skus: Collection[int]) -> list[Row]:
+def rows_of_skus(context: Context, skus: Collection[int]) -> list[Row]:
     """SKUs as they are compared, with the price of one of their listings."""
     prices: dict[int, tuple[int, str]] = {}
     rows: list[Any] = []
     for chunk in in_chunks(skus):
         told_prices = select(Listing.sku_id, Listing.wanted_price, Listing.currency).where(Listing.sku_id.in_(chunk))
-        prices |= {sku: (price, currency) for sku, price, currency in desk.s.execute(told_prices)}
+        prices |= {sku: (price, currency) for sku, price, currency in context.session.execute(told_prices)}
         named = select(Sku.id, Sku.code, Sku.title, Sku.brand, Sku.gtin, Sku.mpn, Sku.options).where(Sku.id.in_(chunk))
-        rows += desk.s.execute(named.order_by(Sku.id)).all()
+        rows += context.session.execute(named.order_by(Sku.id)).all()
     return [Row(str(r.id), r.title, r.brand, r.gtin, r.mpn, 1, *prices.get(r.id, (0, "")), options=r.options, number=r.code) for r in rows]
 
 
-def rows_of_items(desk: Desk, supplier: int | None = None, near: Collection[int] | None = None) -> list[Row]:
+def rows_of_items(context: Context, supplier: int | None = None, near: Collection[int] | None = None) -> list[Row]:
     """Items that are still sold, as they are compared; near: of these alone."""
     query = select(
         Item.id,
@@ -215,13 +215,13 @@ def rows_of_items(desk: Desk, supplier: int | None = None, near: Collection[int]
     return [
         Row(str(i), title, brand, gtin, mpn, pack, float(cost), currency, str(by), options, number)
         for one in queries
-        for i, title, brand, gtin, mpn, pack, cost, currency, by, options, number in desk.s.execute(one)
+        for i, title, brand, gtin, mpn, pack, cost, currency, by, options, number in context.session.execute(one)
     ]
 
 
-def store_of(desk: Desk, skus: Collection[int]) -> dict[int, int]:
+def store_of(context: Context, skus: Collection[int]) -> dict[int, int]:
     out: dict[int, int] = {}
     for chunk in in_chunks(skus):
         rows = select(Listing.sku_id, func.min(Listing.store_id)).where(Listing.sku_id.in_(chunk), Listing.state != "ended")
-        out |= dict(desk.s.execute(rows.group_by(Listing.sku_id)).tuples().all())
+        out |= dict(context.session.execute(rows.group_by(Listing.sku_id)).tuples().all())
     return out

@@ -10,118 +10,118 @@ from sqlalchemy import select
 from ...data.base import to_ms
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, Rejection
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.shelf import Sku
 from ...data.source import Item
 from ..base import portions
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..pricing import rollback
 from ..pricing.apply import respond
-from .lanes import Wish, open_wish, read_ms, usual_costs, without_any
+from .lanes import GridQuery, open_wish, read_ms, usual_costs, without_any
 
 STATES = ("shut", "open", "slow")
 
 
 def in_one(
-    desk: Desk,
+    context: Context,
     kind: str,
     skus: Collection[int],
     tell: Callable[[int], str],
-    wishes: Sequence[Wish] = (),
+    wishes: Sequence[GridQuery] = (),
     change: Callable[[], None] | None = None,
     why: str = "",
-) -> Act:
+) -> AuditEntry:
     """Open lanes and change others of some SKUs, log it as one act or a portion of one, and look at listings and orders once.
 
     tell: the words for so many SKUs.
     """
-    before = standing(desk, skus)
+    before = standing(context, skus)
     if change is not None:
         change()
-        desk.s.flush()
+        context.session.flush()
     for wish in wishes:
-        open_wish(desk, wish, respond_now=False)
-    desk.s.flush()
-    after = places(desk, skus)
-    act = desk.log_part(kind, "lanes", tell, {"places": after}, max(len(skus), 1), {"lanes": before}, why)
-    respond(desk, skus, act=act.id)
-    desk.reroute()
+        open_wish(context, wish, respond_now=False)
+    context.session.flush()
+    after = places(context, skus)
+    act = context.log_part(kind, "lanes", tell, {"places": after}, max(len(skus), 1), {"lanes": before}, why)
+    respond(context, skus, act=act.id)
+    context.reroute()
     return act
 
 
-def open_lanes(desk: Desk, skus: Collection[int]) -> list[Lane]:
+def open_lanes(context: Context, skus: Collection[int]) -> list[Lane]:
     found: list[Lane] = []
     for chunk in in_chunks(skus):
         query = select(Lane).where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
-        found += desk.s.scalars(query.order_by(Lane.sku_id, Lane.use, Lane.id)).all()
+        found += context.session.scalars(query.order_by(Lane.sku_id, Lane.use, Lane.id)).all()
     return found
 
 
-def standing(desk: Desk, skus: Collection[int]) -> dict[str, list[list[Any]]]:
+def standing(context: Context, skus: Collection[int]) -> dict[str, list[list[Any]]]:
     """How the lanes of SKUs stand, so that it can be put back: by SKU id, use, state, reason, version."""
     out: dict[str, list[list[Any]]] = {str(sku): [] for sku in skus}
-    for lane in open_lanes(desk, skus):
+    for lane in open_lanes(context, skus):
         out[str(lane.sku_id)].append([lane.id, lane.use, lane.state, lane.why, None if lane.until is None else to_ms(lane.until)])
     return out
 
 
-def places(desk: Desk, skus: Collection[int]) -> dict[str, list[Any]]:
+def places(context: Context, skus: Collection[int]) -> dict[str, list[Any]]:
     """Lanes in force with their place and state, by which an undoing sees whether they were changed since.
 
     Not by their versions: what was done since and undone again leaves these as they were.
     """
-    return {str(lane.id): [lane.use, lane.state] for lane in open_lanes(desk, skus)}
+    return {str(lane.id): [lane.use, lane.state] for lane in open_lanes(context, skus)}
 
 
-def put_back(desk: Desk, act: Act) -> None:
+def put_back(context: Context, act: AuditEntry) -> None:
     """Undo an act on many lanes. Conflict when one of them was changed since; then nothing is."""
     before: dict[str, list[list[Any]]] = (act.before or {})["lanes"]
     told: dict[str, list[Any]] = (act.after or {})["places"]
     skus = [int(sku) for sku in before]
-    stand = {str(lane.id): lane for lane in open_lanes(desk, skus)}
-    if (now := places(desk, skus)) != told:
+    stand = {str(lane.id): lane for lane in open_lanes(context, skus)}
+    if (now := places(context, skus)) != told:
         changed = {stand[n].sku_id for n in stand if told.get(n) != now[n]}
-        code = next((row.code for row in by_id(desk.s, Sku, changed or skus[:1]).values()), "")
+        code = next((row.code for row in by_id(context.session, Sku, changed or skus[:1]).values()), "")
         raise Conflict(f"lanes of it were changed since, those of {code} first; put them back one by one")
-    was = by_id(desk.s, Lane, (row[0] for rows in before.values() for row in rows))
+    was = by_id(context.session, Lane, (row[0] for rows in before.values() for row in rows))
     # Out of the way first, since no two lanes may hold one place even for a moment.
     for lane in stand.values():
         lane.use += 1000
-    desk.s.flush()
+    context.session.flush()
     for lane in stand.values():
         if lane.id not in was:
-            lane.until, lane.use = desk.now, lane.use - 1000
+            lane.until, lane.use = context.now, lane.use - 1000
             lane.version += 1
-    desk.s.flush()
+    context.session.flush()
     for rows in before.values():
         for number, use, state, why, until in rows:
             lane = was[number]
             lane.use, lane.state, lane.why, lane.until = use, state, why, read_ms(until)
             lane.version += 1
-    desk.s.flush()
-    respond(desk, skus)
-    rollback.as_before(desk, act.id, without_any(desk, skus))
-    desk.reroute()
+    context.session.flush()
+    respond(context, skus)
+    rollback.as_before(context, act.id, without_any(context, skus))
+    context.reroute()
 
 
-def change_many(desk: Desk, ids: Collection[int], what: str, why: str = "") -> int:
+def change_many(context: Context, ids: Collection[int], what: str, why: str = "") -> int:
     """Shut, open or close lanes, or make them the main ones of their SKUs; very many in portions that follow. Returns how many change."""
     if len(ids) <= portions.AT_ONCE:
-        return _change_many(desk, {"what": what, "why": why}, ids)
-    parts = by_sku(desk, ids)
+        return _change_many(context, {"what": what, "why": why}, ids)
+    parts = by_sku(context, ids)
     n = sum(map(len, parts))
     if what not in (*NAMES,):
         raise Invalid(f"lanes cannot be changed to {what!r}")
-    portions.enter(desk, "lanes", f"{n:,} lanes {NAMES[what]}", {"what": what, "why": why}, parts, n)
+    portions.enter(context, "lanes", f"{n:,} lanes {NAMES[what]}", {"what": what, "why": why}, parts, n)
     return n
 
 
-def by_sku(desk: Desk, ids: Collection[int]) -> list[list[int]]:
+def by_sku(context: Context, ids: Collection[int]) -> list[list[int]]:
     """Lanes in portions; those of one SKU are always together."""
     of: dict[int, list[int]] = {}
     for chunk in in_chunks(ids):
-        for number, sku in desk.s.execute(select(Lane.id, Lane.sku_id).where(Lane.id.in_(chunk), Lane.until.is_(None))).tuples():
+        for number, sku in context.session.execute(select(Lane.id, Lane.sku_id).where(Lane.id.in_(chunk), Lane.until.is_(None))).tuples():
             of.setdefault(sku, []).append(number)
     return [[number for sku in part for number in of[sku]] for part in portions.cut(sorted(of))]
 
@@ -130,11 +130,11 @@ NAMES = {"main": "made main", "shut": "shut", "open": "may be used again", "slow
 
 
 @portions.work("lanes")
-def _change_many(desk: Desk, body: dict[str, Any], ids: Collection[int]) -> int:
+def _change_many(context: Context, body: dict[str, Any], ids: Collection[int]) -> int:
     what, why = body["what"], body["why"]
-    lanes = [lane for lane in by_id(desk.s, Lane, ids).values() if lane.until is None]
+    lanes = [lane for lane in by_id(context.session, Lane, ids).values() if lane.until is None]
     if what == "main":
-        lanes = _to_the_front(desk, lanes)
+        lanes = _to_the_front(context, lanes)
     elif what in STATES:
         lanes = [lane for lane in lanes if lane.state != what]
     elif what != "close":
@@ -149,66 +149,66 @@ def _change_many(desk: Desk, body: dict[str, Any], ids: Collection[int]) -> int:
         for lane in lanes:
             lane.version += 1
             if what in STATES:
-                lane.state, lane.why = what, why or f"set by {desk.who}"
+                lane.state, lane.why = what, why or f"set by {context.actor}"
             elif what == "close":
-                lane.until = desk.now
+                lane.until = context.now
         if what == "open":
-            usual_costs(desk, [lane.id for lane in lanes])
+            usual_costs(context, [lane.id for lane in lanes])
         if what in ("main", "close"):
-            put_in_order(desk, {lane.sku_id for lane in lanes}, {lane.id for lane in lanes} if what == "main" else set())
+            put_in_order(context, {lane.sku_id for lane in lanes}, {lane.id for lane in lanes} if what == "main" else set())
 
     told = f"{done:,} lane{'s' if done != 1 else ''} {NAMES[what]}"
-    in_one(desk, "lane.many", {lane.sku_id for lane in lanes}, lambda _: told, change=change, why=why)
+    in_one(context, "lane.many", {lane.sku_id for lane in lanes}, lambda _: told, change=change, why=why)
     return n
 
 
-def _to_the_front(desk: Desk, chosen: Sequence[Lane]) -> list[Lane]:
+def _to_the_front(context: Context, chosen: Sequence[Lane]) -> list[Lane]:
     """Spares that become main: those that are chosen, and the first spare of each main lane that is chosen alone."""
     spares = [lane for lane in chosen if lane.use > 0 and not lane.instead]
     taken = {(lane.sku_id, lane.store_id) for lane in spares}
     mains = {(lane.sku_id, lane.store_id) for lane in chosen if lane.use == 0} - taken
     first = (
         lane
-        for lane in open_lanes(desk, {sku for sku, _ in mains})
+        for lane in open_lanes(context, {sku for sku, _ in mains})
         if lane.use == 1 and not lane.instead and (lane.sku_id, lane.store_id) in mains
     )
     return [*spares, *first]
 
 
-def put_in_order(desk: Desk, skus: Collection[int], first: Collection[int]) -> None:
+def put_in_order(context: Context, skus: Collection[int], first: Collection[int]) -> None:
     """Number the lanes of SKUs anew, some of them first; replacements stay last."""
-    desk.s.flush()
+    context.session.flush()
     groups: dict[tuple[int, int | None], list[Lane]] = {}
-    for lane in open_lanes(desk, skus):
+    for lane in open_lanes(context, skus):
         groups.setdefault((lane.sku_id, lane.store_id), []).append(lane)
     for rows in groups.values():
         rows.sort(key=lambda lane: (lane.instead, lane.id not in first, lane.use))
         moved = [(place, lane) for place, lane in enumerate(rows) if lane.use != place]
         for place, lane in moved:
             lane.use = 1000 + place
-        desk.s.flush()
+        context.session.flush()
         for place, lane in moved:
             lane.use = place
             lane.version += 1
-    desk.s.flush()
+    context.session.flush()
 
 
-def refuse(desk: Desk, sku_id: int, items: Collection[int]) -> int:
+def refuse(context: Context, sku_id: int, items: Collection[int]) -> int:
     """A person says that none of these items fills the SKU: they are not offered for it again."""
-    sku = desk.get(Sku, sku_id, "SKU")
-    known = set(desk.s.scalars(select(Rejection.item_id).where(Rejection.sku_id == sku_id)))
-    fresh = sorted(set(by_id(desk.s, Item, items)) - known)
+    sku = context.get(Sku, sku_id, "SKU")
+    known = set(context.session.scalars(select(Rejection.item_id).where(Rejection.sku_id == sku_id)))
+    fresh = sorted(set(by_id(context.session, Item, items)) - known)
     if not fresh:
         raise Conflict("these were refused already")
-    desk.s.add_all(Rejection(sku_id=sku_id, item_id=item, at=desk.now, by=desk.who) for item in fresh)
+    context.session.add_all(Rejection(sku_id=sku_id, item_id=item, at=context.now, by=context.actor) for item in fresh)
     n = len(fresh)
     told = f"{sku.code}: {n} item{'s are' if n != 1 else ' is'} not it, and not offered again"
-    desk.log("lane.refuse", sku.code, told, after={"sku": sku_id, "items": fresh}, undo=True)
+    context.log("lane.refuse", sku.code, told, after={"sku": sku_id, "items": fresh}, undo=True)
     return n
 
 
-def take_back_refusal(desk: Desk, after: dict[str, Any]) -> None:
+def take_back_refusal(context: Context, after: dict[str, Any]) -> None:
     """Undo: offer the items again."""
     rows = select(Rejection).where(Rejection.sku_id == after["sku"], Rejection.item_id.in_(after["items"]))
-    for row in desk.s.scalars(rows):
-        desk.s.delete(row)
+    for row in context.session.scalars(rows):
+        context.session.delete(row)

@@ -14,7 +14,7 @@ from ...data.lanes import Lane
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from .auto_matching import patterns, proof_of
 from .landed_cost import Costing, UnitLanded, stock_of
 from .lanes import lanes_of
@@ -48,21 +48,21 @@ class Offers:
     listing: Listing | None
 
 
-def listing_of(desk: Desk, sku: int) -> Listing | None:
+def listing_of(context: Context, sku: int) -> Listing | None:
     """The listing that speaks for a SKU: on sale first, the oldest first."""
-    rows = desk.s.scalars(select(Listing).where(Listing.sku_id == sku, Listing.state != "ended").order_by(Listing.id)).all()
+    rows = context.session.scalars(select(Listing).where(Listing.sku_id == sku, Listing.state != "ended").order_by(Listing.id)).all()
     return next((row for row in rows if row.state in ("live", "paused")), rows[0] if rows else None)
 
 
-def offers(desk: Desk, sku: Sku, words: str = "", limit: int = 6) -> Offers:
+def offers(context: Context, sku: Sku, words: str = "", limit: int = 6) -> Offers:
     """The likest items for a SKU, or those that a search finds, in the money of the store that sells it."""
-    found = candidates(desk, sku, words, limit + 4, patterns(desk))
+    found = candidates(context, sku, words, limit + 4, patterns(context))
     if not words.strip():
         found = [one for one in found if one.item.offer != "gone"]
     found = found[:limit]
-    mine = {parts[0].item_id: (lane, parts[0]) for lane, parts in lanes_of(desk, sku.id) if len(parts) == 1 and not lane.instead}
-    listing = listing_of(desk, sku.id)
-    costing = Costing(desk)
+    mine = {parts[0].item_id: (lane, parts[0]) for lane, parts in lanes_of(context, sku.id) if len(parts) == 1 and not lane.instead}
+    listing = listing_of(context, sku.id)
+    costing = Costing(context)
     store = costing.facts.stores.get(listing.store_id) if listing else next(iter(costing.facts.stores.values()), None)
     rows = []
     for one in found:
@@ -105,10 +105,10 @@ def units_of(evidence: list[Evidence]) -> Fraction:
     return Fraction(1)
 
 
-def proof_for(desk: Desk, sku: Sku, item: int) -> dict[str, object] | None:
+def proof_for(context: Context, sku: Sku, item: int) -> dict[str, object] | None:
     """What speaks for an item that a person picks, as its lane keeps it."""
-    row = desk.s.get(Item, item)
+    row = context.session.get(Item, item)
     if row is None:
         return None
-    one = compare(sku, row, patterns(desk))
-    return proof_of(one.score, one.agrees, one.differs, by=desk.who)
+    one = compare(sku, row, patterns(context))
+    return proof_of(one.score, one.agrees, one.differs, by=context.actor)

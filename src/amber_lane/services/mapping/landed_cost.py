@@ -17,7 +17,7 @@ from ...data.lanes import Lane, LanePart, service_of
 from ...data.setup import Origin, Service, Store, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..pricing.frame import terms_of
 from ..pricing.inputs import Facts, NoRate
 from ..pricing.packs import usual_sizes
@@ -56,9 +56,9 @@ class UnitLanded:
 class Costing:
     """Facts read once, for as many lanes and items as are looked at."""
 
-    def __init__(self, desk: Desk, facts: Facts | None = None) -> None:
-        self.desk, self.facts = desk, facts or Facts.read(desk.s)
-        self.origins = {row.id: row for row in desk.s.query(Origin)}
+    def __init__(self, context: Context, facts: Facts | None = None) -> None:
+        self.context, self.facts = context, facts or Facts.read(context.session)
+        self.origins = {row.id: row for row in context.session.query(Origin)}
         self.cheapest: dict[tuple[int, str], Service] = {}
         for one in sorted(self.facts.services, key=lambda row: -row.first):
             self.cheapest[one.origin_id, one.country] = one
@@ -68,7 +68,7 @@ class Costing:
     def usual(self, sku: int) -> int:
         """How many of a SKU an order usually asks for."""
         if sku not in self.sizes:
-            self.sizes[sku] = usual_sizes(self.desk.s, [sku]).get(sku, 1)
+            self.sizes[sku] = usual_sizes(self.context.session, [sku]).get(sku, 1)
         return self.sizes[sku]
 
     def of_item(self, item: Item, units: Fraction, country: str, usual: int = 1) -> list[LegCost]:
@@ -96,7 +96,7 @@ class Costing:
     def cushion(self, supplier: Supplier, store: Store) -> int:
         key = (supplier.code, store.code)
         if key not in self.cushions:
-            self.cushions[key] = int(policy_for(self.desk.s, supplier=supplier.code, store=store.code)["currency_cushion"])
+            self.cushions[key] = int(policy_for(self.context.session, supplier=supplier.code, store=store.code)["currency_cushion"])
         return self.cushions[key]
 
     def landed(self, legs: Sequence[LegCost], store: Store) -> UnitLanded:
@@ -155,9 +155,9 @@ def stock_of(parts: Sequence[tuple[Item, Fraction]]) -> int | None:
     return min(counts, default=0)
 
 
-def parts_of(desk: Desk, lanes: Sequence[Lane]) -> tuple[dict[int, list[LanePart]], dict[int, Item]]:
+def parts_of(context: Context, lanes: Sequence[Lane]) -> tuple[dict[int, list[LanePart]], dict[int, Item]]:
     """Parts by lane, and their items."""
     found: dict[int, list[LanePart]] = {lane.id: [] for lane in lanes}
-    for part in desk.s.query(LanePart).filter(LanePart.lane_id.in_(list(found))).order_by(LanePart.id):
+    for part in context.session.query(LanePart).filter(LanePart.lane_id.in_(list(found))).order_by(LanePart.id):
         found[part.lane_id].append(part)
-    return found, by_id(desk.s, Item, (part.item_id for parts in found.values() for part in parts))
+    return found, by_id(context.session, Item, (part.item_id for parts in found.values() for part in parts))

@@ -12,98 +12,98 @@ from sqlalchemy import select
 from ...core.money import show_units
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.setup import Service
 from ...data.shelf import Sku
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..pricing.apply import respond
 from .lanes import as_it_is, change_lane, check_dates, close_gaps, read_ms, usual_costs
 
 
 def set_terms(
-    desk: Desk, number: int, version: int, services: Mapping[str, str] | None, starts: datetime | None, ends: datetime | None
+    context: Context, number: int, version: int, services: Mapping[str, str] | None, starts: datetime | None, ends: datetime | None
 ) -> Lane:
     """Set from when to when a lane is in force, and by which service it sends to single countries (None: as they are)."""
-    lane = desk.get_version(Lane, number, version, "lane")
+    lane = context.get_version(Lane, number, version, "lane")
     if lane.until is not None:
         raise Conflict("this lane is closed; open a new one")
-    sku = desk.get(Sku, lane.sku_id, "SKU")
+    sku = context.get(Sku, lane.sku_id, "SKU")
     if ends != lane.ends or starts != lane.starts:
-        check_dates(desk, starts, ends)
-    before = as_it_is(desk, lane)
+        check_dates(context, starts, ends)
+    before = as_it_is(context, lane)
     if services is not None:
         for land, code in services.items():
             offered = select(Service.id).where(Service.origin_id == lane.origin_id, Service.code == code, Service.country == land)
-            if desk.s.scalar(offered.limit(1)) is None:
+            if context.session.scalar(offered.limit(1)) is None:
                 raise Invalid(f"there is no service {code} from there to {land}", {"services": f"{code} does not go to {land}"})
         lane.services = dict(services)
     lane.starts, lane.ends = starts, ends
-    lane.begun = starts is None or starts <= desk.now
+    lane.begun = starts is None or starts <= context.now
     span = [f"from {starts:%-d %b}" if starts else "", f"until {ends:%-d %b}" if ends else ""]
     told = " ".join(one for one in span if one) or "without dates"
     ways = ", ".join(f"{code} to {land}" for land, code in sorted((lane.services or {}).items()))
-    act = desk.log("lane.change", sku.code, f"{sku.code}: lane {told}" + (f"; {ways}" if ways else ""), before=before, undo=True)
-    desk.s.flush()
-    respond(desk, [lane.sku_id], act=act.id)
-    desk.reroute()
+    act = context.log("lane.change", sku.code, f"{sku.code}: lane {told}" + (f"; {ways}" if ways else ""), before=before, undo=True)
+    context.session.flush()
+    respond(context, [lane.sku_id], act=act.id)
+    context.reroute()
     return lane
 
 
-def confirm_lane(desk: Desk, number: int, version: int, units: Fraction | None = None) -> Lane:
+def confirm_lane(context: Context, number: int, version: int, units: Fraction | None = None) -> Lane:
     """A person says that a lane that was shut or doubted is right: it may be used, and its costs are taken as usual.
 
     units: how many make one unit sold, where that is another number now (of a lane with one item).
     """
-    lane = desk.get_version(Lane, number, version, "lane")
+    lane = context.get_version(Lane, number, version, "lane")
     if lane.until is not None:
         raise Conflict("this lane is closed; open a new one")
-    before = as_it_is(desk, lane)
-    sku = desk.get(Sku, lane.sku_id, "SKU")
+    before = as_it_is(context, lane)
+    sku = context.get(Sku, lane.sku_id, "SKU")
     was = lane.why
-    lane.state, lane.why = "open", f"looked at and right, says {desk.who}"
+    lane.state, lane.why = "open", f"looked at and right, says {context.actor}"
     if units is not None and len(before["units"]) == 1:
-        part = desk.s.scalars(select(LanePart).where(LanePart.lane_id == number)).one()
+        part = context.session.scalars(select(LanePart).where(LanePart.lane_id == number)).one()
         part.units_num, part.units_den = units.numerator, units.denominator
-    usual_costs(desk, [number])
+    usual_costs(context, [number])
     how = f"with {show_units(units.numerator, units.denominator)} per unit sold" if units else "as it is"
-    act = desk.log("lane.change", sku.code, f"{sku.code}: lane is right {how}", why=was, before=before, undo=True)
-    desk.s.flush()
-    respond(desk, [lane.sku_id], act=act.id)
-    desk.reroute()
+    act = context.log("lane.change", sku.code, f"{sku.code}: lane is right {how}", why=was, before=before, undo=True)
+    context.session.flush()
+    respond(context, [lane.sku_id], act=act.id)
+    context.reroute()
     return lane
 
 
-def follow_dates(desk: Desk) -> int:
+def follow_dates(context: Context) -> int:
     """Lanes whose first day has come are in force; those whose last has gone are closed. Returns how many."""
-    begun = desk.s.scalars(select(Lane).where(Lane.until.is_(None), Lane.begun.is_(False), Lane.starts <= desk.now)).all()
-    over = desk.s.scalars(select(Lane).where(Lane.until.is_(None), Lane.ends <= desk.now)).all()
+    begun = context.session.scalars(select(Lane).where(Lane.until.is_(None), Lane.begun.is_(False), Lane.starts <= context.now)).all()
+    over = context.session.scalars(select(Lane).where(Lane.until.is_(None), Lane.ends <= context.now)).all()
     for lane in begun:
         lane.begun = True
         lane.version += 1
     for lane in over:
         lane.until = lane.ends
         lane.version += 1
-        desk.s.flush()
-        close_gaps(desk, lane.sku_id, lane.store_id)
+        context.session.flush()
+        close_gaps(context, lane.sku_id, lane.store_id)
     touched = {lane.sku_id for lane in (*begun, *over)}
     if touched:
-        codes = sorted(one.code for one in by_id(desk.s, Sku, touched).values())
+        codes = sorted(one.code for one in by_id(context.session, Sku, touched).values())
         told = f"{len(begun)} lanes began, {len(over)} ended: {', '.join(codes[:3])}{' …' if len(codes) > 3 else ''}"
-        desk.log("lane.dates", "lanes", told, why="their dates", count=len(begun) + len(over))
-        desk.s.flush()
-        respond(desk, touched, alone=True)
-        desk.reroute()
+        context.log("lane.dates", "lanes", told, why="their dates", count=len(begun) + len(over))
+        context.session.flush()
+        respond(context, touched, alone=True)
+        context.reroute()
     return len(begun) + len(over)
 
 
-def restore_lane(desk: Desk, before: dict[str, Any]) -> None:
+def restore_lane(context: Context, before: dict[str, Any]) -> None:
     """Undo a change of a lane."""
-    lane = desk.get(Lane, before["lane"], "lane")
+    lane = context.get(Lane, before["lane"], "lane")
     num, den = before["units"][0]
     single = len(before["units"]) == 1
     lane = change_lane(
-        desk,
+        context,
         lane.id,
         lane.version,
         Fraction(num, den) if single else None,
@@ -113,13 +113,16 @@ def restore_lane(desk: Desk, before: dict[str, Any]) -> None:
         before["why"],
     )
     if "dates" in before:
-        set_terms(desk, lane.id, lane.version, before["services"], *(read_ms(one) for one in before["dates"]))
+        set_terms(context, lane.id, lane.version, before["services"], *(read_ms(one) for one in before["dates"]))
 
 
-def story(desk: Desk, lane: Lane, sku: Sku) -> list[str]:
+def story(context: Context, lane: Lane, sku: Sku) -> list[str]:
     """What happened to a lane, newest first: who opened it and what was done to its SKU's lanes since."""
-    rows = desk.s.scalars(
-        select(Act).where(Act.on == sku.code, Act.kind.startswith("lane."), Act.at >= lane.opened_at).order_by(Act.id.desc()).limit(12)
+    rows = context.session.scalars(
+        select(AuditEntry)
+        .where(AuditEntry.on == sku.code, AuditEntry.kind.startswith("lane."), AuditEntry.at >= lane.opened_at)
+        .order_by(AuditEntry.id.desc())
+        .limit(12)
     )
     told = [f"{row.at:%-d %b %Y %H:%M}: {row.told.removeprefix(f'{sku.code}: ')}, {row.who}" for row in rows]
     return [*told, f"{lane.opened_at:%-d %b %Y %H:%M}: opened by {lane.opened_by}"]

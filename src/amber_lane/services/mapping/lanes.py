@@ -19,7 +19,7 @@ from ...data.orders import OrderLine
 from ...data.setup import Origin, Service, Store, Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound
 from ..pricing.apply import respond
 
@@ -34,7 +34,7 @@ class Part:
 
 
 @dataclass(frozen=True)
-class Wish:
+class GridQuery:
     """A lane to be opened. use: 0 = main; store None = for all stores; proof: what spoke for it.
 
     services: country -> service; instead: an allowed replacement, which goes after all others.
@@ -53,7 +53,7 @@ class Wish:
 
 
 def open_lane(
-    desk: Desk,
+    context: Context,
     sku_id: int,
     parts: Sequence[Part],
     use: int = 0,
@@ -62,25 +62,25 @@ def open_lane(
     respond_now: bool = True,
 ) -> Lane:
     """Open a lane to items, and follow what it means for prices, stock and waiting orders."""
-    return open_wish(desk, Wish(sku_id, parts, use, store_id, service), respond_now)
+    return open_wish(context, GridQuery(sku_id, parts, use, store_id, service), respond_now)
 
 
-def open_wish(desk: Desk, wish: Wish, respond_now: bool = True) -> Lane:
+def open_wish(context: Context, wish: GridQuery, respond_now: bool = True) -> Lane:
     """Open a lane at its place of use (at most one after the last); lanes at that place and after move down one.
 
     respond_now False: it is part of something larger, which logs it and looks at its listings.
     Invalid when a supplier does not say where an item is sent from, or nothing is sent from there to the stores' countries.
     """
-    sku = desk.get(Sku, wish.sku, "SKU")
-    items = _items_of(desk, wish.parts)
+    sku = context.get(Sku, wish.sku, "SKU")
+    items = _items_of(context, wish.parts)
     home = items[wish.parts[0].item]
     if home.origin_id is None:
         raise Invalid("the supplier does not say where this item is sent from")
-    check_dates(desk, wish.starts, wish.ends)
-    code = wish.service or cheapest_service(desk, home.origin_id, wish.store)
-    _no_twin(desk, sku, wish.parts, wish.store)
-    use = _make_room(desk, wish.sku, wish.store, 99 if wish.instead else wish.use)
-    later = wish.starts is not None and wish.starts > desk.now
+    check_dates(context, wish.starts, wish.ends)
+    code = wish.service or cheapest_service(context, home.origin_id, wish.store)
+    _no_twin(context, sku, wish.parts, wish.store)
+    use = _make_room(context, wish.sku, wish.store, 99 if wish.instead else wish.use)
+    later = wish.starts is not None and wish.starts > context.now
     lane = Lane(
         sku_id=wish.sku,
         sku_code=sku.code,
@@ -88,12 +88,12 @@ def open_wish(desk: Desk, wish: Wish, respond_now: bool = True) -> Lane:
         supplier_id=home.supplier_id,
         origin_id=home.origin_id,
         service=code,
-        services={**_elsewhere(desk, home.origin_id, code, wish.store), **wish.services},
+        services={**_elsewhere(context, home.origin_id, code, wish.store), **wish.services},
         use=use,
         state="new",
         why="not yet proven by a delivery",
-        opened_at=desk.now,
-        opened_by=desk.who,
+        opened_at=context.now,
+        opened_by=context.actor,
         starts=wish.starts,
         ends=wish.ends,
         begun=not later,
@@ -102,13 +102,13 @@ def open_wish(desk: Desk, wish: Wish, respond_now: bool = True) -> Lane:
         item_id=wish.parts[0].item,
         items=len(wish.parts),
     )
-    desk.s.add(lane)
-    desk.s.flush()
+    context.session.add(lane)
+    context.session.flush()
     for part in wish.parts:
         item = items[part.item]
         away = item.origin_id != home.origin_id
-        own = cheapest_service(desk, item.origin_id or 0, wish.store) if away else ""
-        desk.s.add(
+        own = cheapest_service(context, item.origin_id or 0, wish.store) if away else ""
+        context.session.add(
             LanePart(
                 lane_id=lane.id,
                 item_id=part.item,
@@ -119,20 +119,20 @@ def open_wish(desk: Desk, wish: Wish, respond_now: bool = True) -> Lane:
                 cost_then=item.cost,
             )
         )
-    desk.s.flush()
+    context.session.flush()
     if respond_now:
         names = ", ".join(f"{show_units(part.units.numerator, part.units.denominator)} × {items[part.item].number}" for part in wish.parts)
         what = "replacement allowed" if wish.instead else "lane opened"
-        act = desk.log("lane.open", sku.code, f"{sku.code}: {what} to {names}", after={"lane": lane.id, "use": use}, undo=True)
-        respond(desk, [wish.sku], act=act.id)
-        desk.reroute()
+        act = context.log("lane.open", sku.code, f"{sku.code}: {what} to {names}", after={"lane": lane.id, "use": use}, undo=True)
+        respond(context, [wish.sku], act=act.id)
+        context.reroute()
     return lane
 
 
-def _items_of(desk: Desk, parts: Sequence[Part]) -> dict[int, Item]:
+def _items_of(context: Context, parts: Sequence[Part]) -> dict[int, Item]:
     if not parts:
         raise Invalid("a lane needs at least one item")
-    items = by_id(desk.s, Item, (part.item for part in parts))
+    items = by_id(context.session, Item, (part.item for part in parts))
     for part in parts:
         if part.item not in items:
             raise NotFound(f"there is no item {part.item}")
@@ -143,137 +143,137 @@ def _items_of(desk: Desk, parts: Sequence[Part]) -> dict[int, Item]:
     return items
 
 
-def check_dates(desk: Desk, starts: datetime | None, ends: datetime | None) -> None:
-    if ends and (ends <= desk.now or (starts and ends <= starts)):
+def check_dates(context: Context, starts: datetime | None, ends: datetime | None) -> None:
+    if ends and (ends <= context.now or (starts and ends <= starts)):
         raise Invalid("a lane must end after it begins, and not in the past", {"ends": "is not after its beginning"})
 
 
-def cheapest_service(desk: Desk, origin_id: int, store_id: int | None) -> str:
+def cheapest_service(context: Context, origin_id: int, store_id: int | None) -> str:
     """The cheapest service from an origin to the country of the store (or of any store)."""
-    lands = [row.country for row in desk.s.scalars(select(Store)) if store_id in (None, row.id)] or ["GB"]
-    code = desk.s.scalar(
+    lands = [row.country for row in context.session.scalars(select(Store)) if store_id in (None, row.id)] or ["GB"]
+    code = context.session.scalar(
         select(Service.code).where(Service.origin_id == origin_id, Service.country.in_(lands)).order_by(Service.first).limit(1)
     )
     if code is None:
-        origin = desk.get(Origin, origin_id, "origin")
+        origin = context.get(Origin, origin_id, "origin")
         raise Invalid(f"nothing is sent from {origin.name} to {' or '.join(sorted(set(lands)))}")
     return code
 
 
-def ways_elsewhere(desk: Desk, origin_id: int, code: str, store_id: int | None) -> str:
+def ways_elsewhere(context: Context, origin_id: int, code: str, store_id: int | None) -> str:
     """The same as the database keeps it."""
-    return json.dumps(_elsewhere(desk, origin_id, code, store_id))
+    return json.dumps(_elsewhere(context, origin_id, code, store_id))
 
 
-def _elsewhere(desk: Desk, origin_id: int, code: str, store_id: int | None) -> dict[str, str]:
+def _elsewhere(context: Context, origin_id: int, code: str, store_id: int | None) -> dict[str, str]:
     """Where a service does not go to a store's country, the cheapest one that does."""
-    lands = set(desk.s.scalars(select(Store.country))) if store_id is None else set()
+    lands = set(context.session.scalars(select(Store.country))) if store_id is None else set()
     out: dict[str, str] = {}
     if len(lands) > 1:
         offered: dict[str, list[str]] = {}
         query = select(Service.country, Service.code).where(Service.origin_id == origin_id, Service.country.in_(lands))
-        for land, one in desk.s.execute(query.order_by(Service.first)):
+        for land, one in context.session.execute(query.order_by(Service.first)):
             offered.setdefault(land, []).append(one)
         out = {land: codes[0] for land, codes in offered.items() if code not in codes}
     return out
 
 
-def _no_twin(desk: Desk, sku: Sku, parts: Sequence[Part], store_id: int | None) -> None:
+def _no_twin(context: Context, sku: Sku, parts: Sequence[Part], store_id: int | None) -> None:
     asked = {part.item for part in parts}
     if len(asked) != len(parts):
         raise Invalid("the same item is in this lane twice; give it once with all its units")
-    for lane, items in lanes_of(desk, sku.id):
+    for lane, items in lanes_of(context, sku.id):
         if lane.store_id == store_id and {part.item_id for part in items} == asked:
             raise Conflict(f"{sku.code} has a lane to this item already; change that one")
 
 
-def _make_room(desk: Desk, sku_id: int, store_id: int | None, use: int) -> int:
+def _make_room(context: Context, sku_id: int, store_id: int | None, use: int) -> int:
     """Free a place in the order of use; the place, which is never further than one after the last."""
     same = Lane.store_id.is_(None) if store_id is None else Lane.store_id == store_id
-    rows = desk.s.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None)).order_by(Lane.use.desc())).all()
+    rows = context.session.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None)).order_by(Lane.use.desc())).all()
     use = min(use, rows[0].use + 1 if rows else 0)
     if any(row.use == use for row in rows):
         for row in rows:
             if row.use >= use:
                 row.use += 1
                 row.version += 1
-                desk.s.flush()
+                context.session.flush()
     return use
 
 
-def lanes_of(desk: Desk, sku_id: int) -> list[tuple[Lane, list[LanePart]]]:
+def lanes_of(context: Context, sku_id: int) -> list[tuple[Lane, list[LanePart]]]:
     """A SKU's lanes that are in force, in order of use."""
-    lanes = desk.s.scalars(select(Lane).where(Lane.sku_id == sku_id, Lane.until.is_(None)).order_by(Lane.use, Lane.id)).all()
+    lanes = context.session.scalars(select(Lane).where(Lane.sku_id == sku_id, Lane.until.is_(None)).order_by(Lane.use, Lane.id)).all()
     parts: dict[int, list[LanePart]] = {}
-    for part in desk.s.scalars(select(LanePart).where(LanePart.lane_id.in_([lane.id for lane in lanes]))):
+    for part in context.session.scalars(select(LanePart).where(LanePart.lane_id.in_([lane.id for lane in lanes]))):
         parts.setdefault(part.lane_id, []).append(part)
     return [(lane, parts.get(lane.id, [])) for lane in lanes]
 
 
-def close_lane(desk: Desk, number: int, version: int, why: str = "") -> Lane:
+def close_lane(context: Context, number: int, version: int, why: str = "") -> Lane:
     """Take a lane out of use; those after it move up. Waiting orders are looked at again."""
-    lane = desk.get_version(Lane, number, version, "lane")
+    lane = context.get_version(Lane, number, version, "lane")
     if lane.until is not None:
         raise Conflict("this lane is closed already")
-    lane.until = desk.now
-    desk.s.flush()
-    close_gaps(desk, lane.sku_id, lane.store_id)
-    sku = desk.get(Sku, lane.sku_id, "SKU")
-    act = desk.log("lane.close", sku.code, f"{sku.code}: lane closed", why=why, before={"lane": lane.id, "use": lane.use}, undo=True)
-    respond(desk, [lane.sku_id], act=act.id)
-    desk.reroute()
+    lane.until = context.now
+    context.session.flush()
+    close_gaps(context, lane.sku_id, lane.store_id)
+    sku = context.get(Sku, lane.sku_id, "SKU")
+    act = context.log("lane.close", sku.code, f"{sku.code}: lane closed", why=why, before={"lane": lane.id, "use": lane.use}, undo=True)
+    respond(context, [lane.sku_id], act=act.id)
+    context.reroute()
     return lane
 
 
-def usual_costs(desk: Desk, numbers: Collection[int]) -> None:
+def usual_costs(context: Context, numbers: Collection[int]) -> None:
     """A person wants these lanes used: what their items cost now is as it should be."""
-    desk.s.flush()
+    context.session.flush()
     now = select(Item.cost).where(Item.id == LanePart.item_id).scalar_subquery()
     for chunk in in_chunks(numbers):
         parts = update(LanePart).where(LanePart.lane_id.in_(chunk)).values(cost_then=now)
-        desk.s.execute(parts, execution_options={"synchronize_session": False})
+        context.session.execute(parts, execution_options={"synchronize_session": False})
 
 
-def without_any(desk: Desk, skus: Collection[int]) -> set[int]:
+def without_any(context: Context, skus: Collection[int]) -> set[int]:
     """Those of some SKUs that have no lane to their own goods."""
-    desk.s.flush()
+    context.session.flush()
     bare = set(skus)
     for chunk in in_chunks(skus):
         laned = select(Lane.sku_id).where(Lane.sku_id.in_(chunk), Lane.until.is_(None), Lane.instead.is_(False))
-        bare -= set(desk.s.scalars(laned))
+        bare -= set(context.session.scalars(laned))
     return bare
 
 
-def close_gaps(desk: Desk, sku_id: int, store_id: int | None) -> None:
+def close_gaps(context: Context, sku_id: int, store_id: int | None) -> None:
     same = Lane.store_id.is_(None) if store_id is None else Lane.store_id == store_id
     for place, row in enumerate(
-        desk.s.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None)).order_by(Lane.use)).all()
+        context.session.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None)).order_by(Lane.use)).all()
     ):
         if row.use != place:
             row.use = place
             row.version += 1
-            desk.s.flush()
+            context.session.flush()
 
 
-def reopen_lane(desk: Desk, number: int, use: int) -> Lane:
+def reopen_lane(context: Context, number: int, use: int) -> Lane:
     """Bring a closed lane back to its place."""
-    lane = desk.get(Lane, number, "lane")
+    lane = context.get(Lane, number, "lane")
     if lane.until is None:
         raise Conflict("this lane is open")
-    sku = desk.get(Sku, lane.sku_id, "SKU")
-    parts = desk.s.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
-    _no_twin(desk, sku, [Part(part.item_id, Fraction(part.units_num, part.units_den)) for part in parts], lane.store_id)
-    use = _make_room(desk, lane.sku_id, lane.store_id, use)
+    sku = context.get(Sku, lane.sku_id, "SKU")
+    parts = context.session.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
+    _no_twin(context, sku, [Part(part.item_id, Fraction(part.units_num, part.units_den)) for part in parts], lane.store_id)
+    use = _make_room(context, lane.sku_id, lane.store_id, use)
     lane.until, lane.use = None, use
     lane.version += 1
-    desk.s.flush()
-    respond(desk, [lane.sku_id])
-    desk.reroute()
+    context.session.flush()
+    respond(context, [lane.sku_id])
+    context.reroute()
     return lane
 
 
 def change_lane(
-    desk: Desk,
+    context: Context,
     number: int,
     version: int,
     units: Fraction | None = None,
@@ -283,57 +283,59 @@ def change_lane(
     why: str = "",
 ) -> Lane:
     """Change a lane's units (one item only), place, service or state (open, slow, shut)."""
-    lane = desk.get_version(Lane, number, version, "lane")
+    lane = context.get_version(Lane, number, version, "lane")
     if lane.until is not None:
         raise Conflict("this lane is closed; open a new one")
-    sku = desk.get(Sku, lane.sku_id, "SKU")
-    parts = desk.s.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
-    before = as_it_is(desk, lane)
+    sku = context.get(Sku, lane.sku_id, "SKU")
+    parts = context.session.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
+    before = as_it_is(context, lane)
     told = []
     if units is not None and (parts[0].units_num, parts[0].units_den) != (units.numerator, units.denominator):
         if len(parts) > 1:
             raise Invalid("a kit's units are changed item by item; close the lane and open it anew")
-        _items_of(desk, [Part(parts[0].item_id, units)])
+        _items_of(context, [Part(parts[0].item_id, units)])
         parts[0].units_num, parts[0].units_den = units.numerator, units.denominator
         told.append(f"{show_units(units.numerator, units.denominator)} per unit sold")
     if service is not None and service != lane.service:
-        if not desk.s.scalar(select(Service.id).where(Service.origin_id == lane.origin_id, Service.code == service).limit(1)):
+        if not context.session.scalar(select(Service.id).where(Service.origin_id == lane.origin_id, Service.code == service).limit(1)):
             raise Invalid(f"there is no service {service} from there", {"service": "is not offered from this origin"})
         lane.service = service
         told.append(f"by {service}")
     if state is not None and state != lane.state:
-        lane.state, lane.why = state, why or f"set by {desk.who}"
+        lane.state, lane.why = state, why or f"set by {context.actor}"
         told.append(state)
         if state == "open":
-            usual_costs(desk, [number])
+            usual_costs(context, [number])
     if use is not None and use != lane.use:
-        _move(desk, lane, use)
+        _move(context, lane, use)
         told.append("main lane" if use == 0 else f"spare {use}")
     if not told:
         return lane
-    act = desk.log("lane.change", sku.code, f"{sku.code}: lane is now {', '.join(told)}", why=why, before=before, undo=True)
-    desk.s.flush()
-    respond(desk, [lane.sku_id], act=act.id)
-    desk.reroute()
+    act = context.log("lane.change", sku.code, f"{sku.code}: lane is now {', '.join(told)}", why=why, before=before, undo=True)
+    context.session.flush()
+    respond(context, [lane.sku_id], act=act.id)
+    context.reroute()
     return lane
 
 
-def _move(desk: Desk, lane: Lane, use: int) -> None:
+def _move(context: Context, lane: Lane, use: int) -> None:
     same = Lane.store_id.is_(None) if lane.store_id is None else Lane.store_id == lane.store_id
-    rows = list(desk.s.scalars(select(Lane).where(Lane.sku_id == lane.sku_id, same, Lane.until.is_(None)).order_by(Lane.use)).all())
+    rows = list(
+        context.session.scalars(select(Lane).where(Lane.sku_id == lane.sku_id, same, Lane.until.is_(None)).order_by(Lane.use)).all()
+    )
     rows.remove(lane)
     rows.insert(min(use, len(rows)), lane)
     # Two steps, since no two lanes may hold one place even for a moment.
     for place, row in enumerate(rows):
         row.use = 1000 + place
-    desk.s.flush()
+    context.session.flush()
     for place, row in enumerate(rows):
         row.use = place
-    desk.s.flush()
+    context.session.flush()
 
 
-def as_it_is(desk: Desk, lane: Lane) -> dict[str, Any]:
-    parts = desk.s.scalars(select(LanePart).where(LanePart.lane_id == lane.id).order_by(LanePart.id)).all()
+def as_it_is(context: Context, lane: Lane) -> dict[str, Any]:
+    parts = context.session.scalars(select(LanePart).where(LanePart.lane_id == lane.id).order_by(LanePart.id)).all()
     return {
         "lane": lane.id,
         "use": lane.use,
@@ -350,9 +352,9 @@ def read_ms(value: int | None) -> datetime | None:
     return None if value is None else from_ms(value)
 
 
-def effect_of_opening(desk: Desk, sku: Sku) -> dict[str, int]:
+def effect_of_opening(context: Context, sku: Sku) -> dict[str, int]:
     """What waits for a lane of this SKU: lines and orders."""
-    lines = desk.s.execute(
+    lines = context.session.execute(
         select(func.count(), func.count(func.distinct(OrderLine.order_id))).where(
             OrderLine.sku_id == sku.id, OrderLine.state == "needs_lane"
         )
@@ -360,5 +362,5 @@ def effect_of_opening(desk: Desk, sku: Sku) -> dict[str, int]:
     return {"lines": lines[0], "orders": lines[1]}
 
 
-def supplier_names(desk: Desk) -> dict[int, str]:
-    return dict(desk.s.execute(select(Supplier.id, Supplier.name)).tuples().all())
+def supplier_names(context: Context) -> dict[int, str]:
+    return dict(context.session.execute(select(Supplier.id, Supplier.name)).tuples().all())

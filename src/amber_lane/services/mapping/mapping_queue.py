@@ -16,7 +16,7 @@ from ...data.lanes import IS_SHUT, Lane, LanePart, Rejection
 from ...data.orders import Order, OrderLine
 from ...data.shelf import IS_BARE, Listing, Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 
 NO_LANE, SHUT, GONE = "no lane", "lane shut", "item gone"
 WAITING = ("no_lane", "no_stock")
@@ -43,17 +43,17 @@ class ToSettle:
         return (not self.orders, self.refused, -self.waiting, -self.a_day, self.sku.code)
 
 
-def to_settle(desk: Desk) -> list[ToSettle]:
+def to_settle(context: Context) -> list[ToSettle]:
     """All that need a person, orders first, then the dearest."""
-    waits = _waiting(desk)
-    found: dict[int, tuple[str, str]] = dict.fromkeys(without_lane(desk), (NO_LANE, "")) | _broken(desk)
-    skus = by_id(desk.s, Sku, found)
+    waits = _waiting(context)
+    found: dict[int, tuple[str, str]] = dict.fromkeys(without_lane(context), (NO_LANE, "")) | _broken(context)
+    skus = by_id(context.session, Sku, found)
     offers: dict[int, tuple[int, bool]] = {}
     refused: set[int] = set()
     for chunk in in_chunks(found):
         prices = select(Listing.sku_id, func.max(Listing.wanted_price)).where(Listing.sku_id.in_(chunk), Listing.state != "ended")
-        offers |= {sku: (int(price), True) for sku, price in desk.s.execute(prices.group_by(Listing.sku_id))}
-        refused |= set(desk.s.scalars(select(Rejection.sku_id).where(Rejection.sku_id.in_(chunk)).distinct()))
+        offers |= {sku: (int(price), True) for sku, price in context.session.execute(prices.group_by(Listing.sku_id))}
+        refused |= set(context.session.scalars(select(Rejection.sku_id).where(Rejection.sku_id.in_(chunk)).distinct()))
     out = []
     for number, (kind, told) in found.items():
         sku = skus[number]
@@ -64,7 +64,7 @@ def to_settle(desk: Desk) -> list[ToSettle]:
     return sorted(out, key=lambda one: one.rank)
 
 
-def without_lane(desk: Desk, of: Sequence[int] | None = None) -> list[int]:
+def without_lane(context: Context, of: Sequence[int] | None = None) -> list[int]:
     """SKUs on sale, or in an order that waits, without any lane to their own goods. of: looked for among these alone."""
 
     def bare(of: Any) -> Any:
@@ -75,15 +75,15 @@ def without_lane(desk: Desk, of: Sequence[int] | None = None) -> list[int]:
     on_sale = by_index(select(Listing.sku_id).where(IS_BARE, bare(Listing.sku_id)), Listing, "ix_listing_bare")
     ordered = select(OrderLine.sku_id).where(OrderLine.state == "needs_lane", OrderLine.sku_id.is_not(None), bare(OrderLine.sku_id))
     if of is None:
-        return sorted({*desk.s.scalars(on_sale), *desk.s.scalars(ordered)})
+        return sorted({*context.session.scalars(on_sale), *context.session.scalars(ordered)})
     chunks = list(in_chunks(of))
-    some = {sku for chunk in chunks for sku in desk.s.scalars(on_sale.where(Listing.sku_id.in_(chunk)))}
-    some |= {sku for chunk in chunks for sku in desk.s.scalars(ordered.where(OrderLine.sku_id.in_(chunk))) if sku}
+    some = {sku for chunk in chunks for sku in context.session.scalars(on_sale.where(Listing.sku_id.in_(chunk)))}
+    some |= {sku for chunk in chunks for sku in context.session.scalars(ordered.where(OrderLine.sku_id.in_(chunk))) if sku}
     return sorted(some)
 
 
-def _waiting(desk: Desk) -> dict[int, tuple[int, datetime, int]]:
-    rows = desk.s.execute(
+def _waiting(context: Context) -> dict[int, tuple[int, datetime, int]]:
+    rows = context.session.execute(
         select(OrderLine.sku_id, func.count(func.distinct(OrderLine.order_id)), func.min(Order.ordered_at), func.sum(OrderLine.kept))
         .join(Order, Order.id == OrderLine.order_id)
         .where(or_(OrderLine.state == "needs_lane", (OrderLine.state == "held") & OrderLine.why.in_(WAITING)))
@@ -92,17 +92,19 @@ def _waiting(desk: Desk) -> dict[int, tuple[int, datetime, int]]:
     return {sku: (n, since, int(kept or 0)) for sku, n, since, kept in rows if sku}
 
 
-def _broken(desk: Desk) -> dict[int, tuple[str, str]]:
+def _broken(context: Context) -> dict[int, tuple[str, str]]:
     """SKUs with lanes of which none can be used: all shut, or all to items that are gone."""
     live = Lane.until.is_(None) & Lane.instead.is_(False)
     shut = by_index(select(Lane.sku_id).where(IS_SHUT, Lane.instead.is_(False)), Lane, "ix_lane_shut")
     gone = select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).join(Item, Item.id == LanePart.item_id)
-    maybe = set(desk.s.scalars(shut)) | set(desk.s.scalars(gone.where(live, Item.offer == "gone")))
+    maybe = set(context.session.scalars(shut)) | set(context.session.scalars(gone.where(live, Item.offer == "gone")))
     on_sale: set[int] = set()
     for chunk in in_chunks(maybe):
-        on_sale |= set(desk.s.scalars(select(Listing.sku_id).where(Listing.sku_id.in_(chunk), Listing.state.in_(("live", "paused")))))
+        on_sale |= set(
+            context.session.scalars(select(Listing.sku_id).where(Listing.sku_id.in_(chunk), Listing.state.in_(("live", "paused"))))
+        )
     lanes: dict[int, list[tuple[bool, str, str]]] = {}
-    for sku, _, state, why, offer, number in _lanes_with_items(desk, on_sale):
+    for sku, _, state, why, offer, number in _lanes_with_items(context, on_sale):
         lanes.setdefault(sku, []).append((state == "shut", why, f"{number} is gone" if offer == "gone" else ""))
     out: dict[int, tuple[str, str]] = {}
     for sku, rows in lanes.items():
@@ -112,10 +114,10 @@ def _broken(desk: Desk) -> dict[int, tuple[str, str]]:
     return out
 
 
-def _lanes_with_items(desk: Desk, skus: Iterable[int]) -> Iterable[tuple[int, int, str, str, str, str]]:
+def _lanes_with_items(context: Context, skus: Iterable[int]) -> Iterable[tuple[int, int, str, str, str, str]]:
     """Lanes of SKUs in order of use, each with the worst of its items."""
     for chunk in in_chunks(skus):
-        rows = desk.s.execute(
+        rows = context.session.execute(
             select(Lane.sku_id, Lane.id, Lane.state, Lane.why, Item.offer, Item.number)
             .join(LanePart, LanePart.lane_id == Lane.id)
             .join(Item, Item.id == LanePart.item_id)

@@ -20,7 +20,7 @@ from ...data.lanes import Lane, LanePart
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import Supplier
 from ...data.transit import Parcel, ParcelLine
-from ..base.context import Desk
+from ..base.context import Context
 from ..pricing.apply import respond
 from ..pricing.policy import policy_for
 
@@ -91,10 +91,10 @@ class Seen:
     suppliers: dict[int, tuple[int, int]]
 
 
-def seen(desk: Desk) -> Seen:
+def seen(context: Context) -> Seen:
     """All lanes that orders went by, and all suppliers, in one look at what was bought. Reads only."""
-    pools = {number: _pool(desk, number) for number in desk.s.scalars(select(Supplier.id))}
-    own = _all_own(desk)
+    pools = {number: _pool(context, number) for number in context.session.scalars(select(Supplier.id))}
+    own = _all_own(context)
     accepted, on_time = _shares_of(own, pools)
     sure = {lane: _sure(days(found, pools[by].days or [])) for lane, by, found in _with_days(own)}
     refused, late = (np.rint((1 - one[0]) * PPM).astype(np.int64).tolist() for one in (accepted, on_time))
@@ -123,9 +123,9 @@ def _shares_of(own: Own, pools: dict[int, _Past]) -> tuple[tuple[Floats, Floats,
     )
 
 
-def _all_own(desk: Desk) -> Own:
+def _all_own(context: Context) -> Own:
     """What was bought by each lane's items for its SKU, as columns."""
-    now = to_ms(desk.now)
+    now = to_ms(context.now)
     bought = (
         select(
             OrderLine.sku_id,
@@ -140,16 +140,16 @@ def _all_own(desk: Desk) -> Own:
         .join(Order, Order.id == PurchaseOrder.order_id)
         .where(PurchaseOrder.state.in_(_DECIDED), OrderLine.sku_id.is_not(None))
     )
-    sku, item, purchase, state, made, promised = fetch_columns(desk.s, bought)
+    sku, item, purchase, state, made, promised = fetch_columns(context.session, bought)
     came = (
         select(ParcelLine.purchase_id, func.max(type_coerce(Parcel.ended_at, BigInteger)))
         .join(Parcel, Parcel.id == ParcelLine.parcel_id)
         .where(Parcel.ended_at.is_not(None))
         .group_by(ParcelLine.purchase_id)
     )
-    arrived, when = fetch_columns(desk.s, came)
+    arrived, when = fetch_columns(context.session, came)
     lanes = select(Lane.id, Lane.sku_id, LanePart.item_id, Lane.supplier_id).join(LanePart, LanePart.lane_id == Lane.id)
-    lane, lane_sku, lane_item, supplier = fetch_columns(desk.s, lanes.where(Lane.until.is_(None)))
+    lane, lane_sku, lane_item, supplier = fetch_columns(context.session, lanes.where(Lane.until.is_(None)))
     wide = int(max(item.max(initial=0), lane_item.max(initial=0))) + 1
     key = sku * wide + item
     order = np.argsort(key, kind="stable")
@@ -220,32 +220,32 @@ def _by_supplier(pools: dict[int, _Past]) -> dict[int, tuple[int, int]]:
     return out
 
 
-def fresh(desk: Desk, found: Seen) -> dict[type[Row], list[tuple[Any, ...]]]:
+def fresh(context: Context, found: Seen) -> dict[type[Row], list[tuple[Any, ...]]]:
     """What routing counts with where it is another than is written: rows for `keep`, by table. Reads only."""
     out: dict[type[Row], list[tuple[Any, ...]]] = {}
     for kind, told in ((Lane, found.lanes), (Supplier, found.suppliers)):
         for chunk in in_chunks(told):
             columns = (kind.id, *(getattr(kind, name) for name in _WRITTEN[kind]))
-            rows = desk.s.execute(select(*columns).where(kind.id.in_(chunk))).tuples()
+            rows = context.session.execute(select(*columns).where(kind.id.in_(chunk))).tuples()
             out.setdefault(kind, []).extend((*told[number], number) for number, *had in rows if tuple(had) != tuple(told[number]))
     return out
 
 
-def keep(desk: Desk, kind: type[Row], rows: Sequence[tuple[Any, ...]]) -> None:
+def keep(context: Context, kind: type[Row], rows: Sequence[tuple[Any, ...]]) -> None:
     """What routing counts with, written where it reads it."""
-    bulk_update(desk.s, kind, _WRITTEN[kind], rows)
+    bulk_update(context.session, kind, _WRITTEN[kind], rows)
 
 
 _WRITTEN: dict[type[Row], tuple[str, ...]] = {Lane: ("refuse_ppm", "late_ppm", "sure_days"), Supplier: ("refuse_ppm", "late_ppm")}
 
 
-def trusts(desk: Desk, lanes: Collection[int], pools: dict[int, _Past] | None = None) -> dict[int, Trust]:
+def trusts(context: Context, lanes: Collection[int], pools: dict[int, _Past] | None = None) -> dict[int, Trust]:
     """Per lane: what its SKU's orders by its items came to, with its supplier's newest thousand as the pool."""
-    rows = by_id(desk.s, Lane, lanes).values()
-    own = _own(desk, [lane.id for lane in rows])
+    rows = by_id(context.session, Lane, lanes).values()
+    own = _own(context, [lane.id for lane in rows])
     # A thousand purchases do not become others by one more; nobody waits for them to be read again.
     pools = pools or {
-        number: desk.kept(f"pool {number}", lambda desk, number=number: _pool(desk, number), 10, still=True)  # type: ignore[misc]
+        number: context.kept(f"pool {number}", lambda context, number=number: _pool(context, number), 10, still=True)  # type: ignore[misc]
         for number in {lane.supplier_id for lane in rows}
     }
     return {lane.id: _trust(own.get(lane.id, _Past()), pools[lane.supplier_id]) for lane in rows}
@@ -263,8 +263,8 @@ def _ms(value: datetime | None) -> int | None:
     return None if value is None else to_ms(value)
 
 
-def _own(desk: Desk, lanes: Collection[int]) -> dict[int, _Past]:
-    now, out = to_ms(desk.now), dict[int, _Past]()
+def _own(context: Context, lanes: Collection[int]) -> dict[int, _Past]:
+    now, out = to_ms(context.now), dict[int, _Past]()
     for chunk in in_chunks(lanes, 500):
         rows = (
             select(Lane.id, PurchaseOrder.id, PurchaseOrder.state, PurchaseOrder.made_at, Order.promised_by, Parcel.ended_at)
@@ -281,7 +281,7 @@ def _own(desk: Desk, lanes: Collection[int]) -> dict[int, _Past]:
         )
         rows = by_index(by_index(rows, PurchaseLine, "ix_purchase_line_item_id"), ParcelLine, "ix_parcel_line_purchase_id")
         seen: set[tuple[int, int]] = set()
-        for lane, purchase, state, made, promised, ended in desk.s.execute(rows):
+        for lane, purchase, state, made, promised, ended in context.session.execute(rows):
             # A kit's items in one purchase, and a purchase in several parcels, count once: by the last parcel.
             if (lane, purchase) not in seen:
                 seen.add((lane, purchase))
@@ -289,8 +289,8 @@ def _own(desk: Desk, lanes: Collection[int]) -> dict[int, _Past]:
     return out
 
 
-def _pool(desk: Desk, supplier: int) -> _Past:
-    now, out = to_ms(desk.now), _Past()
+def _pool(context: Context, supplier: int) -> _Past:
+    now, out = to_ms(context.now), _Past()
     newest = (
         select(PurchaseOrder.id)
         .where(PurchaseOrder.supplier_id == supplier, PurchaseOrder.state.in_(_DECIDED))
@@ -299,7 +299,7 @@ def _pool(desk: Desk, supplier: int) -> _Past:
     )
     rows = (
         select(PurchaseOrder.id, PurchaseOrder.state, PurchaseOrder.made_at, Order.promised_by, Parcel.ended_at)
-        .where(PurchaseOrder.id.in_(list(desk.s.scalars(newest))))
+        .where(PurchaseOrder.id.in_(list(context.session.scalars(newest))))
         .join(Order, Order.id == PurchaseOrder.order_id)
         .outerjoin(ParcelLine, ParcelLine.purchase_id == PurchaseOrder.id)
         .outerjoin(Parcel, Parcel.id == ParcelLine.parcel_id)
@@ -307,7 +307,7 @@ def _pool(desk: Desk, supplier: int) -> _Past:
     )
     days_seen: list[int] = []
     last = 0
-    for purchase, state, made, promised, ended in desk.s.execute(rows):
+    for purchase, state, made, promised, ended in context.session.execute(rows):
         if purchase != last:
             last = purchase
             out.days = None
@@ -317,13 +317,13 @@ def _pool(desk: Desk, supplier: int) -> _Past:
     return out
 
 
-def moves(desk: Desk, found: Seen) -> dict[int, tuple[str, str]]:
+def moves(context: Context, found: Seen) -> dict[int, tuple[str, str]]:
     """Lanes that prove late are slow, those that prove refused are shut, slow ones that mend are open again: lane -> state, reason.
 
     What a person set or confirmed stays as they said.
     """
-    suppliers = by_id(desk.s, Supplier, set(found.own.supplier.tolist()))
-    limits = {number: policy_for(desk.s, supplier=row.code) for number, row in suppliers.items()}
+    suppliers = by_id(context.session, Supplier, set(found.own.supplier.tolist()))
+    limits = {number: policy_for(context.session, supplier=row.code) for number, row in suppliers.items()}
     of = found.own.supplier.tolist()
     slow, shut = (np.array([limits[number][name] for number in of], dtype=np.int64) / PPM for name in ("slow_below", "shut_below"))
     accepted, on_time = _shares_of(found.own, found.pools)
@@ -331,40 +331,42 @@ def moves(desk: Desk, found: Seen) -> dict[int, tuple[str, str]]:
     state = np.where((found.own.decided > 0) & (on_time[2] < slow), "slow", "open")
     state = np.where((found.own.answered > 0) & (accepted[2] < shut), "shut", state)
     wanted = dict(zip(found.own.lane.tolist(), state.tolist(), strict=True))
-    other = [lane.id for lane in _movable(desk, wanted) if wanted[lane.id] != lane.state]
-    words = trusts(desk, other, found.pools) if other else {}
+    other = [lane.id for lane in _movable(context, wanted) if wanted[lane.id] != lane.state]
+    words = trusts(context, other, found.pools) if other else {}
     return {number: (wanted[number], BY_ITSELF + in_words(words[number], wanted[number])) for number in other}
 
 
-def move(desk: Desk, found: dict[int, tuple[str, str]]) -> int:
+def move(context: Context, found: dict[int, tuple[str, str]]) -> int:
     """Set lanes as they proved, as far as nobody has set them otherwise meanwhile. Returns how many moved."""
-    moved = _movable(desk, found)
+    moved = _movable(context, found)
     for lane in moved:
         lane.state, lane.why = found[lane.id]
         lane.version += 1
     if moved:
         kinds = ", ".join(f"{sum(1 for one in moved if one.state == kind)} {kind}" for kind in ("open", "slow", "shut"))
         first = moved[0]
-        desk.log("lane.trust", "lanes", f"lanes by what happened: {kinds}", why=f"{first.sku_code} {first.why}", count=len(moved))
-        desk.s.flush()
-        respond(desk, {lane.sku_id for lane in moved}, alone=True)
-        desk.reroute()
+        context.log("lane.trust", "lanes", f"lanes by what happened: {kinds}", why=f"{first.sku_code} {first.why}", count=len(moved))
+        context.session.flush()
+        respond(context, {lane.sku_id for lane in moved}, alone=True)
+        context.reroute()
     return len(moved)
 
 
-def _movable(desk: Desk, lanes: Iterable[int]) -> list[Lane]:
+def _movable(context: Context, lanes: Iterable[int]) -> list[Lane]:
     """Those that nobody has set otherwise."""
     return [
-        lane for chunk in in_chunks(lanes) for lane in desk.s.scalars(select(Lane).where(Lane.id.in_(chunk), _MAY_MOVE).order_by(Lane.id))
+        lane
+        for chunk in in_chunks(lanes)
+        for lane in context.session.scalars(select(Lane).where(Lane.id.in_(chunk), _MAY_MOVE).order_by(Lane.id))
     ]
 
 
-def follow_trust(desk: Desk) -> int:
+def follow_trust(context: Context) -> int:
     """All in one transaction, for a house of any modest size."""
-    found = seen(desk)
-    for kind, rows in fresh(desk, found).items():
-        keep(desk, kind, rows)
-    return move(desk, moves(desk, found))
+    found = seen(context)
+    for kind, rows in fresh(context, found).items():
+        keep(context, kind, rows)
+    return move(context, moves(context, found))
 
 
 def in_words(one: Trust, state: str) -> str:

@@ -17,7 +17,7 @@ from ...data.lanes import Rejection
 from ...data.setup import Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 
 # So many items that share a SKU's rarest words are compared with it in full.
 LOOKED_AT = 120
@@ -76,7 +76,7 @@ def _score(one: Found | Judged) -> int:
     return max(0, min(100, round(one.score)))
 
 
-def search_items(desk: Desk, text: str, supplier: int | None = None, limit: int = 50) -> list[Item]:
+def search_items(context: Context, text: str, supplier: int | None = None, limit: int = 50) -> list[Item]:
     """Items whose title, number or barcode hold all the words."""
     query = select(Item).join(Supplier, Supplier.id == Item.supplier_id).where(Supplier.ended_at.is_(None))
     query = query.order_by(Item.stock.desc(), Item.id).limit(limit)
@@ -85,34 +85,34 @@ def search_items(desk: Desk, text: str, supplier: int | None = None, limit: int 
         query = query.where(or_(*holds, Item.gtin == word, Item.mpn == word))
     if supplier:
         query = query.where(Item.supplier_id == supplier)
-    return list(desk.s.scalars(query))
+    return list(context.session.scalars(query))
 
 
-def candidates(desk: Desk, sku: Sku, text: str = "", limit: int = 9, patterns: Sequence[Pattern] = ()) -> list[Candidate]:
+def candidates(context: Context, sku: Sku, text: str = "", limit: int = 9, patterns: Sequence[Pattern] = ()) -> list[Candidate]:
     """Items for a SKU, the likest first: those that a search finds, or by its numbers and rarest words.
 
     Pairs that a person has refused are not offered again, unless they are searched for.
     """
     if text.strip():
-        found = search_items(desk, text)
+        found = search_items(context, text)
     else:
-        refused = set(desk.s.scalars(select(Rejection.item_id).where(Rejection.sku_id == sku.id)))
-        near = by_id(desk.s, Item, near_items(desk, sku, patterns)).values()
-        ended = set(desk.s.scalars(select(Supplier.id).where(Supplier.ended_at.is_not(None))))
+        refused = set(context.session.scalars(select(Rejection.item_id).where(Rejection.sku_id == sku.id)))
+        near = by_id(context.session, Item, near_items(context, sku, patterns)).values()
+        ended = set(context.session.scalars(select(Supplier.id).where(Supplier.ended_at.is_not(None))))
         found = [one for one in near if one.id not in refused and one.supplier_id not in ended]
     rows = _judged(sku, found, patterns)
     return sorted(rows, key=lambda one: (-one.score, one.item.cost, one.item.id))[:limit]
 
 
-def near_items(desk: Desk, sku: Sku, patterns: Sequence[Pattern] = ()) -> list[int]:
+def near_items(context: Context, sku: Sku, patterns: Sequence[Pattern] = ()) -> list[int]:
     """Items worth comparing with a SKU: with one of its numbers, a number that follows from it, or its rarest words."""
     same = [Item.gtin == sku.gtin] if sku.gtin else []
     same += [Item.mpn == sku.mpn] if sku.mpn else []
-    found = list(desk.s.scalars(select(Item.id).where(or_(*same)).limit(20))) if same else []
+    found = list(context.session.scalars(select(Item.id).where(or_(*same)).limit(20))) if same else []
     for one in patterns:
         if number := one.number(sku.code):
-            found += desk.s.scalars(select(Item.id).where(Item.supplier_id == int(one.supplier), Item.number == number))
-    return list(dict.fromkeys([*found, *_by_words(desk.s, Item, [f"{sku.title} {sku.options}"], LOOKED_AT)[0]]))
+            found += context.session.scalars(select(Item.id).where(Item.supplier_id == int(one.supplier), Item.number == number))
+    return list(dict.fromkeys([*found, *_by_words(context.session, Item, [f"{sku.title} {sku.options}"], LOOKED_AT)[0]]))
 
 
 def compare(sku: Sku, item: Item, patterns: Sequence[Pattern] = ()) -> Candidate:
@@ -180,12 +180,12 @@ def _by_longest(s: Session, kind: type[Item] | type[Sku], said: Sequence[str]) -
     return list(s.scalars(select(kind.id).where(or_(*near)).order_by(kind.id).limit(400))) if near else []
 
 
-def close(desk: Desk, items: Sequence[Item], most: int = 1, least: int = OURS_FROM, veto: bool = False) -> dict[int, list[Close]]:
+def close(context: Context, items: Sequence[Item], most: int = 1, least: int = OURS_FROM, veto: bool = False) -> dict[int, list[Close]]:
     """SKUs that are like items; by item, the likest first. veto: also those of which something surely differs."""
-    near = dict(zip([one.id for one in items], _near_skus(desk.s, items), strict=True))
-    skus = list(by_id(desk.s, Sku, {number for found in near.values() for number in found}).values())
+    near = dict(zip([one.id for one in items], _near_skus(context.session, items), strict=True))
+    skus = list(by_id(context.session, Sku, {number for found in near.values() for number in found}).values())
     place = {sku.id: at for at, sku in enumerate(skus)}
-    some = desk.kept("words of our SKUs", _spread, 30, still=True)
+    some = context.kept("words of our SKUs", _spread, 30, still=True)
     matcher = Matcher([row_of_sku(sku) for sku in skus], [row_of_item(item) for item in items], some)
     out: dict[int, list[Close]] = {}
     for item, thing in zip(items, matcher.ours, strict=True):
@@ -195,11 +195,11 @@ def close(desk: Desk, items: Sequence[Item], most: int = 1, least: int = OURS_FR
     return out
 
 
-def _spread(desk: Desk) -> list[Row]:
+def _spread(context: Context) -> list[Row]:
     """SKUs from all over the house: which words are rare in it is learnt from them."""
-    last = desk.s.scalar(select(func.max(Sku.id))) or 0
+    last = context.session.scalar(select(func.max(Sku.id))) or 0
     wanted = range(1, last + 1, max(1, last // LEARNT_FROM))
-    return [row_of_sku(sku) for sku in by_id(desk.s, Sku, wanted).values()]
+    return [row_of_sku(sku) for sku in by_id(context.session, Sku, wanted).values()]
 
 
 def _near_skus(s: Session, items: Sequence[Item]) -> list[list[int]]:

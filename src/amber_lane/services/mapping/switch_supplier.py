@@ -16,12 +16,12 @@ from ...data.setup import Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
 from ..base import portions
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid, NotFound
 from .auto_matching import patterns, rows_of_items, rows_of_skus, store_of
 from .bulk_changes import in_one, put_in_order
 from .landed_cost import Costing, UnitLanded, parts_of
-from .lanes import Part, Wish
+from .lanes import GridQuery, Part
 from .similarity import units_between
 
 MOST = 2000
@@ -45,25 +45,25 @@ class Move:
     has: int | None
 
 
-def preview(desk: Desk, source: int, target: int, lanes: Collection[int] = ()) -> list[Move]:
+def preview(context: Context, source: int, target: int, lanes: Collection[int] = ()) -> list[Move]:
     """What moving main lanes (all of them, or those named) from one supplier to another would mean, the sure ones first."""
     if source == target:
         raise Invalid("the lanes are with this supplier already; choose another", {"target": "is the same supplier"})
-    desk.get(Supplier, target, "supplier")
+    context.get(Supplier, target, "supplier")
     query = select(Lane).where(Lane.supplier_id == source, Lane.until.is_(None), Lane.use == 0, Lane.instead.is_(False))
-    mine = list(desk.s.scalars(query.where(Lane.id.in_(list(lanes))) if lanes else query))
-    parts, items = parts_of(desk, mine)
+    mine = list(context.session.scalars(query.where(Lane.id.in_(list(lanes))) if lanes else query))
+    parts, items = parts_of(context, mine)
     single = [lane for lane in mine if len(parts[lane.id]) == 1]
     if len(single) > MOST:
         raise Invalid(f"these are {len(single):,} lanes; choose at most {MOST:,} of them")
-    skus = by_id(desk.s, Sku, (lane.sku_id for lane in single))
-    theirs = rows_of_items(desk, target)
-    refused = {(str(s), str(i)) for s, i in desk.s.execute(select(Rejection.sku_id, Rejection.item_id))}
-    rows = rows_of_skus(desk, skus)
-    near = dict(zip((int(row.key) for row in rows), match(rows, theirs, refused, shown=1, patterns=patterns(desk)), strict=True))
-    found = by_id(desk.s, Item, (int(theirs[one.theirs].key) for few in near.values() for one in few))
-    has = _has(desk, skus, found)
-    costing, stores = Costing(desk), store_of(desk, skus)
+    skus = by_id(context.session, Sku, (lane.sku_id for lane in single))
+    theirs = rows_of_items(context, target)
+    refused = {(str(s), str(i)) for s, i in context.session.execute(select(Rejection.sku_id, Rejection.item_id))}
+    rows = rows_of_skus(context, skus)
+    near = dict(zip((int(row.key) for row in rows), match(rows, theirs, refused, shown=1, patterns=patterns(context)), strict=True))
+    found = by_id(context.session, Item, (int(theirs[one.theirs].key) for few in near.values() for one in few))
+    has = _has(context, skus, found)
+    costing, stores = Costing(context), store_of(context, skus)
     out: list[Move] = []
     for lane in single:
         store = costing.facts.stores.get(stores.get(lane.sku_id, 0)) or next(iter(costing.facts.stores.values()))
@@ -82,7 +82,7 @@ def preview(desk: Desk, source: int, target: int, lanes: Collection[int] = ()) -
     return sorted(out, key=lambda one: (one.decision != OPEN, -one.score, one.sku.code))
 
 
-def _has(desk: Desk, skus: Collection[int], items: Collection[int]) -> dict[tuple[int, int], int]:
+def _has(context: Context, skus: Collection[int], items: Collection[int]) -> dict[tuple[int, int], int]:
     out: dict[tuple[int, int], int] = {}
     for chunk in in_chunks(skus):
         rows = (
@@ -90,11 +90,11 @@ def _has(desk: Desk, skus: Collection[int], items: Collection[int]) -> dict[tupl
             .join(LanePart, LanePart.lane_id == Lane.id)
             .where(Lane.sku_id.in_(chunk), Lane.until.is_(None), LanePart.item_id.in_(list(items)))
         )
-        out |= {(sku, item): lane for sku, item, lane in desk.s.execute(rows)}
+        out |= {(sku, item): lane for sku, item, lane in context.session.execute(rows)}
     return out
 
 
-def move(desk: Desk, source: int, picks: Mapping[int, int], proofs: Mapping[int, dict[str, Any]], keep_old: bool) -> int:
+def move(context: Context, source: int, picks: Mapping[int, int], proofs: Mapping[int, dict[str, Any]], keep_old: bool) -> int:
     """Make the picked items (SKU -> item) the main lanes of their SKUs; the old ones stay as spares, or are closed. Very many in
     portions that follow. Returns how many."""
     if not picks:
@@ -102,39 +102,39 @@ def move(desk: Desk, source: int, picks: Mapping[int, int], proofs: Mapping[int,
     body = {"source": source, "keep_old": keep_old}
     rows = [(sku, item, proofs.get(sku)) for sku, item in picks.items()]
     if len(rows) <= portions.AT_ONCE:
-        return _move(desk, body, rows)
+        return _move(context, body, rows)
     parts = [rows[start : start + portions.PORTION] for start in range(0, len(rows), portions.PORTION)]
-    portions.enter(desk, "lanes.move", f"Moving {len(rows):,} lanes", body, parts, len(rows))
+    portions.enter(context, "lanes.move", f"Moving {len(rows):,} lanes", body, parts, len(rows))
     return len(rows)
 
 
 @portions.work("lanes.move")
-def _move(desk: Desk, body: dict[str, Any], part: Sequence[tuple[int, int, dict[str, Any] | None]]) -> int:
+def _move(context: Context, body: dict[str, Any], part: Sequence[tuple[int, int, dict[str, Any] | None]]) -> int:
     source, keep_old = body["source"], body["keep_old"]
     picks = {sku: item for sku, item, _ in part}
     proofs = {sku: proof for sku, _, proof in part}
-    items = by_id(desk.s, Item, picks.values())
+    items = by_id(context.session, Item, picks.values())
     if len({item.supplier_id for item in items.values()}) > 1:
         raise Invalid("all items must be of one supplier")
-    desk.get(Supplier, source, "supplier")
+    context.get(Supplier, source, "supplier")
     for number in picks.values():
         if number not in items:
             raise NotFound(f"there is no item {number}")
-    names = by_id(desk.s, Supplier, {source, *(item.supplier_id for item in items.values())})
-    has = _has(desk, picks, set(picks.values()))
+    names = by_id(context.session, Supplier, {source, *(item.supplier_id for item in items.values())})
+    has = _has(context, picks, set(picks.values()))
     fresh = [(sku, item) for sku, item in picks.items() if (sku, item) not in has]
-    skus = by_id(desk.s, Sku, (sku for sku, _ in fresh))
+    skus = by_id(context.session, Sku, (sku for sku, _ in fresh))
     units = units_between([(skus[sku], items[item]) for sku, item in fresh])
-    wishes = [Wish(sku, [Part(item, each)], proof=proofs.get(sku)) for (sku, item), each in zip(fresh, units, strict=True)]
+    wishes = [GridQuery(sku, [Part(item, each)], proof=proofs.get(sku)) for (sku, item), each in zip(fresh, units, strict=True)]
     spares = {lane for (sku, item), lane in has.items() if picks.get(sku) == item}
-    olds = list(desk.s.scalars(select(Lane).where(Lane.sku_id.in_(list(picks)), Lane.supplier_id == source, Lane.until.is_(None))))
+    olds = list(context.session.scalars(select(Lane).where(Lane.sku_id.in_(list(picks)), Lane.supplier_id == source, Lane.until.is_(None))))
 
     def change() -> None:
         if not keep_old:
             for lane in olds:
-                lane.until = desk.now
+                lane.until = context.now
                 lane.version += 1
-        put_in_order(desk, set(picks), spares)
+        put_in_order(context, set(picks), spares)
 
     n = len(picks)
     target = next(names[item.supplier_id].name for item in items.values())
@@ -142,5 +142,5 @@ def _move(desk: Desk, body: dict[str, Any], part: Sequence[tuple[int, int, dict[
     def tell(n: int) -> str:
         return f"{n:,} lane{'s' if n != 1 else ''} moved from {names[source].name} to {target}"
 
-    in_one(desk, "lane.move", set(picks), tell, wishes, change, "the old ones stay as spares" if keep_old else "the old ones are closed")
+    in_one(context, "lane.move", set(picks), tell, wishes, change, "the old ones stay as spares" if keep_old else "the old ones are closed")
     return n

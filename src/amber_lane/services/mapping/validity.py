@@ -14,7 +14,7 @@ from ...data.lanes import Lane, LanePart, by_items
 from ...data.setup import Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from .similarity import row_of_sku
 
 # How a lane says that its item comes in another pack.
@@ -26,7 +26,7 @@ COST_WRONG, COST_ODD = 3, 2
 FAR, ALIKE, STRANGE = 0.6, 55.0, 0.3
 
 
-def shut_for_packs(desk: Desk, supplier: Supplier, packs: Sequence[tuple[int, int, int]]) -> set[int]:
+def shut_for_packs(context: Context, supplier: Supplier, packs: Sequence[tuple[int, int, int]]) -> set[int]:
     """Items (number, old pack, new pack) that come in another pack: what one sale needs of them is not true any more.
 
     Their lanes are shut until a person says how many make one unit sold. Returns the SKUs concerned.
@@ -34,7 +34,7 @@ def shut_for_packs(desk: Desk, supplier: Supplier, packs: Sequence[tuple[int, in
     skus: set[int] = set()
     changed = {number: (old, new) for number, old, new in packs}
     rows = (
-        desk.s.execute(
+        context.session.execute(
             by_items(
                 select(Lane, LanePart.item_id, Item.number)
                 .join(LanePart, LanePart.lane_id == Lane.id)
@@ -53,28 +53,28 @@ def shut_for_packs(desk: Desk, supplier: Supplier, packs: Sequence[tuple[int, in
     if rows:
         first = f"{rows[0][2]} in packs of {changed[rows[0][1]][1]} now"
         told = f"{len(rows)} lane{'s' if len(rows) != 1 else ''} of {supplier.name} shut: {first}"
-        desk.log("lane.pack", supplier.name, told, why="its pack changed", count=len(rows))
-    desk.s.flush()
+        context.log("lane.pack", supplier.name, told, why="its pack changed", count=len(rows))
+    context.session.flush()
     return skus
 
 
-def look_at_words(desk: Desk, supplier: Supplier, renamed: Mapping[int, tuple[Row, Row]]) -> set[int]:
+def look_at_words(context: Context, supplier: Supplier, renamed: Mapping[int, tuple[Row, Row]]) -> set[int]:
     """Items (was, is now) that are called otherwise: lanes that they do not fit any more are shut, with both before and after.
 
     Returns the SKUs concerned. Spares take over where there are any; orders without one wait for a person.
     """
     if not renamed:
         return set()
-    pairs = desk.s.execute(
+    pairs = context.session.execute(
         by_items(
             select(Lane, LanePart.item_id)
             .join(LanePart, LanePart.lane_id == Lane.id)
             .where(LanePart.item_id.in_(list(renamed)), Lane.until.is_(None), Lane.state != "shut")
         )
     ).all()
-    skus = by_id(desk.s, Sku, (lane.sku_id for lane, _ in pairs))
+    skus = by_id(context.session, Sku, (lane.sku_id for lane, _ in pairs))
     matcher = Matcher([row for both in renamed.values() for row in both], [row_of_sku(sku) for sku in skus.values()])
-    numbers = dict(desk.s.execute(select(Item.id, Item.number).where(Item.id.in_(list(renamed)))).tuples().all())
+    numbers = dict(context.session.execute(select(Item.id, Item.number).where(Item.id.in_(list(renamed)))).tuples().all())
     shut: list[str] = []
     touched: set[int] = set()
     for lane, item in pairs:
@@ -95,12 +95,12 @@ def look_at_words(desk: Desk, supplier: Supplier, renamed: Mapping[int, tuple[Ro
     elif pairs:
         what += "; all lanes to them still fit"
     if pairs:
-        desk.log("lane.words", supplier.name, what, why="its words moved away from the SKU's" if shut else "", count=max(len(shut), 1))
-    desk.s.flush()
+        context.log("lane.words", supplier.name, what, why="its words moved away from the SKU's" if shut else "", count=max(len(shut), 1))
+    context.session.flush()
     return touched
 
 
-def look_at_costs(desk: Desk, supplier: Supplier, items: Sequence[int]) -> set[int]:
+def look_at_costs(context: Context, supplier: Supplier, items: Sequence[int]) -> set[int]:
     """Items whose believed cost changed: lanes whose cost is out of all proportion to what it was are shut, with both.
 
     Returns the SKUs concerned. A person's word that it is right makes the new cost the usual one.
@@ -113,7 +113,7 @@ def look_at_costs(desk: Desk, supplier: Supplier, items: Sequence[int]) -> set[i
         .join(Item, Item.id == LanePart.item_id)
         .where(Item.supplier_id == supplier.id, Lane.until.is_(None), Lane.state != "shut", odd)
     )
-    rows = [row for chunk in in_chunks(items) for row in desk.s.execute(by_items(query.where(Item.id.in_(chunk))))]
+    rows = [row for chunk in in_chunks(items) for row in context.session.execute(by_items(query.where(Item.id.in_(chunk))))]
     for lane, number, was, now, currency in rows:
         lane.state = "shut"
         lane.why = f"{number} cost {show(was or 0, currency)} when the lane was opened and {show(now, currency)} now; is it the same thing?"
@@ -121,8 +121,8 @@ def look_at_costs(desk: Desk, supplier: Supplier, items: Sequence[int]) -> set[i
     if rows:
         n = len(rows)
         told = f"{n} lane{'s' if n != 1 else ''} of {supplier.name} shut, the first: {rows[0][0].why}"
-        desk.log("lane.cost", supplier.name, told, why="its cost is out of all proportion", count=n)
-    desk.s.flush()
+        context.log("lane.cost", supplier.name, told, why="its cost is out of all proportion", count=n)
+    context.session.flush()
     return {row[0].sku_id for row in rows}
 
 

@@ -16,7 +16,7 @@ from ...data.lanes import Lane, Rejection
 from ...data.setup import Supplier
 from ...data.shelf import Listing, Sku, Variant
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from .auto_matching import patterns, rows_of_skus
 from .landed_cost import Costing
 from .similarity import near_items, row_of_item
@@ -50,35 +50,37 @@ class Family:
     currency: str
 
 
-def siblings(desk: Desk, sku: Sku) -> list[Sku]:
+def siblings(context: Context, sku: Sku) -> list[Sku]:
     """A SKU and the other sizes and colours of the same thing, as they were made or by their titles."""
-    made = desk.s.scalar(select(Variant.family).where(Variant.sku_id == sku.id))
+    made = context.session.scalar(select(Variant.family).where(Variant.sku_id == sku.id))
     if made:
         query = select(Sku).join(Variant, Variant.sku_id == Sku.id).where(Variant.family == made)
-        return list(desk.s.scalars(query.order_by(Sku.code).limit(MOST)))
+        return list(context.session.scalars(query.order_by(Sku.code).limit(MOST)))
     key = choices.family(sku.title, sku.options)
     said = _WORD.findall(key)
     if not said:
         return [sku]
-    rows = desk.s.scalars(select(Sku).where(Sku.id.in_(words.with_all("sku", said))).order_by(Sku.code).limit(2000))
+    rows = context.session.scalars(select(Sku).where(Sku.id.in_(words.with_all("sku", said))).order_by(Sku.code).limit(2000))
     return [one for one in rows if one.id == sku.id or choices.family(one.title, one.options) == key][:MOST]
 
 
-def look(desk: Desk, sku_id: int) -> Family:
+def look(context: Context, sku_id: int) -> Family:
     """The whole matrix, decided over all of it at once (section 6: best assignment, not row by row)."""
-    sku = desk.get(Sku, sku_id, "SKU")
-    mine = siblings(desk, sku)
+    sku = context.get(Sku, sku_id, "SKU")
+    mine = siblings(context, sku)
     ids = [one.id for one in mine]
-    laned = set(desk.s.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(ids), Lane.until.is_(None), Lane.instead.is_(False))))
+    laned = set(context.session.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(ids), Lane.until.is_(None), Lane.instead.is_(False))))
     near: set[int] = set()
     for one in mine:
-        near |= set(near_items(desk, one))
-    items = [item for item in by_id(desk.s, Item, near).values() if item.offer != "gone" and item.origin_id]
-    refused = {(str(s), str(i)) for s, i in desk.s.execute(select(Rejection.sku_id, Rejection.item_id).where(Rejection.sku_id.in_(ids)))}
-    rows = rows_of_skus(desk, ids)
-    found = match(rows, [row_of_item(item) for item in items], refused, shown=len(items) or 1, patterns=patterns(desk))
-    listing = desk.s.scalar(select(Listing).where(Listing.sku_id.in_(ids)).order_by(Listing.id).limit(1))
-    costing = Costing(desk)
+        near |= set(near_items(context, one))
+    items = [item for item in by_id(context.session, Item, near).values() if item.offer != "gone" and item.origin_id]
+    refused = {
+        (str(s), str(i)) for s, i in context.session.execute(select(Rejection.sku_id, Rejection.item_id).where(Rejection.sku_id.in_(ids)))
+    }
+    rows = rows_of_skus(context, ids)
+    found = match(rows, [row_of_item(item) for item in items], refused, shown=len(items) or 1, patterns=patterns(context))
+    listing = context.session.scalar(select(Listing).where(Listing.sku_id.in_(ids)).order_by(Listing.id).limit(1))
+    costing = Costing(context)
     store = costing.facts.stores.get(listing.store_id) if listing else next(iter(costing.facts.stores.values()), None)
     cells: dict[tuple[int, int], Cell] = {}
     taken: set[tuple[int, int]] = set()
@@ -94,7 +96,7 @@ def look(desk: Desk, sku_id: int) -> Family:
         cells[number, item.supplier_id] = Cell(
             item, max(0, min(100, round(likest.score))), likest.decision, *told(likest.evidence), landed, likest.units
         )
-    names = by_id(desk.s, Supplier, {supplier for _, supplier in cells})
+    names = by_id(context.session, Supplier, {supplier for _, supplier in cells})
     count = {number: sum(1 for _, supplier in cells if supplier == number) for number in names}
     columns = sorted(names.values(), key=lambda one: (-count[one.id], one.name))[:6]
     return Family(mine, laned, columns, cells, store.currency if store else "GBP")

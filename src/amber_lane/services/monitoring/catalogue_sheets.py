@@ -21,7 +21,7 @@ from ...data.source import Item
 from ...data.watch import Sweep
 from ...sheets.mapped import ENCODINGS, FIELDS, NEEDED, Reading, read_rows
 from ...sheets.opened import NotASheet
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..catalogue import ingest
 from . import large_sweeps, sweeps
@@ -44,9 +44,9 @@ class Tried:
     monies: dict[str, int]
 
 
-def supplier_by_sheets(desk: Desk, number: int) -> Supplier:
+def supplier_by_sheets(context: Context, number: int) -> Supplier:
     """A supplier whose goods come by sheets. Conflict for others."""
-    supplier = desk.get(Supplier, number, "supplier")
+    supplier = context.get(Supplier, number, "supplier")
     if supplier.kind not in BY_SHEETS:
         raise Conflict(f"{supplier.name} tells its goods by its interface; no sheet is needed")
     return supplier
@@ -87,7 +87,7 @@ def try_reading(supplier: Supplier, data: bytes, reading: Reading, also: Sequenc
     return Tried(items, bad, notices, bad_rows, reading.header, dict(monies))
 
 
-def keep_reading(desk: Desk, number: int, reading: Reading, also: Sequence[str] = (), whole: bool | None = None) -> Supplier:
+def keep_reading(context: Context, number: int, reading: Reading, also: Sequence[str] = (), whole: bool | None = None) -> Supplier:
     """Remember how a supplier's sheets are read; a folder is looked at by the clock from now on.
 
     also: currencies beside its own that its items may cost in; whole: its sheets list all that it sells. Invalid where a currency is
@@ -96,7 +96,7 @@ def keep_reading(desk: Desk, number: int, reading: Reading, also: Sequence[str] 
     for money in also:
         if money not in MINOR_DIGITS:
             raise Invalid(f"{money} is not a currency that is known here", {"also": "is not known"})
-    supplier = supplier_by_sheets(desk, number)
+    supplier = supplier_by_sheets(context, number)
     supplier.reading = check_reading(reading).kept()
     supplier.sheet_whole = supplier.sheet_whole if whole is None else whole
     if supplier.kind == "sheet" and supplier.sheet_whole is None:
@@ -104,22 +104,22 @@ def keep_reading(desk: Desk, number: int, reading: Reading, also: Sequence[str] 
     supplier.also = sorted(set(also) - {supplier.currency})
     supplier.version += 1
     if supplier.kind == "folder":
-        supplier.watching, supplier.next_sweep = True, desk.now
+        supplier.watching, supplier.next_sweep = True, context.now
     named = ", ".join(f"{theirs} = {ours}" for ours, theirs in list(reading.columns.items())[:4])
-    desk.log("sheet.columns", supplier.name, f"{supplier.name}: columns of its sheet named ({named} …)")
-    desk.s.flush()
+    context.log("sheet.columns", supplier.name, f"{supplier.name}: columns of its sheet named ({named} …)")
+    context.session.flush()
     return supplier
 
 
 def take_sheet(
-    supplier_id: int, data: bytes, db: Database, desk_of: Callable[[Any], Desk], progress: Callable[[int, int], None]
+    supplier_id: int, data: bytes, db: Database, context_of: Callable[[Any], Context], progress: Callable[[int, int], None]
 ) -> dict[str, Any]:
     """Take a whole catalogue sheet in: new items enter in parts, then known ones follow as by any sweep.
 
     desk_of makes a desk of a session. Each part is one transaction, so nobody waits long.
     """
     with db.reading() as s:
-        supplier = supplier_by_sheets(desk_of(s), supplier_id)
+        supplier = supplier_by_sheets(context_of(s), supplier_id)
         if not supplier.reading:
             raise Conflict(f"name the columns of {supplier.name}'s sheet first")
         reading = Reading.of(supplier.reading)
@@ -136,25 +136,25 @@ def take_sheet(
     for items, all_new in (([one for one in whole.values() if one.number not in known], True), (old, False)):
         for done, part in _parts(items):
             with db.writing(patient=True) as s:
-                desk = desk_of(s)
-                new, wrong = ingest.bring_in(desk, desk.get(Supplier, supplier_id, "supplier"), part, all_new)
+                context = context_of(s)
+                new, wrong = ingest.bring_in(context, context.get(Supplier, supplier_id, "supplier"), part, all_new)
                 fresh, refused = fresh + new, refused + wrong
             progress(done if all_new else len(whole) - len(old) + done, len(whole))
     if old:
         with db.writing() as s:
-            desk = desk_of(s)
-            number = sweeps.begin(desk, desk.get(Supplier, supplier_id, "supplier"), desk.who).id
-            told = told_of(old, desk, bool(supplier.sheet_whole))
-        large_sweeps.carry_out(db.reading, db.writing, desk_of, number, told)
+            context = context_of(s)
+            number = sweeps.begin(context, context.get(Supplier, supplier_id, "supplier"), context.actor).id
+            told = told_of(old, context, bool(supplier.sheet_whole))
+        large_sweeps.carry_out(db.reading, db.writing, context_of, number, told)
         with db.reading() as s:
-            sweep = desk_of(s).get(Sweep, number, "sweep")
+            sweep = context_of(s).get(Sweep, number, "sweep")
             held = sweep.told if sweep.state == "held" else ""
     else:
         held = ""
         with db.writing() as s:
             # Its first sheet has an age too.
-            desk = desk_of(s)
-            desk.get(Supplier, supplier_id, "supplier").good_sweep_at = desk.now
+            context = context_of(s)
+            context.get(Supplier, supplier_id, "supplier").good_sweep_at = context.now
     return {"fresh": fresh, "known": len(old), "bad": refused[:200], "bad_count": len(refused), "notices": tried.notices, "held": held,
             "bad_sheet": [tried.header, tried.bad_rows]}  # fmt: skip
 
@@ -165,7 +165,7 @@ def keep_bad(path: Path, header: Sequence[str], rows: Iterable[tuple[Sequence[st
     path.with_suffix(".bad.json").write_text(json.dumps([[[name for name in header if name]], *pairs]))
 
 
-def told_of(items: list[CatalogueItem], desk: Desk, whole: bool = False, packs: bool = True) -> sweeps.Told:
+def told_of(items: list[CatalogueItem], context: Context, whole: bool = False, packs: bool = True) -> sweeps.Told:
     """A sheet as a sweep. whole: it lists all that is sold, so what it does not name is gone; else that is left as it is. packs: whether
     it may say what a pack is."""
     return sweeps.Told(
@@ -173,7 +173,7 @@ def told_of(items: list[CatalogueItem], desk: Desk, whole: bool = False, packs: 
         np.array([one.cost for one in items], dtype=np.int64),
         [one.currency for one in items],
         np.array([one.stock for one in items], dtype=np.int64),
-        desk.now,
+        context.now,
         whole=whole,
         packs=[pack_told(one) for one in items] if packs else (),
     )

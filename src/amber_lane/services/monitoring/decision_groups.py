@@ -8,12 +8,12 @@ from typing import Any
 
 from sqlalchemy import case, func, select
 
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.setup import Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
-from ...data.watch import Response, Sweep
-from ..base.context import Desk
+from ...data.watch import ListingDecision, Sweep
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..pricing import what_if
 from ..pricing.decide import CROWD
@@ -44,43 +44,47 @@ class Group:
     outcome: int
 
 
-def groups(desk: Desk, most: int = 60) -> list[Group]:
+def groups(context: Context, most: int = 60) -> list[Group]:
     """The newest groups, of the last 20,000 responses."""
-    newest = int(desk.s.scalar(select(func.max(Response.id))) or 0)
-    rise = (Response.new_price - Response.old_price) * Sku.pace
-    crowd = case((Response.outcome == CROWD, CROWD), else_=0)
-    rows = desk.s.execute(
+    newest = int(context.session.scalar(select(func.max(ListingDecision.id))) or 0)
+    rise = (ListingDecision.new_price - ListingDecision.old_price) * Sku.pace
+    crowd = case((ListingDecision.outcome == CROWD, CROWD), else_=0)
+    rows = context.session.execute(
         select(
-            Response.sweep_id,
-            Response.act_id,
-            Response.kind,
-            Response.state,
-            func.max(Response.at),
+            ListingDecision.sweep_id,
+            ListingDecision.act_id,
+            ListingDecision.kind,
+            ListingDecision.state,
+            func.max(ListingDecision.at),
             func.count(),
-            func.sum(case((Response.new_price > Response.old_price, 1), else_=0)),
-            func.sum(case((Response.new_price < Response.old_price, 1), else_=0)),
+            func.sum(case((ListingDecision.new_price > ListingDecision.old_price, 1), else_=0)),
+            func.sum(case((ListingDecision.new_price < ListingDecision.old_price, 1), else_=0)),
             func.sum(rise),
-            func.count(Response.item_id.distinct()),
-            func.max(Response.item_id),
+            func.count(ListingDecision.item_id.distinct()),
+            func.max(ListingDecision.item_id),
             crowd,
         )
-        .join(Listing, Listing.id == Response.listing_id)
+        .join(Listing, Listing.id == ListingDecision.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
-        .where(Response.id > newest - LOOKED_AT)
-        .group_by(Response.sweep_id, Response.act_id, Response.kind, Response.state, crowd)
-        .order_by(func.max(Response.id).desc())
+        .where(ListingDecision.id > newest - LOOKED_AT)
+        .group_by(ListingDecision.sweep_id, ListingDecision.act_id, ListingDecision.kind, ListingDecision.state, crowd)
+        .order_by(func.max(ListingDecision.id).desc())
         .limit(most)
     ).all()
     sweeps = {row[0] for row in rows if row[0]}
     acts = {row[1] for row in rows if row[1]}
     named: dict[int, str] = dict(
-        desk.s.execute(select(Sweep.id, Supplier.name).join(Supplier, Supplier.id == Sweep.supplier_id).where(Sweep.id.in_(sweeps)))
+        context.session.execute(
+            select(Sweep.id, Supplier.name).join(Supplier, Supplier.id == Sweep.supplier_id).where(Sweep.id.in_(sweeps))
+        )
         .tuples()
         .all()
     )
-    told: dict[int, str] = dict(desk.s.execute(select(Act.id, Act.told).where(Act.id.in_(acts))).tuples().all())
+    told: dict[int, str] = dict(
+        context.session.execute(select(AuditEntry.id, AuditEntry.told).where(AuditEntry.id.in_(acts))).tuples().all()
+    )
     items: dict[int, str] = dict(
-        desk.s.execute(select(Item.id, Item.title).where(Item.id.in_({row[10] for row in rows if row[9] == 1}))).tuples().all()
+        context.session.execute(select(Item.id, Item.title).where(Item.id.in_({row[10] for row in rows if row[9] == 1}))).tuples().all()
     )
     return [
         Group(
@@ -101,31 +105,31 @@ def groups(desk: Desk, most: int = 60) -> list[Group]:
     ]
 
 
-def members(desk: Desk, sweep: int | None, act: int | None, kind: str, state: str, many: bool = False) -> list[int]:
+def members(context: Context, sweep: int | None, act: int | None, kind: str, state: str, many: bool = False) -> list[int]:
     """The responses of a group as they stand now."""
-    query: Any = select(Response.id).where(Response.kind == kind, Response.state == state)
+    query: Any = select(ListingDecision.id).where(ListingDecision.kind == kind, ListingDecision.state == state)
     if state == "waits":
-        query = query.where(Response.outcome == CROWD) if many else query.where(Response.outcome != CROWD)
-    query = query.where(Response.sweep_id == sweep) if sweep else query.where(Response.sweep_id.is_(None))
-    query = query.where(Response.act_id == act) if act else query.where(Response.act_id.is_(None))
-    newest = int(desk.s.scalar(select(func.max(Response.id))) or 0)
-    return list(desk.s.scalars(query.where(Response.id > newest - LOOKED_AT)))
+        query = query.where(ListingDecision.outcome == CROWD) if many else query.where(ListingDecision.outcome != CROWD)
+    query = query.where(ListingDecision.sweep_id == sweep) if sweep else query.where(ListingDecision.sweep_id.is_(None))
+    query = query.where(ListingDecision.act_id == act) if act else query.where(ListingDecision.act_id.is_(None))
+    newest = int(context.session.scalar(select(func.max(ListingDecision.id))) or 0)
+    return list(context.session.scalars(query.where(ListingDecision.id > newest - LOOKED_AT)))
 
 
-def settle(desk: Desk, sweep: int | None, act: int | None, kind: str, approve: bool, many: bool = False) -> int:
+def settle(context: Context, sweep: int | None, act: int | None, kind: str, approve: bool, many: bool = False) -> int:
     """A person's word on all of a group that waits. many: those that are only too many at once, else those at a limit;
     letting the ones move never takes the others past their limit."""
-    waiting = members(desk, sweep, act, kind, "waits", many)
+    waiting = members(context, sweep, act, kind, "waits", many)
     if not waiting:
         raise Conflict("nothing of this waits any more")
-    return what_if.settle(desk, waiting, approve)
+    return what_if.settle(context, waiting, approve)
 
 
-def undo(desk: Desk, sweep: int | None, act: int | None, kind: str) -> int:
+def undo(context: Context, sweep: int | None, act: int | None, kind: str) -> int:
     """Take back all of a group that was sent; listings with newer changes stay as they are."""
     if not sweep and not act:
         raise Conflict("these have no common cause; take them back one by one")
-    sent = members(desk, sweep, act, kind, "sent")
+    sent = members(context, sweep, act, kind, "sent")
     if not sent:
         raise Conflict("nothing of this can be taken back any more")
-    return sweeps.take_back(desk, responses=sent)
+    return sweeps.take_back(context, responses=sent)

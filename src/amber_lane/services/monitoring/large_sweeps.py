@@ -12,7 +12,7 @@ from ...data.bulk import quiet
 from ...data.setup import Supplier
 from ...data.watch import Sweep
 from ..base import portions
-from ..base.context import Desk
+from ..base.context import Context
 from ..pricing.apply import respond_once_let_go
 from .sightings import note
 from .sweeps import Look, Told, end, keep, look, may_take, skus_behind, take, written
@@ -21,30 +21,38 @@ from .sweeps import Look, Told, end, keep, look, may_take, skus_behind, take, wr
 ITEMS = 400
 
 
-def carry_out(reading: Any, writing: Any, desk_of: Callable[[Any], Desk], number: int, told: Told) -> dict[str, int]:
+def carry_out(reading: Any, writing: Any, context_of: Callable[[Any], Context], number: int, told: Told) -> dict[str, int]:
     """A sweep of any size: looked at while others write, and where it changes very much, written in portions.
 
     reading, writing: open a session (see data.session); desk_of: makes a desk of one. What its listings are to follow is written down
     before the first item changes, so that a kill in the middle leaves none behind.
     """
     with reading() as s, quiet():
-        desk = desk_of(s)
-        supplier = desk.get(Supplier, desk.get(Sweep, number, "sweep").supplier_id, "supplier")
+        context = context_of(s)
+        supplier = context.get(Supplier, context.get(Sweep, number, "sweep").supplier_id, "supplier")
         stale = supplier.stale
-        seen = look(desk, supplier, told)
+        seen = look(context, supplier, told)
     # Nobody waits for it, so it is cut sooner than what a person does.
     if seen.size <= portions.PORTION and not stale:
         with writing(patient=True) as s:
-            return take(desk_of(s), desk_of(s).get(Sweep, number, "sweep"), told, seen)
+            return take(context_of(s), context_of(s).get(Sweep, number, "sweep"), told, seen)
     with writing() as s:
-        desk = desk_of(s)
-        good = may_take(desk, desk.get(Sweep, number, "sweep"), told, seen)
-        follow = _follow_later(desk, desk.get(Sweep, number, "sweep"), seen, stale) if good else None
+        context = context_of(s)
+        good = may_take(context, context.get(Sweep, number, "sweep"), told, seen)
+        follow = _follow_later(context, context.get(Sweep, number, "sweep"), seen, stale) if good else None
     for places in _cut(len(seen.held_rows[0])) if not good else ():
         with writing(patient=True) as s:
-            desk = desk_of(s)
+            context = context_of(s)
             where, cost, stock, verdicts = seen.held_rows
-            note(desk, desk.get(Sweep, number, "sweep"), seen.known, where[places], cost[places], stock[places], verdicts[: len(places)])
+            note(
+                context,
+                context.get(Sweep, number, "sweep"),
+                seen.known,
+                where[places],
+                cost[places],
+                stock[places],
+                verdicts[: len(places)],
+            )
     if not good:
         return {}
     worth_it = np.flatnonzero(written(seen))
@@ -52,15 +60,15 @@ def carry_out(reading: Any, writing: Any, desk_of: Callable[[Any], Desk], number
     cuts = [(worth_it[places], seen.missing[:0]) for places in _cut(len(worth_it))]
     for part, missing in [*cuts, *((worth_it[:0], seen.missing[places]) for places in _cut(len(seen.missing)))]:
         with writing(patient=True) as s:
-            desk = desk_of(s)
-            changed, shut = keep(desk, desk.get(Sweep, number, "sweep"), seen, part, missing)
+            context = context_of(s)
+            changed, shut = keep(context, context.get(Sweep, number, "sweep"), seen, part, missing)
             all_changed.append(changed)
             all_shut |= shut
     with writing(patient=True) as s:
-        desk = desk_of(s)
-        counts = end(desk, desk.get(Sweep, number, "sweep"), seen, np.concatenate(all_changed), all_shut, respond_here=False)
+        context = context_of(s)
+        counts = end(context, context.get(Sweep, number, "sweep"), seen, np.concatenate(all_changed), all_shut, respond_here=False)
         if follow is not None:
-            portions.let_go(desk, follow)
+            portions.let_go(context, follow)
     return counts
 
 
@@ -69,10 +77,10 @@ def _cut(n: int) -> list[Ints]:
     return [np.arange(start, min(start + ITEMS, n)) for start in range(0, n, ITEMS)]
 
 
-def _follow_later(desk: Desk, sweep: Sweep, seen: Look, stale: bool) -> int:
+def _follow_later(context: Context, sweep: Sweep, seen: Look, stale: bool) -> int:
     """Write down that the listings behind all that a sweep changes are looked at once it is written."""
-    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     items = seen.known.ids if stale else np.concatenate([seen.known.ids[seen.places[written(seen)]], seen.known.ids[seen.missing]])
-    skus, waiting = skus_behind(desk, supplier, items)
+    skus, waiting = skus_behind(context, supplier, items)
     story = {"on": supplier.name, "why": f"a sweep of {supplier.name} changed very many items"}
-    return respond_once_let_go(desk, {*skus, *waiting}, sweep.id, skus, story)
+    return respond_once_let_go(context, {*skus, *waiting}, sweep.id, skus, story)

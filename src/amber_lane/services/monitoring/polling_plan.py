@@ -21,7 +21,7 @@ from ...data.setup import Link, Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
 from ...data.watch import Sighting, Sweep
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
 from ..pricing.policy import policy_for
 
@@ -54,15 +54,15 @@ def may_ask(supplier: Supplier, now: datetime) -> bool:
     return (now.hour - supplier.hour_from) % 24 < (supplier.hour_to - supplier.hour_from) % 24
 
 
-def asked_today(desk: Desk, supplier: int) -> int:
+def asked_today(context: Context, supplier: int) -> int:
     """Calls of its sweeps since midnight."""
-    start = desk.now.replace(hour=0, minute=0, second=0, microsecond=0)
-    return int(desk.s.scalar(select(func.sum(Sweep.calls)).where(Sweep.supplier_id == supplier, Sweep.started >= start)) or 0)
+    start = context.now.replace(hour=0, minute=0, second=0, microsecond=0)
+    return int(context.session.scalar(select(func.sum(Sweep.calls)).where(Sweep.supplier_id == supplier, Sweep.started >= start)) or 0)
 
 
-def calls_left(desk: Desk, supplier: Supplier) -> int | None:
+def calls_left(context: Context, supplier: Supplier) -> int | None:
     """What of its day's calls is left to sweeps; None = it has no such limit."""
-    return None if supplier.calls_day is None else max(supplier.calls_day - asked_today(desk, supplier.id), 0)
+    return None if supplier.calls_day is None else max(supplier.calls_day - asked_today(context, supplier.id), 0)
 
 
 def a_sweep(supplier: Supplier, link: Link | None) -> int:
@@ -101,15 +101,17 @@ class CallsPlan:
     turns: float
 
 
-def make(desk: Desk, supplier: Supplier) -> CallsPlan:
+def make(context: Context, supplier: Supplier) -> CallsPlan:
     """Work out the plan of a supplier from its sightings, our pace and what being wrong costs."""
-    link = desk.s.scalar(select(Link).where(Link.owner == "supplier", Link.owner_id == supplier.id))
+    link = context.session.scalar(select(Link).where(Link.owner == "supplier", Link.owner_id == supplier.id))
     budget = a_day(supplier, link)
-    rows = desk.s.execute(select(Item.id, Item.cost).where(Item.supplier_id == supplier.id, Item.offer != "gone").order_by(Item.id)).all()
+    rows = context.session.execute(
+        select(Item.id, Item.cost).where(Item.supplier_id == supplier.id, Item.offer != "gone").order_by(Item.id)
+    ).all()
     items = np.array([row[0] for row in rows], dtype=np.int64)
-    weight, used = _weights(desk, supplier, items)
-    rate = _rates(desk, supplier, items)
-    gap = max(int(policy_for(desk.s, supplier=supplier.code)["look_gap_hours"]), 1)
+    weight, used = _weights(context, supplier, items)
+    rate = _rates(context, supplier, items)
+    gap = max(int(policy_for(context.session, supplier=supplier.code)["look_gap_hours"]), 1)
     least = np.where(used == 1, 24.0 / gap, 1.0 / UNUSED_DAYS)
     looks = calls.plan(rate, weight, budget, least)
     n = max(int((used == 1).sum()), 1)
@@ -120,7 +122,7 @@ def make(desk: Desk, supplier: Supplier) -> CallsPlan:
     )
 
 
-def _weights(desk: Desk, supplier: Supplier, items: Ints) -> tuple[Floats, Ints]:
+def _weights(context: Context, supplier: Supplier, items: Ints) -> tuple[Floats, Ints]:
     """What a day of being wrong about each item costs: pace x (stock gone: refund and lost profit; dearer: the usual rise)."""
     sold = (
         select(Listing.sku_id, func.max(Listing.profit).label("profit"), func.max(Listing.landed).label("landed"))
@@ -128,7 +130,7 @@ def _weights(desk: Desk, supplier: Supplier, items: Ints) -> tuple[Floats, Ints]
         .group_by(Listing.sku_id)
         .subquery()
     )
-    rows = desk.s.execute(
+    rows = context.session.execute(
         select(
             LanePart.item_id, func.sum(Sku.pace * case((Lane.use == 0, 1.0), else_=SPARE)), func.max(sold.c.profit), func.max(sold.c.landed)
         )
@@ -138,7 +140,7 @@ def _weights(desk: Desk, supplier: Supplier, items: Ints) -> tuple[Floats, Ints]
         .where(Lane.supplier_id == supplier.id, Lane.until.is_(None), Lane.state != "shut")
         .group_by(LanePart.item_id)
     ).all()
-    ran_out, rose = _what_changes(desk, supplier)
+    ran_out, rose = _what_changes(context, supplier)
     place = {number: at for at, number in enumerate(items.tolist())}
     weight, used = np.zeros(len(items)), np.zeros(len(items), dtype=np.int64)
     for item, pace, profit, landed in rows:
@@ -148,10 +150,10 @@ def _weights(desk: Desk, supplier: Supplier, items: Ints) -> tuple[Floats, Ints]
     return weight, used
 
 
-def _what_changes(desk: Desk, supplier: Supplier) -> tuple[float, float]:
+def _what_changes(context: Context, supplier: Supplier) -> tuple[float, float]:
     """Of a supplier's changes: the share that ran out, and the mean rise of cost (as a share of cost, falls counted as 0)."""
-    start = desk.now - timedelta(days=DAYS)
-    n, out, rise = desk.s.execute(
+    start = context.now - timedelta(days=DAYS)
+    n, out, rise = context.session.execute(
         select(
             func.count(),
             func.sum(case(((Sighting.stock == 0) & (Sighting.old_stock != 0), 1), else_=0)),
@@ -164,11 +166,11 @@ def _what_changes(desk: Desk, supplier: Supplier) -> tuple[float, float]:
     return (int(out or 0) + 1.0) / (n + 10), (float(rise or 0) + 0.1) / (n + 10)
 
 
-def _rates(desk: Desk, supplier: Supplier, items: Ints) -> Floats:
+def _rates(context: Context, supplier: Supplier, items: Ints) -> Floats:
     """Changes a day of each item, from its sightings and how often it was looked at."""
-    start = desk.now - timedelta(days=DAYS)
+    start = context.now - timedelta(days=DAYS)
     found: dict[int, int] = dict(
-        desk.s.execute(
+        context.session.execute(
             select(Sighting.item_id, func.count())
             .join(Item, Item.id == Sighting.item_id)
             .where(Item.supplier_id == supplier.id, Sighting.verdict.in_(("good", "gone")), Sighting.at >= start)
@@ -177,35 +179,39 @@ def _rates(desk: Desk, supplier: Supplier, items: Ints) -> Floats:
         .tuples()
         .all()
     )
-    first = desk.s.scalar(select(func.min(Sighting.at)).join(Item, Item.id == Sighting.item_id).where(Item.supplier_id == supplier.id))
-    days = max((desk.now - max(first, start)).total_seconds() / DAY_S, 0.5) if first else 0.5
+    first = context.session.scalar(
+        select(func.min(Sighting.at)).join(Item, Item.id == Sighting.item_id).where(Item.supplier_id == supplier.id)
+    )
+    days = max((context.now - max(first, start)).total_seconds() / DAY_S, 0.5) if first else 0.5
     looked = int(
-        desk.s.scalar(select(func.sum(Sweep.items)).where(Sweep.supplier_id == supplier.id, Sweep.started >= start, Sweep.state == "good"))
+        context.session.scalar(
+            select(func.sum(Sweep.items)).where(Sweep.supplier_id == supplier.id, Sweep.started >= start, Sweep.state == "good")
+        )
         or 0
     )
     # What was brought in as a supplier's past holds every change, as if it had been looked at each hour.
-    ours = desk.s.scalar(select(func.min(Sweep.started)).where(Sweep.supplier_id == supplier.id, Sweep.asked_by != "history"))
-    past = max(((ours or desk.now) - max(first, start)).total_seconds() / 3600, 0.0) if first else 0.0
+    ours = context.session.scalar(select(func.min(Sweep.started)).where(Sweep.supplier_id == supplier.id, Sweep.asked_by != "history"))
+    past = max(((ours or context.now) - max(first, start)).total_seconds() / 3600, 0.0) if first else 0.0
     changes = np.array([found.get(number, 0) for number in items.tolist()], dtype=np.float64)
     # How often each was looked at is known for the supplier as a whole; an item's changes are the least of its looks.
     looks = np.maximum(looked / max(len(items), 1) + past, changes)
     return calls.change_rates(changes, looks, np.full(len(items), days))
 
 
-def refresh(desk: Desk) -> int:
+def refresh(context: Context) -> int:
     """Plan anew and keep it. Returns how many items are looked at otherwise now."""
-    return keep(desk, moves(desk))
+    return keep(context, moves(context))
 
 
-def moves(desk: Desk) -> list[tuple[int, int]]:
+def moves(context: Context) -> list[tuple[int, int]]:
     """Items of suppliers that tell one a call which are to be looked at otherwise: (seconds between two looks, id)."""
     out: list[tuple[int, int]] = []
-    for supplier in desk.s.scalars(select(Supplier).where(Supplier.watching)).all():
+    for supplier in context.session.scalars(select(Supplier).where(Supplier.watching)).all():
         if not one_by_one(supplier.kind):
             continue
-        plan = make(desk, supplier)
+        plan = make(context, supplier)
         every = np.where(plan.looks > 0, np.minimum(DAY_S / np.maximum(plan.looks, 1e-6), 90 * DAY_S), 90 * DAY_S).astype(np.int64)
-        was = dict(desk.s.execute(select(Item.id, Item.look_every).where(Item.supplier_id == supplier.id)).tuples().all())
+        was = dict(context.session.execute(select(Item.id, Item.look_every).where(Item.supplier_id == supplier.id)).tuples().all())
         out += [
             (now, number)
             for number, now in zip(plan.items.tolist(), every.tolist(), strict=True)
@@ -214,30 +220,30 @@ def moves(desk: Desk) -> list[tuple[int, int]]:
     return out
 
 
-def keep(desk: Desk, rows: list[tuple[int, int]]) -> int:
-    bulk_update(desk.s, Item, ("look_every",), rows)
+def keep(context: Context, rows: list[tuple[int, int]]) -> int:
+    bulk_update(context.session, Item, ("look_every",), rows)
     return len(rows)
 
 
-def due(desk: Desk, supplier: Supplier, most: int) -> list[str]:
+def due(context: Context, supplier: Supplier, most: int) -> list[str]:
     """Numbers of the items to look at now: those of lanes that were never seen, then those longest over their time."""
-    waited = to_ms(desk.now) - func.coalesce(type_coerce(Item.looked_at, BigInteger), 0)
+    waited = to_ms(context.now) - func.coalesce(type_coerce(Item.looked_at, BigInteger), 0)
     used = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None), Lane.supplier_id == supplier.id)
     over: Any = waited * 1.0 / func.coalesce(Item.look_every, int(UNUSED_DAYS * DAY_S))
     query = select(Item.number).where(Item.supplier_id == supplier.id, Item.offer != "gone")
     # Before the first plan those that lanes use have their turn; with a plan it is all in how far apart looks are to be.
-    return list(desk.s.scalars(query.order_by(Item.look_every.is_(None) & Item.id.not_in(used), over.desc(), Item.id).limit(most)))
+    return list(context.session.scalars(query.order_by(Item.look_every.is_(None) & Item.id.not_in(used), over.desc(), Item.id).limit(most)))
 
 
 LOOKS = ("calls_minute", "calls_day", "hour_from", "hour_to")
 
 
-def set_looks(desk: Desk, number: int, version: int | None, values: Mapping[str, int | None]) -> str:
+def set_looks(context: Context, number: int, version: int | None, values: Mapping[str, int | None]) -> str:
     """How often a supplier is looked at and what it lets us ask, as a person says it; the calls plan follows at once.
 
     values: sweep_minutes and LOOKS. Returns what was done. Can be undone.
     """
-    row = desk.get_version(Supplier, number, version, "supplier")
+    row = context.get_version(Supplier, number, version, "supplier")
     if (values["hour_from"] is None) != (values["hour_to"] is None):
         raise Invalid("give both hours, or none", {"hour_from": "needs the other hour"})
     if values["hour_from"] is not None and values["hour_from"] == values["hour_to"]:
@@ -246,16 +252,16 @@ def set_looks(desk: Desk, number: int, version: int | None, values: Mapping[str,
     for name in before:
         setattr(row, name, values[name])
     if row.next_sweep is not None:
-        row.next_sweep = min(row.next_sweep, desk.now + timedelta(minutes=row.sweep_minutes))
-    desk.s.flush()
-    refresh(desk)
+        row.next_sweep = min(row.next_sweep, context.now + timedelta(minutes=row.sweep_minutes))
+    context.session.flush()
+    refresh(context)
     told = f"{row.name}: looked at every {row.sweep_minutes} minutes"
     told += f", at most {row.calls_day} call{'s' if row.calls_day != 1 else ''} a day" if row.calls_day else ""
     told += f", from {row.hour_from:02d}:00 to {row.hour_to:02d}:00" if row.hour_from is not None and row.hour_to is not None else ""
-    desk.log("looks.change", row.name, told, before={"supplier": number, "values": before}, undo=True)
+    context.log("looks.change", row.name, told, before={"supplier": number, "values": before}, undo=True)
     return told
 
 
-def restore(desk: Desk, before: dict[str, Any]) -> None:
+def restore(context: Context, before: dict[str, Any]) -> None:
     """Undo a change of how often a supplier is looked at."""
-    set_looks(desk, before["supplier"], None, before["values"])
+    set_looks(context, before["supplier"], None, before["values"])

@@ -14,7 +14,7 @@ from ...data.base import to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks
 from ...data.source import Item
 from ...data.watch import Sighting, Sweep
-from ..base.context import Desk
+from ..base.context import Context
 
 _VERDICT = {Verdict.good: "good", Verdict.doubted: "doubted", Verdict.refused: "refused"}
 
@@ -28,9 +28,9 @@ class Known:
     place: dict[str, int]
 
 
-def known_of(desk: Desk, supplier: int) -> Known:
+def known_of(context: Context, supplier: int) -> Known:
     rows = (
-        desk.s.connection()
+        context.session.connection()
         .execute(
             select(
                 Item.id, Item.cost, Item.stock, Item.doubt_cost, Item.doubt_stock, Item.doubt_seen, Item.currency, Item.offer, Item.number
@@ -65,10 +65,10 @@ def missing_of(known: Known, places: Ints) -> Ints:
     return np.flatnonzero(~there & ~gone)
 
 
-def note(desk: Desk, sweep: Sweep, known: Known, places: Ints, cost: Ints, stock: Ints, verdicts: list[str]) -> None:
-    at, m, belief = to_ms(desk.now), len(places), known.belief
+def note(context: Context, sweep: Sweep, known: Known, places: Ints, cost: Ints, stock: Ints, verdicts: list[str]) -> None:
+    at, m, belief = to_ms(context.now), len(places), known.belief
     bulk_insert(
-        desk.s,
+        context.session,
         Sighting,
         ("sweep_id", "item_id", "at", "old_cost", "cost", "old_stock", "stock", "verdict"),
         list(
@@ -88,10 +88,10 @@ def note(desk: Desk, sweep: Sweep, known: Known, places: Ints, cost: Ints, stock
 
 
 def believe(
-    desk: Desk, sweep: Sweep, known: Known, places: Ints, cost: Ints, stock: Ints, verdict: Ints, doubt_seen: Ints, missing: Ints
+    context: Context, sweep: Sweep, known: Known, places: Ints, cost: Ints, stock: Ints, verdict: Ints, doubt_seen: Ints, missing: Ints
 ) -> Ints:
     """Write what changed of items and sightings. Returns the ids of items whose belief changed."""
-    belief, at = known.belief, to_ms(desk.now)
+    belief, at = known.belief, to_ms(context.now)
     offer = np.array([known.offer[p] == "good" for p in places.tolist()], dtype=np.bool_)
     stock = np.where(stock == -1, belief.stock[places], stock)
     # The old values seen again settle a doubt, and bring back what was gone.
@@ -102,10 +102,10 @@ def believe(
     refused = verdict == Verdict.refused
     noted = good | ((doubted | refused) & fresh_doubt)
     names = ["good" if v == Verdict.same else _VERDICT[Verdict(v)] for v in verdict[noted].tolist()]
-    note(desk, sweep, known, places[noted], cost[noted], stock[noted], names)
+    note(context, sweep, known, places[noted], cost[noted], stock[noted], names)
     ids = known.ids[places]
     bulk_update(
-        desk.s,
+        context.session,
         Item,
         ("cost", "stock", "offer", "seen_at", "changed_at", "doubt_cost", "doubt_stock", "doubt_seen"),
         [
@@ -116,7 +116,7 @@ def believe(
     # What a person set aside is not put before them again while it stays the same.
     odd = (doubted | refused) & (fresh_doubt | (belief.doubt_seen[places] >= 0)) & (doubted | fresh_doubt)
     bulk_update(
-        desk.s,
+        context.session,
         Item,
         ("offer", "doubt_cost", "doubt_stock", "doubt_seen"),
         [
@@ -126,8 +126,8 @@ def believe(
     )
     gone = known.ids[missing]
     if len(missing):
-        note(desk, sweep, known, missing, belief.cost[missing], np.zeros(len(missing), dtype=np.int64), ["gone"] * len(missing))
-        bulk_update(desk.s, Item, ("offer", "stock", "changed_at"), [("gone", 0, at, i) for i in gone.tolist()])
+        note(context, sweep, known, missing, belief.cost[missing], np.zeros(len(missing), dtype=np.int64), ["gone"] * len(missing))
+        bulk_update(context.session, Item, ("offer", "stock", "changed_at"), [("gone", 0, at, i) for i in gone.tolist()])
     # A sweep is written in portions where it is large.
     sweep.changes += int(good.sum()) + len(missing)
     sweep.doubted += int(doubted.sum())
@@ -135,19 +135,19 @@ def believe(
     return np.concatenate([ids[good], gone])
 
 
-def unmoved(desk: Desk, known: Known, places: Ints) -> Bools:
+def unmoved(context: Context, known: Known, places: Ints) -> Bools:
     """Which items are still believed to be what they were when they were looked at: nobody has settled or swept them since."""
     belief, found = known.belief, dict[int, tuple[int, ...]]()
     for chunk in in_chunks(known.ids[places].tolist()):
         query = select(Item.id, Item.cost, Item.stock, Item.doubt_cost, Item.doubt_stock, Item.doubt_seen).where(Item.id.in_(chunk))
-        found |= {row[0]: tuple(row[1:]) for row in desk.s.execute(query)}
+        found |= {row[0]: tuple(row[1:]) for row in context.session.execute(query)}
     names = ("cost", "stock", "doubt_cost", "doubt_stock", "doubt_seen")
     then = zip(*(getattr(belief, name)[places].tolist() for name in names), strict=True)
     now = (found.get(number) for number in known.ids[places].tolist())
     return np.array([one == other for one, other in zip(now, then, strict=True)], dtype=np.bool_)
 
 
-def usual_of(desk: Desk, known: Known, places: Ints, cost: Ints, percent: int, deviations: int) -> tuple[Floats, Floats] | None:
+def usual_of(context: Context, known: Known, places: Ints, cost: Ints, percent: int, deviations: int) -> tuple[Floats, Floats] | None:
     """Between which changes of cost each sighting would be usual for its item, where that could be narrower than the percent.
 
     Only items whose cost moved by a middling step are looked up: smaller steps are never doubted, larger ones always.
@@ -165,7 +165,7 @@ def usual_of(desk: Desk, known: Known, places: Ints, cost: Ints, percent: int, d
             Sighting.item_id.in_(chunk), Sighting.verdict == "good", Sighting.old_cost > 0, Sighting.cost != Sighting.old_cost
         )
         ranked = rows.subquery()
-        found = desk.s.execute(select(ranked.c.item_id, ranked.c.old_cost, ranked.c.cost).where(ranked.c.n <= CHANGES_MOST)).all()
+        found = context.session.execute(select(ranked.c.item_id, ranked.c.old_cost, ranked.c.cost).where(ranked.c.n <= CHANGES_MOST)).all()
         if found:
             item, old, new = (np.array(column, dtype=np.int64) for column in zip(*found, strict=True))
             moves |= usual_moves(item, old, new, deviations)

@@ -10,24 +10,24 @@ from sqlalchemy import select
 from ...data.base import from_ms, to_ms
 from ...data.setup import Setting, Supplier
 from ...data.watch import Sweep
-from ..base.context import Desk
+from ..base.context import Context
 
 # At an even pace, eight changes that did not come have a chance below one in a thousand; a night that it always kept silent is none.
 EXPECTED, LONGER = 8.0, 1.5
 LOOKED_BACK, SEEN_LEAST = timedelta(days=30), 20
 
 
-def told(desk: Desk, supplier: Supplier) -> str:
+def told(context: Context, supplier: Supplier) -> str:
     """Why a supplier's feed is not believed although it answers: how long it has said the same, and how many changes would have come.
     '' where that may well be true."""
     rows = select(Sweep.started).where(
-        Sweep.supplier_id == supplier.id, Sweep.changes > 0, Sweep.state == "good", Sweep.started > desk.now - LOOKED_BACK
+        Sweep.supplier_id == supplier.id, Sweep.changes > 0, Sweep.state == "good", Sweep.started > context.now - LOOKED_BACK
     )
-    times = list(desk.s.scalars(rows.order_by(Sweep.started)))
+    times = list(context.session.scalars(rows.order_by(Sweep.started)))
     if len(times) < SEEN_LEAST:
         return ""
-    last = max(times[-1], _accepted(desk, supplier.id) or times[-1])
-    silent, span = desk.now - last, times[-1] - times[0]
+    last = max(times[-1], _accepted(context, supplier.id) or times[-1])
+    silent, span = context.now - last, times[-1] - times[0]
     longest = max(later - sooner for sooner, later in pairwise(times))
     expected = (len(times) - 1) * silent / span if span else 0.0
     if expected < EXPECTED or silent <= LONGER * longest:
@@ -41,18 +41,18 @@ def _name(supplier: int) -> str:
     return f"same-is-right-{supplier}"
 
 
-def _accepted(desk: Desk, supplier: int) -> datetime | None:
-    row = desk.s.scalar(select(Setting).where(Setting.name == _name(supplier)))
+def _accepted(context: Context, supplier: int) -> datetime | None:
+    row = context.session.scalar(select(Setting).where(Setting.name == _name(supplier)))
     return from_ms(int(row.value["at"])) if row else None
 
 
-def accept(desk: Desk, supplier: Supplier) -> None:
+def accept(context: Context, supplier: Supplier) -> None:
     """A person says that nothing has changed there; from now on it is counted anew."""
-    row = desk.s.scalar(select(Setting).where(Setting.name == _name(supplier.id)))
+    row = context.session.scalar(select(Setting).where(Setting.name == _name(supplier.id)))
     if row is None:
         row = Setting(name=_name(supplier.id), value={})
-        desk.s.add(row)
-    row.value = {"at": to_ms(desk.now)}
-    supplier.next_sweep = desk.now
-    desk.log("watch.same", supplier.name, f"{supplier.name}: nothing has changed there, its figures are right")
-    desk.s.flush()
+        context.session.add(row)
+    row.value = {"at": to_ms(context.now)}
+    supplier.next_sweep = context.now
+    context.log("watch.same", supplier.name, f"{supplier.name}: nothing has changed there, its figures are right")
+    context.session.flush()

@@ -19,13 +19,13 @@ from ...data.setup import Supplier
 from ...data.shelf import IS_OUT_OF_STOCK, Listing
 from ...data.source import Item
 from ...data.watch import Sighting, Sweep
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..catalogue import ingest
 from ..mapping import validity
 from ..pricing.apply import respond, tell_counts
 from ..pricing.frame import MANY
-from ..pricing.lane_costing import lane_pairs, skus_of_supplier
+from ..pricing.lane_columns import lane_pairs, skus_of_supplier
 from ..pricing.policy import policy_for
 from ..pricing.rollback import undo_responses
 from . import silent_feeds
@@ -54,37 +54,37 @@ class Told:
     gone: Sequence[str] = ()
 
 
-def begin(desk: Desk, supplier: Supplier, asked_by: str = "schedule") -> Sweep:
+def begin(context: Context, supplier: Supplier, asked_by: str = "schedule") -> Sweep:
     """Open the record of a sweep and plan the next one. Conflict while one is running."""
-    running = desk.s.scalar(select(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "running"))
+    running = context.session.scalar(select(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "running"))
     if running:
-        if desk.now - running.started < timedelta(minutes=30):
+        if context.now - running.started < timedelta(minutes=30):
             raise Conflict(f"a sweep of {supplier.name} is running already")
-        running.state, running.ended, running.told = "failed", desk.now, "it was cut off"
-    sweep = Sweep(supplier_id=supplier.id, started=desk.now, state="running", asked_by=asked_by)
-    supplier.next_sweep = desk.now + timedelta(minutes=supplier.sweep_minutes)
-    desk.s.add(sweep)
-    desk.s.flush()
+        running.state, running.ended, running.told = "failed", context.now, "it was cut off"
+    sweep = Sweep(supplier_id=supplier.id, started=context.now, state="running", asked_by=asked_by)
+    supplier.next_sweep = context.now + timedelta(minutes=supplier.sweep_minutes)
+    context.session.add(sweep)
+    context.session.flush()
     return sweep
 
 
-def fail(desk: Desk, sweep: Sweep, told: str) -> None:
+def fail(context: Context, sweep: Sweep, told: str) -> None:
     """A sweep that got no usable answer: last good values stand, and grow old."""
-    sweep.state, sweep.ended, sweep.told = "failed", desk.now, told
-    grow_old(desk, desk.get(Supplier, sweep.supplier_id, "supplier"))
+    sweep.state, sweep.ended, sweep.told = "failed", context.now, told
+    grow_old(context, context.get(Supplier, sweep.supplier_id, "supplier"))
 
 
-def grow_old(desk: Desk, supplier: Supplier) -> None:
+def grow_old(context: Context, supplier: Supplier) -> None:
     """After the policy's hours without a good sweep, its stock is no longer believed: quantities fall to zero."""
-    policy = policy_for(desk.s, supplier=supplier.code)
+    policy = policy_for(context.session, supplier=supplier.code)
     by_hand = supplier.kind == "sheet"
     limit = timedelta(days=int(policy["sheet_days"])) if by_hand else timedelta(hours=int(policy["stale_hours"]))
     if by_hand and not limit:
         return
-    if supplier.good_sweep_at and not supplier.stale and desk.now - supplier.good_sweep_at > limit:
+    if supplier.good_sweep_at and not supplier.stale and context.now - supplier.good_sweep_at > limit:
         supplier.stale = True
-        desk.s.flush()
-        act = desk.log(
+        context.session.flush()
+        act = context.log(
             "watch.stale",
             supplier.name,
             f"{supplier.name}: no newer sheet for {limit.days} days, quantities go to zero"
@@ -93,29 +93,29 @@ def grow_old(desk: Desk, supplier: Supplier) -> None:
             why="the policy's limit for old stock",
             after={"supplier": supplier.id},
         )
-        respond(desk, skus_of_supplier(desk, supplier.id), act=act.id, alone=True)
+        respond(context, skus_of_supplier(context, supplier.id), act=act.id, alone=True)
 
 
-def grow_old_while_paused(desk: Desk) -> None:
+def grow_old_while_paused(context: Context) -> None:
     """What a paused supplier said last, and a sheet that nobody renewed, grow old like a feed that stopped."""
     unasked = Supplier.paused_at.is_not(None) | (Supplier.kind == "sheet")
-    for supplier in desk.s.scalars(select(Supplier).where(unasked, Supplier.ended_at.is_(None))).all():
-        grow_old(desk, supplier)
+    for supplier in context.session.scalars(select(Supplier).where(unasked, Supplier.ended_at.is_(None))).all():
+        grow_old(context, supplier)
 
 
-def take(desk: Desk, sweep: Sweep, told: Told, seen: Look | None = None) -> dict[str, int]:
+def take(context: Context, sweep: Sweep, told: Told, seen: Look | None = None) -> dict[str, int]:
     """Judge a sweep, believe what may be believed, and respond, in this transaction. Returns counts of responses by kind.
 
     seen: what it says, where that was looked at already.
     """
     with quiet():
-        supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
-        seen = seen or look(desk, supplier, told)
-        if not may_take(desk, sweep, told, seen):
-            note(desk, sweep, seen.known, *seen.held_rows)
+        supplier = context.get(Supplier, sweep.supplier_id, "supplier")
+        seen = seen or look(context, supplier, told)
+        if not may_take(context, sweep, told, seen):
+            note(context, sweep, seen.known, *seen.held_rows)
             return {}
-        changed, shut = keep(desk, sweep, seen, np.flatnonzero(written(seen)), seen.missing)
-        return end(desk, sweep, seen, changed, shut)
+        changed, shut = keep(context, sweep, seen, np.flatnonzero(written(seen)), seen.missing)
+        return end(context, sweep, seen, changed, shut)
 
 
 @dataclass
@@ -145,16 +145,16 @@ class Look:
         return len(self.held_rows[0]) if self.held else written
 
 
-def look(desk: Desk, supplier: Supplier, told: Told) -> Look:
+def look(context: Context, supplier: Supplier, told: Told) -> Look:
     """Look at a sweep without writing anything."""
-    policy = policy_for(desk.s, supplier=supplier.code)
-    known = known_of(desk, supplier.id)
+    policy = policy_for(context.session, supplier=supplier.code)
+    known = known_of(context, supplier.id)
     rows, places = match(known, told.numbers)
     cost, stock = told.cost[rows], told.stock[rows]
     belief = Belief(*(getattr(known.belief, name)[places] for name in ("cost", "stock", "doubt_cost", "doubt_stock", "doubt_seen")))
     missing = missing_of(known, places) if told.whole else _told_gone(known, told.gone)
     held = hold_sweep(cost, np.where(cost > 0, stock, belief.stock), belief, len(missing), policy["hold_share"], policy["hold_median"])
-    if held and _agreed(desk, supplier.id, held, policy["hold_agree"]):
+    if held and _agreed(context, supplier.id, held, policy["hold_agree"]):
         held = None
     moved = np.flatnonzero((cost != belief.cost) | (stock != belief.stock)) if held else np.zeros(0, dtype=np.int64)
     currency_fits = np.array(
@@ -164,71 +164,71 @@ def look(desk: Desk, supplier: Supplier, told: Told) -> Look:
         ],
         dtype=np.bool_,
     )
-    usual = usual_of(desk, known, places, cost, policy["doubt_percent"], policy["doubt_deviations"])
+    usual = usual_of(context, known, places, cost, policy["doubt_percent"], policy["doubt_deviations"])
     judged = judge(cost, stock, currency_fits, belief, policy["doubt_percent"], policy["doubt_again"], usual)
     tiers: dict[int, str | None] = {}
     if told.tiers is not None:
         believed = np.flatnonzero(np.isin(judged.verdict, (Verdict.good, Verdict.same)))
         items = list(zip(known.ids[places[believed]].tolist(), cost[believed].tolist(), strict=True))
-        tiers = ingest.moved_tiers(desk, supplier.id, items, [told.tiers[row] for row in rows[believed].tolist()])
+        tiers = ingest.moved_tiers(context, supplier.id, items, [told.tiers[row] for row in rows[believed].tolist()])
     held_rows = (places[moved], cost[moved], stock[moved], ["held"] * len(moved))
-    packs = _moved_packs(desk, supplier, known, rows, places, told.packs)
+    packs = _moved_packs(context, supplier, known, rows, places, told.packs)
     return Look(known, rows, places, cost, stock, missing, held, held_rows, judged, tiers, packs)
 
 
-def may_take(desk: Desk, sweep: Sweep, told: Told, seen: Look) -> bool:
+def may_take(context: Context, sweep: Sweep, told: Told, seen: Look) -> bool:
     """The first of what is written of a sweep: False where its feed stands still or it is held, and then that is told."""
-    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
-    sweep.items, sweep.as_of, sweep.ended = len(told.numbers), told.as_of, desk.now
+    supplier = context.get(Supplier, sweep.supplier_id, "supplier")
+    sweep.items, sweep.as_of, sweep.ended = len(told.numbers), told.as_of, context.now
     if supplier.feed_as_of and told.as_of <= supplier.feed_as_of:
         sweep.state = "stale"
         sweep.told = f"the feed stands still since {supplier.feed_as_of:%d %b %H:%M}"
         seen.held_rows = seen.held_rows[0][:0], seen.held_rows[1][:0], seen.held_rows[2][:0], []
-        grow_old(desk, supplier)
+        grow_old(context, supplier)
         return False
     supplier.feed_as_of = told.as_of
     if seen.held:
-        _hold(desk, sweep, seen.held, len(seen.held_rows[0]))
-        grow_old(desk, supplier)
+        _hold(context, sweep, seen.held, len(seen.held_rows[0]))
+        grow_old(context, supplier)
     return not seen.held
 
 
-def keep(desk: Desk, sweep: Sweep, seen: Look, part: Ints, missing: Ints) -> tuple[Ints, set[int]]:
+def keep(context: Context, sweep: Sweep, seen: Look, part: Ints, missing: Ints) -> tuple[Ints, set[int]]:
     """Write what a part of a sweep says, as far as nobody settled an item of it since. Returns changed items, and SKUs whose lanes shut."""
-    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
-    part = part[unmoved(desk, seen.known, seen.places[part])]
-    missing = missing[unmoved(desk, seen.known, missing)]
+    supplier = context.get(Supplier, sweep.supplier_id, "supplier")
+    part = part[unmoved(context, seen.known, seen.places[part])]
+    missing = missing[unmoved(context, seen.known, missing)]
     verdict, doubt_seen = seen.judged.verdict[part], seen.judged.doubt_seen[part]
     places = seen.places[part]
-    changed = believe(desk, sweep, seen.known, places, seen.cost[part], seen.stock[part], verdict, doubt_seen, missing)
+    changed = believe(context, sweep, seen.known, places, seen.cost[part], seen.stock[part], verdict, doubt_seen, missing)
     mine = seen.known.ids[places].tolist()
     tiers = [number for number in mine if number in seen.tiers]
-    bulk_update(desk.s, Item, ("tiers",), [(seen.tiers[number], number) for number in tiers])
+    bulk_update(context.session, Item, ("tiers",), [(seen.tiers[number], number) for number in tiers])
     changed = np.union1d(changed, np.array(tiers, dtype=np.int64))
     packs = [(number, *seen.packs[number]) for number in mine if number in seen.packs]
-    bulk_update(desk.s, Item, ("pack_size",), [(pack, number) for number, _, pack in packs])
-    shut = validity.shut_for_packs(desk, supplier, packs)
-    desk.s.flush()
-    return changed, shut | validity.look_at_costs(desk, supplier, changed.tolist())
+    bulk_update(context.session, Item, ("pack_size",), [(pack, number) for number, _, pack in packs])
+    shut = validity.shut_for_packs(context, supplier, packs)
+    context.session.flush()
+    return changed, shut | validity.look_at_costs(context, supplier, changed.tolist())
 
 
-def end(desk: Desk, sweep: Sweep, seen: Look, changed: Ints, shut: set[int], respond_here: bool = True) -> dict[str, int]:
+def end(context: Context, sweep: Sweep, seen: Look, changed: Ints, shut: set[int], respond_here: bool = True) -> dict[str, int]:
     """The last of what is written of a sweep, and what follows for listings. respond_here: else somebody else sees to these."""
-    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
-    if not len(changed) and (why := silent_feeds.told(desk, supplier)):
+    supplier = context.get(Supplier, sweep.supplier_id, "supplier")
+    if not len(changed) and (why := silent_feeds.told(context, supplier)):
         sweep.state, sweep.told, sweep.held = "stale", why, {"same": True}
-        grow_old(desk, supplier)
+        grow_old(context, supplier)
         return {}
     sweep.state = "good"
-    supplier.good_sweep_at = desk.now
+    supplier.good_sweep_at = context.now
     if supplier.stale:
         supplier.stale = False
         changed = seen.known.ids
-    desk.s.flush()
-    counts = _respond(desk, sweep, supplier, changed, shut) if respond_here else {}
+    context.session.flush()
+    counts = _respond(context, sweep, supplier, changed, shut) if respond_here else {}
     if shut:
         # Orders that wait for these lanes are told, or go by a spare.
-        desk.reroute()
+        context.reroute()
     return counts
 
 
@@ -246,25 +246,25 @@ def _told_gone(known: Known, numbers: Sequence[str]) -> Ints:
 
 
 def _moved_packs(
-    desk: Desk, supplier: Supplier, known: Known, rows: Ints, places: Ints, packs: Sequence[int]
+    context: Context, supplier: Supplier, known: Known, rows: Ints, places: Ints, packs: Sequence[int]
 ) -> dict[int, tuple[int, int]]:
     """Items that come in another pack now, with the old one and the new."""
     if not packs:
         return {}
-    was = dict(desk.s.execute(select(Item.id, Item.pack_size).where(Item.supplier_id == supplier.id)).tuples().all())
+    was = dict(context.session.execute(select(Item.id, Item.pack_size).where(Item.supplier_id == supplier.id)).tuples().all())
     told = zip(known.ids[places].tolist(), (packs[row] for row in rows.tolist()), strict=True)
     return {number: (was[number], pack) for number, pack in told if pack > 0 and pack != was[number]}
 
 
-def _agreed(desk: Desk, supplier: int, held: SweepHold, again: int) -> bool:
+def _agreed(context: Context, supplier: int, held: SweepHold, again: int) -> bool:
     """Whether the last sweeps were all held for the same reason: then it is the truth."""
-    last = desk.s.scalars(
+    last = context.session.scalars(
         select(Sweep).where(Sweep.supplier_id == supplier, Sweep.state != "running").order_by(Sweep.id.desc()).limit(again)
     ).all()
     return len(last) == again and all(one.state == "held" and (one.held or {}).get("reason") == held.reason for one in last)
 
 
-def _hold(desk: Desk, sweep: Sweep, held: SweepHold, changes: int) -> None:
+def _hold(context: Context, sweep: Sweep, held: SweepHold, changes: int) -> None:
     sweep.state, sweep.changes = "held", changes
     share = held.fell_to_zero * 100 // max(held.of, 1)
     sweep.told = (
@@ -276,57 +276,61 @@ def _hold(desk: Desk, sweep: Sweep, held: SweepHold, changes: int) -> None:
 
 
 def _respond(
-    desk: Desk, sweep: Sweep, supplier: Supplier, changed: Ints, shut: set[int] | None = None, alone: bool = True
+    context: Context, sweep: Sweep, supplier: Supplier, changed: Ints, shut: set[int] | None = None, alone: bool = True
 ) -> dict[str, int]:
     """Respond for every SKU behind a changed item, and for listings of this supplier that wait to come back.
 
     alone: nobody has looked at the sweep; a held one that a person uses after all waits for nobody.
     """
-    skus, waiting = skus_behind(desk, supplier, changed)
+    skus, waiting = skus_behind(context, supplier, changed)
     if not skus and not waiting and not shut:
         return {}
     story = {"on": supplier.name, "why": f"{sweep.changes} items of {supplier.name} changed"}
-    return respond(desk, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=alone, story=story)
+    return respond(context, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=alone, story=story)
 
 
-def skus_behind(desk: Desk, supplier: Supplier, changed: Ints) -> tuple[dict[int, int], set[int]]:
+def skus_behind(context: Context, supplier: Supplier, changed: Ints) -> tuple[dict[int, int], set[int]]:
     """SKUs by whose open lanes items are sold, each with its item; and those of this supplier that are off sale until stock comes back."""
     skus: dict[int, int] = {}
     if len(changed) > MANY:
-        sku, item = lane_pairs(desk.s)
+        sku, item = lane_pairs(context.session)
         moved = np.isin(item, changed)
         skus = dict(zip(sku[moved].tolist(), item[moved].tolist(), strict=True))
     for chunk in in_chunks(changed.tolist()) if len(changed) <= MANY else ():
         query = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.until.is_(None))
-        skus |= dict(desk.s.execute(by_items(query.where(LanePart.item_id.in_(chunk)))).tuples().all())
+        skus |= dict(context.session.execute(by_items(query.where(LanePart.item_id.in_(chunk)))).tuples().all())
     mine = select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.supplier_id == supplier.id, Lane.until.is_(None)).correlate(Listing)
-    return skus, set(desk.s.scalars(by_index(select(Listing.sku_id).where(IS_OUT_OF_STOCK, mine.exists()), Listing, "ix_listing_out")))
+    return skus, set(
+        context.session.scalars(by_index(select(Listing.sku_id).where(IS_OUT_OF_STOCK, mine.exists()), Listing, "ix_listing_out"))
+    )
 
 
-def step_on(desk: Desk) -> None:
+def step_on(context: Context) -> None:
     """Prices that a day's largest step held back go on when a new day of theirs has begun."""
-    day_ago = desk.now - timedelta(hours=24)
+    day_ago = context.now - timedelta(hours=24)
     skus = set(
-        desk.s.scalars(select(Listing.sku_id).where(Listing.set_by == SetBy.step, Listing.state == "live", Listing.step_at <= day_ago))
+        context.session.scalars(
+            select(Listing.sku_id).where(Listing.set_by == SetBy.step, Listing.state == "live", Listing.step_at <= day_ago)
+        )
     )
     if skus:
-        act = desk.log("watch.step", "prices", "a day has passed: the next step", why="the largest step is a day's")
-        counts = respond(desk, skus, act=act.id)
+        act = context.log("watch.step", "prices", "a day has passed: the next step", why="the largest step is a day's")
+        counts = respond(context, skus, act=act.id)
         if story := tell_counts(counts):
             act.told, act.count = f"a day has passed, the next step: {story}", sum(counts.values())
         else:
-            desk.s.delete(act)
-        desk.s.flush()
+            context.session.delete(act)
+        context.session.flush()
 
 
-def settle_held(desk: Desk, number: int, believe: bool) -> dict[str, int]:
+def settle_held(context: Context, number: int, believe: bool) -> dict[str, int]:
     """A person's word on a held sweep: use it after all, or keep the last good values."""
-    sweep = desk.get(Sweep, number, "sweep")
+    sweep = context.get(Sweep, number, "sweep")
     if sweep.state != "held":
         raise Conflict("this sweep is not held any more; nothing was changed")
-    supplier = desk.get(Supplier, sweep.supplier_id, "supplier")
+    supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     sweep.state = "released" if believe else "kept"
-    desk.log(
+    context.log(
         "watch.held",
         supplier.name,
         f"{supplier.name}: held sweep {'used after all' if believe else 'set aside, last good values stand'}",
@@ -334,69 +338,74 @@ def settle_held(desk: Desk, number: int, believe: bool) -> dict[str, int]:
     )
     if not believe:
         # The older ones of the same run are settled by the same word.
-        desk.s.execute(update(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "held", Sweep.id < number).values(state="kept"))
+        context.session.execute(
+            update(Sweep).where(Sweep.supplier_id == supplier.id, Sweep.state == "held", Sweep.id < number).values(state="kept")
+        )
         return {}
-    rows = desk.s.scalars(select(Sighting).where(Sighting.sweep_id == number, Sighting.verdict == "held")).all()
-    at = to_ms(desk.now)
+    rows = context.session.scalars(select(Sighting).where(Sighting.sweep_id == number, Sighting.verdict == "held")).all()
+    at = to_ms(context.now)
     good = [row for row in rows if row.cost > 0 and row.stock >= 0]
     bulk_update(
-        desk.s, Item, ("cost", "stock", "offer", "seen_at", "changed_at"), [(r.cost, r.stock, "good", at, at, r.item_id) for r in good]
+        context.session,
+        Item,
+        ("cost", "stock", "offer", "seen_at", "changed_at"),
+        [(r.cost, r.stock, "good", at, at, r.item_id) for r in good],
     )
-    bulk_update(desk.s, Sighting, ("verdict",), [("good", row.id) for row in good])
-    supplier.good_sweep_at = desk.now
-    desk.s.flush()
-    return _respond(desk, sweep, supplier, np.array([row.item_id for row in good], dtype=np.int64), alone=False)
+    bulk_update(context.session, Sighting, ("verdict",), [("good", row.id) for row in good])
+    supplier.good_sweep_at = context.now
+    context.session.flush()
+    return _respond(context, sweep, supplier, np.array([row.item_id for row in good], dtype=np.int64), alone=False)
 
 
-def settle_doubt(desk: Desk, number: int, believe: bool) -> dict[str, int]:
+def settle_doubt(context: Context, number: int, believe: bool) -> dict[str, int]:
     """A person's word on a doubted sighting."""
-    item = desk.get(Item, number, "item")
+    item = context.get(Item, number, "item")
     if item.offer != "doubted":
         raise Conflict("this item is not in doubt any more; nothing was changed")
     if believe and item.doubt_cost <= 0:
         raise Conflict("what was seen cannot be used at all; keep the last good values")
     was = {"cost": item.cost, "stock": item.stock}
     if believe:
-        item.cost, item.stock, item.changed_at = item.doubt_cost, max(item.doubt_stock, 0), desk.now
+        item.cost, item.stock, item.changed_at = item.doubt_cost, max(item.doubt_stock, 0), context.now
     item.offer = "good"
     if believe:
         item.doubt_cost, item.doubt_stock, item.doubt_seen = -1, -1, 0
     else:
         item.doubt_seen = SET_ASIDE
-    act = desk.log(
+    act = context.log(
         "watch.doubt",
         item.number,
         f"{item.title}: {'cost ' + show(item.cost, item.currency) + ' believed' if believe else 'doubt set aside'}",
         before=was,
         after={"cost": item.cost, "stock": item.stock},
     )
-    desk.s.flush()
+    context.session.flush()
     skus = set(
-        desk.s.scalars(
+        context.session.scalars(
             select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == number, Lane.until.is_(None))
         )
     )
-    counts = respond(desk, skus, act=act.id, items=dict.fromkeys(skus, number)) if skus else {}
+    counts = respond(context, skus, act=act.id, items=dict.fromkeys(skus, number)) if skus else {}
     # Orders that the doubt held go on, or by the cost that is true now.
-    desk.reroute()
+    context.reroute()
     return counts
 
 
-def take_back(desk: Desk, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
+def take_back(context: Context, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
     """A person takes responses back: single ones, or all of a sweep. Returns how many; in the log."""
-    n = undo_responses(desk, sweep=sweep, responses=responses)
-    desk.log("watch.undo", f"{n} responses", f"{n} response{'' if n == 1 else 's'} taken back, the old values go out again", count=n)
+    n = undo_responses(context, sweep=sweep, responses=responses)
+    context.log("watch.undo", f"{n} responses", f"{n} response{'' if n == 1 else 's'} taken back, the old values go out again", count=n)
     return n
 
 
-def item_history(desk: Desk, item: int, since: datetime) -> list[tuple[datetime, int, int]]:
+def item_history(context: Context, item: int, since: datetime) -> list[tuple[datetime, int, int]]:
     """What we believed of an item since then: (time, cost, stock), beginning with what held at that time."""
-    rows = desk.s.scalars(
+    rows = context.session.scalars(
         select(Sighting)
         .where(Sighting.item_id == item, Sighting.at >= since, Sighting.verdict.in_(("good", "gone")))
         .order_by(Sighting.at, Sighting.id)
     ).all()
-    now = desk.get(Item, item, "item")
+    now = context.get(Item, item, "item")
     first = (rows[0].old_cost, rows[0].old_stock) if rows and rows[0].old_cost > 0 else (now.cost, now.stock)
     return [(since, *first), *((row.at, row.cost, row.stock) for row in rows)]
 

@@ -12,10 +12,10 @@ from ...core.money import show
 from ...core.states import OUTBOX
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, OrderLine, PurchaseOrder
-from ...data.outbox import Act, Job, Outbox, SheetOut
+from ...data.outbox import AuditEntry, Job, Outbox, SheetOut
 from ...data.setup import Letter, Store, Supplier
 from ...data.transit import Message, Parcel, ParcelLine
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 
 ERASED = "erased"
@@ -25,24 +25,24 @@ LEAST = 4
 OVER = frozenset(("arrived", "cancelled"))
 
 
-def orders_of(desk: Desk, number: int) -> list[Order]:
+def orders_of(context: Context, number: int) -> list[Order]:
     """An order and all others of the same buyer, who is known by the mail address; without one it is this order alone."""
-    order = desk.get(Order, number, "order")
+    order = context.get(Order, number, "order")
     if not order.mail.strip():
         return [order]
-    return list(desk.s.scalars(select(Order).where(func.lower(Order.mail) == order.mail.strip().lower()).order_by(Order.id)))
+    return list(context.session.scalars(select(Order).where(func.lower(Order.mail) == order.mail.strip().lower()).order_by(Order.id)))
 
 
-def told_of(desk: Desk, number: int) -> dict[str, Any]:
+def told_of(context: Context, number: int) -> dict[str, Any]:
     """All that is held of the buyer of an order, as plain values under plain names."""
-    orders = orders_of(desk, number)
+    orders = orders_of(context, number)
     ids = [one.id for one in orders]
-    stores = by_id(desk.s, Store, {one.store_id for one in orders})
-    purchases = list(desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id.in_(ids)).order_by(PurchaseOrder.id)))
-    suppliers = by_id(desk.s, Supplier, {one.supplier_id for one in purchases})
-    lines = list(desk.s.scalars(select(OrderLine).where(OrderLine.order_id.in_(ids)).order_by(OrderLine.id)))
-    messages = list(desk.s.scalars(select(Message).where(Message.order_id.in_(ids)).order_by(Message.id)))
-    parcels = _parcels(desk, [one.id for one in purchases])
+    stores = by_id(context.session, Store, {one.store_id for one in orders})
+    purchases = list(context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id.in_(ids)).order_by(PurchaseOrder.id)))
+    suppliers = by_id(context.session, Supplier, {one.supplier_id for one in purchases})
+    lines = list(context.session.scalars(select(OrderLine).where(OrderLine.order_id.in_(ids)).order_by(OrderLine.id)))
+    messages = list(context.session.scalars(select(Message).where(Message.order_id.in_(ids)).order_by(Message.id)))
+    parcels = _parcels(context, [one.id for one in purchases])
 
     def of(order: Order) -> dict[str, Any]:
         mine = [one for one in purchases if one.order_id == order.id]
@@ -71,56 +71,56 @@ def told_of(desk: Desk, number: int) -> dict[str, Any]:
             ],
         }
 
-    told = {"held_at": desk.now.isoformat(), "orders": [of(one) for one in orders]}
-    desk.log("buyer.told", orders[0].number, f"what is held of the buyer of order {orders[0].number} was taken out", count=0)
+    told = {"held_at": context.now.isoformat(), "orders": [of(one) for one in orders]}
+    context.log("buyer.told", orders[0].number, f"what is held of the buyer of order {orders[0].number} was taken out", count=0)
     return told
 
 
-def erase(desk: Desk, number: int) -> str:
+def erase(context: Context, number: int) -> str:
     """Nothing tells any more who bought it. Cannot be undone. Conflict while an order of theirs is still under way."""
-    orders = [one for one in orders_of(desk, number) if one.erased_at is None]
+    orders = [one for one in orders_of(context, number) if one.erased_at is None]
     if not orders:
         raise Conflict("this buyer is erased already")
     ids = [one.id for one in orders]
-    rows = desk.s.execute(select(OrderLine.order_id, OrderLine.state).where(OrderLine.order_id.in_(ids)))
+    rows = context.session.execute(select(OrderLine.order_id, OrderLine.state).where(OrderLine.order_id.in_(ids)))
     open_ones = {order for order, state in rows.tuples() if state not in OVER}
     if open_ones:
         first = next(one.number for one in orders if one.id in open_ones)
         raise Conflict(f"order {first} of this buyer is still under way; it needs the address. Erase them once it is over")
     words = _words(orders)
-    purchases = list(desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id.in_(ids))))
-    messages = list(desk.s.scalars(select(Message).where(Message.order_id.in_(ids))))
+    purchases = list(context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id.in_(ids))))
+    messages = list(context.session.scalars(select(Message).where(Message.order_id.in_(ids))))
     subjects = {f"order:{one}" for one in ids} | {f"purchase:{one.reference}" for one in purchases} | {f"mail:{one.id}" for one in messages}
     for part in in_chunks(subjects, 500):
-        for row in desk.s.scalars(select(Outbox).where(Outbox.subject.in_(part))):
+        for row in context.session.scalars(select(Outbox).where(Outbox.subject.in_(part))):
             if row.kind == "mail" and row.state not in ("done", "dropped"):
                 _leave_unsent(row)
             row.body = _without(row.body, words)
     for message in messages:
         message.to, message.subject, message.body = "", _without(message.subject, words), _without(message.body, words)
     names, since = {one.number for one in orders} | {one.reference for one in purchases}, min(one.came_at for one in orders)
-    for act in desk.s.scalars(select(Act).where(Act.at >= since, Act.on.in_(names))):
+    for act in context.session.scalars(select(AuditEntry).where(AuditEntry.at >= since, AuditEntry.on.in_(names))):
         act.told, act.why, act.before, act.after = (_without(part, words) for part in (act.told, act.why, act.before, act.after))
         # What it would bring back is not there any more.
         act.undo = ""
-    for sheet in desk.s.scalars(select(SheetOut).where(SheetOut.at >= since)):
+    for sheet in context.session.scalars(select(SheetOut).where(SheetOut.at >= since)):
         # Rows of their orders alone: a neighbour may have the same postcode.
         sheet.rows = [_without(row, words) if names & {str(cell) for cell in row} else row for row in sheet.rows]
     # What a sheet of orders was told to be, and what suppliers wrote about these.
-    for job in desk.s.scalars(select(Job).where(Job.key.like("%-orders-%"), Job.kind.in_(("sheet.check", "sheet.take")))):
+    for job in context.session.scalars(select(Job).where(Job.key.like("%-orders-%"), Job.kind.in_(("sheet.check", "sheet.take")))):
         job.result = _without(job.result, words)
     for one in purchases:
         named = or_(Letter.subject.contains(one.reference), Letter.body.contains(one.reference))
-        for letter in desk.s.scalars(select(Letter).where(named)):
+        for letter in context.session.scalars(select(Letter).where(named)):
             letter.subject, letter.body = _without(letter.subject, words), _without(letter.body, words)
     for order in orders:
         order.buyer, order.mail, order.phone, order.note, order.wants_told = ERASED, "", "", "", ""
         order.address, order.mended = dict.fromkeys(order.address, "") | {"country": order.country}, None
-        order.erased_at = desk.now
+        order.erased_at = context.now
         order.version += 1
     n = len(orders)
     told = f"the buyer of order {orders[0].number}" + (f" and {n - 1} more" if n > 1 else "") + " is erased"
-    desk.log("buyer.erased", orders[0].number, told, why="on their wish; it cannot be undone", count=n)
+    context.log("buyer.erased", orders[0].number, told, why="on their wish; it cannot be undone", count=n)
     return told[0].upper() + told[1:]
 
 
@@ -132,10 +132,11 @@ def _leave_unsent(row: Outbox) -> None:
     row.state, row.answer = OUTBOX.step(row.state, how), "its buyer is erased"
 
 
-def _parcels(desk: Desk, purchases: Sequence[int]) -> list[tuple[int, Parcel]]:
+def _parcels(context: Context, purchases: Sequence[int]) -> list[tuple[int, Parcel]]:
     query = select(ParcelLine.purchase_id, Parcel).join(Parcel, Parcel.id == ParcelLine.parcel_id)
     found = {
-        (purchase, parcel.id): parcel for purchase, parcel in desk.s.execute(query.where(ParcelLine.purchase_id.in_(purchases))).tuples()
+        (purchase, parcel.id): parcel
+        for purchase, parcel in context.session.execute(query.where(ParcelLine.purchase_id.in_(purchases))).tuples()
     }
     return [(purchase, parcel) for (purchase, _), parcel in sorted(found.items())]
 

@@ -14,7 +14,7 @@ from ...data.bulk import by_id
 from ...data.orders import Hold, Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.outbox import Outbox
 from ...data.setup import UNCALLED, Store, Supplier
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..outbox import queue
 from . import order_profit
@@ -24,224 +24,228 @@ from .routing import bought_parts, lines_of, step_line
 SMALL = 50
 
 
-def end_hold(desk: Desk, order: int, way: str) -> None:
-    row = desk.s.scalar(select(Hold).where(Hold.order_id == order, Hold.ended.is_(None)))
+def end_hold(context: Context, order: int, way: str) -> None:
+    row = context.session.scalar(select(Hold).where(Hold.order_id == order, Hold.ended.is_(None)))
     if row:
-        row.ended, row.way = desk.now, way
+        row.ended, row.way = context.now, way
 
 
-def wants(desk: Desk, order: Order, what: str, told: str) -> None:
+def wants(context: Context, order: Order, what: str, told: str) -> None:
     """Something that a buyer asked for too late to be done by itself; it stands on Today until it is settled."""
     if (order.wants, order.wants_told) != (what, told):
         order.wants, order.wants_told = what, told
         order.version += 1
-        desk.log("order.wants", order.number, f"order {order.number}: {told}")
+        context.log("order.wants", order.number, f"order {order.number}: {told}")
 
 
-def buyer_cancelled(desk: Desk, order: Order, lines: Sequence[OrderLine]) -> None:
+def buyer_cancelled(context: Context, order: Order, lines: Sequence[OrderLine]) -> None:
     """The store says that the buyer cancelled. What has not gone out is stopped; where a supplier has it, it is asked."""
     if all(line.state == "cancelled" for line in lines):
         return
     told = "the buyer cancelled at the store"
     # From now on nothing is bought for it, whatever is settled, refused or let go later; and suppliers are asked this once.
-    first, order.cancelled_at = order.cancelled_at is None, order.cancelled_at or desk.now
-    _stop_waiting(desk, order)
-    bought = bought_parts(desk.s, (line.id for line in lines))
+    first, order.cancelled_at = order.cancelled_at is None, order.cancelled_at or context.now
+    _stop_waiting(context, order)
+    bought = bought_parts(context.session, (line.id for line in lines))
     stopped = [line for line in lines if line.state in ORDER_LINE.sources("cancel") and line.id not in bought]
     for line in stopped:
         step_line(line, "cancel", told)
     if stopped:
-        end_hold(desk, order.id, "cancelled by the buyer")
-        desk.log("order.cancelled", order.number, f"order {order.number} was cancelled at the store")
-        order_profit.refresh(desk, {order.id})
+        end_hold(context, order.id, "cancelled by the buyer")
+        context.log("order.cancelled", order.number, f"order {order.number} was cancelled at the store")
+        order_profit.refresh(context, {order.id})
     if bought and first:
-        ask_back(desk, order, told)
+        ask_back(context, order, told)
 
 
-def _stop_waiting(desk: Desk, order: Order) -> None:
+def _stop_waiting(context: Context, order: Order) -> None:
     """Purchase orders that have not gone out are taken back."""
-    for purchase in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == order.id, PurchaseOrder.state == "waiting")):
+    for purchase in context.session.scalars(
+        select(PurchaseOrder).where(PurchaseOrder.order_id == order.id, PurchaseOrder.state == "waiting")
+    ):
         try:
-            queue.stop(desk, purchase.reference)
+            queue.stop(context, purchase.reference)
         except Conflict:
             continue
         purchase.state, purchase.told = PURCHASE.step(purchase.state, "stop"), "stopped: the buyer cancelled"
-        for line in _unbind(desk, purchase):
+        for line in _unbind(context, purchase):
             if line.state in ORDER_LINE.sources("take_back"):
                 step_line(line, "take_back", "the buyer cancelled")
-    desk.s.flush()
+    context.session.flush()
 
 
-def _unbind(desk: Desk, purchase: PurchaseOrder) -> list[OrderLine]:
-    rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
+def _unbind(context: Context, purchase: PurchaseOrder) -> list[OrderLine]:
+    rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
     for row in rows:
         row.live = False
-    return list(by_id(desk.s, OrderLine, (row.order_line_id for row in rows)).values())
+    return list(by_id(context.session, OrderLine, (row.order_line_id for row in rows)).values())
 
 
-def ask_back(desk: Desk, order: Order, told: str) -> None:
+def ask_back(context: Context, order: Order, told: str) -> None:
     """Ask every supplier that has a part of the order to let it go; what has left already can only come back."""
     asked: list[str] = []
     by_hand: list[str] = []
     gone: list[str] = []
-    for purchase in desk.s.scalars(
+    for purchase in context.session.scalars(
         select(PurchaseOrder).where(PurchaseOrder.order_id == order.id, PurchaseOrder.state.in_(("waiting", "sent", "accepted", "shipped")))
     ):
-        supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
+        supplier = context.get(Supplier, purchase.supplier_id, "supplier")
         if purchase.state == "shipped":
             gone.append(supplier.name)
             continue
         mail = "@" in supplier.mail
         if supplier.kind not in UNCALLED and (kind_named("supplier", supplier.kind).recalls or not mail):
-            _recall(desk, purchase, order)
+            _recall(context, purchase, order)
             asked.append(supplier.name)
             continue
         text = f"Please do not send {purchase.reference}: the buyer cancelled. If it has left already, write to us.\n"
         key = f"recall-{purchase.reference}"
-        done = mail and queue.mail(desk, key, key, supplier.mail, f"Please stop {purchase.reference}", text, supplier=supplier.id)
+        done = mail and queue.mail(context, key, key, supplier.mail, f"Please stop {purchase.reference}", text, supplier=supplier.id)
         (asked if done else by_hand).append(supplier.name)
     if gone and not asked and not by_hand:
-        wants(desk, order, "return", f"{told}, but it is on the road from {' and '.join(gone)}: refund it when it comes back")
+        wants(context, order, "return", f"{told}, but it is on the road from {' and '.join(gone)}: refund it when it comes back")
         return
     parts = [f"{' and '.join(asked)} {'is' if len(asked) == 1 else 'are'} asked to let it go"] if asked else []
     parts += [f"ask {' and '.join(by_hand)} yourself to let it go"] if by_hand else []
     parts += [f"what {' and '.join(gone)} sent is on the road"] if gone else []
-    wants(desk, order, "cancel", "; ".join([told, *parts]))
+    wants(context, order, "cancel", "; ".join([told, *parts]))
 
 
-def _recall(desk: Desk, purchase: PurchaseOrder, order: Order) -> None:
+def _recall(context: Context, purchase: PurchaseOrder, order: Order) -> None:
     """Ask once, whoever wanted it first: the buyer, or we because of its bill."""
     key = f"recall-{purchase.reference}"
-    if desk.s.scalar(select(Outbox.id).where(Outbox.key == key)) is None:
+    if context.session.scalar(select(Outbox.id).where(Outbox.key == key)) is None:
         body = {"reference": purchase.reference, "order": order.number}
-        queue.put(desk, f"supplier:{purchase.supplier_id}", f"purchase:{purchase.reference}", "recall", key, body)
+        queue.put(context, f"supplier:{purchase.supplier_id}", f"purchase:{purchase.reference}", "recall", key, body)
 
 
-def take_recall(desk: Desk, answer: PurchaseAnswer) -> None:
+def take_recall(context: Context, answer: PurchaseAnswer) -> None:
     """A supplier let an order go, or says how it stands; what is known already changes nothing."""
-    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == answer.reference))
+    purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == answer.reference))
     if purchase is None:
         return
     if answer.state != "withdrawn":
-        kept(desk, purchase.reference, answer.told or f"it is {answer.state} already")
+        kept(context, purchase.reference, answer.told or f"it is {answer.state} already")
         return
     if purchase.state not in PURCHASE.sources("withdraw"):
         return
-    purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "withdraw"), desk.now
-    order = desk.get(Order, purchase.order_id, "order")
+    purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "withdraw"), context.now
+    order = context.get(Order, purchase.order_id, "order")
     purchase.billed = None
-    queue.give_up(desk, purchase.reference)
+    queue.give_up(context, purchase.reference)
     if order.cancelled_at is None:
-        _go_elsewhere(desk, purchase)
+        _go_elsewhere(context, purchase)
         return
     purchase.told = "let go, since the buyer cancelled"
-    let_go(desk, order, _unbind(desk, purchase))
-    desk.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go: nothing is sent, nothing is paid")
+    let_go(context, order, _unbind(context, purchase))
+    context.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go: nothing is sent, nothing is paid")
 
 
-def let_go(desk: Desk, order: Order, lines: Sequence[OrderLine]) -> None:
+def let_go(context: Context, order: Order, lines: Sequence[OrderLine]) -> None:
     """Lines of a cancelled order that nobody sends any more end here, and are not planned anew; with the last one the store is told."""
-    desk.s.flush()
+    context.session.flush()
     # Of a kit another part may still be on its way.
-    coming = bought_parts(desk.s, (line.id for line in lines))
+    coming = bought_parts(context.session, (line.id for line in lines))
     for line in (line for line in lines if line.id not in coming):
         for move in ("withdraw", "cancel"):
             if line.state in ORDER_LINE.sources(move):
                 step_line(line, move, "the buyer cancelled; the supplier does not send it")
-    desk.s.flush()
-    if all(line.state == "cancelled" for line in lines_of(desk, [order.id])[order.id]):
+    context.session.flush()
+    if all(line.state == "cancelled" for line in lines_of(context, [order.id])[order.id]):
         order.wants = order.wants_told = ""
         order.version += 1
-        _tell_store(desk, order)
-    order_profit.refresh(desk, {order.id})
+        _tell_store(context, order)
+    order_profit.refresh(context, {order.id})
 
 
-def _go_elsewhere(desk: Desk, purchase: PurchaseOrder) -> None:
+def _go_elsewhere(context: Context, purchase: PurchaseOrder) -> None:
     """It was too dear: its lines are planned anew, and that supplier is not asked for them again."""
     purchase.told = "let go, since its bill was above the plan"
-    for row in desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)):
+    for row in context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)):
         row.refused = True
-    for line in _unbind(desk, purchase):
+    for line in _unbind(context, purchase):
         if line.state in ORDER_LINE.sources("refuse"):
             step_line(line, "refuse", purchase.told)
             line.lane_id, line.chosen_by = None, "plan"
-    desk.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go, its bill was above the plan; planned anew")
-    desk.s.flush()
-    desk.reroute()
+    context.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go, its bill was above the plan; planned anew")
+    context.session.flush()
+    context.reroute()
 
 
-def dearer(desk: Desk) -> list[tuple[PurchaseOrder, int]]:
+def dearer(context: Context) -> list[tuple[PurchaseOrder, int]]:
     """Purchases billed above the plan that have not left yet, with by how much; small change is let pass."""
     planned = PurchaseOrder.goods + PurchaseOrder.shipping + PurchaseOrder.handling
     over = PurchaseOrder.billed - planned
     rows = select(PurchaseOrder, over).where(
         PurchaseOrder.state == "accepted", PurchaseOrder.bill_taken.is_(False), over > SMALL, over * 50 > planned
     )
-    return [(one, int(more or 0)) for one, more in desk.s.execute(by_index(rows, PurchaseOrder, "ix_purchase_order_state"))]
+    return [(one, int(more or 0)) for one, more in context.session.execute(by_index(rows, PurchaseOrder, "ix_purchase_order_state"))]
 
 
-def take_bill(desk: Desk, number: int) -> PurchaseOrder:
+def take_bill(context: Context, number: int) -> PurchaseOrder:
     """A person takes a bill above the plan."""
-    purchase = desk.get(PurchaseOrder, number, "purchase order")
+    purchase = context.get(PurchaseOrder, number, "purchase order")
     purchase.bill_taken = True
     purchase.version += 1
-    desk.log("purchase.bill", purchase.reference, f"bill of {purchase.reference} taken as it is", after={"purchase": number}, undo=True)
+    context.log("purchase.bill", purchase.reference, f"bill of {purchase.reference} taken as it is", after={"purchase": number}, undo=True)
     return purchase
 
 
-def leave_bill(desk: Desk, number: int) -> None:
+def leave_bill(context: Context, number: int) -> None:
     """Undo: the bill stands on Today again."""
-    desk.get(PurchaseOrder, number, "purchase order").bill_taken = False
+    context.get(PurchaseOrder, number, "purchase order").bill_taken = False
 
 
-def ask_dearer_back(desk: Desk, number: int) -> None:
+def ask_dearer_back(context: Context, number: int) -> None:
     """Ask a supplier to let go what it bills above the plan; granted, the lines go back through the plan."""
-    purchase = desk.get(PurchaseOrder, number, "purchase order")
-    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
+    purchase = context.get(PurchaseOrder, number, "purchase order")
+    supplier = context.get(Supplier, purchase.supplier_id, "supplier")
     if purchase.state != "accepted" or supplier.kind in UNCALLED:
         raise Conflict("it cannot be asked back by itself any more; write to the supplier")
     purchase.bill_taken = True
-    _recall(desk, purchase, desk.get(Order, purchase.order_id, "order"))
-    desk.log("purchase.ask_back", purchase.reference, f"{supplier.name} asked to let {purchase.reference} go, its bill is above the plan")
+    _recall(context, purchase, context.get(Order, purchase.order_id, "order"))
+    context.log(
+        "purchase.ask_back", purchase.reference, f"{supplier.name} asked to let {purchase.reference} go, its bill is above the plan"
+    )
 
 
-def _tell_store(desk: Desk, order: Order) -> None:
+def _tell_store(context: Context, order: Order) -> None:
     """The store refunds what is not sent; a store that cancelled by itself says so again, and nothing changes."""
     if order.came_by == "link":
-        store = desk.get(Store, order.store_id, "store")
+        store = context.get(Store, order.store_id, "store")
         key = f"cancel-{store.id}-{order.number}"
-        if desk.s.scalar(select(Outbox.id).where(Outbox.key == key)):
+        if context.session.scalar(select(Outbox.id).where(Outbox.key == key)):
             return
-        queue.put(desk, f"store:{store.id}", f"order:{order.id}", "cancel", key, {"order": order.number})
+        queue.put(context, f"store:{store.id}", f"order:{order.id}", "cancel", key, {"order": order.number})
 
 
-def kept(desk: Desk, reference: str, told: str) -> None:
+def kept(context: Context, reference: str, told: str) -> None:
     """A supplier would not let an order go: it comes, so it must come back."""
-    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
+    purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
     if purchase:
-        order = desk.get(Order, purchase.order_id, "order")
+        order = context.get(Order, purchase.order_id, "order")
         if order.cancelled_at is None:
             purchase.noted = f"kept, although we asked: {told}"
             return
-        wants(desk, order, "return", f"the buyer cancelled, but the supplier sends it ({told}): refund it when it comes back")
+        wants(context, order, "return", f"the buyer cancelled, but the supplier sends it ({told}): refund it when it comes back")
 
 
-def settle(desk: Desk, number: int) -> Order:
+def settle(context: Context, number: int) -> Order:
     """A person has settled with the buyer what they asked for."""
-    order = desk.get(Order, number, "order")
+    order = context.get(Order, number, "order")
     if not order.wants:
         raise Conflict("the buyer asks for nothing more here")
     before = {"order": number, "wants": order.wants, "told": order.wants_told}
     order.wants = order.wants_told = ""
     order.version += 1
-    desk.log("order.settled", order.number, f"order {order.number}: settled with the buyer", before=before, undo=True)
-    desk.reroute()
+    context.log("order.settled", order.number, f"order {order.number}: settled with the buyer", before=before, undo=True)
+    context.reroute()
     return order
 
 
-def unsettle(desk: Desk, before: dict[str, str]) -> None:
+def unsettle(context: Context, before: dict[str, str]) -> None:
     """Undo: it stands on Today again."""
-    order = desk.get(Order, int(before["order"]), "order")
+    order = context.get(Order, int(before["order"]), "order")
     order.wants, order.wants_told = before["wants"], before["told"]
     order.version += 1
-    desk.reroute()
+    context.reroute()

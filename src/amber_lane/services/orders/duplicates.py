@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine
-from ..base.context import Desk
+from ..base.context import Context
 
 WITHIN = timedelta(days=1)
 
@@ -21,20 +21,20 @@ def _who(order: Order) -> tuple[str, ...]:
     return tuple("".join(letter for letter in part.casefold() if letter.isalnum()) for part in told)
 
 
-def twins_of(desk: Desk, orders: Sequence[Order]) -> dict[int, tuple[int, str]]:
+def twins_of(context: Context, orders: Sequence[Order]) -> dict[int, tuple[int, str]]:
     """Orders that may repeat another one, with that one and the sentence; those that a person said are meant are left out."""
     asked = [order for order in orders if "twice" not in order.allowed and order.cancelled_at is None]
     if not asked:
         return {}
-    skus = _skus(desk, (order.id for order in asked))
+    skus = _skus(context, (order.id for order in asked))
     near: dict[tuple[str, ...], list[Order]] = {}
     for chunk in in_chunks({order.buyer for order in asked}):
         first = min(order.ordered_at for order in asked) - WITHIN
         rows = select(Order).where(Order.buyer.in_(chunk), Order.ordered_at >= first, Order.cancelled_at.is_(None))
-        for row in desk.s.scalars(rows.order_by(Order.ordered_at, Order.id)):
+        for row in context.session.scalars(rows.order_by(Order.ordered_at, Order.id)):
             near.setdefault(_who(row), []).append(row)
     several = {key: rows for key, rows in near.items() if len(rows) > 1}
-    theirs = skus | _skus(desk, (row.id for rows in several.values() for row in rows if row.id not in skus))
+    theirs = skus | _skus(context, (row.id for rows in several.values() for row in rows if row.id not in skus))
     found: dict[int, tuple[int, str]] = {}
     for order in asked:
         for other in several.get(_who(order), []):
@@ -48,11 +48,11 @@ def twins_of(desk: Desk, orders: Sequence[Order]) -> dict[int, tuple[int, str]]:
     return found
 
 
-def _skus(desk: Desk, orders: Iterable[int]) -> dict[int, dict[str, str]]:
+def _skus(context: Context, orders: Iterable[int]) -> dict[int, dict[str, str]]:
     """The SKUs of each order, by their letters without capitals."""
     out: dict[int, dict[str, str]] = {}
     for chunk in in_chunks(set(orders)):
         rows = select(OrderLine.order_id, OrderLine.sku_code).where(OrderLine.order_id.in_(chunk), OrderLine.state != "cancelled")
-        for number, code in desk.s.execute(rows):
+        for number, code in context.session.execute(rows):
             out.setdefault(number, {})[code.casefold()] = code
     return out

@@ -9,7 +9,7 @@ from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import Hold, Order, OrderLine, Plan
 from ...data.setup import Supplier
-from ..base.context import Desk
+from ..base.context import Context
 from .order_profit import OPEN
 
 Step = tuple[str, int, str]
@@ -40,13 +40,13 @@ def steps(lines: Sequence[OrderLine], plan: Plan | None) -> list[Step]:
     return [*(one for one in falls if one[1] or one[2] == "total"), (name, plan.known_profit, "total")]
 
 
-def sentence(desk: Desk, order: Order, lines: Sequence[OrderLine], plan: Plan | None, hold: Hold | None) -> str:
+def sentence(context: Context, order: Order, lines: Sequence[OrderLine], plan: Plan | None, hold: Hold | None) -> str:
     """Why it goes as it goes, with its numbers. '' once it is bought."""
     if plan is None or not any(line.state in ("ready", "held") for line in lines):
         return ""
     chosen = [one for one in plan.lanes if one["chosen"]]
-    lanes = by_id(desk.s, Lane, {one["lane"] for one in [*chosen, *plan.next_best.values()]})
-    suppliers = by_id(desk.s, Supplier, {lane.supplier_id for lane in lanes.values()})
+    lanes = by_id(context.session, Lane, {one["lane"] for one in [*chosen, *plan.next_best.values()]})
+    suppliers = by_id(context.session, Supplier, {lane.supplier_id for lane in lanes.values()})
 
     def name(lane: int) -> str:
         return suppliers[lanes[lane].supplier_id].name

@@ -14,7 +14,7 @@ from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine
 from ...data.setup import Store
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 
 # Limits that are a person's to set, so that their word lets an order past.
 LIFTED = ("least_profit", "look_over", "too_late", "unusual", "splits", "address", "doubt", "twice", "spend_limit", "practice")
@@ -92,17 +92,17 @@ def after_routing(order: Order, found: OrderPlan, policy: dict[str, Any], items:
     return None
 
 
-def usual_quantities(desk: Desk, lines: Iterable[OrderLine]) -> dict[str, int]:
+def usual_quantities(context: Context, lines: Iterable[OrderLine]) -> dict[str, int]:
     """Nine in ten past lines of a SKU asked for no more than this; of one with fewer than five of them, of all SKUs together."""
     asked = {line.sku_code for line in lines if line.quantity >= FEW}
     if not asked:
         return {}
     open_ids = {line.id for line in lines}
-    house = _ninth(desk.s.execute(select(OrderLine.quantity, func.count()).group_by(OrderLine.quantity)).tuples().all())
+    house = _ninth(context.session.execute(select(OrderLine.quantity, func.count()).group_by(OrderLine.quantity)).tuples().all())
     counts: dict[str, dict[int, int]] = {}
     for chunk in in_chunks(asked):
         rows = select(OrderLine.sku_code, OrderLine.quantity, OrderLine.id).where(OrderLine.sku_code.in_(chunk))
-        for code, quantity, number in desk.s.execute(rows.where(OrderLine.state != "cancelled")):
+        for code, quantity, number in context.session.execute(rows.where(OrderLine.state != "cancelled")):
             if number not in open_ids:
                 mine = counts.setdefault(code, {})
                 mine[quantity] = mine.get(quantity, 0) + 1

@@ -20,7 +20,7 @@ from ...data.bulk import bulk_insert, in_chunks, quiet
 from ...data.orders import Order, OrderLine
 from ...data.setup import FeeRow, Store
 from ...data.shelf import Listing, Sku
-from ..base.context import Desk
+from ..base.context import Context
 from ..pricing.inputs import fee_of, fee_rows
 from .cancellations import buyer_cancelled, end_hold, wants
 from .holds import PARTS
@@ -30,13 +30,13 @@ from .routing import OPEN, bought_parts, lines_of
 MANY = 1000
 
 
-def take_in(desk: Desk, store: Store, given: StoreOrder, came_by: str = "link") -> Order | None:
+def take_in(context: Context, store: Store, given: StoreOrder, came_by: str = "link") -> Order | None:
     """Take one order in; None where it is there already."""
-    fresh = take_many(desk, store, [given], came_by)
+    fresh = take_many(context, store, [given], came_by)
     return fresh[0] if fresh else None
 
 
-def take_many(desk: Desk, store: Store, told: Iterable[StoreOrder], came_by: str = "link") -> list[Order]:
+def take_many(context: Context, store: Store, told: Iterable[StoreOrder], came_by: str = "link") -> list[Order]:
     """Take orders in, and return those that are new. One that is there already is changed or cancelled as the buyer wishes."""
     newest: dict[str, StoreOrder] = {}
     for one in told:
@@ -44,38 +44,38 @@ def take_many(desk: Desk, store: Store, told: Iterable[StoreOrder], came_by: str
         if not (one.number in newest and newest[one.number].cancelled):
             newest[one.number] = one
     with quiet(len(newest) > MANY):
-        return _take(desk, store, newest, came_by)
+        return _take(context, store, newest, came_by)
 
 
-def _take(desk: Desk, store: Store, newest: dict[str, StoreOrder], came_by: str) -> list[Order]:
+def _take(context: Context, store: Store, newest: dict[str, StoreOrder], came_by: str) -> list[Order]:
     known: dict[str, Order] = {}
     for chunk in in_chunks(newest):
         rows = select(Order).where(Order.store_id == store.id, Order.number.in_(chunk))
-        known |= {row.number: row for row in desk.s.scalars(rows)}
+        known |= {row.number: row for row in context.session.scalars(rows)}
     for number, order in known.items():
-        _again(desk, store, order, newest[number], came_by)
+        _again(context, store, order, newest[number], came_by)
     fresh = [one for number, one in newest.items() if number not in known and not one.sent]
     if not fresh:
-        desk.s.flush()
+        context.session.flush()
         return []
-    bulk_insert(desk.s, Order, ORDER_COLUMNS, [_order_row(desk, store, one, came_by) for one in fresh])
+    bulk_insert(context.session, Order, ORDER_COLUMNS, [_order_row(context, store, one, came_by) for one in fresh])
     made: dict[str, Order] = {}
     for chunk in in_chunks([one.number for one in fresh]):
         rows = select(Order).where(Order.store_id == store.id, Order.number.in_(chunk))
-        made |= {row.number: row for row in desk.s.scalars(rows)}
+        made |= {row.number: row for row in context.session.scalars(rows)}
     lines = [
         _Given(made[one.number].id, line, place == 0, "cancelled" if one.cancelled else "new")
         for one in fresh
         for place, line in enumerate(one.lines)
     ]
-    skus = _skus(desk, lines)
-    bulk_insert(desk.s, OrderLine, LINE_COLUMNS, _line_rows(desk, store, lines, skus))
+    skus = _skus(context, lines)
+    bulk_insert(context.session, OrderLine, LINE_COLUMNS, _line_rows(context, store, lines, skus))
     sold: dict[int, int] = {}
     for given in lines:
         if sku := skus.get(given.line.sku):
             sold[sku.id] = sold.get(sku.id, 0) + given.line.quantity
-    _sold(desk, store.id, sold)
-    desk.s.flush()
+    _sold(context, store.id, sold)
+    context.session.flush()
     return [made[one.number] for one in fresh]
 
 
@@ -99,24 +99,24 @@ class _Given:
     state: str = "new"
 
 
-def _order_row(desk: Desk, store: Store, given: StoreOrder, came_by: str) -> tuple[Any, ...]:
+def _order_row(context: Context, store: Store, given: StoreOrder, came_by: str) -> tuple[Any, ...]:
     """In the order of ORDER_COLUMNS, as the database keeps it."""
-    buyer, now = given.buyer, to_ms(desk.now)
+    buyer, now = given.buyer, to_ms(context.now)
     promised = to_ms(datetime.combine(given.promised_by, time(), UTC)) if given.promised_by else None
     who = (buyer.name, buyer.email, buyer.phone, json.dumps(vars(buyer)), buyer.country.strip().upper(), given.currency)
     return (1, store.id, given.number, *who, min(to_ms(given.ordered_at), now), now, came_by, given.note, promised, "[]", False, "", "")
 
 
-def _skus(desk: Desk, lines: Iterable[_Given]) -> dict[str, Sku]:
+def _skus(context: Context, lines: Iterable[_Given]) -> dict[str, Sku]:
     codes = {one.line.sku for one in lines}
-    return {row.code: row for chunk in in_chunks(codes) for row in desk.s.scalars(select(Sku).where(Sku.code.in_(chunk)))}
+    return {row.code: row for chunk in in_chunks(codes) for row in context.session.scalars(select(Sku).where(Sku.code.in_(chunk)))}
 
 
-def _line_rows(desk: Desk, store: Store, lines: Sequence[_Given], skus: dict[str, Sku]) -> list[tuple[Any, ...]]:
+def _line_rows(context: Context, store: Store, lines: Sequence[_Given], skus: dict[str, Sku]) -> list[tuple[Any, ...]]:
     """In the order of LINE_COLUMNS."""
     out = []
-    aside = reserves(desk, {row.id for row in skus.values()})
-    for given, kept in zip(lines, _keep(desk, store, lines, skus), strict=True):
+    aside = reserves(context, {row.id for row in skus.values()})
+    for given, kept in zip(lines, _keep(context, store, lines, skus), strict=True):
         one, sku = given.line, skus.get(given.line.sku)
         title = one.title or (sku.title if sku else "")
         paid = one.unit_price * one.quantity
@@ -129,9 +129,9 @@ def _line_rows(desk: Desk, store: Store, lines: Sequence[_Given], skus: dict[str
     return out
 
 
-def _keep(desk: Desk, store: Store, lines: Sequence[_Given], skus: dict[str, Sku]) -> list[tuple[int, ...]]:
+def _keep(context: Context, store: Store, lines: Sequence[_Given], skus: dict[str, Sku]) -> list[tuple[int, ...]]:
     """What the store leaves us of each line (tax, fee, payment fee, kept): section 2, the payment's fixed part once an order."""
-    fees = fee_rows(desk.s)
+    fees = fee_rows(context.session)
     found = [fee_of(fees, store.id, sku.category if (sku := skus.get(one.line.sku)) else "") for one in lines]
     return keep_lines(store, found, [(one.line.quantity, one.line.unit_price * one.line.quantity, one.first) for one in lines])
 
@@ -161,19 +161,19 @@ def keep_lines(store: Store, fees: Sequence[FeeRow | None], lines: Sequence[tupl
     return list(zip(kept.tax.tolist(), kept.fee.tolist(), kept.payment.tolist(), kept.profit.tolist(), strict=True))
 
 
-def _sold(desk: Desk, store: int, sold: dict[int, int]) -> None:
+def _sold(context: Context, store: int, sold: dict[int, int]) -> None:
     """The store counted these sales off what it shows, so what we believe it shows goes down too."""
     for chunk in in_chunks(sold):
-        for listing in desk.s.scalars(select(Listing).where(Listing.store_id == store, Listing.sku_id.in_(chunk))):
+        for listing in context.session.scalars(select(Listing).where(Listing.store_id == store, Listing.sku_id.in_(chunk))):
             listing.shown_quantity = max(listing.shown_quantity - sold[listing.sku_id], 0)
             listing.wanted_quantity = max(listing.wanted_quantity - sold[listing.sku_id], 0)
 
 
-def _again(desk: Desk, store: Store, order: Order, given: StoreOrder, came_by: str = "link") -> None:
+def _again(context: Context, store: Store, order: Order, given: StoreOrder, came_by: str = "link") -> None:
     """An order that is here already, as the store tells it now."""
-    lines = lines_of(desk, [order.id])[order.id]
+    lines = lines_of(context, [order.id])[order.id]
     if given.cancelled:
-        buyer_cancelled(desk, order, lines)
+        buyer_cancelled(context, order, lines)
         return
     if given.sent or not given.lines or order.cancelled_at is not None or order.erased_at is not None:
         return
@@ -182,7 +182,7 @@ def _again(desk: Desk, store: Store, order: Order, given: StoreOrder, came_by: s
     other = _differ(lines, given.lines)
     if not moved and not other:
         return
-    bought = bought_parts(desk.s, (line.id for line in lines))
+    bought = bought_parts(context.session, (line.id for line in lines))
     if all(line.state == "cancelled" for line in lines):
         return
     now = [f"{PARTS.get(name, name)} is now {str(address[name] or 'empty')[:80]}" for name in sorted(moved)]
@@ -191,21 +191,21 @@ def _again(desk: Desk, store: Store, order: Order, given: StoreOrder, came_by: s
         if not other and not moved - {"email", "phone"}:
             order.mail, order.phone = given.buyer.email, given.buyer.phone
             return
-        wants(desk, order, "change", f"the buyer changed the order after it was bought: {changed}")
+        wants(context, order, "change", f"the buyer changed the order after it was bought: {changed}")
         return
     if moved:
         order.address, order.mended = address, None
         order.buyer, order.mail, order.phone = given.buyer.name, given.buyer.email, given.buyer.phone
         order.country = given.buyer.country.strip().upper()
     if other:
-        _take_lines(desk, store, order, lines, given.lines)
+        _take_lines(context, store, order, lines, given.lines)
     # What a person let pass was another order than this.
     order.allowed = []
     order.version += 1
     order.send_after = None
     who = "by a sheet" if came_by == "sheet" else "by the buyer"
-    end_hold(desk, order.id, f"changed {who}")
-    desk.log("order.changed", order.number, f"order {order.number} was changed {who}: {changed}")
+    end_hold(context, order.id, f"changed {who}")
+    context.log("order.changed", order.number, f"order {order.number} was changed {who}: {changed}")
 
 
 def _differ(lines: Sequence[OrderLine], given: Sequence[StoreOrderLine]) -> list[str]:
@@ -215,12 +215,12 @@ def _differ(lines: Sequence[OrderLine], given: Sequence[StoreOrderLine]) -> list
     return [f"line {number}" for number in sorted({*mine, *theirs}) if mine.get(number) != theirs.get(number)]
 
 
-def _take_lines(desk: Desk, store: Store, order: Order, lines: Sequence[OrderLine], given: Sequence[StoreOrderLine]) -> None:
+def _take_lines(context: Context, store: Store, order: Order, lines: Sequence[OrderLine], given: Sequence[StoreOrderLine]) -> None:
     """The lines as they are told now; one that is told no more is cancelled."""
     mine = {line.line_no: line for line in lines}
     told = [_Given(order.id, one, place == 0) for place, one in enumerate(given)]
     fresh = []
-    for one, row in zip(told, _line_rows(desk, store, told, _skus(desk, told)), strict=True):
+    for one, row in zip(told, _line_rows(context, store, told, _skus(context, told)), strict=True):
         old = mine.pop(one.line.line_no, None)
         if old is None:
             fresh.append(row)
@@ -229,9 +229,9 @@ def _take_lines(desk: Desk, store: Store, order: Order, lines: Sequence[OrderLin
             setattr(old, name, value)
         old.lane_id = None
         old.version += 1
-    bulk_insert(desk.s, OrderLine, LINE_COLUMNS, fresh)
+    bulk_insert(context.session, OrderLine, LINE_COLUMNS, fresh)
     for line in mine.values():
         if line.state != "cancelled":
             line.state, line.why = "cancelled", "the buyer took it out of the order"
             line.version += 1
-    desk.s.flush()
+    context.session.flush()

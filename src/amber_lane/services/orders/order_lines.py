@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from ...core.money import half_up, show
 from ...core.states import ORDER_LINE
 from ...data.orders import Order, OrderLine
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
 from . import order_profit
@@ -17,11 +17,11 @@ from .routing import OPEN, bought_parts, lines_of, step_line
 MONEY = ("paid", "tax", "store_fee", "payment_fee", "kept", "reserve")
 
 
-def cancel_lines(desk: Desk, number: int, wanted: Mapping[int, int | None], why: str = "") -> str:
+def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None], why: str = "") -> str:
     """Cancel lines (or so many units of them; None = all) that are not bought, and have the store refund them. Cannot be undone."""
-    order = desk.get(Order, number, "order")
-    lines = {line.id: line for line in lines_of(desk, [number])[number]}
-    bought = bought_parts(desk.s, lines)
+    order = context.get(Order, number, "order")
+    lines = {line.id: line for line in lines_of(context, [number])[number]}
+    bought = bought_parts(context.session, lines)
     for line_id, units in wanted.items():
         line = lines.get(line_id)
         if line is None:
@@ -35,7 +35,7 @@ def cancel_lines(desk: Desk, number: int, wanted: Mapping[int, int | None], why:
     whole = {line_id for line_id, units in wanted.items() if units is None or units == lines[line_id].quantity}
     rest = [line for line in lines.values() if line.state != "cancelled" and line.id not in whole]
     if not rest:
-        cancel(desk, number, why)
+        cancel(context, number, why)
         return f"Order {order.number} cancelled, the store refunds it"
     refunded, told, paid = [], [], 0
     for line_id, units in wanted.items():
@@ -51,13 +51,13 @@ def cancel_lines(desk: Desk, number: int, wanted: Mapping[int, int | None], why:
         mark = "-".join(f"{line}.{n}" for line, n in refunded)
         key = f"refund-{order.store_id}-{order.number}-{mark}-{max(lines[i].version for i in wanted)}"
         body = {"order": order.number, "lines": refunded, "reference": key}
-        queue.put(desk, f"store:{order.store_id}", f"order:{number}", "refund", key, body)
+        queue.put(context, f"store:{order.store_id}", f"order:{number}", "refund", key, body)
     order.version += 1
     amount = show(paid, order.currency)
     by = "the store refunds it" if order.came_by == "link" else "refund it in the store yourself"
-    desk.log("order.lines", order.number, f"order {order.number}: {', '.join(told)} cancelled, {amount}; {by}", why=why)
-    after_sales(desk, [order])
-    order_profit.refresh(desk, {number})
+    context.log("order.lines", order.number, f"order {order.number}: {', '.join(told)} cancelled, {amount}; {by}", why=why)
+    after_sales(context, [order])
+    order_profit.refresh(context, {number})
     return f"{', '.join(told)} cancelled, {amount}: {by}"
 
 
@@ -75,10 +75,10 @@ def _cut(line: OrderLine, units: int) -> int:
     return before - line.paid
 
 
-def send_part(desk: Desk, number: int, line_ids: Sequence[int]) -> str:
+def send_part(context: Context, number: int, line_ids: Sequence[int]) -> str:
     """Let some lines of a held order go now; the rest is planned by itself once they are bought. Can be undone until then."""
-    order = desk.get(Order, number, "order")
-    lines = [line for line in lines_of(desk, [number])[number] if line.state in OPEN]
+    order = context.get(Order, number, "order")
+    lines = [line for line in lines_of(context, [number])[number] if line.state in OPEN]
     chosen = [line for line in lines if line.id in set(line_ids)]
     if not chosen or len(chosen) == len(lines):
         raise Conflict("choose some of its lines, and leave some")
@@ -86,17 +86,19 @@ def send_part(desk: Desk, number: int, line_ids: Sequence[int]) -> str:
     order.part_lines = [line.id for line in chosen]
     order.version += 1
     names = ", ".join(line.title or line.sku_code for line in chosen)
-    desk.log("order.part", order.number, f"order {order.number}: {names} goes first", before={"order": number, "lines": before}, undo=True)
-    desk.reroute()
+    context.log(
+        "order.part", order.number, f"order {order.number}: {names} goes first", before={"order": number, "lines": before}, undo=True
+    )
+    context.reroute()
     n = len(chosen)
     return f"{n} of {len(lines)} lines {'goes' if n == 1 else 'go'} first; the rest waits"
 
 
-def restore_part(desk: Desk, before: dict[str, object]) -> None:
+def restore_part(context: Context, before: dict[str, object]) -> None:
     """Undo: the order goes whole again."""
-    order = desk.get(Order, int(str(before["order"])), "order")
+    order = context.get(Order, int(str(before["order"])), "order")
     if not order.part_lines:
         raise Conflict("that part is bought already")
     lines = before["lines"]
     order.part_lines = list(lines) if isinstance(lines, list) else []
-    desk.reroute()
+    context.reroute()

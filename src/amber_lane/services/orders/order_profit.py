@@ -17,7 +17,7 @@ from ...core.money import minor_digits
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ...data.shelf import Listing
-from ..base.context import Desk
+from ..base.context import Context
 from ..pricing.frame import load
 from ..pricing.inputs import HOME, NANO, Facts
 
@@ -65,17 +65,19 @@ def turn(minor: int, nano: int, base: str, quote: str) -> int:
     return int((Decimal(minor) * nano).scaleb(shift - 9).to_integral_value(ROUND_HALF_UP))
 
 
-def bought(desk: Desk, orders: Iterable[int], facts: Facts | None = None) -> dict[int, Bought]:
+def bought(context: Context, orders: Iterable[int], facts: Facts | None = None) -> dict[int, Bought]:
     """What is bought of some orders; those of which nothing is are left out."""
     out: dict[int, Bought] = {}
-    rows = by_id(desk.s, Order, orders)
+    rows = by_id(context.session, Order, orders)
     for chunk in in_chunks(rows):
-        purchases = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id.in_(chunk), PurchaseOrder.state.in_(LIVE))).all()
+        purchases = context.session.scalars(
+            select(PurchaseOrder).where(PurchaseOrder.order_id.in_(chunk), PurchaseOrder.state.in_(LIVE))
+        ).all()
         for one in purchases:
             order = rows[one.order_id]
             nano = one.rate
             if nano is None:
-                facts = facts or Facts.read(desk.s)
+                facts = facts or Facts.read(context.session)
                 nano = rate_between(facts, one.currency, order.currency) or NANO
             goods, shipping, handling = (turn(n, nano, one.currency, order.currency) for n in (one.goods, one.shipping, one.handling))
             mine = out.setdefault(order.id, Bought())
@@ -87,24 +89,24 @@ def bought(desk: Desk, orders: Iterable[int], facts: Facts | None = None) -> dic
                 mine.more += turn(one.billed, nano, one.currency, order.currency) - goods - shipping - handling
     for chunk in in_chunks(out):
         kept = select(OrderLine.order_id, OrderLine.kept).where(OrderLine.order_id.in_(chunk), OrderLine.state.not_in((*OPEN, "cancelled")))
-        for number, value in desk.s.execute(kept):
+        for number, value in context.session.execute(kept):
             out[number].kept += value
     return out
 
 
-def refresh(desk: Desk, orders: Collection[int]) -> None:
+def refresh(context: Context, orders: Collection[int]) -> None:
     """Orders of which nothing is open any more: their figures are those of what was bought. The others are counted by the plan."""
-    desk.s.flush()
+    context.session.flush()
     numbers = set(orders)
     still = select(OrderLine.order_id).where(OrderLine.order_id.in_(numbers), OrderLine.state.in_(OPEN))
-    numbers -= set(desk.s.scalars(still))
-    found = bought(desk, numbers)
+    numbers -= set(context.session.scalars(still))
+    found = bought(context, numbers)
     for chunk in in_chunks(numbers):
-        for plan in desk.s.scalars(select(Plan).where(Plan.order_id.in_(chunk))):
+        for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk))):
             mine = found.get(plan.order_id)
             if mine is not None or plan.profit or plan.goods:
                 keep(plan, mine or Bought())
-    desk.s.flush()
+    context.session.flush()
 
 
 def keep(plan: Plan, mine: Bought) -> None:
@@ -114,14 +116,14 @@ def keep(plan: Plan, mine: Bought) -> None:
     plan.profit = mine.kept - mine.cost
 
 
-def likely(desk: Desk, orders: Iterable[int]) -> dict[int, int]:
+def likely(context: Context, orders: Iterable[int]) -> dict[int, int]:
     """What orders would earn if they could go, in their own money: as planned; where nothing fills them, as their listings earned last;
     where that is not known either, a third of what the store leaves us."""
     out: dict[int, int] = {}
     for chunk in in_chunks(set(orders)):
         out |= {
             n: profit
-            for n, profit in desk.s.execute(select(Plan.order_id, Plan.known_profit).where(Plan.order_id.in_(chunk)))
+            for n, profit in context.session.execute(select(Plan.order_id, Plan.known_profit).where(Plan.order_id.in_(chunk)))
             if profit is not None
         }
         unknown = [number for number in chunk if number not in out]
@@ -131,16 +133,16 @@ def likely(desk: Desk, orders: Iterable[int]) -> dict[int, int]:
             .outerjoin(Listing, (Listing.sku_id == OrderLine.sku_id) & (Listing.store_id == Order.store_id))
             .where(OrderLine.order_id.in_(unknown), OrderLine.state != "cancelled")
         )
-        for number, quantity, kept, profit in desk.s.execute(lines):
+        for number, quantity, kept, profit in context.session.execute(lines):
             out[number] = out.get(number, 0) + (kept // 3 if profit is None else profit * quantity)
     return out
 
 
-def reserves(desk: Desk, skus: Collection[int]) -> dict[tuple[int, int], int]:
+def reserves(context: Context, skus: Collection[int]) -> dict[tuple[int, int], int]:
     """What is kept for returns of a sale, in ppm of what the buyer pays, by (store, SKU)."""
     if not skus:
         return {}
-    book = load(desk, skus)
+    book = load(context, skus)
     return {
         (store, sku): ppm
         for store, sku, ppm in zip(book.store.tolist(), book.sku.tolist(), book.terms.reserve.tolist(), strict=True)

@@ -14,7 +14,7 @@ from ...data.bulk import in_chunks
 from ...data.lanes import Lane
 from ...data.orders import Hold, Order, OrderLine
 from ...data.setup import Store
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
 from ..pricing.apply import respond
@@ -25,41 +25,43 @@ from .intake import take_in, take_many
 from .routing import OPEN, bought_parts, lines_of, step_line
 
 
-def take_page(desk: Desk, store: Store, told: Iterable[StoreOrder], cursor: str | None, unreadable: Sequence[str] = ()) -> list[Order]:
+def take_page(
+    context: Context, store: Store, told: Iterable[StoreOrder], cursor: str | None, unreadable: Sequence[str] = ()
+) -> list[Order]:
     """A page of orders and the cursor after it (None: it stays). Returns those that are new; what they need is planned.
 
     unreadable: orders that could not be read, each with why; a person is told of them.
     """
     for text in unreadable:
-        desk.log("order.unreadable", store.name, f"{store.name}: {text}", why="look at it in the store; nothing else was held up")
-    fresh = take_many(desk, store, told)
+        context.log("order.unreadable", store.name, f"{store.name}: {text}", why="look at it in the store; nothing else was held up")
+    fresh = take_many(context, store, told)
     if cursor is not None:
         store.orders_cursor = cursor
     if fresh:
-        after_sales(desk, fresh)
+        after_sales(context, fresh)
     else:
         # A change or a cancelling may have set something free.
-        desk.reroute()
+        context.reroute()
     return fresh
 
 
-def after_sales(desk: Desk, orders: Iterable[Order]) -> None:
+def after_sales(context: Context, orders: Iterable[Order]) -> None:
     """What new orders mean: their lines are planned, and the listings of what was sold are looked at again."""
     numbers = [order.id for order in orders]
     if numbers:
-        skus = {line.sku_id for lines in lines_of(desk, numbers).values() for line in lines if line.sku_id}
-        desk.s.flush()
-        desk.reroute()
-        respond(desk, skus, alone=True)
+        skus = {line.sku_id for lines in lines_of(context, numbers).values() for line in lines if line.sku_id}
+        context.session.flush()
+        context.reroute()
+        respond(context, skus, alone=True)
 
 
-def allow(desk: Desk, number: int, why: str = "", limit: str | None = None) -> Order:
+def allow(context: Context, number: int, why: str = "", limit: str | None = None) -> Order:
     """A person's word that an order may go although it broke a limit that is theirs to set; by itself the one that holds it.
 
     limit: another one, so as to go on in another way: one held by its profit may earn more if it may come late.
     """
-    order = desk.get(Order, number, "order")
-    hold = desk.s.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
+    order = context.get(Order, number, "order")
+    hold = context.session.scalar(select(Hold).where(Hold.order_id == number, Hold.ended.is_(None)))
     limit = limit or (hold.limit if hold else "")
     if not hold or limit not in LIFTED or limit in order.allowed:
         raise Conflict("this order is not held by a limit that can be lifted; look at it again")
@@ -67,7 +69,7 @@ def allow(desk: Desk, number: int, why: str = "", limit: str | None = None) -> O
         raise Conflict("no carrier takes this address as it is; mend it")
     order.allowed = [*order.allowed, limit]
     order.version += 1
-    desk.log(
+    context.log(
         "order.allow",
         order.number,
         f"order {order.number} may go although: {hold.told}",
@@ -75,18 +77,18 @@ def allow(desk: Desk, number: int, why: str = "", limit: str | None = None) -> O
         after={"order": number, "limit": limit},
         undo=True,
     )
-    desk.reroute()
+    context.reroute()
     return order
 
 
-def allow_many(desk: Desk, numbers: Sequence[int], why: str = "") -> tuple[int, int]:
+def allow_many(context: Context, numbers: Sequence[int], why: str = "") -> tuple[int, int]:
     """A person's word for many held orders at once, each past the limit that holds it: one act, undone as one. Returns how many may go,
     and how many could not be let go, since their limit is not a person's to lift."""
-    rows = {row.id: row for chunk in in_chunks(numbers) for row in desk.s.scalars(select(Order).where(Order.id.in_(chunk)))}
+    rows = {row.id: row for chunk in in_chunks(numbers) for row in context.session.scalars(select(Order).where(Order.id.in_(chunk)))}
     holds = {
         hold.order_id: hold
         for chunk in in_chunks(rows)
-        for hold in desk.s.scalars(select(Hold).where(Hold.order_id.in_(chunk), Hold.ended.is_(None)))
+        for hold in context.session.scalars(select(Hold).where(Hold.order_id.in_(chunk), Hold.ended.is_(None)))
     }
     able = {number: hold.limit for number, hold in holds.items() if hold.limit in LIFTED and hold.limit not in rows[number].allowed}
     faulty = {number for number, limit in able.items() if limit == "address" and not may_stand(rows[number])}
@@ -98,10 +100,10 @@ def allow_many(desk: Desk, numbers: Sequence[int], why: str = "") -> tuple[int, 
         rows[number].version += 1
     n, left = len(able), len(set(numbers)) - len(able)
     told = f"{n} held order{'' if n == 1 else 's'} may go"
-    desk.log(
+    context.log(
         "order.allow_many", f"{n} orders", told, why=why, after={"orders": {str(i): limit for i, limit in able.items()}}, undo=True, count=n
     )
-    desk.reroute()
+    context.reroute()
     return n, left
 
 
@@ -110,51 +112,51 @@ def may_stand(order: Order) -> bool:
     return not certain_faults({**(order.mended or order.address), "country": order.country})
 
 
-def disallow_many(desk: Desk, after: dict[str, dict[str, str]]) -> None:
+def disallow_many(context: Context, after: dict[str, dict[str, str]]) -> None:
     """Undo: the limits hold these orders again."""
     for number, limit in after["orders"].items():
-        row = desk.get(Order, int(number), "order")
+        row = context.get(Order, int(number), "order")
         row.allowed = [one for one in row.allowed if one != limit]
         row.version += 1
-    desk.reroute()
+    context.reroute()
 
 
-def cancel_many(desk: Desk, numbers: Sequence[int], why: str = "") -> tuple[int, list[str]]:
+def cancel_many(context: Context, numbers: Sequence[int], why: str = "") -> tuple[int, list[str]]:
     """Cancel orders that are not bought. Returns how many were, and why the others were not. Cannot be undone."""
     done, told = 0, []
     for number in dict.fromkeys(numbers):
         try:
-            cancel(desk, number, why)
+            cancel(context, number, why)
             done += 1
         except Conflict as error:
-            told.append(f"{desk.get(Order, number, 'order').number}: {error.told}")
+            told.append(f"{context.get(Order, number, 'order').number}: {error.told}")
     if not done:
         raise Conflict(told[0] if told else "no order is chosen")
     return done, told
 
 
-def choose_lane(desk: Desk, line_id: int, lane_id: int | None) -> OrderLine:
+def choose_lane(context: Context, line_id: int, lane_id: int | None) -> OrderLine:
     """A person's choice of lane for one line; the plan goes around it. None gives the choice back to the plan."""
-    line = desk.get(OrderLine, line_id, "order line")
+    line = context.get(OrderLine, line_id, "order line")
     if line.state not in OPEN:
         raise Conflict("this line is bought already, so its lane cannot change")
     if lane_id is not None:
-        lane = desk.get(Lane, lane_id, "lane")
-        store = desk.get(Order, line.order_id, "order").store_id
+        lane = context.get(Lane, lane_id, "lane")
+        store = context.get(Order, line.order_id, "order").store_id
         if lane.sku_id != line.sku_id or lane.until is not None or lane.store_id not in (None, store):
             raise Invalid("this lane does not fill that SKU in that store")
     before = {"line": line_id, "lane": line.lane_id if line.chosen_by == "person" else None}
     line.lane_id, line.chosen_by = lane_id, "person" if lane_id else "plan"
     line.version += 1
-    desk.log("order.lane", line.sku_code, f"{line.sku_code}: lane of an order line chosen by hand", before=before, undo=True)
-    desk.reroute()
+    context.log("order.lane", line.sku_code, f"{line.sku_code}: lane of an order line chosen by hand", before=before, undo=True)
+    context.reroute()
     return line
 
 
-def mend_address(desk: Desk, number: int, version: int, address: dict[str, str]) -> Order:
+def mend_address(context: Context, number: int, version: int, address: dict[str, str]) -> Order:
     """Mend a buyer's address; the one the buyer gave is kept beside it."""
-    order = desk.get_version(Order, number, version, "order")
-    if not any(line.state in OPEN for line in lines_of(desk, [number])[number]):
+    order = context.get_version(Order, number, version, "order")
+    if not any(line.state in OPEN for line in lines_of(context, [number])[number]):
         raise Conflict("all of this order is bought already; write to the supplier about its address")
     try:
         country = check_country(address.get("country", ""))
@@ -165,16 +167,16 @@ def mend_address(desk: Desk, number: int, version: int, address: dict[str, str])
         raise Invalid("the address: " + "; ".join(f"{name} {told}" for name, told in lacking.items()), lacking)
     order.mended = {**order.address, **address, "country": country}
     order.country = country
-    desk.log("order.address", order.number, f"address of order {order.number} mended", before=order.address, after=order.mended)
-    desk.reroute()
+    context.log("order.address", order.number, f"address of order {order.number} mended", before=order.address, after=order.mended)
+    context.reroute()
     return order
 
 
-def cancel(desk: Desk, number: int, why: str = "") -> Order:
+def cancel(context: Context, number: int, why: str = "") -> Order:
     """Cancel an order that is not bought, and tell the store to refund it. Cannot be undone: the buyer is told."""
-    order = desk.get(Order, number, "order")
-    lines = lines_of(desk, [number])[number]
-    bought = bought_parts(desk.s, (line.id for line in lines))
+    order = context.get(Order, number, "order")
+    lines = lines_of(context, [number])[number]
+    bought = bought_parts(context.session, (line.id for line in lines))
     if any((line.state not in ORDER_LINE.sources("cancel") or line.id in bought) and line.state != "cancelled" for line in lines):
         raise Conflict("a part of this order is bought already; ask the supplier first")
     if all(line.state == "cancelled" for line in lines):
@@ -182,14 +184,19 @@ def cancel(desk: Desk, number: int, why: str = "") -> Order:
     for line in lines:
         if line.state != "cancelled":
             step_line(line, "cancel", why)
-    end_hold(desk, number, "cancelled")
+    end_hold(context, number, "cancelled")
     if order.came_by == "link":
         queue.put(
-            desk, f"store:{order.store_id}", f"order:{number}", "cancel", f"cancel-{order.store_id}-{order.number}", {"order": order.number}
+            context,
+            f"store:{order.store_id}",
+            f"order:{number}",
+            "cancel",
+            f"cancel-{order.store_id}-{order.number}",
+            {"order": order.number},
         )
-    desk.log("order.cancel", order.number, f"order {order.number} cancelled and refunded", why=why)
-    after_sales(desk, [order])
-    order_profit.refresh(desk, {number})
+    context.log("order.cancel", order.number, f"order {order.number} cancelled and refunded", why=why)
+    after_sales(context, [order])
+    order_profit.refresh(context, {number})
     return order
 
 

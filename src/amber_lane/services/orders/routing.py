@@ -16,7 +16,7 @@ from ...data.bulk import bulk_insert, by_id, in_chunks, quiet
 from ...data.orders import Hold, Order, OrderLine, Plan
 from ...data.setup import Setting
 from ...data.source import Item
-from ..base.context import Desk, rerouting
+from ..base.context import Context, rerouting
 from . import order_profit
 from .duplicates import twins_of
 from .holds import after_routing, before_routing, practice, tell, usual_quantities
@@ -32,57 +32,57 @@ SUMS = ("goods", "shipping", "handling", "risk", "reserve", "billed_more", "prof
 
 
 @rerouting
-def replan(desk: Desk, here: bool = False) -> None:
+def replan(context: Context, here: bool = False) -> None:
     """Look at all open orders again together: what stands in the way of each, or by which lanes it is filled.
 
     Where very many are open, it is only noted that they shall be, and the worker does so within a moment; here: in any case now.
     """
-    desk.s.flush()
-    open_ids = list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state.in_(OPEN)).distinct()))
-    due = desk.s.scalar(select(Setting).where(Setting.name == DUE))
+    context.session.flush()
+    open_ids = list(context.session.scalars(select(OrderLine.order_id).where(OrderLine.state.in_(OPEN)).distinct()))
+    due = context.session.scalar(select(Setting).where(Setting.name == DUE))
     if not here and len(open_ids) > AT_ONCE:
         if due is None:
-            desk.s.add(Setting(name=DUE, value={"orders": len(open_ids)}))
-            desk.s.flush()
+            context.session.add(Setting(name=DUE, value={"orders": len(open_ids)}))
+            context.session.flush()
         return
     if due is not None:
-        desk.s.delete(due)
+        context.session.delete(due)
     if not open_ids:
         return
     with quiet(len(open_ids) > AT_ONCE):
-        _plan(desk, open_ids)
+        _plan(context, open_ids)
 
 
-def is_due(desk: Desk) -> bool:
+def is_due(context: Context) -> bool:
     """Whether open orders wait to be planned anew."""
-    return desk.s.scalar(select(Setting.id).where(Setting.name == DUE)) is not None
+    return context.session.scalar(select(Setting.id).where(Setting.name == DUE)) is not None
 
 
-def open_orders(desk: Desk) -> int:
-    return int(desk.s.scalar(select(func.count(OrderLine.order_id.distinct())).where(OrderLine.state.in_(OPEN))) or 0)
+def open_orders(context: Context) -> int:
+    return int(context.session.scalar(select(func.count(OrderLine.order_id.distinct())).where(OrderLine.state.in_(OPEN))) or 0)
 
 
-def _plan(desk: Desk, open_ids: list[int]) -> None:
+def _plan(context: Context, open_ids: list[int]) -> None:
     # Of two that are worth the same, the older one is filled.
-    orders = sorted(by_id(desk.s, Order, open_ids).values(), key=lambda one: (one.ordered_at, one.id))
-    _Planner(desk, orders).run()
-    desk.s.flush()
+    orders = sorted(by_id(context.session, Order, open_ids).values(), key=lambda one: (one.ordered_at, one.id))
+    _Planner(context, orders).run()
+    context.session.flush()
 
 
 class _Planner:
-    def __init__(self, desk: Desk, orders: list[Order]) -> None:
-        self.desk, self.orders = desk, orders
-        self.look = Lookup(desk, orders)
+    def __init__(self, context: Context, orders: list[Order]) -> None:
+        self.context, self.orders = context, orders
+        self.look = Lookup(context, orders)
         self.plans: dict[int, Plan] = {}
         for chunk in in_chunks([o.id for o in orders]):
-            self.plans |= {row.order_id: row for row in desk.s.scalars(select(Plan).where(Plan.order_id.in_(chunk)))}
+            self.plans |= {row.order_id: row for row in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk)))}
         # What is new is written at once at the end: there may be thousands.
         self.fresh: list[tuple[Any, ...]] = []
         self.new_holds: list[Hold] = []
         # Orders that may be repetitions, with the one that they repeat.
         self.twins: dict[int, int] = {}
-        self.holds = {row.order_id: row for row in desk.s.scalars(select(Hold).where(Hold.ended.is_(None)))}
-        self.usual = usual_quantities(desk, [line for lines in self.look.lines.values() for line in lines])
+        self.holds = {row.order_id: row for row in context.session.scalars(select(Hold).where(Hold.ended.is_(None)))}
+        self.usual = usual_quantities(context, [line for lines in self.look.lines.values() for line in lines])
 
     def run(self) -> None:
         look = self.look
@@ -90,7 +90,7 @@ class _Planner:
         missing = {order.id: {line.id for line in look.lines[order.id] if not look.has_lanes(order, line)} for order in orders}
         limits = {order.id: before_routing(order, look.lines[order.id], self._policy(order), self.usual) for order in orders}
         by_number = {order.id: order for order in orders}
-        for number, (twin, said) in twins_of(self.desk, orders).items():
+        for number, (twin, said) in twins_of(self.context, orders).items():
             if limits[number] is None and self._policy(by_number[number])["hold_twice"]:
                 limits[number], self.twins[number] = ("twice", said), twin
         # They take nothing from those that go, and what else stands in their way is told first.
@@ -115,10 +115,10 @@ class _Planner:
                     limit = after_routing(order, found, self._policy(order), self._items(found)) or trying[order.id]
                 self._move(order, found, limit or ("no_lane", ""), missing[order.id])
 
-        bulk_insert(self.desk.s, Plan, ("order_id", "at", "lanes", "next_best", *SUMS), self.fresh)
-        since = to_ms(self.desk.now)
+        bulk_insert(self.context.session, Plan, ("order_id", "at", "lanes", "next_best", *SUMS), self.fresh)
+        since = to_ms(self.context.now)
         holds = [(row.order_id, row.limit, row.told, row.other_id, since, "") for row in self.new_holds]
-        bulk_insert(self.desk.s, Hold, ("order_id", "limit", "told", "other_id", "since", "way"), holds)
+        bulk_insert(self.context.session, Hold, ("order_id", "limit", "told", "other_id", "since", "way"), holds)
 
     def _items(self, found: OrderPlan) -> list[Item]:
         """Items of the lanes by which an order would go."""
@@ -145,7 +145,7 @@ class _Planner:
         look = self.look
         limited = {one.supplier_id for one in look.accounts}
         names = {
-            lane.id: room_told(self.desk, look.accounts, look.facts.suppliers[lane.supplier_id])
+            lane.id: room_told(self.context, look.accounts, look.facts.suppliers[lane.supplier_id])
             for line in look.lines[order.id]
             for lane in look.lanes.get(line.sku_id or 0, [])
             if lane.supplier_id in limited
@@ -183,12 +183,12 @@ class _Planner:
         )
         row = self.plans.get(order.id)
         if row is None:
-            self.fresh.append((order.id, to_ms(self.desk.now), json.dumps(lanes), json.dumps(others), *sums))
+            self.fresh.append((order.id, to_ms(self.context.now), json.dumps(lanes), json.dumps(others), *sums))
             return
         for name, value in zip(SUMS, sums, strict=True):
             setattr(row, name, value)
         if row.lanes != lanes or row.next_best != others:
-            row.lanes, row.next_best, row.at = lanes, others, self.desk.now
+            row.lanes, row.next_best, row.at = lanes, others, self.context.now
 
     def _move(self, order: Order, found: OrderPlan, limit: tuple[str, str] | None, missing: set[int]) -> None:
         self._keep_plan(order, found)
@@ -225,7 +225,7 @@ class _Planner:
         if minutes is None:
             order.send_after = None
         elif order.send_after is None:
-            order.send_after = self.desk.now + timedelta(minutes=minutes)
+            order.send_after = self.context.now + timedelta(minutes=minutes)
 
     def _minutes(self, order: Order, found: OrderPlan) -> int | None:
         look = self.look
@@ -253,14 +253,14 @@ class _Planner:
     def _hold(self, order: Order, reason: str, told: str) -> None:
         row = self.holds.get(order.id)
         if row is None:
-            row = self.holds[order.id] = Hold(order_id=order.id, limit=reason, told=told, since=self.desk.now)
+            row = self.holds[order.id] = Hold(order_id=order.id, limit=reason, told=told, since=self.context.now)
             self.new_holds.append(row)
         row.limit, row.told, row.other_id = reason, told, self.twins.get(order.id)
 
     def _end_hold(self, order: Order, way: str) -> None:
         row = self.holds.pop(order.id, None)
         if row:
-            row.ended, row.way = self.desk.now, way
+            row.ended, row.way = self.context.now, way
 
 
 def enter(line: OrderLine, move: str, why: str) -> None:

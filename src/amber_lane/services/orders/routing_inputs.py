@@ -20,7 +20,7 @@ from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
 from ...data.setup import BuyingAccount, Origin, Supplier
 from ...data.shelf import Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..pricing.inputs import HOME, Facts, house_ppm
 from ..pricing.lane_costing import UNTOLD
 from ..pricing.policy import policy_for
@@ -30,11 +30,13 @@ from .order_profit import LIVE, OPEN
 T = TypeVar("T")
 
 
-def lines_of(desk: Desk, orders: Iterable[int]) -> dict[int, list[OrderLine]]:
+def lines_of(context: Context, orders: Iterable[int]) -> dict[int, list[OrderLine]]:
     """Lines by order."""
     found: dict[int, list[OrderLine]] = {number: [] for number in orders}
     for chunk in in_chunks(found):
-        for line in desk.s.scalars(select(OrderLine).where(OrderLine.order_id.in_(chunk)).order_by(OrderLine.order_id, OrderLine.line_no)):
+        for line in context.session.scalars(
+            select(OrderLine).where(OrderLine.order_id.in_(chunk)).order_by(OrderLine.order_id, OrderLine.line_no)
+        ):
             found[line.order_id].append(line)
     return found
 
@@ -72,13 +74,13 @@ def arrival(now: datetime, cut_off: str, days: int, holidays: Iterable[str] = ()
 class Lookup:
     """Everything that routing needs for some open orders; stock is given out as orders are planned."""
 
-    def __init__(self, desk: Desk, orders: list[Order]) -> None:
-        s = self.s = desk.s
-        self.desk = desk
+    def __init__(self, context: Context, orders: list[Order]) -> None:
+        s = self.s = context.session
+        self.context = context
         going = {order.id: set(order.part_lines or ()) for order in orders}
         self.lines = {
             number: [line for line in lines if line.state in OPEN and (not going[number] or line.id in going[number])]
-            for number, lines in lines_of(desk, [o.id for o in orders]).items()
+            for number, lines in lines_of(context, [o.id for o in orders]).items()
         }
         self._name_skus()
         skus = {line.sku_id for lines in self.lines.values() for line in lines if line.sku_id}
@@ -96,7 +98,7 @@ class Lookup:
         self.free = self._free_stock()
         line_ids = [line.id for lines in self.lines.values() for line in lines]
         self.bought = bought_parts(s, line_ids)
-        self.spent = order_profit.bought(desk, self.lines, self.facts)
+        self.spent = order_profit.bought(context, self.lines, self.facts)
         self.refused = self._refused(line_ids)
         self.policies: dict[tuple[str, str], dict[str, Any]] = {}
         self.terms: dict[tuple[Any, ...], Any] = {}
@@ -168,7 +170,7 @@ class Lookup:
         """What may still be bought today at each supplier whose accounts have limits, in the house's money."""
         caps: dict[int, Cap] = {}
         for number in {one.supplier_id for one in self.accounts}:
-            rooms = [room_of(self.desk, one) for one in self.accounts if one.supplier_id == number]
+            rooms = [room_of(self.context, one) for one in self.accounts if one.supplier_id == number]
             money = None if any(room[0] is None for room in rooms) else sum(room[0] or 0 for room in rooms)
             orders = None if any(room[1] is None for room in rooms) else sum(room[1] or 0 for room in rooms)
             if money is not None:
@@ -233,7 +235,7 @@ class Lookup:
             if service is None:
                 return None
             parcel = self.facts.parcel(self.facts.suppliers[origin.supplier_id], origin, service, order.currency, cushion)
-            return parcel, arrival(self.desk.now, origin.cut_off, service.days_high, origin.holidays or ())
+            return parcel, arrival(self.context.now, origin.cut_off, service.days_high, origin.holidays or ())
 
         return self._once(("sending", origin.id, code, order.country, order.currency, cushion), make)
 
@@ -268,9 +270,9 @@ class Lookup:
             made.append(Leg(supplier.id, origin_id, tuple(out), sending[0] if sending else None, weight))
         if days and lane.sure_days:
             # Nine in ten came within so many days; what a supplier says of itself counts only where it is no better than that.
-            days.append(self.desk.now.date() + timedelta(days=lane.sure_days))
+            days.append(self.context.now.date() + timedelta(days=lane.sure_days))
         # What is left of a kit whose rest is bought: a day for it is known by what was promised then.
-        arrives = max(days) if days else self.desk.now.date() if not made else None
+        arrives = max(days) if days else self.context.now.date() if not made else None
         return LaneChoice(lane.id, tuple(made), arrives, why, self._risk(lane, policy, order.currency) if made else 0)
 
     def _risk(self, lane: Lane, policy: dict[str, Any], currency: str) -> int:
@@ -290,20 +292,20 @@ class Lookup:
             return "supplier_paused"
         if any((line.id, item) in self.refused for item in mine) and line.chosen_by != "person":
             return "refused_before"
-        if lane.state == "shut" or (lane.ends and lane.ends <= self.desk.now):
+        if lane.state == "shut" or (lane.ends and lane.ends <= self.context.now):
             return "no_lane"
         if set(self.bought.get(line.id, {})) - mine:
             return "part_bought"
         return None if lane.begun else "not_yet"
 
 
-def room_told(desk: Desk, accounts: Iterable[BuyingAccount], supplier: Supplier) -> str:
+def room_told(context: Context, accounts: Iterable[BuyingAccount], supplier: Supplier) -> str:
     """What is left today of a supplier's limits, and when they begin anew."""
     parts = []
     for one in accounts:
         if one.supplier_id != supplier.id:
             continue
-        money, orders = room_of(desk, one)
+        money, orders = room_of(context, one)
         left = []
         if money is not None and one.cap_money is not None:
             left.append(f"{show(money, supplier.currency)} left of {show(one.cap_money, supplier.currency)}")
@@ -314,12 +316,12 @@ def room_told(desk: Desk, accounts: Iterable[BuyingAccount], supplier: Supplier)
     return "; ".join(parts) or supplier.name
 
 
-def room_of(desk: Desk, account: BuyingAccount) -> tuple[int | None, int | None]:
+def room_of(context: Context, account: BuyingAccount) -> tuple[int | None, int | None]:
     """What may still be bought by an account today (UTC): money in its supplier's minor units, and purchase orders; None = any."""
     if account.cap_money is None and account.cap_orders is None:
         return None, None
-    begun = datetime.combine(desk.now.date(), datetime.min.time(), UTC)
-    spent, count = desk.s.execute(
+    begun = datetime.combine(context.now.date(), datetime.min.time(), UTC)
+    spent, count = context.session.execute(
         select(func.coalesce(func.sum(PurchaseOrder.goods + PurchaseOrder.shipping + PurchaseOrder.handling), 0), func.count()).where(
             PurchaseOrder.account_id == account.id, PurchaseOrder.made_at >= begun, PurchaseOrder.state.in_(LIVE)
         )

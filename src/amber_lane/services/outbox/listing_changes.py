@@ -14,16 +14,16 @@ from ...core.states import LISTING
 from ...data.bulk import by_id, in_chunks
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku, Variant
-from ..base.context import Desk
+from ..base.context import Context
 from . import queue
 from .store_switches import let_out, must, writes
 
 
-def words_due(desk: Desk, ids: Sequence[int]) -> dict[int, dict[str, Any]]:
+def words_due(context: Context, ids: Sequence[int]) -> dict[int, dict[str, Any]]:
     """The words of those listings whose words are to go out, by listing. pictures: numbers of our own copies."""
     out: dict[int, dict[str, Any]] = {}
     for chunk in in_chunks(ids):
-        rows = desk.s.execute(
+        rows = context.session.execute(
             select(Listing, Sku, Variant.family)
             .join(Sku, Sku.id == Listing.sku_id)
             .outerjoin(Variant, Variant.sku_id == Sku.id)
@@ -57,22 +57,22 @@ class Wanted:
     state: str | None = None
 
 
-def want(desk: Desk, listing: Listing, price: int | None = None, quantity: int | None = None, state: str | None = None) -> None:
+def want(context: Context, listing: Listing, price: int | None = None, quantity: int | None = None, state: str | None = None) -> None:
     """Decide what a store shall show of one listing, and put it in the outbox; an unsent older wish is dropped."""
-    want_many(desk, [Wanted(listing, price, quantity, state)])
+    want_many(context, [Wanted(listing, price, quantity, state)])
 
 
-def want_many(desk: Desk, wishes: Sequence[Wanted]) -> None:
+def want_many(context: Context, wishes: Sequence[Wanted]) -> None:
     """The same for many listings at once; the cost of each does not grow with what waits."""
-    stores = by_id(desk.s, Store, {one.listing.store_id for one in wishes})
+    stores = by_id(context.session, Store, {one.listing.store_id for one in wishes})
     codes: dict[int, str] = {}
     for chunk in in_chunks({one.listing.sku_id for one in wishes}):
-        codes |= dict(desk.s.execute(select(Sku.id, Sku.code).where(Sku.id.in_(chunk))).tuples().all())
+        codes |= dict(context.session.execute(select(Sku.id, Sku.code).where(Sku.id.in_(chunk))).tuples().all())
     for one in wishes:
-        _set(desk, one)
-    desk.s.flush()
+        _set(context, one)
+    context.session.flush()
     sent = [one.listing for one in wishes if writes(stores[one.listing.store_id])]
-    words, mark = words_due(desk, [row.id for row in sent]), queue.batch_mark()
+    words, mark = words_due(context, [row.id for row in sent]), queue.batch_mark()
     rows = []
     for listing in sent:
         body = {
@@ -86,15 +86,15 @@ def want_many(desk: Desk, wishes: Sequence[Wanted]) -> None:
         }
         told = json.dumps(let_out(stores[listing.store_id], body), ensure_ascii=False, separators=(",", ":"))
         rows.append((f"listing-{listing.id}-{listing.version}-{mark}", f"store:{listing.store_id}", listing.id, told))
-    queue.put_listings(desk, rows)
+    queue.put_listings(context, rows)
 
 
-def _set(desk: Desk, wish: Wanted) -> None:
+def _set(context: Context, wish: Wanted) -> None:
     listing, price, quantity, state = wish.listing, wish.price, wish.quantity, wish.state
     if price is not None and price != listing.wanted_price:
-        must(desk, listing.store_id, "prices")
+        must(context, listing.store_id, "prices")
     if (quantity is not None and quantity != listing.wanted_quantity) or (state and state != listing.state):
-        must(desk, listing.store_id, "stock")
+        must(context, listing.store_id, "stock")
     listing.wanted_price = listing.wanted_price if price is None else price
     listing.wanted_quantity = listing.wanted_quantity if quantity is None else quantity
     if state and state != listing.state:

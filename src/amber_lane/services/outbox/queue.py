@@ -20,7 +20,7 @@ from ...data.orders import Order, PurchaseOrder
 from ...data.outbox import IS_OPEN, OPEN, Outbox
 from ...data.setup import Mailbox, MailKey
 from ...data.tallies import tally
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 
 # Why a change was not taken at its last try. Passing: it is tried again with growing waits, for as long as it takes; the others are
@@ -60,21 +60,23 @@ def of_subjects(query: Q) -> Q:
     return by_index(query, Outbox, "ix_outbox_subject_id")
 
 
-def overtake(desk: Desk, newest: Mapping[str, str]) -> None:
+def overtake(context: Context, newest: Mapping[str, str]) -> None:
     """Changes of listings that wait already are dropped for a newer one: its key by their subject."""
     for chunk in in_chunks(newest):
         mine = (Outbox.subject.in_(chunk), Outbox.state.in_(OUTBOX.sources("drop")), Outbox.kind == "listing")
-        waiting = desk.s.execute(of_subjects(select(Outbox.id, Outbox.subject).where(*mine))).all()
-        bulk_update(desk.s, Outbox, ("state", "overtaken_by"), [("dropped", newest[subject], number) for number, subject in waiting])
+        waiting = context.session.execute(of_subjects(select(Outbox.id, Outbox.subject).where(*mine))).all()
+        bulk_update(
+            context.session, Outbox, ("state", "overtaken_by"), [("dropped", newest[subject], number) for number, subject in waiting]
+        )
 
 
-def put_listings(desk: Desk, rows: Sequence[tuple[str, str, int, str]]) -> None:
+def put_listings(context: Context, rows: Sequence[tuple[str, str, int, str]]) -> None:
     """One change for each of some listings: (key, target, listing, body as JSON); what waits there for it already is overtaken."""
     subjects = [f"listing:{listing}" for _, _, listing, _ in rows]
-    overtake(desk, dict(zip(subjects, (key for key, *_ in rows), strict=True)))
-    at = to_ms(desk.now)
+    overtake(context, dict(zip(subjects, (key for key, *_ in rows), strict=True)))
+    at = to_ms(context.now)
     bulk_insert(
-        desk.s,
+        context.session,
         Outbox,
         ("key", "target", "subject", "kind", "body", "state", "made_at", "after", "tries", "answer", "fault"),
         [
@@ -90,18 +92,18 @@ def batch_mark() -> str:
     return secrets.token_hex(3)
 
 
-def put(desk: Desk, target: str, subject: str, kind: str, key: str, body: dict[str, Any], after: datetime | None = None) -> Outbox:
+def put(context: Context, target: str, subject: str, kind: str, key: str, body: dict[str, Any], after: datetime | None = None) -> Outbox:
     """Write one change to the outbox. `key` is unique and goes with the call; a key that is there already is refused."""
     row = Outbox(
-        key=key, target=target, subject=subject, kind=kind, body=body, state=OUTBOX.first, made_at=desk.now, after=after or desk.now
+        key=key, target=target, subject=subject, kind=kind, body=body, state=OUTBOX.first, made_at=context.now, after=after or context.now
     )
-    desk.s.add(row)
-    desk.s.flush()
+    context.session.add(row)
+    context.session.flush()
     return row
 
 
 def mail(
-    desk: Desk,
+    context: Context,
     key: str,
     subject: str,
     to: str,
@@ -116,14 +118,14 @@ def mail(
 
     message: the one it is kept as; files: (name, kind, text) that go with it; supplier: who is to answer it, by a key that it carries.
     """
-    mailbox = desk.s.scalar(select(Mailbox).order_by(Mailbox.id).limit(1))
+    mailbox = context.session.scalar(select(Mailbox).order_by(Mailbox.id).limit(1))
     if mailbox is None:
         return False
     sender = f"{mailbox.name} <{mailbox.sender}>"
     answer_key = ""
     if supplier is not None:
         answer_key = f"AL-{base64.b32encode(secrets.token_bytes(10)).decode()}"
-        desk.s.add(MailKey(key=answer_key, supplier_id=supplier, at=desk.now))
+        context.session.add(MailKey(key=answer_key, supplier_id=supplier, at=context.now))
         text = f"{text.rstrip()}\n\nPlease leave {answer_key} in your answer: by it we know that it is yours.\n"
         title = f"{title} [{answer_key}]"
     body = {
@@ -136,7 +138,7 @@ def mail(
         "message": message,
         "files": [list(one) for one in files],
     }
-    put(desk, f"mailbox:{mailbox.id}", subject, "mail", key, body, after)
+    put(context, f"mailbox:{mailbox.id}", subject, "mail", key, body, after)
     return True
 
 
@@ -165,9 +167,9 @@ def tell(kind: str, body: dict[str, Any]) -> str:
     return str(body.get("subject", "")) if kind == "mail" else "cancel and refund"
 
 
-def stop(desk: Desk, key: str) -> None:
+def stop(context: Context, key: str) -> None:
     """Take back a change that has not gone out; Conflict when it has (or may have)."""
-    changed = desk.s.execute(
+    changed = context.session.execute(
         update(Outbox)
         .where(Outbox.key == key, Outbox.state == "waiting", Outbox.tries == 0)
         .values(state=OUTBOX.step("waiting", "stop"), answer="taken back")
@@ -176,63 +178,68 @@ def stop(desk: Desk, key: str) -> None:
         raise Conflict("it has gone out already, so it cannot be taken back")
 
 
-def _cancelled(desk: Desk, reference: str) -> bool:
+def _cancelled(context: Context, reference: str) -> bool:
     when = select(Order.cancelled_at).join(PurchaseOrder, PurchaseOrder.order_id == Order.id).where(PurchaseOrder.reference == reference)
-    return desk.s.scalar(when) is not None
+    return context.session.scalar(when) is not None
 
 
-def give_up(desk: Desk, key: str) -> None:
+def give_up(context: Context, key: str) -> None:
     """A change that was not taken is not wanted any more, so nobody tries it again."""
-    row = desk.s.scalar(select(Outbox).where(Outbox.key == key, Outbox.state == "dead"))
+    row = context.session.scalar(select(Outbox).where(Outbox.key == key, Outbox.state == "dead"))
     if row:
-        row.state, row.done_at = OUTBOX.step(row.state, "drop"), desk.now
+        row.state, row.done_at = OUTBOX.step(row.state, "drop"), context.now
 
 
-def retry(desk: Desk, number: int) -> Outbox:
+def retry(context: Context, number: int) -> Outbox:
     """Send a dead change again. Whether the outside knows it is asked first, as after every loss."""
-    row = desk.get(Outbox, number, "change")
-    retry_many(desk, [row])
+    row = context.get(Outbox, number, "change")
+    retry_many(context, [row])
     return row
 
 
-def retry_many(desk: Desk, rows: Sequence[Outbox]) -> None:
+def retry_many(context: Context, rows: Sequence[Outbox]) -> None:
     """Send dead changes again, as one act. A listing's change that a newer one overtook is not; Conflict where one cannot be."""
     dropped = 0
     for row in rows:
         if row.state != "dead":
             raise Conflict("this change is not waiting for you any more")
-        if row.kind == "purchase" and _cancelled(desk, row.key):
+        if row.kind == "purchase" and _cancelled(context, row.key):
             raise Conflict(f"the buyer cancelled the order of {row.key}; settle that first")
         newer = select(Outbox.key).where(Outbox.target == row.target, Outbox.subject == row.subject, Outbox.kind == "listing")
-        if row.kind == "listing" and (key := desk.s.scalar(newer.where(Outbox.id > row.id).order_by(Outbox.id.desc()).limit(1))):
+        if row.kind == "listing" and (key := context.session.scalar(newer.where(Outbox.id > row.id).order_by(Outbox.id.desc()).limit(1))):
             row.state, row.overtaken_by = OUTBOX.step(row.state, "drop"), key
             dropped += 1
             continue
         row.state = OUTBOX.step(row.state, "retry")
         # A mail that was refused, or that a person says did not arrive, surely is not there; anything else is asked for first.
-        row.claimed_at = None if row.kind == "mail" and row.fault in ("refused", "unsure") else desk.now
-        row.tries, row.after, row.fault = 0, desk.now, ""
+        row.claimed_at = None if row.kind == "mail" and row.fault in ("refused", "unsure") else context.now
+        row.tries, row.after, row.fault = 0, context.now, ""
     n = len(rows) - dropped
     if n:
         told = f"tried again: {rows[0].kind} {about(rows[0].body)}" if len(rows) == 1 else f"{n} changes tried again"
-        desk.log("outbox.retry", rows[0].subject if len(rows) == 1 else rows[0].target, told, count=n)
+        context.log("outbox.retry", rows[0].subject if len(rows) == 1 else rows[0].target, told, count=n)
     if dropped:
-        desk.log("outbox.drop", rows[0].target, f"{dropped} not tried again, newer changes overtook them", count=dropped)
+        context.log("outbox.drop", rows[0].target, f"{dropped} not tried again, newer changes overtook them", count=dropped)
 
 
-def arrived(desk: Desk, rows: Sequence[Outbox]) -> None:
+def arrived(context: Context, rows: Sequence[Outbox]) -> None:
     """A person knows that these arrived although nobody could be asked: they are done."""
     for row in rows:
         if row.state != "dead" or row.fault != "unsure":
             raise Conflict("this change is not waiting for you any more")
-        row.state, row.answer, row.done_at, row.fault = OUTBOX.step(row.state, "arrived"), f"it arrived, says {desk.who}", desk.now, ""
+        row.state, row.answer, row.done_at, row.fault = (
+            OUTBOX.step(row.state, "arrived"),
+            f"it arrived, says {context.actor}",
+            context.now,
+            "",
+        )
     n = len(rows)
-    desk.log("outbox.arrived", rows[0].target, f"{n} {'mails' if n > 1 else 'mail'} arrived, says {desk.who}", count=n)
+    context.log("outbox.arrived", rows[0].target, f"{n} {'mails' if n > 1 else 'mail'} arrived, says {context.actor}", count=n)
 
 
-def waiting(desk: Desk) -> int:
+def waiting(context: Context) -> int:
     """Changes that the outside does not have yet."""
-    return sum(n for (_, _, state), n in tally(desk.s, "changes").items() if state in OPEN)
+    return sum(n for (_, _, state), n in tally(context.session, "changes").items() if state in OPEN)
 
 
 def _open(query: Select[Any]) -> Select[Any]:

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...data.setup import Store
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 
 # Part -> the store's column.
@@ -33,9 +33,9 @@ def in_practice(store: Store) -> bool:
     return not (store.write_prices or store.write_stock or store.buy_orders)
 
 
-def must(desk: Desk, store_id: int, part: str) -> None:
+def must(context: Context, store_id: int, part: str) -> None:
     """Conflict where a person asks for what the store's switch does not let out."""
-    store = desk.get(Store, store_id, "store")
+    store = context.get(Store, store_id, "store")
     if not getattr(store, PARTS[part]):
         raise Conflict(f"{store.name}: {CALLED[part]} yet; turn that on under Set-up, Stores and suppliers")
 

@@ -17,8 +17,8 @@ from ...core.ids import check_country
 from ...core.money import minor_digits
 from ...data.outbox import Outbox
 from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier
-from ..base.context import Desk
-from ..base.credentials import Safe
+from ..base.context import Context
+from ..base.credentials import CredentialStore
 from ..base.errors import Conflict, Invalid, NotFound
 from ..base.partner_identity import CALLED, OWNERS, fresh_name, plain_address, refuse_twin
 from ..fulfilment import carrier_names
@@ -46,20 +46,20 @@ class Join:
     sender: str = ""
 
 
-class Doors:
+class ConnectorRegistry:
     """Opens connectors: the safe for their keys, the deadline of every call."""
 
-    def __init__(self, safe: Safe, deadline: float, transport: Any = None) -> None:
+    def __init__(self, safe: CredentialStore, deadline: float, transport: Any = None) -> None:
         self.safe, self.deadline, self.transport = safe, deadline, transport
         self._open: dict[tuple[str, int], tuple[str, Any]] = {}
 
     def fresh(self, owner: str, kind: str, address: str, key: str, how: dict[str, Any] | None = None) -> Any:
         return connect(owner, kind, address, key, self.deadline, self.transport, how)
 
-    def of(self, desk: Desk, owner: str, owner_id: int) -> Any:
+    def of(self, context: Context, owner: str, owner_id: int) -> Any:
         """The connector of a joined partner, kept open as long as its address and key stay the same. NotFound without a link."""
-        link = link_of(desk, owner, owner_id)
-        row = desk.get(OWNERS[owner], owner_id, owner)
+        link = link_of(context, owner, owner_id)
+        row = context.get(OWNERS[owner], owner_id, owner)
         how = how_of(row)
         mark = f"{link.address}|{link.sealed_key}|{how}"
         known = self._open.get((owner, owner_id))
@@ -75,25 +75,25 @@ def how_of(row: Any) -> dict[str, Any] | None:
     return {"reading": reading, "currency": row.currency} if reading else None
 
 
-def link_of(desk: Desk, owner: str, owner_id: int) -> Link:
-    link = desk.s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == owner_id))
+def link_of(context: Context, owner: str, owner_id: int) -> Link:
+    link = context.session.scalar(select(Link).where(Link.owner == owner, Link.owner_id == owner_id))
     if link is None:
         raise NotFound(f"this {owner} has no link")
     return link
 
 
-def code_of(desk: Desk, name: str, kind: Any) -> str:
+def code_of(context: Context, name: str, kind: Any) -> str:
     """A short code of our own from a name, unique among its kind."""
     letters = re.sub(r"[^A-Z0-9]+", " ", name.upper()).split()
     base = ("".join(word[0] for word in letters) if len(letters) > 1 else (letters or ["X"])[0][:3]) or "X"
-    taken = set(desk.s.scalars(select(kind.code)))
+    taken = set(context.session.scalars(select(kind.code)))
     code, n = base, 2
     while code in taken:
         code, n = f"{base}{n}", n + 1
     return code
 
 
-def ask_account(doors: Doors, join: Join) -> Account:
+def ask_account(doors: ConnectorRegistry, join: Join) -> Account:
     """Call the partner once with the given key; Invalid says why it failed and how to mend it."""
     if not any((kind.owner, kind.kind) == (join.owner, join.kind) and not kind.by_program for kind in KINDS):
         raise Invalid("choose a kind from the list", {"kind": "is not one of the kinds"})
@@ -111,11 +111,11 @@ def ask_account(doors: Doors, join: Join) -> Account:
     return account
 
 
-def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
+def join_partner(context: Context, doors: ConnectorRegistry, join: Join, account: Account) -> Any:
     """Enter a partner whose account has just answered."""
     address = plain_address(join.address)
-    refuse_twin(desk, join.owner, join.kind, address, account.number)
-    name = fresh_name(desk, join.owner, join.name.strip() or account.name)
+    refuse_twin(context, join.owner, join.kind, address, account.number)
+    name = fresh_name(context, join.owner, join.name.strip() or account.name)
     country, currency = (account.country or join.country).upper(), (account.currency or join.currency).upper()
     row: Any
     if join.owner in ("store", "supplier"):
@@ -126,32 +126,34 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
         if join.currency and join.currency.upper() != currency:
             raise Invalid(f"{account.name} works in {currency}, not in {join.currency.upper()}", {"currency": f"is {currency} there"})
     if join.owner == "store":
-        row = Store(code=code_of(desk, name, Store), name=name, kind=join.kind, country=country, currency=currency, next_read=desk.now)
+        row = Store(
+            code=code_of(context, name, Store), name=name, kind=join.kind, country=country, currency=currency, next_read=context.now
+        )
     elif join.owner == "supplier":
         row = Supplier(
-            code=code_of(desk, name, Supplier),
+            code=code_of(context, name, Supplier),
             name=name,
             kind=join.kind,
             country=country,
             currency=currency,
-            next_sweep=desk.now,
-            next_ask=desk.now,
+            next_sweep=context.now,
+            next_ask=context.now,
             sweep_minutes=kind_named("supplier", join.kind).sweep_minutes,
         )
         # A sheet is not read before a person has said what its columns are.
         row.watching = not kind_named("supplier", join.kind).how
     elif join.owner == "carrier":
-        row = Carrier(code=code_of(desk, name, Carrier), name=name, kind=join.kind, store_names={}, next_ask=desk.now)
+        row = Carrier(code=code_of(context, name, Carrier), name=name, kind=join.kind, store_names={}, next_ask=context.now)
     elif join.owner == "rates":
-        row = RateSource(code=code_of(desk, name, RateSource), name=name, kind=join.kind, next_ask=desk.now)
+        row = RateSource(code=code_of(context, name, RateSource), name=name, kind=join.kind, next_ask=context.now)
     elif join.owner == "inbox":
-        row = Inbox(name=name, kind=join.kind, next_read=desk.now)
+        row = Inbox(name=name, kind=join.kind, next_read=context.now)
     else:
         row = Mailbox(sender=join.sender or "orders@amber-lane.invalid", name=name)
-    desk.s.add(row)
-    desk.s.flush()
-    take_told(desk, row, account)
-    desk.s.add(
+    context.session.add(row)
+    context.session.flush()
+    take_told(context, row, account)
+    context.session.add(
         Link(
             owner=join.owner,
             owner_id=row.id,
@@ -161,27 +163,27 @@ def join_partner(desk: Desk, doors: Doors, join: Join, account: Account) -> Any:
             state="good",
             told="",
             may=list(account.may),
-            good_at=desk.now,
+            good_at=context.now,
         )
     )
-    desk.log(f"{join.owner}.join", name, f"{name} joined as a {CALLED.get(join.owner, join.owner)}")
-    desk.s.flush()
+    context.log(f"{join.owner}.join", name, f"{name} joined as a {CALLED.get(join.owner, join.owner)}")
+    context.session.flush()
     return row
 
 
-def join_by_hand(desk: Desk, join: Join) -> Carrier:
+def join_by_hand(context: Context, join: Join) -> Carrier:
     """Enter a carrier that has no interface: its parcels move by sheets, mails, a person's word, and by their age."""
-    name = fresh_name(desk, "carrier", join.name)
-    row = Carrier(code=code_of(desk, name, Carrier), name=name, kind=join.kind, store_names={})
+    name = fresh_name(context, "carrier", join.name)
+    row = Carrier(code=code_of(context, name, Carrier), name=name, kind=join.kind, store_names={})
     row.shape, row.page = order_settings.check_carrier_shape(join.shape or "*"), order_settings.check_page(join.page)
-    desk.s.add(row)
-    desk.s.flush()
-    carrier_names.match(desk)
-    desk.log("carrier.join", name, f"{name} joined as a carrier without an interface")
+    context.session.add(row)
+    context.session.flush()
+    carrier_names.match(context)
+    context.log("carrier.join", name, f"{name} joined as a carrier without an interface")
     return row
 
 
-def join_uncalled(desk: Desk, join: Join) -> Any:
+def join_uncalled(context: Context, join: Join) -> Any:
     """Enter a store or supplier that is never called: sheets go in and out by a person's hand, or a program calls us."""
     try:
         country, currency = check_country(join.country), join.currency.strip().upper()
@@ -189,59 +191,59 @@ def join_uncalled(desk: Desk, join: Join) -> Any:
     except ValueError as error:
         raise Invalid(str(error)) from error
     table = OWNERS[join.owner]
-    name = fresh_name(desk, join.owner, join.name)
-    row = table(code=code_of(desk, name, table), name=name, kind=join.kind, country=country, currency=currency)
+    name = fresh_name(context, join.owner, join.name)
+    row = table(code=code_of(context, name, table), name=name, kind=join.kind, country=country, currency=currency)
     if join.owner == "store":
         row.read_orders = join.kind == "program"
     else:
         row.watching = False
-    desk.s.add(row)
-    desk.s.flush()
-    take_told(desk, row, Account(row.name, country, currency, []))
+    context.session.add(row)
+    context.session.flush()
+    take_told(context, row, Account(row.name, country, currency, []))
     if join.kind == "program":
         may = ["read listings", "write listings", "make listings", "read orders", "write fulfilments"]
         told = "its program has not called yet; start it with the token"
-        desk.s.add(Link(owner="store", owner_id=row.id, address=f"program of {row.code}", state="new", told=told, may=may))
+        context.session.add(Link(owner="store", owner_id=row.id, address=f"program of {row.code}", state="new", told=told, may=may))
     how = "is worked by a program" if join.kind == "program" else "works by sheets"
-    desk.log(f"{join.owner}.join", row.name, f"{row.name} joined as a {join.owner} that {how}")
-    desk.s.flush()
+    context.log(f"{join.owner}.join", row.name, f"{row.name} joined as a {join.owner} that {how}")
+    context.session.flush()
     return row
 
 
-def note_health(desk: Desk, owner: str, owner_id: int, error: OutsideError | None) -> None:
+def note_health(context: Context, owner: str, owner_id: int, error: OutsideError | None) -> None:
     """Remember what the last call to a partner said."""
-    link = link_of(desk, owner, owner_id)
+    link = link_of(context, owner, owner_id)
     if error is None:
-        link.state, link.told, link.good_at = "good", "", desk.now
+        link.state, link.told, link.good_at = "good", "", context.now
     else:
         link.state, link.told = "broken" if isinstance(error, Refused) else "failing", error.told
 
 
-def note_budget(desk: Desk, owner: str, owner_id: int, link: Any) -> None:
+def note_budget(context: Context, owner: str, owner_id: int, link: Any) -> None:
     """Remember how many calls a partner allows, and how many were left when it last said so."""
     told = link.budget() if hasattr(link, "budget") else None
     if told is not None:
-        row = link_of(desk, owner, owner_id)
-        row.calls_limit, row.calls_left, row.calls_at = told.limit, told.left, desk.now
+        row = link_of(context, owner, owner_id)
+        row.calls_limit, row.calls_left, row.calls_at = told.limit, told.left, context.now
 
 
-def renew_key(desk: Desk, doors: Doors, owner: str, owner_id: int, address: str, key: str, account: Account) -> Link:
+def renew_key(context: Context, doors: ConnectorRegistry, owner: str, owner_id: int, address: str, key: str, account: Account) -> Link:
     """Enter a new address or key for a link after `account` has answered with them; an empty key keeps the old one.
 
     Conflict when they lead to another account than before: what is known of the one would be taken for the other's.
     """
-    link, row = link_of(desk, owner, owner_id), desk.get(OWNERS[owner], owner_id, owner)
+    link, row = link_of(context, owner, owner_id), context.get(OWNERS[owner], owner_id, owner)
     link.address = plain_address(address) if address.strip() else link.address
     if account.number and link.account and account.number != link.account:
         raise Conflict(f"this key opens another account ({account.number}, not {link.account}); connect that one as a partner of its own")
-    refuse_twin(desk, owner, getattr(row, "kind", "smtp"), link.address, account.number, besides=owner_id)
+    refuse_twin(context, owner, getattr(row, "kind", "smtp"), link.address, account.number, besides=owner_id)
     link.account = account.number or link.account
     if key.strip():
         link.sealed_key = doors.safe.seal(key.strip())
-    link.state, link.told, link.good_at, link.rest_until, link.failures = "good", "", desk.now, None, 0
+    link.state, link.told, link.good_at, link.rest_until, link.failures = "good", "", context.now, None, 0
     link.version += 1
     # What waited for the link goes on at once.
     waits = (Outbox.target == f"{owner}:{owner_id}", Outbox.state.in_(("waiting", "unknown")), Outbox.tries > 0)
-    desk.s.execute(update(Outbox).where(*waits).values(after=desk.now))
-    desk.log("link.renew", owner, f"{row.name}: its link was tried and works")
+    context.session.execute(update(Outbox).where(*waits).values(after=context.now))
+    context.log("link.renew", owner, f"{row.name}: its link was tried and works")
     return link

@@ -12,7 +12,7 @@ from ...data.prices import Policy, PriceRule
 from ...data.setup import FeeRow, Mailbox, Person, Setting, Store, Supplier
 from ...data.shelf import HAS_NO_RULE, IS_BARE, Listing
 from ...data.tallies import tally
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import NotFound
 from ..base.regional import PLACE
 from ..outbox.store_switches import PARTS, in_practice
@@ -34,14 +34,14 @@ class FirstStep:
     leave: bool = False
 
 
-def steps(desk: Desk) -> list[FirstStep]:
+def steps(context: Context) -> list[FirstStep]:
     """All first steps in their order."""
-    return desk.kept("first steps", _steps)
+    return context.kept("first steps", _steps)
 
 
-def _steps(desk: Desk) -> list[FirstStep]:
-    s = desk.s
-    left = _left(desk)
+def _steps(context: Context) -> list[FirstStep]:
+    s = context.session
+    left = _left(context)
 
     def one(key: str, name: str, done: bool, told: str, do: str, go: str, ready: bool = True, leave: bool = False) -> FirstStep:
         state = "done" if done else "left" if key in left and leave else "open" if ready else "later"
@@ -49,7 +49,7 @@ def _steps(desk: Desk) -> list[FirstStep]:
 
     stores = list(s.scalars(select(Store).where(Store.ended_at.is_(None)).order_by(Store.id)))
     suppliers = list(s.scalars(select(Supplier).where(Supplier.ended_at.is_(None)).order_by(Supplier.id)))
-    listed, items = _by_owner(desk, "listings"), _by_owner(desk, "items")
+    listed, items = _by_owner(context, "listings"), _by_owner(context, "items")
     bare_store = next((one for one in stores if not listed.get(one.id)), None)
     bare_supplier = next((one for one in suppliers if not items.get(one.id)), None)
     on_sale = (Listing.state.in_(("live", "paused")),)
@@ -169,37 +169,37 @@ def _steps(desk: Desk) -> list[FirstStep]:
     ]
 
 
-def open_steps(desk: Desk) -> list[FirstStep]:
-    return [one for one in steps(desk) if one.state in ("open", "later")]
+def open_steps(context: Context) -> list[FirstStep]:
+    return [one for one in steps(context) if one.state in ("open", "later")]
 
 
-def leave(desk: Desk, key: str, left: bool) -> str:
+def leave(context: Context, key: str, left: bool) -> str:
     """A person's word that a step is not needed, or is after all."""
-    found = next((one for one in steps(desk) if one.key == key and one.leave), None)
+    found = next((one for one in steps(context) if one.key == key and one.leave), None)
     if found is None:
         raise NotFound("there is no such step to leave out")
-    row = desk.s.scalar(select(Setting).where(Setting.name == LEFT))
+    row = context.session.scalar(select(Setting).where(Setting.name == LEFT))
     if row is None:
         row = Setting(name=LEFT, value={"keys": []})
-        desk.s.add(row)
+        context.session.add(row)
     keys = {one for one in row.value["keys"] if one != key} | ({key} if left else set())
     row.value = {"keys": sorted(keys)}
     told = f"{found.name}: {'not needed here' if left else 'to be done'}"
-    desk.log("step.leave", "first steps", told)
-    desk.s.flush()
+    context.log("step.leave", "first steps", told)
+    context.session.flush()
     return told
 
 
-def _by_owner(desk: Desk, name: str) -> dict[int, int]:
+def _by_owner(context: Context, name: str) -> dict[int, int]:
     """Rows of a tally by the partner that they belong to."""
     found: dict[int, int] = {}
-    for (owner, _), n in tally(desk.s, name).items():
+    for (owner, _), n in tally(context.session, name).items():
         found[int(owner)] = found.get(int(owner), 0) + n
     return found
 
 
-def _left(desk: Desk) -> set[str]:
-    row = desk.s.scalar(select(Setting).where(Setting.name == LEFT))
+def _left(context: Context) -> set[str]:
+    row = context.session.scalar(select(Setting).where(Setting.name == LEFT))
     return set(row.value["keys"]) if row else set()
 
 

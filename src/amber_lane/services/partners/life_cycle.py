@@ -12,14 +12,14 @@ from ...data.base import Base
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart
 from ...data.orders import Order, OrderLine, PurchaseOrder
-from ...data.outbox import Act, Outbox
+from ...data.outbox import AuditEntry, Outbox
 from ...data.prices import Policy, PriceRule
 from ...data.setup import Link, Partner
 from ...data.shelf import Listing
 from ...data.source import Item
 from ...data.transit import Parcel
 from ..base import portions
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..base.partner_identity import OWNERS, fresh_name
 from ..mapping import bulk_changes
@@ -45,13 +45,13 @@ class Effect:
     deletable: bool = False
 
 
-def _row(desk: Desk, owner: str, number: int, version: int | None) -> Partner:
-    row: Partner = desk.get_version(OWNERS[owner], number, version, owner)
+def _row(context: Context, owner: str, number: int, version: int | None) -> Partner:
+    row: Partner = context.get_version(OWNERS[owner], number, version, owner)
     return row
 
 
-def _count(desk: Desk, query: Any) -> int:
-    return int(desk.s.scalar(query) or 0)
+def _count(context: Context, query: Any) -> int:
+    return int(context.session.scalar(query) or 0)
 
 
 def lanes_of_supplier(supplier: int) -> Any:
@@ -60,16 +60,16 @@ def lanes_of_supplier(supplier: int) -> Any:
     return select(Lane).where(Lane.until.is_(None), Lane.id.in_(parts))
 
 
-def effect(desk: Desk, owner: str, number: int) -> Effect:
+def effect(context: Context, owner: str, number: int) -> Effect:
     """What disconnecting it would do now."""
-    row = _row_of(desk, owner, number)
+    row = _row_of(context, owner, number)
     waits = ("waiting", "claimed", "unknown", "posted")
-    unsent = _count(desk, select(func.count()).select_from(Outbox).where(Outbox.target == f"{owner}:{number}", Outbox.state.in_(waits)))
-    deletable = not _did_something(desk, owner, row)
+    unsent = _count(context, select(func.count()).select_from(Outbox).where(Outbox.target == f"{owner}:{number}", Outbox.state.in_(waits)))
+    deletable = not _did_something(context, owner, row)
     if owner == "store":
-        listings = _count(desk, select(func.count()).where(Listing.store_id == number, Listing.state.in_(("live", "paused"))))
+        listings = _count(context, select(func.count()).where(Listing.store_id == number, Listing.state.in_(("live", "paused"))))
         waiting = select(func.count(OrderLine.order_id.distinct())).join(Order, Order.id == OrderLine.order_id)
-        orders = _count(desk, waiting.where(Order.store_id == number, OrderLine.state.in_((*OPEN, "bought", "with_supplier"))))
+        orders = _count(context, waiting.where(Order.store_id == number, OrderLine.state.in_((*OPEN, "bought", "with_supplier"))))
         return Effect(listings=listings, orders=orders, unsent=unsent, deletable=deletable)
     if owner == "supplier":
         lanes = lanes_of_supplier(number).subquery()
@@ -81,28 +81,28 @@ def effect(desk: Desk, owner: str, number: int) -> Effect:
             OrderLine.state.in_(OPEN), OrderLine.lane_id.in_(select(lanes.c.id))
         )
         return Effect(
-            listings=_count(desk, select(func.count()).select_from(Listing).where(*live)),
-            lanes=_count(desk, select(func.count()).select_from(lanes).where(lanes.c.state != "shut")),
-            spared=_count(desk, select(func.count()).select_from(spared.subquery())),
-            orders=_count(desk, waiting),
+            listings=_count(context, select(func.count()).select_from(Listing).where(*live)),
+            lanes=_count(context, select(func.count()).select_from(lanes).where(lanes.c.state != "shut")),
+            spared=_count(context, select(func.count()).select_from(spared.subquery())),
+            orders=_count(context, waiting),
             unsent=unsent,
             deletable=deletable,
         )
     if owner == "carrier":
         road = select(func.count()).where(Parcel.carrier_id == number, Parcel.state.in_(("label", "moving")))
-        return Effect(parcels=_count(desk, road), unsent=unsent, deletable=deletable)
+        return Effect(parcels=_count(context, road), unsent=unsent, deletable=deletable)
     return Effect(unsent=unsent, deletable=deletable)
 
 
-def _row_of(desk: Desk, owner: str, number: int) -> Partner:
-    row: Partner = desk.get(OWNERS[owner], number, owner)
+def _row_of(context: Context, owner: str, number: int) -> Partner:
+    row: Partner = context.get(OWNERS[owner], number, owner)
     return row
 
 
-def rename(desk: Desk, owner: str, number: int, version: int | None, name: str) -> str:
+def rename(context: Context, owner: str, number: int, version: int | None, name: str) -> str:
     """Another name for a partner; its code, which rules and sheets know it by, stays. Can be undone."""
-    row: Any = _row(desk, owner, number, version)
-    name, old = fresh_name(desk, owner, name, number), row.name
+    row: Any = _row(context, owner, number, version)
+    name, old = fresh_name(context, owner, name, number), row.name
     if name == old:
         raise Conflict(f"it is called {old} already")
     row.name = name
@@ -110,123 +110,125 @@ def rename(desk: Desk, owner: str, number: int, version: int | None, name: str) 
         # Suppliers go on naming it as they always did.
         row.also_called = [*row.also_called, old]
     told = f"{old} is called {name} now"
-    desk.log("partner.rename", f"{owner}:{number}", told, before={"owner": owner, "id": number, "name": old}, undo=True)
-    desk.s.flush()
+    context.log("partner.rename", f"{owner}:{number}", told, before={"owner": owner, "id": number, "name": old}, undo=True)
+    context.session.flush()
     return told
 
 
-def set_paused(desk: Desk, owner: str, number: int, version: int | None, paused: bool) -> str:
+def set_paused(context: Context, owner: str, number: int, version: int | None, paused: bool) -> str:
     """Pause a partner (nothing is read or written, all is kept), or let it go on. Can be undone."""
-    row: Any = _row(desk, owner, number, version)
+    row: Any = _row(context, owner, number, version)
     if row.ended_at is not None:
         raise Conflict(f"{row.name} is disconnected; connect it again first")
     if (row.paused_at is not None) == paused:
         raise Conflict(f"{row.name} is {'paused' if paused else 'at work'} already")
-    row.paused_at = desk.now if paused else None
+    row.paused_at = context.now if paused else None
     told = f"{row.name} is paused: nothing is read from it or written to it" if paused else f"{row.name} goes on"
-    desk.log("partner.pause", f"{owner}:{number}", told, after={"owner": owner, "id": number, "paused": paused}, undo=True)
-    _go_on(desk, owner, row, paused)
+    context.log("partner.pause", f"{owner}:{number}", told, after={"owner": owner, "id": number, "paused": paused}, undo=True)
+    _go_on(context, owner, row, paused)
     return told
 
 
-def _go_on(desk: Desk, owner: str, row: Any, stopped: bool) -> None:
+def _go_on(context: Context, owner: str, row: Any, stopped: bool) -> None:
     """What follows at once when a partner stops or goes on: what is due is due now, and orders look for another way."""
     if not stopped:
         for name in ("next_read", "next_sweep", "next_ask"):
             if hasattr(row, name):
-                setattr(row, name, desk.now)
-        desk.s.execute(
-            update(Outbox).where(Outbox.target == f"{owner}:{row.id}", Outbox.state == "waiting", Outbox.tries > 0).values(after=desk.now)
+                setattr(row, name, context.now)
+        context.session.execute(
+            update(Outbox)
+            .where(Outbox.target == f"{owner}:{row.id}", Outbox.state == "waiting", Outbox.tries > 0)
+            .values(after=context.now)
         )
-    desk.s.flush()
+    context.session.flush()
     if owner == "supplier":
-        desk.reroute()
+        context.reroute()
 
 
-def disconnect(desk: Desk, owner: str, number: int, version: int | None) -> str:
+def disconnect(context: Context, owner: str, number: int, version: int | None) -> str:
     """End a connection: nothing is read or written any more, a supplier's lanes shut, what is not bought yet there is planned anew.
 
     All that it ever did stays; it can be undone, or connected again later.
     """
-    row: Any = _row(desk, owner, number, version)
+    row: Any = _row(context, owner, number, version)
     if row.ended_at is not None:
         raise Conflict(f"{row.name} is disconnected already")
-    row.ended_at = desk.now
+    row.ended_at = context.now
     told = f"{row.name} is disconnected"
     after = {"owner": owner, "id": number}
     if owner != "supplier":
-        desk.log("partner.end", f"{owner}:{number}", told, after=after, undo=True)
-        desk.s.flush()
+        context.log("partner.end", f"{owner}:{number}", told, after=after, undo=True)
+        context.session.flush()
         return told
     unsent = select(PurchaseOrder.reference).join(Outbox, Outbox.key == PurchaseOrder.reference)
     mine = (PurchaseOrder.supplier_id == number, Outbox.state == "waiting", Outbox.tries == 0)
-    references = list(desk.s.scalars(unsent.where(*mine)))
+    references = list(context.session.scalars(unsent.where(*mine)))
     if references:
-        purchase_orders.take_back(desk, references)
-    lanes = list(desk.s.scalars(lanes_of_supplier(number).where(Lane.state != "shut").with_only_columns(Lane.id)))
+        purchase_orders.take_back(context, references)
+    lanes = list(context.session.scalars(lanes_of_supplier(number).where(Lane.state != "shut").with_only_columns(Lane.id)))
     acts: dict[str, int] = {}
     body = {"told": told, "after": after, "parts": acts}
     if len(lanes) <= portions.AT_ONCE:
-        _shut_ended(desk, body, lanes)
+        _shut_ended(context, body, lanes)
         return told
     # The first portion is the act; the others follow it.
-    parts = bulk_changes.by_sku(desk, lanes)
-    _shut_ended(replace(desk, parts=acts), body, parts[0])
-    portions.enter(desk, "supplier.end", f"Shutting {len(lanes):,} lanes of {row.name}", body, parts[1:], len(lanes), stops=False)
+    parts = bulk_changes.by_sku(context, lanes)
+    _shut_ended(replace(context, parts=acts), body, parts[0])
+    portions.enter(context, "supplier.end", f"Shutting {len(lanes):,} lanes of {row.name}", body, parts[1:], len(lanes), stops=False)
     return told
 
 
 @portions.work("supplier.end")
-def _shut_ended(desk: Desk, body: dict[str, Any], part: Sequence[int]) -> int:
+def _shut_ended(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
     """Lanes of a supplier that was disconnected are shut."""
-    lanes = [lane for lane in by_id(desk.s, Lane, part).values() if lane.until is None and lane.state != "shut"]
-    first = not (desk.parts or {}).get("supplier.end")
+    lanes = [lane for lane in by_id(context.session, Lane, part).values() if lane.until is None and lane.state != "shut"]
+    first = not (context.parts or {}).get("supplier.end")
 
     def shut() -> None:
         for lane in lanes:
             lane.state, lane.why = "shut", ENDED_WHY
             lane.version += 1
 
-    act = bulk_changes.in_one(desk, "supplier.end", {lane.sku_id for lane in lanes}, lambda _: body["told"], change=shut)
+    act = bulk_changes.in_one(context, "supplier.end", {lane.sku_id for lane in lanes}, lambda _: body["told"], change=shut)
     if first:
         after = body["after"]
         act.on, act.after = f"{after['owner']}:{after['id']}", {**(act.after or {}), **after}
     return len(lanes)
 
 
-def resume_after_end(desk: Desk, act: Act) -> None:
+def resume_after_end(context: Context, act: AuditEntry) -> None:
     """Undo a disconnecting; a supplier's lanes stand as they did."""
     after = act.after or {}
     # A further portion of very many lanes says nothing of the partner itself.
-    row: Any = _row_of(desk, after["owner"], after["id"]) if "owner" in after else None
+    row: Any = _row_of(context, after["owner"], after["id"]) if "owner" in after else None
     if row is not None:
         if row.ended_at is None:
             raise Conflict(f"{row.name} is connected again already")
         row.ended_at, row.version = None, row.version + 1
-        desk.s.flush()
+        context.session.flush()
     if act.kind == "supplier.end":
-        bulk_changes.put_back(desk, act)
+        bulk_changes.put_back(context, act)
         # What it took off sale comes back at once, not when it was seen steady for a while; at the cost and stock of now.
         skus = {int(sku) for sku in (act.before or {})["lanes"]}
-        rollback.as_before(desk, act.id, skus)
-        respond(desk, skus)
+        rollback.as_before(context, act.id, skus)
+        respond(context, skus)
     if row is not None:
-        _go_on(desk, after["owner"], row, stopped=False)
+        _go_on(context, after["owner"], row, stopped=False)
 
 
-def connect_again(desk: Desk, owner: str, number: int) -> str:
+def connect_again(context: Context, owner: str, number: int) -> str:
     """Take up a connection that was ended; whoever calls has asked it with its key. A supplier's lanes are opened again."""
-    row: Any = _row_of(desk, owner, number)
+    row: Any = _row_of(context, owner, number)
     if row.ended_at is None:
         return ""
     row.ended_at, row.version = None, row.version + 1
     told = f"{row.name} is connected again"
-    desk.s.flush()
+    context.session.flush()
     ended = lanes_of_supplier(number).where(Lane.why == ENDED_WHY)
-    lanes = list(desk.s.scalars(ended)) if owner == "supplier" else []
+    lanes = list(context.session.scalars(ended)) if owner == "supplier" else []
     if len(lanes) > portions.AT_ONCE:
-        desk.log("partner.again", f"{owner}:{number}", told)
-        bulk_changes.change_many(desk, [lane.id for lane in lanes], "open", "its supplier is connected again")
+        context.log("partner.again", f"{owner}:{number}", told)
+        bulk_changes.change_many(context, [lane.id for lane in lanes], "open", "its supplier is connected again")
     elif lanes:
 
         def reopen() -> None:
@@ -234,10 +236,12 @@ def connect_again(desk: Desk, owner: str, number: int) -> str:
                 lane.state, lane.why = "open", ""
                 lane.version += 1
 
-        bulk_changes.in_one(desk, "lane.many", {lane.sku_id for lane in lanes}, lambda _: f"{told}, {len(lanes)} lanes open", change=reopen)
+        bulk_changes.in_one(
+            context, "lane.many", {lane.sku_id for lane in lanes}, lambda _: f"{told}, {len(lanes)} lanes open", change=reopen
+        )
     else:
-        desk.log("partner.again", f"{owner}:{number}", told)
-    _go_on(desk, owner, row, stopped=False)
+        context.log("partner.again", f"{owner}:{number}", told)
+    _go_on(context, owner, row, stopped=False)
     return told
 
 
@@ -245,48 +249,48 @@ def connect_again(desk: Desk, owner: str, number: int) -> str:
 _OWN = ("fee_row", "origin", "service", "buying_account", "token", "message_template")
 
 
-def _did_something(desk: Desk, owner: str, row: Any) -> bool:
+def _did_something(context: Context, owner: str, row: Any) -> bool:
     """Whether anything stands on it beside its own terms."""
     table = OWNERS[owner].__tablename__
     for other in Base.metadata.tables.values():
         if other.name in _OWN:
             continue
         for key in other.foreign_keys:
-            if key.column.table.name == table and desk.s.scalar(
+            if key.column.table.name == table and context.session.scalar(
                 select(func.count()).select_from(other).where(key.parent == row.id).limit(1)
             ):
                 return True
-    return bool(desk.s.scalar(select(Outbox.id).where(Outbox.target == f"{owner}:{row.id}").limit(1)))
+    return bool(context.session.scalar(select(Outbox.id).where(Outbox.target == f"{owner}:{row.id}").limit(1)))
 
 
-def remove(desk: Desk, owner: str, number: int, version: int | None) -> str:
+def remove(context: Context, owner: str, number: int, version: int | None) -> str:
     """Delete a partner that never did anything. Cannot be undone."""
-    row: Any = _row(desk, owner, number, version)
-    if _did_something(desk, owner, row):
+    row: Any = _row(context, owner, number, version)
+    if _did_something(context, owner, row):
         raise Conflict(f"{row.name} has done things that are kept; disconnect it instead")
     tables = Base.metadata.tables
     if owner == "supplier":
         origins = select(tables["origin"].c.id).where(tables["origin"].c.supplier_id == number)
-        desk.s.execute(delete(tables["service"]).where(tables["service"].c.origin_id.in_(origins)))
+        context.session.execute(delete(tables["service"]).where(tables["service"].c.origin_id.in_(origins)))
     for name in _OWN:
         for key in tables[name].foreign_keys:
             if key.column.table.name == OWNERS[owner].__tablename__:
-                desk.s.execute(delete(tables[name]).where(key.parent == number))
-    desk.s.execute(delete(Link).where(Link.owner == owner, Link.owner_id == number))
+                context.session.execute(delete(tables[name]).where(key.parent == number))
+    context.session.execute(delete(Link).where(Link.owner == owner, Link.owner_id == number))
     for rules in (PriceRule, Policy):
         if owner in ("store", "supplier"):
-            desk.s.execute(delete(rules).where(rules.scope == owner, rules.scope_key == row.code))
-    desk.s.delete(row)
+            context.session.execute(delete(rules).where(rules.scope == owner, rules.scope_key == row.code))
+    context.session.delete(row)
     told = f"{row.name} is deleted; it had never done anything"
-    desk.log("partner.remove", f"{owner}:{number}", told)
-    desk.s.flush()
+    context.log("partner.remove", f"{owner}:{number}", told)
+    context.session.flush()
     return told
 
 
-def set_apart(desk: Desk) -> set[str]:
+def set_apart(context: Context) -> set[str]:
     """Targets of the outbox that are paused or disconnected."""
     out = set()
     for owner, table in OWNERS.items():
         resting = table.paused_at.is_not(None) | table.ended_at.is_not(None)
-        out |= {f"{owner}:{number}" for number in desk.s.scalars(select(table.id).where(resting))}
+        out |= {f"{owner}:{number}" for number in context.session.scalars(select(table.id).where(resting))}
     return out

@@ -16,60 +16,62 @@ from ...core.money import show
 from ...data.lanes import Lane
 from ...data.setup import Carrier, FeeRow, Origin, Service, Setting, Store, Supplier
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..fulfilment import carrier_names
 from ..pricing.apply import respond
 from ..pricing.inputs import changed
-from ..pricing.lane_costing import skus_of_supplier
+from ..pricing.lane_columns import skus_of_supplier
 
 
-def take_told(desk: Desk, row: Any, account: Account) -> None:
+def take_told(context: Context, row: Any, account: Account) -> None:
     """What a partner that has just been joined says of its own terms; what it does not say a person enters."""
     if isinstance(row, Store):
         for fee in account.fees or ():
-            desk.s.add(FeeRow(store_id=row.id, category=fee.category, percent=fee.percent, least=fee.least, cap=fee.cap, fixed=fee.fixed))
+            context.session.add(
+                FeeRow(store_id=row.id, category=fee.category, percent=fee.percent, least=fee.least, cap=fee.cap, fixed=fee.fixed)
+            )
         if not any(fee.category == "" for fee in account.fees):
-            desk.s.add(FeeRow(store_id=row.id, category=""))
+            context.session.add(FeeRow(store_id=row.id, category=""))
         row.allowance_units, row.allowance_listings = account.allowance_units, account.allowance_listings
         row.carriers = list(account.carriers)
-        send_to(desk, row.country)
+        send_to(context, row.country)
     elif isinstance(row, Supplier):
         row.tax, row.site = account.tax, account.site
-    desk.s.flush()
+    context.session.flush()
     if isinstance(row, (Store, Carrier)):
-        carrier_names.match(desk)
+        carrier_names.match(context)
 
 
-def send_to(desk: Desk, country: str) -> None:
+def send_to(context: Context, country: str) -> None:
     """A store in a country that suppliers by sheets do not send to yet: they send there as they do elsewhere, until told otherwise."""
-    for origin in desk.s.scalars(select(Origin).join(Supplier, Supplier.id == Origin.supplier_id).where(Supplier.kind == "sheet")):
-        services = desk.s.scalars(select(Service).where(Service.origin_id == origin.id).order_by(Service.id)).all()
+    for origin in context.session.scalars(select(Origin).join(Supplier, Supplier.id == Origin.supplier_id).where(Supplier.kind == "sheet")):
+        services = context.session.scalars(select(Service).where(Service.origin_id == origin.id).order_by(Service.id)).all()
         there = {one.code for one in services if one.country == country}
         for one in {one.code: one for one in reversed(services) if one.code not in there}.values():
-            desk.s.add(changed(one, {"id": None, "country": country}))
-    desk.s.flush()
+            context.session.add(changed(one, {"id": None, "country": country}))
+    context.session.flush()
 
 
-def write_one_origin(desk: Desk, supplier: Supplier, first: int, following: int, days: int) -> None:
+def write_one_origin(context: Context, supplier: Supplier, first: int, following: int, days: int) -> None:
     """One origin with one service to each country that we sell to, for a supplier that tells us nothing itself."""
-    lands = set(desk.s.scalars(select(Store.country))) | {supplier.country}
+    lands = set(context.session.scalars(select(Store.country))) | {supplier.country}
     terms = [ServiceTerms("standard", "Standard", land, first, following, None, days, days, True) for land in sorted(lands)]
-    write_origins(desk, supplier, [OriginTerms("main", supplier.name, supplier.country, "16:00", 0, terms)])
+    write_origins(context, supplier, [OriginTerms("main", supplier.name, supplier.country, "16:00", 0, terms)])
 
 
-def write_origins(desk: Desk, supplier: Supplier, told: Sequence[OriginTerms]) -> None:
+def write_origins(context: Context, supplier: Supplier, told: Sequence[OriginTerms]) -> None:
     """Origins and services as the supplier tells them; new ones enter, known ones follow."""
-    known = {row.code: row for row in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
+    known = {row.code: row for row in context.session.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
     for one in told:
         row = known.get(one.code)
         if row is None:
             row = Origin(supplier_id=supplier.id, code=one.code, name=one.name, country=one.country, holidays=[])
-            desk.s.add(row)
+            context.session.add(row)
         row.name, row.country, row.cut_off, row.handling = one.name, one.country, one.cut_off, one.handling
         row.return_address, row.holidays = one.return_address, list(one.holidays)
-        desk.s.flush()
-        services = {(s.code, s.country): s for s in desk.s.scalars(select(Service).where(Service.origin_id == row.id))}
+        context.session.flush()
+        services = {(s.code, s.country): s for s in context.session.scalars(select(Service).where(Service.origin_id == row.id))}
         for term in one.services:
             service = services.get((term.code, term.country)) or Service(
                 origin_id=row.id, code=term.code, country=term.country, weight_bands=[]
@@ -77,15 +79,15 @@ def write_origins(desk: Desk, supplier: Supplier, told: Sequence[OriginTerms]) -
             service.name, service.first, service.following, service.free_over = term.name, term.first, term.following, term.free_over
             service.days_low, service.days_high, service.tracked = term.days_low, term.days_high, term.tracked
             service.weight_bands = [list(band) for band in term.bands]
-            desk.s.add(service)
-    desk.s.flush()
+            context.session.add(service)
+    context.session.flush()
 
 
-def origins_of(desk: Desk, supplier: Supplier) -> list[OriginTerms]:
+def origins_of(context: Context, supplier: Supplier) -> list[OriginTerms]:
     """A supplier's origins and services as they stand."""
     services: dict[int, list[ServiceTerms]] = {}
     rows = select(Service).join(Origin, Origin.id == Service.origin_id).where(Origin.supplier_id == supplier.id)
-    for one in desk.s.scalars(rows.order_by(Service.country, Service.first, Service.code)):
+    for one in context.session.scalars(rows.order_by(Service.country, Service.first, Service.code)):
         bands = tuple((int(up_to), int(first), int(more)) for up_to, first, more in one.weight_bands or [])
         services.setdefault(one.origin_id, []).append(
             ServiceTerms(
@@ -103,32 +105,34 @@ def origins_of(desk: Desk, supplier: Supplier) -> list[OriginTerms]:
         )
     return [
         OriginTerms(o.code, o.name, o.country, o.cut_off, o.handling, services.get(o.id, []), o.return_address, tuple(o.holidays or ()))
-        for o in desk.s.scalars(select(Origin).where(Origin.supplier_id == supplier.id).order_by(Origin.id))
+        for o in context.session.scalars(select(Origin).where(Origin.supplier_id == supplier.id).order_by(Origin.id))
     ]
 
 
-def follow_origins(desk: Desk, supplier: Supplier, told: Sequence[OriginTerms]) -> None:
+def follow_origins(context: Context, supplier: Supplier, told: Sequence[OriginTerms]) -> None:
     """What a supplier tells of its sending; where that changed, prices follow. A cost that jumps beyond belief waits until it is
     told again the next time, as any other doubted figure does."""
-    before = origins_of(desk, supplier)
+    before = origins_of(context, supplier)
     doubts = _beyond_belief(before, told, supplier.currency)
-    kept = desk.s.scalar(select(Setting).where(Setting.name == f"sending-doubted-{supplier.id}"))
+    kept = context.session.scalar(select(Setting).where(Setting.name == f"sending-doubted-{supplier.id}"))
     mark = {"told": [repr(one) for one in told]}
     if doubts and (kept is None or kept.value != mark):
         if kept is None:
-            desk.s.add(Setting(name=f"sending-doubted-{supplier.id}", value=mark))
+            context.session.add(Setting(name=f"sending-doubted-{supplier.id}", value=mark))
         else:
             kept.value = mark
-        desk.log("origins.doubted", supplier.name, f"{supplier.name}: {doubts[0]}; not believed yet", why="it counts once it is told again")
-        desk.s.flush()
+        context.log(
+            "origins.doubted", supplier.name, f"{supplier.name}: {doubts[0]}; not believed yet", why="it counts once it is told again"
+        )
+        context.session.flush()
         return
     if kept is not None:
-        desk.s.delete(kept)
-    write_origins(desk, supplier, told)
-    desk.s.flush()
-    if before and origins_of(desk, supplier) != before:
-        act = desk.log("origins.told", supplier.name, f"{supplier.name} sends on other terms now", why="as its interface says")
-        respond(desk, skus_of_supplier(desk, supplier.id), act=act.id, alone=True)
+        context.session.delete(kept)
+    write_origins(context, supplier, told)
+    context.session.flush()
+    if before and origins_of(context, supplier) != before:
+        act = context.log("origins.told", supplier.name, f"{supplier.name} sends on other terms now", why="as its interface says")
+        respond(context, skus_of_supplier(context, supplier.id), act=act.id, alone=True)
 
 
 def _beyond_belief(before: Sequence[OriginTerms], told: Sequence[OriginTerms], currency: str) -> list[str]:
@@ -143,46 +147,46 @@ def _beyond_belief(before: Sequence[OriginTerms], told: Sequence[OriginTerms], c
     return out
 
 
-def set_origins(desk: Desk, number: int, version: int | None, told: Sequence[OriginTerms]) -> Supplier:
+def set_origins(context: Context, number: int, version: int | None, told: Sequence[OriginTerms]) -> Supplier:
     """A supplier's origins and services as a person says them, all of them; prices follow. Can be undone."""
-    supplier = desk.get_version(Supplier, number, version, "supplier")
-    before = [asdict(one) for one in origins_of(desk, supplier)]
+    supplier = context.get_version(Supplier, number, version, "supplier")
+    before = [asdict(one) for one in origins_of(context, supplier)]
     _check(told)
-    gone = set(desk.s.scalars(select(Origin.code).where(Origin.supplier_id == number))) - {one.code for one in told}
-    for origin in desk.s.scalars(select(Origin).where(Origin.supplier_id == number, Origin.code.in_(gone))).all():
-        used = desk.s.scalar(select(Lane.id).where(Lane.origin_id == origin.id).limit(1))
-        used = used or desk.s.scalar(select(Item.id).where(Item.origin_id == origin.id).limit(1))
+    gone = set(context.session.scalars(select(Origin.code).where(Origin.supplier_id == number))) - {one.code for one in told}
+    for origin in context.session.scalars(select(Origin).where(Origin.supplier_id == number, Origin.code.in_(gone))).all():
+        used = context.session.scalar(select(Lane.id).where(Lane.origin_id == origin.id).limit(1))
+        used = used or context.session.scalar(select(Item.id).where(Item.origin_id == origin.id).limit(1))
         if used:
             raise Conflict(f"{origin.name} cannot be taken away: items or lanes come from there")
-        for service in desk.s.scalars(select(Service).where(Service.origin_id == origin.id)).all():
-            desk.s.delete(service)
-        desk.s.delete(origin)
-    desk.s.flush()
-    write_origins(desk, supplier, told)
+        for service in context.session.scalars(select(Service).where(Service.origin_id == origin.id)).all():
+            context.session.delete(service)
+        context.session.delete(origin)
+    context.session.flush()
+    write_origins(context, supplier, told)
     kept = {(one.code, service.code, service.country) for one in told for service in one.services}
     rows = select(Service, Origin.code).join(Origin, Origin.id == Service.origin_id).where(Origin.supplier_id == number)
-    for service, code in desk.s.execute(rows).all():
+    for service, code in context.session.execute(rows).all():
         if (code, service.code, service.country) not in kept:
-            desk.s.delete(service)
-    desk.s.flush()
-    act = desk.log(
+            context.session.delete(service)
+    context.session.flush()
+    act = context.log(
         "origins.change",
         supplier.name,
         f"{supplier.name}: {len(told)} origin{'s' if len(told) != 1 else ''}, {len(kept)} services",
         before={"supplier": number, "origins": before},
         undo=True,
     )
-    respond(desk, skus_of_supplier(desk, number), act=act.id)
+    respond(context, skus_of_supplier(context, number), act=act.id)
     return supplier
 
 
-def restore_origins(desk: Desk, before: dict[str, Any]) -> None:
+def restore_origins(context: Context, before: dict[str, Any]) -> None:
     """Undo a change of origins and services."""
     told = []
     for one in before["origins"]:
         services = [ServiceTerms(**{**service, "bands": tuple(map(tuple, service["bands"]))}) for service in one["services"]]
         told.append(OriginTerms(**{**one, "services": services, "holidays": tuple(one["holidays"])}))
-    set_origins(desk, before["supplier"], None, told)
+    set_origins(context, before["supplier"], None, told)
 
 
 def _check(told: Sequence[OriginTerms]) -> None:

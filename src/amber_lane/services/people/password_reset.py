@@ -9,7 +9,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from ...data.setup import PasswordLink, Person
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.credentials import hash_password
 from ..base.errors import Invalid, NotFound
 from ..outbox import queue
@@ -43,17 +43,19 @@ def _owner(s: Session, token: str) -> tuple[PasswordLink, Person] | None:
     return link, person
 
 
-def ask(desk: Desk, mail: str, page: str, asked_from: str) -> None:
+def ask(context: Context, mail: str, page: str, asked_from: str) -> None:
     """Send a link to whoever signs in with a mail address; nothing is done, nor told, where nobody does. page: where it leads."""
-    person = _of(desk.s, mail)
+    person = _of(context.session, mail)
     if person is None:
         return
     token = secrets.token_urlsafe(32)
     # One at a time: an older one that lies in a mailbox is good for nothing any more.
-    desk.s.execute(update(PasswordLink).where(PasswordLink.person_id == person.id, PasswordLink.used_at.is_(None)).values(used_at=now()))
+    context.session.execute(
+        update(PasswordLink).where(PasswordLink.person_id == person.id, PasswordLink.used_at.is_(None)).values(used_at=now())
+    )
     link = PasswordLink(hash=hash_of(token), person_id=person.id, at=now())
-    desk.s.add(link)
-    desk.s.flush()
+    context.session.add(link)
+    context.session.flush()
     text = (
         f"Hello {person.name},\n\n"
         f"somebody at {asked_from or 'an unknown place'} asked for a new password for this address in Amber Lane. "
@@ -61,37 +63,37 @@ def ask(desk: Desk, mail: str, page: str, asked_from: str) -> None:
         f"{page}#new-password={token}\n\n"
         "If it was not you, do nothing: your password stays as it is.\n"
     )
-    sent = queue.mail(desk, f"password:{link.id}", f"person:{person.id}", person.mail, "A new password for Amber Lane", text)
+    sent = queue.mail(context, f"password:{link.id}", f"person:{person.id}", person.mail, "A new password for Amber Lane", text)
     told = f"{person.name} asked for a new password, from {asked_from}" + ("" if sent else "; the house has no mailbox to send the link")
-    desk.log("person.forgot", person.name, told, count=0)
+    context.log("person.forgot", person.name, told, count=0)
 
 
-def say_anew(desk: Desk, token: str, password: str) -> str:
+def say_anew(context: Context, token: str, password: str) -> str:
     """The new password of whose link this is; all their sign-ins end. Returns their mail address. Invalid when it is good no more."""
-    found = _owner(desk.s, token)
+    found = _owner(context.session, token)
     if found is None:
         raise Invalid(NO_MORE)
     link, person = found
-    _keep(desk, person, password)
+    _keep(context, person, password)
     link.used_at = now()
-    desk.log("person.password", person.name, f"{person.name} said a new password by a link that was mailed; all sign-ins ended")
+    context.log("person.password", person.name, f"{person.name} said a new password by a link that was mailed; all sign-ins ended")
     return person.mail
 
 
-def say_for(desk: Desk, mail: str, password: str) -> str:
+def say_for(context: Context, mail: str, password: str) -> str:
     """A new password said on the machine itself, for who has no other way in; the second step goes too."""
-    person = _of(desk.s, mail)
+    person = _of(context.session, mail)
     if person is None:
         raise NotFound(f"nobody signs in as {mail}")
-    _keep(desk, person, password)
+    _keep(context, person, password)
     second_step.forget(person)
     told = f"{person.name} signs in with a new password, and without a code until it is set up anew"
-    desk.log("person.password", person.name, told, why="said on the machine itself")
+    context.log("person.password", person.name, told, why="said on the machine itself")
     return told
 
 
-def _keep(desk: Desk, person: Person, password: str) -> None:
+def _keep(context: Context, person: Person, password: str) -> None:
     if wrong := password_fault(password, person.mail, person.name):
         raise Invalid(f"password {wrong}", {"password": wrong})
     person.password = hash_password(password)
-    end_all(desk.s, person.id)
+    end_all(context.session, person.id)

@@ -14,8 +14,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...data.setup import Person, Setting
-from ..base.context import Desk
-from ..base.credentials import Safe, password_fits
+from ..base.context import Context
+from ..base.credentials import CredentialStore, password_fits
 from ..base.errors import Conflict, Invalid
 from .sessions import end_all, hash_of, now
 
@@ -36,22 +36,22 @@ class Begun:
     begun: str
 
 
-def begin(desk: Desk, safe: Safe) -> Begun:
+def begin(context: Context, safe: CredentialStore) -> Begun:
     """A fresh secret for the person who asks. Nothing changes before its first code is told."""
     import pyotp
     import segno
 
-    person = _me(desk)
+    person = _me(context)
     secret = pyotp.random_base32()
     address = pyotp.TOTP(secret).provisioning_uri(name=person.mail, issuer_name=ISSUER)
     picture = segno.make(address, error="m").svg_data_uri(scale=5, border=2)
     return Begun(secret, picture, safe.seal(json.dumps([person.id, secret, now().timestamp()])))
 
 
-def turn_on(desk: Desk, safe: Safe, begun: str, code: str, password: str, token: str, old: str = "") -> list[str]:
+def turn_on(context: Context, safe: CredentialStore, begun: str, code: str, password: str, token: str, old: str = "") -> list[str]:
     """From now on a code is asked for, or those of a new phone instead of the old one's. Returns the recovery codes, which are never
     shown again; other sign-ins end. old: a code of the phone until now, where there is one."""
-    person = _me(desk)
+    person = _me(context)
     _own_password(person, password)
     if person.second and not fits(person, safe, old):
         raise Invalid("that code of the old phone is not good, or was used already", {"old": "is not good"})
@@ -60,13 +60,13 @@ def turn_on(desk: Desk, safe: Safe, begun: str, code: str, password: str, token:
     if not step:
         raise Invalid("that is not the code that is shown now; is the time of the phone right?", {"code": "does not fit"})
     person.second, person.second_step = safe.seal(secret), step
-    n = end_all(desk.s, person.id, but=token)
+    n = end_all(context.session, person.id, but=token)
     told = f"{person.name} signs in with a code from now on" + (f"; {n} other sign-ins ended" if n else "")
-    desk.log("person.second", person.name, told)
+    context.log("person.second", person.name, told)
     return _codes(person)
 
 
-def fits(person: Person, safe: Safe, code: str) -> bool:
+def fits(person: Person, safe: CredentialStore, code: str) -> bool:
     """Whether a code is good now; it is used up by this. Within a transaction that writes, so that it is good once only."""
     plain = _plain(code)
     if plain.isdecimal() and len(plain) == 6:
@@ -84,33 +84,33 @@ def fits(person: Person, safe: Safe, code: str) -> bool:
     return bool(mine)
 
 
-def turn_off(desk: Desk, safe: Safe, password: str, code: str) -> None:
+def turn_off(context: Context, safe: CredentialStore, password: str, code: str) -> None:
     """A person goes back to the password alone, where the house lets them."""
-    person = _proven(desk, safe, password, code)
-    if person.role == "manager" and required(desk.s):
+    person = _proven(context, safe, password, code)
+    if person.role == "manager" and required(context.session):
         raise Conflict("this house asks managers for a code; set up a new phone in place of the old one")
     forget(person)
-    desk.log("person.second", person.name, f"{person.name} signs in by password alone from now on")
+    context.log("person.second", person.name, f"{person.name} signs in by password alone from now on")
 
 
-def fresh_codes(desk: Desk, safe: Safe, password: str, code: str) -> list[str]:
+def fresh_codes(context: Context, safe: CredentialStore, password: str, code: str) -> list[str]:
     """Ten new recovery codes; the old ones are good for nothing any more."""
-    person = _proven(desk, safe, password, code)
-    desk.log("person.second", person.name, f"{person.name} made new recovery codes")
+    person = _proven(context, safe, password, code)
+    context.log("person.second", person.name, f"{person.name} made new recovery codes")
     return _codes(person)
 
 
-def take_away(desk: Desk, number: int, version: int) -> str:
+def take_away(context: Context, number: int, version: int) -> str:
     """A manager lets somebody in again who lost phone and codes: the password alone is asked for, until they set it up anew."""
-    person = desk.get_version(Person, number, version, "person")
-    if person.id == desk.person:
+    person = context.get_version(Person, number, version, "person")
+    if person.id == context.person:
         raise Conflict("your own is turned off with a code of yours, under A code beside the password")
     if not person.second:
         raise Conflict(f"{person.name} has no code to take away")
     forget(person)
-    end_all(desk.s, person.id)
+    end_all(context.session, person.id)
     told = f"{person.name} signs in without a code until it is set up anew"
-    desk.log("person.second", person.name, told, why="a manager took it away")
+    context.log("person.second", person.name, told, why="a manager took it away")
     return told
 
 
@@ -119,22 +119,22 @@ def required(s: Session) -> bool:
     return bool(s.scalar(select(Setting.value).where(Setting.name == RULE)))
 
 
-def set_required(desk: Desk, on: bool) -> str:
+def set_required(context: Context, on: bool) -> str:
     """Managers without a second step see nothing but where it is set up. Conflict for who has none: they would lock themselves out."""
-    if on and not _me(desk).second:
+    if on and not _me(context).second:
         raise Conflict("set up your own code first")
-    row = desk.s.scalar(select(Setting).where(Setting.name == RULE))
+    row = context.session.scalar(select(Setting).where(Setting.name == RULE))
     if row is None:
         row = Setting(name=RULE, value={})
-        desk.s.add(row)
+        context.session.add(row)
     row.value = {"managers": True} if on else {}
     told = "Managers sign in with a code from now on" if on else "A code is each manager's own choice from now on"
-    desk.log("person.rule", "house", told)
+    context.log("person.rule", "house", told)
     return told
 
 
-def _me(desk: Desk) -> Person:
-    return desk.get(Person, desk.person or 0, "person")
+def _me(context: Context) -> Person:
+    return context.get(Person, context.person or 0, "person")
 
 
 def _own_password(person: Person, password: str) -> None:
@@ -142,8 +142,8 @@ def _own_password(person: Person, password: str) -> None:
         raise Invalid("that is not your password", {"password": "is not yours"})
 
 
-def _proven(desk: Desk, safe: Safe, password: str, code: str) -> Person:
-    person = _me(desk)
+def _proven(context: Context, safe: CredentialStore, password: str, code: str) -> Person:
+    person = _me(context)
     if not person.second:
         raise Conflict("you sign in without a code")
     _own_password(person, password)
@@ -152,7 +152,7 @@ def _proven(desk: Desk, safe: Safe, password: str, code: str) -> Person:
     return person
 
 
-def _begun_by(person: Person, safe: Safe, begun: str) -> str:
+def _begun_by(person: Person, safe: CredentialStore, begun: str) -> str:
     """The secret that a person began with; Invalid when it is another's, or too old."""
     try:
         number, secret, at = json.loads(safe.open(begun))

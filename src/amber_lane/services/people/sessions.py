@@ -13,7 +13,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from ...data.setup import Person, SignIn
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.credentials import hash_password, password_fits
 from ..base.errors import Conflict, Invalid, NotFound
 from .passwords import password_fault
@@ -77,13 +77,13 @@ def end(s: Session, token: str) -> None:
     s.execute(update(SignIn).where(SignIn.hash == hash_of(token), SignIn.ended_at.is_(None)).values(ended_at=now()))
 
 
-def end_one(desk: Desk, number: int) -> None:
+def end_one(context: Context, number: int) -> None:
     """A person ends one of their own sign-ins, as on a machine that was lost."""
-    row = desk.s.get(SignIn, number)
-    if row is None or row.person_id != desk.person:
+    row = context.session.get(SignIn, number)
+    if row is None or row.person_id != context.person:
         raise NotFound(f"there is no sign-in {number} of yours")
     row.ended_at = row.ended_at or now()
-    desk.log("person.out", desk.who, f"{desk.who} ended a sign-in of {row.at:%d %b %H:%M}")
+    context.log("person.out", context.actor, f"{context.actor} ended a sign-in of {row.at:%d %b %H:%M}")
 
 
 def end_all(s: Session, person: int, but: str = "") -> int:
@@ -92,48 +92,48 @@ def end_all(s: Session, person: int, but: str = "") -> int:
     return int(s.execute(query.where(SignIn.hash != hash_of(but)).values(ended_at=now())).rowcount)  # type: ignore[attr-defined]
 
 
-def change_password(desk: Desk, token: str, was: str, fresh: str) -> None:
+def change_password(context: Context, token: str, was: str, fresh: str) -> None:
     """A person's own password; their other sign-ins end."""
-    person = desk.get(Person, desk.person or 0, "person")
+    person = context.get(Person, context.person or 0, "person")
     if not password_fits(person.password, was):
         raise Invalid("that is not your password until now", {"was": "is not your password"})
     if wrong := password_fault(fresh, person.mail, person.name):
         raise Invalid(f"password {wrong}", {"password": wrong})
     person.password = hash_password(fresh)
-    n = end_all(desk.s, person.id, but=token)
-    desk.log("person.password", person.name, f"{person.name} changed the password" + (f"; {n} other sign-ins ended" if n else ""))
+    n = end_all(context.session, person.id, but=token)
+    context.log("person.password", person.name, f"{person.name} changed the password" + (f"; {n} other sign-ins ended" if n else ""))
 
 
-def change_role(desk: Desk, number: int, version: int, role: str, scope: dict[str, list[int]]) -> str:
+def change_role(context: Context, number: int, version: int, role: str, scope: dict[str, list[int]]) -> str:
     """What a person may do from now on; their sign-ins end, so that nothing goes on as before."""
-    person = desk.get_version(Person, number, version, "person")
+    person = context.get_version(Person, number, version, "person")
     if person.role == "manager" and role != "manager":
-        _another_manager(desk, person)
+        _another_manager(context, person)
     before = person.role
     person.role, person.scope = role, scope
-    end_all(desk.s, person.id)
+    end_all(context.session, person.id)
     told = f"{person.name} is {role} from now on, and signs in anew"
-    desk.log("person.role", person.name, told, before={"role": before}, after={"role": role})
+    context.log("person.role", person.name, told, before={"role": before}, after={"role": role})
     return told
 
 
-def remove(desk: Desk, number: int, version: int) -> str:
+def remove(context: Context, number: int, version: int) -> str:
     """A person does not sign in any more; what they did stays theirs."""
-    person = desk.get_version(Person, number, version, "person")
-    if person.id == desk.person:
+    person = context.get_version(Person, number, version, "person")
+    if person.id == context.person:
         raise Conflict("nobody removes themselves; another manager does")
     if person.role == "manager":
-        _another_manager(desk, person)
+        _another_manager(context, person)
     person.gone_at = now()
     # The address is free for whoever comes after; the hash can be no password's.
     person.mail, person.password = f"{person.mail}#{person.id}", "-"
-    end_all(desk.s, person.id)
+    end_all(context.session, person.id)
     told = f"{person.name} does not sign in any more"
-    desk.log("person.leave", person.name, told)
+    context.log("person.leave", person.name, told)
     return told
 
 
-def _another_manager(desk: Desk, person: Person) -> None:
+def _another_manager(context: Context, person: Person) -> None:
     others = select(Person.id).where(Person.role == "manager", Person.gone_at.is_(None), Person.id != person.id)
-    if desk.s.scalar(others.limit(1)) is None:
+    if context.session.scalar(others.limit(1)) is None:
         raise Conflict(f"{person.name} is the only manager; make another one first")

@@ -6,14 +6,14 @@ from sqlalchemy import select
 
 from ...core.texts import is_mail
 from ...data.setup import Person
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.credentials import hash_password
 from ..base.errors import Conflict, Invalid
 from .passwords import password_fault
 
 
 def make_person(
-    desk: Desk, name: str, mail: str, password: str, role: str = "manager", scope: dict[str, list[int]] | None = None
+    context: Context, name: str, mail: str, password: str, role: str = "manager", scope: dict[str, list[int]] | None = None
 ) -> Person:
     """Enter a person who may sign in."""
     wrong, name = {}, " ".join(name.split())
@@ -25,10 +25,10 @@ def make_person(
         wrong["password"] = fault
     if wrong:
         raise Invalid("; ".join(f"{field} {told}" for field, told in wrong.items()), wrong)
-    if desk.s.scalar(select(Person.id).where(Person.mail == mail.strip().lower())):
+    if context.session.scalar(select(Person.id).where(Person.mail == mail.strip().lower())):
         raise Conflict("there is somebody with that mail address already")
     person = Person(name=name.strip(), mail=mail.strip().lower(), password=hash_password(password), role=role, scope=scope or {})
-    desk.s.add(person)
-    desk.s.flush()
-    desk.log("person.join", person.name, f"{person.name} joined as {role}")
+    context.session.add(person)
+    context.session.flush()
+    context.log("person.join", person.name, f"{person.name} joined as {role}")
     return person

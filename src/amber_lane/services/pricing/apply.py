@@ -15,14 +15,14 @@ from ...data.lanes import Lane, LanePart, by_items
 from ...data.outbox import Job
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku
-from ...data.watch import Response
+from ...data.watch import ListingDecision
 from ..base import causes, portions
-from ..base.context import Desk
+from ..base.context import Context
 from . import compare_at
 from .decide import CROWD, Decided, decide, limited_to
 from .decisions import of_book, write
 from .frame import MANY, Book, load
-from .lane_costing import lane_pairs
+from .lane_columns import lane_pairs
 
 # A store's first move of more prices than this is a person's to look at, whatever the limits say.
 MASS = 20
@@ -31,7 +31,7 @@ LATER, FOLLOW = "later", "follow"
 
 
 def respond(
-    desk: Desk,
+    context: Context,
     skus: Iterable[int] | None,
     sweep: int | None = None,
     act: int | None = None,
@@ -53,11 +53,11 @@ def respond(
     """
     wanted = None if skus is None else set(skus)
     ask = Ask(sweep, act, counted, alone, seen, story)
-    n = len(wanted) if wanted is not None else int(desk.s.scalar(select(func.count()).select_from(Sku)) or 0)
+    n = len(wanted) if wanted is not None else int(context.session.scalar(select(func.count()).select_from(Sku)) or 0)
     if n > portions.AT_ONCE:
-        return _later(desk, ask, wanted, items or {}, only, n)
-    counts = respond_now(desk, ask, wanted, items or {}, only)
-    tell(desk, ask, counts)
+        return _later(context, ask, wanted, items or {}, only, n)
+    counts = respond_now(context, ask, wanted, items or {}, only)
+    tell(context, ask, counts)
     return counts
 
 
@@ -77,31 +77,31 @@ class Ask:
     mass: tuple[int, ...] = ()
 
 
-def respond_now(desk: Desk, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None) -> dict[str, int]:
+def respond_now(context: Context, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None) -> dict[str, int]:
     """`respond` within this transaction, whatever the number."""
-    book = load(desk, None if skus is None else with_sharers(desk, skus))
+    book = load(context, None if skus is None else with_sharers(context, skus))
     if not len(book.ids):
         return {}
     decided = decide(book, ask.counted)
-    waiting = _waiting(desk, book)
+    waiting = _waiting(context, book)
     if not ask.seen and (frozen := _frozen(book, decided, ask, waiting)).any():
         decided = decide(book, ask.counted, frozen)
     elif ask.seen:
-        _agree_to_mass(desk, book, decided)
+        _agree_to_mass(context, book, decided)
     if only is not None:
         decided = limited_to(book, decided, np.isin(book.ids, list(only)))
     anew = np.isin(book.ids, [listing for listing, still in waiting.items() if not still])
     # What begins to wait is told, also where its cost is what it was.
     anew |= decided.crowd & ~np.isin(book.ids, list(waiting))
-    decided = compare_at.follow(desk, book, decided, None if only is None else np.isin(book.ids, list(only)))
-    return write(desk, book, decided, ask.sweep, ask.act, items, anew)
+    decided = compare_at.follow(context, book, decided, None if only is None else np.isin(book.ids, list(only)))
+    return write(context, book, decided, ask.sweep, ask.act, items, anew)
 
 
-def tell(desk: Desk, ask: Ask, counts: dict[str, int]) -> None:
+def tell(context: Context, ask: Ask, counts: dict[str, int]) -> None:
     """The story of a sweep that did something, with its undo."""
     if ask.story and (told := tell_counts(counts)):
         after = {"sweep": ask.sweep, **counts}
-        desk.log("watch.respond", ask.story["on"], told, why=ask.story["why"], after=after, undo=True, count=sum(counts.values()))
+        context.log("watch.respond", ask.story["on"], told, why=ask.story["why"], after=after, undo=True, count=sum(counts.values()))
 
 
 _VERBS = (
@@ -121,42 +121,44 @@ def tell_counts(counts: dict[str, int]) -> str:
     return ", ".join(f"{n} {one if n == 1 else many}" for n, one, many in verbs if n)
 
 
-def _later(desk: Desk, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None, n: int) -> dict[str, int]:
+def _later(context: Context, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None, n: int) -> dict[str, int]:
     """Write down that listings are to be looked at, with the transaction that makes it so."""
-    _enter(desk, ask, skus, items, only, n)
+    _enter(context, ask, skus, items, only, n)
     return {LATER: n}
 
 
-def _enter(desk: Desk, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None, n: int, held: bool = False) -> Job:
+def _enter(
+    context: Context, ask: Ask, skus: set[int] | None, items: dict[int, int], only: set[int] | None, n: int, held: bool = False
+) -> Job:
     whole = {"skus": None if skus is None else sorted(skus), "items": list(items.items()), "only": None if only is None else sorted(only)}
     body = {"ask": asdict(ask), "act": ask.act, "counts": {}, "planned": False}
-    return portions.enter(desk, FOLLOW, "Prices and stock follow", body, [whole], n, stops=False, held=held)
+    return portions.enter(context, FOLLOW, "Prices and stock follow", body, [whole], n, stops=False, held=held)
 
 
-def respond_once_let_go(desk: Desk, skus: set[int], sweep: int, items: dict[int, int], story: dict[str, Any]) -> int:
+def respond_once_let_go(context: Context, skus: set[int], sweep: int, items: dict[int, int], story: dict[str, Any]) -> int:
     """Write down that SKUs are looked at for a sweep that is still being written; the work begins once it is let go (portions.let_go),
     or once this is found again after a kill. Returns its number."""
     ask = Ask(sweep=sweep, counted=True, alone=True, story=story)
-    return _enter(desk, ask, skus, items, None, len(skus), held=True).id
+    return _enter(context, ask, skus, items, None, len(skus), held=True).id
 
 
 @portions.plan(FOLLOW)
-def _plan(desk: Desk, body: dict[str, Any], whole: dict[str, Any]) -> tuple[dict[str, Any], list[Any], int]:
+def _plan(context: Context, body: dict[str, Any], whole: dict[str, Any]) -> tuple[dict[str, Any], list[Any], int]:
     """Portions of SKUs that share no item with those of another, and what can only be found of all of them. Reads only."""
     ask = Ask(**body["ask"])
     skus = None if whole["skus"] is None else set(whole["skus"])
     if not ask.seen:
-        book = load(desk, None if skus is None else with_sharers(desk, skus))
+        book = load(context, None if skus is None else with_sharers(context, skus))
         decided = decide(book, ask.counted)
         moves = decided.changed & (decided.price != book.wanted_price)
         ask = replace(ask, crowd=_is_crowd(book, moves, ask), mass=tuple(np.unique(book.store[_mass(book, moves)]).tolist()))
     items, only = dict(whole["items"]), None if whole["only"] is None else set(whole["only"])
     listings: dict[int, list[int]] = {}
     if only is not None:
-        for number, sku in desk.s.execute(select(Listing.id, Listing.sku_id)):
+        for number, sku in context.session.execute(select(Listing.id, Listing.sku_id)):
             if number in only:
                 listings.setdefault(sku, []).append(number)
-    groups = [group for group in _apart(desk, skus) if only is None or any(sku in listings for sku in group)]
+    groups = [group for group in _apart(context, skus) if only is None or any(sku in listings for sku in group)]
     parts = [
         {
             "skus": group,
@@ -169,27 +171,27 @@ def _plan(desk: Desk, body: dict[str, Any], whole: dict[str, Any]) -> tuple[dict
 
 
 @portions.work(FOLLOW)
-def _follow(desk: Desk, body: dict[str, Any], part: dict[str, Any]) -> int:
+def _follow(context: Context, body: dict[str, Any], part: dict[str, Any]) -> int:
     only = None if part["only"] is None else set(part["only"])
-    counts = respond_now(desk, Ask(**body["ask"]), set(part["skus"]), dict(part["items"]), only)
+    counts = respond_now(context, Ask(**body["ask"]), set(part["skus"]), dict(part["items"]), only)
     body["counts"] = {kind: body["counts"].get(kind, 0) + counts.get(kind, 0) for kind in {*body["counts"], *counts}}
     return len(part["skus"])
 
 
 @portions.finish(FOLLOW)
-def _followed(desk: Desk, body: dict[str, Any], done: int, failed: int) -> str:
-    tell(desk, Ask(**body["ask"]), body["counts"])
+def _followed(context: Context, body: dict[str, Any], done: int, failed: int) -> str:
+    tell(context, Ask(**body["ask"]), body["counts"])
     return tell_counts(body["counts"]) or "nothing had to change"
 
 
-def _apart(desk: Desk, skus: set[int] | None) -> list[list[int]]:
+def _apart(context: Context, skus: set[int] | None) -> list[list[int]]:
     """SKUs in portions; those that draw on one item are always together."""
     # Loaded where it is used, since every start would wait for it.
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import connected_components
 
-    sku, item = lane_pairs(desk.s)
-    known = np.array(list(desk.s.scalars(select(Sku.id).order_by(Sku.id))), dtype=np.int64)
+    sku, item = lane_pairs(context.session)
+    known = np.array(list(context.session.scalars(select(Sku.id).order_by(Sku.id))), dtype=np.int64)
     things = np.unique(item)
     n = len(known)
     ends = (np.searchsorted(known, sku), n + np.searchsorted(things, item))
@@ -210,11 +212,13 @@ def _apart(desk: Desk, skus: set[int] | None) -> list[list[int]]:
     return out
 
 
-def _waiting(desk: Desk, book: Book) -> dict[int, bool]:
+def _waiting(context: Context, book: Book) -> dict[int, bool]:
     """Listings whose price waits since too many moved at once, and whether what caused that is still so."""
-    query = select(Response.listing_id, Response.act_id).where(Response.state == "waits", Response.outcome == CROWD)
-    rows = [row for part in of_book(book) for row in desk.s.execute(query.where(*part)).tuples()]
-    gone = causes.over(desk, {act for _, act in rows if act})
+    query = select(ListingDecision.listing_id, ListingDecision.act_id).where(
+        ListingDecision.state == "waits", ListingDecision.outcome == CROWD
+    )
+    rows = [row for part in of_book(book) for row in context.session.execute(query.where(*part)).tuples()]
+    gone = causes.over(context, {act for _, act in rows if act})
     return {listing: act not in gone for listing, act in rows}
 
 
@@ -225,11 +229,11 @@ def _mass(book: Book, moves: Bools) -> Bools:
     return np.asarray(first & (counts[book.store] > MASS), dtype=np.bool_)
 
 
-def _agree_to_mass(desk: Desk, book: Book, decided: Decided) -> None:
+def _agree_to_mass(context: Context, book: Book, decided: Decided) -> None:
     """A person has looked at a first mass move, so the next is only asked for where the limits say so."""
     rows = _mass(book, decided.changed & (decided.price != book.wanted_price))
     for number in np.unique(book.store[rows]).tolist():
-        desk.get(Store, number, "store").mass_agreed = True
+        context.get(Store, number, "store").mass_agreed = True
 
 
 def _is_crowd(book: Book, moves: Bools, ask: Ask) -> bool:
@@ -251,17 +255,17 @@ def _frozen(book: Book, decided: Decided, ask: Ask, waiting: dict[int, bool]) ->
     return np.asarray(moves & np.isin(book.ids, still) | first, dtype=np.bool_)
 
 
-def with_sharers(desk: Desk, skus: set[int]) -> set[int]:
+def with_sharers(context: Context, skus: set[int]) -> set[int]:
     """The SKUs and all others that draw on the same items, however far the chain reaches."""
     if len(skus) > MANY:
-        return _all_sharers(*lane_pairs(desk.s), skus)
+        return _all_sharers(*lane_pairs(context.session), skus)
     known, fresh = set(skus), set(skus)
     while fresh:
         near: set[int] = set()
         for chunk in in_chunks(fresh):
             items = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
             near |= set(
-                desk.s.scalars(
+                context.session.scalars(
                     by_items(
                         select(Lane.sku_id)
                         .join(LanePart, LanePart.lane_id == Lane.id)

@@ -11,14 +11,14 @@ from ...core.money import PPM, Bools
 from ...core.price import NONE
 from ...data.bulk import bulk_update, in_chunks
 from ...data.shelf import Listing
-from ..base.context import Desk
+from ..base.context import Context
 from .decide import Decided
 from .frame import Book
 
 CHUNK = 5000
 
 
-def follow(desk: Desk, book: Book, decided: Decided, rows: Bools | None = None) -> Decided:
+def follow(context: Context, book: Book, decided: Decided, rows: Bools | None = None) -> Decided:
     """Set it for every listing on sale whose rule asks for one and where it is another one now; those go to their stores too.
 
     It lies on the first ending at or above the share that is asked, and always above the price itself.
@@ -39,11 +39,11 @@ def follow(desk: Desk, book: Book, decided: Decided, rows: Bools | None = None) 
         wanted[int(book.ids[place])] = (_ending(least, ends), place)
     now: dict[int, int | None] = {}
     for chunk in in_chunks(wanted, CHUNK):
-        now |= dict(desk.s.execute(select(Listing.id, Listing.compare_at).where(Listing.id.in_(chunk))).tuples().all())
+        now |= dict(context.session.execute(select(Listing.id, Listing.compare_at).where(Listing.id.in_(chunk))).tuples().all())
     moved = [(value, 1, number) for number, (value, _) in wanted.items() if now.get(number) != value]
     if not moved:
         return decided
-    bulk_update(desk.s, Listing, ("compare_at", "words_due"), moved)
+    bulk_update(context.session, Listing, ("compare_at", "words_due"), moved)
     changed = decided.changed.copy()
     changed[[wanted[number][1] for _, _, number in moved]] = True
     return replace(decided, changed=changed)

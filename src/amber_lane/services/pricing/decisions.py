@@ -17,8 +17,8 @@ from ...data.base import to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks
 from ...data.lanes import Lane
 from ...data.shelf import Listing
-from ...data.watch import Response
-from ..base.context import Desk
+from ...data.watch import ListingDecision
+from ..base.context import Context
 from ..outbox.listing_changes import words_due
 from ..outbox.queue import batch_mark, put_listings
 from .decide import CROWD, HOLD, KINDS, Decided
@@ -30,10 +30,10 @@ _SUPPLY = ("goods", "ship", "handling", "risk", "rebate", "available")
 
 
 def write(
-    desk: Desk, book: Book, decided: Decided, sweep: int | None, act: int | None, items: dict[int, int], anew: Bools | None = None
+    context: Context, book: Book, decided: Decided, sweep: int | None, act: int | None, items: dict[int, int], anew: Bools | None = None
 ) -> dict[str, int]:
     """Listings, responses and outbox rows of one decision, at the driver's speed. anew: what holds them is told with its new cause."""
-    s, at = desk.s, to_ms(desk.now)
+    s, at = context.session, to_ms(context.now)
     tell = np.flatnonzero(decided.kind >= 0)
     same = _same_hold(book, decided) if anew is None else _same_hold(book, decided) & ~anew
     told = tell[~((decided.kind[tell] == HOLD) & same[tell])]
@@ -93,12 +93,12 @@ def write(
         ),
         rows,
     )
-    _keep_with_lanes(desk, book, kept, touched)
-    _end_rests(desk, book, decided)
-    _end_waits(desk, book, decided, told)
+    _keep_with_lanes(context, book, kept, touched)
+    _end_rests(context, book, decided)
+    _end_waits(context, book, decided, told)
     bulk_insert(
         s,
-        Response,
+        ListingDecision,
         (
             "sweep_id",
             "act_id",
@@ -119,12 +119,12 @@ def write(
         ),
         _responses(book, decided, told, sweep, act, items, at),
     )
-    _send(desk, book, decided, np.flatnonzero(decided.changed))
+    _send(context, book, decided, np.flatnonzero(decided.changed))
     counts = np.bincount(decided.kind[told], minlength=len(KINDS)).tolist() if len(told) else [0] * len(KINDS)
     return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
 
 
-def _keep_with_lanes(desk: Desk, book: Book, kept: pricing.Kept, rows: Ints) -> None:
+def _keep_with_lanes(context: Context, book: Book, kept: pricing.Kept, rows: Ints) -> None:
     """What a lane's first listing lands at and keeps stands with the lane too, so that lanes are put in order by it."""
     moved = np.setdiff1d(np.concatenate([book.lane[rows], book.had_lane[rows]]), np.zeros(1, dtype=np.int64))
     used, first = np.unique(book.lane, return_index=True)
@@ -134,28 +134,28 @@ def _keep_with_lanes(desk: Desk, book: Book, kept: pricing.Kept, rows: Ints) -> 
         row = place.get(number)
         known = row is not None and bool(book.counted[row])
         figures.append((int(book.landed[row]), int(kept.profit[row]), number) if known else (None, None, number))
-    bulk_update(desk.s, Lane, ("landed", "profit"), figures)
+    bulk_update(context.session, Lane, ("landed", "profit"), figures)
 
 
-def _end_rests(desk: Desk, book: Book, decided: Decided) -> None:
+def _end_rests(context: Context, book: Book, decided: Decided) -> None:
     """What a person let rest follows again once something else is asked for it than was then."""
     asked = shown(book.available, book.policy["cap"], book.policy["cushion"])
     prices = np.flatnonzero((book.rest_price != NONE) & book.counted & (book.rest_price != decided.priced.price))
     stock = np.flatnonzero((book.rest_stock != NONE) & (book.rest_stock != asked))
     for name, rows in (("rest_price", prices), ("rest_stock", stock)):
         if len(rows):
-            bulk_update(desk.s, Listing, (name,), [(None, number) for number in book.ids[rows].tolist()])
+            bulk_update(context.session, Listing, (name,), [(None, number) for number in book.ids[rows].tolist()])
 
 
-def _end_waits(desk: Desk, book: Book, decided: Decided, told: Ints) -> None:
+def _end_waits(context: Context, book: Book, decided: Decided, told: Ints) -> None:
     """What waited for a person waits no longer once its cause is gone, or is told anew."""
-    query = select(Response.id, Response.listing_id).where(Response.state == "waits")
-    waiting = [row for part in of_book(book) for row in desk.s.execute(query.where(*part))]
+    query = select(ListingDecision.id, ListingDecision.listing_id).where(ListingDecision.state == "waits")
+    waiting = [row for part in of_book(book) for row in context.session.execute(query.where(*part))]
     if waiting:
         over = ~decided.waits
         over[told] = True
         listings = set(book.ids[over].tolist())
-        bulk_update(desk.s, Response, ("state",), [("kept", number) for number, listing in waiting if listing in listings])
+        bulk_update(context.session, ListingDecision, ("state",), [("kept", number) for number, listing in waiting if listing in listings])
 
 
 def _step_bases(book: Book, decided: Decided, rows: Ints, at: int) -> tuple[list[int], list[int | None]]:
@@ -240,7 +240,7 @@ def _who_said(book: Book, rows: Ints) -> list[str]:
     return [told[i] for i in which.reshape(-1).tolist()]
 
 
-def _send(desk: Desk, book: Book, decided: Decided, rows: Ints) -> None:
+def _send(context: Context, book: Book, decided: Decided, rows: Ints) -> None:
     """One outbox row per changed listing; what waits there for it already is overtaken and dropped."""
     if not len(rows):
         return
@@ -267,16 +267,16 @@ def _send(desk: Desk, book: Book, decided: Decided, rows: Ints) -> None:
             + (f',"price":"{plain(money, cur)}"' if prices else "")
             + (f',"quantity":{quantity},"state":"{state}"}}' if stock else "}")
         )
-    due = words_due(desk, book.ids[rows].tolist())
+    due = words_due(context, book.ids[rows].tolist())
     for at_row, number in enumerate(book.ids[rows].tolist() if due else []):
         if number in due:
             bodies[at_row] = f'{bodies[at_row][:-1]},"words":{json.dumps(due[number], ensure_ascii=False)}}}'
     targets = [f"store:{i}" for i in book.store[rows].tolist()]
-    put_listings(desk, list(zip(keys, targets, book.ids[rows].tolist(), bodies, strict=True)))
+    put_listings(context, list(zip(keys, targets, book.ids[rows].tolist(), bodies, strict=True)))
 
 
 def of_book(book: Book) -> Iterable[tuple[Any, ...]]:
     """What narrows a look at responses to the listings of a book: those few by their numbers, very many not at all."""
     if len(book.ids) > MANY:
         return [()]
-    return [(Response.listing_id.in_(chunk),) for chunk in in_chunks(book.ids.tolist())]
+    return [(ListingDecision.listing_id.in_(chunk),) for chunk in in_chunks(book.ids.tolist())]

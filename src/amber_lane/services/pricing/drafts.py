@@ -11,10 +11,10 @@ from sqlalchemy import delete, select
 from ...core import price
 from ...core.money import PPM, minor_digits, show_rate
 from ...core.plans import Plan, plan_faults
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.prices import Policy, PriceRule, Rate
 from ...data.setup import FeeRow, Store, Supplier
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
 from .inputs import Facts, laid_over, plans_of
 from .policy import POLICY_DEFAULTS, RULE_FIELDS, WORDS, parse_endings
@@ -27,7 +27,7 @@ class Change(Protocol):
     """A change that can be laid over the facts, or kept. `keep` returns its act in the log, which can be undone."""
 
     def lay(self, facts: Facts) -> Facts: ...
-    def keep(self, desk: Desk) -> Act: ...
+    def keep(self, context: Context) -> AuditEntry: ...
 
 
 def invalid(wrong: dict[str, str]) -> None:
@@ -86,11 +86,11 @@ class RuleChange:
     def lay(self, facts: Facts) -> Facts:
         return replace(facts, rules=[rule.checked() for rule in self.rules])
 
-    def keep(self, desk: Desk) -> Act:
-        before = [asdict(_as_draft(rule)) for rule in desk.s.scalars(select(PriceRule))]
-        desk.s.execute(delete(PriceRule))
-        desk.s.add_all(rule.checked() for rule in self.rules)
-        return desk.log("rule.change", "price rules", "price rules changed", before={"rules": before}, undo=True)
+    def keep(self, context: Context) -> AuditEntry:
+        before = [asdict(_as_draft(rule)) for rule in context.session.scalars(select(PriceRule))]
+        context.session.execute(delete(PriceRule))
+        context.session.add_all(rule.checked() for rule in self.rules)
+        return context.log("rule.change", "price rules", "price rules changed", before={"rules": before}, undo=True)
 
 
 def _as_draft(rule: PriceRule) -> Draft:
@@ -121,17 +121,17 @@ class FeeChange:
         self._check()
         return facts.with_fees(self.store, self.terms, self.fees) if self.store in facts.stores else facts
 
-    def keep(self, desk: Desk) -> Act:
+    def keep(self, context: Context) -> AuditEntry:
         self._check()
-        store = desk.get_version(Store, self.store, self.version, "store")
-        rows = desk.s.scalars(select(FeeRow).where(FeeRow.store_id == store.id)).all()
+        store = context.get_version(Store, self.store, self.version, "store")
+        rows = context.session.scalars(select(FeeRow).where(FeeRow.store_id == store.id)).all()
         old = [{name: getattr(row, name) for name in ("category", "percent", "least", "cap", "fixed")} for row in rows]
         before = {"store": store.id, "terms": {name: getattr(store, name) for name in STORE_TERMS}, "fees": old}
         for name in STORE_TERMS:
             setattr(store, name, self.terms[name])
-        desk.s.execute(delete(FeeRow).where(FeeRow.store_id == store.id))
-        desk.s.add_all(FeeRow(store_id=store.id, **fee) for fee in self.fees)
-        return desk.log("fees.change", store.name, f"what {store.name} takes was changed", before=before, undo=True)
+        context.session.execute(delete(FeeRow).where(FeeRow.store_id == store.id))
+        context.session.add_all(FeeRow(store_id=store.id, **fee) for fee in self.fees)
+        return context.log("fees.change", store.name, f"what {store.name} takes was changed", before=before, undo=True)
 
 
 @dataclass(frozen=True)
@@ -162,14 +162,14 @@ class SupplierChange:
         known = facts.suppliers.get(self.supplier)
         return facts if known is None else facts.with_supplier(self.supplier, self._values(known))
 
-    def keep(self, desk: Desk) -> Act:
+    def keep(self, context: Context) -> AuditEntry:
         self._check()
-        supplier = desk.get_version(Supplier, self.supplier, self.version, "supplier")
+        supplier = context.get_version(Supplier, self.supplier, self.version, "supplier")
         terms = {name: getattr(supplier, name) for name in SUPPLIER_TERMS}
         before = {"supplier": supplier.id, "terms": terms, "plans": list(supplier.plans or [])}
         for name, value in self._values(supplier).items():
             setattr(supplier, name, value)
-        return desk.log("terms.change", supplier.name, f"what {supplier.name} gives was changed", before=before, undo=True)
+        return context.log("terms.change", supplier.name, f"what {supplier.name} gives was changed", before=before, undo=True)
 
 
 def _least(name: str) -> int:
@@ -200,21 +200,21 @@ class PolicyChange:
         self._check()
         return facts.with_policy(self.scope, self.key, self.fields)
 
-    def keep(self, desk: Desk) -> Act:
+    def keep(self, context: Context) -> AuditEntry:
         self._check()
-        row = desk.s.scalar(select(Policy).where(Policy.scope == self.scope, Policy.scope_key == self.key))
+        row = context.session.scalar(select(Policy).where(Policy.scope == self.scope, Policy.scope_key == self.key))
         if row is None:
             row = Policy(scope=self.scope, scope_key=self.key, fields={}, version=0)
-            desk.s.add(row)
+            context.session.add(row)
         before = dict(row.fields)
         row.fields = laid_over(before, self.fields)
         row.version += 1
-        desk.s.flush()
-        desk.reroute()
+        context.session.flush()
+        context.reroute()
         # To undo is to put every field back that this change touched, the inherited ones too.
         old = {name: before.get(name) for name in {*before, *self.fields}}
         kept = {"scope": self.scope, "key": self.key, "fields": old}
-        return desk.log(
+        return context.log(
             "policy.change",
             self.key or self.scope,
             f"limits of {self.key or 'the house'} changed",
@@ -247,24 +247,24 @@ class RateChange:
         self._check()
         return facts if self.nano is None else facts.with_rate(self.base, self.quote, self.nano)
 
-    def keep(self, desk: Desk) -> Act:
+    def keep(self, context: Context) -> AuditEntry:
         self._check()
         pair = (Rate.base == self.base, Rate.quote == self.quote)
-        old = desk.s.scalar(select(Rate).where(*pair).order_by(Rate.day.desc()).limit(1))
+        old = context.session.scalar(select(Rate).where(*pair).order_by(Rate.day.desc()).limit(1))
         before = {"base": self.base, "quote": self.quote, "nano": old.nano if old else None}
         if self.nano is None:
-            desk.s.execute(delete(Rate).where(*pair))
-        elif old is not None and old.day == desk.now:
+            context.session.execute(delete(Rate).where(*pair))
+        elif old is not None and old.day == context.now:
             old.nano = self.nano
         else:
-            desk.s.add(Rate(base=self.base, quote=self.quote, day=desk.now, nano=self.nano))
-        desk.s.flush()
-        desk.reroute()
+            context.session.add(Rate(base=self.base, quote=self.quote, day=context.now, nano=self.nano))
+        context.session.flush()
+        context.reroute()
         told = f"1 {self.base} is {show_rate(self.nano)} {self.quote}" if self.nano else "rate taken back"
-        return desk.log("rate.change", f"{self.base} to {self.quote}", told, before=before, undo=True)
+        return context.log("rate.change", f"{self.base} to {self.quote}", told, before=before, undo=True)
 
 
-def as_it_was(act: Act) -> Change:
+def as_it_was(act: AuditEntry) -> Change:
     """The change that takes back a kept one, from its act in the log; KeyError for an act of another kind."""
     was: dict[str, Any] = act.before or {}
     kinds: dict[str, Callable[[], Change]] = {

@@ -13,7 +13,7 @@ from ...connectors.protocols import RateTable
 from ...core.money import PPM, half_up, minor_digits, parse_rate, show_rate
 from ...data.prices import Rate
 from ...data.setup import RateSource, Store, Supplier
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..base.import_frame import Checked, Row, each, need
 from .apply import respond
@@ -37,16 +37,16 @@ class Pair:
     old: bool
 
 
-def needed(desk: Desk) -> set[tuple[str, str]]:
+def needed(context: Context) -> set[tuple[str, str]]:
     """From every supplier's money to every store's."""
-    stores = set(desk.s.scalars(select(Store.currency)))
-    told = desk.s.execute(select(Supplier.currency, Supplier.also)).tuples().all()
+    stores = set(context.session.scalars(select(Store.currency)))
+    told = context.session.execute(select(Supplier.currency, Supplier.also)).tuples().all()
     monies = {money for own, also in told for money in (own, *(also or []))}
     return {(money, quote) for money in monies for quote in stores if money != quote}
 
 
-def newest(desk: Desk) -> dict[tuple[str, str], Rate]:
-    return {(row.base, row.quote): row for row in desk.s.scalars(select(Rate).order_by(Rate.day, Rate.id))}
+def newest(context: Context) -> dict[tuple[str, str], Rate]:
+    return {(row.base, row.quote): row for row in context.session.scalars(select(Rate).order_by(Rate.day, Rate.id))}
 
 
 def in_house(rates: dict[tuple[str, str], Rate], minor: int, currency: str) -> int:
@@ -55,11 +55,11 @@ def in_house(rates: dict[tuple[str, str], Rate], minor: int, currency: str) -> i
     return half_up(minor * house_ppm(rate.nano if rate else None, currency), PPM)
 
 
-def pairs(desk: Desk) -> list[Pair]:
+def pairs(context: Context) -> list[Pair]:
     """All rates that are needed or kept."""
-    kept, limit = newest(desk), desk.now - timedelta(days=OLD_DAYS)
+    kept, limit = newest(context), context.now - timedelta(days=OLD_DAYS)
     out = []
-    for base, quote in sorted(needed(desk) | set(kept)):
+    for base, quote in sorted(needed(context) | set(kept)):
         row = kept.get((base, quote))
         out.append(
             Pair(
@@ -68,20 +68,20 @@ def pairs(desk: Desk) -> list[Pair]:
                 row.nano if row else None,
                 row.day if row else None,
                 row.source if row else "",
-                row is not None and row.day < limit and (base, quote) in needed(desk),
+                row is not None and row.day < limit and (base, quote) in needed(context),
             )
         )
     return out
 
 
-def take_table(desk: Desk, source: RateSource, told: RateTable) -> int:
+def take_table(context: Context, source: RateSource, told: RateTable) -> int:
     """What a source says of the day. Rates that moved beyond belief wait; where others moved, prices follow.
 
     Returns how many rates were new. A table that was taken before changes nothing.
     """
-    source.next_ask = desk.now + timedelta(hours=6)
-    kept, doubted, taken = newest(desk), dict(source.doubted or {}), []
-    for base, quote in sorted(needed(desk)):
+    source.next_ask = context.now + timedelta(hours=6)
+    kept, doubted, taken = newest(context), dict(source.doubted or {}), []
+    for base, quote in sorted(needed(context)):
         if base not in told.rates or quote not in told.rates:
             continue
         nano = int((told.rates[quote] / told.rates[base] * 10**9).quantize(Decimal(1), ROUND_HALF_UP))
@@ -97,12 +97,12 @@ def take_table(desk: Desk, source: RateSource, told: RateTable) -> int:
                 doubted[name] = {"nano": nano, "at": told.as_of.isoformat(), "was": was.nano}
             continue
         doubted.pop(name, None)
-        desk.s.add(Rate(base=base, quote=quote, day=told.as_of, nano=nano, source=source.name))
+        context.session.add(Rate(base=base, quote=quote, day=told.as_of, nano=nano, source=source.name))
         taken.append(f"1 {base} is {show_rate(nano)} {quote}")
     source.doubted = doubted
-    desk.s.flush()
+    context.session.flush()
     if taken:
-        follow(desk, source.name, taken, f"{source.name}'s rates of {told.as_of:%d %b}")
+        follow(context, source.name, taken, f"{source.name}'s rates of {told.as_of:%d %b}")
     return len(taken)
 
 
@@ -114,9 +114,9 @@ def _again(before: dict[str, object] | None, nano: int, day: datetime) -> bool:
     return abs(nano - was) * DOUBT <= was and datetime.fromisoformat(str(before["at"])) < day
 
 
-def settle(desk: Desk, number: int, name: str, believe: bool) -> None:
+def settle(context: Context, number: int, name: str, believe: bool) -> None:
     """A person's word on a doubted rate."""
-    source = desk.get(RateSource, number, "source of rates")
+    source = context.get(RateSource, number, "source of rates")
     doubted = dict(source.doubted or {})
     one = doubted.pop(name, None)
     source.doubted = doubted
@@ -124,24 +124,24 @@ def settle(desk: Desk, number: int, name: str, believe: bool) -> None:
         raise Conflict(f"the rate for {name} is not in doubt any more; nothing was changed")
     base, _, quote = name.partition(" ")
     if believe:
-        desk.s.add(Rate(base=base, quote=quote, day=desk.now, nano=int(one["nano"]), source=source.name))
-        desk.s.flush()
-        follow(desk, name, [f"1 {base} is {show_rate(int(one['nano']))} {quote}"], "believed by a person", seen=True)
+        context.session.add(Rate(base=base, quote=quote, day=context.now, nano=int(one["nano"]), source=source.name))
+        context.session.flush()
+        follow(context, name, [f"1 {base} is {show_rate(int(one['nano']))} {quote}"], "believed by a person", seen=True)
     else:
-        desk.log("rate.doubt", name, f"{show_rate(int(one['nano']))} for {name} set aside, the old rate stands")
+        context.log("rate.doubt", name, f"{show_rate(int(one['nano']))} for {name} set aside, the old rate stands")
 
 
-def follow(desk: Desk, on: str, told: list[str], why: str, seen: bool = False) -> None:
+def follow(context: Context, on: str, told: list[str], why: str, seen: bool = False) -> None:
     """Prices and plans after rates have moved."""
-    act = desk.log("rate.daily", on, "; ".join(told), why=why, count=len(told))
-    desk.s.flush()
-    respond(desk, None, act=act.id, alone=not seen, seen=seen)
-    desk.reroute()
+    act = context.log("rate.daily", on, "; ".join(told), why=why, count=len(told))
+    context.session.flush()
+    respond(context, None, act=act.id, alone=not seen, seen=seen)
+    context.reroute()
 
 
-def check_sheet(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
+def check_sheet(context: Context, rows: Iterable[Row], progress: Callable[[int], None]) -> Checked:
     """The rates sheet: from, to, rate, and the day that it holds from."""
-    out, kept = Checked(), newest(desk)
+    out, kept = Checked(), newest(context)
 
     def read(row: Row) -> None:
         base, quote = need(row, "from").upper(), need(row, "to").upper()
@@ -152,13 +152,13 @@ def check_sheet(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
         nano = parse_rate(need(row, "rate").replace(",", "."))
         if not 0 < nano < 10**13:
             raise ValueError(f"rate: {row['rate']} must be more than 0 and less than 10,000")
-        day = desk.now
+        day = context.now
         if row.get("day"):
             try:
                 day = datetime.fromisoformat(f"{row['day'].strip()}T00:00:00+00:00")
             except ValueError:
                 raise ValueError(f"day: {row['day']!r} is not a day such as 2026-03-12") from None
-            if day > desk.now:
+            if day > context.now:
                 raise ValueError(f"day: {row['day']} has not come yet")
         was = kept.get((base, quote))
         kind = "new" if was is None else "same" if was.nano == nano or was.day > day else "changed"
@@ -170,16 +170,16 @@ def check_sheet(desk: Desk, rows: Iterable[Row], progress: Callable[[int], None]
     return out
 
 
-def take_sheet(desk: Desk, checked: Checked) -> int:
-    known = {(row.base, row.quote, row.day): row for row in desk.s.scalars(select(Rate))}
+def take_sheet(context: Context, checked: Checked) -> int:
+    known = {(row.base, row.quote, row.day): row for row in context.session.scalars(select(Rate))}
     for base, quote, nano, day in checked.good:
         if row := known.get((base, quote, day)):
             row.nano, row.source = nano, "sheet"
         else:
             row = known[base, quote, day] = Rate(base=base, quote=quote, day=day, nano=nano, source="sheet")
-            desk.s.add(row)
-    desk.s.flush()
+            context.session.add(row)
+    context.session.flush()
     if checked.good:
         told = [f"1 {base} is {show_rate(nano)} {quote}" for base, quote, nano, _ in checked.good[:6]]
-        follow(desk, "rates", told, f"{len(checked.good)} rates brought in by a sheet", seen=True)
+        follow(context, "rates", told, f"{len(checked.good)} rates brought in by a sheet", seen=True)
     return len(checked.good)

@@ -19,9 +19,10 @@ from ...data.base import to_ms
 from ...data.bulk import in_chunks, quiet
 from ...data.columns import fetch_columns, join, or_none, place_of, sorted_by, spliced
 from ...data.shelf import Listing, Sku
-from ..base.context import Desk
+from ..base.context import Context
 from .inputs import Facts, fee_of
-from .lane_costing import Chosen, Lanes, Parts, splice_lanes
+from .lane_columns import splice_lanes
+from .lane_costing import Chosen, Lanes, Parts
 from .policy import Keys, Overlay, lay_over, policy_columns, price_layers
 
 STATES = ("live", "paused", "ended", "preparing")
@@ -101,24 +102,24 @@ class Raw:
 
 
 def load(
-    desk: Desk, skus: Iterable[int] | None = None, facts: Facts | None = None, preparing: bool = False, within_allowance: bool = True
+    context: Context, skus: Iterable[int] | None = None, facts: Facts | None = None, preparing: bool = False, within_allowance: bool = True
 ) -> Book:
     """Read listings of some SKUs (None = all) with all that decides about them. `facts`: a draft instead of what stands.
 
     preparing: those that are not on sale yet too. within_allowance False: as if no store limited what it shows.
     """
-    facts = facts or Facts.read(desk.s)
-    return build(read(desk, facts, skus, preparing), facts, within_allowance)
+    facts = facts or Facts.read(context.session)
+    return build(read(context, facts, skus, preparing), facts, within_allowance)
 
 
-def read(desk: Desk, facts: Facts, skus: Iterable[int] | None = None, preparing: bool = False) -> Raw:
+def read(context: Context, facts: Facts, skus: Iterable[int] | None = None, preparing: bool = False) -> Raw:
     """The rows of `load`, from which books under several drafts can be built."""
     with quiet():
-        return _read(desk, facts, skus, preparing)
+        return _read(context, facts, skus, preparing)
 
 
-def _read(desk: Desk, facts: Facts, skus: Iterable[int] | None, preparing: bool) -> Raw:
-    s, now = desk.s, desk.now
+def _read(context: Context, facts: Facts, skus: Iterable[int] | None, preparing: bool) -> Raw:
+    s, now = context.session, context.now
     wanted = None if skus is None else sorted(set(skus))
     # Many SKUs are read faster all at once and sifted here than named one by one in the query.
     sift = wanted is not None and len(wanted) > MANY
@@ -130,7 +131,7 @@ def _read(desk: Desk, facts: Facts, skus: Iterable[int] | None, preparing: bool)
         keep = np.isin(cols[2], np.array(wanted, dtype=np.int64))
         if not keep.all():
             cols = [[v for v, k in zip(c, keep.tolist(), strict=True) if k] if isinstance(c, list) else c[keep] for c in cols]
-    lanes = Lanes(desk, facts, None if sift else wanted)
+    lanes = Lanes(context, facts, None if sift else wanted)
     return Raw(cols, lanes, now, lanes.choose(cols[2], cols[1]))
 
 
@@ -278,14 +279,14 @@ def _listings(s: Session, now: datetime, skus: list[int] | None, preparing: bool
     return fetch_columns(s, query.with_hint(Listing, "NOT INDEXED", "sqlite").order_by(Listing.id))
 
 
-def splice(desk: Desk, raw: Raw, facts: Facts, skus: list[int]) -> Raw:
+def splice(context: Context, raw: Raw, facts: Facts, skus: list[int]) -> Raw:
     """What was read of all listings, with those of some SKUs as they are now, and what is promised of all."""
-    s, now = desk.s, desk.now
+    s, now = context.session, context.now
     cols, columns = raw.cols, raw.lanes.columns
     for chunk in in_chunks(skus):
         cols = spliced(cols, _listings(s, now, chunk, False), np.isin(cols[2], np.array(chunk, dtype=np.int64)), [0])
         columns = splice_lanes(s, columns, chunk)
-    lanes = Lanes(desk, facts, None, columns)
+    lanes = Lanes(context, facts, None, columns)
     return Raw(cols, lanes, now, lanes.choose(cols[2], cols[1]))
 
 

@@ -8,48 +8,24 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from sqlalchemy import case, func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...core import cost
 from ...core.money import PPM, Bools, Ints, half_up_columns
 from ...core.price import NONE
 from ...core.stock import first_of, serves
-from ...data.base import by_index
 from ...data.bulk import in_chunks
-from ...data.columns import coded, fetch_columns, join, or_none, place_of, sorted_by, spliced
-from ...data.lanes import SENDS_OTHERWISE, Lane, LanePart
-from ...data.orders import OrderLine, PurchaseLine, PurchaseOrder
-from ...data.setup import Origin, Supplier
+from ...data.columns import coded
+from ...data.setup import Supplier
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from .inputs import Facts, NoRate
+from .lane_columns import FIELDS, GONE, SHUT, lane_columns, owed_units, services_by_country
 from .packs import usual_sizes
 
 # Where a supplier does not tell its stock, more than any cap.
 UNTOLD = 1_000_000
-_FIELDS = (
-    "lane",
-    "sku",
-    "store",
-    "supplier",
-    "origin",
-    "use",
-    "state",
-    "item",
-    "num",
-    "den",
-    "cost",
-    "stock",
-    "offer",
-    "least",
-    "handling",
-    "weight",
-    "service",
-    "money",
-)
-_SKU = _FIELDS.index("sku")
-SHUT, GONE = 3, 2
 
 
 @dataclass(frozen=True)
@@ -135,12 +111,12 @@ class Lanes:
     them: a listing never shows what is there of other goods.
     """
 
-    def __init__(self, desk: Desk, facts: Facts, skus: list[int] | None, columns: list[Any] | None = None) -> None:
+    def __init__(self, context: Context, facts: Facts, skus: list[int] | None, columns: list[Any] | None = None) -> None:
         """skus: of these alone. columns: where the lanes were read already (see lane_columns)."""
         self.facts = facts
         chunks = [None] if skus is None else list(in_chunks(skus))
-        self.columns = lane_columns(desk.s, skus) if columns is None else columns
-        self.p = dict(zip(_FIELDS, self.columns, strict=True))
+        self.columns = lane_columns(context.session, skus) if columns is None else columns
+        self.p = dict(zip(FIELDS, self.columns, strict=True))
         self.p["money"], self.monies = coded(list(self.p["money"]))
         self.p["service"], self.services = coded(list(self.p["service"]))
         p, none = self.p, np.zeros(0, dtype=np.int64)
@@ -150,10 +126,10 @@ class Lanes:
         self.lane_leg = np.searchsorted(self.leg, self.first)
         self.legs_of = np.diff(np.r_[self.lane_leg, len(self.leg)])
         self.plain = len(self.leg) == len(self.first)
-        self.by_country = {lane: one for chunk in chunks for lane, one in _by_country(desk.s, chunk).items()}
-        self._count_whole_packs(desk.s)
-        self.free_of_part = self._free(desk)
-        self._apply_tiers(desk.s)
+        self.by_country = {lane: one for chunk in chunks for lane, one in services_by_country(context.session, chunk).items()}
+        self._count_whole_packs(context.session)
+        self.free_of_part = self._free(context)
+        self._apply_tiers(context.session)
 
     def under(self, facts: Facts) -> Lanes:
         """The same lanes under other facts: what they cost may differ, not which they are."""
@@ -161,9 +137,9 @@ class Lanes:
         other.facts = facts
         return other
 
-    def _free(self, desk: Desk) -> Ints:
+    def _free(self, context: Context) -> Ints:
         """Units of each part's item that are not promised yet."""
-        p, owed = self.p, owed_units(desk)
+        p, owed = self.p, owed_units(context)
         stale = np.isin(p["supplier"], np.array([row.id for row in self.facts.suppliers.values() if is_stale(row)], dtype=np.int64))
         items = np.array(sorted(owed), dtype=np.int64)
         promised = np.zeros(len(p["item"]), dtype=np.int64)
@@ -406,99 +382,6 @@ class Lanes:
         return parts, least, np.zeros(n, np.int64)
 
 
-def lane_columns(s: Session, skus: list[int] | None) -> list[Any]:
-    """Open lanes with their items, as columns in the order of _FIELDS; of some SKUs, or all."""
-    parts = [_read(s, chunk) for chunk in ([None] if skus is None else in_chunks(skus))] or [_read(s, [])]
-    return [join([part[i] for part in parts]) for i in range(len(_FIELDS))]
-
-
-def splice_lanes(s: Session, columns: list[Any], skus: list[int]) -> list[Any]:
-    """The same columns with the lanes of some SKUs as they are now."""
-    gone = np.isin(columns[_SKU], np.array(skus, dtype=np.int64))
-    return spliced(columns, lane_columns(s, skus), gone, [_SKU, *(_FIELDS.index(name) for name in ("use", "lane", "origin"))])
-
-
-def _read(s: Session, skus: list[int] | None) -> list[object]:
-    query = (
-        select(
-            Lane.id,
-            Lane.sku_id,
-            func.coalesce(Lane.store_id, 0),
-            Item.supplier_id,
-            Origin.id,
-            Lane.use,
-            case((Lane.begun, place_of(Lane.state, ("new", "open", "slow", "shut"))), else_=SHUT),
-            LanePart.item_id,
-            LanePart.units_num,
-            LanePart.units_den,
-            Item.cost,
-            Item.stock,
-            place_of(Item.offer, ("good", "doubted", "gone")),
-            or_none(Item.least_price),
-            Origin.handling,
-            Item.weight_g,
-            case((LanePart.service != "", LanePart.service), else_=Lane.service),
-            Item.currency,
-        )
-        .join(LanePart, LanePart.lane_id == Lane.id)
-        .join(Item, Item.id == LanePart.item_id)
-        .join(Origin, Origin.id == func.coalesce(LanePart.origin_id, Lane.origin_id))
-        .where(Lane.until.is_(None), Lane.instead.is_(False))
-    )
-    columns = fetch_columns(s, query if skus is None else query.where(Lane.sku_id.in_(skus)))
-    # Quicker than by the database, which would carry all columns through its sorting.
-    return sorted_by(columns, [_SKU, *(_FIELDS.index(name) for name in ("use", "lane", "origin"))])
-
-
-def _by_country(s: Session, skus: list[int] | None) -> dict[int, dict[str, str]]:
-    """Lanes that send to some countries by another service than their own."""
-    query = select(Lane.id, Lane.services).where(SENDS_OTHERWISE)
-    return dict(s.execute(by_index(query, Lane, "ix_lane_services") if skus is None else query.where(Lane.sku_id.in_(skus))).tuples().all())
-
-
-def lane_pairs(s: Session) -> tuple[Ints, Ints]:
-    """Every SKU with every item of its open lanes, as two columns."""
-    query = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.until.is_(None))
-    sku, item = fetch_columns(s, query)
-    return sku, item
-
-
 def is_stale(supplier: Supplier) -> bool:
     """No good sweep for so long that its stock cannot be believed any more."""
     return supplier.stale and supplier.good_sweep_at is not None
-
-
-def owed_units(desk: Desk) -> dict[int, int]:
-    """Supplier units per item that are sold and not yet bought, or bought and not yet seen in the supplier's stock."""
-    s = desk.s
-    owed: dict[int, int] = {}
-    chosen = func.coalesce(
-        OrderLine.lane_id,
-        select(Lane.id).where(Lane.sku_id == OrderLine.sku_id, Lane.until.is_(None), Lane.use == 0).limit(1).scalar_subquery(),
-    )
-    waits = select(OrderLine.quantity, chosen.label("lane")).where(OrderLine.state.in_(("new", "needs_lane", "held", "ready", "refused")))
-    open_lines = by_index(waits, OrderLine, "ix_order_line_state").subquery()
-    for item, quantity, num, den in s.execute(
-        select(LanePart.item_id, open_lines.c.quantity, LanePart.units_num, LanePart.units_den).join(
-            open_lines, open_lines.c.lane == LanePart.lane_id
-        )
-    ):
-        owed[item] = owed.get(item, 0) + cost.packs_needed(quantity, num, den)
-    pending = (PurchaseOrder.state.in_(("waiting", "sent"))) | (
-        (PurchaseOrder.state == "accepted") & (PurchaseOrder.answered_at > func.coalesce(Supplier.good_sweep_at, 0))
-    )
-    bought = (
-        select(PurchaseLine.item_id, func.sum(PurchaseLine.quantity))
-        .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
-        .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
-        .where(PurchaseLine.live, PurchaseOrder.state.in_(("waiting", "sent", "accepted")), pending)
-        .group_by(PurchaseLine.item_id)
-    )
-    bought = by_index(by_index(bought, PurchaseOrder, "ix_purchase_order_state"), PurchaseLine, "ix_purchase_line_purchase_id")
-    for item, quantity in s.execute(bought):
-        owed[item] = owed.get(item, 0) + quantity
-    return owed
-
-
-def skus_of_supplier(desk: Desk, supplier: int) -> set[int]:
-    return set(desk.s.scalars(select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None)).distinct()))

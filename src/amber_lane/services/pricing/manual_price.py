@@ -8,16 +8,16 @@ from datetime import datetime
 from ...core.money import show
 from ...core.price import NONE, keep, solve
 from ...data.shelf import Listing, Sku
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
 from ..outbox.store_switches import must
 from .apply import respond, with_sharers
 from .frame import load
 
 
-def price_prepared(desk: Desk, rows: Sequence[Listing]) -> None:
+def price_prepared(context: Context, rows: Sequence[Listing]) -> None:
     """Prices of listings in preparation by the rules of now, where they have a lane whose cost is known."""
-    book = load(desk, with_sharers(desk, {row.sku_id for row in rows}), preparing=True)
+    book = load(context, with_sharers(context, {row.sku_id for row in rows}), preparing=True)
     priced = solve(book.terms, book.limits, book.endings)
     places = {number: at for at, number in enumerate(book.ids.tolist())}
     for row in rows:
@@ -26,20 +26,20 @@ def price_prepared(desk: Desk, rows: Sequence[Listing]) -> None:
             row.wanted_price = row.hand_price or int(priced.price[at])
             row.landed, row.net = int(book.landed[at]), int(priced.kept.net[at])
             row.profit = int(keep(book.wanted_price * 0 + row.wanted_price, book.terms).profit[at])
-    desk.s.flush()
+    context.session.flush()
 
 
-def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str = "", until: datetime | None = None) -> Listing:
+def fix_price(context: Context, number: int, version: int, price: int | None, why: str = "", until: datetime | None = None) -> Listing:
     """Fix a price by hand (None = let the rule set it again). It is still guarded: a price that loses money is refused."""
 
-    listing = desk.get_version(Listing, number, version, "listing")
+    listing = context.get_version(Listing, number, version, "listing")
     if listing.state != "preparing":
-        must(desk, listing.store_id, "prices")
+        must(context, listing.store_id, "prices")
     before = {"hand_price": listing.hand_price, "price": listing.wanted_price}
     if price is not None:
         if not 1 <= price <= 100_000_000:
             raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must lie between 0.01 and 1,000,000"})
-        book = load(desk, with_sharers(desk, {listing.sku_id}), preparing=listing.state == "preparing")
+        book = load(context, with_sharers(context, {listing.sku_id}), preparing=listing.state == "preparing")
         for row in (book.ids == listing.id).nonzero()[0].tolist() if len(book.ids) else []:
             if not book.counted[row]:
                 continue
@@ -50,15 +50,15 @@ def fix_price(desk: Desk, number: int, version: int, price: int | None, why: str
                     {"price": f"loses {show(-left, listing.currency)} a sale"},
                 )
     listing.hand_price, listing.hand_why, listing.hand_until = price, why, until
-    sku = desk.get(Sku, listing.sku_id, "SKU")
+    sku = context.get(Sku, listing.sku_id, "SKU")
     told = (
         f"{sku.code}: price fixed at {show(price, listing.currency)}" if price is not None else f"{sku.code}: price follows the rule again"
     )
-    act = desk.log("price.hand", sku.code, told, why=why, before=before, after={"hand_price": price, "listing": number}, undo=True)
-    desk.s.flush()
+    act = context.log("price.hand", sku.code, told, why=why, before=before, after={"hand_price": price, "listing": number}, undo=True)
+    context.session.flush()
     if listing.state == "preparing":
-        price_prepared(desk, [listing])
+        price_prepared(context, [listing])
     else:
-        respond(desk, [listing.sku_id], act=act.id, only={number})
-    desk.s.refresh(listing)
+        respond(context, [listing.sku_id], act=act.id, only={number})
+    context.session.refresh(listing)
     return listing

@@ -16,10 +16,10 @@ from ...data.orders import PurchaseLine, PurchaseOrder
 from ...data.setup import Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from .apply import respond
 from .inputs import Facts, NoRate, plans_of
-from .lane_costing import skus_of_supplier
+from .lane_columns import skus_of_supplier
 
 MONTH = 30
 
@@ -35,29 +35,29 @@ class PlanWorth:
     worth: Worth
 
 
-def bought(desk: Desk, supplier: int) -> int:
+def bought(context: Context, supplier: int) -> int:
     """Goods bought from a supplier in the last 30 days, as billed or else as planned, in its money; a line's cost is the whole line's."""
-    total = desk.s.scalar(
+    total = context.session.scalar(
         select(func.sum(func.coalesce(PurchaseLine.billed_cost, PurchaseLine.planned_cost)))
         .join(PurchaseOrder, PurchaseOrder.id == PurchaseLine.purchase_id)
         .where(
             PurchaseOrder.supplier_id == supplier,
             PurchaseLine.live,
             PurchaseOrder.state.in_(("sent", "accepted", "shipped")),
-            PurchaseOrder.made_at >= desk.now - timedelta(days=MONTH),
+            PurchaseOrder.made_at >= context.now - timedelta(days=MONTH),
         )
     )
     return int(total or 0)
 
 
-def paces(desk: Desk) -> dict[int, int]:
+def paces(context: Context) -> dict[int, int]:
     """Goods a month at full price that each supplier would sell us at the present pace by the lanes that are used, in its money."""
     # The pace is counted anew each hour; a look through all lanes is not needed for every change between.
-    return desk.kept("plans", _paces, 30, still=True)
+    return context.kept("plans", _paces, 30, still=True)
 
 
-def _paces(desk: Desk) -> dict[int, int]:
-    facts = Facts.read(desk.s)
+def _paces(context: Context) -> dict[int, int]:
+    facts = Facts.read(context.session)
     used = select(Listing.lane_id).where(Listing.lane_id.is_not(None), Listing.state == "live").distinct()
     query = (
         select(Lane.supplier_id, Sku.pace, LanePart.units_num, LanePart.units_den, Item.cost, Item.currency)
@@ -66,7 +66,7 @@ def _paces(desk: Desk) -> dict[int, int]:
         .join(Sku, Sku.id == Lane.sku_id)
         .where(Lane.id.in_(used), Sku.pace > 0)
     )
-    *columns, money = fetch_columns(desk.s, query)
+    *columns, money = fetch_columns(context.session, query)
     codes, monies = coded(list(money))
     supplier_of, pace, num, den, cost = columns
     out: dict[int, int] = {}
@@ -85,13 +85,13 @@ def _paces(desk: Desk) -> dict[int, int]:
     return out
 
 
-def worths(desk: Desk) -> list[PlanWorth]:
+def worths(context: Context) -> list[PlanWorth]:
     """Every plan of every supplier with what it is worth; the present discount without it stands against it."""
-    suppliers = [one for one in desk.s.scalars(select(Supplier).order_by(Supplier.name)) if plans_of(one)]
-    pace, out = paces(desk) if suppliers else {}, []
+    suppliers = [one for one in context.session.scalars(select(Supplier).order_by(Supplier.name)) if plans_of(one)]
+    pace, out = paces(context) if suppliers else {}, []
     for supplier in suppliers:
         plans = plans_of(supplier)
-        spent = bought(desk, supplier.id)
+        spent = bought(context, supplier.id)
         for plan in plans:
             others = [other.discount for other in plans if other.counts and other.name != plan.name]
             own = max([supplier.discount, *others])
@@ -99,14 +99,14 @@ def worths(desk: Desk) -> list[PlanWorth]:
     return out
 
 
-def refresh(desk: Desk) -> int:
+def refresh(context: Context) -> int:
     """Whether each volume discount is reached by what was bought in the last 30 days; where that changed, prices follow."""
     moved = 0
-    for supplier in desk.s.scalars(select(Supplier)).all():
+    for supplier in context.session.scalars(select(Supplier)).all():
         plans = plans_of(supplier)
         if not any(plan.from_spend for plan in plans):
             continue
-        spent = bought(desk, supplier.id)
+        spent = bought(context, supplier.id)
         now = [replace(plan, reached=bool(plan.from_spend) and spent >= plan.from_spend) for plan in plans]
         if now == plans:
             continue
@@ -115,7 +115,7 @@ def refresh(desk: Desk) -> int:
         if counted:
             moved += 1
             told = "; ".join(f"{plan.name} {'is given' if plan.counts else 'is not given any more'}" for plan in counted)
-            act = desk.log("plan.reached", supplier.name, f"{supplier.name}: {told}", why="by what was bought in the last 30 days")
-            desk.s.flush()
-            respond(desk, skus_of_supplier(desk, supplier.id), act=act.id, alone=True)
+            act = context.log("plan.reached", supplier.name, f"{supplier.name}: {told}", why="by what was bought in the last 30 days")
+            context.session.flush()
+            respond(context, skus_of_supplier(context, supplier.id), act=act.id, alone=True)
     return moved

@@ -21,7 +21,7 @@ from ...data.orders import Order, OrderLine
 from ...data.setup import Supplier
 from ...data.source import Item
 from ...data.watch import Sighting
-from ..base.context import Desk
+from ..base.context import Context
 from .decide import BY_STOCK, LIVE, PAUSED, decide
 from .drafts import Change
 from .frame import DAY_MS, Book, Raw, build, terms_of
@@ -81,9 +81,9 @@ class Run:
         return int(self.sales.earned[self.sales.outcome == outcome].sum())
 
 
-def read(desk: Desk, days: int) -> Past:
+def read(context: Context, days: int) -> Past:
     """Sightings and orders of the last days."""
-    now = desk.now
+    now = context.now
     start, end = to_ms(now - timedelta(days=days)), to_ms(now)
     at = type_coerce(Sighting.at, BigInteger)
     seen = (
@@ -91,7 +91,7 @@ def read(desk: Desk, days: int) -> Past:
         .where(Sighting.verdict.in_(("good", "gone")), Sighting.at >= now - timedelta(days=days))
         .order_by(Sighting.item_id, Sighting.at, Sighting.id)
     )
-    item, when, costs, stock, old_cost, old_stock = (np.asarray(column, dtype=np.int64) for column in fetch_columns(desk.s, seen))
+    item, when, costs, stock, old_cost, old_stock = (np.asarray(column, dtype=np.int64) for column in fetch_columns(context.session, seen))
     fresh = np.flatnonzero(np.r_[True, item[1:] != item[:-1]]) if len(item) else item
     first = {int(item[i]): (int(old_cost[i]), int(old_stock[i])) for i in fresh.tolist()}
     ordered = type_coerce(Order.ordered_at, BigInteger)
@@ -101,18 +101,18 @@ def read(desk: Desk, days: int) -> Past:
         .where(Order.ordered_at >= now - timedelta(days=days), OrderLine.sku_id.is_not(None))
         .order_by(Order.ordered_at)
     )
-    columns = [np.asarray(column, dtype=np.int64) for column in fetch_columns(desk.s, lines)]
+    columns = [np.asarray(column, dtype=np.int64) for column in fetch_columns(context.session, lines)]
     orders = (columns[0], columns[1], columns[2], columns[3])
-    return Past(start, end, item, when, costs, stock, first, orders, read_listings(desk, Facts.read(desk.s)))
+    return Past(start, end, item, when, costs, stock, first, orders, read_listings(context, Facts.read(context.session)))
 
 
-def run(desk: Desk, past: Past, change: Change | None, progress: Callable[[float], None] = lambda share: None) -> Run:
+def run(context: Context, past: Past, change: Change | None, progress: Callable[[float], None] = lambda share: None) -> Run:
     """One set of rules (None: those in force) over the past. The lanes are those of today; nothing is written.
 
     Some thousands of listings at a time, which know nothing of each other here, so that the memory does not grow with their number.
     progress: told the share that is done; whatever it raises ends the run.
     """
-    facts = Facts.read(desk.s)
+    facts = Facts.read(context.session)
     facts = facts if change is None else change.lay(facts)
     whole = build(past.listings, facts, within_allowance=False)
     book = _rows(whole, np.flatnonzero(whole.counted & (whole.lane > 0)))
@@ -130,7 +130,7 @@ def run(desk: Desk, past: Past, change: Change | None, progress: Callable[[float
         some = np.arange(start, min(start + AT_A_TIME, n))
         mine = np.flatnonzero((rows >= start) & (rows < start + AT_A_TIME))
         part = _rows(book, some)
-        truth, minutes = _timeline(desk, facts, part, past.of(part.parts.item))
+        truth, minutes = _timeline(context, facts, part, past.of(part.parts.item))
         shown, moved, paused, live = _show(facts, part, truth, minutes, past)
         at, quantity, row = when[mine], many[mine], rows[mine] - start
         sales = sell(shown, truth, part.terms, part.policy["refund_cost"], row, at, quantity, minutes[row] * 30_000)
@@ -162,10 +162,10 @@ def _rows(book: Book, at: Ints) -> Book:
     return replace(book, **out)
 
 
-def _timeline(desk: Desk, facts: Facts, book: Book, past: Past) -> tuple[Truth, Ints]:
+def _timeline(context: Context, facts: Facts, book: Book, past: Past) -> tuple[Truth, Ints]:
     """Landed cost and units to be had of each listing over time, with a step each day; minutes between two looks at it."""
     parts, n = book.parts, len(book.ids)
-    about = _items(desk, np.unique(parts.item))
+    about = _items(context, np.unique(parts.item))
     place = np.searchsorted(about.ids, parts.item)
     low, high = (np.searchsorted(past.item, parts.item, side) for side in ("left", "right"))
     many = high - low
@@ -195,7 +195,7 @@ def _timeline(desk: Desk, facts: Facts, book: Book, past: Past) -> tuple[Truth, 
     free = np.full(len(rows), UNTOLD, dtype=np.int64)
     np.minimum.at(free, where, np.where(stock < 0, UNTOLD, stock) * parts.den[of] // parts.num[of])
     goods = np.zeros(len(rows), dtype=np.int64)
-    num, den = _counted(desk, book)
+    num, den = _counted(context, book)
     cushion, currency = book.policy["currency_cushion"][parts.row], np.array(book.currency)[parts.row]
     supplier, money = about.supplier[place], about.money[place]
     kinds, which = np.unique(np.stack([supplier.astype(str), money, currency, cushion.astype(str)]), axis=1, return_inverse=True)
@@ -227,23 +227,23 @@ class _About:
     money: Any
 
 
-def _items(desk: Desk, ids: Ints) -> _About:
+def _items(context: Context, ids: Ints) -> _About:
     found: list[list[Any]] = []
     query = select(Item.id, Item.supplier_id, Item.cost, Item.stock, Item.currency).order_by(Item.id)
     for chunk in in_chunks(ids.tolist()):
-        found.append(fetch_columns(desk.s, query.where(Item.id.in_(chunk))))
+        found.append(fetch_columns(context.session, query.where(Item.id.in_(chunk))))
     columns = [join([part[i] for part in found]) for i in range(5)] if found else [np.zeros(0, dtype=np.int64)] * 5
     return _About(columns[0], columns[1], columns[2], columns[3], np.array(list(columns[4]), dtype=str))
 
 
-def _counted(desk: Desk, book: Book) -> tuple[Ints, Ints]:
+def _counted(context: Context, book: Book) -> tuple[Ints, Ints]:
     """Units of each part that one sale is charged with; a part of a pack that is bought whole by the usual order."""
     parts = book.parts
     rows = np.flatnonzero(parts.den > 1)
     if not len(rows):
         return parts.num, parts.den
     sku = book.sku[parts.row]
-    sizes = usual_sizes(desk.s, set(sku[rows].tolist()))
+    sizes = usual_sizes(context.session, set(sku[rows].tolist()))
     usual = np.array([sizes.get(one, 1) for one in sku.tolist()], dtype=np.int64)
     return np.where(parts.den == 1, parts.num, -(-usual * parts.num // parts.den)), np.where(parts.den == 1, parts.den, usual)
 

@@ -12,7 +12,7 @@ from sqlalchemy import select
 from ...core.money import plain
 from ...core.plans import Plan
 from ...data.shelf import Listing
-from ..base.context import Desk
+from ..base.context import Context
 from . import replay
 from .drafts import Change, Draft, FeeChange, PolicyChange, RateChange, RuleChange, SupplierChange
 from .inputs import HOME
@@ -40,18 +40,18 @@ def again(data: dict[str, Any] | None) -> Change | None:
 
 
 def beside(
-    desk: Desk, days: int, one: Change | None, other: Change | None, progress: Callable[[float], None] = lambda share: None
+    context: Context, days: int, one: Change | None, other: Change | None, progress: Callable[[float], None] = lambda share: None
 ) -> dict[str, Any]:
     """Both sets over the last days: since, one, other, and the listings that earn most otherwise. progress: the share that is done."""
-    past = replay.read(desk, days)
-    first = replay.run(desk, past, one, lambda share: progress(share / 2))
-    second = replay.run(desk, past, other, lambda share: progress(0.5 + share / 2))
+    past = replay.read(context, days)
+    first = replay.run(context, past, one, lambda share: progress(share / 2))
+    second = replay.run(context, past, other, lambda share: progress(0.5 + share / 2))
     gap = second.earned - first.earned
     order = [i for i in abs(gap).argsort(kind="stable")[::-1][:MOVERS].tolist() if gap[i]]
     numbers = [int(first.book.ids[i]) for i in order]
-    titles = dict(desk.s.execute(select(Listing.id, Listing.title).where(Listing.id.in_(numbers))).tuples().all())
+    titles = dict(context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_(numbers))).tuples().all())
     return {
-        "since": datetime.fromtimestamp(past.start / 1000, desk.now.tzinfo).isoformat(),
+        "since": datetime.fromtimestamp(past.start / 1000, context.now.tzinfo).isoformat(),
         "one": _side(first),
         "other": _side(second),
         "movers": [

@@ -12,7 +12,7 @@ from ...data.orders import Order, OrderLine, PurchaseLine
 from ...data.setup import Setting
 from ...data.shelf import Sku
 from ...data.transit import Parcel, ParcelLine
-from ..base.context import Desk
+from ..base.context import Context
 from .inputs import RETURNS
 
 DAYS = 180
@@ -23,14 +23,14 @@ LIKE_ALL = 60
 Rows = list[list[object]]
 
 
-def refresh(desk: Desk) -> bool:
+def refresh(context: Context) -> bool:
     """Count anew and keep it. Returns whether any share moved by a tenth of a percent or more."""
-    return bool(keep(desk, count(desk)))
+    return bool(keep(context, count(context)))
 
 
-def count(desk: Desk) -> Rows:
+def count(context: Context) -> Rows:
     """Shares over the last 180 days of what was sent: [store, category ('' = all), ppm, units sold, units back]."""
-    start = desk.now - timedelta(days=DAYS)
+    start = context.now - timedelta(days=DAYS)
     # A line is one row, however many parcels it went in; it came back when one of them did.
     back = func.max(Parcel.state == "returned").label("back")
     lines = (
@@ -42,7 +42,7 @@ def count(desk: Desk) -> Rows:
         .subquery()
     )
     rows = (
-        desk.s.execute(
+        context.session.execute(
             select(Order.store_id, Sku.category, func.sum(OrderLine.quantity), func.sum(OrderLine.quantity * lines.c.back))
             .join(Order, Order.id == OrderLine.order_id)
             .join(Sku, Sku.id == OrderLine.sku_id)
@@ -71,28 +71,30 @@ def count(desk: Desk) -> Rows:
     return out
 
 
-def keep(desk: Desk, out: Rows) -> set[str]:
+def keep(context: Context, out: Rows) -> set[str]:
     """Keep what was counted. Returns the categories whose share is another than before; '' = those that have none of their own."""
-    row = desk.s.scalar(select(Setting).where(Setting.name == RETURNS))
+    row = context.session.scalar(select(Setting).where(Setting.name == RETURNS))
     was = {(a, b): c for a, b, c, *_ in row.value["rows"]} if row else {}
     now = {(a, b): c for a, b, c, *_ in out}
     if not out or now == was:
         return set()
     if row is None:
-        desk.s.add(Setting(name=RETURNS, value={"rows": out}))
+        context.session.add(Setting(name=RETURNS, value={"rows": out}))
     else:
         row.value = {"rows": out}
-    desk.s.flush()
+    context.session.flush()
     # Where nothing was counted yet, nothing was reserved.
     return {str(pair[1]) for pair in {**was, **now} if was.get(pair, 0) != now.get(pair, 0)}
 
 
-def skus_of(desk: Desk, categories: set[str], out: Rows) -> set[int]:
+def skus_of(context: Context, categories: set[str], out: Rows) -> set[int]:
     """SKUs whose returns reserve follows the shares of these categories."""
     named = {str(row[1]) for row in out}
-    found = {sku for chunk in in_chunks(categories - {""}) for sku in desk.s.scalars(select(Sku.id).where(Sku.category.in_(chunk)))}
+    found = {
+        sku for chunk in in_chunks(categories - {""}) for sku in context.session.scalars(select(Sku.id).where(Sku.category.in_(chunk)))
+    }
     if "" in categories:
-        found |= set(desk.s.scalars(select(Sku.id).where(Sku.category.not_in(named - {""}))))
+        found |= set(context.session.scalars(select(Sku.id).where(Sku.category.not_in(named - {""}))))
     return found
 
 

@@ -10,24 +10,24 @@ from sqlalchemy import func, select
 
 from ...data.bulk import by_id, in_chunks
 from ...data.shelf import Listing
-from ...data.watch import Response
+from ...data.watch import ListingDecision
 from ..base import portions
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..outbox.listing_changes import Wanted, want_many
 
 
-def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
+def undo_responses(context: Context, sweep: int | None = None, responses: Sequence[int] = ()) -> int:
     """Send the old values again, for a whole sweep or for single responses; later changes of a listing stay. Very many in portions."""
-    query = select(Response.id).where(_went_out()).order_by(Response.id)
+    query = select(ListingDecision.id).where(_went_out()).order_by(ListingDecision.id)
     if sweep:
-        found = list(desk.s.scalars(query.where(Response.sweep_id == sweep)))
+        found = list(context.session.scalars(query.where(ListingDecision.sweep_id == sweep)))
     else:
-        found = [number for chunk in in_chunks(responses) for number in desk.s.scalars(query.where(Response.id.in_(chunk)))]
+        found = [number for chunk in in_chunks(responses) for number in context.session.scalars(query.where(ListingDecision.id.in_(chunk)))]
     if len(found) > portions.AT_ONCE:
-        portions.enter(desk, "undo_responses", f"Taking {len(found):,} responses back", {}, portions.cut(found), len(found), stops=False)
+        portions.enter(context, "undo_responses", f"Taking {len(found):,} responses back", {}, portions.cut(found), len(found), stops=False)
         return len(found)
-    done = _undo_responses(desk, {}, found)
+    done = _undo_responses(context, {}, found)
     if not done:
         raise Conflict("newer changes stand on top of it, so the old values would be wrong; nothing was changed")
     return done
@@ -35,21 +35,21 @@ def undo_responses(desk: Desk, sweep: int | None = None, responses: Sequence[int
 
 def _went_out() -> Any:
     # A price that waits may have had its quantity or its state changed all the same: that was sent, and goes back.
-    moved = (Response.old_quantity != Response.new_quantity) | (Response.old_state != Response.new_state)
-    return (Response.state == "sent") | ((Response.state == "waits") & moved)
+    moved = (ListingDecision.old_quantity != ListingDecision.new_quantity) | (ListingDecision.old_state != ListingDecision.new_state)
+    return (ListingDecision.state == "sent") | ((ListingDecision.state == "waits") & moved)
 
 
 @portions.work("undo_responses")
-def _undo_responses(desk: Desk, body: dict[str, Any], part: Sequence[int]) -> int:
+def _undo_responses(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
     went_out = _went_out()
-    rows = [row for row in by_id(desk.s, Response, part).values() if row.state in ("sent", "waits")]
+    rows = [row for row in by_id(context.session, ListingDecision, part).values() if row.state in ("sent", "waits")]
     newest: dict[int, int] = {}
     for chunk in in_chunks({row.listing_id for row in rows}):
-        query = select(Response.listing_id, func.max(Response.id)).where(Response.listing_id.in_(chunk), went_out)
-        newest |= dict(desk.s.execute(query.group_by(Response.listing_id)).tuples().all())
+        query = select(ListingDecision.listing_id, func.max(ListingDecision.id)).where(ListingDecision.listing_id.in_(chunk), went_out)
+        newest |= dict(context.session.execute(query.group_by(ListingDecision.listing_id)).tuples().all())
     undone = [row for row in rows if newest.get(row.listing_id) == row.id]
-    listings = by_id(desk.s, Listing, (row.listing_id for row in undone))
-    want_many(desk, [Wanted(listings[row.listing_id], row.old_price, row.old_quantity, row.old_state) for row in undone])
+    listings = by_id(context.session, Listing, (row.listing_id for row in undone))
+    want_many(context, [Wanted(listings[row.listing_id], row.old_price, row.old_quantity, row.old_state) for row in undone])
     for row in undone:
         if row.state == "sent":
             row.state = "undone"
@@ -58,14 +58,14 @@ def _undo_responses(desk: Desk, body: dict[str, Any], part: Sequence[int]) -> in
     return len(undone)
 
 
-def as_before(desk: Desk, act: int, skus: Collection[int] | None = None) -> None:
+def as_before(context: Context, act: int, skus: Collection[int] | None = None) -> None:
     """Listings that an act changed (of some SKUs: None = all) show again what they did before it, where nothing newer stands on top."""
-    query = select(Response.id).where(Response.act_id == act, Response.state.in_(("sent", "waits")))
+    query = select(ListingDecision.id).where(ListingDecision.act_id == act, ListingDecision.state.in_(("sent", "waits")))
     if skus is None:
-        told = list(desk.s.scalars(query))
+        told = list(context.session.scalars(query))
     else:
-        mine = query.join(Listing, Listing.id == Response.listing_id)
-        told = [number for chunk in in_chunks(skus) for number in desk.s.scalars(mine.where(Listing.sku_id.in_(chunk)))]
+        mine = query.join(Listing, Listing.id == ListingDecision.listing_id)
+        told = [number for chunk in in_chunks(skus) for number in context.session.scalars(mine.where(Listing.sku_id.in_(chunk)))]
     if told:
         with suppress(Conflict):
-            undo_responses(desk, responses=told)
+            undo_responses(context, responses=told)

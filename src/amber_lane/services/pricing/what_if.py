@@ -19,13 +19,13 @@ from ...data import moved, revisions
 from ...data.base import by_index
 from ...data.bulk import by_id, in_chunks, quiet
 from ...data.lanes import LanePart
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.prices import PriceRule
 from ...data.shelf import HAS_HAND_UNTIL, Listing, Sku
 from ...data.source import Item
-from ...data.watch import Response
+from ...data.watch import ListingDecision
 from ..base import portions
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 from ..outbox.listing_changes import want
 from .apply import Ask, respond, respond_now, with_sharers
@@ -42,9 +42,9 @@ BINS = range(-10, 62, 2)
 SEEN = ("rise", "fall", "pause", "resume")
 
 
-def rules(desk: Desk) -> list[PriceRule]:
+def rules(context: Context) -> list[PriceRule]:
     """All price rules, widest scope first."""
-    return list(desk.s.scalars(select(PriceRule).order_by(PriceRule.scope, PriceRule.scope_key, PriceRule.band_from)))
+    return list(context.session.scalars(select(PriceRule).order_by(PriceRule.scope, PriceRule.scope_key, PriceRule.band_from)))
 
 
 @dataclass(frozen=True)
@@ -74,39 +74,39 @@ class Catalogue:
         self.lock = threading.Lock()
         self.kept: tuple[int, dict[str, int], Raw] | None = None
 
-    def read(self, desk: Desk, facts: Facts) -> Raw:
+    def read(self, context: Context, facts: Facts) -> Raw:
         with self.lock:
-            n, told = moved.newest(desk.s), revisions.of(desk.s)
+            n, told = moved.newest(context.session), revisions.of(context.session)
             at = {table: told.get(table, 0) for table in _BESIDE}
             if self.kept is not None and self.kept[:2] == (n, at):
                 return self.kept[2]
             with quiet():
-                skus = None if self.kept is None else moved.since(desk.s, self.kept[0], self.MANY)
+                skus = None if self.kept is None else moved.since(context.session, self.kept[0], self.MANY)
                 if skus is None or self.kept is None:
-                    raw = read(desk, facts)
+                    raw = read(context, facts)
                 else:
-                    raw = splice(desk, self.kept[2], facts, sorted({*skus, *self._ended(desk, self.kept[2])}))
+                    raw = splice(context, self.kept[2], facts, sorted({*skus, *self._ended(context, self.kept[2])}))
             self.kept = (n, at, raw)
             return raw
 
-    def _ended(self, desk: Desk, raw: Raw) -> list[int]:
+    def _ended(self, context: Context, raw: Raw) -> list[int]:
         """SKUs with a price by hand that held when they were read and does not any more."""
-        ended = select(Listing.sku_id).where(HAS_HAND_UNTIL, Listing.hand_until > raw.now, Listing.hand_until <= desk.now)
-        return list(desk.s.scalars(by_index(ended, Listing, "ix_listing_hand_until")))
+        ended = select(Listing.sku_id).where(HAS_HAND_UNTIL, Listing.hand_until > raw.now, Listing.hand_until <= context.now)
+        return list(context.session.scalars(by_index(ended, Listing, "ix_listing_hand_until")))
 
 
 # What decides beside SKUs themselves which lane fills a listing, and how much of it is promised already.
 _BESIDE = ("store", "supplier", "service", "origin", "order_line", "purchase_order", "purchase_line")
 
 
-def what_if(desk: Desk, change: Change | None, raw: Callable[[Facts], Raw] | None = None) -> WhatIf:
+def what_if(context: Context, change: Change | None, raw: Callable[[Facts], Raw] | None = None) -> WhatIf:
     """Work every price out as if a change were made (None: as things stand). Nothing is written.
 
     raw: where to get the rows from, if they were read already.
     """
-    facts = Facts.read(desk.s)
+    facts = Facts.read(context.session)
     draft = facts if change is None else change.lay(facts)
-    rows = raw(facts) if raw else read(desk, facts)
+    rows = raw(facts) if raw else read(context, facts)
     real = build(rows, facts)
     book = real if change is None else build(rows, draft)
     # Prices are shown as they would be also where they are not written yet; how many of those there are is told.
@@ -150,129 +150,133 @@ def histogram(margins: Ints, rows: Ints) -> list[int]:
 
 
 def apply(
-    desk: Desk, change: Change, seen: dict[str, int], only: set[int] | None, leave: Collection[int] = (), view: WhatIf | None = None
+    context: Context, change: Change, seen: dict[str, int], only: set[int] | None, leave: Collection[int] = (), view: WhatIf | None = None
 ) -> dict[str, int]:
     """Put a drafted change in force and let all listings follow, or only those picked, or all but those left.
 
     `seen`: the counts the person saw; Conflict when they no longer hold, so that nothing unseen is done. view: what the change does,
     where it was just worked out, so that nobody waits for that.
     """
-    view = view or what_if(desk, change)
+    view = view or what_if(context, change)
     if any(view.counts[name] != seen.get(name, 0) for name in SEEN):
         raise Conflict("costs have moved since you looked; look at the new figures before you apply")
     if leave:
         only = (set(view.book.ids.tolist()) if only is None else only) - set(leave)
-    act = change.keep(desk)
+    act = change.keep(context)
     moved = [f"{view.counts[name]} {name}" for name in ("rise", "fall", "pause", "resume") if view.counts[name]]
     if view.counts["practice"]:
         moved.append(f"{view.counts['practice']} of them only here, since their prices are not written yet")
     act.told = f"{act.told}: {', '.join(moved) or 'no price moves'}"
     act.after = {**(act.after or {}), "picked": None if only is None else len(only)}
-    desk.s.flush()
-    return respond(desk, None, act=act.id, only=only, seen=True)
+    context.session.flush()
+    return respond(context, None, act=act.id, only=only, seen=True)
 
 
-def restore(desk: Desk, act: Act) -> None:
+def restore(context: Context, act: AuditEntry) -> None:
     """Undo a kept change: what stood before, and the prices that follow from it."""
-    back = as_it_was(act).keep(desk)
-    desk.s.flush()
-    respond(desk, None, act=back.id, seen=True)
+    back = as_it_was(act).keep(context)
+    context.session.flush()
+    respond(context, None, act=back.id, seen=True)
 
 
-def items_behind(desk: Desk, listing: Listing) -> list[tuple[int, str]]:
+def items_behind(context: Context, listing: Listing) -> list[tuple[int, str]]:
     """The supplier items of the lane that fills a listing: id and number."""
     parts = select(Item.id, Item.number).join(LanePart, LanePart.item_id == Item.id).where(LanePart.lane_id == (listing.lane_id or 0))
-    return list(desk.s.execute(parts.order_by(LanePart.id)).tuples())
+    return list(context.session.execute(parts.order_by(LanePart.id)).tuples())
 
 
-def why_price(desk: Desk, listing_id: int) -> tuple[Listing, Sku, Explained | None]:
+def why_price(context: Context, listing_id: int) -> tuple[Listing, Sku, Explained | None]:
     """Why a listing costs what it costs, worked out now from what we believe now."""
-    listing = desk.get(Listing, listing_id, "listing")
-    sku = desk.get(Sku, listing.sku_id, "SKU")
-    book = load(desk, with_sharers(desk, {sku.id}), preparing=listing.state == "preparing")
+    listing = context.get(Listing, listing_id, "listing")
+    sku = context.get(Sku, listing.sku_id, "SKU")
+    book = load(context, with_sharers(context, {sku.id}), preparing=listing.state == "preparing")
     rows = np.flatnonzero(book.ids == listing_id)
     if not len(rows) or not book.counted[rows[0]]:
         return listing, sku, None
     return listing, sku, explain(json.loads(explanations(book, rows)[0]), listing.wanted_price, listing.currency)
 
 
-def why_response(desk: Desk, number: int) -> tuple[Response, Listing, Sku, Explained]:
+def why_response(context: Context, number: int) -> tuple[ListingDecision, Listing, Sku, Explained]:
     """Why a response was what it was, from the terms it kept."""
-    response = desk.get(Response, number, "response")
-    listing = desk.get(Listing, response.listing_id, "listing")
+    response = context.get(ListingDecision, number, "response")
+    listing = context.get(Listing, response.listing_id, "listing")
     if "landed" not in (response.terms or {}):
         raise NotFound("this response kept no terms")
     return (
         response,
         listing,
-        desk.get(Sku, listing.sku_id, "SKU"),
+        context.get(Sku, listing.sku_id, "SKU"),
         explain(response.terms, response.new_price, listing.currency, response.old_price),
     )
 
 
-def waiting(desk: Desk, set_by: int, outcome: int) -> list[int]:
+def waiting(context: Context, set_by: int, outcome: int) -> list[int]:
     """Responses that wait for the same reason."""
-    query = select(Response.id).where(Response.state == "waits", Response.set_by == set_by, Response.outcome == outcome)
-    return list(desk.s.scalars(query))
+    query = select(ListingDecision.id).where(
+        ListingDecision.state == "waits", ListingDecision.set_by == set_by, ListingDecision.outcome == outcome
+    )
+    return list(context.session.scalars(query))
 
 
-def crowd(desk: Desk) -> list[int]:
+def crowd(context: Context) -> list[int]:
     """Responses that wait only since too many prices moved at once."""
-    return list(desk.s.scalars(select(Response.id).where(Response.state == "waits", Response.outcome == CROWD)))
+    return list(
+        context.session.scalars(select(ListingDecision.id).where(ListingDecision.state == "waits", ListingDecision.outcome == CROWD))
+    )
 
 
-def settle(desk: Desk, numbers: Iterable[int], approve: bool) -> int:
+def settle(context: Context, numbers: Iterable[int], approve: bool) -> int:
     """A person's word on responses that wait: take the best price there is, or leave the listing as it is. Can be undone.
 
     Very many are settled in portions that follow. Returns how many.
     """
-    chosen = [row for chunk in in_chunks(numbers) for row in desk.s.scalars(_still_waiting(chunk))]
+    chosen = [row for chunk in in_chunks(numbers) for row in context.session.scalars(_still_waiting(chunk))]
     if not chosen:
         raise Conflict("nothing of this waits any more")
     if len(chosen) <= portions.AT_ONCE:
-        return _settle(desk, {"approve": approve}, chosen)
+        return _settle(context, {"approve": approve}, chosen)
     title = f"{'Approving' if approve else 'Leaving'} {len(chosen):,} waiting responses"
-    portions.enter(desk, "settle", title, {"approve": approve}, portions.cut(chosen), len(chosen))
+    portions.enter(context, "settle", title, {"approve": approve}, portions.cut(chosen), len(chosen))
     return len(chosen)
 
 
 def _still_waiting(numbers: Sequence[int]) -> Select[int]:
-    return select(Response.id).where(Response.id.in_(numbers), Response.state == "waits").order_by(Response.id)
+    return select(ListingDecision.id).where(ListingDecision.id.in_(numbers), ListingDecision.state == "waits").order_by(ListingDecision.id)
 
 
 @portions.work("settle")
-def _settle(desk: Desk, body: dict[str, Any], part: Sequence[int]) -> int:
+def _settle(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
     approve = body["approve"]
-    rows = [row for row in by_id(desk.s, Response, part).values() if row.state == "waits"]
+    rows = [row for row in by_id(context.session, ListingDecision, part).values() if row.state == "waits"]
     if not rows:
         return 0
     done, word = len(rows), "approved" if approve else "left as they are"
     after = {"responses": [row.id for row in rows]}
-    act = desk.log_part("response.settle", "responses", lambda n: f"{n:,} waiting response{'s' if n > 1 else ''} {word}", after, done)
+    act = context.log_part("response.settle", "responses", lambda n: f"{n:,} waiting response{'s' if n > 1 else ''} {word}", after, done)
     told = act.told
     many = [row for row in rows if row.outcome == CROWD]
     for row in rows:
         row.state = "kept"
-    desk.s.flush()
+    context.session.flush()
     if approve and many:
         # Their prices are fine: they go as they would have gone, however many there are.
-        listings = by_id(desk.s, Listing, (row.listing_id for row in many))
+        listings = by_id(context.session, Listing, (row.listing_id for row in many))
         skus = {one.sku_id for one in listings.values()}
-        respond_now(desk, Ask(act=act.id, seen=True), skus, {}, set(listings))
+        respond_now(context, Ask(act=act.id, seen=True), skus, {}, set(listings))
     if approve:
-        _take_best(desk, [row for row in rows if row.outcome != CROWD], act.id)
-        desk.s.flush()
-        act.told = f"{told}: {what_moved(desk, act.id)}"
+        _take_best(context, [row for row in rows if row.outcome != CROWD], act.id)
+        context.session.flush()
+        act.told = f"{told}: {what_moved(context, act.id)}"
     return done
 
 
-def what_moved(desk: Desk, act: int) -> str:
+def what_moved(context: Context, act: int) -> str:
     """What an act really did to prices: how many rose and how many fell."""
-    rise, fall = desk.s.execute(
+    rise, fall = context.session.execute(
         select(
-            func.sum(case((Response.new_price > Response.old_price, 1), else_=0)),
-            func.sum(case((Response.new_price < Response.old_price, 1), else_=0)),
-        ).where(Response.act_id == act, Response.state == "sent")
+            func.sum(case((ListingDecision.new_price > ListingDecision.old_price, 1), else_=0)),
+            func.sum(case((ListingDecision.new_price < ListingDecision.old_price, 1), else_=0)),
+        ).where(ListingDecision.act_id == act, ListingDecision.state == "sent")
     ).one()
     parts = [
         f"{n} {'rises' if n == 1 else 'rise'}" if up else f"{n} {'falls' if n == 1 else 'fall'}"
@@ -282,35 +286,37 @@ def what_moved(desk: Desk, act: int) -> str:
     return ", ".join(parts) or "no price moves"
 
 
-def review(desk: Desk) -> None:
+def review(context: Context) -> None:
     """What waits since many moved at once is worked out anew: what would not move now waits no longer."""
-    listings = select(Response.listing_id).where(Response.state == "waits", Response.outcome == CROWD)
-    skus = set(desk.s.scalars(select(Listing.sku_id).where(Listing.id.in_(listings))))
+    listings = select(ListingDecision.listing_id).where(ListingDecision.state == "waits", ListingDecision.outcome == CROWD)
+    skus = set(context.session.scalars(select(Listing.sku_id).where(Listing.id.in_(listings))))
     if skus:
-        respond(desk, skus, alone=True)
+        respond(context, skus, alone=True)
 
 
-def unsettle(desk: Desk, act: Act) -> None:
+def unsettle(context: Context, act: AuditEntry) -> None:
     """Undo a word on what waited: prices that went out go back, what was off sale is so again, and all of it waits as before."""
-    settled = by_id(desk.s, Response, (act.after or {})["responses"]).values()
+    settled = by_id(context.session, ListingDecision, (act.after or {})["responses"]).values()
     mine = {row.listing_id for row in settled}
-    sent = select(Response.listing_id).where(Response.act_id == act.id, Response.state == "sent")
-    changed = mine & {number for chunk in in_chunks(mine) for number in desk.s.scalars(sent.where(Response.listing_id.in_(chunk)))}
-    as_before(desk, act.id, {row.sku_id for row in by_id(desk.s, Listing, mine).values()})
-    for listing in by_id(desk.s, Listing, changed).values():
+    sent = select(ListingDecision.listing_id).where(ListingDecision.act_id == act.id, ListingDecision.state == "sent")
+    changed = mine & {
+        number for chunk in in_chunks(mine) for number in context.session.scalars(sent.where(ListingDecision.listing_id.in_(chunk)))
+    }
+    as_before(context, act.id, {row.sku_id for row in by_id(context.session, Listing, mine).values()})
+    for listing in by_id(context.session, Listing, changed).values():
         if listing.state == "paused" and not listing.paused_by:
             listing.paused_by = "hold"
     for row in settled:
         row.state = "waits"
 
 
-def _take_best(desk: Desk, rows: list[Response], act: int) -> None:
+def _take_best(context: Context, rows: list[ListingDecision], act: int) -> None:
     """What a ceiling or a step stands in the way of: the best price there is, although it breaks a limit."""
     rows = [row for row in rows if row.set_by in (SetBy.ceiling, SetBy.step)]
     if not rows:
         return
-    listings = by_id(desk.s, Listing, (row.listing_id for row in rows))
-    book = load(desk, with_sharers(desk, {one.sku_id for one in listings.values()}))
+    listings = by_id(context.session, Listing, (row.listing_id for row in rows))
+    book = load(context, with_sharers(context, {one.sku_id for one in listings.values()}))
     best = decide(book, counted=False).priced
     place = dict(zip(book.ids.tolist(), range(len(book.ids)), strict=True))
     for row in rows:
@@ -319,5 +325,5 @@ def _take_best(desk: Desk, rows: list[Response], act: int) -> None:
             listing = listings[row.listing_id]
             row.state, row.act_id, row.old_price, row.new_price = "sent", act, listing.wanted_price, int(best.price[at])
             row.old_state, row.old_quantity = listing.state, listing.wanted_quantity
-            want(desk, listing, price=row.new_price, state="live" if listing.paused_by == "hold" else None)
+            want(context, listing, price=row.new_price, state="live" if listing.paused_by == "hold" else None)
             listing.paused_by = "" if listing.paused_by == "hold" else listing.paused_by

@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from ...data.orders import PurchaseOrder
 from ...data.setup import BuyingAccount, Supplier
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..orders.routing_inputs import room_of
 from ..pricing.policy import SENDS
@@ -25,11 +25,11 @@ class Rooms:
     free: dict[int, tuple[int | None, int | None]] = field(default_factory=dict)
 
     @classmethod
-    def read(cls, desk: Desk) -> Rooms:
+    def read(cls, context: Context) -> Rooms:
         found: dict[int, list[BuyingAccount]] = {}
-        for one in desk.s.scalars(select(BuyingAccount).order_by(BuyingAccount.id)):
+        for one in context.session.scalars(select(BuyingAccount).order_by(BuyingAccount.id)):
             found.setdefault(one.supplier_id, []).append(one)
-        return cls(found, {one.id: room_of(desk, one) for rows in found.values() for one in rows})
+        return cls(found, {one.id: room_of(context, one) for rows in found.values() for one in rows})
 
     def take(self, asked: Sequence[tuple[int, int]], over: bool = False) -> list[int | None] | None:
         """An account for every purchase of an order (supplier, money in its currency), or None where one of them finds no room.
@@ -74,7 +74,7 @@ def check(name: str, cap_money: int | None, cap_orders: int | None, send: str | 
 
 
 def keep(
-    desk: Desk,
+    context: Context,
     supplier_id: int,
     number: int | None,
     version: int | None,
@@ -87,20 +87,20 @@ def keep(
 ) -> BuyingAccount:
     """Make or change an account. cap_money: minor units of the supplier's currency, a day; None = none."""
     check(name, cap_money, cap_orders, send, send_minutes)
-    supplier = desk.get(Supplier, supplier_id, "supplier")
+    supplier = context.get(Supplier, supplier_id, "supplier")
     if number is None:
         row = BuyingAccount(supplier_id=supplier.id, name=name.strip())
-        desk.s.add(row)
+        context.session.add(row)
         before = None
     else:
-        row = desk.get_version(BuyingAccount, number, version, "buying account")
+        row = context.get_version(BuyingAccount, number, version, "buying account")
         before = as_kept(row)
     row.name, row.cap_money, row.cap_orders, row.send, row.send_minutes = name.strip(), cap_money, cap_orders, send, send_minutes
-    desk.s.flush()
-    desk.log(
+    context.session.flush()
+    context.log(
         "account.keep", supplier.name, f"{supplier.name}: limits of {row.name} set", before=before, after={"account": row.id}, undo=True
     )
-    desk.reroute()
+    context.reroute()
     return row
 
 
@@ -109,30 +109,30 @@ def as_kept(row: BuyingAccount) -> dict[str, object]:
     return {name: getattr(row, name) for name in names}
 
 
-def remove(desk: Desk, number: int, version: int | None) -> None:
+def remove(context: Context, number: int, version: int | None) -> None:
     """Take an account away that nothing was bought by."""
-    row = desk.get_version(BuyingAccount, number, version, "buying account")
-    if desk.s.scalar(select(PurchaseOrder.id).where(PurchaseOrder.account_id == number).limit(1)):
+    row = context.get_version(BuyingAccount, number, version, "buying account")
+    if context.session.scalar(select(PurchaseOrder.id).where(PurchaseOrder.account_id == number).limit(1)):
         raise Conflict("purchase orders went by this account, so it stays for the books; set its limits to 0 instead")
-    supplier = desk.get(Supplier, row.supplier_id, "supplier")
-    desk.log("account.remove", supplier.name, f"{supplier.name}: account {row.name} taken away", before=as_kept(row), undo=True)
-    desk.s.delete(row)
-    desk.s.flush()
-    desk.reroute()
+    supplier = context.get(Supplier, row.supplier_id, "supplier")
+    context.log("account.remove", supplier.name, f"{supplier.name}: account {row.name} taken away", before=as_kept(row), undo=True)
+    context.session.delete(row)
+    context.session.flush()
+    context.reroute()
 
 
-def restore(desk: Desk, account: int | None, before: dict[str, object] | None) -> None:
+def restore(context: Context, account: int | None, before: dict[str, object] | None) -> None:
     """Undo: an account as it was; None: it is taken away again."""
-    row = desk.s.get(BuyingAccount, account) if account else None
+    row = context.session.get(BuyingAccount, account) if account else None
     if before is None:
         if row:
-            remove(desk, row.id, None)
+            remove(context, row.id, None)
         return
     if row is None:
         row = BuyingAccount(supplier_id=before["supplier_id"], name=before["name"])
-        desk.s.add(row)
+        context.session.add(row)
     for name, value in before.items():
         setattr(row, name, value)
     row.version = (row.version or 0) + 1
-    desk.s.flush()
-    desk.reroute()
+    context.session.flush()
+    context.reroute()

@@ -16,7 +16,7 @@ from ...data.lanes import Lane, LanePart
 from ...data.orders import Hold, Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
 from ...data.setup import BuyingAccount, Supplier
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 from ..orders import order_profit, orders
 from ..orders.holds import LIFTED
@@ -55,26 +55,26 @@ class WayOn:
     go: str = ""
 
 
-def ways_on(desk: Desk, order: Order) -> list[WayOn]:
+def ways_on(context: Context, order: Order) -> list[WayOn]:
     """All ways on of an order that waits for a person, the best one first. Nothing is kept by looking."""
-    lines = [line for line in lines_of(desk, [order.id])[order.id] if line.state in OPEN]
-    hold = desk.s.scalar(select(Hold).where(Hold.order_id == order.id, Hold.ended.is_(None)))
+    lines = [line for line in lines_of(context, [order.id])[order.id] if line.state in OPEN]
+    hold = context.session.scalar(select(Hold).where(Hold.order_id == order.id, Hold.ended.is_(None)))
     refused = [line for line in lines if line.state == "refused"]
     if not lines or (hold is None and not refused):
         return []
     found: list[WayOn] = []
     if hold is not None and all(line.sku_id is not None for line in lines):
-        look = Lookup(desk, [order])
+        look = Lookup(context, [order])
         asked = look.fill(order)
         found += _past_limit(order, hold, asked, look)
         if hold.limit == "spend_limit":
             found += _other_supplier(order, asked, look)
-            found += _raise(desk, order, look)
+            found += _raise(context, order, look)
             found.append(WayOn("", "It goes by itself at 00:00", "the limits begin anew then (UTC)"))
         if hold.limit == "twice" and hold.other_id:
-            found += _twin(desk, order, hold.other_id)
+            found += _twin(context, order, hold.other_id)
     for line in refused:
-        found += _refused(desk, line)
+        found += _refused(context, line)
     if hold is None or hold.limit not in ("look_over", "unusual", "address", "twice", "buyer"):
         for line in lines:
             if line.sku_id is not None and line.state in ("held", "refused", "needs_lane"):
@@ -123,14 +123,14 @@ def _other_supplier(order: Order, asked: OrderToFill, look: Lookup) -> Iterator[
         yield WayOn(f"lanes:{chosen}", f"Send by {by} instead", by, plan.profit + plan.risk, arrives)
 
 
-def _raise(desk: Desk, order: Order, look: Lookup) -> Iterator[WayOn]:
+def _raise(context: Context, order: Order, look: Lookup) -> Iterator[WayOn]:
     """Raising the money limit of an account for good, to what this order needs beside what was bought today."""
-    plan = desk.s.scalar(select(Plan).where(Plan.order_id == order.id))
+    plan = context.session.scalar(select(Plan).where(Plan.order_id == order.id))
     if plan is None:
         return
     suppliers = {look.items[part.item_id].supplier_id for one in plan.lanes if one["chosen"] for part in look.parts.get(one["lane"], [])}
     for account in look.accounts:
-        money, _ = room_of(desk, account)
+        money, _ = room_of(context, account)
         if account.supplier_id not in suppliers or money is None or account.cap_money is None:
             continue
         supplier = look.facts.suppliers[account.supplier_id]
@@ -143,40 +143,40 @@ def _raise(desk: Desk, order: Order, look: Lookup) -> Iterator[WayOn]:
             yield WayOn(f"raise:{account.id}:{most}", label, "for every day from now on; can be undone")
 
 
-def _twin(desk: Desk, order: Order, other_id: int) -> Iterator[WayOn]:
-    other = desk.get(Order, other_id, "order")
-    saves = saving(desk, order, other)
+def _twin(context: Context, order: Order, other_id: int) -> Iterator[WayOn]:
+    other = context.get(Order, other_id, "order")
+    saves = saving(context, order, other)
     if saves > 0:
         yield WayOn(f"pack:{other.id}", f"Send both in one parcel with {other.number}", "", None, None)
     yield WayOn("cancel", f"Cancel {order.number} and refund it", "cannot be undone")
-    if all(line.state in OPEN for line in lines_of(desk, [other.id])[other.id]):
+    if all(line.state in OPEN for line in lines_of(context, [other.id])[other.id]):
         yield WayOn(f"cancel:{other.id}", f"Cancel {other.number} instead and refund it", "cannot be undone")
 
 
-def saving(desk: Desk, order: Order, other: Order) -> int:
+def saving(context: Context, order: Order, other: Order) -> int:
     """What one parcel instead of two would save, in the order's money; 0 where they do not go from one place."""
-    plans = {plan.order_id: plan for plan in desk.s.scalars(select(Plan).where(Plan.order_id.in_((order.id, other.id))))}
-    if len(plans) < 2 or any(line.state not in OPEN for line in lines_of(desk, [other.id])[other.id]):
+    plans = {plan.order_id: plan for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_((order.id, other.id))))}
+    if len(plans) < 2 or any(line.state not in OPEN for line in lines_of(context, [other.id])[other.id]):
         return 0
     lanes = {number: [one["lane"] for one in plan.lanes if one["chosen"]] for number, plan in plans.items()}
     rows = {
         lane.id: (lane.supplier_id, lane.origin_id)
-        for lane in desk.s.scalars(select(Lane).where(Lane.id.in_([*lanes[order.id], *lanes[other.id]])))
+        for lane in context.session.scalars(select(Lane).where(Lane.id.in_([*lanes[order.id], *lanes[other.id]])))
     }
     places = [{rows[lane] for lane in mine if lane in rows} for mine in lanes.values()]
     if len(places[0] | places[1]) != 1:
         return 0
     mine = plans[order.id]
-    units = sum(line.quantity for line in lines_of(desk, [order.id])[order.id] if line.state in OPEN)
-    look = Lookup(desk, [order])
+    units = sum(line.quantity for line in lines_of(context, [order.id])[order.id] if line.state in OPEN)
+    look = Lookup(context, [order])
     leg = next((leg for line in look.fill(order).lines for lane in line.lanes if lane.lane in lanes[order.id] for leg in lane.legs), None)
     each = leg.parcel.following if leg is not None and leg.parcel is not None else 0
     return max(mine.shipping + mine.handling - each * units, 0)
 
 
-def _refused(desk: Desk, line: OrderLine) -> Iterator[WayOn]:
+def _refused(context: Context, line: OrderLine) -> Iterator[WayOn]:
     """A line that a supplier refused: ask again, or by mail."""
-    row = desk.s.execute(
+    row = context.session.execute(
         select(PurchaseOrder, Supplier, Item)
         .join(PurchaseLine, PurchaseLine.purchase_id == PurchaseOrder.id)
         .join(Supplier, Supplier.id == PurchaseOrder.supplier_id)
@@ -188,7 +188,7 @@ def _refused(desk: Desk, line: OrderLine) -> Iterator[WayOn]:
     if row is None:
         return
     purchase, supplier, item = row
-    lane = desk.s.scalar(
+    lane = context.session.scalar(
         select(Lane)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .where(Lane.sku_id == line.sku_id, Lane.until.is_(None), Lane.state != "shut", LanePart.item_id == item.id)
@@ -202,29 +202,29 @@ def _refused(desk: Desk, line: OrderLine) -> Iterator[WayOn]:
     yield WayOn(f"refund:{line.id}", f"Cancel {line.title or line.sku_code} and refund it", "cannot be undone")
 
 
-def take(desk: Desk, number: int, key: str) -> str:
+def take(context: Context, number: int, key: str) -> str:
     """Go one of the ways on. Conflict when it is not open any more; Invalid or Conflict as what it does."""
-    order = desk.get(Order, number, "order")
-    if key not in {one.key for one in ways_on(desk, order) if one.key}:
+    order = context.get(Order, number, "order")
+    if key not in {one.key for one in ways_on(context, order) if one.key}:
         raise Conflict("this way is not open any more; look at the order again")
     what, _, rest = key.partition(":")
     if what == "allow":
-        return _allow(desk, order, rest)
+        return _allow(context, order, rest)
     if what == "lanes":
         for pair in rest.split(","):
             line, lane = pair.split(".")
-            orders.choose_lane(desk, int(line), int(lane))
+            orders.choose_lane(context, int(line), int(lane))
         # What holds it by its new lane is looked at here, and so not left to the end.
-        replan(desk)
-        held = desk.s.scalar(select(Hold.limit).where(Hold.order_id == number, Hold.ended.is_(None)))
+        replan(context)
+        held = context.session.scalar(select(Hold.limit).where(Hold.order_id == number, Hold.ended.is_(None)))
         if held == "least_profit":
-            orders.allow(desk, number, limit=held)
+            orders.allow(context, number, limit=held)
         return f"Order {order.number} goes by the other supplier"
     if what == "raise":
         account_id, most = rest.split(":")
-        row = desk.get(BuyingAccount, int(account_id), "buying account")
+        row = context.get(BuyingAccount, int(account_id), "buying account")
         buying_accounts.keep(
-            desk,
+            context,
             row.supplier_id,
             row.id,
             None,
@@ -236,36 +236,36 @@ def take(desk: Desk, number: int, key: str) -> str:
         )
         return f"The limit of {row.name} is raised"
     if what == "pack":
-        return _pack(desk, order, desk.get(Order, int(rest), "order"))
+        return _pack(context, order, context.get(Order, int(rest), "order"))
     if what == "cancel":
-        done = orders.cancel(desk, int(rest) if rest else number, "ordered twice")
+        done = orders.cancel(context, int(rest) if rest else number, "ordered twice")
         return f"Order {done.number} cancelled, the store refunds it"
     if what == "again":
         line_id, lane_id = rest.split(":")
-        orders.choose_lane(desk, int(line_id), int(lane_id))
+        orders.choose_lane(context, int(line_id), int(lane_id))
         return f"Order {order.number} asks the same supplier again"
     if what == "mail":
         line_id, purchase_id = rest.split(":")
         return _ask_by_mail(
-            desk, order, desk.get(OrderLine, int(line_id), "order line"), desk.get(PurchaseOrder, int(purchase_id), "purchase")
+            context, order, context.get(OrderLine, int(line_id), "order line"), context.get(PurchaseOrder, int(purchase_id), "purchase")
         )
     if what == "refund":
-        return cancel_lines(desk, number, {int(rest): None})
+        return cancel_lines(context, number, {int(rest): None})
     raise NotFound(f"there is no way on called {key}")
 
 
-def _allow(desk: Desk, order: Order, limit: str) -> str:
-    hold = desk.s.scalar(select(Hold).where(Hold.order_id == order.id, Hold.ended.is_(None)))
-    other = desk.s.get(Order, hold.other_id) if hold is not None and hold.limit == "twice" and hold.other_id else None
-    orders.allow(desk, order.id, limit=limit)
+def _allow(context: Context, order: Order, limit: str) -> str:
+    hold = context.session.scalar(select(Hold).where(Hold.order_id == order.id, Hold.ended.is_(None)))
+    other = context.session.get(Order, hold.other_id) if hold is not None and hold.limit == "twice" and hold.other_id else None
+    orders.allow(context, order.id, limit=limit)
     if limit == "twice" and other is not None and "twice" not in other.allowed:
         other.allowed = [*other.allowed, "twice"]
         other.version += 1
-        desk.reroute()
+        context.reroute()
     return f"Order {order.number} may go"
 
 
-def _pack(desk: Desk, order: Order, other: Order) -> str:
+def _pack(context: Context, order: Order, other: Order) -> str:
     """Both go, and their supplier is asked to pack them together; what it saves is seen in the bill."""
     order.packed_with, other.packed_with = other.id, order.id
     for one in (order, other):
@@ -273,30 +273,30 @@ def _pack(desk: Desk, order: Order, other: Order) -> str:
             one.allowed = [*one.allowed, "twice"]
         one.version += 1
     after = {"orders": [order.id, other.id]}
-    desk.log("order.pack", order.number, f"orders {order.number} and {other.number} go in one parcel", after=after, undo=True)
-    desk.reroute()
+    context.log("order.pack", order.number, f"orders {order.number} and {other.number} go in one parcel", after=after, undo=True)
+    context.reroute()
     return f"{order.number} and {other.number} go together; the supplier is asked for one parcel"
 
 
-def unpack(desk: Desk, after: dict[str, list[int]]) -> None:
+def unpack(context: Context, after: dict[str, list[int]]) -> None:
     """Undo: both are held again as perhaps ordered twice."""
     for number in after["orders"]:
-        row = desk.get(Order, number, "order")
+        row = context.get(Order, number, "order")
         row.packed_with, row.allowed = None, [one for one in row.allowed if one != "twice"]
-    desk.reroute()
+    context.reroute()
 
 
-def _ask_by_mail(desk: Desk, order: Order, line: OrderLine, purchase: PurchaseOrder) -> str:
-    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
-    asked = f"{purchase.reference}-line-{line.line_no}-{desk.now:%Y%m%d}"
+def _ask_by_mail(context: Context, order: Order, line: OrderLine, purchase: PurchaseOrder) -> str:
+    supplier = context.get(Supplier, purchase.supplier_id, "supplier")
+    asked = f"{purchase.reference}-line-{line.line_no}-{context.now:%Y%m%d}"
     text = (
         f"You refused {purchase.reference}, {line.quantity} x {line.title or line.sku_code}: {purchase.told or line.why}.\n"
         "When can you send it, or what would you send instead?\n"
     )
     subject, title = f"purchase:{purchase.reference}", f"About {purchase.reference}"
-    if not queue.mail(desk, f"refused-{asked}", subject, supplier.mail, title, text, supplier=supplier.id):
+    if not queue.mail(context, f"refused-{asked}", subject, supplier.mail, title, text, supplier=supplier.id):
         raise Conflict("there is no mailbox to send from; connect one under Set-up, Stores and suppliers")
-    desk.log("order.asked", order.number, f"{supplier.name} asked by mail about {purchase.reference}")
+    context.log("order.asked", order.number, f"{supplier.name} asked by mail about {purchase.reference}")
     return f"{supplier.name} is asked by mail"
 
 

@@ -7,7 +7,7 @@ from typing import Any
 from ...core.texts import is_mail
 from ...data.base import Versioned
 from ...data.setup import Carrier, Mailbox, Store, Supplier
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
 from .po_documents import FORMS, ROADS
 
@@ -22,7 +22,7 @@ _KINDS: dict[str, tuple[type[Versioned], tuple[str, ...]]] = {
 }
 
 
-def keep(desk: Desk, owner: str, number: int, version: int | None, fields: dict[str, Any]) -> str:
+def keep(context: Context, owner: str, number: int, version: int | None, fields: dict[str, Any]) -> str:
     """Set how a supplier is ordered from (parcel_note, phone_rule, order_form, order_road, mail), a store's greeting and phone, or
     whom our mails come from (name, sender)."""
     kind, names = _KINDS[owner]
@@ -44,13 +44,13 @@ def keep(desk: Desk, owner: str, number: int, version: int | None, fields: dict[
             wrong["name"] = "say whom the mails come from"
     if wrong:
         raise Invalid("; ".join(wrong.values()), wrong)
-    row: Any = desk.get_version(kind, number, version, owner)
+    row: Any = context.get_version(kind, number, version, owner)
     before = {name: getattr(row, name) for name in names}
     for name in names:
         if name in fields:
             setattr(row, name, str(fields[name]).strip())
     kept = {"owner": owner, "id": number, "fields": before}
-    desk.log("ordering.change", row.name, f"how we order changed: {row.name}", before=kept, undo=True)
+    context.log("ordering.change", row.name, f"how we order changed: {row.name}", before=kept, undo=True)
     return f"How we order is kept for {row.name}"
 
 
@@ -72,22 +72,22 @@ def check_page(page: str) -> str:
     return text
 
 
-def keep_shape(desk: Desk, number: int, version: int | None, shape: str, page: str = "") -> str:
+def keep_shape(context: Context, number: int, version: int | None, shape: str, page: str = "") -> str:
     """What a carrier's numbers look like: A a letter, 9 a digit, others as they are; empty = as posts number them (UPU S10), * = any.
 
     page: where its parcels can be followed, with {number}; '' = nowhere. Can be undone.
     """
     text, where = check_carrier_shape(shape), check_page(page)
-    row = desk.get_version(Carrier, number, version, "carrier")
+    row = context.get_version(Carrier, number, version, "carrier")
     kept = {"owner": "carrier", "id": number, "fields": {"shape": row.shape, "page": row.page}}
     row.shape, row.page = text, where
-    desk.log("ordering.change", row.name, f"numbers of {row.name} look like {text or 'UPU S10'}", before=kept, undo=True)
+    context.log("ordering.change", row.name, f"numbers of {row.name} look like {text or 'UPU S10'}", before=kept, undo=True)
     return f"Numbers of {row.name} are checked so from now on"
 
 
-def restore(desk: Desk, before: dict[str, Any]) -> None:
+def restore(context: Context, before: dict[str, Any]) -> None:
     """Undo: as it was."""
     kind, _ = _KINDS[before["owner"]]
-    row: Any = desk.get_version(kind, before["id"], None, before["owner"])
+    row: Any = context.get_version(kind, before["id"], None, before["owner"])
     for name, value in before["fields"].items():
         setattr(row, name, value)

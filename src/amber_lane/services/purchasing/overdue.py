@@ -14,7 +14,7 @@ from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
 from ...data.setup import UNCALLED, Person, Supplier
 from ...data.transit import Message, ParcelLine
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..fulfilment.delivery_exceptions import ANSWER_IN
 from ..outbox import queue
@@ -41,63 +41,65 @@ class Overdue:
         return self.supplier.mail if "@" in self.supplier.mail else ""
 
 
-def overdue(desk: Desk) -> Iterator[Overdue]:
+def overdue(context: Context) -> Iterator[Overdue]:
     """What is overdue, by supplier and reason; whoever was asked has two days to answer."""
     found: dict[tuple[str, int], list[tuple[PurchaseOrder, Order]]] = {}
-    waited = PurchaseOrder.made_at < desk.now - ANSWER_WITHIN
+    waited = PurchaseOrder.made_at < context.now - ANSWER_WITHIN
     by_hand = select(Supplier.id).where(Supplier.kind.in_(UNCALLED), Supplier.order_road == "hand")
     untaken = (PurchaseOrder.state == "waiting") & PurchaseOrder.supplier_id.in_(by_hand)
     silent = (PurchaseOrder.state == "sent") & waited
-    near = Order.promised_by < datetime.combine((desk.now + 2 * NEAR).date(), time(), UTC)
+    near = Order.promised_by < datetime.combine((context.now + 2 * NEAR).date(), time(), UTC)
     no_parcel = ~select(ParcelLine.id).where(ParcelLine.purchase_id == PurchaseOrder.id).exists()
     unsent = (PurchaseOrder.state == "accepted") & near & no_parcel
     rows = select(PurchaseOrder, Order).join(Order, Order.id == PurchaseOrder.order_id).where(Order.came_by != "past")
     some = PurchaseOrder.state.in_(("waiting", "sent", "accepted"))
     rows = by_index(rows.where(some, untaken | silent | unsent), PurchaseOrder, "ix_purchase_order_state")
-    cases = desk.s.execute(rows.order_by(PurchaseOrder.id)).tuples().all()
-    suppliers = by_id(desk.s, Supplier, {one.supplier_id for one, _ in cases})
+    cases = context.session.execute(rows.order_by(PurchaseOrder.id)).tuples().all()
+    suppliers = by_id(context.session, Supplier, {one.supplier_id for one, _ in cases})
     # An agent takes them out on its own page; nobody else sees that they are there.
-    agents = desk.s.scalars(select(Person).where(Person.role == "agent", Person.gone_at.is_(None))) if cases else ()
+    agents = context.session.scalars(select(Person).where(Person.role == "agent", Person.gone_at.is_(None))) if cases else ()
     served = {number for person in agents for number in person.scope.get("suppliers", [])}
-    asked = _asked(desk, [one for one, _ in cases])
+    asked = _asked(context, [one for one, _ in cases])
     for one, order in cases:
         kind = _KIND[one.state]
         if kind == "untaken":
-            due = one.supplier_id not in served or desk.now - one.made_at > ANSWER_WITHIN
+            due = one.supplier_id not in served or context.now - one.made_at > ANSWER_WITHIN
         else:
-            due = one.reference not in asked or desk.now - asked[one.reference] > ANSWER_IN
+            due = one.reference not in asked or context.now - asked[one.reference] > ANSWER_IN
         if due:
             found.setdefault((kind, one.supplier_id), []).append((one, order))
     for (kind, number), pairs in found.items():
         since = min(one.made_at for one, _ in pairs)
-        yield Overdue(kind, suppliers[number], [one for one, _ in pairs], since, _risk(desk, kind, pairs))
+        yield Overdue(kind, suppliers[number], [one for one, _ in pairs], since, _risk(context, kind, pairs))
 
 
-def _asked(desk: Desk, purchases: list[PurchaseOrder]) -> dict[str, datetime]:
+def _asked(context: Context, purchases: list[PurchaseOrder]) -> dict[str, datetime]:
     """When a supplier was last asked about a purchase, by its reference."""
     found: dict[str, datetime] = {}
     for chunk in in_chunks({one.order_id for one in purchases}):
-        for about, at in desk.s.execute(select(Message.about, Message.at).where(Message.order_id.in_(chunk), Message.kind == "ask")):
+        for about, at in context.session.execute(
+            select(Message.about, Message.at).where(Message.order_id.in_(chunk), Message.kind == "ask")
+        ):
             name = about.partition("#")[0]
             found[name] = max(found.get(name, at), at)
     return found
 
 
-def _risk(desk: Desk, kind: str, pairs: list[tuple[PurchaseOrder, Order]]) -> int:
-    rates, total = newest(desk), 0
+def _risk(context: Context, kind: str, pairs: list[tuple[PurchaseOrder, Order]]) -> int:
+    rates, total = newest(context), 0
     orders = {order.id: order for _, order in pairs}
     for chunk in in_chunks(orders):
         if kind == "unsent":
             paid = select(OrderLine.order_id, func.sum(OrderLine.paid)).join(PurchaseLine, PurchaseLine.order_line_id == OrderLine.id)
             mine = PurchaseLine.purchase_id.in_([one.id for one, order in pairs if order.id in chunk])
-            for number, sum_paid in desk.s.execute(paid.where(mine, PurchaseLine.live).group_by(OrderLine.order_id)).tuples():
+            for number, sum_paid in context.session.execute(paid.where(mine, PurchaseLine.live).group_by(OrderLine.order_id)).tuples():
                 order = orders[number]
-                late = (desk.now.date() - order.promised_by.date()).days if order.promised_by else 0
+                late = (context.now.date() - order.promised_by.date()).days if order.promised_by else 0
                 total += parcel_at_risk("late", max(late, 0), in_house(rates, int(sum_paid or 0), order.currency))
         else:
-            for plan in desk.s.scalars(select(Plan).where(Plan.order_id.in_(chunk))):
+            for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk))):
                 profit = in_house(rates, max(plan.known_profit or 0, 0), orders[plan.order_id].currency)
-                total += waiting_order(profit, int((desk.now - orders[plan.order_id].came_at).total_seconds() // 3600))
+                total += waiting_order(profit, int((context.now - orders[plan.order_id].came_at).total_seconds() // 3600))
     return total
 
 
@@ -113,9 +115,9 @@ def told(one: Overdue) -> str:
     return WORDS[one.kind].format(n=n, s="" if n == 1 else "s", name=one.supplier.name)
 
 
-def ask(desk: Desk, kind: str, supplier: int) -> str:
+def ask(context: Context, kind: str, supplier: int) -> str:
     """Ask a supplier by mail about all that is overdue for this reason; once every two days."""
-    case = next((one for one in overdue(desk) if one.kind == kind and one.supplier.id == supplier), None)
+    case = next((one for one in overdue(context) if one.kind == kind and one.supplier.id == supplier), None)
     if case is None or kind == "untaken":
         raise Conflict("there is nothing to ask about any more")
     if not case.mail:
@@ -126,18 +128,20 @@ def ask(desk: Desk, kind: str, supplier: int) -> str:
     first: Message | None = None
     for one in case.purchases:
         had = select(func.count()).select_from(Message).where(Message.order_id == one.order_id, Message.kind == "ask")
-        about = f"{one.reference}#{(desk.s.scalar(had) or 0) + 1}"
+        about = f"{one.reference}#{(context.session.scalar(had) or 0) + 1}"
         row = Message(
-            order_id=one.order_id, kind="ask", about=about, to=case.mail, subject=told(case), body=body, at=desk.now, state="kept"
+            order_id=one.order_id, kind="ask", about=about, to=case.mail, subject=told(case), body=body, at=context.now, state="kept"
         )
-        desk.s.add(row)
-        desk.s.flush()
+        context.session.add(row)
+        context.session.flush()
         first = first or row
     assert first is not None
     title = f"{len(case.purchases)} of our orders: {case.purchases[0].reference}" + (" and more" if len(case.purchases) > 1 else "")
     key, whose = f"ask-{first.order_id}-{first.about}", case.supplier.id
-    if not queue.mail(desk, key, f"mail:{first.id}", case.mail, title, body, first.id, supplier=whose):
+    if not queue.mail(context, key, f"mail:{first.id}", case.mail, title, body, first.id, supplier=whose):
         raise Conflict("there is no mail server; join one under Stores and suppliers")
     first.state = "waiting"
-    desk.log("purchase.ask", case.supplier.name, f"{case.supplier.name} asked about {len(case.purchases)} purchase orders", why=told(case))
+    context.log(
+        "purchase.ask", case.supplier.name, f"{case.supplier.name} asked about {len(case.purchases)} purchase orders", why=told(case)
+    )
     return told(case)

@@ -13,7 +13,7 @@ from ...core.money import plain
 from ...data.bulk import by_id
 from ...data.orders import Order, PurchaseOrder
 from ...data.setup import Store, Supplier
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, NotFound
 
 LIVE = ("waiting", "sent", "accepted", "shipped")
@@ -39,7 +39,7 @@ class Batch:
     paid_at: datetime | None
 
 
-def together(desk: Desk, purchases: Iterable[PurchaseOrder]) -> list[str]:
+def together(context: Context, purchases: Iterable[PurchaseOrder]) -> list[str]:
     """Put purchases that were just made into one batch per supplier. Returns the batches' codes."""
     by_supplier: dict[int, list[PurchaseOrder]] = {}
     for one in purchases:
@@ -47,25 +47,25 @@ def together(desk: Desk, purchases: Iterable[PurchaseOrder]) -> list[str]:
             by_supplier.setdefault(one.supplier_id, []).append(one)
     codes = []
     for number, rows in by_supplier.items():
-        code = _code(desk, desk.get(Supplier, number, "supplier"))
+        code = _code(context, context.get(Supplier, number, "supplier"))
         for one in rows:
             one.batch = code
-        desk.s.flush()
+        context.session.flush()
         codes.append(code)
     return codes
 
 
-def _code(desk: Desk, supplier: Supplier) -> str:
-    start = f"{supplier.code}-{desk.now:%y%m%d}-"
-    had = set(desk.s.scalars(select(PurchaseOrder.batch).where(PurchaseOrder.batch.startswith(start, autoescape=True)).distinct()))
+def _code(context: Context, supplier: Supplier) -> str:
+    start = f"{supplier.code}-{context.now:%y%m%d}-"
+    had = set(context.session.scalars(select(PurchaseOrder.batch).where(PurchaseOrder.batch.startswith(start, autoescape=True)).distinct()))
     return next(code for n in range(1, len(had) + 2) if (code := f"{start}{n}") not in had)
 
 
-def collect(desk: Desk, supplier: int) -> tuple[str, int]:
+def collect(context: Context, supplier: int) -> tuple[str, int]:
     """Put all of a supplier's purchases that are in no batch yet into one. Returns its code and how many they are."""
-    row = desk.get(Supplier, supplier, "supplier")
+    row = context.get(Supplier, supplier, "supplier")
     rows = list(
-        desk.s.scalars(
+        context.session.scalars(
             select(PurchaseOrder)
             .join(Order, Order.id == PurchaseOrder.order_id)
             .where(
@@ -75,23 +75,23 @@ def collect(desk: Desk, supplier: int) -> tuple[str, int]:
     )
     if not rows:
         raise Conflict(f"all purchase orders to {row.name} are in a batch already")
-    (code,) = together(desk, rows)
+    (code,) = together(context, rows)
     told = f"{len(rows)} purchase orders to {row.name} put together as {code}"
-    desk.log("batch.collect", code, told, after={"batch": code}, undo=True, count=len(rows))
+    context.log("batch.collect", code, told, after={"batch": code}, undo=True, count=len(rows))
     return code, len(rows)
 
 
-def take_apart(desk: Desk, code: str) -> None:
+def take_apart(context: Context, code: str) -> None:
     """Undo: they are in no batch again."""
-    rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code)).all()
+    rows = context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code)).all()
     if any(one.paid_at for one in rows):
         raise Conflict(f"{code} is paid; undo that first")
     for one in rows:
         one.batch = None
-    desk.s.flush()
+    context.session.flush()
 
 
-def batches(desk: Desk, most: int = 200) -> list[Batch]:
+def batches(context: Context, most: int = 200) -> list[Batch]:
     """The newest batches with their sums."""
     found: dict[str, list[PurchaseOrder]] = {}
     newest = (
@@ -101,9 +101,9 @@ def batches(desk: Desk, most: int = 200) -> list[Batch]:
         .order_by(func.max(PurchaseOrder.id).desc())
         .limit(most)
     )
-    for one in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.batch.in_(newest)).order_by(PurchaseOrder.id.desc())):
+    for one in context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.batch.in_(newest)).order_by(PurchaseOrder.id.desc())):
         found.setdefault(one.batch or "", []).append(one)
-    suppliers = by_id(desk.s, Supplier, {rows[0].supplier_id for rows in found.values()})
+    suppliers = by_id(context.session, Supplier, {rows[0].supplier_id for rows in found.values()})
     return [_sum(code, rows, suppliers[rows[0].supplier_id]) for code, rows in found.items()]
 
 
@@ -117,35 +117,35 @@ def _sum(code: str, rows: list[PurchaseOrder], supplier: Supplier) -> Batch:
     return Batch(code, supplier.name, supplier.currency, made, len(live), len(rows) - len(live), planned, sum(bills), len(bills), paid_at)
 
 
-def pay(desk: Desk, code: str) -> int:
+def pay(context: Context, code: str) -> int:
     """A person says that a batch was paid. Returns how many purchase orders it is about."""
-    rows = desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code)).all()
+    rows = context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code)).all()
     if not rows:
         raise NotFound(f"there is no batch {code}")
     now = [one for one in rows if one.state in LIVE and one.paid_at is None]
     if not now:
         raise Conflict(f"{code} is paid already")
     for one in now:
-        one.paid_at = desk.now
-    desk.log("batch.paid", code, f"{code} paid", after={"purchases": [one.id for one in now]}, undo=True, count=len(now))
+        one.paid_at = context.now
+    context.log("batch.paid", code, f"{code} paid", after={"purchases": [one.id for one in now]}, undo=True, count=len(now))
     return len(now)
 
 
-def unpay(desk: Desk, purchases: list[int]) -> None:
+def unpay(context: Context, purchases: list[int]) -> None:
     """Undo: it is not paid."""
-    for one in by_id(desk.s, PurchaseOrder, purchases).values():
+    for one in by_id(context.session, PurchaseOrder, purchases).values():
         one.paid_at = None
-    desk.s.flush()
+    context.session.flush()
 
 
-def statement(desk: Desk, code: str) -> list[list[Any]]:
+def statement(context: Context, code: str) -> list[list[Any]]:
     """A batch as rows of HEADER, one per purchase order, those that fell out too."""
-    rows = list(desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code).order_by(PurchaseOrder.id)))
+    rows = list(context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.batch == code).order_by(PurchaseOrder.id)))
     if not rows:
         raise NotFound(f"there is no batch {code}")
-    orders = by_id(desk.s, Order, (one.order_id for one in rows))
-    stores = by_id(desk.s, Store, {one.store_id for one in orders.values()})
-    suppliers = by_id(desk.s, Supplier, {one.supplier_id for one in rows})
+    orders = by_id(context.session, Order, (one.order_id for one in rows))
+    stores = by_id(context.session, Store, {one.store_id for one in orders.values()})
+    suppliers = by_id(context.session, Supplier, {one.supplier_id for one in rows})
     out = []
     for one in rows:
         order = orders[one.order_id]

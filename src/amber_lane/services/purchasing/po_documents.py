@@ -21,7 +21,7 @@ from ...data.setup import Store, Supplier
 from ...data.source import Item
 from ...sheets import ubl
 from ...sheets.table import csv_bytes
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..outbox import queue
 
@@ -56,19 +56,19 @@ def answer_file(references: Iterable[str]) -> File:
     return File("answers.csv", "text/csv; charset=utf-8", csv_bytes(ANSWER_HEADER, [[one, *[""] * 6] for one in references]))
 
 
-def _parts(desk: Desk, number: int) -> tuple[PurchaseOrder, Order, Store, list[tuple[PurchaseLine, Item]]]:
-    purchase = desk.get(PurchaseOrder, number, "purchase order")
-    order = desk.get(Order, purchase.order_id, "order")
-    rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == number).order_by(PurchaseLine.line_no)).all()
-    items = by_id(desk.s, Item, (row.item_id for row in rows))
-    return purchase, order, desk.get(Store, order.store_id, "store"), [(row, items[row.item_id]) for row in rows]
+def _parts(context: Context, number: int) -> tuple[PurchaseOrder, Order, Store, list[tuple[PurchaseLine, Item]]]:
+    purchase = context.get(PurchaseOrder, number, "purchase order")
+    order = context.get(Order, purchase.order_id, "order")
+    rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == number).order_by(PurchaseLine.line_no)).all()
+    items = by_id(context.session, Item, (row.item_id for row in rows))
+    return purchase, order, context.get(Store, order.store_id, "store"), [(row, items[row.item_id]) for row in rows]
 
 
-def ubl_file(desk: Desk, number: int) -> File:
+def ubl_file(context: Context, number: int) -> File:
     """A purchase order as a UBL 2.1 Order; what it says is what stands in the outbox."""
-    purchase, order, store, rows = _parts(desk, number)
-    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
-    sent = desk.s.scalar(select(Outbox).where(Outbox.key == purchase.reference))
+    purchase, order, store, rows = _parts(context, number)
+    supplier = context.get(Supplier, purchase.supplier_id, "supplier")
+    sent = context.session.scalar(select(Outbox).where(Outbox.key == purchase.reference))
     body = sent.body if sent else {}
     address = {name: str(value or "") for name, value in (body.get("address") or order.mended or order.address).items()}
     lines = tuple(
@@ -81,13 +81,13 @@ def ubl_file(desk: Desk, number: int) -> File:
     return File(f"{purchase.reference}.xml", "application/xml", ubl.order_xml(document))
 
 
-def slip_file(desk: Desk, number: int) -> File:
+def slip_file(context: Context, number: int) -> File:
     """The packing slip of a purchase order: what the buyer ordered, in the store's name, without prices or our supplier."""
     # Loaded where it is used: what draws pages takes a third of a second of every start.
     from ...sheets.slip import slip_pdf
 
-    purchase, order, store, rows = _parts(desk, number)
-    lines = by_id(desk.s, OrderLine, {row.order_line_id for row, _ in rows})
+    purchase, order, store, rows = _parts(context, number)
+    lines = by_id(context.session, OrderLine, {row.order_line_id for row, _ in rows})
     address = order.mended or order.address
     receiver = address_lines({**address, "country": order.country})
     what = [(line.quantity, line.title or line.sku_code) for line in sorted(lines.values(), key=lambda one: one.line_no)]
@@ -95,19 +95,19 @@ def slip_file(desk: Desk, number: int) -> File:
     return File(f"{purchase.reference}-slip.pdf", "application/pdf", slip_pdf(store.name, order.number, receiver, what, greeting))
 
 
-def send_by_mail(desk: Desk, made: Iterable[PurchaseOrder]) -> None:
+def send_by_mail(context: Context, made: Iterable[PurchaseOrder]) -> None:
     """Purchase orders of suppliers who take them by mail go out as one mail each supplier, written in the same transaction."""
     by_supplier: dict[int, list[PurchaseOrder]] = {}
     for one in made:
         by_supplier.setdefault(one.supplier_id, []).append(one)
     for number, purchases in by_supplier.items():
-        supplier = desk.get(Supplier, number, "supplier")
+        supplier = context.get(Supplier, number, "supplier")
         if supplier.kind != "sheet" or supplier.order_road != "mail" or "@" not in supplier.mail:
             continue
         keys = [one.reference for one in purchases]
-        rows = list(desk.s.scalars(select(Outbox).where(Outbox.key.in_(keys), Outbox.state == "waiting").order_by(Outbox.id)))
+        rows = list(context.session.scalars(select(Outbox).where(Outbox.key.in_(keys), Outbox.state == "waiting").order_by(Outbox.id)))
         if supplier.order_form == "ubl":
-            files = [ubl_file(desk, one.id) for one in purchases]
+            files = [ubl_file(context, one.id) for one in purchases]
         else:
             files = [sheet_file(rows, "purchase-orders"), answer_file(keys)]
         n = len(purchases)
@@ -116,13 +116,13 @@ def send_by_mail(desk: Desk, made: Iterable[PurchaseOrder]) -> None:
         text = f"Please send these, and answer this mail with {how}: what you take, what it costs, and the tracking numbers.\n"
         key = f"orders-{keys[0]}-{n}"
         attached = [(one.name, one.kind, one.data.decode()) for one in files]
-        if not queue.mail(desk, key, key, supplier.mail, title, text, files=attached, supplier=number):
+        if not queue.mail(context, key, key, supplier.mail, title, text, files=attached, supplier=number):
             continue
         for row in rows:
-            row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), desk.now, f"in the mail {key}"
+            row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), context.now, f"in the mail {key}"
         for one in purchases:
             one.state, one.told = PURCHASE.step(one.state, "send"), ""
-    desk.s.flush()
+    context.session.flush()
 
 
 def read(data: bytes) -> list[ubl.Answer]:
@@ -135,11 +135,11 @@ def read(data: bytes) -> list[ubl.Answer]:
         raise Invalid(str(error)) from error
 
 
-def answers_of(desk: Desk, found: Sequence[ubl.Answer]) -> list[PurchaseAnswer]:
+def answers_of(context: Context, found: Sequence[ubl.Answer]) -> list[PurchaseAnswer]:
     """The answers of a UBL document, checked against our purchase orders. Invalid says what is wrong."""
     out = []
     for one in found:
-        purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == one.reference))
+        purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == one.reference))
         if purchase is None:
             raise Invalid(f"there is no purchase order {one.reference!r} here")
         if one.currency and one.currency != purchase.currency:
@@ -157,10 +157,10 @@ def answers_of(desk: Desk, found: Sequence[ubl.Answer]) -> list[PurchaseAnswer]:
     return out
 
 
-def of_purchase(desk: Desk, number: int, form: str) -> File:
+def of_purchase(context: Context, number: int, form: str) -> File:
     """order.xml or slip.pdf of a purchase."""
     if form == "xml":
-        return ubl_file(desk, number)
+        return ubl_file(context, number)
     if form == "pdf":
-        return slip_file(desk, number)
+        return slip_file(context, number)
     raise Conflict("a purchase order is there as xml, its packing slip as pdf")

@@ -16,11 +16,11 @@ from ...core.states import ORDER_LINE, PURCHASE
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, service_of
 from ...data.orders import Order, OrderLine, Plan, PurchaseLine, PurchaseOrder
-from ...data.outbox import Act
+from ...data.outbox import AuditEntry
 from ...data.setup import Origin, Store, Supplier
 from ...data.source import Item
 from ...data.transit import Parcel, ParcelLine
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict
 from ..fulfilment.buyer_notifications import write_mail
 from ..fulfilment.parcel_tracking import all_are, take_tracking
@@ -41,36 +41,38 @@ CORRECTS_FOR = timedelta(days=5)
 FAR = 10
 
 
-def ready_orders(desk: Desk) -> list[int]:
+def ready_orders(context: Context) -> list[int]:
     """Orders that may go: a line is ready, and none is held or lacking. What is bought of them already holds up no rest."""
     bad = select(OrderLine.order_id).where(OrderLine.state.in_(("new", "needs_lane", "held", "refused")))
-    able = list(desk.s.scalars(select(OrderLine.order_id).where(OrderLine.state == "ready", OrderLine.order_id.not_in(bad)).distinct()))
+    able = list(
+        context.session.scalars(select(OrderLine.order_id).where(OrderLine.state == "ready", OrderLine.order_id.not_in(bad)).distinct())
+    )
     # Of some only a part goes now; the rest holds up nothing.
-    for number, part in desk.s.execute(select(Order.id, Order.part_lines).where(type_coerce(Order.part_lines, Text) != "[]")):
-        states = set(desk.s.scalars(select(OrderLine.state).where(OrderLine.id.in_(part), OrderLine.order_id == number)))
+    for number, part in context.session.execute(select(Order.id, Order.part_lines).where(type_coerce(Order.part_lines, Text) != "[]")):
+        states = set(context.session.scalars(select(OrderLine.state).where(OrderLine.id.in_(part), OrderLine.order_id == number)))
         if states == {"ready"} and number not in able:
             able.append(number)
     return able
 
 
-def send(desk: Desk, orders: Iterable[int], told_by: str = "", paid_together: bool = False) -> list[PurchaseOrder]:
+def send(context: Context, orders: Iterable[int], told_by: str = "", paid_together: bool = False) -> list[PurchaseOrder]:
     """Turn ready orders into purchase orders in the outbox. Orders that are not ready are left alone and not sent.
 
     paid_together: what goes to one supplier is one batch with its sum.
     """
-    replan(desk, here=True)
-    able = set(ready_orders(desk)) & set(orders)
+    replan(context, here=True)
+    able = set(ready_orders(context)) & set(orders)
     made: list[PurchaseOrder] = []
-    facts, rooms = Facts.read(desk.s), Rooms.read(desk)
-    for order in sorted(by_id(desk.s, Order, able).values(), key=lambda one: one.id):
-        made += _buy(desk, order, facts, rooms)
+    facts, rooms = Facts.read(context.session), Rooms.read(context)
+    for order in sorted(by_id(context.session, Order, able).values(), key=lambda one: one.id):
+        made += _buy(context, order, facts, rooms)
     if made:
-        send_by_mail(desk, made)
+        send_by_mail(context, made)
         if paid_together:
-            payment_batches.together(desk, made)
+            payment_batches.together(context, made)
         spent = sum(one.goods + one.shipping + one.handling for one in made)
         n = len({one.order_id for one in made})
-        desk.log(
+        context.log(
             "order.send",
             f"{n} orders",
             f"{n} order{'s' if n > 1 else ''} sent to suppliers, {show(spent, made[0].currency)}",
@@ -79,18 +81,18 @@ def send(desk: Desk, orders: Iterable[int], told_by: str = "", paid_together: bo
             undo=True,
             count=n,
         )
-        desk.s.flush()
+        context.session.flush()
     return made
 
 
-def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseOrder]:
-    s = desk.s
-    lines = [line for line in lines_of(desk, [order.id])[order.id] if line.state == "ready"]
+def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseOrder]:
+    s = context.session
+    lines = [line for line in lines_of(context, [order.id])[order.id] if line.state == "ready"]
     lanes = by_id(s, Lane, (line.lane_id or 0 for line in lines))
     parts = s.scalars(select(LanePart).where(LanePart.lane_id.in_(list(lanes))).order_by(LanePart.id)).all()
     items = by_id(s, Item, (part.item_id for part in parts))
     have = bought_parts(s, (line.id for line in lines))
-    store = desk.get(Store, order.store_id, "store")
+    store = context.get(Store, order.store_id, "store")
     address = order.mended or order.address
     latin = in_latin(address)
     groups: dict[tuple[int, int, str], list[tuple[OrderLine, LanePart]]] = {}
@@ -105,12 +107,12 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
     if accounts is None:
         # The accounts have room together, but none of them alone: it waits for a person, who may raise a limit.
         order.by_hand, order.send_after = True, None
-        desk.log("order.no_room", order.number, f"order {order.number} not sent: no buying account has room for it today")
+        context.log("order.no_room", order.number, f"order {order.number} not sent: no buying account has room for it today")
         return []
     made = []
     before = s.scalar(select(func.count()).select_from(PurchaseOrder).where(PurchaseOrder.order_id == order.id)) or 0
     for nth, (account, ((supplier_id, origin_id, service), group)) in enumerate(zip(accounts, groups.items(), strict=True), before + 1):
-        supplier, origin = desk.get(Supplier, supplier_id, "supplier"), desk.get(Origin, origin_id, "origin")
+        supplier, origin = context.get(Supplier, supplier_id, "supplier"), context.get(Origin, origin_id, "origin")
         purchase = PurchaseOrder(
             reference=f"{store.code}-{order.number}-{nth}",
             supplier_id=supplier_id,
@@ -120,7 +122,7 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
             service=service,
             currency=supplier.currency,
             rate=order_profit.rate_between(facts, supplier.currency, order.currency),
-            made_at=desk.now,
+            made_at=context.now,
         )
         purchase.goods, purchase.shipping, purchase.handling, costs = wanted[supplier_id, origin_id, service]
         s.add(purchase)
@@ -140,7 +142,7 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
                 )
             )
         queue.put(
-            desk,
+            context,
             f"supplier:{supplier_id}",
             f"purchase:{purchase.reference}",
             "purchase",
@@ -150,9 +152,9 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
                 "origin": origin.code,
                 "service": service,
                 "lines": out,
-                "note": " ".join(filter(None, (supplier.parcel_note, _pack_with(desk, order)))),
+                "note": " ".join(filter(None, (supplier.parcel_note, _pack_with(context, order)))),
                 "greeting": store.greeting.replace("{name}", order.buyer),
-                "address": _written(desk, supplier, store, address, latin),
+                "address": _written(context, supplier, store, address, latin),
             },
         )
         made.append(purchase)
@@ -160,24 +162,24 @@ def _buy(desk: Desk, order: Order, facts: Facts, rooms: Rooms) -> list[PurchaseO
         step_line(line, "buy")
     if order.part_lines:
         order.part_lines = []
-        desk.reroute()
-    order_profit.refresh(desk, {order.id})
-    write_mail(desk, "bought", order, store, lines, "", {})
+        context.reroute()
+    order_profit.refresh(context, {order.id})
+    write_mail(context, "bought", order, store, lines, "", {})
     return made
 
 
-def _pack_with(desk: Desk, order: Order) -> str:
+def _pack_with(context: Context, order: Order) -> str:
     """A word to the supplier that another order of the same buyer goes into the same parcel."""
     if order.packed_with is None:
         return ""
-    other = desk.get(Order, order.packed_with, "order")
-    store = desk.get(Store, other.store_id, "store")
+    other = context.get(Order, order.packed_with, "order")
+    store = context.get(Store, other.store_id, "store")
     return f"Please pack it together with {store.code}-{other.number}-1, to the same buyer."
 
 
-def _written(desk: Desk, supplier: Supplier, store: Store, address: dict[str, Any], latin: dict[str, Any]) -> dict[str, str]:
+def _written(context: Context, supplier: Supplier, store: Store, address: dict[str, Any], latin: dict[str, Any]) -> dict[str, str]:
     """An address as it goes to a supplier: in Latin letters where the rule says so; the buyer's own stay at the order."""
-    if latin != address and policy_for(desk.s, supplier=supplier.code, store=store.code)["letters"] == "latin":
+    if latin != address and policy_for(context.session, supplier=supplier.code, store=store.code)["letters"] == "latin":
         address = latin
     return {**{name: str(address.get(name) or "") for name in PARTS}, "phone": phone_for(supplier, store, address)}
 
@@ -207,9 +209,9 @@ def _amounts(
     return sum(costs), parcel.cost(units, sum(costs), weight) - parcel.handling, parcel.handling, costs
 
 
-def wait(desk: Desk, orders: Iterable[int], by_hand: bool = True) -> int:
+def wait(context: Context, orders: Iterable[int], by_hand: bool = True) -> int:
     """Stop the clock of orders that would go by themselves, or start it again. Returns how many it was."""
-    rows = [one for one in by_id(desk.s, Order, orders).values() if one.by_hand != by_hand]
+    rows = [one for one in by_id(context.session, Order, orders).values() if one.by_hand != by_hand]
     if not rows:
         raise Conflict("none of these orders is waiting so")
     for order in rows:
@@ -217,35 +219,35 @@ def wait(desk: Desk, orders: Iterable[int], by_hand: bool = True) -> int:
         order.version += 1
     n = len(rows)
     told = f"{n} order{'' if n == 1 else 's'} {'wait' if n > 1 else 'waits'} for your hand" if by_hand else f"{n} go by themselves again"
-    desk.log("order.wait", f"{n} orders", told, after={"orders": [one.id for one in rows], "by_hand": by_hand}, undo=True, count=n)
-    desk.reroute()
+    context.log("order.wait", f"{n} orders", told, after={"orders": [one.id for one in rows], "by_hand": by_hand}, undo=True, count=n)
+    context.reroute()
     return n
 
 
-def due_orders(desk: Desk) -> list[int]:
+def due_orders(context: Context) -> list[int]:
     """Ready orders whose time to be sent by themselves has come."""
-    due = set(desk.s.scalars(select(Order.id).where(Order.send_after <= desk.now)))
-    return [number for number in ready_orders(desk) if number in due] if due else []
+    due = set(context.session.scalars(select(Order.id).where(Order.send_after <= context.now)))
+    return [number for number in ready_orders(context) if number in due] if due else []
 
 
-def take_back(desk: Desk, references: Iterable[str]) -> int:
+def take_back(context: Context, references: Iterable[str]) -> int:
     """Undo a sending as far as it has not gone out. Conflict when nothing could be taken back."""
     back, taken = 0, list[Order]()
-    for purchase in desk.s.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.in_(list(references)))):
+    for purchase in context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.reference.in_(list(references)))):
         if purchase.state != "waiting":
             continue
         try:
-            queue.stop(desk, purchase.reference)
+            queue.stop(context, purchase.reference)
         except Conflict:
             continue
         purchase.state, purchase.told = PURCHASE.step(purchase.state, "stop"), "taken back before it went out"
-        order = desk.get(Order, purchase.order_id, "order")
-        _release(desk, purchase, "take_back")
+        order = context.get(Order, purchase.order_id, "order")
+        _release(context, purchase, "take_back")
         taken.append(order)
         back += 1
     if not back:
         raise Conflict("all of them have gone out already; a purchase that a supplier has cannot be undone here")
-    desk.reroute()
+    context.reroute()
     for order in taken:
         # Somebody wanted it back, so it does not go again by itself.
         if order.send_after is not None:
@@ -253,27 +255,27 @@ def take_back(desk: Desk, references: Iterable[str]) -> int:
     return back
 
 
-def _release(desk: Desk, purchase: PurchaseOrder, move: str, why: str = "") -> list[OrderLine]:
+def _release(context: Context, purchase: PurchaseOrder, move: str, why: str = "") -> list[OrderLine]:
     """Its order lines are free to be filled anew."""
-    rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
+    rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
     for row in rows:
         row.live = False
-    lines = list(by_id(desk.s, OrderLine, (row.order_line_id for row in rows)).values())
+    lines = list(by_id(context.session, OrderLine, (row.order_line_id for row in rows)).values())
     for line in lines:
         # Another part of a kit may have been refused before, and its line is open already.
         if line.state in ORDER_LINE.sources(move):
             step_line(line, move, why)
         line.lane_id, line.chosen_by = None, "plan"
-    desk.s.flush()
+    context.session.flush()
     return lines
 
 
-def take_answer(desk: Desk, answer: PurchaseAnswer, corrects: bool = False) -> None:
+def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False) -> None:
     """A supplier's word on a purchase order, in whatever order words arrive; what is known already changes nothing.
 
     corrects: its interface tells one number per purchase, so another one puts the first right; sheets and documents add parcels.
     """
-    purchase = desk.s.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == answer.reference))
+    purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == answer.reference))
     if purchase is None or purchase.state in ("refused", "stopped", "withdrawn"):
         return
     purchase.their_number = answer.their_number or purchase.their_number
@@ -288,86 +290,92 @@ def take_answer(desk: Desk, answer: PurchaseAnswer, corrects: bool = False) -> N
     if purchase.state == "waiting":
         purchase.state = PURCHASE.step(purchase.state, "send")
         # What has gone out cannot be taken back, so it is not offered any more.
-        sent = type_coerce(Act.after, Text).contains(f'"{purchase.reference}"')
-        desk.s.execute(update(Act).where(Act.kind == "order.send", Act.undo == "open", sent).values(undo=""))
+        sent = type_coerce(AuditEntry.after, Text).contains(f'"{purchase.reference}"')
+        context.session.execute(update(AuditEntry).where(AuditEntry.kind == "order.send", AuditEntry.undo == "open", sent).values(undo=""))
     if answer.state == "refused":
         if purchase.state in PURCHASE.sources("refuse"):
-            _refused(desk, purchase, answer.told)
+            _refused(context, purchase, answer.told)
         return
     if answer.lacking and answer.state in ("accepted", "received", "shipped") and purchase.state in ("sent", "accepted"):
-        _lacking(desk, purchase, dict(answer.lacking))
+        _lacking(context, purchase, dict(answer.lacking))
         if purchase.state == "refused":
             return
     if answer.state in ("accepted", "shipped") and purchase.state == "sent":
-        purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "accept"), desk.now
+        purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "accept"), context.now
         purchase.told = ""
-        for line in _lines(desk, purchase):
-            if line.state in ORDER_LINE.sources("acknowledge") and all_are(desk, line, ("accepted", "shipped")):
+        for line in _lines(context, purchase):
+            if line.state in ORDER_LINE.sources("acknowledge") and all_are(context, line, ("accepted", "shipped")):
                 step_line(line, "acknowledge")
-        _prove_lanes(desk, purchase)
+        _prove_lanes(context, purchase)
     if answer.tracking:
-        take_tracking(desk, purchase, answer.tracking, corrects)
-    order_profit.refresh(desk, {purchase.order_id})
+        take_tracking(context, purchase, answer.tracking, corrects)
+    order_profit.refresh(context, {purchase.order_id})
 
 
-def take_answers(desk: Desk, answers: Iterable[PurchaseAnswer]) -> str:
+def take_answers(context: Context, answers: Iterable[PurchaseAnswer]) -> str:
     """Several words at once; what is wrong with the numbers in them, '' where nothing is."""
     wrong = []
     for one in answers:
-        take_answer(desk, one)
-        told = desk.s.scalar(select(PurchaseOrder.told).where(PurchaseOrder.reference == one.reference))
+        take_answer(context, one)
+        told = context.session.scalar(select(PurchaseOrder.told).where(PurchaseOrder.reference == one.reference))
         if one.tracking and told:
             wrong.append(told)
     return "; ".join(wrong)
 
 
-def _lines(desk: Desk, purchase: PurchaseOrder) -> list[OrderLine]:
+def _lines(context: Context, purchase: PurchaseOrder) -> list[OrderLine]:
     return list(
-        by_id(desk.s, OrderLine, desk.s.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase.id))).values()
+        by_id(
+            context.session,
+            OrderLine,
+            context.session.scalars(select(PurchaseLine.order_line_id).where(PurchaseLine.purchase_id == purchase.id)),
+        ).values()
     )
 
 
-def _refused(desk: Desk, purchase: PurchaseOrder, told: str) -> None:
-    purchase.state, purchase.answered_at, purchase.told = PURCHASE.step(purchase.state, "refuse"), desk.now, told
-    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
-    order = desk.get(Order, purchase.order_id, "order")
+def _refused(context: Context, purchase: PurchaseOrder, told: str) -> None:
+    purchase.state, purchase.answered_at, purchase.told = PURCHASE.step(purchase.state, "refuse"), context.now, told
+    supplier = context.get(Supplier, purchase.supplier_id, "supplier")
+    order = context.get(Order, purchase.order_id, "order")
     if order.cancelled_at is not None:
         # Nobody wants it any more, so it is not bought elsewhere.
-        rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
-        desk.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}; the buyer had cancelled")
-        _drop(desk, order, rows)
+        rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
+        context.log(
+            "purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}; the buyer had cancelled"
+        )
+        _drop(context, order, rows)
         return
-    lines = _release(desk, purchase, "refuse", f"{supplier.name}: {told}")
-    desk.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}")
-    desk.reroute()
-    respond(desk, {line.sku_id for line in lines if line.sku_id}, alone=True)
+    lines = _release(context, purchase, "refuse", f"{supplier.name}: {told}")
+    context.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}")
+    context.reroute()
+    respond(context, {line.sku_id for line in lines if line.sku_id}, alone=True)
 
 
-def _drop(desk: Desk, order: Order, rows: Sequence[PurchaseLine]) -> None:
+def _drop(context: Context, order: Order, rows: Sequence[PurchaseLine]) -> None:
     """Parts of a cancelled order that will not be sent end with it."""
     for row in rows:
         row.live = False
-    cancellations.let_go(desk, order, list(by_id(desk.s, OrderLine, (row.order_line_id for row in rows)).values()))
+    cancellations.let_go(context, order, list(by_id(context.session, OrderLine, (row.order_line_id for row in rows)).values()))
 
 
-def _lacking(desk: Desk, purchase: PurchaseOrder, lacking: dict[int, str]) -> None:
+def _lacking(context: Context, purchase: PurchaseOrder, lacking: dict[int, str]) -> None:
     """Some lines will not be sent: they are free to be filled anew, the others stand."""
-    rows = desk.s.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.live)).all()
+    rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id, PurchaseLine.live)).all()
     gone = [row for row in rows if row.line_no in lacking]
     if not gone:
         return
     if len(gone) == len(rows):
-        _refused(desk, purchase, next(iter(lacking.values())))
+        _refused(context, purchase, next(iter(lacking.values())))
         return
-    supplier = desk.get(Supplier, purchase.supplier_id, "supplier")
+    supplier = context.get(Supplier, purchase.supplier_id, "supplier")
     for row in gone:
         row.live, row.refused = False, True
         purchase.goods -= row.planned_cost
-    order = desk.get(Order, purchase.order_id, "order")
+    order = context.get(Order, purchase.order_id, "order")
     if order.cancelled_at is not None:
-        _drop(desk, order, gone)
+        _drop(context, order, gone)
         return
-    lines = by_id(desk.s, OrderLine, (row.order_line_id for row in gone))
+    lines = by_id(context.session, OrderLine, (row.order_line_id for row in gone))
     for row in gone:
         line = lines[row.order_line_id]
         if line.state in ORDER_LINE.sources("refuse"):
@@ -375,38 +383,38 @@ def _lacking(desk: Desk, purchase: PurchaseOrder, lacking: dict[int, str]) -> No
             line.lane_id, line.chosen_by = None, "plan"
     n = len(gone)
     told = f"{supplier.name} sends {purchase.reference} without {n} of {len(rows)} lines"
-    desk.log("purchase.in_part", purchase.reference, told, why="; ".join(lacking.values()))
-    desk.s.flush()
-    desk.reroute()
-    respond(desk, {line.sku_id for line in lines.values() if line.sku_id}, alone=True)
+    context.log("purchase.in_part", purchase.reference, told, why="; ".join(lacking.values()))
+    context.session.flush()
+    context.reroute()
+    respond(context, {line.sku_id for line in lines.values() if line.sku_id}, alone=True)
 
 
-def _prove_lanes(desk: Desk, purchase: PurchaseOrder) -> None:
+def _prove_lanes(context: Context, purchase: PurchaseOrder) -> None:
     """A new lane is open once its supplier has taken an order by it."""
-    lanes = {line.lane_id for line in _lines(desk, purchase)}
-    for lane in by_id(desk.s, Lane, (number or 0 for number in lanes)).values():
+    lanes = {line.lane_id for line in _lines(context, purchase)}
+    for lane in by_id(context.session, Lane, (number or 0 for number in lanes)).values():
         if lane.state == "new":
             lane.state, lane.why = "open", f"proven by {purchase.reference}"
             lane.version += 1
 
 
-def under_way(desk: Desk, supplier: int) -> list[str]:
+def under_way(context: Context, supplier: int) -> list[str]:
     """References that the supplier may have news of: sent or accepted, or shipped under a number that no carrier knows yet."""
     unmoved = (
         select(ParcelLine.purchase_id)
         .join(Parcel, Parcel.id == ParcelLine.parcel_id)
-        .where(Parcel.state == "label", Parcel.made_at > desk.now - CORRECTS_FOR)
+        .where(Parcel.state == "label", Parcel.made_at > context.now - CORRECTS_FOR)
     )
     open_ones = PurchaseOrder.state.in_(("sent", "accepted")) | PurchaseOrder.id.in_(unmoved)
     mine = select(PurchaseOrder.reference).where(PurchaseOrder.supplier_id == supplier, open_ones)
-    return list(desk.s.scalars(mine.order_by(PurchaseOrder.id)))
+    return list(context.session.scalars(mine.order_by(PurchaseOrder.id)))
 
 
-def money_of(desk: Desk, orders: Iterable[int]) -> dict[str, int]:
+def money_of(context: Context, orders: Iterable[int]) -> dict[str, int]:
     """What sending these orders means: parcels, money to suppliers, expected profit; in the house's money."""
-    rows = by_id(desk.s, Order, orders)
-    plans = [plan for chunk in in_chunks(rows) for plan in desk.s.scalars(select(Plan).where(Plan.order_id.in_(chunk)))]
-    worth = exchange_rates.newest(desk)
+    rows = by_id(context.session, Order, orders)
+    plans = [plan for chunk in in_chunks(rows) for plan in context.session.scalars(select(Plan).where(Plan.order_id.in_(chunk)))]
+    worth = exchange_rates.newest(context)
     parcels = len({(plan.order_id, lane["lane"]) for plan in plans for lane in plan.lanes if lane["chosen"]})
     return {
         "orders": len(plans),

@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 
 from ...data.setup import UNCALLED, Supplier
 from ...data.source import Item
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
 
 LINES_MOST = 10_000
@@ -30,21 +30,21 @@ class Line:
     told: str = ""
 
 
-def recognise(desk: Desk, text: str) -> list[Line]:
+def recognise(context: Context, text: str) -> list[Line]:
     """What each line means. A line that stands there twice is marked as the same as the first."""
     lines = [Line(n, line.strip()[:500]) for n, line in enumerate(text.splitlines(), 1) if line.strip()]
     if not lines:
         raise Invalid("paste at least one link or number", {"text": "is empty"})
     if len(lines) > LINES_MOST:
         raise Invalid(f"{len(lines):,} lines at once; {LINES_MOST:,} are the most")
-    suppliers = list(desk.s.scalars(select(Supplier)))
-    marks = _marks(desk)
+    suppliers = list(context.session.scalars(select(Supplier)))
+    marks = _marks(context)
     for line in lines:
         if re.match(r"^[a-z][a-z0-9+.-]*:", line.text, re.IGNORECASE) or line.text.lower().startswith("www."):
             _by_link(line, suppliers)
         else:
             line.number = re.split(r"[\s,;]+", line.text)[0]
-    find_items(desk, lines)
+    find_items(context, lines)
     first: dict[tuple[int, str], int] = {}
     called = {one.id: one for one in suppliers if one.kind not in UNCALLED}
     for line in lines:
@@ -92,25 +92,25 @@ def _parts(link: str) -> tuple[str, str] | None:
     return f"{host.lower()}:{port}", split.path
 
 
-def _marks(desk: Desk) -> dict[str, int]:
+def _marks(context: Context) -> dict[str, int]:
     """The letters that a supplier's numbers begin with, where they are only one supplier's."""
     found: dict[str, Counter[int]] = {}
     query = select(Item.supplier_id, func.min(Item.number)).group_by(Item.supplier_id, func.substr(Item.number, 1, 3))
-    for supplier, number in desk.s.execute(query):
+    for supplier, number in context.session.execute(query):
         mark = _MARK.match(number)
         if mark:
             found.setdefault(mark[0].upper(), Counter())[supplier] += 1
     return {mark: next(iter(counts)) for mark, counts in found.items() if len(counts) == 1}
 
 
-def find_items(desk: Desk, lines: list[Line]) -> None:
+def find_items(context: Context, lines: list[Line]) -> None:
     """Items that are in our catalogues already."""
     numbers = sorted({line.number for line in lines if line.number})
     known: dict[str, list[tuple[int, int, str]]] = {}
     for start in range(0, len(numbers), 5000):
         some = [number.upper() for number in numbers[start : start + 5000]]
         exact = numbers[start : start + 5000]
-        rows = desk.s.execute(select(Item.id, Item.supplier_id, Item.number).where(Item.number.in_([*exact, *some])))
+        rows = context.session.execute(select(Item.id, Item.supplier_id, Item.number).where(Item.number.in_([*exact, *some])))
         for item, supplier, number in rows:
             known.setdefault(number.upper(), []).append((item, supplier, number))
     for line in lines:

@@ -11,7 +11,7 @@ from sqlalchemy import select
 
 from ...data.setup import Store
 from ...data.source import SavedSearch
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Invalid
 from ..catalogue.search import Finder, Found, Search
 from ..listings import preparation
@@ -21,27 +21,27 @@ REPORTS_MOST = 30
 LOOK_MOST = 2_000
 
 
-def save(desk: Desk, name: str, ask: Search, every_hours: int, daily_limit: int, bring: str) -> SavedSearch:
+def save(context: Context, name: str, ask: Search, every_hours: int, daily_limit: int, bring: str) -> SavedSearch:
     """Keep a search that runs by itself. Items that fit it now are its start: only what is new after is brought in."""
     if bring not in BRINGS:
         raise Invalid(f"what it finds is brought in as {', '.join(BRINGS)}")
     if not name.strip():
         raise Invalid("give it a name", {"name": "is empty"})
-    desk.get(Store, ask.store, "store")
+    context.get(Store, ask.store, "store")
     words = {**asdict(ask), "suppliers": list(ask.suppliers), "offset": 0, "limit": LOOK_MOST}
     row = SavedSearch(
         name=name.strip()[:80],
         words=words,
         every_hours=every_hours,
-        next_at=desk.now,
+        next_at=context.now,
         daily_limit=daily_limit,
         bring=bring,
         store_id=ask.store,
         reports=[],
     )
-    desk.s.add(row)
-    desk.s.flush()
-    desk.log("search.save", row.name, f"keeps looking for {row.name}, every {every_hours} h")
+    context.session.add(row)
+    context.session.flush()
+    context.log("search.save", row.name, f"keeps looking for {row.name}, every {every_hours} h")
     return row
 
 
@@ -49,12 +49,12 @@ def search_of(row: SavedSearch) -> Search:
     return Search(**{**row.words, "suppliers": tuple(row.words["suppliers"])})
 
 
-def due(desk: Desk) -> list[SavedSearch]:
+def due(context: Context) -> list[SavedSearch]:
     """Those whose time has come; their next one is planned at once, so that none runs twice."""
-    rows = list(desk.s.scalars(select(SavedSearch).where(SavedSearch.next_at <= desk.now).order_by(SavedSearch.id)))
+    rows = list(context.session.scalars(select(SavedSearch).where(SavedSearch.next_at <= context.now).order_by(SavedSearch.id)))
     for row in rows:
-        row.next_at = desk.now + timedelta(hours=row.every_hours)
-    desk.s.flush()
+        row.next_at = context.now + timedelta(hours=row.every_hours)
+    context.session.flush()
     return rows
 
 
@@ -62,22 +62,22 @@ def brought_today(row: SavedSearch, day: str) -> int:
     return sum(int(one["made"]) for one in row.reports or [] if one["at"][:10] == day)
 
 
-def look(desk: Desk, finder: Finder, number: int) -> Found:
+def look(context: Context, finder: Finder, number: int) -> Found:
     """What fits a saved search now. Writes nothing, so that nobody waits for it."""
-    return finder.find(desk, replace(search_of(desk.get(SavedSearch, number, "saved search")), ours="no", limit=LOOK_MOST, offset=0))
+    return finder.find(context, replace(search_of(context.get(SavedSearch, number, "saved search")), ours="no", limit=LOOK_MOST, offset=0))
 
 
-def run(desk: Desk, finder: Finder, number: int, found: Found) -> dict[str, Any]:
+def run(context: Context, finder: Finder, number: int, found: Found) -> dict[str, Any]:
     """Take what one look found. Returns the report; `publish` names listings that shall go on sale."""
-    row = desk.get(SavedSearch, number, "saved search")
+    row = context.get(SavedSearch, number, "saved search")
     seen = set(_seen(row.reports or []))
     fresh = [number for number in found.ids if number not in seen]
-    left = max(row.daily_limit - brought_today(row, desk.now.date().isoformat()), 0)
+    left = max(row.daily_limit - brought_today(row, context.now.date().isoformat()), 0)
     first, made, failed = not row.reports, 0, 0
     listings: list[int] = []
     wanted = fresh[:left] if row.bring != "report" else []
     if wanted and row.store_id:
-        done = preparation.prepare(desk, finder, wanted, row.store_id)
+        done = preparation.prepare(context, finder, wanted, row.store_id)
         made = sum(1 for one in done if one.outcome == "made")
         failed = sum(1 for one in done if one.outcome == "failed")
         listings = [one.listing for one in done if one.outcome == "made" and one.listing]
@@ -87,12 +87,19 @@ def run(desk: Desk, finder: Finder, number: int, found: Found) -> dict[str, Any]
     told += f", {failed} could not be" if failed else ""
     told += f", {over} wait for tomorrow: its limit is {row.daily_limit} a day" if over else ""
     shown = fresh if row.bring == "report" else wanted
-    report = {"at": desk.now.isoformat(), "fit": found.total, "fresh": len(fresh), "made": made, "told": told, "items": shown[:LOOK_MOST]}
+    report = {
+        "at": context.now.isoformat(),
+        "fit": found.total,
+        "fresh": len(fresh),
+        "made": made,
+        "told": told,
+        "items": shown[:LOOK_MOST],
+    }
     row.reports = [report, *(row.reports or [])][:REPORTS_MOST]
-    row.last_at = desk.now
+    row.last_at = context.now
     row.version += 1
-    desk.log("search.run", row.name, f"{row.name}: {told}", count=made or 1)
-    desk.s.flush()
+    context.log("search.run", row.name, f"{row.name}: {told}", count=made or 1)
+    context.session.flush()
     return {"told": told, "listings": listings, "publish": listings if row.bring == "live" else []}
 
 
@@ -101,9 +108,9 @@ def _seen(reports: Iterable[dict[str, Any]]) -> Iterable[int]:
         yield from one.get("items", [])
 
 
-def stop(desk: Desk, number: int) -> None:
+def stop(context: Context, number: int) -> None:
     """Take a saved search away; what it brought in stays."""
-    row = desk.get(SavedSearch, number, "saved search")
-    desk.log("search.stop", row.name, f"no longer looks for {row.name}", why="what it brought in stays")
-    desk.s.delete(row)
-    desk.s.flush()
+    row = context.get(SavedSearch, number, "saved search")
+    context.log("search.stop", row.name, f"no longer looks for {row.name}", why="what it brought in stays")
+    context.session.delete(row)
+    context.session.flush()

@@ -13,7 +13,7 @@ from ...data.outbox import Outbox
 from ...data.setup import Supplier
 from ...data.shelf import Listing, Sku
 from ...data.source import Item, SupplierRequest
-from ..base.context import Desk
+from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..mapping import lanes, similarity
 from ..outbox import queue
@@ -21,27 +21,29 @@ from ..outbox import queue
 OPEN = ("asked", "answered")
 
 
-def ask(desk: Desk, supplier_id: int, sku_id: int, target: int | None, note: str, mail: str = "") -> SupplierRequest:
+def ask(context: Context, supplier_id: int, sku_id: int, target: int | None, note: str, mail: str = "") -> SupplierRequest:
     """Ask a supplier for something like a SKU of ours; target: what it may cost, in the supplier's money.
 
     mail: where it is sent, remembered for next time; without one a person sends its words.
     """
     if mail and not is_mail(mail):
         raise Invalid(f"{mail!r} is not a mail address", {"mail": "is not a mail address"})
-    supplier, sku = desk.get(Supplier, supplier_id, "supplier"), desk.get(Sku, sku_id, "SKU")
+    supplier, sku = context.get(Supplier, supplier_id, "supplier"), context.get(Sku, sku_id, "SKU")
     known = select(SupplierRequest.id).where(
         SupplierRequest.supplier_id == supplier_id, SupplierRequest.sku_id == sku_id, SupplierRequest.state.in_(OPEN)
     )
-    if desk.s.scalar(known.limit(1)):
+    if context.session.scalar(known.limit(1)):
         raise Conflict(f"{supplier.name} has been asked for this already")
-    row = SupplierRequest(supplier_id=supplier_id, sku_id=sku_id, state=REQUEST.first, asked_at=desk.now, target=target, note=note.strip())
-    desk.s.add(row)
-    desk.s.flush()
+    row = SupplierRequest(
+        supplier_id=supplier_id, sku_id=sku_id, state=REQUEST.first, asked_at=context.now, target=target, note=note.strip()
+    )
+    context.session.add(row)
+    context.session.flush()
     supplier.mail = mail
     key = f"request-{row.id}-{queue.batch_mark()}"
     title = f"Do you have this? {sku.title}"
-    sent = bool(mail) and queue.mail(desk, key, _subject(row), mail, title, words(desk, row), supplier=supplier_id)
-    desk.log("request.ask", sku.code, f"{supplier.name} asked to find {sku.title}" + (f", by mail to {mail}" if sent else ""))
+    sent = bool(mail) and queue.mail(context, key, _subject(row), mail, title, words(context, row), supplier=supplier_id)
+    context.log("request.ask", sku.code, f"{supplier.name} asked to find {sku.title}" + (f", by mail to {mail}" if sent else ""))
     return row
 
 
@@ -49,24 +51,24 @@ def _subject(row: SupplierRequest) -> str:
     return f"request:{row.id}"
 
 
-def mailed(desk: Desk, rows: Sequence[SupplierRequest]) -> dict[int, str]:
+def mailed(context: Context, rows: Sequence[SupplierRequest]) -> dict[int, str]:
     """How the mail of each request stands: waiting, done, dead and so on; those that a person sends are left out."""
     subjects = {_subject(row): row.id for row in rows}
-    told = desk.s.execute(select(Outbox.subject, Outbox.state).where(Outbox.subject.in_(list(subjects)), Outbox.kind == "mail"))
+    told = context.session.execute(select(Outbox.subject, Outbox.state).where(Outbox.subject.in_(list(subjects)), Outbox.kind == "mail"))
     return {subjects[subject]: state for subject, state in told}
 
 
-def picture(desk: Desk, sku: int) -> int | None:
+def picture(context: Context, sku: int) -> int | None:
     """A picture of what is wanted: the first one of a listing of ours."""
-    for found in desk.s.scalars(select(Listing.pictures).where(Listing.sku_id == sku).order_by(Listing.id)):
+    for found in context.session.scalars(select(Listing.pictures).where(Listing.sku_id == sku).order_by(Listing.id)):
         if found:
             return int(found[0])
     return None
 
 
-def words(desk: Desk, row: SupplierRequest) -> str:
+def words(context: Context, row: SupplierRequest) -> str:
     """The request as it can be sent to the supplier."""
-    sku, supplier = desk.get(Sku, row.sku_id, "SKU"), desk.get(Supplier, row.supplier_id, "supplier")
+    sku, supplier = context.get(Sku, row.sku_id, "SKU"), context.get(Supplier, row.supplier_id, "supplier")
     facts = [("It is", sku.title), ("Maker", sku.brand), ("Maker's number", sku.mpn), ("Barcode", sku.gtin), ("Options", sku.options)]
     told = "\n".join(f"{name}: {value}" for name, value in facts if value)
     cost = f"\nIt should cost at most {row.target // 100}.{row.target % 100:02d} {supplier.currency}." if row.target else ""
@@ -74,48 +76,48 @@ def words(desk: Desk, row: SupplierRequest) -> str:
     return f"Dear {supplier.name},\n\nwe are looking for this:\n{told}{cost}{note}\n\nWhich number of yours is it?"
 
 
-def answer(desk: Desk, number: int, version: int, item_id: int) -> SupplierRequest:
+def answer(context: Context, number: int, version: int, item_id: int) -> SupplierRequest:
     """The item that the supplier names."""
-    row = desk.get_version(SupplierRequest, number, version, "request")
-    item = desk.get(Item, item_id, "item")
+    row = context.get_version(SupplierRequest, number, version, "request")
+    item = context.get(Item, item_id, "item")
     if item.supplier_id != row.supplier_id:
         raise Invalid("that item is another supplier's", {"item": "is another supplier's"})
     row.state, row.item_id = REQUEST.step(row.state, "answer"), item_id
-    supplier = desk.get(Supplier, row.supplier_id, "supplier")
-    desk.log("request.answer", item.number, f"{supplier.name} names {item.number}, {item.title}")
-    desk.s.flush()
+    supplier = context.get(Supplier, row.supplier_id, "supplier")
+    context.log("request.answer", item.number, f"{supplier.name} names {item.number}, {item.title}")
+    context.session.flush()
     return row
 
 
-def accept(desk: Desk, number: int, version: int) -> SupplierRequest:
+def accept(context: Context, number: int, version: int) -> SupplierRequest:
     """Take the answer: the lane opens, after those that are there."""
-    row = desk.get_version(SupplierRequest, number, version, "request")
+    row = context.get_version(SupplierRequest, number, version, "request")
     row.state = REQUEST.step(row.state, "accept")
-    row.ended_at = desk.now
-    lanes.open_lane(desk, row.sku_id, [lanes.Part(row.item_id or 0, Fraction(1))], use=99)
+    row.ended_at = context.now
+    lanes.open_lane(context, row.sku_id, [lanes.Part(row.item_id or 0, Fraction(1))], use=99)
     return row
 
 
-def decline(desk: Desk, number: int, version: int) -> SupplierRequest:
-    row = desk.get_version(SupplierRequest, number, version, "request")
+def decline(context: Context, number: int, version: int) -> SupplierRequest:
+    row = context.get_version(SupplierRequest, number, version, "request")
     row.state = REQUEST.step(row.state, "decline")
-    row.ended_at = desk.now
-    sku = desk.get(Sku, row.sku_id, "SKU")
-    desk.log("request.decline", sku.code, f"the request for {sku.title} is closed")
-    desk.s.flush()
+    row.ended_at = context.now
+    sku = context.get(Sku, row.sku_id, "SKU")
+    context.log("request.decline", sku.code, f"the request for {sku.title} is closed")
+    context.session.flush()
     return row
 
 
-def comparison(desk: Desk, row: SupplierRequest) -> tuple[Item, list[str], list[str], int] | None:
+def comparison(context: Context, row: SupplierRequest) -> tuple[Item, list[str], list[str], int] | None:
     """The item named, what agrees with our SKU, what differs, how like it is; None before there is an answer."""
     if row.item_id is None:
         return None
-    item, sku = desk.get(Item, row.item_id, "item"), desk.get(Sku, row.sku_id, "SKU")
+    item, sku = context.get(Item, row.item_id, "item"), context.get(Sku, row.sku_id, "SKU")
     found = similarity.compare(sku, item)
     return item, found.agrees, found.differs, found.score
 
 
-def all_of(desk: Desk) -> list[SupplierRequest]:
+def all_of(context: Context) -> list[SupplierRequest]:
     """Open ones first, the newest of each first."""
-    rows = desk.s.scalars(select(SupplierRequest).order_by(SupplierRequest.id.desc()).limit(200))
+    rows = context.session.scalars(select(SupplierRequest).order_by(SupplierRequest.id.desc()).limit(200))
     return sorted(rows, key=lambda row: row.state not in OPEN)
