@@ -61,7 +61,7 @@ def test_heavy_views_are_few_at_a_time_and_starve_no_light_one(client, monkeypat
         inside[0] -= 1
         raise Conflict("enough seen")
 
-    monkeypatch.setattr(exchange_rates.replay_told, "beside", slow)
+    monkeypatch.setattr(exchange_rates.replay_summary, "beside", slow)
     with ThreadPoolExecutor(60) as pool:
         heavy = [pool.submit(client.post, "/api/v1/prices/replay", json={"days": 14}) for _ in range(50)]
         try:

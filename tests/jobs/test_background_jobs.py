@@ -143,9 +143,9 @@ def test_a_lanes_sheet_in_portions_is_one_act_whose_orders_are_planned_once(
         context.get(Job, again, "job").stop_asked = len(spares(small)) >= 2
         return real_take(context, checked)
 
-    kind = background_jobs.sheets_in.KINDS["lanes"]
+    kind = background_jobs.sheet_kinds.KINDS["lanes"]
     real_take = kind.take
-    monkeypatch.setitem(background_jobs.sheets_in.KINDS, "lanes", replace(kind, take=stopped))
+    monkeypatch.setitem(background_jobs.sheet_kinds.KINDS, "lanes", replace(kind, take=stopped))
     again = sheet(small, tmp_path, HEAD + "".join(f"First shop,S-{n},SUP,I-{n % 6 + 1},1,spare\n" for n in range(1, 6)))
     jobs.run_due()
     assert job(small, again).told == "stopped; what was done by then stands, and can be undone as one" and len(spares(small)) == 2

@@ -9,9 +9,8 @@ from sqlalchemy import select
 
 from amber_lane.data.orders import Order, OrderLine
 from amber_lane.data.outbox import Outbox
-from amber_lane.data.shelf import Listing
+from amber_lane.data.shelf import Listing, Sku
 from amber_lane.services.alerts import today
-from amber_lane.services.listings import on_sale
 from amber_lane.services.outbox import listing_changes
 from amber_lane.services.pricing.drafts import PolicyChange
 
@@ -29,7 +28,7 @@ def test_killed_at_every_point_everything_happens_once(business):
             # A parcel leaves, so that a number and a mail are under way as well.
             business.on(60 * 24)
         with business.app_state.db.writing() as s:
-            listing = s.scalars(select(Listing).join(on_sale.Sku).where(on_sale.Sku.code == skus[0])).one()
+            listing = s.scalars(select(Listing).join(Sku).where(Sku.code == skus[0])).one()
             listing_changes.want(business.context(s), listing, quantity=at % 7 + 1)
         lived = victim(business, at)
         survive(business)
