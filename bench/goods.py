@@ -177,7 +177,7 @@ def _paste(report: Report, db: Any) -> None:
     took = seconds(jobs.run_due)
     with db.reading() as s:
         job = s.get(Job, number)
-        assert job.result["counts"]["made"] == 1000, job.told
+        assert job.result["counts"]["made"] == 1000, job.message
     report.add(
         "1,000 pasted lines prepared, each with its lane open", f"{1000 / took:.0f} a second", "at least 100 a second", 1000 / took >= 100
     )

@@ -323,7 +323,7 @@ def _past_of_watch(s: Session, n: int, luck: np.random.Generator, now: int, cost
         person_id=lambda i: None if i % 4 else 1,
         kind=lambda i: "watch.respond" if i % 4 else "price.hand",
         on=lambda i: f"SKU-{i % n + 1:06d}",
-        told=lambda i: f"a sweep of Supplier {i % 5}: {i % 30} prices moved",
+        message=lambda i: f"a sweep of Supplier {i % 5}: {i % 30} prices moved",
         undo="",
         count=3,
     )

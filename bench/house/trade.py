@@ -75,7 +75,7 @@ def orders(s: Session, n: int, luck: np.random.Generator, now: int, cost: Ints) 
         lanes="[]",
     )
     held = ids[state == "held"]
-    write(s, Hold, len(held), order_id=held, limit="splits", told="it would go in 2 parcels", since=at[held - 1])
+    write(s, Hold, len(held), order_id=held, limit="splits", message="it would go in 2 parcels", since=at[held - 1])
     gone = ids[~waits]
     g = len(gone)
     moving = np.where(road[gone - 1], "moving", "delivered")

@@ -174,7 +174,7 @@ def prices(me: Person) -> None:
     for row in me.some([one for one in page["rows"] if one["profit"]], 2):
         me.look("a price's why", f"/prices/listings/{row['id']}/why")
         price = {"amount": f"{float(row['price']['amount']) + 1:.2f}", "currency": row["price"]["currency"]}
-        if me.do("a price by hand", f"/prices/listings/{row['id']}/hand", {"version": row["version"], "price": price, "why": "tried"}):
+        if me.do("a price by hand", f"/prices/listings/{row['id']}/hand", {"version": row["version"], "price": price, "reason": "tried"}):
             last = me.look("log", "/acts", filters="kind:price.hand", limit=1)["rows"]
             if last and me.luck.random() < 0.5:
                 me.do("undo", f"/acts/{last[0]['id']}/undo", {})
@@ -211,7 +211,7 @@ def orders(me: Person) -> None:
         me.do("orders sent", "/orders/send", {"orders": ready[:40]})
     held = [one["id"] for one in page["rows"] if one["state"] == "held"]
     if held:
-        me.do("limits let go", "/orders/many/allow", {"orders": me.some(held, 5), "why": "looked at"})
+        me.do("limits let go", "/orders/many/allow", {"orders": me.some(held, 5), "reason": "looked at"})
     me.look("Transit", "/transit/parcels", limit=100)
     me.look("Transit, troubled", "/transit/troubled")
     me.do("a row of Today put off", "/today/snooze", {"key": f"week-{me.luck.randrange(9)}", "hours": 1})

@@ -66,7 +66,7 @@ class Agent:
             except TokenEnded:
                 raise
             except (httpx.HTTPError, ValueError) as error:
-                log.warning("Amber Lane does not answer, or not as it should", told=str(error)[:200])
+                log.warning("Amber Lane does not answer, or not as it should", message=str(error)[:200])
                 busy = 0
             except OutsideError as error:
                 self._tell_trouble(error)
@@ -116,8 +116,8 @@ class Agent:
         """Hand in a page; where it is not taken, each order alone, so that a bad one keeps no other waiting."""
         refused = [text[:500] for text in page.unreadable]
         try:
-            told = {"orders": [_order(one) for one in page.orders], "unreadable": refused[:500], "cursor": page.cursor}
-            self.office.call("POST", "/orders", told)
+            body = {"orders": [_order(one) for one in page.orders], "unreadable": refused[:500], "cursor": page.cursor}
+            self.office.call("POST", "/orders", body)
             return
         except httpx.HTTPStatusError as error:
             if error.response.status_code != 422:
@@ -139,8 +139,8 @@ class Agent:
         for change in leased["changes"]:
             if time.monotonic() > last:
                 break
-            outcome, told, fault = self._do(change)
-            result = {"id": change["id"], "key": change["key"], "outcome": outcome, "told": told[:500], "fault": fault}
+            outcome, message, fault = self._do(change)
+            result = {"id": change["id"], "key": change["key"], "outcome": outcome, "message": message[:500], "fault": fault}
             self.office.call("POST", "/report", {"run": self.run, "results": [result]})
         return len(leased["changes"])
 
@@ -153,24 +153,24 @@ class Agent:
                     return "done", "was done already", ""
             except OutsideError as error:
                 # Whether it was done is as unknown as before; saying that it failed would have it done again unasked.
-                return "unknown", error.told, fault_of(error)
+                return "unknown", error.message, fault_of(error)
         try:
             send(self.link, change["body"], change["key"])
         except UnknownOutcome as error:
-            return "unknown", error.told, fault_of(error)
+            return "unknown", error.message, fault_of(error)
         except Denied as error:
             self._tell_trouble(error)
-            return "failed", error.told, fault_of(error)
+            return "failed", error.message, fault_of(error)
         except Refused as error:
-            return "refused", error.told, fault_of(error)
+            return "refused", error.message, fault_of(error)
         except OutsideError as error:
-            return "failed", error.told, fault_of(error)
+            return "failed", error.message, fault_of(error)
         return "done", "", ""
 
     def _tell_trouble(self, error: OutsideError) -> None:
-        log.warning("the store cannot be worked", told=error.told)
+        log.warning("the store cannot be worked", message=error.message)
         try:
-            self.office.call("POST", "/trouble", {"told": error.told})
+            self.office.call("POST", "/trouble", {"message": error.message})
         except httpx.HTTPError:
             return
 
@@ -183,7 +183,7 @@ def _why(error: httpx.HTTPStatusError) -> str:
     if not isinstance(body, dict):
         return "no reason given"
     fields = body.get("fields") or {}
-    return "; ".join(f"{name} {told}" for name, told in fields.items()) or str(body.get("detail", ""))[:200]
+    return "; ".join(f"{name} {message}" for name, message in fields.items()) or str(body.get("detail", ""))[:200]
 
 
 def _order(one: StoreOrder) -> dict[str, Any]:

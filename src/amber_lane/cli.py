@@ -98,14 +98,14 @@ def calc_route(
     except (OSError, ValueError) as error:
         typer.echo(f"amber-lane: {error}", err=True)
         raise typer.Exit(2) from error
-    told = {
+    summary = {
         "objective": done.objective / 100,
         "filled": done.filled,
         "held": len(done.plans) - done.filled,
         "proven_gap": round(done.gap, 8),
         "seconds": round(time.perf_counter() - begun, 2),
     }
-    typer.echo(json.dumps(told))
+    typer.echo(json.dumps(summary))
 
 
 @app.command()
@@ -183,7 +183,7 @@ def world(
     from . import logs
     from .settings import Settings
     from .world.app import make_app
-    from .world.front import told
+    from .world.front import message
     from .world.life import populate, sized
     from .world.state import World
 
@@ -196,7 +196,7 @@ def world(
         populate(here, **sized(skus))
     if speed is not None:
         here.set_clock(speed=speed)
-    typer.echo(told(settings.world_address))
+    typer.echo(message(settings.world_address))
     uvicorn.run(
         make_app(here, settings.world_port + 1),
         host="127.0.0.1",
@@ -265,7 +265,7 @@ def new_password(
         with db.writing() as s:
             typer.echo(say_for(Context(s, SystemClock(), "the machine"), mail.lower(), password))
     except UseCaseError as error:
-        typer.echo(f"amber-lane: {error.told}", err=True)
+        typer.echo(f"amber-lane: {error.message}", err=True)
         raise typer.Exit(2) from error
     finally:
         db.close()
@@ -318,8 +318,8 @@ def backup(file: Annotated[Path, typer.Argument(help="Where the copy goes; it mu
         typer.echo(f"amber-lane: {place} cannot be copied to {file}: {error}", err=True)
         raise typer.Exit(2) from error
     secret = settings.data / "secret"
-    told = f"{secret} (or AMBER_LANE_SECRET)" if secret.is_file() else "AMBER_LANE_SECRET"
-    typer.echo(f"{file}: {file.stat().st_size / 1e6:.1f} MB. Keep {told} apart from it: without that secret keys must be entered anew.")
+    message = f"{secret} (or AMBER_LANE_SECRET)" if secret.is_file() else "AMBER_LANE_SECRET"
+    typer.echo(f"{file}: {file.stat().st_size / 1e6:.1f} MB. Keep {message} apart from it: without that secret keys must be entered anew.")
 
 
 @app.command()

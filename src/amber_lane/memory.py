@@ -31,5 +31,5 @@ def give_back() -> None:
 
 def held() -> int:
     """Bytes of the machine's memory that this process holds now; 0 where that is not told."""
-    told = Path("/proc/self/statm")
-    return int(told.read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") if told.exists() else 0
+    statm = Path("/proc/self/statm")
+    return int(statm.read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") if statm.exists() else 0

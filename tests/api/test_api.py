@@ -166,7 +166,7 @@ def test_a_sheet_comes_in_with_a_preview_and_bad_rows_come_back(app, client):
     out = client.get("/api/v1/sheets/lists/listings.csv").text
     assert "S-1" in out and "12.00" in out
     told = client.get("/api/v1/acts?filters=kind:list.out").json()["rows"]
-    assert [one["told"] for one in told] == ["Ada took listings out as CSV"]
+    assert [one["message"] for one in told] == ["Ada took listings out as CSV"]
 
 
 load_all_checks()

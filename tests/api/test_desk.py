@@ -61,7 +61,7 @@ def calls(small: Small, tmp_path: Path) -> Iterator[Calls]:
 
 def test_what_opening_a_lane_would_do_is_what_it_does(calls: Calls, small: Small) -> None:
     lane = small.lane(6)
-    calls.post(f"/lanes/{lane.id}/close", version=lane.version, why="moved away")
+    calls.post(f"/lanes/{lane.id}/close", version=lane.version, reason="moved away")
     calls.client.get("/")
     small.order("W-1", ("S-6", 1, 3000))
     assert [(one["sku"], one["orders"]) for one in calls.get("/lanes/to-settle")["rows"]] == [("S-6", 1)]
@@ -110,10 +110,10 @@ def test_an_order_is_sent_and_taken_back_by_its_log(calls: Calls, small: Small) 
     assert money == ["18.00", "16.20"] and shown["profit"]["amount"] == str(Decimal("16.20") - Decimal("2.00") - Decimal("1.70"))
     standing = calls.get("/orders/standing")
     assert (standing["spend"]["amount"], standing["profit"]["amount"], standing["parcels"]) == ("3.70", "12.50", 1)
-    assert "1 order" in calls.post("/orders/send", orders=[order.id])["told"]
+    assert "1 order" in calls.post("/orders/send", orders=[order.id])["message"]
     assert "nothing was sent" in calls.post("/orders/send", 409, orders=[order.id])["detail"]
     last = calls.get("/pulse")["last"]
-    assert "sent to suppliers, £3.70" in last["told"]
+    assert "sent to suppliers, £3.70" in last["message"]
     calls.post(f"/acts/{last['id']}/undo")
     assert calls.get(f"/orders/{order.id}")["lines"][0]["state"] == "ready" and calls.get("/pulse")["last"] is None
     assert calls.post(f"/acts/{last['id']}/undo", 409)["detail"] == "it has been undone already"
@@ -241,5 +241,5 @@ def test_a_store_that_may_be_written_to_again_catches_up(calls: Calls, small: Sm
 def test_an_order_that_no_lane_fills_shows_no_profit_anywhere(calls: Calls, small: Small) -> None:
     order = small.order("N-1", ("S-1", 1, 900), country="NO")
     assert calls.get(f"/orders/{order.id}")["profit"] is None and calls.get("/orders", words="N-1")["rows"][0]["profit"] is None
-    trouble = next(one for one in calls.get("/today")["troubles"] if "N-1" in one["told"])
+    trouble = next(one for one in calls.get("/today")["troubles"] if "N-1" in one["message"])
     assert trouble["kind"] == "Held" and Decimal(trouble["at_risk"]["amount"]) >= 0

@@ -65,7 +65,7 @@ def inside(client: TestClient) -> bool:
 def test_signing_out_ends_it_on_the_server_too(house: AppState) -> None:
     one, other = browser(house, ADA), browser(house, ADA)
     kept = dict(one.cookies)
-    assert one.delete("/api/v1/session").json()["told"] == "Ada signed out" and not inside(one)
+    assert one.delete("/api/v1/session").json()["message"] == "Ada signed out" and not inside(one)
     one.cookies.update(kept)
     assert not inside(one) and inside(other), "a cookie that was copied is worth nothing any more"
     with house.db.reading() as s:
@@ -151,7 +151,7 @@ def test_wrong_tries_wait_longer_and_longer_and_lock_nobody_out_for_good(house: 
     at[0] += passwords.LONGEST_WAIT + 1
     assert enter(browser(house, address="198.51.100.1"), ADA).status_code == 200
     with house.db.reading() as s:
-        told = list(s.scalars(select(AuditEntry.told).where(AuditEntry.kind == "person.refused")))
+        told = list(s.scalars(select(AuditEntry.message).where(AuditEntry.kind == "person.refused")))
         assert "a wrong password for Ada, from 203.0.113.7" in told
 
 
@@ -237,7 +237,7 @@ def test_wrong_tokens_of_programs_are_counted_and_keep_no_right_one_waiting(hous
     assert hello == [401] * 4 + [429] * 5
     assert client.get("/api/v1/program/hello", headers={"Authorization": f"Bearer {token}"}).status_code == 200
     with house.db.reading() as s:
-        assert list(s.scalars(select(AuditEntry.told).where(AuditEntry.kind == "program.refused"))) == [
+        assert list(s.scalars(select(AuditEntry.message).where(AuditEntry.kind == "program.refused"))) == [
             "5 wrong tokens of programs from testclient"
         ]
 
@@ -250,7 +250,7 @@ def test_what_is_typed_hides_nothing_and_is_no_line_of_a_mail(house: AppState) -
 
     for mail in ("a@b.example\nBcc: x@y.example", "a@b\r\nx", "<a@b.example>", "a@b,c@d.example", "a b@c.example", "a@", "a@b@c"):
         assert let_in("Somebody", mail).status_code == 422, mail
-    assert let_in("Wr\u202een\x00\u200b\nOther", "o@b.example").json()["told"] == "Wren Other can sign in"
+    assert let_in("Wr\u202een\x00\u200b\nOther", "o@b.example").json()["message"] == "Wren Other can sign in"
     # A secret's signs all count, whatever they are.
     odd = "seven\u200bquiet herons"
     assert ada.post("/api/v1/setup/people", json={"name": "Odd", "mail": "odd@b.example", "password": odd}).status_code == 201

@@ -43,7 +43,7 @@ def test_goods_are_found_put_on_the_shelf_and_made_in_all_sizes(goods: Calls, sm
     assert {one["number"] for one in goods.get("/source/search", words="vest", filters="store:1")["rows"]} == {"V-S", "V-M", "V-L"}
     facets = goods.get("/source/facets")
     assert [one["name"] for one in facets["suppliers"]] == ["Supply House"] and facets["suppliers"][0]["currency"] == "GBP"
-    assert goods.post("/source/put", 201, items=[7], store=1)["told"]
+    assert goods.post("/source/put", 201, items=[7], store=1)["message"]
     number = small.all(select(Listing.id).where(Listing.state == "preparing"))[0]
     rows = goods.get("/source/search", words="vest", filters="store:1")["rows"]
     assert {one["number"]: bool(one["have"]) for one in rows} == {"V-S": True, "V-M": False, "V-L": False}
@@ -114,7 +114,7 @@ def test_a_sample_goes_to_the_own_address_and_its_verdict_stays(goods: Calls, sm
     small.write(lambda context: context.session.execute(update(Outbox).where(Outbox.kind == "sample").values(state="done")))
     assert goods.client.post(f"/api/v1/source/samples/{sample['id']}/verdict", json={"version": 99, "verdict": "good"}).status_code == 409
     goods.post(f"/source/samples/{sample['id']}/verdict", version=sample["version"], verdict="poor", note="thin")
-    assert goods.get("/source/samples")[0]["verdict"] == "poor" and "thin" in small.lane(1).why
+    assert goods.get("/source/samples")[0]["verdict"] == "poor" and "thin" in small.lane(1).reason
 
 
 def test_how_a_supplier_by_sheets_sends_is_said_priced_and_undone(goods: Calls, small: Small) -> None:

@@ -59,7 +59,7 @@ def _begin() -> None:
         until = time.monotonic() + 180
         while time.monotonic() < until:
             steps = {one["key"]: one for one in client.get("/house/steps").json()}
-            if not steps["lanes"]["told"].startswith("0 of") and steps["lanes"]["state"] != "later":
+            if not steps["lanes"]["message"].startswith("0 of") and steps["lanes"]["state"] != "later":
                 break
             time.sleep(2)
         # What a rule does may have moved since it was looked at, while the last lanes open; then it is looked at again.

@@ -101,7 +101,7 @@ def test_a_rate_is_entered_where_two_currencies_meet(context: Page, shop) -> Non
         expect(context.get_by_text(re.compile("1 EUR is 0.86 GBP")).first).to_be_visible()
         with business.app_state.db.reading() as s:
             row = s.scalars(select(AuditEntry).where(AuditEntry.kind == "rate.change")).one()
-        assert row.undo == "open" and "change of rate" not in row.told
+        assert row.undo == "open" and "change of rate" not in row.message
     finally:
         with business.app_state.db.writing() as s:
             s.execute(update(Supplier).values(currency="GBP"))

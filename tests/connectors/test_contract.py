@@ -93,7 +93,7 @@ def change(world, store, wish: ListingChange, key: str) -> str:
         try:
             store.change_listing(wish, key)
         except Refused as error:
-            return error.told
+            return error.message
         return ""
     store.send_batch([wish], key)
     assert not store.find_batch(key).done and store.find_batch("no-such") is None

@@ -249,7 +249,7 @@ def test_a_mail_of_ours_that_came_back_says_which_and_why() -> None:
         b"Message-ID: <mail-7@our-shop.example>\r\nSubject: Order\r\n\r\n--B--\r\n"
     )
     bounce = read("1", report).bounce
-    assert bounce and (bounce.reference, bounce.to, bounce.why) == ("mail-7", "wren@post.example", "550 no such user")
+    assert bounce and (bounce.reference, bounce.to, bounce.reason) == ("mail-7", "wren@post.example", "550 no such user")
     assert read("2", report.replace(b"Action: failed", b"Action: delayed")).bounce is None
 
 

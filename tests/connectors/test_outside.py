@@ -77,7 +77,7 @@ def test_in_no_spelling_and_by_no_way(host: str, monkeypatch: pytest.MonkeyPatch
         ):
             with pytest.raises(OutsideError) as caught:
                 one()
-            assert isinstance(caught.value, Refused | Unavailable) and "answered" not in caught.value.told
+            assert isinstance(caught.value, Refused | Unavailable) and "answered" not in caught.value.message
         server.settimeout(0.05)
         with pytest.raises(TimeoutError):
             server.accept()

@@ -108,7 +108,7 @@ def test_what_is_not_whole_is_not_put_back_nor_over_a_house_that_runs(small: Sma
 
 
 @pytest.mark.parametrize(
-    ("does", "told"),
+    ("does", "message"),
     [
         ("delete from sku where id = 1", "points at a row of sku"),
         ("update tally set n = n + 3 where name = 'items'", "tally of items says"),

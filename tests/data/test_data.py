@@ -51,7 +51,7 @@ def test_times_come_back_as_the_same_moment(naive: datetime, hours: int) -> None
 
 def test_a_time_without_a_zone_is_refused_and_unreadable_data_is_not_thrown_away(small: Small) -> None:
     with pytest.raises(StatementError, match="without a zone"), small.db.writing() as s:
-        s.execute(insert(AuditEntry).values(at=datetime(2026, 1, 1), who="x", kind="x", on="", told=""))
+        s.execute(insert(AuditEntry).values(at=datetime(2026, 1, 1), who="x", kind="x", on="", message=""))
     small.write(lambda context: context.log("x", "x", "x", before={"a": 1}))
     with small.db.writing() as s:
         s.execute(text("update act set before = '{broken' where kind = 'x'"))
@@ -72,7 +72,7 @@ def test_what_must_be_there_once_cannot_be_there_twice(small: Small, row: str) -
             key=made.reference, target="x", subject="x", kind="purchase", body={}, state="waiting", made_at=START, after=START
         ),
         "lane": lambda: Lane(
-            sku_id=1, supplier_id=1, origin_id=1, service="slow", use=0, state="new", why="", opened_at=START, opened_by="x"
+            sku_id=1, supplier_id=1, origin_id=1, service="slow", use=0, state="new", reason="", opened_at=START, opened_by="x"
         ),
         # The same order line bought again while the first purchase stands.
         "purchase": lambda: PurchaseLine(
@@ -106,7 +106,7 @@ def test_a_transaction_that_fails_half_way_leaves_nothing(small: Small) -> None:
         s.execute(update(Store).values(name="Another"))
         small.context(s).log("x", "x", "half")
         raise Lost
-    assert small.all(select(Store.name)) == before and "half" not in small.all(select(AuditEntry.told))
+    assert small.all(select(Store.name)) == before and "half" not in small.all(select(AuditEntry.message))
 
 
 def test_a_reading_session_cannot_write_by_accident(small: Small) -> None:

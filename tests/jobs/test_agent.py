@@ -210,7 +210,7 @@ def test_the_program_brings_listings_and_orders_in_and_carries_changes_out(busin
     locked._changes()
     waiting = business.all(select(Outbox).where(Outbox.target == f"store:{number}", Outbox.state == "waiting"))
     assert [json.loads(json.dumps(row.body))["price"] for row in waiting] == ["43.00"]
-    assert "wrong name" in business.one(select(Link).where(Link.owner == "store", Link.owner_id == number)).told
+    assert "wrong name" in business.one(select(Link).where(Link.owner == "store", Link.owner_id == number)).message
     # A page of listings with their words is large; only of whom nobody knows is it not even read.
     one = {"sku": "L-1", "title": "Lamp", "price": 100, "currency": "GBP", "quantity": 1, "state": "live", "description": "x" * 19_000}
     for word, status in ((token, 200), ("lane-no", 401)):
@@ -227,7 +227,7 @@ class Pages:
     """A store's pages as the program reads them: one page of orders, one of listings, counted."""
 
     def __init__(self, orders: list[StoreOrder], unreadable: list[str]) -> None:
-        self.told, self.unreadable, self.reads = orders, unreadable, 0
+        self.message, self.unreadable, self.reads = orders, unreadable, 0
 
     def account(self) -> Account:
         return Account("Closed Row", "GB", "GBP", [], carriers=("other", "hill post"), number="H-1")
@@ -237,7 +237,7 @@ class Pages:
         return iter([[]])
 
     def orders(self, cursor: str) -> OrderPage:
-        return OrderPage([] if cursor == "7" else self.told, "7", False, [] if cursor == "7" else self.unreadable)
+        return OrderPage([] if cursor == "7" else self.message, "7", False, [] if cursor == "7" else self.unreadable)
 
 
 def test_a_bad_order_keeps_no_other_waiting_and_listings_are_read_when_asked(business: Business) -> None:
@@ -255,7 +255,7 @@ def test_a_bad_order_keeps_no_other_waiting_and_listings_are_read_when_asked(bus
     agent.once()
     agent.once()
     assert [one.number for one in business.all(select(Order).where(Order.store_id == number).order_by(Order.id))] == ["C-0", "C-2"]
-    told = [one.told for one in business.all(select(AuditEntry).where(AuditEntry.kind == "order.unreadable").order_by(AuditEntry.id))]
+    told = [one.message for one in business.all(select(AuditEntry).where(AuditEntry.kind == "order.unreadable").order_by(AuditEntry.id))]
     assert len(told) == 2 and "C-9" in told[0] and "C-1" in told[1] and "quantity" in told[1]
     with business.app_state.db.writing() as s:
         agent_leases.ask_to_read(business.context(s), business.context(s).get(Store, number, "store"))

@@ -60,7 +60,7 @@ def test_a_sheet_is_checked_without_a_trace_and_then_taken_once(small: Small, jo
     jobs.run_due()
     first = small.all(select(Job))[0]
     assert (first.state, first.result["counts"]) == ("done", {"new": 2, "changed": 0, "same": 0, "bad": 2})
-    assert {row["why"][:20] for row in first.result["bad"]} == {"there is no SKU 'S-7", "there is no store 'N"} and spares(small) == []
+    assert {row["reason"][:20] for row in first.result["bad"]} == {"there is no SKU 'S-7", "there is no store 'N"} and spares(small) == []
     number = sheet(small, tmp_path, text)
     jobs.run_due()
     assert job(small, number).state == "done" and spares(small) == [(1, 1), (2, 1)]
@@ -76,7 +76,7 @@ def test_what_a_job_did_for_a_person_is_their_last_act(small: Small, jobs: LongJ
     def ask(context: Context) -> None:
         context.session.add(Person(id=7, name="Wren", mail="wren@example.invalid", password="-"))
         context.actor, context.person = "Wren", 7
-        lanes.change_lane(context, small.lane(3).id, small.lane(3).version, units=Fraction(2), why="a pair")
+        lanes.change_lane(context, small.lane(3).id, small.lane(3).version, units=Fraction(2), reason="a pair")
         path = tmp_path / "sheet.csv"
         path.write_text(HEAD + "First shop,S-1,SUP,I-2,1,spare\n")
         background_jobs.start(context, "sheet.take", "one", "Lanes sheet", {"sheet": "lanes", "path": str(path)})
@@ -101,7 +101,7 @@ def test_a_job_in_portions_is_one_act_and_stops_where_it_is_undone(small: Small,
     small.write(prepare)
     jobs.run_due()
     (act,) = small.all(select(AuditEntry).where(AuditEntry.kind == "listing.publish"))
-    assert (act.told, act.count) == ("5 listings published", 5)
+    assert (act.message, act.count) == ("5 listings published", 5)
     did = [act.after, *small.all(select(AuditEntryPart.after).where(AuditEntryPart.act_id == act.id).order_by(AuditEntryPart.id))]
     assert [one["listings"] for one in did] == [ids[:2], ids[2:4], ids[4:]]
     small.write(lambda context: undo.undo(context, act.id))
@@ -121,7 +121,7 @@ def test_a_job_in_portions_is_one_act_and_stops_where_it_is_undone(small: Small,
     monkeypatch.setattr(background_jobs.publishing, "publish", undone_meanwhile)
     number = small.write(lambda context: background_jobs.start(context, "publish", "again", "Publishing", {"listings": ids}, len(ids))).id
     jobs.run_due()
-    assert job(small, number).state == "failed" and "the rest was left as it was" in job(small, number).told
+    assert job(small, number).state == "failed" and "the rest was left as it was" in job(small, number).message
 
 
 def test_a_lanes_sheet_in_portions_is_one_act_whose_orders_are_planned_once(
@@ -133,9 +133,9 @@ def test_a_lanes_sheet_in_portions_is_one_act_whose_orders_are_planned_once(
     before = spares(small)
     number = sheet(small, tmp_path, HEAD + "".join(f"First shop,S-{n},SUP,I-{n % 6 + 1},1,spare\n" for n in range(1, 6)))
     jobs.run_due()
-    assert job(small, number).told.startswith("5 new") and len(spares(small)) == 5 and planned == [False]
+    assert job(small, number).message.startswith("5 new") and len(spares(small)) == 5 and planned == [False]
     (act,) = small.all(select(AuditEntry).where(AuditEntry.kind == "lane.sheet"))
-    assert act.told == "5 lanes brought in by a sheet"
+    assert act.message == "5 lanes brought in by a sheet"
     small.write(lambda context: undo.undo(context, act.id))
     assert spares(small) == before
 
@@ -148,7 +148,7 @@ def test_a_lanes_sheet_in_portions_is_one_act_whose_orders_are_planned_once(
     monkeypatch.setitem(background_jobs.sheet_kinds.KINDS, "lanes", replace(kind, take=stopped))
     again = sheet(small, tmp_path, HEAD + "".join(f"First shop,S-{n},SUP,I-{n % 6 + 1},1,spare\n" for n in range(1, 6)))
     jobs.run_due()
-    assert job(small, again).told == "stopped; what was done by then stands, and can be undone as one" and len(spares(small)) == 2
+    assert job(small, again).message == "stopped; what was done by then stands, and can be undone as one" and len(spares(small)) == 2
 
 
 def test_a_replay_goes_on_by_itself_a_few_listings_at_a_time_and_can_be_stopped(
@@ -194,7 +194,7 @@ def test_a_stopped_job_leaves_nothing_half_done(small: Small, jobs: LongJobs, tm
     small.write(stop)
     acts = len(small.all(select(AuditEntry)))
     jobs.run_due()
-    assert job(small, number).state == "stopped" and "nothing half done" in job(small, number).told
+    assert job(small, number).state == "stopped" and "nothing half done" in job(small, number).message
     assert spares(small) == [] and len(small.all(select(AuditEntry))) == acts
 
 
@@ -233,7 +233,7 @@ def test_what_is_not_a_sheet_ends_with_a_word(small: Small, jobs: LongJobs, tmp_
     number = sheet(small, tmp_path, content)
     jobs.run_due()
     row = job(small, number)
-    assert row.state == ("done" if content == HEAD else "failed") and said in row.told and "Traceback" not in row.told
+    assert row.state == ("done" if content == HEAD else "failed") and said in row.message and "Traceback" not in row.message
 
 
 def test_a_job_that_breaks_says_so_and_the_next_one_runs(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
@@ -244,7 +244,9 @@ def test_a_job_that_breaks_says_so_and_the_next_one_runs(small: Small, jobs: Lon
     with pytest.raises(FileNotFoundError):
         jobs.run_due()
     jobs.run_due()
-    assert job(small, gone).state == "failed" and "nothing half done was kept" in job(small, gone).told and job(small, fine).state == "done"
+    assert (
+        job(small, gone).state == "failed" and "nothing half done was kept" in job(small, gone).message and job(small, fine).state == "done"
+    )
 
 
 def test_many_lanes_are_followed_in_stretches_and_all_have_their_price(

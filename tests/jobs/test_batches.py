@@ -132,7 +132,7 @@ def test_what_is_refused_for_one_reason_is_one_row_and_goes_again_by_one_key(fai
     until_done(fair)
     with fair.app_state.db.reading() as s:
         told = [one for one in today.troubles(fair.context(s)) if one.kind == "Rejected"]
-    assert len(told) == 1 and told[0].count == 5 == len(told[0].members) and "5 changes of listings" in told[0].told
+    assert len(told) == 1 and told[0].count == 5 == len(told[0].members) and "5 changes of listings" in told[0].message
     fair.world.post("facts", name="fair_title_most", value=200)
     with fair.app_state.db.writing() as s:
         today.do_step(fair.context(s), told[0].members[0].key)

@@ -79,8 +79,8 @@ def test_orders_go_by_mail_once_and_their_answers_come_back_whatever_fails(busin
     passed = {one["tracking_number"] for one in world.record()["fulfilments"] if one["number"] in numbers}
     assert {one["tracking_number"] for one in theirs.values() if one["reference"] in {row.reference for row in ours}} - {None} == passed
     # The world's mailbox is that of other tests too.
-    mine = [row for row in business.all(select(Letter)) if any(one.reference in row.told + row.subject for one in ours)]
-    assert mine and not [row.told for row in mine if row.needs and "wrong check digit" not in row.told], "a slip of the pen is told"
+    mine = [row for row in business.all(select(Letter)) if any(one.reference in row.message + row.subject for one in ours)]
+    assert mine and not [row.message for row in mine if row.needs and "wrong check digit" not in row.message], "a slip of the pen is told"
 
 
 def test_what_breaks_our_reading_of_one_partner_is_seen_and_holds_up_nobody(business: Business, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -90,7 +90,7 @@ def test_what_breaks_our_reading_of_one_partner_is_seen_and_holds_up_nobody(busi
     with pytest.raises(ZeroDivisionError):
         reader.orders(1)
     (link,) = [one for one in business.all(select(Link)) if (one.owner, one.owner_id) == ("store", 1)]
-    assert link.state == "failing" and "could not be taken in" in link.told
+    assert link.state == "failing" and "could not be taken in" in link.message
     with business.app_state.db.writing() as s:
         s.get(Store, 1).next_read = None
     business.app_state.worker.read()

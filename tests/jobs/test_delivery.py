@@ -212,7 +212,7 @@ def test_tries_grow_apart_never_end_by_themselves_and_are_told(small: Small, del
     assert all(later > 1.3 * sooner for sooner, later in pairwise(waits[:7])) and max(waits) <= 360
     with small.db.reading() as s:
         told = [one for one in today.troubles(small.context(s)) if one.kind == "Not taken yet"]
-    assert len(told) == 1 and told[0].count == 1 and row.answer in told[0].why
+    assert len(told) == 1 and told[0].count == 1 and row.answer in told[0].reason
     small.write(lambda context: today.do_step(context, told[0].key))
     delivery.run("store:1")
     assert rows(small, "listing")[0].state == "done" and small.listing(1).shown_price == 777
@@ -252,7 +252,7 @@ def test_a_partner_in_trouble_is_left_alone_and_nothing_is_lost(small: Small, de
         delivery.run("store:1")
         small.later(seconds=20)
     link = small.all(select(Link).where(Link.owner == "store"))[0]
-    assert link.failures >= 5 and link.rest_until and link.state == "failing" and "cannot be reached" in link.told
+    assert link.failures >= 5 and link.rest_until and link.state == "failing" and "cannot be reached" in link.message
     calls = len(outside.calls)
     small.write(lambda context: context.session.execute(update(Link).values(rest_until=context.now + timedelta(minutes=1))))
     delivery.run("store:1")

@@ -87,7 +87,7 @@ def test_with_every_fault_on_nothing_is_lost_or_done_twice(business):
     assert not business.all(select(Outbox).where(Outbox.state.in_(("waiting", "claimed", "unknown"))))
     for line in business.all(select(OrderLine)):
         # While the store did not take our prices it sold at old ones: such an order is rightly held, not bought.
-        assert line.state in ("on_the_road", "arrived", "refused") or line.why in ("least_profit", "no_stock"), (line.state, line.why)
+        assert line.state in ("on_the_road", "arrived", "refused") or line.reason in ("least_profit", "no_stock"), (line.state, line.reason)
 
 
 def test_nothing_known_to_be_empty_stays_on_sale(business):

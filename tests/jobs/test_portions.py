@@ -130,7 +130,7 @@ def test_a_portion_that_breaks_is_set_aside_and_the_others_are_done(many: Small,
     assert (job.done, job.failed) == (4, 2) and [row[0] for row in shown(many) if row[1] == "live"] == [3, 4]
     # What is left of it is told, until a person has seen it.
     (row,) = [one for one in many.write(today.troubles) if one.kind == "Not all done"]
-    assert "2 of 6 could not be done" in row.told and row.count == 2
+    assert "2 of 6 could not be done" in row.message and row.count == 2
     many.write(lambda context: today.do_step(context, row.key))
     assert not [one for one in many.write(today.troubles) if one.kind == "Not all done"]
 
@@ -172,7 +172,7 @@ def test_prices_that_all_move_at_once_wait_though_each_portion_is_small(many: Sm
     work(many)
     assert all(new[3] > old[3] for new, old in zip(shown(many), before, strict=True))
     acts = many.all(select(AuditEntry).where(AuditEntry.kind == "response.settle"))
-    assert len(acts) == 1 and "6 waiting responses approved" in acts[0].told and len(many.all(select(AuditEntryPart))) == 2
+    assert len(acts) == 1 and "6 waiting responses approved" in acts[0].message and len(many.all(select(AuditEntryPart))) == 2
     many.write(lambda context: undo.undo(context, acts[0].id))
     work(many)
     assert [row[3] for row in shown(many)] == [row[3] for row in before]
@@ -219,7 +219,7 @@ def swept(small: Small, at_once: bool) -> list[Any]:
     sweep = small.all(select(sweeps.Sweep).where(sweeps.Sweep.id == number))[0]
     decided = sorted((one.listing_id, one.kind, one.state, one.new_price, one.item_id or 0) for one in small.all(select(ListingDecision)))
     (act,) = small.all(select(AuditEntry).where(AuditEntry.kind == "watch.respond"))
-    return [items, seen, shown(small), (sweep.state, sweep.changes, sweep.doubted), decided, open_changes(small), act.told]
+    return [items, seen, shown(small), (sweep.state, sweep.changes, sweep.doubted), decided, open_changes(small), act.message]
 
 
 def _plain(found: list[Any]) -> list[Any]:
@@ -274,7 +274,7 @@ def test_very_many_lanes_are_changed_and_put_back_as_one(many: Small) -> None:
     work(many)
     assert {one.state for one in many.all(select(lanes.Lane))} == {"shut"} and {row[1] for row in shown(many)} == {"paused"}
     acts = many.all(select(AuditEntry).where(AuditEntry.kind == "lane.many"))
-    assert [one.told for one in acts] == ["6 lanes shut"]
+    assert [one.message for one in acts] == ["6 lanes shut"]
     many.write(lambda context: undo.undo(context, acts[0].id))
     work(many)
     assert [one.state for one in many.all(select(lanes.Lane).order_by(lanes.Lane.id))] == [one.state for one in lanes_now]

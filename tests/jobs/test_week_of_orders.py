@@ -75,7 +75,7 @@ def _adds_up(business: Business, numbers: list[str]) -> None:
             assert theirs[one.reference]["state"] in ("accepted", "shipped"), (one.reference, theirs[one.reference]["state"])
         else:
             # Cancelled, held or refused everywhere: nothing of it may be on its way.
-            assert line.state in ("cancelled", "held", "refused") and not mine, (line.state, line.why)
+            assert line.state in ("cancelled", "held", "refused") and not mine, (line.state, line.reason)
     for one in purchases.values():
         there = theirs.get(one.reference)
         assert (there is None) == (one.state in ("stopped", "waiting")), (one.reference, one.state, there)

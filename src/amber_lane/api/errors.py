@@ -32,9 +32,9 @@ _STORAGE = {
 }
 
 
-def problem(status: int, told: str, headers: dict[str, str] | None = None, **more: Any) -> JSONResponse:
+def problem(status: int, message: str, headers: dict[str, str] | None = None, **more: Any) -> JSONResponse:
     """One error shape for all."""
-    body = {"type": "about:blank", "title": HTTPStatus(status).phrase, "status": status, "detail": told, **more}
+    body = {"type": "about:blank", "title": HTTPStatus(status).phrase, "status": status, "detail": message, **more}
     return JSONResponse(body, status, headers, "application/problem+json")
 
 
@@ -43,8 +43,8 @@ def add_errors(app: FastAPI) -> None:
 
     async def known(_: Request, error: Exception) -> JSONResponse:
         status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 400)
-        told = error.told if isinstance(error, (UseCaseError, OutsideError)) else str(error)
-        return problem(status, told, **({"fields": error.fields} if isinstance(error, Invalid) else {}))
+        message = error.message if isinstance(error, (UseCaseError, OutsideError)) else str(error)
+        return problem(status, message, **({"fields": error.fields} if isinstance(error, Invalid) else {}))
 
     async def refused(_: Request, error: Exception) -> JSONResponse:
         assert isinstance(error, StarletteHTTPException)
@@ -55,7 +55,7 @@ def add_errors(app: FastAPI) -> None:
     async def unreadable(_: Request, error: Exception) -> JSONResponse:
         assert isinstance(error, RequestValidationError)
         fields = {".".join(str(part) for part in one["loc"][1:]) or "body": one["msg"] for one in error.errors()}
-        return problem(422, "; ".join(f"{name}: {told}" for name, told in list(fields.items())[:5]), fields=fields)
+        return problem(422, "; ".join(f"{name}: {message}" for name, message in list(fields.items())[:5]), fields=fields)
 
     async def too_large(_: Request, error: Exception) -> JSONResponse:
         # Nothing here is counted beyond 64 bits, so whatever was asked for by such a number is not there.
@@ -63,10 +63,10 @@ def add_errors(app: FastAPI) -> None:
 
     async def busy(_: Request, error: Exception) -> JSONResponse:
         code = getattr(getattr(error, "orig", None), "sqlite_errorname", "")
-        told = next((words for name, words in _STORAGE.items() if code.startswith(name)), _BUSY)
+        message = next((words for name, words in _STORAGE.items() if code.startswith(name)), _BUSY)
         # A full disk is not filled further by what is written of it.
-        log.error("database failed", told=told, error=str(getattr(error, "orig", error))[:300])
-        return problem(503 if told == _BUSY else 507, told, headers={"Retry-After": "5"})
+        log.error("database failed", message=message, error=str(getattr(error, "orig", error))[:300])
+        return problem(503 if message == _BUSY else 507, message, headers={"Retry-After": "5"})
 
     async def broken(_: Request, error: Exception) -> JSONResponse:
         log.exception("request failed", exc_info=error)

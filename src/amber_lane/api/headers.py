@@ -71,8 +71,8 @@ class Guard:
             await send(message)
 
         headers = Headers(scope=scope)
-        told, most = headers.get("content-length", ""), most_of(path)
-        size = int(told) if told.isascii() and told.isdecimal() and len(told) < 15 else None
+        length, most = headers.get("content-length", ""), most_of(path)
+        size = int(length) if length.isascii() and length.isdecimal() and len(length) < 15 else None
         large = f"this is more than the {most // 1_000_000} MB that are taken here; send it in parts"
         chunked = size is None and "transfer-encoding" in headers
         if size is not None and size > most:
@@ -98,8 +98,8 @@ class Guard:
             over = False
             await self._no(413, large, scope, receive, say)
 
-    async def _no(self, status: int, told: str, scope: Any, receive: Receive, send: Send) -> None:
-        answer = problem(status, told)
+    async def _no(self, status: int, message: str, scope: Any, receive: Receive, send: Send) -> None:
+        answer = problem(status, message)
         # What is still on its way is not waited for.
         answer.headers["Connection"] = "close"
         await answer(scope, receive, send)

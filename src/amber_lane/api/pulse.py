@@ -39,7 +39,7 @@ class Running(BaseModel):
 class LastAct(BaseModel):
     id: int
     at: datetime
-    told: str
+    message: str
 
 
 class Pulse(BaseModel):
@@ -79,7 +79,7 @@ def last_of(app: AppState, person: int) -> LastAct | None:
     """What this person's Z would undo now."""
     with app.db.reading() as s:
         act = undo.last_undoable(Context(s, app.clock, "", person))
-        return LastAct(id=act.id, at=act.at, told=act.told) if act else None
+        return LastAct(id=act.id, at=act.at, message=act.message) if act else None
 
 
 def pulse_of(app: AppState, person: int | None = None) -> Pulse:

@@ -45,7 +45,7 @@ class Ask(BaseModel):
 class Done(BaseModel):
     """What was done, as a sentence, and the act that can be undone."""
 
-    told: str
+    message: str
     count: int = 1
 
 

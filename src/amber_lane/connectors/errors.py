@@ -6,9 +6,9 @@ from __future__ import annotations
 class OutsideError(Exception):
     """Any failure of a call to a partner; `told` is a sentence for a person."""
 
-    def __init__(self, told: str) -> None:
-        super().__init__(told)
-        self.told = told
+    def __init__(self, message: str) -> None:
+        super().__init__(message)
+        self.message = message
 
 
 class Unavailable(OutsideError):
@@ -26,8 +26,8 @@ class CannotAsk(OutsideError):
 class RateLimited(OutsideError):
     """Too many calls; nothing was done. `wait` in seconds."""
 
-    def __init__(self, told: str, wait: float) -> None:
-        super().__init__(told)
+    def __init__(self, message: str, wait: float) -> None:
+        super().__init__(message)
         self.wait = wait
 
 

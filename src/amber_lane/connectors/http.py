@@ -76,7 +76,7 @@ class Caller:
         try:
             return self._read(response, model)
         except Malformed as error:
-            raise UnknownOutcome(error.told) from error
+            raise UnknownOutcome(error.message) from error
 
     def tell_bytes(self, path: str, data: bytes, kind: str, model: type[M]) -> M:
         """Hand over a file, and read the answer."""
@@ -95,13 +95,13 @@ class Caller:
             with outside.within(self.deadline * (FILE_TIMES if file else TIMES)):
                 response = self._whole(method, path, FILE_MAX if file else ANSWER_MAX, **options)
         except _TooMuch as error:
-            told = f"{self.name} answered more than {error.most // 1_000_000} MB"
-            raise (Malformed(told) if asking else UnknownOutcome(told)) from error
+            message = f"{self.name} answered more than {error.most // 1_000_000} MB"
+            raise (Malformed(message) if asking else UnknownOutcome(message)) from error
         except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
             raise Unavailable(f"{self.name} cannot be reached at {self.client.base_url}; is the address right?") from error
         except httpx.HTTPError as error:
-            told = f"{self.name} did not answer in time"
-            raise (Unavailable(told) if asking else UnknownOutcome(told)) from error
+            message = f"{self.name} did not answer in time"
+            raise (Unavailable(message) if asking else UnknownOutcome(message)) from error
         except (httpx.InvalidURL, UnicodeError, ValueError) as error:
             raise Refused(f"{self.client.base_url} is not an address that can be called") from error
         self._note_budget(response)
@@ -136,8 +136,8 @@ class Caller:
             # By its meaning, 503 says that the work was not taken up.
             return Unavailable(f"{self.name} is out of order for the moment")
         if status >= 500:
-            told = f"{self.name} failed ({status})"
-            return Unavailable(told) if asking else UnknownOutcome(told)
+            message = f"{self.name} failed ({status})"
+            return Unavailable(message) if asking else UnknownOutcome(message)
         if status in (423, 425):
             # Locked, or too early: the same will be taken another time.
             return Postponed(f"{self.name} says: {said}")

@@ -200,7 +200,7 @@ def _bounce(message: EmailMessage) -> Bounce | None:
     """A report that a mail of ours did not arrive (RFC 3464): which, to whom, and why."""
     if message.get_content_type() != "multipart/report":
         return None
-    to = why = reference = ""
+    to = reason = reference = ""
     failed = False
     for part in message.walk():
         kind = part.get_content_type()
@@ -210,7 +210,7 @@ def _bounce(message: EmailMessage) -> Bounce | None:
                 if str(block.get("Action", "")).strip().lower() == "failed":
                     failed = True
                     to = str(block.get("Final-Recipient", "")).partition(";")[2].strip() or to
-                    why = str(block.get("Diagnostic-Code", "")).partition(";")[2].strip() or str(block.get("Status", "")) or why
+                    reason = str(block.get("Diagnostic-Code", "")).partition(";")[2].strip() or str(block.get("Status", "")) or reason
         elif kind in ("message/rfc822", "text/rfc822-headers") and part is not message:
             inner: Any = payload[0] if isinstance(payload, list) else None
             if inner is None:
@@ -218,4 +218,4 @@ def _bounce(message: EmailMessage) -> Bounce | None:
             reference = str(inner.get("X-Reference") or "").strip() or reference
             named = re.match(r"\s*<(.+?)(?:\.AL-[A-Z2-7]{16})?@[^@>]+>", str(inner.get("Message-ID") or ""))
             reference = reference or (named[1] if named else "")
-    return Bounce(_plain(reference)[:300], _plain(to)[:200], _plain(" ".join(why.split()))[:300]) if failed else None
+    return Bounce(_plain(reference)[:300], _plain(to)[:200], _plain(" ".join(reason.split()))[:300]) if failed else None

@@ -79,7 +79,7 @@ class _Offers(Wire):
 class _Result(Wire):
     code: Short
     ok: bool
-    why: str = ""
+    reason: str = ""
     # It would be taken another time.
     again: bool = False
 
@@ -215,8 +215,8 @@ class MarketApi:
             said = self._ask(f"/batches/{path_part(key)}", _Batch)
         except NotThere:
             return None
-        told = {one.code: "" if one.ok else one.why or "no reason was given" for one in said.results}
-        return BatchAnswer(said.state == "done", told, frozenset(one.code for one in said.results if one.again and not one.ok))
+        results = {one.code: "" if one.ok else one.reason or "no reason was given" for one in said.results}
+        return BatchAnswer(said.state == "done", results, frozenset(one.code for one in said.results if one.again and not one.ok))
 
     def keep_picture(self, data: bytes, kind: str) -> str:
         name: str = self._with_pass(lambda: self.call.tell_bytes("/pictures", data, kind, _Picture)).id

@@ -45,8 +45,8 @@ class PopVisit(Visit[poplib.POP3]):
             if number is None:
                 return Letter(uid, None, "", "", "", fault="it is gone from the mailbox")
             # Asked for one mail, it answers with one line; its types say otherwise.
-            told: Any = box.list(number)
-            if int(told.split()[2]) > BYTES_MOST:
+            listed: Any = box.list(number)
+            if int(listed.split()[2]) > BYTES_MOST:
                 seen = read(uid, b"\r\n".join(box.top(number, 0)[1]))
                 return Letter(uid, seen.at, seen.sender, seen.subject, "", fault=f"it is larger than {BYTES_MOST // 1_000_000} MB")
             try:

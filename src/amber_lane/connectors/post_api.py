@@ -21,7 +21,7 @@ class _Account(Wire):
 class _Event(Wire):
     at: Time
     kind: Short
-    told: Short = ""
+    message: Short = ""
     place: Short = ""
 
 
@@ -46,7 +46,7 @@ class PostApi:
         said = self.call.ask("/tracking", _Parcels, numbers=",".join(numbers[:50]))
         return {
             parcel.number: [
-                CarrierWord(e.at, e.kind if e.kind in KINDS else "moving", e.told, e.place)
+                CarrierWord(e.at, e.kind if e.kind in KINDS else "moving", e.message, e.place)
                 for e in sorted(parcel.events, key=lambda event: event.at)
             ]
             for parcel in said.parcels

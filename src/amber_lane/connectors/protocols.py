@@ -321,7 +321,7 @@ class PurchaseAnswer:
     reference: str
     their_number: str
     state: str
-    told: str
+    message: str
     billed: int | None
     tracking: Tracking | None
     # Lines of ours that it will not send although it sends the rest: (line number, why).
@@ -355,7 +355,7 @@ class CarrierWord:
 
     at: datetime
     kind: str
-    told: str
+    message: str
     place: str
 
 
@@ -389,7 +389,7 @@ class Bounce:
 
     reference: str
     to: str
-    why: str
+    reason: str
 
 
 @dataclass(frozen=True)

@@ -96,7 +96,7 @@ class OriginsOut(Wire):
     origins: list[Origin]
 
 
-def origin_terms(told: OriginsOut, currency: str, who: str) -> list[OriginTerms]:
+def origin_terms(answer: OriginsOut, currency: str, who: str) -> list[OriginTerms]:
     """Told terms in minor units; Malformed when an amount is none."""
     try:
         return [
@@ -124,7 +124,7 @@ def origin_terms(told: OriginsOut, currency: str, who: str) -> list[OriginTerms]
                 o.return_address,
                 tuple(day.isoformat() for day in o.holidays),
             )
-            for o in told.origins
+            for o in answer.origins
         ]
     except ValueError as error:
         raise Malformed(f"{who}'s services cannot be read: {error}") from error
@@ -136,7 +136,7 @@ class PurchaseOut(Wire):
     number: Short
     reference: Short
     state: Short
-    told: Short = ""
+    message: Short = ""
     billed: Short | None = None
     currency: Short
     tracking_number: Short | None = None
@@ -152,7 +152,7 @@ def purchase_answer(one: PurchaseOut, who: str) -> PurchaseAnswer:
         billed = None if one.billed is None else minor(one.billed, one.currency)
     except ValueError as error:
         raise Malformed(f"{who}'s bill for {one.reference} cannot be read") from error
-    return PurchaseAnswer(one.reference, one.number, one.state, one.told, billed, tracking, currency=one.currency.upper())
+    return PurchaseAnswer(one.reference, one.number, one.state, one.message, billed, tracking, currency=one.currency.upper())
 
 
 class Buyer(Wire):

@@ -73,7 +73,7 @@ def faults(address: Mapping[str, object], any_letters: bool = False) -> dict[str
     >>> faults({"name": "Wren", "address_1": "High Street", "city": "Whitby", "postcode": "YO21", "country": "GB"})
     {'postcode': "'YO21' is not a postcode of GB", 'address_1': 'has no house number'}
     """
-    return {name: told for name, (told, _) in _faults(address, any_letters).items()}
+    return {name: message for name, (message, _) in _faults(address, any_letters).items()}
 
 
 def certain_faults(address: Mapping[str, object], any_letters: bool = False) -> dict[str, str]:
@@ -82,7 +82,7 @@ def certain_faults(address: Mapping[str, object], any_letters: bool = False) -> 
     >>> certain_faults({"name": "Wren", "address_1": "High Street", "city": "", "postcode": "YO21", "country": "GB"})
     {'city': 'is missing'}
     """
-    return {name: told for name, (told, sure) in _faults(address, any_letters).items() if sure}
+    return {name: message for name, (message, sure) in _faults(address, any_letters).items() if sure}
 
 
 def _faults(address: Mapping[str, object], any_letters: bool) -> dict[str, tuple[str, bool]]:

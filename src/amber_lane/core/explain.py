@@ -29,7 +29,7 @@ class Bound:
     name: str
     price: int | None
     sets: bool
-    told: str = ""
+    message: str = ""
     # Whose rule gave the limit's value; '' = nobody's.
     by: str = ""
 
@@ -220,21 +220,21 @@ def _sentence(
     # A band's rule names its band: where a cost has crossed its edge, that is why the price moved.
     start = f"You ask for {asked}{f' ({whose})' if ' from ' in whose else ''}. It lands at {show(terms['landed'], currency)}."
     if set_by is SetBy.ceiling:
-        told = f"{start} That needs {show(need, currency)}, but the ceiling is {show(terms['ceiling'], currency)}"
-        told += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
+        message = f"{start} That needs {show(need, currency)}, but the ceiling is {show(terms['ceiling'], currency)}"
+        message += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
     elif set_by is SetBy.step:
-        told = f"{start} That needs {show(need, currency)}; "
+        message = f"{start} That needs {show(need, currency)}; "
         step = f"step of {show_percent(terms['step'])} a day, counted from the day's first price of {show(terms['old'], currency)}"
         high, low = _reach(terms)
         if low <= best <= high and best != terms["old"]:
-            told += f"the largest {step}, stops at {show(best, currency)}"
+            message += f"the largest {step}, stops at {show(best, currency)}"
         else:
             near = " and ".join(show(one, currency) for one in _nearest(terms, low, high))
             other = "other " if best == terms["old"] else ""
-            told += (
+            message += (
                 f"no {other}allowed ending lies within the {step} ({show(low, currency)} to {show(high, currency)}); the nearest are {near}"
             )
-        told += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
+        message += {Outcome.loss: ", where every sale loses money", Outcome.held: ", which breaks a limit of yours"}.get(outcome, "")
     else:
         by = {
             SetBy.rule: "The lowest price that gives it",
@@ -242,6 +242,8 @@ def _sentence(
             SetBy.min_profit: "The least profit asks for more: the lowest price",
             SetBy.least_price: "The least advertised price asks for more: the lowest price",
         }[set_by]
-        told = f"{start} {by} is {show(need, currency)}" + (f"; the next allowed ending is {show(best, currency)}" if best != need else "")
+        message = f"{start} {by} is {show(need, currency)}" + (
+            f"; the next allowed ending is {show(best, currency)}" if best != need else ""
+        )
     tail = f" At {show(shown, currency)} it {keeps}." if shown != best else f". It {keeps}."
-    return told + (("." + tail) if shown != best else tail)
+    return message + (("." + tail) if shown != best else tail)

@@ -17,11 +17,11 @@ class Move:
     name: str
     source: frozenset[str]
     target: str
-    why: str
+    reason: str
 
 
-def _move(name: str, source: str, target: str, why: str) -> Move:
-    return Move(name, frozenset(source.split()), target, why)
+def _move(name: str, source: str, target: str, reason: str) -> Move:
+    return Move(name, frozenset(source.split()), target, reason)
 
 
 @dataclass(frozen=True)

@@ -113,7 +113,7 @@ def look_over(file: Path) -> list[str]:
                 found.append(f"it has shape {shape[0] if shape else 'none'}, and this version knows {shapes.newest()}")
             elif shape[0] == shapes.newest():
                 found += tallies.wrong(data)
-                found += [f"{n} purchase orders {told}" for told, query in _ADD_UP if (n := data.execute(query).fetchone()[0])]
+                found += [f"{n} purchase orders {message}" for message, query in _ADD_UP if (n := data.execute(query).fetchone()[0])]
     except sqlite3.DatabaseError as error:
         found.append(f"it cannot be read as data of Amber Lane: {error}")
     return found

@@ -41,10 +41,10 @@ def _joined_columns(s: Session, query: Any) -> list[Any]:
         func.group_concat(func.coalesce(column, ""), _APART) if text else func.group_concat(func.coalesce(column, NONE), ",")
         for column, text in zip(rows.c, texts, strict=True)
     ]
-    told = s.connection().execute(select(func.count(), *joined)).one()
-    if not told[0]:
+    totals = s.connection().execute(select(func.count(), *joined)).one()
+    if not totals[0]:
         return [np.zeros(0, dtype=np.int64) for _ in texts]
-    return [one.split(_APART) if text else np.fromstring(one, dtype=np.int64, sep=",") for one, text in zip(told[1:], texts, strict=True)]
+    return [one.split(_APART) if text else np.fromstring(one, dtype=np.int64, sep=",") for one, text in zip(totals[1:], texts, strict=True)]
 
 
 def or_none(column: Any) -> Any:

@@ -29,4 +29,4 @@ class DepotEntry(Row):
     inbound_id: Mapped[int | None] = mapped_column(ForeignKey("inbound.id"))
     at: Mapped[datetime]
     units: Mapped[int]
-    why: Mapped[str]
+    reason: Mapped[str]

@@ -77,7 +77,7 @@ class Lane(Versioned):
     services: Mapped[dict[str, Any]] = mapped_column(default=dict)
     use: Mapped[int]
     state: Mapped[str] = mapped_column(default="new")
-    why: Mapped[str] = mapped_column(default="")
+    reason: Mapped[str] = mapped_column(default="")
     opened_at: Mapped[datetime]
     opened_by: Mapped[str]
     until: Mapped[datetime | None]

@@ -81,7 +81,7 @@ class OrderLine(Versioned):
     # What is set aside of it for returns, until it is bought.
     reserve: Mapped[int] = mapped_column(default=0)
     state: Mapped[str] = mapped_column(default="new")
-    why: Mapped[str] = mapped_column(default="")
+    reason: Mapped[str] = mapped_column(default="")
     lane_id: Mapped[int | None] = mapped_column(ForeignKey("lane.id"))
     chosen_by: Mapped[str] = mapped_column(default="plan")
 
@@ -134,7 +134,7 @@ class Hold(Row):
     )
     order_id: Mapped[int] = mapped_column(ForeignKey("order.id"))
     limit: Mapped[str]
-    told: Mapped[str]
+    message: Mapped[str]
     # The order that this one may be a repetition of.
     other_id: Mapped[int | None]
     since: Mapped[datetime]
@@ -170,7 +170,7 @@ class PurchaseOrder(Versioned):
     their_number: Mapped[str] = mapped_column(default="")
     made_at: Mapped[datetime]
     answered_at: Mapped[datetime | None]
-    told: Mapped[str] = mapped_column(default="")
+    message: Mapped[str] = mapped_column(default="")
     batch: Mapped[str | None]
     # What should be known of it beside its number: a bill that was not taken, a supplier that keeps it.
     noted: Mapped[str] = mapped_column(default="")

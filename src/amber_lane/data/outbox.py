@@ -92,7 +92,7 @@ class Job(Row):
     total: Mapped[int] = mapped_column(default=0)
     done: Mapped[int] = mapped_column(default=0)
     failed: Mapped[int] = mapped_column(default=0)
-    told: Mapped[str] = mapped_column(default="")
+    message: Mapped[str] = mapped_column(default="")
     result: Mapped[dict[str, Any] | None]
     stop_asked: Mapped[bool] = mapped_column(default=False)
     made_at: Mapped[datetime]
@@ -122,8 +122,8 @@ class AuditEntry(Row):
     who: Mapped[str]
     kind: Mapped[str]
     on: Mapped[str]
-    told: Mapped[str]
-    why: Mapped[str] = mapped_column(default="")
+    message: Mapped[str]
+    reason: Mapped[str] = mapped_column(default="")
     before: Mapped[dict[str, Any] | None]
     after: Mapped[dict[str, Any] | None]
     undo: Mapped[str] = mapped_column(default="")
@@ -147,5 +147,5 @@ class Snooze(Versioned):
     trouble: Mapped[str] = mapped_column(unique=True)
     until: Mapped[datetime]
     # What the trouble said then, where it sleeps until it says something else.
-    told: Mapped[str] = mapped_column(default="")
+    message: Mapped[str] = mapped_column(default="")
     by: Mapped[str]

@@ -180,7 +180,7 @@ class Link(Versioned):
     account: Mapped[str] = mapped_column(default="")
     sealed_key: Mapped[str] = mapped_column(default="")
     state: Mapped[str] = mapped_column(default="new")
-    told: Mapped[str] = mapped_column(default="")
+    message: Mapped[str] = mapped_column(default="")
     may: Mapped[list[Any]] = mapped_column(default=list)
     good_at: Mapped[datetime | None]
     failures: Mapped[int] = mapped_column(default=0)
@@ -264,7 +264,7 @@ class Letter(Row):
     subject: Mapped[str]
     body: Mapped[str]
     supplier_id: Mapped[int | None] = mapped_column(ForeignKey("supplier.id"))
-    told: Mapped[str]
+    message: Mapped[str]
     needs: Mapped[bool]
     read_at: Mapped[datetime | None]
     held: Mapped[bool] = mapped_column(default=False)

@@ -99,7 +99,7 @@ class Listing(Versioned):
     # The most that the store's allowance lets it show; None = as many as the policy says.
     most: Mapped[int | None]
     # Why the last publishing failed; '' when it did not.
-    told: Mapped[str] = mapped_column(default="")
+    message: Mapped[str] = mapped_column(default="")
 
 
 # The rows of its partial indexes, word for word: off sale here and still shown; without a price rule; without a lane.

@@ -44,7 +44,7 @@ class CarrierEvent(Row):
     parcel_id: Mapped[int] = mapped_column(ForeignKey("parcel.id"))
     at: Mapped[datetime]
     kind: Mapped[str]
-    told: Mapped[str]
+    message: Mapped[str]
     place: Mapped[str] = mapped_column(default="")
 
 

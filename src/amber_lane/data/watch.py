@@ -28,7 +28,7 @@ class Sweep(Row):
     doubted: Mapped[int] = mapped_column(default=0)
     refused: Mapped[int] = mapped_column(default=0)
     as_of: Mapped[datetime | None]
-    told: Mapped[str] = mapped_column(default="")
+    message: Mapped[str] = mapped_column(default="")
     held: Mapped[dict[str, Any] | None]
 
 

@@ -145,8 +145,8 @@ def _say_terms(context: Context) -> None:
     users.make_person(context, "Ines", "ines@meridian-buying.example", "practice-agent", "agent", {"suppliers": [ines.id]})
     for base, rate in (("PLN", "0.196"), ("EUR", "0.842")):
         context.session.add(Rate(base=base, quote="GBP", day=context.now - timedelta(days=1), nano=int(Decimal(rate).scaleb(9))))
-    for name, told in (("Quayside Bulk", QUAYSIDE), ("Ines at Meridian Buying", MERIDIAN)):
-        partner_terms.write_origins(context, suppliers[name], [told])
+    for name, terms in (("Quayside Bulk", QUAYSIDE), ("Ines at Meridian Buying", MERIDIAN)):
+        partner_terms.write_origins(context, suppliers[name], [terms])
     context.session.flush()
 
 
@@ -192,9 +192,9 @@ def _bring_sable(house: AppState, world: str, number: int, most: int) -> None:
     """Some of the retail site's items by their numbers; its call limit is lifted until the doors open."""
     with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
         hand.post("/world/facts", json={"name": "retail_calls", "value": 100_000})
-        told = hand.get("/world/record/numbers", params={"supplier": "retail"}).json()["numbers"]
+        numbers = hand.get("/world/record/numbers", params={"supplier": "retail"}).json()["numbers"]
         house.reader.catalogue(number)
-        house.reader.items(number, told[:most])
+        house.reader.items(number, numbers[:most])
 
 
 def _bring_meridian(house: AppState, number: int) -> None:

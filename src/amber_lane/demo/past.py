@@ -68,7 +68,7 @@ TABLES: dict[Any, tuple[str, ...]] = {
         "payment_fee",
         "kept",
         "state",
-        "why",
+        "reason",
         "lane_id",
         "chosen_by",
     ),
@@ -90,13 +90,13 @@ TABLES: dict[Any, tuple[str, ...]] = {
         "their_number",
         "made_at",
         "answered_at",
-        "told",
+        "message",
     ),
     PurchaseLine: ("purchase_id", "order_line_id", "line_no", "item_id", "quantity", "planned_cost", "billed_cost", "live"),
     Parcel: ("id", "version", "carrier_id", "number", "state", "made_at", "moved_at", "ended_at", "last_word"),
     ParcelLine: ("parcel_id", "purchase_id"),
     PassedOn: ("parcel_id", "order_id", "at", "confirmed_at"),
-    CarrierEvent: ("parcel_id", "at", "kind", "told", "place"),
+    CarrierEvent: ("parcel_id", "at", "kind", "message", "place"),
 }
 
 
@@ -212,14 +212,16 @@ def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7)
                 )
             )
             rows[PurchaseLine].append((number, number, 1, item.id, quantity, goods, goods, True))
-            end, told, place = ("returned", "Back to its sender", "Leeds") if back else ("delivered", "Delivered", "At the door")
-            rows[Parcel].append((number, 1, 1, make_s10("SW", 90_000_000 + number, "GB"), end, made, arrived, arrived, f"{told}, {place}"))
+            end, message, place = ("returned", "Back to its sender", "Leeds") if back else ("delivered", "Delivered", "At the door")
+            rows[Parcel].append(
+                (number, 1, 1, make_s10("SW", 90_000_000 + number, "GB"), end, made, arrived, arrived, f"{message}, {place}")
+            )
             rows[ParcelLine].append((number, number))
             rows[PassedOn].append((number, number, made, made))
-            rows[CarrierEvent].append((number, arrived, end, told, place))
+            rows[CarrierEvent].append((number, arrived, end, message, place))
     for table, columns in TABLES.items():
         bulk_insert(s, table, columns, rows[table])
     for lane, reference in first.items():
-        lane.state, lane.why = "open", f"proven by {reference}"
+        lane.state, lane.reason = "open", f"proven by {reference}"
     sales_velocity.refresh(context)
     return number

@@ -73,7 +73,7 @@ def _fill(settings: Settings, world: str) -> None:
     if not is_seeded(house):
         print("Amber Lane: making the demo data", flush=True)
         (settings.data / UNFINISHED).touch()
-        seed(house, world, lambda told: print(f"  {told}", flush=True))
+        seed(house, world, lambda message: print(f"  {message}", flush=True))
         (settings.data / UNFINISHED).unlink()
     house.db.close()
 

@@ -125,8 +125,8 @@ def _import_history(house: AppState, world: str) -> None:
         now, start = to_ms(house.clock.now()), house.clock.now() - timedelta(days=60)
         sweeps = {}
         for code, name in codes.items():
-            told = "the supplier's past, brought in once"
-            sweeps[code] = Sweep(supplier_id=suppliers[name], started=start, ended=start, state="good", asked_by="history", told=told)
+            message = "the supplier's past, brought in once"
+            sweeps[code] = Sweep(supplier_id=suppliers[name], started=start, ended=start, state="good", asked_by="history", message=message)
         s.add_all(sweeps.values())
         s.flush()
         last: dict[int, tuple[int, int]] = {}

@@ -99,11 +99,11 @@ class LongJobs:
         self.parts = {}
         try:
             result = _RUN[kind](self, number, body)
-            self._end(number, "done", result.get("told", ""), result)
+            self._end(number, "done", result.get("message", ""), result)
         except Stopped:
             self._end(number, "stopped", f"stopped; {self._left()}", None)
         except (UseCaseError, OutsideError) as error:
-            self._end(number, "failed", error.told, None)
+            self._end(number, "failed", error.message, None)
         except NotASheet as error:
             self._end(number, "failed", str(error), None)
         except Exception as error:
@@ -118,9 +118,11 @@ class LongJobs:
             else "nothing half done was kept; what was whole by then stands"
         )
 
-    def _end(self, number: int, state: str, told: str, result: dict[str, Any] | None) -> None:
+    def _end(self, number: int, state: str, message: str, result: dict[str, Any] | None) -> None:
         with self.db.writing() as s:
-            s.execute(update(Job).where(Job.id == number).values(state=state, told=told[:500], result=result, ended_at=self.clock.now()))
+            s.execute(
+                update(Job).where(Job.id == number).values(state=state, message=message[:500], result=result, ended_at=self.clock.now())
+            )
 
     def progress(self, number: int, done: int, total: int | None = None) -> None:
         """Tell how far a job is; Stopped when a person asked it to stop."""
@@ -145,17 +147,17 @@ class LongJobs:
                 checked = kind.check(self.context(s, body), rows, lambda n: self.progress(number, n))
             self._take(number, kind, checked, body)
         bad = path.with_suffix(".bad.json")
-        bad.write_text(json.dumps([[sheet.header], *[[row, why] for row, why in checked.bad]]))
+        bad.write_text(json.dumps([[sheet.header], *[[row, reason] for row, reason in checked.bad]]))
         counts = checked.counts
-        told = f"{counts['new']} new, {counts['changed']} changed, {counts['same']} the same, {counts['bad']} cannot be taken"
-        told += f", {counts['wrong']} belong to other orders" if counts.get("wrong") else ""
+        message = f"{counts['new']} new, {counts['changed']} changed, {counts['same']} the same, {counts['bad']} cannot be taken"
+        message += f", {counts['wrong']} belong to other orders" if counts.get("wrong") else ""
         return {
-            "told": told,
+            "message": message,
             "counts": counts,
             "changes": checked.changes,
             "unknown": sheet.unknown,
             "note": " ".join([checked.note, *(f"Not read: {one}." for one in sheet.left)]).strip(),
-            "bad": [{"row": row, "why": why} for row, why in checked.bad[:50]],
+            "bad": [{"row": row, "reason": reason} for row, reason in checked.bad[:50]],
         }
 
     def _take(self, number: int, kind: Kind, checked: Checked, body: dict[str, Any]) -> None:
@@ -191,7 +193,7 @@ class LongJobs:
         reader = Reader(self.db, self.clock, self.doors)
         fresh = reader.listings(body["id"]) if body["owner"] == "store" else reader.catalogue(body["id"])
         what = "listings" if body["owner"] == "store" else "items"
-        return {"told": f"{fresh} new {what}", "fresh": fresh}
+        return {"message": f"{fresh} new {what}", "fresh": fresh}
 
     def _catalogue(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         path = Path(body["path"])
@@ -202,9 +204,9 @@ class LongJobs:
             body["id"], path.read_bytes(), self.db, lambda s: self.context(s, body), lambda n, of: self.progress(number, n, of)
         )
         catalogue_sheets.keep_bad(path, *out.pop("bad_sheet"))
-        told = f"{out['fresh']} new items, {out['known']} known ones looked at"
-        told += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
-        return {"told": told + (f"; held: {out['held']}" if out["held"] else ""), **out}
+        message = f"{out['fresh']} new items, {out['known']} known ones looked at"
+        message += f", {out['bad_count']} rows not taken" if out["bad_count"] else ""
+        return {"message": message + (f"; held: {out['held']}" if out["held"] else ""), **out}
 
     def _saved(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """A saved search run by itself: what is new and fits is brought in as far as its limit of the day goes."""
@@ -215,7 +217,7 @@ class LongJobs:
         if report.get("publish"):
             with self.db.writing() as s:
                 done = publishing.publish(self.context(s, body), report["publish"])
-            report["told"] += f", {len(done.sent)} on their way to the store"
+            report["message"] += f", {len(done.sent)} on their way to the store"
         return {k: v for k, v in report.items() if k != "publish"}
 
     def _publish(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
@@ -229,9 +231,9 @@ class LongJobs:
             sent += done.sent
             refused |= done.refused
             self.progress(number, min(start + PREPARE, len(ids)))
-        told = f"{len(sent)} on their way" + (f", {len(refused)} not: something is missing" if refused else "")
-        failed = [{"listing": listing, "why": why} for listing, why in refused.items()]
-        return {"told": told, "sent": sent, "failed": failed}
+        message = f"{len(sent)} on their way" + (f", {len(refused)} not: something is missing" if refused else "")
+        failed = [{"listing": listing, "reason": reason} for listing, reason in refused.items()]
+        return {"message": message, "sent": sent, "failed": failed}
 
     def _paste(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """Pasted lines: recognised, fetched from their suppliers where we do not have them, prepared."""
@@ -240,7 +242,7 @@ class LongJobs:
         self.progress(number, 0, len(lines))
         wanted: dict[int, list[paste.Line]] = {}
         for line in lines:
-            if not line.told and not line.item:
+            if not line.message and not line.item:
                 wanted.setdefault(line.supplier, []).append(line)
         reader = Reader(self.db, self.clock, self.doors)
         for supplier, missing in wanted.items():
@@ -248,15 +250,15 @@ class LongJobs:
                 part = missing[start : start + FETCH]
                 _, failed = reader.items(supplier, [line.number for line in part])
                 for line in part:
-                    line.told = failed.get(line.number, "")
-                self.progress(number, sum(1 for line in lines if line.told))
+                    line.message = failed.get(line.number, "")
+                self.progress(number, sum(1 for line in lines if line.message))
         with self.db.reading() as s:
-            paste.find_items(self.context(s, body), [line for line in lines if not line.told])
+            paste.find_items(self.context(s, body), [line for line in lines if not line.message])
         return self._prepare_lines(number, body, lines)
 
     def _prepare_lines(self, number: int, body: dict[str, Any], lines: list[paste.Line]) -> dict[str, Any]:
-        good = [line for line in lines if not line.told]
-        bad = [line for line in lines if line.told]
+        good = [line for line in lines if not line.message]
+        bad = [line for line in lines if line.message]
         counts, listings = {"made": 0, "same": 0, "failed": 0}, []
         for start in range(0, len(good), PREPARE):
             part = good[start : start + PREPARE]
@@ -266,17 +268,17 @@ class LongJobs:
             for line, one in zip(part, done, strict=True):
                 counts[one.outcome] += 1
                 if one.outcome == "failed":
-                    line.told = one.told
+                    line.message = one.message
                     bad.append(line)
                 elif one.listing:
                     listings.append(one.listing)
             self.progress(number, len(lines) - len(good) + start + len(part))
         counts["failed"] = len(bad)
-        failures = [{"line": line.n, "text": line.text[:200], "why": line.told} for line in sorted(bad, key=lambda one: one.n)]
-        told = f"{counts['made']} listings prepared"
-        told += f", {counts['same']} were there already" if counts["same"] else ""
-        told += f", {len(bad)} lines could not be used" if bad else ""
-        return {"told": told, "counts": counts, "failed": failures, "listings": listings[:2000]}
+        failures = [{"line": line.n, "text": line.text[:200], "reason": line.message} for line in sorted(bad, key=lambda one: one.n)]
+        message = f"{counts['made']} listings prepared"
+        message += f", {counts['same']} were there already" if counts["same"] else ""
+        message += f", {len(bad)} lines could not be used" if bad else ""
+        return {"message": message, "counts": counts, "failed": failures, "listings": listings[:2000]}
 
     def _match(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """SKUs without a lane against all items: what is sure is opened, one act for all of them."""
@@ -297,17 +299,17 @@ class LongJobs:
                 context = self.context(s, body, more=start + LANES < len(sure))
                 opened += auto_matching.open_sure(context, part, "their numbers or all their words agree")
         left = len(wanted) - opened
-        told = f"{opened} SKUs mapped, {left} wait for a person" if wanted else "every SKU on sale has a lane"
-        return {"told": told, "opened": opened, "left": left}
+        message = f"{opened} SKUs mapped, {left} wait for a person" if wanted else "every SKU on sale has a lane"
+        return {"message": message, "opened": opened, "left": left}
 
     def _replay(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         """Two sets of rules over the past; reads only."""
-        told = [-1]
+        last = [-1]
 
         def progress(share: float) -> None:
-            if int(share * 100) > told[0]:
-                told[0] = int(share * 100)
-                self.progress(number, told[0], 100)
+            if int(share * 100) > last[0]:
+                last[0] = int(share * 100)
+                self.progress(number, last[0], 100)
 
         with self.db.reading() as s:
             one, other = (replay_summary.again(body[name]) for name in ("one", "other"))
@@ -315,7 +317,7 @@ class LongJobs:
 
     def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
         counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])
-        return {"told": tell_counts(counts) or "nothing changed", "counts": counts}
+        return {"message": tell_counts(counts) or "nothing changed", "counts": counts}
 
 
 def _counted(rows: Iterable[Any], tell: Callable[[int], None]) -> Iterator[Any]:

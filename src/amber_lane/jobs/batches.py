@@ -101,20 +101,20 @@ class Batches:
             store = int(rows[0].target.partition(":")[2])
             bodies = [self.pictures.named(link, store, row.body) for row in rows]
         except OutsideError as error:
-            self._set(ids, "waiting", error.told, wait=_wait(error, rows), fault=queue.fault_of(error))
+            self._set(ids, "waiting", error.message, wait=_wait(error, rows), fault=queue.fault_of(error))
             raise
         try:
             link.send_batch([change_of(body) for body in bodies], key)
         except UnknownOutcome as error:
             self.not_before[key] = time.monotonic() + self.settle
-            self._set(ids, "unknown", error.told, ticket=key, fault="unknown")
+            self._set(ids, "unknown", error.message, ticket=key, fault="unknown")
             raise
         except Denied as error:
-            self._set(ids, "waiting", error.told, wait=60.0, fault="denied")
+            self._set(ids, "waiting", error.message, wait=60.0, fault="denied")
             raise
         except Refused as error:
             if len(rows) == 1:
-                self._settle(rows, {}, {rows[0].id: error.told})
+                self._settle(rows, {}, {rows[0].id: error.message})
                 return
             middle = len(rows) // 2
             # The second half is handed back before the first goes out: whatever happens to that one, this one is not stuck.
@@ -124,7 +124,7 @@ class Batches:
             self._send(link, rows[:middle], fresh)
             return
         except OutsideError as error:
-            self._set(ids, "waiting", error.told, wait=_wait(error, rows), fault=queue.fault_of(error))
+            self._set(ids, "waiting", error.message, wait=_wait(error, rows), fault=queue.fault_of(error))
             raise
         self._set(ids, "posted", "in a batch, its result is still to come", ticket=key, wait=LOOK_AGAIN.total_seconds())
 
@@ -134,9 +134,9 @@ class Batches:
             mine = update(Outbox).where(Outbox.id.in_([row.id for row in rows]), Outbox.state == "claimed")
             s.execute(mine.values(state=OUTBOX.step("claimed", "lose")))
 
-    def _set(self, ids: Iterable[int], state: str, told: str, ticket: str | None = None, wait: float = 0.0, fault: str = "") -> None:
+    def _set(self, ids: Iterable[int], state: str, message: str, ticket: str | None = None, wait: float = 0.0, fault: str = "") -> None:
         with self.db.writing() as s:
-            values: dict[str, Any] = {"state": state, "answer": told[:500], "ticket": ticket, "fault": fault}
+            values: dict[str, Any] = {"state": state, "answer": message[:500], "ticket": ticket, "fault": fault}
             values["after"] = self.clock.now() + timedelta(seconds=wait)
             if state == "waiting":
                 values["claimed_at"] = None
@@ -162,15 +162,15 @@ class Batches:
         if answer is not None and not answer.done:
             self._set([row.id for row in rows], "posted", "in a batch, its result is still to come", ticket, LOOK_AGAIN.total_seconds())
             return 0
-        told = answer.results if answer is not None else {}
+        results = answer.results if answer is not None else {}
         later = answer.later if answer is not None else frozenset()
-        good = {row.id: row for row in rows if told.get(row.body["sku"]) == ""}
-        passing = [row for row in rows if told.get(row.body["sku"]) and row.body["sku"] in later]
-        bad = {row.id: told[row.body["sku"]] for row in rows if told.get(row.body["sku"]) and row.body["sku"] not in later}
+        good = {row.id: row for row in rows if results.get(row.body["sku"]) == ""}
+        passing = [row for row in rows if results.get(row.body["sku"]) and row.body["sku"] in later]
+        bad = {row.id: results[row.body["sku"]] for row in rows if results.get(row.body["sku"]) and row.body["sku"] not in later}
         self._settle(rows, good, bad)
         for tries in {row.tries for row in passing}:
             same = [row for row in passing if row.tries == tries]
-            said = told[same[0].body["sku"]]
+            said = results[same[0].body["sku"]]
             self._set([row.id for row in same], "waiting", said, wait=_passing_wait(tries), fault="later")
         # What the store has no result for goes again; a listing is set to what it shall be, so twice does no harm.
         settled = {*good, *bad, *(row.id for row in passing)}
@@ -188,11 +188,11 @@ class Batches:
                     .where(Outbox.id.in_(chunk), Outbox.state == "posted")
                     .values(state=OUTBOX.step("posted", "confirm"), answer="", done_at=context.now)
                 )
-            for number, why in bad.items():
+            for number, reason in bad.items():
                 s.execute(
                     update(Outbox)
                     .where(Outbox.id == number, Outbox.state.in_(OUTBOX.sources("fail")))
-                    .values(state=OUTBOX.step("posted", "fail"), answer=why[:500], fault="refused")
+                    .values(state=OUTBOX.step("posted", "fail"), answer=reason[:500], fault="refused")
                 )
             effects.follow(context, [(row, None) for row in good.values()])
             effects.failed(context, [(row, bad[row.id]) for row in rows if row.id in bad])

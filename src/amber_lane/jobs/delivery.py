@@ -64,7 +64,7 @@ class Carried:
     """What came of one row: state, the sentence to keep, when to look again, and the partner's answer."""
 
     state: str
-    told: str = ""
+    message: str = ""
     wait: float = 0.0
     answer: Any = None
     error: OutsideError | None = None
@@ -125,7 +125,7 @@ class Delivery:
         try:
             link = self._link(target)
         except (OutsideError, UseCaseError) as error:
-            self._unusable(target, error.told)
+            self._unusable(target, error.message)
             return 0
         batched = bool(getattr(link, "batch_most", 0))
         if batched:
@@ -155,13 +155,13 @@ class Delivery:
                 return done
         return done
 
-    def _unusable(self, target: str, told: str) -> None:
+    def _unusable(self, target: str, message: str) -> None:
         """The link itself cannot be used: its key cannot be opened, or its address is none."""
         owner, _, number = target.partition(":")
         with self.db.writing() as s:
             link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
             if link is not None:
-                link.state, link.told = "broken", told
+                link.state, link.message = "broken", message
 
     def _carry_all(self, link: Any, rows: list[Outbox]) -> list[tuple[Outbox, Carried]]:
         """Rows of a batch are of different subjects, so a few may be under way at once; purchases go one by one.
@@ -227,7 +227,7 @@ class Delivery:
         try:
             known = ask(link, row.body, row.key) if asked else None
         except CannotAsk as error:
-            return Carried("dead", error.told, error=error)
+            return Carried("dead", error.message, error=error)
         except OutsideError as error:
             return self._later(row, "unknown", error)
         if known:
@@ -255,11 +255,11 @@ class Delivery:
 
     def _later(self, row: Outbox, state: str, error: OutsideError) -> Carried:
         if isinstance(error, Refused) and not isinstance(error, Denied):
-            return Carried("dead", error.told, error=error)
+            return Carried("dead", error.message, error=error)
         if isinstance(error, OurFault) and row.tries + 1 >= TRIES_MAX:
-            return Carried("dead", f"{error.told} (tried {row.tries + 1} times)", error=error)
+            return Carried("dead", f"{error.message} (tried {row.tries + 1} times)", error=error)
         wait = error.wait if isinstance(error, RateLimited) else min(2.0 ** min(row.tries + 1, 12), WAIT_MAX)
-        return Carried(state, error.told, wait * self.luck.uniform(0.8, 1.2), error=error)
+        return Carried(state, error.message, wait * self.luck.uniform(0.8, 1.2), error=error)
 
     def _record_all(self, target: str, results: list[tuple[Outbox, Carried]], link: Any) -> None:
         """Write down what came of a batch. Where one of its answers cannot be taken in, the others are, each alone."""
@@ -272,8 +272,8 @@ class Delivery:
                 return
             ((row, _),) = results
             log.exception("an answer could not be taken in", kind=row.kind, key=row.key)
-            told = OurFault("its answer could not be taken in here; the server's log says why")
-            self._record(target, [(row, self._later(row, "unknown", told))], link)
+            fault = OurFault("its answer could not be taken in here; the server's log says why")
+            self._record(target, [(row, self._later(row, "unknown", fault))], link)
 
     def _record(self, target: str, results: list[tuple[Outbox, Carried]], link: Any) -> None:
         """Write down what came of a batch, in one transaction with all that follows from it."""
@@ -283,7 +283,7 @@ class Delivery:
             now = context.now
             done = [(row, carried) for row, carried in results if carried.state == "done"]
             at = to_ms(now)
-            bulk_update(s, Outbox, ("state", "answer", "done_at"), [("done", carried.told[:500], at, row.id) for row, carried in done])
+            bulk_update(s, Outbox, ("state", "answer", "done_at"), [("done", carried.message[:500], at, row.id) for row, carried in done])
             for row, _ in done:
                 self.not_before.pop(row.id, None)
             back = [(row, carried) for row, carried in results if carried.state != "done"]
@@ -291,13 +291,13 @@ class Delivery:
                 self._put_back(s, row, carried, now)
             queue.overtaken(s, [row.id for row, carried in back if carried.state == "waiting"])
             effects.follow(context, [(row, carried.answer) for row, carried in done])
-            effects.failed(context, [(row, carried.told) for row, carried in results if carried.state == "dead"])
+            effects.failed(context, [(row, carried.message) for row, carried in results if carried.state == "dead"])
             self._health(context, owner, int(number), [carried.error for _, carried in results])
             note_budget(context, owner, int(number), link)
 
     def _put_back(self, s: Session, row: Outbox, carried: Carried, now: datetime) -> None:
         """A row that is not done: when to look at it again, and whether it counts as a try."""
-        values: dict[str, Any] = {"state": carried.state, "answer": carried.told[:500]}
+        values: dict[str, Any] = {"state": carried.state, "answer": carried.message[:500]}
         if carried.error is not None:
             values["fault"] = "ours" if isinstance(carried.error, OurFault) else queue.fault_of(carried.error)
         if carried.wait:

@@ -114,11 +114,11 @@ class Reader:
                 context = self.context(s, "Watch")
                 row = context.get(Sweep, sweep, "sweep")
                 row.calls, row.retries = asked + TRIES, retries + TRIES - 1
-                sweeps.fail(context, row, error.told)
+                sweeps.fail(context, row, error.message)
                 connections.note_health(context, "supplier", supplier_id, error)
             return {}
         seen = [one for page in pages for one in page.seen]
-        told = sweeps.Told(
+        data = sweeps.Told(
             [one.number for one in seen],
             np.array([one.cost for one in seen], dtype=np.int64),
             [one.currency for one in seen],
@@ -129,17 +129,17 @@ class Reader:
             [one.pack for one in seen],
             gone,
         )
-        counts = large_sweeps.carry_out(self.db.reading, self.db.writing, lambda s: self.context(s, "Watch"), sweep, told)
+        counts = large_sweeps.carry_out(self.db.reading, self.db.writing, lambda s: self.context(s, "Watch"), sweep, data)
         with self.db.writing() as s:
             context = self.context(s, "Watch")
             row = context.get(Sweep, sweep, "sweep")
             row.calls, row.retries = asked, retries
             if link.one_by_one:
-                ingest.note_looked(context, supplier_id, [*told.numbers, *gone])
+                ingest.note_looked(context, supplier_id, [*data.numbers, *gone])
             bad = [text for page in pages for text in page.bad]
             if bad:
                 row.refused += len(bad)
-                row.told = f"{len(bad)} rows could not be read, the first: {bad[0]}"
+                row.message = f"{len(bad)} rows could not be read, the first: {bad[0]}"
             connections.note_health(context, "supplier", supplier_id, None)
             connections.note_budget(context, "supplier", supplier_id, link)
             self._notice(context, supplier_id, link)
@@ -155,12 +155,14 @@ class Reader:
         notices = "; ".join(getattr(link, "notices", []))
         row = connections.link_of(context, "supplier", supplier_id)
         if notices:
-            told = f"read all the same: {notices}"[:300]
+            message = f"read all the same: {notices}"[:300]
             if not context.session.scalar(
-                select(AuditEntry.id).where(AuditEntry.kind == "sheet.noticed", AuditEntry.on == str(supplier_id), AuditEntry.told == told)
+                select(AuditEntry.id).where(
+                    AuditEntry.kind == "sheet.noticed", AuditEntry.on == str(supplier_id), AuditEntry.message == message
+                )
             ):
-                context.log("sheet.noticed", str(supplier_id), told)
-            row.told = told
+                context.log("sheet.noticed", str(supplier_id), message)
+            row.message = message
 
     def _item_by_item(self, supplier_id: int, link: Any) -> tuple[SweepPage, list[str], int]:
         """A sweep of a supplier that tells one item a call: those that are longest over their time in its calls plan, as far
@@ -180,7 +182,7 @@ class Reader:
             except RateLimited:
                 break
             except Malformed as error:
-                bad.append(f"{number}: {error.told}")
+                bad.append(f"{number}: {error.message}")
                 continue
             if one is None:
                 gone.append(number)
@@ -210,11 +212,11 @@ class Reader:
                 store.next_read = self.clock.now() + timedelta(minutes=2)
         return fresh
 
-    def _take_orders(self, store_id: int, told: list[StoreOrder], cursor: str | None, unreadable: list[str]) -> int:
+    def _take_orders(self, store_id: int, incoming: list[StoreOrder], cursor: str | None, unreadable: list[str]) -> int:
         with self.db.writing() as s:
             context = self.context(s, "Orders")
             store = context.get(Store, store_id, "store")
-            fresh = orders.take_page(context, store, told, cursor, unreadable)
+            fresh = orders.take_page(context, store, incoming, cursor, unreadable)
             if fresh:
                 connections.note_health(context, "store", store_id, None)
             return len(fresh)
@@ -374,11 +376,11 @@ class Reader:
     def catalogue(self, supplier_id: int) -> int:
         """A supplier's origins, services and whole catalogue; the next time is a day later. Returns how many items were new."""
         link = self._link("supplier", supplier_id)
-        told, _ = self._again(link.origins)
+        terms, _ = self._again(link.origins)
         with self.db.writing() as s:
             context = self.context(s, "Watch")
             supplier = context.get(Supplier, supplier_id, "supplier")
-            partner_terms.follow_origins(context, supplier, told)
+            partner_terms.follow_origins(context, supplier, terms)
             supplier.next_catalogue = context.now + timedelta(days=1)
         fresh = 0
         for page in link.catalogue():
@@ -405,7 +407,7 @@ class Reader:
                 else:
                     found.append(one)
             except OutsideError as error:
-                failed[number] = error.told
+                failed[number] = error.message
         with self.db.writing() as s:
             context = self.context(s, "Source")
             fresh, refused = ingest.bring_in(context, context.get(Supplier, supplier_id, "supplier"), found)

@@ -71,7 +71,7 @@ class Portions:
                     job.done, job.body = job.done + done, body
                 except UseCaseError as error:
                     job.failed += _size(part)
-                    job.told = error.told[:500]
+                    job.message = error.message[:500]
                 s.delete(part)
                 return True
         except Exception:
@@ -102,19 +102,19 @@ class Portions:
             job, part = s.get(Job, number), s.scalar(_first(number))
             if job is None or part is None:
                 if job is not None:
-                    job.state, job.ended_at, job.told = "failed", self.clock.now(), "it broke at its end; the server's log says how"
+                    job.state, job.ended_at, job.message = "failed", self.clock.now(), "it broke at its end; the server's log says how"
                 return False
             part.tries += 1
             if part.tries >= TRIES:
                 job.failed += _size(part)
-                job.told = "some of it broke something here; the server's log says what"
+                job.message = "some of it broke something here; the server's log says what"
             return True
 
     def _end(self, context: Context, job: Job) -> None:
         end = portions.FINISH.get(job.kind)
-        told = end(context, dict(job.body), job.done, job.failed) if end and not job.stop_asked else ""
+        message = end(context, dict(job.body), job.done, job.failed) if end and not job.stop_asked else ""
         job.state = "stopped" if job.stop_asked else "failed" if job.failed and not job.done else "done"
-        job.told, job.ended_at = told or job.told, context.now
+        job.message, job.ended_at = message or job.message, context.now
         job.result = {"done": job.done, "failed": job.failed}
 
 

@@ -122,7 +122,7 @@ class Worker:
         try:
             beat()
         except (OutsideError, UseCaseError) as error:
-            log.warning("beat failed", beat=name, told=error.told)
+            log.warning("beat failed", beat=name, message=error.message)
         except Exception:
             log.exception("beat failed", beat=name)
 

@@ -64,8 +64,8 @@ def flat(data: bytes) -> bytes:
     if done.returncode != _FAULT:
         raise OverLimit("seconds", f"opening the file took more than {SECONDS_MAX} seconds of work, or broke it off; save it anew")
     _end(mark)
-    told = json.loads(done.stdout)
-    raise OverLimit(told["limit"], told["told"]) if told["limit"] else NotASheet(told["told"])
+    answer = json.loads(done.stdout)
+    raise OverLimit(answer["limit"], answer["message"]) if answer["limit"] else NotASheet(answer["message"])
 
 
 def _begin(data: bytes) -> Path | None:
@@ -111,12 +111,12 @@ def main() -> int:
         sys.stdout.buffer.write(flatten(sys.stdin.buffer.read()))
         return 0
     except MemoryError:
-        told, limit = f"opening the file takes more than {MEMORY_MAX / 1e9:.1f} GB of memory; split it", "memory"
+        message, limit = f"opening the file takes more than {MEMORY_MAX / 1e9:.1f} GB of memory; split it", "memory"
     except OverLimit as error:
-        told, limit = str(error), error.limit
+        message, limit = str(error), error.limit
     except NotASheet as error:
-        told, limit = str(error), ""
-    sys.stdout.write(json.dumps({"told": told, "limit": limit}))
+        message, limit = str(error), ""
+    sys.stdout.write(json.dumps({"message": message, "limit": limit}))
     return _FAULT
 
 

@@ -24,8 +24,8 @@ class NotASheet(ValueError):
 class OverLimit(NotASheet):
     """The file breaks a limit. limit: bytes, unpacked, ratio, rows, columns, cells, seconds, memory or broken."""
 
-    def __init__(self, limit: str, told: str) -> None:
-        super().__init__(told)
+    def __init__(self, limit: str, message: str) -> None:
+        super().__init__(message)
         self.limit = limit
 
 

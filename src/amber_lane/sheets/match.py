@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from ..core.likeness import NONE, Row, match, told
+from ..core.likeness import NONE, Row, match, message
 from .table import read_sheet
 
 LISTINGS = ("sku", "title")
@@ -25,7 +25,7 @@ def match_sheets(listings: bytes, offers: bytes) -> tuple[list[tuple[str, ...]],
             out.append((sku.key, "1", "", "", "0", NONE, "", "", ""))
         for rank, one in enumerate(found, 1):
             item = items[one.theirs]
-            agrees, differs = told(one.evidence)
+            agrees, differs = message(one.evidence)
             score = str(max(0, min(100, round(one.score))))
             said = (one.decision, "; ".join(agrees), "; ".join(differs), str(one.units))
             out.append((sku.key, str(rank), item.supplier, item.key, score, *said))

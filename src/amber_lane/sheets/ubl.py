@@ -65,7 +65,7 @@ class Answer:
     reference: str
     their_number: str
     state: str
-    told: str
+    message: str
     billed: str
     currency: str
     tracking: str

@@ -114,7 +114,7 @@ def dials(request: Request) -> dict[str, Any]:
                 "service": service,
                 "name": name,
                 "dials": [
-                    {"name": dial, "told": told, "unit": unit, "value": world.dial(service, dial)}
+                    {"name": dial, "message": told, "unit": unit, "value": world.dial(service, dial)}
                     for dial, (told, unit, known) in DIALS.items()
                     if service in known
                 ],

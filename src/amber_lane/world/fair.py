@@ -185,9 +185,9 @@ def do_batch(world: World, event: dict[str, Any]) -> None:
                 given["state"] = next(ours for ours, theirs in STATUS.items() if theirs == state)
             _within(world, one["code"], given)
             counter.change(world, "fair", one["code"], given, f"{key}:{one['code']}", make="name" in one)
-            results.append({"code": one["code"], "ok": True, "why": ""})
+            results.append({"code": one["code"], "ok": True, "reason": ""})
         except HTTPException as error:
-            results.append({"code": one["code"], "ok": False, "why": str(error.detail), "again": error.status_code == 503})
+            results.append({"code": one["code"], "ok": False, "reason": str(error.detail), "again": error.status_code == 503})
     world.db.execute("update batch set results = ? where store = 'fair' and key = ?", (json.dumps(results), key))
 
 

@@ -89,11 +89,11 @@ def answers(request: Request, reference: str = "") -> Response:
     rows = world.rows("select distinct reference from purchase where supplier = 'folder' order by id desc limit 500")
     out = io.StringIO(newline="")
     writer = csv.writer(out, delimiter=";", lineterminator="\r\n")
-    writer.writerow(["reference", "number", "state", "told", "billed", "tracking_number", "carrier"])
+    writer.writerow(["reference", "number", "state", "message", "billed", "tracking_number", "carrier"])
     for one in purchases_of(world, SELLER, [row["reference"] for row in rows]):
         bill = one["billed"].replace(".", ",")
         writer.writerow(
-            [one["reference"], one["number"], one["state"], one["told"], bill, one["tracking_number"] or "", one["carrier"] or ""]
+            [one["reference"], one["number"], one["state"], one["message"], bill, one["tracking_number"] or "", one["carrier"] or ""]
         )
     return Response(out.getvalue().encode(), media_type="text/csv")
 

@@ -34,7 +34,7 @@ def tracking(request: Request, numbers: str) -> dict[str, Any]:
         if not world.one("select 1 from parcel where number = ?", (number,)):
             continue
         events = [
-            {"at": iso(e["at"]), "kind": e["kind"], "told": e["told"], "place": e["place"]}
+            {"at": iso(e["at"]), "kind": e["kind"], "message": e["told"], "place": e["place"]}
             for e in world.rows("select * from parcel_event where number = ? order by at, id", (number,))
         ]
         if events and world.luck.random() < world.dial("post", "duplicates"):

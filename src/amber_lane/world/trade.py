@@ -104,7 +104,7 @@ def purchase_out(seller: Seller, row: dict[str, Any]) -> dict[str, Any]:
         "number": f"{'NLT' if seller.mark == 'NT' else seller.mark}-{row['id']:06d}",
         "reference": row["reference"],
         "state": row["state"],
-        "told": row["told"] or "",
+        "message": row["told"] or "",
         "billed": pounds(row["billed"]),
         "currency": seller.currency,
         "tracking_number": row["tracking_number"] or None,

@@ -109,13 +109,13 @@ def test_what_is_old_goes_into_the_archive_and_what_waits_or_was_bought_stays(sm
             context.session.add(
                 Outbox(key=key, target="store:1", subject="listing:1", kind=kind, body={}, state=state, made_at=old, after=old)
             )
-        context.session.add(AuditEntry(at=context.now - 401 * DAY, who="Ann", kind="x", on="", told="long ago"))
+        context.session.add(AuditEntry(at=context.now - 401 * DAY, who="Ann", kind="x", on="", message="long ago"))
 
     small.write(make)
     prune(small, tmp_path)
     assert [one.state for one in small.all(select(ListingDecision).where(ListingDecision.at < small.clock.now() - DAY))] == ["waits"]
     assert small.all(select(Outbox.key).where(Outbox.key.in_(list("abcd"))).order_by(Outbox.key)) == ["b", "c"]
-    assert "long ago" not in small.all(select(AuditEntry.told))
+    assert "long ago" not in small.all(select(AuditEntry.message))
     found = {path.name.rsplit("-", 2)[0]: path for path in (tmp_path / "archive").iterdir()}
     assert set(found) == {"response", "outbox", "act"}
     with gzip.open(found["outbox"]) as lines:

@@ -46,14 +46,14 @@ from ...small import BUYER, Small
 
 # What a person can see of a house; versions, times and the log itself go on.
 SEEN = {
-    Lane: ("id", "sku_id", "use", "service", "state", "until", "starts", "ends", "begun", "why"),
+    Lane: ("id", "sku_id", "use", "service", "state", "until", "starts", "ends", "begun", "reason"),
     Rejection: ("sku_id", "item_id"),
     FaultSeen: ("key",),
     LanePart: ("lane_id", "item_id", "units_num", "units_den"),
     Listing: ("id", "state", "wanted_price", "wanted_quantity", "hand_price", "landed", "paused_by", "title", "description", "most"),
     OrderLine: ("id", "state", "lane_id", "chosen_by"),
     Order: ("id", "allowed", "by_hand", "wants", "part_lines", "packed_with"),
-    PurchaseOrder: ("reference", "told"),
+    PurchaseOrder: ("reference", "message"),
     Store: ("id", "greeting", "tax_in_price", "payment", "payment_fixed", "ended_at", "allowance_value", "allowance_by_hand"),
     Carrier: ("id", "store_names"),
     FeeRow: ("store_id", "category", "percent", "least", "cap", "fixed"),
@@ -144,7 +144,7 @@ def approve(context: Context) -> None:
 
 def price_sheet(context: Context) -> None:
     kind = sheet_kinds.kind_of("prices")
-    rows = [{"store": "ONE", "sku": "S-1", "price": "19.00", "why": "agreed"}, {"store": "ONE", "sku": "S-2", "ceiling": "30"}]
+    rows = [{"store": "ONE", "sku": "S-1", "price": "19.00", "reason": "agreed"}, {"store": "ONE", "sku": "S-2", "ceiling": "30"}]
     kind.take(context, kind.check(context, rows, lambda n: None))
 
 
@@ -168,7 +168,7 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
     "a main lane closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1).id, lane(d, 1).version, "they stopped")),
     "a lane's units": ("lane.change", lambda d: move(d, units=Fraction(3))),
     "a lane's place": ("lane.change", lambda d: move(d, use=1)),
-    "a lane's service and state": ("lane.change", lambda d: move(d, service="fast", state="shut", why="no answer")),
+    "a lane's service and state": ("lane.change", lambda d: move(d, service="fast", state="shut", reason="no answer")),
     "how long things are kept": ("keeping.set", lambda d: retention.set_keeping(d, retention.Keeping(decisions=200))),
     "rules": (
         "rule.change",
@@ -289,7 +289,7 @@ def busy(small: Small) -> Small:
         "shipping": 0,
         "handling": 0,
     }
-    wrong = PurchaseOrder(reference="WRONG", state="accepted", made_at=small.clock.now(), told="no such number", **given)
+    wrong = PurchaseOrder(reference="WRONG", state="accepted", made_at=small.clock.now(), message="no such number", **given)
     small.write(lambda context: context.session.add(wrong))
     told = "the buyer cancelled, but it is on the road"
     small.write(lambda context: cancellations.wants(context, first(context, Order, Order.number == "LOSS"), "return", told))

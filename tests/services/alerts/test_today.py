@@ -146,7 +146,7 @@ def unread(small: Small) -> None:
 def broken_link(small: Small) -> None:
     small.write(
         lambda context: context.session.execute(
-            update(Link).where(Link.owner == "store").values(state="broken", told="401: the key is wrong")
+            update(Link).where(Link.owner == "store").values(state="broken", message="401: the key is wrong")
         )
     )
 
@@ -202,8 +202,8 @@ def test_each_trouble_comes_with_its_money_its_age_and_a_step(small: Small, kind
     before = {one.key for one in troubles(small)}
     assert not before, "a calm house has no troubles"
     make(small)
-    found = [one for one in troubles(small) if said in one.told or said in one.why]
-    assert len(found) == 1, [one.told for one in troubles(small)]
+    found = [one for one in troubles(small) if said in one.message or said in one.reason]
+    assert len(found) == 1, [one.message for one in troubles(small)]
     one = found[0]
     assert one.kind in (kind, "Unmapped", "Step", "Held", "Ceiling") and one.at_risk >= 0 and one.since <= small.clock.now()
     assert one.step.label and (one.step.act or one.step.go.startswith("/")) and not (one.step.act and one.step.go)
@@ -255,7 +255,7 @@ def test_a_trouble_goes_when_its_cause_does(small: Small, kind: str) -> None:
     assert of(small, kind) or of(small, "Unmapped")
     MENDED[kind](small)
     small.respond()
-    assert not of(small, kind), [one.told for one in of(small, kind)]
+    assert not of(small, kind), [one.message for one in of(small, kind)]
 
 
 @pytest.mark.parametrize("kind", ["Held feed", "Doubted", "Rejected", "Oversell", "Old feed"])
@@ -339,6 +339,6 @@ def test_a_trouble_put_off_until_it_changes_wakes_when_it_says_something_else(sm
     small.later(days=3)
     assert not of(small, "Unmapped"), "time alone does not wake it"
     small.order("B", ("S-99", 1, 900))
-    assert [one.told for one in of(small, "Unmapped")] == ["2 orders wait on S-99"]
+    assert [one.message for one in of(small, "Unmapped")] == ["2 orders wait on S-99"]
     with pytest.raises(Conflict, match="settled"):
         small.write(lambda context: today.snooze(context, "lane:nothing", 4, until_change=True))

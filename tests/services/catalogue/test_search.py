@@ -142,7 +142,7 @@ def test_preparing_opens_the_lane_and_the_same_twice_does_nothing(shop: Small) -
     subjects = {f"listing:{one.listing}" for one in first if one.outcome == "made"}
     assert not subjects & set(shop.all(select(Outbox.subject))), "what is in preparation goes nowhere"
     shop.write(lambda context: context.session.execute(Item.__table__.update().where(Item.number == "N-13").values(offer="gone")))
-    assert "does not have" in prepare(shop, ["N-13"])[0].told
+    assert "does not have" in prepare(shop, ["N-13"])[0].message
 
 
 def test_what_was_dropped_is_prepared_again(shop: Small) -> None:
@@ -184,7 +184,7 @@ def test_every_pasted_line_is_recognised_or_says_why_not(shop: Small) -> None:
         told = paste.recognise(shop.context(s), "\n\n".join(LINES))
     assert [line.text for line in told] == list(LINES) and [line.n for line in told] == list(range(1, 23, 2))
     for line, why in zip(told, LINES.values(), strict=True):
-        assert why in line.told if why else not line.told and line.item, (line.text, line.told)
+        assert why in line.message if why else not line.message and line.item, (line.text, line.message)
     with pytest.raises(Invalid, match="most"), shop.db.reading() as s:
         paste.recognise(shop.context(s), "x\n" * 10_001)
 
@@ -214,7 +214,7 @@ def result_of(small: Small, number: int) -> dict[str, Any]:
     from amber_lane.data.outbox import Job
 
     job = small.all(select(Job).where(Job.id == number))[0]
-    assert job.state == "done", job.told
+    assert job.state == "done", job.message
     return job.result
 
 
@@ -223,7 +223,7 @@ def test_a_saved_search_brings_in_what_is_new_within_its_limit(shop: Small) -> N
     row = shop.write(lambda context: saved_searches.save(context, "stools and lamps", Search(1, "", sort="profit"), 24, 2, "prepared"))
     assert [one.id for one in shop.write(saved_searches.due)] == [row.id] and shop.write(saved_searches.due) == []
     first = shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.look(context, finder, row.id)))
-    assert len(first["listings"]) == 2 and "wait for tomorrow" in first["told"]
+    assert len(first["listings"]) == 2 and "wait for tomorrow" in first["message"]
     assert (
         shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.look(context, finder, row.id)))["listings"]
         == []
@@ -239,7 +239,7 @@ def test_a_saved_search_brings_in_what_is_new_within_its_limit(shop: Small) -> N
     )
     shop.later(hours=25)
     assert shop.write(lambda context: saved_searches.run(context, finder, row.id, saved_searches.look(context, finder, row.id)))[
-        "told"
+        "message"
     ].startswith("0 new")
     assert len(shop.all(select(SavedSearch.reports))[0]) == 4
 
@@ -260,7 +260,7 @@ def test_a_sample_is_bought_once_and_stays_out_of_sales(shop: Small) -> None:
         shop.write(lambda context, answer=answer: samples.take_answer(context, answer))
         assert shop.all(select(Sample.state)) == [wanted]
     shop.write(lambda context: samples.judge(context, row.id, 1, "poor", "the strap tears"))
-    assert shop.lane(1).why == "sample poor: the strap tears"
+    assert shop.lane(1).reason == "sample poor: the strap tears"
     assert shop.all(select(Sample.verdict)) == ["poor"]
 
 
@@ -299,7 +299,7 @@ def test_another_pack_shuts_the_lane_and_says_why(shop: Small) -> None:
         ingest.bring_in(context, context.session.get(Supplier, 1), [told])
 
     shop.write(repacked)
-    assert shop.lane(2).state == "shut" and "packs of 5 now, not of 1" in shop.lane(2).why
+    assert shop.lane(2).state == "shut" and "packs of 5 now, not of 1" in shop.lane(2).reason
     assert shop.act("lane.pack").count == 1
     made = shop.write(lambda context: publishing.copy(context, [2], 1, False))
     assert made == []
@@ -328,14 +328,14 @@ def test_items_called_otherwise_overnight_stop_the_lanes_that_no_longer_fit(shop
     words = {number: shop.listing(number).title for number in (1, 2, 3)}
     shop.write(overnight)
     assert [shop.lane(number).state for number in (1, 2, 3)] == ["shut", "new", "shut"]
-    assert "50 cm / 60 cm" in shop.lane(1).why and "is 'Steel seed tray black 60 cm' now" in shop.lane(1).why
+    assert "50 cm / 60 cm" in shop.lane(1).reason and "is 'Steel seed tray black 60 cm' now" in shop.lane(1).reason
     assert shop.listing(1).lane_id == shop.lane(1, 1).id and shop.listing(1).state == "live", "the spare took over"
     assert shop.listing(3).state == "paused" and shop.listing(2).state == "live"
     assert {number: shop.listing(number).title for number in (1, 2, 3)} == words, "what buyers read is ours"
-    assert "3 items otherwise" in shop.act("lane.words").told
+    assert "3 items otherwise" in shop.act("lane.words").message
     with shop.db.reading() as s:
         waits = {one.key: one for one in today.troubles(shop.context(s))}
-    assert "1 listing has no lane that works: I-3 was" in waits["shut"].told
+    assert "1 listing has no lane that works: I-3 was" in waits["shut"].message
 
 
 @pytest.mark.parametrize(

@@ -39,7 +39,7 @@ def number(small: Small, made: PurchaseOrder, tracking: str, state: str = "shipp
     """What the supplier's interface says of a purchase; returns what stands at it then."""
     told = PurchaseAnswer(made.reference, "", state, "", None, Tracking(tracking, "Hill Post"))
     small.write(lambda context: purchase_orders.take_answer(context, told, corrects=True))
-    return small.all(select(PurchaseOrder.told).where(PurchaseOrder.id == made.id))[0]
+    return small.all(select(PurchaseOrder.message).where(PurchaseOrder.id == made.id))[0]
 
 
 def say(small: Small, tracking: str, kind: str, place: str = "") -> None:
@@ -131,7 +131,7 @@ def test_what_nobody_says_of_is_taken_as_arrived_after_so_many_days_and_shown_as
     small.later(days=2)
     assert small.write(parcel_tracking.suppose_arrived) == 1 == small.write(parcel_tracking.suppose_arrived) + 1
     assert (parcel(small, FIRST).ended_by, line_state(small, made)) == ("policy", "arrived")
-    assert small.all(select(OrderLine.why)) == ["supposed: nobody said otherwise"]
+    assert small.all(select(OrderLine.reason)) == ["supposed: nobody said otherwise"]
 
 
 def test_a_parcel_given_to_another_postcode_has_not_arrived(small: Small) -> None:

@@ -145,7 +145,7 @@ def test_a_listing_stands_beside_the_lane_that_fills_it(full: Small) -> None:
     def spare(context: Context) -> None:
         lanes.open_lane(context, 3, [lanes.Part(5, Fraction(1))], use=1)
         main = context.get(Lane, full.lane(3).id, "lane")
-        main.state, main.why = "shut", "it comes in other packs"
+        main.state, main.reason = "shut", "it comes in other packs"
 
     full.write(spare)
     full.respond()

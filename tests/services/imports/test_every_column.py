@@ -133,7 +133,7 @@ def test_an_item_follows_in_all_that_a_sheet_says_and_keeps_what_it_does_not(sma
     assert small.lane(1).state == lane.state
     # Nothing but the pack is another: that is a change, and the most dangerous of all.
     assert take(small, "items", dict(poor, cost="1.05", pack_size="12")).counts["changed"] == 1
-    assert small.lane(1).state == "shut" and "packs of 12" in small.lane(1).why
+    assert small.lane(1).state == "shut" and "packs of 12" in small.lane(1).reason
     assert take(small, "items", dict(poor, cost="1.10")).counts["changed"] == 1
     assert small.all(select(Item.pack_size).where(Item.number == "I-1")) == [12]
 
@@ -205,7 +205,7 @@ def test_items_lanes_prices_and_rates_keep_every_column(small: Small) -> None:
         "sku": "S-1",
         "price": "21.95",
         "until": "2099-01-31",
-        "why": "agreed",
+        "reason": "agreed",
         "least_price": "15.50",
         "ceiling": "30.00",
     }

@@ -71,7 +71,7 @@ def test_our_own_sheet_filled_in_is_an_answer_line_by_line_and_each_mail_counts_
     )
     for _ in range(2):
         row = comes(by_mail, "u1", ("Answers.CSV", SHEET + rows), ("logo.png", "x"))
-    assert (row.needs, row.told) == (False, "2 answers taken") and len(by_mail.all(select(Kept))) == 1
+    assert (row.needs, row.message) == (False, "2 answers taken") and len(by_mail.all(select(Kept))) == 1
     assert [state(by_mail, f"ONE-{name}-1") for name in "ABC"] == ["accepted", "shipped", "sent"]
     assert by_mail.all(select(PurchaseOrder.billed).order_by(PurchaseOrder.id)) == [330, None, None]
     assert "refused" in by_mail.all(select(OrderLine.state)) or "ready" in by_mail.all(select(OrderLine.state)), "the rest is planned anew"
@@ -92,13 +92,13 @@ def test_a_mail_is_not_believed_by_its_sender(by_mail: Small) -> None:
     ]
     for n, proof in enumerate(forged):
         row = comes(by_mail, f"f{n}", ("answers.csv", refused), **proof)
-        assert (row.needs, row.held) == (True, True) and "nothing proves that Supply House wrote this" in row.told
+        assert (row.needs, row.held) == (True, True) and "nothing proves that Supply House wrote this" in row.message
     assert state(by_mail, "ONE-A-1") == "sent" and len(troubles(by_mail, "Mail")) == len(forged)
     # What a person says is theirs is done; once, and from that very mail.
     mail = Letter("f0", None, OFFICE, "Re: orders", "", (("answers.csv", refused.encode()),))
     with pytest.raises(Conflict, match="another mail"):
         by_mail.write(lambda context: mailbox.take_in_held(context, 2, mailbox.opened(mail)))
-    assert by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail))).told == "1 answer taken"
+    assert by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail))).message == "1 answer taken"
     assert state(by_mail, "ONE-A-1") == "refused"
     with pytest.raises(Conflict, match="settled already"):
         by_mail.write(lambda context: mailbox.take_in_held(context, 1, mailbox.opened(mail)))
@@ -111,25 +111,25 @@ def test_the_receiving_servers_word_is_proof_where_a_person_said_so(by_mail: Sma
     assert by_mail.write(lambda context: mailbox.trust(context, 1, " MX.ours.example ")).endswith(
         "believes mx.ours.example on who wrote a mail"
     )
-    assert comes(by_mail, "u2", ("answers.csv", taken), **word).told == "1 answer taken"
+    assert comes(by_mail, "u2", ("answers.csv", taken), **word).message == "1 answer taken"
 
 
 def test_nobody_answers_for_others_and_what_cannot_be_read_is_put_to_a_person(by_mail: Small) -> None:
     send(by_mail, "A", "B")
     taken = SHEET + "ONE-A-1,,,accepted,,,,\n"
     stranger = comes(by_mail, "u1", ("answers.csv", taken), sender="who@knows.example")
-    assert not stranger.needs and "nobody we order from" in stranger.told
+    assert not stranger.needs and "nobody we order from" in stranger.message
     by_mail.write(lambda context: context.session.add(MailKey(key="AL-OTHERSOTHERSOTHE", supplier_id=2, at=context.now)))
     other = comes(by_mail, "u2", ("answers.csv", taken), sender="other@supply.example")
-    assert other.needs and "no purchase order 'ONE-A-1' to Other House" in other.told
-    assert comes(by_mail, "u3", ("a.csv", "x,y\n1,2\n"), ("b.xml", "<x/>"), ("c.csv", taken)).told == (
+    assert other.needs and "no purchase order 'ONE-A-1' to Other House" in other.message
+    assert comes(by_mail, "u3", ("a.csv", "x,y\n1,2\n"), ("b.xml", "<x/>"), ("c.csv", taken)).message == (
         "1 answer taken; a.csv: the columns purchase_order, answer are missing; say which column it is, or name the columns as in the template; "
         "b.xml: this is 'x', not an OrderResponse or a DespatchAdvice of UBL 2.1"
     )
     assert state(by_mail, "ONE-A-1") == "accepted", "the good file counts all the same"
     wrong = comes(by_mail, "u4", ("a.csv", SHEET + "ONE-B-1,,,shipped,,,RR473124820GB,Hill Post\n"))
-    assert wrong.needs and "row 2" in wrong.told and state(by_mail, "ONE-B-1") == "sent"
-    assert "no sheet" in comes(by_mail, "u5").told and "see it in the mailbox" in comes(by_mail, "u6", sender="", fault="torn").told
+    assert wrong.needs and "row 2" in wrong.message and state(by_mail, "ONE-B-1") == "sent"
+    assert "no sheet" in comes(by_mail, "u5").message and "see it in the mailbox" in comes(by_mail, "u6", sender="", fault="torn").message
     open_ones = troubles(by_mail, "Mail")
     assert len(open_ones) == 5
     by_mail.write(lambda context: today.do_step(context, open_ones[0].key))
@@ -137,7 +137,7 @@ def test_nobody_answers_for_others_and_what_cannot_be_read_is_put_to_a_person(by
     by_mail.write(lambda context: undo.undo(context, by_mail.act("letter.read").id))
     assert len(troubles(by_mail, "Mail")) == 5
     by_mail.write(lambda context: setattr(context.get(Supplier, 2, "supplier"), "mail", OFFICE))
-    assert "nobody" in comes(by_mail, "u7", ("a.csv", taken)).told, "an address of two suppliers is nobody's"
+    assert "nobody" in comes(by_mail, "u7", ("a.csv", taken)).message, "an address of two suppliers is nobody's"
 
 
 def test_of_an_old_mailbox_only_the_newest_mails_are_read(by_mail: Small) -> None:
@@ -153,7 +153,7 @@ def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Sm
     assert not troubles(by_mail, "No answer")
     by_mail.later(hours=25)
     (found,) = troubles(by_mail, "No answer")
-    assert found.told == "Supply House has not answered 2 purchase orders" and found.at_risk > 0
+    assert found.message == "Supply House has not answered 2 purchase orders" and found.at_risk > 0
     by_mail.write(lambda context: today.do_step(context, found.key))
     mails = [row for row in by_mail.all(select(Outbox).where(Outbox.kind == "mail")) if row.key.startswith("ask-")]
     assert [mail.body["to"] for mail in mails] == [OFFICE] and "ONE-A-1\nONE-B-1" in mails[0].body["body"]
@@ -165,7 +165,7 @@ def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Sm
     by_mail.write(lambda context: purchase_orders.take_answer(context, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
     by_mail.later(days=5)
     (late,) = troubles(by_mail, "Not sent")
-    assert late.told == "Supply House has not sent 1 order, promised by tomorrow or before" and late.at_risk > 0
+    assert late.message == "Supply House has not sent 1 order, promised by tomorrow or before" and late.at_risk > 0
 
 
 def test_an_address_is_one_address(by_mail: Small) -> None:
@@ -181,4 +181,4 @@ def test_orders_that_wait_to_be_handed_over_are_told_at_once(by_mail: Small) -> 
     by_mail.write(lambda context: order_settings.keep(context, "supplier", 1, None, road))
     send(by_mail, "A")
     (found,) = troubles(by_mail, "Hand over")
-    assert found.told == "1 purchase order to be given to Supply House" and found.step.go == "/setup/partners"
+    assert found.message == "1 purchase order to be given to Supply House" and found.step.go == "/setup/partners"

@@ -65,7 +65,7 @@ def test_in_practice_all_is_decided_and_nothing_goes_out(fresh: Small) -> None:
     assert not fresh.all(select(Outbox)) and not fresh.all(select(PurchaseOrder))
     assert fresh.listing(1).landed and fresh.listing(1).profit, "what it costs and keeps is known"
     hold = fresh.all(select(Hold))[0]
-    assert (hold.limit, hold.order_id) == ("practice", number) and "not bought yet" in hold.told
+    assert (hold.limit, hold.order_id) == ("practice", number) and "not bought yet" in hold.message
     for ask in (
         lambda context: manual_price.fix_price(context, 1, fresh.listing(1).version, 990),
         lambda context: on_sale.set_on_sale(context, [1], False),
@@ -152,7 +152,7 @@ def test_orders_that_were_there_are_bought_only_by_a_word_of_their_own(fresh: Sm
     seen = turn_on(fresh, "orders", start=False)
     assert seen["orders"] == 1 and seen["cost"] > 0 and seen["paid"] == 1000
     new = fresh.order("B", ("S-2", 1, 1000))
-    held = {row.order_id: row.told for row in fresh.all(select(Hold).where(Hold.ended.is_(None)))}
+    held = {row.order_id: row.message for row in fresh.all(select(Hold).where(Hold.ended.is_(None)))}
     assert set(held) == {old.id} and "came before" in held[old.id]
     fresh.write(lambda context: orders.allow(context, old.id))
     made = fresh.write(lambda context: purchase_orders.send(context, [old.id, new.id]))

@@ -112,9 +112,9 @@ def test_a_refused_listing_remembers_why_and_goes_again_alone(two: Small) -> Non
         effects.failed(context, [(letter, "its group is closed")])
 
     two.write(refuse)
-    assert copies(two)[0].told == "its group is closed"
+    assert copies(two)[0].message == "its group is closed"
     assert two.write(lambda context: publishing.send_again(context, [r.id for r in copies(two)])) == 1
-    assert confirm(two)[-1]["words"]["title"] == row.title and copies(two)[0].told == ""
+    assert confirm(two)[-1]["words"]["title"] == row.title and copies(two)[0].message == ""
 
 
 def test_undoing_a_publishing_that_has_not_gone_out_tells_the_store_nothing(two: Small) -> None:
@@ -200,7 +200,7 @@ def bomb() -> bytes:
 
 
 @pytest.mark.parametrize(
-    ("data", "told"),
+    ("data", "message"),
     [
         (b"", "not a picture"),
         (b"<svg xmlns='http://www.w3.org/2000/svg'><script/></svg>", "not a picture"),

@@ -130,7 +130,7 @@ def test_an_order_that_waited_goes_on_once_its_lane_is_open_and_stops_when_it_is
         assert [(one.sku.code, one.kind, one.orders) for one in to_settle(small.context(s))] == [("S-6", "no lane", 1)]
     opened = open_one(small, 6, (6, 1))
     assert states() == {"S-6": "ready", "S-1": "ready"}
-    small.write(lambda context: lanes.change_lane(context, opened.id, opened.version, state="shut", why="they do not answer"))
+    small.write(lambda context: lanes.change_lane(context, opened.id, opened.version, state="shut", reason="they do not answer"))
     assert states() == {"S-6": "held", "S-1": "held"}
 
 

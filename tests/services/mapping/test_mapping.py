@@ -151,7 +151,7 @@ def test_faults_finds_what_was_opened_wrongly_and_units_that_read_otherwise(smal
     small.write(make)
     with small.db.reading() as s:
         found = {one.code: one for one in audit.faults(small.context(s)) if one.code in ("W-80", "W-81")}
-    assert found["W-80"].kind == "wrong" and "controller" in found["W-80"].why and found["W-80"].act == "close"
+    assert found["W-80"].kind == "wrong" and "controller" in found["W-80"].reason and found["W-80"].act == "close"
     assert found["W-81"].kind == "units" and found["W-81"].step == "Set it to 2"
     for one in found.values():
         small.write(lambda context: audit.mend(context, one.key))
@@ -164,14 +164,14 @@ def test_what_waits_stands_in_order_and_says_why(strap: Small) -> None:
     strap.order("A", ("S-2", 1, 900))
     strap.order("B", ("S-1", 2, 9000))
     strap.order("C", ("s-NEW", 1, 500))
-    strap.write(lambda context: lanes.change_lane(context, strap.lane(5).id, strap.lane(5).version, state="shut", why="another pack"))
+    strap.write(lambda context: lanes.change_lane(context, strap.lane(5).id, strap.lane(5).version, state="shut", reason="another pack"))
     strap.sweep({6: (600, 20)})
     strap.write(lambda context: name(context, Item, 6, "Item 6", offer="gone"))
     with strap.db.reading() as s:
         rows = mapping_queue.to_settle(strap.context(s))
         # Orders first, the dearest of them first; a SKU that nobody knew is made, so that it can be mapped.
         assert [row.sku.code for row in rows] == ["S-1", "S-2", "s-NEW", "S-6", "S-5", "S-3"]
-        told = {row.sku.code: (row.kind, row.told) for row in rows}
+        told = {row.sku.code: (row.kind, row.message) for row in rows}
     assert told["s-NEW"] == ("no lane", "not on sale, but ordered") and told["S-5"] == ("lane shut", "another pack")
     assert told["S-6"] == ("item gone", "I-6 is gone") and told["S-3"][1] == "none fitted so far"
     with strap.db.reading() as s:
@@ -207,7 +207,7 @@ def test_offers_are_drawn_in_their_titles_with_units_and_what_is_kept(strap: Sma
     # A lane that is there keeps a person's units, whatever the packs say; another pack now asks them anew.
     strap.write(lambda context: lanes.open_lane(context, 1, [lanes.Part(1, Fraction(2))]))
     for why, units in (("no answer", 2), ("x comes in packs of 5 now", Fraction(1, 5))):
-        strap.write(lambda context, why=why: setattr(strap_lane(context), "why", why))
+        strap.write(lambda context, why=why: setattr(strap_lane(context), "reason", why))
         with strap.db.reading() as s:
             row = next(one for one in item_candidates.offers(strap.context(s), s.get(Sku, 1)).rows if one.like.item.id == 1)
         assert row.lane and row.units == units
@@ -326,7 +326,7 @@ def test_each_country_has_its_service_and_dates_open_and_end_a_lane(small: Small
     small.write(lambda context: lane_terms.set_terms(context, small.lane(1).id, small.lane(1).version, {"GB": "fast"}, begin, end))
     assert small.listing(1).state == "paused"
     waits = small.order("W", ("S-1", 1, 3000))
-    assert small.all(select(OrderLine.why).where(OrderLine.order_id == waits.id)) == ["not_yet"]
+    assert small.all(select(OrderLine.reason).where(OrderLine.order_id == waits.id)) == ["not_yet"]
     small.later(days=2, minutes=1)
     assert small.write(lane_terms.follow_dates) == 1 and small.write(lane_terms.follow_dates) == 0
     assert small.listing(1).landed == 100 + 250 + 30 and small.all(select(OrderLine.state).where(OrderLine.order_id == waits.id)) == [
@@ -342,7 +342,7 @@ def test_a_replacement_is_used_where_the_store_permits_it_and_nothing_else_is_le
     small.write(lambda context: lanes.open_wish(context, lanes.GridQuery(1, [lanes.Part(4, Fraction(1))], instead=True)))
     small.sweep({1: (100, 1)})
     order = small.order("R", ("S-1", 2, 3000))
-    why = lambda: small.all(select(OrderLine.why).where(OrderLine.order_id == order.id))  # noqa: E731
+    why = lambda: small.all(select(OrderLine.reason).where(OrderLine.order_id == order.id))  # noqa: E731
     assert why() == ["no_stock"] and small.listing(1).wanted_quantity == 0
 
     def permit(context: Context) -> None:
@@ -399,7 +399,7 @@ def test_a_cost_out_of_all_proportion_stops_the_lane_until_a_person_says_it_is_r
     for _ in range(3):
         small.sweep({1: (390, 20)})
     lane = small.lane(1)
-    assert lane.state == "shut" and "£1.00" in lane.why and "£3.90" in lane.why
+    assert lane.state == "shut" and "£1.00" in lane.reason and "£3.90" in lane.reason
     assert small.listing(1).lane_id == small.lane(1, 1).id
     small.write(lambda context: lane_terms.confirm_lane(context, lane.id, lane.version))
     assert small.lane(1).state == "open" and small.listing(1).lane_id == lane.id
@@ -454,7 +454,7 @@ def test_trust_comes_from_what_happened_and_makes_lanes_slow_or_shut(small: Smal
         small.write(lambda context, n=n: setattr(context.get(Lane, small.lane(n).id, "lane"), "state", "open"))
     assert small.write(performance.follow_trust) == 2
     assert [small.lane(n).state for n in (1, 2, 3)] == ["open", "slow", "shut"]
-    assert small.lane(2).why == "by what happened: 0 of 12 parcels by the promise"
+    assert small.lane(2).reason == "by what happened: 0 of 12 parcels by the promise"
     # What a person confirms is left as they said.
     small.write(lambda context: lane_terms.confirm_lane(context, small.lane(2).id, small.lane(2).version))
     assert small.write(performance.follow_trust) == 0

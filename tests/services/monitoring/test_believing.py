@@ -99,7 +99,7 @@ def test_next_to_nothing_never_becomes_true_by_itself(watched: Small) -> None:
 
 
 @pytest.mark.parametrize(
-    "told", [(300, "EUR", 20), (0, "GBP", 20), (-5, "GBP", 20), (10**9, "GBP", 20), (300, "GBP", -7), (300, "XXX", 20)]
+    "message", [(300, "EUR", 20), (0, "GBP", 20), (-5, "GBP", 20), (10**9, "GBP", 20), (300, "GBP", -7), (300, "XXX", 20)]
 )
 def test_what_cannot_be_is_refused_and_the_last_good_stands(watched: Small, told: tuple[int, str, int]) -> None:
     before = watched.listing(3)
@@ -135,7 +135,7 @@ def test_a_feed_that_breaks_is_held_whole_and_touches_nothing(watched: Small, br
         "median": [(n, c * 13 // 10, cur, s) for n, c, cur, s in rows],
     }[broken]
     sweep = look(watched, told)
-    assert sweep.state == "held" and sweep.told
+    assert sweep.state == "held" and sweep.message
     assert {row.id: (row.wanted_price, row.wanted_quantity, row.state) for row in watched.all(select(Listing))} == before
     assert {row.offer for row in watched.all(select(Item))} == {"good"}
     with pytest.raises(Conflict, match="not held any more"):

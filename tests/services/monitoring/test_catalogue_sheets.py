@@ -62,7 +62,7 @@ def test_new_items_enter_and_known_ones_follow_with_their_doubts(hand: Small) ->
 
 def test_another_pack_stops_the_lane_before_anything_is_sold_by_it(hand: Small) -> None:
     take(hand, "I-4,Item 4,4.00,20,10")
-    assert hand.lane(4).state == "shut" and "packs of 10" in hand.lane(4).why
+    assert hand.lane(4).state == "shut" and "packs of 10" in hand.lane(4).reason
 
 
 def test_a_sheet_without_a_column_leaves_what_it_told_before(hand: Small) -> None:
@@ -90,7 +90,7 @@ def test_what_cannot_be_read_changes_nothing(hand: Small) -> None:
 
 
 @pytest.mark.parametrize(
-    ("columns", "told"),
+    ("columns", "message"),
     [
         ({"item": "a", "title": "b", "cost": "c"}, "stock"),
         ({"item": "a", "title": "a", "cost": "c", "stock": "d"}, "two things"),

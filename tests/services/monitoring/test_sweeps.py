@@ -119,7 +119,7 @@ def test_an_unchanged_sweep_costs_no_row_and_a_failed_one_changes_nothing(busine
     business.app_state.reader.rest = lambda seconds: None
     business.sweep()
     last = business.all(select(Sweep).order_by(Sweep.id))[-1]
-    assert last.state == "failed" and "cannot be read" in last.told and last.retries == 3
+    assert last.state == "failed" and "cannot be read" in last.message and last.retries == 3
     assert len(business.all(select(Sighting))) == before
 
 

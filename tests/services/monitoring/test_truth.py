@@ -54,19 +54,19 @@ def test_what_waits_since_a_feed_stopped_is_worked_out_anew_when_it_is_back(smal
         context.session.get(Supplier, 1).stale = True
 
     small.write(stopped)
-    assert len(crowd(small)) == 6 and "no good sweep" in troubles(small, "Many at once")[0].told
+    assert len(crowd(small)) == 6 and "no good sweep" in troubles(small, "Many at once")[0].message
     # The feed is back, and says what it said before: five of them would move by its figures now, for another reason.
     small.write(lambda context: setattr(context.session.get(Supplier, 1), "good_sweep_at", context.now))
     small.sweep({1: (200, 20)})
     (told,) = troubles(small, "Many at once")
-    assert "no good sweep" not in told.told and "a sweep of Supply House" in told.told and told.count == len(crowd(small))
+    assert "no good sweep" not in told.message and "a sweep of Supply House" in told.message and told.count == len(crowd(small))
     done = small.write(lambda context: today.do_step(context, told.key))
     assert done and not crowd(small)
     act = small.act("response.settle")
     moved = small.all(
         select(func.count()).select_from(ListingDecision).where(ListingDecision.act_id == act.id, ListingDecision.state == "sent")
     )[0]
-    assert "falls" in act.told or "fall" in act.told or "rise" in act.told
+    assert "falls" in act.message or "fall" in act.message or "rise" in act.message
     assert moved == told.count, "the step did what it said"
 
 
@@ -77,7 +77,7 @@ def test_a_price_that_goes_on_since_a_day_has_passed_says_so(small: Small) -> No
     small.later(hours=25)
     small.write(sweeps.step_on)
     act = small.act("watch.step")
-    assert act.told.startswith("a day has passed") and small.all(select(ListingDecision.id).where(ListingDecision.act_id == act.id))
+    assert act.message.startswith("a day has passed") and small.all(select(ListingDecision.id).where(ListingDecision.act_id == act.id))
 
 
 def past_sweeps(small: Small, gaps: list[float]) -> None:
@@ -104,7 +104,7 @@ def test_a_feed_that_says_the_same_for_ever_is_stale_unless_it_always_rests_so_l
     assert (newest.state == "stale") is stale
     if not stale:
         return
-    assert "said the same for 12 h" in newest.told and small.all(select(Supplier.stale)) == [True]
+    assert "said the same for 12 h" in newest.message and small.all(select(Supplier.stale)) == [True]
     (told,) = troubles(small, "Old feed")
     small.write(lambda context: today.do_step(context, told.key, other=True))
     small.sweep({})
@@ -180,7 +180,7 @@ def test_a_plan_that_pays_is_told_once(small: Small) -> None:
 
     small.write(offer)
     (told,) = troubles(small, "Plan")
-    assert "Circle of Supply House would save" in told.told and told.at_risk > 0
+    assert "Circle of Supply House would save" in told.message and told.at_risk > 0
     small.write(lambda context: today.do_step(context, told.key, other=True))
     assert not troubles(small, "Plan")
     small.later(days=400)
@@ -207,10 +207,10 @@ def test_a_number_of_another_order_is_counted_as_wrong_told_with_its_reason_and_
     small.write(send)
     other = small.all(select(PurchaseOrder).order_by(PurchaseOrder.id))[1].reference
     checked = small.sheet("tracking", f"purchase_order,tracking_number,carrier\n{other},RR473124829GB,Hill Post\n")
-    assert checked.counts["wrong"] == 1 and checked.counts["new"] == 0 and "order A too" in checked.changes[0]["told"]
+    assert checked.counts["wrong"] == 1 and checked.counts["new"] == 0 and "order A too" in checked.changes[0]["message"]
     (wrong,) = small.write(parcel_tracking.wrong_numbers)
-    assert wrong.reference == other and "goes elsewhere" in wrong.told and troubles(small, "Number")
+    assert wrong.reference == other and "goes elsewhere" in wrong.message and troubles(small, "Number")
     small.write(lambda context: parcel_tracking.drop_wrong(context, other))
     assert not troubles(small, "Number")
-    acts: list[Any] = small.all(select(AuditEntry.told).where(AuditEntry.kind == "transit.dropped"))
+    acts: list[Any] = small.all(select(AuditEntry.message).where(AuditEntry.kind == "transit.dropped"))
     assert len(acts) == 1 and other in acts[0]

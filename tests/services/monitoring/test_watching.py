@@ -194,7 +194,7 @@ def test_rates_come_by_day_odd_ones_wait_and_old_ones_are_told(small: Small) -> 
     assert told("0.46") == 0 and told("0.46") == 0
     assert small.listing(6).wanted_price == kept
     odd = next(one for one in small.write(today.troubles) if one.kind == "Odd rate")
-    assert "PLN GBP" in odd.told
+    assert "PLN GBP" in odd.message
     small.write(lambda context: today.do_step(context, odd.key))
     assert not [one for one in small.write(today.troubles) if one.kind == "Odd rate"]
     with pytest.raises(Conflict, match="not in doubt"):
@@ -310,7 +310,7 @@ def test_a_stores_half_empty_answer_takes_nothing_for_gone(small: Small) -> None
         for n in range(10, 40):
             small.list_sku(s, n)
     assert read_store(small, [shown(small, 1)]) == 0
-    assert "nothing was taken for gone" in small.act("drift.doubted").told
+    assert "nothing was taken for gone" in small.act("drift.doubted").message
 
 
 def test_calls_go_to_what_is_sold_and_keep_to_the_day_and_the_hours(small: Small) -> None:
@@ -368,7 +368,7 @@ def test_a_volume_discount_counts_once_it_is_reached_and_a_plan_can_be_undone(sm
     enough = Plan("Pallet", 50_000, from_spend=1200, taken=True)
     small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [enough]).keep(context))
     assert small.write(memberships.refresh) == 1 and small.listing(6).landed == before - 30
-    assert "is given" in small.act("plan.reached").told
+    assert "is given" in small.act("plan.reached").message
     with pytest.raises(Invalid, match="between 0 and 100"):
         small.write(lambda context: SupplierChange(1, {"discount": 0, "rebate": 0, "tax": 0}, None, [Plan("x", 0)]).keep(context))
 
@@ -391,7 +391,7 @@ def test_what_really_came_back_is_kept_for_returns_where_no_rule_says(small: Sma
         _, _, found = what_if.why_price(small.context(s), 1)
     assert found is not None
     kept = next(one for one in found.bounds if one.name == "Kept for returns")
-    assert (kept.told, kept.by) == ("30 %", "what came back") and any("30 %" in step.name for step in found.steps)
+    assert (kept.message, kept.by) == ("30 %", "what came back") and any("30 %" in step.name for step in found.steps)
     rule = next(one for one in found.bounds if one.name.startswith("Lowest for a margin"))
     assert rule.by == "house"
 

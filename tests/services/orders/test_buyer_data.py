@@ -51,10 +51,10 @@ def sold(small: Small) -> Small:
         reference = context.session.scalars(select(PurchaseOrder.reference).where(PurchaseOrder.order_id == 1)).one()
         context.session.add(Inbox(id=1, name="Answers", kind="pop"))
         context.session.flush()
-        letter = {"sender": "supplier", "subject": reference, "body": "the parcel of Ottilie Marsh", "told": "", "needs": False}
+        letter = {"sender": "supplier", "subject": reference, "body": "the parcel of Ottilie Marsh", "message": "", "needs": False}
         context.session.add(Letter(inbox_id=1, uid="1", at=context.now, **letter))
         job = Job(key="take-orders-1", kind="sheet.take", title="Taking in orders", made_at=context.now)
-        job.result = {"changes": [{"told": "order A-1: Ottilie Marsh, 1 line"}]}
+        job.result = {"changes": [{"message": "order A-1: Ottilie Marsh, 1 line"}]}
         context.session.add(job)
         context.session.add(
             SheetOut(

@@ -97,7 +97,7 @@ def test_what_is_refused_after_a_bill_counts_as_planned_again_and_a_refund_after
     (expected,) = everywhere(one)
     one.write(lambda context: purchase_orders.send(context, [1]))
     answer(one, "accepted", 400)
-    answer(one, "refused", told="none left")
+    answer(one, "refused", message="none left")
     with one.db.reading() as s:
         risk = next(row for row in today.troubles(one.context(s)) if row.kind in ("Refused", "Held"))
     assert one.all(select(Plan.billed_more)) == [0]
@@ -151,7 +151,7 @@ def test_a_cost_in_doubt_holds_the_order_until_it_is_settled_or_a_person_says_go
     one.sweep({1: (300, 20)})
     one.write(routing.replan)
     hold: Any = one.all(select(Hold).where(Hold.ended.is_(None)))[0]
-    assert hold.limit == "doubt" and "£3.00 was seen, £1.00 is believed" in hold.told
+    assert hold.limit == "doubt" and "£3.00 was seen, £1.00 is believed" in hold.message
     assert one.write(lambda context: purchase_orders.send(context, [1])) == []
     if believe is None:
         one.write(lambda context: orders.allow(context, 1, "we know them"))

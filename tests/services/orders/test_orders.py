@@ -46,8 +46,8 @@ def test_the_whole_way_from_a_sale_to_the_door(business):
         business.round(30)
         if line_of(business, number).state == "arrived":
             break
-        for purchase in business.all(select(PurchaseOrder).where(PurchaseOrder.told != "", PurchaseOrder.state == "accepted")):
-            assert "check digit" in purchase.told
+        for purchase in business.all(select(PurchaseOrder).where(PurchaseOrder.message != "", PurchaseOrder.state == "accepted")):
+            assert "check digit" in purchase.message
     assert line_of(business, number).state == "arrived"
     record = business.world.record()
     bought = [one for one in record["purchases"] if one["reference"] == reference]
@@ -70,7 +70,7 @@ def test_the_whole_way_from_a_sale_to_the_door(business):
 def test_what_stands_in_the_way_is_told_and_mended(business):
     sku, item = business.laned(1)
     far = business.buy(sku=sku, quantity=1, country="NO")
-    assert "not sent to NO" in business.one(select(Hold).where(Hold.ended.is_(None))).told
+    assert "not sent to NO" in business.one(select(Hold).where(Hold.ended.is_(None))).message
     with business.app_state.db.writing() as s:
         context = business.context(s)
         order = s.scalars(select(Order).where(Order.number == far)).one()
@@ -90,7 +90,7 @@ def test_what_stands_in_the_way_is_told_and_mended(business):
     with business.app_state.db.writing() as s:
         business.context(s).reroute()
     hold = business.one(select(Hold).where(Hold.ended.is_(None)))
-    assert hold.limit == "least_profit" and "−£" in hold.told and not send(business)
+    assert hold.limit == "least_profit" and "−£" in hold.message and not send(business)
     with business.app_state.db.writing() as s:
         orders.allow(business.context(s), hold.order_id, "a good customer")
     assert line_of(business, far).state == "ready" and len(send(business)) == 1
@@ -122,7 +122,7 @@ def test_a_refusal_goes_back_through_the_plan_and_is_never_bought_again_there(bu
     business.on(15)
     business.app_state.reader.answers(1)
     line = line_of(business, number)
-    assert line.state == "refused" and "not in stock" in line.why and not send(business)
+    assert line.state == "refused" and "not in stock" in line.reason and not send(business)
     assert not business.one(select(PurchaseLine).where(PurchaseLine.order_line_id == line.id)).live
     business.world.post("items", number=item.number, stock=60)
     with business.app_state.db.writing() as s:
@@ -158,7 +158,7 @@ def test_a_wrong_tracking_number_is_not_passed_on(business):
     with business.app_state.db.writing() as s:
         purchase = s.scalars(select(PurchaseOrder)).one()
         assert parcel_tracking.take_tracking(business.context(s), purchase, Tracking("SW000012340GB", "Swiftwing Post")) is None
-        assert "check digit" in purchase.told
+        assert "check digit" in purchase.message
     assert not business.all(select(Parcel))
     with business.app_state.db.writing() as s, pytest.raises(Invalid, match="check digit"):
         parcel_tracking.enter_tracking(business.context(s), f"DDS-{number}-1", "SW000012340GB", "")

@@ -30,7 +30,7 @@ def states(small: Small, order: Order) -> list[str]:
 
 def hold(small: Small, order: Order) -> tuple[str, str]:
     row = small.all(select(Hold).where(Hold.order_id == order.id, Hold.ended.is_(None)))[0]
-    return row.limit, row.told
+    return row.limit, row.message
 
 
 def policy(small: Small, **fields: Any) -> None:

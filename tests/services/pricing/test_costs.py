@@ -82,7 +82,7 @@ def test_shipping_goes_by_weight_and_too_heavy_is_said(small):
     assert (plan.shipping, plan.reason) == (220 + 90, None)
     heavy = small.order("B", ("S-4", 3, 3000))
     hold = next(row for row in small.all(select(Hold)) if row.order_id == heavy.id)
-    assert hold.limit == "too_heavy" and "too heavy for the service" in hold.told
+    assert hold.limit == "too_heavy" and "too heavy for the service" in hold.message
     # A single one that no band takes cannot be sold there at all, and is not priced as if it went for nothing.
     change(small, Item, 4, weight_g=3001)
     row = small.listing(4)
@@ -99,7 +99,7 @@ def test_a_lane_that_does_not_go_to_the_country_shows_nothing_and_says_so(small)
     there = small.listing(1, store=2)
     assert (there.state, there.wanted_quantity) == ("paused", 0) and there.landed == 100 + 250 + 30
     with small.db.reading() as s:
-        told = [one.told for one in today.troubles(small.context(s)) if one.kind == "Not sent there"]
+        told = [one.message for one in today.troubles(small.context(s)) if one.kind == "Not sent there"]
     assert told == ["Supply House does not send 1 listing to IE by the lane's service"]
     change(small, Supplier, 1, kind="sheet")
     small.write(lambda context: partner_terms.send_to(context, "IE"))
@@ -181,7 +181,7 @@ def test_without_a_rate_a_listing_is_left_alone_and_the_others_go_on(small):
     with small.db.reading() as s:
         told = [one for one in today.troubles(small.context(s)) if one.kind == "No rate"]
         seen = what_if.what_if(small.context(s), RateChange("GBP", "EUR", 1_100_000_000)).counts
-    assert len(told) == 1 and "from GBP to EUR: 1 listing keeps its price" in told[0].told and seen["rise"] + seen["fall"] == 1
+    assert len(told) == 1 and "from GBP to EUR: 1 listing keeps its price" in told[0].message and seen["rise"] + seen["fall"] == 1
     small.write(lambda context: what_if.apply(context, RateChange("GBP", "EUR", 1_100_000_000), seen, None))
     assert landed(small, 1, 2) == 224 + 112 + 34
     small.write(lambda context: undo.undo(context, small.act("rate.change").id))
@@ -207,7 +207,7 @@ def test_what_sending_costs_is_followed_and_a_jump_waits_until_it_is_told_again(
     assert len(small.all(select(AuditEntry).where(AuditEntry.kind == "origins.told"))) == 1
     for broken in (0, 900):
         told(broken)
-        assert slow() == 160 and "not believed yet" in small.act("origins.doubted").told
+        assert slow() == 160 and "not believed yet" in small.act("origins.doubted").message
     told(900)
     assert slow() == 900
     told(0)

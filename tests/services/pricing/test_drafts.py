@@ -123,7 +123,7 @@ def test_what_makes_no_sense_is_told_field_by_field_and_kept_by_nobody(small: Sm
     for do in (lambda context: what_if.what_if(context, change), change.keep):
         with pytest.raises(Invalid) as told:
             small.write(do)
-        assert field in told.value.fields and told.value.told
+        assert field in told.value.fields and told.value.message
     assert shown(small) == before and small.all(select(PriceRule.rule)) == ["margin"]
 
 
@@ -131,7 +131,7 @@ def test_a_price_by_hand_stands_against_sweeps_and_rules_but_not_against_a_loss(
     small.respond()
 
     def fix(price: int | None) -> None:
-        small.write(lambda context: manual_price.fix_price(context, small.listing(1).id, small.listing(1).version, price, "why"))
+        small.write(lambda context: manual_price.fix_price(context, small.listing(1).id, small.listing(1).version, price, "reason"))
 
     fix(400)
     small.sweep({1: (120, 20)})

@@ -72,7 +72,7 @@ def test_what_an_account_may_buy_in_a_day_goes_to_the_orders_that_earn_most(smal
 def _holds(small: Small) -> list[str]:
     from amber_lane.data.orders import Hold
 
-    return small.all(select(Hold.told).where(Hold.ended.is_(None)))
+    return small.all(select(Hold.message).where(Hold.ended.is_(None)))
 
 
 def test_the_strictest_word_says_when_an_order_goes_and_a_hand_stops_it(small: Small) -> None:
@@ -234,7 +234,7 @@ def test_what_is_paid_together_has_its_sum_and_a_statement(small: Small) -> None
     (batch,) = small.write(payment_batches.batches)
     assert (batch.code, batch.count, batch.planned, batch.bills) == ("SUP-260312-1", 2, 2 * (100 + 100 + 30), 0)
     answer(small, "ONE-A-1", "accepted", billed=250)
-    answer(small, "ONE-B-1", "refused", told="no")
+    answer(small, "ONE-B-1", "refused", message="no")
     (batch,) = small.write(payment_batches.batches)
     assert (batch.count, batch.gone, batch.planned, batch.billed) == (1, 1, 230, 250)
     rows = small.write(lambda context: payment_batches.statement(context, batch.code))
@@ -341,7 +341,7 @@ def test_a_bill_beyond_all_measure_is_not_taken(small: Small) -> None:
     kept = small.all(select(PurchaseOrder))[0]
     assert kept.billed is None and "times what we ordered for" in kept.noted and "£99,999.99" in kept.noted
     (row,) = [one for one in small.write(today.troubles) if one.kind == "Bill"]
-    assert made.reference in row.told
+    assert made.reference in row.message
     answer(small, made.reference, "accepted", billed=made.goods + made.shipping + made.handling)
     kept = small.all(select(PurchaseOrder))[0]
     assert kept.billed == made.goods + made.shipping + made.handling and kept.noted == ""
@@ -354,7 +354,7 @@ def test_a_bill_above_the_plan_is_told_and_asked_back_through_the_plan(small: Sm
     answer(small, made[0].reference, "accepted", billed=230 + 400)
     answer(small, made[1].reference, "accepted", billed=330 + 3)
     (trouble,) = [one for one in small.write(today.troubles) if one.kind == "Dearer"]
-    assert "£4.00 above the plan" in trouble.told and trouble.at_risk == 400
+    assert "£4.00 above the plan" in trouble.message and trouble.at_risk == 400
     small.write(lambda context: today.do_step(context, trouble.key, other=True))
     # The buyer of the other cancels, and then of this one too: each supplier is asked once.
     again(small, "B", cancelled=True)
@@ -384,7 +384,7 @@ def test_what_is_refused_of_a_cancelled_order_is_bought_nowhere_else(small: Smal
     for name, reference in zip(("ALL", "PART"), made, strict=True):
         answer(small, reference, "received")
         again(small, name, cancelled=True)
-    answer(small, made[0], "refused", told="sold out")
+    answer(small, made[0], "refused", message="sold out")
     answer(small, made[1], "accepted", lacking=((1, "sold out"),))
     assert states(small, orders_[0]) == ["cancelled", "cancelled"] and states(small, orders_[1]) == ["cancelled", "with_supplier"]
     assert small.write(purchase_orders.due_orders) == [] and len(small.all(select(PurchaseOrder))) == 2
@@ -414,7 +414,7 @@ def test_a_bill_in_another_money_is_told_and_not_taken(small: Small) -> None:
     (made,) = send(small, order.id)
     answer(small, made.reference, "accepted", billed=230, currency="USD")
     (row,) = small.all(select(PurchaseOrder))
-    assert (row.state, row.billed, row.told) == ("accepted", None, "") and "in USD" in row.noted
+    assert (row.state, row.billed, row.message) == ("accepted", None, "") and "in USD" in row.noted
     assert [one.kind for one in small.write(today.troubles) if one.kind in ("Bill", "Number")] == ["Bill"]
     answer(small, made.reference, "accepted", billed=230, currency="GBP")
     (row,) = small.all(select(PurchaseOrder))

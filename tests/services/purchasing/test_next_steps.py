@@ -63,7 +63,7 @@ def capped(small: Small) -> Small:
 
 
 def test_a_daily_limit_names_itself_what_is_left_and_every_way_on(capped: Small) -> None:
-    assert "£2.00 left of £2.00 today at Card, Supply House" in hold(capped).told and "goes at 00:00" in hold(capped).told
+    assert "£2.00 left of £2.00 today at Card, Supply House" in hold(capped).message and "goes at 00:00" in hold(capped).message
     found = ways(capped)
     assert {key.partition(":")[0] for key in found} >= {"allow", "raise"} and "It goes by itself at 00:00" in found
     assert any(one.go.startswith("/lanes?sku=") for one in found.values())
@@ -159,7 +159,7 @@ def twice(small: Small) -> Small:
 def test_what_may_be_ordered_twice_is_held_with_the_other_and_the_saving_of_one_parcel(twice: Small) -> None:
     assert states(twice) == ["held"] * 3
     holds: Any = {row.order_id: row for row in twice.all(select(Hold).where(Hold.ended.is_(None)))}
-    assert (holds[1].other_id, holds[2].other_id) == (2, 1) and "S-1 in T-2 too" not in holds[2].told.upper()
+    assert (holds[1].other_id, holds[2].other_id) == (2, 1) and "S-1 in T-2 too" not in holds[2].message.upper()
     assert {key.partition(":")[0] for key in ways(twice)} >= {"allow", "pack", "cancel"}
     with twice.db.reading() as s:
         context = twice.context(s)
@@ -208,7 +208,7 @@ def test_orders_held_by_one_limit_are_one_row_that_is_settled_for_some_or_for_al
     (row,) = rows()
     assert (
         row.count == 4 == len(row.members)
-        and row.told.startswith("4 orders wait at a limit")
+        and row.message.startswith("4 orders wait at a limit")
         and row.at_risk == sum(one.at_risk for one in row.members)
     )
     assert row.other is not None and row.other.act and row.step.go == "/orders?state=held"

@@ -40,7 +40,7 @@ class AlertMember(BaseModel):
 
     key: str
     name: str
-    told: str
+    message: str
     go: str
     at_risk: Money
 
@@ -54,8 +54,8 @@ class TroubleOut(BaseModel):
     key: str
     station: str
     kind: str
-    told: str
-    why: str
+    message: str
+    reason: str
     since: datetime
     step: NextStep
     other: NextStep | None
@@ -84,8 +84,8 @@ class ActOut(BaseModel):
     who: str
     kind: str
     on: str
-    told: str
-    why: str
+    message: str
+    reason: str
     undo: str
     before: Any = None
     after: Any = None
@@ -127,8 +127,8 @@ def get_today(context: ReadContext) -> Today:
                 key=t.key,
                 station=t.station,
                 kind=t.kind,
-                told=t.told,
-                why=t.why,
+                message=t.message,
+                reason=t.reason,
                 since=t.since,
                 step=NextStep(label=t.step.label, act=t.step.act, go=t.step.go),
                 other=NextStep(label=t.other.label, act=t.other.act, go=t.other.go) if t.other else None,
@@ -137,7 +137,8 @@ def get_today(context: ReadContext) -> Today:
                 tone=t.tone,
                 count=t.count,
                 members=[
-                    AlertMember(key=m.key, name=m.name, told=m.told, go=m.go, at_risk=sure(m.at_risk, HOME)) for m in t.members[:SHOWN]
+                    AlertMember(key=m.key, name=m.name, message=m.message, go=m.go, at_risk=sure(m.at_risk, HOME))
+                    for m in t.members[:SHOWN]
                 ],
                 more_members=max((t.members_of or len(t.members)) - SHOWN, 0),
                 choices=[PickOut(value=value, name=name) for value, name in t.choices],
@@ -171,13 +172,13 @@ class SnoozeAsk(Ask):
 
 @router.post("/today/step")
 def do_step(context: WriteContext, ask: AlertStepAsk) -> Done:
-    return Done(told=today.do_step(context, ask.key, bool(ask.other), ask.choice or "", ask.keys or ()))
+    return Done(message=today.do_step(context, ask.key, bool(ask.other), ask.choice or "", ask.keys or ()))
 
 
 @router.post("/today/snooze")
 def snooze(context: WriteContext, ask: SnoozeAsk) -> Done:
     today.snooze(context, ask.key, ask.hours, ask.until_change)
-    return Done(told="put off until it changes" if ask.until_change else f"put off for {ask.hours} h")
+    return Done(message="put off until it changes" if ask.until_change else f"put off for {ask.hours} h")
 
 
 @router.get("/acts", response_model=Page[ActOut])
@@ -188,7 +189,7 @@ def acts(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> Resp
 
 @router.post("/acts/{number}/undo")
 def undo_act(context: WriteContext, number: Big) -> Done:
-    return Done(told=f"Undone: {undo.undo(context, number).told}")
+    return Done(message=f"Undone: {undo.undo(context, number).message}")
 
 
 class OutboxOut(BaseModel):
@@ -221,20 +222,20 @@ def outbox_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) 
 
 @router.post("/outbox/{number}/retry")
 def retry(context: WriteContext, number: Big) -> Done:
-    return Done(told=f"Tried again: {queue.about(queue.retry(context, number).body)}")
+    return Done(message=f"Tried again: {queue.about(queue.retry(context, number).body)}")
 
 
 class Found(BaseModel):
     kind: str
     name: str
-    told: str
+    message: str
     go: str
 
 
 @router.get("/find")
 def find(context: ReadContext, words: Annotated[str, Query(max_length=100)]) -> list[Found]:
     """SKUs, orders, tracking numbers, purchase orders and items that hold the words."""
-    return [Found(kind=one.kind, name=one.name, told=one.told, go=one.go) for one in find_anything.find(context, words.strip())]
+    return [Found(kind=one.kind, name=one.name, message=one.message, go=one.go) for one in find_anything.find(context, words.strip())]
 
 
 class JobOut(BaseModel):
@@ -244,7 +245,7 @@ class JobOut(BaseModel):
     state: str
     total: int
     done: int
-    told: str
+    message: str
     result: Any = None
     made_at: datetime
     ended_at: datetime | None
@@ -263,7 +264,7 @@ def stop_job(context: WriteContext, number: Big) -> Done:
     if row.kind in portions.WORK:
         portions.stop(context, row)
     row.stop_asked = True
-    return Done(told=f"{row.title} is being stopped")
+    return Done(message=f"{row.title} is being stopped")
 
 
 @router.get("/pulse")

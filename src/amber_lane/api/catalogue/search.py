@@ -237,11 +237,11 @@ def put(context: WriteContext, app: TheApp, ask: PutAsk) -> PutOut:
     """Prepare listings of chosen items, each with its lane open."""
     done = preparation.prepare(context, app.finder, list(dict.fromkeys(ask.items)), ask.store)
     made, same = (sum(1 for one in done if one.outcome == kind) for kind in ("made", "same"))
-    failed = [one.told for one in done if one.outcome == "failed"]
-    told = f"{made} listing{'s' if made != 1 else ''} prepared" if made else "Nothing new was prepared"
-    told += f", {same} {'was' if same == 1 else 'were'} there already" if same else ""
-    told += f"; {len(failed)} could not be: {failed[0]}" if failed else ""
-    return PutOut(told=told, count=made, made=made, same=same, failed=failed)
+    failed = [one.message for one in done if one.outcome == "failed"]
+    message = f"{made} listing{'s' if made != 1 else ''} prepared" if made else "Nothing new was prepared"
+    message += f", {same} {'was' if same == 1 else 'were'} there already" if same else ""
+    message += f"; {len(failed)} could not be: {failed[0]}" if failed else ""
+    return PutOut(message=message, count=made, made=made, same=same, failed=failed)
 
 
 @router.post("/paste", status_code=202)
@@ -325,27 +325,27 @@ def _bench(context: Context, finder: Finder, store_id: int, number: int) -> Benc
         columns, view = finder.look(context, store_id)
     row = item_rows(context, finder, columns, view, store_id, [number])[0]
     past = pasts(context, [item])[number]
-    told = item_detail.explain(context, finder, item, store_id)
+    detail = item_detail.explain(context, finder, item, store_id)
     return BenchOut(
         row=row,
-        sentence=item_detail.sentence(told, past, DAYS, item.currency),
+        sentence=item_detail.sentence(detail, past, DAYS, item.currency),
         gtin=item.gtin,
         mpn=item.mpn,
         brand=item.brand,
         pack_size=item.pack_size,
         weight_g=item.weight_g,
         link=item.link,
-        steps=[StepOut(name=one.name, amount=sure(one.amount, told.currency), kind=one.kind) for one in told.steps],
+        steps=[StepOut(name=one.name, amount=sure(one.amount, detail.currency), kind=one.kind) for one in detail.steps],
         countries=[
             CountryRow(
                 country=one.country,
                 service=one.service,
                 days_low=one.days_low,
                 days_high=one.days_high,
-                ship=sure(one.ship, told.currency),
-                keeps=money(one.keeps, told.currency),
+                ship=sure(one.ship, detail.currency),
+                keeps=money(one.keeps, detail.currency),
             )
-            for one in told.countries
+            for one in detail.countries
         ],
         close=[CloseRow(**one.__dict__) for one in close(context, [item], 3, LIKE_FROM, veto=True).get(number, [])],
         highest_cost=sure(past.highest, item.currency),

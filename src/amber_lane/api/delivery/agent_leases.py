@@ -50,7 +50,7 @@ def holds_token(request: Request) -> bool:
     return False
 
 
-def _refused(request: Request, app: AppState, told: str) -> HTTPException:
+def _refused(request: Request, app: AppState, message: str) -> HTTPException:
     """Count a wrong token by address; many from one place are told so, and written down once. Whoever has a right one never waits."""
     address = request.client.host if request.client else ""
     n = app.tokens.wrong("a program", address)
@@ -58,8 +58,8 @@ def _refused(request: Request, app: AppState, told: str) -> HTTPException:
         with app.db.writing() as s:
             Context(s, app.clock, "Sign-in").log("program.refused", address, f"{n} wrong tokens of programs from {address}", count=0)
     if (wait := app.tokens.wait("a program", address, True)) > 0:
-        return HTTPException(429, f"{told}; too many tries from here", {"Retry-After": str(round(wait) + 1)})
-    return HTTPException(401, told)
+        return HTTPException(429, f"{message}; too many tries from here", {"Retry-After": str(round(wait) + 1)})
+    return HTTPException(401, message)
 
 
 def _seat(request: Request, authorization: Annotated[str, Header()] = "") -> Iterator[Seat]:
@@ -69,13 +69,13 @@ def _seat(request: Request, authorization: Annotated[str, Header()] = "") -> Ite
         with app.db.reading() as s:
             agent_leases.enter(Context(s, app.clock, "Program"), word)
     except agent_leases.NoSuchToken as error:
-        raise _refused(request, app, error.told) from error
+        raise _refused(request, app, error.message) from error
     with app.db.writing() as s:
         context = Context(s, app.clock, "Program")
         try:
             token, store = agent_leases.enter(context, word)
         except agent_leases.NoSuchToken as error:
-            raise HTTPException(401, error.told) from error
+            raise HTTPException(401, error.message) from error
         context.actor = f"{store.name}'s program"
         yield Seat(context, token, store)
 
@@ -115,7 +115,7 @@ class ReportIn(Ask):
     id: Big
     key: str = Field(max_length=300)
     outcome: str = Field(pattern="^(done|refused|failed|unknown)$")
-    told: str = Field("", max_length=500)
+    message: str = Field("", max_length=500)
     fault: str = Field("", max_length=20)
 
 
@@ -129,7 +129,7 @@ class Counted(BaseModel):
 
 
 class TroubleAsk(Ask):
-    told: str = Field(max_length=500)
+    message: str = Field(max_length=500)
 
 
 class ListingIn(Ask):
@@ -234,14 +234,14 @@ def lease(seat: TheSeat, ask: LeaseAsk) -> LeaseOut:
 @router.post("/report")
 def report(seat: TheSeat, ask: ReportAsk) -> Counted:
     """What became of changes in hand. The same report again changes nothing."""
-    told = [agent_leases.Report(one.id, one.key, one.outcome, one.told, one.fault) for one in ask.results]
-    return Counted(counted=agent_leases.report(seat.context, seat.token, seat.store, ask.run, WALL.now(), told))
+    reports = [agent_leases.Report(one.id, one.key, one.outcome, one.message, one.fault) for one in ask.results]
+    return Counted(counted=agent_leases.report(seat.context, seat.token, seat.store, ask.run, WALL.now(), reports))
 
 
 @router.post("/trouble")
 def trouble(seat: TheSeat, ask: TroubleAsk) -> Counted:
     """The program cannot work its store, and says why."""
-    agent_leases.trouble(seat.context, seat.store, ask.told)
+    agent_leases.trouble(seat.context, seat.store, ask.message)
     return Counted(counted=1)
 
 

@@ -81,7 +81,7 @@ def troubled(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) -> 
 class EventOut(BaseModel):
     at: datetime
     kind: str
-    told: str
+    message: str
     place: str
 
 
@@ -104,7 +104,7 @@ class HelpOut(BaseModel):
 
     key: str
     label: str
-    told: str
+    message: str
     to: str
     subject: str
     body: str
@@ -195,7 +195,7 @@ class WrongNumber(BaseModel):
     reference: str
     supplier: str
     order: str
-    told: str
+    message: str
     since: datetime
 
 
@@ -213,7 +213,7 @@ def wrong_numbers(context: ReadContext) -> list[WrongNumber]:
             reference=r.reference,
             supplier=suppliers[r.supplier_id].name,
             order=orders[r.order_id].number,
-            told=r.told,
+            message=r.message,
             since=r.answered_at or r.made_at,
         )
         for r in rows
@@ -230,8 +230,8 @@ class ParcelStepAsk(Ask):
 
 @router.post("/parcels/{number}/steps")
 def take_step(context: WriteContext, number: Big, ask: ParcelStepAsk) -> Done:
-    told = delivery_exceptions.take(context, number, ask.key, ask.subject, ask.body)
-    return Done(told=told[0].upper() + told[1:])
+    message = delivery_exceptions.take(context, number, ask.key, ask.subject, ask.body)
+    return Done(message=message[0].upper() + message[1:])
 
 
 class NumberAsk(Ask):
@@ -243,7 +243,7 @@ class NumberAsk(Ask):
 @router.post("/numbers")
 def enter_number(context: WriteContext, ask: NumberAsk) -> Done:
     row = parcel_tracking.enter_tracking(context, ask.reference, ask.number, ask.carrier)
-    return Done(told=f"{row.number} is passed on to the store and the buyer")
+    return Done(message=f"{row.number} is passed on to the store and the buyer")
 
 
 class MarkAsk(Ask):
@@ -257,7 +257,7 @@ class MarkAsk(Ask):
 def mark(context: WriteContext, number: Big, ask: MarkAsk) -> Done:
     """A person's word on a parcel whose carrier tells nothing. Cannot be undone."""
     row = parcel_tracking.mark(context, number, ask.what, ask.at)
-    return Done(told=f"{row.number}: {parcel_tracking.MARKS[ask.what]}")
+    return Done(message=f"{row.number}: {parcel_tracking.MARKS[ask.what]}")
 
 
 class DropAsk(Ask):
@@ -268,7 +268,7 @@ class DropAsk(Ask):
 def drop_number(context: WriteContext, ask: DropAsk) -> Done:
     """Set a wrong number aside; the one that was passed on before stands."""
     parcel_tracking.drop_wrong(context, ask.reference)
-    return Done(told=f"{ask.reference}: set aside")
+    return Done(message=f"{ask.reference}: set aside")
 
 
 class AskAgain(Ask):
@@ -280,7 +280,7 @@ def ask_carriers(context: WriteContext, ask: AskAgain) -> Done:
     """Look at all parcels now instead of at the next round."""
     for carrier in context.session.scalars(select(Carrier)):
         carrier.next_ask = context.now - timedelta(seconds=1)
-    return Done(told="The carriers are asked now")
+    return Done(message="The carriers are asked now")
 
 
 class TemplateOut(BaseModel):
@@ -326,4 +326,4 @@ class TemplateAsk(Ask):
 def set_template(context: WriteContext, ask: TemplateAsk) -> Done:
     given = ask.model_dump()
     buyer_notifications.keep_template(context, given.pop("id"), given.pop("version"), **given)
-    return Done(told="Mail kept")
+    return Done(message="Mail kept")

@@ -75,8 +75,8 @@ def streamed(
         with app.db.reading() as s:
             yield from csv_parts(header, rows(context_of(request, s)))
 
-    told = {"Content-Disposition": f'attachment; filename="{name}.csv"'}
-    return StreamingResponse(parts(), media_type="text/csv; charset=utf-8", headers=told)
+    headers = {"Content-Disposition": f'attachment; filename="{name}.csv"'}
+    return StreamingResponse(parts(), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 @router.get("/{name}/ours.{form}", dependencies=[Heavy], response_class=Response, responses=SHEET)
@@ -220,7 +220,9 @@ def bad_rows_of(path: Path, name: str, form: Form) -> Response:
     if not path.is_file():
         raise NotFound("this sheet has not been checked yet")
     (header,), *rows = json.loads(path.read_text())
-    return as_file(f"{name}-bad-rows", form, [*header, "reason"], ([*(row.get(column, "") for column in header), why] for row, why in rows))
+    return as_file(
+        f"{name}-bad-rows", form, [*header, "reason"], ([*(row.get(column, "") for column in header), reason] for row, reason in rows)
+    )
 
 
 @router.get("/{name}/bad/{token}.{form}", response_class=Response, responses=SHEET)
@@ -324,7 +326,7 @@ def sheets_out(context: ReadContext, owner: Owner, number: Big) -> SheetsOut:
 def take_out(context: WriteContext, owner: Owner, number: Big, what: str) -> SheetTaken:
     """Take out what waits. Each row is in one sheet; the sheet is kept, and can be had again or taken back."""
     kept = sheet_export.take_out(context, owner, number, what)
-    return SheetTaken(told="The sheet is made; hand it over", sheet=kept.id, count=len(kept.rows))
+    return SheetTaken(message="The sheet is made; hand it over", sheet=kept.id, count=len(kept.rows))
 
 
 @router.get("/out/sheet/{number}.{form}", response_class=Response, responses=SHEET)
@@ -337,4 +339,4 @@ def sheet_out(context: ReadContext, number: Big, form: Form) -> Response:
 @router.post("/out/sheet/{number}/back")
 def take_sheet_back(context: WriteContext, number: Big) -> Done:
     """Take a sheet back: what nobody answered since waits again."""
-    return Done(told=sheet_export.take_back(context, number))
+    return Done(message=sheet_export.take_back(context, number))

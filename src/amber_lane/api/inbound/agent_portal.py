@@ -39,7 +39,7 @@ class MineOut(BaseModel):
     note: str
     greeting: str
     numbers: list[str]
-    told: str
+    message: str
 
 
 @router.get("/purchases")
@@ -61,13 +61,13 @@ def take_out(context: WriteContext, number: SignedIn, form: Form) -> Response:
 class AgentAnswerAsk(Ask):
     reference: str = Field(max_length=100)
     state: str
-    told: str = Field("", max_length=300)
+    message: str = Field("", max_length=300)
 
 
 @router.post("/answers")
 def answer(context: WriteContext, number: SignedIn, ask: AgentAnswerAsk) -> Done:
-    agent_portal.answer(context, person_of(context, number), ask.reference, ask.state, ask.told)
-    return Done(told=f"{ask.reference} {ask.state}")
+    agent_portal.answer(context, person_of(context, number), ask.reference, ask.state, ask.message)
+    return Done(message=f"{ask.reference} {ask.state}")
 
 
 class NumberAsk(Ask):
@@ -79,14 +79,14 @@ class NumberAsk(Ask):
 @router.post("/numbers")
 def give_number(context: WriteContext, number: SignedIn, ask: NumberAsk) -> Done:
     found = agent_portal.number(context, person_of(context, number), ask.reference, ask.number, ask.carrier)
-    return Done(told=f"{found} is passed on")
+    return Done(message=f"{found} is passed on")
 
 
 class BadRow(BaseModel):
     """A row that was not taken. row: its number in the sheet."""
 
     row: int
-    why: str
+    reason: str
 
 
 class TakenOut(BaseModel):
@@ -99,4 +99,4 @@ def take_in(number: SignedIn, data: SheetFile, context: WriteContext, name: str)
     if len(data) > BYTES_MAX:
         raise Invalid("the sheet is larger than 5 MB; send it in parts")
     taken, bad = agent_portal.take_in(context, person_of(context, number), name, data)
-    return TakenOut(taken=taken, bad=[BadRow(row=row, why=why) for row, why in bad])
+    return TakenOut(taken=taken, bad=[BadRow(row=row, reason=reason) for row, reason in bad])

@@ -94,4 +94,4 @@ def allowance_plan(context: ReadContext, number: Big, hours: int = 24) -> Allowa
 def allowance_apply(context: WriteContext, number: Big, ask: HoursAsk) -> Done:
     """Show what the plan says, no more. Can be undone."""
     n = allowance.apply(context, number, ask.hours)
-    return Done(told=f"{n} listings follow the plan", count=n)
+    return Done(message=f"{n} listings follow the plan", count=n)

@@ -26,7 +26,7 @@ class OutRow(BaseModel):
     new: str
     percent: float | None
     profit: Money | None
-    told: str
+    message: str
 
 
 class OutLook(BaseModel):
@@ -63,7 +63,7 @@ def look(context: ReadContext, number: Big, what: What) -> OutLook:
         old, new = (sure(n, store.currency).amount if cash else str(n) for n in (one.old, one.new))
         percent = round((one.new - one.old) * 100 / one.old, 1) if what == "prices" and one.old else None
         profit = money(one.profit, store.currency)
-        return OutRow(id=one.id, code=one.code, title=one.title, old=old, new=new, percent=percent, profit=profit, told=one.told)
+        return OutRow(id=one.id, code=one.code, title=one.title, old=old, new=new, percent=percent, profit=profit, message=one.message)
 
     sums = {name: sure(seen.counts[name], store.currency) if name in seen.counts else None for name in ("cost", "paid")}
     return OutLook(
@@ -73,10 +73,10 @@ def look(context: ReadContext, number: Big, what: What) -> OutLook:
 
 @router.post(AT)
 def turn_on(context: WriteContext, number: Big, what: What, ask: OutAsk) -> Done:
-    return Done(told=going_live.turn_on(context, number, ask.version, what, ask.start, ask.seen))
+    return Done(message=going_live.turn_on(context, number, ask.version, what, ask.start, ask.seen))
 
 
 @router.post(f"{AT}/off")
 def turn_off(context: WriteContext, number: Big, what: What, ask: OffAsk) -> Done:
     """At once: what had not gone out is taken back."""
-    return Done(told=going_live.turn_off(context, number, ask.version, what))
+    return Done(message=going_live.turn_off(context, number, ask.version, what))

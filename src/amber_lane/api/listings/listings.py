@@ -95,7 +95,7 @@ class ShelfBench(BaseModel):
     differs: list[FieldDiff]
     copied_from: CopyOut | None
     copies: list[CopyOut]
-    told: str
+    message: str
     shown_at: datetime | None
     title_most: int
 
@@ -136,7 +136,7 @@ class ReadAnew(BaseModel):
     """job None: the store's program does it with its next round."""
 
     job: int | None
-    told: str
+    message: str
 
 
 class OnItsWay(BaseModel):
@@ -250,7 +250,7 @@ def bench(context: ReadContext, number: Big) -> ShelfBench:
         differs=[FieldDiff(name=name, ours=getattr(row, name), theirs=shown) for name, shown in theirs.items() if name in publishing.WORDS],
         copied_from=None if parent is None else CopyOut(listing=parent.id, store=names[parent.store_id], follows=row.follow_words),
         copies=[CopyOut(listing=one.id, store=names[one.store_id], follows=one.follow_words) for one in copies],
-        told=row.told,
+        message=row.message,
         shown_at=row.shown_at,
         title_most=store.title_most or content_rules.TITLE_MOST,
     )
@@ -276,14 +276,14 @@ def edit(context: WriteContext, number: Big, ask: EditAsk) -> Edited:
         raise Invalid("nothing was changed")
     row = publishing.edit(context, number, ask.version, words, ask.pass_on)
     context.session.flush()
-    return Edited(told="Kept", listing=bench(context, row.id))
+    return Edited(message="Kept", listing=bench(context, row.id))
 
 
 @router.post("/listings/{number}/settle")
 def settle(context: WriteContext, number: Big, ask: DifferenceAsk) -> Done:
     """A field that the store shows otherwise: keep ours, or take theirs."""
     publishing.settle(context, number, ask.version, ask.field, ask.theirs)
-    return Done(told="Theirs is ours now" if ask.theirs else "Ours is on its way to the store")
+    return Done(message="Theirs is ours now" if ask.theirs else "Ours is on its way to the store")
 
 
 @router.post("/listings/{number}/pictures", status_code=201)
@@ -294,7 +294,7 @@ def add_picture(given: PictureFile, context: WriteContext, number: Big) -> Done:
     if made.id in (row.pictures or []):
         raise Conflict("this picture is there already")
     publishing.edit(context, number, None, {"pictures": [*(row.pictures or []), made.id]})
-    return Done(told=f"Picture added, {made.width} x {made.height}")
+    return Done(message=f"Picture added, {made.width} x {made.height}")
 
 
 @router.get("/pictures/{number}", response_class=Response, responses=download("image/jpeg", "image/png", "image/webp"))
@@ -334,22 +334,22 @@ def on_its_way(context: ReadContext, ask: Many) -> OnItsWay:
 def again(context: WriteContext, ask: Many) -> Done:
     """Send what stores refused once more, with the words and figures of now."""
     n = publishing.send_again(context, ask.listings)
-    return Done(told=f"{n} sent again", count=n)
+    return Done(message=f"{n} sent again", count=n)
 
 
 @router.post("/end")
 def end(context: WriteContext, ask: Many) -> Done:
     """End listings in their stores; those in preparation are dropped."""
     n = publishing.end(context, ask.listings)
-    return Done(told=f"{n} ended", count=n)
+    return Done(message=f"{n} ended", count=n)
 
 
 @router.post("/copy", status_code=201)
 def copy(context: WriteContext, ask: CopyAsk) -> Done:
     """Copy listings to another store, prepared there by its own rules."""
     n = len(publishing.copy(context, ask.listings, ask.store, ask.follow))
-    told = f"{n} prepared there" if n else "That store has all of them already"
-    return Done(told=told, count=n)
+    message = f"{n} prepared there" if n else "That store has all of them already"
+    return Done(message=message, count=n)
 
 
 @router.get("/phrases")
@@ -371,7 +371,7 @@ def try_phrase(context: ReadContext, ask: RuleShape) -> EffectOut:
 def add_phrase(context: WriteContext, ask: RuleShape) -> Done:
     """Keep a phrase rule, and change the words of listings in preparation and on sale by it. Can be undone."""
     n = add_rule(context, ask.find, ask.put, ask.store)
-    return Done(told=f"The rule is kept; {n} listing{'s' if n != 1 else ''} changed", count=n)
+    return Done(message=f"The rule is kept; {n} listing{'s' if n != 1 else ''} changed", count=n)
 
 
 @router.delete("/phrases/{number}")
@@ -379,15 +379,15 @@ def drop_phrase(context: WriteContext, number: Big) -> Done:
     """Take a phrase rule away; words that it changed stay as they are."""
     row = context.get(PhraseRule, number, "phrase rule")
     context.session.delete(row)
-    context.log("phrase.drop", row.find, f"phrase rule for {row.find!r} taken away", why="words that it changed stay as they are")
-    return Done(told="The rule is taken away; words that it changed stay as they are")
+    context.log("phrase.drop", row.find, f"phrase rule for {row.find!r} taken away", reason="words that it changed stay as they are")
+    return Done(message="The rule is taken away; words that it changed stay as they are")
 
 
 @router.put("/stores/{number}/words")
 def store_words(context: WriteContext, number: Big, ask: StoreWords) -> Done:
     """What a store's titles may be."""
     titles.set_words(context, number, ask.title_most, ask.banned_words, ask.title_order)
-    return Done(told="Kept; what it would not take is said before publishing")
+    return Done(message="Kept; what it would not take is said before publishing")
 
 
 @router.post("/stores/{number}/read", status_code=202)
@@ -396,8 +396,8 @@ def read_anew(context: WriteContext, number: Big) -> ReadAnew:
     store = context.get(Store, number, "store")
     if store.kind == "program":
         agent_leases.ask_to_read(context, store)
-        return ReadAnew(job=None, told=f"{store.name}'s program reads its listings with its next round")
+        return ReadAnew(job=None, message=f"{store.name}'s program reads its listings with its next round")
     if store.kind in UNCALLED:
         raise Conflict(f"{store.name} works by sheets: bring its listings in as a sheet")
     job = start(context, "join", f"join-store-{number}", f"Reading {store.name}'s listings", {"owner": "store", "id": number})
-    return ReadAnew(job=job.id, told=f"Reading {store.name}'s listings")
+    return ReadAnew(job=job.id, message=f"Reading {store.name}'s listings")

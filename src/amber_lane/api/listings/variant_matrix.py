@@ -100,7 +100,7 @@ class KeepAsk(Ask):
 class KeptOut(BaseModel):
     """failed: a combination -> why it could not be made; the rest is done."""
 
-    told: str
+    message: str
     made: int
     dropped: int
     failed: dict[str, str]
@@ -126,8 +126,8 @@ def keep(context: WriteContext, app: TheApp, number: Big, ask: KeepAsk) -> KeptO
         wishes.append(variant_commands.GridQuery(tuple(one.values), one.kept, one.item, price, one.most, one.picture))
     matrix, done = variant_commands.keep(context, app.finder, number, ask.version, ask.title, _options(ask.options), wishes)
     parts = [f"{done.made} made" if done.made else "", f"{done.dropped} dropped" if done.dropped else ""]
-    told = ", ".join(part for part in parts if part) or "Kept"
-    return KeptOut(told=told, made=done.made, dropped=done.dropped, failed=done.failed, matrix=_out(context, matrix))
+    message = ", ".join(part for part in parts if part) or "Kept"
+    return KeptOut(message=message, made=done.made, dropped=done.dropped, failed=done.failed, matrix=_out(context, matrix))
 
 
 def _options(given: list[OptionShape]) -> list[Option]:

@@ -72,7 +72,7 @@ class LaneOut(BaseModel):
     version: int
     use: int
     state: str
-    why: str
+    reason: str
     store: str
     instead: bool
     begun: bool
@@ -125,7 +125,7 @@ class LaneRow(BaseModel):
     instead: bool
     begun: bool
     state: str
-    why: str
+    reason: str
     supplier: str
     store: str | None
     origin: str
@@ -179,14 +179,14 @@ def _lanes(context: Context, found: list[Lane], store: Store | None) -> list[Lan
         shop = costing.facts.stores.get(lane.store_id or 0, store)
         cost = costing.landed(costing.of_lane(lane, parts[lane.id], items, shop.country), shop) if shop else None
         cur = shop.currency if shop else ""
-        known = cost is not None and not cost.why
+        known = cost is not None and not cost.reason
         out.append(
             LaneOut(
                 id=lane.id,
                 version=lane.version,
                 use=lane.use,
                 state=lane.state,
-                why=lane.why,
+                reason=lane.reason,
                 store=costing.facts.stores[lane.store_id].name if lane.store_id else "",
                 instead=lane.instead,
                 begun=lane.begun,
@@ -204,7 +204,7 @@ def _lanes(context: Context, found: list[Lane], store: Store | None) -> list[Lan
                 ship=sure(cost.ship, cur) if cost and known else None,
                 handling=sure(cost.handling, cur) if cost and known else None,
                 landed=sure(cost.landed, cur) if cost and known else None,
-                why_not=cost.why if cost else "no store",
+                why_not=cost.reason if cost else "no store",
                 days_low=cost.days_low if cost else 0,
                 days_high=cost.days_high if cost else 0,
                 trust=_trust(seen[lane.id]),
@@ -318,7 +318,7 @@ def preview(context: WriteContext, ask: OpenAsk) -> Preview:
     out = Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="no listing", sweep_minutes=minutes, packs="")
     parts, items = parts_of(context, [opened])
     pieces = [(items[one.item_id], Fraction(one.units_num, one.units_den)) for one in parts[opened.id]]
-    out.packs = packs.told(pieces, packs.usual_sizes(context.session, [ask.sku_id]).get(ask.sku_id, 1))
+    out.packs = packs.message(pieces, packs.usual_sizes(context.session, [ask.sku_id]).get(ask.sku_id, 1))
     listing = context.session.scalar(select(Listing).where(Listing.sku_id == ask.sku_id).limit(1))
     if listing is None:
         context.session.rollback()
@@ -342,7 +342,7 @@ def preview(context: WriteContext, ask: OpenAsk) -> Preview:
 def open_lane(context: WriteContext, ask: OpenAsk) -> Done:
     lanes.open_wish(context, _wish(context, ask, proof=True))
     row = context.get(Sku, ask.sku_id, "SKU")
-    return Done(told=f"Replacement allowed for {row.code}" if ask.instead else f"Lane opened for {row.code}")
+    return Done(message=f"Replacement allowed for {row.code}" if ask.instead else f"Lane opened for {row.code}")
 
 
 class ChangeAsk(Ask):
@@ -351,7 +351,7 @@ class ChangeAsk(Ask):
     use: int | None = Field(None, ge=0, le=99)
     service: str | None = Field(None, max_length=50)
     state: str | None = Field(None, pattern="^(new|open|slow|shut)$")
-    why: str = Field("", max_length=300)
+    reason: str = Field("", max_length=300)
 
 
 class TermsAsk(Ask):
@@ -365,7 +365,7 @@ class TermsAsk(Ask):
 
 class CloseAsk(Ask):
     version: int
-    why: str = Field("", max_length=300)
+    reason: str = Field("", max_length=300)
 
 
 class ConfirmAsk(Ask):
@@ -420,14 +420,14 @@ def bench(context: ReadContext, number: Big) -> LaneBench:
         if shop.country in lands or row.store_id not in (None, shop.id):
             continue
         cost = costing.landed(costing.of_lane(row, parts[number], items, shop.country), shop)
-        amounts = {} if cost.why else {"goods": cost.goods, "ship": cost.ship, "handling": cost.handling, "landed": cost.landed}
+        amounts = {} if cost.reason else {"goods": cost.goods, "ship": cost.ship, "handling": cost.handling, "landed": cost.landed}
         lands[shop.country] = LandsIn(
             country=shop.country,
             store=shop.name,
             service=cost.service,
             days_low=cost.days_low,
             days_high=cost.days_high,
-            why_not=cost.why,
+            why_not=cost.reason,
             **{key: sure(amounts[key], shop.currency) if key in amounts else None for key in ("goods", "ship", "handling", "landed")},
         )
     ways: dict[str, list[str]] = {}
@@ -459,25 +459,25 @@ def _units(text: str | None) -> Fraction | None:
 
 @router.patch("/{number}")
 def change(context: WriteContext, number: Big, ask: ChangeAsk) -> Done:
-    lanes.change_lane(context, number, ask.version, _units(ask.units), ask.use, ask.service, ask.state, ask.why)
-    return Done(told="Lane changed")
+    lanes.change_lane(context, number, ask.version, _units(ask.units), ask.use, ask.service, ask.state, ask.reason)
+    return Done(message="Lane changed")
 
 
 @router.post("/{number}/terms")
 def terms(context: WriteContext, number: Big, ask: TermsAsk) -> Done:
     """From when to when it is in force, and by which service it goes to single countries."""
     lane_terms.set_terms(context, number, ask.version, ask.services, ask.starts, ask.ends)
-    return Done(told="Lane changed")
+    return Done(message="Lane changed")
 
 
 @router.post("/{number}/confirm")
 def confirm(context: WriteContext, number: Big, ask: ConfirmAsk) -> Done:
     """It is right (with these units, if they are other ones now): it may be used, and what its items cost is taken as usual."""
     lane_terms.confirm_lane(context, number, ask.version, _units(ask.units))
-    return Done(told="The lane is right, and may be used")
+    return Done(message="The lane is right, and may be used")
 
 
 @router.post("/{number}/close")
 def close(context: WriteContext, number: Big, ask: CloseAsk) -> Done:
-    lanes.close_lane(context, number, ask.version, ask.why)
-    return Done(told="Lane closed")
+    lanes.close_lane(context, number, ask.version, ask.reason)
+    return Done(message="Lane closed")

@@ -33,7 +33,7 @@ class ToSettleRow(BaseModel):
     sku: str
     title: str
     kind: str
-    told: str
+    message: str
     orders: int
     since: datetime | None
     waiting: Money
@@ -105,14 +105,14 @@ def queue(context: ReadContext) -> ToSettle:
     """SKUs that need a person, those that orders wait for first, then the dearest."""
     rows = to_settle(context)
     names = supplier_names(context)
-    learnt = [f"{names.get(int(one.supplier), '')}: {one.told}, in {one.seen} lanes" for one in auto_matching.patterns(context)]
+    learnt = [f"{names.get(int(one.supplier), '')}: {one.message}, in {one.seen} lanes" for one in auto_matching.patterns(context)]
     shown = [
         ToSettleRow(
             sku_id=one.sku.id,
             sku=one.sku.code,
             title=one.sku.title,
             kind=one.kind,
-            told=one.told,
+            message=one.message,
             orders=one.orders,
             since=one.since,
             waiting=sure(one.waiting, "GBP"),
@@ -146,8 +146,8 @@ def candidates(context: ReadContext, sku_id: Big, words: Annotated[str, Query(ma
             makes=one.stock,
             offer=one.like.item.offer,
             units=show_units(one.units.numerator, one.units.denominator),
-            landed=None if one.cost.why else sure(one.cost.landed, cur),
-            why_not=one.cost.why,
+            landed=None if one.cost.reason else sure(one.cost.landed, cur),
+            why_not=one.cost.reason,
             days_low=one.cost.days_low,
             days_high=one.cost.days_high,
             profit=money(one.profit, cur),
@@ -176,7 +176,7 @@ class RefuseAsk(Ask):
 def refuse(context: WriteContext, sku_id: Big, ask: RefuseAsk) -> Done:
     """None of these fills the SKU: they are not offered for it again."""
     n = bulk_changes.refuse(context, sku_id, ask.items)
-    return Done(told=f"{n} item{'s' if n != 1 else ''} will not be offered for it again", count=n)
+    return Done(message=f"{n} item{'s' if n != 1 else ''} will not be offered for it again", count=n)
 
 
 class CellOut(BaseModel):
@@ -268,22 +268,22 @@ def open_many(context: WriteContext, ask: PicksAsk) -> Done:
         raise Invalid(str(error), {"units": str(error)}) from error
     skus = {one.sku for one in wishes}
     n = len(wishes)
-    told = f"{n} lane{'s' if n != 1 else ''} opened for {len(skus)} SKUs together"
-    bulk_changes.in_one(context, "lane.many", skus, lambda _: told, wishes)
-    return Done(told=told, count=n)
+    message = f"{n} lane{'s' if n != 1 else ''} opened for {len(skus)} SKUs together"
+    bulk_changes.in_one(context, "lane.many", skus, lambda _: message, wishes)
+    return Done(message=message, count=n)
 
 
 class BulkAsk(Ask):
     ids: list[Big] = Field(min_length=1, max_length=100_000)
     what: str = Field(pattern="^(main|shut|open|slow|close)$")
-    why: str = Field("", max_length=300)
+    reason: str = Field("", max_length=300)
 
 
 @router.post("/bulk")
 def bulk(context: WriteContext, ask: BulkAsk) -> Done:
     """Change many lanes as one act: make them main, shut, let be used, close."""
-    n = bulk_changes.change_many(context, ask.ids, ask.what, ask.why)
-    return Done(told=f"{n} lane{'s' if n != 1 else ''} changed", count=n)
+    n = bulk_changes.change_many(context, ask.ids, ask.what, ask.reason)
+    return Done(message=f"{n} lane{'s' if n != 1 else ''} changed", count=n)
 
 
 class MoveFrom(Ask):
@@ -335,7 +335,7 @@ def move_preview(context: ReadContext, ask: MoveFrom) -> list[MoveOut]:
             differs=one.differs,
             lands=_landed(one.now, one.currency),
             would_land=_landed(one.then, one.currency),
-            why_not=one.then.why,
+            why_not=one.then.reason,
             stock=one.item.stock if one.item else None,
             has=one.has is not None,
         )
@@ -344,7 +344,7 @@ def move_preview(context: ReadContext, ask: MoveFrom) -> list[MoveOut]:
 
 
 def _landed(cost: UnitLanded, currency: str) -> Money | None:
-    return None if cost.why else sure(cost.landed, currency)
+    return None if cost.reason else sure(cost.landed, currency)
 
 
 class MoveAsk(Ask):
@@ -364,7 +364,7 @@ def move(context: WriteContext, ask: MoveAsk) -> Done:
         if sku in skus and (proof := item_candidates.proof_for(context, skus[sku], item)):
             proofs[sku] = proof
     n = switch_supplier.move(context, ask.source, picks, proofs, ask.keep_old)
-    return Done(told=f"{n} lane{'s' if n != 1 else ''} moved", count=n)
+    return Done(message=f"{n} lane{'s' if n != 1 else ''} moved", count=n)
 
 
 class FaultOut(BaseModel):
@@ -372,8 +372,8 @@ class FaultOut(BaseModel):
 
     key: str
     kind: str
-    told: str
-    why: str
+    message: str
+    reason: str
     sku_id: int
     sku: str
     step: str
@@ -384,7 +384,9 @@ class FaultOut(BaseModel):
 def faults(context: ReadContext) -> list[FaultOut]:
     """Lanes that cannot be right, looked for anew."""
     return [
-        FaultOut(key=one.key, kind=one.kind, told=one.told, why=one.why, sku_id=one.sku, sku=one.code, step=one.step, act=one.act)
+        FaultOut(
+            key=one.key, kind=one.kind, message=one.message, reason=one.reason, sku_id=one.sku, sku=one.code, step=one.step, act=one.act
+        )
         for one in audit.faults(context)
     ]
 
@@ -396,14 +398,14 @@ class FaultAsk(Ask):
 @router.post("/faults/mend")
 def mend(context: WriteContext, ask: FaultAsk) -> Done:
     one = audit.mend(context, ask.key)
-    return Done(told=f"{one.code}: {one.step[0].lower()}{one.step[1:]}")
+    return Done(message=f"{one.code}: {one.step[0].lower()}{one.step[1:]}")
 
 
 @router.post("/faults/aside")
 def aside(context: WriteContext, ask: FaultAsk) -> Done:
     """It is no fault, and not shown again."""
     audit.set_aside(context, ask.key)
-    return Done(told="Set aside; it is not shown again while it stays as it is")
+    return Done(message="Set aside; it is not shown again while it stays as it is")
 
 
 class MatchingStarted(BaseModel):

@@ -100,7 +100,7 @@ class TryAsk(Ask):
 
 class ReadingStarted(BaseModel):
     job: int
-    told: str
+    message: str
 
 
 @router.post("/{number}/sheet", status_code=201)
@@ -133,7 +133,7 @@ def _sheet(app: AppState, supplier: Supplier, token: str) -> tuple[bytes, dateti
     try:
         data, at = connect("supplier", "folder", link.address, key, app.doors.deadline, app.doors.transport).sheet()
     except OutsideError as error:
-        raise Invalid(error.told) from error
+        raise Invalid(error.message) from error
     return data, at
 
 
@@ -219,7 +219,7 @@ def keep(app: TheApp, context: WriteContext, request: Request, number: Big, ask:
         body["path"] = str(_path(app, number, ask.token))
     kind = "catalogue" if ask.token else "join"
     job = start(context, kind, f"{kind}-supplier-{number}", f"Bringing in {supplier.name}'s items", body)
-    return ReadingStarted(job=job.id, told=f"{supplier.name}'s columns are kept; its items are being brought in")
+    return ReadingStarted(job=job.id, message=f"{supplier.name}'s columns are kept; its items are being brought in")
 
 
 @router.get("/{number}/sheet/bad/{token}.{form}", response_class=Response, responses=SHEET)

@@ -64,13 +64,13 @@ class GroupSettleAsk(GroupAsk):
 @router.post("/groups/settle")
 def settle_group(context: WriteContext, ask: GroupSettleAsk) -> Done:
     n = decision_groups.settle(context, ask.sweep, ask.act, ask.kind, ask.approve, ask.many)
-    return Done(told=f"{n} {'approved, the prices go out' if ask.approve else 'left as they are'}", count=n)
+    return Done(message=f"{n} {'approved, the prices go out' if ask.approve else 'left as they are'}", count=n)
 
 
 @router.post("/groups/undo")
 def undo_group(context: WriteContext, ask: GroupAsk) -> Done:
     n = decision_groups.undo(context, ask.sweep, ask.act, ask.kind)
-    return Done(told=f"{n} taken back, the old values go out again", count=n)
+    return Done(message=f"{n} taken back, the old values go out again", count=n)
 
 
 class DriftOut(BaseModel):
@@ -119,7 +119,7 @@ class DriftAsk(Ask):
 @router.post("/differences/settle")
 def settle_differences(context: WriteContext, ask: DriftAsk) -> Done:
     n = drift.settle(context, ask.differences, ask.ours)
-    return Done(told=f"{n} {'sent again as we want them' if ask.ours else 'taken as the store shows them'}", count=n)
+    return Done(message=f"{n} {'sent again as we want them' if ask.ours else 'taken as the store shows them'}", count=n)
 
 
 @router.post("/differences/check")
@@ -128,7 +128,7 @@ def check_stores(context: WriteContext) -> Done:
     stores = context.session.scalars(select(Store).where(Store.kind.not_in(("sheet", "program")))).all()
     for store in stores:
         store.next_check = context.now
-    return Done(told=f"{len(stores)} store{'s are' if len(stores) != 1 else ' is'} being read", count=len(stores))
+    return Done(message=f"{len(stores)} store{'s are' if len(stores) != 1 else ' is'} being read", count=len(stores))
 
 
 class Looked(BaseModel):
@@ -187,7 +187,7 @@ def _plan_out(context: Any, supplier: Supplier) -> CallsOut:
     picked = [*order[:12].tolist(), *order[12:][-6:].tolist()]
     rows = {row.id: row for row in context.session.scalars(select(Item).where(Item.id.in_([int(plan.items[i]) for i in picked])))}
 
-    def told(i: int) -> Looked:
+    def message(i: int) -> Looked:
         row = rows[int(plan.items[i])]
         return Looked(
             item=row.id,
@@ -218,8 +218,8 @@ def _plan_out(context: Any, supplier: Supplier) -> CallsOut:
         loss=sure(round(plan.loss * 30), HOME),
         turns=sure(round(plan.turns * 30), HOME),
         bins=bins,
-        most=[told(i) for i in picked[:12]],
-        least=[told(i) for i in picked[12:]],
+        most=[message(i) for i in picked[:12]],
+        least=[message(i) for i in picked[12:]],
     )
 
 

@@ -39,7 +39,7 @@ class Mark(BaseModel):
     retries: int
     calls: int
     items: int
-    told: str
+    message: str
     asked_by: str
 
 
@@ -54,7 +54,7 @@ class Strip(BaseModel):
     stale: bool
     watching: bool
     link: str
-    told: str
+    message: str
     marks: list[Mark]
 
 
@@ -82,7 +82,7 @@ def strips(context: ReadContext, hours: Annotated[int, Query(ge=1, le=24 * 14)] 
                 stale=supplier.stale,
                 watching=supplier.watching,
                 link=link.state if link else "none",
-                told=link.told if link else "",
+                message=link.message if link else "",
                 marks=[Mark.model_validate(one, from_attributes=True) for one in reversed(sweeps)],
             )
         )
@@ -178,13 +178,13 @@ class Believe(Ask):
 @router.post("/doubts/{item}")
 def settle_doubt(context: WriteContext, item: Big, ask: Believe) -> Done:
     sweeps.settle_doubt(context, item, ask.believe)
-    return Done(told="Believed, the listings follow" if ask.believe else "Set aside, the last good values stand")
+    return Done(message="Believed, the listings follow" if ask.believe else "Set aside, the last good values stand")
 
 
 @router.post("/sweeps/{sweep}/settle")
 def settle_held(context: WriteContext, sweep: Big, ask: Believe) -> Done:
     counts = sweeps.settle_held(context, sweep, ask.believe)
-    return Done(told=sweeps.tell_counts(counts) or "Nothing had to change" if ask.believe else "Set aside, the last good stock stands")
+    return Done(message=sweeps.tell_counts(counts) or "Nothing had to change" if ask.believe else "Set aside, the last good stock stands")
 
 
 class HeldOut(BaseModel):
@@ -224,14 +224,14 @@ def undo_sweep(context: WriteContext, sweep: Big) -> Done:
     """Send the old values again for all that a sweep did; listings with newer changes stay as they are."""
     row = context.get(Sweep, sweep, "sweep")
     n = sweeps.take_back(context, sweep=row.id)
-    return Done(told=f"{n} taken back, the old values go out again", count=n)
+    return Done(message=f"{n} taken back, the old values go out again", count=n)
 
 
 @router.post("/suppliers/{supplier}/sweep")
 def sweep_now(context: WriteContext, supplier: Big) -> Done:
     row = context.get(Supplier, supplier, "supplier")
     start(context, "sweep", f"sweep-{supplier}", f"Sweep of {row.name}", {"id": supplier})
-    return Done(told=f"A sweep of {row.name} starts now")
+    return Done(message=f"A sweep of {row.name} starts now")
 
 
 class Pick(Ask):
@@ -245,10 +245,10 @@ class SettleAsk(Pick):
 @router.post("/responses/undo")
 def undo_responses(context: WriteContext, ask: Pick) -> Done:
     n = sweeps.take_back(context, responses=ask.responses)
-    return Done(told=f"{n} taken back", count=n)
+    return Done(message=f"{n} taken back", count=n)
 
 
 @router.post("/responses/settle")
 def settle(context: WriteContext, ask: SettleAsk) -> Done:
     n = what_if.settle(context, ask.responses, ask.approve)
-    return Done(told=f"{n} settled", count=n)
+    return Done(message=f"{n} settled", count=n)

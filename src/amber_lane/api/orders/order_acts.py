@@ -29,7 +29,7 @@ def send(context: WriteContext, ask: SendAsk) -> Done:
     if not made:
         raise Conflict("none of these orders is ready any more; nothing was sent")
     n = len({one.order_id for one in made})
-    return Done(told=f"{n} order{'' if n == 1 else 's'} sent to suppliers", count=n)
+    return Done(message=f"{n} order{'' if n == 1 else 's'} sent to suppliers", count=n)
 
 
 class WaitAsk(Ask):
@@ -42,11 +42,11 @@ class WaitAsk(Ask):
 @router.post("/wait")
 def wait(context: WriteContext, ask: WaitAsk) -> Done:
     n = purchase_orders.wait(context, ask.orders, ask.by_hand)
-    return Done(told=f"{n} order{'' if n == 1 else 's'} {'wait for your hand' if ask.by_hand else 'go by themselves again'}", count=n)
+    return Done(message=f"{n} order{'' if n == 1 else 's'} {'wait for your hand' if ask.by_hand else 'go by themselves again'}", count=n)
 
 
 class WhyAsk(Ask):
-    why: str = Field("", max_length=300)
+    reason: str = Field("", max_length=300)
 
 
 class PickedOrdersAsk(WhyAsk):
@@ -55,22 +55,22 @@ class PickedOrdersAsk(WhyAsk):
 
 @router.post("/many/allow")
 def allow_many(context: WriteContext, ask: PickedOrdersAsk) -> Done:
-    n, left = orders.allow_many(context, ask.orders, ask.why)
+    n, left = orders.allow_many(context, ask.orders, ask.reason)
     more = f"; {left} cannot be let go by a word, look at them one by one" if left else ""
-    return Done(told=f"{n} order{'' if n == 1 else 's'} may go{more}", count=n)
+    return Done(message=f"{n} order{'' if n == 1 else 's'} may go{more}", count=n)
 
 
 @router.post("/many/cancel")
 def cancel_many(context: WriteContext, ask: PickedOrdersAsk) -> Done:
     """Cancel orders that are not bought; their stores refund them. Cannot be undone."""
-    n, told = orders.cancel_many(context, ask.orders, ask.why)
-    more = f"; {len(told)} were not, the first: {told[0]}" if told else ""
-    return Done(told=f"{n} order{'' if n == 1 else 's'} cancelled, their stores refund them{more}", count=n)
+    n, messages = orders.cancel_many(context, ask.orders, ask.reason)
+    more = f"; {len(messages)} were not, the first: {messages[0]}" if messages else ""
+    return Done(message=f"{n} order{'' if n == 1 else 's'} cancelled, their stores refund them{more}", count=n)
 
 
 @router.post("/{number}/cancel")
 def cancel(context: WriteContext, number: Big, ask: WhyAsk) -> Done:
-    return Done(told=f"Order {orders.cancel(context, number, ask.why).number} cancelled, the store refunds it")
+    return Done(message=f"Order {orders.cancel(context, number, ask.reason).number} cancelled, the store refunds it")
 
 
 class WayAsk(Ask):
@@ -80,7 +80,7 @@ class WayAsk(Ask):
 @router.post("/{number}/way")
 def go_on(context: WriteContext, number: Big, ask: WayAsk) -> Done:
     """Go one of the ways on that the order offers."""
-    return Done(told=next_steps.take(context, number, ask.key))
+    return Done(message=next_steps.take(context, number, ask.key))
 
 
 class CutAsk(Ask):
@@ -97,7 +97,7 @@ class LinesAsk(WhyAsk):
 @router.post("/{number}/cancel-lines")
 def cancel_lines(context: WriteContext, number: Big, ask: LinesAsk) -> Done:
     """Cancel some lines, or some units of them, and have the store refund them. Cannot be undone."""
-    return Done(told=order_lines.cancel_lines(context, number, {one.line: one.units for one in ask.lines}, ask.why))
+    return Done(message=order_lines.cancel_lines(context, number, {one.line: one.units for one in ask.lines}, ask.reason))
 
 
 class SendPartAsk(Ask):
@@ -107,7 +107,7 @@ class SendPartAsk(Ask):
 @router.post("/{number}/part")
 def send_part(context: WriteContext, number: Big, ask: SendPartAsk) -> Done:
     """Let some lines go first."""
-    return Done(told=order_lines.send_part(context, number, ask.lines))
+    return Done(message=order_lines.send_part(context, number, ask.lines))
 
 
 class AddressAsk(Ask):
@@ -126,7 +126,7 @@ class AddressAsk(Ask):
 def settled(context: WriteContext, number: Big) -> Done:
     """What the buyer asked for after buying was settled with them."""
     row = cancellations.settle(context, number)
-    return Done(told=f"Order {row.number}: settled with the buyer")
+    return Done(message=f"Order {row.number}: settled with the buyer")
 
 
 @router.post("/{number}/address")
@@ -134,7 +134,7 @@ def mend(context: WriteContext, number: Big, ask: AddressAsk) -> Done:
     given = ask.model_dump()
     version = given.pop("version")
     orders.mend_address(context, number, version, given)
-    return Done(told="Address mended; the one the buyer gave is kept")
+    return Done(message="Address mended; the one the buyer gave is kept")
 
 
 class LaneAsk(Ask):
@@ -144,18 +144,18 @@ class LaneAsk(Ask):
 @router.post("/lines/{line}/lane")
 def choose_lane(context: WriteContext, line: Big, ask: LaneAsk) -> Done:
     orders.choose_lane(context, line, ask.lane)
-    return Done(told="Lane chosen by hand" if ask.lane else "The plan chooses again")
+    return Done(message="Lane chosen by hand" if ask.lane else "The plan chooses again")
 
 
 @router.get("/{number}/buyer.json", response_class=Response, responses=download("application/json"))
 def buyer_told(context: WriteContext, number: Big) -> Response:
     """All that is held of the buyer of an order, in this order and their others, as a file for them."""
-    told = buyer_data.told_of(context, number)
+    message = buyer_data.told_of(context, number)
     head = {"Content-Disposition": 'attachment; filename="buyer.json"'}
-    return Response(json.dumps(told, ensure_ascii=False, indent=1), media_type="application/json", headers=head)
+    return Response(json.dumps(message, ensure_ascii=False, indent=1), media_type="application/json", headers=head)
 
 
 @router.post("/{number}/erase-buyer")
 def erase_buyer(context: WriteContext, number: Big) -> Done:
     """Nothing tells any more who bought it, nor the others of this buyer; their sums stay. Cannot be undone."""
-    return Done(told=buyer_data.erase(context, number))
+    return Done(message=buyer_data.erase(context, number))

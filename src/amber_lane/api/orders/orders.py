@@ -46,7 +46,7 @@ class OrderRow(BaseModel):
     kept: Money
     state: str
     profit: Money | None
-    told: str | None
+    message: str | None
     limit: str | None
     ordered_at: datetime
     came_at: datetime
@@ -130,7 +130,7 @@ class LineOut(BaseModel):
     payment_fee: Money
     kept: Money
     state: str
-    why: str
+    reason: str
     chosen_by: str
     # What is left over where whole packs are bought for it; '' where nothing is.
     packs: str
@@ -144,7 +144,7 @@ class PurchaseOut(BaseModel):
     # Its supplier works by sheets: sent means handed over, and not answered yet.
     by_sheets: bool
     state: str
-    told: str
+    message: str
     noted: str
     planned: Money
     billed: Money | None
@@ -160,7 +160,7 @@ class WayOn(BaseModel):
 
     key: str
     label: str
-    told: str
+    message: str
     profit: Money | None
     arrives: str | None
     go: str
@@ -193,7 +193,7 @@ class OrderOut(BaseModel):
     promised_by: datetime | None
     send_after: datetime | None
     limit: str | None
-    told: str | None
+    message: str | None
     # What the buyer asked for after it was bought, '' = nothing.
     wants: str
     wants_told: str
@@ -249,7 +249,7 @@ def order(context: ReadContext, number: Big) -> OrderOut:
         promised_by=row.promised_by,
         send_after=row.send_after,
         limit=hold.limit if hold else None,
-        told=hold.told if hold else None,
+        message=hold.message if hold else None,
         wants=row.wants,
         wants_told=row.wants_told,
         erased=row.erased_at is not None,
@@ -265,7 +265,7 @@ def order(context: ReadContext, number: Big) -> OrderOut:
             WayOn(
                 key=one.key,
                 label=one.label,
-                told=one.told,
+                message=one.message,
                 profit=money(one.profit, cur),
                 arrives=one.arrives.isoformat() if one.arrives else None,
                 go=one.go,
@@ -294,7 +294,7 @@ def order(context: ReadContext, number: Big) -> OrderOut:
                 payment_fee=sure(one.payment_fee, cur),
                 kept=sure(one.kept, cur),
                 state=one.state,
-                why=one.why,
+                reason=one.reason,
                 chosen_by=one.chosen_by,
                 packs=left_over.get(one.id, ""),
             )
@@ -389,7 +389,7 @@ def _purchases(context: Context, number: int) -> list[PurchaseOut]:
             supplier=suppliers[row.supplier_id].name,
             by_sheets=suppliers[row.supplier_id].kind == "sheet",
             state=row.state,
-            told=row.told,
+            message=row.message,
             noted=row.noted,
             planned=sure(row.goods + row.shipping + row.handling, row.currency),
             billed=money(row.billed, row.currency),

@@ -53,7 +53,7 @@ class PartnerOut(BaseModel):
     also: list[str]
     address: str
     state: str
-    told: str
+    message: str
     may: list[str]
     good_at: datetime | None
     rest_until: datetime | None
@@ -126,7 +126,7 @@ def partners(context: ReadContext) -> list[PartnerOut]:
                     also=list(getattr(row, "also", None) or []),
                     address=link.address if link else "",
                     state=link.state if link else "by sheets",
-                    told=link.told if link else "",
+                    message=link.message if link else "",
                     may=link.may if link else [],
                     good_at=link.good_at if link else None,
                     rest_until=link.rest_until if link else None,
@@ -206,7 +206,7 @@ def join(app: TheApp, number: SignedIn, request: Request, ask: JoinAsk) -> Joine
         if ask.owner == "supplier" and (ask.kind == "folder" or uncalled):
             first, following = minor(ask.ship_first, "ship_first") or 0, minor(ask.ship_next, "ship_next") or 0
             partner_terms.write_one_origin(context, row, first, following, ask.days)
-        joined = Joined(told=f"{row.name} is connected", id=row.id, name=row.name, token=token)
+        joined = Joined(message=f"{row.name} is connected", id=row.id, name=row.name, token=token)
     if ask.owner == "store" and account is not None:
         _ask_for_words(app, joined.id)
     return joined
@@ -226,7 +226,7 @@ def _join_uncalled(context: Context, ask: JoinAsk, given: connections.Join) -> A
 def new_token(context: WriteContext, number: Big) -> Joined:
     """A new token for a closed store's program; the old one ends at once. Cannot be undone."""
     name = context.get(Store, number, "store").name
-    return Joined(told="A new token; the old one has ended", id=number, name=name, token=agent_leases.make_token(context, number))
+    return Joined(message="A new token; the old one has ended", id=number, name=name, token=agent_leases.make_token(context, number))
 
 
 def _ask_for_words(app: AppState, store: int) -> None:
@@ -251,7 +251,7 @@ async def word(request: Request, store: Big, app: TheApp) -> dict[str, int]:
     try:
         return {"new": await anyio.to_thread.run_sync(app.reader.word, store, headers, body)}
     except Denied as error:
-        raise HTTPException(401, error.told) from error
+        raise HTTPException(401, error.message) from error
 
 
 class LooksAsk(Ask):
@@ -268,8 +268,8 @@ class LooksAsk(Ask):
 @router.post("/setup/suppliers/{number}/looks")
 def set_looks(context: WriteContext, number: Big, ask: LooksAsk) -> Done:
     """How often and when a supplier may be looked at; the calls plan follows at once."""
-    told = polling_plan.set_looks(context, number, ask.version, ask.model_dump(exclude={"version"}))
-    return Done(told=told)
+    message = polling_plan.set_looks(context, number, ask.version, ask.model_dump(exclude={"version"}))
+    return Done(message=message)
 
 
 class SwitchAsk(Ask):
@@ -285,19 +285,19 @@ def switch(context: WriteContext, owner: str, number: Big, ask: SwitchAsk) -> Do
     if owner not in ("store", "supplier"):
         raise Invalid("only stores and suppliers have switches")
     row = context.get_version(OWNERS[owner], number, ask.version, owner)
-    told = []
+    changes = []
     for name, value in ask.model_dump(exclude={"version"}, exclude_none=True).items():
         if not hasattr(row, name):
             raise Invalid(f"a {owner} has no switch {name}")
         setattr(row, name, value)
-        told.append(f"{name.replace('_', ' ')} {'on' if value is True else 'off' if value is False else value}")
-    context.log("partner.switch", row.name, f"{row.name}: {', '.join(told)}")
+        changes.append(f"{name.replace('_', ' ')} {'on' if value is True else 'off' if value is False else value}")
+    context.log("partner.switch", row.name, f"{row.name}: {', '.join(changes)}")
     if ask.watching and getattr(row, "kind", "") == "folder" and not row.reading:
         raise Conflict("name the columns of its sheet first")
     if ask.replacements is not None:
         context.session.flush()
         context.reroute()
-    return Done(told="Changed")
+    return Done(message="Changed")
 
 
 def _world(app: AppState) -> str:
@@ -342,7 +342,7 @@ def set_clock(app: TheApp, number: SignedIn, ask: ClockAsk) -> ClockOut:
 
 class DialOut(BaseModel):
     name: str
-    told: str
+    message: str
     unit: str
     value: float
 
@@ -385,4 +385,4 @@ def mail(app: TheApp, number: SignedIn) -> list[MailSeen]:
 
 @router.post("/world/buy")
 def buy(app: TheApp, number: SignedIn) -> Done:
-    return Done(told=f"Somebody bought: order {_call(app, 'POST', '/world/buy', {})['number']}")
+    return Done(message=f"Somebody bought: order {_call(app, 'POST', '/world/buy', {})['number']}")

@@ -22,7 +22,7 @@ class FirstStepOut(BaseModel):
     key: str
     name: str
     state: str
-    told: str
+    message: str
     do: str
     go: str
     leave: bool
@@ -54,7 +54,7 @@ def steps(context: ReadContext) -> list[FirstStepOut]:
 
 @router.post("/house/steps")
 def leave(context: WriteContext, ask: LeaveAsk) -> Done:
-    return Done(told=first_steps.leave(context, ask.key, ask.left))
+    return Done(message=first_steps.leave(context, ask.key, ask.left))
 
 
 class KeepingBody(Ask):
@@ -77,7 +77,7 @@ def get_keeping(context: ReadContext) -> KeepingBody:
 
 @router.put("/house/keeping")
 def set_keeping(context: WriteContext, ask: KeepingBody) -> Done:
-    return Done(told=retention.set_keeping(context, retention.Keeping(**ask.model_dump())))
+    return Done(message=retention.set_keeping(context, retention.Keeping(**ask.model_dump())))
 
 
 @router.get("/house/place")
@@ -87,4 +87,4 @@ def get_place(context: ReadContext) -> PlaceOut:
 
 @router.put("/house/place")
 def set_place(context: WriteContext, ask: PlaceAsk) -> Done:
-    return Done(told=regional.set_place(context, regional.Place(**ask.model_dump())))
+    return Done(message=regional.set_place(context, regional.Place(**ask.model_dump())))

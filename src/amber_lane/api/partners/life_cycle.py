@@ -56,23 +56,23 @@ def effect(context: ReadContext, owner: str, number: Big) -> PartnerEffectOut:
 
 @router.post(f"{AT}/name")
 def rename(context: WriteContext, owner: str, number: Big, ask: NameAsk) -> Done:
-    return Done(told=life_cycle.rename(context, _known(owner), number, ask.version, ask.name))
+    return Done(message=life_cycle.rename(context, _known(owner), number, ask.version, ask.name))
 
 
 @router.post(f"{AT}/pause")
 def pause(context: WriteContext, owner: str, number: Big, ask: PauseAsk) -> Done:
-    return Done(told=life_cycle.set_paused(context, _known(owner), number, ask.version, ask.paused))
+    return Done(message=life_cycle.set_paused(context, _known(owner), number, ask.version, ask.paused))
 
 
 @router.post(f"{AT}/disconnect")
 def disconnect(context: WriteContext, owner: str, number: Big, ask: VersionAsk) -> Done:
-    return Done(told=life_cycle.disconnect(context, _known(owner), number, ask.version))
+    return Done(message=life_cycle.disconnect(context, _known(owner), number, ask.version))
 
 
 @router.post(f"{AT}/delete")
 def delete(context: WriteContext, owner: str, number: Big, ask: VersionAsk) -> Done:
     """Delete a partner that never did anything. Cannot be undone."""
-    return Done(told=life_cycle.remove(context, _known(owner), number, ask.version))
+    return Done(message=life_cycle.remove(context, _known(owner), number, ask.version))
 
 
 class LinkAsk(Ask):
@@ -95,23 +95,23 @@ def renew(app: TheApp, request: Request, person: SignedIn, owner: str, number: B
             given = connections.Join(owner, kind, row.name, ask.address.strip() or link.address, key)
     if uncalled:
         with app.db.writing() as s:
-            if not (told := life_cycle.connect_again(context_of(request, s), owner, number)):
+            if not (message := life_cycle.connect_again(context_of(request, s), owner, number)):
                 raise Invalid(f"{row.name} is never called, so there is nothing to check")
-        return Done(told=told)
+        return Done(message=message)
     try:
         account = connections.ask_account(app.doors, given)
     except Invalid as error:
         if not ask.key and not ask.address:
             with app.db.writing() as s:
-                connections.link_of(context_of(request, s), owner, number).told = error.told
+                connections.link_of(context_of(request, s), owner, number).message = error.message
         raise
     with app.db.writing() as s:
         context = context_of(request, s)
         connections.renew_key(context, app.doors, owner, number, ask.address, ask.key, account)
-        told = life_cycle.connect_again(context, owner, number)
+        message = life_cycle.connect_again(context, owner, number)
         if owner == "store":
             carrier_names.take_list(context, context.get(OWNERS[owner], number, owner), account.carriers)
-    return Done(told=told or "The link works")
+    return Done(message=message or "The link works")
 
 
 class NamingOut(BaseModel):
@@ -152,7 +152,7 @@ class NamingAsk(Ask):
 @router.post("/setup/carriers/names")
 def name_carrier(context: WriteContext, ask: NamingAsk) -> Done:
     """How a store calls a carrier; what waits for it goes on at once."""
-    return Done(told=carrier_names.choose(context, ask.store, ask.carrier, ask.name))
+    return Done(message=carrier_names.choose(context, ask.store, ask.carrier, ask.name))
 
 
 class AllowanceAsk(VersionAsk):
@@ -165,4 +165,4 @@ class AllowanceAsk(VersionAsk):
 
 @router.post("/setup/stores/{number}/limits")
 def set_allowance(context: WriteContext, number: Big, ask: AllowanceAsk) -> Done:
-    return Done(told=allowance.set_limits(context, number, ask.version, ask.units, ask.listings, minor(ask.value, "value")))
+    return Done(message=allowance.set_limits(context, number, ask.version, ask.units, ask.listings, minor(ask.value, "value")))

@@ -112,7 +112,7 @@ def set_sending(context: WriteContext, number: Big, ask: SendingAsk) -> Done:
             raise Invalid(f"{what}: {supplier.name} works in {supplier.currency}")
         return minor(given, what) or 0
 
-    told = [
+    terms = [
         OriginTerms(
             o.code,
             o.name,
@@ -139,4 +139,4 @@ def set_sending(context: WriteContext, number: Big, ask: SendingAsk) -> Done:
         )
         for o in ask.origins
     ]
-    return Done(told=f"How {partner_terms.set_origins(context, number, ask.version, told).name} sends is kept")
+    return Done(message=f"How {partner_terms.set_origins(context, number, ask.version, terms).name} sends is kept")

@@ -44,7 +44,7 @@ def sign_ins(request: Request, number: SignedIn, app: TheApp) -> list[SignInOut]
 @router.delete("/mine/{one}")
 def end_sign_in(context: WriteContext, one: Big) -> Done:
     sessions.end_one(context, one)
-    return Done(told="That sign-in is ended")
+    return Done(message="That sign-in is ended")
 
 
 class PasswordAsk(Ask):
@@ -72,7 +72,7 @@ def change_password(request: Request, context: WriteContext, ask: PasswordAsk) -
     """One's own password; all other sign-ins of one's own end."""
     with _counted(request) as token:
         sessions.change_password(context, token, ask.was, ask.fresh)
-    return Done(told="Your password is changed; your other sign-ins are ended")
+    return Done(message="Your password is changed; your other sign-ins are ended")
 
 
 class ForgottenAsk(Ask):
@@ -88,7 +88,7 @@ def forgot_password(request: Request, ask: ForgottenAsk, app: TheApp, after: Bac
         raise HTTPException(429, f"asked for too often; wait {max(round(wait / 60), 1)} minutes", {"Retry-After": str(round(wait) + 1)})
     app.links.wrong(ask.mail, address)
     after.add_task(_mail_link, app, ask.mail, address)
-    return Done(told="If somebody signs in with that address, a mail with a link is on its way; it is good for an hour")
+    return Done(message="If somebody signs in with that address, a mail with a link is on its way; it is good for an hour")
 
 
 def _mail_link(app: AppState, mail: str, address: str) -> None:
@@ -118,7 +118,7 @@ def say_new_password(request: Request, ask: NewPasswordAsk, app: TheApp) -> Done
         raise Invalid(password_reset.NO_MORE)
     with app.db.writing() as s:
         mail = password_reset.say_anew(Context(s, app.clock, "Sign-in"), ask.link, ask.password)
-    return Done(told=f"Sign in as {mail} with the new password")
+    return Done(message=f"Sign in as {mail} with the new password")
 
 
 class Proof(Ask):
@@ -158,18 +158,18 @@ def begin_second_step(context: ReadContext, app: TheApp) -> Begun:
 def turn_on_second_step(request: Request, context: WriteContext, ask: FirstCode, app: TheApp) -> Codes:
     with _counted(request) as token:
         codes = second_step.turn_on(context, app.doors.safe, ask.begun, ask.code, ask.password, token, ask.old)
-    return Codes(told="From now on you sign in with a code too", codes=codes)
+    return Codes(message="From now on you sign in with a code too", codes=codes)
 
 
 @router.post("/second/off")
 def turn_off_second_step(request: Request, context: WriteContext, ask: Proof, app: TheApp) -> Done:
     with _counted(request):
         second_step.turn_off(context, app.doors.safe, ask.password, ask.code)
-    return Done(told="You sign in by password alone from now on")
+    return Done(message="You sign in by password alone from now on")
 
 
 @router.post("/second/codes")
 def new_recovery_codes(request: Request, context: WriteContext, ask: Proof, app: TheApp) -> Codes:
     with _counted(request):
         codes = second_step.fresh_codes(context, app.doors.safe, ask.password, ask.code)
-    return Codes(told="These are good from now on; the old ones are not", codes=codes)
+    return Codes(message="These are good from now on; the old ones are not", codes=codes)

@@ -99,8 +99,8 @@ def sign_in(request: Request, response: Response, ask: SignIn, app: TheApp) -> H
         person = s.scalar(select(Person).where(Person.mail == ask.mail, Person.gone_at.is_(None)))
         known = person is not None and sessions.came_from(s, person.id, address)
     if (wait := app.tries.wait(ask.mail, address, known)) > 0:
-        told = f"too many tries; wait {round(wait)} seconds" if wait < 90 else f"too many tries; wait {round(wait / 60)} minutes"
-        raise HTTPException(429, told, {"Retry-After": str(round(wait) + 1)})
+        message = f"too many tries; wait {round(wait)} seconds" if wait < 90 else f"too many tries; wait {round(wait / 60)} minutes"
+        raise HTTPException(429, message, {"Retry-After": str(round(wait) + 1)})
     # The work is the same whether the person exists or not, so the time tells nothing.
     fits = password_fits(person.password if person else _NOBODY, ask.password)
     if not person or not fits:
@@ -183,4 +183,4 @@ def sign_out(request: Request, response: Response, number: SignedIn, app: TheApp
         sessions.end(s, who.token)
         Context(s, app.clock, "Sign-in").log("person.out", who.name, f"{who.name} signed out", count=0)
     response.delete_cookie(cookie_of(app), path=app.settings.root or "/", secure=app.settings.sealed, httponly=True, samesite="strict")
-    return Done(told=f"{who.name} signed out")
+    return Done(message=f"{who.name} signed out")

@@ -61,19 +61,19 @@ class RoleAsk(Ask):
 @router.post("/{number}/role")
 def change_role(context: WriteContext, number: Big, ask: RoleAsk) -> Done:
     scope = agent_portal.scope_of(context, ask.role, ask.suppliers, ask.stores)
-    return Done(told=sessions.change_role(context, number, ask.version, ask.role, scope))
+    return Done(message=sessions.change_role(context, number, ask.version, ask.role, scope))
 
 
 @router.delete("/{number}")
 def remove_person(context: WriteContext, number: Big, version: int) -> Done:
     """A person does not sign in any more; what they did stays theirs in the log. Cannot be undone: let them in anew."""
-    return Done(told=sessions.remove(context, number, version))
+    return Done(message=sessions.remove(context, number, version))
 
 
 @router.post("", status_code=201)
 def add_person(context: WriteContext, ask: PersonAsk) -> Done:
     scope = agent_portal.scope_of(context, ask.role, ask.suppliers, ask.stores)
-    return Done(told=f"{users.make_person(context, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
+    return Done(message=f"{users.make_person(context, ask.name, ask.mail, ask.password, ask.role, scope).name} can sign in")
 
 
 class AwayAsk(Ask):
@@ -83,7 +83,7 @@ class AwayAsk(Ask):
 @router.post("/{number}/second/off")
 def take_second_step_away(context: WriteContext, number: Big, ask: AwayAsk) -> Done:
     """For who lost phone and codes: they sign in by password, and set it up anew."""
-    return Done(told=second_step.take_away(context, number, ask.version))
+    return Done(message=second_step.take_away(context, number, ask.version))
 
 
 class Rule(Ask):
@@ -99,4 +99,4 @@ def rule(context: ReadContext) -> Rule:
 
 @router.put("/rule")
 def set_rule(context: WriteContext, ask: Rule) -> Done:
-    return Done(told=second_step.set_required(context, ask.managers))
+    return Done(message=second_step.set_required(context, ask.managers))

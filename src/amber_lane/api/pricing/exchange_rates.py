@@ -40,7 +40,7 @@ class RateDoubt(BaseModel):
 
     source: int
     name: str
-    told: str
+    message: str
     was: str
 
 
@@ -66,9 +66,9 @@ def get_rates(context: ReadContext) -> Rates:
             for one in exchange_rates.pairs(context)
         ],
         doubts=[
-            RateDoubt(source=row.id, name=name, told=show_rate(int(told["nano"])), was=show_rate(int(told["was"])))
+            RateDoubt(source=row.id, name=name, message=show_rate(int(message["nano"])), was=show_rate(int(message["was"])))
             for row in sources
-            for name, told in (row.doubted or {}).items()
+            for name, message in (row.doubted or {}).items()
         ],
         sources=[row.name for row in sources],
     )
@@ -82,7 +82,7 @@ class RateSettleAsk(Ask):
 @router.post("/rates/{source}/settle")
 def settle_rate(context: WriteContext, source: Big, ask: RateSettleAsk) -> Done:
     exchange_rates.settle(context, source, ask.name, ask.believe)
-    return Done(told="Believed, the prices follow" if ask.believe else "Set aside, the old rate stands")
+    return Done(message="Believed, the prices follow" if ask.believe else "Set aside, the old rate stands")
 
 
 class PlanOut(BaseModel):

@@ -33,7 +33,7 @@ class BoundOut(BaseModel):
     name: str
     price: Money | None
     sets: bool
-    told: str
+    message: str
     by: str = ""
 
 
@@ -118,7 +118,7 @@ def _why(context: Context, listing: Listing, sku: str, found: Explained | None, 
         sentence=found.sentence,
         apart=found.apart,
         steps=[StepOut(name=s.name, amount=sure(s.amount, cur), kind=s.kind) for s in found.steps],
-        bounds=[BoundOut(name=b.name, price=money(b.price, cur), sets=b.sets, told=b.told, by=b.by) for b in found.bounds],
+        bounds=[BoundOut(name=b.name, price=money(b.price, cur), sets=b.sets, message=b.message, by=b.by) for b in found.bounds],
         best=money(found.best, cur),
         margin=None if found.margin is None else found.margin / 10_000,
         on_cost=None if found.on_cost is None else found.on_cost / 10_000,
@@ -126,7 +126,7 @@ def _why(context: Context, listing: Listing, sku: str, found: Explained | None, 
 
 
 @router.get("/listings/{number}/why")
-def why(context: ReadContext, number: Big) -> WhyOut:
+def reason(context: ReadContext, number: Big) -> WhyOut:
     listing, sku, found = what_if.why_price(context, number)
     return _why(context, listing, sku.code, found)
 

@@ -285,34 +285,34 @@ def apply(request: Request, app: TheApp, number: SignedIn, ask: ApplyAsk) -> Don
         only = None if ask.only is None else set(ask.only)
         counts = outcomes.apply(context_of(request, s), change, ask.seen, only, set(ask.leave or ()), view)
     if many := counts.get(LATER):
-        return Done(told=f"In force; the prices of {many:,} SKUs follow now", count=many)
+        return Done(message=f"In force; the prices of {many:,} SKUs follow now", count=many)
     n = counts.get("reprice", 0)
-    return Done(told=f"In force, {n} price{'' if n == 1 else 's'} changed", count=n)
+    return Done(message=f"In force, {n} price{'' if n == 1 else 's'} changed", count=n)
 
 
 class HandAsk(Ask):
     version: int
     price: Money | None
-    why: str = Field("", max_length=300)
+    reason: str = Field("", max_length=300)
     until: datetime | None = None
 
 
 @router.post("/listings/{number}/hand")
 def by_hand(context: WriteContext, number: Big, ask: HandAsk) -> Done:
-    manual_price.fix_price(context, number, ask.version, minor(ask.price, "price"), ask.why, ask.until)
-    return Done(told="Price fixed by hand" if ask.price else "The rule sets this price again")
+    manual_price.fix_price(context, number, ask.version, minor(ask.price, "price"), ask.reason, ask.until)
+    return Done(message="Price fixed by hand" if ask.price else "The rule sets this price again")
 
 
 class OnSaleAsk(Ask):
     listings: list[Big] = Field(min_length=1, max_length=100_000)
     on: bool
-    why: str = Field("", max_length=300)
+    reason: str = Field("", max_length=300)
 
 
 @router.post("/listings/on-sale")
 def on_sale(context: WriteContext, ask: OnSaleAsk) -> Done:
-    n = set_on_sale(context, ask.listings, ask.on, ask.why)
-    return Done(told=f"{n} {'put back on sale' if ask.on else 'taken off sale'}", count=n)
+    n = set_on_sale(context, ask.listings, ask.on, ask.reason)
+    return Done(message=f"{n} {'put back on sale' if ask.on else 'taken off sale'}", count=n)
 
 
 class StoreTerms(BaseModel):

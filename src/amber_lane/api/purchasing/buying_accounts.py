@@ -76,8 +76,8 @@ class AccountAsk(Ask):
 def keep(context: WriteContext, ask: AccountAsk) -> Done:
     supplier = context.get(Supplier, ask.supplier, "supplier")
     if ask.cap_money and ask.cap_money.currency != supplier.currency:
-        told = f"{supplier.name} is paid in {supplier.currency}, so its limit is in that money too"
-        raise Invalid(told, {"cap_money": told})
+        message = f"{supplier.name} is paid in {supplier.currency}, so its limit is in that money too"
+        raise Invalid(message, {"cap_money": message})
     row = buying_accounts.keep(
         context,
         ask.supplier,
@@ -89,10 +89,10 @@ def keep(context: WriteContext, ask: AccountAsk) -> Done:
         send=ask.send,
         send_minutes=ask.send_minutes,
     )
-    return Done(told=f"Limits of {row.name} set; waiting orders are planned anew")
+    return Done(message=f"Limits of {row.name} set; waiting orders are planned anew")
 
 
 @router.post("/{number}/remove")
 def remove(context: WriteContext, number: Big, version: int) -> Done:
     buying_accounts.remove(context, number, version)
-    return Done(told="Account taken away")
+    return Done(message="Account taken away")

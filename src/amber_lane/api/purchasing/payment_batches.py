@@ -52,12 +52,12 @@ class CollectAsk(Ask):
 @router.post("")
 def collect(context: WriteContext, ask: CollectAsk) -> Done:
     code, n = payment_batches.collect(context, ask.supplier)
-    return Done(told=f"{n} purchase order{'' if n == 1 else 's'} put together as {code}", count=n)
+    return Done(message=f"{n} purchase order{'' if n == 1 else 's'} put together as {code}", count=n)
 
 
 @router.post("/{code}/paid")
 def pay(context: WriteContext, code: str) -> Done:
-    return Done(told=f"{code} is paid", count=payment_batches.pay(context, code))
+    return Done(message=f"{code} is paid", count=payment_batches.pay(context, code))
 
 
 @router.get("/{code}/statement.{form}", response_class=Response, responses=SHEET)

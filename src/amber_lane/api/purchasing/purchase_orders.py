@@ -71,7 +71,7 @@ class LetterOut(BaseModel):
     sender: str
     subject: str
     body: str
-    told: str
+    message: str
     needs: bool
     held: bool
 
@@ -116,7 +116,7 @@ def see(context: ReadContext) -> OrderingOut:
     ]
     senders = [SenderOut.model_validate(one, from_attributes=True) for one in context.session.scalars(select(Mailbox).order_by(Mailbox.id))]
     letters = [
-        LetterOut(who=who, **{name: getattr(row, name) for name in ("id", "at", "sender", "subject", "body", "told", "needs", "held")})
+        LetterOut(who=who, **{name: getattr(row, name) for name in ("id", "at", "sender", "subject", "body", "message", "needs", "held")})
         for row, who in mailbox.recent(context)
     ]
     boxes = [MailboxOut(id=one.id, name=one.name, trusts=one.trusts) for one in context.session.scalars(select(Inbox).order_by(Inbox.id))]
@@ -134,7 +134,7 @@ class SupplierAsk(Ask):
 
 @router.post("/suppliers/{number}")
 def keep_supplier(context: WriteContext, number: Big, ask: SupplierAsk) -> Done:
-    return Done(told=order_settings.keep(context, "supplier", number, ask.version, ask.model_dump(exclude={"version"})))
+    return Done(message=order_settings.keep(context, "supplier", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 class StoreOrderingAsk(Ask):
@@ -145,7 +145,7 @@ class StoreOrderingAsk(Ask):
 
 @router.post("/stores/{number}")
 def keep_store(context: WriteContext, number: Big, ask: StoreOrderingAsk) -> Done:
-    return Done(told=order_settings.keep(context, "store", number, ask.version, ask.model_dump(exclude={"version"})))
+    return Done(message=order_settings.keep(context, "store", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 class ShapeAsk(Ask):
@@ -162,13 +162,13 @@ class SenderAsk(Ask):
 
 @router.post("/senders/{number}")
 def keep_sender(context: WriteContext, number: Big, ask: SenderAsk) -> Done:
-    return Done(told=order_settings.keep(context, "mailbox", number, ask.version, ask.model_dump(exclude={"version"})))
+    return Done(message=order_settings.keep(context, "mailbox", number, ask.version, ask.model_dump(exclude={"version"})))
 
 
 @router.post("/letters/{number}/read")
 def read_letter(context: WriteContext, number: Big) -> Done:
     mailbox.settle(context, number)
-    return Done(told="Read")
+    return Done(message="Read")
 
 
 @router.post("/letters/{number}/take")
@@ -176,7 +176,7 @@ def take_letter(app: TheApp, who: SignedIn, request: Request, number: Big) -> Do
     """A person says that a mail is of whom it says it is: its files are had once more from the mailbox, and taken."""
     came = app.reader.held_letter(number)
     with app.db.writing() as s:
-        return Done(told=mailbox.take_in_held(context_of(request, s), number, came).told)
+        return Done(message=mailbox.take_in_held(context_of(request, s), number, came).message)
 
 
 class TrustAsk(Ask):
@@ -187,12 +187,12 @@ class TrustAsk(Ask):
 
 @router.post("/mailboxes/{number}/trust")
 def trust_server(context: WriteContext, number: Big, ask: TrustAsk) -> Done:
-    return Done(told=mailbox.trust(context, number, ask.server))
+    return Done(message=mailbox.trust(context, number, ask.server))
 
 
 @router.post("/carriers/{number}")
 def keep_shape(context: WriteContext, number: Big, ask: ShapeAsk) -> Done:
-    return Done(told=order_settings.keep_shape(context, number, ask.version, ask.shape, ask.page))
+    return Done(message=order_settings.keep_shape(context, number, ask.version, ask.shape, ask.page))
 
 
 @router.get("/purchases/{number}.{form}", response_class=Response, responses=DOCUMENT)
@@ -205,5 +205,5 @@ def document(context: ReadContext, number: Big, form: Literal["xml", "pdf"]) -> 
 @router.post("/documents")
 def bring(said: DocumentFile, context: WriteContext) -> Done:
     """An OrderResponse or DespatchAdvice of UBL 2.1: what it says is done at once."""
-    told, n, wrong = supplier_replies.of_document(context, said)
-    return Done(told=wrong or told, count=n)
+    message, n, wrong = supplier_replies.of_document(context, said)
+    return Done(message=wrong or message, count=n)

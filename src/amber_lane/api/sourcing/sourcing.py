@@ -34,7 +34,7 @@ class SearchAsk(Ask):
 
 class ReportOut(BaseModel):
     at: datetime
-    told: str
+    message: str
     fit: int
     fresh: int
     made: int
@@ -141,7 +141,7 @@ def saved(context: ReadContext) -> list[SavedOut]:
             next_at=row.next_at,
             last_at=row.last_at,
             reports=[
-                ReportOut(at=r["at"], told=r["told"], fit=r["fit"], fresh=r["fresh"], made=r["made"]) for r in (row.reports or [])[:8]
+                ReportOut(at=r["at"], message=r["message"], fit=r["fit"], fresh=r["fresh"], made=r["made"]) for r in (row.reports or [])[:8]
             ],
         )
         for row in context.session.scalars(select(SavedSearch).order_by(SavedSearch.id.desc()))
@@ -159,20 +159,20 @@ def _filters(row: SavedSearch) -> str:
 def save(context: WriteContext, ask: SearchAsk, given: Annotated[GridQuery, Depends(wish)]) -> Done:
     """Keep a search (as the list takes it) that runs by itself."""
     row = saved_searches.save(context, ask.name, search(given), ask.every_hours, ask.daily_limit, ask.bring)
-    return Done(told=f"It looks for {row.name} from now on")
+    return Done(message=f"It looks for {row.name} from now on")
 
 
 @router.post("/saved/{number}/run", status_code=202)
 def run_now(context: WriteContext, number: Big) -> Done:
     row = context.get(SavedSearch, number, "saved search")
     start(context, "saved", f"saved-{number}", f"Looking for {row.name}", {"search": number})
-    return Done(told=f"Looking for {row.name}")
+    return Done(message=f"Looking for {row.name}")
 
 
 @router.delete("/saved/{number}")
 def stop(context: WriteContext, number: Big) -> Done:
     saved_searches.stop(context, number)
-    return Done(told="It no longer looks; what it brought in stays")
+    return Done(message="It no longer looks; what it brought in stays")
 
 
 @router.get("/own-address")
@@ -184,7 +184,7 @@ def own_address(context: ReadContext) -> AddressShape | None:
 @router.put("/own-address")
 def set_own_address(context: WriteContext, ask: AddressShape) -> Done:
     samples.set_own_address(context, Address(**ask.model_dump()))
-    return Done(told="Samples go there")
+    return Done(message="Samples go there")
 
 
 @router.get("/samples")
@@ -217,13 +217,13 @@ def all_samples(context: ReadContext) -> list[SampleOut]:
 def order_sample(context: WriteContext, number: Big) -> Done:
     """Order one to our own address; it is bought once and stays out of all figures of sales."""
     samples.order(context, number)
-    return Done(told="A sample is on order")
+    return Done(message="A sample is on order")
 
 
 @router.post("/samples/{number}/verdict")
 def judge(context: WriteContext, number: Big, ask: JudgeAsk) -> Done:
     samples.judge(context, number, ask.version, ask.verdict, ask.note)
-    return Done(told="Kept; the lane remembers it")
+    return Done(message="Kept; the lane remembers it")
 
 
 @router.get("/requests")
@@ -265,7 +265,7 @@ def ask_supplier(context: WriteContext, ask: RequestAsk) -> Done:
     if sku is None:
         raise NotFound(f"there is no SKU {ask.sku}")
     supplier_requests.ask(context, ask.supplier, sku.id, minor(ask.target, "target"), ask.note, ask.mail)
-    return Done(told="Asked; the mail is on its way" if ask.mail else "The request is kept; send its words to the supplier")
+    return Done(message="Asked; the mail is on its way" if ask.mail else "The request is kept; send its words to the supplier")
 
 
 @router.post("/requests/{number}/answer")
@@ -276,16 +276,16 @@ def answer(context: WriteContext, number: Big, ask: RequestAnswerAsk) -> Done:
     if item is None:
         raise NotFound(f"this supplier has no item {ask.item} with us; bring it in first")
     supplier_requests.answer(context, number, ask.version, item.id)
-    return Done(told="Their answer stands beside ours")
+    return Done(message="Their answer stands beside ours")
 
 
 @router.post("/requests/{number}/accept")
 def accept(context: WriteContext, number: Big, ask: VersionAsk) -> Done:
     supplier_requests.accept(context, number, ask.version)
-    return Done(told="Accepted; the lane is open")
+    return Done(message="Accepted; the lane is open")
 
 
 @router.post("/requests/{number}/decline")
 def decline(context: WriteContext, number: Big, ask: VersionAsk) -> Done:
     supplier_requests.decline(context, number, ask.version)
-    return Done(told="Declined")
+    return Done(message="Declined")

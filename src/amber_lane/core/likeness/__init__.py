@@ -1,6 +1,6 @@
 """Likeness of SKUs and supplier items (section 6): titles read as things, compared, and decided over all of them at once."""
 
-from .judge import Evidence, Judged, judge, told
+from .judge import Evidence, Judged, judge, message
 from .marks import Mark, marks
 from .match import LIKE_WITH_ID, NONE, OPEN, REVIEW, Found, Matcher, Row, match
 from .patterns import Pattern, learn
@@ -24,5 +24,5 @@ __all__ = [
     "learn",
     "marks",
     "match",
-    "told",
+    "message",
 ]

@@ -135,8 +135,8 @@ class Corpus:
 
     def may_be_empty(self, word: str) -> bool:
         """Whether a word could be one that says nothing of which thing it is."""
-        told = COLOURS | MATERIALS | EXTRAS
-        return word not in told and word not in self.makers and not any(letter.isdecimal() for letter in word)
+        known = COLOURS | MATERIALS | EXTRAS
+        return word not in known and word not in self.makers and not any(letter.isdecimal() for letter in word)
 
     def rivals(self, one: str, other: str) -> str:
         """What kind of choice two words are between; '' where they may both be true of a thing."""

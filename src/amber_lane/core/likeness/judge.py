@@ -169,11 +169,11 @@ def _sizes(ours: Thing, theirs: Thing, out: Judged, good: float, lack: float, ba
         told_ours, told_theirs = [one[2] for one in left] + sorted(only_ours), [one[2] for one in right] + sorted(only_theirs)
         out.evidence.append(Evidence("size", " ".join(told_ours), " ".join(told_theirs), -0.5))
         return good, lack, bad
-    for told, silent, mine in (
+    for named, silent, mine in (
         ([one[2] for one in left] + sorted(only_ours), out.silent_theirs, True),
         ([one[2] for one in right] + sorted(only_theirs), out.silent_ours, False),
     ):
-        for text in told:
+        for text in named:
             lack += 0.5
             silent.append(text)
             if not mine:
@@ -203,7 +203,7 @@ def _pack(ours: Thing, theirs: Thing, out: Judged, good: float) -> float:
     return good
 
 
-def told(evidence: Sequence[Evidence]) -> tuple[list[str], list[str]]:
+def message(evidence: Sequence[Evidence]) -> tuple[list[str], list[str]]:
     """What agrees and what differs, in short words, the weightiest first; words that both or only one side has stand together."""
     agrees: list[str] = []
     differs: list[str] = []

@@ -80,9 +80,9 @@ class Matcher:
         brands = [split(row.brand) for row in everything]
         self.vocabulary = Vocabulary([*raw, *(one for one in brands if one)])
         n = len(skus)
-        told = [_thing(row, raw[i], brands[i], self.vocabulary) for i, row in enumerate(everything)]
-        self.ours, self.theirs, self.known = told[:n], told[n : n + len(items)], told[n + len(items) :]
-        self.corpus = Corpus(told)
+        things = [_thing(row, raw[i], brands[i], self.vocabulary) for i, row in enumerate(everything)]
+        self.ours, self.theirs, self.known = things[:n], things[n : n + len(items)], things[n + len(items) :]
+        self.corpus = Corpus(things)
         self.by_gtin, self.by_mpn = _places(one.gtin for one in self.theirs), _places(one.mpn for one in self.theirs)
         self.columns: dict[str, int] = {}
 
@@ -242,7 +242,7 @@ def _named(skus: Sequence[Row], items: Sequence[Row], patterns: Sequence[Pattern
         for one in patterns:
             there = places.get((one.supplier, one.number(sku.number)))
             if there is not None:
-                out.setdefault(place, {})[there] = f"{one.told}, as in {one.seen} lanes"
+                out.setdefault(place, {})[there] = f"{one.message}, as in {one.seen} lanes"
     return out
 
 
@@ -266,16 +266,16 @@ def _usual(
 def _odd(sku: Row, item: Row, usual: dict[tuple[str, str], tuple[float, float]]) -> bool:
     if sku.price <= 0 or item.price <= 0:
         return False
-    told = usual.get((sku.currency, item.currency))
-    if told is None:
+    usual_ratio = usual.get((sku.currency, item.currency))
+    if usual_ratio is None:
         return sku.currency == item.currency and not 0.8 <= sku.price / item.price <= 6
-    return abs(math.log(sku.price / item.price) - told[0]) > ODD_PRICE * told[1]
+    return abs(math.log(sku.price / item.price) - usual_ratio[0]) > ODD_PRICE * usual_ratio[1]
 
 
 def _open_choice(rows: Sequence[tuple[int, Judged]]) -> bool:
     """Whether members of the item's family differ in an option that the SKU does not say: two sizes or colours of what else is alike."""
-    told = {tuple(one.options) for _, one in rows if one.options and not one.veto and one.likeness >= FAMILY_LIKE}
-    return len(told) > 1
+    options = {tuple(one.options) for _, one in rows if one.options and not one.veto and one.likeness >= FAMILY_LIKE}
+    return len(options) > 1
 
 
 def _decide(

@@ -35,7 +35,7 @@ class Pattern:
         return f"{self.put[0]}{inner}{self.put[1]}"
 
     @property
-    def told(self) -> str:
+    def message(self) -> str:
         """The pattern in words: what stands before and after the common part."""
         ours, theirs = (f"{a}…{b}" for a, b in (self.cut, self.put))
         return f"{theirs} from {ours}" if ours != "…" else f"{theirs} from your SKU" if theirs != "…" else "the same number"
@@ -61,10 +61,10 @@ def learn(pairs: Sequence[tuple[str, str, str]], numbers: Mapping[str, Iterable[
             of_sku.setdefault(sku, set()).add(number)
         for (cut, put), _ in shapes.most_common(6):
             one = Pattern(supplier, cut, put)
-            told = [(sku, guess) for sku in of_sku if (guess := one.number(sku)) in there]
-            right = sum(1 for sku, guess in told if guess in of_sku[sku])
-            if right >= SEEN_FROM and right >= RIGHT_FROM * len(told):
-                out.append(Pattern(supplier, cut, put, right, len(told)))
+            guessed = [(sku, guess) for sku in of_sku if (guess := one.number(sku)) in there]
+            right = sum(1 for sku, guess in guessed if guess in of_sku[sku])
+            if right >= SEEN_FROM and right >= RIGHT_FROM * len(guessed):
+                out.append(Pattern(supplier, cut, put, right, len(guessed)))
     return out
 
 

@@ -62,19 +62,19 @@ def set_keeping(context: Context, wanted: Keeping) -> str:
     """Say how long things are kept. What is gone cannot come back; the setting itself can be undone."""
     wrong = {name: f"0 for ever, or {least} days and more" for name, least in LEAST.items() if 0 != getattr(wanted, name) < least}
     if wrong:
-        raise Invalid("; ".join(f"{name}: {told}" for name, told in wrong.items()), wrong)
+        raise Invalid("; ".join(f"{name}: {message}" for name, message in wrong.items()), wrong)
     row = context.session.scalar(select(Setting).where(Setting.name == KEEPING))
     before = dict(row.value) if row else None
     if row is None:
         row = Setting(name=KEEPING, value={})
         context.session.add(row)
     row.value = asdict(wanted)
-    told = ", ".join(
+    message = ", ".join(
         f"{one.name} {getattr(wanted, one.name)} days" if getattr(wanted, one.name) else f"{one.name} for ever"
         for one in fields(Keeping)
         if one.name != "archive"
     )
-    context.log("keeping.set", "house", f"kept: {told}", before={"keeping": before}, undo=True)
+    context.log("keeping.set", "house", f"kept: {message}", before={"keeping": before}, undo=True)
     context.session.flush()
     return "Kept so from now on"
 
@@ -188,19 +188,19 @@ def _thin(name: str, span: int, before: datetime, archive: Path | None) -> Step:
         found = context.session.execute(query.order_by(Sighting.id).limit(PORTION)).tuples().all()
         if not found:
             return 0
-        told: dict[int, tuple[int, int]] = {}
+        newest: dict[int, tuple[int, int]] = {}
         goes: list[Sighting] = []
         for one, next_one in found:
-            old = told.pop(one.id, (one.old_cost, one.old_stock))
+            old = newest.pop(one.id, (one.old_cost, one.old_stock))
             if one.verdict not in BELIEVED or next_one is not None:
                 goes.append(one)
                 if one.verdict in BELIEVED and next_one is not None:
-                    told[next_one] = old
+                    newest[next_one] = old
             elif old != (one.old_cost, one.old_stock):
-                told[one.id] = old
+                newest[one.id] = old
         if archive is not None:
             _write(archive, Sighting, goes, context.now)
-        bulk_update(context.session, Sighting, ("old_cost", "old_stock"), [(*old, number) for number, old in told.items()])
+        bulk_update(context.session, Sighting, ("old_cost", "old_stock"), [(*old, number) for number, old in newest.items()])
         numbers = [one.id for one in goes]
         row.value = {**row.value, name: found[-1][0].id}
         context.session.flush()

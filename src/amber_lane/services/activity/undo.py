@@ -191,12 +191,12 @@ def undo(context: Context, number: int) -> AuditEntry:
     if act.undo != "open":
         raise Conflict("it has been undone already" if act.undo == "done" else "this cannot be undone")
     later = (
-        select(AuditEntry.told)
+        select(AuditEntry.message)
         .where(AuditEntry.kind == act.kind, AuditEntry.on == act.on, AuditEntry.id > act.id, AuditEntry.undo == "open")
         .order_by(AuditEntry.id)
     )
-    if act.kind in PUTS_BACK and (told := context.session.scalar(later.limit(1))):
-        raise Conflict(f"a newer change stands on top of it ({told}); undo that one first")
+    if act.kind in PUTS_BACK and (message := context.session.scalar(later.limit(1))):
+        raise Conflict(f"a newer change stands on top of it ({message}); undo that one first")
     for job in portions.of_act(context, act.id):
         portions.leave(context, job)
     # The newest portion first; the act itself holds the oldest.
@@ -208,9 +208,9 @@ def undo(context: Context, number: int) -> AuditEntry:
         for part in parts:
             _take_back(context, act, part)
     else:
-        portions.enter(context, "undo", f"Taking back: {act.told}", {"undoes": act.id}, parts, len(parts), stops=False)
+        portions.enter(context, "undo", f"Taking back: {act.message}", {"undoes": act.id}, parts, len(parts), stops=False)
     act.undo = "done"
-    context.log("undo", act.on, f"undone: {act.told}")
+    context.log("undo", act.on, f"undone: {act.message}")
     return act
 
 
@@ -220,7 +220,7 @@ def _take_back(context: Context, act: AuditEntry, part: int) -> None:
     mine = act
     if part:
         one = context.get(AuditEntryPart, part, "part of an act")
-        mine = AuditEntry(id=act.id, at=act.at, kind=act.kind, on=act.on, told=act.told, before=one.before, after=one.after)
+        mine = AuditEntry(id=act.id, at=act.at, kind=act.kind, on=act.on, message=act.message, before=one.before, after=one.after)
     try:
         UNDO[act.kind](context, mine)
     except NotAllowed as error:
@@ -239,10 +239,10 @@ def _undo_portion(context: Context, body: dict[str, Any], part: int) -> int:
 def _undone(context: Context, body: dict[str, Any], done: int, failed: int) -> str:
     act = context.get(AuditEntry, body["undoes"], "act")
     if not failed:
-        return f"taken back: {act.told}"
-    told = f"{failed} of {done + failed} portions of it could not be taken back, since they were changed meanwhile"
-    context.log("undo.partly", act.on, f"{act.told}: {told}")
-    return told
+        return f"taken back: {act.message}"
+    message = f"{failed} of {done + failed} portions of it could not be taken back, since they were changed meanwhile"
+    context.log("undo.partly", act.on, f"{act.message}: {message}")
+    return message
 
 
 def last_undoable(context: Context) -> AuditEntry | None:

@@ -30,8 +30,8 @@ class Cause:
     """What several troubles come from. told and the labels hold {n}, how many; step: what is done for all of them, as `act` or `go`."""
 
     key: str
-    told: str
-    why: str
+    message: str
+    reason: str
     step: Step
     other: Step | None = None
 
@@ -42,7 +42,7 @@ class Member:
 
     key: str
     name: str
-    told: str
+    message: str
     go: str = ""
     at_risk: int = 0
 
@@ -54,8 +54,8 @@ class Alert:
     key: str
     station: str
     kind: str
-    told: str
-    why: str
+    message: str
+    reason: str
     since: datetime
     step: Step
     at_risk: int = 0

@@ -40,13 +40,13 @@ def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
         titles = dict(
             context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_([row.id for row in dearest]))).tuples().all()
         )
-        told = {row.id: f"{titles[row.id]} is off sale here and still on sale in {stores[number].name}" for row in dearest}
+        messages = {row.id: f"{titles[row.id]} is off sale here and still on sale in {stores[number].name}" for row in dearest}
         first, n = dearest[0], len(rows)
         yield Alert(
             f"oversell:{first.id}" if n == 1 else f"{PREFIX}oversell:{number}",
             "watch",
             "Oversell",
-            told[first.id] if n == 1 else f"{n:,} listings are off sale here and still on sale in {name}",
+            messages[first.id] if n == 1 else f"{n:,} listings are off sale here and still on sale in {name}",
             "the store has not taken the pause yet" if n == 1 else "the store has not taken the pauses yet",
             from_ms(min(row.since for row in rows)),
             Step("Send the pause again" if n == 1 else f"Send {'both' if n == 2 else f'all {n:,}'} again", act=True),
@@ -58,7 +58,8 @@ def oversell(context: Context, store_id: int = 0, only: Collection[int] = ()) ->
             members=()
             if n == 1
             else tuple(
-                Member(f"oversell:{row.id}", told[row.id], "the store has not taken the pause yet", at_risk=risk[row.id]) for row in dearest
+                Member(f"oversell:{row.id}", messages[row.id], "the store has not taken the pause yet", at_risk=risk[row.id])
+                for row in dearest
             ),
         )
 
@@ -108,7 +109,7 @@ def _unmapped_listings(context: Context) -> Iterator[Alert]:
             "gone",
             "lanes",
             "Item gone",
-            f"{gone} listing{'s have' if gone > 1 else ' has'} no item left: {next(one.told for one in rows if one.kind == GONE)}",
+            f"{gone} listing{'s have' if gone > 1 else ' has'} no item left: {next(one.message for one in rows if one.kind == GONE)}",
             "nothing can be bought for them until they have another",
             context.now,
             Step(f"Settle {gone}", go="/lanes"),
@@ -142,7 +143,7 @@ def _sweeps(context: Context) -> Iterator[Alert]:
                 f"held:{sweep.id}",
                 "watch",
                 "Held feed",
-                f"{supplier.name}: {sweep.told}",
+                f"{supplier.name}: {sweep.message}",
                 "nothing of it is used until you say so",
                 sweep.started,
                 Step("Keep last good stock", act=True),
@@ -159,7 +160,7 @@ def _sweeps(context: Context) -> Iterator[Alert]:
                     "watch",
                     "Old feed",
                     f"{supplier.name}: no good sweep since {since:%H:%M}",
-                    sweep.told,
+                    sweep.message,
                     since,
                     Step("Sweep now", act=True),
                     _pace_at_stake(context, supplier.id),
@@ -266,7 +267,7 @@ def _shut(context: Context) -> Iterator[Alert]:
     if context.session.scalar(some.limit(1)) is None:
         return
     rows = context.session.execute(
-        select(Listing.sku_id, Listing.profit, Sku.pace, func.min(Lane.why))
+        select(Listing.sku_id, Listing.profit, Sku.pace, func.min(Lane.reason))
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Lane, fits)
         .where(Listing.sku_id.in_(some), Listing.state.in_(("live", "paused")), Listing.paused_by != "hand", ~works.exists())

@@ -23,8 +23,8 @@ def folded(cause: Cause, rows: list[Alert]) -> Alert:
         PREFIX + cause.key,
         first.station,
         first.kind,
-        cause.told.format(n=f"{n:,}"),
-        cause.why,
+        cause.message.format(n=f"{n:,}"),
+        cause.reason,
         min(one.since for one in rows),
         _step(cause.step, n),
         sum(one.at_risk for one in rows),
@@ -32,7 +32,7 @@ def folded(cause: Cause, rows: list[Alert]) -> Alert:
         "loss" if any(one.tone == "loss" for one in rows) else first.tone,
         count=sum(one.count for one in rows),
         other=_step(cause.other, n) if cause.other else None,
-        members=tuple(Member(one.key, one.told, one.why, one.step.go, one.at_risk) for one in dearest),
+        members=tuple(Member(one.key, one.message, one.reason, one.step.go, one.at_risk) for one in dearest),
     )
 
 

@@ -80,19 +80,19 @@ def _crowds(context: Context) -> Iterator[Alert]:
     ).one()
     if n:
         cause = context.session.execute(
-            select(Supplier.name, AuditEntry.told)
+            select(Supplier.name, AuditEntry.message)
             .select_from(ListingDecision)
             .outerjoin(Sweep, Sweep.id == ListingDecision.sweep_id)
             .outerjoin(Supplier, Supplier.id == Sweep.supplier_id)
             .outerjoin(AuditEntry, AuditEntry.id == ListingDecision.act_id)
             .where(ListingDecision.id == first)
         ).one()
-        told = f"since a sweep of {cause[0]}" if cause[0] else str(cause[1] or "at once")
+        message = f"since a sweep of {cause[0]}" if cause[0] else str(cause[1] or "at once")
         yield Alert(
             "crowd",
             "watch",
             "Many at once",
-            f"{n} prices would move: {told}" if cause[1] and not cause[0] else f"{n} prices would move {told}",
+            f"{n} prices would move: {message}" if cause[1] and not cause[0] else f"{n} prices would move {message}",
             "more than you let move at once; the old prices stand, what would lose money is off sale",
             since,
             Step(f"Let {n} move", act=True),
@@ -135,14 +135,14 @@ def _differences(context: Context) -> Iterator[Alert]:
 def _odd_rates(context: Context) -> Iterator[Alert]:
     """Rates too far from the last ones, and rates that nobody has renewed for days."""
     for source in context.session.scalars(select(RateSource)):
-        for name, told in (source.doubted or {}).items():
+        for name, message in (source.doubted or {}).items():
             yield Alert(
                 f"oddrate:{source.id}:{name}",
                 "price",
                 "Odd rate",
-                f"{source.name} says {show_rate(int(told['nano']))} for {name}, it was {show_rate(int(told['was']))}",
+                f"{source.name} says {show_rate(int(message['nano']))} for {name}, it was {show_rate(int(message['was']))}",
                 "not used until it is told again on another day",
-                datetime.fromisoformat(told["at"]),
+                datetime.fromisoformat(message["at"]),
                 Step("Keep the old rate", act=True),
                 0,
                 other=Step("Believe it", act=True),

@@ -97,10 +97,10 @@ def _name(context: Context, target: str) -> str:
 
 def _lost_a_day(context: Context, group: Group) -> int:
     """What a dearer price that a store does not show costs with every sale, by the newest change of each listing; in the house's money."""
-    worth, told = exchange_rates.newest(context), partial(func.json_extract, Outbox.body)
-    state = func.coalesce(told("$.state"), "live")
-    columns = (Listing.id, state, told("$.price"), told("$.currency"), Listing.shown_price, Listing.currency, Sku.pace)
-    query = select(*columns).join(Listing, Listing.id == told("$.listing")).join(Sku, Sku.id == Listing.sku_id)
+    worth, in_body = exchange_rates.newest(context), partial(func.json_extract, Outbox.body)
+    state = func.coalesce(in_body("$.state"), "live")
+    columns = (Listing.id, state, in_body("$.price"), in_body("$.currency"), Listing.shown_price, Listing.currency, Sku.pace)
+    query = select(*columns).join(Listing, Listing.id == in_body("$.listing")).join(Sku, Sku.id == Listing.sku_id)
     query = query.where(*group.these, Listing.shown_state == "live").order_by(Outbox.id)
     newest = {number: row for number, *row in context.session.execute(query).tuples()}
     return sum(
@@ -204,7 +204,7 @@ def _links(context: Context) -> Iterator[Alert]:
             "watch",
             "Broken link",
             f"{row.name} does not answer as it should",
-            link.told,
+            link.message,
             link.good_at or context.now,
             Step("Mend the link", go="/setup/partners"),
             0,
@@ -224,7 +224,7 @@ def _jobs(context: Context) -> Iterator[Alert]:
             "watch",
             "Not all done",
             f"{job.title}: {job.failed:,} of {job.total:,} could not be done",
-            job.told or "the others are done; look at those that are left, and do them anew",
+            job.message or "the others are done; look at those that are left, and do them anew",
             job.ended_at or job.made_at,
             Step("I have seen it", act=True),
             0,

@@ -55,7 +55,7 @@ def _found_by(source: Source) -> Callable[[Context], list[Alert]]:
 
 
 def _awake(one: Alert, asleep: dict[str, str]) -> bool:
-    return one.key not in asleep or bool(asleep[one.key] and asleep[one.key] != one.told)
+    return one.key not in asleep or bool(asleep[one.key] and asleep[one.key] != one.message)
 
 
 def troubles(context: Context) -> list[Alert]:
@@ -70,7 +70,7 @@ def _troubles(context: Context) -> list[Alert]:
 
 
 def _asleep(context: Context) -> dict[str, str]:
-    return {row.trouble: row.told for row in context.session.scalars(select(Snooze).where(Snooze.until > context.now))}
+    return {row.trouble: row.message for row in context.session.scalars(select(Snooze).where(Snooze.until > context.now))}
 
 
 def counts(context: Context) -> dict[str, int]:
@@ -154,7 +154,7 @@ def _do(context: Context, trouble: Alert, other: bool, choice: str, only: int | 
         exchange_rates.settle(context, int(source), name, believe=other)
     elif kind == "plan":
         snooze(context, key, 24 * 365 * 5)
-        return f"{trouble.told}: not for us"
+        return f"{trouble.message}: not for us"
     elif kind == "dead":
         (sending_alerts.arrived if other else sending_alerts.retry)(context, key, only)
     elif kind == "job":
@@ -183,25 +183,25 @@ def _do(context: Context, trouble: Alert, other: bool, choice: str, only: int | 
     elif kind == "wants":
         cancellations.settle(context, int(rest))
     elif kind == "hold":
-        orders.allow(context, int(rest), trouble.told)
+        orders.allow(context, int(rest), trouble.message)
     else:
         raise NotFound(f"there is no step for {key}")
-    return f"{step.label}: {trouble.told}"
+    return f"{step.label}: {trouble.message}"
 
 
 def snooze(context: Context, key: str, hours: int, until_change: bool = False) -> None:
     """Put a trouble off until a time, or until it says something else: one more parcel, another sum, a new reason."""
     row = context.session.scalar(select(Snooze).where(Snooze.trouble == key)) or Snooze(trouble=key, until=context.now, by=context.actor)
-    row.until, row.by, row.told = context.now + timedelta(hours=hours), context.actor, ""
-    told = f"not now: {key} until {row.until:%a %H:%M}"
+    row.until, row.by, row.message = context.now + timedelta(hours=hours), context.actor, ""
+    message = f"not now: {key} until {row.until:%a %H:%M}"
     if until_change:
         open_now = next((one for one in (*troubles(context), *singles(context)) if one.key == key), None)
         if open_now is None:
             raise Conflict("this is settled already")
-        row.until, row.told = context.now + timedelta(days=365), open_now.told
-        told = f"not now: {key} until it changes"
+        row.until, row.message = context.now + timedelta(days=365), open_now.message
+        message = f"not now: {key} until it changes"
     context.session.add(row)
-    context.log("snooze", key, told, after={"trouble": key}, undo=True)
+    context.log("snooze", key, message, after={"trouble": key}, undo=True)
 
 
 @dataclass(frozen=True)

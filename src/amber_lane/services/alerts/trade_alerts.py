@@ -30,7 +30,7 @@ def _held_orders(context: Context) -> Iterator[Alert]:
     query = (
         select(
             Hold.limit,
-            Hold.told,
+            Hold.message,
             Hold.since,
             Order.id,
             Order.number,
@@ -64,7 +64,7 @@ def _held_orders(context: Context) -> Iterator[Alert]:
             f"hold:{hold.id}",
             "orders",
             "Loss" if loses else "Held",
-            f"Order {hold.number}: {hold.told[0].lower()}{hold.told[1:]}",
+            f"Order {hold.number}: {hold.message[0].lower()}{hold.message[1:]}",
             f"{hold.buyer}, {hold.country}",
             hold.since,
             steps.get(hold.limit, see),
@@ -129,14 +129,14 @@ def _refused_orders(context: Context) -> Iterator[Alert]:
                 "orders",
                 "Refused",
                 f"Order {order.number}: {line.title or line.sku_code} was refused",
-                line.why,
+                line.reason,
                 order.came_at,
                 Step("See the ways on", go=f"/orders?state=refused&row={order.id}"),
                 _waits(context, lost, order.came_at),
                 cause=Cause(
-                    f"refused:{hashlib.sha256(line.why.encode()).hexdigest()[:10]}",
+                    f"refused:{hashlib.sha256(line.reason.encode()).hexdigest()[:10]}",
                     "{n} orders were refused",
-                    line.why,
+                    line.reason,
                     Step("See all {n}", go="/orders?state=refused"),
                 ),
             )
@@ -181,10 +181,12 @@ def _unread(context: Context) -> Iterator[Alert]:
         .order_by(AuditEntry.id.desc())
         .limit(50)
     ).all()
-    for row in {one.told: one for one in reversed(rows)}.values():
+    for row in {one.message: one for one in reversed(rows)}.values():
         station, words = _UNREAD[row.kind]
         risk = REFUND_COST if row.kind == "order.unreadable" else 0
-        yield Alert(f"unread:{row.id}", station, "Not read", row.told, row.why or words, row.at, Step("See it", go="/setup/log"), risk)
+        yield Alert(
+            f"unread:{row.id}", station, "Not read", row.message, row.reason or words, row.at, Step("See it", go="/setup/log"), risk
+        )
 
 
 _UNREAD = {
@@ -201,7 +203,7 @@ def _numbers(context: Context) -> Iterator[Alert]:
             "transit",
             "Number",
             f"{po.reference}: its tracking number is wrong",
-            po.told,
+            po.message,
             po.answered_at or po.made_at,
             Step("Enter the right one", go=f"/transit?show=numbers&row={po.id}"),
             0,
@@ -325,7 +327,7 @@ def _letters(context: Context) -> Iterator[Alert]:
             "orders",
             "Mail",
             f"{who} wrote: {row.subject or 'no subject'}",
-            f"{row.told}. {row.body[:600]}",
+            f"{row.message}. {row.body[:600]}",
             row.at,
             Step("Look at it", go="/setup/ordering") if row.held else Step("I have read it", act=True),
         )
@@ -346,7 +348,7 @@ def _overdue(context: Context) -> Iterator[Alert]:
             f"{one.kind}:{one.supplier.id}",
             "orders",
             "Hand over" if one.kind == "untaken" else "No answer" if one.kind == "silent" else "Not sent",
-            overdue.told(one),
+            overdue.message(one),
             _DUE[one.kind],
             one.since,
             hand if one.kind == "untaken" else Step("Ask them", act=True) if one.mail else see,

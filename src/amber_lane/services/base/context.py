@@ -83,7 +83,7 @@ class Context:
             at_end(self.session, "reroute", partial(_REROUTE[0], self))
 
     def log(
-        self, kind: str, on: str, told: str, why: str = "", before: Any = None, after: Any = None, undo: bool = False, count: int = 1
+        self, kind: str, on: str, message: str, reason: str = "", before: Any = None, after: Any = None, undo: bool = False, count: int = 1
     ) -> AuditEntry:
         """Write down an act. With `undo`, a function for its kind stands in services.undo."""
         act = AuditEntry(
@@ -92,8 +92,8 @@ class Context:
             person_id=self.person,
             kind=kind,
             on=on,
-            told=told,
-            why=why,
+            message=message,
+            reason=reason,
             before=before,
             after=after,
             undo="open" if undo else "",
@@ -111,7 +111,7 @@ class Context:
         after: dict[str, Any],
         count: int,
         before: dict[str, Any] | None = None,
-        why: str = "",
+        reason: str = "",
     ) -> AuditEntry:
         """Write down an act that can be undone, of which this may be one portion: the portions of a job are one act, and so one undo.
 
@@ -120,14 +120,14 @@ class Context:
         number = (self.parts or {}).get(kind)
         act = None if number is None else self.session.get(AuditEntry, number)
         if act is None:
-            act = self.log(kind, on, tell(count), why=why, before=before, after=after, undo=True, count=count)
+            act = self.log(kind, on, tell(count), reason=reason, before=before, after=after, undo=True, count=count)
             if self.parts is not None:
                 self.parts[kind] = act.id
             return act
         if act.undo != "open":
             raise Conflict("what was done so far has been undone, so the rest was left as it was")
         act.count += count
-        act.told = tell(act.count)
+        act.message = tell(act.count)
         act.on = act.on if on in act.on or len(act.on) > 200 else f"{act.on}, {on}"
         self.session.add(AuditEntryPart(act_id=act.id, before=before, after=after))
         self.session.flush()

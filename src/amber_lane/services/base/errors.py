@@ -6,9 +6,9 @@ from __future__ import annotations
 class UseCaseError(Exception):
     """A use case that cannot go on; `told` says what happened and what to do."""
 
-    def __init__(self, told: str) -> None:
-        super().__init__(told)
-        self.told = told
+    def __init__(self, message: str) -> None:
+        super().__init__(message)
+        self.message = message
 
 
 class NotFound(UseCaseError):
@@ -18,8 +18,8 @@ class NotFound(UseCaseError):
 class Invalid(UseCaseError):
     """What was given cannot be used. fields: name -> what is wrong with it."""
 
-    def __init__(self, told: str, fields: dict[str, str] | None = None) -> None:
-        super().__init__(told)
+    def __init__(self, message: str, fields: dict[str, str] | None = None) -> None:
+        super().__init__(message)
         self.fields = fields or {}
 
 

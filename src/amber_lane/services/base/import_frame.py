@@ -29,17 +29,17 @@ class Checked:
     # What a person should know before they take it.
     note: str = ""
 
-    def add(self, kind: str, good: Any, told: str) -> None:
+    def add(self, kind: str, good: Any, message: str) -> None:
         self.counts[kind] = self.counts.get(kind, 0) + 1
         if kind != "same":
             self.good.append(good)
             if len(self.changes) < SHOWN:
-                self.changes.append({"kind": kind, "told": told})
+                self.changes.append({"kind": kind, "message": message})
 
-    def refuse(self, row: Row, why: str) -> None:
+    def refuse(self, row: Row, reason: str) -> None:
         self.counts["bad"] += 1
         # As it stood in the sheet, so that it can be mended there.
-        self.bad.append((getattr(row, "raw", row), why))
+        self.bad.append((getattr(row, "raw", row), reason))
 
 
 @dataclass(frozen=True)
@@ -147,6 +147,6 @@ def each(rows: Iterable[Row], progress: Callable[[int], None], out: Checked, rea
                 raise ValueError(wrong)
             read(row)
         except (ValueError, UseCaseError) as error:
-            out.refuse(row, error.told if isinstance(error, UseCaseError) else str(error))
+            out.refuse(row, error.message if isinstance(error, UseCaseError) else str(error))
         if n % 2000 == 0:
             progress(n)

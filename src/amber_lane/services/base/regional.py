@@ -55,17 +55,17 @@ def set_place(context: Context, place: Place) -> str:
     if place.decimal not in DECIMALS:
         wrong["decimal"] = "must be a point or a comma"
     if wrong:
-        raise Invalid("; ".join(f"{name} {told}" for name, told in wrong.items()), wrong)
+        raise Invalid("; ".join(f"{name} {message}" for name, message in wrong.items()), wrong)
     row = context.session.scalar(select(Setting).where(Setting.name == PLACE))
     before = dict(row.value) if row else None
     if row is None:
         row = Setting(name=PLACE, value={})
         context.session.add(row)
     row.value = asdict(place)
-    told = f"the house is in {place.country}, time zone {place.zone}"
-    context.log("place.set", "house", told, before={"place": before}, undo=True)
+    message = f"the house is in {place.country}, time zone {place.zone}"
+    context.log("place.set", "house", message, before={"place": before}, undo=True)
     context.session.flush()
-    return told[0].upper() + told[1:]
+    return message[0].upper() + message[1:]
 
 
 def restore(context: Context, before: dict[str, dict[str, str] | None]) -> None:

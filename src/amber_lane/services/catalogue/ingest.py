@@ -50,9 +50,9 @@ def bring_in(context: Context, supplier: Supplier, items: Sequence[CatalogueItem
     at, monies, owner = to_ms(context.now), [supplier.currency, *(supplier.also or [])], supplier.id
     for one in items:
         origin = one.origin or only
-        why = _wrong(one, monies, origin, origins)
-        if why:
-            refused.append(f"{one.number}: {why}")
+        reason = _wrong(one, monies, origin, origins)
+        if reason:
+            refused.append(f"{one.number}: {reason}")
             continue
         words = _words(one)
         row = known.get(one.number)
@@ -154,13 +154,13 @@ def tiers_text(cost: int, tiers: Iterable[tuple[int, int]]) -> str | None:
 
 
 def moved_tiers(
-    context: Context, supplier: int, items: Sequence[tuple[int, int]], told: Sequence[tuple[tuple[int, int], ...]]
+    context: Context, supplier: int, items: Sequence[tuple[int, int]], given: Sequence[tuple[tuple[int, int], ...]]
 ) -> dict[int, str | None]:
     """Costs by quantity as a sweep told them, for items (number, cost) whose cost is believed: those that moved, as they are kept."""
     query = select(Item.id, Item.tiers).where(Item.supplier_id == supplier, Item.tiers.is_not(None))
     kept: dict[int, list[Any] | None] = dict(context.session.execute(query).tuples().all())
     moved: dict[int, str | None] = {}
-    for (number, cost), tiers in zip(items, told, strict=True):
+    for (number, cost), tiers in zip(items, given, strict=True):
         if tiers or number in kept:
             good = [list(tier) for tier in believable_tiers(cost, tiers)]
             if good != (kept.get(number) or []):

@@ -52,15 +52,15 @@ def explain(context: Context, finder: Finder, item: Item, store_id: int) -> Told
     facts = Facts.read(context.session)
     store = facts.stores[store_id]
     made = work_out(context.session, facts, store, goods, at)
-    told, known = "", bool(made.known[0])
+    message, known = "", bool(made.known[0])
     steps: list[Step] = []
     if known:
         found = explaining.explain(_terms(made), int(made.priced.price[0]), store.currency)
-        told, steps = found.sentence, found.steps
+        message, steps = found.sentence, found.steps
     elif int(made.service[0]) < 0:
-        told = f"Nothing is sent from there to {store.country}, where {store.name} sells."
+        message = f"Nothing is sent from there to {store.country}, where {store.name} sells."
     else:
-        told = "No price meets your rules, or the exchange rate from its supplier's money is not entered."
+        message = "No price meets your rules, or the exchange rate from its supplier's money is not entered."
     countries = []
     origin = item.origin_id
     for land in sorted({one.country for one in facts.services if one.origin_id == origin}):
@@ -74,7 +74,7 @@ def explain(context: Context, finder: Finder, item: Item, store_id: int) -> Told
         name = service.name
         countries.append(ToCountry(land, name, int(there.days_low[0]), int(there.days_high[0]), int(there.ship[0]), keeps))
     profit = int(made.priced.kept.profit[0]) if known else None
-    return Told(store.currency, told, profit, steps, countries)
+    return Told(store.currency, message, profit, steps, countries)
 
 
 def _terms(made: Worked) -> dict[str, object]:
@@ -88,13 +88,13 @@ def _terms(made: Worked) -> dict[str, object]:
     return out | {"goods": int(made.goods[0]), "ship": int(made.ship[0]), "handling": int(made.handling[0]), "rebate": int(made.rebate[0])}
 
 
-def sentence(told: Told, past: Past, days: int, currency: str) -> str:
+def sentence(detail: Told, past: Past, days: int, currency: str) -> str:
     """What a manager would say of it in a line or two."""
     moves = ("its cost did not move" if not past.moves else f"its cost moved {past.moves} times") + f" in {days} days"
     if past.moves:
         moves += f", never above {show(past.highest, currency)}"
     held = f"; it was in stock on {past.in_stock} of {days} days" if past.in_stock >= 0 else ""
-    return f"{told.sentence} {moves[0].upper()}{moves[1:]}{held}."
+    return f"{detail.sentence} {moves[0].upper()}{moves[1:]}{held}."
 
 
 def item_counts(context: Context) -> dict[int, int]:

@@ -233,8 +233,8 @@ class Finder:
                 self.matched.clear()
             if s.get_bind().dialect.name == "sqlite":
                 link = s.connection()
-                told = link.exec_driver_sql("select group_concat(rowid) from item_fts where item_fts match ?", (query,)).scalar()
-                ids = np.sort(np.fromstring(told or "", dtype=np.int64, sep=","))
+                joined = link.exec_driver_sql("select group_concat(rowid) from item_fts where item_fts match ?", (query,)).scalar()
+                ids = np.sort(np.fromstring(joined or "", dtype=np.int64, sep=","))
             else:
                 rows = select(Item.id).order_by(Item.id)
                 for word in words:
@@ -309,9 +309,9 @@ def _read(s: Session, since: int | None = None, after: int = 0) -> Goods:
 def _mark(facts: Facts, store: int, s: Session) -> int:
     """A number that moves when anything does that a price is made of beside the items themselves."""
     rows: list[Any] = [facts.stores[store], *facts.suppliers.values(), *facts.fees.values(), *facts.rules, *facts.policies, *facts.services]
-    told = [tuple(_plain(getattr(row, c.key)) for c in row.__mapper__.column_attrs if c.key not in VOLATILE) for row in rows]
+    plain_rows = [tuple(_plain(getattr(row, c.key)) for c in row.__mapper__.column_attrs if c.key not in VOLATILE) for row in rows]
     origins = s.execute(select(Origin.id, Origin.handling, Origin.country)).all()
-    return hash((tuple(told), tuple(map(tuple, origins)), tuple(sorted(facts.rates.items()))))
+    return hash((tuple(plain_rows), tuple(map(tuple, origins)), tuple(sorted(facts.rates.items()))))
 
 
 # What moves all the time and is no part of a price.

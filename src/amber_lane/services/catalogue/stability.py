@@ -35,13 +35,13 @@ class Past:
 def pasts(context: Context, items: Sequence[Item]) -> dict[int, Past]:
     """The past of a few items."""
     start = to_ms(context.now - timedelta(days=DAYS))
-    told: dict[int, list[tuple[int, int, int, int, int]]] = {}
+    moves: dict[int, list[tuple[int, int, int, int, int]]] = {}
     query = select(Sighting.item_id, Sighting.at, Sighting.old_cost, Sighting.cost, Sighting.old_stock, Sighting.stock)
     for row in context.session.execute(
         query.where(Sighting.item_id.in_([item.id for item in items]), Sighting.verdict.in_(("good", "gone"))).order_by(Sighting.at)
     ):
-        told.setdefault(row[0], []).append((to_ms(row[1]), *row[2:]))
-    return {item.id: _past(told.get(item.id, []), item, start, to_ms(context.now)) for item in items}
+        moves.setdefault(row[0], []).append((to_ms(row[1]), *row[2:]))
+    return {item.id: _past(moves.get(item.id, []), item, start, to_ms(context.now)) for item in items}
 
 
 def _past(rows: list[tuple[int, int, int, int, int]], item: Item, start: int, now: int) -> Past:

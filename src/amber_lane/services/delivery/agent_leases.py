@@ -55,7 +55,7 @@ class Report:
     id: int
     key: str
     outcome: str
-    told: str = ""
+    message: str = ""
     fault: str = ""
 
 
@@ -156,10 +156,10 @@ def lease(context: Context, token: Token, store: Store, run: str, wall: datetime
 def _healthy(context: Context, store: Store) -> None:
     link = context.session.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
     if link is not None:
-        link.state, link.told, link.good_at = "good", "", context.now
+        link.state, link.message, link.good_at = "good", "", context.now
 
 
-def report(context: Context, token: Token, store: Store, run: str, wall: datetime, told: Sequence[Report]) -> int:
+def report(context: Context, token: Token, store: Store, run: str, wall: datetime, reports: Sequence[Report]) -> int:
     """Take a program's reports. Returns how many counted; one that was counted before, or is not its own, changes nothing.
 
     That something is done is believed even after its time was up: it stands in the store. Anything else is believed
@@ -170,7 +170,7 @@ def report(context: Context, token: Token, store: Store, run: str, wall: datetim
     dead: list[tuple[Outbox, str]] = []
     back: list[int] = []
     counted = 0
-    for one in told:
+    for one in reports:
         row = context.session.get(Outbox, one.id)
         if row is None or row.key != one.key or row.target != f"store:{store.id}":
             continue
@@ -178,19 +178,19 @@ def report(context: Context, token: Token, store: Store, run: str, wall: datetim
         if one.outcome == "done" and (row.state == "claimed" or row.state == "unknown"):
             if row.state == "unknown":
                 row.state = OUTBOX.step(row.state, "claim")
-            row.state, row.answer, row.done_at, row.until = OUTBOX.step(row.state, "confirm"), one.told[:500], context.now, None
+            row.state, row.answer, row.done_at, row.until = OUTBOX.step(row.state, "confirm"), one.message[:500], context.now, None
             done.append((row, None))
         elif mine and one.outcome == "refused":
-            row.state, row.answer, row.until = OUTBOX.step(row.state, "fail"), one.told[:500], None
+            row.state, row.answer, row.until = OUTBOX.step(row.state, "fail"), one.message[:500], None
             row.fault = one.fault if one.fault in queue.FINAL else "refused"
-            dead.append((row, one.told))
+            dead.append((row, one.message))
         elif mine and one.outcome == "failed":
-            row.state, row.answer, row.until, row.claimed_at = OUTBOX.step(row.state, "delay"), one.told[:500], None, None
+            row.state, row.answer, row.until, row.claimed_at = OUTBOX.step(row.state, "delay"), one.message[:500], None, None
             row.after = context.now + timedelta(seconds=min(2.0 ** min(row.tries, 12), 300.0))
             row.fault = one.fault if one.fault in queue.PASSING else "away"
             back.append(row.id)
         elif mine and one.outcome == "unknown":
-            row.state, row.answer, row.until, row.fault = OUTBOX.step(row.state, "lose"), one.told[:500], None, "unknown"
+            row.state, row.answer, row.until, row.fault = OUTBOX.step(row.state, "lose"), one.message[:500], None, "unknown"
         else:
             continue
         counted += 1
@@ -203,8 +203,8 @@ def report(context: Context, token: Token, store: Store, run: str, wall: datetim
     return counted
 
 
-def trouble(context: Context, store: Store, told: str) -> None:
+def trouble(context: Context, store: Store, message: str) -> None:
     """The program cannot work its store; it says why."""
     link = context.session.scalar(select(Link).where(Link.owner == "store", Link.owner_id == store.id))
     if link is not None:
-        link.state, link.told = "failing", told[:300]
+        link.state, link.message = "failing", message[:300]

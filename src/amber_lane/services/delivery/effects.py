@@ -23,7 +23,7 @@ def follow(context: Context, done: Sequence[tuple[Outbox, Any]]) -> None:
     """Changes that the outside has confirmed, each with its answer."""
     shown(context, [row.body for row, _ in done if row.kind == "listing"])
     said = [("", None, 0, row.body["listing"]) for row, _ in done if row.kind == "listing" and row.body.get("words")]
-    bulk_update(context.session, Listing, ("told", "theirs", "words_due"), said)
+    bulk_update(context.session, Listing, ("message", "theirs", "words_due"), said)
     for row, answer in done:
         if row.kind == "purchase":
             purchase_orders.take_answer(context, answer, corrects=True)
@@ -52,8 +52,8 @@ def shown(context: Context, bodies: Sequence[dict[str, Any]]) -> None:
 
 def failed(context: Context, dead: Sequence[tuple[Outbox, str]]) -> None:
     """Changes that the outside refused: a listing that was being published remembers why."""
-    said = [(told[:500], row.body["listing"]) for row, told in dead if row.kind == "listing" and row.body.get("words")]
-    bulk_update(context.session, Listing, ("told",), said)
-    for row, told in dead:
+    said = [(message[:500], row.body["listing"]) for row, message in dead if row.kind == "listing" and row.body.get("words")]
+    bulk_update(context.session, Listing, ("message",), said)
+    for row, message in dead:
         if row.kind == "recall":
-            cancellations.kept(context, row.body["reference"], told)
+            cancellations.kept(context, row.body["reference"], message)

@@ -90,9 +90,9 @@ def _rows(context: Context, owner: str, number: int, what: str) -> tuple[Any, li
     return row, rows
 
 
-def confirm(context: Context, row: Outbox, told: str) -> None:
+def confirm(context: Context, row: Outbox, message: str) -> None:
     """What goes out by a person's hand is done with it."""
-    row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), context.now, told
+    row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), context.now, message
 
 
 def take_out(context: Context, owner: str, number: int, what: str) -> SheetOut:
@@ -106,8 +106,8 @@ def take_out(context: Context, owner: str, number: int, what: str) -> SheetOut:
     )
     context.session.add(kept)
     context.session.flush()
-    told = f"{_counted(len(rows), what)} taken out as a sheet for {partner.name}"
-    context.log(f"sheet.{what}", partner.name, told, after={"sheet": kept.id}, undo=True, count=len(rows))
+    message = f"{_counted(len(rows), what)} taken out as a sheet for {partner.name}"
+    context.log(f"sheet.{what}", partner.name, message, after={"sheet": kept.id}, undo=True, count=len(rows))
     return kept
 
 
@@ -186,10 +186,10 @@ def take_back(context: Context, number: int) -> str:
             context.session.execute(update(PassedOn).where(*passed).values(confirmed_at=None))
     sheet.back_at = context.now
     left = len(sheet.outbox) - len(back)
-    told = f"{_counted(len(back), sheet.what)} of a sheet taken back" + (f"; {left} were answered or overtaken since" if left else "")
-    context.log("sheet.back", sheet.owner, told, count=len(back))
+    message = f"{_counted(len(back), sheet.what)} of a sheet taken back" + (f"; {left} were answered or overtaken since" if left else "")
+    context.log("sheet.back", sheet.owner, message, count=len(back))
     context.session.flush()
-    return told[0].upper() + told[1:]
+    return message[0].upper() + message[1:]
 
 
 def _still(context: Context, row: Outbox) -> bool:

@@ -171,7 +171,7 @@ def keep_template(
     if not 0 <= delay_minutes <= DELAY_MOST:
         wrong["delay_minutes"] = "at most thirty days"
     if wrong:
-        raise Invalid("; ".join(f"{name} {told}" for name, told in wrong.items()), wrong)
+        raise Invalid("; ".join(f"{name} {message}" for name, message in wrong.items()), wrong)
     if store is not None:
         context.get(Store, store, "store")
     if number is None:
@@ -187,8 +187,8 @@ def keep_template(
         before = {"subject": row.subject, "body": row.body, "on": row.on, "delay_minutes": row.delay_minutes}
     row.subject, row.body, row.on, row.delay_minutes = subject, body, on, delay_minutes
     context.session.flush()
-    told = f"mail '{row.kind}' changed, {'on' if row.on else 'off'}"
-    context.log("template.change", row.kind, told, before=before, after={"template": row.id}, undo=True)
+    message = f"mail '{row.kind}' changed, {'on' if row.on else 'off'}"
+    context.log("template.change", row.kind, message, before=before, after={"template": row.id}, undo=True)
     return row
 
 

@@ -32,9 +32,9 @@ class Naming:
 
 def take_list(context: Context, store: Store, names: Sequence[str]) -> None:
     """A store tells the carriers that it knows. Who fits by its words is named; what waited for a name goes on."""
-    told = list(dict.fromkeys(name.strip() for name in names if name.strip()))
-    if told != list(store.carriers or []):
-        store.carriers = told
+    listed = list(dict.fromkeys(name.strip() for name in names if name.strip()))
+    if listed != list(store.carriers or []):
+        store.carriers = listed
         store.version += 1
     match(context)
 
@@ -89,15 +89,15 @@ def choose(context: Context, store_id: int, carrier_id: int, name: str) -> str:
         raise Conflict(f"{store.name} calls {carrier.name} {old or 'nothing yet'} already; nothing was changed")
     _name(context, store_id, carrier, name)
     carrier.version += 1
-    told = f"{store.name} calls {carrier.name} {name!r}" if name else f"how {store.name} calls {carrier.name} is not known"
+    message = f"{store.name} calls {carrier.name} {name!r}" if name else f"how {store.name} calls {carrier.name} is not known"
     context.log(
         "carrier.name",
         f"{store.code}:{carrier.code}",
-        told,
+        message,
         before={"store": store_id, "carrier": carrier_id, "name": old},
         undo=name != old,
     )
-    return told
+    return message
 
 
 def restore(context: Context, before: dict[str, int | str]) -> None:

@@ -39,7 +39,7 @@ WORDS = {
 
 
 def trouble_of(
-    state: str, ended_by: str, made: datetime, moved: datetime | None, promised: datetime | None, now: datetime, told: bool = True
+    state: str, ended_by: str, made: datetime, moved: datetime | None, promised: datetime | None, now: datetime, informed: bool = True
 ) -> str:
     """'' while a parcel goes well, else what is wrong, as a key of WORDS."""
     if ended_by == "replaced":
@@ -50,7 +50,7 @@ def trouble_of(
         return "elsewhere" if ended_by == "elsewhere" else ""
     if promised is not None and now.date() > promised.date():
         return "late"
-    if told and now - (moved or made) > STUCK_AFTER:
+    if informed and now - (moved or made) > STUCK_AFTER:
         return "unmoved" if state == "label" else "stuck"
     return ""
 
@@ -144,7 +144,7 @@ class Step:
 
     key: str
     label: str
-    told: str
+    message: str
     to: str = ""
     subject: str = ""
     body: str = ""
@@ -206,15 +206,15 @@ def _ask(context: Context, case: _Case) -> Step:
         f"The last that we know of it: {last}. Please find out where it is, and write to us.\n"
     )
     mail = case.supplier.mail if "@" in case.supplier.mail else ""
-    told = f"by mail to {mail}" if mail else "no mail address is known: copy the text and send it yourself"
-    return Step("ask", "Ask the supplier", told, mail, f"Where is {case.parcel.number}?", body)
+    message = f"by mail to {mail}" if mail else "no mail address is known: copy the text and send it yourself"
+    return Step("ask", "Ask the supplier", message, mail, f"Where is {case.parcel.number}?", body)
 
 
 def _tell(context: Context, case: _Case) -> Step | None:
     order = case.orders[0]
     text = written(context, "late", order, _of(case, order), {"carrier": case.carrier.name, "tracking": case.parcel.number})
-    told = select(Message.id).where(Message.order_id == order.id, Message.kind == "late", Message.about == case.parcel.number)
-    if text is None or "@" not in order.mail or context.session.scalar(told):
+    query = select(Message.id).where(Message.order_id == order.id, Message.kind == "late", Message.about == case.parcel.number)
+    if text is None or "@" not in order.mail or context.session.scalar(query):
         return None
     return Step("tell", "Tell the buyer", f"by mail to {order.mail}", order.mail, *text)
 
@@ -247,11 +247,11 @@ def take(context: Context, number: int, key: str, subject: str = "", body: str =
     step = next((one for one in steps(context, number) if one.key == key), None)
     if step is None:
         raise Conflict("this step does not help with this parcel any more; look at it again")
-    told = {"ask": _do_ask, "tell": _do_tell, "again": _do_again, "refund": _do_refund}[key](
+    message = {"ask": _do_ask, "tell": _do_tell, "again": _do_again, "refund": _do_refund}[key](
         context, case, step, subject.strip() or step.subject, body.strip() or step.body
     )
-    context.log(f"parcel.{key}", case.parcel.number, told, why=WORDS.get(case.trouble, ""))
-    return told
+    context.log(f"parcel.{key}", case.parcel.number, message, reason=WORDS.get(case.trouble, ""))
+    return message
 
 
 def _do_ask(context: Context, case: _Case, step: Step, subject: str, body: str) -> str:
@@ -269,13 +269,13 @@ def _do_ask(context: Context, case: _Case, step: Step, subject: str, body: str) 
 
 
 def _do_tell(context: Context, case: _Case, step: Step, subject: str, body: str) -> str:
-    told = 0
+    mails = 0
     for order in case.orders:
         store = context.get(Store, order.store_id, "store")
         more = {"carrier": case.carrier.name, "tracking": case.parcel.number}
         mine = (subject, body) if order is case.orders[0] else written(context, "late", order, _of(case, order), more)
-        told += write_mail(context, "late", order, store, _of(case, order), case.parcel.number, more, mine)
-    if not told:
+        mails += write_mail(context, "late", order, store, _of(case, order), case.parcel.number, more, mine)
+    if not mails:
         raise Conflict("the buyer was told of this parcel already, or there is no mailbox; nothing was sent twice")
     return f"{case.orders[0].buyer} told that {case.parcel.number} takes longer"
 
@@ -315,7 +315,7 @@ def _do_refund(context: Context, case: _Case, step: Step, subject: str, body: st
 
 def tell_late(context: Context) -> int:
     """Buyers of late parcels are told by themselves, where that mail is switched on. Returns how many were."""
-    told = 0
+    mails = 0
     for one in troubled(context):
         if one.trouble != "late" or one.asked is not None:
             continue
@@ -323,8 +323,8 @@ def tell_late(context: Context) -> int:
         more = {"carrier": case.carrier.name, "tracking": case.parcel.number}
         for order in case.orders:
             store = context.get(Store, order.store_id, "store")
-            told += write_mail(context, "late", order, store, _of(case, order), case.parcel.number, more)
-    return told
+            mails += write_mail(context, "late", order, store, _of(case, order), case.parcel.number, more)
+    return mails
 
 
 def waits(context: Context, one: Troubled) -> bool:

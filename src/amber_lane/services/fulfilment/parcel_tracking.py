@@ -61,16 +61,16 @@ def take_tracking(context: Context, purchase: PurchaseOrder, tracking: Tracking,
     """
     carrier = find_carrier(context, tracking.carrier)
     if carrier is None:
-        purchase.told = f"the carrier {tracking.carrier!r} is not connected here; connect it, or mend the name"
+        purchase.message = f"the carrier {tracking.carrier!r} is not connected here; connect it, or mend the name"
         return None
     try:
         number = check_number(carrier, tracking.number)
     except ValueError as error:
-        purchase.told = str(error)
+        purchase.message = str(error)
         return None
     parcel = context.session.scalar(select(Parcel).where(Parcel.carrier_id == carrier.id, Parcel.number == number))
-    if parcel is not None and (told := _used_already(context, parcel, purchase)):
-        purchase.told = told
+    if parcel is not None and (message := _used_already(context, parcel, purchase)):
+        purchase.message = message
         return None
     old = _unmoved(context, purchase, number) if corrects else []
     if parcel is None:
@@ -84,7 +84,7 @@ def take_tracking(context: Context, purchase: PurchaseOrder, tracking: Tracking,
         _replace(context, one, purchase, parcel)
     if purchase.state != "shipped":
         purchase.state = PURCHASE.step(purchase.state, "ship")
-    purchase.told = ""
+    purchase.message = ""
     lines = lines_of_purchase(context, purchase.id)
     for line in lines:
         if line.state in ORDER_LINE.sources("send") and all_are(context, line, ("shipped",)):
@@ -109,28 +109,32 @@ WRONG_IN = ("waiting", "sent", "accepted", "shipped")
 
 def wrong_numbers(context: Context) -> list[PurchaseOrder]:
     """Purchases with a number that cannot be right, the oldest first."""
-    told = PurchaseOrder.told != literal_column("''")
-    rows = select(PurchaseOrder).where(PurchaseOrder.state.in_(WRONG_IN), told).order_by(PurchaseOrder.id)
+    has_message = PurchaseOrder.message != literal_column("''")
+    rows = select(PurchaseOrder).where(PurchaseOrder.state.in_(WRONG_IN), has_message).order_by(PurchaseOrder.id)
     return list(context.session.scalars(by_index(rows, PurchaseOrder, "ix_purchase_order_told")))
 
 
 def drop_wrong(context: Context, reference: str) -> None:
     """A person says that a wrong number is no matter. Can be undone."""
     purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference.strip()))
-    if purchase is None or not purchase.told or purchase.state not in WRONG_IN:
+    if purchase is None or not purchase.message or purchase.state not in WRONG_IN:
         raise Conflict("this is settled already")
-    before = {"purchase": purchase.id, "told": purchase.told}
-    purchase.told = ""
+    before = {"purchase": purchase.id, "message": purchase.message}
+    purchase.message = ""
     purchase.version += 1
     context.log(
-        "transit.dropped", purchase.reference, f"{purchase.reference}: wrong number set aside: {before['told']}", before=before, undo=True
+        "transit.dropped",
+        purchase.reference,
+        f"{purchase.reference}: wrong number set aside: {before['message']}",
+        before=before,
+        undo=True,
     )
     context.session.flush()
 
 
 def bring_back_wrong(context: Context, before: dict[str, Any]) -> None:
     """Undo of setting a wrong number aside."""
-    context.get(PurchaseOrder, before["purchase"], "purchase order").told = before["told"]
+    context.get(PurchaseOrder, before["purchase"], "purchase order").message = before["message"]
 
 
 def lines_of_purchase(context: Context, purchase: int) -> list[OrderLine]:
@@ -250,7 +254,7 @@ def take_words(context: Context, carrier: int, words: dict[str, list[CarrierWord
             if (parcel.id, word.at, word.kind) in known:
                 continue
             known.add((parcel.id, word.at, word.kind))
-            context.session.add(CarrierEvent(parcel_id=parcel.id, at=word.at, kind=word.kind, told=word.told, place=word.place))
+            context.session.add(CarrierEvent(parcel_id=parcel.id, at=word.at, kind=word.kind, message=word.message, place=word.place))
             _advance(context, parcel, word)
     context.session.flush()
 
@@ -258,7 +262,7 @@ def take_words(context: Context, carrier: int, words: dict[str, list[CarrierWord
 def _advance(context: Context, parcel: Parcel, word: CarrierWord) -> None:
     move = {"collected": "move", "moving": "move", "delivered": "deliver", "returned": "return"}.get(word.kind)
     if parcel.moved_at is None or word.at >= parcel.moved_at:
-        parcel.last_word = f"{word.told}, {word.place}" if word.place else word.told
+        parcel.last_word = f"{word.message}, {word.place}" if word.place else word.message
     if move and parcel.state in PARCEL.sources(move):
         parcel.state = PARCEL.step(parcel.state, move)
     if move:
@@ -346,8 +350,8 @@ def suppose_arrived(context: Context) -> int:
         arrive(context, parcel)
     if done:
         n = len(done)
-        why = "nobody said otherwise for as long as the limits have it"
-        context.log("transit.supposed", "parcels", f"{n} parcel{'' if n == 1 else 's'} taken as arrived", why=why, count=n)
+        reason = "nobody said otherwise for as long as the limits have it"
+        context.log("transit.supposed", "parcels", f"{n} parcel{'' if n == 1 else 's'} taken as arrived", reason=reason, count=n)
     return len(done)
 
 
@@ -382,9 +386,9 @@ def enter_tracking(context: Context, reference: str, number: str, carrier: str, 
         raise Invalid(f"purchase order {purchase.reference} was {purchase.state}, so nothing can be on its way for it")
     parcel = take_tracking(context, purchase, Tracking(number, carrier))
     if parcel is None:
-        told = purchase.told
+        message = purchase.message
         context.session.expire(purchase)
-        raise Invalid(told)
+        raise Invalid(message)
     if at is not None and parcel.made_at == context.now:
         parcel.made_at = at
     context.log("transit.number", purchase.reference, f"{purchase.reference}: {parcel.number} entered by hand")

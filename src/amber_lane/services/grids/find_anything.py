@@ -22,7 +22,7 @@ class Found:
 
     kind: str
     name: str
-    told: str
+    message: str
     go: str
 
 

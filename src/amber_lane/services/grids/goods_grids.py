@@ -54,7 +54,7 @@ _sold_by = (Listing.lane_id == Lane.id) & (Listing.sku_id == Lane.sku_id)
 _lane_listing = select(func.min(Listing.id)).where(_sold_by).correlate(Lane).scalar_subquery()
 _refused_ones = union(
     select(cast(func.substr(Outbox.subject, len("listing:") + 1), Integer)).where(Outbox.state == "dead", Outbox.kind == "listing"),
-    select(Listing.id).where(Listing.told != literal_column("''")),
+    select(Listing.id).where(Listing.message != literal_column("''")),
 )
 _SLIM_LISTINGS = (
     (select().select_from(Listing), frozenset({Listing.__table__})),
@@ -109,7 +109,7 @@ LISTS: dict[str, GridSpec] = {
             "category": func.coalesce(func.nullif(Listing.category, ""), Sku.category),
             "version": Listing.version,
             "moving": _moving,
-            "refused": func.coalesce(func.nullif(Listing.told, ""), _dead, ""),
+            "refused": func.coalesce(func.nullif(Listing.message, ""), _dead, ""),
             "differs": Listing.theirs.is_not(None),
             "pace": Sku.pace,
         },
@@ -118,13 +118,13 @@ LISTS: dict[str, GridSpec] = {
             "state": Listing.state,
             "store": Store.id,
             "category": Sku.category,
-            "refused": case((or_(Listing.told != "", _dead.is_not(None)), "yes"), else_="no"),
+            "refused": case((or_(Listing.message != "", _dead.is_not(None)), "yes"), else_="no"),
             "differs": case((Listing.theirs.is_not(None), "yes"), else_="no"),
         },
         (Listing.id.desc(),),
         slim=_SLIM_LISTINGS,
         seek=_found_listing,
-        told={"refused": lambda values: or_(*(_is_refused(value == "yes") for value in values))},
+        message={"refused": lambda values: or_(*(_is_refused(value == "yes") for value in values))},
     ),
     "listings": GridSpec(
         select()
@@ -181,7 +181,7 @@ LISTS: dict[str, GridSpec] = {
             "instead": Lane.instead,
             "begun": Lane.begun,
             "state": Lane.state,
-            "why": Lane.why,
+            "reason": Lane.reason,
             "supplier": Supplier.name,
             "store": Store.name,
             "origin": Origin.name,
@@ -225,7 +225,7 @@ LISTS: dict[str, GridSpec] = {
             Lane.sku_id.in_(seek.skus(word)),
             Lane.id.in_(select(LanePart.lane_id).where(LanePart.item_id.in_(seek.items(word)))),
         ),
-        told={"kind": _of_kind},
+        message={"kind": _of_kind},
         by={
             "cost": (Item, "ix_item_cost"),
             "stock": (Item, "ix_item_stock"),
@@ -264,7 +264,7 @@ LISTS: dict[str, GridSpec] = {
             "outcome": ListingDecision.outcome,
             "sweep": ListingDecision.sweep_id,
             "act": ListingDecision.act_id,
-            "cause": AuditEntry.told,
+            "cause": AuditEntry.message,
         },
         (Sku.code, Listing.title, Item.number),
         {
@@ -312,13 +312,13 @@ LISTS: dict[str, GridSpec] = {
             "who": AuditEntry.who,
             "kind": AuditEntry.kind,
             "on": AuditEntry.on,
-            "told": AuditEntry.told,
-            "why": AuditEntry.why,
+            "message": AuditEntry.message,
+            "reason": AuditEntry.reason,
             "undo": AuditEntry.undo,
             "before": AuditEntry.before,
             "after": AuditEntry.after,
         },
-        (AuditEntry.told, AuditEntry.on, AuditEntry.who),
+        (AuditEntry.message, AuditEntry.on, AuditEntry.who),
         {"kind": AuditEntry.kind, "who": AuditEntry.who},
         (AuditEntry.id.desc(),),
     ),
@@ -347,8 +347,8 @@ def _conditions(listed: GridSpec, wish: GridQuery, seek: Seeker) -> tuple[list[A
             values = [int(v) for v in values] if column.type.python_type is int else values
         except (ValueError, NotImplementedError):
             raise Invalid(f"{value!r} is not a value of {key}") from None
-        if key in listed.told:
-            wheres.append(listed.told[key](values))
+        if key in listed.message:
+            wheres.append(listed.message[key](values))
             in_order.append(wheres[-1])
             continue
         wheres.append(column.in_(values))

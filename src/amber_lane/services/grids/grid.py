@@ -77,6 +77,6 @@ class GridSpec:
     # A word -> where it is found, if that can be told without joining everything.
     seek: Callable[[Seeker, str], Any] | None = None
     # A filter -> the same condition told by an index, where its expression is not.
-    told: Mapping[str, Callable[[list[Any]], Any]] = field(default_factory=dict)
+    message: Mapping[str, Callable[[list[Any]], Any]] = field(default_factory=dict)
     # A sort, or a filter as name:value -> the table and its index by which it is walked, where the database would not see that by itself.
     by: Mapping[str, tuple[Any, str]] = field(default_factory=dict)

@@ -70,7 +70,7 @@ ORDERS = GridSpec(
         "currency": Order.currency,
         "rank": _rank,
         "profit": Plan.known_profit,
-        "told": Hold.told,
+        "message": Hold.message,
         "limit": Hold.limit,
         "ordered_at": Order.ordered_at,
         "came_at": Order.came_at,
@@ -83,7 +83,7 @@ ORDERS = GridSpec(
     (Order.ordered_at.desc(), Order.id.desc()),
     slim=((select().select_from(Order), frozenset({Order.__table__})),),
     seek=_found_order,
-    told={"rank": _stands},
+    message={"rank": _stands},
 )
 
 

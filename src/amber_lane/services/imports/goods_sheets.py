@@ -265,8 +265,10 @@ def check_items(context: Context, rows: Iterable[Row], progress: Callable[[int],
                 return
             raise ValueError(f"{number} stands twice in the sheet, and not alike; the first row counts")
         taken[supplier.id, number] = one
-        told = [cost, one.stock, *(getattr(one, name) for name in ingest.WORDS)]
-        same = was is not None and all(a == b or name in one.silent for name, a, b in zip(("", "", *ingest.WORDS), was, told, strict=True))
+        values = [cost, one.stock, *(getattr(one, name) for name in ingest.WORDS)]
+        same = was is not None and all(
+            a == b or name in one.silent for name, a, b in zip(("", "", *ingest.WORDS), was, values, strict=True)
+        )
         out.add("new" if was is None else "same" if same else "changed", (supplier.id, one), f"{number}: {one.title}")
 
     each(rows, progress, out, read)
@@ -290,8 +292,8 @@ def carry_items(db: Database, context_of: Callable[[Any], Context], checked: Che
         with db.writing() as s:
             context = context_of(s)
             sweep = sweeps.begin(context, context.get(Supplier, number, "supplier"), context.actor).id
-            told = catalogue_sheets.told_of(mine, context, packs=False)
-        large_sweeps.carry_out(db.reading, db.writing, context_of, sweep, told)
+            message = catalogue_sheets.told_of(mine, context, packs=False)
+        large_sweeps.carry_out(db.reading, db.writing, context_of, sweep, message)
     with db.writing() as s:
         _log_items(context_of(s), len(checked.good))
 

@@ -155,8 +155,8 @@ def check_lanes(context: Context, rows: Iterable[Row], progress: Callable[[int],
         code, number = need(row, "sku"), need(row, "item")
         sku = known.sku(code)
         item, origin, cost = known.item(supplier, number)
-        told = row.get("units_per_sale")
-        units = parse_units(told, "units_per_sale") if told and told != "1" else ONE
+        given = row.get("units_per_sale")
+        units = parse_units(given, "units_per_sale") if given and given != "1" else ONE
         if row.get("origin"):
             known.check_origin(row["origin"].strip(), origin)
         store = known.store(row, sku)
@@ -223,10 +223,12 @@ def _compare(context: Context, groups: dict[tuple[int, int | None, int], list[tu
         if store and not lane and general and parts.get(general) == wanted and general_service == first.service:
             # For all stores it is so already; a lane of its own would say the same.
             lane, service = general, general_service
-        told = f"{first.code}: {_use_told(use)}{f' in {_store_name(context, store)}' if store else ''}" if len(out.changes) < SHOWN else ""
+        message = (
+            f"{first.code}: {_use_told(use)}{f' in {_store_name(context, store)}' if store else ''}" if len(out.changes) < SHOWN else ""
+        )
         kind = "new" if not lane else "same" if parts.get(lane) == wanted and service == first.service else "changed"
         for place, _ in enumerate(group):
-            out.add(kind, (lane, [one for one, _ in group]) if place == 0 else None, told)
+            out.add(kind, (lane, [one for one, _ in group]) if place == 0 else None, message)
     out.good = [one for one in out.good if one]
 
 
@@ -346,7 +348,20 @@ def _insert(context: Context, groups: list[list[_LaneRow]]) -> set[int]:
                     part.cost,
                 )
             )
-    columns = ("id", "version", "sku_id", "sku_code", "store_id", "supplier_id", "origin_id", "service", "services", "use", "state", "why")
+    columns = (
+        "id",
+        "version",
+        "sku_id",
+        "sku_code",
+        "store_id",
+        "supplier_id",
+        "origin_id",
+        "service",
+        "services",
+        "use",
+        "state",
+        "reason",
+    )
     bulk_insert(s, Lane, (*columns, "opened_at", "opened_by", "begun", "instead", "item_id", "items"), lanes_made)
     bulk_insert(s, LanePart, ("lane_id", "item_id", "units_num", "units_den", "origin_id", "service", "cost_then"), parts_made)
     return set(range(first, first + len(groups)))

@@ -102,8 +102,8 @@ def check_orders(context: Context, rows: Iterable[Row], progress: Callable[[int]
                 out.refuse(row, str(error))
             continue
         fresh = len(joined.lines) - len(known[store_id, number][1]) if joined else 0
-        told = f"order {number}: {fresh} more line{'s join it' if fresh > 1 else ' joins it'}"
-        out.add("changed" if joined else "same", (store_id, joined), told)
+        message = f"order {number}: {fresh} more line{'s join it' if fresh > 1 else ' joins it'}"
+        out.add("changed" if joined else "same", (store_id, joined), message)
     again = sum(seen.values())
     notes = [
         f"{again} row{'s stand' if again > 1 else ' stands'} in it twice; each counts once." * (again > 0),
@@ -121,7 +121,7 @@ def _known(context: Context, wanted: Iterable[tuple[int, str]]) -> dict[tuple[in
     return {(row.store_id, row.number): (row, lines[row.id]) for row in found}
 
 
-def _joined(known: tuple[Order, list[OrderLine]], told: StoreOrder) -> StoreOrder | None:
+def _joined(known: tuple[Order, list[OrderLine]], ordered: StoreOrder) -> StoreOrder | None:
     """The order with the sheet's lines that it lacks, such as rows that were mended; None where it has them all.
 
     ValueError where it was sent already, or says something else of a line that it has.
@@ -129,7 +129,7 @@ def _joined(known: tuple[Order, list[OrderLine]], told: StoreOrder) -> StoreOrde
     order, lines = known
     left = [line for line in lines if line.state != "cancelled"]
     fresh = []
-    for one in told.lines:
+    for one in ordered.lines:
         mine = next((line for line in left if line.sku_code == one.sku and line.quantity == one.quantity), None)
         if mine is not None:
             left.remove(mine)
@@ -147,7 +147,7 @@ def _joined(known: tuple[Order, list[OrderLine]], told: StoreOrder) -> StoreOrde
     next_no = max((line.line_no for line in lines), default=0) + 1
     more = [replace(one, line_no=next_no + n) for n, one in enumerate(fresh)]
     buyer = Address(**{**order.address, "country": order.country})
-    return replace(told, buyer=buyer, lines=[*kept, *more])
+    return replace(ordered, buyer=buyer, lines=[*kept, *more])
 
 
 def _time(text: str, name: str) -> datetime | None:
@@ -165,11 +165,13 @@ def take_orders(context: Context, checked: Checked) -> int:
     for store_id, order in checked.good:
         by_store.setdefault(store_id, []).append(order)
     fresh = [
-        one for number, told in by_store.items() for one in orders.take_many(context, context.get(Store, number, "store"), told, "sheet")
+        one
+        for number, incoming in by_store.items()
+        for one in orders.take_many(context, context.get(Store, number, "store"), incoming, "sheet")
     ]
     joined = len(checked.good) - len(fresh)
-    told = f"{len(fresh)} order{'' if len(fresh) == 1 else 's'} brought in by a sheet" + (f", {joined} added to" if joined else "")
-    context.log("order.sheet", "orders", told, count=len(fresh))
+    incoming = f"{len(fresh)} order{'' if len(fresh) == 1 else 's'} brought in by a sheet" + (f", {joined} added to" if joined else "")
+    context.log("order.sheet", "orders", incoming, count=len(fresh))
     known = _known(context, [(store_id, order.number) for store_id, order in checked.good])
     orders.after_sales(context, [known[store_id, order.number][0] for store_id, order in checked.good])
     return len(checked.good)
@@ -187,7 +189,7 @@ def check_answers(context: Context, rows: Iterable[Row], progress: Callable[[int
         row.reference: row
         for row in context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.state.in_(("waiting", "sent", "accepted"))))
     }
-    carriers, told = parcel_tracking.carriers(context), dict[str, PurchaseAnswer]()
+    carriers, answers = parcel_tracking.carriers(context), dict[str, PurchaseAnswer]()
     shipped: dict[str, datetime] = {}
 
     def read(row: Row) -> None:
@@ -212,23 +214,23 @@ def check_answers(context: Context, rows: Iterable[Row], progress: Callable[[int
         reason = row.get("reason", "")[:300]
         if row.get("line_no") and answer == "refused":
             line = whole(row, "line_no", 1, 100_000)
-            rest = told.get(reference) or PurchaseAnswer(reference, "", "accepted", "", None, None)
-            told[reference] = replace(rest, lacking=(*rest.lacking, (line, reason or "not sent")))
+            rest = answers.get(reference) or PurchaseAnswer(reference, "", "accepted", "", None, None)
+            answers[reference] = replace(rest, lacking=(*rest.lacking, (line, reason or "not sent")))
         else:
-            had = told.get(reference)
+            had = answers.get(reference)
             # Whoever fills in our own sheet says it line by line; all its lines together are one answer.
             bill, tracking = _bill(row, purchase.currency), _tracking(carriers, row, answer)
             if had and had.tracking and tracking and had.tracking != tracking:
                 raise ValueError("a second tracking number for it; give that one in the sheet of tracking numbers")
             if had and had.billed is not None:
                 bill = had.billed + (bill or 0) if row.get("line_no") else had.billed if bill is None else bill
-            told[reference] = PurchaseAnswer(
+            answers[reference] = PurchaseAnswer(
                 reference, row.get("their_number", "")[:100], answer, reason or ("refused" if answer == "refused" else ""),
                 bill, tracking or (had.tracking if had else None), had.lacking if had else (),
             )  # fmt: skip
 
     each(rows, progress, out, read)
-    for reference, one in told.items():
+    for reference, one in answers.items():
         if one.tracking and reference in shipped:
             one = replace(one, tracking=replace(one.tracking, at=shipped[reference]))
         out.add("new", one, f"{reference}: {one.state}" + (f", without {len(one.lacking)} lines" if one.lacking else ""))
@@ -293,8 +295,8 @@ def check_tracking(context: Context, rows: Iterable[Row], progress: Callable[[in
         wrong = "" if kind == "same" else parcel_tracking.against(context, reference, number, row["carrier"])
         if kind == "same" and state and known[reference, number] not in (state, "delivered", "returned"):
             kind = "changed"
-        told = f"{reference}: {wrong or number}" + (f", {parcel_tracking.MARKS[state]}" if state else "")
-        out.add("wrong" if wrong else kind, (reference, number, row["carrier"], at, state), told)
+        message = f"{reference}: {wrong or number}" + (f", {parcel_tracking.MARKS[state]}" if state else "")
+        out.add("wrong" if wrong else kind, (reference, number, row["carrier"], at, state), message)
 
     each(rows, progress, out, read)
     return out
@@ -311,5 +313,5 @@ def take_tracking(context: Context, checked: Checked) -> int:
         except Invalid as error:
             # One that cannot be stands among the wrong numbers; it holds up none of the others.
             purchase = context.session.scalars(select(PurchaseOrder).where(PurchaseOrder.reference == reference)).one()
-            purchase.told = error.told
+            purchase.message = error.message
     return taken

@@ -64,7 +64,7 @@ def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]
                 values[column] = amount
         if "hand_price" in values:
             values["hand_until"] = _until(context, row) if values["hand_price"] is not None else None
-            values["hand_why"] = (row.get("why") or "by a sheet")[:300] if values["hand_price"] is not None else ""
+            values["hand_why"] = (row.get("reason") or "by a sheet")[:300] if values["hand_price"] is not None else ""
         low, high = (values.get(name, getattr(one, name)) for name in ("least_price", "ceiling"))
         if low is not None and high is not None and low > high:
             raise ValueError(f"least_price: {plain(low, one.currency)} is above the ceiling of {plain(high, one.currency)}")
@@ -85,8 +85,8 @@ def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]
         at = place.get(one.id)
         same = all(getattr(one, name) == value for name, value in values.items() if name != "hand_why")
         if values.get("hand_price") is not None and not same and at is not None and book.counted[at] and profit[at] < 0:
-            told = f"price: at {show(values['hand_price'], one.currency)} every sale loses {show(-int(profit[at]), one.currency)}"
-            out.refuse(row, told)
+            message = f"price: at {show(values['hand_price'], one.currency)} every sale loses {show(-int(profit[at]), one.currency)}"
+            out.refuse(row, message)
             continue
         kind = "same" if same else "new" if values.get("hand_price") and one.hand_price is None else "changed"
         out.add(kind, Wanted(one.id, values), f"{code}: {_told(values, one.currency)}")

@@ -71,7 +71,7 @@ class Mine:
     note: str
     greeting: str
     numbers: list[str]
-    told: str
+    message: str
 
 
 def mine(context: Context, person: Person) -> list[Mine]:
@@ -106,7 +106,7 @@ def mine(context: Context, person: Person) -> list[Mine]:
         out.append(
             Mine(
                 one.id, one.reference, supplier.name, one.state, one.made_at, order.promised_by, its, address, one.service,
-                str(body.get("note", "")), str(body.get("greeting", "")), numbers.get(one.id, []), one.told,
+                str(body.get("note", "")), str(body.get("greeting", "")), numbers.get(one.id, []), one.message,
             )
         )  # fmt: skip
     return out
@@ -143,17 +143,17 @@ def take_out(context: Context, person: Person) -> tuple[list[str], list[list[Any
     return list(PURCHASE_HEADER), rows
 
 
-def answer(context: Context, person: Person, reference: str, state: str, told: str) -> None:
+def answer(context: Context, person: Person, reference: str, state: str, message: str) -> None:
     """Accept or refuse a purchase order that goes by sheets."""
     purchase = _one(context, person, reference)
     if state not in ("accepted", "refused"):
         raise Invalid("a purchase order is accepted or refused", {"state": "is neither"})
     supplier_replies.may_say(context, purchase, state, person)
-    if state == "refused" and not told.strip():
-        raise Invalid("say why you cannot send it", {"told": "is empty"})
+    if state == "refused" and not message.strip():
+        raise Invalid("say why you cannot send it", {"message": "is empty"})
     supplier_replies.as_taken(context, reference)
-    purchase_orders.take_answer(context, PurchaseAnswer(reference, "", state, told.strip(), None, None))
-    context.log("agent.answer", reference, f"{person.name} {state} {reference}", why=told)
+    purchase_orders.take_answer(context, PurchaseAnswer(reference, "", state, message.strip(), None, None))
+    context.log("agent.answer", reference, f"{person.name} {state} {reference}", reason=message)
 
 
 def number(context: Context, person: Person, reference: str, tracking: str, carrier: str) -> str:

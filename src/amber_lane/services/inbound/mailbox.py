@@ -36,7 +36,15 @@ def leave_old(context: Context, inbox: Inbox, uids: Sequence[str]) -> None:
     if inbox.begun:
         return
     inbox.begun = True
-    bare = {"inbox_id": inbox.id, "at": context.now, "sender": "", "subject": "", "body": "", "told": "it was there before", "needs": False}
+    bare = {
+        "inbox_id": inbox.id,
+        "at": context.now,
+        "sender": "",
+        "subject": "",
+        "body": "",
+        "message": "it was there before",
+        "needs": False,
+    }
     old = [bare | {"uid": uid} for uid in list(dict.fromkeys(uids))[:-FIRST_MOST]]
     if old:
         context.session.execute(insert(Letter), old)
@@ -87,9 +95,9 @@ def take_in_held(context: Context, number: int, came: Opened) -> Letter:
     if came.mail.uid != row.uid:
         raise Conflict("this is another mail")
     supplier = context.get(Supplier, row.supplier_id, "supplier")
-    told, needs = _read(context, supplier, came)
-    row.told, row.needs, row.held, row.read_at = told[:TOLD_MOST], needs, False, context.now
-    context.log("letter.taken", supplier.name, f"a mail of {supplier.name} taken in by hand: {row.told}", why=row.subject, count=0)
+    message, needs = _read(context, supplier, came)
+    row.message, row.needs, row.held, row.read_at = message[:TOLD_MOST], needs, False, context.now
+    context.log("letter.taken", supplier.name, f"a mail of {supplier.name} taken in by hand: {row.message}", reason=row.subject, count=0)
     return row
 
 
@@ -103,11 +111,14 @@ def take(context: Context, inbox: int, came: Opened) -> Letter:
     supplier = _sender(context, mail.sender)
     held = bool(supplier and came.files and not mail.bounce and not _proven(context, box, supplier, mail))
     if mail.bounce:
-        told, needs = _bounced(context, mail.bounce), True
+        message, needs = _bounced(context, mail.bounce), True
     elif held and supplier:
-        told, needs = f"nothing proves that {supplier.name} wrote this, so its files were not taken; take them in if they are theirs", True
+        message, needs = (
+            f"nothing proves that {supplier.name} wrote this, so its files were not taken; take them in if they are theirs",
+            True,
+        )
     else:
-        told, needs = _read(context, supplier, came)
+        message, needs = _read(context, supplier, came)
     row = Letter(
         inbox_id=inbox,
         uid=mail.uid,
@@ -116,7 +127,7 @@ def take(context: Context, inbox: int, came: Opened) -> Letter:
         subject=mail.subject,
         body=mail.text,
         supplier_id=supplier.id if supplier else None,
-        told=told[:TOLD_MOST],
+        message=message[:TOLD_MOST],
         needs=needs,
         held=held,
     )
@@ -125,16 +136,16 @@ def take(context: Context, inbox: int, came: Opened) -> Letter:
     if supplier:
         # What its files did was written down by each of them already, so it counts for nothing more here.
         kind = "letter.came" if needs else "purchase.answers"
-        context.log(kind, supplier.name, f"{supplier.name} wrote: {row.told}", why=mail.subject, count=0)
+        context.log(kind, supplier.name, f"{supplier.name} wrote: {row.message}", reason=mail.subject, count=0)
     return row
 
 
 def _bounced(context: Context, bounce: protocols.Bounce) -> str:
     """A mail of ours came back: told where it belongs, and what it was about."""
     row = context.session.scalar(select(Outbox).where(Outbox.key == bounce.reference, Outbox.kind == "mail")) if bounce.reference else None
-    why = bounce.why or "no reason was given"
+    reason = bounce.reason or "no reason was given"
     if row is None:
-        return f"a mail to {bounce.to or 'somebody'} did not arrive: {why}"
+        return f"a mail to {bounce.to or 'somebody'} did not arrive: {reason}"
     title = str(row.body.get("subject", ""))
     message = context.session.get(Message, row.body["message"]) if row.body.get("message") else None
     on = row.subject
@@ -142,9 +153,9 @@ def _bounced(context: Context, bounce: protocols.Bounce) -> str:
         message.state = "bounced"
         order = context.session.get(Order, message.order_id)
         on = order.number if order else on
-    told = f"our mail to {bounce.to or row.body.get('to')} did not arrive ({title}): {why}"
-    context.log("mail.bounced", on, told, why="the mail server there sent it back")
-    return told
+    sentence = f"our mail to {bounce.to or row.body.get('to')} did not arrive ({title}): {reason}"
+    context.log("mail.bounced", on, sentence, reason="the mail server there sent it back")
+    return sentence
 
 
 def _sender(context: Context, address: str) -> Supplier | None:
@@ -171,11 +182,11 @@ def _read(context: Context, supplier: Supplier | None, came: Opened) -> tuple[st
         try:
             # What one file has wrong takes nothing away from the others.
             with context.session.begin_nested():
-                told, bad = _file(context, supplier, data)
+                message, bad = _file(context, supplier, data)
         except UseCaseError as error:
-            wrong.append(f"{name[:60]}: {error.told}")
+            wrong.append(f"{name[:60]}: {error.message}")
             continue
-        done += [told] if told else []
+        done += [message] if message else []
         wrong += [f"{name[:60]}: {one}" for one in bad]
     return "; ".join([*done, *wrong]) or "its sheet has no answer filled in", bool(wrong) or not done
 
@@ -184,10 +195,10 @@ def _file(context: Context, supplier: Supplier, data: bytes | list[Answer]) -> t
     """One sheet, or what one document says: what was taken, and what was not with why."""
     find = partial(_theirs, context, supplier)
     if isinstance(data, list):
-        told, _, wrong = supplier_replies.of_document(context, data, find)
-        return told, [wrong] if wrong else []
+        message, _, wrong = supplier_replies.of_document(context, data, find)
+        return message, [wrong] if wrong else []
     n, bad = supplier_replies.of_sheet(context, supplier_replies.name_of(data), data, find)
-    return f"{n} answer{'' if n == 1 else 's'} taken" if n else "", [f"row {row}: {why}" for row, why in bad]
+    return f"{n} answer{'' if n == 1 else 's'} taken" if n else "", [f"row {row}: {reason}" for row, reason in bad]
 
 
 def _theirs(context: Context, supplier: Supplier, reference: str) -> PurchaseOrder:
@@ -231,6 +242,8 @@ def trust(context: Context, number: int, server: str) -> str:
     """Say which receiving server's word on who wrote a mail counts for a mailbox; '' = none."""
     box = context.get(Inbox, number, "mailbox")
     box.trusts = server.strip().lower()
-    told = f"{box.name} believes {box.trusts} on who wrote a mail" if box.trusts else f"{box.name} believes no server on who wrote a mail"
-    context.log("inbox.trust", box.name, told)
-    return told
+    message = (
+        f"{box.name} believes {box.trusts} on who wrote a mail" if box.trusts else f"{box.name} believes no server on who wrote a mail"
+    )
+    context.log("inbox.trust", box.name, message)
+    return message

@@ -76,26 +76,26 @@ def of_sheet(context: Context, name: str, data: bytes, find: Find, person: Perso
                 may_say(context, purchase, said, person)
             good.append((n, row))
         except UseCaseError as error:
-            bad.append((n, error.told))
-    told = kind.check(context, [row for _, row in good], lambda done: None)
+            bad.append((n, error.message))
+    checked = kind.check(context, [row for _, row in good], lambda done: None)
     places = {id(getattr(row, "raw", row)): n for n, row in good}
-    bad += [(places.get(id(row), 0), why) for row, why in told.bad]
+    bad += [(places.get(id(row), 0), reason) for row, reason in checked.bad]
     # A row that was not taken leaves its purchase order where it is.
-    for one in told.good:
+    for one in checked.good:
         as_taken(context, one.reference if isinstance(one, PurchaseAnswer) else one[0])
-    return kind.take(context, told), sorted(bad)
+    return kind.take(context, checked), sorted(bad)
 
 
 def name_of(data: bytes) -> str:
     """Which sheet it is by its columns: answers, else tracking. Invalid in the words of the first."""
-    told: Any = None
+    fault: Any = None
     for name in SHEETS:
         try:
             read(data, kind_of(name).required, ())
             return name
         except NotASheet as error:
-            told = told or error
-    raise Invalid(str(told))
+            fault = fault or error
+    raise Invalid(str(fault))
 
 
 def of_document(context: Context, said: Sequence[Answer], find: Find | None = None) -> tuple[str, int, str]:

@@ -118,9 +118,9 @@ def set_limits(context: Context, store_id: int, version: int | None, units: int 
         raise Conflict(f"{store.name} tells its allowance itself")
     before = [store.allowance_units, store.allowance_listings, store.allowance_value]
     _set_limits(store, [units, listings, value])
-    told = [f"{n:,} {what}" for n, what in ((units, "units"), (listings, "listings")) if n is not None]
-    told += [show(value, store.currency)] if value is not None else []
-    sentence = f"{store.name} shows up to {', '.join(told)}" if told else f"{store.name} sets no limit"
+    parts = [f"{n:,} {what}" for n, what in ((units, "units"), (listings, "listings")) if n is not None]
+    parts += [show(value, store.currency)] if value is not None else []
+    sentence = f"{store.name} shows up to {', '.join(parts)}" if parts else f"{store.name} sets no limit"
     context.log("allowance.set", store.name, sentence, before={"store": store_id, "limits": before}, undo=True)
     context.session.flush()
     return sentence

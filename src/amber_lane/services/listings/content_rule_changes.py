@@ -51,11 +51,11 @@ def add_rule(context: Context, find: str, put: str, store_id: int | None) -> int
             words = {"title": tidy(pattern.sub(by, row.title)) or row.title, "description": pattern.sub(by, row.description)}
             before[str(row.id)] = {"title": row.title, "description": row.description}
             change_words(context, row, words)
-    told = f"{find!r} becomes {put!r}" if put else f"{find!r} is taken out"
+    message = f"{find!r} becomes {put!r}" if put else f"{find!r} is taken out"
     context.log(
         "phrase.add",
         find,
-        f"{told}: {len(before)} listings changed",
+        f"{message}: {len(before)} listings changed",
         before={"rule": rule.id, "words": before},
         undo=True,
         count=len(before),

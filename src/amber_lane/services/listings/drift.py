@@ -54,12 +54,12 @@ def _rejected(context: Context) -> set[str]:
     return set(context.session.scalars(select(Outbox.subject).where(Outbox.kind == "listing", Outbox.state == "dead")))
 
 
-def take(context: Context, store: Store, told: Iterable[StoreListing], begun: datetime) -> set[int]:
+def take(context: Context, store: Store, theirs: Iterable[StoreListing], begun: datetime) -> set[int]:
     """A page of a store's own listings. Returns the ids of ours that it holds; what differs is kept, what agrees again ends.
 
     A quantity below what we asked is no difference: buyers took some.
     """
-    page = {one.sku: one for one in told}
+    page = {one.sku: one for one in theirs}
     rows = context.session.execute(
         select(Sku.code, Listing).join(Sku, Sku.id == Listing.sku_id).where(Listing.store_id == store.id, Sku.code.in_(list(page)))
     ).all()
@@ -112,8 +112,8 @@ def missing(context: Context, store: Store, seen: Collection[int], begun: dateti
     moving = _moving(context, begun) | _rejected(context)
     gone = [one for one in held if one.id not in seen and f"listing:{one.id}" not in moving]
     if len(gone) * 2 > len(held) and len(gone) > 20:
-        told = f"{store.name} answered only {len(held) - len(gone)} of {len(held)} listings; nothing was taken for gone"
-        context.log("drift.doubted", store.name, told)
+        message = f"{store.name} answered only {len(held) - len(gone)} of {len(held)} listings; nothing was taken for gone"
+        context.log("drift.doubted", store.name, message)
         gone = []
     open_ones = select(Drift).where(Drift.ended_at.is_(None), Drift.listing_id.in_([one.id for one in gone]))
     known = {one.listing_id: one for one in context.session.scalars(open_ones)}

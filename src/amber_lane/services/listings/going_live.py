@@ -41,7 +41,7 @@ class Row:
     old: int
     new: int
     profit: int | None
-    told: str = ""
+    message: str = ""
 
 
 @dataclass(frozen=True)
@@ -80,8 +80,8 @@ def turn_on(context: Context, number: int, version: int | None, what: str, start
     if what == "prices":
         store.mass_agreed = store.mass_agreed or start
     how = "what was looked at goes out now" if start else "only from the next change on"
-    told = f"{store.name}: {ON[what]}; {how}"
-    act = context.log("store.on", store.name, told, after={"store": number, "what": what, "start": start})
+    message = f"{store.name}: {ON[what]}; {how}"
+    act = context.log("store.on", store.name, message, after={"store": number, "what": what, "start": start})
     context.session.flush()
     if what == "orders":
         context.reroute()
@@ -89,7 +89,7 @@ def turn_on(context: Context, number: int, version: int | None, what: str, start
         skus = set(context.session.scalars(select(Listing.sku_id).where(Listing.store_id == number)))
         only = set(context.session.scalars(select(Listing.id).where(Listing.store_id == number)))
         respond(context, skus, act=act.id, only=only, seen=True)
-    return told
+    return message
 
 
 def turn_off(context: Context, number: int, version: int | None, what: str) -> str:
@@ -99,15 +99,15 @@ def turn_off(context: Context, number: int, version: int | None, what: str) -> s
     if not getattr(store, PARTS[what]):
         raise Conflict(f"{store.name}: that is off already")
     setattr(store, PARTS[what], False)
-    told = f"{store.name}: {ON[what].replace('are ', 'are not ').replace('is ', 'is not ')} any more"
-    context.log("store.off", store.name, told, after={"store": number, "what": what})
+    message = f"{store.name}: {ON[what].replace('are ', 'are not ').replace('is ', 'is not ')} any more"
+    context.log("store.off", store.name, message, after={"store": number, "what": what})
     context.session.flush()
     if what == "orders":
         context.reroute()
     else:
         _take_back(context, store)
         follow_shown(context, store)
-    return told
+    return message
 
 
 def all_on(context: Context, store: Store) -> None:
@@ -181,8 +181,8 @@ def _stock(context: Context, store: Store, book: Book, decided: Decided, mine: B
     rows = np.flatnonzero(mine & ((old != new) | (decided.state != book.state)))
     order = np.lexsort((-book.pace[rows], -(np.where(live, old, 0) - room)[rows]))
     profit = pricing.keep(book.wanted_price, book.terms).profit
-    told = {int(row): "comes off sale" for row in rows if live[row] and decided.state[row] != 0}
-    return Look(store, "stock", counts, _told(context, book, rows[order[:WORST]], old, new, profit, told))
+    notes = {int(row): "comes off sale" for row in rows if live[row] and decided.state[row] != 0}
+    return Look(store, "stock", counts, _told(context, book, rows[order[:WORST]], old, new, profit, notes))
 
 
 def _told(context: Context, book: Book, rows: Ints, old: Ints, new: Ints, profit: Ints, said: dict[int, str] | None = None) -> list[Row]:

@@ -15,7 +15,7 @@ from ..outbox.listing_changes import Wanted, want_many
 from ..outbox.store_switches import must
 
 
-def set_on_sale(context: Context, numbers: Iterable[int], on: bool, why: str = "", undoes: int | None = None) -> int:
+def set_on_sale(context: Context, numbers: Iterable[int], on: bool, reason: str = "", undoes: int | None = None) -> int:
     """Pause or put back listings by hand, very many of them in portions. Returns how many move; those already so are left alone.
 
     undoes: the act that this takes back, which is the act that is written of it.
@@ -29,8 +29,8 @@ def set_on_sale(context: Context, numbers: Iterable[int], on: bool, why: str = "
     act = undoes
     if act is None:
         what = "listing.resume" if on else "listing.pause"
-        told = f"{len(moved):,} {done}"
-        act = context.log(what, f"{len(moved)} listings", told, why=why, after={"listings": moved}, undo=True, count=len(moved)).id
+        message = f"{len(moved):,} {done}"
+        act = context.log(what, f"{len(moved)} listings", message, reason=reason, after={"listings": moved}, undo=True, count=len(moved)).id
     if len(moved) <= portions.AT_ONCE:
         _put_on_sale(context, {"on": on}, moved)
     else:
@@ -60,8 +60,8 @@ def _put_on_sale(context: Context, body: dict[str, Any], part: list[int]) -> int
 
 @portions.finish("on_sale")
 def _is_on_sale(context: Context, body: dict[str, Any], done: int, failed: int) -> str:
-    told = f"{done:,} {'put back on sale' if body['on'] else 'taken off sale'}"
-    return told + (f", {failed:,} not" if failed else "")
+    message = f"{done:,} {'put back on sale' if body['on'] else 'taken off sale'}"
+    return message + (f", {failed:,} not" if failed else "")
 
 
 __all__ = [

@@ -36,7 +36,7 @@ class Prepared:
     item: int
     outcome: str
     listing: int | None
-    told: str
+    message: str
 
 
 def prepare(
@@ -61,7 +61,7 @@ def prepare(
             with context.session.begin_nested():
                 one, sku = _prepare(context, store, item, suppliers[item.supplier_id], priced[number], known, cleaner)
         except UseCaseError as error:
-            out.append(Prepared(number, "failed", None, error.told))
+            out.append(Prepared(number, "failed", None, error.message))
             continue
         out.append(one)
         if one.outcome == "made" and one.listing:
@@ -100,9 +100,9 @@ class _Known:
         self.by_gtin: dict[str, int] = dict(s.execute(select(Sku.gtin, Sku.id).where(Sku.gtin.in_(codes))).tuples().all())
         ours = {*self.by_item.values(), *self.by_gtin.values()}
         rows_of = select(Listing.sku_id, Listing.store_id, Listing.id, Listing.state).where(Listing.sku_id.in_(ours))
-        told = s.execute(rows_of).all()
-        self.here = {sku: number for sku, place, number, _ in told if place == store.id}
-        self.listed = {sku for sku, _, _, state in told if state in ("live", "paused")}
+        found = s.execute(rows_of).all()
+        self.here = {sku: number for sku, place, number, _ in found if place == store.id}
+        self.listed = {sku for sku, _, _, state in found if state in ("live", "paused")}
         wanted = [code for item in items for code in codes_for(store, item, suppliers[item.supplier_id])]
         self.codes = set(s.scalars(select(Sku.code).where(Sku.code.in_(wanted))))
         self.services: dict[int, str] = {}

@@ -77,7 +77,7 @@ def publish(context: Context, ids: Iterable[int]) -> Published:
                 out.refused[row.id] = "; ".join(missing)
                 continue
             were[str(row.id)] = row.state
-            row.state, row.words_due, row.paused_by, row.told = LISTING.step(row.state, "publish"), True, "", ""
+            row.state, row.words_due, row.paused_by, row.message = LISTING.step(row.state, "publish"), True, "", ""
             row.wanted_quantity = 0
             row.version += 1
             out.sent.append(row.id)
@@ -149,9 +149,9 @@ def end(context: Context, ids: Iterable[int]) -> int:
     context.session.flush()
     if ended or dropped:
         parts = [f"{len(ended)} ended" if ended else "", f"{len(dropped)} in preparation dropped" if dropped else ""]
-        told = "Listings: " + ", ".join(part for part in parts if part)
+        message = "Listings: " + ", ".join(part for part in parts if part)
         after = {"listings": ended, "dropped": dropped}
-        context.log("listing.end", "listings", told, after=after, undo=True, count=len(ended) + len(dropped))
+        context.log("listing.end", "listings", message, after=after, undo=True, count=len(ended) + len(dropped))
     return len(ended) + len(dropped)
 
 
@@ -220,8 +220,8 @@ def edit(context: Context, number: int, version: int | None, words: dict[str, An
     if compare is not None and compare <= row.wanted_price:
         raise Invalid("the price to compare with must be above the price", {"compare_at": "must be above the price"})
     change_words(context, row, words)
-    told = f"{sku.code}: {', '.join(NAMES.get(name, name) for name in words)} changed"
-    context.log("listing.words", sku.code, told, before={"listing": number, "words": before}, undo=True)
+    message = f"{sku.code}: {', '.join(NAMES.get(name, name) for name in words)} changed"
+    context.log("listing.words", sku.code, message, before={"listing": number, "words": before}, undo=True)
     if pass_on:
         shared = {name: value for name, value in words.items() if name not in ("compare_at", *SKU_WORDS)}
         for other in context.session.scalars(select(Listing).where(Listing.copied_from == number, Listing.follow_words)).all():
@@ -241,8 +241,8 @@ def send_again(context: Context, ids: Iterable[int]) -> int:
         )
         if dead is None or row.state == "preparing":
             continue
-        row.words_due = row.words_due or bool(row.told)
-        row.told = ""
+        row.words_due = row.words_due or bool(row.message)
+        row.message = ""
         listing_changes.want(context, row)
         n += 1
     if n:
@@ -252,14 +252,14 @@ def send_again(context: Context, ids: Iterable[int]) -> int:
 
 def change_words(context: Context, row: Listing, words: dict[str, Any]) -> None:
     """Put words on a listing; on sale they go to its store, and what is its SKU's to every store that shows it."""
-    told = [row]
+    changed = [row]
     for name, value in words.items():
         if name in SKU_WORDS:
             setattr(context.get(Sku, row.sku_id, "SKU"), name, value)
-            told += context.session.scalars(select(Listing).where(Listing.sku_id == row.sku_id, Listing.id != row.id)).all()
+            changed += context.session.scalars(select(Listing).where(Listing.sku_id == row.sku_id, Listing.id != row.id)).all()
         else:
             setattr(row, name, value)
-    for one in told:
+    for one in changed:
         if one.state in ("live", "paused"):
             one.words_due = True
             listing_changes.want(context, one)
@@ -277,8 +277,8 @@ def settle(context: Context, number: int, version: int, name: str, theirs: bool)
         before = {name: getattr(row, name)}
         setattr(row, name, value)
         sku = context.get(Sku, row.sku_id, "SKU")
-        told = f"{sku.code}: the store's {name} taken over"
-        context.log("listing.words", sku.code, told, before={"listing": number, "words": before}, undo=True)
+        message = f"{sku.code}: the store's {name} taken over"
+        context.log("listing.words", sku.code, message, before={"listing": number, "words": before}, undo=True)
     else:
         row.words_due = True
     row.theirs = shown or None

@@ -24,13 +24,13 @@ def bring_in(context: Context, store: Store, listings: Iterable[StoreListing], f
     What we want there is never overwritten by what is shown there; fill: what we do not know yet of a SKU or a listing is taken over.
     Returns how many were new.
     """
-    told = {one.sku: one for one in listings}
-    skus = {row.code: row for chunk in in_chunks(told) for row in context.session.scalars(select(Sku).where(Sku.code.in_(chunk)))}
+    shown = {one.sku: one for one in listings}
+    skus = {row.code: row for chunk in in_chunks(shown) for row in context.session.scalars(select(Sku).where(Sku.code.in_(chunk)))}
     here = select(Listing).where(Listing.store_id == store.id)
     numbers = [row.id for row in skus.values()]
     known = {row.sku_id: row for chunk in in_chunks(numbers) for row in context.session.scalars(here.where(Listing.sku_id.in_(chunk)))}
     fresh = 0
-    for one in told.values():
+    for one in shown.values():
         if one.currency != store.currency:
             raise Invalid(
                 f"{store.name} shows {one.sku} in {one.currency}, but it was connected in {store.currency}; mend the store's currency"

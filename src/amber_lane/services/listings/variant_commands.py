@@ -87,7 +87,7 @@ def keep(
                 mosts.setdefault(str(row_now.id), row_now.most)
                 _show_at_most(context, row_now, wish.most)
         except UseCaseError as error:
-            out.failed[", ".join(values)] = error.told
+            out.failed[", ".join(values)] = error.message
             if (standing := there[values].sku) is not None and there[values].part:
                 kept.add(standing.id)
             continue
@@ -106,11 +106,11 @@ def keep(
     )
     context.session.execute(update(AuditEntry).where(AuditEntry.id.in_(inner)).values(undo=""))
     parts = [f"{out.made} made" if out.made else "", f"{out.dropped} dropped" if out.dropped else "", f"{len(kept)} in all"]
-    told = f"{family}: sizes and colours, " + ", ".join(part for part in parts if part)
+    message = f"{family}: sizes and colours, " + ", ".join(part for part in parts if part)
     state = {"variants": saved, "options": texts, "most": mosts, "family": family}
     back = [number for number, one in by_id(context.session, Listing, ended).items() if one.state != "ended"]
     after = {"acts": inner, "skus": sorted(kept), "back": back}
-    context.log("family.keep", family, told, before=state, after=after, undo=True, count=max(len(kept), 1))
+    context.log("family.keep", family, message, before=state, after=after, undo=True, count=max(len(kept), 1))
     return look(context, finder, number, options), out
 
 
@@ -137,7 +137,7 @@ def _keep_one(
             raise Invalid("no item is chosen for it")
         made = preparation.prepare(context, finder, [item], matrix.store.id)[0]
         if made.listing is None:
-            raise Invalid(made.told)
+            raise Invalid(made.message)
         row = context.get(Listing, made.listing, "listing")
         fresh = made.outcome == "made"
         if at.sku is not None and row.sku_id != at.sku.id:

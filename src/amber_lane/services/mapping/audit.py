@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ...core.likeness import LIKE_WITH_ID, Matcher, judge, told
+from ...core.likeness import LIKE_WITH_ID, Matcher, judge, message
 from ...core.money import show, show_units
 from ...data.base import by_index
 from ...data.bulk import bulk_update, by_id, in_chunks
@@ -33,8 +33,8 @@ class Fault:
 
     key: str
     kind: str
-    told: str
-    why: str
+    message: str
+    reason: str
     sku: int
     code: str
     step: str
@@ -72,7 +72,7 @@ def keep_fine(context: Context, lanes: Sequence[int]) -> None:
 def keep(context: Context, found: Sequence[Fault]) -> None:
     """Remember how many there were, and the first ones."""
     row = context.session.scalar(select(Setting).where(Setting.name == KEPT))
-    value = {"count": len(found), "first": [[one.kind, one.told] for one in found[:3]]}
+    value = {"count": len(found), "first": [[one.kind, one.message] for one in found[:3]]}
     if row is None:
         context.session.add(Setting(name=KEPT, value=value))
     elif row.value != value:
@@ -89,7 +89,7 @@ def set_aside(context: Context, key: str) -> None:
     """A person says that it is no fault."""
     one = _find(context, key)
     context.session.add(FaultSeen(key=key, at=context.now, by=context.actor))
-    context.log("lane.fault", one.code, f"{one.code}: no fault: {one.told}", after={"key": key}, undo=True)
+    context.log("lane.fault", one.code, f"{one.code}: no fault: {one.message}", after={"key": key}, undo=True)
     refresh(context)
 
 
@@ -108,11 +108,11 @@ def mend(context: Context, key: str) -> Fault:
     if lane is None or not one.act:
         raise Conflict("this cannot be mended by one step; look at the SKU")
     if one.act == "units":
-        lanes.change_lane(context, lane.id, lane.version, units=Fraction(one.more["units"]), why=one.told)
+        lanes.change_lane(context, lane.id, lane.version, units=Fraction(one.more["units"]), reason=one.message)
     elif one.act == "service":
         lane_terms.set_terms(context, lane.id, lane.version, {**(lane.services or {}), **one.more["services"]}, lane.starts, lane.ends)
     elif one.act == "close":
-        lanes.close_lane(context, lane.id, lane.version, one.told)
+        lanes.close_lane(context, lane.id, lane.version, one.message)
     elif one.act == "confirm":
         lane_terms.confirm_lane(context, lane.id, lane.version)
     refresh(context)
@@ -153,7 +153,7 @@ def _wrong(context: Context, fine: list[int]) -> Iterator[Fault]:
             continue
         one = judge(ours[sku.id], theirs[item.id], matcher.corpus)
         has, reads = Fraction(part.units_num, part.units_den), Fraction(ours[sku.id].pack, theirs[item.id].pack)
-        against = "; ".join(told(one.evidence)[1][:2])
+        against = "; ".join(message(one.evidence)[1][:2])
         alone = bool((lane.proof or {}).get("alone"))
         if (one.veto and not one.same_id) or (alone and (one.veto or one.other_code or one.likeness < LIKE_WITH_ID)):
             yield Fault(
@@ -251,14 +251,20 @@ def _kits(context: Context) -> Iterator[Fault]:
             sent = any((origin, service_of(lane, part, land), land) in offered for land in lands)
             if item.offer != "gone" and sent:
                 continue
-            why = (
+            reason = (
                 "its supplier does not sell it any more"
                 if item.offer == "gone"
                 else "its supplier sends it to none of your stores' countries"
             )
-            told = f"the kit {sku.code} lacks {item.number}, {item.title}"
+            message = f"the kit {sku.code} lacks {item.number}, {item.title}"
             yield Fault(
-                f"kit:{lane.id}:{item.id}", "kit", told, f"{why}, so the kit cannot be sent whole", sku.id, sku.code, "Look for another"
+                f"kit:{lane.id}:{item.id}",
+                "kit",
+                message,
+                f"{reason}, so the kit cannot be sent whole",
+                sku.id,
+                sku.code,
+                "Look for another",
             )
 
 
@@ -282,12 +288,12 @@ def _circles(context: Context) -> Iterator[Fault]:
     for sku, item, _ in instead:
         goes.setdefault(sku, set()).update(home.get(item, ()))
     codes = {row.id: row.code for row in by_id(context.session, Sku, {*goes, *(one for many in goes.values() for one in many)}).values()}
-    told: set[frozenset[int]] = set()
+    seen: set[frozenset[int]] = set()
     for sku, item, lane in sorted(instead):
         for there in sorted(home.get(item, ())):
             ring = _ring(goes, there, sku)
-            if ring and frozenset(ring) not in told:
-                told.add(frozenset(ring))
+            if ring and frozenset(ring) not in seen:
+                seen.add(frozenset(ring))
                 names = " → ".join(codes[one] for one in (sku, *ring))
                 yield Fault(
                     f"circle:{lane}",

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ...core.likeness import OPEN, Found, Pattern, Row, learn, match, told
+from ...core.likeness import OPEN, Found, Pattern, Row, learn, match, message
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, Rejection
 from ...data.setup import Setting, Supplier
@@ -86,14 +86,14 @@ def _cheapest_first(context: Context, sure: dict[int, list[Found]], items: Seque
         for one in near:
             item = rows[int(items[one.theirs].key)]
             cost = costing.landed(costing.of_item(item, one.units, store.country, costing.usual(sku)), store)
-            if not cost.why:
+            if not cost.reason:
                 # What is in stock goes before what is not, however cheap.
                 ranked.append(
                     (
                         item.offer == "gone" or item.stock == 0,
                         cost.landed,
                         item.id,
-                        proof_of(one.score, *told(one.evidence), True),
+                        proof_of(one.score, *message(one.evidence), True),
                         one.units,
                     )
                 )
@@ -103,7 +103,7 @@ def _cheapest_first(context: Context, sure: dict[int, list[Found]], items: Seque
     return out
 
 
-def open_sure(context: Context, sure: Sequence[Sure], why: str = "") -> int:
+def open_sure(context: Context, sure: Sequence[Sure], reason: str = "") -> int:
     """Open lanes for SKUs that still have none: the cheapest as the main one, the rest as spares. One act. Returns how many SKUs."""
     bare = set(without_lane(context, [one.sku for one in sure]))
     mine = [one for one in sure if one.sku in bare]
@@ -118,7 +118,7 @@ def open_sure(context: Context, sure: Sequence[Sure], why: str = "") -> int:
     def tell(n: int) -> str:
         return f"{n:,} SKU{'s' if n != 1 else ''} mapped by {'themselves' if n != 1 else 'itself'}: numbers and words agree"
 
-    in_one(context, "lane.sure", {one.sku for one in mine}, tell, wishes, why=why)
+    in_one(context, "lane.sure", {one.sku for one in mine}, tell, wishes, reason=reason)
     return len(mine)
 
 

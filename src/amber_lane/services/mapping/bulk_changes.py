@@ -30,7 +30,7 @@ def in_one(
     tell: Callable[[int], str],
     wishes: Sequence[GridQuery] = (),
     change: Callable[[], None] | None = None,
-    why: str = "",
+    reason: str = "",
 ) -> AuditEntry:
     """Open lanes and change others of some SKUs, log it as one act or a portion of one, and look at listings and orders once.
 
@@ -44,7 +44,7 @@ def in_one(
         open_wish(context, wish, respond_now=False)
     context.session.flush()
     after = places(context, skus)
-    act = context.log_part(kind, "lanes", tell, {"places": after}, max(len(skus), 1), {"lanes": before}, why)
+    act = context.log_part(kind, "lanes", tell, {"places": after}, max(len(skus), 1), {"lanes": before}, reason)
     respond(context, skus, act=act.id)
     context.reroute()
     return act
@@ -62,7 +62,7 @@ def standing(context: Context, skus: Collection[int]) -> dict[str, list[list[Any
     """How the lanes of SKUs stand, so that it can be put back: by SKU id, use, state, reason, version."""
     out: dict[str, list[list[Any]]] = {str(sku): [] for sku in skus}
     for lane in open_lanes(context, skus):
-        out[str(lane.sku_id)].append([lane.id, lane.use, lane.state, lane.why, None if lane.until is None else to_ms(lane.until)])
+        out[str(lane.sku_id)].append([lane.id, lane.use, lane.state, lane.reason, None if lane.until is None else to_ms(lane.until)])
     return out
 
 
@@ -77,11 +77,11 @@ def places(context: Context, skus: Collection[int]) -> dict[str, list[Any]]:
 def put_back(context: Context, act: AuditEntry) -> None:
     """Undo an act on many lanes. Conflict when one of them was changed since; then nothing is."""
     before: dict[str, list[list[Any]]] = (act.before or {})["lanes"]
-    told: dict[str, list[Any]] = (act.after or {})["places"]
+    then: dict[str, list[Any]] = (act.after or {})["places"]
     skus = [int(sku) for sku in before]
     stand = {str(lane.id): lane for lane in open_lanes(context, skus)}
-    if (now := places(context, skus)) != told:
-        changed = {stand[n].sku_id for n in stand if told.get(n) != now[n]}
+    if (now := places(context, skus)) != then:
+        changed = {stand[n].sku_id for n in stand if then.get(n) != now[n]}
         code = next((row.code for row in by_id(context.session, Sku, changed or skus[:1]).values()), "")
         raise Conflict(f"lanes of it were changed since, those of {code} first; put them back one by one")
     was = by_id(context.session, Lane, (row[0] for rows in before.values() for row in rows))
@@ -95,9 +95,9 @@ def put_back(context: Context, act: AuditEntry) -> None:
             lane.version += 1
     context.session.flush()
     for rows in before.values():
-        for number, use, state, why, until in rows:
+        for number, use, state, reason, until in rows:
             lane = was[number]
-            lane.use, lane.state, lane.why, lane.until = use, state, why, read_ms(until)
+            lane.use, lane.state, lane.reason, lane.until = use, state, reason, read_ms(until)
             lane.version += 1
     context.session.flush()
     respond(context, skus)
@@ -105,15 +105,15 @@ def put_back(context: Context, act: AuditEntry) -> None:
     context.reroute()
 
 
-def change_many(context: Context, ids: Collection[int], what: str, why: str = "") -> int:
+def change_many(context: Context, ids: Collection[int], what: str, reason: str = "") -> int:
     """Shut, open or close lanes, or make them the main ones of their SKUs; very many in portions that follow. Returns how many change."""
     if len(ids) <= portions.AT_ONCE:
-        return _change_many(context, {"what": what, "why": why}, ids)
+        return _change_many(context, {"what": what, "reason": reason}, ids)
     parts = by_sku(context, ids)
     n = sum(map(len, parts))
     if what not in (*NAMES,):
         raise Invalid(f"lanes cannot be changed to {what!r}")
-    portions.enter(context, "lanes", f"{n:,} lanes {NAMES[what]}", {"what": what, "why": why}, parts, n)
+    portions.enter(context, "lanes", f"{n:,} lanes {NAMES[what]}", {"what": what, "reason": reason}, parts, n)
     return n
 
 
@@ -131,7 +131,7 @@ NAMES = {"main": "made main", "shut": "shut", "open": "may be used again", "slow
 
 @portions.work("lanes")
 def _change_many(context: Context, body: dict[str, Any], ids: Collection[int]) -> int:
-    what, why = body["what"], body["why"]
+    what, reason = body["what"], body["reason"]
     lanes = [lane for lane in by_id(context.session, Lane, ids).values() if lane.until is None]
     if what == "main":
         lanes = _to_the_front(context, lanes)
@@ -149,7 +149,7 @@ def _change_many(context: Context, body: dict[str, Any], ids: Collection[int]) -
         for lane in lanes:
             lane.version += 1
             if what in STATES:
-                lane.state, lane.why = what, why or f"set by {context.actor}"
+                lane.state, lane.reason = what, reason or f"set by {context.actor}"
             elif what == "close":
                 lane.until = context.now
         if what == "open":
@@ -157,8 +157,8 @@ def _change_many(context: Context, body: dict[str, Any], ids: Collection[int]) -
         if what in ("main", "close"):
             put_in_order(context, {lane.sku_id for lane in lanes}, {lane.id for lane in lanes} if what == "main" else set())
 
-    told = f"{done:,} lane{'s' if done != 1 else ''} {NAMES[what]}"
-    in_one(context, "lane.many", {lane.sku_id for lane in lanes}, lambda _: told, change=change, why=why)
+    message = f"{done:,} lane{'s' if done != 1 else ''} {NAMES[what]}"
+    in_one(context, "lane.many", {lane.sku_id for lane in lanes}, lambda _: message, change=change, reason=reason)
     return n
 
 
@@ -202,8 +202,8 @@ def refuse(context: Context, sku_id: int, items: Collection[int]) -> int:
         raise Conflict("these were refused already")
     context.session.add_all(Rejection(sku_id=sku_id, item_id=item, at=context.now, by=context.actor) for item in fresh)
     n = len(fresh)
-    told = f"{sku.code}: {n} item{'s are' if n != 1 else ' is'} not it, and not offered again"
-    context.log("lane.refuse", sku.code, told, after={"sku": sku_id, "items": fresh}, undo=True)
+    message = f"{sku.code}: {n} item{'s are' if n != 1 else ' is'} not it, and not offered again"
+    context.log("lane.refuse", sku.code, message, after={"sku": sku_id, "items": fresh}, undo=True)
     return n
 
 

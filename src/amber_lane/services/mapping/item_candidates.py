@@ -68,12 +68,12 @@ def offers(context: Context, sku: Sku, words: str = "", limit: int = 6) -> Offer
     for one in found:
         lane, part = mine.get(one.item.id, (None, None))
         # A lane that is there keeps the units that a person gave it; only where its pack is another one now are they asked anew.
-        kept = part is not None and lane is not None and not (lane.state == "shut" and PACKS in lane.why)
+        kept = part is not None and lane is not None and not (lane.state == "shut" and PACKS in lane.reason)
         units = Fraction(part.units_num, part.units_den) if kept and part else units_of(one.evidence)
         legs = costing.of_item(one.item, units, store.country, costing.usual(sku.id)) if store else []
-        cost = costing.landed(legs, store) if store else UnitLanded(why="no store")
+        cost = costing.landed(legs, store) if store else UnitLanded(reason="no store")
         profit = net = None
-        if listing and not cost.why:
+        if listing and not cost.reason:
             profit, net = costing.profit(listing, sku, costing.facts.suppliers[one.item.supplier_id], [cost.landed])[0]
         theirs, ours = marks(one.item.title, one.evidence), marks(sku.title, one.evidence, theirs=False)
         rows.append(Offer(one, units, cost, profit, net, stock_of([(one.item, units)]), theirs, ours, lane=lane))

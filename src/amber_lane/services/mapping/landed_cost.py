@@ -46,7 +46,7 @@ class UnitLanded:
     days_low: int = 0
     days_high: int = 0
     service: str = ""
-    why: str = ""
+    reason: str = ""
 
     @property
     def landed(self) -> int:
@@ -102,11 +102,11 @@ class Costing:
     def landed(self, legs: Sequence[LegCost], store: Store) -> UnitLanded:
         """The sum of the legs (section 1), exactly as listings are priced."""
         if not legs:
-            return UnitLanded(why="the supplier does not say where it is sent from")
+            return UnitLanded(reason="the supplier does not say where it is sent from")
         goods = ship = handling = low = high = 0
         for leg in legs:
             if leg.service is None:
-                return UnitLanded(why="not sent there")
+                return UnitLanded(reason="not sent there")
             extra = self.cushion(leg.supplier, store)
             weight = sum(-(-item.weight_g * units.numerator // units.denominator) for item, units in leg.parts)
             try:
@@ -118,9 +118,9 @@ class Costing:
                     paid = Fraction(-(-leg.usual * units.numerator // units.denominator), leg.usual) if units.denominator > 1 else units
                     goods += half_up(unit * paid.numerator * (PPM + leg.supplier.tax), paid.denominator * PPM)
             except NoRate:
-                return UnitLanded(why="no exchange rate")
+                return UnitLanded(reason="no exchange rate")
             if not parcel.takes(weight):
-                return UnitLanded(why="too heavy for its service")
+                return UnitLanded(reason="too heavy for its service")
             handling += parcel.handling
             band = cost.band_at(parcel.bands, weight) if parcel.bands else None
             ship += band[0] if band else parcel.first

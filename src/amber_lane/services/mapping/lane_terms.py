@@ -41,9 +41,9 @@ def set_terms(
     lane.starts, lane.ends = starts, ends
     lane.begun = starts is None or starts <= context.now
     span = [f"from {starts:%-d %b}" if starts else "", f"until {ends:%-d %b}" if ends else ""]
-    told = " ".join(one for one in span if one) or "without dates"
+    message = " ".join(one for one in span if one) or "without dates"
     ways = ", ".join(f"{code} to {land}" for land, code in sorted((lane.services or {}).items()))
-    act = context.log("lane.change", sku.code, f"{sku.code}: lane {told}" + (f"; {ways}" if ways else ""), before=before, undo=True)
+    act = context.log("lane.change", sku.code, f"{sku.code}: lane {message}" + (f"; {ways}" if ways else ""), before=before, undo=True)
     context.session.flush()
     respond(context, [lane.sku_id], act=act.id)
     context.reroute()
@@ -60,14 +60,14 @@ def confirm_lane(context: Context, number: int, version: int, units: Fraction | 
         raise Conflict("this lane is closed; open a new one")
     before = as_it_is(context, lane)
     sku = context.get(Sku, lane.sku_id, "SKU")
-    was = lane.why
-    lane.state, lane.why = "open", f"looked at and right, says {context.actor}"
+    was = lane.reason
+    lane.state, lane.reason = "open", f"looked at and right, says {context.actor}"
     if units is not None and len(before["units"]) == 1:
         part = context.session.scalars(select(LanePart).where(LanePart.lane_id == number)).one()
         part.units_num, part.units_den = units.numerator, units.denominator
     usual_costs(context, [number])
     how = f"with {show_units(units.numerator, units.denominator)} per unit sold" if units else "as it is"
-    act = context.log("lane.change", sku.code, f"{sku.code}: lane is right {how}", why=was, before=before, undo=True)
+    act = context.log("lane.change", sku.code, f"{sku.code}: lane is right {how}", reason=was, before=before, undo=True)
     context.session.flush()
     respond(context, [lane.sku_id], act=act.id)
     context.reroute()
@@ -89,8 +89,8 @@ def follow_dates(context: Context) -> int:
     touched = {lane.sku_id for lane in (*begun, *over)}
     if touched:
         codes = sorted(one.code for one in by_id(context.session, Sku, touched).values())
-        told = f"{len(begun)} lanes began, {len(over)} ended: {', '.join(codes[:3])}{' …' if len(codes) > 3 else ''}"
-        context.log("lane.dates", "lanes", told, why="their dates", count=len(begun) + len(over))
+        message = f"{len(begun)} lanes began, {len(over)} ended: {', '.join(codes[:3])}{' …' if len(codes) > 3 else ''}"
+        context.log("lane.dates", "lanes", message, reason="their dates", count=len(begun) + len(over))
         context.session.flush()
         respond(context, touched, alone=True)
         context.reroute()
@@ -110,7 +110,7 @@ def restore_lane(context: Context, before: dict[str, Any]) -> None:
         before["use"],
         before["service"],
         before["state"],
-        before["why"],
+        before["reason"],
     )
     if "dates" in before:
         set_terms(context, lane.id, lane.version, before["services"], *(read_ms(one) for one in before["dates"]))
@@ -124,5 +124,5 @@ def story(context: Context, lane: Lane, sku: Sku) -> list[str]:
         .order_by(AuditEntry.id.desc())
         .limit(12)
     )
-    told = [f"{row.at:%-d %b %Y %H:%M}: {row.told.removeprefix(f'{sku.code}: ')}, {row.who}" for row in rows]
-    return [*told, f"{lane.opened_at:%-d %b %Y %H:%M}: opened by {lane.opened_by}"]
+    lines = [f"{row.at:%-d %b %Y %H:%M}: {row.message.removeprefix(f'{sku.code}: ')}, {row.who}" for row in rows]
+    return [*lines, f"{lane.opened_at:%-d %b %Y %H:%M}: opened by {lane.opened_by}"]

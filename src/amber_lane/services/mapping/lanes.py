@@ -91,7 +91,7 @@ def open_wish(context: Context, wish: GridQuery, respond_now: bool = True) -> La
         services={**_elsewhere(context, home.origin_id, code, wish.store), **wish.services},
         use=use,
         state="new",
-        why="not yet proven by a delivery",
+        reason="not yet proven by a delivery",
         opened_at=context.now,
         opened_by=context.actor,
         starts=wish.starts,
@@ -210,7 +210,7 @@ def lanes_of(context: Context, sku_id: int) -> list[tuple[Lane, list[LanePart]]]
     return [(lane, parts.get(lane.id, [])) for lane in lanes]
 
 
-def close_lane(context: Context, number: int, version: int, why: str = "") -> Lane:
+def close_lane(context: Context, number: int, version: int, reason: str = "") -> Lane:
     """Take a lane out of use; those after it move up. Waiting orders are looked at again."""
     lane = context.get_version(Lane, number, version, "lane")
     if lane.until is not None:
@@ -219,7 +219,9 @@ def close_lane(context: Context, number: int, version: int, why: str = "") -> La
     context.session.flush()
     close_gaps(context, lane.sku_id, lane.store_id)
     sku = context.get(Sku, lane.sku_id, "SKU")
-    act = context.log("lane.close", sku.code, f"{sku.code}: lane closed", why=why, before={"lane": lane.id, "use": lane.use}, undo=True)
+    act = context.log(
+        "lane.close", sku.code, f"{sku.code}: lane closed", reason=reason, before={"lane": lane.id, "use": lane.use}, undo=True
+    )
     respond(context, [lane.sku_id], act=act.id)
     context.reroute()
     return lane
@@ -280,7 +282,7 @@ def change_lane(
     use: int | None = None,
     service: str | None = None,
     state: str | None = None,
-    why: str = "",
+    reason: str = "",
 ) -> Lane:
     """Change a lane's units (one item only), place, service or state (open, slow, shut)."""
     lane = context.get_version(Lane, number, version, "lane")
@@ -289,29 +291,29 @@ def change_lane(
     sku = context.get(Sku, lane.sku_id, "SKU")
     parts = context.session.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
     before = as_it_is(context, lane)
-    told = []
+    changes = []
     if units is not None and (parts[0].units_num, parts[0].units_den) != (units.numerator, units.denominator):
         if len(parts) > 1:
             raise Invalid("a kit's units are changed item by item; close the lane and open it anew")
         _items_of(context, [Part(parts[0].item_id, units)])
         parts[0].units_num, parts[0].units_den = units.numerator, units.denominator
-        told.append(f"{show_units(units.numerator, units.denominator)} per unit sold")
+        changes.append(f"{show_units(units.numerator, units.denominator)} per unit sold")
     if service is not None and service != lane.service:
         if not context.session.scalar(select(Service.id).where(Service.origin_id == lane.origin_id, Service.code == service).limit(1)):
             raise Invalid(f"there is no service {service} from there", {"service": "is not offered from this origin"})
         lane.service = service
-        told.append(f"by {service}")
+        changes.append(f"by {service}")
     if state is not None and state != lane.state:
-        lane.state, lane.why = state, why or f"set by {context.actor}"
-        told.append(state)
+        lane.state, lane.reason = state, reason or f"set by {context.actor}"
+        changes.append(state)
         if state == "open":
             usual_costs(context, [number])
     if use is not None and use != lane.use:
         _move(context, lane, use)
-        told.append("main lane" if use == 0 else f"spare {use}")
-    if not told:
+        changes.append("main lane" if use == 0 else f"spare {use}")
+    if not changes:
         return lane
-    act = context.log("lane.change", sku.code, f"{sku.code}: lane is now {', '.join(told)}", why=why, before=before, undo=True)
+    act = context.log("lane.change", sku.code, f"{sku.code}: lane is now {', '.join(changes)}", reason=reason, before=before, undo=True)
     context.session.flush()
     respond(context, [lane.sku_id], act=act.id)
     context.reroute()
@@ -341,7 +343,7 @@ def as_it_is(context: Context, lane: Lane) -> dict[str, Any]:
         "use": lane.use,
         "service": lane.service,
         "state": lane.state,
-        "why": lane.why,
+        "reason": lane.reason,
         "units": [[part.units_num, part.units_den] for part in parts],
         "services": dict(lane.services or {}),
         "dates": [None if one is None else to_ms(one) for one in (lane.starts, lane.ends)],

@@ -31,7 +31,7 @@ class ToSettle:
 
     sku: Sku
     kind: str
-    told: str
+    message: str
     orders: int
     since: datetime | None
     waiting: int
@@ -55,12 +55,14 @@ def to_settle(context: Context) -> list[ToSettle]:
         offers |= {sku: (int(price), True) for sku, price in context.session.execute(prices.group_by(Listing.sku_id))}
         refused |= set(context.session.scalars(select(Rejection.sku_id).where(Rejection.sku_id.in_(chunk)).distinct()))
     out = []
-    for number, (kind, told) in found.items():
+    for number, (kind, message) in found.items():
         sku = skus[number]
         orders, since, money = waits.get(number, (0, None, 0))
         price, listed = offers.get(number, (0, False))
-        told = told or ("not on sale, but ordered" if not listed else "none fitted so far" if number in refused else "on sale, no lane")
-        out.append(ToSettle(sku, kind, told, orders, since, money, price * sku.pace // PPM, number in refused and kind == NO_LANE))
+        message = message or (
+            "not on sale, but ordered" if not listed else "none fitted so far" if number in refused else "on sale, no lane"
+        )
+        out.append(ToSettle(sku, kind, message, orders, since, money, price * sku.pace // PPM, number in refused and kind == NO_LANE))
     return sorted(out, key=lambda one: one.rank)
 
 
@@ -86,7 +88,7 @@ def _waiting(context: Context) -> dict[int, tuple[int, datetime, int]]:
     rows = context.session.execute(
         select(OrderLine.sku_id, func.count(func.distinct(OrderLine.order_id)), func.min(Order.ordered_at), func.sum(OrderLine.kept))
         .join(Order, Order.id == OrderLine.order_id)
-        .where(or_(OrderLine.state == "needs_lane", (OrderLine.state == "held") & OrderLine.why.in_(WAITING)))
+        .where(or_(OrderLine.state == "needs_lane", (OrderLine.state == "held") & OrderLine.reason.in_(WAITING)))
         .group_by(OrderLine.sku_id)
     )
     return {sku: (n, since, int(kept or 0)) for sku, n, since, kept in rows if sku}
@@ -104,8 +106,8 @@ def _broken(context: Context) -> dict[int, tuple[str, str]]:
             context.session.scalars(select(Listing.sku_id).where(Listing.sku_id.in_(chunk), Listing.state.in_(("live", "paused"))))
         )
     lanes: dict[int, list[tuple[bool, str, str]]] = {}
-    for sku, _, state, why, offer, number in _lanes_with_items(context, on_sale):
-        lanes.setdefault(sku, []).append((state == "shut", why, f"{number} is gone" if offer == "gone" else ""))
+    for sku, _, state, reason, offer, number in _lanes_with_items(context, on_sale):
+        lanes.setdefault(sku, []).append((state == "shut", reason, f"{number} is gone" if offer == "gone" else ""))
     out: dict[int, tuple[str, str]] = {}
     for sku, rows in lanes.items():
         if all(is_shut or is_gone for is_shut, _, is_gone in rows):
@@ -118,7 +120,7 @@ def _lanes_with_items(context: Context, skus: Iterable[int]) -> Iterable[tuple[i
     """Lanes of SKUs in order of use, each with the worst of its items."""
     for chunk in in_chunks(skus):
         rows = context.session.execute(
-            select(Lane.sku_id, Lane.id, Lane.state, Lane.why, Item.offer, Item.number)
+            select(Lane.sku_id, Lane.id, Lane.state, Lane.reason, Item.offer, Item.number)
             .join(LanePart, LanePart.lane_id == Lane.id)
             .join(Item, Item.id == LanePart.item_id)
             .where(Lane.sku_id.in_(chunk), Lane.until.is_(None), Lane.instead.is_(False))

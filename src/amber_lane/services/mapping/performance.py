@@ -31,7 +31,9 @@ PORTION = 100
 POOL = 1000
 BY_ITSELF = "by what happened: "
 _DECIDED = ("accepted", "shipped", "refused")
-_MAY_MOVE = and_(Lane.until.is_(None), Lane.state.in_(("open", "slow")), ~Lane.why.startswith("set by"), ~Lane.why.startswith("looked at"))
+_MAY_MOVE = and_(
+    Lane.until.is_(None), Lane.state.in_(("open", "slow")), ~Lane.reason.startswith("set by"), ~Lane.reason.startswith("looked at")
+)
 
 
 @dataclass(frozen=True)
@@ -99,8 +101,8 @@ def seen(context: Context) -> Seen:
     sure = {lane: _sure(days(found, pools[by].days or [])) for lane, by, found in _with_days(own)}
     refused, late = (np.rint((1 - one[0]) * PPM).astype(np.int64).tolist() for one in (accepted, on_time))
     known = ((own.decided > 0) | (own.came > 0)).tolist()
-    told = zip(own.lane.tolist(), own.answered.tolist(), refused, late, known, strict=True)
-    lanes = {lane: (bad, slow if any_decided else 0, sure.get(lane)) for lane, answered, bad, slow, any_decided in told if answered}
+    records = zip(own.lane.tolist(), own.answered.tolist(), refused, late, known, strict=True)
+    lanes = {lane: (bad, slow if any_decided else 0, sure.get(lane)) for lane, answered, bad, slow, any_decided in records if answered}
     return Seen(own, pools, lanes, _by_supplier(pools))
 
 
@@ -223,11 +225,11 @@ def _by_supplier(pools: dict[int, _Past]) -> dict[int, tuple[int, int]]:
 def fresh(context: Context, found: Seen) -> dict[type[Row], list[tuple[Any, ...]]]:
     """What routing counts with where it is another than is written: rows for `keep`, by table. Reads only."""
     out: dict[type[Row], list[tuple[Any, ...]]] = {}
-    for kind, told in ((Lane, found.lanes), (Supplier, found.suppliers)):
-        for chunk in in_chunks(told):
+    for kind, changed in ((Lane, found.lanes), (Supplier, found.suppliers)):
+        for chunk in in_chunks(changed):
             columns = (kind.id, *(getattr(kind, name) for name in _WRITTEN[kind]))
             rows = context.session.execute(select(*columns).where(kind.id.in_(chunk))).tuples()
-            out.setdefault(kind, []).extend((*told[number], number) for number, *had in rows if tuple(had) != tuple(told[number]))
+            out.setdefault(kind, []).extend((*changed[number], number) for number, *had in rows if tuple(had) != tuple(changed[number]))
     return out
 
 
@@ -340,12 +342,12 @@ def move(context: Context, found: dict[int, tuple[str, str]]) -> int:
     """Set lanes as they proved, as far as nobody has set them otherwise meanwhile. Returns how many moved."""
     moved = _movable(context, found)
     for lane in moved:
-        lane.state, lane.why = found[lane.id]
+        lane.state, lane.reason = found[lane.id]
         lane.version += 1
     if moved:
         kinds = ", ".join(f"{sum(1 for one in moved if one.state == kind)} {kind}" for kind in ("open", "slow", "shut"))
         first = moved[0]
-        context.log("lane.trust", "lanes", f"lanes by what happened: {kinds}", why=f"{first.sku_code} {first.why}", count=len(moved))
+        context.log("lane.trust", "lanes", f"lanes by what happened: {kinds}", reason=f"{first.sku_code} {first.reason}", count=len(moved))
         context.session.flush()
         respond(context, {lane.sku_id for lane in moved}, alone=True)
         context.reroute()

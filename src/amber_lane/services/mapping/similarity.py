@@ -10,7 +10,7 @@ from fractions import Fraction
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from ...core.likeness import Evidence, Found, Judged, Matcher, Pattern, Row, judge, match, told
+from ...core.likeness import Evidence, Found, Judged, Matcher, Pattern, Row, judge, match, message
 from ...data import words
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Rejection
@@ -132,7 +132,7 @@ def _judged(sku: Sku, items: Sequence[Item], patterns: Sequence[Pattern] = ()) -
     if not items:
         return []
     found = match([row_of_sku(sku)], [row_of_item(one) for one in items], shown=len(items), patterns=patterns)[0]
-    near = {one.theirs: Candidate(items[one.theirs], *told(one.evidence), _score(one), one.decision, one.evidence) for one in found}
+    near = {one.theirs: Candidate(items[one.theirs], *message(one.evidence), _score(one), one.decision, one.evidence) for one in found}
     return [near.get(at) or Candidate(one, [], ["nothing of it is alike"], 0, "none") for at, one in enumerate(items)]
 
 
@@ -191,7 +191,7 @@ def close(context: Context, items: Sequence[Item], most: int = 1, least: int = O
     for item, thing in zip(items, matcher.ours, strict=True):
         rows = [(skus[place[i]], judge(matcher.theirs[place[i]], thing, matcher.corpus)) for i in near[item.id] if i in place]
         good = sorted((one for one in rows if one[1].score >= least and (veto or not one[1].veto)), key=lambda one: -one[1].score)
-        out[item.id] = [Close(sku.code, sku.title, _score(one), *told(one.evidence)) for sku, one in good[:most]]
+        out[item.id] = [Close(sku.code, sku.title, _score(one), *message(one.evidence)) for sku, one in good[:most]]
     return out
 
 

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import select
 
 from ...core.likeness import NONE as NOT_LIKE
-from ...core.likeness import OPEN, match, told
+from ...core.likeness import OPEN, match, message
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, Rejection
 from ...data.setup import Supplier
@@ -72,12 +72,12 @@ def preview(context: Context, source: int, target: int, lanes: Collection[int] =
         best = next(iter(near.get(lane.sku_id, [])), None)
         sku = skus[lane.sku_id]
         if best is None or best.decision == NOT_LIKE:
-            out.append(Move(lane, sku, old, None, 0, NOT_LIKE, [], [], now, UnitLanded(why="nothing like it"), store.currency, None))
+            out.append(Move(lane, sku, old, None, 0, NOT_LIKE, [], [], now, UnitLanded(reason="nothing like it"), store.currency, None))
             continue
         item = found[int(theirs[best.theirs].key)]
         then = costing.landed(costing.of_item(item, best.units, store.country, costing.usual(lane.sku_id)), store)
         score = max(0, min(100, round(best.score)))
-        told_of = told(best.evidence)
+        told_of = message(best.evidence)
         out.append(Move(lane, sku, old, item, score, best.decision, *told_of, now, then, store.currency, has.get((sku.id, item.id))))
     return sorted(out, key=lambda one: (one.decision != OPEN, -one.score, one.sku.code))
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from sqlalchemy import select
 
-from ...core.likeness import Judged, Matcher, Row, judge, told
+from ...core.likeness import Judged, Matcher, Row, judge, message
 from ...core.money import show
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, by_items
@@ -47,13 +47,13 @@ def shut_for_packs(context: Context, supplier: Supplier, packs: Sequence[tuple[i
     )
     for lane, item, number in rows:
         old, new = changed[item]
-        lane.state, lane.why = "shut", f"{number} {PACKS} {new} now, not of {old}; say how many make one unit sold"
+        lane.state, lane.reason = "shut", f"{number} {PACKS} {new} now, not of {old}; say how many make one unit sold"
         lane.version += 1
         skus.add(lane.sku_id)
     if rows:
         first = f"{rows[0][2]} in packs of {changed[rows[0][1]][1]} now"
-        told = f"{len(rows)} lane{'s' if len(rows) != 1 else ''} of {supplier.name} shut: {first}"
-        context.log("lane.pack", supplier.name, told, why="its pack changed", count=len(rows))
+        message = f"{len(rows)} lane{'s' if len(rows) != 1 else ''} of {supplier.name} shut: {first}"
+        context.log("lane.pack", supplier.name, message, reason="its pack changed", count=len(rows))
     context.session.flush()
     return skus
 
@@ -82,12 +82,14 @@ def look_at_words(context: Context, supplier: Supplier, renamed: Mapping[int, tu
         before, after = judge(ours, was, matcher.corpus), judge(ours, now, matcher.corpus)
         if not _moved_away(before, after, renamed[item]) and not _other_thing(matcher, skus[lane.sku_id], renamed[item]):
             continue
-        differs = told(after.evidence)[1]
+        differs = message(after.evidence)[1]
         lane.state = "shut"
-        lane.why = f"{numbers[item]} was {renamed[item][0].title!r} and is {renamed[item][1].title!r} now ({'; '.join(differs[:2])})"[:300]
+        lane.reason = f"{numbers[item]} was {renamed[item][0].title!r} and is {renamed[item][1].title!r} now ({'; '.join(differs[:2])})"[
+            :300
+        ]
         lane.version += 1
         touched.add(lane.sku_id)
-        shut.append(lane.why)
+        shut.append(lane.reason)
     n = len(renamed)
     what = f"{supplier.name} calls {n} item{'s' if n != 1 else ''} otherwise now"
     if shut:
@@ -95,7 +97,9 @@ def look_at_words(context: Context, supplier: Supplier, renamed: Mapping[int, tu
     elif pairs:
         what += "; all lanes to them still fit"
     if pairs:
-        context.log("lane.words", supplier.name, what, why="its words moved away from the SKU's" if shut else "", count=max(len(shut), 1))
+        context.log(
+            "lane.words", supplier.name, what, reason="its words moved away from the SKU's" if shut else "", count=max(len(shut), 1)
+        )
     context.session.flush()
     return touched
 
@@ -116,12 +120,14 @@ def look_at_costs(context: Context, supplier: Supplier, items: Sequence[int]) ->
     rows = [row for chunk in in_chunks(items) for row in context.session.execute(by_items(query.where(Item.id.in_(chunk))))]
     for lane, number, was, now, currency in rows:
         lane.state = "shut"
-        lane.why = f"{number} cost {show(was or 0, currency)} when the lane was opened and {show(now, currency)} now; is it the same thing?"
+        lane.reason = (
+            f"{number} cost {show(was or 0, currency)} when the lane was opened and {show(now, currency)} now; is it the same thing?"
+        )
         lane.version += 1
     if rows:
         n = len(rows)
-        told = f"{n} lane{'s' if n != 1 else ''} of {supplier.name} shut, the first: {rows[0][0].why}"
-        context.log("lane.cost", supplier.name, told, why="its cost is out of all proportion", count=n)
+        message = f"{n} lane{'s' if n != 1 else ''} of {supplier.name} shut, the first: {rows[0][0].reason}"
+        context.log("lane.cost", supplier.name, message, reason="its cost is out of all proportion", count=n)
     context.session.flush()
     return {row[0].sku_id for row in rows}
 

@@ -9,7 +9,7 @@ from fractions import Fraction
 from sqlalchemy import select
 
 from ...core import options as choices
-from ...core.likeness import OPEN, REVIEW, match, told
+from ...core.likeness import OPEN, REVIEW, match, message
 from ...data import words
 from ...data.bulk import by_id
 from ...data.lanes import Lane, Rejection
@@ -92,9 +92,9 @@ def look(context: Context, sku_id: int) -> Family:
             continue
         taken.add((item.id, item.supplier_id))
         cost = costing.landed(costing.of_item(item, likest.units, store.country, costing.usual(number)), store) if store else None
-        landed = cost.landed if cost and not cost.why else None
+        landed = cost.landed if cost and not cost.reason else None
         cells[number, item.supplier_id] = Cell(
-            item, max(0, min(100, round(likest.score))), likest.decision, *told(likest.evidence), landed, likest.units
+            item, max(0, min(100, round(likest.score))), likest.decision, *message(likest.evidence), landed, likest.units
         )
     names = by_id(context.session, Supplier, {supplier for _, supplier in cells})
     count = {number: sum(1 for _, supplier in cells if supplier == number) for number in names}

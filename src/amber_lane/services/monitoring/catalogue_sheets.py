@@ -144,11 +144,11 @@ def take_sheet(
         with db.writing() as s:
             context = context_of(s)
             number = sweeps.begin(context, context.get(Supplier, supplier_id, "supplier"), context.actor).id
-            told = told_of(old, context, bool(supplier.sheet_whole))
-        large_sweeps.carry_out(db.reading, db.writing, context_of, number, told)
+            message = told_of(old, context, bool(supplier.sheet_whole))
+        large_sweeps.carry_out(db.reading, db.writing, context_of, number, message)
         with db.reading() as s:
             sweep = context_of(s).get(Sweep, number, "sweep")
-            held = sweep.told if sweep.state == "held" else ""
+            held = sweep.message if sweep.state == "held" else ""
     else:
         held = ""
         with db.writing() as s:
@@ -161,7 +161,7 @@ def take_sheet(
 
 def keep_bad(path: Path, header: Sequence[str], rows: Iterable[tuple[Sequence[str], str]]) -> None:
     """Beside a sheet, its rows that cannot be taken with why, as they are had back."""
-    pairs = [[dict(zip(header, row, strict=False)), why] for row, why in rows]
+    pairs = [[dict(zip(header, row, strict=False)), reason] for row, reason in rows]
     path.with_suffix(".bad.json").write_text(json.dumps([[[name for name in header if name]], *pairs]))
 
 

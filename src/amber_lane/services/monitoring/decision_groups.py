@@ -80,8 +80,8 @@ def groups(context: Context, most: int = 60) -> list[Group]:
         .tuples()
         .all()
     )
-    told: dict[int, str] = dict(
-        context.session.execute(select(AuditEntry.id, AuditEntry.told).where(AuditEntry.id.in_(acts))).tuples().all()
+    messages: dict[int, str] = dict(
+        context.session.execute(select(AuditEntry.id, AuditEntry.message).where(AuditEntry.id.in_(acts))).tuples().all()
     )
     items: dict[int, str] = dict(
         context.session.execute(select(Item.id, Item.title).where(Item.id.in_({row[10] for row in rows if row[9] == 1}))).tuples().all()
@@ -97,7 +97,7 @@ def groups(context: Context, most: int = 60) -> list[Group]:
             int(up or 0),
             int(down or 0),
             int(moved or 0) // 1_000_000,
-            f"a sweep of {named[sweep]}" if sweep in named else told.get(act, "sales and purchases here"),
+            f"a sweep of {named[sweep]}" if sweep in named else messages.get(act, "sales and purchases here"),
             items.get(item, "") if kinds == 1 else "",
             outcome,
         )

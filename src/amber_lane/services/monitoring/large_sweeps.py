@@ -21,7 +21,7 @@ from .sweeps import Look, Told, end, keep, look, may_take, skus_behind, take, wr
 ITEMS = 400
 
 
-def carry_out(reading: Any, writing: Any, context_of: Callable[[Any], Context], number: int, told: Told) -> dict[str, int]:
+def carry_out(reading: Any, writing: Any, context_of: Callable[[Any], Context], number: int, data: Told) -> dict[str, int]:
     """A sweep of any size: looked at while others write, and where it changes very much, written in portions.
 
     reading, writing: open a session (see data.session); desk_of: makes a desk of one. What its listings are to follow is written down
@@ -31,14 +31,14 @@ def carry_out(reading: Any, writing: Any, context_of: Callable[[Any], Context], 
         context = context_of(s)
         supplier = context.get(Supplier, context.get(Sweep, number, "sweep").supplier_id, "supplier")
         stale = supplier.stale
-        seen = look(context, supplier, told)
+        seen = look(context, supplier, data)
     # Nobody waits for it, so it is cut sooner than what a person does.
     if seen.size <= portions.PORTION and not stale:
         with writing(patient=True) as s:
-            return take(context_of(s), context_of(s).get(Sweep, number, "sweep"), told, seen)
+            return take(context_of(s), context_of(s).get(Sweep, number, "sweep"), data, seen)
     with writing() as s:
         context = context_of(s)
-        good = may_take(context, context.get(Sweep, number, "sweep"), told, seen)
+        good = may_take(context, context.get(Sweep, number, "sweep"), data, seen)
         follow = _follow_later(context, context.get(Sweep, number, "sweep"), seen, stale) if good else None
     for places in _cut(len(seen.held_rows[0])) if not good else ():
         with writing(patient=True) as s:
@@ -82,5 +82,5 @@ def _follow_later(context: Context, sweep: Sweep, seen: Look, stale: bool) -> in
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     items = seen.known.ids if stale else np.concatenate([seen.known.ids[seen.places[written(seen)]], seen.known.ids[seen.missing]])
     skus, waiting = skus_behind(context, supplier, items)
-    story = {"on": supplier.name, "why": f"a sweep of {supplier.name} changed very many items"}
+    story = {"on": supplier.name, "reason": f"a sweep of {supplier.name} changed very many items"}
     return respond_once_let_go(context, {*skus, *waiting}, sweep.id, skus, story)

@@ -255,11 +255,11 @@ def set_looks(context: Context, number: int, version: int | None, values: Mappin
         row.next_sweep = min(row.next_sweep, context.now + timedelta(minutes=row.sweep_minutes))
     context.session.flush()
     refresh(context)
-    told = f"{row.name}: looked at every {row.sweep_minutes} minutes"
-    told += f", at most {row.calls_day} call{'s' if row.calls_day != 1 else ''} a day" if row.calls_day else ""
-    told += f", from {row.hour_from:02d}:00 to {row.hour_to:02d}:00" if row.hour_from is not None and row.hour_to is not None else ""
-    context.log("looks.change", row.name, told, before={"supplier": number, "values": before}, undo=True)
-    return told
+    message = f"{row.name}: looked at every {row.sweep_minutes} minutes"
+    message += f", at most {row.calls_day} call{'s' if row.calls_day != 1 else ''} a day" if row.calls_day else ""
+    message += f", from {row.hour_from:02d}:00 to {row.hour_to:02d}:00" if row.hour_from is not None and row.hour_to is not None else ""
+    context.log("looks.change", row.name, message, before={"supplier": number, "values": before}, undo=True)
+    return message
 
 
 def restore(context: Context, before: dict[str, Any]) -> None:

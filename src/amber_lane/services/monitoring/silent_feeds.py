@@ -17,7 +17,7 @@ EXPECTED, LONGER = 8.0, 1.5
 LOOKED_BACK, SEEN_LEAST = timedelta(days=30), 20
 
 
-def told(context: Context, supplier: Supplier) -> str:
+def message(context: Context, supplier: Supplier) -> str:
     """Why a supplier's feed is not believed although it answers: how long it has said the same, and how many changes would have come.
     '' where that may well be true."""
     rows = select(Sweep.started).where(

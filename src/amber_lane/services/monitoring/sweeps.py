@@ -60,7 +60,7 @@ def begin(context: Context, supplier: Supplier, asked_by: str = "schedule") -> S
     if running:
         if context.now - running.started < timedelta(minutes=30):
             raise Conflict(f"a sweep of {supplier.name} is running already")
-        running.state, running.ended, running.told = "failed", context.now, "it was cut off"
+        running.state, running.ended, running.message = "failed", context.now, "it was cut off"
     sweep = Sweep(supplier_id=supplier.id, started=context.now, state="running", asked_by=asked_by)
     supplier.next_sweep = context.now + timedelta(minutes=supplier.sweep_minutes)
     context.session.add(sweep)
@@ -68,9 +68,9 @@ def begin(context: Context, supplier: Supplier, asked_by: str = "schedule") -> S
     return sweep
 
 
-def fail(context: Context, sweep: Sweep, told: str) -> None:
+def fail(context: Context, sweep: Sweep, message: str) -> None:
     """A sweep that got no usable answer: last good values stand, and grow old."""
-    sweep.state, sweep.ended, sweep.told = "failed", context.now, told
+    sweep.state, sweep.ended, sweep.message = "failed", context.now, message
     grow_old(context, context.get(Supplier, sweep.supplier_id, "supplier"))
 
 
@@ -90,7 +90,7 @@ def grow_old(context: Context, supplier: Supplier) -> None:
             f"{supplier.name}: no newer sheet for {limit.days} days, quantities go to zero"
             if by_hand
             else f"{supplier.name}: no good sweep for {limit.total_seconds() / 3600:g} h, quantities go to zero",
-            why="the policy's limit for old stock",
+            reason="the policy's limit for old stock",
             after={"supplier": supplier.id},
         )
         respond(context, skus_of_supplier(context, supplier.id), act=act.id, alone=True)
@@ -103,15 +103,15 @@ def grow_old_while_paused(context: Context) -> None:
         grow_old(context, supplier)
 
 
-def take(context: Context, sweep: Sweep, told: Told, seen: Look | None = None) -> dict[str, int]:
+def take(context: Context, sweep: Sweep, data: Told, seen: Look | None = None) -> dict[str, int]:
     """Judge a sweep, believe what may be believed, and respond, in this transaction. Returns counts of responses by kind.
 
     seen: what it says, where that was looked at already.
     """
     with quiet():
         supplier = context.get(Supplier, sweep.supplier_id, "supplier")
-        seen = seen or look(context, supplier, told)
-        if not may_take(context, sweep, told, seen):
+        seen = seen or look(context, supplier, data)
+        if not may_take(context, sweep, data, seen):
             note(context, sweep, seen.known, *seen.held_rows)
             return {}
         changed, shut = keep(context, sweep, seen, np.flatnonzero(written(seen)), seen.missing)
@@ -145,21 +145,21 @@ class Look:
         return len(self.held_rows[0]) if self.held else written
 
 
-def look(context: Context, supplier: Supplier, told: Told) -> Look:
+def look(context: Context, supplier: Supplier, data: Told) -> Look:
     """Look at a sweep without writing anything."""
     policy = policy_for(context.session, supplier=supplier.code)
     known = known_of(context, supplier.id)
-    rows, places = match(known, told.numbers)
-    cost, stock = told.cost[rows], told.stock[rows]
+    rows, places = match(known, data.numbers)
+    cost, stock = data.cost[rows], data.stock[rows]
     belief = Belief(*(getattr(known.belief, name)[places] for name in ("cost", "stock", "doubt_cost", "doubt_stock", "doubt_seen")))
-    missing = missing_of(known, places) if told.whole else _told_gone(known, told.gone)
+    missing = missing_of(known, places) if data.whole else _told_gone(known, data.gone)
     held = hold_sweep(cost, np.where(cost > 0, stock, belief.stock), belief, len(missing), policy["hold_share"], policy["hold_median"])
     if held and _agreed(context, supplier.id, held, policy["hold_agree"]):
         held = None
     moved = np.flatnonzero((cost != belief.cost) | (stock != belief.stock)) if held else np.zeros(0, dtype=np.int64)
     currency_fits = np.array(
         [
-            told.currency[i] == known.currency[p] and told.currency[i] in MINOR_DIGITS
+            data.currency[i] == known.currency[p] and data.currency[i] in MINOR_DIGITS
             for i, p in zip(rows.tolist(), places.tolist(), strict=True)
         ],
         dtype=np.bool_,
@@ -167,26 +167,26 @@ def look(context: Context, supplier: Supplier, told: Told) -> Look:
     usual = usual_of(context, known, places, cost, policy["doubt_percent"], policy["doubt_deviations"])
     judged = judge(cost, stock, currency_fits, belief, policy["doubt_percent"], policy["doubt_again"], usual)
     tiers: dict[int, str | None] = {}
-    if told.tiers is not None:
+    if data.tiers is not None:
         believed = np.flatnonzero(np.isin(judged.verdict, (Verdict.good, Verdict.same)))
         items = list(zip(known.ids[places[believed]].tolist(), cost[believed].tolist(), strict=True))
-        tiers = ingest.moved_tiers(context, supplier.id, items, [told.tiers[row] for row in rows[believed].tolist()])
+        tiers = ingest.moved_tiers(context, supplier.id, items, [data.tiers[row] for row in rows[believed].tolist()])
     held_rows = (places[moved], cost[moved], stock[moved], ["held"] * len(moved))
-    packs = _moved_packs(context, supplier, known, rows, places, told.packs)
+    packs = _moved_packs(context, supplier, known, rows, places, data.packs)
     return Look(known, rows, places, cost, stock, missing, held, held_rows, judged, tiers, packs)
 
 
-def may_take(context: Context, sweep: Sweep, told: Told, seen: Look) -> bool:
+def may_take(context: Context, sweep: Sweep, data: Told, seen: Look) -> bool:
     """The first of what is written of a sweep: False where its feed stands still or it is held, and then that is told."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
-    sweep.items, sweep.as_of, sweep.ended = len(told.numbers), told.as_of, context.now
-    if supplier.feed_as_of and told.as_of <= supplier.feed_as_of:
+    sweep.items, sweep.as_of, sweep.ended = len(data.numbers), data.as_of, context.now
+    if supplier.feed_as_of and data.as_of <= supplier.feed_as_of:
         sweep.state = "stale"
-        sweep.told = f"the feed stands still since {supplier.feed_as_of:%d %b %H:%M}"
+        sweep.message = f"the feed stands still since {supplier.feed_as_of:%d %b %H:%M}"
         seen.held_rows = seen.held_rows[0][:0], seen.held_rows[1][:0], seen.held_rows[2][:0], []
         grow_old(context, supplier)
         return False
-    supplier.feed_as_of = told.as_of
+    supplier.feed_as_of = data.as_of
     if seen.held:
         _hold(context, sweep, seen.held, len(seen.held_rows[0]))
         grow_old(context, supplier)
@@ -215,8 +215,8 @@ def keep(context: Context, sweep: Sweep, seen: Look, part: Ints, missing: Ints) 
 def end(context: Context, sweep: Sweep, seen: Look, changed: Ints, shut: set[int], respond_here: bool = True) -> dict[str, int]:
     """The last of what is written of a sweep, and what follows for listings. respond_here: else somebody else sees to these."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
-    if not len(changed) and (why := silent_feeds.told(context, supplier)):
-        sweep.state, sweep.told, sweep.held = "stale", why, {"same": True}
+    if not len(changed) and (reason := silent_feeds.message(context, supplier)):
+        sweep.state, sweep.message, sweep.held = "stale", reason, {"same": True}
         grow_old(context, supplier)
         return {}
     sweep.state = "good"
@@ -252,8 +252,8 @@ def _moved_packs(
     if not packs:
         return {}
     was = dict(context.session.execute(select(Item.id, Item.pack_size).where(Item.supplier_id == supplier.id)).tuples().all())
-    told = zip(known.ids[places].tolist(), (packs[row] for row in rows.tolist()), strict=True)
-    return {number: (was[number], pack) for number, pack in told if pack > 0 and pack != was[number]}
+    pairs = zip(known.ids[places].tolist(), (packs[row] for row in rows.tolist()), strict=True)
+    return {number: (was[number], pack) for number, pack in pairs if pack > 0 and pack != was[number]}
 
 
 def _agreed(context: Context, supplier: int, held: SweepHold, again: int) -> bool:
@@ -267,7 +267,7 @@ def _agreed(context: Context, supplier: int, held: SweepHold, again: int) -> boo
 def _hold(context: Context, sweep: Sweep, held: SweepHold, changes: int) -> None:
     sweep.state, sweep.changes = "held", changes
     share = held.fell_to_zero * 100 // max(held.of, 1)
-    sweep.told = (
+    sweep.message = (
         f"{share} % of {held.of} items fell to zero or were gone at once"
         if held.reason == "zero"
         else f"the median cost moved by {held.median_move / 10_000:.0f} %"
@@ -285,7 +285,7 @@ def _respond(
     skus, waiting = skus_behind(context, supplier, changed)
     if not skus and not waiting and not shut:
         return {}
-    story = {"on": supplier.name, "why": f"{sweep.changes} items of {supplier.name} changed"}
+    story = {"on": supplier.name, "reason": f"{sweep.changes} items of {supplier.name} changed"}
     return respond(context, {*skus, *waiting, *(shut or ())}, sweep=sweep.id, counted=True, items=skus, alone=alone, story=story)
 
 
@@ -314,10 +314,10 @@ def step_on(context: Context) -> None:
         )
     )
     if skus:
-        act = context.log("watch.step", "prices", "a day has passed: the next step", why="the largest step is a day's")
+        act = context.log("watch.step", "prices", "a day has passed: the next step", reason="the largest step is a day's")
         counts = respond(context, skus, act=act.id)
         if story := tell_counts(counts):
-            act.told, act.count = f"a day has passed, the next step: {story}", sum(counts.values())
+            act.message, act.count = f"a day has passed, the next step: {story}", sum(counts.values())
         else:
             context.session.delete(act)
         context.session.flush()
@@ -334,7 +334,7 @@ def settle_held(context: Context, number: int, believe: bool) -> dict[str, int]:
         "watch.held",
         supplier.name,
         f"{supplier.name}: held sweep {'used after all' if believe else 'set aside, last good values stand'}",
-        why=sweep.told,
+        reason=sweep.message,
     )
     if not believe:
         # The older ones of the same run are settled by the same word.

@@ -71,9 +71,9 @@ def told_of(context: Context, number: int) -> dict[str, Any]:
             ],
         }
 
-    told = {"held_at": context.now.isoformat(), "orders": [of(one) for one in orders]}
+    held = {"held_at": context.now.isoformat(), "orders": [of(one) for one in orders]}
     context.log("buyer.told", orders[0].number, f"what is held of the buyer of order {orders[0].number} was taken out", count=0)
-    return told
+    return held
 
 
 def erase(context: Context, number: int) -> str:
@@ -100,7 +100,9 @@ def erase(context: Context, number: int) -> str:
         message.to, message.subject, message.body = "", _without(message.subject, words), _without(message.body, words)
     names, since = {one.number for one in orders} | {one.reference for one in purchases}, min(one.came_at for one in orders)
     for act in context.session.scalars(select(AuditEntry).where(AuditEntry.at >= since, AuditEntry.on.in_(names))):
-        act.told, act.why, act.before, act.after = (_without(part, words) for part in (act.told, act.why, act.before, act.after))
+        act.message, act.reason, act.before, act.after = (
+            _without(part, words) for part in (act.message, act.reason, act.before, act.after)
+        )
         # What it would bring back is not there any more.
         act.undo = ""
     for sheet in context.session.scalars(select(SheetOut).where(SheetOut.at >= since)):
@@ -119,9 +121,9 @@ def erase(context: Context, number: int) -> str:
         order.erased_at = context.now
         order.version += 1
     n = len(orders)
-    told = f"the buyer of order {orders[0].number}" + (f" and {n - 1} more" if n > 1 else "") + " is erased"
-    context.log("buyer.erased", orders[0].number, told, why="on their wish; it cannot be undone", count=n)
-    return told[0].upper() + told[1:]
+    sentence = f"the buyer of order {orders[0].number}" + (f" and {n - 1} more" if n > 1 else "") + " is erased"
+    context.log("buyer.erased", orders[0].number, sentence, reason="on their wish; it cannot be undone", count=n)
+    return sentence[0].upper() + sentence[1:]
 
 
 def _leave_unsent(row: Outbox) -> None:

@@ -30,32 +30,32 @@ def end_hold(context: Context, order: int, way: str) -> None:
         row.ended, row.way = context.now, way
 
 
-def wants(context: Context, order: Order, what: str, told: str) -> None:
+def wants(context: Context, order: Order, what: str, message: str) -> None:
     """Something that a buyer asked for too late to be done by itself; it stands on Today until it is settled."""
-    if (order.wants, order.wants_told) != (what, told):
-        order.wants, order.wants_told = what, told
+    if (order.wants, order.wants_told) != (what, message):
+        order.wants, order.wants_told = what, message
         order.version += 1
-        context.log("order.wants", order.number, f"order {order.number}: {told}")
+        context.log("order.wants", order.number, f"order {order.number}: {message}")
 
 
 def buyer_cancelled(context: Context, order: Order, lines: Sequence[OrderLine]) -> None:
     """The store says that the buyer cancelled. What has not gone out is stopped; where a supplier has it, it is asked."""
     if all(line.state == "cancelled" for line in lines):
         return
-    told = "the buyer cancelled at the store"
+    message = "the buyer cancelled at the store"
     # From now on nothing is bought for it, whatever is settled, refused or let go later; and suppliers are asked this once.
     first, order.cancelled_at = order.cancelled_at is None, order.cancelled_at or context.now
     _stop_waiting(context, order)
     bought = bought_parts(context.session, (line.id for line in lines))
     stopped = [line for line in lines if line.state in ORDER_LINE.sources("cancel") and line.id not in bought]
     for line in stopped:
-        step_line(line, "cancel", told)
+        step_line(line, "cancel", message)
     if stopped:
         end_hold(context, order.id, "cancelled by the buyer")
         context.log("order.cancelled", order.number, f"order {order.number} was cancelled at the store")
         order_profit.refresh(context, {order.id})
     if bought and first:
-        ask_back(context, order, told)
+        ask_back(context, order, message)
 
 
 def _stop_waiting(context: Context, order: Order) -> None:
@@ -67,7 +67,7 @@ def _stop_waiting(context: Context, order: Order) -> None:
             queue.stop(context, purchase.reference)
         except Conflict:
             continue
-        purchase.state, purchase.told = PURCHASE.step(purchase.state, "stop"), "stopped: the buyer cancelled"
+        purchase.state, purchase.message = PURCHASE.step(purchase.state, "stop"), "stopped: the buyer cancelled"
         for line in _unbind(context, purchase):
             if line.state in ORDER_LINE.sources("take_back"):
                 step_line(line, "take_back", "the buyer cancelled")
@@ -81,7 +81,7 @@ def _unbind(context: Context, purchase: PurchaseOrder) -> list[OrderLine]:
     return list(by_id(context.session, OrderLine, (row.order_line_id for row in rows)).values())
 
 
-def ask_back(context: Context, order: Order, told: str) -> None:
+def ask_back(context: Context, order: Order, message: str) -> None:
     """Ask every supplier that has a part of the order to let it go; what has left already can only come back."""
     asked: list[str] = []
     by_hand: list[str] = []
@@ -103,12 +103,12 @@ def ask_back(context: Context, order: Order, told: str) -> None:
         done = mail and queue.mail(context, key, key, supplier.mail, f"Please stop {purchase.reference}", text, supplier=supplier.id)
         (asked if done else by_hand).append(supplier.name)
     if gone and not asked and not by_hand:
-        wants(context, order, "return", f"{told}, but it is on the road from {' and '.join(gone)}: refund it when it comes back")
+        wants(context, order, "return", f"{message}, but it is on the road from {' and '.join(gone)}: refund it when it comes back")
         return
     parts = [f"{' and '.join(asked)} {'is' if len(asked) == 1 else 'are'} asked to let it go"] if asked else []
     parts += [f"ask {' and '.join(by_hand)} yourself to let it go"] if by_hand else []
     parts += [f"what {' and '.join(gone)} sent is on the road"] if gone else []
-    wants(context, order, "cancel", "; ".join([told, *parts]))
+    wants(context, order, "cancel", "; ".join([message, *parts]))
 
 
 def _recall(context: Context, purchase: PurchaseOrder, order: Order) -> None:
@@ -125,7 +125,7 @@ def take_recall(context: Context, answer: PurchaseAnswer) -> None:
     if purchase is None:
         return
     if answer.state != "withdrawn":
-        kept(context, purchase.reference, answer.told or f"it is {answer.state} already")
+        kept(context, purchase.reference, answer.message or f"it is {answer.state} already")
         return
     if purchase.state not in PURCHASE.sources("withdraw"):
         return
@@ -136,7 +136,7 @@ def take_recall(context: Context, answer: PurchaseAnswer) -> None:
     if order.cancelled_at is None:
         _go_elsewhere(context, purchase)
         return
-    purchase.told = "let go, since the buyer cancelled"
+    purchase.message = "let go, since the buyer cancelled"
     let_go(context, order, _unbind(context, purchase))
     context.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go: nothing is sent, nothing is paid")
 
@@ -160,12 +160,12 @@ def let_go(context: Context, order: Order, lines: Sequence[OrderLine]) -> None:
 
 def _go_elsewhere(context: Context, purchase: PurchaseOrder) -> None:
     """It was too dear: its lines are planned anew, and that supplier is not asked for them again."""
-    purchase.told = "let go, since its bill was above the plan"
+    purchase.message = "let go, since its bill was above the plan"
     for row in context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)):
         row.refused = True
     for line in _unbind(context, purchase):
         if line.state in ORDER_LINE.sources("refuse"):
-            step_line(line, "refuse", purchase.told)
+            step_line(line, "refuse", purchase.message)
             line.lane_id, line.chosen_by = None, "plan"
     context.log("purchase.withdrawn", purchase.reference, f"{purchase.reference} was let go, its bill was above the plan; planned anew")
     context.session.flush()
@@ -219,15 +219,15 @@ def _tell_store(context: Context, order: Order) -> None:
         queue.put(context, f"store:{store.id}", f"order:{order.id}", "cancel", key, {"order": order.number})
 
 
-def kept(context: Context, reference: str, told: str) -> None:
+def kept(context: Context, reference: str, message: str) -> None:
     """A supplier would not let an order go: it comes, so it must come back."""
     purchase = context.session.scalar(select(PurchaseOrder).where(PurchaseOrder.reference == reference))
     if purchase:
         order = context.get(Order, purchase.order_id, "order")
         if order.cancelled_at is None:
-            purchase.noted = f"kept, although we asked: {told}"
+            purchase.noted = f"kept, although we asked: {message}"
             return
-        wants(context, order, "return", f"the buyer cancelled, but the supplier sends it ({told}): refund it when it comes back")
+        wants(context, order, "return", f"the buyer cancelled, but the supplier sends it ({message}): refund it when it comes back")
 
 
 def settle(context: Context, number: int) -> Order:
@@ -235,7 +235,7 @@ def settle(context: Context, number: int) -> Order:
     order = context.get(Order, number, "order")
     if not order.wants:
         raise Conflict("the buyer asks for nothing more here")
-    before = {"order": number, "wants": order.wants, "told": order.wants_told}
+    before = {"order": number, "wants": order.wants, "message": order.wants_told}
     order.wants = order.wants_told = ""
     order.version += 1
     context.log("order.settled", order.number, f"order {order.number}: settled with the buyer", before=before, undo=True)
@@ -246,6 +246,6 @@ def settle(context: Context, number: int) -> Order:
 def unsettle(context: Context, before: dict[str, str]) -> None:
     """Undo: it stands on Today again."""
     order = context.get(Order, int(before["order"]), "order")
-    order.wants, order.wants_told = before["wants"], before["told"]
+    order.wants, order.wants_told = before["wants"], before["message"]
     order.version += 1
     context.reroute()

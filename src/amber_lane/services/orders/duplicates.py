@@ -17,8 +17,8 @@ WITHIN = timedelta(days=1)
 def _who(order: Order) -> tuple[str, ...]:
     """Buyer and address as far as they say whose order it is; spaces and capitals make no other person."""
     address = order.mended or order.address
-    told = (order.buyer, *(str(address.get(name) or "") for name in ("address_1", "postcode")), order.country)
-    return tuple("".join(letter for letter in part.casefold() if letter.isalnum()) for part in told)
+    mark = (order.buyer, *(str(address.get(name) or "") for name in ("address_1", "postcode")), order.country)
+    return tuple("".join(letter for letter in part.casefold() if letter.isalnum()) for part in mark)
 
 
 def twins_of(context: Context, orders: Sequence[Order]) -> dict[int, tuple[int, str]]:
@@ -42,8 +42,8 @@ def twins_of(context: Context, orders: Sequence[Order]) -> dict[int, tuple[int, 
             mine = theirs.get(order.id, {})
             same = sorted(mine.keys() & theirs.get(other.id, {}).keys())
             if other.id != order.id and same and abs(other.ordered_at - order.ordered_at) <= WITHIN:
-                told = f"Perhaps ordered twice: {order.buyer} ordered {mine[same[0]]} in {other.number} too, at {other.ordered_at:%H:%M}"
-                found[order.id] = (other.id, told)
+                message = f"Perhaps ordered twice: {order.buyer} ordered {mine[same[0]]} in {other.number} too, at {other.ordered_at:%H:%M}"
+                found[order.id] = (other.id, message)
                 break
     return found
 

@@ -59,12 +59,12 @@ def sentence(context: Context, order: Order, lines: Sequence[OrderLine], plan: P
         risk = f", before {show(plan.risk, order.currency)} of risk" if plan.risk else ""
         return f"Held. Its best way, {by}, would earn {earns} after fees, goods, sending and returns{risk}."
     parts = "one parcel" if plan.parcels == 1 else f"{plan.parcels} parcels"
-    told = f"{'Would go' if hold else 'Goes'} by {by} in {parts}, the most profit over all waiting orders together."
+    message = f"{'Would go' if hold else 'Goes'} by {by} in {parts}, the most profit over all waiting orders together."
     others = sorted(plan.next_best.values(), key=lambda one: int(one["costs_more"]))
     if any(line.chosen_by == "person" for line in lines):
-        told = f"{'Would go' if hold else 'Goes'} by {by} in {parts}; you chose a lane, and the plan goes around it."
+        message = f"{'Would go' if hold else 'Goes'} by {by} in {parts}; you chose a lane, and the plan goes around it."
     if not others:
-        return f"{told} Nothing else could fill it now."
+        return f"{message} Nothing else could fill it now."
     # A line's next best may mean that others of the order move with it, so the money is that of the whole order.
     more = others[0]
-    return f"{told} The next best, {name(more['lane'])}, would cost {show(int(more['costs_more']), order.currency)} more."
+    return f"{message} The next best, {name(more['lane'])}, would cost {show(int(more['costs_more']), order.currency)} more."

@@ -54,8 +54,8 @@ def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, A
     where = {**(order.mended or order.address), "country": order.country}
     wrong = look(in_latin(where) if policy["letters"] == "latin" else where, policy["letters"] == "all")
     if wrong:
-        told = "; ".join(f"{PARTS[name]} {fault}" for name, fault in wrong.items())
-        return "address", told[0].upper() + told[1:]
+        message = "; ".join(f"{PARTS[name]} {fault}" for name, fault in wrong.items())
+        return "address", message[0].upper() + message[1:]
     many = [line for line in lines if line.quantity >= FEW and line.quantity > policy["unusual_times"] * usual.get(line.sku_code, 1)]
     if many and policy["unusual_times"] and "unusual" not in order.allowed:
         line = many[0]

@@ -36,10 +36,10 @@ def take_in(context: Context, store: Store, given: StoreOrder, came_by: str = "l
     return fresh[0] if fresh else None
 
 
-def take_many(context: Context, store: Store, told: Iterable[StoreOrder], came_by: str = "link") -> list[Order]:
+def take_many(context: Context, store: Store, incoming: Iterable[StoreOrder], came_by: str = "link") -> list[Order]:
     """Take orders in, and return those that are new. One that is there already is changed or cancelled as the buyer wishes."""
     newest: dict[str, StoreOrder] = {}
-    for one in told:
+    for one in incoming:
         # A page in the wrong order may tell of a cancelling first: what is cancelled stays so.
         if not (one.number in newest and newest[one.number].cancelled):
             newest[one.number] = one
@@ -84,7 +84,7 @@ ORDER_COLUMNS = (
     "note", "promised_by", "allowed", "by_hand", "wants", "wants_told",
 )  # fmt: skip
 LINE_COLUMNS = (
-    "version", "order_id", "line_no", "sku_code", "sku_id", "title", "quantity", "paid", "state", "why", "chosen_by",
+    "version", "order_id", "line_no", "sku_code", "sku_id", "title", "quantity", "paid", "state", "reason", "chosen_by",
     "tax", "store_fee", "payment_fee", "kept", "reserve",
 )  # fmt: skip
 
@@ -218,9 +218,9 @@ def _differ(lines: Sequence[OrderLine], given: Sequence[StoreOrderLine]) -> list
 def _take_lines(context: Context, store: Store, order: Order, lines: Sequence[OrderLine], given: Sequence[StoreOrderLine]) -> None:
     """The lines as they are told now; one that is told no more is cancelled."""
     mine = {line.line_no: line for line in lines}
-    told = [_Given(order.id, one, place == 0) for place, one in enumerate(given)]
+    given_lines = [_Given(order.id, one, place == 0) for place, one in enumerate(given)]
     fresh = []
-    for one, row in zip(told, _line_rows(context, store, told, _skus(context, told)), strict=True):
+    for one, row in zip(given_lines, _line_rows(context, store, given_lines, _skus(context, given_lines)), strict=True):
         old = mine.pop(one.line.line_no, None)
         if old is None:
             fresh.append(row)
@@ -232,6 +232,6 @@ def _take_lines(context: Context, store: Store, order: Order, lines: Sequence[Or
     bulk_insert(context.session, OrderLine, LINE_COLUMNS, fresh)
     for line in mine.values():
         if line.state != "cancelled":
-            line.state, line.why = "cancelled", "the buyer took it out of the order"
+            line.state, line.reason = "cancelled", "the buyer took it out of the order"
             line.version += 1
     context.session.flush()

@@ -17,7 +17,7 @@ from .routing import OPEN, bought_parts, lines_of, step_line
 MONEY = ("paid", "tax", "store_fee", "payment_fee", "kept", "reserve")
 
 
-def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None], why: str = "") -> str:
+def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None], reason: str = "") -> str:
     """Cancel lines (or so many units of them; None = all) that are not bought, and have the store refund them. Cannot be undone."""
     order = context.get(Order, number, "order")
     lines = {line.id: line for line in lines_of(context, [number])[number]}
@@ -35,17 +35,17 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
     whole = {line_id for line_id, units in wanted.items() if units is None or units == lines[line_id].quantity}
     rest = [line for line in lines.values() if line.state != "cancelled" and line.id not in whole]
     if not rest:
-        cancel(context, number, why)
+        cancel(context, number, reason)
         return f"Order {order.number} cancelled, the store refunds it"
-    refunded, told, paid = [], [], 0
+    refunded, messages, paid = [], [], 0
     for line_id, units in wanted.items():
         line = lines[line_id]
         n = line.quantity if line_id in whole else int(units or 0)
         refunded.append([line.line_no, n])
-        told.append(f"{n} × {line.title or line.sku_code}")
+        messages.append(f"{n} × {line.title or line.sku_code}")
         paid += _cut(line, n)
         if line_id in whole:
-            step_line(line, "cancel", why or "cancelled by hand")
+            step_line(line, "cancel", reason or "cancelled by hand")
         line.version += 1
     if order.came_by == "link":
         mark = "-".join(f"{line}.{n}" for line, n in refunded)
@@ -55,10 +55,10 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
     order.version += 1
     amount = show(paid, order.currency)
     by = "the store refunds it" if order.came_by == "link" else "refund it in the store yourself"
-    context.log("order.lines", order.number, f"order {order.number}: {', '.join(told)} cancelled, {amount}; {by}", why=why)
+    context.log("order.lines", order.number, f"order {order.number}: {', '.join(messages)} cancelled, {amount}; {by}", reason=reason)
     after_sales(context, [order])
     order_profit.refresh(context, {number})
-    return f"{', '.join(told)} cancelled, {amount}: {by}"
+    return f"{', '.join(messages)} cancelled, {amount}: {by}"
 
 
 def _cut(line: OrderLine, units: int) -> int:

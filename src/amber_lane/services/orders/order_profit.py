@@ -49,8 +49,8 @@ def rate_between(facts: Facts, base: str, quote: str) -> int | None:
     """Units of one currency for one of another in billionths: as told, by the rate back, or by what both are worth at home."""
     if base == quote:
         return NANO
-    if (told := facts.rates.get((base, quote))) is not None:
-        return told
+    if (rate := facts.rates.get((base, quote))) is not None:
+        return rate
     if back := facts.rates.get((quote, base)):
         return int((Decimal(NANO) * NANO / Decimal(back)).to_integral_value(ROUND_HALF_UP))
     ours, theirs = facts.rates.get((base, HOME)), facts.rates.get((quote, HOME))

@@ -26,15 +26,15 @@ from .routing import OPEN, bought_parts, lines_of, step_line
 
 
 def take_page(
-    context: Context, store: Store, told: Iterable[StoreOrder], cursor: str | None, unreadable: Sequence[str] = ()
+    context: Context, store: Store, incoming: Iterable[StoreOrder], cursor: str | None, unreadable: Sequence[str] = ()
 ) -> list[Order]:
     """A page of orders and the cursor after it (None: it stays). Returns those that are new; what they need is planned.
 
     unreadable: orders that could not be read, each with why; a person is told of them.
     """
     for text in unreadable:
-        context.log("order.unreadable", store.name, f"{store.name}: {text}", why="look at it in the store; nothing else was held up")
-    fresh = take_many(context, store, told)
+        context.log("order.unreadable", store.name, f"{store.name}: {text}", reason="look at it in the store; nothing else was held up")
+    fresh = take_many(context, store, incoming)
     if cursor is not None:
         store.orders_cursor = cursor
     if fresh:
@@ -55,7 +55,7 @@ def after_sales(context: Context, orders: Iterable[Order]) -> None:
         respond(context, skus, alone=True)
 
 
-def allow(context: Context, number: int, why: str = "", limit: str | None = None) -> Order:
+def allow(context: Context, number: int, reason: str = "", limit: str | None = None) -> Order:
     """A person's word that an order may go although it broke a limit that is theirs to set; by itself the one that holds it.
 
     limit: another one, so as to go on in another way: one held by its profit may earn more if it may come late.
@@ -72,8 +72,8 @@ def allow(context: Context, number: int, why: str = "", limit: str | None = None
     context.log(
         "order.allow",
         order.number,
-        f"order {order.number} may go although: {hold.told}",
-        why=why,
+        f"order {order.number} may go although: {hold.message}",
+        reason=reason,
         after={"order": number, "limit": limit},
         undo=True,
     )
@@ -81,7 +81,7 @@ def allow(context: Context, number: int, why: str = "", limit: str | None = None
     return order
 
 
-def allow_many(context: Context, numbers: Sequence[int], why: str = "") -> tuple[int, int]:
+def allow_many(context: Context, numbers: Sequence[int], reason: str = "") -> tuple[int, int]:
     """A person's word for many held orders at once, each past the limit that holds it: one act, undone as one. Returns how many may go,
     and how many could not be let go, since their limit is not a person's to lift."""
     rows = {row.id: row for chunk in in_chunks(numbers) for row in context.session.scalars(select(Order).where(Order.id.in_(chunk)))}
@@ -99,9 +99,15 @@ def allow_many(context: Context, numbers: Sequence[int], why: str = "") -> tuple
         rows[number].allowed = [*rows[number].allowed, limit]
         rows[number].version += 1
     n, left = len(able), len(set(numbers)) - len(able)
-    told = f"{n} held order{'' if n == 1 else 's'} may go"
+    message = f"{n} held order{'' if n == 1 else 's'} may go"
     context.log(
-        "order.allow_many", f"{n} orders", told, why=why, after={"orders": {str(i): limit for i, limit in able.items()}}, undo=True, count=n
+        "order.allow_many",
+        f"{n} orders",
+        message,
+        reason=reason,
+        after={"orders": {str(i): limit for i, limit in able.items()}},
+        undo=True,
+        count=n,
     )
     context.reroute()
     return n, left
@@ -121,18 +127,18 @@ def disallow_many(context: Context, after: dict[str, dict[str, str]]) -> None:
     context.reroute()
 
 
-def cancel_many(context: Context, numbers: Sequence[int], why: str = "") -> tuple[int, list[str]]:
+def cancel_many(context: Context, numbers: Sequence[int], reason: str = "") -> tuple[int, list[str]]:
     """Cancel orders that are not bought. Returns how many were, and why the others were not. Cannot be undone."""
-    done, told = 0, []
+    done, messages = 0, []
     for number in dict.fromkeys(numbers):
         try:
-            cancel(context, number, why)
+            cancel(context, number, reason)
             done += 1
         except Conflict as error:
-            told.append(f"{context.get(Order, number, 'order').number}: {error.told}")
+            messages.append(f"{context.get(Order, number, 'order').number}: {error.message}")
     if not done:
-        raise Conflict(told[0] if told else "no order is chosen")
-    return done, told
+        raise Conflict(messages[0] if messages else "no order is chosen")
+    return done, messages
 
 
 def choose_lane(context: Context, line_id: int, lane_id: int | None) -> OrderLine:
@@ -164,7 +170,7 @@ def mend_address(context: Context, number: int, version: int, address: dict[str,
         raise Invalid(str(error), {"country": str(error)}) from error
     lacking = certain_faults({**address, "country": country})
     if lacking:
-        raise Invalid("the address: " + "; ".join(f"{name} {told}" for name, told in lacking.items()), lacking)
+        raise Invalid("the address: " + "; ".join(f"{name} {message}" for name, message in lacking.items()), lacking)
     order.mended = {**order.address, **address, "country": country}
     order.country = country
     context.log("order.address", order.number, f"address of order {order.number} mended", before=order.address, after=order.mended)
@@ -172,7 +178,7 @@ def mend_address(context: Context, number: int, version: int, address: dict[str,
     return order
 
 
-def cancel(context: Context, number: int, why: str = "") -> Order:
+def cancel(context: Context, number: int, reason: str = "") -> Order:
     """Cancel an order that is not bought, and tell the store to refund it. Cannot be undone: the buyer is told."""
     order = context.get(Order, number, "order")
     lines = lines_of(context, [number])[number]
@@ -183,7 +189,7 @@ def cancel(context: Context, number: int, why: str = "") -> Order:
         raise Conflict("this order is cancelled already")
     for line in lines:
         if line.state != "cancelled":
-            step_line(line, "cancel", why)
+            step_line(line, "cancel", reason)
     end_hold(context, number, "cancelled")
     if order.came_by == "link":
         queue.put(
@@ -194,7 +200,7 @@ def cancel(context: Context, number: int, why: str = "") -> Order:
             f"cancel-{order.store_id}-{order.number}",
             {"order": order.number},
         )
-    context.log("order.cancel", order.number, f"order {order.number} cancelled and refunded", why=why)
+    context.log("order.cancel", order.number, f"order {order.number} cancelled and refunded", reason=reason)
     after_sales(context, [order])
     order_profit.refresh(context, {number})
     return order

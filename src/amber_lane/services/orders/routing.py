@@ -117,8 +117,8 @@ class _Planner:
 
         bulk_insert(self.context.session, Plan, ("order_id", "at", "lanes", "next_best", *SUMS), self.fresh)
         since = to_ms(self.context.now)
-        holds = [(row.order_id, row.limit, row.told, row.other_id, since, "") for row in self.new_holds]
-        bulk_insert(self.context.session, Hold, ("order_id", "limit", "told", "other_id", "since", "way"), holds)
+        holds = [(row.order_id, row.limit, row.message, row.other_id, since, "") for row in self.new_holds]
+        bulk_insert(self.context.session, Hold, ("order_id", "limit", "message", "other_id", "since", "way"), holds)
 
     def _items(self, found: OrderPlan) -> list[Item]:
         """Items of the lanes by which an order would go."""
@@ -250,12 +250,12 @@ class _Planner:
         code = self.look.facts.suppliers[supplier].code
         return any(one.scope == "supplier" and one.scope_key == code and "send" in one.fields for one in self.look.facts.policies)
 
-    def _hold(self, order: Order, reason: str, told: str) -> None:
+    def _hold(self, order: Order, reason: str, message: str) -> None:
         row = self.holds.get(order.id)
         if row is None:
-            row = self.holds[order.id] = Hold(order_id=order.id, limit=reason, told=told, since=self.context.now)
+            row = self.holds[order.id] = Hold(order_id=order.id, limit=reason, message=message, since=self.context.now)
             self.new_holds.append(row)
-        row.limit, row.told, row.other_id = reason, told, self.twins.get(order.id)
+        row.limit, row.message, row.other_id = reason, message, self.twins.get(order.id)
 
     def _end_hold(self, order: Order, way: str) -> None:
         row = self.holds.pop(order.id, None)
@@ -263,17 +263,17 @@ class _Planner:
             row.ended, row.way = self.context.now, way
 
 
-def enter(line: OrderLine, move: str, why: str) -> None:
+def enter(line: OrderLine, move: str, reason: str) -> None:
     """A line comes into a state by its rule, or stays where it is, with why."""
     target = ORDER_LINE.step(line.state, move) if line.state in ORDER_LINE.sources(move) else line.state
-    if (line.state, line.why) != (target, why):
-        line.state, line.why = target, why
+    if (line.state, line.reason) != (target, reason):
+        line.state, line.reason = target, reason
         line.version += 1
 
 
-def step_line(line: OrderLine, move: str, why: str = "") -> None:
+def step_line(line: OrderLine, move: str, reason: str = "") -> None:
     """Move a line by its rule; NotAllowed when there is none."""
-    line.state, line.why = ORDER_LINE.step(line.state, move), why
+    line.state, line.reason = ORDER_LINE.step(line.state, move), reason
     line.version += 1
 
 

@@ -248,7 +248,7 @@ class Lookup:
             packs = packs_needed(line.quantity, p.units_num, p.units_den)
             if have.get(p.item_id) != packs:
                 legs.setdefault(p.origin_id or lane.origin_id, []).append((p, packs))
-        why = self._why_not(line, lane)
+        reason = self._why_not(line, lane)
         made: list[Leg] = []
         days: list[date] = []
         for origin_id, parts in legs.items():
@@ -273,7 +273,7 @@ class Lookup:
             days.append(self.context.now.date() + timedelta(days=lane.sure_days))
         # What is left of a kit whose rest is bought: a day for it is known by what was promised then.
         arrives = max(days) if days else self.context.now.date() if not made else None
-        return LaneChoice(lane.id, tuple(made), arrives, why, self._risk(lane, policy, order.currency) if made else 0)
+        return LaneChoice(lane.id, tuple(made), arrives, reason, self._risk(lane, policy, order.currency) if made else 0)
 
     def _risk(self, lane: Lane, policy: dict[str, Any], currency: str) -> int:
         """What refusal and lateness may cost by their chance, in the order's money."""

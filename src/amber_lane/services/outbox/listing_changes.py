@@ -84,8 +84,8 @@ def want_many(context: Context, wishes: Sequence[Wanted]) -> None:
             "quantity": listing.wanted_quantity,
             "state": listing.state,
         }
-        told = json.dumps(let_out(stores[listing.store_id], body), ensure_ascii=False, separators=(",", ":"))
-        rows.append((f"listing-{listing.id}-{listing.version}-{mark}", f"store:{listing.store_id}", listing.id, told))
+        text = json.dumps(let_out(stores[listing.store_id], body), ensure_ascii=False, separators=(",", ":"))
+        rows.append((f"listing-{listing.id}-{listing.version}-{mark}", f"store:{listing.store_id}", listing.id, text))
     queue.put_listings(context, rows)
 
 

@@ -216,8 +216,8 @@ def retry_many(context: Context, rows: Sequence[Outbox]) -> None:
         row.tries, row.after, row.fault = 0, context.now, ""
     n = len(rows) - dropped
     if n:
-        told = f"tried again: {rows[0].kind} {about(rows[0].body)}" if len(rows) == 1 else f"{n} changes tried again"
-        context.log("outbox.retry", rows[0].subject if len(rows) == 1 else rows[0].target, told, count=n)
+        message = f"tried again: {rows[0].kind} {about(rows[0].body)}" if len(rows) == 1 else f"{n} changes tried again"
+        context.log("outbox.retry", rows[0].subject if len(rows) == 1 else rows[0].target, message, count=n)
     if dropped:
         context.log("outbox.drop", rows[0].target, f"{dropped} not tried again, newer changes overtook them", count=dropped)
 

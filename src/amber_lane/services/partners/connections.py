@@ -105,9 +105,9 @@ def ask_account(doors: ConnectorRegistry, join: Join) -> Account:
             text = "This mail was sent to try the mail server. That you can read it means that it works.\n"
             link.send(Mail(f"try-{secrets.token_hex(6)}", f"{name} <{join.sender}>", join.sender, "Amber Lane can send mail", text))
     except Denied as error:
-        raise Invalid(f"{error.told}. Copy the key again from the partner's own pages", {"key": error.told}) from error
+        raise Invalid(f"{error.message}. Copy the key again from the partner's own pages", {"key": error.message}) from error
     except OutsideError as error:
-        raise Invalid(error.told, {"address": error.told}) from error
+        raise Invalid(error.message, {"address": error.message}) from error
     return account
 
 
@@ -161,7 +161,7 @@ def join_partner(context: Context, doors: ConnectorRegistry, join: Join, account
             account=account.number,
             sealed_key=doors.safe.seal(join.key.strip()),
             state="good",
-            told="",
+            message="",
             may=list(account.may),
             good_at=context.now,
         )
@@ -202,8 +202,8 @@ def join_uncalled(context: Context, join: Join) -> Any:
     take_told(context, row, Account(row.name, country, currency, []))
     if join.kind == "program":
         may = ["read listings", "write listings", "make listings", "read orders", "write fulfilments"]
-        told = "its program has not called yet; start it with the token"
-        context.session.add(Link(owner="store", owner_id=row.id, address=f"program of {row.code}", state="new", told=told, may=may))
+        message = "its program has not called yet; start it with the token"
+        context.session.add(Link(owner="store", owner_id=row.id, address=f"program of {row.code}", state="new", message=message, may=may))
     how = "is worked by a program" if join.kind == "program" else "works by sheets"
     context.log(f"{join.owner}.join", row.name, f"{row.name} joined as a {join.owner} that {how}")
     context.session.flush()
@@ -214,17 +214,17 @@ def note_health(context: Context, owner: str, owner_id: int, error: OutsideError
     """Remember what the last call to a partner said."""
     link = link_of(context, owner, owner_id)
     if error is None:
-        link.state, link.told, link.good_at = "good", "", context.now
+        link.state, link.message, link.good_at = "good", "", context.now
     else:
-        link.state, link.told = "broken" if isinstance(error, Refused) else "failing", error.told
+        link.state, link.message = "broken" if isinstance(error, Refused) else "failing", error.message
 
 
 def note_budget(context: Context, owner: str, owner_id: int, link: Any) -> None:
     """Remember how many calls a partner allows, and how many were left when it last said so."""
-    told = link.budget() if hasattr(link, "budget") else None
-    if told is not None:
+    budget = link.budget() if hasattr(link, "budget") else None
+    if budget is not None:
         row = link_of(context, owner, owner_id)
-        row.calls_limit, row.calls_left, row.calls_at = told.limit, told.left, context.now
+        row.calls_limit, row.calls_left, row.calls_at = budget.limit, budget.left, context.now
 
 
 def renew_key(context: Context, doors: ConnectorRegistry, owner: str, owner_id: int, address: str, key: str, account: Account) -> Link:
@@ -240,7 +240,7 @@ def renew_key(context: Context, doors: ConnectorRegistry, owner: str, owner_id: 
     link.account = account.number or link.account
     if key.strip():
         link.sealed_key = doors.safe.seal(key.strip())
-    link.state, link.told, link.good_at, link.rest_until, link.failures = "good", "", context.now, None, 0
+    link.state, link.message, link.good_at, link.rest_until, link.failures = "good", "", context.now, None, 0
     link.version += 1
     # What waited for the link goes on at once.
     waits = (Outbox.target == f"{owner}:{owner_id}", Outbox.state.in_(("waiting", "unknown")), Outbox.tries > 0)

@@ -28,7 +28,7 @@ class FirstStep:
     key: str
     name: str
     state: str
-    told: str
+    message: str
     do: str
     go: str
     leave: bool = False
@@ -43,9 +43,9 @@ def _steps(context: Context) -> list[FirstStep]:
     s = context.session
     left = _left(context)
 
-    def one(key: str, name: str, done: bool, told: str, do: str, go: str, ready: bool = True, leave: bool = False) -> FirstStep:
+    def one(key: str, name: str, done: bool, message: str, do: str, go: str, ready: bool = True, leave: bool = False) -> FirstStep:
         state = "done" if done else "left" if key in left and leave else "open" if ready else "later"
-        return FirstStep(key, name, state, told, do, go, leave)
+        return FirstStep(key, name, state, message, do, go, leave)
 
     stores = list(s.scalars(select(Store).where(Store.ended_at.is_(None)).order_by(Store.id)))
     suppliers = list(s.scalars(select(Supplier).where(Supplier.ended_at.is_(None)).order_by(Supplier.id)))
@@ -184,10 +184,10 @@ def leave(context: Context, key: str, left: bool) -> str:
         context.session.add(row)
     keys = {one for one in row.value["keys"] if one != key} | ({key} if left else set())
     row.value = {"keys": sorted(keys)}
-    told = f"{found.name}: {'not needed here' if left else 'to be done'}"
-    context.log("step.leave", "first steps", told)
+    message = f"{found.name}: {'not needed here' if left else 'to be done'}"
+    context.log("step.leave", "first steps", message)
     context.session.flush()
-    return told
+    return message
 
 
 def _by_owner(context: Context, name: str) -> dict[int, int]:

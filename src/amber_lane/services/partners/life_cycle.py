@@ -109,10 +109,10 @@ def rename(context: Context, owner: str, number: int, version: int | None, name:
     if owner == "carrier" and old not in row.also_called:
         # Suppliers go on naming it as they always did.
         row.also_called = [*row.also_called, old]
-    told = f"{old} is called {name} now"
-    context.log("partner.rename", f"{owner}:{number}", told, before={"owner": owner, "id": number, "name": old}, undo=True)
+    message = f"{old} is called {name} now"
+    context.log("partner.rename", f"{owner}:{number}", message, before={"owner": owner, "id": number, "name": old}, undo=True)
     context.session.flush()
-    return told
+    return message
 
 
 def set_paused(context: Context, owner: str, number: int, version: int | None, paused: bool) -> str:
@@ -123,10 +123,10 @@ def set_paused(context: Context, owner: str, number: int, version: int | None, p
     if (row.paused_at is not None) == paused:
         raise Conflict(f"{row.name} is {'paused' if paused else 'at work'} already")
     row.paused_at = context.now if paused else None
-    told = f"{row.name} is paused: nothing is read from it or written to it" if paused else f"{row.name} goes on"
-    context.log("partner.pause", f"{owner}:{number}", told, after={"owner": owner, "id": number, "paused": paused}, undo=True)
+    message = f"{row.name} is paused: nothing is read from it or written to it" if paused else f"{row.name} goes on"
+    context.log("partner.pause", f"{owner}:{number}", message, after={"owner": owner, "id": number, "paused": paused}, undo=True)
     _go_on(context, owner, row, paused)
-    return told
+    return message
 
 
 def _go_on(context: Context, owner: str, row: Any, stopped: bool) -> None:
@@ -154,12 +154,12 @@ def disconnect(context: Context, owner: str, number: int, version: int | None) -
     if row.ended_at is not None:
         raise Conflict(f"{row.name} is disconnected already")
     row.ended_at = context.now
-    told = f"{row.name} is disconnected"
+    message = f"{row.name} is disconnected"
     after = {"owner": owner, "id": number}
     if owner != "supplier":
-        context.log("partner.end", f"{owner}:{number}", told, after=after, undo=True)
+        context.log("partner.end", f"{owner}:{number}", message, after=after, undo=True)
         context.session.flush()
-        return told
+        return message
     unsent = select(PurchaseOrder.reference).join(Outbox, Outbox.key == PurchaseOrder.reference)
     mine = (PurchaseOrder.supplier_id == number, Outbox.state == "waiting", Outbox.tries == 0)
     references = list(context.session.scalars(unsent.where(*mine)))
@@ -167,15 +167,15 @@ def disconnect(context: Context, owner: str, number: int, version: int | None) -
         purchase_orders.take_back(context, references)
     lanes = list(context.session.scalars(lanes_of_supplier(number).where(Lane.state != "shut").with_only_columns(Lane.id)))
     acts: dict[str, int] = {}
-    body = {"told": told, "after": after, "parts": acts}
+    body = {"message": message, "after": after, "parts": acts}
     if len(lanes) <= portions.AT_ONCE:
         _shut_ended(context, body, lanes)
-        return told
+        return message
     # The first portion is the act; the others follow it.
     parts = bulk_changes.by_sku(context, lanes)
     _shut_ended(replace(context, parts=acts), body, parts[0])
     portions.enter(context, "supplier.end", f"Shutting {len(lanes):,} lanes of {row.name}", body, parts[1:], len(lanes), stops=False)
-    return told
+    return message
 
 
 @portions.work("supplier.end")
@@ -186,10 +186,10 @@ def _shut_ended(context: Context, body: dict[str, Any], part: Sequence[int]) -> 
 
     def shut() -> None:
         for lane in lanes:
-            lane.state, lane.why = "shut", ENDED_WHY
+            lane.state, lane.reason = "shut", ENDED_WHY
             lane.version += 1
 
-    act = bulk_changes.in_one(context, "supplier.end", {lane.sku_id for lane in lanes}, lambda _: body["told"], change=shut)
+    act = bulk_changes.in_one(context, "supplier.end", {lane.sku_id for lane in lanes}, lambda _: body["message"], change=shut)
     if first:
         after = body["after"]
         act.on, act.after = f"{after['owner']}:{after['id']}", {**(act.after or {}), **after}
@@ -222,27 +222,27 @@ def connect_again(context: Context, owner: str, number: int) -> str:
     if row.ended_at is None:
         return ""
     row.ended_at, row.version = None, row.version + 1
-    told = f"{row.name} is connected again"
+    message = f"{row.name} is connected again"
     context.session.flush()
-    ended = lanes_of_supplier(number).where(Lane.why == ENDED_WHY)
+    ended = lanes_of_supplier(number).where(Lane.reason == ENDED_WHY)
     lanes = list(context.session.scalars(ended)) if owner == "supplier" else []
     if len(lanes) > portions.AT_ONCE:
-        context.log("partner.again", f"{owner}:{number}", told)
+        context.log("partner.again", f"{owner}:{number}", message)
         bulk_changes.change_many(context, [lane.id for lane in lanes], "open", "its supplier is connected again")
     elif lanes:
 
         def reopen() -> None:
             for lane in lanes:
-                lane.state, lane.why = "open", ""
+                lane.state, lane.reason = "open", ""
                 lane.version += 1
 
         bulk_changes.in_one(
-            context, "lane.many", {lane.sku_id for lane in lanes}, lambda _: f"{told}, {len(lanes)} lanes open", change=reopen
+            context, "lane.many", {lane.sku_id for lane in lanes}, lambda _: f"{message}, {len(lanes)} lanes open", change=reopen
         )
     else:
-        context.log("partner.again", f"{owner}:{number}", told)
+        context.log("partner.again", f"{owner}:{number}", message)
     _go_on(context, owner, row, stopped=False)
-    return told
+    return message
 
 
 # What is a partner's own, and goes with it when it is deleted.
@@ -281,10 +281,10 @@ def remove(context: Context, owner: str, number: int, version: int | None) -> st
         if owner in ("store", "supplier"):
             context.session.execute(delete(rules).where(rules.scope == owner, rules.scope_key == row.code))
     context.session.delete(row)
-    told = f"{row.name} is deleted; it had never done anything"
-    context.log("partner.remove", f"{owner}:{number}", told)
+    message = f"{row.name} is deleted; it had never done anything"
+    context.log("partner.remove", f"{owner}:{number}", message)
     context.session.flush()
-    return told
+    return message
 
 
 def set_apart(context: Context) -> set[str]:

@@ -60,10 +60,10 @@ def write_one_origin(context: Context, supplier: Supplier, first: int, following
     write_origins(context, supplier, [OriginTerms("main", supplier.name, supplier.country, "16:00", 0, terms)])
 
 
-def write_origins(context: Context, supplier: Supplier, told: Sequence[OriginTerms]) -> None:
+def write_origins(context: Context, supplier: Supplier, origins: Sequence[OriginTerms]) -> None:
     """Origins and services as the supplier tells them; new ones enter, known ones follow."""
     known = {row.code: row for row in context.session.scalars(select(Origin).where(Origin.supplier_id == supplier.id))}
-    for one in told:
+    for one in origins:
         row = known.get(one.code)
         if row is None:
             row = Origin(supplier_id=supplier.id, code=one.code, name=one.name, country=one.country, holidays=[])
@@ -109,37 +109,37 @@ def origins_of(context: Context, supplier: Supplier) -> list[OriginTerms]:
     ]
 
 
-def follow_origins(context: Context, supplier: Supplier, told: Sequence[OriginTerms]) -> None:
+def follow_origins(context: Context, supplier: Supplier, origins: Sequence[OriginTerms]) -> None:
     """What a supplier tells of its sending; where that changed, prices follow. A cost that jumps beyond belief waits until it is
     told again the next time, as any other doubted figure does."""
     before = origins_of(context, supplier)
-    doubts = _beyond_belief(before, told, supplier.currency)
+    doubts = _beyond_belief(before, origins, supplier.currency)
     kept = context.session.scalar(select(Setting).where(Setting.name == f"sending-doubted-{supplier.id}"))
-    mark = {"told": [repr(one) for one in told]}
+    mark = {"message": [repr(one) for one in origins]}
     if doubts and (kept is None or kept.value != mark):
         if kept is None:
             context.session.add(Setting(name=f"sending-doubted-{supplier.id}", value=mark))
         else:
             kept.value = mark
         context.log(
-            "origins.doubted", supplier.name, f"{supplier.name}: {doubts[0]}; not believed yet", why="it counts once it is told again"
+            "origins.doubted", supplier.name, f"{supplier.name}: {doubts[0]}; not believed yet", reason="it counts once it is told again"
         )
         context.session.flush()
         return
     if kept is not None:
         context.session.delete(kept)
-    write_origins(context, supplier, told)
+    write_origins(context, supplier, origins)
     context.session.flush()
     if before and origins_of(context, supplier) != before:
-        act = context.log("origins.told", supplier.name, f"{supplier.name} sends on other terms now", why="as its interface says")
+        act = context.log("origins.told", supplier.name, f"{supplier.name} sends on other terms now", reason="as its interface says")
         respond(context, skus_of_supplier(context, supplier.id), act=act.id, alone=True)
 
 
-def _beyond_belief(before: Sequence[OriginTerms], told: Sequence[OriginTerms], currency: str) -> list[str]:
+def _beyond_belief(before: Sequence[OriginTerms], origins: Sequence[OriginTerms], currency: str) -> list[str]:
     """Services whose first unit costs less than a third or more than three times what it did."""
     was = {(o.code, s.code, s.country): s.first for o in before for s in o.services}
     out = []
-    for origin in told:
+    for origin in origins:
         for service in origin.services:
             old = was.get((origin.code, service.code, service.country), 0)
             if old and not old <= 3 * service.first <= 9 * old:
@@ -147,12 +147,12 @@ def _beyond_belief(before: Sequence[OriginTerms], told: Sequence[OriginTerms], c
     return out
 
 
-def set_origins(context: Context, number: int, version: int | None, told: Sequence[OriginTerms]) -> Supplier:
+def set_origins(context: Context, number: int, version: int | None, origins: Sequence[OriginTerms]) -> Supplier:
     """A supplier's origins and services as a person says them, all of them; prices follow. Can be undone."""
     supplier = context.get_version(Supplier, number, version, "supplier")
     before = [asdict(one) for one in origins_of(context, supplier)]
-    _check(told)
-    gone = set(context.session.scalars(select(Origin.code).where(Origin.supplier_id == number))) - {one.code for one in told}
+    _check(origins)
+    gone = set(context.session.scalars(select(Origin.code).where(Origin.supplier_id == number))) - {one.code for one in origins}
     for origin in context.session.scalars(select(Origin).where(Origin.supplier_id == number, Origin.code.in_(gone))).all():
         used = context.session.scalar(select(Lane.id).where(Lane.origin_id == origin.id).limit(1))
         used = used or context.session.scalar(select(Item.id).where(Item.origin_id == origin.id).limit(1))
@@ -162,8 +162,8 @@ def set_origins(context: Context, number: int, version: int | None, told: Sequen
             context.session.delete(service)
         context.session.delete(origin)
     context.session.flush()
-    write_origins(context, supplier, told)
-    kept = {(one.code, service.code, service.country) for one in told for service in one.services}
+    write_origins(context, supplier, origins)
+    kept = {(one.code, service.code, service.country) for one in origins for service in one.services}
     rows = select(Service, Origin.code).join(Origin, Origin.id == Service.origin_id).where(Origin.supplier_id == number)
     for service, code in context.session.execute(rows).all():
         if (code, service.code, service.country) not in kept:
@@ -172,7 +172,7 @@ def set_origins(context: Context, number: int, version: int | None, told: Sequen
     act = context.log(
         "origins.change",
         supplier.name,
-        f"{supplier.name}: {len(told)} origin{'s' if len(told) != 1 else ''}, {len(kept)} services",
+        f"{supplier.name}: {len(origins)} origin{'s' if len(origins) != 1 else ''}, {len(kept)} services",
         before={"supplier": number, "origins": before},
         undo=True,
     )
@@ -182,20 +182,20 @@ def set_origins(context: Context, number: int, version: int | None, told: Sequen
 
 def restore_origins(context: Context, before: dict[str, Any]) -> None:
     """Undo a change of origins and services."""
-    told = []
+    parts = []
     for one in before["origins"]:
         services = [ServiceTerms(**{**service, "bands": tuple(map(tuple, service["bands"]))}) for service in one["services"]]
-        told.append(OriginTerms(**{**one, "services": services, "holidays": tuple(one["holidays"])}))
-    set_origins(context, before["supplier"], None, told)
+        parts.append(OriginTerms(**{**one, "services": services, "holidays": tuple(one["holidays"])}))
+    set_origins(context, before["supplier"], None, parts)
 
 
-def _check(told: Sequence[OriginTerms]) -> None:
+def _check(origins: Sequence[OriginTerms]) -> None:
     """Invalid in plain words where terms cannot be used."""
-    if not told:
+    if not origins:
         raise Invalid("a supplier needs at least one place that it sends from")
-    if len({one.code for one in told}) != len(told):
+    if len({one.code for one in origins}) != len(origins):
         raise Invalid("two origins have the same short name")
-    for one in told:
+    for one in origins:
         if not one.code or not one.name:
             raise Invalid("an origin needs a short name and a name")
         if not re.fullmatch(r"([01]\d|2[0-3]):[0-5]\d", one.cut_off):

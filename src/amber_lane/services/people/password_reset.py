@@ -64,8 +64,8 @@ def ask(context: Context, mail: str, page: str, asked_from: str) -> None:
         "If it was not you, do nothing: your password stays as it is.\n"
     )
     sent = queue.mail(context, f"password:{link.id}", f"person:{person.id}", person.mail, "A new password for Amber Lane", text)
-    told = f"{person.name} asked for a new password, from {asked_from}" + ("" if sent else "; the house has no mailbox to send the link")
-    context.log("person.forgot", person.name, told, count=0)
+    message = f"{person.name} asked for a new password, from {asked_from}" + ("" if sent else "; the house has no mailbox to send the link")
+    context.log("person.forgot", person.name, message, count=0)
 
 
 def say_anew(context: Context, token: str, password: str) -> str:
@@ -87,9 +87,9 @@ def say_for(context: Context, mail: str, password: str) -> str:
         raise NotFound(f"nobody signs in as {mail}")
     _keep(context, person, password)
     second_step.forget(person)
-    told = f"{person.name} signs in with a new password, and without a code until it is set up anew"
-    context.log("person.password", person.name, told, why="said on the machine itself")
-    return told
+    message = f"{person.name} signs in with a new password, and without a code until it is set up anew"
+    context.log("person.password", person.name, message, reason="said on the machine itself")
+    return message
 
 
 def _keep(context: Context, person: Person, password: str) -> None:

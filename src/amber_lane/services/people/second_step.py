@@ -61,8 +61,8 @@ def turn_on(context: Context, safe: CredentialStore, begun: str, code: str, pass
         raise Invalid("that is not the code that is shown now; is the time of the phone right?", {"code": "does not fit"})
     person.second, person.second_step = safe.seal(secret), step
     n = end_all(context.session, person.id, but=token)
-    told = f"{person.name} signs in with a code from now on" + (f"; {n} other sign-ins ended" if n else "")
-    context.log("person.second", person.name, told)
+    message = f"{person.name} signs in with a code from now on" + (f"; {n} other sign-ins ended" if n else "")
+    context.log("person.second", person.name, message)
     return _codes(person)
 
 
@@ -109,9 +109,9 @@ def take_away(context: Context, number: int, version: int) -> str:
         raise Conflict(f"{person.name} has no code to take away")
     forget(person)
     end_all(context.session, person.id)
-    told = f"{person.name} signs in without a code until it is set up anew"
-    context.log("person.second", person.name, told, why="a manager took it away")
-    return told
+    message = f"{person.name} signs in without a code until it is set up anew"
+    context.log("person.second", person.name, message, reason="a manager took it away")
+    return message
 
 
 def required(s: Session) -> bool:
@@ -128,9 +128,9 @@ def set_required(context: Context, on: bool) -> str:
         row = Setting(name=RULE, value={})
         context.session.add(row)
     row.value = {"managers": True} if on else {}
-    told = "Managers sign in with a code from now on" if on else "A code is each manager's own choice from now on"
-    context.log("person.rule", "house", told)
-    return told
+    message = "Managers sign in with a code from now on" if on else "A code is each manager's own choice from now on"
+    context.log("person.rule", "house", message)
+    return message
 
 
 def _me(context: Context) -> Person:

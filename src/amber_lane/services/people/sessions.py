@@ -112,9 +112,9 @@ def change_role(context: Context, number: int, version: int, role: str, scope: d
     before = person.role
     person.role, person.scope = role, scope
     end_all(context.session, person.id)
-    told = f"{person.name} is {role} from now on, and signs in anew"
-    context.log("person.role", person.name, told, before={"role": before}, after={"role": role})
-    return told
+    message = f"{person.name} is {role} from now on, and signs in anew"
+    context.log("person.role", person.name, message, before={"role": before}, after={"role": role})
+    return message
 
 
 def remove(context: Context, number: int, version: int) -> str:
@@ -128,9 +128,9 @@ def remove(context: Context, number: int, version: int) -> str:
     # The address is free for whoever comes after; the hash can be no password's.
     person.mail, person.password = f"{person.mail}#{person.id}", "-"
     end_all(context.session, person.id)
-    told = f"{person.name} does not sign in any more"
-    context.log("person.leave", person.name, told)
-    return told
+    message = f"{person.name} does not sign in any more"
+    context.log("person.leave", person.name, message)
+    return message
 
 
 def _another_manager(context: Context, person: Person) -> None:

@@ -24,7 +24,7 @@ def make_person(
     if fault := password_fault(password, mail, name):
         wrong["password"] = fault
     if wrong:
-        raise Invalid("; ".join(f"{field} {told}" for field, told in wrong.items()), wrong)
+        raise Invalid("; ".join(f"{field} {message}" for field, message in wrong.items()), wrong)
     if context.session.scalar(select(Person.id).where(Person.mail == mail.strip().lower())):
         raise Conflict("there is somebody with that mail address already")
     person = Person(name=name.strip(), mail=mail.strip().lower(), password=hash_password(password), role=role, scope=scope or {})

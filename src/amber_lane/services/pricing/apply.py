@@ -99,9 +99,11 @@ def respond_now(context: Context, ask: Ask, skus: set[int] | None, items: dict[i
 
 def tell(context: Context, ask: Ask, counts: dict[str, int]) -> None:
     """The story of a sweep that did something, with its undo."""
-    if ask.story and (told := tell_counts(counts)):
+    if ask.story and (message := tell_counts(counts)):
         after = {"sweep": ask.sweep, **counts}
-        context.log("watch.respond", ask.story["on"], told, why=ask.story["why"], after=after, undo=True, count=sum(counts.values()))
+        context.log(
+            "watch.respond", ask.story["on"], message, reason=ask.story["reason"], after=after, undo=True, count=sum(counts.values())
+        )
 
 
 _VERBS = (

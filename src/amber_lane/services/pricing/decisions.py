@@ -36,7 +36,7 @@ def write(
     s, at = context.session, to_ms(context.now)
     tell = np.flatnonzero(decided.kind >= 0)
     same = _same_hold(book, decided) if anew is None else _same_hold(book, decided) & ~anew
-    told = tell[~((decided.kind[tell] == HOLD) & same[tell])]
+    to_tell = tell[~((decided.kind[tell] == HOLD) & same[tell])]
     kept = pricing.keep(decided.price, book.terms)
     laned = book.lane > 0
     touched = np.flatnonzero(
@@ -95,7 +95,7 @@ def write(
     )
     _keep_with_lanes(context, book, kept, touched)
     _end_rests(context, book, decided)
-    _end_waits(context, book, decided, told)
+    _end_waits(context, book, decided, to_tell)
     bulk_insert(
         s,
         ListingDecision,
@@ -117,10 +117,10 @@ def write(
             "outcome",
             "terms",
         ),
-        _responses(book, decided, told, sweep, act, items, at),
+        _responses(book, decided, to_tell, sweep, act, items, at),
     )
     _send(context, book, decided, np.flatnonzero(decided.changed))
-    counts = np.bincount(decided.kind[told], minlength=len(KINDS)).tolist() if len(told) else [0] * len(KINDS)
+    counts = np.bincount(decided.kind[to_tell], minlength=len(KINDS)).tolist() if len(to_tell) else [0] * len(KINDS)
     return {name: count for name, count in zip(KINDS, counts, strict=True) if count}
 
 
@@ -147,13 +147,13 @@ def _end_rests(context: Context, book: Book, decided: Decided) -> None:
             bulk_update(context.session, Listing, (name,), [(None, number) for number in book.ids[rows].tolist()])
 
 
-def _end_waits(context: Context, book: Book, decided: Decided, told: Ints) -> None:
+def _end_waits(context: Context, book: Book, decided: Decided, to_tell: Ints) -> None:
     """What waited for a person waits no longer once its cause is gone, or is told anew."""
     query = select(ListingDecision.id, ListingDecision.listing_id).where(ListingDecision.state == "waits")
     waiting = [row for part in of_book(book) for row in context.session.execute(query.where(*part))]
     if waiting:
         over = ~decided.waits
-        over[told] = True
+        over[to_tell] = True
         listings = set(book.ids[over].tolist())
         bulk_update(context.session, ListingDecision, ("state",), [("kept", number) for number, listing in waiting if listing in listings])
 
@@ -233,11 +233,11 @@ def _who_said(book: Book, rows: Ints) -> list[str]:
     # Few listings differ in whose rules they fall under.
     kinds, which = np.unique(columns, axis=0, return_inverse=True)
     names = book.rules.names
-    told = [
+    texts = [
         json.dumps({name: names[place] for name, place in zip(fields, kind, strict=True) if place >= 0}, ensure_ascii=False)
         for kind in kinds.tolist()
     ]
-    return [told[i] for i in which.reshape(-1).tolist()]
+    return [texts[i] for i in which.reshape(-1).tolist()]
 
 
 def _send(context: Context, book: Book, decided: Decided, rows: Ints) -> None:

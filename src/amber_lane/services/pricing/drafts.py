@@ -33,7 +33,7 @@ class Change(Protocol):
 def invalid(wrong: dict[str, str]) -> None:
     """Raise Invalid with what is wrong with each field, if anything is."""
     if wrong:
-        raise Invalid("; ".join(f"{name} {told}" for name, told in wrong.items()), wrong)
+        raise Invalid("; ".join(f"{name} {message}" for name, message in wrong.items()), wrong)
 
 
 @dataclass(frozen=True)
@@ -147,8 +147,8 @@ class SupplierChange:
     def _check(self) -> None:
         bounds = {"discount": PPM, "rebate": PPM, "tax": 10 * PPM}
         invalid({name: "is out of bounds" for name, most in bounds.items() if not 0 <= self.terms[name] < most})
-        if told := plan_faults(self.plans or ()):
-            raise Invalid(told, {"plans": told})
+        if message := plan_faults(self.plans or ()):
+            raise Invalid(message, {"plans": message})
 
     def _values(self, supplier: Supplier) -> dict[str, Any]:
         """What is to stand in the supplier's row; whether a volume is reached is not for a person to say."""
@@ -260,8 +260,8 @@ class RateChange:
             context.session.add(Rate(base=self.base, quote=self.quote, day=context.now, nano=self.nano))
         context.session.flush()
         context.reroute()
-        told = f"1 {self.base} is {show_rate(self.nano)} {self.quote}" if self.nano else "rate taken back"
-        return context.log("rate.change", f"{self.base} to {self.quote}", told, before=before, undo=True)
+        message = f"1 {self.base} is {show_rate(self.nano)} {self.quote}" if self.nano else "rate taken back"
+        return context.log("rate.change", f"{self.base} to {self.quote}", message, before=before, undo=True)
 
 
 def as_it_was(act: AuditEntry) -> Change:

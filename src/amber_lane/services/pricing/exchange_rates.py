@@ -40,8 +40,8 @@ class Pair:
 def needed(context: Context) -> set[tuple[str, str]]:
     """From every supplier's money to every store's."""
     stores = set(context.session.scalars(select(Store.currency)))
-    told = context.session.execute(select(Supplier.currency, Supplier.also)).tuples().all()
-    monies = {money for own, also in told for money in (own, *(also or []))}
+    pairs = context.session.execute(select(Supplier.currency, Supplier.also)).tuples().all()
+    monies = {money for own, also in pairs for money in (own, *(also or []))}
     return {(money, quote) for money in monies for quote in stores if money != quote}
 
 
@@ -74,7 +74,7 @@ def pairs(context: Context) -> list[Pair]:
     return out
 
 
-def take_table(context: Context, source: RateSource, told: RateTable) -> int:
+def take_table(context: Context, source: RateSource, table: RateTable) -> int:
     """What a source says of the day. Rates that moved beyond belief wait; where others moved, prices follow.
 
     Returns how many rates were new. A table that was taken before changes nothing.
@@ -82,27 +82,27 @@ def take_table(context: Context, source: RateSource, told: RateTable) -> int:
     source.next_ask = context.now + timedelta(hours=6)
     kept, doubted, taken = newest(context), dict(source.doubted or {}), []
     for base, quote in sorted(needed(context)):
-        if base not in told.rates or quote not in told.rates:
+        if base not in table.rates or quote not in table.rates:
             continue
-        nano = int((told.rates[quote] / told.rates[base] * 10**9).quantize(Decimal(1), ROUND_HALF_UP))
+        nano = int((table.rates[quote] / table.rates[base] * 10**9).quantize(Decimal(1), ROUND_HALF_UP))
         was, name = kept.get((base, quote)), f"{base} {quote}"
-        if nano <= 0 or (was is not None and (was.day >= told.as_of or was.nano == nano)):
-            if was is not None and was.nano == nano and was.day < told.as_of:
+        if nano <= 0 or (was is not None and (was.day >= table.as_of or was.nano == nano)):
+            if was is not None and was.nano == nano and was.day < table.as_of:
                 # It did not move, but it is of today; whatever was odd about it is over.
-                was.day, was.source = told.as_of, source.name
+                was.day, was.source = table.as_of, source.name
                 doubted.pop(name, None)
             continue
-        if was is not None and abs(nano - was.nano) * DOUBT > was.nano and not _again(doubted.get(name), nano, told.as_of):
+        if was is not None and abs(nano - was.nano) * DOUBT > was.nano and not _again(doubted.get(name), nano, table.as_of):
             if doubted.get(name, {}).get("nano") != nano:
-                doubted[name] = {"nano": nano, "at": told.as_of.isoformat(), "was": was.nano}
+                doubted[name] = {"nano": nano, "at": table.as_of.isoformat(), "was": was.nano}
             continue
         doubted.pop(name, None)
-        context.session.add(Rate(base=base, quote=quote, day=told.as_of, nano=nano, source=source.name))
+        context.session.add(Rate(base=base, quote=quote, day=table.as_of, nano=nano, source=source.name))
         taken.append(f"1 {base} is {show_rate(nano)} {quote}")
     source.doubted = doubted
     context.session.flush()
     if taken:
-        follow(context, source.name, taken, f"{source.name}'s rates of {told.as_of:%d %b}")
+        follow(context, source.name, taken, f"{source.name}'s rates of {table.as_of:%d %b}")
     return len(taken)
 
 
@@ -131,9 +131,9 @@ def settle(context: Context, number: int, name: str, believe: bool) -> None:
         context.log("rate.doubt", name, f"{show_rate(int(one['nano']))} for {name} set aside, the old rate stands")
 
 
-def follow(context: Context, on: str, told: list[str], why: str, seen: bool = False) -> None:
+def follow(context: Context, on: str, messages: list[str], reason: str, seen: bool = False) -> None:
     """Prices and plans after rates have moved."""
-    act = context.log("rate.daily", on, "; ".join(told), why=why, count=len(told))
+    act = context.log("rate.daily", on, "; ".join(messages), reason=reason, count=len(messages))
     context.session.flush()
     respond(context, None, act=act.id, alone=not seen, seen=seen)
     context.reroute()
@@ -180,6 +180,6 @@ def take_sheet(context: Context, checked: Checked) -> int:
             context.session.add(row)
     context.session.flush()
     if checked.good:
-        told = [f"1 {base} is {show_rate(nano)} {quote}" for base, quote, nano, _ in checked.good[:6]]
-        follow(context, "rates", told, f"{len(checked.good)} rates brought in by a sheet", seen=True)
+        lines = [f"1 {base} is {show_rate(nano)} {quote}" for base, quote, nano, _ in checked.good[:6]]
+        follow(context, "rates", lines, f"{len(checked.good)} rates brought in by a sheet", seen=True)
     return len(checked.good)

@@ -232,11 +232,11 @@ def build(raw: Raw, facts: Facts, within_allowance: bool = True) -> Book:
 
 def _switches(facts: Facts, store: Ints) -> tuple[Bools, Bools, Bools]:
     """Per listing: whether its store lets prices and stock be written, and whether a first mass move was agreed to there."""
-    told = {
+    switches = {
         number: (one.write_prices and one.ended_at is None, one.write_stock and one.ended_at is None, one.mass_agreed)
         for number, one in facts.stores.items()
     }
-    rows = np.array([told[i] for i in store.tolist()], dtype=np.bool_).reshape(-1, 3)
+    rows = np.array([switches[i] for i in store.tolist()], dtype=np.bool_).reshape(-1, 3)
     return rows[:, 0], rows[:, 1], rows[:, 2]
 
 
@@ -296,8 +296,8 @@ def _reserve_what_came_back(over: Overlay, facts: Facts, store: Ints, category: 
     values = over.values.setdefault("reserve", np.full(n, NONE, dtype=np.int64))
     source = over.source.setdefault("reserve", np.full(n, -1, dtype=np.int64))
     back = facts.returns
-    told = [back.get((shop, name), back.get((shop, ""), NONE)) for shop, name in zip(store.tolist(), category, strict=True)]
-    real = np.array(told, dtype=np.int64)
+    shares = [back.get((shop, name), back.get((shop, ""), NONE)) for shop, name in zip(store.tolist(), category, strict=True)]
+    real = np.array(shares, dtype=np.int64)
     fill = rows & (values == NONE) & (real != NONE)
     over.names.append("what came back")
     values[fill], source[fill] = real[fill], len(over.names) - 1

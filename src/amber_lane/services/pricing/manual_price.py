@@ -29,7 +29,7 @@ def price_prepared(context: Context, rows: Sequence[Listing]) -> None:
     context.session.flush()
 
 
-def fix_price(context: Context, number: int, version: int, price: int | None, why: str = "", until: datetime | None = None) -> Listing:
+def fix_price(context: Context, number: int, version: int, price: int | None, reason: str = "", until: datetime | None = None) -> Listing:
     """Fix a price by hand (None = let the rule set it again). It is still guarded: a price that loses money is refused."""
 
     listing = context.get_version(Listing, number, version, "listing")
@@ -49,12 +49,14 @@ def fix_price(context: Context, number: int, version: int, price: int | None, wh
                     f"at {show(price, listing.currency)} every sale loses {show(-left, listing.currency)}",
                     {"price": f"loses {show(-left, listing.currency)} a sale"},
                 )
-    listing.hand_price, listing.hand_why, listing.hand_until = price, why, until
+    listing.hand_price, listing.hand_why, listing.hand_until = price, reason, until
     sku = context.get(Sku, listing.sku_id, "SKU")
-    told = (
+    message = (
         f"{sku.code}: price fixed at {show(price, listing.currency)}" if price is not None else f"{sku.code}: price follows the rule again"
     )
-    act = context.log("price.hand", sku.code, told, why=why, before=before, after={"hand_price": price, "listing": number}, undo=True)
+    act = context.log(
+        "price.hand", sku.code, message, reason=reason, before=before, after={"hand_price": price, "listing": number}, undo=True
+    )
     context.session.flush()
     if listing.state == "preparing":
         price_prepared(context, [listing])

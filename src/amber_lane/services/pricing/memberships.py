@@ -114,8 +114,8 @@ def refresh(context: Context) -> int:
         counted = [new for new, old in zip(now, plans, strict=True) if new.counts != old.counts]
         if counted:
             moved += 1
-            told = "; ".join(f"{plan.name} {'is given' if plan.counts else 'is not given any more'}" for plan in counted)
-            act = context.log("plan.reached", supplier.name, f"{supplier.name}: {told}", why="by what was bought in the last 30 days")
+            message = "; ".join(f"{plan.name} {'is given' if plan.counts else 'is not given any more'}" for plan in counted)
+            act = context.log("plan.reached", supplier.name, f"{supplier.name}: {message}", reason="by what was bought in the last 30 days")
             context.session.flush()
             respond(context, skus_of_supplier(context, supplier.id), act=act.id, alone=True)
     return moved

@@ -32,11 +32,11 @@ def of_lines(s: Session, lines: Iterable[OrderLine]) -> dict[int, str]:
     query = select(LanePart, Item).join(Item, Item.id == LanePart.item_id).where(LanePart.units_den > 1)
     for part, item in s.execute(query.where(LanePart.lane_id.in_({line.lane_id for line in wanted.values()}))).tuples():
         found.setdefault(part.lane_id, []).append((item, Fraction(part.units_num, part.units_den)))
-    said = {number: told(found.get(line.lane_id or 0, []), line.quantity) for number, line in wanted.items()}
+    said = {number: message(found.get(line.lane_id or 0, []), line.quantity) for number, line in wanted.items()}
     return {number: text for number, text in said.items() if text}
 
 
-def told(parts: Sequence[tuple[Item, Fraction]], quantity: int) -> str:
+def message(parts: Sequence[tuple[Item, Fraction]], quantity: int) -> str:
     """What an order of so many buys in whole packs, and what of it is left over; '' where nothing is."""
     said = []
     for item, units in parts:

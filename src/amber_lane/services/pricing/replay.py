@@ -136,8 +136,8 @@ def run(context: Context, past: Past, change: Change | None, progress: Callable[
         sales = sell(shown, truth, part.terms, part.policy["refund_cost"], row, at, quantity, minutes[row] * 30_000)
         np.add.at(days, np.clip((at - past.start) // DAY_MS, 0, n_days - 1), sales.earned)
         np.add.at(earned, rows[mine], sales.earned)
-        told = (sales.outcome, sales.earned, sales.price, rows[mine], at, quantity)
-        for column, values in zip((outcomes, earnings, paid, lines, whens, units), told, strict=True):
+        sold = (sales.outcome, sales.earned, sales.price, rows[mine], at, quantity)
+        for column, values in zip((outcomes, earnings, paid, lines, whens, units), sold, strict=True):
             column.append(values)
         shares.append((live, len(some)))
         moves, pauses = moves + moved, pauses + paused

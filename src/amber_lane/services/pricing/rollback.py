@@ -62,10 +62,10 @@ def as_before(context: Context, act: int, skus: Collection[int] | None = None) -
     """Listings that an act changed (of some SKUs: None = all) show again what they did before it, where nothing newer stands on top."""
     query = select(ListingDecision.id).where(ListingDecision.act_id == act, ListingDecision.state.in_(("sent", "waits")))
     if skus is None:
-        told = list(context.session.scalars(query))
+        numbers = list(context.session.scalars(query))
     else:
         mine = query.join(Listing, Listing.id == ListingDecision.listing_id)
-        told = [number for chunk in in_chunks(skus) for number in context.session.scalars(mine.where(Listing.sku_id.in_(chunk)))]
-    if told:
+        numbers = [number for chunk in in_chunks(skus) for number in context.session.scalars(mine.where(Listing.sku_id.in_(chunk)))]
+    if numbers:
         with suppress(Conflict):
-            undo_responses(context, responses=told)
+            undo_responses(context, responses=numbers)

@@ -76,8 +76,8 @@ class Catalogue:
 
     def read(self, context: Context, facts: Facts) -> Raw:
         with self.lock:
-            n, told = moved.newest(context.session), revisions.of(context.session)
-            at = {table: told.get(table, 0) for table in _BESIDE}
+            n, counts = moved.newest(context.session), revisions.of(context.session)
+            at = {table: counts.get(table, 0) for table in _BESIDE}
             if self.kept is not None and self.kept[:2] == (n, at):
                 return self.kept[2]
             with quiet():
@@ -166,7 +166,7 @@ def apply(
     moved = [f"{view.counts[name]} {name}" for name in ("rise", "fall", "pause", "resume") if view.counts[name]]
     if view.counts["practice"]:
         moved.append(f"{view.counts['practice']} of them only here, since their prices are not written yet")
-    act.told = f"{act.told}: {', '.join(moved) or 'no price moves'}"
+    act.message = f"{act.message}: {', '.join(moved) or 'no price moves'}"
     act.after = {**(act.after or {}), "picked": None if only is None else len(only)}
     context.session.flush()
     return respond(context, None, act=act.id, only=only, seen=True)
@@ -253,7 +253,7 @@ def _settle(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
     done, word = len(rows), "approved" if approve else "left as they are"
     after = {"responses": [row.id for row in rows]}
     act = context.log_part("response.settle", "responses", lambda n: f"{n:,} waiting response{'s' if n > 1 else ''} {word}", after, done)
-    told = act.told
+    message = act.message
     many = [row for row in rows if row.outcome == CROWD]
     for row in rows:
         row.state = "kept"
@@ -266,7 +266,7 @@ def _settle(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
     if approve:
         _take_best(context, [row for row in rows if row.outcome != CROWD], act.id)
         context.session.flush()
-        act.told = f"{told}: {what_moved(context, act.id)}"
+        act.message = f"{message}: {what_moved(context, act.id)}"
     return done
 
 

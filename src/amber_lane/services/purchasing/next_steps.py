@@ -49,7 +49,7 @@ class WayOn:
 
     key: str
     label: str
-    told: str = ""
+    message: str = ""
     profit: int | None = None
     arrives: date | None = None
     go: str = ""
@@ -290,7 +290,7 @@ def _ask_by_mail(context: Context, order: Order, line: OrderLine, purchase: Purc
     supplier = context.get(Supplier, purchase.supplier_id, "supplier")
     asked = f"{purchase.reference}-line-{line.line_no}-{context.now:%Y%m%d}"
     text = (
-        f"You refused {purchase.reference}, {line.quantity} x {line.title or line.sku_code}: {purchase.told or line.why}.\n"
+        f"You refused {purchase.reference}, {line.quantity} x {line.title or line.sku_code}: {purchase.message or line.reason}.\n"
         "When can you send it, or what would you send instead?\n"
     )
     subject, title = f"purchase:{purchase.reference}", f"About {purchase.reference}"

@@ -110,7 +110,7 @@ WORDS = {
 }
 
 
-def told(one: Overdue) -> str:
+def message(one: Overdue) -> str:
     n = len(one.purchases)
     return WORDS[one.kind].format(n=n, s="" if n == 1 else "s", name=one.supplier.name)
 
@@ -130,7 +130,7 @@ def ask(context: Context, kind: str, supplier: int) -> str:
         had = select(func.count()).select_from(Message).where(Message.order_id == one.order_id, Message.kind == "ask")
         about = f"{one.reference}#{(context.session.scalar(had) or 0) + 1}"
         row = Message(
-            order_id=one.order_id, kind="ask", about=about, to=case.mail, subject=told(case), body=body, at=context.now, state="kept"
+            order_id=one.order_id, kind="ask", about=about, to=case.mail, subject=message(case), body=body, at=context.now, state="kept"
         )
         context.session.add(row)
         context.session.flush()
@@ -142,6 +142,6 @@ def ask(context: Context, kind: str, supplier: int) -> str:
         raise Conflict("there is no mail server; join one under Stores and suppliers")
     first.state = "waiting"
     context.log(
-        "purchase.ask", case.supplier.name, f"{case.supplier.name} asked about {len(case.purchases)} purchase orders", why=told(case)
+        "purchase.ask", case.supplier.name, f"{case.supplier.name} asked about {len(case.purchases)} purchase orders", reason=message(case)
     )
-    return told(case)
+    return message(case)

@@ -76,8 +76,8 @@ def collect(context: Context, supplier: int) -> tuple[str, int]:
     if not rows:
         raise Conflict(f"all purchase orders to {row.name} are in a batch already")
     (code,) = together(context, rows)
-    told = f"{len(rows)} purchase orders to {row.name} put together as {code}"
-    context.log("batch.collect", code, told, after={"batch": code}, undo=True, count=len(rows))
+    message = f"{len(rows)} purchase orders to {row.name} put together as {code}"
+    context.log("batch.collect", code, message, after={"batch": code}, undo=True, count=len(rows))
     return code, len(rows)
 
 

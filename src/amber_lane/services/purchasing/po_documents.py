@@ -121,7 +121,7 @@ def send_by_mail(context: Context, made: Iterable[PurchaseOrder]) -> None:
         for row in rows:
             row.state, row.done_at, row.answer = OUTBOX.step(OUTBOX.step(row.state, "claim"), "confirm"), context.now, f"in the mail {key}"
         for one in purchases:
-            one.state, one.told = PURCHASE.step(one.state, "send"), ""
+            one.state, one.message = PURCHASE.step(one.state, "send"), ""
     context.session.flush()
 
 
@@ -153,7 +153,7 @@ def answers_of(context: Context, found: Sequence[ubl.Answer]) -> list[PurchaseAn
         tracking = Tracking(one.tracking, one.carrier) if one.tracking else None
         if one.state == "shipped" and tracking is None:
             raise Invalid(f"{one.reference}: the advice names no tracking number")
-        out.append(PurchaseAnswer(one.reference, one.their_number, one.state, one.told, billed, tracking, one.lacking))
+        out.append(PurchaseAnswer(one.reference, one.their_number, one.state, one.message, billed, tracking, one.lacking))
     return out
 
 

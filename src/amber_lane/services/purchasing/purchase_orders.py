@@ -76,7 +76,7 @@ def send(context: Context, orders: Iterable[int], told_by: str = "", paid_togeth
             "order.send",
             f"{n} orders",
             f"{n} order{'s' if n > 1 else ''} sent to suppliers, {show(spent, made[0].currency)}",
-            why=told_by,
+            reason=told_by,
             after={"references": [one.reference for one in made]},
             undo=True,
             count=n,
@@ -218,8 +218,8 @@ def wait(context: Context, orders: Iterable[int], by_hand: bool = True) -> int:
         order.by_hand, order.send_after = by_hand, None
         order.version += 1
     n = len(rows)
-    told = f"{n} order{'' if n == 1 else 's'} {'wait' if n > 1 else 'waits'} for your hand" if by_hand else f"{n} go by themselves again"
-    context.log("order.wait", f"{n} orders", told, after={"orders": [one.id for one in rows], "by_hand": by_hand}, undo=True, count=n)
+    message = f"{n} order{'' if n == 1 else 's'} {'wait' if n > 1 else 'waits'} for your hand" if by_hand else f"{n} go by themselves again"
+    context.log("order.wait", f"{n} orders", message, after={"orders": [one.id for one in rows], "by_hand": by_hand}, undo=True, count=n)
     context.reroute()
     return n
 
@@ -240,7 +240,7 @@ def take_back(context: Context, references: Iterable[str]) -> int:
             queue.stop(context, purchase.reference)
         except Conflict:
             continue
-        purchase.state, purchase.told = PURCHASE.step(purchase.state, "stop"), "taken back before it went out"
+        purchase.state, purchase.message = PURCHASE.step(purchase.state, "stop"), "taken back before it went out"
         order = context.get(Order, purchase.order_id, "order")
         _release(context, purchase, "take_back")
         taken.append(order)
@@ -255,7 +255,7 @@ def take_back(context: Context, references: Iterable[str]) -> int:
     return back
 
 
-def _release(context: Context, purchase: PurchaseOrder, move: str, why: str = "") -> list[OrderLine]:
+def _release(context: Context, purchase: PurchaseOrder, move: str, reason: str = "") -> list[OrderLine]:
     """Its order lines are free to be filled anew."""
     rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
     for row in rows:
@@ -264,7 +264,7 @@ def _release(context: Context, purchase: PurchaseOrder, move: str, why: str = ""
     for line in lines:
         # Another part of a kit may have been refused before, and its line is open already.
         if line.state in ORDER_LINE.sources(move):
-            step_line(line, move, why)
+            step_line(line, move, reason)
         line.lane_id, line.chosen_by = None, "plan"
     context.session.flush()
     return lines
@@ -294,7 +294,7 @@ def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False
         context.session.execute(update(AuditEntry).where(AuditEntry.kind == "order.send", AuditEntry.undo == "open", sent).values(undo=""))
     if answer.state == "refused":
         if purchase.state in PURCHASE.sources("refuse"):
-            _refused(context, purchase, answer.told)
+            _refused(context, purchase, answer.message)
         return
     if answer.lacking and answer.state in ("accepted", "received", "shipped") and purchase.state in ("sent", "accepted"):
         _lacking(context, purchase, dict(answer.lacking))
@@ -302,7 +302,7 @@ def take_answer(context: Context, answer: PurchaseAnswer, corrects: bool = False
             return
     if answer.state in ("accepted", "shipped") and purchase.state == "sent":
         purchase.state, purchase.answered_at = PURCHASE.step(purchase.state, "accept"), context.now
-        purchase.told = ""
+        purchase.message = ""
         for line in _lines(context, purchase):
             if line.state in ORDER_LINE.sources("acknowledge") and all_are(context, line, ("accepted", "shipped")):
                 step_line(line, "acknowledge")
@@ -317,9 +317,9 @@ def take_answers(context: Context, answers: Iterable[PurchaseAnswer]) -> str:
     wrong = []
     for one in answers:
         take_answer(context, one)
-        told = context.session.scalar(select(PurchaseOrder.told).where(PurchaseOrder.reference == one.reference))
-        if one.tracking and told:
-            wrong.append(told)
+        message = context.session.scalar(select(PurchaseOrder.message).where(PurchaseOrder.reference == one.reference))
+        if one.tracking and message:
+            wrong.append(message)
     return "; ".join(wrong)
 
 
@@ -333,20 +333,20 @@ def _lines(context: Context, purchase: PurchaseOrder) -> list[OrderLine]:
     )
 
 
-def _refused(context: Context, purchase: PurchaseOrder, told: str) -> None:
-    purchase.state, purchase.answered_at, purchase.told = PURCHASE.step(purchase.state, "refuse"), context.now, told
+def _refused(context: Context, purchase: PurchaseOrder, message: str) -> None:
+    purchase.state, purchase.answered_at, purchase.message = PURCHASE.step(purchase.state, "refuse"), context.now, message
     supplier = context.get(Supplier, purchase.supplier_id, "supplier")
     order = context.get(Order, purchase.order_id, "order")
     if order.cancelled_at is not None:
         # Nobody wants it any more, so it is not bought elsewhere.
         rows = context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id == purchase.id)).all()
         context.log(
-            "purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}; the buyer had cancelled"
+            "purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {message}; the buyer had cancelled"
         )
         _drop(context, order, rows)
         return
-    lines = _release(context, purchase, "refuse", f"{supplier.name}: {told}")
-    context.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {told}")
+    lines = _release(context, purchase, "refuse", f"{supplier.name}: {message}")
+    context.log("purchase.refused", purchase.reference, f"{supplier.name} refused {purchase.reference}: {message}")
     context.reroute()
     respond(context, {line.sku_id for line in lines if line.sku_id}, alone=True)
 
@@ -382,8 +382,8 @@ def _lacking(context: Context, purchase: PurchaseOrder, lacking: dict[int, str])
             step_line(line, "refuse", f"{supplier.name}: {lacking[row.line_no]}")
             line.lane_id, line.chosen_by = None, "plan"
     n = len(gone)
-    told = f"{supplier.name} sends {purchase.reference} without {n} of {len(rows)} lines"
-    context.log("purchase.in_part", purchase.reference, told, why="; ".join(lacking.values()))
+    message = f"{supplier.name} sends {purchase.reference} without {n} of {len(rows)} lines"
+    context.log("purchase.in_part", purchase.reference, message, reason="; ".join(lacking.values()))
     context.session.flush()
     context.reroute()
     respond(context, {line.sku_id for line in lines.values() if line.sku_id}, alone=True)
@@ -394,7 +394,7 @@ def _prove_lanes(context: Context, purchase: PurchaseOrder) -> None:
     lanes = {line.lane_id for line in _lines(context, purchase)}
     for lane in by_id(context.session, Lane, (number or 0 for number in lanes)).values():
         if lane.state == "new":
-            lane.state, lane.why = "open", f"proven by {purchase.reference}"
+            lane.state, lane.reason = "open", f"proven by {purchase.reference}"
             lane.version += 1
 
 

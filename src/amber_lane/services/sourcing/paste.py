@@ -27,7 +27,7 @@ class Line:
     supplier: int = 0
     number: str = ""
     item: int = 0
-    told: str = ""
+    message: str = ""
 
 
 def recognise(context: Context, text: str) -> list[Line]:
@@ -48,17 +48,17 @@ def recognise(context: Context, text: str) -> list[Line]:
     first: dict[tuple[int, str], int] = {}
     called = {one.id: one for one in suppliers if one.kind not in UNCALLED}
     for line in lines:
-        if line.told:
+        if line.message:
             continue
         if not line.supplier:
             mark = _MARK.match(line.number)
             line.supplier = marks.get(mark[0].upper(), 0) if mark else 0
         if not line.supplier:
-            line.told = "no supplier of yours has this number; paste its link, or join the supplier first"
+            line.message = "no supplier of yours has this number; paste its link, or join the supplier first"
         elif not line.item and line.supplier not in called:
-            line.told = "it is not in the catalogue that you brought in; bring in a newer sheet"
+            line.message = "it is not in the catalogue that you brought in; bring in a newer sheet"
         elif (line.supplier, line.number) in first:
-            line.told = f"the same as line {first[line.supplier, line.number]}"
+            line.message = f"the same as line {first[line.supplier, line.number]}"
         else:
             first[line.supplier, line.number] = line.n
     return lines
@@ -74,9 +74,9 @@ def _by_link(line: Line, suppliers: list[Supplier]) -> None:
             if 1 <= len(number) <= 100 and not re.search(r"[\x00-\x1f\x7f]", number):
                 line.supplier, line.number = one.id, number
                 return
-            line.told = f"there is no number in this link of {one.name}"
+            line.message = f"there is no number in this link of {one.name}"
             return
-    line.told = "this address is not one of a supplier that you have connected; it was not looked at"
+    line.message = "this address is not one of a supplier that you have connected; it was not looked at"
 
 
 def _parts(link: str) -> tuple[str, str] | None:
@@ -116,6 +116,6 @@ def find_items(context: Context, lines: list[Line]) -> None:
     for line in lines:
         hits = [hit for hit in known.get(line.number.upper(), []) if line.supplier in (0, hit[1])]
         if len({hit[1] for hit in hits}) > 1:
-            line.told = "two of your suppliers have this number; paste the link of the one you mean"
+            line.message = "two of your suppliers have this number; paste the link of the one you mean"
         elif hits:
             line.item, line.supplier, line.number = hits[0]

@@ -39,7 +39,7 @@ def set_own_address(context: Context, given: Address) -> None:
     except ValueError as error:
         wrong["country"] = str(error)
     if wrong:
-        raise Invalid("; ".join(f"{name.replace('_', ' ')} {told}" for name, told in wrong.items()), wrong)
+        raise Invalid("; ".join(f"{name.replace('_', ' ')} {message}" for name, message in wrong.items()), wrong)
     row = context.session.scalar(select(Setting).where(Setting.name == OWN_ADDRESS))
     if row is None:
         context.session.add(Setting(name=OWN_ADDRESS, value=asdict(given)))
@@ -106,7 +106,7 @@ def take_answer(context: Context, answer: PurchaseAnswer) -> None:
     move = moves[answer.state]
     if row.state in SAMPLE.sources(move):
         row.state = SAMPLE.step(row.state, move)
-        row.note = answer.told or (f"{answer.tracking.carrier} {answer.tracking.number}" if answer.tracking else row.note)
+        row.note = answer.message or (f"{answer.tracking.carrier} {answer.tracking.number}" if answer.tracking else row.note)
         context.session.flush()
 
 
@@ -119,12 +119,12 @@ def judge(context: Context, number: int, version: int, verdict: str, note: str) 
         row.state = SAMPLE.step(row.state, "judge")
     row.verdict, row.note = verdict, note.strip()
     item = context.get(Item, row.item_id, "item")
-    told = f"sample {verdict}" + (f": {row.note}" if row.note else "")
+    message = f"sample {verdict}" + (f": {row.note}" if row.note else "")
     used = select(Lane).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == item.id, Lane.until.is_(None))
     for lane in context.session.scalars(used).all():
         if lane.state != "shut":
-            lane.why = told[:300]
+            lane.reason = message[:300]
             lane.version += 1
-    context.log("sample.judge", item.number, f"{item.number}: {told}")
+    context.log("sample.judge", item.number, f"{item.number}: {message}")
     context.session.flush()
     return row

@@ -82,25 +82,25 @@ def run(context: Context, finder: Finder, number: int, found: Found) -> dict[str
         failed = sum(1 for one in done if one.outcome == "failed")
         listings = [one.listing for one in done if one.outcome == "made" and one.listing]
     over = max(len(fresh) - len(wanted), 0) if row.bring != "report" else 0
-    told = f"{len(fresh)} {'fit' if first else 'new that fit'}"
-    told += f", {made} brought in" if row.bring != "report" else ""
-    told += f", {failed} could not be" if failed else ""
-    told += f", {over} wait for tomorrow: its limit is {row.daily_limit} a day" if over else ""
+    message = f"{len(fresh)} {'fit' if first else 'new that fit'}"
+    message += f", {made} brought in" if row.bring != "report" else ""
+    message += f", {failed} could not be" if failed else ""
+    message += f", {over} wait for tomorrow: its limit is {row.daily_limit} a day" if over else ""
     shown = fresh if row.bring == "report" else wanted
     report = {
         "at": context.now.isoformat(),
         "fit": found.total,
         "fresh": len(fresh),
         "made": made,
-        "told": told,
+        "message": message,
         "items": shown[:LOOK_MOST],
     }
     row.reports = [report, *(row.reports or [])][:REPORTS_MOST]
     row.last_at = context.now
     row.version += 1
-    context.log("search.run", row.name, f"{row.name}: {told}", count=made or 1)
+    context.log("search.run", row.name, f"{row.name}: {message}", count=made or 1)
     context.session.flush()
-    return {"told": told, "listings": listings, "publish": listings if row.bring == "live" else []}
+    return {"message": message, "listings": listings, "publish": listings if row.bring == "live" else []}
 
 
 def _seen(reports: Iterable[dict[str, Any]]) -> Iterable[int]:
@@ -111,6 +111,6 @@ def _seen(reports: Iterable[dict[str, Any]]) -> Iterable[int]:
 def stop(context: Context, number: int) -> None:
     """Take a saved search away; what it brought in stays."""
     row = context.get(SavedSearch, number, "saved search")
-    context.log("search.stop", row.name, f"no longer looks for {row.name}", why="what it brought in stays")
+    context.log("search.stop", row.name, f"no longer looks for {row.name}", reason="what it brought in stays")
     context.session.delete(row)
     context.session.flush()

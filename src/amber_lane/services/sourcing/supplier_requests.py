@@ -54,8 +54,8 @@ def _subject(row: SupplierRequest) -> str:
 def mailed(context: Context, rows: Sequence[SupplierRequest]) -> dict[int, str]:
     """How the mail of each request stands: waiting, done, dead and so on; those that a person sends are left out."""
     subjects = {_subject(row): row.id for row in rows}
-    told = context.session.execute(select(Outbox.subject, Outbox.state).where(Outbox.subject.in_(list(subjects)), Outbox.kind == "mail"))
-    return {subjects[subject]: state for subject, state in told}
+    states = context.session.execute(select(Outbox.subject, Outbox.state).where(Outbox.subject.in_(list(subjects)), Outbox.kind == "mail"))
+    return {subjects[subject]: state for subject, state in states}
 
 
 def picture(context: Context, sku: int) -> int | None:
@@ -70,10 +70,10 @@ def words(context: Context, row: SupplierRequest) -> str:
     """The request as it can be sent to the supplier."""
     sku, supplier = context.get(Sku, row.sku_id, "SKU"), context.get(Supplier, row.supplier_id, "supplier")
     facts = [("It is", sku.title), ("Maker", sku.brand), ("Maker's number", sku.mpn), ("Barcode", sku.gtin), ("Options", sku.options)]
-    told = "\n".join(f"{name}: {value}" for name, value in facts if value)
+    message = "\n".join(f"{name}: {value}" for name, value in facts if value)
     cost = f"\nIt should cost at most {row.target // 100}.{row.target % 100:02d} {supplier.currency}." if row.target else ""
     note = f"\n{row.note}" if row.note else ""
-    return f"Dear {supplier.name},\n\nwe are looking for this:\n{told}{cost}{note}\n\nWhich number of yours is it?"
+    return f"Dear {supplier.name},\n\nwe are looking for this:\n{message}{cost}{note}\n\nWhich number of yours is it?"
 
 
 def answer(context: Context, number: int, version: int, item_id: int) -> SupplierRequest:
