@@ -53,13 +53,13 @@ def make(folder: Path, n: int) -> Database:
             [(i, f"IT-{i:06d}", f"Thing {i}", cost[i - 1], AT, AT) for i in ids],
         )
         run(
-            "insert into lane(id, version, sku_id, sku_code, supplier_id, origin_id, service, use, state, why, opened_at, opened_by) values (?, 1, ?, ?, 1, 1, 't48', 0, 'open', '', ?, 'bench')",
+            "insert into lane(id, version, sku_id, sku_code, supplier_id, origin_id, service, priority, state, reason, opened_at, opened_by) values (?, 1, ?, ?, 1, 1, 't48', 0, 'open', '', ?, 'bench')",
             [(i, i, f"SKU-{i:06d}", AT) for i in ids],
         )
         run("insert into lane_part(lane_id, item_id, units_num, units_den) values (?, ?, 1, 1)", [(i, i) for i in ids])
         run(
             "insert into listing(id, version, store_id, sku_id, title, description, state, paused_by, currency, wanted_price, wanted_quantity, shown_price, shown_quantity,"
-            " shown_state, hand_why, steady, set_by, outcome) values (?, 1, 1, ?, ?, '', 'live', '', 'GBP', ?, 8, ?, 8, 'live', '', 0, -1, 0)",
+            " shown_state, hand_reason, steady, set_by, outcome) values (?, 1, 1, ?, ?, '', 'live', '', 'GBP', ?, 8, ?, 8, 'live', '', 0, -1, 0)",
             [(i, i, f"Thing number {i}", cost[i - 1] * 2, cost[i - 1] * 2) for i in ids],
         )
     return db

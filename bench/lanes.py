@@ -74,7 +74,7 @@ def raw(data: bytes, folder: Path, n: int) -> float:
     items = dict(link.execute("select number, id from item"))
     rows = list(csv.DictReader(io.StringIO(data.decode())))
     link.executemany(
-        "insert into lane(id, version, sku_id, sku_code, supplier_id, origin_id, service, use, state, why, opened_at, opened_by)"
+        "insert into lane(id, version, sku_id, sku_code, supplier_id, origin_id, service, priority, state, reason, opened_at, opened_by)"
         " values (?, 1, ?, ?, 1, 1, 't48', 0, 'new', '', ?, 'raw')",
         [(i, skus[row["sku"]], row["sku"], big.AT) for i, row in enumerate(rows, 1)],
     )
@@ -127,7 +127,7 @@ def run(report: Report, n: int = 100_000) -> None:
             # So many listings are without a lane, and so many lanes shut, as in a shop that grows.
             s.connection().exec_driver_sql("delete from lane_part where lane_id <= 300")
             s.connection().exec_driver_sql("delete from lane where id <= 300")
-            s.connection().exec_driver_sql("update lane set state = 'shut', why = 'another pack' where id between 301 and 600")
+            s.connection().exec_driver_sql("update lane set state = 'shut', reason = 'another pack' where id between 301 and 600")
         with house.db.reading() as s:
             context = Context(s, house.clock, "bench")
             rows = to_settle(context)

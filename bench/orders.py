@@ -74,11 +74,11 @@ def fill(db: Database, n: int) -> None:
         run("insert into carrier(id, version, code, name, kind, store_names, shape) values (1, 1, 'POST', 'Post', 'post_api', '{}', '')")
         run(
             'insert into "order"(id, version, store_id, number, buyer, mail, phone, address, country, currency, ordered_at, came_at, promised_by, note,'
-            " came_by, by_hand, allowed, wants, wants_told) values (?, 1, 1, ?, 'Buyer', '', '', '{}', 'GB', 'GBP', ?, ?, ?, '', 'link', 0, '[]', '', '')",
+            " channel, manual_release, allowed, wants, wants_message) values (?, 1, 1, ?, 'Buyer', '', '', '{}', 'GB', 'GBP', ?, ?, ?, '', 'link', 0, '[]', '', '')",
             [(i, f"P{i}", at[i - 1], at[i - 1], at[i - 1] + (4 if i % 3 else 1) * day) for i in ids],
         )
         run(
-            "insert into order_line(id, version, order_id, line_no, sku_code, sku_id, title, quantity, paid, tax, store_fee, payment_fee, kept, state, why, lane_id, chosen_by)"
+            "insert into order_line(id, version, order_id, line_no, sku_code, sku_id, title, quantity, paid, tax, store_fee, payment_fee, net_revenue, state, reason, lane_id, chosen_by)"
             " values (?, 1, ?, 1, ?, ?, '', 1, 2000, 0, 200, 40, 1760, ?, '', ?, 'plan')",
             [(i, i, f"SKU-{skus[i - 1]:06d}", skus[i - 1], "on_the_road" if road[i] == "moving" else "arrived", skus[i - 1]) for i in ids],
         )
@@ -87,7 +87,7 @@ def fill(db: Database, n: int) -> None:
             [(i, at[i - 1]) for i in ids],
         )
         run(
-            "insert into purchase_order(id, version, reference, supplier_id, order_id, origin_id, service, state, currency, goods, shipping, handling, their_number, made_at, told)"
+            "insert into purchase_order(id, version, reference, supplier_id, order_id, origin_id, service, state, currency, goods, shipping, handling, their_number, made_at, message)"
             " values (?, 1, ?, 1, ?, 1, 't48', 'shipped', 'GBP', 900, 160, 30, '', ?, '')",
             [(i, f"BIG-P{i}-1", i, at[i - 1]) for i in ids],
         )
@@ -165,7 +165,7 @@ def _buy(report: Report, folder: Path, n: int = 1000) -> None:
     with db.writing() as s:
         context = Context(s, big.CLOCK, "bench")
         s.connection().exec_driver_sql(
-            "insert into link(version, owner, owner_id, address, sealed_key, state, told, may, failures) values (1, 'supplier', 1, '', '', 'good', '', '[]', 0)"
+            "insert into link(version, owner, owner_id, address, sealed_key, state, message, may, failures) values (1, 'supplier', 1, '', '', 'good', '', '[]', 0)"
         )
         made = purchase_orders.send(context, purchase_orders.ready_orders(context)[:n])
     delivery = Delivery(db, big.CLOCK, Door())  # type: ignore[arg-type]

@@ -26,7 +26,7 @@ SQL = """
 select l.id, k.id, k.code, l.title, s.name, l.state, l.paused_by, l.wanted_price, l.currency, l.wanted_quantity, l.landed, l.profit, l.net, p.name, a.state,
   l.set_by, l.outcome, k.pace, l.version, l.hand_price
 from listing l join sku k on k.id = l.sku_id join store s on s.id = l.store_id
-left join lane a on a.sku_id = l.sku_id and a.until is null and a.use = 0 and a.store_id is null left join supplier p on p.id = a.supplier_id
+left join lane a on a.sku_id = l.sku_id and a.closed_at is null and a.priority = 0 and a.store_id is null left join supplier p on p.id = a.supplier_id
 where l.state in ('live') and (k.code like '%SKU%' or l.title like '%SKU%') order by l.wanted_price desc, l.id limit 100 offset 2000"""
 COUNT = "select count(*) from listing l join sku k on k.id = l.sku_id where l.state in ('live') and (k.code like '%SKU%' or l.title like '%SKU%')"
 

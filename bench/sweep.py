@@ -18,7 +18,7 @@ from amber_lane.services.monitoring import large_sweeps, sweeps
 from . import big
 from .measure import Report, memory_mb, seconds
 
-TABLES = ("sighting", "response", "outbox")
+TABLES = ("sighting", "listing_decision", "outbox")
 
 
 def raw(path: Path, target: Path) -> float:
@@ -70,7 +70,7 @@ def run(report: Report, n: int = 100_000) -> None:
             db = big.make(Path(folder), n)
             with db.reading() as s:
                 cost = np.array([row[0] for row in s.connection().exec_driver_sql("select cost from item order by id")], dtype=np.int64)
-            told = sweeps.Told(
+            told = sweeps.SweepData(
                 [f"IT-{i:06d}" for i in range(1, n + 1)],
                 cost * rng.integers(104, 130, n) // 100 + 1,
                 ["GBP"] * n,

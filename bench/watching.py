@@ -87,7 +87,7 @@ def past(report: Report, n: int = 1300, days: int = 60) -> None:
         db = big.make(Path(folder), n)
         with db.writing() as s:
             run = s.connection().exec_driver_sql
-            run("insert into sweep(id, supplier_id, started, state, asked_by, calls, retries, items, changes, doubted, refused, told)"
+            run("insert into sweep(id, supplier_id, started, state, asked_by, calls, retries, items, changes, doubted, refused, message)"
                 " values (1, 1, ?, 'good', 'schedule', 0, 0, 0, 0, 0, 0, '')", (end - days * DAY,))  # fmt: skip
             rows, cost = [], {i: int(c) for i, c in run("select id, cost from item")}
             for at in range(end - days * DAY, end, DAY // 24):
@@ -97,9 +97,9 @@ def past(report: Report, n: int = 1300, days: int = 60) -> None:
                     cost[item] = new
             run("insert into sighting(sweep_id, item_id, at, old_cost, cost, old_stock, stock, verdict) values (?,?,?,?,?,?,?,?)", rows)
             orders = [(k, end - days * DAY + k * DAY // 50, int(rng.integers(1, n + 1))) for k in range(1, 50 * days + 1)]
-            run('insert into "order"(id, version, store_id, number, buyer, mail, phone, address, country, currency, ordered_at, came_at, note, came_by, by_hand, allowed)'
+            run('insert into "order"(id, version, store_id, number, buyer, mail, phone, address, country, currency, ordered_at, came_at, note, channel, manual_release, allowed)'
                 " values (?, 1, 1, ?, '', '', '', '{}', 'GB', 'GBP', ?, ?, '', 'link', 0, '[]')", [(k, f"N{k}", at, at) for k, at, _ in orders])  # fmt: skip
-            run("insert into order_line(id, version, order_id, line_no, sku_code, sku_id, title, quantity, paid, tax, store_fee, payment_fee, kept, state, why, chosen_by)"
+            run("insert into order_line(id, version, order_id, line_no, sku_code, sku_id, title, quantity, paid, tax, store_fee, payment_fee, net_revenue, state, reason, chosen_by)"
                 " values (?, 1, ?, 1, ?, ?, '', 1, 2000, 0, 0, 0, 0, 'arrived', '', 'plan')", [(k, k, f"SKU-{i:06d}", i) for k, _, i in orders])  # fmt: skip
 
         def both() -> None:
@@ -163,7 +163,7 @@ def weight(report: Report, n: int = 10_000, days: int = 60) -> None:
         path = Path(folder) / "big.db"
         with db.writing() as s:
             # Sightings alone: nothing is sold, so that no responses are weighed.
-            s.connection().exec_driver_sql("update lane set until = ?", (big.AT,))
+            s.connection().exec_driver_sql("update lane set closed_at = ?", (big.AT,))
             cost = np.array([row[0] for row in s.connection().exec_driver_sql("select cost from item order by id")], dtype=np.int64)
         stock = np.full(n, 40, dtype=np.int64)
         numbers = [f"IT-{i:06d}" for i in range(1, n + 1)]
@@ -190,9 +190,9 @@ def weight(report: Report, n: int = 10_000, days: int = 60) -> None:
             cost = np.where(moved, np.maximum(cost * rng.integers(96, 105, n) // 100, 60), cost)
             stock = np.where(moved, rng.integers(1, 90, n), stock)
             at = datetime.fromtimestamp((big.AT + lap * 900_000) / 1000, UTC)
-            told = sweeps.Told(numbers, cost, ["GBP"] * n, stock, at)
+            told = sweeps.SweepData(numbers, cost, ["GBP"] * n, stock, at)
 
-            def sweep(told: sweeps.Told = told, at: datetime = at) -> None:
+            def sweep(told: sweeps.SweepData = told, at: datetime = at) -> None:
                 with db.writing() as s:
                     context = Context(s, PacedClock(at, 0), "Watch")
                     sweeps.take(context, sweeps.begin(context, context.get(Supplier, 1, "supplier")), told)

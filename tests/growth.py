@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from bench.app_state.make import make
-
 from amber_lane.clock import Clock, SystemClock
 from amber_lane.data.session import Database
 from amber_lane.jobs.portions import Portions
 from amber_lane.services.base.context import Context
+from bench.house.make import make
 
 
 class Grown:

@@ -118,7 +118,7 @@ class Small:
 
     def lane(self, number: int, use: int = 0) -> Lane:
         with self.db.reading() as s:
-            return s.scalars(select(Lane).where(Lane.sku_id == number, Lane.use == use, Lane.until.is_(None))).one()
+            return s.scalars(select(Lane).where(Lane.sku_id == number, Lane.priority == use, Lane.closed_at.is_(None))).one()
 
     def act(self, kind: str) -> AuditEntry:
         with self.db.reading() as s:
@@ -132,7 +132,7 @@ class Small:
         self.later(minutes=15)
         with self.db.writing() as s:
             items = s.scalars(select(Item).where(Item.supplier_id == 1).order_by(Item.id)).all()
-            told = sweeps.Told(
+            told = sweeps.SweepData(
                 [item.number for item in items],
                 np.array([changes.get(item.id, (item.cost, item.stock))[0] for item in items], dtype=np.int64),
                 ["GBP"] * len(items),

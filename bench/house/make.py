@@ -247,7 +247,7 @@ def _lanes(s: Session, n: int, now: int, cost: Ints) -> None:
         supplier_id=supplier,
         origin_id=supplier,
         service="std",
-        use=use,
+        priority=use,
         state=["slow" if i % 97 == 0 else "open" for i in sku],
         opened_at=now - 90 * DAY,
         opened_by="bench",

@@ -40,7 +40,7 @@ def orders(s: Session, n: int, luck: np.random.Generator, now: int, cost: Ints) 
         ordered_at=at,
         came_at=at,
         promised_by=at + np.where(ids % 3 == 0, 1, 5) * DAY,
-        by_hand=np.where(waits, 1, 0),
+        manual_release=np.where(waits, 1, 0),
     )
     write(
         s,
@@ -55,7 +55,7 @@ def orders(s: Session, n: int, luck: np.random.Generator, now: int, cost: Ints) 
         paid=unit * 2 + 500,
         store_fee=200,
         payment_fee=40,
-        kept=unit * 2 + 260,
+        net_revenue=unit * 2 + 260,
         state=state,
         lane_id=lane,
     )

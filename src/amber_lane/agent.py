@@ -100,7 +100,7 @@ class Agent:
         except httpx.HTTPStatusError as error:
             if error.response.status_code == 409:
                 # Nothing of a store that is another one here is read or changed.
-                raise Refused(_why(error)) from error
+                raise Refused(_reason(error)) from error
             raise
         self.introduced = True
 
@@ -128,7 +128,7 @@ class Agent:
             except httpx.HTTPStatusError as error:
                 if error.response.status_code != 422:
                     raise
-                refused.append(f"order {one.number} could not be taken in: {_why(error)}"[:500])
+                refused.append(f"order {one.number} could not be taken in: {_reason(error)}"[:500])
         self.office.call("POST", "/orders", {"cursor": page.cursor, "unreadable": refused[:500]})
 
     def _changes(self) -> int:
@@ -175,7 +175,7 @@ class Agent:
             return
 
 
-def _why(error: httpx.HTTPStatusError) -> str:
+def _reason(error: httpx.HTTPStatusError) -> str:
     try:
         body = error.response.json()
     except ValueError:

@@ -183,7 +183,7 @@ def world(
     from . import logs
     from .settings import Settings
     from .world.app import make_app
-    from .world.front import message
+    from .world.front import told
     from .world.life import populate, sized
     from .world.state import World
 
@@ -196,7 +196,7 @@ def world(
         populate(here, **sized(skus))
     if speed is not None:
         here.set_clock(speed=speed)
-    typer.echo(message(settings.world_address))
+    typer.echo(told(settings.world_address))
     uvicorn.run(
         make_app(here, settings.world_port + 1),
         host="127.0.0.1",

@@ -165,7 +165,7 @@ def test_lanes_taken_out_come_in_again_as_the_same(calls: Calls, small: Small) -
     assert checked.counts == {"new": 0, "changed": 0, "same": 6, "bad": 0}
     moved = small.sheet("lanes", out.replace("I-6", "I-5").replace(",1,main,", ",3,main,", 1))
     assert moved.counts["bad"] == 0 and moved.counts["changed"] >= 1
-    assert len(small.all(select(Lane.id).where(Lane.until.is_(None)))) == 6
+    assert len(small.all(select(Lane.id).where(Lane.closed_at.is_(None)))) == 6
 
 
 def test_people_are_let_in_once_and_only_with_a_real_password(calls: Calls) -> None:

@@ -33,7 +33,7 @@ def test_a_lane_tells_what_it_costs_what_happened_and_why_it_is_there(calls: Cal
             "landed": {"amount": "2.50", "currency": "GBP"},
             "days_low": 2,
             "days_high": 3,
-            "why_not": "",
+            "reason_not": "",
         }
     ]
     assert told["ways"] == {"GB": ["slow", "fast"]} and told["lane"]["trust"]["on_time"]["count"] == 0
@@ -49,7 +49,7 @@ def test_a_lane_tells_what_it_costs_what_happened_and_why_it_is_there(calls: Cal
 def test_many_are_opened_changed_and_taken_back_as_one_act(calls: Calls, small: Small) -> None:
     picks = [{"sku_id": n, "item_id": n + 1, "use": 1} for n in (1, 2, 3)]
     assert calls.post("/lanes/many", 201, picks=picks)["count"] == 3
-    spares = small.all(select(Lane.id).where(Lane.use == 1, Lane.until.is_(None)))
+    spares = small.all(select(Lane.id).where(Lane.priority == 1, Lane.closed_at.is_(None)))
     assert calls.post("/lanes/bulk", ids=spares, what="main")["count"] == 3
     assert small.listing(1).landed == 200 + 130
     calls.post("/lanes/bulk", 409, ids=[small.lane(4).id], what="main")
@@ -59,7 +59,7 @@ def test_many_are_opened_changed_and_taken_back_as_one_act(calls: Calls, small: 
         assert small.listing(1).landed == landed
     for act in small.all(select(AuditEntry.id).where(AuditEntry.kind == "lane.many").order_by(AuditEntry.id.desc())):
         calls.post(f"/acts/{act}/undo")
-    assert small.all(select(Lane.id).where(Lane.use == 1, Lane.until.is_(None))) == [] and small.listing(1).landed == 230
+    assert small.all(select(Lane.id).where(Lane.priority == 1, Lane.closed_at.is_(None))) == [] and small.listing(1).landed == 230
     rows = calls.get("/lanes", filters="kind:plain;supplier:1", sort="sku")
     assert rows["total"] == len(rows["rows"]) == 6 and rows["rows"][0]["sku"] == "S-1"
 
@@ -68,7 +68,7 @@ def test_items_are_offered_refused_and_a_supplier_is_left_for_another(calls: Cal
     def make(context: Any) -> None:
         for n in (1, 2):
             lanes_of = lanes.lanes_of(context, n)
-            lanes_of[0][0].until = context.now
+            lanes_of[0][0].closed_at = context.now
             context.session.get(Item, n).title = f"Thing {n}"
         context.session.flush()
 

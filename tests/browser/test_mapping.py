@@ -29,8 +29,8 @@ def _bare(business, places: tuple[int, ...]) -> list[tuple[Sku, Item]]:
 
 
 def _items(business, sku: int) -> list[int]:
-    rows = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id == sku, Lane.until.is_(None))
-    return business.all(rows.order_by(Lane.use))
+    rows = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id == sku, Lane.closed_at.is_(None))
+    return business.all(rows.order_by(Lane.priority))
 
 
 def test_one_key_settles_each_and_the_next_stands_there(context: Page, shop) -> None:
@@ -93,10 +93,10 @@ def test_many_lanes_are_shut_and_let_be_used_at_once_and_one_explains_itself(con
     expect(context.get_by_text("3 chosen")).to_be_visible()
     context.keyboard.press("x")
     expect(context.get_by_text("3 lanes changed")).to_be_visible()
-    assert len(business.all(select(Lane).where(Lane.state == "shut", Lane.until.is_(None)))) == 3
+    assert len(business.all(select(Lane).where(Lane.state == "shut", Lane.closed_at.is_(None)))) == 3
     context.keyboard.press("z")
     expect(context.get_by_text(re.compile("Undone: 3 lanes shut"))).to_be_visible()
-    assert business.all(select(Lane).where(Lane.state == "shut", Lane.until.is_(None))) == []
+    assert business.all(select(Lane).where(Lane.state == "shut", Lane.closed_at.is_(None))) == []
     context.keyboard.press("Enter")
     bench = context.get_by_label("Why")
     for what in ("One unit at the door", "Promise against actual", "Who opened it, and why"):

@@ -97,7 +97,7 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
     business, served = shop
 
     def join(d) -> None:
-        s = d.s
+        s = d.session
         s.add(Supplier(id=7, code="INES", name="Ines", kind="sheet", country="GB", currency="GBP"))
         s.flush()
         s.add(Origin(id=70, supplier_id=7, code="here", name="Here", country="GB", holidays=[]))

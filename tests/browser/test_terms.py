@@ -119,7 +119,7 @@ def test_lanes_are_put_in_order_and_shut_from_the_desk(context: Page, shop) -> N
     expect(context.get_by_text(re.compile("lane is now main lane")).first).to_be_visible()
 
     def main() -> Lane:
-        return business.one(select(Lane).where(Lane.sku_id == number, Lane.use == 0, Lane.until.is_(None)))
+        return business.one(select(Lane).where(Lane.sku_id == number, Lane.priority == 0, Lane.closed_at.is_(None)))
 
     assert business.listing(sku).lane_id == main().id
     row = context.get_by_role("row").filter(has_text=re.compile("^Main")).filter(has_text=other.number)

@@ -47,7 +47,7 @@ def sealed(tmp_path_factory: pytest.TempPathFactory) -> tuple[ssl.SSLContext, Pa
     return context, cert
 
 
-class AppState:
+class MailHouse:
     """A mail server in a test: what it says at each stage, and the mails that it took."""
 
     def __init__(self) -> None:
@@ -72,10 +72,10 @@ class AppState:
 
 
 @pytest.fixture
-def house(sealed: tuple[ssl.SSLContext, Path], monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[AppState, str]]:
+def house(sealed: tuple[ssl.SSLContext, Path], monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[MailHouse, str]]:
     """A server that asks for STARTTLS and a name. Yields it with its address."""
     monkeypatch.setenv(tls.CA_FILE, str(sealed[1]))
-    here = AppState()
+    here = MailHouse()
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
@@ -98,7 +98,7 @@ def house(sealed: tuple[ssl.SSLContext, Path], monkeypatch: pytest.MonkeyPatch) 
     controller.stop()
 
 
-def test_a_mail_goes_sealed_under_a_name_and_says_who_writes(house: tuple[AppState, str]) -> None:
+def test_a_mail_goes_sealed_under_a_name_and_says_who_writes(house: tuple[MailHouse, str]) -> None:
     server, address = house
     connect("mailbox", "smtp", address, "orders:right:word", 5).send(LETTER)
     (took,) = server.took
@@ -115,14 +115,14 @@ def test_a_mail_goes_sealed_under_a_name_and_says_who_writes(house: tuple[AppSta
         connect("mailbox", "smtp", address, "orders:wrong", 5).account()
 
 
-def test_a_certificate_that_nobody_vouches_for_is_refused(house: tuple[AppState, str], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_certificate_that_nobody_vouches_for_is_refused(house: tuple[MailHouse, str], monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.delenv(tls.CA_FILE)
     with pytest.raises(Refused, match=r"certificate of 127\.0\.0\.1.*AMBER_LANE_CA_FILE"):
         connect("mailbox", "smtp", house[1], "orders:right:word", 5).account()
 
 
 @pytest.mark.parametrize("stage", ["mail", "rcpt", "data"])
-def test_what_passes_is_tried_again_and_what_is_final_keeps_its_words(house: tuple[AppState, str], stage: str) -> None:
+def test_what_passes_is_tried_again_and_what_is_final_keeps_its_words(house: tuple[MailHouse, str], stage: str) -> None:
     server, address = house
     mailbox = connect("mailbox", "smtp", address, "orders:right:word", 5)
     server.says = {stage: "451 4.7.1 greylisted, come back"}
@@ -134,7 +134,7 @@ def test_what_passes_is_tried_again_and_what_is_final_keeps_its_words(house: tup
     assert not server.took
 
 
-def test_what_breaks_off_while_it_is_handed_over_is_never_called_sent(house: tuple[AppState, str]) -> None:
+def test_what_breaks_off_while_it_is_handed_over_is_never_called_sent(house: tuple[MailHouse, str]) -> None:
     server, address = house
     mailbox = connect("mailbox", "smtp", address, "orders:right:word", 5)
     server.says = {"data": "break"}
@@ -228,7 +228,7 @@ def test_a_zip_in_a_mail_neither_grows_without_end_nor_breaks_its_mail() -> None
         assert file[1] in (SHEET * 20, torn)
 
 
-def test_a_password_or_file_that_cannot_be_used_says_what_to_mend(house: tuple[AppState, str], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_password_or_file_that_cannot_be_used_says_what_to_mend(house: tuple[MailHouse, str], monkeypatch: pytest.MonkeyPatch) -> None:
     for word in ("größe", "слово"):
         with pytest.raises(Denied, match="plain letters"):
             connect("mailbox", "smtp", house[1], f"orders:{word}", 5).account()
@@ -253,7 +253,7 @@ def test_a_mail_of_ours_that_came_back_says_which_and_why() -> None:
     assert read("2", report.replace(b"Action: failed", b"Action: delayed")).bounce is None
 
 
-def test_an_answer_carries_the_key_of_the_mail_that_it_answers(house: tuple[AppState, str]) -> None:
+def test_an_answer_carries_the_key_of_the_mail_that_it_answers(house: tuple[MailHouse, str]) -> None:
     server, address = house
     key = "AL-ABCDEFGHIJKLMNOP"
     connect("mailbox", "smtp", address, "orders:right:word", 5).send(dataclasses.replace(LETTER, key=key))

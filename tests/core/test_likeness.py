@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from amber_lane.core.likeness import OPEN, REVIEW, Row, check_gtin, match, told
+from amber_lane.core.likeness import OPEN, REVIEW, Row, check_gtin, match, message
 from amber_lane.core.likeness.read import read_thing
 from amber_lane.core.likeness.words import Vocabulary, split
 
@@ -68,7 +68,7 @@ def best(
     others = make(7, 0, around).items
     found = match([Row("A", ours, gtin=gtin[0])], [Row("B", theirs, gtin=gtin[1], pack=pack, supplier="x"), *others])[0]
     one = next((row for row in found if row.theirs == 0), None)
-    return (one.decision, one.score, *told(one.evidence)) if one else ("none", 0.0, [], [])
+    return (one.decision, one.score, *message(one.evidence)) if one else ("none", 0.0, [], [])
 
 
 CODE = barcode(77)
@@ -90,7 +90,7 @@ def test_the_same_in_other_figures_agrees(ours: str, theirs: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("ours", "theirs", "pack", "reason"),
+    ("ours", "theirs", "pack", "why"),
     [
         ("Steel seed tray black 50 cm", "Steel seed tray black 60 cm", 1, "50 cm / 60 cm"),
         ("Steel seed tray black 50 cm", "Steel seed tray white 50 cm", 1, "colour black / white"),
@@ -150,7 +150,7 @@ def test_a_number_that_belongs_to_a_word_is_no_pack(title: str, pack: int, word:
     assert one.pack == pack and word in one.words
 
 
-@pytest.mark.parametrize(("theirs", "reason"), [("Dew heater strap controller mk 4", "part"), ("Dew heater strap mk 3", "mk4 / mk3")])
+@pytest.mark.parametrize(("theirs", "why"), [("Dew heater strap controller mk 4", "part"), ("Dew heater strap mk 3", "mk4 / mk3")])
 def test_what_belongs_to_a_thing_or_another_mark_of_it_is_not_the_thing(theirs: str, why: str) -> None:
     decision, score, _, differs = best("Dew heater strap mk 4", theirs, (CODE, CODE))
     assert (decision != OPEN and score < 60 and any(why in one for one in differs)) or "controller" in str(differs)

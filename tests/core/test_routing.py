@@ -105,7 +105,7 @@ def order(number: int, *lines: LineToFill, least: int = 0, promised: date | None
 
 
 def test_a_plan_takes_the_cheapest_that_may_and_says_why_the_others_may_not() -> None:
-    lanes = (lane(1, 90, stock=1), lane(2, 80, arrives=20), lane(3, 70, why_not="no_lane"), lane(4, 500), lane(5, 400, risk=30))
+    lanes = (lane(1, 90, stock=1), lane(2, 80, arrives=20), lane(3, 70, reason_not="no_lane"), lane(4, 500), lane(5, 400, risk=30))
     asked = order(1, LineToFill(1, 2, 5000, lanes), promised=date(2026, 3, 10))
     plan = route([asked]).plans[1]
     assert plan.chosen == {1: 5} and (plan.goods, plan.shipping, plan.risk, plan.profit, plan.reason) == (800, 110, 30, 4060, None)

@@ -75,7 +75,9 @@ def test_a_backup_is_whole_or_is_not_and_a_house_stands_again_on_an_empty_machin
     with closing(sqlite3.connect(there / "small.db")) as data, small.db.reading() as s:
         assert data.execute("select count(*), sum(length(data)) from picture").fetchone() == (1, 30_000_000)
         assert (
-            0 < data.execute("select count(*) from act").fetchone()[0] <= int(s.scalar(select(func.count()).select_from(AuditEntry)) or 0)
+            0
+            < data.execute("select count(*) from audit_entry").fetchone()[0]
+            <= int(s.scalar(select(func.count()).select_from(AuditEntry)) or 0)
         )
     # Put back once more, what stands there is kept.
     assert "What stood here is" in amber(small, there, "restore", str(saved)).stdout
@@ -108,7 +110,7 @@ def test_what_is_not_whole_is_not_put_back_nor_over_a_house_that_runs(small: Sma
 
 
 @pytest.mark.parametrize(
-    ("does", "message"),
+    ("does", "told"),
     [
         ("delete from sku where id = 1", "points at a row of sku"),
         ("update tally set n = n + 3 where name = 'items'", "tally of items says"),

@@ -54,7 +54,7 @@ def test_a_time_without_a_zone_is_refused_and_unreadable_data_is_not_thrown_away
         s.execute(insert(AuditEntry).values(at=datetime(2026, 1, 1), who="x", kind="x", on="", message=""))
     small.write(lambda context: context.log("x", "x", "x", before={"a": 1}))
     with small.db.writing() as s:
-        s.execute(text("update act set before = '{broken' where kind = 'x'"))
+        s.execute(text("update audit_entry set before = '{broken' where kind = 'x'"))
     assert small.act("x").before == {"unreadable": "{broken"}
 
 
@@ -72,7 +72,7 @@ def test_what_must_be_there_once_cannot_be_there_twice(small: Small, row: str) -
             key=made.reference, target="x", subject="x", kind="purchase", body={}, state="waiting", made_at=START, after=START
         ),
         "lane": lambda: Lane(
-            sku_id=1, supplier_id=1, origin_id=1, service="slow", use=0, state="new", reason="", opened_at=START, opened_by="x"
+            sku_id=1, supplier_id=1, origin_id=1, service="slow", priority=0, state="new", reason="", opened_at=START, opened_by="x"
         ),
         # The same order line bought again while the first purchase stands.
         "purchase": lambda: PurchaseLine(

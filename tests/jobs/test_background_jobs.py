@@ -48,7 +48,9 @@ def job(small: Small, number: int) -> Job:
 
 
 def spares(small: Small) -> list[tuple[int, int]]:
-    return [(row.sku_id, row.use) for row in small.all(select(Lane).where(Lane.until.is_(None), Lane.use > 0).order_by(Lane.id))]
+    return [
+        (row.sku_id, row.priority) for row in small.all(select(Lane).where(Lane.closed_at.is_(None), Lane.priority > 0).order_by(Lane.id))
+    ]
 
 
 def test_a_sheet_is_checked_without_a_trace_and_then_taken_once(small: Small, jobs: LongJobs, tmp_path: Path) -> None:
@@ -102,7 +104,7 @@ def test_a_job_in_portions_is_one_act_and_stops_where_it_is_undone(small: Small,
     jobs.run_due()
     (act,) = small.all(select(AuditEntry).where(AuditEntry.kind == "listing.publish"))
     assert (act.message, act.count) == ("5 listings published", 5)
-    did = [act.after, *small.all(select(AuditEntryPart.after).where(AuditEntryPart.act_id == act.id).order_by(AuditEntryPart.id))]
+    did = [act.after, *small.all(select(AuditEntryPart.after).where(AuditEntryPart.audit_entry_id == act.id).order_by(AuditEntryPart.id))]
     assert [one["listings"] for one in did] == [ids[:2], ids[2:4], ids[4:]]
     small.write(lambda context: undo.undo(context, act.id))
     assert {small.listing(n).state for n in range(1, 6)} == {"preparing"}, "all of it, with one key"

@@ -167,7 +167,7 @@ def test_whatever_is_lost_each_change_is_made_once(fair: Business, fault: str) -
         fair.settle()
         fair.app_state.worker.delivery.batches.not_before.clear()
         with fair.app_state.db.writing() as s:
-            s.scalars(select(Link).where(Link.owner == "store", Link.owner_id == 2)).one().rest_until = None
+            s.scalars(select(Link).where(Link.owner == "store", Link.owner_id == 2)).one().circuit_open_until = None
     fair.world.calm()
     until_done(fair)
     assert states(fair, price) == {"done": len(skus)}

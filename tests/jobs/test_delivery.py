@@ -145,7 +145,7 @@ def test_whatever_happens_on_the_way_an_order_is_bought_once(small: Small, scrip
     outside = Outside()
     delivery = Delivery(small.db, small.clock, outside)  # type: ignore[arg-type]
     number = f"O-{len(small.all(select(PurchaseOrder.id)))}"
-    small.write(lambda context: context.session.execute(update(Link).values(failures=0, rest_until=None)))
+    small.write(lambda context: context.session.execute(update(Link).values(failures=0, circuit_open_until=None)))
     order = small.order(number, ("S-1", 1, 900))
     if small.all(select(OrderLine.state).where(OrderLine.order_id == order.id)) != ["ready"]:
         return
@@ -252,9 +252,9 @@ def test_a_partner_in_trouble_is_left_alone_and_nothing_is_lost(small: Small, de
         delivery.run("store:1")
         small.later(seconds=20)
     link = small.all(select(Link).where(Link.owner == "store"))[0]
-    assert link.failures >= 5 and link.rest_until and link.state == "failing" and "cannot be reached" in link.message
+    assert link.failures >= 5 and link.circuit_open_until and link.state == "failing" and "cannot be reached" in link.message
     calls = len(outside.calls)
-    small.write(lambda context: context.session.execute(update(Link).values(rest_until=context.now + timedelta(minutes=1))))
+    small.write(lambda context: context.session.execute(update(Link).values(circuit_open_until=context.now + timedelta(minutes=1))))
     delivery.run("store:1")
     assert len(outside.calls) == calls, "while it rests nobody calls"
     outside.script = []

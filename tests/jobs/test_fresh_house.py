@@ -43,7 +43,7 @@ def test_nothing_is_sent_for_a_day_before_its_person_says_so(world: Any, tmp_pat
             world.post("buy")
         business.round(60)
     after = world.record()
-    assert business.one(select(func.count(Lane.id)).where(Lane.until.is_(None))) > 20, "what is sure was mapped"
+    assert business.one(select(func.count(Lane.id)).where(Lane.closed_at.is_(None))) > 20, "what is sure was mapped"
     assert business.all(select(Order)) and {row.limit for row in business.all(select(Hold).where(Hold.ended.is_(None)))} <= {
         "practice",
         "no_lane",

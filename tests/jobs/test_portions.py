@@ -152,7 +152,7 @@ def test_a_rule_for_very_many_is_in_force_at_once_and_their_prices_follow(many: 
     assert all(new[3] > old[3] for new, old in zip(after, before, strict=True))
     act = many.act("rule.change")
     assert {
-        row.act_id
+        row.audit_entry_id
         for row in many.all(select(ListingDecision).where(ListingDecision.kind == "reprice").order_by(ListingDecision.id.desc()).limit(6))
     } == {act.id}
     many.write(lambda context: undo.undo(context, act.id))
@@ -195,7 +195,7 @@ def test_the_first_mass_move_of_a_store_waits_in_portions_too(many: Small, monke
 def swept(small: Small, at_once: bool) -> list[Any]:
     """A sweep with new costs, an odd one, one that is gone and one in another pack; what came of it."""
     small.later(minutes=15)
-    told = sweeps.Told(
+    told = sweeps.SweepData(
         ["I-1", "I-2", "I-3", "I-4", "I-5"],
         np.array([130, 210, 9000, 400, 520], dtype=np.int64),
         ["GBP"] * 5,

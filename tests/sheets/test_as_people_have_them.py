@@ -147,7 +147,7 @@ def test_a_day_that_cannot_be_is_its_rows_fault_alone() -> None:
 
 
 @pytest.mark.parametrize(
-    ("data", "message"),
+    ("data", "told"),
     [
         (packed(**{"a.pdf": b"%PDF"}), "no CSV or XLSX in this zip"),
         (packed(**{"a.csv": packed(**{"b.csv": b"a,b\n1,2\n"})}), "cannot|zip"),

@@ -110,7 +110,7 @@ def test_the_routing_calculator_reaches_the_proven_best(tmp_path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("name", "text", "message"),
+    ("name", "text", "told"),
     [
         ("orders", "order_no,line_no\n1,1\n", "missing"),
         ("limits", "supplier,spend_cap\nsable,lots\n", "limits, row 2: spend_cap"),

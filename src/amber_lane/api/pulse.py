@@ -60,7 +60,7 @@ def mark_of(app: AppState) -> int:
     """A number that changes with the data."""
     with app.db.reading() as s:
         if app.db.sqlite:
-            written = int(s.scalar(text("select coalesce(max(id), 0) from act")) or 0) * 1_000_003
+            written = int(s.scalar(text("select coalesce(max(id), 0) from audit_entry")) or 0) * 1_000_003
             # New orders come in without an act of their own.
             written += int(s.scalar(select(func.coalesce(func.max(Order.id), 0))) or 0) * 10_007
             return written + int(

@@ -114,7 +114,7 @@ class FolderSheet:
     def sweep_page(self, page: int) -> SweepPage:
         items, at = self._items()
         bad, self.unreadable = self.unreadable, []
-        return SweepPage(at, [Seen(i.number, i.cost, i.currency, i.stock, (), pack_told(i)) for i in items], 1, bad)
+        return SweepPage(at, [Seen(i.number, i.cost, i.currency, i.stock, (), pack_size_of(i)) for i in items], 1, bad)
 
     def item(self, number: str) -> CatalogueItem | None:
         return next((one for one in self._items()[0] if one.number == number), None)
@@ -158,7 +158,7 @@ class FolderSheet:
         return out
 
 
-def pack_told(one: CatalogueItem) -> int:
+def pack_size_of(one: CatalogueItem) -> int:
     """What a sheet says of an item's pack; 0 = nothing."""
     return 0 if "pack_size" in one.silent else one.pack_size
 

@@ -33,9 +33,9 @@ class Kind:
     owner: str
     kind: str
     name: str
-    key_told: str
+    key_hint: str
     make: Any
-    address_told: str = "https://…"
+    address_hint: str = "https://…"
     how: bool = False
     by_program: bool = False
     sweep_minutes: int = 15

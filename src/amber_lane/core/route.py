@@ -40,7 +40,7 @@ class LaneChoice:
     legs: tuple[Leg, ...]
     arrives: date | None
     # A reason known beforehand: the lane is shut, or its supplier refused this very line.
-    why_not: str | None = None
+    reason_not: str | None = None
     risk: int = 0
 
     @property
@@ -176,8 +176,8 @@ def consider(line: LineToFill, lane: LaneChoice, promised: date | None) -> Consi
 
 
 def _reason(line: LineToFill, lane: LaneChoice, promised: date | None) -> str | None:
-    if lane.why_not:
-        return lane.why_not
+    if lane.reason_not:
+        return lane.reason_not
     if lane.arrives is None or any(leg.parcel is None for leg in lane.legs):
         return "not_sent_there"
     if any(leg.parcel and not leg.parcel.takes(leg.weight) for leg in lane.legs):

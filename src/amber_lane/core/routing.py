@@ -17,7 +17,7 @@ import numpy as np
 from .program import INF, Floats, Program
 from .route import WAYS_MOST, Cap, Considered, Key, OrderPlan, OrderToFill, Usable, Way, consider, count_ways, usable, way_of, ways
 from .route_lines import Block, Wants, add_order, limit, supply_of
-from .route_why import plan_of
+from .route_reasons import plan_of
 
 # Values are whole minor units, so a bound less than one above a solution proves it.
 _WHOLE = 1e-6

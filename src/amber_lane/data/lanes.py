@@ -23,48 +23,48 @@ class Lane(Versioned):
             "uq_lane_open_use",
             "sku_id",
             "store_id",
-            "use",
+            "priority",
             unique=True,
-            sqlite_where=text("until is null"),
-            postgresql_where=text("until is null"),
+            sqlite_where=text("closed_at is null"),
+            postgresql_where=text("closed_at is null"),
         ),
         # An empty store is like no other to a database, so general lanes have an index of their own.
         Index(
             "uq_lane_open_general_use",
             "sku_id",
-            "use",
+            "priority",
             unique=True,
-            sqlite_where=text("until is null and store_id is null"),
-            postgresql_where=text("until is null and store_id is null"),
+            sqlite_where=text("closed_at is null and store_id is null"),
+            postgresql_where=text("closed_at is null and store_id is null"),
         ),
         # With all that long lists and the queue ask of lanes, so that the lanes themselves need not be read for it.
-        Index("ix_lane_sku_id", "sku_id", "until", "use", "state", "supplier_id", "instead"),
+        Index("ix_lane_sku_id", "sku_id", "closed_at", "priority", "state", "supplier_id", "is_substitute"),
         # Partial, and not beginning with `until`: the database would take that for a rare thing and begin every join there.
         Index(
             "ix_lane_sku_code",
             "sku_code",
-            "use",
+            "priority",
             "state",
             "supplier_id",
             "sku_id",
             "id",
-            "until",
-            sqlite_where=text("until is null"),
-            postgresql_where=text("until is null"),
+            "closed_at",
+            sqlite_where=text("closed_at is null"),
+            postgresql_where=text("closed_at is null"),
         ),
         # As the list of lanes stands when it opens, and by what its listing keeps.
-        Index("ix_lane_use", "use", "state", "supplier_id", "sku_id", "id", **part("until is null")),
-        Index("ix_lane_landed", "landed", "use", "state", "supplier_id", "sku_id", "id", **part("until is null")),
-        Index("ix_lane_profit", "profit", "use", "state", "supplier_id", "sku_id", "id", **part("until is null")),
-        Index("ix_lane_item_id", "item_id", **part("until is null")),
-        Index("ix_lane_kit", "use", "id", **part("until is null and items > 1")),
-        Index("ix_lane_fits", "id", **part("until is null and fits is null")),
-        Index("ix_lane_services", "id", **part("until is null and services <> '{}'")),
-        Index("ix_lane_shut", "sku_id", **part("until is null and state = 'shut'")),
-        Index("ix_lane_origin_id", "origin_id", "service", **part("until is null")),
-        Index("ix_lane_supplier_id", "supplier_id", "until", "state", "use"),
+        Index("ix_lane_priority", "priority", "state", "supplier_id", "sku_id", "id", **part("closed_at is null")),
+        Index("ix_lane_landed", "landed", "priority", "state", "supplier_id", "sku_id", "id", **part("closed_at is null")),
+        Index("ix_lane_profit", "profit", "priority", "state", "supplier_id", "sku_id", "id", **part("closed_at is null")),
+        Index("ix_lane_item_id", "item_id", **part("closed_at is null")),
+        Index("ix_lane_kit", "priority", "id", **part("closed_at is null and items > 1")),
+        Index("ix_lane_fits", "id", **part("closed_at is null and fits is null")),
+        Index("ix_lane_services", "id", **part("closed_at is null and services <> '{}'")),
+        Index("ix_lane_shut", "sku_id", **part("closed_at is null and state = 'shut'")),
+        Index("ix_lane_origin_id", "origin_id", "service", **part("closed_at is null")),
+        Index("ix_lane_supplier_id", "supplier_id", "closed_at", "state", "priority"),
         CheckConstraint("state in ('new','open','slow','shut')", name="state"),
-        CheckConstraint("use >= 0", name="use"),
+        CheckConstraint("priority >= 0", name="priority"),
     )
     sku_id: Mapped[int] = mapped_column(ForeignKey("sku.id"))
     # The SKU's code once more, so that a hundred thousand lanes are listed in its order without looking at every SKU.
@@ -75,12 +75,12 @@ class Lane(Versioned):
     service: Mapped[str]
     # Countries that another service is used to, by code.
     services: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    use: Mapped[int]
+    priority: Mapped[int]
     state: Mapped[str] = mapped_column(default="new")
     reason: Mapped[str] = mapped_column(default="")
     opened_at: Mapped[datetime]
     opened_by: Mapped[str]
-    until: Mapped[datetime | None]
+    closed_at: Mapped[datetime | None]
     # What its orders came to: refused and late in ppm, and days to the door that nine in ten keep (services.trust); None = not known.
     refuse_ppm: Mapped[int | None]
     late_ppm: Mapped[int | None]
@@ -90,7 +90,7 @@ class Lane(Versioned):
     ends: Mapped[datetime | None]
     begun: Mapped[bool] = mapped_column(default=True)
     # An allowed replacement: other goods, used for orders only where the store permits it and nothing else fills them.
-    instead: Mapped[bool] = mapped_column(default=False)
+    is_substitute: Mapped[bool] = mapped_column(default=False)
     # Its first item and how many it has; they stay as they were when it was opened.
     item_id: Mapped[int | None] = mapped_column(ForeignKey("item.id"))
     items: Mapped[int] = mapped_column(default=1)
@@ -100,13 +100,13 @@ class Lane(Versioned):
     # Whether its words and units were looked at and nothing speaks against them; unset by whatever changes one of these.
     fits: Mapped[bool | None]
     # What spoke for it when it was opened: score, agrees, differs, and whether it was opened by itself.
-    proof: Mapped[dict[str, Any] | None]
+    match_evidence: Mapped[dict[str, Any] | None]
 
 
-SENDS_OTHERWISE: Any = text("lane.until is null and lane.services <> '{}'")
-IS_TO_LOOK_AT: Any = text("lane.until is null and lane.fits is null")
+SENDS_OTHERWISE: Any = text("lane.closed_at is null and lane.services <> '{}'")
+IS_TO_LOOK_AT: Any = text("lane.closed_at is null and lane.fits is null")
 IS_KIT: Any = text("lane.items > 1")
-IS_SHUT: Any = text("lane.until is null and lane.state = 'shut'")
+IS_SHUT: Any = text("lane.closed_at is null and lane.state = 'shut'")
 
 
 class LanePart(Row):

@@ -9,13 +9,13 @@ TABLE = "moved"
 # So many changes are kept; who has seen none of them for longer reads everything.
 KEPT = 100_000
 _BEHIND = (
-    "select lane.sku_id from lane_part join lane on lane.id = lane_part.lane_id where lane.until is null and lane_part.item_id = {}.id"
+    "select lane.sku_id from lane_part join lane on lane.id = lane_part.lane_id where lane.closed_at is null and lane_part.item_id = {}.id"
 )
 _LISTING = (
     "store_id, sku_id, state, paused_by, currency, wanted_price, wanted_quantity, hand_price, hand_until, ceiling, least_price, step_price,"
     " step_at, steady, lane_id, landed, profit, set_by, most, rest_price, rest_stock, version"
 )
-_LANE = "sku_id, store_id, supplier_id, origin_id, service, services, use, state, until, begun, instead"
+_LANE = "sku_id, store_id, supplier_id, origin_id, service, services, priority, state, closed_at, begun, is_substitute"
 # table: the columns that count, and what says which SKUs it is about; {} = new or old.
 _WATCHED = {
     "listing": (_LISTING, "select {}.sku_id"),

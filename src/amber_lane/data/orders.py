@@ -28,18 +28,18 @@ class Order(Versioned):
     mail: Mapped[str] = mapped_column(default="")
     phone: Mapped[str] = mapped_column(default="")
     address: Mapped[dict[str, Any]]
-    mended: Mapped[dict[str, Any] | None]
+    address_override: Mapped[dict[str, Any] | None]
     country: Mapped[str]
     currency: Mapped[str]
     ordered_at: Mapped[datetime]
     came_at: Mapped[datetime]
     promised_by: Mapped[datetime | None]
     note: Mapped[str] = mapped_column(default="")
-    came_by: Mapped[str] = mapped_column(default="link")
+    channel: Mapped[str] = mapped_column(default="link")
     # The limits that a person let it past.
     allowed: Mapped[list[Any]] = mapped_column(default=list)
     # A person stopped its waiting time: it goes when they send it.
-    by_hand: Mapped[bool] = mapped_column(default=False)
+    manual_release: Mapped[bool] = mapped_column(default=False)
     send_after: Mapped[datetime | None]
     # It was there when its store's orders began to be bought, and a person left those that were: it goes by a word of its own.
     before_start: Mapped[bool] = mapped_column(default=False)
@@ -51,7 +51,7 @@ class Order(Versioned):
     cancelled_at: Mapped[datetime | None]
     # What the buyer asked for after it was bought: cancel (the supplier is asked), return (it is on its way), change.
     wants: Mapped[str] = mapped_column(default="")
-    wants_told: Mapped[str] = mapped_column(default="")
+    wants_message: Mapped[str] = mapped_column(default="")
     # Who bought it was erased on their wish; the sums stay.
     erased_at: Mapped[datetime | None]
 
@@ -77,7 +77,7 @@ class OrderLine(Versioned):
     tax: Mapped[int] = mapped_column(default=0)
     store_fee: Mapped[int] = mapped_column(default=0)
     payment_fee: Mapped[int] = mapped_column(default=0)
-    kept: Mapped[int] = mapped_column(default=0)
+    net_revenue: Mapped[int] = mapped_column(default=0)
     # What is set aside of it for returns, until it is bought.
     reserve: Mapped[int] = mapped_column(default=0)
     state: Mapped[str] = mapped_column(default="new")
@@ -149,7 +149,7 @@ class PurchaseOrder(Versioned):
     __table_args__ = (
         Index("ix_purchase_order_state", "state"),
         Index("ix_purchase_order_order_id", "order_id"),
-        Index("ix_purchase_order_told", "state", "id", **part("told <> ''")),
+        Index("ix_purchase_order_message", "state", "id", **part("message <> ''")),
         Index("ix_purchase_order_noted", "noted", sqlite_where=text("noted <> ''"), postgresql_where=text("noted <> ''")),
         CheckConstraint("state in ('waiting','sent','accepted','refused','shipped','stopped','withdrawn')", name="state"),
     )

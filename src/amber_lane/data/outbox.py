@@ -112,11 +112,11 @@ class JobPart(Row):
 class AuditEntry(Row):
     """Who or what did what, when, why, before and after. `undo`: open, done, or '' when it cannot be undone."""
 
-    __tablename__ = "act"
+    __tablename__ = "audit_entry"
     __table_args__ = (
-        Index("ix_act_at", "at"),
-        Index("ix_act_kind_at", "kind", "at"),
-        Index("ix_act_person_id_undo", "person_id", "undo", "id"),
+        Index("ix_audit_entry_at", "at"),
+        Index("ix_audit_entry_kind_at", "kind", "at"),
+        Index("ix_audit_entry_person_id_undo", "person_id", "undo", "id"),
     )
     at: Mapped[datetime]
     who: Mapped[str]
@@ -135,16 +135,16 @@ class AuditEntry(Row):
 class AuditEntryPart(Row):
     """What a further portion of an act did; the act itself holds the first. Undone from the last to the first."""
 
-    __tablename__ = "act_part"
-    __table_args__ = (Index("ix_act_part_act_id", "act_id", "id"),)
-    act_id: Mapped[int] = mapped_column(ForeignKey("act.id"))
+    __tablename__ = "audit_entry_part"
+    __table_args__ = (Index("ix_audit_entry_part_audit_entry_id", "audit_entry_id", "id"),)
+    audit_entry_id: Mapped[int] = mapped_column(ForeignKey("audit_entry.id"))
     before: Mapped[dict[str, Any] | None]
     after: Mapped[dict[str, Any] | None]
 
 
 class Snooze(Versioned):
     __tablename__ = "snooze"
-    trouble: Mapped[str] = mapped_column(unique=True)
+    alert: Mapped[str] = mapped_column(unique=True)
     until: Mapped[datetime]
     # What the trouble said then, where it sleeps until it says something else.
     message: Mapped[str] = mapped_column(default="")

@@ -184,7 +184,7 @@ class Link(Versioned):
     may: Mapped[list[Any]] = mapped_column(default=list)
     good_at: Mapped[datetime | None]
     failures: Mapped[int] = mapped_column(default=0)
-    rest_until: Mapped[datetime | None]
+    circuit_open_until: Mapped[datetime | None]
     # How many calls the partner allows, and how many were left at its last answer.
     calls_limit: Mapped[int | None]
     calls_left: Mapped[int | None]

@@ -49,7 +49,7 @@ class Listing(Versioned):
         Index("ix_listing_theirs", "store_id", **part("theirs is not null")),
         Index("ix_listing_out", "sku_id", **part("state = 'paused' and paused_by = 'stock'")),
         Index("ix_listing_hand_until", "hand_until", "sku_id", **part("hand_until is not null")),
-        Index("ix_listing_told", "id", **part("told <> ''")),
+        Index("ix_listing_message", "id", **part("message <> ''")),
         Index("ix_listing_lane_id", "lane_id"),
         Index("ix_listing_bare", "sku_id", **part(_BARE)),
     )
@@ -68,7 +68,7 @@ class Listing(Versioned):
     shown_at: Mapped[datetime | None]
     hand_price: Mapped[int | None]
     hand_until: Mapped[datetime | None]
-    hand_why: Mapped[str] = mapped_column(default="")
+    hand_reason: Mapped[str] = mapped_column(default="")
     ceiling: Mapped[int | None]
     least_price: Mapped[int | None]
     # The price that the largest step of a day is counted from, and since when.

@@ -19,8 +19,8 @@ TALLIES: dict[str, tuple[str, tuple[str, ...]]] = {
     "item categories": ("item", ("category",)),
     "sku categories": ("sku", ("category",)),
     "listings": ("listing", ("store_id", "state")),
-    "decisions by state": ("response", ("state",)),
-    "decisions by kind": ("response", ("kind",)),
+    "decisions by state": ("listing_decision", ("state",)),
+    "decisions by kind": ("listing_decision", ("kind",)),
     "changes": ("outbox", ("target", "kind", "state")),
 }
 # Between the values of several columns.

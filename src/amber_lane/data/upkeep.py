@@ -19,7 +19,7 @@ def make(connection: Connection) -> None:
         ("sku", "sku", f"code, {said}", "sku_id = new.id"),
         ("item", "item", f"{said}, pack_size", "id in (select lane_id from lane_part where item_id = new.id)"),
         ("part", "lane_part", "units_num, units_den", "id = new.lane_id"),
-        ("lane", "lane", "proof, state", "id = new.id"),
+        ("lane", "lane", "match_evidence, state", "id = new.id"),
     ):
         connection.exec_driver_sql(
             f"create trigger if not exists lane_fits_{name} after update of {columns} on {table} begin "
@@ -27,6 +27,7 @@ def make(connection: Connection) -> None:
         )
     # What has no lane is found by that alone, without a look at every lane.
     connection.exec_driver_sql(
-        "create trigger if not exists lane_closed after update of until on lane when new.until is not null and old.until is null "
+        "create trigger if not exists lane_closed after update of closed_at on lane "
+        "when new.closed_at is not null and old.closed_at is null "
         "begin update listing set lane_id = null where lane_id = new.id; end"
     )

@@ -67,18 +67,18 @@ class ListingDecision(Row):
     kind: reprice, quantity, pause, resume, keep, hold. state: sent, waits, kept, held, undone.
     """
 
-    __tablename__ = "response"
+    __tablename__ = "listing_decision"
     __table_args__ = (
-        Index("ix_response_listing_id_at", "listing_id", "at"),
-        Index("ix_response_state_at", "state", "at"),
-        Index("ix_response_sweep_id", "sweep_id"),
-        Index("ix_response_item_id", "item_id"),
-        Index("ix_response_act_id", "act_id"),
-        Index("ix_response_kind", "kind", "id"),
-        Index("ix_response_at", "at"),
+        Index("ix_listing_decision_listing_id_at", "listing_id", "at"),
+        Index("ix_listing_decision_state_at", "state", "at"),
+        Index("ix_listing_decision_sweep_id", "sweep_id"),
+        Index("ix_listing_decision_item_id", "item_id"),
+        Index("ix_listing_decision_audit_entry_id", "audit_entry_id"),
+        Index("ix_listing_decision_kind", "kind", "id"),
+        Index("ix_listing_decision_at", "at"),
     )
     sweep_id: Mapped[int | None] = mapped_column(ForeignKey("sweep.id"))
-    act_id: Mapped[int | None]
+    audit_entry_id: Mapped[int | None]
     listing_id: Mapped[int] = mapped_column(ForeignKey("listing.id"))
     item_id: Mapped[int | None]
     at: Mapped[datetime]

@@ -32,12 +32,12 @@ def make(connection: Connection) -> None:
         f"tokenize='{_WHOLE}', prefix='2 3')"
     )
     there = {row[0] for row in run("select name from sqlite_master where type = 'table'")}
-    for index, name, columns, told_by in _OF:
+    for index, name, columns, tokenizer in _OF:
         said = ", ".join(columns)
         new, old = (", ".join(f"{when}.{one}" for one in columns) for when in ("new", "old"))
         enter = f"insert into {index}(rowid, {said}) values (new.id, {new});"
         leave = f"insert into {index}({index}, rowid, {said}) values ('delete', old.id, {old});"
-        run(f"create virtual table if not exists {index} using fts5({said}, content='{name}', content_rowid='id', tokenize='{told_by}')")
+        run(f"create virtual table if not exists {index} using fts5({said}, content='{name}', content_rowid='id', tokenize='{tokenizer}')")
         for when, does in (("insert", enter), ("delete", leave), (f"update of {said}", leave + enter)):
             run(f"create trigger if not exists {index}_{when.split()[0]} after {when} on {name} begin {does} end")
         if index not in there:

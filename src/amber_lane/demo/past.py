@@ -49,8 +49,8 @@ TABLES: dict[Any, tuple[str, ...]] = {
         "came_at",
         "promised_by",
         "note",
-        "came_by",
-        "by_hand",
+        "channel",
+        "manual_release",
         "allowed",
     ),
     OrderLine: (
@@ -66,7 +66,7 @@ TABLES: dict[Any, tuple[str, ...]] = {
         "tax",
         "store_fee",
         "payment_fee",
-        "kept",
+        "net_revenue",
         "state",
         "reason",
         "lane_id",
@@ -108,12 +108,12 @@ def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7)
     sold = s.execute(
         select(Sku, Listing, Lane, Item, Origin, Service)
         .join(Listing, Listing.sku_id == Sku.id)
-        .join(Lane, (Lane.sku_id == Sku.id) & Lane.until.is_(None))
+        .join(Lane, (Lane.sku_id == Sku.id) & Lane.closed_at.is_(None))
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
         .join(Origin, Origin.id == Lane.origin_id)
         .join(Service, (Service.origin_id == Origin.id) & (Service.code == Lane.service) & (Service.country == "GB"))
-        .where(Listing.profit > 0, Lane.use == 0, Item.currency == Listing.currency)
+        .where(Listing.profit > 0, Lane.priority == 0, Item.currency == Listing.currency)
         .order_by(Sku.id, Listing.store_id)
     ).all()
     # The own shop sells most, the craft market least.
@@ -139,7 +139,7 @@ def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7)
             address = {"name": name, "address_1": f"{rng.randint(1, 90)} Lantern Row", "city": town, "postcode": postcode, "country": "GB"}
             line = OrderLine(quantity=quantity, paid=listing.wanted_price * quantity)
             kept = keep_lines(store, [fee_of(fees, store.id, sku.category)], [(quantity, line.paid, True)])[0]
-            line.tax, line.store_fee, line.payment_fee, line.kept = kept
+            line.tax, line.store_fee, line.payment_fee, line.net_revenue = kept
             goods, ship, pack = item.cost * quantity, service.first + service.following * (quantity - 1), origin.handling
             # Below the numbers that the practice stores give out now.
             shown = str(400 + number)
@@ -182,14 +182,14 @@ def write_past(context: Context, days: int = 56, a_day: int = 52, seed: int = 7)
                     line.tax,
                     line.store_fee,
                     line.payment_fee,
-                    line.kept,
+                    line.net_revenue,
                     "on_the_road" if open_still else "arrived",
                     "",
                     lane.id,
                     "plan",
                 )
             )
-            rows[Plan].append((number, ms, goods, ship, pack, line.kept - goods - ship - pack, "[]"))
+            rows[Plan].append((number, ms, goods, ship, pack, line.net_revenue - goods - ship - pack, "[]"))
             rows[PurchaseOrder].append(
                 (
                     number,

@@ -189,7 +189,7 @@ def _move_prices(house: AppState, hand: httpx.Client) -> None:
             .join(Lane, Lane.id == LanePart.lane_id)
             .join(Sku, Sku.id == Lane.sku_id)
             .join(Listing, Listing.sku_id == Sku.id)
-            .where(Listing.state == "live", Listing.store_id == 1, Lane.use == 0, Item.stock > 40)
+            .where(Listing.state == "live", Listing.store_id == 1, Lane.priority == 0, Item.stock > 40)
             .where(Listing.ceiling.is_(None), Listing.net > 0)
             .order_by(Listing.profit * 100 / Listing.net, Sku.code)
             .limit(60)
@@ -204,7 +204,7 @@ def _move_prices(house: AppState, hand: httpx.Client) -> None:
 
 def _change_goods(house: AppState, hand: httpx.Client) -> None:
     """Three lanes stop being true: an item comes in another pack, one is another thing now, one is sold no more."""
-    spare = select(Lane.sku_id).where(Lane.use == 1, Lane.until.is_(None))
+    spare = select(Lane.sku_id).where(Lane.priority == 1, Lane.closed_at.is_(None))
     with house.db.reading() as s:
         rows = s.execute(
             select(Item.number, Item.title, Lane.sku_id, Item.id, Item.supplier_id)
@@ -213,7 +213,7 @@ def _change_goods(house: AppState, hand: httpx.Client) -> None:
             .join(Supplier, Supplier.id == Item.supplier_id)
             .join(Sku, Sku.id == Lane.sku_id)
             .join(Listing, Listing.sku_id == Sku.id)
-            .where(Supplier.name == "Northlight Trade", Lane.use == 0, Lane.sku_id.not_in(spare))
+            .where(Supplier.name == "Northlight Trade", Lane.priority == 0, Lane.sku_id.not_in(spare))
             .where(Listing.state == "live", Item.pack_size == 1)
             .order_by(Sku.pace.desc(), Sku.id)
             .limit(120)
@@ -230,7 +230,7 @@ def _change_goods(house: AppState, hand: httpx.Client) -> None:
         # A hand that slipped, and two replacements that point at each other.
         lanes.open_lane(context, rows[30][2], [lanes.Part(rows[31][3], Fraction(3))], use=1)
         for one, there in ((rows[33], rows[34]), (rows[34], rows[33])):
-            lanes.open_wish(context, lanes.GridQuery(one[2], [lanes.Part(there[3], Fraction(1))], instead=True))
+            lanes.open_requested(context, lanes.LaneRequest(one[2], [lanes.Part(there[3], Fraction(1))], is_substitute=True))
         audit.refresh(context)
 
 

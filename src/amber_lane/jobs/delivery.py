@@ -185,7 +185,7 @@ class Delivery:
     def _resting(self, target: str) -> bool:
         owner, _, number = target.partition(":")
         with self.db.reading() as s:
-            until = s.scalar(select(Link.rest_until).where(Link.owner == owner, Link.owner_id == int(number)))
+            until = s.scalar(select(Link.circuit_open_until).where(Link.owner == owner, Link.owner_id == int(number)))
             return until is not None and until > self.clock.now()
 
     def _may_write(self, store: int) -> bool:
@@ -197,7 +197,7 @@ class Delivery:
         owner, _, number = target.partition(":")
         with self.db.writing() as s:
             link = s.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
-            if link is None or (link.rest_until and link.rest_until > self.clock.now()):
+            if link is None or (link.circuit_open_until and link.circuit_open_until > self.clock.now()):
                 return []
             wanted = []
             if batched or (owner == "store" and not writing(s, int(number))):
@@ -316,14 +316,14 @@ class Delivery:
         if any(error is None for error in errors) and not bad:
             if link.failures or link.state != "good":
                 note_health(context, owner, number, None)
-            link.failures, link.rest_until = 0, None
+            link.failures, link.circuit_open_until = 0, None
         for error in bad:
             if isinstance(error, Denied):
                 # Only a person can mend the key; until then one try now and then is enough.
                 note_health(context, owner, number, error)
-                link.rest_until = context.now + timedelta(minutes=5)
+                link.circuit_open_until = context.now + timedelta(minutes=5)
             elif isinstance(error, (Unavailable, UnknownOutcome)):
                 link.failures += 1
                 note_health(context, owner, number, error)
                 if link.failures >= 5:
-                    link.rest_until = context.now + timedelta(seconds=min(5.0 * 2 ** (link.failures - 5), 120.0))
+                    link.circuit_open_until = context.now + timedelta(seconds=min(5.0 * 2 ** (link.failures - 5), 120.0))

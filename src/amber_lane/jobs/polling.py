@@ -118,7 +118,7 @@ class Reader:
                 connections.note_health(context, "supplier", supplier_id, error)
             return {}
         seen = [one for page in pages for one in page.seen]
-        data = sweeps.Told(
+        data = sweeps.SweepData(
             [one.number for one in seen],
             np.array([one.cost for one in seen], dtype=np.int64),
             [one.currency for one in seen],

@@ -200,7 +200,7 @@ class Worker:
         with self.db.reading() as s:
             now = self.clock.now()
             turns = (Lane.begun.is_(False) & (Lane.starts <= now)) | (Lane.ends <= now)
-            dated = s.scalar(select(Lane.id).where(Lane.until.is_(None), turns).limit(1)) is not None
+            dated = s.scalar(select(Lane.id).where(Lane.closed_at.is_(None), turns).limit(1)) is not None
             fresh = auto_matching.is_due(Context(s, self.clock, "Lanes"))
         if dated or fresh:
             with self.db.writing() as s:

@@ -51,8 +51,8 @@ def _rows(data: bytes, needed: tuple[str, ...], name: str, notes: list[str]) -> 
             powers, gtin = powers + 1, ""
         words = (row.get("title", ""), row.get("brand", ""), gtin, row.get("mpn", ""))
         pack = row.get("pack_size", "")
-        told_pack = int(pack) if pack.isascii() and pack.isdecimal() and 1 <= int(pack) <= 10_000 else 1
-        out.append(Row(who[1], *words, told_pack, _number(row.get(price, "")), row.get("currency", ""), who[0], row.get("options", "")))
+        reported_pack = int(pack) if pack.isascii() and pack.isdecimal() and 1 <= int(pack) <= 10_000 else 1
+        out.append(Row(who[1], *words, reported_pack, _number(row.get(price, "")), row.get("currency", ""), who[0], row.get("options", "")))
     if powers:
         notes.append(f"{name}: {powers} barcodes are written like 5.01E+12, so their last digits are lost; save the column as text")
     return out

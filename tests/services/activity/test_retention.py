@@ -117,7 +117,7 @@ def test_what_is_old_goes_into_the_archive_and_what_waits_or_was_bought_stays(sm
     assert small.all(select(Outbox.key).where(Outbox.key.in_(list("abcd"))).order_by(Outbox.key)) == ["b", "c"]
     assert "long ago" not in small.all(select(AuditEntry.message))
     found = {path.name.rsplit("-", 2)[0]: path for path in (tmp_path / "archive").iterdir()}
-    assert set(found) == {"response", "outbox", "act"}
+    assert set(found) == {"listing_decision", "outbox", "audit_entry"}
     with gzip.open(found["outbox"]) as lines:
         assert {json.loads(line)["key"] for line in lines} == {"a", "d"}
 

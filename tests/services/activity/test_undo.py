@@ -31,10 +31,10 @@ from amber_lane.services.catalogue.search import Finder
 from amber_lane.services.fulfilment import buyer_notifications, carrier_names, parcel_tracking
 from amber_lane.services.imports import sheet_kinds
 from amber_lane.services.listings import allowance, content_rule_changes, on_sale, preparation, publishing, variant_commands
-from amber_lane.services.listings.variant_commands import GridQuery
+from amber_lane.services.listings.variant_commands import VariantRequest
 from amber_lane.services.mapping import audit, auto_matching, bulk_changes, lane_terms, lanes, switch_supplier
 from amber_lane.services.mapping.auto_matching import Sure
-from amber_lane.services.mapping.lanes import GridQuery as LaneWish
+from amber_lane.services.mapping.lanes import LaneRequest
 from amber_lane.services.monitoring import polling_plan
 from amber_lane.services.orders import cancellations, order_lines, orders
 from amber_lane.services.partners import life_cycle, partner_terms
@@ -46,13 +46,13 @@ from ...small import BUYER, Small
 
 # What a person can see of a house; versions, times and the log itself go on.
 SEEN = {
-    Lane: ("id", "sku_id", "use", "service", "state", "until", "starts", "ends", "begun", "reason"),
+    Lane: ("id", "sku_id", "priority", "service", "state", "closed_at", "starts", "ends", "begun", "reason"),
     Rejection: ("sku_id", "item_id"),
     FaultSeen: ("key",),
     LanePart: ("lane_id", "item_id", "units_num", "units_den"),
     Listing: ("id", "state", "wanted_price", "wanted_quantity", "hand_price", "landed", "paused_by", "title", "description", "most"),
     OrderLine: ("id", "state", "lane_id", "chosen_by"),
-    Order: ("id", "allowed", "by_hand", "wants", "part_lines", "packed_with"),
+    Order: ("id", "allowed", "manual_release", "wants", "part_lines", "packed_with"),
     PurchaseOrder: ("reference", "message"),
     Store: ("id", "greeting", "tax_in_price", "payment", "payment_fixed", "ended_at", "allowance_value", "allowance_by_hand"),
     Carrier: ("id", "store_names"),
@@ -61,7 +61,7 @@ SEEN = {
     Rate: ("base", "quote", "nano"),
     PriceRule: ("scope", "scope_key", "band_from", "rule", "rule_value", "endings", "min_profit"),
     Policy: ("scope", "scope_key", "fields"),
-    Snooze: ("trouble",),
+    Snooze: ("alert",),
     Origin: ("code", "name", "cut_off", "handling", "holidays", "return_address"),
     Service: ("code", "country", "first", "following", "free_over", "days_low", "days_high"),
     PhraseRule: ("find", "put", "store_id"),
@@ -80,7 +80,7 @@ def seen(small: Small) -> dict[str, list[Any]]:
             table.__name__: sorted(repr(tuple(getattr(row, name) for name in names)) for row in s.scalars(select(table)))
             for table, names in SEEN.items()
         }
-        shut = {row.id for row in s.scalars(select(Lane).where(Lane.until.is_not(None)))}
+        shut = {row.id for row in s.scalars(select(Lane).where(Lane.closed_at.is_not(None)))}
         newest = {(row.base, row.quote): row.nano for row in s.scalars(select(Rate).order_by(Rate.day))}
     # Closed lanes and old rates are history; a policy that says nothing is no policy.
     for table in ("Lane", "LanePart"):
@@ -108,7 +108,7 @@ def first(context: Context, table: Any, *wheres: Any) -> Any:
 
 
 def lane(context: Context, sku: int, use: int = 0) -> Lane:
-    return first(context, Lane, Lane.sku_id == sku, Lane.use == use, Lane.until.is_(None))
+    return first(context, Lane, Lane.sku_id == sku, Lane.priority == use, Lane.closed_at.is_(None))
 
 
 def move(context: Context, **what: Any) -> Any:
@@ -161,7 +161,7 @@ FEES = [
     {"category": "Lamps", "percent": 80_000, "least": 0, "cap": None, "fixed": 0},
 ]
 SIZES = Option("Size", ("S", "M", "L"))
-WISHES = [GridQuery(("S",), True, price=900, most=2), GridQuery(("M",), True, item=5), GridQuery(("L",), False)]
+WISHES = [VariantRequest(("S",), True, price=900, most=2), VariantRequest(("M",), True, item=5), VariantRequest(("L",), False)]
 ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
     "a lane opened before all others": ("lane.open", lambda d: lanes.open_lane(d, 1, [lanes.Part(2, Fraction(1))])),
     "a spare closed": ("lane.close", lambda d: lanes.close_lane(d, lane(d, 1, 1).id, lane(d, 1, 1).version)),
@@ -234,7 +234,11 @@ ACTS: dict[str, tuple[str, Callable[[Context], Any]]] = {
     "lanes opened together": (
         "lane.many",
         lambda d: bulk_changes.in_one(
-            d, "lane.many", {1, 2}, lambda n: "two", [LaneWish(1, [lanes.Part(3, Fraction(1))]), LaneWish(2, [lanes.Part(4, Fraction(1))])]
+            d,
+            "lane.many",
+            {1, 2},
+            lambda n: "two",
+            [LaneRequest(1, [lanes.Part(3, Fraction(1))]), LaneRequest(2, [lanes.Part(4, Fraction(1))])],
         ),
     ),
     "spares made main": ("lane.many", lambda d: bulk_changes.change_many(d, [lane(d, 1, 1).id, lane(d, 2).id], "main")),

@@ -9,7 +9,6 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
-from bench.app_state.looks import looks
 from fastapi.testclient import TestClient
 from sqlalchemy import select, update
 
@@ -22,13 +21,14 @@ from amber_lane.services.listings import on_sale
 from amber_lane.services.mapping import performance
 from amber_lane.services.pricing.apply import respond
 from amber_lane.settings import Settings
+from bench.house.looks import looks
 
 from ...growth import Grown
 
 SMALL, MOST, NOTHING = 10_000, 2.6, 0.02
 
 
-class AppState(Grown):
+class GrownHouse(Grown):
     """A made house of n SKUs that is asked and changed without a server around it."""
 
     def __init__(self, folder: Any, n: int) -> None:
@@ -52,9 +52,9 @@ class AppState(Grown):
 
 
 @pytest.fixture(scope="module")
-def houses(tmp_path_factory: pytest.TempPathFactory, module_patch: pytest.MonkeyPatch) -> Iterator[list[AppState]]:
+def houses(tmp_path_factory: pytest.TempPathFactory, module_patch: pytest.MonkeyPatch) -> Iterator[list[GrownHouse]]:
     module_patch.setattr("amber_lane.jobs.portions.REST", 0.0)
-    made = [AppState(tmp_path_factory.mktemp(f"house-{n}"), n) for n in (SMALL, 2 * SMALL)]
+    made = [GrownHouse(tmp_path_factory.mktemp(f"house-{n}"), n) for n in (SMALL, 2 * SMALL)]
     yield made
     for one in made:
         one.client.close()
@@ -73,7 +73,7 @@ def grows(one: float, two: float) -> float:
     return max(two, NOTHING) / max(one, NOTHING)
 
 
-def test_no_look_grows_faster_than_the_house(houses: list[AppState]) -> None:
+def test_no_look_grows_faster_than_the_house(houses: list[GrownHouse]) -> None:
     told: dict[str, float] = {}
     for small, large in zip(*(looks(house.n) for house in houses), strict=True):
         pairs = []
@@ -87,14 +87,14 @@ def test_no_look_grows_faster_than_the_house(houses: list[AppState]) -> None:
     assert statistics.median(told.values()) < 2
 
 
-def off_sale(house: AppState, rows: int, on: bool) -> float:
+def off_sale(house: GrownHouse, rows: int, on: bool) -> float:
     ids = house.db
     with ids.reading() as s:
         some = list(s.scalars(select(Listing.id).where(Listing.state == ("paused" if on else "live")).order_by(Listing.id).limit(rows)))
     return house.act(lambda context: on_sale.set_on_sale(context, some, on))
 
 
-ACTS: dict[str, Callable[[AppState, int], float]] = {
+ACTS: dict[str, Callable[[GrownHouse, int], float]] = {
     "off sale": lambda house, n: off_sale(house, n, False),
     "back on sale": lambda house, n: off_sale(house, n, True),
     "a rule for a part": lambda house, n: house.act(
@@ -114,7 +114,7 @@ ACTS: dict[str, Callable[[AppState, int], float]] = {
 
 
 @pytest.mark.parametrize("name", list(ACTS))
-def test_no_act_grows_faster_than_its_rows_whatever_waits(houses: list[AppState], name: str) -> None:
+def test_no_act_grows_faster_than_its_rows_whatever_waits(houses: list[GrownHouse], name: str) -> None:
     """Twice the rows in a house of twice the size, where twice as much waits to be sent."""
     best = min(grows(*(ACTS[name](house, house.n // 10) for house in houses)) for _ in range(2))
     assert best <= MOST, best

@@ -88,10 +88,10 @@ def test_tallies_words_bare_listings_and_columns_follow_whatever_happens(small: 
             assert set(s.scalars(words.holding("listing_fts", "alru"))) == set(
                 s.scalars(select(Listing.id).where(Listing.title.contains("alru")))
             )
-            laned = select(Lane.sku_id).where(Lane.until.is_(None), Lane.instead.is_(False))
+            laned = select(Lane.sku_id).where(Lane.closed_at.is_(None), Lane.is_substitute.is_(False))
             bare = select(Listing.sku_id).where(Listing.state.in_(("live", "paused")), Listing.sku_id.not_in(laned))
             assert mapping_queue.without_lane(context) == sorted(set(s.scalars(bare)))
-            assert not s.scalars(select(Listing.id).join(Lane, Lane.id == Listing.lane_id).where(Lane.until.is_not(None))).all()
+            assert not s.scalars(select(Listing.id).join(Lane, Lane.id == Listing.lane_id).where(Lane.closed_at.is_not(None))).all()
             facts = Facts.read(s)
             kept, anew = catalogue.read(context, facts), frame.read(context, facts)
             for mine, theirs in zip((*kept.cols, *kept.lanes.columns), (*anew.cols, *anew.lanes.columns), strict=True):
@@ -104,7 +104,7 @@ def test_what_is_kept_is_made_anew_when_its_tables_change_or_its_time_is_over_an
 
     def ask(context: Context) -> int:
         return context.kept(
-            "n", lambda inner: (made.append(1), int(inner.s.scalar(select(func.count()).where(Listing.state != "ended")) or 0))[1]
+            "n", lambda inner: (made.append(1), int(inner.session.scalar(select(func.count()).where(Listing.state != "ended")) or 0))[1]
         )
 
     def read() -> int:
@@ -130,7 +130,7 @@ def test_what_is_kept_is_made_anew_when_its_tables_change_or_its_time_is_over_an
 
 def test_what_is_made_of_something_kept_depends_on_its_tables_too(small: Small) -> None:
     def inner(context: Context) -> int:
-        return context.kept("inner", lambda one: int(one.s.scalar(select(func.count()).where(Listing.state == "live")) or 0))
+        return context.kept("inner", lambda one: int(one.session.scalar(select(func.count()).where(Listing.state == "live")) or 0))
 
     def outer() -> int:
         with small.db.reading() as s:

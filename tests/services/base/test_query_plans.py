@@ -30,14 +30,14 @@ from amber_lane.services.pricing.apply import respond, with_sharers
 from ...growth import Grown
 
 GROWS = {
-    "item", "lane", "lane_part", "listing", "sku", "sighting", "response", "outbox", "act", "job", "order", "order_line", "plan", "hold",
+    "item", "lane", "lane_part", "listing", "sku", "sighting", "listing_decision", "outbox", "audit_entry", "job", "order", "order_line", "plan", "hold",
     "purchase_order", "purchase_line", "parcel", "parcel_line", "message", "drift", "job_part", "act_part",
 }  # fmt: skip
 # Indexes of few rows: what stands in them is what waits for somebody, so all of it is looked at.
 FEW = {
     "ix_outbox_open", "ix_outbox_delayed", "ix_lane_shut", "ix_listing_oversell", "ix_listing_no_rule", "ix_listing_bare", "ix_item_doubted",
-    "ix_listing_theirs", "ix_listing_told", "ix_listing_out", "ix_order_wants", "ix_purchase_order_noted", "ix_parcel_astray", "uq_hold_open",
-    "ix_lane_services", "ix_item_gone", "ix_lane_kit", "ix_lane_fits", "ix_purchase_order_told",
+    "ix_listing_theirs", "ix_listing_message", "ix_listing_out", "ix_order_wants", "ix_purchase_order_noted", "ix_parcel_astray", "uq_hold_open",
+    "ix_lane_services", "ix_item_gone", "ix_lane_kit", "ix_lane_fits", "ix_purchase_order_message",
 }  # fmt: skip
 # A list is walked in its order until its page is full, and counted along an index.
 WALKED = re.compile(r"LIMIT|^SELECT count\(\*\)", re.IGNORECASE)

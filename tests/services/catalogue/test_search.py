@@ -137,7 +137,7 @@ def test_preparing_opens_the_lane_and_the_same_twice_does_nothing(shop: Small) -
     row = shop.all(select(Listing).where(Listing.id == first[0].listing))[0]
     assert (row.state, row.title) == ("preparing", "Hollin red headlamp, USB") and row.wanted_price > row.landed > 0
     lane = shop.all(select(Lane).where(Lane.sku_id == row.sku_id))
-    assert [(one.use, one.until) for one in lane] == [(0, None)]
+    assert [(one.priority, one.closed_at) for one in lane] == [(0, None)]
     assert {one.outcome for one in prepare(shop, ["N-10", "N-12"])} == {"same"}
     subjects = {f"listing:{one.listing}" for one in first if one.outcome == "made"}
     assert not subjects & set(shop.all(select(Outbox.subject))), "what is in preparation goes nowhere"
@@ -161,7 +161,10 @@ def test_a_barcode_of_ours_is_the_same_thing_and_becomes_its_spare(shop: Small) 
     shop.write(same)
     made = prepare(shop, ["N-10"], store=2)[0]
     assert shop.all(select(Listing.sku_id).where(Listing.id == made.listing)) == [2]
-    assert [(one.use, one.until) for one in shop.all(select(Lane).where(Lane.sku_id == 2).order_by(Lane.use))] == [(0, None), (1, None)]
+    assert [(one.priority, one.closed_at) for one in shop.all(select(Lane).where(Lane.sku_id == 2).order_by(Lane.priority))] == [
+        (0, None),
+        (1, None),
+    ]
 
 
 LINES = {

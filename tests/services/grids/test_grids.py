@@ -131,7 +131,7 @@ def test_the_figures_of_a_row_add_up_and_are_explained_the_same_way(full: Small)
     """Landed and profit in the list are those of the waterfall behind it."""
     for row in rows(full, "listings", GridQuery())[0]:
         with full.db.reading() as s:
-            _, _, why = what_if.why_price(full.context(s), int(str(row["id"])))
+            _, _, why = what_if.explain_price(full.context(s), int(str(row["id"])))
         assert why is not None
         steps = {step.name: step.amount for step in why.steps}
         costs = sum(steps.get(name, 0) for name in ("Goods", "Shipping", "Packing and handling"))

@@ -197,8 +197,8 @@ def test_items_lanes_prices_and_rates_keep_every_column(small: Small) -> None:
         service="fast",
         use="spare 1",
     )
-    lane = small.all(select(Lane).where(Lane.sku_id == 2, Lane.until.is_(None)).order_by(Lane.id.desc()))[0]
-    assert (lane.service, lane.use, lane.origin_id) == ("fast", 1, supplier.id)
+    lane = small.all(select(Lane).where(Lane.sku_id == 2, Lane.closed_at.is_(None)).order_by(Lane.id.desc()))[0]
+    assert (lane.service, lane.priority, lane.origin_id) == ("fast", 1, supplier.id)
     assert as_row(small, "lanes", sku="S-2", item="NEW-9")["units_per_sale"] == "1/3"
     price = {
         "store": store,

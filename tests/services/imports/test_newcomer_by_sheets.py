@@ -58,7 +58,7 @@ def house(tmp_path: Path) -> Any:
     db = Database(f"sqlite:///{tmp_path / 'house.db'}")
     clock = PacedClock(datetime(2026, 11, 25, 15, 0, tzinfo=UTC), 0)
 
-    class AppState:
+    class Newcomer:
         def write(self, do: Any) -> Any:
             with db.writing() as s:
                 return do(Context(s, clock, "Mira"))
@@ -91,7 +91,7 @@ def house(tmp_path: Path) -> Any:
             with db.reading() as s:
                 return {one.key: one.state for one in first_steps.steps(Context(s, clock, "Mira"))}
 
-    yield AppState()
+    yield Newcomer()
     db.close()
 
 

@@ -52,7 +52,7 @@ def test_what_we_give_out_comes_back_and_changes_nothing(small: Small, name: str
             update(Listing).where(Listing.id == 2).values(state="paused", shown_state="paused", description="One <b>two</b>")
         )
         context.session.execute(
-            update(Listing).where(Listing.id == 3).values(ceiling=500, least_price=400, hand_price=300, hand_why="so be it")
+            update(Listing).where(Listing.id == 3).values(ceiling=500, least_price=400, hand_price=300, hand_reason="so be it")
         )
         context.session.add(Supplier(code="PL", name="Far away", kind="sheet", country="PL", currency="PLN"))
 

@@ -93,7 +93,7 @@ def test_what_is_missing_is_said_before_and_nothing_is_sent(two: Small) -> None:
         store.title_most, store.banned_words = 12, ["cheap"]
         context.session.execute(update(Listing).where(Listing.id == one.id).values(title="A cheap thing of Supply House"))
         context.session.execute(update(Lane).where(Lane.sku_id == 2).values(state="shut"))
-        context.session.execute(update(Lane).where(Lane.sku_id == 3).values(until=context.now))
+        context.session.execute(update(Lane).where(Lane.sku_id == 3).values(closed_at=context.now))
 
     two.write(spoil)
     refused = publish(two, one.id, other.id, third.id).refused
@@ -200,7 +200,7 @@ def bomb() -> bytes:
 
 
 @pytest.mark.parametrize(
-    ("data", "message"),
+    ("data", "told"),
     [
         (b"", "not a picture"),
         (b"<svg xmlns='http://www.w3.org/2000/svg'><script/></svg>", "not a picture"),

@@ -18,7 +18,7 @@ from amber_lane.services.activity import undo
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.catalogue.search import Finder
 from amber_lane.services.listings import preparation, publishing, variant_commands
-from amber_lane.services.listings.variant_commands import GridQuery
+from amber_lane.services.listings.variant_commands import VariantRequest
 from amber_lane.services.listings.variant_matrix import MOST, look
 from amber_lane.services.pricing import manual_price
 
@@ -82,7 +82,7 @@ def the_mug(small: Small) -> Listing:
     return row
 
 
-def put(small: Small, wishes: list[GridQuery], title: str = "Thermal mug", options: list[Option] | None = None) -> Any:
+def put(small: Small, wishes: list[VariantRequest], title: str = "Thermal mug", options: list[Option] | None = None) -> Any:
     row = the_mug(small)
 
     def do(context: Any) -> Any:
@@ -92,8 +92,10 @@ def put(small: Small, wishes: list[GridQuery], title: str = "Thermal mug", optio
     return small.write(do)
 
 
-def all_of(**change: GridQuery) -> list[GridQuery]:
-    rows = {f"{size} {colour}": GridQuery((size, colour), (size, colour) != ("500 ml", "moss")) for size in SIZES for colour in COLOURS}
+def all_of(**change: VariantRequest) -> list[VariantRequest]:
+    rows = {
+        f"{size} {colour}": VariantRequest((size, colour), (size, colour) != ("500 ml", "moss")) for size in SIZES for colour in COLOURS
+    }
     return [change.get(name.replace(" ", "_"), wish) for name, wish in rows.items()]
 
 
@@ -113,7 +115,7 @@ def test_the_matrix_finds_options_items_prices_and_what_nobody_has(mug: Small) -
 
 def test_combinations_are_made_with_lane_price_and_words_and_undone_as_one(mug: Small) -> None:
     at = (SIZES[1], "navy")
-    done = put(mug, all_of(**{"500_ml_navy": GridQuery(at, True, price=2999, most=3)}))
+    done = put(mug, all_of(**{"500_ml_navy": VariantRequest(at, True, price=2999, most=3)}))
     assert (done.made, done.dropped, done.failed) == (2, 0, {})
     rows = mug.all(
         select(Listing, Sku, Variant).join(Sku, Sku.id == Listing.sku_id).join(Variant, Variant.sku_id == Sku.id).order_by(Sku.id)
@@ -124,7 +126,7 @@ def test_combinations_are_made_with_lane_price_and_words_and_undone_as_one(mug: 
         assert len({one.family for _, _, one in rows}) == 1 and {row.state for row, _, _ in rows} == {"preparing"}
         row = next(row for row, sku, _ in rows if sku.options == "500 ml, navy")
         assert (row.title, row.wanted_price, row.hand_price, row.most) == ("Thermal mug, 500 ml, navy", 2999, 2999, 3)
-        assert s.scalar(select(Lane.id).where(Lane.sku_id == row.sku_id, Lane.until.is_(None)))
+        assert s.scalar(select(Lane.id).where(Lane.sku_id == row.sku_id, Lane.closed_at.is_(None)))
     mug.write(lambda context: publishing.publish(context, [row.id for row, _, _ in rows]))
     bodies = [one.body["words"] for one in mug.all(select(Outbox).where(Outbox.state == "waiting")) if "words" in one.body]
     assert len(bodies) == 3 and len({one["family"] for one in bodies}) == 1
@@ -137,7 +139,7 @@ def test_a_dropped_combination_leaves_the_store_and_comes_back_with_undo(mug: Sm
     put(mug, all_of())
     ids = [row.id for row in mug.all(select(Listing).where(Listing.state == "preparing"))]
     mug.write(lambda context: publishing.publish(context, ids[1:]))
-    done = put(mug, all_of(**{"350_ml_moss": GridQuery((SIZES[0], "moss"), False)}))
+    done = put(mug, all_of(**{"350_ml_moss": VariantRequest((SIZES[0], "moss"), False)}))
     moss = mug.all(select(Sku).where(Sku.options == "350 ml, moss"))[0]
     assert done.dropped == 1 and mug.listing(moss.id).state == "ended" and len(mug.all(select(Variant))) == 2
     assert mug.all(select(Outbox).where(Outbox.state == "waiting").order_by(Outbox.id.desc()))[0].body["state"] == "ended"
@@ -147,14 +149,14 @@ def test_a_dropped_combination_leaves_the_store_and_comes_back_with_undo(mug: Sm
 
 def test_what_cannot_be_is_told_and_the_rest_is_done(mug: Small) -> None:
     lost = (SIZES[1], "navy")
-    done = put(mug, all_of(**{"500_ml_moss": GridQuery((SIZES[1], "moss"), True), "500_ml_navy": GridQuery(lost, True, price=1)}))
+    done = put(mug, all_of(**{"500_ml_moss": VariantRequest((SIZES[1], "moss"), True), "500_ml_navy": VariantRequest(lost, True, price=1)}))
     assert done.made == 1 and set(done.failed) == {"500 ml, moss", "500 ml, navy"}
     assert "no item" in done.failed["500 ml, moss"] and "loses" in done.failed["500 ml, navy"]
-    twice = {"350_ml_moss": GridQuery((SIZES[0], "moss"), True, item=11)}
+    twice = {"350_ml_moss": VariantRequest((SIZES[0], "moss"), True, item=11)}
     for bad, error in (
         (lambda: put(mug, all_of(**twice)), Invalid),
         (lambda: put(mug, all_of()[:1] * 2), Conflict),
-        (lambda: put(mug, [GridQuery(one.values, False) for one in all_of()]), Invalid),
+        (lambda: put(mug, [VariantRequest(one.values, False) for one in all_of()]), Invalid),
         (lambda: put(mug, [], options=[Option("Size", tuple(f"{n}" for n in range(MOST + 1)))]), Invalid),
         (lambda: put(mug, [], options=[Option("Size", ("S", "s"))]), Invalid),
     ):
@@ -190,10 +192,10 @@ def test_what_stands_already_is_never_written_over_and_all_of_it_is_taken_back(m
     """An item that fills another listing keeps that one's words; a new common title and a dropped size brought back are undone too."""
     mug.write(lambda context: publishing.edit(context, the_mug(mug).id, None, {"description": "The mug's own"}))
     lost = (SIZES[1], "moss")
-    put(mug, all_of(**{"500_ml_moss": GridQuery(lost, True, item=4)}))
+    put(mug, all_of(**{"500_ml_moss": VariantRequest(lost, True, item=4)}))
     thing = mug.listing(4)
     assert (thing.title, thing.description, thing.state) == ("Thing 4", "", "live")
-    put(mug, all_of(**{"350_ml_moss": GridQuery((SIZES[0], "moss"), False)}))
+    put(mug, all_of(**{"350_ml_moss": VariantRequest((SIZES[0], "moss"), False)}))
     before = {row.id: (row.title, row.state) for row in mug.all(select(Listing))}
     put(mug, all_of(), title="Another mug")
     after = {row.id: (row.title, row.state) for row in mug.all(select(Listing))}
@@ -208,6 +210,6 @@ def test_a_sku_of_another_family_is_not_taken_from_it(mug: Small) -> None:
     put(mug, all_of())
     other = mug.listing(5)
     mug.write(lambda context: context.session.add(Variant(family="OTHER", sku_id=other.sku_id, options={"Size": "S"})))
-    done = put(mug, all_of(**{"500_ml_moss": GridQuery((SIZES[1], "moss"), True, item=5)}))
+    done = put(mug, all_of(**{"500_ml_moss": VariantRequest((SIZES[1], "moss"), True, item=5)}))
     assert "another thing" in done.failed["500 ml, moss"]
     assert mug.all(select(Variant.family).where(Variant.sku_id == other.sku_id)) == ["OTHER"]

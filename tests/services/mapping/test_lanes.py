@@ -26,7 +26,7 @@ from ...small import Small
 
 
 def uses(small: Small, sku: int) -> list[int]:
-    return small.all(select(Lane.use).where(Lane.sku_id == sku, Lane.until.is_(None)).order_by(Lane.use))
+    return small.all(select(Lane.priority).where(Lane.sku_id == sku, Lane.closed_at.is_(None)).order_by(Lane.priority))
 
 
 def open_one(small: Small, sku: int, *parts: tuple[int, Fraction | int], use: int = 0, store: int | None = None) -> Lane:
@@ -51,13 +51,15 @@ def test_whatever_is_done_lanes_stand_in_one_order_without_gaps_or_twins(small: 
                 lanes.close_lane(context, one.id, one.version)
             elif one is not None and kind == "move":
                 lanes.change_lane(context, one.id, one.version, use=use)
-            elif one is not None and one.until is not None:
+            elif one is not None and one.closed_at is not None:
                 lanes.reopen_lane(context, one.id, use)
 
         with contextlib.suppress(Conflict):
             small.write(act)
         assert uses(small, sku) == list(range(len(uses(small, sku))))
-        items = small.all(select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id == sku, Lane.until.is_(None)))
+        items = small.all(
+            select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id == sku, Lane.closed_at.is_(None))
+        )
         assert len(items) == len(set(items))
 
 

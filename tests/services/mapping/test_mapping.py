@@ -68,15 +68,15 @@ def name(context: Context, kind: Any, row_id: int, title: str, **more: Any) -> N
 
 def bare(context: Context, sku: int) -> None:
     for lane, _ in lanes.lanes_of(context, sku):
-        lane.until = context.now
+        lane.closed_at = context.now
     context.session.execute(update(Listing).where(Listing.sku_id == sku).values(lane_id=None))
     context.session.flush()
 
 
 def opened(small: Small, sku: int) -> list[tuple[int, int]]:
-    rows = select(Lane).where(Lane.sku_id == sku, Lane.until.is_(None)).order_by(Lane.use)
+    rows = select(Lane).where(Lane.sku_id == sku, Lane.closed_at.is_(None)).order_by(Lane.priority)
     with small.db.reading() as s:
-        return [(row.use, s.scalars(select(LanePart.item_id).where(LanePart.lane_id == row.id)).first()) for row in s.scalars(rows)]
+        return [(row.priority, s.scalars(select(LanePart.item_id).where(LanePart.lane_id == row.id)).first()) for row in s.scalars(rows)]
 
 
 @pytest.fixture
@@ -103,7 +103,7 @@ def test_the_sure_are_opened_by_a_job_with_spares_and_proof_and_a_refused_pair_n
     # The cheaper one at the door is the main lane, the other its spare; the refused SKU still waits for a person.
     assert opened(strap, 1) == [(0, 21), (1, 1)] and opened(strap, 3) == [(0, 23), (1, 3)] and opened(strap, 2) == []
     lane = strap.lane(1)
-    assert lane.proof["alone"] and lane.proof["score"] > 90 and f"barcode {CODES[0]}" in lane.proof["agrees"]
+    assert lane.match_evidence["alone"] and lane.match_evidence["score"] > 90 and f"barcode {CODES[0]}" in lane.match_evidence["agrees"]
     assert [row.state for row in strap.all(select(OrderLine).where(OrderLine.order_id == order.id))] == ["ready"]
     act = strap.act("lane.sure")
     assert act.undo == "open" and act.count == 2 and strap.listing(1).lane_id == lane.id
@@ -339,7 +339,7 @@ def test_each_country_has_its_service_and_dates_open_and_end_a_lane(small: Small
 
 
 def test_a_replacement_is_used_where_the_store_permits_it_and_nothing_else_is_left(small: Small) -> None:
-    small.write(lambda context: lanes.open_wish(context, lanes.GridQuery(1, [lanes.Part(4, Fraction(1))], instead=True)))
+    small.write(lambda context: lanes.open_requested(context, lanes.LaneRequest(1, [lanes.Part(4, Fraction(1))], is_substitute=True)))
     small.sweep({1: (100, 1)})
     order = small.order("R", ("S-1", 2, 3000))
     why = lambda: small.all(select(OrderLine.reason).where(OrderLine.order_id == order.id))  # noqa: E731
@@ -351,7 +351,7 @@ def test_a_replacement_is_used_where_the_store_permits_it_and_nothing_else_is_le
 
     small.write(permit)
     line = small.all(select(OrderLine).where(OrderLine.order_id == order.id))[0]
-    assert (line.state, line.lane_id) == ("ready", small.lane(1, 1).id) and small.lane(1, 1).instead
+    assert (line.state, line.lane_id) == ("ready", small.lane(1, 1).id) and small.lane(1, 1).is_substitute
     small.sweep({1: (100, 9)})
     small.write(replan)
     assert small.all(select(OrderLine).where(OrderLine.order_id == order.id))[0].lane_id == small.lane(1).id
@@ -368,7 +368,7 @@ FAULTS = {
         1, "Look",
     ),
     "circle": (
-        lambda s, context: [lanes.open_wish(context, lanes.GridQuery(a, [lanes.Part(b, Fraction(1))], instead=True)) for a, b in ((1, 2), (2, 3), (3, 1))],
+        lambda s, context: [lanes.open_requested(context, lanes.LaneRequest(a, [lanes.Part(b, Fraction(1))], is_substitute=True)) for a, b in ((1, 2), (2, 3), (3, 1))],
         1, "Take back",
     ),
     "unsent": (lambda s, context: setattr(context.get(Store, 1, "store"), "country", "FR"), 6, "Close"),
@@ -516,7 +516,7 @@ def test_a_sheet_maps_kits_stores_and_replacements_and_taken_out_and_in_again_ch
     assert checked.counts == {"new": 4, "changed": 3, "same": 4, "bad": 0}
     assert small.listing(1, 2).landed == 90 + 90 + 20 and small.listing(1).landed == 230
     assert small.listing(2).landed == 200 + 130 + 180 + 110
-    assert opened(small, 3) == [(0, 4), (1, 3)] and small.lane(4, 1).instead
+    assert opened(small, 3) == [(0, 4), (1, 3)] and small.lane(4, 1).is_substitute
     with small.db.reading() as s:
         kind = kind_of("lanes")
         head = [*kind.required, *kind.optional]

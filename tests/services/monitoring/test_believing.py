@@ -45,7 +45,7 @@ def look(small: Small, rows: list[tuple[str, int, str, int]], whole: bool = True
     def do(context: Context) -> Sweep:
         sweep = sweeps.begin(context, context.get(Supplier, 1, "supplier"))
         cost, stock = (np.array([row[i] for row in rows], dtype=np.int64) for i in (1, 3))
-        told = sweeps.Told([row[0] for row in rows], cost, [row[2] for row in rows], stock, context.now, whole=whole)
+        told = sweeps.SweepData([row[0] for row in rows], cost, [row[2] for row in rows], stock, context.now, whole=whole)
         sweeps.take(context, sweep, told)
         return sweep
 
@@ -99,7 +99,7 @@ def test_next_to_nothing_never_becomes_true_by_itself(watched: Small) -> None:
 
 
 @pytest.mark.parametrize(
-    "message", [(300, "EUR", 20), (0, "GBP", 20), (-5, "GBP", 20), (10**9, "GBP", 20), (300, "GBP", -7), (300, "XXX", 20)]
+    "told", [(300, "EUR", 20), (0, "GBP", 20), (-5, "GBP", 20), (10**9, "GBP", 20), (300, "GBP", -7), (300, "XXX", 20)]
 )
 def test_what_cannot_be_is_refused_and_the_last_good_stands(watched: Small, told: tuple[int, str, int]) -> None:
     before = watched.listing(3)

@@ -90,7 +90,7 @@ def test_what_cannot_be_read_changes_nothing(hand: Small) -> None:
 
 
 @pytest.mark.parametrize(
-    ("columns", "message"),
+    ("columns", "told"),
     [
         ({"item": "a", "title": "b", "cost": "c"}, "stock"),
         ({"item": "a", "title": "a", "cost": "c", "stock": "d"}, "two things"),

@@ -33,7 +33,7 @@ def test_price_and_stock_follow_and_the_reason_is_kept(business):
         == (after.shown_price, after.wanted_quantity, after.shown_state)
     )
     with business.app_state.db.reading() as s:
-        response, _, _, why = what_if.why_response(
+        response, _, _, why = what_if.explain_decision(
             business.context(s), s.scalars(select(ListingDecision).order_by(ListingDecision.id.desc())).first().id
         )
     assert response.kind == "reprice" and response.state == "sent"

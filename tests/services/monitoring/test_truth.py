@@ -64,7 +64,7 @@ def test_what_waits_since_a_feed_stopped_is_worked_out_anew_when_it_is_back(smal
     assert done and not crowd(small)
     act = small.act("response.settle")
     moved = small.all(
-        select(func.count()).select_from(ListingDecision).where(ListingDecision.act_id == act.id, ListingDecision.state == "sent")
+        select(func.count()).select_from(ListingDecision).where(ListingDecision.audit_entry_id == act.id, ListingDecision.state == "sent")
     )[0]
     assert "falls" in act.message or "fall" in act.message or "rise" in act.message
     assert moved == told.count, "the step did what it said"
@@ -77,7 +77,9 @@ def test_a_price_that_goes_on_since_a_day_has_passed_says_so(small: Small) -> No
     small.later(hours=25)
     small.write(sweeps.step_on)
     act = small.act("watch.step")
-    assert act.message.startswith("a day has passed") and small.all(select(ListingDecision.id).where(ListingDecision.act_id == act.id))
+    assert act.message.startswith("a day has passed") and small.all(
+        select(ListingDecision.id).where(ListingDecision.audit_entry_id == act.id)
+    )
 
 
 def past_sweeps(small: Small, gaps: list[float]) -> None:
@@ -131,7 +133,7 @@ def test_a_band_at_whose_edge_the_price_falls_is_told_with_its_range_and_mended_
         assert what_if.what_if(small.context(s), drafts.RuleChange([BANDS[0], carried])).dips == []
     small.respond()
     with small.db.reading() as s:
-        _, _, why = what_if.why_price(small.context(s), small.listing(3).id)
+        _, _, why = what_if.explain_price(small.context(s), small.listing(3).id)
     assert why is not None and "house from £4.00" in why.sentence
 
 
@@ -143,7 +145,7 @@ def test_a_step_without_an_allowed_ending_says_so_with_the_nearest_and_from_what
     keep(small, drafts.Draft("house", "", 0, {"rule": "multiple", "rule_value": 9_000_000, "step": 20_000, "endings": "50"}))
     small.respond()
     with small.db.reading() as s:
-        _, _, why = what_if.why_price(small.context(s), small.listing(1).id)
+        _, _, why = what_if.explain_price(small.context(s), small.listing(1).id)
     assert why is not None and "no allowed ending lies within the step of 2 % a day" in why.sentence
     assert "day's first price of £10.00" in why.sentence and "£9.50 and £10.50" in why.sentence
     assert troubles(small, "Step"), "it is put up for review"
@@ -153,7 +155,7 @@ def test_a_step_without_an_allowed_ending_says_so_with_the_nearest_and_from_what
     )
     small.respond()
     with small.db.reading() as s:
-        _, _, why = what_if.why_price(small.context(s), small.listing(1).id)
+        _, _, why = what_if.explain_price(small.context(s), small.listing(1).id)
     assert why is not None and "no other allowed ending lies within the step" in why.sentence and "£9.50 and £11.50" in why.sentence
     assert troubles(small, "Step"), "it is put up for review"
 

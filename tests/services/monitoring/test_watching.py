@@ -214,14 +214,14 @@ def test_rates_and_prices_come_by_sheets_and_bad_rows_say_why(small: Small) -> N
     )
     assert checked.counts["changed"] == 1 and len(checked.bad) == 5 and "by hand if it is right" in checked.bad[2][1]
     prices_now = {n: small.listing(n).wanted_price for n in (1, 2)}
-    text = "store,sku,price,until,why,least_price,ceiling\nONE,S-1,19.00,2026-12-31,agreed,,\nOne,S-2,,,,12.00,9.00\nONE,S-3,0.10,,,,\n"
+    text = "store,sku,price,until,reason,least_price,ceiling\nONE,S-1,19.00,2026-12-31,agreed,,\nOne,S-2,,,,12.00,9.00\nONE,S-3,0.10,,,,\n"
     checked = small.sheet(
         "prices",
         text.replace("One,S-2", "First shop,S-2") + "ONE,S-4,,,,,none\nONE,S-9,5.00,,,,\nONE,S-1,18,,,,\nONE,S-5,5,2020-01-01,,,\n",
     )
     assert [why.split(":")[0] for _, why in checked.bad] == ["least_price", "sku", "sku", "until", "price"]
     row = small.listing(1)
-    assert (row.wanted_price, row.hand_why) == (1900, "agreed") and f"{row.hand_until:%Y-%m-%d}" == "2026-12-31"
+    assert (row.wanted_price, row.hand_reason) == (1900, "agreed") and f"{row.hand_until:%Y-%m-%d}" == "2026-12-31"
     assert small.sheet("prices", "store,sku,price,until\nONE,S-1,19.00,2026-12-31\n").counts["same"] == 1
     act = small.act("price.sheet")
     small.write(lambda context: undo.undo(context, act.id))
@@ -388,7 +388,7 @@ def test_what_really_came_back_is_kept_for_returns_where_no_rule_says(small: Sma
     assert small.write(return_rates.refresh) and not small.write(return_rates.refresh)
     small.respond()
     with small.db.reading() as s:
-        _, _, found = what_if.why_price(small.context(s), 1)
+        _, _, found = what_if.explain_price(small.context(s), 1)
     assert found is not None
     kept = next(one for one in found.bounds if one.name == "Kept for returns")
     assert (kept.message, kept.by) == ("30 %", "what came back") and any("30 %" in step.name for step in found.steps)
@@ -425,7 +425,7 @@ def test_exceptions_win_field_by_field_and_the_bench_names_them(small: Small) ->
         s.add(Policy(scope="sku", scope_key="S-2", fields={"cap": 1}))
     small.respond()
     with small.db.reading() as s:
-        _, _, found = what_if.why_price(small.context(s), 2)
+        _, _, found = what_if.explain_price(small.context(s), 2)
     assert found is not None and found.set_by == "min_profit"
     by = {one.name.split(" of")[0].split(" for")[0] + one.name[-6:]: one.by for one in found.bounds}
     assert {"house", "store ONE", "SKU S-2 from £1.00"} <= set(by.values())

@@ -78,7 +78,7 @@ def over(small: Small) -> None:
 
 
 def test_all_that_is_held_is_handed_out(sold: Small) -> None:
-    told = sold.write(lambda context: buyer_data.told_of(context, 1))
+    told = sold.write(lambda context: buyer_data.held_data(context, 1))
     assert [one["order"] for one in told["orders"]] == ["A-1", "A-2"], "hers, and nobody else's"
     text = json.dumps(told)
     assert (
@@ -91,7 +91,7 @@ def test_a_buyer_is_erased_everywhere_and_the_sums_stay(sold: Small) -> None:
     with pytest.raises(Conflict, match="still under way"):
         sold.write(lambda context: buyer_data.erase(context, 1))
     over(sold)
-    sums = [(one.paid, one.kept) for one in sold.all(select(OrderLine))]
+    sums = [(one.paid, one.net_revenue) for one in sold.all(select(OrderLine))]
     bought = [(one.goods, one.shipping) for one in sold.all(select(PurchaseOrder))]
     sold.write(lambda context: buyer_data.erase(context, 1))
     # Not a single column of a single table holds a word of hers, while the neighbour's all stand.
@@ -103,7 +103,7 @@ def test_a_buyer_is_erased_everywhere_and_the_sums_stay(sold: Small) -> None:
         "Edda Fenn" in str([one.body for one in sold.all(select(Outbox))])
         and ["A-3", "Edda Fenn", "CB7 4AA"] in sold.all(select(SheetOut))[0].rows
     )
-    assert sums == [(one.paid, one.kept) for one in sold.all(select(OrderLine))]
+    assert sums == [(one.paid, one.net_revenue) for one in sold.all(select(OrderLine))]
     assert bought == [(one.goods, one.shipping) for one in sold.all(select(PurchaseOrder))]
     assert [one.country for one in sold.all(select(Order))] == ["GB"] * 3
     # What was still to be mailed to her goes nowhere; the neighbour's mail does.

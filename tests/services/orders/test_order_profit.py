@@ -97,7 +97,7 @@ def test_what_is_refused_after_a_bill_counts_as_planned_again_and_a_refund_after
     (expected,) = everywhere(one)
     one.write(lambda context: purchase_orders.send(context, [1]))
     answer(one, "accepted", 400)
-    answer(one, "refused", message="none left")
+    answer(one, "refused", told="none left")
     with one.db.reading() as s:
         risk = next(row for row in today.troubles(one.context(s)) if row.kind in ("Refused", "Held"))
     assert one.all(select(Plan.billed_more)) == [0]

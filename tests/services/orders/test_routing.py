@@ -166,7 +166,7 @@ def test_an_address_is_mended_beside_the_one_that_the_buyer_gave(small: Small) -
             small.write(lambda context, wrong=wrong: orders.mend_address(context, order.id, 1, wrong))
     small.write(lambda context: orders.mend_address(context, order.id, small.all(select(Order.version))[0], whole))
     row = small.all(select(Order))[0]
-    assert states(small, order) == ["ready"] and row.address["country"] == "ZZ" and row.mended["address_1"] == "4 Row, back door"
+    assert states(small, order) == ["ready"] and row.address["country"] == "ZZ" and row.address_override["address_1"] == "4 Row, back door"
     made = small.write(lambda context: purchase_orders.send(context, [order.id]))
     body = small.all(select(Outbox.body).where(Outbox.key == made[0].reference))[0]
     assert body["address"]["address_1"] == "4 Row, back door" and "email" not in body["address"]

@@ -106,7 +106,7 @@ def test_disconnecting_says_what_it_does_and_does_just_that(small: Small) -> Non
         told = life_cycle.effect(small.context(s), "supplier", 1)
     assert (told.lanes, told.listings, told.orders, told.unsent, told.deletable) == (6, 6, 1, 1, False)
     small.write(lambda context: life_cycle.disconnect(context, "supplier", 1, None))
-    assert {one.state for one in small.all(select(Lane).where(Lane.until.is_(None)))} == {"shut"}
+    assert {one.state for one in small.all(select(Lane).where(Lane.closed_at.is_(None)))} == {"shut"}
     assert {small.listing(n).state for n in range(1, 7)} == {"paused"}
     # What had not gone out is not bought there, and both orders look for another way.
     assert small.all(select(PurchaseOrder.state)) == ["stopped"] and set(small.all(select(OrderLine.state))) == {"held"}

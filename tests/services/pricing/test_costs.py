@@ -40,7 +40,7 @@ def landed(small, number, store=1):
 
 def steps(small, number):
     with small.db.reading() as s:
-        _, _, found = what_if.why_price(small.context(s), small.listing(number).id)
+        _, _, found = what_if.explain_price(small.context(s), small.listing(number).id)
     return {step.name: step.amount for step in found.steps}, found
 
 
@@ -173,7 +173,7 @@ def test_without_a_rate_a_listing_is_left_alone_and_the_others_go_on(small):
     row = small.listing(1, 2)
     assert (row.state, row.wanted_quantity, row.wanted_price, row.landed) == ("paused", 0, 4321, 0)
     with small.db.reading() as s:
-        assert what_if.why_price(small.context(s), row.id)[2] is None
+        assert what_if.explain_price(small.context(s), row.id)[2] is None
     change(small, Item, 1, stock=20)
     for _ in range(3):
         small.sweep({})

@@ -57,7 +57,7 @@ def test_what_an_account_may_buy_in_a_day_goes_to_the_orders_that_earn_most(smal
     also = small.order("ALSO", ("S-1", 1, 900))
     # 2.00 + 1.00 + 0.30, and 1.00 + 1.00 + 0.30: the dearer one and one of the others fit into 5.00 only as 3.30.
     assert (states(small, high), states(small, low), states(small, also)) == (["ready"], ["held"], ["held"])
-    assert "left of £5.00 today at Card, Supply House" in small.all(select(Order.wants_told))[0] + " ".join(_holds(small))
+    assert "left of £5.00 today at Card, Supply House" in small.all(select(Order.wants_message))[0] + " ".join(_holds(small))
     made = send(small, high.id)
     assert made[0].account_id is not None
     small.later(days=1)
@@ -200,7 +200,7 @@ def test_a_buyers_change_before_buying_is_taken_and_after_it_a_person_is_told(sm
     answer(small, made[0].reference, "accepted")
     again(small, "A", ("S-1", 2, 900), buyer=replace(BUYER, address_1="9 Row"))
     row = small.all(select(Order))[0]
-    assert row.wants == "change" and "line 1" in row.wants_told and states(small, order)[0] == "with_supplier"
+    assert row.wants == "change" and "line 1" in row.wants_message and states(small, order)[0] == "with_supplier"
     small.write(lambda context: cancellations.settle(context, order.id))
     assert small.all(select(Order.wants)) == [""]
 
@@ -458,7 +458,7 @@ def test_what_is_left_of_an_order_waits_until_its_change_is_settled_with_the_buy
     again(small, "A", ("S-1", 1, 1900), ("S-2", 1, 1900), buyer=moved("9 Other Row"))
     answer(small, made.reference, "accepted", lacking=((1, "sold out"),))
     assert states(small, order) == ["held", "with_supplier"] and "Settle with the buyer first" in _holds(small)[0]
-    assert "the street is now 9 Other Row" in small.all(select(Order.wants_told))[0]
+    assert "the street is now 9 Other Row" in small.all(select(Order.wants_message))[0]
     assert small.write(purchase_orders.due_orders) == [] and send(small, order.id) == []
     small.write(lambda context: cancellations.settle(context, order.id))
     assert states(small, order) == ["ready", "with_supplier"] and send(small, order.id)[0].goods == 300

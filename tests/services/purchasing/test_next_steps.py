@@ -115,7 +115,7 @@ def test_lines_and_units_are_cancelled_apart_and_their_store_gives_back_just_tha
     small.order("C", ("S-1", 3, 1001), ("S-2", 1, 3000))
     small.write(lambda context: order_lines.cancel_lines(context, 1, {1: 1}))
     line = small.all(select(OrderLine).order_by(OrderLine.id))[0]
-    assert (line.quantity, line.paid) == (2, 2002) and line.kept == line.paid - line.tax - line.store_fee - line.payment_fee
+    assert (line.quantity, line.paid) == (2, 2002) and line.net_revenue == line.paid - line.tax - line.store_fee - line.payment_fee
     small.write(lambda context: order_lines.cancel_lines(context, 1, {1: None}))
     refunds = small.all(select(Outbox).where(Outbox.kind == "refund").order_by(Outbox.id))
     assert [row.body["lines"] for row in refunds] == [[[1, 1]], [[1, 2]]] and len({row.key for row in refunds}) == 2

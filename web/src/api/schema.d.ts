@@ -1082,10 +1082,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Buyer Told
+         * Buyer Message
          * @description All that is held of the buyer of an order, in this order and their others, as a file for them.
          */
-        get: operations["orders_buyer_told"];
+        get: operations["orders_buyer_message"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1357,8 +1357,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Why */
-        get: operations["prices_why"];
+        /** Reason */
+        get: operations["prices_reason"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1462,8 +1462,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Why Response */
-        get: operations["prices_why_response"];
+        /** Explain Decision */
+        get: operations["prices_explain_decision"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4080,16 +4080,16 @@ export interface components {
             id: number;
             /** Kind */
             kind: string;
+            /** Message */
+            message: string;
             /** On */
             on: string;
-            /** Told */
-            told: string;
+            /** Reason */
+            reason: string;
             /** Undo */
             undo: string;
             /** Who */
             who: string;
-            /** Why */
-            why: string;
         };
         /** AddressAsk */
         AddressAsk: {
@@ -4184,15 +4184,15 @@ export interface components {
         };
         /** AgentAnswerAsk */
         AgentAnswerAsk: {
+            /**
+             * Message
+             * @default
+             */
+            message: string;
             /** Reference */
             reference: string;
             /** State */
             state: string;
-            /**
-             * Told
-             * @default
-             */
-            told: string;
         };
         /**
          * AlertMember
@@ -4204,10 +4204,10 @@ export interface components {
             go: string;
             /** Key */
             key: string;
+            /** Message */
+            message: string;
             /** Name */
             name: string;
-            /** Told */
-            told: string;
         };
         /**
          * AlertStepAsk
@@ -4299,8 +4299,12 @@ export interface components {
             id: number;
             /** Kind */
             kind: string;
+            /** Message */
+            message: string;
             /** On */
             on: string;
+            /** Reason */
+            reason: string;
             /**
              * Since
              * Format: date-time
@@ -4308,14 +4312,10 @@ export interface components {
             since: string;
             /** Times */
             times: number;
-            /** Told */
-            told: string;
             /** Undo */
             undo: string;
             /** Who */
             who: string;
-            /** Why */
-            why: string;
         };
         /**
          * ApplyAsk
@@ -4349,10 +4349,10 @@ export interface components {
          * @description A row that was not taken. row: its number in the sheet.
          */
         BadRow: {
+            /** Reason */
+            reason: string;
             /** Row */
             row: number;
-            /** Why */
-            why: string;
         };
         /** BandShape */
         BandShape: {
@@ -4480,25 +4480,25 @@ export interface components {
              * @default
              */
             by: string;
+            /** Message */
+            message: string;
             /** Name */
             name: string;
             price: components["schemas"]["Money"] | null;
             /** Sets */
             sets: boolean;
-            /** Told */
-            told: string;
         };
         /** BulkAsk */
         BulkAsk: {
             /** Ids */
             ids: number[];
-            /** What */
-            what: string;
             /**
-             * Why
+             * Reason
              * @default
              */
-            why: string;
+            reason: string;
+            /** What */
+            what: string;
         };
         /**
          * CallsOut
@@ -4576,6 +4576,11 @@ export interface components {
         };
         /** ChangeAsk */
         ChangeAsk: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
             /** Service */
             service?: string | null;
             /** State */
@@ -4586,11 +4591,6 @@ export interface components {
             use?: number | null;
             /** Version */
             version: number;
-            /**
-             * Why
-             * @default
-             */
-            why: string;
         };
         /**
          * CheckAsk
@@ -4661,13 +4661,13 @@ export interface components {
         };
         /** CloseAsk */
         CloseAsk: {
-            /** Version */
-            version: number;
             /**
-             * Why
+             * Reason
              * @default
              */
-            why: string;
+            reason: string;
+            /** Version */
+            version: number;
         };
         /** CloseRow */
         CloseRow: {
@@ -4694,8 +4694,8 @@ export interface components {
              * @default 1
              */
             count: number;
-            /** Told */
-            told: string;
+            /** Message */
+            message: string;
         };
         /** CollectAsk */
         CollectAsk: {
@@ -4842,10 +4842,10 @@ export interface components {
         };
         /** DialOut */
         DialOut: {
+            /** Message */
+            message: string;
             /** Name */
             name: string;
-            /** Told */
-            told: string;
             /** Unit */
             unit: string;
             /** Value */
@@ -4886,8 +4886,8 @@ export interface components {
              * @default 1
              */
             count: number;
-            /** Told */
-            told: string;
+            /** Message */
+            message: string;
         };
         /** Doubt */
         Doubt: {
@@ -4990,8 +4990,8 @@ export interface components {
              */
             count: number;
             listing: components["schemas"]["ShelfBench"];
-            /** Told */
-            told: string;
+            /** Message */
+            message: string;
         };
         /** EffectOut */
         EffectOut: {
@@ -5011,10 +5011,10 @@ export interface components {
             at: string;
             /** Kind */
             kind: string;
+            /** Message */
+            message: string;
             /** Place */
             place: string;
-            /** Told */
-            told: string;
         };
         /**
          * EvidenceOut
@@ -5029,6 +5029,63 @@ export interface components {
             theirs: string;
             /** Weight */
             weight: number;
+        };
+        /**
+         * ExplanationOut
+         * @description Why a price is what it is: a sentence, the waterfall, the limits.
+         */
+        ExplanationOut: {
+            /**
+             * Apart
+             * @default
+             */
+            apart: string;
+            best: components["schemas"]["Money"] | null;
+            /** Bounds */
+            bounds: components["schemas"]["BoundOut"][];
+            hand_price: components["schemas"]["Money"] | null;
+            /** Hand Reason */
+            hand_reason: string;
+            /** Hand Until */
+            hand_until: string | null;
+            /** Items */
+            items: components["schemas"]["Behind"][];
+            /** Listing */
+            listing: number;
+            /** Margin */
+            margin: number | null;
+            old_price?: components["schemas"]["Money"] | null;
+            /** On Cost */
+            on_cost: number | null;
+            /** Outcome */
+            outcome: string;
+            /** Paused By */
+            paused_by: string;
+            price: components["schemas"]["Money"];
+            /** Quantity */
+            quantity: number;
+            /** Response */
+            response?: number | null;
+            /** Response State */
+            response_state?: string | null;
+            /** Sentence */
+            sentence: string;
+            /** Set By */
+            set_by: string;
+            /** Sku */
+            sku: string;
+            /** State */
+            state: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Store */
+            store: string;
+            /** Supply */
+            supply: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
         };
         /** FacetsOut */
         FacetsOut: {
@@ -5069,16 +5126,16 @@ export interface components {
             key: string;
             /** Kind */
             kind: string;
+            /** Message */
+            message: string;
+            /** Reason */
+            reason: string;
             /** Sku */
             sku: string;
             /** Sku Id */
             sku_id: number;
             /** Step */
             step: string;
-            /** Told */
-            told: string;
-            /** Why */
-            why: string;
         };
         /** FeeBody */
         FeeBody: {
@@ -5178,12 +5235,12 @@ export interface components {
             key: string;
             /** Leave */
             leave: boolean;
+            /** Message */
+            message: string;
             /** Name */
             name: string;
             /** State */
             state: string;
-            /** Told */
-            told: string;
         };
         /** Flow */
         Flow: {
@@ -5211,10 +5268,10 @@ export interface components {
             go: string;
             /** Kind */
             kind: string;
+            /** Message */
+            message: string;
             /** Name */
             name: string;
-            /** Told */
-            told: string;
         };
         /** FoundOut */
         FoundOut: {
@@ -5288,15 +5345,15 @@ export interface components {
         /** HandAsk */
         HandAsk: {
             price: components["schemas"]["Money"] | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
             /** Until */
             until?: string | null;
             /** Version */
             version: number;
-            /**
-             * Why
-             * @default
-             */
-            why: string;
         };
         /** HandedOut */
         HandedOut: {
@@ -5349,12 +5406,12 @@ export interface components {
             key: string;
             /** Label */
             label: string;
+            /** Message */
+            message: string;
             /** Subject */
             subject: string;
             /** To */
             to: string;
-            /** Told */
-            told: string;
         };
         /**
          * Here
@@ -5605,14 +5662,14 @@ export interface components {
              * Format: date-time
              */
             made_at: string;
+            /** Message */
+            message: string;
             /** Result */
             result?: unknown;
             /** State */
             state: string;
             /** Title */
             title: string;
-            /** Told */
-            told: string;
             /** Total */
             total: number;
         };
@@ -5694,12 +5751,12 @@ export interface components {
             count: number;
             /** Id */
             id: number;
+            /** Message */
+            message: string;
             /** Name */
             name: string;
             /** Token */
             token?: string | null;
-            /** Told */
-            told: string;
         };
         /** JudgeAsk */
         JudgeAsk: {
@@ -5766,17 +5823,17 @@ export interface components {
             /** Made */
             made: number;
             matrix: components["schemas"]["MatrixOut"];
-            /** Told */
-            told: string;
+            /** Message */
+            message: string;
         };
         /** KindOut */
         KindOut: {
-            /** Address Told */
-            address_told: string;
+            /** Address Hint */
+            address_hint: string;
             /** By Sheets */
             by_sheets: boolean;
-            /** Key Told */
-            key_told: string;
+            /** Key Hint */
+            key_hint: string;
             /** Kind */
             kind: string;
             /** Name */
@@ -5786,7 +5843,7 @@ export interface components {
         };
         /**
          * LandsIn
-         * @description One unit in one country where we sell: by which service, what it costs, when it arrives; why_not where it cannot go.
+         * @description One unit in one country where we sell: by which service, what it costs, when it arrives; reason_not where it cannot go.
          */
         LandsIn: {
             /** Country */
@@ -5798,13 +5855,13 @@ export interface components {
             goods: components["schemas"]["Money"] | null;
             handling: components["schemas"]["Money"] | null;
             landed: components["schemas"]["Money"] | null;
+            /** Reason Not */
+            reason_not: string;
             /** Service */
             service: string;
             ship: components["schemas"]["Money"] | null;
             /** Store */
             store: string;
-            /** Why Not */
-            why_not: string;
         };
         /** LaneAsk */
         LaneAsk: {
@@ -5876,6 +5933,10 @@ export interface components {
             proof: {
                 [key: string]: unknown;
             } | null;
+            /** Reason */
+            reason: string;
+            /** Reason Not */
+            reason_not: string;
             /** Service */
             service: string;
             /** Services */
@@ -5896,10 +5957,6 @@ export interface components {
             use: number;
             /** Version */
             version: number;
-            /** Why */
-            why: string;
-            /** Why Not */
-            why_not: string;
         };
         /** LanePartOut */
         LanePartOut: {
@@ -5953,6 +6010,8 @@ export interface components {
             origin: string;
             price: components["schemas"]["Money"] | null;
             profit: components["schemas"]["Money"] | null;
+            /** Reason */
+            reason: string;
             /** Service */
             service: string;
             /** Sku */
@@ -5977,8 +6036,6 @@ export interface components {
             use: number;
             /** Version */
             version: number;
-            /** Why */
-            why: string;
         };
         /** LastAct */
         LastAct: {
@@ -5989,8 +6046,8 @@ export interface components {
             at: string;
             /** Id */
             id: number;
-            /** Told */
-            told: string;
+            /** Message */
+            message: string;
         };
         /** LeaseAsk */
         LeaseAsk: {
@@ -6032,14 +6089,14 @@ export interface components {
             held: boolean;
             /** Id */
             id: number;
+            /** Message */
+            message: string;
             /** Needs */
             needs: boolean;
             /** Sender */
             sender: string;
             /** Subject */
             subject: string;
-            /** Told */
-            told: string;
             /** Who */
             who: string;
         };
@@ -6074,6 +6131,8 @@ export interface components {
             payment_fee: components["schemas"]["Money"];
             /** Quantity */
             quantity: number;
+            /** Reason */
+            reason: string;
             /** Sku */
             sku: string;
             /** Sku Id */
@@ -6084,18 +6143,16 @@ export interface components {
             tax: components["schemas"]["Money"];
             /** Title */
             title: string;
-            /** Why */
-            why: string;
         };
         /** LinesAsk */
         LinesAsk: {
             /** Lines */
             lines: components["schemas"]["CutAsk"][];
             /**
-             * Why
+             * Reason
              * @default
              */
-            why: string;
+            reason: string;
         };
         /** LinkAsk */
         LinkAsk: {
@@ -6353,6 +6410,8 @@ export interface components {
             id: number;
             /** Items */
             items: number;
+            /** Message */
+            message: string;
             /** Refused */
             refused: number;
             /** Retries */
@@ -6364,8 +6423,6 @@ export interface components {
             started: string;
             /** State */
             state: string;
-            /** Told */
-            told: string;
         };
         /**
          * MarkAsk
@@ -6447,6 +6504,8 @@ export interface components {
              * Format: date-time
              */
             made_at: string;
+            /** Message */
+            message: string;
             /** Note */
             note: string;
             /** Numbers */
@@ -6461,8 +6520,6 @@ export interface components {
             state: string;
             /** Supplier */
             supplier: string;
-            /** Told */
-            told: string;
         };
         /**
          * Money
@@ -6521,6 +6578,8 @@ export interface components {
             lands: components["schemas"]["Money"] | null;
             /** Lane */
             lane: number;
+            /** Reason Not */
+            reason_not: string;
             /** Score */
             score: number;
             /** Sku */
@@ -6537,8 +6596,6 @@ export interface components {
             to_id: number | null;
             /** To Title */
             to_title: string;
-            /** Why Not */
-            why_not: string;
             would_land: components["schemas"]["Money"] | null;
         };
         /** Mover */
@@ -6694,6 +6751,8 @@ export interface components {
             /** Our Marks */
             our_marks: components["schemas"]["MarkOut"][];
             profit: components["schemas"]["Money"] | null;
+            /** Reason Not */
+            reason_not: string;
             /** Score */
             score: number;
             /** Stock */
@@ -6704,8 +6763,6 @@ export interface components {
             title: string;
             /** Units */
             units: string;
-            /** Why Not */
-            why_not: string;
         };
         /**
          * OnItsWay
@@ -6730,10 +6787,10 @@ export interface components {
             /** On */
             on: boolean;
             /**
-             * Why
+             * Reason
              * @default
              */
-            why: string;
+            reason: string;
         };
         /**
          * OpenAsk
@@ -6846,6 +6903,8 @@ export interface components {
             mail: string;
             /** Mended */
             mended: boolean;
+            /** Message */
+            message: string | null;
             /** Note */
             note: string;
             /** Number */
@@ -6874,8 +6933,6 @@ export interface components {
             steps: components["schemas"]["StepOut"][];
             /** Store */
             store: string;
-            /** Told */
-            told: string | null;
             twin: components["schemas"]["TwinOut"] | null;
             /** Unbilled */
             unbilled: number;
@@ -6883,8 +6940,8 @@ export interface components {
             version: number;
             /** Wants */
             wants: string;
-            /** Wants Told */
-            wants_told: string;
+            /** Wants Message */
+            wants_message: string;
             /** Ways */
             ways: components["schemas"]["WayOut"][];
             /** Ways On */
@@ -6912,6 +6969,8 @@ export interface components {
             limit: string | null;
             /** Lines */
             lines: number;
+            /** Message */
+            message: string | null;
             /** Number */
             number: string;
             /**
@@ -6933,8 +6992,6 @@ export interface components {
             store: string;
             /** Title */
             title: string;
-            /** Told */
-            told: string | null;
             /** Units */
             units: number;
             /** Version */
@@ -7057,6 +7114,8 @@ export interface components {
             code: string;
             /** Id */
             id: number;
+            /** Message */
+            message: string;
             /** New */
             new: string;
             /** Old */
@@ -7066,8 +7125,6 @@ export interface components {
             profit: components["schemas"]["Money"] | null;
             /** Title */
             title: string;
-            /** Told */
-            told: string;
         };
         /**
          * OutboxOut
@@ -7353,6 +7410,8 @@ export interface components {
             kind: string;
             /** May */
             may: string[];
+            /** Message */
+            message: string;
             /** Name */
             name: string;
             /** Owner */
@@ -7377,8 +7436,6 @@ export interface components {
             } | null;
             /** Token */
             token: boolean | null;
-            /** Told */
-            told: string;
             /** Version */
             version: number;
         };
@@ -7498,10 +7555,10 @@ export interface components {
             /** Orders */
             orders: number[];
             /**
-             * Why
+             * Reason
              * @default
              */
-            why: string;
+            reason: string;
         };
         /** PicksAsk */
         PicksAsk: {
@@ -7729,6 +7786,8 @@ export interface components {
              * Format: date-time
              */
             made_at: string;
+            /** Message */
+            message: string;
             /** Noted */
             noted: string;
             /** Parcels */
@@ -7742,8 +7801,6 @@ export interface components {
             supplier: string;
             /** Their Number */
             their_number: string;
-            /** Told */
-            told: string;
         };
         /** PutAsk */
         PutAsk: {
@@ -7763,10 +7820,10 @@ export interface components {
             failed: string[];
             /** Made */
             made: number;
+            /** Message */
+            message: string;
             /** Same */
             same: number;
-            /** Told */
-            told: string;
         };
         /**
          * RateBody
@@ -7785,12 +7842,12 @@ export interface components {
          * @description A rate that was told and is too far from the last one to be used before it is told again.
          */
         RateDoubt: {
+            /** Message */
+            message: string;
             /** Name */
             name: string;
             /** Source */
             source: number;
-            /** Told */
-            told: string;
             /** Was */
             was: string;
         };
@@ -7836,8 +7893,8 @@ export interface components {
         ReadAnew: {
             /** Job */
             job: number | null;
-            /** Told */
-            told: string;
+            /** Message */
+            message: string;
         };
         /**
          * ReadingShape
@@ -7871,8 +7928,16 @@ export interface components {
         ReadingStarted: {
             /** Job */
             job: number;
-            /** Told */
-            told: string;
+            /** Message */
+            message: string;
+        };
+        /** ReasonAsk */
+        ReasonAsk: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
         };
         /** RefuseAsk */
         RefuseAsk: {
@@ -7971,13 +8036,13 @@ export interface components {
             id: number;
             /** Key */
             key: string;
-            /** Outcome */
-            outcome: string;
             /**
-             * Told
+             * Message
              * @default
              */
-            told: string;
+            message: string;
+            /** Outcome */
+            outcome: string;
         };
         /** ReportOut */
         ReportOut: {
@@ -7992,8 +8057,8 @@ export interface components {
             fresh: number;
             /** Made */
             made: number;
-            /** Told */
-            told: string;
+            /** Message */
+            message: string;
         };
         /** RequestAnswerAsk */
         RequestAnswerAsk: {
@@ -8485,10 +8550,10 @@ export interface components {
              * @default 1
              */
             count: number;
+            /** Message */
+            message: string;
             /** Sheet */
             sheet: number;
-            /** Told */
-            told: string;
         };
         /** SheetsOut */
         SheetsOut: {
@@ -8513,6 +8578,8 @@ export interface components {
             family: number;
             /** Id */
             id: number;
+            /** Message */
+            message: string;
             /** Missing */
             missing: string[];
             /** Pictures */
@@ -8536,8 +8603,6 @@ export interface components {
             title: string;
             /** Title Most */
             title_most: number;
-            /** Told */
-            told: string;
             /** Version */
             version: number;
             /** Weight G */
@@ -8775,6 +8840,8 @@ export interface components {
             link: string;
             /** Marks */
             marks: components["schemas"]["Mark"][];
+            /** Message */
+            message: string;
             /** Next Sweep */
             next_sweep: string | null;
             /** Stale */
@@ -8783,8 +8850,6 @@ export interface components {
             supplier: string;
             /** Supplier Id */
             supplier_id: number;
-            /** Told */
-            told: string;
             /** Watching */
             watching: boolean;
         };
@@ -9017,6 +9082,8 @@ export interface components {
         ToSettleRow: {
             /** Kind */
             kind: string;
+            /** Message */
+            message: string;
             /** Orders */
             orders: number;
             /** Since */
@@ -9027,8 +9094,6 @@ export interface components {
             sku_id: number;
             /** Title */
             title: string;
-            /** Told */
-            told: string;
             waiting: components["schemas"]["Money"];
         };
         /** Today */
@@ -9063,8 +9128,8 @@ export interface components {
         };
         /** TroubleAsk */
         TroubleAsk: {
-            /** Told */
-            told: string;
+            /** Message */
+            message: string;
         };
         /** TroubleOut */
         TroubleOut: {
@@ -9079,11 +9144,15 @@ export interface components {
             kind: string;
             /** Members */
             members: components["schemas"]["AlertMember"][];
+            /** Message */
+            message: string;
             /** More Members */
             more_members: number;
             other: components["schemas"]["NextStep"] | null;
             /** Per Day */
             per_day: boolean;
+            /** Reason */
+            reason: string;
             /**
              * Since
              * Format: date-time
@@ -9092,12 +9161,8 @@ export interface components {
             /** Station */
             station: string;
             step: components["schemas"]["NextStep"];
-            /** Told */
-            told: string;
             /** Tone */
             tone: string;
-            /** Why */
-            why: string;
         };
         /**
          * TrustAsk
@@ -9223,9 +9288,9 @@ export interface components {
             key: string;
             /** Label */
             label: string;
+            /** Message */
+            message: string;
             profit: components["schemas"]["Money"] | null;
-            /** Told */
-            told: string;
         };
         /**
          * WayOut
@@ -9295,71 +9360,6 @@ export interface components {
             /** Then */
             then: number[];
         };
-        /** WhyAsk */
-        WhyAsk: {
-            /**
-             * Why
-             * @default
-             */
-            why: string;
-        };
-        /**
-         * WhyOut
-         * @description Why a price is what it is: a sentence, the waterfall, the limits.
-         */
-        WhyOut: {
-            /**
-             * Apart
-             * @default
-             */
-            apart: string;
-            best: components["schemas"]["Money"] | null;
-            /** Bounds */
-            bounds: components["schemas"]["BoundOut"][];
-            hand_price: components["schemas"]["Money"] | null;
-            /** Hand Until */
-            hand_until: string | null;
-            /** Hand Why */
-            hand_why: string;
-            /** Items */
-            items: components["schemas"]["Behind"][];
-            /** Listing */
-            listing: number;
-            /** Margin */
-            margin: number | null;
-            old_price?: components["schemas"]["Money"] | null;
-            /** On Cost */
-            on_cost: number | null;
-            /** Outcome */
-            outcome: string;
-            /** Paused By */
-            paused_by: string;
-            price: components["schemas"]["Money"];
-            /** Quantity */
-            quantity: number;
-            /** Response */
-            response?: number | null;
-            /** Response State */
-            response_state?: string | null;
-            /** Sentence */
-            sentence: string;
-            /** Set By */
-            set_by: string;
-            /** Sku */
-            sku: string;
-            /** State */
-            state: string;
-            /** Steps */
-            steps: components["schemas"]["StepOut"][];
-            /** Store */
-            store: string;
-            /** Supply */
-            supply: string;
-            /** Title */
-            title: string;
-            /** Version */
-            version: number;
-        };
         /**
          * WishIn
          * @description price None: by the rule. most None: as many as the policy says.
@@ -9379,6 +9379,8 @@ export interface components {
         };
         /** WrongNumber */
         WrongNumber: {
+            /** Message */
+            message: string;
             /** Order */
             order: string;
             /** Purchase */
@@ -9392,8 +9394,6 @@ export interface components {
             since: string;
             /** Supplier */
             supplier: string;
-            /** Told */
-            told: string;
         };
     };
     responses: never;
@@ -15433,7 +15433,7 @@ export interface operations {
             };
         };
     };
-    orders_buyer_told: {
+    orders_buyer_message: {
         parameters: {
             query?: never;
             header?: never;
@@ -15511,7 +15511,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WhyAsk"];
+                "application/json": components["schemas"]["ReasonAsk"];
             };
         };
         responses: {
@@ -16852,7 +16852,7 @@ export interface operations {
             };
         };
     };
-    prices_why: {
+    prices_reason: {
         parameters: {
             query?: never;
             header?: never;
@@ -16869,7 +16869,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WhyOut"];
+                    "application/json": components["schemas"]["ExplanationOut"];
                 };
             };
             /** @description Unauthorized */
@@ -17290,7 +17290,7 @@ export interface operations {
             };
         };
     };
-    prices_why_response: {
+    prices_explain_decision: {
         parameters: {
             query?: never;
             header?: never;
@@ -17307,7 +17307,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WhyOut"];
+                    "application/json": components["schemas"]["ExplanationOut"];
                 };
             };
             /** @description Unauthorized */

@@ -10,7 +10,7 @@ import Road from './Road.vue'
 import SignIn from './SignIn.vue'
 import { onKey } from './keys'
 import { hush, listen, live, lookNow } from './live'
-import { told, wordsOf } from './told'
+import { message, wordsOf } from './messages'
 
 type Here = Schema<'Here'>
 const here = ref<Here | null>(null)
@@ -86,7 +86,7 @@ onUnmounted(() => {
   </div>
   <div aria-live="polite" class="pointer-events-none fixed bottom-12 left-1/2 z-50 flex w-[560px] -translate-x-1/2 flex-col gap-1.5">
     <p
-      v-for="one in told"
+      v-for="one in message"
       :key="one.id"
       class="rounded border px-3 py-2 text-center font-semibold"
       :class="one.bad ? 'border-brick bg-brick-wash text-brick' : 'border-pine bg-pine-wash text-pine'"

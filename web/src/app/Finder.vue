@@ -5,12 +5,12 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from './keys'
-import { act } from './told'
+import { act } from './messages'
 
 interface Choice {
   kind: string
   name: string
-  told: string
+  message: string
   run: () => void
 }
 defineProps<{ open: boolean }>()
@@ -18,41 +18,41 @@ const emit = defineEmits<{ close: []; open: []; help: [] }>()
 const router = useRouter()
 const words = ref('')
 const found = ref<Schema<'Found'>[]>([])
-useKeys('Everywhere', [{ key: 'ctrl+k', told: 'find or do anything', always: true, run: () => emit('open') }])
+useKeys('Everywhere', [{ key: 'ctrl+k', message: 'find or do anything', always: true, run: () => emit('open') }])
 
 const go = (to: string) => () => void router.push(to)
 const COMMANDS: Choice[] = [
-  { kind: 'Go', name: 'Today', told: 'what needs you', run: go('/today') },
-  { kind: 'Go', name: 'Source', told: 'find goods in all catalogues', run: go('/source') },
-  { kind: 'Go', name: 'Shelf', told: 'prepare, publish and change listings', run: go('/shelf') },
-  { kind: 'Go', name: 'Lanes', told: 'settle what has no lane', run: go('/lanes') },
-  { kind: 'Go', name: 'Price', told: 'rules, fees and what if', run: go('/price') },
-  { kind: 'Go', name: 'Listings', told: 'every price and why', run: go('/price?view=listings') },
-  { kind: 'Go', name: 'Replay', told: 'other rules over the past weeks', run: go('/price?view=replay') },
-  { kind: 'Go', name: 'Plans', told: 'is a membership or a volume discount worth it', run: go('/price?view=plans') },
-  { kind: 'Go', name: 'Rates and fees', told: 'what stores take, what money is worth', run: go('/price?view=fees') },
-  { kind: 'Go', name: 'By cause', told: 'what each sweep did, taken back as one', run: go('/watch?state=groups') },
-  { kind: 'Go', name: 'Calls plan', told: 'where the calls of a retail site go', run: go('/watch?state=calls') },
-  { kind: 'Go', name: 'Stores differ', told: 'what stores show otherwise than we asked', run: go('/watch?state=differs') },
-  { kind: 'Go', name: 'Watch', told: 'sweeps and responses', run: go('/watch') },
-  { kind: 'Go', name: 'Orders', told: 'where they stand', run: go('/orders') },
-  { kind: 'Go', name: 'Transit', told: 'parcels and promises', run: go('/transit') },
-  { kind: 'Go', name: 'Stores and suppliers', told: 'join, check, mend links', run: go('/setup/partners') },
-  { kind: 'Go', name: 'Limits', told: 'what we follow and what we hold', run: go('/setup/limits') },
-  { kind: 'Go', name: 'Log', told: 'who did what, and undo', run: go('/setup/log') },
+  { kind: 'Go', name: 'Today', message: 'what needs you', run: go('/today') },
+  { kind: 'Go', name: 'Source', message: 'find goods in all catalogues', run: go('/source') },
+  { kind: 'Go', name: 'Shelf', message: 'prepare, publish and change listings', run: go('/shelf') },
+  { kind: 'Go', name: 'Lanes', message: 'settle what has no lane', run: go('/lanes') },
+  { kind: 'Go', name: 'Price', message: 'rules, fees and what if', run: go('/price') },
+  { kind: 'Go', name: 'Listings', message: 'every price and why', run: go('/price?view=listings') },
+  { kind: 'Go', name: 'Replay', message: 'other rules over the past weeks', run: go('/price?view=replay') },
+  { kind: 'Go', name: 'Plans', message: 'is a membership or a volume discount worth it', run: go('/price?view=plans') },
+  { kind: 'Go', name: 'Rates and fees', message: 'what stores take, what money is worth', run: go('/price?view=fees') },
+  { kind: 'Go', name: 'By cause', message: 'what each sweep did, taken back as one', run: go('/watch?state=groups') },
+  { kind: 'Go', name: 'Calls plan', message: 'where the calls of a retail site go', run: go('/watch?state=calls') },
+  { kind: 'Go', name: 'Stores differ', message: 'what stores show otherwise than we asked', run: go('/watch?state=differs') },
+  { kind: 'Go', name: 'Watch', message: 'sweeps and responses', run: go('/watch') },
+  { kind: 'Go', name: 'Orders', message: 'where they stand', run: go('/orders') },
+  { kind: 'Go', name: 'Transit', message: 'parcels and promises', run: go('/transit') },
+  { kind: 'Go', name: 'Stores and suppliers', message: 'join, check, mend links', run: go('/setup/partners') },
+  { kind: 'Go', name: 'Limits', message: 'what we follow and what we hold', run: go('/setup/limits') },
+  { kind: 'Go', name: 'Log', message: 'who did what, and undo', run: go('/setup/log') },
   {
     kind: 'Do',
     name: 'Send all ready orders',
-    told: 'as purchase orders to suppliers',
+    message: 'as purchase orders to suppliers',
     run: () => void act(() => take(api.POST('/api/v1/orders/send', { body: { paid_together: false } }))),
   },
   {
     kind: 'Do',
     name: 'Sweep now',
-    told: 'the first supplier',
+    message: 'the first supplier',
     run: () => void act(() => take(api.POST('/api/v1/watch/suppliers/{supplier}/sweep', { params: { path: { supplier: 1 } } }))),
   },
-  { kind: 'Do', name: 'Keys of this view', told: '', run: () => emit('help') },
+  { kind: 'Do', name: 'Keys of this view', message: '', run: () => emit('help') },
 ]
 let timer: ReturnType<typeof setTimeout> | undefined
 watch(words, (now) => {
@@ -63,8 +63,8 @@ watch(words, (now) => {
 })
 const choices = computed<Choice[]>(() => {
   const text = words.value.trim().toLowerCase()
-  const commands = COMMANDS.filter((one) => !text || `${one.name} ${one.told}`.toLowerCase().includes(text))
-  return [...found.value.map((one) => ({ kind: one.kind, name: one.name, told: one.told, run: go(one.go) })), ...commands].slice(0, 16)
+  const commands = COMMANDS.filter((one) => !text || `${one.name} ${one.message}`.toLowerCase().includes(text))
+  return [...found.value.map((one) => ({ kind: one.kind, name: one.name, message: one.message, run: go(one.go) })), ...commands].slice(0, 16)
 })
 function choose(choice: Choice | null) {
   if (!choice) return
@@ -98,7 +98,7 @@ function close() {
                   class="font-semibold whitespace-nowrap"
                   :class="one.kind === 'Go' || one.kind === 'Do' ? '' : 'font-mono text-xs'"
                   >{{ one.name }}</span
-                ><span class="truncate text-soft">{{ one.told }}</span>
+                ><span class="truncate text-soft">{{ one.message }}</span>
               </li>
             </ComboboxOption>
             <li v-if="!choices.length" class="px-4 py-3 text-soft">Nothing has those words.</li>

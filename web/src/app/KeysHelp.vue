@@ -6,7 +6,7 @@ import { keyLayers, useKeys } from './keys'
 
 defineProps<{ open: boolean; version: string }>()
 const emit = defineEmits<{ close: []; open: [] }>()
-useKeys('Everywhere', [{ key: '?', told: 'show these keys', run: () => emit('open') }])
+useKeys('Everywhere', [{ key: '?', message: 'show these keys', run: () => emit('open') }])
 const NAMES: Record<string, string> = {
   arrowdown: '↓',
   arrowup: '↑',
@@ -21,9 +21,9 @@ const groups = computed(() => {
   for (const layer of keyLayers)
     for (const key of layer.keys) {
       const group = all.get(layer.name) ?? new Map<string, string>()
-      const known = group.get(key.told)
+      const known = group.get(key.message)
       const name = NAMES[key.key] ?? key.key.toUpperCase()
-      group.set(key.told, known ? `${known} ${name.replaceAll(' ', '+')}` : name.replaceAll(' ', '+'))
+      group.set(key.message, known ? `${known} ${name.replaceAll(' ', '+')}` : name.replaceAll(' ', '+'))
       all.set(layer.name, group)
     }
   return [...all]
@@ -35,13 +35,13 @@ const groups = computed(() => {
     <section v-for="[name, keys] in groups" :key="name" class="mb-3">
       <h2>{{ name }}</h2>
       <dl class="mt-1 grid grid-cols-[110px_1fr] gap-y-1">
-        <template v-for="[told, key] in keys" :key="told"
+        <template v-for="[message, key] in keys" :key="message"
           ><dt>
             <kbd v-for="one in key.split(' ')" :key="one" class="mr-1 rounded border border-faint px-1 font-mono text-2xs">{{
               one.replaceAll('+', ' ')
             }}</kbd>
           </dt>
-          <dd>{{ told }}</dd></template
+          <dd>{{ message }}</dd></template
         >
       </dl>
     </section>

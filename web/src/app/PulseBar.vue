@@ -5,7 +5,7 @@ import { api, take } from '@/api/client'
 import { timeOf } from '@/parts/format'
 import { useKeys } from './keys'
 import { live, lookNow } from './live'
-import { act, settled, tell } from './told'
+import { act, settled, tell } from './messages'
 
 const pulse = live.pulse
 const wait = computed(() => {
@@ -23,10 +23,10 @@ const undo = async () => {
   if (!now) return tell('Amber Lane does not answer; nothing was undone', true)
   const last = now.last
   if (shown && last?.id !== shown.id)
-    return tell(last ? `Nothing undone: meanwhile ${last.told}. Look, and press again` : 'Nothing is left to undo', true)
+    return tell(last ? `Nothing undone: meanwhile ${last.message}. Look, and press again` : 'Nothing is left to undo', true)
   if (last) await act(() => take(api.POST('/api/v1/acts/{number}/undo', { params: { path: { number: last.id } } })))
 }
-useKeys('Everywhere', [{ key: 'z', told: 'undo your own last act', run: undo }])
+useKeys('Everywhere', [{ key: 'z', message: 'undo your own last act', run: undo }])
 </script>
 
 <template>
@@ -43,8 +43,8 @@ useKeys('Everywhere', [{ key: 'z', told: 'undo your own last act', run: undo }])
     <RouterLink to="/setup/outbox?state=open" class="hover:underline"
       >To send <b class="text-ink">{{ pulse?.to_send ?? 0 }}</b></RouterLink
     >
-    <span class="ml-auto truncate" v-if="pulse?.last" :title="pulse.last.told"
-      >Your last: {{ pulse.last.told }} at {{ timeOf(pulse.last.at) }}</span
+    <span class="ml-auto truncate" v-if="pulse?.last" :title="pulse.last.message"
+      >Your last: {{ pulse.last.message }} at {{ timeOf(pulse.last.at) }}</span
     >
     <button v-if="pulse?.last" type="button" class="font-semibold whitespace-nowrap text-slate hover:underline" @click="undo">
       Undo <kbd class="ml-1 rounded border border-faint px-1 font-mono text-2xs">Z</kbd>

@@ -52,7 +52,7 @@ async function enter(given = { mail: mail.value, password: password.value }) {
 async function go() {
   if (step.value === 'forgot') {
     const done = await send(() => take(api.POST('/api/v1/session/forgotten', { body: { mail: mail.value } })))
-    if (done) said.value = done.told
+    if (done) said.value = done.message
   } else if (step.value === 'anew') {
     const body = { link: link.value, password: password.value }
     const done = await send(() => take(api.POST('/api/v1/session/new-password', { body })))
@@ -60,7 +60,7 @@ async function go() {
     window.history.replaceState(null, '', window.location.pathname)
     password.value = link.value = ''
     turn('in')
-    said.value = done.told
+    said.value = done.message
   } else {
     await enter()
   }

@@ -3,7 +3,7 @@ import { onBeforeUnmount, reactive } from 'vue'
 export interface Key {
   /** As event.key says it, in small letters; 'ctrl+k' for combinations. */
   key: string
-  told: string
+  message: string
   run: (event: KeyboardEvent) => void
   /** Also while a field has the focus. */
   always?: boolean

@@ -4,7 +4,7 @@ import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, onBeforeUnmount, ref, toRef, watch } from 'vue'
 import type { ListPath } from '@/api/lists'
 import { useKeys } from '@/app/keys'
-import { tell, wordsOf } from '@/app/told'
+import { tell, wordsOf } from '@/app/messages'
 import { usePages, type ListAsk } from './pages'
 
 export interface Column {
@@ -28,7 +28,7 @@ const props = defineProps<{
   first?: boolean
   edge?: (row: R) => string
   empty: string
-  emptyTold?: string
+  emptyMessage?: string
 }>()
 const emit = defineEmits<{ open: [row: R]; sort: [key: string, down: boolean]; chosen: [ids: number[]]; act: [row: R] }>()
 const active = defineModel<number | null>('active', { default: null })
@@ -137,18 +137,18 @@ async function range(from: number, to = -1) {
 }
 const current = () => list.at(cursor.value)
 useKeys(props.name, [
-  { key: 'j', told: 'next row', run: () => go(cursor.value + 1) },
-  { key: 'arrowdown', told: 'next row', run: () => go(cursor.value + 1) },
-  { key: 'k', told: 'row before', run: () => go(cursor.value - 1) },
-  { key: 'arrowup', told: 'row before', run: () => go(cursor.value - 1) },
-  { key: 'shift+arrowdown', told: 'choose more rows', run: () => go(cursor.value + 1, true) },
-  { key: 'enter', told: 'see why', run: () => current() && open(current()!) },
-  { key: 'a', told: 'do the best step', run: () => current() && emit('act', current()!) },
+  { key: 'j', message: 'next row', run: () => go(cursor.value + 1) },
+  { key: 'arrowdown', message: 'next row', run: () => go(cursor.value + 1) },
+  { key: 'k', message: 'row before', run: () => go(cursor.value - 1) },
+  { key: 'arrowup', message: 'row before', run: () => go(cursor.value - 1) },
+  { key: 'shift+arrowdown', message: 'choose more rows', run: () => go(cursor.value + 1, true) },
+  { key: 'enter', message: 'see why', run: () => current() && open(current()!) },
+  { key: 'a', message: 'do the best step', run: () => current() && emit('act', current()!) },
   ...(props.choose
     ? [
         {
           key: ' ',
-          told: 'choose the row',
+          message: 'choose the row',
           run: () => {
             const row = current()
             if (row) pick(row)
@@ -280,7 +280,7 @@ const cell = (row: object, key: string): unknown => (row as Record<string, unkno
       <div v-else-if="list.total.value === 0 && !list.state.old" class="px-6 py-10 text-center">
         <p class="font-bold">{{ empty }}</p>
         <p v-if="ask.words" class="mt-1 text-soft">Nothing with “{{ ask.words }}” fits; take a word or a limit away.</p>
-        <p v-else-if="emptyTold" class="mt-1 text-soft">{{ emptyTold }}</p>
+        <p v-else-if="emptyMessage" class="mt-1 text-soft">{{ emptyMessage }}</p>
         <slot name="empty" />
       </div>
     </div>

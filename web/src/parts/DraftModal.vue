@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { tellDone, wordsOf } from '@/app/told'
+import { tellDone, wordsOf } from '@/app/messages'
 import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Effects from './Effects.vue'
@@ -35,7 +35,7 @@ async function apply() {
   if (!view.value || isFetching.value) return
   try {
     await tellDone(
-      (await take(api.POST('/api/v1/prices/apply', { body: { ...props.draft, seen: view.value.counts, leave: [...left.value] } }))).told,
+      (await take(api.POST('/api/v1/prices/apply', { body: { ...props.draft, seen: view.value.counts, leave: [...left.value] } }))).message,
     )
     emit('done')
     await queries.invalidateQueries()
@@ -51,7 +51,7 @@ async function apply() {
     open
     wide
     :title="title"
-    told="Nothing has happened yet. This is what it would do at today's costs; it can be undone afterwards."
+    message="Nothing has happened yet. This is what it would do at today's costs; it can be undone afterwards."
     @close="emit('close')"
   >
     <p v-if="error || wrong" role="alert" class="mb-3 rounded bg-brick-wash px-3 py-2 text-brick">{{ error ? wordsOf(error) : wrong }}</p>

@@ -103,7 +103,7 @@ const total = computed(() => count('rise') + count('fall'))
       <Empty
         v-else
         title="No price would move"
-        :told="draft ? 'The draft changes no price at today\'s costs.' : 'All prices are what the rules ask for.'"
+        :message="draft ? 'The draft changes no price at today\'s costs.' : 'All prices are what the rules ask for.'"
       />
     </div>
     <p v-if="moves.length > 100" class="mt-2 text-soft">

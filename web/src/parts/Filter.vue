@@ -6,7 +6,7 @@ import { useKeys } from '@/app/keys'
 defineProps<{ words: string; label: string }>()
 const emit = defineEmits<{ change: [words: string] }>()
 const field = ref<HTMLInputElement | null>(null)
-useKeys('Filter', [{ key: '/', told: 'filter this list', run: () => field.value?.select() }])
+useKeys('Filter', [{ key: '/', message: 'filter this list', run: () => field.value?.select() }])
 </script>
 
 <template>

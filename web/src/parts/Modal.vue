@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
 
-defineProps<{ open: boolean; title: string; told?: string; wide?: boolean; broad?: boolean }>()
+defineProps<{ open: boolean; title: string; message?: string; wide?: boolean; broad?: boolean }>()
 const emit = defineEmits<{ close: [] }>()
 </script>
 
@@ -14,7 +14,7 @@ const emit = defineEmits<{ close: [] }>()
         :class="broad ? 'max-w-6xl' : wide ? 'max-w-3xl' : 'max-w-lg'"
       >
         <DialogTitle as="h1" class="text-lg!">{{ title }}</DialogTitle>
-        <p v-if="told" class="mt-1 text-soft">{{ told }}</p>
+        <p v-if="message" class="mt-1 text-soft">{{ message }}</p>
         <div class="mt-4"><slot /></div>
         <div class="mt-5 flex items-center justify-end gap-2"><slot name="acts" /></div>
       </DialogPanel>

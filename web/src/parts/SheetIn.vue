@@ -2,7 +2,7 @@
 /** Bring a sheet in: template, check with what would change, then take the good rows; the bad come back as a sheet. */
 import { computed, onBeforeUnmount, ref } from 'vue'
 import { api, take, upload as send, type Schema } from '@/api/client'
-import { tellDone, wordsOf } from '@/app/told'
+import { tellDone, wordsOf } from '@/app/messages'
 import { queries } from '@/main'
 import Btn from './Btn.vue'
 import Modal from './Modal.vue'
@@ -19,12 +19,12 @@ const props = defineProps<{
 const emit = defineEmits<{ close: [] }>()
 
 interface Result {
-  told: string
+  message: string
   counts: Record<string, number>
-  changes: { kind: string; told: string }[]
+  changes: { kind: string; message: string }[]
   unknown: string[]
   note?: string
-  bad: { row: Record<string, string>; why: string }[]
+  bad: { row: Record<string, string>; reason: string }[]
 }
 /** Sheets that can be taken out as they stand, in the columns in which they are brought in. */
 const OURS = ['lanes', 'listings', 'prices', 'rates']
@@ -85,11 +85,11 @@ function follow(number: number, during: 'checking' | 'taking', then: 'checked' |
     if (job.value?.state === 'done') {
       stage.value = then
       if (then === 'taken') {
-        await tellDone(`Sheet taken in: ${job.value.told}`)
+        await tellDone(`Sheet taken in: ${job.value.message}`)
         void queries.invalidateQueries()
       }
     } else if (job.value?.state === 'failed' || job.value?.state === 'stopped') {
-      error.value = job.value.told
+      error.value = job.value.message
       stage.value = seen.value && !seen.value.plain ? 'naming' : 'choose'
     } else timer = setTimeout(look, 300)
   }
@@ -121,7 +121,7 @@ onBeforeUnmount(() => clearTimeout(timer))
   <Modal
     :open="open"
     :title="title"
-    told="CSV or XLSX as you have it, also in a zip. You see how it is read, and nothing changes until you say so."
+    message="CSV or XLSX as you have it, also in a zip. You see how it is read, and nothing changes until you say so."
     wide
     @close="close"
   >
@@ -163,14 +163,14 @@ onBeforeUnmount(() => clearTimeout(timer))
         </p>
         <ul class="mt-1 max-h-36 overflow-auto">
           <li v-for="(one, i) in result.bad" :key="i" class="truncate py-0.5">
-            <span class="text-brick">{{ one.why }}</span>
+            <span class="text-brick">{{ one.reason }}</span>
             <span class="ml-1 text-soft">{{ Object.values(one.row).filter(Boolean).join(' · ') }}</span>
           </li>
         </ul>
       </div>
       <ul v-if="result.changes.length" class="mt-3 max-h-48 overflow-auto border-t border-rule-2 pt-2">
         <li v-for="(one, i) in result.changes" :key="i" class="truncate py-0.5">
-          <span class="inline-block w-16 text-soft">{{ one.kind }}</span>{{ one.told }}
+          <span class="inline-block w-16 text-soft">{{ one.kind }}</span>{{ one.message }}
         </li>
       </ul>
     </div>

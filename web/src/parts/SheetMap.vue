@@ -2,7 +2,7 @@
 /** Which of a sheet's columns are ours: what was guessed, what a person says, and ten rows as they would be read. */
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { wordsOf } from '@/app/told'
+import { wordsOf } from '@/app/messages'
 import { plural } from './format'
 
 const props = defineProps<{ sheet: string; seen: Schema<'SheetSeen'> }>()

@@ -2,7 +2,7 @@
 /** What a view shows of an answer: a quiet skeleton until it is there, its emptiness, its failure, or that it is old. Never a word that could
  *  be false while the answer is on its way. */
 import { computed, onScopeDispose, ref, watch, type Ref } from 'vue'
-import { wordsOf } from '@/app/told'
+import { wordsOf } from '@/app/messages'
 import Empty from './Empty.vue'
 import { timeOf } from './format'
 
@@ -19,7 +19,7 @@ const props = defineProps<{
   /** Whether what was answered holds nothing. */
   empty?: boolean
   title?: string
-  told?: string
+  message?: string
   /** Lines of the skeleton. */
   lines?: number
 }>()
@@ -58,7 +58,7 @@ const retry = () => void props.of.refetch()
       As it was{{ asOf ? ` at ${asOf}` : '' }}: {{ wordsOf(error) }}
       <button type="button" class="font-semibold text-slate underline" @click="retry">Try again</button>
     </p>
-    <slot v-if="empty" name="empty"><Empty :title="title ?? 'Nothing is here'" :told="told" /></slot>
+    <slot v-if="empty" name="empty"><Empty :title="title ?? 'Nothing is here'" :message="message" /></slot>
     <slot v-else />
   </template>
 </template>

@@ -4,12 +4,12 @@ import { computed } from 'vue'
 
 const props = defineProps<{ stock: number[]; days: number }>()
 const most = computed(() => Math.max(1, ...props.stock))
-const told = computed(() => (props.days < 0 ? 'not seen for long enough' : `in stock on ${props.days} of 60 days`))
+const message = computed(() => (props.days < 0 ? 'not seen for long enough' : `in stock on ${props.days} of 60 days`))
 </script>
 
 <template>
-  <svg viewBox="0 0 80 16" preserveAspectRatio="none" class="block h-4 w-20" role="img" :aria-label="told">
-    <title>{{ told }}</title>
+  <svg viewBox="0 0 80 16" preserveAspectRatio="none" class="block h-4 w-20" role="img" :aria-label="message">
+    <title>{{ message }}</title>
     <template v-for="(n, i) in stock" :key="i">
       <rect
         v-if="n >= 0"

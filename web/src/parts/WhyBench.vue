@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { live } from '@/app/live'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from './Btn.vue'
 import Modal from './Modal.vue'
 import Sight from './Sight.vue'
@@ -15,8 +15,8 @@ import { dateOf, money, number, percent } from './format'
 
 const props = defineProps<{ listing?: number | null; response?: number | null }>()
 const asked = useQuery({
-  queryKey: computed(() => ['why', props.response ? 'response' : 'listing', props.response ?? props.listing]),
-  queryFn: (): Promise<Schema<'WhyOut'>> =>
+  queryKey: computed(() => ['reason', props.response ? 'response' : 'listing', props.response ?? props.listing]),
+  queryFn: (): Promise<Schema<'ExplanationOut'>> =>
     props.response
       ? take(api.GET('/api/v1/prices/responses/{number}/why', { params: { path: { number: props.response } } }))
       : take(api.GET('/api/v1/prices/listings/{number}/why', { params: { path: { number: props.listing! } } })),
@@ -53,7 +53,7 @@ const series = computed(() => {
 const from = computed(() => to.value - 60 * 86_400_000)
 const hand = ref(false)
 const price = ref('')
-const why = ref('')
+const reason = ref('')
 const until = ref('')
 const wrong = ref('')
 async function fix(amount: string | null) {
@@ -63,7 +63,7 @@ async function fix(amount: string | null) {
     const done = await take(
       api.POST('/api/v1/prices/listings/{number}/hand', {
         params: { path: { number: one.listing } },
-        body: { version: one.version, price: given, why: why.value, until: until.value ? `${until.value}T23:59:00Z` : null },
+        body: { version: one.version, price: given, reason: reason.value, until: until.value ? `${until.value}T23:59:00Z` : null },
       }),
     )
     hand.value = false
@@ -76,7 +76,7 @@ const undo = () => act(() => take(api.POST('/api/v1/watch/responses/undo', { bod
 const settle = (approve: boolean) =>
   act(() => take(api.POST('/api/v1/watch/responses/settle', { body: { responses: [data.value!.response!], approve } })))
 const onSale = (on: boolean) =>
-  act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: [data.value!.listing], on, why: '' } })))
+  act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: [data.value!.listing], on, reason: '' } })))
 function openHand() {
   price.value = data.value?.price.amount ?? ''
   wrong.value = ''
@@ -98,7 +98,7 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
         WORDS[data.paused_by] ?? 'paused'
       }}</Tag>
       <Tag v-if="data.hand_price" tone="info"
-        >fixed by hand{{ data.hand_why ? `: ${data.hand_why}` : '' }}{{ data.hand_until ? `, until ${dateOf(data.hand_until)}` : '' }}</Tag
+        >fixed by hand{{ data.hand_reason ? `: ${data.hand_reason}` : '' }}{{ data.hand_until ? `, until ${dateOf(data.hand_until)}` : '' }}</Tag
       >
       <Tag v-if="data.response_state === 'waits'" tone="waits">waits for you</Tag>
     </p>
@@ -119,7 +119,7 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
             {{ bound.name }}<span v-if="bound.by" class="ml-1 text-2xs font-normal text-soft">{{ bound.by }}</span
             ><span v-if="bound.sets" class="sr-only">, it set the price</span>
           </th>
-          <td class="text-right whitespace-nowrap">{{ bound.told || (bound.price ? money(bound.price) : 'no price') }}</td>
+          <td class="text-right whitespace-nowrap">{{ bound.message || (bound.price ? money(bound.price) : 'no price') }}</td>
         </tr>
         <tr v-if="data.best" class="h-6 border-t border-rule-2">
           <th scope="row" class="text-left font-bold">The rule's price</th>
@@ -153,7 +153,7 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
     <Modal
       :open="hand"
       title="Set the price by hand"
-      :told="`${data.sku}: it stays so until you let the rule set it again. A price that loses money is refused.`"
+      :message="`${data.sku}: it stays so until you let the rule set it again. A price that loses money is refused.`"
       @close="hand = false"
     >
       <label class="block"
@@ -161,7 +161,7 @@ const WORDS: Record<string, string> = { stock: 'paused, nothing left', hold: 'pa
         ><input v-model="price" class="field" inputmode="decimal" maxlength="12" :aria-invalid="!!wrong" @keydown.enter="fix(price)"
       /></label>
       <label class="mt-3 block"
-        ><span class="label">Why (kept in the log)</span><input v-model="why" class="field" maxlength="300" @keydown.enter="fix(price)"
+        ><span class="label">Why (kept in the log)</span><input v-model="reason" class="field" maxlength="300" @keydown.enter="fix(price)"
       /></label>
       <label class="mt-3 block"
         ><span class="label">Until the end of (empty = until you let the rule set it)</span

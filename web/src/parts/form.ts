@@ -1,6 +1,6 @@
 import { ref } from 'vue'
 import { ApiError } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 
 /** A form on its way: what was wrong with it as a sentence, and with each of its fields; what was typed stays. */
 export function useForm() {
@@ -31,7 +31,7 @@ export function useForm() {
     }
   }
   /** The same for what is an act: what was done is said, and everything is looked at again. */
-  async function sendAct(does: () => Promise<{ told: string }>, then: () => void = () => {}): Promise<void> {
+  async function sendAct(does: () => Promise<{ message: string }>, then: () => void = () => {}): Promise<void> {
     const done = await send(does)
     if (!done) return
     then()

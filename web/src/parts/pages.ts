@@ -1,6 +1,6 @@
 import { onScopeDispose, reactive, ref, shallowRef, watch, type Ref } from 'vue'
 import { live } from '@/app/live'
-import { wordsOf } from '@/app/told'
+import { wordsOf } from '@/app/messages'
 import { idsOf, page } from '@/api/client'
 
 const SIZE = 100

@@ -313,7 +313,7 @@ def _have(context: Context, items: Sequence[Item]) -> dict[int, str]:
     parts = select(LanePart.item_id, LanePart.lane_id).where(LanePart.item_id.in_([item.id for item in items]))
     lanes = dict(s.execute(parts.order_by(LanePart.item_id)).tuples().all())
     skus: dict[int, int] = dict(
-        s.execute(select(Lane.id, Lane.sku_id).where(Lane.id.in_(lanes.values()), Lane.until.is_(None))).tuples().all()
+        s.execute(select(Lane.id, Lane.sku_id).where(Lane.id.in_(lanes.values()), Lane.closed_at.is_(None))).tuples().all()
     )
     codes_of: dict[int, str] = dict(s.execute(select(Sku.id, Sku.code).where(Sku.id.in_(skus.values()))).tuples().all())
     return out | {item: codes_of[skus[lane]] for item, lane in lanes.items() if lane in skus}

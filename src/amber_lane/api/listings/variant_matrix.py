@@ -123,7 +123,7 @@ def keep(context: WriteContext, app: TheApp, number: Big, ask: KeepAsk) -> KeptO
         price = minor(one.price, "price")
         if price is not None and price <= 0:
             raise Invalid("a price must lie between 0.01 and 1,000,000", {"price": "must be above nothing"})
-        wishes.append(variant_commands.GridQuery(tuple(one.values), one.kept, one.item, price, one.most, one.picture))
+        wishes.append(variant_commands.VariantRequest(tuple(one.values), one.kept, one.item, price, one.most, one.picture))
     matrix, done = variant_commands.keep(context, app.finder, number, ask.version, ask.title, _options(ask.options), wishes)
     parts = [f"{done.made} made" if done.made else "", f"{done.dropped} dropped" if done.dropped else ""]
     message = ", ".join(part for part in parts if part) or "Kept"

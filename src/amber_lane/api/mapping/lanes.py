@@ -90,7 +90,7 @@ class LaneOut(BaseModel):
     ship: Money | None
     handling: Money | None
     landed: Money | None
-    why_not: str
+    reason_not: str
     days_low: int
     days_high: int
     trust: TrustOut
@@ -184,11 +184,11 @@ def _lanes(context: Context, found: list[Lane], store: Store | None) -> list[Lan
             LaneOut(
                 id=lane.id,
                 version=lane.version,
-                use=lane.use,
+                use=lane.priority,
                 state=lane.state,
                 reason=lane.reason,
                 store=costing.facts.stores[lane.store_id].name if lane.store_id else "",
-                instead=lane.instead,
+                instead=lane.is_substitute,
                 begun=lane.begun,
                 starts=lane.starts,
                 ends=lane.ends,
@@ -198,13 +198,13 @@ def _lanes(context: Context, found: list[Lane], store: Store | None) -> list[Lan
                 services=dict(lane.services or {}),
                 opened_at=lane.opened_at,
                 opened_by=lane.opened_by,
-                proof=lane.proof,
+                proof=lane.match_evidence,
                 parts=[_part(part, items[part.item_id], lane, suppliers, origins) for part in parts[lane.id]],
                 item_cost=sure(cost.goods, cur) if cost and known else None,
                 ship=sure(cost.ship, cur) if cost and known else None,
                 handling=sure(cost.handling, cur) if cost and known else None,
                 landed=sure(cost.landed, cur) if cost and known else None,
-                why_not=cost.reason if cost else "no store",
+                reason_not=cost.reason if cost else "no store",
                 days_low=cost.days_low if cost else 0,
                 days_high=cost.days_high if cost else 0,
                 trust=_trust(seen[lane.id]),
@@ -234,7 +234,9 @@ def sku(context: ReadContext, sku_id: Big) -> SkuOut:
     store = context.get(Store, listing.store_id, "store") if listing else None
     sold = select(Store.name).join(Listing, Listing.store_id == Store.id).where(Listing.sku_id == sku_id, Listing.state != "ended")
     family = [one.id for one in variants.siblings(context, row) if one.id != sku_id]
-    laned = set(context.session.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(family), Lane.until.is_(None), Lane.instead.is_(False))))
+    laned = set(
+        context.session.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(family), Lane.closed_at.is_(None), Lane.is_substitute.is_(False)))
+    )
     return SkuOut(
         sku_id=row.id,
         sku=row.code,
@@ -285,7 +287,7 @@ class Preview(BaseModel):
     packs: str
 
 
-def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.GridQuery:
+def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.LaneRequest:
     try:
         parts = [lanes.Part(part.item_id, parse_units(part.units)) for part in ask.parts]
     except ValueError as error:
@@ -295,7 +297,7 @@ def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.GridQuer
     for moment in (ask.starts, ask.ends):
         if moment is not None and moment.tzinfo is None:
             raise Invalid("a date needs its time zone", {"starts": "has no time zone"})
-    return lanes.GridQuery(
+    return lanes.LaneRequest(
         ask.sku_id,
         parts,
         ask.use,
@@ -303,8 +305,10 @@ def _wish(context: Context, ask: OpenAsk, proof: bool = False) -> lanes.GridQuer
         ask.service,
         starts=ask.starts,
         ends=ask.ends,
-        instead=ask.instead,
-        proof=item_candidates.proof_for(context, context.get(Sku, ask.sku_id, "SKU"), parts[0].item) if proof and len(parts) == 1 else None,
+        is_substitute=ask.instead,
+        match_evidence=item_candidates.proof_for(context, context.get(Sku, ask.sku_id, "SKU"), parts[0].item)
+        if proof and len(parts) == 1
+        else None,
     )
 
 
@@ -313,7 +317,7 @@ def preview(context: WriteContext, ask: OpenAsk) -> Preview:
     """Open the lane in a writing transaction (so that it waits its turn), say what came of it, and take it all back."""
     row = context.get(Sku, ask.sku_id, "SKU")
     orders = lanes.effect_of_opening(context, row)["orders"]
-    opened = lanes.open_wish(context, _wish(context, ask), respond_now=False)
+    opened = lanes.open_requested(context, _wish(context, ask), respond_now=False)
     minutes = context.get(Supplier, opened.supplier_id, "supplier").sweep_minutes
     out = Preview(landed=None, price=None, profit=None, shows=0, orders=orders, outcome="no listing", sweep_minutes=minutes, packs="")
     parts, items = parts_of(context, [opened])
@@ -340,7 +344,7 @@ def preview(context: WriteContext, ask: OpenAsk) -> Preview:
 
 @router.post("", status_code=201)
 def open_lane(context: WriteContext, ask: OpenAsk) -> Done:
-    lanes.open_wish(context, _wish(context, ask, proof=True))
+    lanes.open_requested(context, _wish(context, ask, proof=True))
     row = context.get(Sku, ask.sku_id, "SKU")
     return Done(message=f"Replacement allowed for {row.code}" if ask.instead else f"Lane opened for {row.code}")
 
@@ -380,7 +384,7 @@ class Point(BaseModel):
 
 
 class LandsIn(BaseModel):
-    """One unit in one country where we sell: by which service, what it costs, when it arrives; why_not where it cannot go."""
+    """One unit in one country where we sell: by which service, what it costs, when it arrives; reason_not where it cannot go."""
 
     country: str
     store: str
@@ -391,7 +395,7 @@ class LandsIn(BaseModel):
     landed: Money | None
     days_low: int
     days_high: int
-    why_not: str
+    reason_not: str
 
 
 class LaneBench(BaseModel):
@@ -427,7 +431,7 @@ def bench(context: ReadContext, number: Big) -> LaneBench:
             service=cost.service,
             days_low=cost.days_low,
             days_high=cost.days_high,
-            why_not=cost.reason,
+            reason_not=cost.reason,
             **{key: sure(amounts[key], shop.currency) if key in amounts else None for key in ("goods", "ship", "handling", "landed")},
         )
     ways: dict[str, list[str]] = {}

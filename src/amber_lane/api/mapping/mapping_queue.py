@@ -17,7 +17,7 @@ from ...jobs.background_jobs import start
 from ...services.base.errors import Invalid
 from ...services.mapping import audit, auto_matching, bulk_changes, item_candidates, switch_supplier, variants
 from ...services.mapping.landed_cost import UnitLanded
-from ...services.mapping.lanes import GridQuery, Part, supplier_names
+from ...services.mapping.lanes import LaneRequest, Part, supplier_names
 from ...services.mapping.mapping_queue import to_settle
 from ..deps import ReadContext, WriteContext
 from ..schemas import Ask, Big, Done, Money, money, sure
@@ -82,7 +82,7 @@ class OfferOut(BaseModel):
     offer: str
     units: str
     landed: Money | None
-    why_not: str
+    reason_not: str
     days_low: int
     days_high: int
     profit: Money | None
@@ -147,7 +147,7 @@ def candidates(context: ReadContext, sku_id: Big, words: Annotated[str, Query(ma
             offer=one.like.item.offer,
             units=show_units(one.units.numerator, one.units.denominator),
             landed=None if one.cost.reason else sure(one.cost.landed, cur),
-            why_not=one.cost.reason,
+            reason_not=one.cost.reason,
             days_low=one.cost.days_low,
             days_high=one.cost.days_high,
             profit=money(one.profit, cur),
@@ -256,11 +256,11 @@ def open_many(context: WriteContext, ask: PicksAsk) -> Done:
     """Open lanes for several SKUs as one act."""
     try:
         wishes = [
-            GridQuery(
+            LaneRequest(
                 one.sku_id,
                 [Part(one.item_id, parse_units(one.units))],
                 one.use,
-                proof=item_candidates.proof_for(context, context.get(Sku, one.sku_id, "SKU"), one.item_id),
+                match_evidence=item_candidates.proof_for(context, context.get(Sku, one.sku_id, "SKU"), one.item_id),
             )
             for one in sorted(ask.picks, key=lambda one: (one.sku_id, one.use))
         ]
@@ -310,7 +310,7 @@ class MoveOut(BaseModel):
     differs: list[str]
     lands: Money | None
     would_land: Money | None
-    why_not: str
+    reason_not: str
     stock: int | None
     has: bool
 
@@ -335,7 +335,7 @@ def move_preview(context: ReadContext, ask: MoveFrom) -> list[MoveOut]:
             differs=one.differs,
             lands=_landed(one.now, one.currency),
             would_land=_landed(one.then, one.currency),
-            why_not=one.then.reason,
+            reason_not=one.then.reason,
             stock=one.item.stock if one.item else None,
             has=one.has is not None,
         )

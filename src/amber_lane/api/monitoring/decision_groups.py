@@ -312,7 +312,7 @@ def item_page(context: ReadContext, number: Big, days: Annotated[int, Query(ge=1
         .join(Store, Store.id == Listing.store_id)
         .join(Lane, Lane.sku_id == Sku.id)
         .join(LanePart, LanePart.lane_id == Lane.id)
-        .where(LanePart.item_id == number, Lane.until.is_(None), Listing.state.in_(("live", "paused")))
+        .where(LanePart.item_id == number, Lane.closed_at.is_(None), Listing.state.in_(("live", "paused")))
         .where(Lane.store_id.is_(None) | (Lane.store_id == Listing.store_id))
         .order_by(Sku.pace.desc(), Listing.id)
         .limit(300)
@@ -362,7 +362,7 @@ def item_page(context: ReadContext, number: Big, days: Annotated[int, Query(ge=1
                 landed=money(listing.landed, listing.currency),
                 profit=money(listing.profit, listing.currency),
                 quantity=listing.wanted_quantity,
-                use=lane.use,
+                use=lane.priority,
                 lane=lane.state,
                 here=listing.lane_id == lane.id,
             )

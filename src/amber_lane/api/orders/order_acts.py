@@ -45,11 +45,11 @@ def wait(context: WriteContext, ask: WaitAsk) -> Done:
     return Done(message=f"{n} order{'' if n == 1 else 's'} {'wait for your hand' if ask.by_hand else 'go by themselves again'}", count=n)
 
 
-class WhyAsk(Ask):
+class ReasonAsk(Ask):
     reason: str = Field("", max_length=300)
 
 
-class PickedOrdersAsk(WhyAsk):
+class PickedOrdersAsk(ReasonAsk):
     orders: list[Big] = Field(min_length=1, max_length=100_000)
 
 
@@ -69,7 +69,7 @@ def cancel_many(context: WriteContext, ask: PickedOrdersAsk) -> Done:
 
 
 @router.post("/{number}/cancel")
-def cancel(context: WriteContext, number: Big, ask: WhyAsk) -> Done:
+def cancel(context: WriteContext, number: Big, ask: ReasonAsk) -> Done:
     return Done(message=f"Order {orders.cancel(context, number, ask.reason).number} cancelled, the store refunds it")
 
 
@@ -90,7 +90,7 @@ class CutAsk(Ask):
     units: int | None = Field(None, ge=1, le=1_000_000)
 
 
-class LinesAsk(WhyAsk):
+class LinesAsk(ReasonAsk):
     lines: list[CutAsk] = Field(min_length=1, max_length=500)
 
 
@@ -148,9 +148,9 @@ def choose_lane(context: WriteContext, line: Big, ask: LaneAsk) -> Done:
 
 
 @router.get("/{number}/buyer.json", response_class=Response, responses=download("application/json"))
-def buyer_told(context: WriteContext, number: Big) -> Response:
+def buyer_message(context: WriteContext, number: Big) -> Response:
     """All that is held of the buyer of an order, in this order and their others, as a file for them."""
-    message = buyer_data.told_of(context, number)
+    message = buyer_data.held_data(context, number)
     head = {"Content-Disposition": 'attachment; filename="buyer.json"'}
     return Response(json.dumps(message, ensure_ascii=False, indent=1), media_type="application/json", headers=head)
 

@@ -196,7 +196,7 @@ class OrderOut(BaseModel):
     message: str | None
     # What the buyer asked for after it was bought, '' = nothing.
     wants: str
-    wants_told: str
+    wants_message: str
     # The buyer was erased on their wish.
     erased: bool
     allowed: list[str]
@@ -241,8 +241,8 @@ def order(context: ReadContext, number: Big) -> OrderOut:
         store=context.get(Store, row.store_id, "store").name,
         buyer=row.buyer,
         mail=row.mail,
-        address=row.mended or row.address,
-        mended=row.mended is not None,
+        address=row.address_override or row.address,
+        mended=row.address_override is not None,
         country=row.country,
         note=row.note,
         ordered_at=row.ordered_at,
@@ -251,15 +251,15 @@ def order(context: ReadContext, number: Big) -> OrderOut:
         limit=hold.limit if hold else None,
         message=hold.message if hold else None,
         wants=row.wants,
-        wants_told=row.wants_told,
+        wants_message=row.wants_message,
         erased=row.erased_at is not None,
         allowed=row.allowed,
-        by_hand=row.by_hand,
+        by_hand=row.manual_release,
         given=row.address,
-        faults={} if row.erased_at else address.faults({**(row.mended or row.address), "country": row.country}),
-        lines_of_address=address_parts.lines({**(row.mended or row.address), "country": row.country}),
+        faults={} if row.erased_at else address.faults({**(row.address_override or row.address), "country": row.country}),
+        lines_of_address=address_parts.lines({**(row.address_override or row.address), "country": row.country}),
         called=address_parts.words(row.country),
-        proposed=address.mended({**(row.mended or row.address), "country": row.country}),
+        proposed=address.mended({**(row.address_override or row.address), "country": row.country}),
         sentence=explanations.sentence(context, row, lines, plan, hold),
         ways_on=[
             WayOn(
@@ -292,7 +292,7 @@ def order(context: ReadContext, number: Big) -> OrderOut:
                 tax=sure(one.tax, cur),
                 store_fee=sure(one.store_fee, cur),
                 payment_fee=sure(one.payment_fee, cur),
-                kept=sure(one.kept, cur),
+                kept=sure(one.net_revenue, cur),
                 state=one.state,
                 reason=one.reason,
                 chosen_by=one.chosen_by,
@@ -317,8 +317,8 @@ def _ways(context: Context, plan: Plan | None, lines: dict[int, OrderLine], cur:
             WayOut(
                 line=one["line"],
                 lane=lane.id,
-                use=lane.use,
-                instead=lane.instead,
+                use=lane.priority,
+                instead=lane.is_substitute,
                 state=lane.state,
                 supplier=suppliers[lane.supplier_id].name,
                 origin=origins[lane.origin_id].name,
@@ -359,7 +359,7 @@ def _twin(context: Context, row: Order, hold: Hold | None) -> TwinOut | None:
 
 def _earns(line: OrderLine, one: dict[str, Any]) -> int:
     """What a line would leave by a lane, before risk."""
-    return line.kept - line.reserve - int(one["all_in"]) + int(one.get("risk", 0))
+    return line.net_revenue - line.reserve - int(one["all_in"]) + int(one.get("risk", 0))
 
 
 def _known(own: int | None, supplier: int | None) -> int | None:

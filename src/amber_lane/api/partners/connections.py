@@ -35,8 +35,8 @@ class KindOut(BaseModel):
     owner: str
     kind: str
     name: str
-    key_told: str
-    address_told: str
+    key_hint: str
+    address_hint: str
     # Its sheets' columns must be named before it can be read; a person enters how it sends.
     by_sheets: bool
 
@@ -95,8 +95,8 @@ def kinds(number: SignedIn) -> list[KindOut]:
             owner=k.owner,
             kind=k.kind,
             name=k.name,
-            key_told=k.key_told,
-            address_told=k.address_told,
+            key_hint=k.key_hint,
+            address_hint=k.address_hint,
             by_sheets=k.how or k.kind == "sheet",
         )
         for k in KINDS
@@ -129,7 +129,7 @@ def partners(context: ReadContext) -> list[PartnerOut]:
                     message=link.message if link else "",
                     may=link.may if link else [],
                     good_at=link.good_at if link else None,
-                    rest_until=link.rest_until if link else None,
+                    rest_until=link.circuit_open_until if link else None,
                     switches=switches,
                     sweep_minutes=getattr(row, "sweep_minutes", None),
                     **{name: getattr(row, name, None) for name in polling_plan.LOOKS},

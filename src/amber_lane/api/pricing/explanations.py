@@ -44,7 +44,7 @@ class Behind(BaseModel):
     number: str
 
 
-class WhyOut(BaseModel):
+class ExplanationOut(BaseModel):
     """Why a price is what it is: a sentence, the waterfall, the limits."""
 
     listing: int
@@ -56,7 +56,7 @@ class WhyOut(BaseModel):
     paused_by: str
     price: Money
     hand_price: Money | None
-    hand_why: str
+    hand_reason: str
     hand_until: datetime | None
     items: list[Behind]
     set_by: str
@@ -79,7 +79,7 @@ _NO_LANE = "It has no lane, so nothing is known of its cost and its price follow
 _NO_RATE = "There is no exchange rate from its supplier's money: its cost is not known and the old price stands. Its stock is followed."
 
 
-def _why(context: Context, listing: Listing, sku: str, found: Explained | None, **more: Any) -> WhyOut:
+def _reason(context: Context, listing: Listing, sku: str, found: Explained | None, **more: Any) -> ExplanationOut:
     store = context.get(Store, listing.store_id, "store")
     cur = listing.currency
     app: dict[str, Any] = dict(
@@ -92,7 +92,7 @@ def _why(context: Context, listing: Listing, sku: str, found: Explained | None, 
         paused_by=listing.paused_by,
         price=sure(found.price if found else listing.wanted_price, cur),
         hand_price=money(listing.hand_price, cur),
-        hand_why=listing.hand_why,
+        hand_reason=listing.hand_reason,
         hand_until=listing.hand_until if listing.hand_price is not None else None,
         items=[Behind(id=number, number=code) for number, code in what_if.items_behind(context, listing)],
         quantity=listing.wanted_quantity,
@@ -100,7 +100,7 @@ def _why(context: Context, listing: Listing, sku: str, found: Explained | None, 
         **more,
     )
     if found is None:
-        return WhyOut(
+        return ExplanationOut(
             **app,
             set_by="nothing",
             outcome="ok",
@@ -111,7 +111,7 @@ def _why(context: Context, listing: Listing, sku: str, found: Explained | None, 
             margin=None,
             on_cost=None,
         )
-    return WhyOut(
+    return ExplanationOut(
         **app,
         set_by=found.set_by,
         outcome=found.outcome,
@@ -126,15 +126,15 @@ def _why(context: Context, listing: Listing, sku: str, found: Explained | None, 
 
 
 @router.get("/listings/{number}/why")
-def reason(context: ReadContext, number: Big) -> WhyOut:
-    listing, sku, found = what_if.why_price(context, number)
-    return _why(context, listing, sku.code, found)
+def reason(context: ReadContext, number: Big) -> ExplanationOut:
+    listing, sku, found = what_if.explain_price(context, number)
+    return _reason(context, listing, sku.code, found)
 
 
 @router.get("/responses/{number}/why")
-def why_response(context: ReadContext, number: Big) -> WhyOut:
-    response, listing, sku, found = what_if.why_response(context, number)
-    return _why(
+def explain_decision(context: ReadContext, number: Big) -> ExplanationOut:
+    response, listing, sku, found = what_if.explain_decision(context, number)
+    return _reason(
         context,
         listing,
         sku.code,

@@ -139,7 +139,7 @@ class PolicyBody(Ask):
 class RateBody(Ask):
     """What one unit of `base` is worth in `quote`, as a decimal number."""
 
-    app: str = Field(pattern="^[A-Z]{3}$")
+    base: str = Field(pattern="^[A-Z]{3}$")
     quote: str = Field(pattern="^[A-Z]{3}$")
     rate: str = Field(max_length=20)
 
@@ -176,7 +176,7 @@ class WhatIfAsk(Ask):
             offers = None if self.terms.plans is None else [Plan(**one.model_dump()) for one in self.terms.plans]
             return drafts.SupplierChange(self.terms.supplier, terms, self.terms.version, offers)
         if self.rate is not None:
-            return drafts.RateChange(self.rate.app, self.rate.quote, self.rate.nano())
+            return drafts.RateChange(self.rate.base, self.rate.quote, self.rate.nano())
         return None if self.policy is None else drafts.PolicyChange(self.policy.scope, self.policy.key, dict(self.policy.fields))
 
 

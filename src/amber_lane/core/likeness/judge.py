@@ -166,8 +166,8 @@ def _sizes(ours: Thing, theirs: Thing, out: Judged, good: float, lack: float, ba
         # One is measured in figures and the other in letters.
         bad += 0.5
         out.veto = True
-        told_ours, told_theirs = [one[2] for one in left] + sorted(only_ours), [one[2] for one in right] + sorted(only_theirs)
-        out.evidence.append(Evidence("size", " ".join(told_ours), " ".join(told_theirs), -0.5))
+        said_ours, said_theirs = [one[2] for one in left] + sorted(only_ours), [one[2] for one in right] + sorted(only_theirs)
+        out.evidence.append(Evidence("size", " ".join(said_ours), " ".join(said_theirs), -0.5))
         return good, lack, bad
     for named, silent, mine in (
         ([one[2] for one in left] + sorted(only_ours), out.silent_theirs, True),

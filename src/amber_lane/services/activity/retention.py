@@ -105,7 +105,7 @@ def steps(context: Context, folder: Path) -> Iterator[Step]:
         rows = by_index(
             select(ListingDecision).where(ListingDecision.at < old(keep.decisions), ListingDecision.state != "waits"),
             ListingDecision,
-            "ix_response_at",
+            "ix_listing_decision_at",
         )
         yield _drop(rows.order_by(ListingDecision.at), ListingDecision, archive)
     if keep.changes:
@@ -117,8 +117,8 @@ def steps(context: Context, folder: Path) -> Iterator[Step]:
         over = select(Job).where(Job.state.in_(("done", "failed", "stopped")), Job.ended_at < old(keep.jobs)).order_by(Job.id)
         yield _drop(over, Job, None, (JobPart, JobPart.job_id))
     if keep.log:
-        acts = by_index(select(AuditEntry).where(AuditEntry.at < old(keep.log)), AuditEntry, "ix_act_at").order_by(AuditEntry.at)
-        yield _drop(acts, AuditEntry, archive, (AuditEntryPart, AuditEntryPart.act_id))
+        acts = by_index(select(AuditEntry).where(AuditEntry.at < old(keep.log)), AuditEntry, "ix_audit_entry_at").order_by(AuditEntry.at)
+        yield _drop(acts, AuditEntry, archive, (AuditEntryPart, AuditEntryPart.audit_entry_id))
     if keep.mails:
         yield _empty(Message, (Message.at < old(keep.mails), Message.body != ""), archive)
         yield _empty(Letter, (Letter.at < old(keep.mails), Letter.body != "", Letter.needs.is_(False)), archive)

@@ -69,7 +69,7 @@ def _account(context: Context, act: AuditEntry) -> None:
 
 
 def _snooze(context: Context, act: AuditEntry) -> None:
-    row = context.session.scalar(select(Snooze).where(Snooze.trouble == _after(act)["trouble"]))
+    row = context.session.scalar(select(Snooze).where(Snooze.alert == _after(act)["trouble"]))
     if row:
         context.session.delete(row)
 
@@ -201,7 +201,9 @@ def undo(context: Context, number: int) -> AuditEntry:
         portions.leave(context, job)
     # The newest portion first; the act itself holds the oldest.
     parts = [
-        *context.session.scalars(select(AuditEntryPart.id).where(AuditEntryPart.act_id == act.id).order_by(AuditEntryPart.id.desc())),
+        *context.session.scalars(
+            select(AuditEntryPart.id).where(AuditEntryPart.audit_entry_id == act.id).order_by(AuditEntryPart.id.desc())
+        ),
         0,
     ]
     if act.count <= portions.AT_ONCE or len(parts) == 1:

@@ -175,7 +175,7 @@ def _sweeps(context: Context) -> Iterator[Alert]:
 
 def _pace_at_stake(context: Context, supplier: int) -> int:
     """What a day of sales on this supplier's lanes would lose if all of it had to be refunded."""
-    skus = select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None))
+    skus = select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.closed_at.is_(None))
     rows = context.session.execute(
         select(Sku.pace, Listing.profit).join(Listing, Listing.sku_id == Sku.id).where(Sku.id.in_(skus), Listing.state == "live")
     )
@@ -183,7 +183,7 @@ def _pace_at_stake(context: Context, supplier: int) -> int:
 
 
 def _doubts(context: Context) -> Iterator[Alert]:
-    used = select(LanePart.id).join(Lane, Lane.id == LanePart.lane_id).where(LanePart.item_id == Item.id, Lane.until.is_(None))
+    used = select(LanePart.id).join(Lane, Lane.id == LanePart.lane_id).where(LanePart.item_id == Item.id, Lane.closed_at.is_(None))
     items = list(context.session.scalars(select(Item).where(IS_DOUBTED, used.correlate(Item).exists()).order_by(Item.id).limit(200)))
     since = select(Sighting.item_id, func.max(Sighting.at)).where(
         Sighting.item_id.in_([i.id for i in items]), Sighting.verdict == "doubted"
@@ -221,7 +221,7 @@ def _not_sent(context: Context) -> Iterator[Alert]:
     for origin, code in ways:
         for country in sorted({country for _, country in stores if (origin, code, country) not in sent}):
             shops = [number for number, at in stores if at == country]
-            mine = (Lane.origin_id == origin, Lane.service == code, Lane.until.is_(None))
+            mine = (Lane.origin_id == origin, Lane.service == code, Lane.closed_at.is_(None))
             rows = context.session.execute(
                 select(Lane.supplier_id, func.count(), func.min(Lane.opened_at))
                 .select_from(Lane)
@@ -251,7 +251,7 @@ def _services_used(context: Context, origin: int) -> Iterator[str]:
     """The services of an origin that lanes go by: one step along the index for each, however many lanes there are."""
     last = ""
     while True:
-        query = select(func.min(Lane.service)).where(Lane.until.is_(None), Lane.origin_id == origin, Lane.service > last)
+        query = select(func.min(Lane.service)).where(Lane.closed_at.is_(None), Lane.origin_id == origin, Lane.service > last)
         found = context.session.scalar(query)
         if found is None:
             return
@@ -261,7 +261,7 @@ def _services_used(context: Context, origin: int) -> Iterator[str]:
 
 def _shut(context: Context) -> Iterator[Alert]:
     """Listings all of whose lanes are shut: nothing can be bought for them, so they show nothing."""
-    fits = (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id) & Lane.until.is_(None)
+    fits = (Lane.sku_id == Listing.sku_id) & (func.coalesce(Lane.store_id, Listing.store_id) == Listing.store_id) & Lane.closed_at.is_(None)
     works = select(Lane.id).where(fits, Lane.state != "shut").correlate(Listing)
     some = by_index(select(Lane.sku_id).where(IS_SHUT), Lane, "ix_lane_shut")
     if context.session.scalar(some.limit(1)) is None:

@@ -27,7 +27,7 @@ from .alert import Alert, Source, Step
 
 def _waiting_listings(context: Context) -> Iterator[Alert]:
     newest = select(func.max(ListingDecision.id)).where(ListingDecision.state == "waits").group_by(ListingDecision.listing_id)
-    newest = by_index(newest, ListingDecision, "ix_response_state_at")
+    newest = by_index(newest, ListingDecision, "ix_listing_decision_state_at")
     rows = context.session.execute(
         select(
             ListingDecision.set_by,
@@ -84,7 +84,7 @@ def _crowds(context: Context) -> Iterator[Alert]:
             .select_from(ListingDecision)
             .outerjoin(Sweep, Sweep.id == ListingDecision.sweep_id)
             .outerjoin(Supplier, Supplier.id == Sweep.supplier_id)
-            .outerjoin(AuditEntry, AuditEntry.id == ListingDecision.act_id)
+            .outerjoin(AuditEntry, AuditEntry.id == ListingDecision.audit_entry_id)
             .where(ListingDecision.id == first)
         ).one()
         message = f"since a sweep of {cause[0]}" if cause[0] else str(cause[1] or "at once")
@@ -177,7 +177,7 @@ def _no_rate(context: Context) -> Iterator[Alert]:
                 .join(Supplier, Supplier.id == Lane.supplier_id)
                 .join(LanePart, LanePart.lane_id == Lane.id)
                 .join(Item, Item.id == LanePart.item_id)
-                .where(Lane.until.is_(None), column == money, Listing.currency == quote, Listing.state.in_(("live", "paused")))
+                .where(Lane.closed_at.is_(None), column == money, Listing.currency == quote, Listing.state.in_(("live", "paused")))
             ).one()
             if n > found.get((money, quote), (0, None))[0]:
                 found[money, quote] = (n, since)

@@ -83,7 +83,7 @@ def dead_groups(context: Context) -> list[Group]:
     return [Group(*row) for row in context.session.execute(query.group_by(*cause).order_by(func.min(Outbox.id))).tuples()]
 
 
-def told_of(kind: str, count: int, body: dict[str, Any]) -> str:
+def change_message(kind: str, count: int, body: dict[str, Any]) -> str:
     """How many of what, or which one; body: the first one's."""
     one, many = NAMES.get(kind, (kind, f"{kind}s"))
     return f"{count:,} {many}" if count > 1 else f"{one} {queue.about(body)}"
@@ -120,7 +120,7 @@ def _dead(context: Context) -> Iterator[Alert]:
     for one in dead_groups(context):
         n, rows = one.count, one.rows(context, most=SHOWN)
         risk, per_day = _at_risk(context, one)
-        what = told_of(one.kind, n, rows[0].body)
+        what = change_message(one.kind, n, rows[0].body)
         unsure = one.fault == "unsure"
         yield Alert(
             one.key,
@@ -147,7 +147,7 @@ def _delayed(context: Context) -> Iterator[Alert]:
     query = select(*cause, *counts).where(IS_DELAYED).group_by(*cause).order_by(first)
     for target, fault, n, oldest, newest, kinds, others in context.session.execute(by_index(query, Outbox, "ix_outbox_delayed")).tuples():
         begun, last = context.get(Outbox, oldest, "change"), context.get(Outbox, newest, "change")
-        what = told_of(begun.kind, n, begun.body) if kinds == 1 else f"{n:,} changes"
+        what = change_message(begun.kind, n, begun.body) if kinds == 1 else f"{n:,} changes"
         yield Alert(
             f"delayed:{target}:{fault}",
             STATIONS.get(begun.kind, "transit"),
@@ -270,7 +270,7 @@ def try_now(context: Context, target: str, fault: str) -> int:
     owner, _, number = target.partition(":")
     link = context.session.scalar(select(Link).where(Link.owner == owner, Link.owner_id == int(number)))
     if link is not None:
-        link.rest_until = None
+        link.circuit_open_until = None
     context.log("outbox.retry", target, f"{len(rows)} changes for {_name(context, target)} are tried now", count=len(rows))
     return len(rows)
 

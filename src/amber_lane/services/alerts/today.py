@@ -70,7 +70,7 @@ def _troubles(context: Context) -> list[Alert]:
 
 
 def _asleep(context: Context) -> dict[str, str]:
-    return {row.trouble: row.message for row in context.session.scalars(select(Snooze).where(Snooze.until > context.now))}
+    return {row.alert: row.message for row in context.session.scalars(select(Snooze).where(Snooze.until > context.now))}
 
 
 def counts(context: Context) -> dict[str, int]:
@@ -191,7 +191,7 @@ def _do(context: Context, trouble: Alert, other: bool, choice: str, only: int | 
 
 def snooze(context: Context, key: str, hours: int, until_change: bool = False) -> None:
     """Put a trouble off until a time, or until it says something else: one more parcel, another sum, a new reason."""
-    row = context.session.scalar(select(Snooze).where(Snooze.trouble == key)) or Snooze(trouble=key, until=context.now, by=context.actor)
+    row = context.session.scalar(select(Snooze).where(Snooze.alert == key)) or Snooze(alert=key, until=context.now, by=context.actor)
     row.until, row.by, row.message = context.now + timedelta(hours=hours), context.actor, ""
     message = f"not now: {key} until {row.until:%a %H:%M}"
     if until_change:

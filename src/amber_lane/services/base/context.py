@@ -129,6 +129,6 @@ class Context:
         act.count += count
         act.message = tell(act.count)
         act.on = act.on if on in act.on or len(act.on) > 200 else f"{act.on}, {on}"
-        self.session.add(AuditEntryPart(act_id=act.id, before=before, after=after))
+        self.session.add(AuditEntryPart(audit_entry_id=act.id, before=before, after=after))
         self.session.flush()
         return act

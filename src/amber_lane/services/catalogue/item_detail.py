@@ -34,7 +34,7 @@ class ToCountry:
 
 
 @dataclass(frozen=True)
-class Told:
+class ItemDetail:
     """sentence: why the price is what it is, or why there is none."""
 
     currency: str
@@ -44,7 +44,7 @@ class Told:
     countries: list[ToCountry]
 
 
-def explain(context: Context, finder: Finder, item: Item, store_id: int) -> Told:
+def explain(context: Context, finder: Finder, item: Item, store_id: int) -> ItemDetail:
     """Everything that decides about an item in a store. The same solver that ranks the list is asked."""
     with finder.lock:
         goods, _ = finder.look(context, store_id)
@@ -74,7 +74,7 @@ def explain(context: Context, finder: Finder, item: Item, store_id: int) -> Told
         name = service.name
         countries.append(ToCountry(land, name, int(there.days_low[0]), int(there.days_high[0]), int(there.ship[0]), keeps))
     profit = int(made.priced.kept.profit[0]) if known else None
-    return Told(store.currency, message, profit, steps, countries)
+    return ItemDetail(store.currency, message, profit, steps, countries)
 
 
 def _terms(made: Worked) -> dict[str, object]:
@@ -88,7 +88,7 @@ def _terms(made: Worked) -> dict[str, object]:
     return out | {"goods": int(made.goods[0]), "ship": int(made.ship[0]), "handling": int(made.handling[0]), "rebate": int(made.rebate[0])}
 
 
-def sentence(detail: Told, past: Past, days: int, currency: str) -> str:
+def sentence(detail: ItemDetail, past: Past, days: int, currency: str) -> str:
     """What a manager would say of it in a line or two."""
     moves = ("its cost did not move" if not past.moves else f"its cost moved {past.moves} times") + f" in {days} days"
     if past.moves:

@@ -159,7 +159,7 @@ def sending(facts: Facts, origin: Ints, weight: Ints, country: str) -> tuple[Int
 
 def ours_of(s: Session) -> Ints:
     """Items that fill a SKU of ours, or carry the barcode of one."""
-    laned = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None))
+    laned = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.closed_at.is_(None))
     same = select(Item.id).join(Sku, (Sku.gtin == Item.gtin) & (Item.gtin != ""))
     return np.unique(np.concatenate([*fetch_columns(s, laned), *fetch_columns(s, same)]))
 

@@ -235,7 +235,7 @@ def _refund(context: Context, case: _Case) -> Step | None:
     may = [line for line in case.lines if line.state in ORDER_LINE.sources("refund")]
     if not may:
         return None
-    by_hand = any(one.came_by != "link" for one in case.orders)
+    by_hand = any(one.channel != "link" for one in case.orders)
     return Step(
         "refund", "Refund it", "you refund it in the store yourself" if by_hand else "the store gives the money back; cannot be undone"
     )
@@ -305,7 +305,7 @@ def _do_refund(context: Context, case: _Case, step: Step, subject: str, body: st
         step_line(line, "refund", f"{case.parcel.number}: {WORDS[case.trouble]}; refunded")
     for order in case.orders:
         mine = [line for line in lines if line.order_id == order.id]
-        if mine and order.came_by == "link":
+        if mine and order.channel == "link":
             key = f"refund-{order.store_id}-{order.number}-{case.parcel.number}"
             refunded = {"order": order.number, "lines": [[line.line_no, line.quantity] for line in mine], "reference": key}
             queue.put(context, f"store:{order.store_id}", f"order:{order.id}", "refund", key, refunded)

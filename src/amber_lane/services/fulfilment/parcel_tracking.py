@@ -111,7 +111,7 @@ def wrong_numbers(context: Context) -> list[PurchaseOrder]:
     """Purchases with a number that cannot be right, the oldest first."""
     has_message = PurchaseOrder.message != literal_column("''")
     rows = select(PurchaseOrder).where(PurchaseOrder.state.in_(WRONG_IN), has_message).order_by(PurchaseOrder.id)
-    return list(context.session.scalars(by_index(rows, PurchaseOrder, "ix_purchase_order_told")))
+    return list(context.session.scalars(by_index(rows, PurchaseOrder, "ix_purchase_order_message")))
 
 
 def drop_wrong(context: Context, reference: str) -> None:
@@ -157,7 +157,7 @@ def _used_already(context: Context, parcel: Parcel, purchase: PurchaseOrder) -> 
 
 
 def _where(order: Order) -> tuple[str, str]:
-    address = order.mended or order.address
+    address = order.address_override or order.address
     return str(address.get("postcode", "")).replace(" ", "").upper(), order.country
 
 
@@ -207,7 +207,7 @@ def pass_on(context: Context, parcel: Parcel, order_id: int, lines: Sequence[Ord
     order, carrier = context.get(Order, order_id, "order"), context.get(Carrier, parcel.carrier_id, "carrier")
     store = context.get(Store, order.store_id, "store")
     context.session.add(PassedOn(parcel_id=parcel.id, order_id=order_id, at=context.now))
-    if order.came_by == "link" or store.kind == "sheet":
+    if order.channel == "link" or store.kind == "sheet":
         reference = f"parcel-{store.code}-{order.number}-{parcel.number}"
         queue.put(
             context,

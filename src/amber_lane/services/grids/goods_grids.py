@@ -29,11 +29,11 @@ EVERY = 2000
 _other = aliased(Lane)
 _main = (
     select(func.min(_other.id))
-    .where(_other.sku_id == Listing.sku_id, _other.until.is_(None), _other.use == 0, _other.store_id.is_(None))
+    .where(_other.sku_id == Listing.sku_id, _other.closed_at.is_(None), _other.priority == 0, _other.store_id.is_(None))
     .correlate(Listing)
     .scalar_subquery()
 )
-_used = and_(Lane.id == func.coalesce(Listing.lane_id, _main), Lane.until.is_(None))
+_used = and_(Lane.id == func.coalesce(Listing.lane_id, _main), Lane.closed_at.is_(None))
 _moving = (
     select(Outbox.id)
     .where(Outbox.subject == "listing:" + cast(Listing.id, Text), Outbox.state.in_(("waiting", "claimed", "unknown", "posted")))
@@ -68,9 +68,9 @@ def _is_refused(yes: bool) -> Any:
 
 def _of_kind(values: list[Any]) -> Any:
     kinds = {
-        "replacement": Lane.instead,
-        "kit": and_(IS_KIT, Lane.instead.is_(False)),
-        "plain": and_(Lane.items == 1, Lane.instead.is_(False)),
+        "replacement": Lane.is_substitute,
+        "kit": and_(IS_KIT, Lane.is_substitute.is_(False)),
+        "plain": and_(Lane.items == 1, Lane.is_substitute.is_(False)),
     }
     return or_(false(), *(kinds[value] for value in values if value in kinds))
 
@@ -177,8 +177,8 @@ LISTS: dict[str, GridSpec] = {
             "sku_id": Sku.id,
             "sku": Lane.sku_code,
             "title": Sku.title,
-            "use": Lane.use,
-            "instead": Lane.instead,
+            "use": Lane.priority,
+            "instead": Lane.is_substitute,
             "begun": Lane.begun,
             "state": Lane.state,
             "reason": Lane.reason,
@@ -208,14 +208,14 @@ LISTS: dict[str, GridSpec] = {
         {
             "state": Lane.state,
             "supplier": Lane.supplier_id,
-            "use": Lane.use,
+            "use": Lane.priority,
             "store": Lane.store_id,
-            "kind": case((Lane.instead, "replacement"), (Lane.items > 1, "kit"), else_="plain"),
-            "by": case((type_coerce(Lane.proof, Text).contains('"alone": true'), "itself"), else_="person"),
+            "kind": case((Lane.is_substitute, "replacement"), (Lane.items > 1, "kit"), else_="plain"),
+            "by": case((type_coerce(Lane.match_evidence, Text).contains('"alone": true'), "itself"), else_="person"),
         },
         # As the index stands, so that nothing is sorted.
-        (Lane.use, Lane.state, Lane.supplier_id, Lane.sku_id, Lane.id),
-        Lane.until.is_(None),
+        (Lane.priority, Lane.state, Lane.supplier_id, Lane.sku_id, Lane.id),
+        Lane.closed_at.is_(None),
         slim=(
             (select().select_from(Lane), frozenset({Lane.__table__})),
             (select().select_from(Lane).join(Sku, Sku.id == Lane.sku_id), frozenset({Lane.__table__, Sku.__table__})),
@@ -240,7 +240,7 @@ LISTS: dict[str, GridSpec] = {
         .join(Sku, Sku.id == Listing.sku_id)
         .join(Store, Store.id == Listing.store_id)
         .outerjoin(Item, Item.id == ListingDecision.item_id)
-        .outerjoin(AuditEntry, AuditEntry.id == ListingDecision.act_id),
+        .outerjoin(AuditEntry, AuditEntry.id == ListingDecision.audit_entry_id),
         {
             "id": ListingDecision.id,
             "at": ListingDecision.at,
@@ -263,7 +263,7 @@ LISTS: dict[str, GridSpec] = {
             "set_by": ListingDecision.set_by,
             "outcome": ListingDecision.outcome,
             "sweep": ListingDecision.sweep_id,
-            "act": ListingDecision.act_id,
+            "act": ListingDecision.audit_entry_id,
             "cause": AuditEntry.message,
         },
         (Sku.code, Listing.title, Item.number),
@@ -273,7 +273,7 @@ LISTS: dict[str, GridSpec] = {
             "sweep": ListingDecision.sweep_id,
             "set_by": ListingDecision.set_by,
             "outcome": ListingDecision.outcome,
-            "act": ListingDecision.act_id,
+            "act": ListingDecision.audit_entry_id,
             "item": ListingDecision.item_id,
             "listing": ListingDecision.listing_id,
         },

@@ -173,7 +173,7 @@ def take_listings_back(context: Context, act: AuditEntry) -> None:
     """Undo a sheet of listings: what it made is gone, what it told of the others is as before. Conflict where one of them is in use."""
     made = act.after or {"listings": [], "skus": []}
     used = {
-        "a lane": select(Lane.id).where(Lane.sku_id.in_(made["skus"]), Lane.until.is_(None)),
+        "a lane": select(Lane.id).where(Lane.sku_id.in_(made["skus"]), Lane.closed_at.is_(None)),
         "an order": select(OrderLine.id).where(OrderLine.sku_id.in_(made["skus"])),
         "a change sent": select(ListingDecision.id).where(
             ListingDecision.listing_id.in_(made["listings"]), ListingDecision.state == "sent"
@@ -292,7 +292,7 @@ def carry_items(db: Database, context_of: Callable[[Any], Context], checked: Che
         with db.writing() as s:
             context = context_of(s)
             sweep = sweeps.begin(context, context.get(Supplier, number, "supplier"), context.actor).id
-            message = catalogue_sheets.told_of(mine, context, packs=False)
+            message = catalogue_sheets.sweep_data(mine, context, packs=False)
         large_sweeps.carry_out(db.reading, db.writing, context_of, sweep, message)
     with db.writing() as s:
         _log_items(context_of(s), len(checked.good))
@@ -310,6 +310,6 @@ def take_items(context: Context, checked: Checked) -> int:
             continue
         ingest.bring_in(context, supplier, mine)
         sweep = sweeps.begin(context, supplier, context.actor)
-        sweeps.take(context, sweep, catalogue_sheets.told_of(mine, context, packs=False))
+        sweeps.take(context, sweep, catalogue_sheets.sweep_data(mine, context, packs=False))
     _log_items(context, len(checked.good))
     return len(checked.good)

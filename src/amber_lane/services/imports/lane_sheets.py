@@ -64,7 +64,7 @@ class _Known:
         self.origins = {row.id: row for row in s.scalars(select(Origin))}
         self.offered = set(s.execute(select(Service.origin_id, Service.code)).tuples().all())
         self.services: dict[tuple[int, int | None], str] = {}
-        own = select(Lane.sku_id, Lane.store_id).where(Lane.until.is_(None), Lane.store_id.is_not(None))
+        own = select(Lane.sku_id, Lane.store_id).where(Lane.closed_at.is_(None), Lane.store_id.is_not(None))
         self.own: set[tuple[int, int]] = set(s.execute(own).tuples().all())  # type: ignore[arg-type]
 
     def sku(self, code: str) -> int:
@@ -224,7 +224,7 @@ def _compare(context: Context, groups: dict[tuple[int, int | None, int], list[tu
             # For all stores it is so already; a lane of its own would say the same.
             lane, service = general, general_service
         message = (
-            f"{first.code}: {_use_told(use)}{f' in {_store_name(context, store)}' if store else ''}" if len(out.changes) < SHOWN else ""
+            f"{first.code}: {_use_reported(use)}{f' in {_store_name(context, store)}' if store else ''}" if len(out.changes) < SHOWN else ""
         )
         kind = "new" if not lane else "same" if parts.get(lane) == wanted and service == first.service else "changed"
         for place, _ in enumerate(group):
@@ -233,7 +233,7 @@ def _compare(context: Context, groups: dict[tuple[int, int | None, int], list[tu
 
 
 def _standing(context: Context) -> tuple[dict[tuple[int, int | None, int], tuple[int, str]], dict[int, set[tuple[int, int, int]]]]:
-    query = select(Lane.id, Lane.sku_id, Lane.store_id, Lane.use, Lane.service, Lane.instead).where(Lane.until.is_(None))
+    query = select(Lane.id, Lane.sku_id, Lane.store_id, Lane.priority, Lane.service, Lane.is_substitute).where(Lane.closed_at.is_(None))
     have: dict[tuple[int, int | None, int], tuple[int, str]] = {}
     run = context.session.connection().execute
     for number, sku, store, use, service, instead in run(query).tuples():
@@ -262,7 +262,7 @@ def _use(text: str) -> int:
     return int(number)
 
 
-def _use_told(use: int) -> str:
+def _use_reported(use: int) -> str:
     return "main lane" if use == 0 else INSTEAD if use >= _LAST else f"spare {use}"
 
 
@@ -286,7 +286,7 @@ def take_lanes(context: Context, checked: Checked) -> int:
 
 def _close(context: Context, checked: Checked) -> None:
     rows = [(to_ms(context.now), lane) for lane, _ in checked.good if lane]
-    bulk_update(context.session, Lane, ("until",), rows)
+    bulk_update(context.session, Lane, ("closed_at",), rows)
 
 
 def _insert(context: Context, groups: list[list[_LaneRow]]) -> set[int]:
@@ -295,7 +295,9 @@ def _insert(context: Context, groups: list[list[_LaneRow]]) -> set[int]:
     first = int(s.scalar(select(func.coalesce(func.max(Lane.id), 0))) or 0) + 1
     last: dict[tuple[int, int | None], int] = {}
     if any(g[0].instead for g in groups):
-        places = select(Lane.sku_id, Lane.store_id, func.max(Lane.use)).where(Lane.until.is_(None)).group_by(Lane.sku_id, Lane.store_id)
+        places = (
+            select(Lane.sku_id, Lane.store_id, func.max(Lane.priority)).where(Lane.closed_at.is_(None)).group_by(Lane.sku_id, Lane.store_id)
+        )
         for chunk in in_chunks({g[0].sku for g in groups}):
             last |= {(sku, store): use for sku, store, use in s.execute(places.where(Lane.sku_id.in_(chunk)))}
         for g in groups:
@@ -358,11 +360,11 @@ def _insert(context: Context, groups: list[list[_LaneRow]]) -> set[int]:
         "origin_id",
         "service",
         "services",
-        "use",
+        "priority",
         "state",
         "reason",
     )
-    bulk_insert(s, Lane, (*columns, "opened_at", "opened_by", "begun", "instead", "item_id", "items"), lanes_made)
+    bulk_insert(s, Lane, (*columns, "opened_at", "opened_by", "begun", "is_substitute", "item_id", "items"), lanes_made)
     bulk_insert(s, LanePart, ("lane_id", "item_id", "units_num", "units_den", "origin_id", "service", "cost_then"), parts_made)
     return set(range(first, first + len(groups)))
 
@@ -374,7 +376,7 @@ def _drop_twins(context: Context, skus: set[int], fresh: set[int]) -> None:
         rows = context.session.execute(
             select(Lane.id, Lane.sku_id, Lane.store_id, func.group_concat(LanePart.item_id))
             .join(LanePart, LanePart.lane_id == Lane.id)
-            .where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
+            .where(Lane.sku_id.in_(chunk), Lane.closed_at.is_(None))
             .group_by(Lane.id)
         ).all()
         if len(rows) == len({row[1] for row in rows}):
@@ -384,7 +386,7 @@ def _drop_twins(context: Context, skus: set[int], fresh: set[int]) -> None:
             named.setdefault((sku, store, frozenset(str(items).split(","))), []).append(lane)
         for (sku, _, _), mine in named.items():
             if len(mine) > 1 and (old := [one for one in mine if one not in fresh]):
-                bulk_update(context.session, Lane, ("until",), [(to_ms(context.now), one) for one in old])
+                bulk_update(context.session, Lane, ("closed_at",), [(to_ms(context.now), one) for one in old])
                 touched.add(sku)
     context.session.expire_all()
     if touched:
@@ -403,8 +405,8 @@ def out_lanes(context: Context) -> Iterable[list[Any]]:
             LanePart.units_den,
             Origin.code,
             func.coalesce(func.nullif(LanePart.service, ""), Lane.service),
-            Lane.use,
-            Lane.instead,
+            Lane.priority,
+            Lane.is_substitute,
         )
         .select_from(Lane)
         .join(LanePart, LanePart.lane_id == Lane.id)
@@ -413,8 +415,8 @@ def out_lanes(context: Context) -> Iterable[list[Any]]:
         .join(Supplier, Supplier.id == Item.supplier_id)
         .join(Origin, Origin.id == func.coalesce(LanePart.origin_id, Lane.origin_id))
         .outerjoin(Store, Store.id == Lane.store_id)
-        .where(Lane.until.is_(None))
-        .order_by(Sku.code, Lane.store_id, Lane.use, LanePart.id)
+        .where(Lane.closed_at.is_(None))
+        .order_by(Sku.code, Lane.store_id, Lane.priority, LanePart.id)
     )
     for store, sku, supplier, item, num, den, origin, service, use, instead in rows:
         units = f"{num}/{den}" if den > 1 else num
@@ -426,5 +428,5 @@ def out_lanes(context: Context) -> Iterable[list[Any]]:
             units,
             origin,
             service,
-            _use_told(_LAST if instead else use).removesuffix(" lane"),
+            _use_reported(_LAST if instead else use).removesuffix(" lane"),
         ]

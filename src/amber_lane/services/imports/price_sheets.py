@@ -21,7 +21,7 @@ from ..base.import_frame import Checked, Names, Row, each, need
 from ..pricing.apply import respond
 from ..pricing.frame import load
 
-FIELDS = ("hand_price", "hand_until", "hand_why", "least_price", "ceiling")
+FIELDS = ("hand_price", "hand_until", "hand_reason", "least_price", "ceiling")
 # A sheet of so many can be taken back as one.
 NONE_WORDS = ("none", "-")
 
@@ -64,7 +64,7 @@ def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]
                 values[column] = amount
         if "hand_price" in values:
             values["hand_until"] = _until(context, row) if values["hand_price"] is not None else None
-            values["hand_why"] = (row.get("reason") or "by a sheet")[:300] if values["hand_price"] is not None else ""
+            values["hand_reason"] = (row.get("reason") or "by a sheet")[:300] if values["hand_price"] is not None else ""
         low, high = (values.get(name, getattr(one, name)) for name in ("least_price", "ceiling"))
         if low is not None and high is not None and low > high:
             raise ValueError(f"least_price: {plain(low, one.currency)} is above the ceiling of {plain(high, one.currency)}")
@@ -83,13 +83,13 @@ def check(context: Context, rows: Iterable[Row], progress: Callable[[int], None]
     profit = keep(prices, book.terms).profit if len(book.ids) else np.zeros(0, dtype=np.int64)
     for row, one, code, values in priced:
         at = place.get(one.id)
-        same = all(getattr(one, name) == value for name, value in values.items() if name != "hand_why")
+        same = all(getattr(one, name) == value for name, value in values.items() if name != "hand_reason")
         if values.get("hand_price") is not None and not same and at is not None and book.counted[at] and profit[at] < 0:
             message = f"price: at {show(values['hand_price'], one.currency)} every sale loses {show(-int(profit[at]), one.currency)}"
             out.refuse(row, message)
             continue
         kind = "same" if same else "new" if values.get("hand_price") and one.hand_price is None else "changed"
-        out.add(kind, Wanted(one.id, values), f"{code}: {_told(values, one.currency)}")
+        out.add(kind, Wanted(one.id, values), f"{code}: {_message(values, one.currency)}")
     return out
 
 
@@ -106,7 +106,7 @@ def _until(context: Context, row: Row) -> datetime | None:
     return day
 
 
-def _told(values: dict[str, Any], currency: str) -> str:
+def _message(values: dict[str, Any], currency: str) -> str:
     words = {"hand_price": "price by hand", "least_price": "least price", "ceiling": "ceiling"}
     parts = []
     for name, label in words.items():
@@ -167,4 +167,4 @@ def out_rows(context: Context) -> Iterator[list[Any]]:
         own = None if over else row.hand_price
         money = ["" if value is None else plain(value, row.currency) for value in (own, row.least_price, row.ceiling)]
         until = f"{row.hand_until:%Y-%m-%d}" if row.hand_until and not over else ""
-        yield [shop, code, money[0], until, row.hand_why if own is not None else "", money[1], money[2]]
+        yield [shop, code, money[0], until, row.hand_reason if own is not None else "", money[1], money[2]]

@@ -22,7 +22,7 @@ from . import supplier_replies
 
 # A mailbox that was just joined may hold years of mail: so many of the newest are read, the others are left.
 FIRST_MOST = 100
-TOLD_MOST = 500
+MESSAGE_MOST = 500
 
 
 def unread(context: Context, inbox: int, uids: Sequence[str]) -> list[str]:
@@ -96,7 +96,7 @@ def take_in_held(context: Context, number: int, came: Opened) -> Letter:
         raise Conflict("this is another mail")
     supplier = context.get(Supplier, row.supplier_id, "supplier")
     message, needs = _read(context, supplier, came)
-    row.message, row.needs, row.held, row.read_at = message[:TOLD_MOST], needs, False, context.now
+    row.message, row.needs, row.held, row.read_at = message[:MESSAGE_MOST], needs, False, context.now
     context.log("letter.taken", supplier.name, f"a mail of {supplier.name} taken in by hand: {row.message}", reason=row.subject, count=0)
     return row
 
@@ -127,7 +127,7 @@ def take(context: Context, inbox: int, came: Opened) -> Letter:
         subject=mail.subject,
         body=mail.text,
         supplier_id=supplier.id if supplier else None,
-        message=message[:TOLD_MOST],
+        message=message[:MESSAGE_MOST],
         needs=needs,
         held=held,
     )

@@ -162,7 +162,7 @@ def _prices(context: Context, store: Store, book: Book, decided: Decided, mine: 
     # Worst: what would lose money first, then the steepest falls, then the steepest rises.
     rows = np.flatnonzero(moves)
     order = np.lexsort((-(np.abs(new - old) * PPM // base)[rows], (new > old)[rows], (after >= 0)[rows]))
-    return Look(store, "prices", counts, _told(context, book, rows[order[:WORST]], old, new, after))
+    return Look(store, "prices", counts, _message(context, book, rows[order[:WORST]], old, new, after))
 
 
 def _stock(context: Context, store: Store, book: Book, decided: Decided, mine: Bools) -> Look:
@@ -182,10 +182,10 @@ def _stock(context: Context, store: Store, book: Book, decided: Decided, mine: B
     order = np.lexsort((-book.pace[rows], -(np.where(live, old, 0) - room)[rows]))
     profit = pricing.keep(book.wanted_price, book.terms).profit
     notes = {int(row): "comes off sale" for row in rows if live[row] and decided.state[row] != 0}
-    return Look(store, "stock", counts, _told(context, book, rows[order[:WORST]], old, new, profit, notes))
+    return Look(store, "stock", counts, _message(context, book, rows[order[:WORST]], old, new, profit, notes))
 
 
-def _told(context: Context, book: Book, rows: Ints, old: Ints, new: Ints, profit: Ints, said: dict[int, str] | None = None) -> list[Row]:
+def _message(context: Context, book: Book, rows: Ints, old: Ints, new: Ints, profit: Ints, said: dict[int, str] | None = None) -> list[Row]:
     titles = dict(context.session.execute(select(Listing.id, Listing.title).where(Listing.id.in_(book.ids[rows].tolist()))).tuples().all())
     return [
         Row(

@@ -92,8 +92,8 @@ class _Known:
         rows = s.execute(
             select(LanePart.item_id, Lane.sku_id)
             .join(Lane, Lane.id == LanePart.lane_id)
-            .where(LanePart.item_id.in_(ids), Lane.until.is_(None), LanePart.units_num == LanePart.units_den)
-            .order_by(Lane.use.desc())
+            .where(LanePart.item_id.in_(ids), Lane.closed_at.is_(None), LanePart.units_num == LanePart.units_den)
+            .order_by(Lane.priority.desc())
         )
         self.by_item: dict[int, int] = dict(rows.tuples().all())
         codes = [item.gtin for item in items if item.gtin]
@@ -181,5 +181,5 @@ def take_back(context: Context, after: dict[str, Any]) -> None:
         context.session.flush()
         if context.session.scalar(select(Listing.id).where(Listing.sku_id == sku, Listing.id != number, Listing.state != "ended")) is None:
             for lane, _ in lanes.lanes_of(context, sku):
-                lane.until = context.now
+                lane.closed_at = context.now
             context.session.flush()

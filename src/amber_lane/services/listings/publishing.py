@@ -38,7 +38,7 @@ class Checks:
         self.store, self.cleaner = store, Cleaner(context, store)
         rows = context.session.execute(
             select(Lane.sku_id, Lane.state).where(
-                Lane.sku_id.in_(skus), Lane.until.is_(None), (Lane.store_id.is_(None)) | (Lane.store_id == store.id)
+                Lane.sku_id.in_(skus), Lane.closed_at.is_(None), (Lane.store_id.is_(None)) | (Lane.store_id == store.id)
             )
         )
         self.lanes: dict[int, set[str]] = {}

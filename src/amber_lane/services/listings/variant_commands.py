@@ -28,7 +28,7 @@ ON_SALE = ("live", "paused")
 
 
 @dataclass(frozen=True)
-class GridQuery:
+class VariantRequest:
     """What a person wants of one combination. price None: by the rule; most None: as many as the policy says."""
 
     values: tuple[str, ...]
@@ -48,7 +48,7 @@ class Kept:
 
 
 def keep(
-    context: Context, finder: Finder, number: int, version: int, title: str, options: Sequence[Option], wishes: Sequence[GridQuery]
+    context: Context, finder: Finder, number: int, version: int, title: str, options: Sequence[Option], wishes: Sequence[VariantRequest]
 ) -> tuple[Matrix, Kept]:
     """Make, change and drop combinations at once: one act, undone as one. What fails is told; the rest is done."""
     row = context.get_version(Listing, number, version, "listing")
@@ -114,7 +114,7 @@ def keep(
     return look(context, finder, number, options), out
 
 
-def _no_twins(wishes: Sequence[GridQuery], there: dict[tuple[str, ...], Combination]) -> None:
+def _no_twins(wishes: Sequence[VariantRequest], there: dict[tuple[str, ...], Combination]) -> None:
     seen: dict[int, tuple[str, ...]] = {}
     for one in wishes:
         standing = there[one.values].item
@@ -126,7 +126,7 @@ def _no_twins(wishes: Sequence[GridQuery], there: dict[tuple[str, ...], Combinat
 
 
 def _keep_one(
-    context: Context, finder: Finder, matrix: Matrix, at: Combination, wish: GridQuery, title: str, cleaner: Cleaner
+    context: Context, finder: Finder, matrix: Matrix, at: Combination, wish: VariantRequest, title: str, cleaner: Cleaner
 ) -> tuple[Listing, bool]:
     """One combination as it is wanted. Returns its listing and whether that was made now."""
     model, row = matrix.listing, at.listing

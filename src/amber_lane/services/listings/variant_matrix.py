@@ -130,7 +130,7 @@ def _main_items(context: Context, skus: Sequence[int]) -> dict[int, Item]:
     rows = context.session.execute(
         select(Lane.sku_id, func.max(LanePart.item_id))
         .join(LanePart, LanePart.lane_id == Lane.id)
-        .where(Lane.sku_id.in_(skus), Lane.until.is_(None), Lane.use == 0, Lane.store_id.is_(None))
+        .where(Lane.sku_id.in_(skus), Lane.closed_at.is_(None), Lane.priority == 0, Lane.store_id.is_(None))
         .group_by(Lane.id)
         .having(func.count() == 1)
     )
@@ -169,8 +169,8 @@ def _skus_of(context: Context, items: Sequence[int]) -> dict[int, int]:
     rows = context.session.execute(
         select(LanePart.item_id, Lane.sku_id)
         .join(Lane, Lane.id == LanePart.lane_id)
-        .where(LanePart.item_id.in_(items), Lane.until.is_(None), LanePart.units_num == LanePart.units_den)
-        .order_by(Lane.use.desc())
+        .where(LanePart.item_id.in_(items), Lane.closed_at.is_(None), LanePart.units_num == LanePart.units_den)
+        .order_by(Lane.priority.desc())
     )
     return dict(rows.tuples().all())
 

@@ -136,7 +136,7 @@ def _wrong(context: Context, fine: list[int]) -> Iterator[Fault]:
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
         .join(Sku, Sku.id == Lane.sku_id)
-        .where(IS_TO_LOOK_AT, Lane.instead.is_(False), Lane.state != "shut", Lane.items == 1)
+        .where(IS_TO_LOOK_AT, Lane.is_substitute.is_(False), Lane.state != "shut", Lane.items == 1)
         .order_by(Lane.id)
         .limit(AT_A_TIME)
     )
@@ -147,14 +147,14 @@ def _wrong(context: Context, fine: list[int]) -> Iterator[Fault]:
     matcher = Matcher([row_of_item(item) for item in items.values()], [row_of_sku(sku) for sku in skus.values()])
     matcher.learn()
     theirs, ours = dict(zip(items, matcher.theirs, strict=True)), dict(zip(skus, matcher.ours, strict=True))
-    told_already = {one.lane for one in _units(context)}
+    already_told = {one.lane for one in _units(context)}
     for lane, part, item, sku in rows:
-        if lane.id in told_already:
+        if lane.id in already_told:
             continue
         one = judge(ours[sku.id], theirs[item.id], matcher.corpus)
         has, reads = Fraction(part.units_num, part.units_den), Fraction(ours[sku.id].pack, theirs[item.id].pack)
         against = "; ".join(message(one.evidence)[1][:2])
-        alone = bool((lane.proof or {}).get("alone"))
+        alone = bool((lane.match_evidence or {}).get("alone"))
         if (one.veto and not one.same_id) or (alone and (one.veto or one.other_code or one.likeness < LIKE_WITH_ID)):
             yield Fault(
                 f"wrong:{lane.id}:{item.id}",
@@ -188,7 +188,7 @@ def _wrong(context: Context, fine: list[int]) -> Iterator[Fault]:
 
 def _units(context: Context) -> Iterator[Fault]:
     """SKUs that take different units of one item, where their titles do not say why."""
-    live = Lane.until.is_(None) & Lane.instead.is_(False)
+    live = Lane.closed_at.is_(None) & Lane.is_substitute.is_(False)
     share = LanePart.units_num * 1000 // LanePart.units_den
     mixed = (
         select(LanePart.item_id)
@@ -237,7 +237,9 @@ def _units(context: Context) -> Iterator[Fault]:
 def _kits(context: Context) -> Iterator[Fault]:
     """Kits of which an item cannot be bought: it is gone, or it is sent to none of the stores' countries."""
     several = select(LanePart.lane_id).group_by(LanePart.lane_id).having(func.count() > 1)
-    kits = list(context.session.scalars(select(Lane).where(Lane.until.is_(None), Lane.id.in_(several)).order_by(Lane.id).limit(4 * MOST)))
+    kits = list(
+        context.session.scalars(select(Lane).where(Lane.closed_at.is_(None), Lane.id.in_(several)).order_by(Lane.id).limit(4 * MOST))
+    )
     if not kits:
         return
     parts, items = parts_of(context, kits)
@@ -275,14 +277,14 @@ def _circles(context: Context) -> Iterator[Fault]:
     instead = context.session.execute(
         select(Lane.sku_id, LanePart.item_id, Lane.id)
         .join(LanePart, LanePart.lane_id == Lane.id)
-        .where(Lane.until.is_(None), Lane.instead.is_(True))
+        .where(Lane.closed_at.is_(None), Lane.is_substitute.is_(True))
     ).all()
     if not instead:
         return
     for chunk in in_chunks({item for _, item, _ in instead}):
         rows = select(LanePart.item_id, Lane.sku_id).join(Lane, Lane.id == LanePart.lane_id)
         for item, sku in context.session.execute(
-            by_items(rows.where(LanePart.item_id.in_(chunk), Lane.until.is_(None), Lane.instead.is_(False)))
+            by_items(rows.where(LanePart.item_id.in_(chunk), Lane.closed_at.is_(None), Lane.is_substitute.is_(False)))
         ):
             home.setdefault(item, set()).add(sku)
     for sku, item, _ in instead:
@@ -335,12 +337,12 @@ def _unsent(context: Context) -> Iterator[Fault]:
     rows = context.session.execute(
         select(Lane.origin_id, Lane.service, func.coalesce(Lane.store_id, Listing.store_id), func.count())
         .join(Listing, Listing.sku_id == Lane.sku_id)
-        .where(Lane.until.is_(None), Listing.state != "ended")
+        .where(Lane.closed_at.is_(None), Listing.state != "ended")
         .group_by(Lane.origin_id, Lane.service, func.coalesce(Lane.store_id, Listing.store_id))
     ).all()
     odd = {(origin, service) for origin, service, store, _ in rows if store in stores and (origin, service, stores[store]) not in ways}
     for origin_id, service in sorted(odd):
-        query = select(Lane).where(Lane.until.is_(None), Lane.origin_id == origin_id, Lane.service == service)
+        query = select(Lane).where(Lane.closed_at.is_(None), Lane.origin_id == origin_id, Lane.service == service)
         mine = list(context.session.scalars(query.order_by(Lane.id).limit(MOST)))
         skus = by_id(context.session, Sku, (lane.sku_id for lane in mine))
         sold = _lands(context, mine, stores)
@@ -393,7 +395,7 @@ def _costs(context: Context) -> Iterator[Fault]:
         .join(Item, Item.id == LanePart.item_id)
         .join(Sku, Sku.id == Lane.sku_id)
         .where(
-            Lane.until.is_(None),
+            Lane.closed_at.is_(None),
             Lane.state != "shut",
             LanePart.cost_then > 0,
             (Item.cost > COST_ODD * LanePart.cost_then) | (Item.cost * COST_ODD < LanePart.cost_then),

@@ -20,7 +20,7 @@ from ..base.context import Context
 from ..pricing.policy import policy_for
 from .bulk_changes import in_one
 from .landed_cost import Costing
-from .lanes import GridQuery, Part
+from .lanes import LaneRequest, Part
 from .mapping_queue import without_lane
 from .similarity import LOOKED_AT, near_items
 
@@ -108,7 +108,7 @@ def open_sure(context: Context, sure: Sequence[Sure], reason: str = "") -> int:
     bare = set(without_lane(context, [one.sku for one in sure]))
     mine = [one for one in sure if one.sku in bare]
     wishes = [
-        GridQuery(one.sku, [Part(item, each)], use, proof=proof)
+        LaneRequest(one.sku, [Part(item, each)], use, match_evidence=proof)
         for one in mine
         for use, (item, proof, each) in enumerate(zip(one.items, one.proof, one.units or [Fraction(1)] * len(one.items), strict=True))
     ]
@@ -156,7 +156,7 @@ def learn_patterns(context: Context) -> list[Pattern]:
         .join(Lane, Lane.sku_id == Sku.id)
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
-        .where(Lane.until.is_(None), Lane.instead.is_(False), Lane.state != "shut")
+        .where(Lane.closed_at.is_(None), Lane.is_substitute.is_(False), Lane.state != "shut")
     ).all()
     numbers: dict[str, list[str]] = {}
     for supplier, number in context.session.execute(select(Item.supplier_id, Item.number)):
@@ -177,8 +177,8 @@ def keep_patterns(context: Context, found: Sequence[Pattern]) -> None:
 def patterns(context: Context) -> list[Pattern]:
     """What was learnt last."""
     row = context.session.scalar(select(Setting).where(Setting.name == LEARNT))
-    told_rows = row.value.get("patterns", []) if row else []
-    return [Pattern(supplier, (cut[0], cut[1]), (put[0], put[1]), seen, of) for supplier, cut, put, seen, of in told_rows]
+    reported_rows = row.value.get("patterns", []) if row else []
+    return [Pattern(supplier, (cut[0], cut[1]), (put[0], put[1]), seen, of) for supplier, cut, put, seen, of in reported_rows]
 
 
 def rows_of_skus(context: Context, skus: Collection[int]) -> list[Row]:
@@ -186,8 +186,8 @@ def rows_of_skus(context: Context, skus: Collection[int]) -> list[Row]:
     prices: dict[int, tuple[int, str]] = {}
     rows: list[Any] = []
     for chunk in in_chunks(skus):
-        told_prices = select(Listing.sku_id, Listing.wanted_price, Listing.currency).where(Listing.sku_id.in_(chunk))
-        prices |= {sku: (price, currency) for sku, price, currency in context.session.execute(told_prices)}
+        reported_prices = select(Listing.sku_id, Listing.wanted_price, Listing.currency).where(Listing.sku_id.in_(chunk))
+        prices |= {sku: (price, currency) for sku, price, currency in context.session.execute(reported_prices)}
         named = select(Sku.id, Sku.code, Sku.title, Sku.brand, Sku.gtin, Sku.mpn, Sku.options).where(Sku.id.in_(chunk))
         rows += context.session.execute(named.order_by(Sku.id)).all()
     return [Row(str(r.id), r.title, r.brand, r.gtin, r.mpn, 1, *prices.get(r.id, (0, "")), options=r.options, number=r.code) for r in rows]

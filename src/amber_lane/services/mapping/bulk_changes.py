@@ -18,7 +18,7 @@ from ..base.context import Context
 from ..base.errors import Conflict, Invalid
 from ..pricing import rollback
 from ..pricing.apply import respond
-from .lanes import GridQuery, open_wish, read_ms, usual_costs, without_any
+from .lanes import LaneRequest, open_requested, read_ms, usual_costs, without_any
 
 STATES = ("shut", "open", "slow")
 
@@ -28,7 +28,7 @@ def in_one(
     kind: str,
     skus: Collection[int],
     tell: Callable[[int], str],
-    wishes: Sequence[GridQuery] = (),
+    wishes: Sequence[LaneRequest] = (),
     change: Callable[[], None] | None = None,
     reason: str = "",
 ) -> AuditEntry:
@@ -41,7 +41,7 @@ def in_one(
         change()
         context.session.flush()
     for wish in wishes:
-        open_wish(context, wish, respond_now=False)
+        open_requested(context, wish, respond_now=False)
     context.session.flush()
     after = places(context, skus)
     act = context.log_part(kind, "lanes", tell, {"places": after}, max(len(skus), 1), {"lanes": before}, reason)
@@ -53,8 +53,8 @@ def in_one(
 def open_lanes(context: Context, skus: Collection[int]) -> list[Lane]:
     found: list[Lane] = []
     for chunk in in_chunks(skus):
-        query = select(Lane).where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
-        found += context.session.scalars(query.order_by(Lane.sku_id, Lane.use, Lane.id)).all()
+        query = select(Lane).where(Lane.sku_id.in_(chunk), Lane.closed_at.is_(None))
+        found += context.session.scalars(query.order_by(Lane.sku_id, Lane.priority, Lane.id)).all()
     return found
 
 
@@ -62,7 +62,9 @@ def standing(context: Context, skus: Collection[int]) -> dict[str, list[list[Any
     """How the lanes of SKUs stand, so that it can be put back: by SKU id, use, state, reason, version."""
     out: dict[str, list[list[Any]]] = {str(sku): [] for sku in skus}
     for lane in open_lanes(context, skus):
-        out[str(lane.sku_id)].append([lane.id, lane.use, lane.state, lane.reason, None if lane.until is None else to_ms(lane.until)])
+        out[str(lane.sku_id)].append(
+            [lane.id, lane.priority, lane.state, lane.reason, None if lane.closed_at is None else to_ms(lane.closed_at)]
+        )
     return out
 
 
@@ -71,7 +73,7 @@ def places(context: Context, skus: Collection[int]) -> dict[str, list[Any]]:
 
     Not by their versions: what was done since and undone again leaves these as they were.
     """
-    return {str(lane.id): [lane.use, lane.state] for lane in open_lanes(context, skus)}
+    return {str(lane.id): [lane.priority, lane.state] for lane in open_lanes(context, skus)}
 
 
 def put_back(context: Context, act: AuditEntry) -> None:
@@ -87,17 +89,17 @@ def put_back(context: Context, act: AuditEntry) -> None:
     was = by_id(context.session, Lane, (row[0] for rows in before.values() for row in rows))
     # Out of the way first, since no two lanes may hold one place even for a moment.
     for lane in stand.values():
-        lane.use += 1000
+        lane.priority += 1000
     context.session.flush()
     for lane in stand.values():
         if lane.id not in was:
-            lane.until, lane.use = context.now, lane.use - 1000
+            lane.closed_at, lane.priority = context.now, lane.priority - 1000
             lane.version += 1
     context.session.flush()
     for rows in before.values():
         for number, use, state, reason, until in rows:
             lane = was[number]
-            lane.use, lane.state, lane.reason, lane.until = use, state, reason, read_ms(until)
+            lane.priority, lane.state, lane.reason, lane.closed_at = use, state, reason, read_ms(until)
             lane.version += 1
     context.session.flush()
     respond(context, skus)
@@ -121,7 +123,9 @@ def by_sku(context: Context, ids: Collection[int]) -> list[list[int]]:
     """Lanes in portions; those of one SKU are always together."""
     of: dict[int, list[int]] = {}
     for chunk in in_chunks(ids):
-        for number, sku in context.session.execute(select(Lane.id, Lane.sku_id).where(Lane.id.in_(chunk), Lane.until.is_(None))).tuples():
+        for number, sku in context.session.execute(
+            select(Lane.id, Lane.sku_id).where(Lane.id.in_(chunk), Lane.closed_at.is_(None))
+        ).tuples():
             of.setdefault(sku, []).append(number)
     return [[number for sku in part for number in of[sku]] for part in portions.cut(sorted(of))]
 
@@ -132,7 +136,7 @@ NAMES = {"main": "made main", "shut": "shut", "open": "may be used again", "slow
 @portions.work("lanes")
 def _change_many(context: Context, body: dict[str, Any], ids: Collection[int]) -> int:
     what, reason = body["what"], body["reason"]
-    lanes = [lane for lane in by_id(context.session, Lane, ids).values() if lane.until is None]
+    lanes = [lane for lane in by_id(context.session, Lane, ids).values() if lane.closed_at is None]
     if what == "main":
         lanes = _to_the_front(context, lanes)
     elif what in STATES:
@@ -151,7 +155,7 @@ def _change_many(context: Context, body: dict[str, Any], ids: Collection[int]) -
             if what in STATES:
                 lane.state, lane.reason = what, reason or f"set by {context.actor}"
             elif what == "close":
-                lane.until = context.now
+                lane.closed_at = context.now
         if what == "open":
             usual_costs(context, [lane.id for lane in lanes])
         if what in ("main", "close"):
@@ -164,13 +168,13 @@ def _change_many(context: Context, body: dict[str, Any], ids: Collection[int]) -
 
 def _to_the_front(context: Context, chosen: Sequence[Lane]) -> list[Lane]:
     """Spares that become main: those that are chosen, and the first spare of each main lane that is chosen alone."""
-    spares = [lane for lane in chosen if lane.use > 0 and not lane.instead]
+    spares = [lane for lane in chosen if lane.priority > 0 and not lane.is_substitute]
     taken = {(lane.sku_id, lane.store_id) for lane in spares}
-    mains = {(lane.sku_id, lane.store_id) for lane in chosen if lane.use == 0} - taken
+    mains = {(lane.sku_id, lane.store_id) for lane in chosen if lane.priority == 0} - taken
     first = (
         lane
         for lane in open_lanes(context, {sku for sku, _ in mains})
-        if lane.use == 1 and not lane.instead and (lane.sku_id, lane.store_id) in mains
+        if lane.priority == 1 and not lane.is_substitute and (lane.sku_id, lane.store_id) in mains
     )
     return [*spares, *first]
 
@@ -182,13 +186,13 @@ def put_in_order(context: Context, skus: Collection[int], first: Collection[int]
     for lane in open_lanes(context, skus):
         groups.setdefault((lane.sku_id, lane.store_id), []).append(lane)
     for rows in groups.values():
-        rows.sort(key=lambda lane: (lane.instead, lane.id not in first, lane.use))
-        moved = [(place, lane) for place, lane in enumerate(rows) if lane.use != place]
+        rows.sort(key=lambda lane: (lane.is_substitute, lane.id not in first, lane.priority))
+        moved = [(place, lane) for place, lane in enumerate(rows) if lane.priority != place]
         for place, lane in moved:
-            lane.use = 1000 + place
+            lane.priority = 1000 + place
         context.session.flush()
         for place, lane in moved:
-            lane.use = place
+            lane.priority = place
             lane.version += 1
     context.session.flush()
 

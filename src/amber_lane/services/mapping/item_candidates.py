@@ -60,7 +60,7 @@ def offers(context: Context, sku: Sku, words: str = "", limit: int = 6) -> Offer
     if not words.strip():
         found = [one for one in found if one.item.offer != "gone"]
     found = found[:limit]
-    mine = {parts[0].item_id: (lane, parts[0]) for lane, parts in lanes_of(context, sku.id) if len(parts) == 1 and not lane.instead}
+    mine = {parts[0].item_id: (lane, parts[0]) for lane, parts in lanes_of(context, sku.id) if len(parts) == 1 and not lane.is_substitute}
     listing = listing_of(context, sku.id)
     costing = Costing(context)
     store = costing.facts.stores.get(listing.store_id) if listing else next(iter(costing.facts.stores.values()), None)

@@ -26,7 +26,7 @@ def set_terms(
 ) -> Lane:
     """Set from when to when a lane is in force, and by which service it sends to single countries (None: as they are)."""
     lane = context.get_version(Lane, number, version, "lane")
-    if lane.until is not None:
+    if lane.closed_at is not None:
         raise Conflict("this lane is closed; open a new one")
     sku = context.get(Sku, lane.sku_id, "SKU")
     if ends != lane.ends or starts != lane.starts:
@@ -56,7 +56,7 @@ def confirm_lane(context: Context, number: int, version: int, units: Fraction | 
     units: how many make one unit sold, where that is another number now (of a lane with one item).
     """
     lane = context.get_version(Lane, number, version, "lane")
-    if lane.until is not None:
+    if lane.closed_at is not None:
         raise Conflict("this lane is closed; open a new one")
     before = as_it_is(context, lane)
     sku = context.get(Sku, lane.sku_id, "SKU")
@@ -76,13 +76,13 @@ def confirm_lane(context: Context, number: int, version: int, units: Fraction | 
 
 def follow_dates(context: Context) -> int:
     """Lanes whose first day has come are in force; those whose last has gone are closed. Returns how many."""
-    begun = context.session.scalars(select(Lane).where(Lane.until.is_(None), Lane.begun.is_(False), Lane.starts <= context.now)).all()
-    over = context.session.scalars(select(Lane).where(Lane.until.is_(None), Lane.ends <= context.now)).all()
+    begun = context.session.scalars(select(Lane).where(Lane.closed_at.is_(None), Lane.begun.is_(False), Lane.starts <= context.now)).all()
+    over = context.session.scalars(select(Lane).where(Lane.closed_at.is_(None), Lane.ends <= context.now)).all()
     for lane in begun:
         lane.begun = True
         lane.version += 1
     for lane in over:
-        lane.until = lane.ends
+        lane.closed_at = lane.ends
         lane.version += 1
         context.session.flush()
         close_gaps(context, lane.sku_id, lane.store_id)

@@ -34,7 +34,7 @@ class Part:
 
 
 @dataclass(frozen=True)
-class GridQuery:
+class LaneRequest:
     """A lane to be opened. use: 0 = main; store None = for all stores; proof: what spoke for it.
 
     services: country -> service; instead: an allowed replacement, which goes after all others.
@@ -42,14 +42,14 @@ class GridQuery:
 
     sku: int
     parts: Sequence[Part]
-    use: int = 0
+    priority: int = 0
     store: int | None = None
     service: str | None = None
     services: Mapping[str, str] = field(default_factory=dict)
     starts: datetime | None = None
     ends: datetime | None = None
-    instead: bool = False
-    proof: dict[str, Any] | None = None
+    is_substitute: bool = False
+    match_evidence: dict[str, Any] | None = None
 
 
 def open_lane(
@@ -62,10 +62,10 @@ def open_lane(
     respond_now: bool = True,
 ) -> Lane:
     """Open a lane to items, and follow what it means for prices, stock and waiting orders."""
-    return open_wish(context, GridQuery(sku_id, parts, use, store_id, service), respond_now)
+    return open_requested(context, LaneRequest(sku_id, parts, use, store_id, service), respond_now)
 
 
-def open_wish(context: Context, wish: GridQuery, respond_now: bool = True) -> Lane:
+def open_requested(context: Context, wish: LaneRequest, respond_now: bool = True) -> Lane:
     """Open a lane at its place of use (at most one after the last); lanes at that place and after move down one.
 
     respond_now False: it is part of something larger, which logs it and looks at its listings.
@@ -79,7 +79,7 @@ def open_wish(context: Context, wish: GridQuery, respond_now: bool = True) -> La
     check_dates(context, wish.starts, wish.ends)
     code = wish.service or cheapest_service(context, home.origin_id, wish.store)
     _no_twin(context, sku, wish.parts, wish.store)
-    use = _make_room(context, wish.sku, wish.store, 99 if wish.instead else wish.use)
+    use = _make_room(context, wish.sku, wish.store, 99 if wish.is_substitute else wish.priority)
     later = wish.starts is not None and wish.starts > context.now
     lane = Lane(
         sku_id=wish.sku,
@@ -89,7 +89,7 @@ def open_wish(context: Context, wish: GridQuery, respond_now: bool = True) -> La
         origin_id=home.origin_id,
         service=code,
         services={**_elsewhere(context, home.origin_id, code, wish.store), **wish.services},
-        use=use,
+        priority=use,
         state="new",
         reason="not yet proven by a delivery",
         opened_at=context.now,
@@ -97,8 +97,8 @@ def open_wish(context: Context, wish: GridQuery, respond_now: bool = True) -> La
         starts=wish.starts,
         ends=wish.ends,
         begun=not later,
-        instead=wish.instead,
-        proof=wish.proof,
+        is_substitute=wish.is_substitute,
+        match_evidence=wish.match_evidence,
         item_id=wish.parts[0].item,
         items=len(wish.parts),
     )
@@ -122,7 +122,7 @@ def open_wish(context: Context, wish: GridQuery, respond_now: bool = True) -> La
     context.session.flush()
     if respond_now:
         names = ", ".join(f"{show_units(part.units.numerator, part.units.denominator)} × {items[part.item].number}" for part in wish.parts)
-        what = "replacement allowed" if wish.instead else "lane opened"
+        what = "replacement allowed" if wish.is_substitute else "lane opened"
         act = context.log("lane.open", sku.code, f"{sku.code}: {what} to {names}", after={"lane": lane.id, "use": use}, undo=True)
         respond(context, [wish.sku], act=act.id)
         context.reroute()
@@ -190,12 +190,14 @@ def _no_twin(context: Context, sku: Sku, parts: Sequence[Part], store_id: int | 
 def _make_room(context: Context, sku_id: int, store_id: int | None, use: int) -> int:
     """Free a place in the order of use; the place, which is never further than one after the last."""
     same = Lane.store_id.is_(None) if store_id is None else Lane.store_id == store_id
-    rows = context.session.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None)).order_by(Lane.use.desc())).all()
-    use = min(use, rows[0].use + 1 if rows else 0)
-    if any(row.use == use for row in rows):
+    rows = context.session.scalars(
+        select(Lane).where(Lane.sku_id == sku_id, same, Lane.closed_at.is_(None)).order_by(Lane.priority.desc())
+    ).all()
+    use = min(use, rows[0].priority + 1 if rows else 0)
+    if any(row.priority == use for row in rows):
         for row in rows:
-            if row.use >= use:
-                row.use += 1
+            if row.priority >= use:
+                row.priority += 1
                 row.version += 1
                 context.session.flush()
     return use
@@ -203,7 +205,9 @@ def _make_room(context: Context, sku_id: int, store_id: int | None, use: int) ->
 
 def lanes_of(context: Context, sku_id: int) -> list[tuple[Lane, list[LanePart]]]:
     """A SKU's lanes that are in force, in order of use."""
-    lanes = context.session.scalars(select(Lane).where(Lane.sku_id == sku_id, Lane.until.is_(None)).order_by(Lane.use, Lane.id)).all()
+    lanes = context.session.scalars(
+        select(Lane).where(Lane.sku_id == sku_id, Lane.closed_at.is_(None)).order_by(Lane.priority, Lane.id)
+    ).all()
     parts: dict[int, list[LanePart]] = {}
     for part in context.session.scalars(select(LanePart).where(LanePart.lane_id.in_([lane.id for lane in lanes]))):
         parts.setdefault(part.lane_id, []).append(part)
@@ -213,14 +217,14 @@ def lanes_of(context: Context, sku_id: int) -> list[tuple[Lane, list[LanePart]]]
 def close_lane(context: Context, number: int, version: int, reason: str = "") -> Lane:
     """Take a lane out of use; those after it move up. Waiting orders are looked at again."""
     lane = context.get_version(Lane, number, version, "lane")
-    if lane.until is not None:
+    if lane.closed_at is not None:
         raise Conflict("this lane is closed already")
-    lane.until = context.now
+    lane.closed_at = context.now
     context.session.flush()
     close_gaps(context, lane.sku_id, lane.store_id)
     sku = context.get(Sku, lane.sku_id, "SKU")
     act = context.log(
-        "lane.close", sku.code, f"{sku.code}: lane closed", reason=reason, before={"lane": lane.id, "use": lane.use}, undo=True
+        "lane.close", sku.code, f"{sku.code}: lane closed", reason=reason, before={"lane": lane.id, "use": lane.priority}, undo=True
     )
     respond(context, [lane.sku_id], act=act.id)
     context.reroute()
@@ -241,7 +245,7 @@ def without_any(context: Context, skus: Collection[int]) -> set[int]:
     context.session.flush()
     bare = set(skus)
     for chunk in in_chunks(skus):
-        laned = select(Lane.sku_id).where(Lane.sku_id.in_(chunk), Lane.until.is_(None), Lane.instead.is_(False))
+        laned = select(Lane.sku_id).where(Lane.sku_id.in_(chunk), Lane.closed_at.is_(None), Lane.is_substitute.is_(False))
         bare -= set(context.session.scalars(laned))
     return bare
 
@@ -249,10 +253,10 @@ def without_any(context: Context, skus: Collection[int]) -> set[int]:
 def close_gaps(context: Context, sku_id: int, store_id: int | None) -> None:
     same = Lane.store_id.is_(None) if store_id is None else Lane.store_id == store_id
     for place, row in enumerate(
-        context.session.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.until.is_(None)).order_by(Lane.use)).all()
+        context.session.scalars(select(Lane).where(Lane.sku_id == sku_id, same, Lane.closed_at.is_(None)).order_by(Lane.priority)).all()
     ):
-        if row.use != place:
-            row.use = place
+        if row.priority != place:
+            row.priority = place
             row.version += 1
             context.session.flush()
 
@@ -260,13 +264,13 @@ def close_gaps(context: Context, sku_id: int, store_id: int | None) -> None:
 def reopen_lane(context: Context, number: int, use: int) -> Lane:
     """Bring a closed lane back to its place."""
     lane = context.get(Lane, number, "lane")
-    if lane.until is None:
+    if lane.closed_at is None:
         raise Conflict("this lane is open")
     sku = context.get(Sku, lane.sku_id, "SKU")
     parts = context.session.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
     _no_twin(context, sku, [Part(part.item_id, Fraction(part.units_num, part.units_den)) for part in parts], lane.store_id)
     use = _make_room(context, lane.sku_id, lane.store_id, use)
-    lane.until, lane.use = None, use
+    lane.closed_at, lane.priority = None, use
     lane.version += 1
     context.session.flush()
     respond(context, [lane.sku_id])
@@ -286,7 +290,7 @@ def change_lane(
 ) -> Lane:
     """Change a lane's units (one item only), place, service or state (open, slow, shut)."""
     lane = context.get_version(Lane, number, version, "lane")
-    if lane.until is not None:
+    if lane.closed_at is not None:
         raise Conflict("this lane is closed; open a new one")
     sku = context.get(Sku, lane.sku_id, "SKU")
     parts = context.session.scalars(select(LanePart).where(LanePart.lane_id == number)).all()
@@ -308,7 +312,7 @@ def change_lane(
         changes.append(state)
         if state == "open":
             usual_costs(context, [number])
-    if use is not None and use != lane.use:
+    if use is not None and use != lane.priority:
         _move(context, lane, use)
         changes.append("main lane" if use == 0 else f"spare {use}")
     if not changes:
@@ -323,16 +327,18 @@ def change_lane(
 def _move(context: Context, lane: Lane, use: int) -> None:
     same = Lane.store_id.is_(None) if lane.store_id is None else Lane.store_id == lane.store_id
     rows = list(
-        context.session.scalars(select(Lane).where(Lane.sku_id == lane.sku_id, same, Lane.until.is_(None)).order_by(Lane.use)).all()
+        context.session.scalars(
+            select(Lane).where(Lane.sku_id == lane.sku_id, same, Lane.closed_at.is_(None)).order_by(Lane.priority)
+        ).all()
     )
     rows.remove(lane)
     rows.insert(min(use, len(rows)), lane)
     # Two steps, since no two lanes may hold one place even for a moment.
     for place, row in enumerate(rows):
-        row.use = 1000 + place
+        row.priority = 1000 + place
     context.session.flush()
     for place, row in enumerate(rows):
-        row.use = place
+        row.priority = place
     context.session.flush()
 
 
@@ -340,7 +346,7 @@ def as_it_is(context: Context, lane: Lane) -> dict[str, Any]:
     parts = context.session.scalars(select(LanePart).where(LanePart.lane_id == lane.id).order_by(LanePart.id)).all()
     return {
         "lane": lane.id,
-        "use": lane.use,
+        "use": lane.priority,
         "service": lane.service,
         "state": lane.state,
         "reason": lane.reason,

@@ -70,7 +70,7 @@ def without_lane(context: Context, of: Sequence[int] | None = None) -> list[int]
     """SKUs on sale, or in an order that waits, without any lane to their own goods. of: looked for among these alone."""
 
     def bare(of: Any) -> Any:
-        laned = select(Lane.id).where(Lane.sku_id == of, Lane.until.is_(None), Lane.instead.is_(False))
+        laned = select(Lane.id).where(Lane.sku_id == of, Lane.closed_at.is_(None), Lane.is_substitute.is_(False))
         return ~laned.correlate(of.table).exists()
 
     # A listing without a lane that works is one of few; whether its SKU has none at all is asked of these alone.
@@ -86,7 +86,7 @@ def without_lane(context: Context, of: Sequence[int] | None = None) -> list[int]
 
 def _waiting(context: Context) -> dict[int, tuple[int, datetime, int]]:
     rows = context.session.execute(
-        select(OrderLine.sku_id, func.count(func.distinct(OrderLine.order_id)), func.min(Order.ordered_at), func.sum(OrderLine.kept))
+        select(OrderLine.sku_id, func.count(func.distinct(OrderLine.order_id)), func.min(Order.ordered_at), func.sum(OrderLine.net_revenue))
         .join(Order, Order.id == OrderLine.order_id)
         .where(or_(OrderLine.state == "needs_lane", (OrderLine.state == "held") & OrderLine.reason.in_(WAITING)))
         .group_by(OrderLine.sku_id)
@@ -96,8 +96,8 @@ def _waiting(context: Context) -> dict[int, tuple[int, datetime, int]]:
 
 def _broken(context: Context) -> dict[int, tuple[str, str]]:
     """SKUs with lanes of which none can be used: all shut, or all to items that are gone."""
-    live = Lane.until.is_(None) & Lane.instead.is_(False)
-    shut = by_index(select(Lane.sku_id).where(IS_SHUT, Lane.instead.is_(False)), Lane, "ix_lane_shut")
+    live = Lane.closed_at.is_(None) & Lane.is_substitute.is_(False)
+    shut = by_index(select(Lane.sku_id).where(IS_SHUT, Lane.is_substitute.is_(False)), Lane, "ix_lane_shut")
     gone = select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).join(Item, Item.id == LanePart.item_id)
     maybe = set(context.session.scalars(shut)) | set(context.session.scalars(gone.where(live, Item.offer == "gone")))
     on_sale: set[int] = set()
@@ -123,8 +123,8 @@ def _lanes_with_items(context: Context, skus: Iterable[int]) -> Iterable[tuple[i
             select(Lane.sku_id, Lane.id, Lane.state, Lane.reason, Item.offer, Item.number)
             .join(LanePart, LanePart.lane_id == Lane.id)
             .join(Item, Item.id == LanePart.item_id)
-            .where(Lane.sku_id.in_(chunk), Lane.until.is_(None), Lane.instead.is_(False))
-            .order_by(Lane.sku_id, Lane.use, Lane.id, (Item.offer == "gone").desc())
+            .where(Lane.sku_id.in_(chunk), Lane.closed_at.is_(None), Lane.is_substitute.is_(False))
+            .order_by(Lane.sku_id, Lane.priority, Lane.id, (Item.offer == "gone").desc())
         )
         last = 0
         for row in rows.tuples():

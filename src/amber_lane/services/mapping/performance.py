@@ -32,7 +32,7 @@ POOL = 1000
 BY_ITSELF = "by what happened: "
 _DECIDED = ("accepted", "shipped", "refused")
 _MAY_MOVE = and_(
-    Lane.until.is_(None), Lane.state.in_(("open", "slow")), ~Lane.reason.startswith("set by"), ~Lane.reason.startswith("looked at")
+    Lane.closed_at.is_(None), Lane.state.in_(("open", "slow")), ~Lane.reason.startswith("set by"), ~Lane.reason.startswith("looked at")
 )
 
 
@@ -151,7 +151,7 @@ def _all_own(context: Context) -> Own:
     )
     arrived, when = fetch_columns(context.session, came)
     lanes = select(Lane.id, Lane.sku_id, LanePart.item_id, Lane.supplier_id).join(LanePart, LanePart.lane_id == Lane.id)
-    lane, lane_sku, lane_item, supplier = fetch_columns(context.session, lanes.where(Lane.until.is_(None)))
+    lane, lane_sku, lane_item, supplier = fetch_columns(context.session, lanes.where(Lane.closed_at.is_(None)))
     wide = int(max(item.max(initial=0), lane_item.max(initial=0))) + 1
     key = sku * wide + item
     order = np.argsort(key, kind="stable")

@@ -21,7 +21,7 @@ from ..base.errors import Conflict, Invalid, NotFound
 from .auto_matching import patterns, rows_of_items, rows_of_skus, store_of
 from .bulk_changes import in_one, put_in_order
 from .landed_cost import Costing, UnitLanded, parts_of
-from .lanes import GridQuery, Part
+from .lanes import LaneRequest, Part
 from .similarity import units_between
 
 MOST = 2000
@@ -50,7 +50,7 @@ def preview(context: Context, source: int, target: int, lanes: Collection[int] =
     if source == target:
         raise Invalid("the lanes are with this supplier already; choose another", {"target": "is the same supplier"})
     context.get(Supplier, target, "supplier")
-    query = select(Lane).where(Lane.supplier_id == source, Lane.until.is_(None), Lane.use == 0, Lane.instead.is_(False))
+    query = select(Lane).where(Lane.supplier_id == source, Lane.closed_at.is_(None), Lane.priority == 0, Lane.is_substitute.is_(False))
     mine = list(context.session.scalars(query.where(Lane.id.in_(list(lanes))) if lanes else query))
     parts, items = parts_of(context, mine)
     single = [lane for lane in mine if len(parts[lane.id]) == 1]
@@ -77,8 +77,8 @@ def preview(context: Context, source: int, target: int, lanes: Collection[int] =
         item = found[int(theirs[best.theirs].key)]
         then = costing.landed(costing.of_item(item, best.units, store.country, costing.usual(lane.sku_id)), store)
         score = max(0, min(100, round(best.score)))
-        told_of = message(best.evidence)
-        out.append(Move(lane, sku, old, item, score, best.decision, *told_of, now, then, store.currency, has.get((sku.id, item.id))))
+        in_words = message(best.evidence)
+        out.append(Move(lane, sku, old, item, score, best.decision, *in_words, now, then, store.currency, has.get((sku.id, item.id))))
     return sorted(out, key=lambda one: (one.decision != OPEN, -one.score, one.sku.code))
 
 
@@ -88,7 +88,7 @@ def _has(context: Context, skus: Collection[int], items: Collection[int]) -> dic
         rows = (
             select(Lane.sku_id, LanePart.item_id, Lane.id)
             .join(LanePart, LanePart.lane_id == Lane.id)
-            .where(Lane.sku_id.in_(chunk), Lane.until.is_(None), LanePart.item_id.in_(list(items)))
+            .where(Lane.sku_id.in_(chunk), Lane.closed_at.is_(None), LanePart.item_id.in_(list(items)))
         )
         out |= {(sku, item): lane for sku, item, lane in context.session.execute(rows)}
     return out
@@ -125,14 +125,16 @@ def _move(context: Context, body: dict[str, Any], part: Sequence[tuple[int, int,
     fresh = [(sku, item) for sku, item in picks.items() if (sku, item) not in has]
     skus = by_id(context.session, Sku, (sku for sku, _ in fresh))
     units = units_between([(skus[sku], items[item]) for sku, item in fresh])
-    wishes = [GridQuery(sku, [Part(item, each)], proof=proofs.get(sku)) for (sku, item), each in zip(fresh, units, strict=True)]
+    wishes = [LaneRequest(sku, [Part(item, each)], match_evidence=proofs.get(sku)) for (sku, item), each in zip(fresh, units, strict=True)]
     spares = {lane for (sku, item), lane in has.items() if picks.get(sku) == item}
-    olds = list(context.session.scalars(select(Lane).where(Lane.sku_id.in_(list(picks)), Lane.supplier_id == source, Lane.until.is_(None))))
+    olds = list(
+        context.session.scalars(select(Lane).where(Lane.sku_id.in_(list(picks)), Lane.supplier_id == source, Lane.closed_at.is_(None)))
+    )
 
     def change() -> None:
         if not keep_old:
             for lane in olds:
-                lane.until = context.now
+                lane.closed_at = context.now
                 lane.version += 1
         put_in_order(context, set(picks), spares)
 

@@ -69,7 +69,9 @@ def look(context: Context, sku_id: int) -> Family:
     sku = context.get(Sku, sku_id, "SKU")
     mine = siblings(context, sku)
     ids = [one.id for one in mine]
-    laned = set(context.session.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(ids), Lane.until.is_(None), Lane.instead.is_(False))))
+    laned = set(
+        context.session.scalars(select(Lane.sku_id).where(Lane.sku_id.in_(ids), Lane.closed_at.is_(None), Lane.is_substitute.is_(False)))
+    )
     near: set[int] = set()
     for one in mine:
         near |= set(near_items(context, one))

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
-from ...connectors.folder_sheet import items_of, pack_told
+from ...connectors.folder_sheet import items_of, pack_size_of
 from ...connectors.protocols import CatalogueItem
 from ...core.money import MINOR_DIGITS
 from ...data.session import Database
@@ -144,7 +144,7 @@ def take_sheet(
         with db.writing() as s:
             context = context_of(s)
             number = sweeps.begin(context, context.get(Supplier, supplier_id, "supplier"), context.actor).id
-            message = told_of(old, context, bool(supplier.sheet_whole))
+            message = sweep_data(old, context, bool(supplier.sheet_whole))
         large_sweeps.carry_out(db.reading, db.writing, context_of, number, message)
         with db.reading() as s:
             sweep = context_of(s).get(Sweep, number, "sweep")
@@ -165,17 +165,17 @@ def keep_bad(path: Path, header: Sequence[str], rows: Iterable[tuple[Sequence[st
     path.with_suffix(".bad.json").write_text(json.dumps([[[name for name in header if name]], *pairs]))
 
 
-def told_of(items: list[CatalogueItem], context: Context, whole: bool = False, packs: bool = True) -> sweeps.Told:
+def sweep_data(items: list[CatalogueItem], context: Context, whole: bool = False, packs: bool = True) -> sweeps.SweepData:
     """A sheet as a sweep. whole: it lists all that is sold, so what it does not name is gone; else that is left as it is. packs: whether
     it may say what a pack is."""
-    return sweeps.Told(
+    return sweeps.SweepData(
         [one.number for one in items],
         np.array([one.cost for one in items], dtype=np.int64),
         [one.currency for one in items],
         np.array([one.stock for one in items], dtype=np.int64),
         context.now,
         whole=whole,
-        packs=[pack_told(one) for one in items] if packs else (),
+        packs=[pack_size_of(one) for one in items] if packs else (),
     )
 
 

@@ -52,7 +52,7 @@ def groups(context: Context, most: int = 60) -> list[Group]:
     rows = context.session.execute(
         select(
             ListingDecision.sweep_id,
-            ListingDecision.act_id,
+            ListingDecision.audit_entry_id,
             ListingDecision.kind,
             ListingDecision.state,
             func.max(ListingDecision.at),
@@ -67,7 +67,7 @@ def groups(context: Context, most: int = 60) -> list[Group]:
         .join(Listing, Listing.id == ListingDecision.listing_id)
         .join(Sku, Sku.id == Listing.sku_id)
         .where(ListingDecision.id > newest - LOOKED_AT)
-        .group_by(ListingDecision.sweep_id, ListingDecision.act_id, ListingDecision.kind, ListingDecision.state, crowd)
+        .group_by(ListingDecision.sweep_id, ListingDecision.audit_entry_id, ListingDecision.kind, ListingDecision.state, crowd)
         .order_by(func.max(ListingDecision.id).desc())
         .limit(most)
     ).all()
@@ -111,7 +111,7 @@ def members(context: Context, sweep: int | None, act: int | None, kind: str, sta
     if state == "waits":
         query = query.where(ListingDecision.outcome == CROWD) if many else query.where(ListingDecision.outcome != CROWD)
     query = query.where(ListingDecision.sweep_id == sweep) if sweep else query.where(ListingDecision.sweep_id.is_(None))
-    query = query.where(ListingDecision.act_id == act) if act else query.where(ListingDecision.act_id.is_(None))
+    query = query.where(ListingDecision.audit_entry_id == act) if act else query.where(ListingDecision.audit_entry_id.is_(None))
     newest = int(context.session.scalar(select(func.max(ListingDecision.id))) or 0)
     return list(context.session.scalars(query.where(ListingDecision.id > newest - LOOKED_AT)))
 

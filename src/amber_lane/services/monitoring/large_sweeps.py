@@ -15,13 +15,13 @@ from ..base import portions
 from ..base.context import Context
 from ..pricing.apply import respond_once_let_go
 from .sightings import note
-from .sweeps import Look, Told, end, keep, look, may_take, skus_behind, take, written
+from .sweeps import Look, SweepData, end, keep, look, may_take, skus_behind, take, written
 
 # Items of a sweep that are written in one portion.
 ITEMS = 400
 
 
-def carry_out(reading: Any, writing: Any, context_of: Callable[[Any], Context], number: int, data: Told) -> dict[str, int]:
+def carry_out(reading: Any, writing: Any, context_of: Callable[[Any], Context], number: int, data: SweepData) -> dict[str, int]:
     """A sweep of any size: looked at while others write, and where it changes very much, written in portions.
 
     reading, writing: open a session (see data.session); desk_of: makes a desk of one. What its listings are to follow is written down

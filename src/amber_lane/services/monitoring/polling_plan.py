@@ -132,12 +132,15 @@ def _weights(context: Context, supplier: Supplier, items: Ints) -> tuple[Floats,
     )
     rows = context.session.execute(
         select(
-            LanePart.item_id, func.sum(Sku.pace * case((Lane.use == 0, 1.0), else_=SPARE)), func.max(sold.c.profit), func.max(sold.c.landed)
+            LanePart.item_id,
+            func.sum(Sku.pace * case((Lane.priority == 0, 1.0), else_=SPARE)),
+            func.max(sold.c.profit),
+            func.max(sold.c.landed),
         )
         .join(Lane, Lane.id == LanePart.lane_id)
         .join(Sku, Sku.id == Lane.sku_id)
         .join(sold, sold.c.sku_id == Sku.id)
-        .where(Lane.supplier_id == supplier.id, Lane.until.is_(None), Lane.state != "shut")
+        .where(Lane.supplier_id == supplier.id, Lane.closed_at.is_(None), Lane.state != "shut")
         .group_by(LanePart.item_id)
     ).all()
     ran_out, rose = _what_changes(context, supplier)
@@ -228,7 +231,7 @@ def keep(context: Context, rows: list[tuple[int, int]]) -> int:
 def due(context: Context, supplier: Supplier, most: int) -> list[str]:
     """Numbers of the items to look at now: those of lanes that were never seen, then those longest over their time."""
     waited = to_ms(context.now) - func.coalesce(type_coerce(Item.looked_at, BigInteger), 0)
-    used = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.until.is_(None), Lane.supplier_id == supplier.id)
+    used = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.closed_at.is_(None), Lane.supplier_id == supplier.id)
     over: Any = waited * 1.0 / func.coalesce(Item.look_every, int(UNUSED_DAYS * DAY_S))
     query = select(Item.number).where(Item.supplier_id == supplier.id, Item.offer != "gone")
     # Before the first plan those that lanes use have their turn; with a plan it is all in how far apart looks are to be.

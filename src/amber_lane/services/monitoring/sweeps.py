@@ -36,7 +36,7 @@ SET_ASIDE = -1_000_000
 
 
 @dataclass(frozen=True)
-class Told:
+class SweepData:
     """A whole sweep as columns: numbers, cost in minor units, currency, stock, costs by quantity.
 
     whole = every item was asked for; tiers None = nobody was asked for costs by quantity. packs: 0 = not told.
@@ -103,7 +103,7 @@ def grow_old_while_paused(context: Context) -> None:
         grow_old(context, supplier)
 
 
-def take(context: Context, sweep: Sweep, data: Told, seen: Look | None = None) -> dict[str, int]:
+def take(context: Context, sweep: Sweep, data: SweepData, seen: Look | None = None) -> dict[str, int]:
     """Judge a sweep, believe what may be believed, and respond, in this transaction. Returns counts of responses by kind.
 
     seen: what it says, where that was looked at already.
@@ -145,14 +145,14 @@ class Look:
         return len(self.held_rows[0]) if self.held else written
 
 
-def look(context: Context, supplier: Supplier, data: Told) -> Look:
+def look(context: Context, supplier: Supplier, data: SweepData) -> Look:
     """Look at a sweep without writing anything."""
     policy = policy_for(context.session, supplier=supplier.code)
     known = known_of(context, supplier.id)
     rows, places = match(known, data.numbers)
     cost, stock = data.cost[rows], data.stock[rows]
     belief = Belief(*(getattr(known.belief, name)[places] for name in ("cost", "stock", "doubt_cost", "doubt_stock", "doubt_seen")))
-    missing = missing_of(known, places) if data.whole else _told_gone(known, data.gone)
+    missing = missing_of(known, places) if data.whole else _reported_gone(known, data.gone)
     held = hold_sweep(cost, np.where(cost > 0, stock, belief.stock), belief, len(missing), policy["hold_share"], policy["hold_median"])
     if held and _agreed(context, supplier.id, held, policy["hold_agree"]):
         held = None
@@ -176,7 +176,7 @@ def look(context: Context, supplier: Supplier, data: Told) -> Look:
     return Look(known, rows, places, cost, stock, missing, held, held_rows, judged, tiers, packs)
 
 
-def may_take(context: Context, sweep: Sweep, data: Told, seen: Look) -> bool:
+def may_take(context: Context, sweep: Sweep, data: SweepData, seen: Look) -> bool:
     """The first of what is written of a sweep: False where its feed stands still or it is held, and then that is told."""
     supplier = context.get(Supplier, sweep.supplier_id, "supplier")
     sweep.items, sweep.as_of, sweep.ended = len(data.numbers), data.as_of, context.now
@@ -240,7 +240,7 @@ def written(seen: Look) -> Bools:
     return np.asarray((seen.judged.verdict != Verdict.same) | back | other, dtype=np.bool_)
 
 
-def _told_gone(known: Known, numbers: Sequence[str]) -> Ints:
+def _reported_gone(known: Known, numbers: Sequence[str]) -> Ints:
     places = {known.place[number] for number in numbers if number in known.place}
     return np.array(sorted(place for place in places if known.offer[place] != "gone"), dtype=np.int64)
 
@@ -297,9 +297,11 @@ def skus_behind(context: Context, supplier: Supplier, changed: Ints) -> tuple[di
         moved = np.isin(item, changed)
         skus = dict(zip(sku[moved].tolist(), item[moved].tolist(), strict=True))
     for chunk in in_chunks(changed.tolist()) if len(changed) <= MANY else ():
-        query = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.until.is_(None))
+        query = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.closed_at.is_(None))
         skus |= dict(context.session.execute(by_items(query.where(LanePart.item_id.in_(chunk)))).tuples().all())
-    mine = select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.supplier_id == supplier.id, Lane.until.is_(None)).correlate(Listing)
+    mine = (
+        select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.supplier_id == supplier.id, Lane.closed_at.is_(None)).correlate(Listing)
+    )
     return skus, set(
         context.session.scalars(by_index(select(Listing.sku_id).where(IS_OUT_OF_STOCK, mine.exists()), Listing, "ix_listing_out"))
     )
@@ -382,7 +384,7 @@ def settle_doubt(context: Context, number: int, believe: bool) -> dict[str, int]
     context.session.flush()
     skus = set(
         context.session.scalars(
-            select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == number, Lane.until.is_(None))
+            select(Lane.sku_id).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == number, Lane.closed_at.is_(None))
         )
     )
     counts = respond(context, skus, act=act.id, items=dict.fromkeys(skus, number)) if skus else {}
@@ -411,7 +413,7 @@ def item_history(context: Context, item: int, since: datetime) -> list[tuple[dat
 
 
 __all__ = [
-    "Told",
+    "SweepData",
     "begin",
     "fail",
     "grow_old",

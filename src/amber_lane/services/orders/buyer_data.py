@@ -33,7 +33,7 @@ def orders_of(context: Context, number: int) -> list[Order]:
     return list(context.session.scalars(select(Order).where(func.lower(Order.mail) == order.mail.strip().lower()).order_by(Order.id)))
 
 
-def told_of(context: Context, number: int) -> dict[str, Any]:
+def held_data(context: Context, number: int) -> dict[str, Any]:
     """All that is held of the buyer of an order, as plain values under plain names."""
     orders = orders_of(context, number)
     ids = [one.id for one in orders]
@@ -54,9 +54,9 @@ def told_of(context: Context, number: int) -> dict[str, Any]:
             "mail": order.mail,
             "phone": order.phone,
             "address_given": order.address,
-            "address_mended": order.mended,
+            "address_mended": order.address_override,
             "note": order.note,
-            "asked_for": order.wants_told,
+            "asked_for": order.wants_message,
             "lines": [
                 {"sku": one.sku_code, "title": one.title, "quantity": one.quantity, "paid": show(one.paid, order.currency)}
                 for one in lines
@@ -116,8 +116,8 @@ def erase(context: Context, number: int) -> str:
         for letter in context.session.scalars(select(Letter).where(named)):
             letter.subject, letter.body = _without(letter.subject, words), _without(letter.body, words)
     for order in orders:
-        order.buyer, order.mail, order.phone, order.note, order.wants_told = ERASED, "", "", "", ""
-        order.address, order.mended = dict.fromkeys(order.address, "") | {"country": order.country}, None
+        order.buyer, order.mail, order.phone, order.note, order.wants_message = ERASED, "", "", "", ""
+        order.address, order.address_override = dict.fromkeys(order.address, "") | {"country": order.country}, None
         order.erased_at = context.now
         order.version += 1
     n = len(orders)
@@ -148,7 +148,7 @@ def _words(orders: Iterable[Order]) -> re.Pattern[str] | None:
     words: set[str] = set()
     for order in orders:
         words |= {order.buyer, order.mail, order.phone}
-        for address in (order.address, order.mended or {}):
+        for address in (order.address, order.address_override or {}):
             words |= {str(address.get(name) or "") for name in ("name", "address_1", "address_2", "postcode", "phone", "email")}
     found = sorted((word.strip() for word in words if len(word.strip()) >= LEAST), key=len, reverse=True)
     return re.compile("|".join(re.escape(word) for word in found), re.IGNORECASE) if found else None

@@ -32,8 +32,8 @@ def end_hold(context: Context, order: int, way: str) -> None:
 
 def wants(context: Context, order: Order, what: str, message: str) -> None:
     """Something that a buyer asked for too late to be done by itself; it stands on Today until it is settled."""
-    if (order.wants, order.wants_told) != (what, message):
-        order.wants, order.wants_told = what, message
+    if (order.wants, order.wants_message) != (what, message):
+        order.wants, order.wants_message = what, message
         order.version += 1
         context.log("order.wants", order.number, f"order {order.number}: {message}")
 
@@ -152,7 +152,7 @@ def let_go(context: Context, order: Order, lines: Sequence[OrderLine]) -> None:
                 step_line(line, move, "the buyer cancelled; the supplier does not send it")
     context.session.flush()
     if all(line.state == "cancelled" for line in lines_of(context, [order.id])[order.id]):
-        order.wants = order.wants_told = ""
+        order.wants = order.wants_message = ""
         order.version += 1
         _tell_store(context, order)
     order_profit.refresh(context, {order.id})
@@ -211,7 +211,7 @@ def ask_dearer_back(context: Context, number: int) -> None:
 
 def _tell_store(context: Context, order: Order) -> None:
     """The store refunds what is not sent; a store that cancelled by itself says so again, and nothing changes."""
-    if order.came_by == "link":
+    if order.channel == "link":
         store = context.get(Store, order.store_id, "store")
         key = f"cancel-{store.id}-{order.number}"
         if context.session.scalar(select(Outbox.id).where(Outbox.key == key)):
@@ -235,8 +235,8 @@ def settle(context: Context, number: int) -> Order:
     order = context.get(Order, number, "order")
     if not order.wants:
         raise Conflict("the buyer asks for nothing more here")
-    before = {"order": number, "wants": order.wants, "message": order.wants_told}
-    order.wants = order.wants_told = ""
+    before = {"order": number, "wants": order.wants, "message": order.wants_message}
+    order.wants = order.wants_message = ""
     order.version += 1
     context.log("order.settled", order.number, f"order {order.number}: settled with the buyer", before=before, undo=True)
     context.reroute()
@@ -246,6 +246,6 @@ def settle(context: Context, number: int) -> Order:
 def unsettle(context: Context, before: dict[str, str]) -> None:
     """Undo: it stands on Today again."""
     order = context.get(Order, int(before["order"]), "order")
-    order.wants, order.wants_told = before["wants"], before["message"]
+    order.wants, order.wants_message = before["wants"], before["message"]
     order.version += 1
     context.reroute()

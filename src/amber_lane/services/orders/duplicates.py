@@ -16,7 +16,7 @@ WITHIN = timedelta(days=1)
 
 def _who(order: Order) -> tuple[str, ...]:
     """Buyer and address as far as they say whose order it is; spaces and capitals make no other person."""
-    address = order.mended or order.address
+    address = order.address_override or order.address
     mark = (order.buyer, *(str(address.get(name) or "") for name in ("address_1", "postcode")), order.country)
     return tuple("".join(letter for letter in part.casefold() if letter.isalnum()) for part in mark)
 

@@ -48,10 +48,10 @@ def before_routing(order: Order, lines: Iterable[OrderLine], policy: dict[str, A
     """(limit, told) of what holds an order whichever way it goes. usual: what is a usual quantity, by SKU."""
     if order.wants or order.cancelled_at:
         # What is left of it would go as the buyer does not want it any more.
-        return "buyer", f"Settle with the buyer first: {order.wants_told}" if order.wants else "The buyer cancelled it"
+        return "buyer", f"Settle with the buyer first: {order.wants_message}" if order.wants else "The buyer cancelled it"
     # What is only likely to be wrong stands where a person let it.
     look = certain_faults if "address" in order.allowed else faults
-    where = {**(order.mended or order.address), "country": order.country}
+    where = {**(order.address_override or order.address), "country": order.country}
     wrong = look(in_latin(where) if policy["letters"] == "latin" else where, policy["letters"] == "all")
     if wrong:
         message = "; ".join(f"{PARTS[name]} {fault}" for name, fault in wrong.items())

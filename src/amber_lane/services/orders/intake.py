@@ -80,12 +80,12 @@ def _take(context: Context, store: Store, newest: dict[str, StoreOrder], came_by
 
 
 ORDER_COLUMNS = (
-    "version", "store_id", "number", "buyer", "mail", "phone", "address", "country", "currency", "ordered_at", "came_at", "came_by",
-    "note", "promised_by", "allowed", "by_hand", "wants", "wants_told",
+    "version", "store_id", "number", "buyer", "mail", "phone", "address", "country", "currency", "ordered_at", "came_at", "channel",
+    "note", "promised_by", "allowed", "manual_release", "wants", "wants_message",
 )  # fmt: skip
 LINE_COLUMNS = (
     "version", "order_id", "line_no", "sku_code", "sku_id", "title", "quantity", "paid", "state", "reason", "chosen_by",
-    "tax", "store_fee", "payment_fee", "kept", "reserve",
+    "tax", "store_fee", "payment_fee", "net_revenue", "reserve",
 )  # fmt: skip
 
 
@@ -194,7 +194,7 @@ def _again(context: Context, store: Store, order: Order, given: StoreOrder, came
         wants(context, order, "change", f"the buyer changed the order after it was bought: {changed}")
         return
     if moved:
-        order.address, order.mended = address, None
+        order.address, order.address_override = address, None
         order.buyer, order.mail, order.phone = given.buyer.name, given.buyer.email, given.buyer.phone
         order.country = given.buyer.country.strip().upper()
     if other:

@@ -14,7 +14,7 @@ from . import order_profit
 from .orders import after_sales, cancel
 from .routing import OPEN, bought_parts, lines_of, step_line
 
-MONEY = ("paid", "tax", "store_fee", "payment_fee", "kept", "reserve")
+MONEY = ("paid", "tax", "store_fee", "payment_fee", "net_revenue", "reserve")
 
 
 def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None], reason: str = "") -> str:
@@ -47,14 +47,14 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
         if line_id in whole:
             step_line(line, "cancel", reason or "cancelled by hand")
         line.version += 1
-    if order.came_by == "link":
+    if order.channel == "link":
         mark = "-".join(f"{line}.{n}" for line, n in refunded)
         key = f"refund-{order.store_id}-{order.number}-{mark}-{max(lines[i].version for i in wanted)}"
         body = {"order": order.number, "lines": refunded, "reference": key}
         queue.put(context, f"store:{order.store_id}", f"order:{number}", "refund", key, body)
     order.version += 1
     amount = show(paid, order.currency)
-    by = "the store refunds it" if order.came_by == "link" else "refund it in the store yourself"
+    by = "the store refunds it" if order.channel == "link" else "refund it in the store yourself"
     context.log("order.lines", order.number, f"order {order.number}: {', '.join(messages)} cancelled, {amount}; {by}", reason=reason)
     after_sales(context, [order])
     order_profit.refresh(context, {number})
@@ -70,7 +70,7 @@ def _cut(line: OrderLine, units: int) -> int:
     for name in MONEY:
         setattr(line, name, half_up(getattr(line, name) * left, line.quantity))
     # The parts still add up to what is kept, to the penny.
-    line.kept = line.paid - line.tax - line.store_fee - line.payment_fee
+    line.net_revenue = line.paid - line.tax - line.store_fee - line.payment_fee
     line.quantity = left
     return before - line.paid
 

@@ -88,7 +88,9 @@ def bought(context: Context, orders: Iterable[int], facts: Facts | None = None) 
             else:
                 mine.more += turn(one.billed, nano, one.currency, order.currency) - goods - shipping - handling
     for chunk in in_chunks(out):
-        kept = select(OrderLine.order_id, OrderLine.kept).where(OrderLine.order_id.in_(chunk), OrderLine.state.not_in((*OPEN, "cancelled")))
+        kept = select(OrderLine.order_id, OrderLine.net_revenue).where(
+            OrderLine.order_id.in_(chunk), OrderLine.state.not_in((*OPEN, "cancelled"))
+        )
         for number, value in context.session.execute(kept):
             out[number].kept += value
     return out
@@ -128,7 +130,7 @@ def likely(context: Context, orders: Iterable[int]) -> dict[int, int]:
         }
         unknown = [number for number in chunk if number not in out]
         lines = (
-            select(OrderLine.order_id, OrderLine.quantity, OrderLine.kept, Listing.profit)
+            select(OrderLine.order_id, OrderLine.quantity, OrderLine.net_revenue, Listing.profit)
             .join(Order, Order.id == OrderLine.order_id)
             .outerjoin(Listing, (Listing.sku_id == OrderLine.sku_id) & (Listing.store_id == Order.store_id))
             .where(OrderLine.order_id.in_(unknown), OrderLine.state != "cancelled")

@@ -115,7 +115,7 @@ def allow_many(context: Context, numbers: Sequence[int], reason: str = "") -> tu
 
 def may_stand(order: Order) -> bool:
     """Whether nothing of an order's address is certainly wrong, so that a person may let it go as it is."""
-    return not certain_faults({**(order.mended or order.address), "country": order.country})
+    return not certain_faults({**(order.address_override or order.address), "country": order.country})
 
 
 def disallow_many(context: Context, after: dict[str, dict[str, str]]) -> None:
@@ -149,7 +149,7 @@ def choose_lane(context: Context, line_id: int, lane_id: int | None) -> OrderLin
     if lane_id is not None:
         lane = context.get(Lane, lane_id, "lane")
         store = context.get(Order, line.order_id, "order").store_id
-        if lane.sku_id != line.sku_id or lane.until is not None or lane.store_id not in (None, store):
+        if lane.sku_id != line.sku_id or lane.closed_at is not None or lane.store_id not in (None, store):
             raise Invalid("this lane does not fill that SKU in that store")
     before = {"line": line_id, "lane": line.lane_id if line.chosen_by == "person" else None}
     line.lane_id, line.chosen_by = lane_id, "person" if lane_id else "plan"
@@ -171,9 +171,11 @@ def mend_address(context: Context, number: int, version: int, address: dict[str,
     lacking = certain_faults({**address, "country": country})
     if lacking:
         raise Invalid("the address: " + "; ".join(f"{name} {message}" for name, message in lacking.items()), lacking)
-    order.mended = {**order.address, **address, "country": country}
+    order.address_override = {**order.address, **address, "country": country}
     order.country = country
-    context.log("order.address", order.number, f"address of order {order.number} mended", before=order.address, after=order.mended)
+    context.log(
+        "order.address", order.number, f"address of order {order.number} mended", before=order.address, after=order.address_override
+    )
     context.reroute()
     return order
 
@@ -191,7 +193,7 @@ def cancel(context: Context, number: int, reason: str = "") -> Order:
         if line.state != "cancelled":
             step_line(line, "cancel", reason)
     end_hold(context, number, "cancelled")
-    if order.came_by == "link":
+    if order.channel == "link":
         queue.put(
             context,
             f"store:{order.store_id}",

@@ -21,7 +21,7 @@ from . import order_profit
 from .duplicates import twins_of
 from .holds import after_routing, before_routing, practice, tell, usual_quantities
 from .order_profit import OPEN
-from .routing_inputs import Lookup, arrival, bought_parts, lines_of, room_told
+from .routing_inputs import Lookup, arrival, bought_parts, lines_of, room_message
 
 # Seconds that routing may take within one act; what is found by then is used, and its gap told.
 SECONDS = 20.0
@@ -145,7 +145,7 @@ class _Planner:
         look = self.look
         limited = {one.supplier_id for one in look.accounts}
         names = {
-            lane.id: room_told(self.context, look.accounts, look.facts.suppliers[lane.supplier_id])
+            lane.id: room_message(self.context, look.accounts, look.facts.suppliers[lane.supplier_id])
             for line in look.lines[order.id]
             for lane in look.lanes.get(line.sku_id or 0, [])
             if lane.supplier_id in limited
@@ -221,7 +221,7 @@ class _Planner:
 
     def _set_time(self, order: Order, found: OrderPlan) -> None:
         """When a ready order goes by itself: as the strictest of its store, its suppliers and their accounts says."""
-        minutes = None if order.by_hand else self._minutes(order, found)
+        minutes = None if order.manual_release else self._minutes(order, found)
         if minutes is None:
             order.send_after = None
         elif order.send_after is None:

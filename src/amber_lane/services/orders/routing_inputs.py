@@ -22,7 +22,7 @@ from ...data.shelf import Sku
 from ...data.source import Item
 from ..base.context import Context
 from ..pricing.inputs import HOME, Facts, house_ppm
-from ..pricing.lane_costing import UNTOLD
+from ..pricing.lane_costing import UNKNOWN_STOCK
 from ..pricing.policy import policy_for
 from . import order_profit
 from .order_profit import LIVE, OPEN
@@ -86,7 +86,7 @@ class Lookup:
         skus = {line.sku_id for lines in self.lines.values() for line in lines if line.sku_id}
         self.lanes: dict[int, list[Lane]] = {}
         for chunk in in_chunks(skus):
-            for lane in s.scalars(select(Lane).where(Lane.sku_id.in_(chunk), Lane.until.is_(None)).order_by(Lane.use)):
+            for lane in s.scalars(select(Lane).where(Lane.sku_id.in_(chunk), Lane.closed_at.is_(None)).order_by(Lane.priority)):
                 self.lanes.setdefault(lane.sku_id, []).append(lane)
         self.parts: dict[int, list[LanePart]] = {}
         for chunk in in_chunks([lane.id for lanes in self.lanes.values() for lane in lanes]):
@@ -155,7 +155,7 @@ class Lookup:
             .all()
         )
         return {
-            number: 0 if item.offer == "gone" else (UNTOLD if item.stock < 0 else max(item.stock - taken.get(number, 0), 0))
+            number: 0 if item.offer == "gone" else (UNKNOWN_STOCK if item.stock < 0 else max(item.stock - taken.get(number, 0), 0))
             for number, item in self.items.items()
         }
 
@@ -192,7 +192,7 @@ class Lookup:
         lines = []
         for line in self.lines[order.id]:
             mine, others = self._lanes_for(order, line)
-            net = line.kept - line.reserve
+            net = line.net_revenue - line.reserve
             asked = LineToFill(line.id, line.quantity, net, tuple(self._choice(order, line, lane, policy) for lane in mine))
             if others and (replacements or all(consider(asked, lane, promised).reason for lane in asked.lanes)):
                 more = tuple(self._choice(order, line, lane, policy) for lane in others)
@@ -207,8 +207,8 @@ class Lookup:
             chosen = [lane for lane in lanes if lane.id == line.lane_id]
             if chosen:
                 return chosen, []
-        others = [lane for lane in lanes if lane.instead] if self.facts.stores[order.store_id].replacements else []
-        return [lane for lane in lanes if not lane.instead], others
+        others = [lane for lane in lanes if lane.is_substitute] if self.facts.stores[order.store_id].replacements else []
+        return [lane for lane in lanes if not lane.is_substitute], others
 
     def has_lanes(self, order: Order, line: OrderLine) -> bool:
         return any(self._lanes_for(order, line))
@@ -248,7 +248,7 @@ class Lookup:
             packs = packs_needed(line.quantity, p.units_num, p.units_den)
             if have.get(p.item_id) != packs:
                 legs.setdefault(p.origin_id or lane.origin_id, []).append((p, packs))
-        reason = self._why_not(line, lane)
+        reason = self._reason_not(line, lane)
         made: list[Leg] = []
         days: list[date] = []
         for origin_id, parts in legs.items():
@@ -256,7 +256,7 @@ class Lookup:
             supplier = self.facts.suppliers[origin.supplier_id]
             monies = {supplier.currency, *(self.items[p.item_id].currency for p, _ in parts)}
             if any(money != order.currency and (money, order.currency) not in self.facts.rates for money in monies):
-                return LaneChoice(lane.id, (), None, why_not="no_rate")
+                return LaneChoice(lane.id, (), None, reason_not="no_rate")
             converts = {money: self._convert(supplier, order.currency, cushion, money) for money in monies}
             out, weight = [], 0
             for p, packs in parts:
@@ -286,7 +286,7 @@ class Lookup:
         row = self.facts.suppliers[supplier]
         return row.paused_at is not None or row.ended_at is not None
 
-    def _why_not(self, line: OrderLine, lane: Lane) -> str | None:
+    def _reason_not(self, line: OrderLine, lane: Lane) -> str | None:
         mine = {p.item_id for p in self.parts.get(lane.id, [])}
         if any(self._at_rest(self.items[item].supplier_id) for item in mine):
             return "supplier_paused"
@@ -299,7 +299,7 @@ class Lookup:
         return None if lane.begun else "not_yet"
 
 
-def room_told(context: Context, accounts: Iterable[BuyingAccount], supplier: Supplier) -> str:
+def room_message(context: Context, accounts: Iterable[BuyingAccount], supplier: Supplier) -> str:
     """What is left today of a supplier's limits, and when they begin anew."""
     parts = []
     for one in accounts:

@@ -23,7 +23,7 @@ from ..base.errors import Conflict, Invalid, NotFound
 from ..base.partner_identity import CALLED, OWNERS, fresh_name, plain_address, refuse_twin
 from ..fulfilment import carrier_names
 from ..purchasing import order_settings
-from .partner_terms import take_told
+from .partner_terms import take_reported
 
 Open = Callable[[str, str, str, str], Any]
 
@@ -152,7 +152,7 @@ def join_partner(context: Context, doors: ConnectorRegistry, join: Join, account
         row = Mailbox(sender=join.sender or "orders@amber-lane.invalid", name=name)
     context.session.add(row)
     context.session.flush()
-    take_told(context, row, account)
+    take_reported(context, row, account)
     context.session.add(
         Link(
             owner=join.owner,
@@ -199,7 +199,7 @@ def join_uncalled(context: Context, join: Join) -> Any:
         row.watching = False
     context.session.add(row)
     context.session.flush()
-    take_told(context, row, Account(row.name, country, currency, []))
+    take_reported(context, row, Account(row.name, country, currency, []))
     if join.kind == "program":
         may = ["read listings", "write listings", "make listings", "read orders", "write fulfilments"]
         message = "its program has not called yet; start it with the token"
@@ -240,7 +240,7 @@ def renew_key(context: Context, doors: ConnectorRegistry, owner: str, owner_id: 
     link.account = account.number or link.account
     if key.strip():
         link.sealed_key = doors.safe.seal(key.strip())
-    link.state, link.message, link.good_at, link.rest_until, link.failures = "good", "", context.now, None, 0
+    link.state, link.message, link.good_at, link.circuit_open_until, link.failures = "good", "", context.now, None, 0
     link.version += 1
     # What waited for the link goes on at once.
     waits = (Outbox.target == f"{owner}:{owner_id}", Outbox.state.in_(("waiting", "unknown")), Outbox.tries > 0)

@@ -55,7 +55,7 @@ def _steps(context: Context) -> list[FirstStep]:
     on_sale = (Listing.state.in_(("live", "paused")),)
     skus = int(s.scalar(select(func.count(Listing.sku_id.distinct())).where(*on_sale)) or 0)
     # What has no lane that works is little, and looked at by itself.
-    works = select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.until.is_(None), Lane.state != "shut").correlate(Listing).exists()
+    works = select(Lane.id).where(Lane.sku_id == Listing.sku_id, Lane.closed_at.is_(None), Lane.state != "shut").correlate(Listing).exists()
     bare = select(func.count(Listing.sku_id.distinct())).where(IS_BARE, ~works)
     laned = skus - int(s.scalar(by_index(bare, Listing, "ix_listing_bare")) or 0)
     rules = int(s.scalar(select(func.count(PriceRule.id)).where(PriceRule.rule.is_not(None))) or 0)

@@ -28,7 +28,7 @@ from ..pricing import rollback
 from ..pricing.apply import respond
 from ..purchasing import purchase_orders
 
-ENDED_WHY = "its supplier is disconnected"
+ENDED_REASON = "its supplier is disconnected"
 
 
 @dataclass(frozen=True)
@@ -57,7 +57,7 @@ def _count(context: Context, query: Any) -> int:
 def lanes_of_supplier(supplier: int) -> Any:
     """Open lanes that need something of a supplier, kits too."""
     parts = select(LanePart.lane_id).join(Item, Item.id == LanePart.item_id).where(Item.supplier_id == supplier)
-    return select(Lane).where(Lane.until.is_(None), Lane.id.in_(parts))
+    return select(Lane).where(Lane.closed_at.is_(None), Lane.id.in_(parts))
 
 
 def effect(context: Context, owner: str, number: int) -> Effect:
@@ -74,7 +74,7 @@ def effect(context: Context, owner: str, number: int) -> Effect:
     if owner == "supplier":
         lanes = lanes_of_supplier(number).subquery()
         used = select(lanes.c.sku_id).distinct()
-        others = (Lane.until.is_(None), Lane.state != "shut", Lane.id.not_in(select(lanes.c.id)), Lane.instead.is_(False))
+        others = (Lane.closed_at.is_(None), Lane.state != "shut", Lane.id.not_in(select(lanes.c.id)), Lane.is_substitute.is_(False))
         spared = select(Lane.sku_id).where(Lane.sku_id.in_(used), *others).distinct()
         live = (Listing.state.in_(("live", "paused")), Listing.sku_id.in_(used), Listing.sku_id.not_in(spared))
         waiting = select(func.count(OrderLine.order_id.distinct())).where(
@@ -181,12 +181,12 @@ def disconnect(context: Context, owner: str, number: int, version: int | None) -
 @portions.work("supplier.end")
 def _shut_ended(context: Context, body: dict[str, Any], part: Sequence[int]) -> int:
     """Lanes of a supplier that was disconnected are shut."""
-    lanes = [lane for lane in by_id(context.session, Lane, part).values() if lane.until is None and lane.state != "shut"]
+    lanes = [lane for lane in by_id(context.session, Lane, part).values() if lane.closed_at is None and lane.state != "shut"]
     first = not (context.parts or {}).get("supplier.end")
 
     def shut() -> None:
         for lane in lanes:
-            lane.state, lane.reason = "shut", ENDED_WHY
+            lane.state, lane.reason = "shut", ENDED_REASON
             lane.version += 1
 
     act = bulk_changes.in_one(context, "supplier.end", {lane.sku_id for lane in lanes}, lambda _: body["message"], change=shut)
@@ -224,7 +224,7 @@ def connect_again(context: Context, owner: str, number: int) -> str:
     row.ended_at, row.version = None, row.version + 1
     message = f"{row.name} is connected again"
     context.session.flush()
-    ended = lanes_of_supplier(number).where(Lane.reason == ENDED_WHY)
+    ended = lanes_of_supplier(number).where(Lane.reason == ENDED_REASON)
     lanes = list(context.session.scalars(ended)) if owner == "supplier" else []
     if len(lanes) > portions.AT_ONCE:
         context.log("partner.again", f"{owner}:{number}", message)

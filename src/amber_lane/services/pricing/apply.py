@@ -216,7 +216,7 @@ def _apart(context: Context, skus: set[int] | None) -> list[list[int]]:
 
 def _waiting(context: Context, book: Book) -> dict[int, bool]:
     """Listings whose price waits since too many moved at once, and whether what caused that is still so."""
-    query = select(ListingDecision.listing_id, ListingDecision.act_id).where(
+    query = select(ListingDecision.listing_id, ListingDecision.audit_entry_id).where(
         ListingDecision.state == "waits", ListingDecision.outcome == CROWD
     )
     rows = [row for part in of_book(book) for row in context.session.execute(query.where(*part)).tuples()]
@@ -265,13 +265,13 @@ def with_sharers(context: Context, skus: set[int]) -> set[int]:
     while fresh:
         near: set[int] = set()
         for chunk in in_chunks(fresh):
-            items = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id.in_(chunk), Lane.until.is_(None))
+            items = select(LanePart.item_id).join(Lane, Lane.id == LanePart.lane_id).where(Lane.sku_id.in_(chunk), Lane.closed_at.is_(None))
             near |= set(
                 context.session.scalars(
                     by_items(
                         select(Lane.sku_id)
                         .join(LanePart, LanePart.lane_id == Lane.id)
-                        .where(LanePart.item_id.in_(items), Lane.until.is_(None))
+                        .where(LanePart.item_id.in_(items), Lane.closed_at.is_(None))
                         .distinct()
                     )
                 )

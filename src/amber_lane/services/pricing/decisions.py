@@ -101,7 +101,7 @@ def write(
         ListingDecision,
         (
             "sweep_id",
-            "act_id",
+            "audit_entry_id",
             "listing_id",
             "item_id",
             "at",

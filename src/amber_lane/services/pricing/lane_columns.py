@@ -27,7 +27,7 @@ FIELDS = (
     "store",
     "supplier",
     "origin",
-    "use",
+    "priority",
     "state",
     "item",
     "num",
@@ -55,7 +55,7 @@ def lane_columns(s: Session, skus: list[int] | None) -> list[Any]:
 def splice_lanes(s: Session, columns: list[Any], skus: list[int]) -> list[Any]:
     """The same columns with the lanes of some SKUs as they are now."""
     gone = np.isin(columns[_SKU], np.array(skus, dtype=np.int64))
-    return spliced(columns, lane_columns(s, skus), gone, [_SKU, *(FIELDS.index(name) for name in ("use", "lane", "origin"))])
+    return spliced(columns, lane_columns(s, skus), gone, [_SKU, *(FIELDS.index(name) for name in ("priority", "lane", "origin"))])
 
 
 def _read(s: Session, skus: list[int] | None) -> list[object]:
@@ -66,7 +66,7 @@ def _read(s: Session, skus: list[int] | None) -> list[object]:
             func.coalesce(Lane.store_id, 0),
             Item.supplier_id,
             Origin.id,
-            Lane.use,
+            Lane.priority,
             case((Lane.begun, place_of(Lane.state, ("new", "open", "slow", "shut"))), else_=SHUT),
             LanePart.item_id,
             LanePart.units_num,
@@ -83,11 +83,11 @@ def _read(s: Session, skus: list[int] | None) -> list[object]:
         .join(LanePart, LanePart.lane_id == Lane.id)
         .join(Item, Item.id == LanePart.item_id)
         .join(Origin, Origin.id == func.coalesce(LanePart.origin_id, Lane.origin_id))
-        .where(Lane.until.is_(None), Lane.instead.is_(False))
+        .where(Lane.closed_at.is_(None), Lane.is_substitute.is_(False))
     )
     columns = fetch_columns(s, query if skus is None else query.where(Lane.sku_id.in_(skus)))
     # Quicker than by the database, which would carry all columns through its sorting.
-    return sorted_by(columns, [_SKU, *(FIELDS.index(name) for name in ("use", "lane", "origin"))])
+    return sorted_by(columns, [_SKU, *(FIELDS.index(name) for name in ("priority", "lane", "origin"))])
 
 
 def services_by_country(s: Session, skus: list[int] | None) -> dict[int, dict[str, str]]:
@@ -98,7 +98,7 @@ def services_by_country(s: Session, skus: list[int] | None) -> dict[int, dict[st
 
 def lane_pairs(s: Session) -> tuple[Ints, Ints]:
     """Every SKU with every item of its open lanes, as two columns."""
-    query = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.until.is_(None))
+    query = select(Lane.sku_id, LanePart.item_id).join(LanePart, LanePart.lane_id == Lane.id).where(Lane.closed_at.is_(None))
     sku, item = fetch_columns(s, query)
     return sku, item
 
@@ -109,7 +109,7 @@ def owed_units(context: Context) -> dict[int, int]:
     owed: dict[int, int] = {}
     chosen = func.coalesce(
         OrderLine.lane_id,
-        select(Lane.id).where(Lane.sku_id == OrderLine.sku_id, Lane.until.is_(None), Lane.use == 0).limit(1).scalar_subquery(),
+        select(Lane.id).where(Lane.sku_id == OrderLine.sku_id, Lane.closed_at.is_(None), Lane.priority == 0).limit(1).scalar_subquery(),
     )
     waits = select(OrderLine.quantity, chosen.label("lane")).where(OrderLine.state.in_(("new", "needs_lane", "held", "ready", "refused")))
     open_lines = by_index(waits, OrderLine, "ix_order_line_state").subquery()
@@ -136,4 +136,4 @@ def owed_units(context: Context) -> dict[int, int]:
 
 
 def skus_of_supplier(context: Context, supplier: int) -> set[int]:
-    return set(context.session.scalars(select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.until.is_(None)).distinct()))
+    return set(context.session.scalars(select(Lane.sku_id).where(Lane.supplier_id == supplier, Lane.closed_at.is_(None)).distinct()))

@@ -25,7 +25,7 @@ from .lane_columns import FIELDS, GONE, SHUT, lane_columns, owed_units, services
 from .packs import usual_sizes
 
 # Where a supplier does not tell its stock, more than any cap.
-UNTOLD = 1_000_000
+UNKNOWN_STOCK = 1_000_000
 
 
 @dataclass(frozen=True)
@@ -147,7 +147,7 @@ class Lanes:
             place = np.minimum(np.searchsorted(items, p["item"]), len(items) - 1)
             units = np.array([owed[item] for item in items.tolist()], dtype=np.int64)
             promised = np.where(items[place] == p["item"], units[place], 0)
-        left = np.maximum(np.where(p["stock"] < 0, UNTOLD, p["stock"]) - promised, 0)
+        left = np.maximum(np.where(p["stock"] < 0, UNKNOWN_STOCK, p["stock"]) - promised, 0)
         return np.asarray(np.where((p["offer"] == GONE) | stale, 0, left), dtype=np.int64)
 
     @cached_property
@@ -234,7 +234,7 @@ class Lanes:
         sent = leg_sent if self.plain or not len(leg_sent) else np.logical_and.reduceat(leg_sent, at)
         left = np.where(sent, can[lane], 0)
         # A lane of this very store goes before a general one; one with stock before one without.
-        best = first_of(listing, left <= 0, lane_store[lane] == 0, p["use"][first][lane])
+        best = first_of(listing, left <= 0, lane_store[lane] == 0, p["priority"][first][lane])
         rows, lanes = listing[best], lane[best]
         out.lane[rows], out.place[rows] = p["lane"][first][lanes], lanes
         out.available[rows] = left[best]

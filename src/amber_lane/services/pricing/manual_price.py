@@ -49,7 +49,7 @@ def fix_price(context: Context, number: int, version: int, price: int | None, re
                     f"at {show(price, listing.currency)} every sale loses {show(-left, listing.currency)}",
                     {"price": f"loses {show(-left, listing.currency)} a sale"},
                 )
-    listing.hand_price, listing.hand_why, listing.hand_until = price, reason, until
+    listing.hand_price, listing.hand_reason, listing.hand_until = price, reason, until
     sku = context.get(Sku, listing.sku_id, "SKU")
     message = (
         f"{sku.code}: price fixed at {show(price, listing.currency)}" if price is not None else f"{sku.code}: price follows the rule again"

@@ -31,7 +31,7 @@ from .lane_costing import Parts
 from .packs import usual_sizes
 from .policy import Keys, lay_over, price_layers
 
-UNTOLD = 1_000_000
+UNKNOWN_STOCK = 1_000_000
 # Listings that are run together.
 AT_A_TIME = 8000
 
@@ -192,8 +192,8 @@ def _timeline(context: Context, facts: Facts, book: Book, past: Past) -> tuple[T
     events = np.maximum(last, 0)
     costs = np.where(none_yet, first_cost[of], past.cost[events] if len(past.cost) else 0)
     stock = np.where(none_yet, first_stock[of], past.stock[events] if len(past.stock) else 0)
-    free = np.full(len(rows), UNTOLD, dtype=np.int64)
-    np.minimum.at(free, where, np.where(stock < 0, UNTOLD, stock) * parts.den[of] // parts.num[of])
+    free = np.full(len(rows), UNKNOWN_STOCK, dtype=np.int64)
+    np.minimum.at(free, where, np.where(stock < 0, UNKNOWN_STOCK, stock) * parts.den[of] // parts.num[of])
     goods = np.zeros(len(rows), dtype=np.int64)
     num, den = _counted(context, book)
     cushion, currency = book.policy["currency_cushion"][parts.row], np.array(book.currency)[parts.row]

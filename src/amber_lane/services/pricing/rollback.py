@@ -60,7 +60,7 @@ def _undo_responses(context: Context, body: dict[str, Any], part: Sequence[int])
 
 def as_before(context: Context, act: int, skus: Collection[int] | None = None) -> None:
     """Listings that an act changed (of some SKUs: None = all) show again what they did before it, where nothing newer stands on top."""
-    query = select(ListingDecision.id).where(ListingDecision.act_id == act, ListingDecision.state.in_(("sent", "waits")))
+    query = select(ListingDecision.id).where(ListingDecision.audit_entry_id == act, ListingDecision.state.in_(("sent", "waits")))
     if skus is None:
         numbers = list(context.session.scalars(query))
     else:

@@ -185,7 +185,7 @@ def items_behind(context: Context, listing: Listing) -> list[tuple[int, str]]:
     return list(context.session.execute(parts.order_by(LanePart.id)).tuples())
 
 
-def why_price(context: Context, listing_id: int) -> tuple[Listing, Sku, Explained | None]:
+def explain_price(context: Context, listing_id: int) -> tuple[Listing, Sku, Explained | None]:
     """Why a listing costs what it costs, worked out now from what we believe now."""
     listing = context.get(Listing, listing_id, "listing")
     sku = context.get(Sku, listing.sku_id, "SKU")
@@ -196,7 +196,7 @@ def why_price(context: Context, listing_id: int) -> tuple[Listing, Sku, Explaine
     return listing, sku, explain(json.loads(explanations(book, rows)[0]), listing.wanted_price, listing.currency)
 
 
-def why_response(context: Context, number: int) -> tuple[ListingDecision, Listing, Sku, Explained]:
+def explain_decision(context: Context, number: int) -> tuple[ListingDecision, Listing, Sku, Explained]:
     """Why a response was what it was, from the terms it kept."""
     response = context.get(ListingDecision, number, "response")
     listing = context.get(Listing, response.listing_id, "listing")
@@ -276,7 +276,7 @@ def what_moved(context: Context, act: int) -> str:
         select(
             func.sum(case((ListingDecision.new_price > ListingDecision.old_price, 1), else_=0)),
             func.sum(case((ListingDecision.new_price < ListingDecision.old_price, 1), else_=0)),
-        ).where(ListingDecision.act_id == act, ListingDecision.state == "sent")
+        ).where(ListingDecision.audit_entry_id == act, ListingDecision.state == "sent")
     ).one()
     parts = [
         f"{n} {'rises' if n == 1 else 'rise'}" if up else f"{n} {'falls' if n == 1 else 'fall'}"
@@ -298,7 +298,7 @@ def unsettle(context: Context, act: AuditEntry) -> None:
     """Undo a word on what waited: prices that went out go back, what was off sale is so again, and all of it waits as before."""
     settled = by_id(context.session, ListingDecision, (act.after or {})["responses"]).values()
     mine = {row.listing_id for row in settled}
-    sent = select(ListingDecision.listing_id).where(ListingDecision.act_id == act.id, ListingDecision.state == "sent")
+    sent = select(ListingDecision.listing_id).where(ListingDecision.audit_entry_id == act.id, ListingDecision.state == "sent")
     changed = mine & {
         number for chunk in in_chunks(mine) for number in context.session.scalars(sent.where(ListingDecision.listing_id.in_(chunk)))
     }
@@ -323,7 +323,7 @@ def _take_best(context: Context, rows: list[ListingDecision], act: int) -> None:
         at = place.get(row.listing_id)
         if at is not None and book.counted[at] and int(best.price[at]) != NONE and int(best.outcome[at]) != Outcome.no_price:
             listing = listings[row.listing_id]
-            row.state, row.act_id, row.old_price, row.new_price = "sent", act, listing.wanted_price, int(best.price[at])
+            row.state, row.audit_entry_id, row.old_price, row.new_price = "sent", act, listing.wanted_price, int(best.price[at])
             row.old_state, row.old_quantity = listing.state, listing.wanted_quantity
             want(context, listing, price=row.new_price, state="live" if listing.paused_by == "hold" else None)
             listing.paused_by = "" if listing.paused_by == "hold" else listing.paused_by

@@ -191,8 +191,8 @@ def _refused(context: Context, line: OrderLine) -> Iterator[WayOn]:
     lane = context.session.scalar(
         select(Lane)
         .join(LanePart, LanePart.lane_id == Lane.id)
-        .where(Lane.sku_id == line.sku_id, Lane.until.is_(None), Lane.state != "shut", LanePart.item_id == item.id)
-        .order_by(Lane.use)
+        .where(Lane.sku_id == line.sku_id, Lane.closed_at.is_(None), Lane.state != "shut", LanePart.item_id == item.id)
+        .order_by(Lane.priority)
         .limit(1)
     )
     if lane is not None and supplier.paused_at is None and supplier.ended_at is None:

@@ -51,7 +51,7 @@ def overdue(context: Context) -> Iterator[Overdue]:
     near = Order.promised_by < datetime.combine((context.now + 2 * NEAR).date(), time(), UTC)
     no_parcel = ~select(ParcelLine.id).where(ParcelLine.purchase_id == PurchaseOrder.id).exists()
     unsent = (PurchaseOrder.state == "accepted") & near & no_parcel
-    rows = select(PurchaseOrder, Order).join(Order, Order.id == PurchaseOrder.order_id).where(Order.came_by != "past")
+    rows = select(PurchaseOrder, Order).join(Order, Order.id == PurchaseOrder.order_id).where(Order.channel != "past")
     some = PurchaseOrder.state.in_(("waiting", "sent", "accepted"))
     rows = by_index(rows.where(some, untaken | silent | unsent), PurchaseOrder, "ix_purchase_order_state")
     cases = context.session.execute(rows.order_by(PurchaseOrder.id)).tuples().all()

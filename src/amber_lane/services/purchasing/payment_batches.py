@@ -69,7 +69,7 @@ def collect(context: Context, supplier: int) -> tuple[str, int]:
             select(PurchaseOrder)
             .join(Order, Order.id == PurchaseOrder.order_id)
             .where(
-                PurchaseOrder.supplier_id == supplier, PurchaseOrder.batch.is_(None), PurchaseOrder.state.in_(LIVE), Order.came_by != "past"
+                PurchaseOrder.supplier_id == supplier, PurchaseOrder.batch.is_(None), PurchaseOrder.state.in_(LIVE), Order.channel != "past"
             )
         )
     )

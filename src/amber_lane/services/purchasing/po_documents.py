@@ -70,7 +70,7 @@ def ubl_file(context: Context, number: int) -> File:
     supplier = context.get(Supplier, purchase.supplier_id, "supplier")
     sent = context.session.scalar(select(Outbox).where(Outbox.key == purchase.reference))
     body = sent.body if sent else {}
-    address = {name: str(value or "") for name, value in (body.get("address") or order.mended or order.address).items()}
+    address = {name: str(value or "") for name, value in (body.get("address") or order.address_override or order.address).items()}
     lines = tuple(
         ubl.Line(row.line_no, item.number, item.title, row.quantity, plain(row.planned_cost, purchase.currency)) for row, item in rows
     )
@@ -88,7 +88,7 @@ def slip_file(context: Context, number: int) -> File:
 
     purchase, order, store, rows = _parts(context, number)
     lines = by_id(context.session, OrderLine, {row.order_line_id for row, _ in rows})
-    address = order.mended or order.address
+    address = order.address_override or order.address
     receiver = address_lines({**address, "country": order.country})
     what = [(line.quantity, line.title or line.sku_code) for line in sorted(lines.values(), key=lambda one: one.line_no)]
     greeting = store.greeting.replace("{name}", order.buyer)

@@ -55,7 +55,7 @@ def ready_orders(context: Context) -> list[int]:
     return able
 
 
-def send(context: Context, orders: Iterable[int], told_by: str = "", paid_together: bool = False) -> list[PurchaseOrder]:
+def send(context: Context, orders: Iterable[int], reason: str = "", paid_together: bool = False) -> list[PurchaseOrder]:
     """Turn ready orders into purchase orders in the outbox. Orders that are not ready are left alone and not sent.
 
     paid_together: what goes to one supplier is one batch with its sum.
@@ -76,7 +76,7 @@ def send(context: Context, orders: Iterable[int], told_by: str = "", paid_togeth
             "order.send",
             f"{n} orders",
             f"{n} order{'s' if n > 1 else ''} sent to suppliers, {show(spent, made[0].currency)}",
-            reason=told_by,
+            reason=reason,
             after={"references": [one.reference for one in made]},
             undo=True,
             count=n,
@@ -93,7 +93,7 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
     items = by_id(s, Item, (part.item_id for part in parts))
     have = bought_parts(s, (line.id for line in lines))
     store = context.get(Store, order.store_id, "store")
-    address = order.mended or order.address
+    address = order.address_override or order.address
     latin = in_latin(address)
     groups: dict[tuple[int, int, str], list[tuple[OrderLine, LanePart]]] = {}
     for line in lines:
@@ -106,7 +106,7 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
     accounts = rooms.take(asked, over="spend_limit" in order.allowed)
     if accounts is None:
         # The accounts have room together, but none of them alone: it waits for a person, who may raise a limit.
-        order.by_hand, order.send_after = True, None
+        order.manual_release, order.send_after = True, None
         context.log("order.no_room", order.number, f"order {order.number} not sent: no buying account has room for it today")
         return []
     made = []
@@ -211,11 +211,11 @@ def _amounts(
 
 def wait(context: Context, orders: Iterable[int], by_hand: bool = True) -> int:
     """Stop the clock of orders that would go by themselves, or start it again. Returns how many it was."""
-    rows = [one for one in by_id(context.session, Order, orders).values() if one.by_hand != by_hand]
+    rows = [one for one in by_id(context.session, Order, orders).values() if one.manual_release != by_hand]
     if not rows:
         raise Conflict("none of these orders is waiting so")
     for order in rows:
-        order.by_hand, order.send_after = by_hand, None
+        order.manual_release, order.send_after = by_hand, None
         order.version += 1
     n = len(rows)
     message = f"{n} order{'' if n == 1 else 's'} {'wait' if n > 1 else 'waits'} for your hand" if by_hand else f"{n} go by themselves again"
@@ -251,7 +251,7 @@ def take_back(context: Context, references: Iterable[str]) -> int:
     for order in taken:
         # Somebody wanted it back, so it does not go again by itself.
         if order.send_after is not None:
-            order.by_hand, order.send_after = True, None
+            order.manual_release, order.send_after = True, None
     return back
 
 

@@ -120,7 +120,7 @@ def judge(context: Context, number: int, version: int, verdict: str, note: str) 
     row.verdict, row.note = verdict, note.strip()
     item = context.get(Item, row.item_id, "item")
     message = f"sample {verdict}" + (f": {row.note}" if row.note else "")
-    used = select(Lane).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == item.id, Lane.until.is_(None))
+    used = select(Lane).join(LanePart, LanePart.lane_id == Lane.id).where(LanePart.item_id == item.id, Lane.closed_at.is_(None))
     for lane in context.session.scalars(used).all():
         if lane.state != "shut":
             lane.reason = message[:300]

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, take, upload, type Schema } from '@/api/client'
-import { act, tell, wordsOf } from '@/app/told'
+import { act, tell, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
@@ -24,7 +24,7 @@ const open = computed(() => (data.value ?? []).filter((one) => one.state !== 'sh
 const left = computed(() => (data.value ?? []).filter((one) => one.state === 'shipped'))
 const agent = computed(() => props.here.role === 'agent')
 const STATES: Record<string, string> = { waiting: 'new', sent: 'new', accepted: 'to send', shipped: 'sent' }
-const done = (what: Promise<{ told: string }>) => act(() => what).then(() => void refetch())
+const done = (what: Promise<{ message: string }>) => act(() => what).then(() => void refetch())
 const numbers = reactive<Record<string, string>>({})
 const carrier = ref('')
 const give = (row: Row) => {
@@ -34,9 +34,9 @@ const give = (row: Row) => {
   )
 }
 const refusing = ref<Row | null>(null)
-const why = ref('')
-const answer = (row: Row, state: string, told = '') =>
-  done(take(api.POST('/api/v1/mine/answers', { body: { reference: row.reference, state, told } }))).then(() => (refusing.value = null))
+const reason = ref('')
+const answer = (row: Row, state: string, message = '') =>
+  done(take(api.POST('/api/v1/mine/answers', { body: { reference: row.reference, state, message } }))).then(() => (refusing.value = null))
 async function sheet(form: string) {
   const response = await fetch(`api/v1/mine/purchases.${form}`, { method: 'POST', headers: { 'x-amber-lane': '1' } }).catch(() => null)
   if (!response) return tell('Amber Lane does not answer; try again when it is back.', true)
@@ -99,7 +99,7 @@ const where = (one: Row) =>
         <div v-if="bad.length" class="sheet mb-3 border-brick p-3" role="alert">
           <b>These rows were not taken:</b>
           <ul class="mt-1">
-            <li v-for="{ row, why } in bad.slice(0, 30)" :key="row + why">row {{ row }}: {{ why }}</li>
+            <li v-for="{ row, reason } in bad.slice(0, 30)" :key="row + reason">row {{ row }}: {{ reason }}</li>
           </ul>
         </div>
         <label v-if="open.length" class="mb-3 flex items-center gap-2"
@@ -114,7 +114,7 @@ const where = (one: Row) =>
             <p class="mt-1 text-soft">
               {{ one.supplier }}, {{ one.service }}<template v-if="one.promised_by">, there by {{ dateOf(one.promised_by) }}</template>
             </p>
-            <p v-if="one.told" class="mt-1 text-brick">{{ one.told }}</p>
+            <p v-if="one.message" class="mt-1 text-brick">{{ one.message }}</p>
             <p v-if="one.note" class="mt-1 text-xs text-soft">{{ one.note }}</p>
             <p v-if="one.greeting" class="mt-1 text-xs">Greeting: {{ one.greeting }}</p>
           </div>
@@ -139,7 +139,7 @@ const where = (one: Row) =>
                   @click="
                     () => {
                       refusing = one
-                      why = ''
+                      reason = ''
                     }
                   "
                   >Cannot send</Btn
@@ -151,7 +151,7 @@ const where = (one: Row) =>
         <Empty
           v-if="data && !data.length"
           title="No purchase order is here"
-          told="They appear as soon as the manager sends orders to you."
+          message="They appear as soon as the manager sends orders to you."
         />
         <section v-if="left.length" class="sheet mt-5">
           <h2 class="px-4 pt-3 pb-1">Sent in the last month</h2>
@@ -172,12 +172,12 @@ const where = (one: Row) =>
       v-if="refusing"
       open
       :title="`${refusing.reference} cannot be sent`"
-      told="The manager sees why, and it is bought elsewhere."
+      message="The manager sees why, and it is bought elsewhere."
       @close="refusing = null"
     >
-      <label><span class="label">Why</span><input v-model="why" class="field" maxlength="300" /></label>
+      <label><span class="label">Why</span><input v-model="reason" class="field" maxlength="300" /></label>
       <template #acts
-        ><Btn @click="refusing = null">Leave it</Btn><Btn kind="main" @click="answer(refusing!, 'refused', why)">Tell them</Btn></template
+        ><Btn @click="refusing = null">Leave it</Btn><Btn kind="main" @click="answer(refusing!, 'refused', reason)">Tell them</Btn></template
       >
     </Modal>
   </div>

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import KeyHint from '@/parts/KeyHint.vue'
 import MarkedTitle from '@/parts/MarkedTitle.vue'
@@ -18,7 +18,7 @@ import { offersQuery, skuQuery } from './queries'
 import { settle } from './settle'
 
 type Offer = Schema<'OfferOut'>
-const props = defineProps<{ sku: number; told?: string }>()
+const props = defineProps<{ sku: number; message?: string }>()
 const emit = defineEmits<{ settled: []; failed: []; bring: []; ask: [sku: string]; lane: [lane: number] }>()
 const words = ref('')
 const asked = ref('')
@@ -96,7 +96,7 @@ const go = (to: number) => (cursor.value = Math.max(0, Math.min(to, (items.value
 useKeys('This SKU', [
   ...Array.from({ length: 9 }, (_, n) => ({
     key: String(n + 1),
-    told: '1 to 9: make it the main lane',
+    message: '1 to 9: make it the main lane',
     run: () => {
       const one = items.value?.[n]
       if (one) void open(one, 0)
@@ -104,20 +104,20 @@ useKeys('This SKU', [
   })),
   ...Array.from({ length: 9 }, (_, n) => ({
     key: `shift+${n + 1}`,
-    told: 'Shift 1 to 9: add it as a spare',
+    message: 'Shift 1 to 9: add it as a spare',
     run: () => {
       const one = items.value?.[n]
       if (one) void open(one, Math.max(spare.value, 1))
     },
   })),
-  { key: 'n', told: 'none of these: they are not offered again', run: () => void none() },
-  { key: 'r', told: 'ask a supplier for it', run: () => data.value && emit('ask', data.value.sku) },
-  { key: 'v', told: 'settle all its sizes together', run: () => data.value?.siblings && (family.value = true) },
-  { key: 'm', told: 'a kit, a store’s own lane, dates', run: () => (form.value = true) },
-  { key: 'l', told: 'down the items', run: () => go(cursor.value + 1) },
-  { key: 'h', told: 'up the items', run: () => go(cursor.value - 1) },
-  { key: 'a', told: 'open the lane to the row', run: () => current.value && void open(current.value, 0) },
-  { key: '/', told: 'search the items', run: () => search.value?.select() },
+  { key: 'n', message: 'none of these: they are not offered again', run: () => void none() },
+  { key: 'r', message: 'ask a supplier for it', run: () => data.value && emit('ask', data.value.sku) },
+  { key: 'v', message: 'settle all its sizes together', run: () => data.value?.siblings && (family.value = true) },
+  { key: 'm', message: 'a kit, a store’s own lane, dates', run: () => (form.value = true) },
+  { key: 'l', message: 'down the items', run: () => go(cursor.value + 1) },
+  { key: 'h', message: 'up the items', run: () => go(cursor.value - 1) },
+  { key: 'a', message: 'open the lane to the row', run: () => current.value && void open(current.value, 0) },
+  { key: '/', message: 'search the items', run: () => search.value?.select() },
 ])
 </script>
 
@@ -138,7 +138,7 @@ useKeys('This SKU', [
         <h1 class="line-clamp-2">
           <MarkedTitle v-if="data && current" :title="data.title" :marks="current.our_marks" /><template v-else>{{ data?.title }}</template>
         </h1>
-        <p v-if="told" class="mt-0.5 text-amber-ink">{{ told }}</p>
+        <p v-if="message" class="mt-0.5 text-amber-ink">{{ message }}</p>
       </div>
       <Btn hint="M" @click="form = true">Kit or more</Btn><Btn @click="emit('bring')">Bring in a sheet</Btn
       ><Btn hint="R" @click="data && emit('ask', data.sku)">Ask a supplier for it</Btn>
@@ -176,10 +176,10 @@ useKeys('This SKU', [
       </p>
       <div class="flex items-center gap-4 border-t border-rule-2 p-2.5">
         <div class="flex min-w-0 flex-1 flex-wrap gap-x-4 gap-y-1">
-          <KeyHint keys="1 … 9" told="make it the main lane" /><KeyHint keys="Shift 1" told="add as spare" /><KeyHint
+          <KeyHint keys="1 … 9" message="make it the main lane" /><KeyHint keys="Shift 1" message="add as spare" /><KeyHint
             keys="N"
-            told="none of these"
-          /><KeyHint keys="H L" told="move" />
+            message="none of these"
+          /><KeyHint keys="H L" message="move" />
         </div>
         <Btn v-if="current" kind="main" hint="A" @click="open(current, 0)"
           >{{ current.lane_state === 'shut' ? 'It is right, use' : 'Open lane to' }} {{ current.number }}</Btn

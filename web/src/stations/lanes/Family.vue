@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import LikenessBar from '@/parts/LikenessBar.vue'
 import Modal from '@/parts/Modal.vue'
@@ -75,7 +75,7 @@ async function open() {
   <Modal
     :open="true"
     title="Sizes and colours of one thing"
-    told="Each item goes to the size that it is likest to. Click a place to choose it: the first is the main lane, the next its spare."
+    message="Each item goes to the size that it is likest to. Click a place to choose it: the first is the main lane, the next its spare."
     broad
     @close="emit('close')"
   >

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Tag from '@/parts/Tag.vue'
@@ -23,10 +23,10 @@ const aside = (one: Fault) => act(() => take(api.POST('/api/v1/lanes/faults/asid
 const go = (by: number) => (cursor.value = Math.max(0, Math.min((data.value?.length ?? 1) - 1, cursor.value + by)))
 const current = () => data.value?.[cursor.value]
 useKeys('Faults', [
-  { key: 'j', told: 'next fault', run: () => go(1) },
-  { key: 'k', told: 'fault before', run: () => go(-1) },
-  { key: 'a', told: 'do the step', run: () => current() && void mend(current()!) },
-  { key: 'enter', told: 'see the SKU', run: () => current() && emit('open', current()!.sku_id) },
+  { key: 'j', message: 'next fault', run: () => go(1) },
+  { key: 'k', message: 'fault before', run: () => go(-1) },
+  { key: 'a', message: 'do the step', run: () => current() && void mend(current()!) },
+  { key: 'enter', message: 'see the SKU', run: () => current() && emit('open', current()!.sku_id) },
 ])
 </script>
 
@@ -37,7 +37,7 @@ useKeys('Faults', [
     <Empty
       v-if="data && !data.length"
       title="No lane looks wrong"
-      told="Here come lanes whose units do not fit, kits that lack an item, replacements in a circle, lanes that go nowhere your stores sell, and costs that moved far."
+      message="Here come lanes whose units do not fit, kits that lack an item, replacements in a circle, lanes that go nowhere your stores sell, and costs that moved far."
     />
     <ul v-else-if="data" class="sheet divide-y divide-rule-2">
       <li
@@ -52,8 +52,8 @@ useKeys('Faults', [
           ><Tag tone="waits">{{ FAULTS[one.kind] ?? one.kind }}</Tag></span
         >
         <span class="min-w-0 flex-1"
-          ><b class="block truncate" :title="one.told">{{ one.told }}</b
-          ><span class="cell-2 block truncate" :title="one.why">{{ one.why }}</span></span
+          ><b class="block truncate" :title="one.message">{{ one.message }}</b
+          ><span class="cell-2 block truncate" :title="one.reason">{{ one.reason }}</span></span
         >
         <span class="flex shrink-0 gap-2"
           ><Btn small kind="link" @click="emit('open', one.sku_id)">See the SKU</Btn

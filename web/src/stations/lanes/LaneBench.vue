@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { live } from '@/app/live'
-import { act, tell, wordsOf } from '@/app/told'
+import { act, tell, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import LaneGlyph from '@/parts/LaneGlyph.vue'
 import Sight from '@/parts/Sight.vue'
@@ -41,9 +41,9 @@ const series = computed(() => [
 const from = computed(() => to.value - 60 * 86_400_000)
 const path = computed(() => ({ path: { number: props.id } }))
 const change = (body: { use?: number; state?: string; units?: string }) =>
-  act(() => take(api.PATCH('/api/v1/lanes/{number}', { params: path.value, body: { version: lane.value!.version, why: '', ...body } })))
+  act(() => take(api.PATCH('/api/v1/lanes/{number}', { params: path.value, body: { version: lane.value!.version, reason: '', ...body } })))
 const close = () =>
-  act(() => take(api.POST('/api/v1/lanes/{number}/close', { params: path.value, body: { version: lane.value!.version, why: '' } })))
+  act(() => take(api.POST('/api/v1/lanes/{number}/close', { params: path.value, body: { version: lane.value!.version, reason: '' } })))
 const confirm = () =>
   act(() => take(api.POST('/api/v1/lanes/{number}/confirm', { params: path.value, body: { version: lane.value!.version } })))
 const editing = ref(false)
@@ -64,17 +64,17 @@ async function keep() {
   try {
     let version = one.version
     if (one.parts.length === 1 && form.units !== one.parts[0]!.units) {
-      await take(api.PATCH('/api/v1/lanes/{number}', { params: path.value, body: { version, why: '', units: form.units } }))
+      await take(api.PATCH('/api/v1/lanes/{number}', { params: path.value, body: { version, reason: '', units: form.units } }))
       version += 1
     }
-    const told = await take(
+    const message = await take(
       api.POST('/api/v1/lanes/{number}/terms', {
         params: path.value,
         body: { version, services, starts: moment(form.starts), ends: moment(form.ends) },
       }),
     )
     editing.value = false
-    void act(() => Promise.resolve(told))
+    void act(() => Promise.resolve(message))
   } catch (problem) {
     tell(wordsOf(problem), true)
   }
@@ -100,7 +100,7 @@ const proof = computed(() => {
       ><Tag v-if="lane.store">{{ lane.store }} alone</Tag>
     </p>
     <p class="mt-1.5" :class="lane.state === 'shut' ? 'text-brick' : 'text-soft'">
-      {{ lane.state[0]!.toUpperCase() + lane.state.slice(1) }}: {{ lane.why || 'no reason was given' }}.
+      {{ lane.state[0]!.toUpperCase() + lane.state.slice(1) }}: {{ lane.reason || 'no reason was given' }}.
       <template v-if="!lane.begun"> It begins on {{ dayIn(lane.starts) }}.</template
       ><template v-if="lane.ends"> It ends on {{ dayIn(lane.ends) }}.</template>
     </p>
@@ -170,7 +170,7 @@ const proof = computed(() => {
             <td class="text-right">{{ money(one.handling) }}</td>
             <td class="text-right font-bold">{{ money(one.landed) }}</td></template
           >
-          <td v-else colspan="5" class="text-right text-brick">{{ one.why_not }}</td>
+          <td v-else colspan="5" class="text-right text-brick">{{ one.reason_not }}</td>
         </tr>
       </tbody>
     </table>

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { moment } from '@/parts/marks'
@@ -62,7 +62,7 @@ async function open() {
   <Modal
     :open="true"
     :title="`A lane for ${sku.sku}`"
-    told="A kit has several items, of one supplier or of several: each is bought, and all must be there for one to be sold."
+    message="A kit has several items, of one supplier or of several: each is bought, and all must be there for one to be sold."
     wide
     @close="emit('close')"
   >

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import LaneGlyph from '@/parts/LaneGlyph.vue'
 import Tag from '@/parts/Tag.vue'
@@ -12,11 +12,11 @@ const emit = defineEmits<{ open: [lane: number] }>()
 type Lane = Schema<'LaneOut'>
 const change = (lane: Lane, body: { use?: number; state?: string }) =>
   act(() =>
-    take(api.PATCH('/api/v1/lanes/{number}', { params: { path: { number: lane.id } }, body: { version: lane.version, why: '', ...body } })),
+    take(api.PATCH('/api/v1/lanes/{number}', { params: { path: { number: lane.id } }, body: { version: lane.version, reason: '', ...body } })),
   )
 const close = (lane: Lane) =>
   act(() =>
-    take(api.POST('/api/v1/lanes/{number}/close', { params: { path: { number: lane.id } }, body: { version: lane.version, why: '' } })),
+    take(api.POST('/api/v1/lanes/{number}/close', { params: { path: { number: lane.id } }, body: { version: lane.version, reason: '' } })),
   )
 const confirm = (lane: Lane) =>
   act(() => take(api.POST('/api/v1/lanes/{number}/confirm', { params: { path: { number: lane.id } }, body: { version: lane.version } })))
@@ -79,7 +79,7 @@ const confirm = (lane: Lane) =>
               <td class="px-2 text-right">{{ money(lane.handling) }}</td>
               <td class="px-2 text-right font-bold">{{ money(lane.landed) }}</td>
             </template>
-            <td v-else colspan="4" class="px-2 text-right text-brick">{{ lane.why_not }}</td>
+            <td v-else colspan="4" class="px-2 text-right text-brick">{{ lane.reason_not }}</td>
             <td class="px-2 text-right whitespace-nowrap" title="parcels by the promise, of those decided">
               <template v-if="lane.trust.on_time.count"
                 >{{ Math.round((100 * lane.trust.on_time.good) / lane.trust.on_time.count) }} % of {{ lane.trust.on_time.count }}</template
@@ -94,7 +94,7 @@ const confirm = (lane: Lane) =>
           </tr>
           <tr v-if="lane.state === 'shut'" class="border-b border-rule-2 last:border-0">
             <td />
-            <td colspan="8" class="px-2 pb-2 text-brick">{{ lane.why }}</td>
+            <td colspan="8" class="px-2 pb-2 text-brick">{{ lane.reason }}</td>
           </tr>
         </template>
       </tbody>

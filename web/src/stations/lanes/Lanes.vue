@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, take } from '@/api/client'
 import { useKeys } from '@/app/keys'
-import { tell, wordsOf } from '@/app/told'
+import { tell, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Pills from '@/parts/Pills.vue'
@@ -78,7 +78,7 @@ async function openSure() {
     const look = async () => {
       const one = await take(api.GET('/api/v1/jobs/{number}', { params: { path: { number: job.job } } }))
       if (one.state === 'done' || one.state === 'failed' || one.state === 'stopped') {
-        tell(one.told, one.state === 'failed')
+        tell(one.message, one.state === 'failed')
         void client.invalidateQueries()
       } else setTimeout(look, 400)
     }
@@ -98,10 +98,10 @@ const views = computed(() => [
 const to = (key: string) => set({ view: key === 'settle' ? undefined : key, sku: undefined, words: undefined, lane: undefined })
 const settling = () => view.value === 'settle'
 useKeys('Lanes', [
-  { key: 'j', told: 'next SKU', run: () => settling() && move(1) },
-  { key: 'k', told: 'SKU before', run: () => settling() && move(-1) },
-  { key: 'arrowdown', told: 'next SKU', run: () => settling() && move(1) },
-  { key: 'arrowup', told: 'SKU before', run: () => settling() && move(-1) },
+  { key: 'j', message: 'next SKU', run: () => settling() && move(1) },
+  { key: 'k', message: 'SKU before', run: () => settling() && move(-1) },
+  { key: 'arrowdown', message: 'next SKU', run: () => settling() && move(1) },
+  { key: 'arrowup', message: 'SKU before', run: () => settling() && move(-1) },
 ])
 watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ block: 'nearest' }))
 </script>
@@ -129,12 +129,12 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
               ><span class="code truncate">{{ one.sku }}</span
               ><Tag
                 :tone="one.orders ? 'waits' : one.kind === 'no lane' ? 'plain' : 'loss'"
-                :title="one.orders ? `${money(one.waiting)} after the store’s share` : one.told"
+                :title="one.orders ? `${money(one.waiting)} after the store’s share` : one.message"
                 >{{
                   one.orders
                     ? `${plural(one.orders, 'order')} ${one.orders === 1 ? 'waits' : 'wait'}`
                     : one.kind === 'no lane'
-                      ? one.told
+                      ? one.message
                       : one.kind
                 }}</Tag
               ></span
@@ -162,7 +162,7 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
       <Desk
         v-else-if="sku"
         :sku="sku"
-        :told="row && row.kind !== 'no lane' ? row.told : ''"
+        :message="row && row.kind !== 'no lane' ? row.message : ''"
         @settled="settled(sku)"
         @failed="failed(sku)"
         @bring="bring = true"
@@ -172,7 +172,7 @@ watch(sku, (now) => document.getElementById(`sku-${now}`)?.scrollIntoView({ bloc
       <Empty
         v-else-if="queue"
         title="Every SKU on sale has a lane"
-        told="New listings without one appear here; orders that wait for a lane come first."
+        message="New listings without one appear here; orders that wait for a lane come first."
         ><Btn @click="to('settled')">See all lanes</Btn><Btn @click="bring = true">Bring in a sheet</Btn></Empty
       >
     </section>

@@ -3,7 +3,7 @@
 import { useMutation, useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import LikenessBar from '@/parts/LikenessBar.vue'
 import Modal from '@/parts/Modal.vue'
@@ -43,7 +43,7 @@ async function move() {
   <Modal
     :open="true"
     title="Move lanes to another supplier"
-    told="The likest item there is found for each SKU. What is sure stands chosen; nothing changes until you say so, and it is undone as one."
+    message="The likest item there is found for each SKU. What is sure stands chosen; nothing changes until you say so, and it is undone as one."
     broad
     @close="emit('close')"
   >
@@ -127,7 +127,7 @@ async function move() {
               <td
                 class="px-2 text-right font-semibold"
                 :class="one.lands && one.would_land && number(one.would_land) > number(one.lands) ? 'text-brick' : ''"
-                :title="one.why_not"
+                :title="one.reason_not"
               >
                 {{ one.to_id ? money(one.would_land) : '–' }}
               </td>

@@ -73,9 +73,9 @@ const stock = (one: Schema<'OfferOut'>) =>
           >
         </td>
         <td class="px-2 text-right whitespace-nowrap" :class="one.units === '1' ? '' : 'font-semibold'">{{ one.units }}</td>
-        <td class="px-2 text-right whitespace-nowrap" :title="one.why_not">
+        <td class="px-2 text-right whitespace-nowrap" :title="one.reason_not">
           <b v-if="one.landed">{{ money(one.landed) }}</b><span v-else class="text-2xs text-brick whitespace-normal">{{
-            one.why_not
+            one.reason_not
           }}</span>
         </td>
         <td class="px-2 text-right" :class="one.makes === 0 ? 'text-brick' : ''">{{ stock(one) }}</td>

@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
 import Filter from '@/parts/Filter.vue'
@@ -60,7 +60,7 @@ const units = (row: Row) => (row.units_den > 1 ? `${row.units_num}/${row.units_d
 const ours = 'api/v1/sheets/lanes/ours'
 async function bulk(what: 'main' | 'shut' | 'open' | 'close') {
   if (!chosen.value.length) return
-  const done = await act(() => take(api.POST('/api/v1/lanes/bulk', { body: { ids: chosen.value, what, why: '' } })))
+  const done = await act(() => take(api.POST('/api/v1/lanes/bulk', { body: { ids: chosen.value, what, reason: '' } })))
   if (done) table.value?.clear()
 }
 const source = computed(() => {
@@ -68,11 +68,11 @@ const source = computed(() => {
   return names.size === 1 ? (facets.value?.suppliers.find((one) => names.has(one.name))?.id ?? null) : null
 })
 useKeys('All lanes', [
-  { key: 'm', told: 'make the chosen spares main; chosen main lanes swap with their first spare', run: () => void bulk('main') },
-  { key: 'x', told: 'shut the chosen ones', run: () => void bulk('shut') },
-  { key: 'o', told: 'let the chosen ones be used', run: () => void bulk('open') },
-  { key: 'v', told: 'move to another supplier', run: () => (moving.value = true) },
-  { key: 'escape', told: 'close the bench', run: () => (active.value = null) },
+  { key: 'm', message: 'make the chosen spares main; chosen main lanes swap with their first spare', run: () => void bulk('main') },
+  { key: 'x', message: 'shut the chosen ones', run: () => void bulk('shut') },
+  { key: 'o', message: 'let the chosen ones be used', run: () => void bulk('open') },
+  { key: 'v', message: 'move to another supplier', run: () => (moving.value = true) },
+  { key: 'escape', message: 'close the bench', run: () => (active.value = null) },
 ])
 </script>
 
@@ -145,7 +145,7 @@ useKeys('All lanes', [
         :ask="ask"
         choose
         empty="No lane fits"
-        empty-told="Open one for a SKU, or bring in a sheet."
+        empty-message="Open one for a SKU, or bring in a sheet."
         @sort="sort"
         @chosen="chosen = $event"
         @act="emit('open', $event.sku_id)"
@@ -157,7 +157,7 @@ useKeys('All lanes', [
         <template #lane="{ row }: { row: Row }"
           ><span class="flex items-center gap-2"
             ><LaneGlyph :state="row.begun ? row.state : 'shut'" :use="row.use" /><span class="truncate">{{ row.supplier }}</span></span
-          ><span class="cell-2 block truncate" :title="row.why"
+          ><span class="cell-2 block truncate" :title="row.reason"
             >{{ row.instead ? 'replacement' : row.use ? `spare ${row.use}` : 'main' }}, {{ row.begun ? row.state : 'not begun' }};
             {{ row.origin }}, {{ row.service }}<Tag v-if="row.store" class="ml-1">{{ row.store }}</Tag></span
           ></template

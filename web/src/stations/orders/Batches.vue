@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import When from '@/parts/When.vue'
@@ -76,7 +76,7 @@ const over = (one: Schema<'BatchOut'>) => number(one.billed) - number(one.planne
       <Empty
         v-else-if="data"
         title="Nothing is paid together yet"
-        told="Tick “one payment per supplier” when you send, or put together here what is unpaid."
+        message="Tick “one payment per supplier” when you send, or put together here what is unpaid."
       />
     </div>
   </section>

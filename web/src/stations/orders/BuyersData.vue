@@ -19,7 +19,7 @@ const erase = () =>
   <Modal
     open
     :title="`The data of ${order.buyer}`"
-    :told="
+    :message="
       order.mail
         ? `This order and all others with the mail address ${order.mail}.`
         : 'This order alone: it came without a mail address by which others could be found.'

@@ -5,7 +5,7 @@ import type { Schema } from '@/api/client'
 import { money, number, plural } from '@/parts/format'
 
 const props = defineProps<{ order: Schema<'OrderOut'>; known: boolean }>()
-const told = computed(() => {
+const message = computed(() => {
   const { actual, planned, profit, risk, unbilled } = props.order
   if (!actual) return number(risk) ? `a refusal or a late parcel may cost ${money(risk)} of it` : ''
   const parts = []
@@ -19,8 +19,8 @@ const told = computed(() => {
   <span class="text-xs text-soft"
     >{{ order.actual ? 'profit' : 'expected profit' }}
     <b :class="number(order.profit) < 0 ? 'text-brick' : 'text-pine'">{{ known ? money(order.profit, true) : 'not known yet' }}</b><template
-      v-if="known && told"
-      >; {{ told }}</template
+      v-if="known && message"
+      >; {{ message }}</template
     ></span
   >
 </template>

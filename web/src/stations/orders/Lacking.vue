@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import type { Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import LikenessBar from '@/parts/LikenessBar.vue'
 import MarkedTitle from '@/parts/MarkedTitle.vue'
@@ -24,7 +24,7 @@ if (props.keys)
     'The line without a lane',
     [0, 1, 2].map((n) => ({
       key: String(n + 1),
-      told: '1 to 3: open the lane to it',
+      message: '1 to 3: open the lane to it',
       run: () => rows.value[n] && void open(rows.value[n]),
     })),
   )
@@ -69,7 +69,7 @@ if (props.keys)
               ><span :class="one.profit && number(one.profit) < 0 ? 'text-brick' : 'text-pine'">{{
                 money(one.profit, true)
               }}</span></template
-            ><span v-else class="text-brick">{{ one.why_not }}</span>
+            ><span v-else class="text-brick">{{ one.reason_not }}</span>
           </td>
           <td class="w-24 text-right"><LikenessBar :score="one.score" :decision="one.decision" /></td>
           <td class="w-24 text-right"><Btn small @click="open(one)">Fill by this</Btn></td>

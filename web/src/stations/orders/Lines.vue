@@ -2,7 +2,7 @@
 /** The lines of an order, what each was paid and leaves; some of them can be cancelled, in part, or sent first. */
 import { computed, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
 import { STATE_WORDS, money, plural } from '@/parts/format'
@@ -23,7 +23,7 @@ const cancel = () =>
       api.POST('/api/v1/orders/{number}/cancel-lines', {
         ...path,
         body: {
-          why: '',
+          reason: '',
           lines: asked.value.map((one) => ({ line: one.id, units: (units[one.id] ?? one.quantity) < one.quantity ? units[one.id] : null })),
         },
       }),
@@ -85,7 +85,7 @@ const part = () =>
           <Tag :tone="['needs_lane', 'held', 'refused'].includes(one.state) ? 'waits' : one.state === 'arrived' ? 'good' : 'plain'">{{
             STATE_WORDS[one.state]
           }}</Tag>
-          <span v-if="one.state === 'refused'" class="ml-1 text-xs text-soft">{{ one.why }}</span><span
+          <span v-if="one.state === 'refused'" class="ml-1 text-xs text-soft">{{ one.reason }}</span><span
             v-if="one.packs"
             class="ml-1 text-xs text-amber-ink"
             :title="one.packs"

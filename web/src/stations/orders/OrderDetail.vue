@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
@@ -32,7 +32,7 @@ const asking = ref(false)
 const path = { params: { path: { number: props.order } } }
 /** What the buyer asked for after buying was settled with them. */
 const settle = () => act(() => take(api.POST('/api/v1/orders/{number}/settled', path)))
-const cancel = () => act(() => take(api.POST('/api/v1/orders/{number}/cancel', { ...path, body: { why: '' } })))
+const cancel = () => act(() => take(api.POST('/api/v1/orders/{number}/cancel', { ...path, body: { reason: '' } })))
 const send = () => act(() => take(api.POST('/api/v1/orders/send', { body: { orders: [props.order], paid_together: false } })))
 const setLane = (one: number, lane: number | null) =>
   act(() => take(api.POST('/api/v1/orders/lines/{line}/lane', { params: { path: { line: one } }, body: { lane } })))
@@ -43,7 +43,7 @@ const wait = (byHand: boolean) => act(() => take(api.POST('/api/v1/orders/wait',
 const lacking = computed(
   () =>
     data.value?.lines.filter(
-      (line) => line.sku_id && (line.state === 'needs_lane' || (line.state === 'held' && ['no_lane', 'no_stock'].includes(line.why))),
+      (line) => line.sku_id && (line.state === 'needs_lane' || (line.state === 'held' && ['no_lane', 'no_stock'].includes(line.reason))),
     ) ?? [],
 )
 const open = computed(
@@ -72,7 +72,7 @@ const main = computed(() =>
 useKeys('This order', [
   {
     key: 'a',
-    told: 'do the best step',
+    message: 'do the best step',
     run: () => {
       if (main.value === 'send') void send()
       else if (main.value === 'way') void go(first.value!.key)
@@ -90,7 +90,7 @@ const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
     <template v-if="data">
       <div class="flex items-baseline gap-3 border-b border-rule px-3.5 py-2">
         <h2 class="whitespace-nowrap">Order {{ data.number }}</h2>
-        <Tag v-if="data.told" class="max-w-[46%] truncate" tone="waits" :title="data.told">{{ data.told }}</Tag><span
+        <Tag v-if="data.message" class="max-w-[46%] truncate" tone="waits" :title="data.message">{{ data.message }}</Tag><span
           class="truncate text-soft"
           >{{ address }}{{ data.mended ? ' (mended)' : '' }}</span
         ><span class="ml-auto whitespace-nowrap text-soft">promised by {{ data.promised_by ? dateOf(data.promised_by) : 'no day' }}</span
@@ -98,7 +98,7 @@ const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
       </div>
       <div class="min-h-0 flex-1 overflow-auto">
         <div v-if="data.wants" class="flex items-center gap-3 border-b border-rule-2 bg-amber-wash px-3.5 py-1.5">
-          <p class="font-semibold text-amber-ink">{{ data.wants_told.charAt(0).toUpperCase() + data.wants_told.slice(1) }}</p>
+          <p class="font-semibold text-amber-ink">{{ data.wants_message.charAt(0).toUpperCase() + data.wants_message.slice(1) }}</p>
           <Btn class="ml-auto shrink-0" small :hint="main === 'settle' ? 'A' : undefined" @click="settle">Settled with the buyer</Btn>
         </div>
         <Twin v-if="data.twin" :order="data" />
@@ -128,7 +128,7 @@ const address = computed(() => (data.value?.lines_of_address ?? []).join(', '))
               <td class="px-2">{{ one.supplier }}</td>
               <td class="px-2">
                 {{ one.state === 'sent' && one.by_sheets ? 'handed over' : one.state
-                }}<span v-if="one.told || one.noted" class="text-brick">; {{ [one.told, one.noted].filter(Boolean).join('; ') }}</span>
+                }}<span v-if="one.message || one.noted" class="text-brick">; {{ [one.message, one.noted].filter(Boolean).join('; ') }}</span>
               </td>
               <td class="px-2 text-right">{{ money(one.planned) }}</td>
               <td class="px-2 text-right">{{ money(one.billed) }}</td>

@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
 import Filter from '@/parts/Filter.vue'
@@ -36,7 +36,7 @@ const CHOOSABLE = new Set(['ready', ...WAITS])
 const columns = computed<Column[]>(() => [
   { key: 'number', label: 'Order', width: '84px' },
   { key: 'title', label: 'What and who', width: '31%' },
-  { key: 'told', label: WAITS.has(state.value) ? 'Why it waits' : 'Where it stands', sort: false },
+  { key: 'message', label: WAITS.has(state.value) ? 'Why it waits' : 'Where it stands', sort: false },
   { key: 'paid', label: 'Paid', right: true, width: '82px' },
   { key: 'profit', label: 'Profit', right: true, width: '82px' },
   { key: 'came_at', label: 'Came', right: true, width: '76px', sort: 'ordered_at' },
@@ -59,7 +59,7 @@ const send = () =>
 const together = ref(false)
 const sure = ref(false)
 const many = (how: 'allow' | 'cancel') =>
-  act(() => take(api.POST(`/api/v1/orders/many/${how}`, { body: { orders: chosen.value, why: '' } }))).then((worked) => {
+  act(() => take(api.POST(`/api/v1/orders/many/${how}`, { body: { orders: chosen.value, reason: '' } }))).then((worked) => {
     sure.value = false
     if (worked) table.value?.clear()
   })
@@ -69,9 +69,9 @@ const wait = () =>
 const bestStep = (row: Row) => {
   active.value = row.id
 }
-function told(row: Row): string {
+function message(row: Row): string {
   // A word joiner keeps the minus with its figure.
-  if (row.told && WAITS.has(row.state)) return row.told.replace('−', '−\u2060')
+  if (row.message && WAITS.has(row.state)) return row.message.replace('−', '−\u2060')
   if (row.state === 'needs_lane') return 'A line of it has no lane'
   if (row.state === 'refused') return 'The supplier refused it'
   if (row.state === 'ready' && row.by_hand) return 'Ready, waits for your hand'
@@ -84,8 +84,8 @@ const choose = (key: string) => {
   set({ state: key || 'all', row: undefined, show: undefined })
 }
 useKeys('Orders', [
-  { key: 'g', told: 'send all that are ready', run: () => void send() },
-  { key: 'escape', told: 'close the order', run: () => (active.value = null) },
+  { key: 'g', message: 'send all that are ready', run: () => void send() },
+  { key: 'escape', message: 'close the order', run: () => (active.value = null) },
 ])
 const edge = (row: Row) => (WAITS.has(row.state) ? 'bg-amber' : '')
 const heading = computed(() => {
@@ -187,7 +187,7 @@ const heading = computed(() => {
           :first="WAITS.has(state)"
           :edge="edge"
           empty="No order stands here"
-          empty-told="Orders come in by the store's link, or as a sheet."
+          empty-message="Orders come in by the store's link, or as a sheet."
           @sort="sort"
           @chosen="chosen = $event"
           @act="bestStep"
@@ -200,12 +200,12 @@ const heading = computed(() => {
               >{{ row.title || row.sku }}{{ row.units > 1 ? ` ×${row.units}` : '' }}{{ row.lines > 1 ? `, ${row.lines} lines` : '' }}</b
             ><span class="cell-2 block">{{ row.buyer }}, {{ row.country }} · {{ row.store }}</span></template
           >
-          <template #told="{ row }: { row: Row }"
+          <template #message="{ row }: { row: Row }"
             ><span
               class="line-clamp-2 leading-4.5"
               :class="WAITS.has(row.state) ? 'font-semibold text-amber-ink' : ''"
-              :title="told(row)"
-              >{{ told(row) }}</span
+              :title="message(row)"
+              >{{ message(row) }}</span
             ></template
           >
           <template #paid="{ row }: { row: Row }">{{ money(row.paid) }}</template>

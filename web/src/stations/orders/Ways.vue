@@ -14,10 +14,10 @@ const line = (id: number) => props.order.lines.find((one) => one.id === id)
 const rows = computed(() => props.order.ways)
 /** What the risk of a lane is made of, for those who ask. */
 function risk(way: Schema<'WayOut'>): string {
-  const told = []
-  if (way.refused_ppm) told.push(`${percent(way.refused_ppm / 1e4)} refused`)
-  if (way.late_ppm) told.push(`${percent(way.late_ppm / 1e4)} late`)
-  return told.length ? `its chance: ${told.join(', ')}` : 'nothing is known against it'
+  const message = []
+  if (way.refused_ppm) message.push(`${percent(way.refused_ppm / 1e4)} refused`)
+  if (way.late_ppm) message.push(`${percent(way.late_ppm / 1e4)} late`)
+  return message.length ? `its chance: ${message.join(', ')}` : 'nothing is known against it'
 }
 </script>
 

@@ -26,7 +26,7 @@ const router = useRouter()
           <Btn v-else-if="way.go" small @click="router.push(way.go)">{{ way.label }}</Btn>
           <b v-else>{{ way.label }}</b>
         </td>
-        <td class="max-w-0 truncate px-2 text-soft" style="width: 60%" :title="way.told">{{ way.told }}</td>
+        <td class="max-w-0 truncate px-2 text-soft" style="width: 60%" :title="way.message">{{ way.message }}</td>
         <td class="px-2 text-right whitespace-nowrap">{{ way.arrives ? `arrives ${dateOf(way.arrives)}` : '' }}</td>
         <td class="px-3.5 text-right font-semibold whitespace-nowrap" :class="number(way.profit) < 0 ? 'text-brick' : ''">
           {{ way.profit ? money(way.profit, true) : '' }}

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { tell } from '@/app/told'
+import { tell } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DraftModal from '@/parts/DraftModal.vue'
 import Sight from '@/parts/Sight.vue'

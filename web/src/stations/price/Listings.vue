@@ -3,7 +3,7 @@ import { ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
 import Filter from '@/parts/Filter.vue'
@@ -43,10 +43,10 @@ const table = ref<{ clear: () => void } | null>(null)
 const bring = ref<'listings' | 'prices' | null>(null)
 const WORDS: Record<string, string> = { stock: 'nothing left', hold: 'would lose', hand: 'by hand' }
 const onSale = (on: boolean) =>
-  act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: chosen.value, on, why: '' } }))).then(() =>
+  act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: chosen.value, on, reason: '' } }))).then(() =>
     table.value?.clear(),
   )
-useKeys('Listings', [{ key: 'escape', told: 'close the bench', run: () => (active.value = null) }])
+useKeys('Listings', [{ key: 'escape', message: 'close the bench', run: () => (active.value = null) }])
 </script>
 
 <template>
@@ -72,7 +72,7 @@ useKeys('Listings', [{ key: 'escape', told: 'close the bench', run: () => (activ
         :ask="ask"
         choose
         empty="No listing fits"
-        :empty-told="text('show') ? 'None stands so now; look at all of them.' : 'Connect a store, or bring a listings sheet in.'"
+        :empty-message="text('show') ? 'None stands so now; look at all of them.' : 'Connect a store, or bring a listings sheet in.'"
         @sort="sort"
         @chosen="chosen = $event"
       >

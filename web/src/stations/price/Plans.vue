@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { tell } from '@/app/told'
+import { tell } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DraftModal from '@/parts/DraftModal.vue'
 import Empty from '@/parts/Empty.vue'
@@ -143,7 +143,7 @@ function verdict(one: Schema<'PlanOut'>): { tone: 'good' | 'loss' | 'plain'; tex
       <Empty
         v-else-if="data"
         title="No plan is known"
-        told="Enter what a supplier offers: a monthly fee with a discount, or a discount from a volume on. It says from which sales on it pays."
+        message="Enter what a supplier offers: a monthly fee with a discount, or a discount from a volume on. It says from which sales on it pays."
       />
     </div>
     <p v-if="data?.length" class="mt-2 text-xs text-soft">
@@ -153,7 +153,7 @@ function verdict(one: Schema<'PlanOut'>): { tone: 'good' | 'loss' | 'plain'; tex
     <Modal
       :open="open"
       :title="form.old || 'A plan of a supplier'"
-      told="It is seen in every price before it counts."
+      message="It is seen in every price before it counts."
       @close="open = false"
     >
       <form class="grid grid-cols-2 gap-3" @submit.prevent="keep">

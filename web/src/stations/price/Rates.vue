@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import { dateOf } from '@/parts/format'
 import Btn from '@/parts/Btn.vue'
 import DraftModal from '@/parts/DraftModal.vue'
@@ -51,7 +51,7 @@ const settle = (one: Schema<'RateDoubt'>, believe: boolean) =>
     </div>
     <div v-for="one in data.doubts" :key="one.name" class="mt-3 flex items-center gap-3 rounded bg-amber-wash px-3 py-2 text-amber-ink">
       <span class="flex-1"
-        >{{ one.name.replace(' ', ' to ') }}: {{ one.told }} was told, {{ one.was }} before. It is not used until it is told again on
+        >{{ one.name.replace(' ', ' to ') }}: {{ one.message }} was told, {{ one.was }} before. It is not used until it is told again on
         another day.</span
       ><Btn small kind="main" @click="settle(one, false)">Keep {{ one.was }}</Btn
       ><Btn small @click="settle(one, true)">Believe it</Btn>

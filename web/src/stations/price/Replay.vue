@@ -65,7 +65,7 @@ async function run(span: number, against: Schema<'WhatIfAsk'> | null, signal: Ab
     for (;;) {
       const job = await take(api.GET('/api/v1/jobs/{number}', { params: { path } }))
       if (job.state === 'done') return job.result as Schema<'ReplayOut'>
-      if (job.state !== 'waiting' && job.state !== 'running') throw new Error(job.told)
+      if (job.state !== 'waiting' && job.state !== 'running') throw new Error(job.message)
       share.value = job.done
       await new Promise((next) => setTimeout(next, 400))
       if (signal.aborted) {

@@ -43,17 +43,17 @@ const HOW = [
 ] as const
 
 /** What is typed as a rule; what cannot be is told in `wrong`, and then there is none. */
-function made(told: Record<string, string>): Rule | null {
+function made(message: Record<string, string>): Rule | null {
   const out: Record<string, unknown> = { ...start, scope: scope.value, scope_key: key.value.trim(), rule: kind.value || null }
   for (const name of Object.keys(texts)) {
     const value = fromText(kind.value, name as keyof Rule, texts[name] ?? '')
-    if (value === undefined) told[name] = 'is not a number that fits here'
+    if (value === undefined) message[name] = 'is not a number that fits here'
     else out[name] = value ?? (name === 'band_from' ? 0 : null)
   }
   if (!kind.value) out.rule_value = null
-  else if (out.rule_value === null) told.rule_value = 'is needed'
-  if (props.exception && !out.scope_key) told.scope_key = 'is needed'
-  return Object.keys(told).length ? null : (out as unknown as Rule)
+  else if (out.rule_value === null) message.rule_value = 'is needed'
+  if (props.exception && !out.scope_key) message.scope_key = 'is needed'
+  return Object.keys(message).length ? null : (out as unknown as Rule)
 }
 function save() {
   for (const name of Object.keys(wrong)) delete wrong[name]
@@ -67,7 +67,7 @@ watch([texts, kind, scope, key], () => {
   timer = setTimeout(() => emit('try', made({})), 60)
 })
 onBeforeUnmount(() => clearTimeout(timer))
-useKeys('Rule', [{ key: 'escape', told: 'leave the rule', run: () => emit('close') }])
+useKeys('Rule', [{ key: 'escape', message: 'leave the rule', run: () => emit('close') }])
 const first = ref<HTMLElement | null>(null)
 onMounted(() => first.value?.querySelector<HTMLElement>('select, input')?.focus())
 </script>
@@ -114,7 +114,7 @@ onMounted(() => first.value?.querySelector<HTMLElement>('select, input')?.focus(
         ><span class="label">How</span
         ><select v-model="kind" class="field">
           <option v-if="exception" value="">as inherited</option>
-          <option v-for="[name, told] in HOW" :key="name" :value="name">{{ told }}</option>
+          <option v-for="[name, message] in HOW" :key="name" :value="name">{{ message }}</option>
         </select></label
       >
       <label

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Effects from '@/parts/Effects.vue'
 import Sight from '@/parts/Sight.vue'
@@ -92,8 +92,8 @@ const was = (rule: Rule) =>
     ? real.value?.find((one) => one.scope === rule.scope && one.scope_key === rule.scope_key && one.band_from === rule.band_from)
     : undefined
 useKeys('Price', [
-  { key: 'a', told: 'apply', run: () => void apply() },
-  { key: 'escape', told: 'drop the draft', run: () => editing.value === undefined && (draft.value = null) },
+  { key: 'a', message: 'apply', run: () => void apply() },
+  { key: 'escape', message: 'drop the draft', run: () => editing.value === undefined && (draft.value = null) },
 ])
 </script>
 

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { count, money } from '@/parts/format'

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import Tag from '@/parts/Tag.vue'
@@ -39,7 +39,7 @@ const set = (one: Naming) =>
       :of="asked"
       :empty="!stores.length"
       title="No store and carrier yet"
-      told="Once a store and a carrier are connected, their names stand here side by side."
+      message="Once a store and a carrier are connected, their names stand here side by side."
     >
       <section v-for="[store, rows] in stores" :key="store" class="mb-5">
         <h2 class="mb-1.5">

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
@@ -76,7 +76,7 @@ async function turn(start: boolean) {
     open
     wide
     :title="`${TITLES[what]} ${store.name}`"
-    told="Nothing has gone out yet. This is what would go at once."
+    message="Nothing has gone out yet. This is what would go at once."
     @close="emit('close')"
   >
     <Sight v-if="!data" :of="asked" :lines="6" />
@@ -90,8 +90,8 @@ async function turn(start: boolean) {
         >
       </p>
       <dl class="mb-3 grid grid-cols-2 gap-x-8 gap-y-1 sm:grid-cols-3">
-        <div v-for="[told, value, bad] in figures.filter((one) => one[1])" :key="told" class="flex items-baseline gap-2">
-          <dt class="order-2 text-soft">{{ told }}</dt>
+        <div v-for="[message, value, bad] in figures.filter((one) => one[1])" :key="message" class="flex items-baseline gap-2">
+          <dt class="order-2 text-soft">{{ message }}</dt>
           <dd class="min-w-10 text-right font-bold tabular-nums" :class="bad ? 'text-brick' : ''">{{ count(value) }}</dd>
         </div>
       </dl>
@@ -119,7 +119,7 @@ async function turn(start: boolean) {
               {{ what === 'stock' ? one.new : money({ amount: one.new, currency: data.currency }) }}
             </td>
             <td class="w-28 pl-3 text-right text-xs tabular-nums" :class="Math.abs(one.percent ?? 0) > 10 ? 'text-brick' : 'text-soft'">
-              {{ one.told || (one.percent === null ? '' : `${one.percent > 0 ? '+' : ''}${one.percent.toFixed(1)} %`) }}
+              {{ one.message || (one.percent === null ? '' : `${one.percent > 0 ? '+' : ''}${one.percent.toFixed(1)} %`) }}
             </td>
             <td class="w-24 pl-3 text-right tabular-nums" :class="Number(one.profit?.amount) < 0 ? 'text-brick' : ''">
               {{ what === 'stock' ? '' : money(one.profit) }}

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import Keeping from './Keeping.vue'
@@ -50,7 +50,7 @@ async function keep() {
       <label
         ><span class="label">Dates are written</span
         ><select v-model="form.dates" class="field">
-          <option v-for="(told, key) in DATES" :key="key" :value="key">{{ told }}</option>
+          <option v-for="(message, key) in DATES" :key="key" :value="key">{{ message }}</option>
         </select></label
       >
       <label

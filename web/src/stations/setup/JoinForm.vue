@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 
 const props = defineProps<{ owner: 'store' | 'supplier' | 'carrier' | 'rates' | 'mailbox' | 'inbox'; leaves?: boolean }>()
@@ -26,7 +26,7 @@ const form = reactive({
 })
 watch(mine, (now) => (form.kind ||= now[0]?.kind ?? ''), { immediate: true })
 const kind = computed(() => mine.value.find((one) => one.kind === form.kind))
-const called = computed(() => !!kind.value?.address_told)
+const called = computed(() => !!kind.value?.address_hint)
 // A folder says nothing of whose it is, so country, money and sending are asked as for one without any link.
 const byHand = computed(() => form.kind === 'by_hand')
 const telling = computed(() => (!called.value && !byHand.value) || form.kind === 'folder')
@@ -90,12 +90,12 @@ async function join() {
           class="field code"
           required
           maxlength="500"
-          :placeholder="kind?.address_told"
+          :placeholder="kind?.address_hint"
           :aria-invalid="!!wrong.address"
       /></label>
-      <label v-if="kind?.key_told" class="col-span-2"
+      <label v-if="kind?.key_hint" class="col-span-2"
         ><span class="label"
-          >Its key{{ kind.key_told === 'key' ? '' : `, written as ${kind.key_told}` }}; stored sealed, never shown again</span
+          >Its key{{ kind.key_hint === 'key' ? '' : `, written as ${kind.key_hint}` }}; stored sealed, never shown again</span
         ><input
           v-model="form.key"
           class="field code"

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 
@@ -34,10 +34,10 @@ async function keep() {
     </p>
     <Sight v-if="!asked.data.value" :of="asked" :lines="6" />
     <form v-else class="sheet max-w-xl p-4" @submit.prevent="keep" @input="touched = true">
-      <label v-for="[key, name, told] in ROWS" :key="key" class="flex items-center gap-3 border-b border-rule-2 py-1.5">
+      <label v-for="[key, name, message] in ROWS" :key="key" class="flex items-center gap-3 border-b border-rule-2 py-1.5">
         <span class="min-w-0 flex-1"
           ><span class="block font-semibold">{{ name }}</span
-          ><span class="block text-xs text-soft">{{ told }}</span></span
+          ><span class="block text-xs text-soft">{{ message }}</span></span
         >
         <input v-model.number="form[key]" class="field w-24 text-right" type="number" min="0" max="36500" required />
         <span class="w-16 text-xs text-soft">{{ form[key] ? 'days' : 'for ever' }}</span>

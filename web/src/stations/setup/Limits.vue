@@ -4,7 +4,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { tell } from '@/app/told'
+import { tell } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Accounts from './Accounts.vue'
 import DraftModal from '@/parts/DraftModal.vue'

@@ -2,7 +2,7 @@
 import { ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
 import Filter from '@/parts/Filter.vue'
@@ -15,8 +15,8 @@ const { ask, set, sort, text, sheet } = useAsk(() => (text('kind') ? `kind:${tex
 const columns: Column[] = [
   { key: 'at', label: 'When', width: '100px' },
   { key: 'who', label: 'Who', width: '130px' },
-  { key: 'told', label: 'What', width: '46%' },
-  { key: 'why', label: 'Why' },
+  { key: 'message', label: 'What', width: '46%' },
+  { key: 'reason', label: 'Why' },
   { key: 'undo', label: '', width: '130px', sort: false },
 ]
 const active = ref<number | null>(null)
@@ -50,11 +50,11 @@ const undo = (row: Row) =>
       <template #at="{ row }: { row: Row }"
         ><span class="text-soft"><When :at="row.at" clock /></span
       ></template>
-      <template #told="{ row }: { row: Row }"
-        ><span class="block truncate" :title="row.told">{{ row.told }}</span></template
+      <template #message="{ row }: { row: Row }"
+        ><span class="block truncate" :title="row.message">{{ row.message }}</span></template
       >
-      <template #why="{ row }: { row: Row }"
-        ><span class="block truncate text-soft" :title="row.why">{{ row.why }}</span></template
+      <template #reason="{ row }: { row: Row }"
+        ><span class="block truncate text-soft" :title="row.reason">{{ row.reason }}</span></template
       >
       <template #undo="{ row }: { row: Row }"
         ><Btn v-if="row.undo === 'open'" small @click.stop="undo(row)">Undo</Btn

@@ -2,7 +2,7 @@
 /** How often a supplier is looked at, and what it lets us ask. */
 import { reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 
@@ -42,7 +42,7 @@ async function keep() {
   <Modal
     open
     :title="`How often to look at ${supplier.name}`"
-    told="A sweep keeps to all of these. Where each item is a call of its own, the calls go where being wrong would cost most."
+    message="A sweep keeps to all of these. Where each item is a call of its own, the calls go where being wrong would cost most."
     @close="emit('close')"
   >
     <form class="grid grid-cols-2 gap-3" @submit.prevent="keep">

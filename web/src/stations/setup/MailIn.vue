@@ -2,7 +2,7 @@
 /** Whom our mails to suppliers and buyers come from, and what came back by mail: what was taken from it, and what a person must read. */
 import { reactive, ref } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
@@ -98,7 +98,7 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
                 {{ one.subject || 'no subject' }}
               </button>
             </td>
-            <td class="truncate px-2" :class="one.needs ? 'text-amber-ink' : 'text-soft'" :title="one.told">{{ one.told }}</td>
+            <td class="truncate px-2" :class="one.needs ? 'text-amber-ink' : 'text-soft'" :title="one.message">{{ one.message }}</td>
             <td class="px-2 text-right text-soft"><When :at="one.at" clock /></td>
             <td class="text-right whitespace-nowrap">
               <Btn v-if="one.held && one.needs" small class="mr-1" @click="takeIn(one.id)">Take it in</Btn
@@ -108,7 +108,7 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
           </tr>
           <tr v-if="open === one.id">
             <td colspan="5" class="border-t border-rule-2 bg-shade/60 px-2 py-2">
-              <p class="text-xs text-soft">{{ one.sender }}: {{ one.told }}</p>
+              <p class="text-xs text-soft">{{ one.sender }}: {{ one.message }}</p>
               <pre class="mt-1 max-h-48 overflow-auto font-sans whitespace-pre-wrap">{{ one.body || 'It has no text.' }}</pre>
             </td>
           </tr>
@@ -120,7 +120,7 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
       v-if="box"
       open
       title="Who may say that a mail is a supplier's"
-      told="Anybody can write any sender into a mail. An answer that carries the key of our mail is believed. For mails without it, name the server that receives your mail, if it checks senders and says so in each mail (Authentication-Results): its word is then believed for the supplier's own domain."
+      message="Anybody can write any sender into a mail. An answer that carries the key of our mail is believed. For mails without it, name the server that receives your mail, if it checks senders and says so in each mail (Authentication-Results): its word is then believed for the supplier's own domain."
       @close="box = null"
     >
       <form @submit.prevent="keepTrust">
@@ -137,7 +137,7 @@ const read = (number: number) => act(() => take(api.POST('/api/v1/ordering/lette
       v-if="sender"
       open
       title="Whom our mails come from"
-      told="Suppliers answer to this address, so it is the one of the mailbox that is read."
+      message="Suppliers answer to this address, so it is the one of the mailbox that is read."
       @close="edit(null)"
     >
       <form class="grid grid-cols-2 gap-3" @submit.prevent="keep">

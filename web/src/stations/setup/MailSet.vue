@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import { live } from '@/app/live'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
@@ -161,7 +161,7 @@ const NAMES: Record<string, string> = {
           </summary>
           <pre class="mt-2 font-sans whitespace-pre-wrap">{{ mail.body }}</pre>
         </details>
-        <Empty v-if="mails && !mails.length" title="No mail has come yet" told="The first goes out when a parcel leaves its supplier." />
+        <Empty v-if="mails && !mails.length" title="No mail has come yet" message="The first goes out when a parcel leaves its supplier." />
       </div>
     </template>
   </div>

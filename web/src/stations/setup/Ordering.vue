@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref } from 'vue'
 import { api, take, upload, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { useForm } from '@/parts/form'
 import Modal from '@/parts/Modal.vue'
@@ -168,7 +168,7 @@ const keep = () =>
       v-if="supplier || store"
       open
       :title="`How we order: ${(supplier ?? store)!.name}`"
-      :told="store ? '{name} is the receiver. The packing slip is a PDF at each purchase order.' : undefined"
+      :message="store ? '{name} is the receiver. The packing slip is a PDF at each purchase order.' : undefined"
       @close="edit(null, null)"
     >
       <form class="grid grid-cols-2 gap-3" @submit.prevent="keep">

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
@@ -33,7 +33,7 @@ const lines = computed(() => {
     one.parcels && `${plural(one.parcels, 'parcel')} ${one.parcels === 1 ? 'is' : 'are'} followed no more`,
   ].filter(Boolean)
 })
-async function go(run: () => Promise<{ told: string }>) {
+async function go(run: () => Promise<{ message: string }>) {
   if (await act(run)) emit('close')
 }
 const rename = () =>
@@ -53,7 +53,7 @@ const most = reactive({
   listings: String(props.partner.allowance_listings ?? ''),
   value: props.partner.allowance_value?.amount ?? '',
 })
-const told = computed(() => !props.partner.allowance_by_hand && !!(props.partner.allowance_units || props.partner.allowance_listings))
+const message = computed(() => !props.partner.allowance_by_hand && !!(props.partner.allowance_units || props.partner.allowance_listings))
 const whole = (text: string) => (String(text).trim() ? Number(String(text).replace(/[ ,]/g, '')) : null)
 const limit = () =>
   go(() =>
@@ -81,12 +81,12 @@ const limit = () =>
       <h2>What it lets us show</h2>
       <p class="mt-0.5 text-xs text-soft">
         {{
-          told
+          message
             ? 'The store tells this itself; it is not yours to set.'
             : 'Empty is no limit. What is asked beyond it is told before the store refuses it.'
         }}
       </p>
-      <div v-if="!told" class="mt-2 flex items-end gap-2">
+      <div v-if="!message" class="mt-2 flex items-end gap-2">
         <label><span class="label">Units</span><input v-model="most.units" class="field" inputmode="numeric" maxlength="11" /></label>
         <label><span class="label">Listings</span><input v-model="most.listings" class="field" inputmode="numeric" maxlength="11" /></label>
         <label

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
-import { act, tell, wordsOf } from '@/app/told'
+import { act, tell, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import SheetIn from '@/parts/SheetIn.vue'
@@ -210,16 +210,16 @@ async function renew() {
             ><span v-if="one.sheet_at" class="block text-xs text-soft">sheet of <When ago :at="one.sheet_at" /></span>
           </div>
           <div class="min-w-0">
-            <span v-if="one.told" class="block text-brick">{{ one.told }}</span><span
+            <span v-if="one.message" class="block text-brick">{{ one.message }}</span><span
               v-else-if="one.may.length"
               class="block truncate text-xs text-soft"
               :title="one.address"
               >may {{ one.may.join(', ') }}</span
             ><span v-if="bounds(one)" class="block text-xs text-soft">{{ bounds(one) }}</span
             ><span class="flex flex-wrap gap-x-4"
-              ><label v-for="(told, what) in one.goes_out ? OUT : {}" :key="what" class="flex min-h-6 items-center gap-1.5 text-xs"
+              ><label v-for="(message, what) in one.goes_out ? OUT : {}" :key="what" class="flex min-h-6 items-center gap-1.5 text-xs"
                 ><input type="checkbox" class="accent-pine" :checked="one.goes_out?.[what]" @change="turn(one, what, $event.target)" />{{
-                  told
+                  message
                 }}</label
               ><label v-for="(on, name) in switchesOf(one)" :key="name" class="flex min-h-6 items-center gap-1.5 text-xs"
                 ><input type="checkbox" class="accent-pine" :checked="on" @change="flip(one, name, !on)" />{{ SWITCHES[name] }}</label
@@ -254,14 +254,14 @@ async function renew() {
     <Modal
       :open="!!joining"
       :title="`Connect ${CALLED[joining ?? ''] ?? `a ${joining}`}`"
-      told="Whoever can be called is asked with your key before anything is kept."
+      message="Whoever can be called is asked with your key before anything is kept."
       @close="joining = null"
       ><JoinForm v-if="joining" :owner="joining" leaves @done="joined" @leave="joining = null"
     /></Modal>
     <Modal
       :open="!!mending"
       :title="`Link to ${mending?.name}`"
-      told="The new address and key are tried before the old ones are dropped."
+      message="The new address and key are tried before the old ones are dropped."
       @close="mending = null"
     >
       <label class="block"><span class="label">Address</span><input v-model="link.address" class="field code" maxlength="500" /></label>
@@ -275,7 +275,7 @@ async function renew() {
     <Modal
       :open="!!renewing"
       :title="`A new token for ${renewing?.name}`"
-      told="The old token ends at once, and the program that runs with it stops. This cannot be undone; start the program again with the new one."
+      message="The old token ends at once, and the program that runs with it stops. This cannot be undone; start the program again with the new one."
       @close="renewing = null"
       ><template #acts
         ><Btn @click="renewing = null">Leave it</Btn><Btn kind="main" @click="newToken(renewing!)">Make a new token</Btn></template

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { useForm } from '@/parts/form'
 import Modal from '@/parts/Modal.vue'
@@ -150,7 +150,7 @@ function remove() {
       v-if="changed"
       open
       :title="`What ${changed.name} may do`"
-      told="It holds at once: they are signed out everywhere, and sign in anew."
+      message="It holds at once: they are signed out everywhere, and sign in anew."
       @close="changed = null"
     >
       <form class="grid grid-cols-2 gap-3" @submit.prevent="keep">
@@ -181,7 +181,7 @@ function remove() {
       v-if="leaving"
       open
       :title="`Remove ${leaving.name}`"
-      told="They are signed out everywhere at once and do not sign in any more. What they did stays theirs in the log. This cannot be undone; they can be let in anew."
+      message="They are signed out everywhere at once and do not sign in any more. What they did stays theirs in the log. This cannot be undone; they can be let in anew."
       @close="leaving = null"
     >
       <p v-if="error" role="alert" class="text-brick">{{ error }}</p>

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { nextTick, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { useForm } from '@/parts/form'
 
@@ -39,7 +39,7 @@ function shown(done: Schema<'Codes'> | undefined) {
   void act(() => Promise.resolve(done))
 }
 const off = () => sendAct(() => take(api.POST('/api/v1/session/second/off', { body: { ...proof } })), empty)
-const copy = () => act(() => navigator.clipboard.writeText(codes.value.join('\n')).then(() => ({ told: 'Copied' })))
+const copy = () => act(() => navigator.clipboard.writeText(codes.value.join('\n')).then(() => ({ message: 'Copied' })))
 function leave() {
   codes.value = []
   emit('done')

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { dayOf, money } from '@/parts/format'

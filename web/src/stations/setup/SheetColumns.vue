@@ -2,7 +2,7 @@
 /** A supplier's own sheet: say once which column is what, see what it gives, keep it. */
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take, upload as send, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Tag from '@/parts/Tag.vue'
@@ -113,7 +113,7 @@ const MADE: Record<string, string> = { ';': 'semicolons', ',': 'commas', '\t': '
     open
     wide
     :title="`${supplier.name}’s sheet`"
-    told="Say which of its columns is what. It is remembered; when the sheet’s make changes you are told, and nothing wrong is read."
+    message="Say which of its columns is what. It is remembered; when the sheet’s make changes you are told, and nothing wrong is read."
     @close="emit('close')"
   >
     <label v-if="!folder" class="mb-3 block"
@@ -173,7 +173,7 @@ const MADE: Record<string, string> = { ';': 'semicolons', ',': 'commas', '\t': '
               class="ml-1 text-slate underline"
               :href="`api/v1/suppliers/${supplier.id}/sheet/bad/${token}.csv`"
               download
-              >(as a sheet, with why)</a
+              >(as a sheet, with reason)</a
             ></template
           ><template v-for="notice in tried.notices" :key="notice">; {{ notice }}</template>
         </p>

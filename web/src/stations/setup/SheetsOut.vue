@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import Sight from '@/parts/Sight.vue'
@@ -53,7 +53,7 @@ const back = (sheet: number) => act(() => take(api.POST('/api/v1/sheets/out/shee
     open
     wide
     :title="`Sheets for ${partner.name}`"
-    told="Each row goes out once. A sheet is kept as it was: you can have it again, or take it back as long as nobody answered."
+    message="Each row goes out once. A sheet is kept as it was: you can have it again, or take it back as long as nobody answered."
     @close="emit('close')"
   >
     <Sight v-if="!asked.data.value" :of="asked" :lines="4" />

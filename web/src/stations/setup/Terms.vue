@@ -33,7 +33,7 @@ function look() {
 </script>
 
 <template>
-  <Modal :open="!draft" :title="`What ${supplier.name} gives`" told="It counts for every item of this supplier." @close="emit('close')">
+  <Modal :open="!draft" :title="`What ${supplier.name} gives`" message="It counts for every item of this supplier." @close="emit('close')">
     <label v-for="[name, label, hint] in FIELDS" :key="name" class="mb-3 block"
       ><span class="label"
         >{{ label }} <span class="font-normal">({{ hint }})</span></span

@@ -19,7 +19,7 @@ async function copy() {
     open
     wide
     :title="`The program of ${store}`"
-    told="The token is shown this one time. Start the program on the machine from which you sign in to the store; put the store’s address, and your name and password there, in place of the last two."
+    message="The token is shown this one time. Start the program on the machine from which you sign in to the store; put the store’s address, and your name and password there, in place of the last two."
     @close="emit('close')"
   >
     <pre class="code overflow-x-auto rounded border border-rule bg-paper p-3 break-all whitespace-pre-wrap">{{ command }}</pre>

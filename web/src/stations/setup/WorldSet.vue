@@ -3,7 +3,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act, tell, wordsOf } from '@/app/told'
+import { act, tell, wordsOf } from '@/app/messages'
 import { live } from '@/app/live'
 import Btn from '@/parts/Btn.vue'
 import { fullTime } from '@/parts/format'
@@ -24,11 +24,11 @@ const SPEEDS = [
   [600, '×600'],
 ] as const
 const busy = ref(false)
-async function clock(body: { speed?: number; jump_minutes?: number; next_event?: boolean }, told: string) {
+async function clock(body: { speed?: number; jump_minutes?: number; next_event?: boolean }, message: string) {
   busy.value = true
   await act(async () => {
     await take(api.POST('/api/v1/world/clock', { body: { next_event: false, ...body } }))
-    return { told }
+    return { message }
   })
   busy.value = false
 }
@@ -75,7 +75,7 @@ const top = (dial: Schema<'DialOut'>) => (dial.unit === 'share' ? 1 : dial.unit 
       <section v-for="service in dials ?? []" :key="service.service" class="sheet p-4">
         <h2>{{ service.name }}</h2>
         <label v-for="dial in service.dials" :key="dial.name" class="mt-1.5 grid grid-cols-[minmax(0,1fr)_110px_64px] items-center gap-3"
-          ><span>{{ dial.told }}</span
+          ><span>{{ dial.message }}</span
           ><input
             type="range"
             class="accent-pine"
@@ -83,7 +83,7 @@ const top = (dial: Schema<'DialOut'>) => (dial.unit === 'share' ? 1 : dial.unit 
             :max="top(dial)"
             :step="dial.unit === 'share' ? 0.05 : 0.5"
             :value="dial.value"
-            :aria-label="`${service.name} ${dial.told}`"
+            :aria-label="`${service.name} ${dial.message}`"
             @change="turn(service.service, dial.name, Number(($event.target as HTMLInputElement).value))"
           /><span class="text-right" :class="dial.value ? 'font-bold text-brick' : 'text-soft'">{{
             dial.value ? shown(dial) : 'off'

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { count, money, number } from '@/parts/format'
@@ -44,7 +44,7 @@ const apply = async () => {
     open
     wide
     title="Within the allowance"
-    told="Each next unit counts by the chance that it sells before the next refresh, times what a sale keeps."
+    message="Each next unit counts by the chance that it sells before the next refresh, times what a sale keeps."
     @close="emit('close')"
   >
     <div class="mb-3 flex items-center gap-4">

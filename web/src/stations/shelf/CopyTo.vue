@@ -2,7 +2,7 @@
 /** Copy listings to another store: prepared there by its own rules, not yet on sale. */
 import { ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { plural } from '@/parts/format'
@@ -23,7 +23,7 @@ const copy = async () => {
   <Modal
     open
     :title="`Copy ${plural(listings.length, 'listing')}`"
-    told="Prepared in the other store at its own prices and by its own rules for words. What it has already is left alone."
+    message="Prepared in the other store at its own prices and by its own rules for words. What it has already is left alone."
     @close="emit('close')"
   >
     <label class="block"

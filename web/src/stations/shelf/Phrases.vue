@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { plural } from '@/parts/format'
@@ -42,7 +42,7 @@ const nameOf = (id: number | null | undefined) => props.stores.find((one) => one
     open
     wide
     title="Phrases"
-    told="Whole words only, whatever their capitals. New listings are cleaned by these when they are prepared; a supplier’s name never reaches a buyer in any case."
+    message="Whole words only, whatever their capitals. New listings are cleaned by these when they are prepared; a supplier’s name never reaches a buyer in any case."
     @close="emit('close')"
   >
     <div class="grid grid-cols-[1fr_1fr_160px] gap-2">

@@ -2,7 +2,7 @@
 /** A publishing under way: how many, how fast, and what failed, by its reason; failed ones go again alone. */
 import { computed, onBeforeUnmount, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
@@ -10,7 +10,7 @@ import { plural } from '@/parts/format'
 
 interface Result {
   sent: number[]
-  failed: { listing: number; why: string }[]
+  failed: { listing: number; reason: string }[]
 }
 const props = defineProps<{ listings: number[] }>()
 const emit = defineEmits<{ close: [] }>()
@@ -21,10 +21,10 @@ const began = Date.now()
 const took = ref(0)
 let timer: ReturnType<typeof setTimeout> | undefined
 const result = computed(() => (job.value?.state === 'done' ? (job.value.result as unknown as Result) : null))
-const missing = computed(() => group((result.value?.failed ?? []).map((one) => one.why)))
-function group(whys: string[]) {
+const missing = computed(() => group((result.value?.failed ?? []).map((one) => one.reason)))
+function group(reasons: string[]) {
   const found = new Map<string, number>()
-  for (const why of whys) found.set(why, (found.get(why) ?? 0) + 1)
+  for (const reason of reasons) found.set(reason, (found.get(reason) ?? 0) + 1)
   return [...found].sort((a, b) => b[1] - a[1])
 }
 const reached = computed(() => (way.value ? way.value.there + way.value.refused_ids.length : 0))
@@ -34,7 +34,7 @@ async function look() {
   try {
     if (!result.value) job.value = await take(api.GET('/api/v1/jobs/{number}', { params: { path: { number: number.value! } } }))
     if (result.value?.sent.length) way.value = await take(api.POST('/api/v1/shelf/on-its-way', { body: { listings: result.value.sent } }))
-    if (job.value?.state === 'failed' || job.value?.state === 'stopped') error.value = job.value.told
+    if (job.value?.state === 'failed' || job.value?.state === 'stopped') error.value = job.value.message
   } catch (problem) {
     error.value = wordsOf(problem)
   }
@@ -60,7 +60,7 @@ async function again() {
   <Modal
     open
     :title="`Publishing ${plural(listings.length, 'listing')}`"
-    told="At the prices and quantities of now. You can close this; it goes on by itself."
+    message="At the prices and quantities of now. You can close this; it goes on by itself."
     @close="emit('close')"
   >
     <div aria-live="polite">
@@ -78,14 +78,14 @@ async function again() {
         /></span>
         <template v-if="way?.refused_ids.length">
           <p class="mt-3 font-semibold text-brick">{{ way.refused_ids.length }} refused by the store</p>
-          <p v-for="[why, n] in Object.entries(way.refused)" :key="why" class="grid grid-cols-[44px_1fr] border-t border-rule-2 py-1">
-            <b class="text-right">{{ n }}</b><span class="pl-3">{{ why }}</span>
+          <p v-for="[reason, n] in Object.entries(way.refused)" :key="reason" class="grid grid-cols-[44px_1fr] border-t border-rule-2 py-1">
+            <b class="text-right">{{ n }}</b><span class="pl-3">{{ reason }}</span>
           </p>
         </template>
         <template v-if="missing.length">
           <p class="mt-3 font-semibold text-amber-ink">{{ result.failed.length }} stay in preparation; something is missing</p>
-          <p v-for="[why, n] in missing" :key="why" class="grid grid-cols-[44px_1fr] border-t border-rule-2 py-1">
-            <b class="text-right">{{ n }}</b><span class="pl-3">{{ why }}</span>
+          <p v-for="[reason, n] in missing" :key="reason" class="grid grid-cols-[44px_1fr] border-t border-rule-2 py-1">
+            <b class="text-right">{{ n }}</b><span class="pl-3">{{ reason }}</span>
           </p>
         </template>
       </template>

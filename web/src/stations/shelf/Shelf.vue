@@ -6,7 +6,7 @@ import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
 import { useKeys } from '@/app/keys'
-import { act, tell } from '@/app/told'
+import { act, tell } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
 import Filter from '@/parts/Filter.vue'
@@ -91,26 +91,26 @@ async function publish() {
   else tell('What you typed is not kept yet; it goes on sale once it is', true)
 }
 const sale = (on: boolean) =>
-  act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: mine(), on, why: '' } }))).then(done)
+  act(() => take(api.POST('/api/v1/prices/listings/on-sale', { body: { listings: mine(), on, reason: '' } }))).then(done)
 const end = () => act(() => take(api.POST('/api/v1/shelf/end', { body: { listings: mine() } }))).then(done)
 /** Ask the stores what they show now; each is a job of its own. */
 const readAnew = () =>
   act(async () => {
     const asked = (stores.value ?? []).filter((one) => one.called && (!text('store') || text('store') === String(one.id)))
-    const told = []
-    for (const one of asked) told.push(await take(api.POST('/api/v1/shelf/stores/{number}/read', { params: { path: { number: one.id } } })))
-    if (told.length === 1) return told[0]!
-    return { told: asked.length ? `Reading ${plural(asked.length, 'store')}` : 'That store works by sheets: bring its listings in as one' }
+    const message = []
+    for (const one of asked) message.push(await take(api.POST('/api/v1/shelf/stores/{number}/read', { params: { path: { number: one.id } } })))
+    if (message.length === 1) return message[0]!
+    return { message: asked.length ? `Reading ${plural(asked.length, 'store')}` : 'That store works by sheets: bring its listings in as one' }
   })
 const again = () => act(() => take(api.POST('/api/v1/shelf/again', { body: { listings: mine() } }))).then(done)
 useKeys('Shelf', [
-  { key: 'p', told: 'publish the chosen', run: () => void publish() },
-  { key: 'c', told: 'copy the chosen to another store', run: () => mine().length && (copying.value = mine()) },
-  { key: 'v', told: 'its sizes and colours', run: () => active.value && (sizes.value = active.value) },
-  { key: 'e', told: 'end the chosen', run: () => mine().length && void end() },
-  { key: 'h', told: 'hide the chosen', run: () => view.value === 'live' && mine().length && void sale(false) },
-  { key: 'b', told: 'put back on sale', run: () => view.value === 'paused' && mine().length && void sale(true) },
-  { key: 'escape', told: 'close the bench', run: () => (active.value = null) },
+  { key: 'p', message: 'publish the chosen', run: () => void publish() },
+  { key: 'c', message: 'copy the chosen to another store', run: () => mine().length && (copying.value = mine()) },
+  { key: 'v', message: 'its sizes and colours', run: () => active.value && (sizes.value = active.value) },
+  { key: 'e', message: 'end the chosen', run: () => mine().length && void end() },
+  { key: 'h', message: 'hide the chosen', run: () => view.value === 'live' && mine().length && void sale(false) },
+  { key: 'b', message: 'put back on sale', run: () => view.value === 'paused' && mine().length && void sale(true) },
+  { key: 'escape', message: 'close the bench', run: () => (active.value = null) },
 ])
 const STANDS: Record<string, string> = { preparing: 'in preparation', live: 'on sale', paused: 'paused', ended: 'ended' }
 const WHY: Record<string, string> = { stock: 'none left', hold: 'a limit', hand: 'by hand' }
@@ -169,7 +169,7 @@ const EMPTY: Record<string, [string, string]> = {
         first
         :edge="(row: Row) => (row.refused ? 'bg-brick' : row.differs ? 'bg-amber' : '')"
         :empty="EMPTY[view]?.[0] ?? 'No listing stands here'"
-        :empty-told="EMPTY[view]?.[1] ?? 'Choose another store, or take words away.'"
+        :empty-message="EMPTY[view]?.[1] ?? 'Choose another store, or take words away.'"
         @sort="sort"
         @chosen="chosen = $event"
         @act="view === 'preparing' || view === 'ended' ? (publishing = [$event.id]) : undefined"

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take, upload, type Schema } from '@/api/client'
-import { act, tell, wordsOf } from '@/app/told'
+import { act, tell, wordsOf } from '@/app/messages'
 import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
@@ -20,7 +20,7 @@ const asked = useQuery({
 })
 const { data } = asked
 const form = reactive({ title: '', description: '', category: '', tags: '', compare: '', weight: '' })
-/** The fields as they were last told. */
+/** The fields as they were last message. */
 const shown = reactive({ ...form })
 const wrong = ref('')
 watch(
@@ -77,7 +77,7 @@ async function addPicture(event: Event) {
   const files = (event.target as HTMLInputElement).files
   for (const file of files ?? []) {
     try {
-      tell((await upload<Schema<'Done'>>(`/api/v1/shelf/listings/${props.listing}/pictures`, file)).told)
+      tell((await upload<Schema<'Done'>>(`/api/v1/shelf/listings/${props.listing}/pictures`, file)).message)
     } catch (problem) {
       tell(wordsOf(problem), true)
     }
@@ -111,7 +111,7 @@ const STANDS: Record<string, string> = { preparing: 'in preparation', live: 'on 
         <b>{{ data.store }}</b>, {{ STANDS[data.state] }} <span class="ml-1">at</span> <b class="ml-1">{{ money(data.price) }}</b>
         <Tag v-if="data.copied_from" class="ml-2">from {{ data.copied_from.store }}{{ data.copied_from.follows ? ', follows' : '' }}</Tag>
       </p>
-      <p v-if="data.told" role="alert" class="mt-2 rounded bg-brick-wash px-3 py-2 text-brick">{{ data.told }}</p>
+      <p v-if="data.message" role="alert" class="mt-2 rounded bg-brick-wash px-3 py-2 text-brick">{{ data.message }}</p>
     </div>
     <div v-if="data.missing.length && data.state !== 'live'" class="rounded bg-amber-wash px-3 py-2 text-amber-ink">
       <b>Before it can be shown</b>

@@ -2,7 +2,7 @@
 /** What each store's titles may be: length, words it does not take, the order of their parts. */
 import { computed, reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 
@@ -45,7 +45,7 @@ const keep = () =>
   <Modal
     open
     title="What stores take"
-    told="A listing that says more or otherwise is not published; you are told which and why."
+    message="A listing that says more or otherwise is not published; you are told which and why."
     @close="emit('close')"
   >
     <label class="block"

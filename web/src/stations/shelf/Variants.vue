@@ -2,7 +2,7 @@
 /** Sizes and colours of one thing as a matrix: each combination with its item, cost, price, number and picture; many at once. */
 import { computed, onMounted, reactive, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { tellDone, wordsOf } from '@/app/told'
+import { tellDone, wordsOf } from '@/app/messages'
 import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
@@ -100,7 +100,7 @@ async function keep() {
   try {
     const body = { version: data.value.version, title: title.value, options: asked(), rows: wishes }
     const done = await take(api.PUT('/api/v1/shelf/listings/{number}/family', { params: { path: path.value }, body }))
-    await tellDone(done.told)
+    await tellDone(done.message)
     void queries.invalidateQueries()
     failed.value = done.failed
     if (!Object.keys(done.failed).length) return emit('close')
@@ -119,7 +119,7 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
     open
     broad
     title="Sizes and colours"
-    :told="
+    :message="
       data
         ? `${data.sku} in ${data.store}. Every combination is a SKU with its own item, price and number; items are ${data.supplier || 'a supplier'}’s.`
         : ''
@@ -158,7 +158,7 @@ const leave = () => (dirty.value && data.value && !leaving.value ? (leaving.valu
       <p v-if="wrong" role="alert" class="rounded bg-brick-wash px-3 py-2 text-brick">{{ wrong }}</p>
       <div v-if="Object.keys(failed).length" role="alert" class="rounded bg-amber-wash px-3 py-2 text-amber-ink">
         <b>{{ plural(Object.keys(failed).length, 'combination') }} could not be kept; the others are done</b>
-        <p v-for="(why, one) in failed" :key="one">{{ one }}: {{ why }}</p>
+        <p v-for="(reason, one) in failed" :key="one">{{ one }}: {{ reason }}</p>
       </div>
       <div class="flex h-8 items-center gap-2">
         <template v-if="chosen.size">

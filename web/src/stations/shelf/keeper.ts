@@ -1,6 +1,6 @@
 import { reactive } from 'vue'
 import { ApiError, api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import { queries } from '@/main'
 
 /** What a person typed into a listing and what was there when they began, on its way to be kept. */
@@ -31,7 +31,7 @@ function restored(): [number, Waiting][] {
 const remember = () => sessionStorage.setItem(PLACE, JSON.stringify([...waiting.entries()]))
 
 /** A field of a listing as the server tells it, in a form that can be compared. */
-const told = (bench: Bench, field: string): string =>
+const message = (bench: Bench, field: string): string =>
   JSON.stringify(field === 'no_compare' ? bench.compare_at : (bench as unknown as Record<string, unknown>)[field])
 
 /** Keep words of a listing: one call after the other, each with the version that the one before left; typed text stays until it is kept. */
@@ -39,7 +39,7 @@ export function keep(bench: Bench, words: Words): void {
   // The version goes with what was seen of it: while something waits, a newer one may hold another person's change.
   if (!waiting.has(bench.id)) versions.set(bench.id, Math.max(bench.version, versions.get(bench.id) ?? 0))
   const one = waiting.get(bench.id) ?? { words: {}, seen: {}, trouble: '', stopped: false }
-  for (const field of Object.keys(words)) one.seen[field] ??= told(bench, field)
+  for (const field of Object.keys(words)) one.seen[field] ??= message(bench, field)
   Object.assign(one.words, words)
   if (words.compare_at) delete one.words.no_compare
   if (words.no_compare) delete one.words.compare_at
@@ -95,7 +95,7 @@ async function send(listing: number): Promise<void> {
         if (JSON.stringify(one.words[field as keyof Words]) === JSON.stringify(value)) {
           delete one.words[field as keyof Words]
           delete one.seen[field]
-        } else one.seen[field] = told(done.listing, field)
+        } else one.seen[field] = message(done.listing, field)
       if (!Object.keys(one.words).length) waiting.delete(listing)
       remember()
       void act(() => Promise.resolve(done))
@@ -133,7 +133,7 @@ async function overtaken(listing: number, one: Waiting): Promise<boolean> {
     setTimeout(() => go(listing), AGAIN_MS)
     return false
   }
-  const theirs = Object.keys(one.seen).filter((field) => told(now, field) !== one.seen[field])
+  const theirs = Object.keys(one.seen).filter((field) => message(now, field) !== one.seen[field])
   versions.set(listing, now.version)
   if (!theirs.length) return true
   one.stopped = true

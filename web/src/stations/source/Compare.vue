@@ -60,7 +60,7 @@ const best = computed(() =>
 </script>
 
 <template>
-  <Modal open wide title="Side by side" told="The best of each line stands out in pine." @close="emit('close')">
+  <Modal open wide title="Side by side" message="The best of each line stands out in pine." @close="emit('close')">
     <Sight :of="asked" :lines="8" />
     <table v-if="data" class="w-full table-fixed">
       <thead>

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, take } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import StockBars from '@/parts/StockBars.vue'
 import Tag from '@/parts/Tag.vue'

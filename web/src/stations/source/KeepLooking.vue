@@ -2,7 +2,7 @@
 /** Keep a search that runs by itself. */
 import { reactive, ref } from 'vue'
 import { api, take } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import type { ListAsk } from '@/parts/pages'
@@ -32,7 +32,7 @@ async function keep() {
   <Modal
     open
     title="Keep looking"
-    :told="`The search runs by itself with all its limits. ${fit === null ? '' : `${fit.toLocaleString('en-GB')} items fit it now; those you do not have come in first.`}`"
+    :message="`The search runs by itself with all its limits. ${fit === null ? '' : `${fit.toLocaleString('en-GB')} items fit it now; those you do not have come in first.`}`"
     @close="emit('close')"
   >
     <label class="block"><span class="label">Call it</span><input v-model="form.name" class="field" maxlength="80" /></label>

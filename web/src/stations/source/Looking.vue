@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { useRouter } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import When from '@/parts/When.vue'
@@ -31,7 +31,7 @@ function open(one: Schema<'SavedOut'>) {
     <Empty
       v-if="data && !data.length"
       title="Nothing looks by itself yet"
-      told="Search for something, narrow it until it is what you want, then press Keep looking: new items that fit come in by themselves."
+      message="Search for something, narrow it until it is what you want, then press Keep looking: new items that fit come in by themselves."
     />
     <article v-for="one in data ?? []" :key="one.id" class="sheet mb-3 p-4">
       <div class="flex items-start gap-3">
@@ -54,7 +54,7 @@ function open(one: Schema<'SavedOut'>) {
         <tbody>
           <tr v-for="report in one.reports" :key="report.at" class="h-7 border-t border-rule-2">
             <td class="w-28 text-soft"><When :at="report.at" clock /></td>
-            <td>{{ report.told }}</td>
+            <td>{{ report.message }}</td>
             <td class="text-right text-soft">{{ report.fit.toLocaleString('en-GB') }} fit in all</td>
           </tr>
         </tbody>

@@ -2,16 +2,16 @@
 /** Links or numbers, one a line: each ends as a listing in preparation, or among the failures with its reason. */
 import { computed, onBeforeUnmount, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { tellDone, wordsOf } from '@/app/told'
+import { tellDone, wordsOf } from '@/app/messages'
 import { queries } from '@/main'
 import Btn from '@/parts/Btn.vue'
 import Modal from '@/parts/Modal.vue'
 import { plural } from '@/parts/format'
 
 interface Result {
-  told: string
+  message: string
   counts: { made: number; same: number; failed: number }
-  failed: { line: number; text: string; why: string }[]
+  failed: { line: number; text: string; reason: string }[]
 }
 const props = defineProps<{ stores: Schema<'StoreOut'>[]; store: number }>()
 const emit = defineEmits<{ close: [] }>()
@@ -27,8 +27,8 @@ const running = computed(() => !!job.value && !['done', 'failed', 'stopped'].inc
 const groups = computed(() => {
   const found = new Map<string, Result['failed']>()
   for (const one of result.value?.failed ?? []) {
-    const why = one.why.replace(/line \d+/, 'an earlier line')
-    found.set(why, [...(found.get(why) ?? []), one])
+    const reason = one.reason.replace(/line \d+/, 'an earlier line')
+    found.set(reason, [...(found.get(reason) ?? []), one])
   }
   return [...found].sort((a, b) => b[1].length - a[1].length)
 })
@@ -40,9 +40,9 @@ async function bring() {
       job.value = await take(api.GET('/api/v1/jobs/{number}', { params: { path: { number: started.job } } })).catch(() => job.value)
       if (running.value || !job.value) timer = setTimeout(look, 300)
       else if (job.value.state === 'done') {
-        await tellDone(job.value.told)
+        await tellDone(job.value.message)
         void queries.invalidateQueries()
-      } else error.value = job.value.told
+      } else error.value = job.value.message
     }
     await look()
   } catch (problem) {
@@ -62,7 +62,7 @@ onBeforeUnmount(() => clearTimeout(timer))
     open
     wide
     title="Bring in by links or numbers"
-    told="One a line. The supplier is told by the link or the number; only your own suppliers are ever asked."
+    message="One a line. The supplier is told by the link or the number; only your own suppliers are ever asked."
     @close="emit('close')"
   >
     <template v-if="!job">
@@ -97,9 +97,9 @@ onBeforeUnmount(() => clearTimeout(timer))
             >; <b class="text-brick">{{ plural(result.failed.length, 'line') }} could not be used</b></template
           >
         </p>
-        <details v-for="[why, rows] in groups" :key="why" class="border-t border-rule-2 py-1.5" :open="groups.length === 1">
+        <details v-for="[reason, rows] in groups" :key="reason" class="border-t border-rule-2 py-1.5" :open="groups.length === 1">
           <summary class="cursor-pointer">
-            <b>{{ rows.length }}</b> {{ why }}
+            <b>{{ rows.length }}</b> {{ reason }}
           </summary>
           <p v-for="one in rows.slice(0, 50)" :key="one.line" class="grid grid-cols-[56px_1fr] pl-4">
             <span class="text-soft">line {{ one.line }}</span

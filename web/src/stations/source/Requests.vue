@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
-import { act, tell, wordsOf } from '@/app/told'
+import { act, tell, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
@@ -74,7 +74,7 @@ const TONE: Record<string, 'info' | 'waits' | 'good' | 'plain'> = { asked: 'info
     <Empty
       v-if="data && !data.length"
       title="No supplier was asked for anything"
-      told="When nobody lists what you sell, ask a supplier for it; their answer is shown beside your listing before you take it."
+      message="When nobody lists what you sell, ask a supplier for it; their answer is shown beside your listing before you take it."
     />
     <article v-for="one in data ?? []" :key="one.id" class="sheet mb-3 p-4">
       <div class="flex items-start gap-3">

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act, wordsOf } from '@/app/told'
+import { act, wordsOf } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Modal from '@/parts/Modal.vue'
@@ -68,7 +68,7 @@ const TONE: Record<string, 'good' | 'loss' | 'plain'> = { good: 'good', fair: 'p
     <Empty
       v-if="data && !data.length"
       title="No sample was ordered yet"
-      told="Choose an item in Find and press Order a sample: one is sent to you, and it stays out of all figures of sales."
+      message="Choose an item in Find and press Order a sample: one is sent to you, and it stays out of all figures of sales."
     />
     <div v-else-if="data" class="sheet">
       <div
@@ -100,7 +100,7 @@ const TONE: Record<string, 'good' | 'loss' | 'plain'> = { good: 'good', fair: 'p
       <p v-if="wrong" role="alert" class="mt-3 text-brick">{{ wrong }}</p>
       <template #acts><Btn @click="mending = false">Leave it</Btn><Btn kind="main" @click="keep">Keep</Btn></template>
     </Modal>
-    <Modal :open="!!judging" :title="`What is ${judging?.number} like?`" told="The lanes to this item remember it." @close="judging = null">
+    <Modal :open="!!judging" :title="`What is ${judging?.number} like?`" message="The lanes to this item remember it." @close="judging = null">
       <label class="block"
         ><span class="label">In a few words</span><textarea v-model="note" class="field h-20! py-1.5" maxlength="500" />
       </label>

@@ -6,7 +6,7 @@ import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
 import StockBars from '@/parts/StockBars.vue'
@@ -74,12 +74,12 @@ const compare = () => {
 }
 const mine = () => (chosen.value.length ? chosen.value : active.value ? [active.value] : [])
 useKeys('Source', [
-  { key: '/', told: 'search', run: () => field.value?.select() },
-  { key: 'p', told: 'put the chosen (or this one) on the shelf', run: () => void put(mine()) },
-  { key: 'c', told: 'compare the chosen', run: compare },
-  { key: 'l', told: 'bring in by links or numbers', run: () => (pasting.value = true) },
-  { key: 'o', told: 'keep looking by itself', run: () => (keeping.value = true) },
-  { key: 'escape', told: 'close the bench', run: () => (active.value = null) },
+  { key: '/', message: 'search', run: () => field.value?.select() },
+  { key: 'p', message: 'put the chosen (or this one) on the shelf', run: () => void put(mine()) },
+  { key: 'c', message: 'compare the chosen', run: compare },
+  { key: 'l', message: 'bring in by links or numbers', run: () => (pasting.value = true) },
+  { key: 'o', message: 'keep looking by itself', run: () => (keeping.value = true) },
+  { key: 'escape', message: 'close the bench', run: () => (active.value = null) },
 ])
 const ORDER: Record<string, string> = {
   profit: 'most profit',
@@ -151,7 +151,7 @@ const jumpy = (row: Row) => row.moves >= 8
           choose
           first
           empty="No item has all that"
-          empty-told="Take a word or a limit away; or paste a link if you know where it is."
+          empty-message="Take a word or a limit away; or paste a link if you know where it is."
           @sort="sort"
           @chosen="chosen = $event"
           @act="put([$event.id])"

@@ -3,7 +3,7 @@
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 
 const props = defineProps<{ steps: Schema<'FirstStepOut'>[] }>()
@@ -40,7 +40,7 @@ const SAID: Record<string, string> = { done: 'done', left: 'not needed', open: '
           >{{ MARK[one.state] }}</span
         >
         <b class="truncate" :class="one.state === 'open' ? '' : 'font-normal text-soft'" :title="one.name">{{ one.name }}</b>
-        <span class="truncate text-soft" :title="one.told">{{ one.told }}</span>
+        <span class="truncate text-soft" :title="one.message">{{ one.message }}</span>
         <span class="flex gap-1">
           <Btn v-if="one.leave && one.state === 'open'" small kind="link" @click="leave(one.key, true)">Not needed</Btn
           ><Btn v-if="one.state === 'left'" small kind="link" @click="leave(one.key, false)">Take it up</Btn

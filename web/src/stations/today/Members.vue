@@ -2,7 +2,7 @@
 /** What a row of Today stands for, each with its own step; some of them can be chosen and settled at once. */
 import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { money, number } from '@/parts/format'
 
@@ -42,7 +42,7 @@ const label = (way: { label: string }, n: number) => way.label.replace(/ (both|(
         />
         <span class="min-w-0 flex-1"
           ><span class="block truncate" :title="one.name">{{ one.name }}</span
-          ><span class="block truncate text-xs text-soft" :title="one.told">{{ one.told }}</span></span
+          ><span class="block truncate text-xs text-soft" :title="one.message">{{ one.message }}</span></span
         >
         <span v-if="number(one.at_risk)" class="shrink-0 font-semibold">{{ money(one.at_risk) }}</span>
         <RouterLink v-if="one.go" class="shrink-0 text-xs font-semibold text-slate hover:underline" :to="one.go">See it</RouterLink>

@@ -4,7 +4,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, take } from '@/api/client'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import KeyHint from '@/parts/KeyHint.vue'
 import Sight from '@/parts/Sight.vue'
@@ -52,15 +52,15 @@ function go(to: number) {
   document.getElementById(`trouble-${cursor.value}`)?.scrollIntoView({ block: 'nearest' })
 }
 useKeys('Today', [
-  { key: 'j', told: 'next', run: () => go(cursor.value + 1) },
-  { key: 'arrowdown', told: 'next', run: () => go(cursor.value + 1) },
-  { key: 'k', told: 'the one before', run: () => go(cursor.value - 1) },
-  { key: 'arrowup', told: 'the one before', run: () => go(cursor.value - 1) },
-  { key: 'a', told: 'do the step', run: () => current.value && step(current.value.key) },
-  { key: 'o', told: 'the other way on', run: () => current.value?.other && step(current.value.key, true) },
-  { key: 'u', told: 'not now, until it changes', run: () => current.value && snooze(current.value.key, true) },
-  { key: 's', told: 'not now, in 4 hours', run: () => current.value && snooze(current.value.key) },
-  { key: 'enter', told: 'see why', run: () => current.value && (open.value = open.value === current.value.key ? null : current.value.key) },
+  { key: 'j', message: 'next', run: () => go(cursor.value + 1) },
+  { key: 'arrowdown', message: 'next', run: () => go(cursor.value + 1) },
+  { key: 'k', message: 'the one before', run: () => go(cursor.value - 1) },
+  { key: 'arrowup', message: 'the one before', run: () => go(cursor.value - 1) },
+  { key: 'a', message: 'do the step', run: () => current.value && step(current.value.key) },
+  { key: 'o', message: 'the other way on', run: () => current.value?.other && step(current.value.key, true) },
+  { key: 'u', message: 'not now, until it changes', run: () => current.value && snooze(current.value.key, true) },
+  { key: 's', message: 'not now, in 4 hours', run: () => current.value && snooze(current.value.key) },
+  { key: 'enter', message: 'see why', run: () => current.value && (open.value = open.value === current.value.key ? null : current.value.key) },
 ])
 const total = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum + number(day.profit), 0))
 const sales = computed(() => (data.value?.days ?? []).reduce((sum, day) => sum + number(day.sales), 0))
@@ -99,7 +99,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
           :of="asked"
           :empty="!rows.length"
           title="All is settled"
-          told="What comes next appears here by itself, dearest first."
+          message="What comes next appears here by itself, dearest first."
           :lines="8"
         >
           <table class="w-full table-fixed">
@@ -134,9 +134,9 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                       aria-hidden="true"
                     /><Tag :tone="one.tone === 'loss' ? 'loss' : 'waits'">{{ one.kind }}</Tag>
                   </td>
-                  <td class="px-2.5" :class="cursor === i ? 'font-bold' : ''" :title="`${one.told}\n${one.why}`">
+                  <td class="px-2.5" :class="cursor === i ? 'font-bold' : ''" :title="`${one.message}\n${one.reason}`">
                     <span class="flex items-center gap-2"
-                      ><span class="truncate">{{ one.told }}</span
+                      ><span class="truncate">{{ one.message }}</span
                       ><button
                         v-if="one.members.length > 1 || cursor === i || open === one.key"
                         type="button"
@@ -144,7 +144,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                         :aria-expanded="open === one.key"
                         @click.stop="((cursor = i), (open = open === one.key ? null : one.key))"
                       >
-                        {{ open === one.key ? 'close' : one.members.length > 1 ? 'open' : 'why' }}
+                        {{ open === one.key ? 'close' : one.members.length > 1 ? 'open' : 'reason' }}
                       </button></span
                     >
                   </td>
@@ -158,7 +158,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                         v-if="one.choices.length"
                         v-model="picked[one.key]"
                         class="field mr-1.5 h-7! w-24! py-0! min-[1180px]:w-32!"
-                        :aria-label="one.told"
+                        :aria-label="one.message"
                         @click.stop="cursor = i"
                       >
                         <option v-for="choice in one.choices" :key="choice.value" :value="choice.value">{{ choice.name }}</option>
@@ -185,7 +185,7 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
                 <tr v-if="open === one.key" class="border-b border-rule-2 bg-shade">
                   <td />
                   <td colspan="4" class="px-2.5 pb-3">
-                    <p>{{ one.why }}</p>
+                    <p>{{ one.reason }}</p>
                     <Members v-if="one.members.length" :row="one" />
                     <p class="mt-1 flex gap-3">
                       <Btn v-if="one.other" small @click="step(one.key, true)">{{ one.other.label }}</Btn>
@@ -203,9 +203,9 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
         </Sight>
       </div>
       <div v-if="rows.length" class="mt-2.5 flex gap-4">
-        <KeyHint keys="J K" told="move" /><KeyHint keys="A" told="do the step" /><KeyHint keys="Enter" told="see why" /><KeyHint
+        <KeyHint keys="J K" message="move" /><KeyHint keys="A" message="do the step" /><KeyHint keys="Enter" message="see why" /><KeyHint
           keys="S"
-          told="not now"
+          message="not now"
         />
       </div>
       <div v-if="data" class="sheet mt-4 p-3.5">
@@ -226,8 +226,8 @@ const pounds = (value: number) => money({ amount: value.toFixed(2), currency: 'G
       <ul v-if="data?.alone.length" class="mt-1">
         <li v-for="one in data.alone" :key="one.id" class="grid grid-cols-[46px_1fr] gap-1 border-b border-rule-2 py-2.5">
           <span class="font-mono text-xs text-soft">{{ timeOf(one.at) }}</span><span
-            ><b class="line-clamp-3" :title="one.told">{{ one.told }}</b
-            ><span class="line-clamp-2 text-xs text-soft">{{ one.why }}</span
+            ><b class="line-clamp-3" :title="one.message">{{ one.message }}</b
+            ><span class="line-clamp-2 text-xs text-soft">{{ one.reason }}</span
             ><RouterLink v-if="one.times > 1" class="block text-xs text-slate hover:underline" :to="`/setup/log?kind=${one.kind}`"
               >and {{ one.times - 1 }} more like it since {{ timeOf(one.since) }}, {{ count(one.count) }} in all</RouterLink
             ></span

@@ -3,14 +3,14 @@
 import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
 import { ago, money } from '@/parts/format'
 
-const props = defineProps<{ parcel: number; told: Schema<'ParcelOut'> }>()
+const props = defineProps<{ parcel: number; message: Schema<'ParcelOut'> }>()
 const chosen = ref('')
-const step = computed(() => props.told.steps.find((one) => one.key === chosen.value) ?? props.told.steps[0])
+const step = computed(() => props.message.steps.find((one) => one.key === chosen.value) ?? props.message.steps[0])
 const subject = ref('')
 const body = ref('')
 watch(
@@ -31,21 +31,21 @@ const run = () =>
       }),
     ),
   )
-useKeys('This parcel', [{ key: 'a', told: 'do the best step', run: () => void run() }])
+useKeys('This parcel', [{ key: 'a', message: 'do the best step', run: () => void run() }])
 </script>
 
 <template>
   <section class="mt-3 rounded border border-rule p-3" aria-label="What helps">
     <p>
-      <Tag :tone="told.asked ? 'plain' : 'waits'">{{ told.trouble }}</Tag>
-      <span v-if="told.at_risk" class="ml-2"
-        ><b>{{ money(told.at_risk) }}</b> at risk</span
+      <Tag :tone="message.asked ? 'plain' : 'waits'">{{ message.trouble }}</Tag>
+      <span v-if="message.at_risk" class="ml-2"
+        ><b>{{ money(message.at_risk) }}</b> at risk</span
       >
-      <span v-if="told.asked" class="ml-2 text-soft">asked {{ ago(told.asked, Date.now()) }}</span>
+      <span v-if="message.asked" class="ml-2 text-soft">asked {{ ago(message.asked, Date.now()) }}</span>
     </p>
-    <div v-if="told.steps.length > 1" class="mt-2 flex flex-wrap gap-1" role="tablist" aria-label="Ways to help">
+    <div v-if="message.steps.length > 1" class="mt-2 flex flex-wrap gap-1" role="tablist" aria-label="Ways to help">
       <button
-        v-for="one in told.steps"
+        v-for="one in message.steps"
         :key="one.key"
         type="button"
         role="tab"
@@ -58,7 +58,7 @@ useKeys('This parcel', [{ key: 'a', told: 'do the best step', run: () => void ru
       </button>
     </div>
     <template v-if="step">
-      <p class="mt-2 text-xs text-soft">{{ step.told }}</p>
+      <p class="mt-2 text-xs text-soft">{{ step.message }}</p>
       <template v-if="step.body">
         <label class="mt-1 block"><span class="label">Subject</span><input v-model="subject" class="field" maxlength="200" /></label>
         <label class="mt-1 block"

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { reactive } from 'vue'
 import { api, take } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Sight from '@/parts/Sight.vue'
 import When from '@/parts/When.vue'
@@ -21,7 +21,7 @@ const drop = (reference: string) => act(() => take(api.POST('/api/v1/transit/num
       :of="asked"
       :empty="!data?.length"
       title="Every number is right"
-      told="A number with a wrong check digit, or one of another order, is not passed on; it waits here until the supplier corrects it or you enter the right one."
+      message="A number with a wrong check digit, or one of another order, is not passed on; it waits here until the supplier corrects it or you enter the right one."
     >
       <table class="w-full">
         <thead>
@@ -37,7 +37,7 @@ const drop = (reference: string) => act(() => take(api.POST('/api/v1/transit/num
             <td class="px-3">
               <span class="code">{{ one.reference }}</span> <span class="text-xs text-soft">{{ one.supplier }}, order {{ one.order }}</span>
             </td>
-            <td class="px-3 text-amber-ink">{{ one.told }}</td>
+            <td class="px-3 text-amber-ink">{{ one.message }}</td>
             <td class="px-3 text-right text-soft"><When :at="one.since" /></td>
             <td class="px-3">
               <form class="flex gap-2" @submit.prevent="enter(one.reference)">

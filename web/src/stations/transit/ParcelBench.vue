@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { api, take } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { dateOf, fullTime, timeOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
@@ -49,11 +49,11 @@ const mark = (what: string) =>
         >your word counts like the carrier’s, and cannot be undone</span
       >
     </p>
-    <Help v-if="data.trouble" :parcel="props.parcel" :told="data" />
+    <Help v-if="data.trouble" :parcel="props.parcel" :message="data" />
     <h2 class="mt-4">What the carrier said</h2>
     <ol class="mt-1 border-l-2 border-rule pl-3">
       <li v-for="event in [...data.events].reverse()" :key="event.at + event.kind" class="py-1" :title="fullTime(event.at)">
-        <b>{{ event.told }}</b><span v-if="event.place" class="text-soft">, {{ event.place }}</span
+        <b>{{ event.message }}</b><span v-if="event.place" class="text-soft">, {{ event.place }}</span
         ><span class="block text-xs text-soft">{{ dateOf(event.at) }} {{ timeOf(event.at) }}</span>
       </li>
       <li v-if="!data.events.length" class="py-1 text-soft">

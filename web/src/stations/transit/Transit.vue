@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
 import Filter from '@/parts/Filter.vue'
@@ -54,8 +54,8 @@ const active = ref<number | null>(null)
 const bring = ref(false)
 const askNow = () => act(() => take(api.POST('/api/v1/transit/carriers/ask', { body: {} })))
 useKeys('Transit', [
-  { key: 'w', told: 'ask the carriers now', run: () => void askNow() },
-  { key: 'escape', told: 'close the bench', run: () => (active.value = null) },
+  { key: 'w', message: 'ask the carriers now', run: () => void askNow() },
+  { key: 'escape', message: 'close the bench', run: () => (active.value = null) },
 ])
 const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
 </script>
@@ -85,7 +85,7 @@ const edge = (row: Row) => (row.trouble ? 'bg-amber' : '')
         first
         :edge="edge"
         empty="No parcel is here"
-        empty-told="A parcel appears as soon as a supplier gives a number that is right."
+        empty-message="A parcel appears as soon as a supplier gives a number that is right."
         @sort="sort"
       >
         <template #number="{ row }: { row: Row }"

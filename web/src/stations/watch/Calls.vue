@@ -75,7 +75,7 @@ const saved = (plan: Plan) => {
     <Empty
       v-if="data && !data.length"
       title="No supplier tells one item a call"
-      told="All of yours tell everything at once, so there is nothing to plan. A retail site that is asked item by item would stand here."
+      message="All of yours tell everything at once, so there is nothing to plan. A retail site that is asked item by item would stand here."
     />
   </div>
 </template>

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import { money, plural } from '@/parts/format'
@@ -81,7 +81,7 @@ function toggle(id: number) {
       <Empty
         v-else-if="data"
         title="All stores show what we asked"
-        told="Where somebody changes a listing in the store itself, it stands here."
+        message="Where somebody changes a listing in the store itself, it stands here."
       />
     </div>
   </div>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { api, take } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import { money } from '@/parts/format'
@@ -51,7 +51,7 @@ const settle = (item: number, believe: boolean) =>
     <Empty
       v-else-if="data"
       title="Nothing is in doubt"
-      told="A price that moves too far at once waits here until it is seen again, or until you say."
+      message="A price that moves too far at once waits here until it is seen again, or until you say."
     />
   </div>
 </template>

@@ -2,7 +2,7 @@
 /** What was done, by what caused it: one line for 214 prices that followed one rise; approved, left or taken back as one. */
 import { useQuery } from '@tanstack/vue-query'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Empty from '@/parts/Empty.vue'
 import Tag from '@/parts/Tag.vue'
@@ -23,7 +23,7 @@ const VERBS: Record<string, [string, string]> = {
   hold: ['price waits', 'prices wait'],
   end: ['listing ended', 'listings ended'],
 }
-const told = (one: Group) => plural(one.count, ...(VERBS[one.kind] ?? ['response', 'responses']))
+const message = (one: Group) => plural(one.count, ...(VERBS[one.kind] ?? ['response', 'responses']))
 const how = (one: Group) =>
   [one.up && `${one.up} up`, one.down && `${one.down} down`, one.outcome === 4 && 'too many at once', one.item && one.item]
     .filter(Boolean)
@@ -59,7 +59,7 @@ const see = (one: Group) =>
         >
           <td class="px-3 font-mono text-xs text-soft"><When :at="one.at" clock /></td>
           <td class="px-3">
-            <button type="button" class="block text-left font-bold hover:underline" @click="see(one)">{{ told(one) }}</button><span
+            <button type="button" class="block text-left font-bold hover:underline" @click="see(one)">{{ message(one) }}</button><span
               class="block max-w-64 truncate text-xs text-soft"
               :title="how(one)"
               >{{ how(one) }}</span
@@ -85,6 +85,6 @@ const see = (one: Group) =>
         </tr>
       </tbody>
     </table>
-    <Empty v-else-if="data" title="Nothing was done yet" told="What sweeps and changes did stands here, one line for each cause." />
+    <Empty v-else-if="data" title="Nothing was done yet" message="What sweeps and changes did stands here, one line for each cause." />
   </div>
 </template>

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, take, type Schema } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import Tag from '@/parts/Tag.vue'
 import { plural, timeOf } from '@/parts/format'
@@ -42,7 +42,7 @@ const lasted = (mark: Schema<'Mark'>) => {
   return seconds > 0 ? ` after ${seconds} s` : ''
 }
 const about = (mark: Schema<'Mark'>) =>
-  `${timeOf(mark.started)}: ${mark.state}${lasted(mark)}, ${plural(mark.changes, 'change')} of ${plural(mark.items, 'item')}, ${plural(mark.calls, 'call')}${mark.retries ? `, ${plural(mark.retries, 'retry', 'retries')}` : ''}${mark.told ? `. ${mark.told}` : ''}`
+  `${timeOf(mark.started)}: ${mark.state}${lasted(mark)}, ${plural(mark.changes, 'change')} of ${plural(mark.items, 'item')}, ${plural(mark.calls, 'call')}${mark.retries ? `, ${plural(mark.retries, 'retry', 'retries')}` : ''}${mark.message ? `. ${mark.message}` : ''}`
 </script>
 
 <template>
@@ -74,11 +74,11 @@ const about = (mark: Schema<'Mark'>) =>
         ><Btn v-if="strip.link !== 'none'" small @click="sweepNow(strip.supplier_id)">Sweep now</Btn></span
       >
       <div v-if="held(strip)" class="col-span-5 flex items-center gap-3 rounded bg-amber-wash px-3 py-1.5 text-amber-ink">
-        <span class="flex-1">{{ held(strip)!.told }}. Nothing of it is used until you say so; the next sweeps may settle it too.</span
+        <span class="flex-1">{{ held(strip)!.message }}. Nothing of it is used until you say so; the next sweeps may settle it too.</span
         ><Btn small kind="main" @click="settle(held(strip)!.id, false)">Keep last good stock</Btn
         ><Btn small @click="settle(held(strip)!.id, true)">Use it after all</Btn>
       </div>
-      <p v-else-if="strip.told && strip.link !== 'good'" class="col-span-5 text-brick">{{ strip.told }}</p>
+      <p v-else-if="strip.message && strip.link !== 'good'" class="col-span-5 text-brick">{{ strip.message }}</p>
     </div>
     <p v-if="data && !data.length" class="p-4 text-soft">No supplier is connected yet.</p>
   </div>

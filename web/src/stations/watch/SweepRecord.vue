@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, take } from '@/api/client'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { dateOf, plural, timeOf } from '@/parts/format'
 import Sight from '@/parts/Sight.vue'
@@ -15,7 +15,7 @@ const asked = useQuery({
   retry: false,
 })
 const { data } = asked
-const told = computed(() => {
+const message = computed(() => {
   const one = data.value?.sweep
   if (!one) return ''
   const seconds = one.ended ? Math.max(Math.round((Date.parse(one.ended) - Date.parse(one.started)) / 1000), 0) : null
@@ -28,7 +28,7 @@ const told = computed(() => {
     plural(one.calls, 'call'),
     one.retries && plural(one.retries, 'retry', 'retries'),
     `asked by ${one.asked_by === 'schedule' ? 'the clock' : one.asked_by}`,
-    one.told,
+    one.message,
   ]
     .filter(Boolean)
     .join(', ')
@@ -41,7 +41,7 @@ const undo = () => act(() => take(api.POST('/api/v1/watch/sweeps/{sweep}/undo', 
   <p v-if="data" class="sheet flex items-center gap-3 px-3 py-2">
     <span class="flex-1"
       ><b>{{ data.supplier }}, {{ dateOf(data.sweep.started) }} {{ timeOf(data.sweep.started) }}</b
-      >: {{ told }}</span
+      >: {{ message }}</span
     ><Btn small @click="undo">Take the whole sweep back</Btn>
   </p>
 </template>

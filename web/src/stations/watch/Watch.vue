@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import { api, take, type Schema } from '@/api/client'
 import { LISTS } from '@/api/lists'
 import { useKeys } from '@/app/keys'
-import { act } from '@/app/told'
+import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import DataTable, { type Column } from '@/parts/DataTable.vue'
 import Filter from '@/parts/Filter.vue'
@@ -104,16 +104,16 @@ const undoSweep = (row: Row) =>
   row.state === 'sent' && act(() => take(api.POST('/api/v1/watch/responses/undo', { body: { responses: [row.id] } })))
 const sweepNow = () => act(() => take(api.POST('/api/v1/watch/suppliers/{supplier}/sweep', { params: { path: { supplier: 1 } } })))
 useKeys('Watch', [
-  { key: 'w', told: 'sweep now', run: () => void sweepNow() },
+  { key: 'w', message: 'sweep now', run: () => void sweepNow() },
   {
     key: 'u',
-    told: 'take the row back',
+    message: 'take the row back',
     run: () =>
       void (chosen.value.length
         ? undo()
         : active.value && act(() => take(api.POST('/api/v1/watch/responses/undo', { body: { responses: [active.value!] } })))),
   },
-  { key: 'escape', told: 'close the bench', run: () => (active.value = null) },
+  { key: 'escape', message: 'close the bench', run: () => (active.value = null) },
 ])
 const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
 </script>
@@ -164,7 +164,7 @@ const edge = (row: Row) => (row.state === 'waits' ? 'bg-amber' : '')
           first
           :edge="edge"
           empty="Nothing was done here yet"
-          empty-told="After the next sweep that finds a change, what was done about it stands here, with its reason."
+          empty-message="After the next sweep that finds a change, what was done about it stands here, with its reason."
           @sort="sort"
           @chosen="chosen = $event"
           @act="undoSweep"

@@ -11,18 +11,18 @@ interface Told {
   undo: string
 }
 
-export const told = reactive<Told[]>([])
+export const message = reactive<Told[]>([])
 let next = 1
 
 /** Say in a line at the bottom what was done or what went wrong; it is read out too. */
 export function tell(text: string, bad = false, undo = ''): void {
   const one = { id: next++, text, bad, undo }
-  told.push(one)
-  if (told.length > 3) told.shift()
+  message.push(one)
+  if (message.length > 3) message.shift()
   setTimeout(
     () => {
-      const at = told.findIndex((other) => other.id === one.id)
-      if (at >= 0) told.splice(at, 1)
+      const at = message.findIndex((other) => other.id === one.id)
+      if (at >= 0) message.splice(at, 1)
     },
     bad ? 9000 : 5000,
   )
@@ -35,7 +35,7 @@ export const wordsOf = (error: unknown): string =>
 export async function tellDone(text: string, before = live.pulse.value?.last?.id): Promise<void> {
   const now = await lookNow()
   // What was done may be no act of ours that can be undone: then Z still means the one before, and is not named here.
-  const mine = now?.last && now.last.id !== before ? now.last.told : ''
+  const mine = now?.last && now.last.id !== before ? now.last.message : ''
   tell(text, false, mine && (mine === text ? 'Z undoes this' : `Z undoes: ${mine}`))
 }
 
@@ -46,7 +46,7 @@ export const settled = (): Promise<boolean> =>
   Promise.race([doing.then(() => true), new Promise<boolean>((late) => setTimeout(() => late(false), LONGEST_MS))])
 
 /** Do one thing for a person: say what came of it, and look at everything again. Answers whether it worked. */
-export async function act(run: () => Promise<{ told: string }>): Promise<boolean> {
+export async function act(run: () => Promise<{ message: string }>): Promise<boolean> {
   const named = carryOut(run)
   doing = Promise.all([doing, named])
   if (!(await named)) return false
@@ -54,10 +54,10 @@ export async function act(run: () => Promise<{ told: string }>): Promise<boolean
   return true
 }
 
-async function carryOut(run: () => Promise<{ told: string }>): Promise<boolean> {
+async function carryOut(run: () => Promise<{ message: string }>): Promise<boolean> {
   const before = live.pulse.value?.last?.id
   try {
-    await tellDone((await run()).told, before)
+    await tellDone((await run()).message, before)
     return true
   } catch (error) {
     tell(wordsOf(error), true)

@@ -28,7 +28,7 @@ def plan_of(
         shown = {line: one.lane for line, one in picked.items()}
         return OrderPlan(shown, considered, goods, shipping, handling, risk, profit, len(shown), stuck)
     best = _shown(order, all_ways, able, picked)
-    return replace(_plan(order, considered, best, _why_held(order, all_ways, able, best, left), {}), outbid=bool(able))
+    return replace(_plan(order, considered, best, _reason_held(order, all_ways, able, best, left), {}), outbid=bool(able))
 
 
 def _plan(order: OrderToFill, considered: tuple[Considered, ...], way: Way, reason: str | None, others: dict[int, Next]) -> OrderPlan:
@@ -63,7 +63,7 @@ def _shown(order: OrderToFill, all_ways: Sequence[Way], able: Sequence[Way], pic
     return way_of(order, places)
 
 
-def _why_held(order: OrderToFill, all_ways: Sequence[Way], able: Sequence[Way], best: Way, left: Mapping[Key, int]) -> str:
+def _reason_held(order: OrderToFill, all_ways: Sequence[Way], able: Sequence[Way], best: Way, left: Mapping[Key, int]) -> str:
     if able:
         return "no_stock" if any(key[0] == "stock" for key in _lacking(best, left)) else "spend_limit"
     fit = [way for way in all_ways if way.takes] or ([best] if best.takes and not all_ways else [])
