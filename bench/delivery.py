@@ -23,7 +23,7 @@ from amber_lane.jobs.polling import Reader
 from amber_lane.services.base.context import Context
 from amber_lane.services.base.credentials import CredentialStore
 from amber_lane.services.outbox.listing_changes import want
-from amber_lane.services.partners.connections import ConnectorRegistry
+from amber_lane.services.partners.registry import ConnectorRegistry
 
 from .measure import Report, seconds
 
@@ -50,7 +50,7 @@ def run(report: Report, each: int = 4) -> None:
 
 
 def _deliver(report: Report, folder: Path, address: str, each: int) -> None:
-    db, clock, doors = Database(f"sqlite:///{folder / 'bench.db'}"), SystemClock(), ConnectorRegistry(CredentialStore("bench"), 5)
+    db, clock, connectors = Database(f"sqlite:///{folder / 'bench.db'}"), SystemClock(), ConnectorRegistry(CredentialStore("bench"), 5)
     db.migrate()
     with db.writing() as s:
         s.add(
@@ -71,12 +71,16 @@ def _deliver(report: Report, folder: Path, address: str, each: int) -> None:
             (
                 FeeRow(store_id=1),
                 Link(
-                    owner="store", owner_id=1, address=f"{address}/shop/api", sealed_key=doors.safe.seal("dusk-dial:practice-shop"), may=[]
+                    owner="store",
+                    owner_id=1,
+                    address=f"{address}/shop/api",
+                    sealed_key=connectors.credentials.seal("dusk-dial:practice-shop"),
+                    may=[],
                 ),
             )
         )
-    Reader(db, clock, doors).listings(1)
-    delivery, total = Delivery(db, clock, doors), 0
+    Reader(db, clock, connectors).listings(1)
+    delivery, total = Delivery(db, clock, connectors), 0
     took = 0.0
     for lap in range(each):
         with db.writing() as s:

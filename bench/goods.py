@@ -209,7 +209,7 @@ def _publish(report: Report, db: Any) -> None:
             assert len(publishing.publish(Context(s, big.CLOCK, "bench"), ids).sent) == 500
 
     took, link = seconds(put), Counting()
-    Batches(db, big.CLOCK, 1.0, PictureDesk(db, big.CLOCK)).run("store:1", link, 1000, True)
+    Batches(db, big.CLOCK, 1.0, PictureDesk(db, big.CLOCK)).run("store:1", link, 1000, True)  # type: ignore[arg-type]
     with db.reading() as s:
         assert {row.state for row in s.scalars(select(Outbox))} == {"posted"}
     report.add(

@@ -159,7 +159,7 @@ def _buy(report: Report, folder: Path, n: int = 1000) -> None:
     class Door:
         deadline = 5.0
 
-        def of(self, context: Context, owner: str, number: int) -> _Slow:
+        def supplier(self, context: Context, number: int) -> _Slow:
             return link
 
     with db.writing() as s:

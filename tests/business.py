@@ -149,9 +149,11 @@ class Business:
                 ("carrier", "post_api", "/post/api"),
             ):
                 given = connections.Join(owner, kind, "", f"{self.world.address}{path}", KEYS[owner])
-                connections.join_partner(context, self.app_state.doors, given, connections.ask_account(self.app_state.doors, given))
+                connections.join_partner(
+                    context, self.app_state.connectors, given, connections.ask_account(self.app_state.connectors, given)
+                )
             mail = connections.Join("mailbox", "smtp", "Mail", f"smtp://127.0.0.1:{self.world.mail_port}|{self.world.address}/mail/api")
-            connections.join_partner(context, self.app_state.doors, mail, connections.ask_account(self.app_state.doors, mail))
+            connections.join_partner(context, self.app_state.connectors, mail, connections.ask_account(self.app_state.connectors, mail))
             going_live.all_on(context, s.scalars(select(Store)).one())
             # What was sold in the world before this house opened is not its business.
             s.scalars(select(Store)).one().orders_cursor = str(max([0, *(one["seq"] for one in self.world.record()["orders"])]))

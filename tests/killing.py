@@ -48,7 +48,7 @@ class Killer:
 
 def work(business: Business) -> None:
     """A round of all that talks to the outside."""
-    worker = business.house.worker
+    worker = business.app_state.worker
     worker.reader.orders(1)
     worker.send_due()
     worker.deliver()
@@ -75,7 +75,7 @@ def victim(business: Business, at: int) -> bool:
 
 def survive(business: Business) -> None:
     """The next worker: takes over where the dead one stood, and asks before it sends anything again."""
-    delivery = business.house.worker.delivery
+    delivery = business.app_state.worker.delivery
     delivery.settle = 0.0
     delivery.recover()
     work(business)

@@ -15,10 +15,9 @@ from typing import Any
 import httpx
 import structlog
 
-from .connectors.errors import Denied, OutsideError, Refused, UnknownOutcome
+from .connectors import payloads
+from .connectors.errors import Denied, OutsideError, Refused, UnknownOutcome, fault_of
 from .connectors.protocols import OrderPage, StoreLink, StoreOrder
-from .jobs.outbox_senders import SEND
-from .services.outbox.queue import fault_of
 
 log = structlog.get_logger()
 DEADLINE = 10.0
@@ -80,8 +79,8 @@ class Agent:
             self._introduce()
         if not self.listed or hello["read_listings"]:
             for page in self.link.listings():
-                for start in range(0, len(page), 1000):
-                    self.office.call("POST", "/listings", {"listings": [asdict(one) for one in page[start : start + 1000]]})
+                for start in range(0, len(page.listings), 1000):
+                    self.office.call("POST", "/listings", {"listings": [asdict(one) for one in page.listings[start : start + 1000]]})
             self.office.call("POST", "/listings", {"listings": [], "last": True})
             self.listed = True
         if hello["read_orders"]:
@@ -146,16 +145,18 @@ class Agent:
 
     def _do(self, change: dict[str, Any]) -> tuple[str, str, str]:
         """Do one change in the store: what came of it, in words, and why not as a code."""
-        send, ask = SEND[change["kind"]]
+        payload = payloads.read(change["kind"], change["body"])
+        if not isinstance(payload, payloads.StorePayload):
+            return "refused", f"a {change['kind']} is nothing that a store is sent", "refused"
         if change["perhaps_done"]:
             try:
-                if ask(self.link, change["body"], change["key"]):
+                if payload.ask(self.link, change["key"]):
                     return "done", "was done already", ""
             except OutsideError as error:
                 # Whether it was done is as unknown as before; saying that it failed would have it done again unasked.
                 return "unknown", error.message, fault_of(error)
         try:
-            send(self.link, change["body"], change["key"])
+            payload.send(self.link, change["key"])
         except UnknownOutcome as error:
             return "unknown", error.message, fault_of(error)
         except Denied as error:

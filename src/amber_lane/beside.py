@@ -70,7 +70,7 @@ def work(settings: Settings) -> None:
     from .data.session import Database
     from .jobs.worker import Worker
     from .services.base.credentials import CredentialStore
-    from .services.partners.connections import ConnectorRegistry
+    from .services.partners.registry import ConnectorRegistry
 
     gc.freeze()
     outside.allow(settings.reachable)
@@ -78,8 +78,8 @@ def work(settings: Settings) -> None:
     for sign in (signal.SIGTERM, signal.SIGINT):
         signal.signal(sign, lambda *_: over.set())
     db, clock = Database(settings.url), make_clock(settings)
-    safe = CredentialStore.at(settings.data, settings.secret)
-    worker = Worker(db, clock, ConnectorRegistry(safe, settings.call_deadline), settings.data, settings.world)
+    credentials = CredentialStore.at(settings.data, settings.secret)
+    worker = Worker(db, clock, ConnectorRegistry(credentials, settings.call_deadline), settings.data, settings.world)
     worker.start()
     parent = os.getppid()
     look, status = time.monotonic() + SOONEST, 0

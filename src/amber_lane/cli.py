@@ -84,7 +84,7 @@ def calc_route(
     import json
     import time
 
-    from .core.money import parse_money
+    from .core.currency import parse_money
     from .sheets import route as sheet
     from .sheets.table import write_csv
 

@@ -137,8 +137,8 @@ def test_bad_input_gets_a_clear_word(client, method, path, body, status, said):
 
 def test_keys_are_kept_sealed_and_never_shown(app, client):
     house = app.state.app_state
-    sealed = house.doors.safe.seal("very-secret")
-    assert "very-secret" not in sealed and house.doors.safe.open(sealed) == "very-secret"
+    sealed = house.connectors.credentials.seal("very-secret")
+    assert "very-secret" not in sealed and house.connectors.credentials.open(sealed) == "very-secret"
     assert oct((house.settings.data / "secret").stat().st_mode)[-3:] == "600"
     with house.db.engine.connect() as c:
         assert c.exec_driver_sql("select password from person").scalar().startswith("$argon2id$")

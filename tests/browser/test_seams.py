@@ -282,7 +282,7 @@ def test_held_orders_are_one_row_of_their_cause_and_are_settled_some_and_all(con
     context.get_by_role("button", name=re.compile(r"^Let (it|these \d+) go")).click()
     eventually(lambda: not held(business))
     with business.app_state.db.reading() as s:
-        assert not [one for one in today.troubles(Context(s, business.app_state.clock, "T")) if "looked over" in one.message]
+        assert not [one for one in today.open_alerts(Context(s, business.app_state.clock, "T")) if "looked over" in one.message]
     eventually(lambda: any(number in str(one) for one in business.world.record()["refunds"].values()))
 
 

@@ -112,7 +112,7 @@ def png() -> bytes:
 @by_store
 def test_a_store_takes_changes_and_numbers_and_can_be_asked(calm, partner):
     store, code = link(calm, partner), partner[2]
-    one = next(iter(store.listings()))[0]
+    one = next(iter(store.listings())).listings[0]
     wish = ListingChange(one.sku, one.price + 100, "GBP", 3, "live")
     assert not store.find_change(wish, f"{code}-1")
     assert change(calm, store, wish, f"{code}-1") == ""
@@ -155,7 +155,7 @@ def test_a_new_listing_is_made_with_all_that_it_says(calm, partner):
 
 def test_a_pass_that_runs_out_is_renewed_and_nothing_is_done_twice(calm):
     fair = link(calm, FAIR)
-    one = next(iter(fair.listings()))[0]
+    one = next(iter(fair.listings())).listings[0]
     calm.post("clock", jump_minutes=30)
     fair.send_batch([ListingChange(one.sku, 2222, "GBP", 2, "live")], "pass-1")
     calm.post("clock", jump_minutes=30)

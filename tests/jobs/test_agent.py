@@ -19,7 +19,7 @@ from amber_lane.agent import Agent, Office, TokenEnded
 from amber_lane.api.app import make_app
 from amber_lane.clock import WALL
 from amber_lane.connectors.kinds import connect
-from amber_lane.connectors.protocols import Account, OrderPage, StoreOrder, StoreOrderLine
+from amber_lane.connectors.protocols import Account, ListingPage, OrderPage, StoreOrder, StoreOrderLine
 from amber_lane.data.orders import Order
 from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.setup import Link, Store
@@ -227,17 +227,17 @@ class Pages:
     """A store's pages as the program reads them: one page of orders, one of listings, counted."""
 
     def __init__(self, orders: list[StoreOrder], unreadable: list[str]) -> None:
-        self.message, self.unreadable, self.reads = orders, unreadable, 0
+        self.incoming, self.unreadable, self.reads = orders, unreadable, 0
 
     def account(self) -> Account:
         return Account("Closed Row", "GB", "GBP", [], carriers=("other", "hill post"), number="H-1")
 
     def listings(self) -> Any:
         self.reads += 1
-        return iter([[]])
+        return iter([ListingPage([])])
 
     def orders(self, cursor: str) -> OrderPage:
-        return OrderPage([] if cursor == "7" else self.message, "7", False, [] if cursor == "7" else self.unreadable)
+        return OrderPage([] if cursor == "7" else self.incoming, "7", False, [] if cursor == "7" else self.unreadable)
 
 
 def test_a_bad_order_keeps_no_other_waiting_and_listings_are_read_when_asked(business: Business) -> None:

@@ -9,7 +9,9 @@ from typing import Any
 import pytest
 from sqlalchemy import select
 
+from amber_lane.connectors import market_api
 from amber_lane.connectors.errors import Refused
+from amber_lane.connectors.payloads import ListingPayload
 from amber_lane.data.outbox import Outbox
 from amber_lane.data.setup import Link, Store
 from amber_lane.data.shelf import Listing, Sku
@@ -30,7 +32,9 @@ def fair(business: Business) -> Iterator[Business]:
     given = connections.Join("store", "market_api", "", f"{world.address}/fair/api", "dusk-dial:practice-fair")
     with business.app_state.db.writing() as s:
         context = business.context(s)
-        store = connections.join_partner(context, business.app_state.doors, given, connections.ask_account(business.app_state.doors, given))
+        store = connections.join_partner(
+            context, business.app_state.connectors, given, connections.ask_account(business.app_state.connectors, given)
+        )
         going_live.all_on(context, store)
         store.orders_cursor = "1000000"
     business.app_state.reader.listings(2)
@@ -131,7 +135,7 @@ def test_what_is_refused_for_one_reason_is_one_row_and_goes_again_by_one_key(fai
             listing_changes.want(context, row, price=7300)
     until_done(fair)
     with fair.app_state.db.reading() as s:
-        told = [one for one in today.troubles(fair.context(s)) if one.kind == "Rejected"]
+        told = [one for one in today.open_alerts(fair.context(s)) if one.kind == "Rejected"]
     assert len(told) == 1 and told[0].count == 5 == len(told[0].members) and "5 changes of listings" in told[0].message
     fair.world.post("facts", name="fair_title_most", value=200)
     with fair.app_state.db.writing() as s:
@@ -143,14 +147,23 @@ def test_what_is_refused_for_one_reason_is_one_row_and_goes_again_by_one_key(fai
     assert states(fair, 7300) == {"done": 5}
 
 
-def test_one_that_is_to_blame_does_not_keep_the_others_from_going(fair: Business) -> None:
-    skus = wish(fair, 7700, 9)
+@pytest.mark.parametrize("whom", ["the store", "us"])
+def test_one_that_is_to_blame_does_not_keep_the_others_from_going(fair: Business, whom: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    price = {"the store": 7700, "us": 7800}[whom]
+    skus = wish(fair, price, 9)
+    wrong, body_of = {"title": "x", "tags": ["a list is no text"]}, market_api._body
     with fair.app_state.db.writing() as s:
         bad = s.scalars(select(Outbox).where(Outbox.target == "store:2", Outbox.state == "waiting").order_by(Outbox.id)).all()[4]
-        bad.body = {**bad.body, "words": {"title": "x", "tags": ["a list is no text"]}}
+        sku = bad.body["sku"]
+        if whom == "us":
+            bad.body = {**bad.body, "words": wrong}
+        else:
+            monkeypatch.setattr(market_api, "_body", lambda one: body_of(one) | ({"labels": wrong["tags"]} if one.sku == sku else {}))
     until_done(fair)
-    told = states(fair, 7700)
-    assert told == {"done": 8, "dead": 1} and [sku for sku in skus if 7700 not in shown(fair, sku)] == [bad.body["sku"]]
+    assert states(fair, price) == {"done": 8, "dead": 1} and [one for one in skus if price not in shown(fair, one)] == [sku]
+    with fair.app_state.db.reading() as s:
+        fault = s.scalars(select(Outbox.fault).where(Outbox.state == "dead").order_by(Outbox.id.desc())).first()
+        assert fault == ("ours" if whom == "us" else "refused") and today.open_alerts(fair.context(s))
 
 
 @pytest.mark.parametrize("fault", ["lost_answer", "errors", "malformed", "pass"])
@@ -179,10 +192,8 @@ def test_killed_between_sending_and_the_answer_the_store_is_asked_first(fair: Bu
     batches = fair.app_state.worker.delivery.batches
     rows = batches._claim("store:2", 250)
     with fair.app_state.db.reading() as s:
-        link: Any = fair.app_state.doors.of(fair.context(s), "store", 2)
-    from amber_lane.jobs.outbox_senders import change_of
-
-    link.send_batch([change_of(row.body) for row in rows], rows[0].ticket)
+        link = fair.app_state.connectors.store(fair.context(s), 2)
+    link.send_batch([ListingPayload.model_validate(row.body).change() for row in rows], rows[0].ticket)
     # The machine dies here; another one comes up.
     again = Business(fair.world, fair.folder, joined=False)
     assert again.app_state.worker.delivery.recover() == 8

@@ -29,7 +29,9 @@ def join(business: Business, form: str) -> list[str]:
     with business.app_state.db.writing() as s:
         context = business.context(s)
         given = connections.Join("inbox", "pop", "Answers", address, "duskdial:practice-letters")
-        connections.join_partner(context, business.app_state.doors, given, connections.ask_account(business.app_state.doors, given))
+        connections.join_partner(
+            context, business.app_state.connectors, given, connections.ask_account(business.app_state.connectors, given)
+        )
         s.add(Supplier(id=7, code="OFF", name="The office", kind="sheet", country="PT", currency="GBP"))
         s.flush()
         s.add(Origin(id=70, supplier_id=7, code="porto", name="Porto", country="PT", holidays=[]))

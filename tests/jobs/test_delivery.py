@@ -44,8 +44,15 @@ class Outside:
         self.meanwhile: Any = None
         self.cannot_ask = False
 
-    def of(self, context: Context, owner: str, number: int) -> Outside:
+    batch_most = 0
+
+    def store(self, context: Context, number: int) -> Outside:
         return self
+
+    supplier = mailbox = store
+
+    def budget(self) -> None:
+        return None
 
     def _do(self, name: str, key: str, value: Any) -> Any:
         self.calls.append((name, key))
@@ -211,7 +218,7 @@ def test_tries_grow_apart_never_end_by_themselves_and_are_told(small: Small, del
     assert row.state == "waiting" and len(outside.calls) == TRIES_MAX + 3
     assert all(later > 1.3 * sooner for sooner, later in pairwise(waits[:7])) and max(waits) <= 360
     with small.db.reading() as s:
-        told = [one for one in today.troubles(small.context(s)) if one.kind == "Not taken yet"]
+        told = [one for one in today.open_alerts(small.context(s)) if one.kind == "Not taken yet"]
     assert len(told) == 1 and told[0].count == 1 and row.answer in told[0].reason
     small.write(lambda context: today.do_step(context, told[0].key))
     delivery.run("store:1")
@@ -364,7 +371,7 @@ def test_a_mail_of_unknown_outcome_is_put_to_a_person_and_never_called_sent(smal
     (mail,) = rows(small, "mail")
     assert (mail.state, mail.fault) == ("dead", "unsure") and small.all(select(Message.state)) == ["waiting"]
     with small.db.reading() as s:
-        (told,) = [one for one in today.troubles(small.context(s)) if one.kind == "Unsure"]
+        (told,) = [one for one in today.open_alerts(small.context(s)) if one.kind == "Unsure"]
         assert told.step.label == "Send again" and told.other and told.other.label == "It arrived"
     small.write(lambda context: today.do_step(context, told.key, other=True))
     assert rows(small, "mail")[0].state == "done" and small.all(select(Message.state)) == ["sent"]

@@ -38,7 +38,9 @@ def join_others(business: Business) -> Agent:
     cursor = str(max([0, *(one["seq"] for one in world.record()["orders"])]))
     with business.app_state.db.writing() as s:
         context = business.context(s)
-        fair = connections.join_partner(context, business.app_state.doors, given, connections.ask_account(business.app_state.doors, given))
+        fair = connections.join_partner(
+            context, business.app_state.connectors, given, connections.ask_account(business.app_state.connectors, given)
+        )
         fair.orders_cursor = cursor
         closed = connections.join_uncalled(context, connections.Join("store", "program", "Hearthmade Row", "", "", "GB", "GBP"))
         for store in (fair, closed):
@@ -69,14 +71,14 @@ def shown_by(business: Business, path: str) -> dict[str, tuple[int, int, str]]:
     keys = {"shop": "practice-shop", "fair": "practice-fair", "craft": "practice-craft"}
     root = "" if path == "craft" else "/api"
     link = connect("store", PATHS[path], f"{business.world.address}/{path}{root}", f"dusk-dial:{keys[path]}", 5)
-    return {one.sku: (one.price, one.quantity, one.state) for page in link.listings() for one in page}
+    return {one.sku: (one.price, one.quantity, one.state) for page in link.listings() for one in page.listings}
 
 
 def test_with_every_dial_at_two_fifths_every_store_ends_as_we_want_it(business: Business) -> None:
     world, house = business.world, business.app_state
     # Deadlines are short, since four calls in ten end by them.
-    house.doors.deadline, house.worker.delivery.settle, house.reader.rest = 0.2, 0.0, lambda seconds: None
-    house.doors._open.clear()
+    house.connectors.deadline, house.worker.delivery.settle, house.reader.rest = 0.2, 0.0, lambda seconds: None
+    house.connectors.forget()
     world.post("facts", name="hold_seconds", value=0.25)
     with house.db.writing() as s:
         PolicyChange("house", "", {"send": "once"}).keep(business.context(s))

@@ -31,7 +31,9 @@ def test_nothing_is_sent_for_a_day_before_its_person_says_so(world: Any, tmp_pat
             ("carrier", "post_api", "/post/api"),
         ):
             given = connections.Join(owner, kind, "", f"{world.address}{path}", KEYS[owner])
-            connections.join_partner(context, business.app_state.doors, given, connections.ask_account(business.app_state.doors, given))
+            connections.join_partner(
+                context, business.app_state.connectors, given, connections.ask_account(business.app_state.connectors, given)
+            )
         if ruled:
             s.add(PriceRule(scope="house", scope_key="", rule="margin", rule_value=280_000, endings="95"))
     business.app_state.reader.catalogue(1)
@@ -57,5 +59,5 @@ def test_nothing_is_sent_for_a_day_before_its_person_says_so(world: Any, tmp_pat
     with business.app_state.db.reading() as s:
         context = business.context(s)
         assert first_steps.open_steps(context) and not business.one(select(Store)).write_prices
-        assert sum(one.kind == "No rule yet" for one in today.troubles(context)) == 0, "it is a first step as long as nothing is written"
+        assert sum(one.kind == "No rule yet" for one in today.open_alerts(context)) == 0, "it is a first step as long as nothing is written"
     business.close()

@@ -99,7 +99,7 @@ def test_nothing_known_to_be_empty_stays_on_sale(business):
         business.round(1)
     assert business.listing(sku).state == "paused" and business.world.shown(sku)[-1]["state"] == "live"
     with business.app_state.db.reading() as s:
-        assert any(one.kind == "Oversell" for one in today.troubles(business.context(s)))
+        assert any(one.kind == "Oversell" for one in today.open_alerts(business.context(s)))
     business.world.calm()
     for _ in range(6):
         business.round(1)

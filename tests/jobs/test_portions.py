@@ -129,10 +129,10 @@ def test_a_portion_that_breaks_is_set_aside_and_the_others_are_done(many: Small,
     (job,) = many.all(select(Job).where(Job.kind == "on_sale"))
     assert (job.done, job.failed) == (4, 2) and [row[0] for row in shown(many) if row[1] == "live"] == [3, 4]
     # What is left of it is told, until a person has seen it.
-    (row,) = [one for one in many.write(today.troubles) if one.kind == "Not all done"]
+    (row,) = [one for one in many.write(today.open_alerts) if one.kind == "Not all done"]
     assert "2 of 6 could not be done" in row.message and row.count == 2
     many.write(lambda context: today.do_step(context, row.key))
-    assert not [one for one in many.write(today.troubles) if one.kind == "Not all done"]
+    assert not [one for one in many.write(today.open_alerts) if one.kind == "Not all done"]
 
 
 def rule(value: int) -> RuleChange:

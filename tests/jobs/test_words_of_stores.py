@@ -21,7 +21,7 @@ from amber_lane.data.setup import Store
 from amber_lane.jobs.polling import Reader
 from amber_lane.jobs.worker import Worker
 from amber_lane.services.base.credentials import CredentialStore
-from amber_lane.services.partners.connections import ConnectorRegistry
+from amber_lane.services.partners.registry import ConnectorRegistry
 from amber_lane.settings import Settings
 
 from ..small import Small
@@ -32,7 +32,7 @@ SAFE = CredentialStore("a secret of a test")
 @pytest.fixture
 def reader(small: Small, monkeypatch: pytest.MonkeyPatch) -> Reader:
     small.write(lambda context: context.session.execute(update(Store).values(read_orders=True)))
-    monkeypatch.setattr(Reader, "_link", lambda *_: OwnSite("http://127.0.0.1:9", "a:b", 1))
+    monkeypatch.setattr(Reader, "_opened", lambda *_: OwnSite("http://127.0.0.1:9", "a:b", 1))
     return Reader(small.db, small.clock, ConnectorRegistry(SAFE, 1.0))
 
 
@@ -87,9 +87,13 @@ def test_what_a_word_says_is_looked_at_like_any_sheet(small: Small, reader: Read
 
 
 def test_a_wrong_signature_is_told_as_that_whatever_it_is_made_of(small: Small, reader: Reader, tmp_path: Any) -> None:
-    doors = ConnectorRegistry(SAFE, 1.0)
+    connectors = ConnectorRegistry(SAFE, 1.0)
     house = AppState(
-        Settings(data=tmp_path, jobs=False, web=tmp_path), small.db, small.clock, doors, Worker(small.db, small.clock, doors, tmp_path)
+        Settings(data=tmp_path, jobs=False, web=tmp_path),
+        small.db,
+        small.clock,
+        connectors,
+        Worker(small.db, small.clock, connectors, tmp_path),
     )
     body = order()
     good = signed(small, body)

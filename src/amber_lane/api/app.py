@@ -31,7 +31,7 @@ from ..data.session import Database
 from ..jobs.worker import Worker
 from ..memory import give_back
 from ..services.base.credentials import CredentialStore
-from ..services.partners.connections import ConnectorRegistry
+from ..services.partners.registry import ConnectorRegistry
 from ..settings import Settings
 from .alerts import today
 from .catalogue import search
@@ -107,10 +107,10 @@ def make_app_state(settings: Settings, transport: httpx.BaseTransport | None = N
     if kept := before_change(db, settings.data):
         structlog.get_logger().warning("the data was copied before its shape is changed", backup=str(kept))
     db.migrate()
-    safe = CredentialStore.at(settings.data, settings.secret)
+    credentials = CredentialStore.at(settings.data, settings.secret)
     hand = clock or make_clock(settings)
-    doors = ConnectorRegistry(safe, settings.call_deadline, transport)
-    return AppState(settings, db, hand, doors, Worker(db, hand, doors, settings.data, settings.world))
+    connectors = ConnectorRegistry(credentials, settings.call_deadline, transport)
+    return AppState(settings, db, hand, connectors, Worker(db, hand, connectors, settings.data, settings.world))
 
 
 def _known(scope: Scope) -> bool:

@@ -25,7 +25,7 @@ from ..jobs.worker import Worker
 from ..services.base.context import Context
 from ..services.base.errors import Invalid
 from ..services.catalogue.search import Finder
-from ..services.partners.connections import ConnectorRegistry
+from ..services.partners.registry import ConnectorRegistry
 from ..services.people import second_step, sessions
 from ..services.people.passwords import Throttle
 from ..services.pricing.inputs import Facts
@@ -40,7 +40,7 @@ class AppState:
     settings: Settings
     db: Database
     clock: Clock
-    doors: ConnectorRegistry
+    connectors: ConnectorRegistry
     worker: Worker
     catalogue: Catalogue = field(default_factory=Catalogue)
     # What was tried at its doors: passwords and codes, links for new passwords, tokens of programs.

@@ -10,7 +10,7 @@ import orjson
 from fastapi import Query, Response
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
 
-from ..core.money import parse_money, plain
+from ..core.currency import parse_money, plain
 from ..core.price import NONE
 from ..core.texts import shown
 from ..services.base.errors import Invalid

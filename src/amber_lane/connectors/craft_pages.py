@@ -10,10 +10,22 @@ from typing import TypeVar
 
 import httpx
 
-from ..core.money import plain
+from ..core.currency import plain
 from .errors import CarrierUnknown, Denied, Malformed, Refused
 from .http import Caller
-from .protocols import Account, Address, BatchAnswer, Budget, ListingChange, OrderPage, StoreListing, StoreOrder, Tracking, Word
+from .protocols import (
+    Account,
+    Address,
+    BatchAnswer,
+    Budget,
+    ListingChange,
+    ListingPage,
+    OrderPage,
+    StoreListing,
+    StoreOrder,
+    Tracking,
+    Word,
+)
 from .wire import clip, minor, order_lines, order_state, path_part, rows_of
 
 R = TypeVar("R")
@@ -37,7 +49,6 @@ class CraftPages:
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.name, _, self.word = key.partition(":")
         self.call = Caller("the craft market", address, {}, deadline, transport, {"unknown_carrier": CarrierUnknown})
-        self.unreadable: list[str] = []
 
     def _signed_in(self, do: Callable[[], R]) -> R:
         """Do something signed in. Being sent to the door says that nothing was done, so it may be done again after signing in."""
@@ -80,9 +91,10 @@ class CraftPages:
     def budget(self) -> Budget | None:
         return None
 
-    def listings(self) -> Iterator[list[StoreListing]]:
+    def listings(self) -> Iterator[ListingPage]:
         rows: list[dict[str, object]] = [dict(row) for row in self._rows("/stall.csv")]
-        yield rows_of(rows, lambda row: _listing({k: str(v) for k, v in row.items()}), "code", self.unreadable)
+        bad: list[str] = []
+        yield ListingPage(rows_of(rows, lambda row: _listing({k: str(v) for k, v in row.items()}), "code", bad), bad)
 
     def orders(self, cursor: str) -> OrderPage:
         rows = self._rows("/orders.csv", after=cursor or "0")

@@ -53,3 +53,24 @@ class Denied(Refused):
 
 class Malformed(OutsideError):
     """The answer to a question cannot be read. Nothing was changed by it."""
+
+
+# Why a change was not taken at its last try. Passing: it is tried again with growing waits, for as long as it takes; the others are
+# final, and shown until a person settles them. `ours` is final after a number of tries: something breaks here each time.
+PASSING = ("later", "busy", "away", "unknown", "denied")
+# `unsure` may have arrived, and nobody can be asked: a person says whether it did.
+FINAL = ("refused", "carrier", "ours", "unsure")
+
+
+def fault_of(error: OutsideError) -> str:
+    """The code of a failure, one of PASSING or FINAL."""
+    kinds: tuple[tuple[type[OutsideError], str], ...] = (
+        (CarrierUnknown, "carrier"),
+        (Denied, "denied"),
+        (Refused, "refused"),
+        (Postponed, "later"),
+        (RateLimited, "busy"),
+        (CannotAsk, "unsure"),
+        (UnknownOutcome, "unknown"),
+    )
+    return next((code for kind, code in kinds if isinstance(error, kind)), "away")

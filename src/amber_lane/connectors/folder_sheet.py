@@ -13,15 +13,15 @@ from urllib.parse import urlsplit
 
 import httpx
 
+from ..core.currency import MINOR_DIGITS
 from ..core.ids import check_gtin
-from ..core.money import MINOR_DIGITS
 from ..sheets import values
 from ..sheets.mapped import FIELDS, NEEDED, Reading, amount, count, read_rows
 from ..sheets.opened import NotASheet
 from ..sheets.table import csv_bytes
 from .errors import Malformed, NotThere, OutsideError, Refused, UnknownOutcome
 from .http import Caller
-from .protocols import Account, Budget, CatalogueItem, OriginTerms, Purchase, PurchaseAnswer, Seen, SweepPage
+from .protocols import Account, Budget, CatalogueItem, CataloguePage, OriginTerms, Purchase, PurchaseAnswer, Seen, SweepPage
 from .wire import PurchaseOut, clip, minor, path_part, purchase_answer, said_with
 
 _LINK = re.compile(r'href="([^"?#]{1,200}\.(?:csv|xlsx))"', re.IGNORECASE)
@@ -60,8 +60,6 @@ class FolderSheet:
             self.call.client.auth = httpx.BasicAuth(*key.partition(":")[::2])
         self.reading = Reading.of(how["reading"]) if how and how.get("reading") else None
         self.currency: str = (how or {}).get("currency", "")
-        self.unreadable: list[str] = []
-        self.notices: list[str] = []
 
     def account(self) -> Account:
         """A folder says nothing of whose it is; that a sheet lies in it is all that can be checked."""
@@ -97,27 +95,28 @@ class FolderSheet:
             raise Malformed(f"the folder does not say when {name} was made, so nobody knows how old its figures are") from error
         return answer.content, at
 
-    def _items(self) -> tuple[list[CatalogueItem], datetime]:
+    def _items(self, bad: list[str]) -> tuple[list[CatalogueItem], datetime, list[str]]:
+        """The sheet's items, when it was made, and what was noticed about its make."""
         if self.reading is None:
             raise Refused("nobody has said yet which columns the sheet has; name them under Set-up, Stores and suppliers")
         data, at = self.sheet()
-        self.notices = []
         try:
-            rows, places, self.notices = read_rows(data, self.reading)
-            return items_of(rows, places, self.reading, self.currency, self.unreadable), at
+            rows, places, notices = read_rows(data, self.reading)
+            return items_of(rows, places, self.reading, self.currency, bad), at, notices
         except NotASheet as error:
             raise Refused(str(error)) from error
 
-    def catalogue(self) -> Iterator[list[CatalogueItem]]:
-        yield self._items()[0]
+    def catalogue(self) -> Iterator[CataloguePage]:
+        bad: list[str] = []
+        yield CataloguePage(self._items(bad)[0], bad)
 
     def sweep_page(self, page: int) -> SweepPage:
-        items, at = self._items()
-        bad, self.unreadable = self.unreadable, []
-        return SweepPage(at, [Seen(i.number, i.cost, i.currency, i.stock, (), pack_size_of(i)) for i in items], 1, bad)
+        bad: list[str] = []
+        items, at, notices = self._items(bad)
+        return SweepPage(at, [Seen(i.number, i.cost, i.currency, i.stock, (), pack_size_of(i)) for i in items], 1, bad, notices)
 
     def item(self, number: str) -> CatalogueItem | None:
-        return next((one for one in self._items()[0] if one.number == number), None)
+        return next((one for one in self._items([])[0] if one.number == number), None)
 
     def buy(self, purchase: Purchase) -> PurchaseAnswer:
         to = purchase.address

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal, Protocol, overload
 
 import httpx
 
@@ -15,18 +15,30 @@ from .market_api import MarketApi
 from .own_site import OwnSite
 from .pop_mail import PopMail
 from .post_api import PostApi
-from .protocols import CarrierLink, MailLink, StoreLink, SupplierLink
+from .protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, SupplierLink
 from .rates_api import RatesApi
 from .retail_site import RetailSite
 from .smtp_mail import SmtpMail
 from .wholesale_api import WholesaleApi
 
 
+class Make(Protocol):
+    """Makes a connector."""
+
+    def __call__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> AnyLink: ...
+
+
+class MakeOfSheets(Protocol):
+    """Makes a connector that must know how sheets are read: what a person said of that, None before anybody did."""
+
+    def __call__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None, how: How | None) -> AnyLink: ...
+
+
 @dataclass(frozen=True)
 class Kind:
     """How a kind is called and what its key looks like, for the form that joins it.
 
-    how: it is made with what a person said of its sheets. by_program: only a program on the person's machine can
+    how: makes it with what a person said of its sheets. by_program: only a program on the person's machine can
     reach it. sweep_minutes: how often it is worth looking at. recalls: it can be asked to let a purchase go.
     """
 
@@ -34,9 +46,9 @@ class Kind:
     kind: str
     name: str
     key_hint: str
-    make: Any
+    make: Make | None
     address_hint: str = "https://…"
-    how: bool = False
+    how: MakeOfSheets | None = None
     by_program: bool = False
     sweep_minutes: int = 15
     recalls: bool = False
@@ -49,7 +61,15 @@ KINDS = (
     Kind("store", "sheet", "By sheets: listings and orders in, changes out", "", None, ""),
     Kind("store", "craft_pages", "Craft market, by its pages", "name:password", CraftPages, by_program=True),
     Kind("supplier", "wholesale_api", "Wholesaler with a live interface", "key", WholesaleApi, recalls=True),
-    Kind("supplier", "folder", "A sheet in a folder, made anew now and then", "name:password", FolderSheet, how=True, sweep_minutes=60),
+    Kind(
+        "supplier",
+        "folder",
+        "A sheet in a folder, made anew now and then",
+        "name:password",
+        FolderSheet,
+        how=FolderSheet,
+        sweep_minutes=60,
+    ),
     Kind("supplier", "retail_site", "Retail site, asked item by item", "key", RetailSite, sweep_minutes=10),
     Kind("supplier", "sheet", "By hand: a catalogue sheet in, purchase orders out", "", None, ""),
     Kind("carrier", "post_api", "Postal carrier", "key", PostApi),
@@ -69,6 +89,72 @@ def kind_named(owner: str, kind: str) -> Kind:
     raise Refused(f"there is no kind of {owner} called {kind!r}")
 
 
+# Whoever is called, whatever it can do beside what all can.
+AnyLink = StoreLink | SupplierLink | CarrierLink | RatesLink | MailLink | InboxLink
+How = dict[str, Any]
+
+
+@overload
+def connect(
+    owner: Literal["store"],
+    kind: str,
+    address: str,
+    key: str,
+    deadline: float,
+    transport: httpx.BaseTransport | None = None,
+    how: How | None = None,
+) -> StoreLink: ...
+@overload
+def connect(
+    owner: Literal["supplier"],
+    kind: str,
+    address: str,
+    key: str,
+    deadline: float,
+    transport: httpx.BaseTransport | None = None,
+    how: How | None = None,
+) -> SupplierLink: ...
+@overload
+def connect(
+    owner: Literal["carrier"],
+    kind: str,
+    address: str,
+    key: str,
+    deadline: float,
+    transport: httpx.BaseTransport | None = None,
+    how: How | None = None,
+) -> CarrierLink: ...
+@overload
+def connect(
+    owner: Literal["rates"],
+    kind: str,
+    address: str,
+    key: str,
+    deadline: float,
+    transport: httpx.BaseTransport | None = None,
+    how: How | None = None,
+) -> RatesLink: ...
+@overload
+def connect(
+    owner: Literal["mailbox"],
+    kind: str,
+    address: str,
+    key: str,
+    deadline: float,
+    transport: httpx.BaseTransport | None = None,
+    how: How | None = None,
+) -> MailLink: ...
+@overload
+def connect(
+    owner: Literal["inbox"],
+    kind: str,
+    address: str,
+    key: str,
+    deadline: float,
+    transport: httpx.BaseTransport | None = None,
+    how: How | None = None,
+) -> InboxLink: ...
+@overload
 def connect(
     owner: str,
     kind: str,
@@ -76,15 +162,24 @@ def connect(
     key: str,
     deadline: float,
     transport: httpx.BaseTransport | None = None,
-    how: dict[str, Any] | None = None,
-) -> Any:
-    """The connector of a kind. Refused when the kind is unknown or the address is none."""
+    how: How | None = None,
+) -> AnyLink: ...
+def connect(
+    owner: str,
+    kind: str,
+    address: str,
+    key: str,
+    deadline: float,
+    transport: httpx.BaseTransport | None = None,
+    how: How | None = None,
+) -> AnyLink:
+    """The connector of a kind, as what its owner can do. Refused when the kind is unknown or the address is none."""
     one = kind_named(owner, kind)
     if one.make is None:
         raise Refused("this partner is never called: it works by sheets, or by a program that calls us")
     if owner not in ("mailbox", "inbox") and not address.startswith(("http://", "https://")):
         raise Refused(f"{address!r} is not an address that starts with http:// or https://")
-    return one.make(address, key, deadline, transport, how) if one.how else one.make(address, key, deadline, transport)
+    return one.how(address, key, deadline, transport, how) if one.how else one.make(address, key, deadline, transport)
 
 
 __all__ = ["KINDS", "CarrierLink", "Kind", "MailLink", "StoreLink", "SupplierLink", "connect", "kind_named"]

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 import httpx
 from pydantic import Field
 
-from ..core.money import plain
+from ..core.currency import plain
 from .errors import CarrierUnknown, Denied, Malformed, NotThere, Postponed, Refused
 from .http import Caller
 from .protocols import (
@@ -20,6 +20,7 @@ from .protocols import (
     Budget,
     FeeTerms,
     ListingChange,
+    ListingPage,
     OrderPage,
     StoreListing,
     StoreOrder,
@@ -146,7 +147,6 @@ class MarketApi:
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.key = _Key(*key.partition(":")[::2])
         self.call = Caller("the marketplace", address, {}, deadline, transport, _CODES)
-        self.unreadable: list[str] = []
         self.money = ""
 
     def _with_pass(self, do: Callable[[], R]) -> R:
@@ -184,11 +184,12 @@ class MarketApi:
         """Its money, which offers do not name."""
         return self.money or self.account().currency
 
-    def listings(self) -> Iterator[list[StoreListing]]:
+    def listings(self) -> Iterator[ListingPage]:
         money, after = self._money(), ""
         while True:
             page = self._ask("/offers", _Offers, after=after)
-            yield rows_of(page.offers, lambda row: _listing(_Offer.model_validate(row), money), "code", self.unreadable)
+            bad: list[str] = []
+            yield ListingPage(rows_of(page.offers, lambda row: _listing(_Offer.model_validate(row), money), "code", bad), bad)
             if not page.on or page.on <= after:
                 return
             after = page.on

@@ -12,10 +12,22 @@ from typing import Any
 import httpx
 from pydantic import Field, TypeAdapter, ValidationError
 
-from ..core.money import plain
+from ..core.currency import plain
 from .errors import CarrierUnknown, Denied, Malformed, Postponed, Refused
 from .http import Caller
-from .protocols import Account, Address, BatchAnswer, Budget, ListingChange, OrderPage, StoreListing, StoreOrder, Tracking, Word
+from .protocols import (
+    Account,
+    Address,
+    BatchAnswer,
+    Budget,
+    ListingChange,
+    ListingPage,
+    OrderPage,
+    StoreListing,
+    StoreOrder,
+    Tracking,
+    Word,
+)
 from .wire import Buyer, Name, Short, Time, Wire, clip, minor, order_lines, order_state, path_part, rows_of
 
 
@@ -103,17 +115,17 @@ class OwnSite:
         auth = httpx.BasicAuth(name, secret)
         self.call = Caller("the shop", address, {}, deadline, transport, _CODES)
         self.call.client.auth = auth
-        self.unreadable: list[str] = []
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)
         return Account(said.name, said.country, said.currency, list(said.may), carriers=tuple(said.carriers), number=said.account)
 
-    def listings(self) -> Iterator[list[StoreListing]]:
+    def listings(self) -> Iterator[ListingPage]:
         after = ""
         while True:
             page = self.call.ask("/listings", _Listings, after=after)
-            yield rows_of(page.listings, lambda row: _listing(_Listing.model_validate(row)), "sku", self.unreadable)
+            bad: list[str] = []
+            yield ListingPage(rows_of(page.listings, lambda row: _listing(_Listing.model_validate(row)), "sku", bad), bad)
             if not page.next or page.next <= after:
                 return
             after = page.next

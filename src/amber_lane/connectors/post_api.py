@@ -5,7 +5,7 @@ from __future__ import annotations
 import httpx
 
 from .http import Caller
-from .protocols import Account, CarrierWord
+from .protocols import Account, Budget, CarrierWord
 from .wire import Short, Time, Wire
 
 KINDS = frozenset({"label", "collected", "moving", "delivered", "returned"})
@@ -37,6 +37,9 @@ class _Parcels(Wire):
 class PostApi:
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.call = Caller("the carrier", address, {"Authorization": f"Bearer {key}"}, deadline, transport)
+
+    def budget(self) -> Budget | None:
+        return self.call.budget
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)

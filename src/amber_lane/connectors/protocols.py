@@ -191,15 +191,28 @@ class Tracking:
     at: datetime | None = None
 
 
-class StoreLink(Protocol):
-    unreadable: list[str]
-    """Rows of listings that could not be read, with why; whoever reads the listings empties it."""
+@dataclass(frozen=True)
+class ListingPage:
+    """Some of a store's listings. unreadable: rows that could not be read, with why."""
+
+    listings: list[StoreListing]
+    unreadable: list[str] = field(default_factory=list)
+
+
+class PartnerLink(Protocol):
+    """What everybody who is called can do."""
+
+    def account(self) -> Account: ...
+    def budget(self) -> Budget | None:
+        """What its last answer said of how often it may be called; None where it says nothing."""
+        ...
+
+
+class StoreLink(PartnerLink, Protocol):
     batch_most: int
     """Most listing changes that go in one call; 0 = each by itself. Then `send_batch` and `find_batch` are used."""
 
-    def budget(self) -> Budget | None: ...
-    def account(self) -> Account: ...
-    def listings(self) -> Iterator[list[StoreListing]]: ...
+    def listings(self) -> Iterator[ListingPage]: ...
     def orders(self, cursor: str) -> OrderPage: ...
     def change_listing(self, change: ListingChange, key: str) -> None: ...
     def find_change(self, change: ListingChange, key: str) -> bool: ...
@@ -266,6 +279,16 @@ class SweepPage:
     seen: list[Seen]
     pages: int
     bad: list[str] = field(default_factory=list)
+    # What was noticed about the make of a sheet, and read all the same.
+    notices: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class CataloguePage:
+    """Some of a supplier's items. unreadable: rows that could not be read, with why."""
+
+    items: list[CatalogueItem]
+    unreadable: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -330,16 +353,12 @@ class PurchaseAnswer:
     currency: str = ""
 
 
-class SupplierLink(Protocol):
-    unreadable: list[str]
-    """Rows of the catalogue that could not be read, with why; whoever reads the catalogue empties it."""
+class SupplierLink(PartnerLink, Protocol):
     one_by_one: bool
     """Items are told one a call: `item` is asked for each, there is no catalogue and no sweep by pages."""
 
-    def budget(self) -> Budget | None: ...
-    def account(self) -> Account: ...
     def origins(self) -> list[OriginTerms]: ...
-    def catalogue(self) -> Iterator[list[CatalogueItem]]: ...
+    def catalogue(self) -> Iterator[CataloguePage]: ...
     def sweep_page(self, page: int) -> SweepPage: ...
     def item(self, number: str) -> CatalogueItem | None: ...
     def buy(self, purchase: Purchase) -> PurchaseAnswer: ...
@@ -359,8 +378,7 @@ class CarrierWord:
     place: str
 
 
-class CarrierLink(Protocol):
-    def account(self) -> Account: ...
+class CarrierLink(PartnerLink, Protocol):
     def track(self, numbers: list[str]) -> dict[str, list[CarrierWord]]: ...
 
 
@@ -377,8 +395,7 @@ class Mail:
     key: str = ""
 
 
-class MailLink(Protocol):
-    def account(self) -> Account: ...
+class MailLink(PartnerLink, Protocol):
     def send(self, mail: Mail) -> None: ...
     def find_mail(self, reference: str) -> bool: ...
 
@@ -419,15 +436,13 @@ class InboxVisit(Protocol):
     def letter(self, uid: str) -> Letter: ...
 
 
-class InboxLink(Protocol):
-    def account(self) -> Account: ...
+class InboxLink(PartnerLink, Protocol):
     def visit(self) -> AbstractContextManager[InboxVisit]:
         """One look, under one login; the connection is its own and is closed at its end."""
         ...
 
 
-class RatesLink(Protocol):
-    def account(self) -> Account: ...
+class RatesLink(PartnerLink, Protocol):
     def table(self) -> RateTable:
         """The rates of the day."""
         ...

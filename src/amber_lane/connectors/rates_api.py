@@ -9,7 +9,7 @@ from pydantic import Field
 
 from .errors import Malformed
 from .http import Caller
-from .protocols import Account, RateTable
+from .protocols import Account, Budget, RateTable
 from .wire import Short, Time, Wire
 
 
@@ -28,6 +28,9 @@ class _Table(Wire):
 class RatesApi:
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.call = Caller("the bank", address, {"Bank-Key": key}, deadline, transport)
+
+    def budget(self) -> Budget | None:
+        return self.call.budget
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)

@@ -13,7 +13,7 @@ import httpx
 
 from . import outside, tls
 from .errors import Refused, Unavailable
-from .protocols import Account, Letter
+from .protocols import Account, Budget, Letter
 
 B = TypeVar("B")
 
@@ -112,6 +112,9 @@ class Mailbox:
             raise Refused(f"{address!r} is not the address of a mailbox such as {kinds[1]}://mail.example:{self.usual_ports[1]}")
         self.host, self.sealed, self.deadline = parts.hostname, parts.scheme == kinds[1], deadline
         self.name, _, self.word = key.partition(":")
+
+    def budget(self) -> Budget | None:
+        return None
 
     def account(self) -> Account:
         with self.visit() as there:

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from .errors import Malformed, NotThere, Refused
 from .http import Caller
-from .protocols import Account, Budget, CatalogueItem, OriginTerms, Purchase, PurchaseAnswer, SweepPage
+from .protocols import Account, Budget, CatalogueItem, CataloguePage, OriginTerms, Purchase, PurchaseAnswer, SweepPage
 from .wire import (
     Name,
     OriginsOut,
@@ -57,7 +57,6 @@ class RetailSite:
 
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.call = Caller("the retail site", address, {"Site-Key": key}, deadline, transport)
-        self.unreadable: list[str] = []
         self.money = ""
 
     def _me(self) -> _Me:
@@ -81,7 +80,7 @@ class RetailSite:
         said = self._me()
         return origin_terms(OriginsOut(origins=said.sending), said.currency, "the retail site")
 
-    def catalogue(self) -> Iterator[list[CatalogueItem]]:
+    def catalogue(self) -> Iterator[CataloguePage]:
         """It tells no catalogue: items are brought in by their numbers."""
         return iter(())
 

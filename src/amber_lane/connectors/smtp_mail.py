@@ -24,7 +24,7 @@ import httpx
 from . import outside, tls
 from .errors import CannotAsk, Denied, OutsideError, Refused, Unavailable, UnknownOutcome
 from .http import Caller
-from .protocols import Account, Mail
+from .protocols import Account, Budget, Mail
 from .wire import Short, Wire
 
 
@@ -60,6 +60,9 @@ class SmtpMail:
         self.host, self.deadline = parts.hostname, deadline
         self.name, _, self.word = key.partition(":")
         self.call = Caller("the mailbox", asked, {}, deadline, transport) if asked else None
+
+    def budget(self) -> Budget | None:
+        return None
 
     def account(self) -> Account:
         with self._visit():
@@ -209,7 +212,7 @@ def _as_html(text: str) -> str:
     for word in text.split("\n"):
         out = []
         for piece in word.split(" "):
-            safe = html.escape(piece)
-            out.append(f'<a href="{safe}">{safe}</a>' if piece.startswith(("https://", "http://")) else safe)
+            credentials = html.escape(piece)
+            out.append(f'<a href="{credentials}">{credentials}</a>' if piece.startswith(("https://", "http://")) else credentials)
         parts.append(" ".join(out))
     return f'<html><body style="font-family: sans-serif">{"<br>".join(parts)}</body></html>'

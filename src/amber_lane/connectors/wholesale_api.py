@@ -9,7 +9,7 @@ from pydantic import Field
 
 from .errors import Malformed, NotThere
 from .http import Caller
-from .protocols import Account, Budget, CatalogueItem, OriginTerms, Purchase, PurchaseAnswer, Seen, SweepPage
+from .protocols import Account, Budget, CatalogueItem, CataloguePage, OriginTerms, Purchase, PurchaseAnswer, Seen, SweepPage
 from .wire import (
     Name,
     OriginsOut,
@@ -84,7 +84,6 @@ class WholesaleApi:
 
     def __init__(self, address: str, key: str, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
         self.call = Caller("the wholesaler", address, {"Authorization": f"Bearer {key}"}, deadline, transport)
-        self.unreadable: list[str] = []
 
     def account(self) -> Account:
         said = self.call.ask("/account", _Account)
@@ -94,10 +93,11 @@ class WholesaleApi:
         currency = self.account().currency
         return origin_terms(self.call.ask("/origins", OriginsOut), currency, "the wholesaler")
 
-    def catalogue(self) -> Iterator[list[CatalogueItem]]:
+    def catalogue(self) -> Iterator[CataloguePage]:
         for page in range(1, _PAGES_MAX):
             said = self.call.ask("/items", _Items, page=page, size=_PAGE)
-            yield rows_of(said.items, lambda row: _item(_Item.model_validate(row)), "number", self.unreadable)
+            bad: list[str] = []
+            yield CataloguePage(rows_of(said.items, lambda row: _item(_Item.model_validate(row)), "number", bad), bad)
             if page >= said.pages:
                 return
 

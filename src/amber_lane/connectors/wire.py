@@ -17,7 +17,8 @@ from pydantic import (
     StringConstraints,
 )
 
-from ..core.money import parse_money, parse_percent
+from ..core.currency import parse_money
+from ..core.money import parse_percent
 from ..core.texts import seen_whole, shown
 from .errors import Malformed, OutsideError
 from .protocols import OriginTerms, Purchase, PurchaseAnswer, ServiceTerms, StoreOrderLine, Tracking

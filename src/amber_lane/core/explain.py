@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 
 from . import price
-from .money import Ints, show, show_percent
+from .currency import show
+from .money import Ints, show_percent
 from .price import NONE, Endings, Outcome, Rule, SetBy
 
 

@@ -11,8 +11,9 @@ from typing import Any
 
 import numpy as np
 
+from .currency import AMOUNT_MAX
 from .lowest import Asked, lowest, meet_all
-from .money import AMOUNT_MAX, PPM, Ints
+from .money import PPM, Ints
 from .terms import NONE, PAST, PRICE_MAX, Endings, Kept, Limits, Outcome, Rule, SetBy, Terms, keep
 
 __all__ = [

@@ -18,7 +18,7 @@ from sqlalchemy import select
 from ..api.deps import AppState
 from ..api.people.sign_in import DEMO
 from ..connectors.kinds import connect
-from ..connectors.protocols import OriginTerms, ServiceTerms, StoreLink
+from ..connectors.protocols import OriginTerms, ServiceTerms
 from ..core.plans import Plan
 from ..data.prices import PriceRule, Rate
 from ..data.setup import BuyingAccount, FeeRow, Mailbox, Store, Supplier
@@ -95,7 +95,7 @@ def join_all(house: AppState, world: str) -> None:
             address = mails.get(one.owner, f"{world}{one.path}")
             lands = ("PL", "PLN") if one.kind == "folder" else ("", "")
             given = connections.Join(one.owner, one.kind, one.name, address, one.key, *lands)
-            connections.join_partner(context, house.doors, given, connections.ask_account(house.doors, given))
+            connections.join_partner(context, house.connectors, given, connections.ask_account(house.connectors, given))
         for owner, kind, name in UNCALLED:
             connections.join_uncalled(
                 context, connections.Join(owner, kind, name, "", "", *(("PT", "EUR") if owner == "supplier" else ("GB", "GBP")))
@@ -107,8 +107,8 @@ def join_all(house: AppState, world: str) -> None:
         s.add_all(PriceRule(scope="house", scope_key="", **rule) for rule in RULES)
         PolicyChange("house", "", {"send": "once"}).keep(context)
         regional.set_place(context, regional.Place("GB", "Europe/London", "dmy", "."))
-        link = house.doors.of(context, "store", 1)
-        link.tell_of_orders(f"{house.settings.address}/api/v1/hooks/stores/1", house.doors.safe.for_use("hook-1"))
+        link = house.connectors.store(context, 1)
+        link.tell_of_orders(f"{house.settings.address}/api/v1/hooks/stores/1", house.connectors.credentials.for_use("hook-1"))
         _make_token(context, house.settings.data)
 
 
@@ -169,17 +169,18 @@ def bring_in_goods(house: AppState, world: str, retail_items: int = 450) -> None
     _bring_meridian(house, numbers["Ines at Meridian Buying"])
     house.reader.listings(stores["own_site"])
     house.reader.listings(stores["market_api"])
-    link: StoreLink = connect("store", "craft_pages", f"{world}{CRAFT.path}", CRAFT.key, 10)
+    link = connect("store", "craft_pages", f"{world}{CRAFT.path}", CRAFT.key, 10)
     with house.db.writing() as s:
         context = Context(s, house.clock, OWNER)
         for page in link.listings():
-            store_listings.bring_in(context, context.get(Store, stores["program"], "store"), page)
+            store_listings.bring_in(context, context.get(Store, stores["program"], "store"), page.listings)
 
 
 def _bring_quayside(house: AppState, number: int) -> None:
     """The folder's columns named as its sheet suggests, then read."""
     with house.db.reading() as s:
-        data, _ = house.doors.of(Context(s, house.clock, OWNER), "supplier", number).sheet()
+        fetch = house.connectors.sheet(Context(s, house.clock, OWNER), number)
+    data, _ = fetch()
     with house.db.writing() as s:
         catalogue_sheets.keep_reading(Context(s, house.clock, OWNER), number, look(data).reading, ["EUR"])
     house.reader.catalogue(number)

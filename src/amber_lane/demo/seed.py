@@ -52,7 +52,7 @@ def seed(house: AppState, world: str, tell: Callable[[str], Any] = print, rounds
     with house.db.writing() as s:
         context = Context(s, house.clock, OWNER)
         write_past(context)
-        _troubles(context)
+        _open_alerts(context)
     tell(f"living through the first {rounds} hours")
     with httpx.Client(base_url=world, timeout=60, trust_env=False) as hand:
         for n in range(rounds):
@@ -173,7 +173,7 @@ def _prepare_some(house: AppState) -> None:
         samples.set_own_address(context, Address(OWNER, "2 Pier Road", "Whitby", "YO21 3PT", "GB"))
 
 
-def _troubles(context: Context) -> None:
+def _open_alerts(context: Context) -> None:
     """A few listings near their limits, as in any grown shop."""
     listings = list(context.session.scalars(select(Listing).where(Listing.landed > 700).order_by(Listing.id).limit(120)))
     for listing in listings[5:100:12]:

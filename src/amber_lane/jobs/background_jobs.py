@@ -24,7 +24,7 @@ from ..services.imports.column_memory import read_as
 from ..services.listings import preparation, publishing
 from ..services.mapping import audit, auto_matching, mapping_queue
 from ..services.monitoring import catalogue_sheets
-from ..services.partners.connections import ConnectorRegistry
+from ..services.partners.registry import ConnectorRegistry
 from ..services.pricing import replay_summary
 from ..services.pricing.apply import tell_counts
 from ..services.sourcing import paste, saved_searches
@@ -64,10 +64,10 @@ class LongJobs:
     """Carries jobs out, one at a time."""
 
     def __init__(
-        self, db: Database, clock: Clock, doors: ConnectorRegistry, finder: Finder | None = None, looks: bool | None = None
+        self, db: Database, clock: Clock, connectors: ConnectorRegistry, finder: Finder | None = None, looks: bool | None = None
     ) -> None:
         """looks: only those jobs that merely read, or only the others; None = all."""
-        self.db, self.clock, self.doors, self.finder = db, clock, doors, finder or Finder()
+        self.db, self.clock, self.connectors, self.finder = db, clock, connectors, finder or Finder()
         self.kinds = [kind for kind in _RUN if looks is None or (kind in LOOKS) == looks]
         self.parts: dict[str, int] = {}
 
@@ -190,7 +190,7 @@ class LongJobs:
                     audit.keep_fine(self.context(s, body), fine[start : start + ROWS])
 
     def _join(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
-        reader = Reader(self.db, self.clock, self.doors)
+        reader = Reader(self.db, self.clock, self.connectors)
         fresh = reader.listings(body["id"]) if body["owner"] == "store" else reader.catalogue(body["id"])
         what = "listings" if body["owner"] == "store" else "items"
         return {"message": f"{fresh} new {what}", "fresh": fresh}
@@ -244,7 +244,7 @@ class LongJobs:
         for line in lines:
             if not line.message and not line.item:
                 wanted.setdefault(line.supplier, []).append(line)
-        reader = Reader(self.db, self.clock, self.doors)
+        reader = Reader(self.db, self.clock, self.connectors)
         for supplier, missing in wanted.items():
             for start in range(0, len(missing), FETCH):
                 part = missing[start : start + FETCH]
@@ -316,7 +316,7 @@ class LongJobs:
             return replay_summary.beside(self.context(s, body), body["days"], one, other, progress)
 
     def _sweep(self, number: int, body: dict[str, Any]) -> dict[str, Any]:
-        counts = Reader(self.db, self.clock, self.doors).sweep(body["id"], body["who"])
+        counts = Reader(self.db, self.clock, self.connectors).sweep(body["id"], body["who"])
         return {"message": tell_counts(counts) or "nothing changed", "counts": counts}
 
 

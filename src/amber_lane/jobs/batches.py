@@ -11,11 +11,13 @@ from collections.abc import Iterable
 from datetime import timedelta
 from typing import Any
 
+import structlog
 from sqlalchemy import select, update
 
 from ..clock import Clock
-from ..connectors.errors import Denied, OutsideError, RateLimited, Refused, UnknownOutcome
-from ..connectors.protocols import BatchAnswer
+from ..connectors.errors import Denied, OutsideError, RateLimited, Refused, UnknownOutcome, fault_of
+from ..connectors.payloads import ListingPayload
+from ..connectors.protocols import BatchAnswer, StoreLink
 from ..core.states import OUTBOX
 from ..data.bulk import in_chunks
 from ..data.outbox import Outbox
@@ -23,11 +25,12 @@ from ..data.session import Database
 from ..services.base.context import Context
 from ..services.delivery import effects
 from ..services.outbox import queue
-from .outbox_senders import PictureDesk, change_of
+from .outbox_senders import PictureDesk
 
 LOOK_AGAIN = timedelta(seconds=30)
 WHO = "Delivery"
 WAIT_MAX = 900.0
+log = structlog.get_logger()
 
 
 def _passing_wait(tries: int) -> float:
@@ -46,7 +49,7 @@ class Batches:
         self.db, self.clock, self.settle, self.pictures = db, clock, settle, pictures
         self.not_before: dict[str, float] = {}
 
-    def run(self, target: str, link: Any, most: int, may_send: bool) -> tuple[int, OutsideError | None]:
+    def run(self, target: str, link: StoreLink, most: int, may_send: bool) -> tuple[int, OutsideError | None]:
         """Fetch results that are due and send what waits. Returns rows in hand, and the trouble that ended it."""
         done = 0
         try:
@@ -94,17 +97,33 @@ class Batches:
                 )
             return taken
 
-    def _send(self, link: Any, rows: list[Outbox], key: str) -> None:
+    def _readable(self, rows: list[Outbox]) -> list[Outbox]:
+        """Those of some rows whose change can be read; another one is put before a person, and keeps nobody waiting."""
+        good, bad = [], {}
+        for row in rows:
+            if queue.payload(row) is None:
+                log.error("a change cannot be read", kind=row.kind, key=row.key)
+                bad[row.id] = queue.UNREADABLE
+            else:
+                good.append(row)
+        if bad:
+            self._settle(rows, {}, bad, "ours")
+        return good
+
+    def _send(self, link: StoreLink, rows: list[Outbox], key: str) -> None:
         """Send one batch. One that is refused as a whole is halved, until the change that is to blame stands alone."""
+        rows = self._readable(rows)
+        if not rows:
+            return
         ids = [row.id for row in rows]
         try:
             store = int(rows[0].target.partition(":")[2])
-            bodies = [self.pictures.named(link, store, row.body) for row in rows]
+            changes = [self.pictures.named(link, store, ListingPayload.model_validate(row.body)) for row in rows]
         except OutsideError as error:
-            self._set(ids, "waiting", error.message, wait=_wait(error, rows), fault=queue.fault_of(error))
+            self._set(ids, "waiting", error.message, wait=_wait(error, rows), fault=fault_of(error))
             raise
         try:
-            link.send_batch([change_of(body) for body in bodies], key)
+            link.send_batch([one.change() for one in changes], key)
         except UnknownOutcome as error:
             self.not_before[key] = time.monotonic() + self.settle
             self._set(ids, "unknown", error.message, ticket=key, fault="unknown")
@@ -124,7 +143,7 @@ class Batches:
             self._send(link, rows[:middle], fresh)
             return
         except OutsideError as error:
-            self._set(ids, "waiting", error.message, wait=_wait(error, rows), fault=queue.fault_of(error))
+            self._set(ids, "waiting", error.message, wait=_wait(error, rows), fault=fault_of(error))
             raise
         self._set(ids, "posted", "in a batch, its result is still to come", ticket=key, wait=LOOK_AGAIN.total_seconds())
 
@@ -164,13 +183,14 @@ class Batches:
             return 0
         results = answer.results if answer is not None else {}
         later = answer.later if answer is not None else frozenset()
-        good = {row.id: row for row in rows if results.get(row.body["sku"]) == ""}
-        passing = [row for row in rows if results.get(row.body["sku"]) and row.body["sku"] in later]
-        bad = {row.id: results[row.body["sku"]] for row in rows if results.get(row.body["sku"]) and row.body["sku"] not in later}
+        skus = {row.id: ListingPayload.model_validate(row.body).sku for row in rows}
+        good = {row.id: row for row in rows if results.get(skus[row.id]) == ""}
+        passing = [row for row in rows if results.get(skus[row.id]) and skus[row.id] in later]
+        bad = {row.id: results[skus[row.id]] for row in rows if results.get(skus[row.id]) and skus[row.id] not in later}
         self._settle(rows, good, bad)
         for tries in {row.tries for row in passing}:
             same = [row for row in passing if row.tries == tries]
-            said = results[same[0].body["sku"]]
+            said = results[skus[same[0].id]]
             self._set([row.id for row in same], "waiting", said, wait=_passing_wait(tries), fault="later")
         # What the store has no result for goes again; a listing is set to what it shall be, so twice does no harm.
         settled = {*good, *bad, *(row.id for row in passing)}
@@ -179,7 +199,7 @@ class Batches:
             self._set(lost, "waiting", "the store has no result for it; sent again", wait=5.0)
         return len(rows)
 
-    def _settle(self, rows: list[Outbox], good: dict[int, Outbox], bad: dict[int, str]) -> None:
+    def _settle(self, rows: list[Outbox], good: dict[int, Outbox], bad: dict[int, str], fault: str = "refused") -> None:
         with self.db.writing() as s:
             context = Context(s, self.clock, WHO)
             for chunk in in_chunks(good):
@@ -192,7 +212,7 @@ class Batches:
                 s.execute(
                     update(Outbox)
                     .where(Outbox.id == number, Outbox.state.in_(OUTBOX.sources("fail")))
-                    .values(state=OUTBOX.step("posted", "fail"), answer=reason[:500], fault="refused")
+                    .values(state=OUTBOX.step("posted", "fail"), answer=reason[:500], fault=fault)
                 )
             effects.follow(context, [(row, None) for row in good.values()])
             effects.failed(context, [(row, bad[row.id]) for row in rows if row.id in bad])

@@ -27,7 +27,10 @@ from ..connectors.errors import (
     Refused,
     Unavailable,
     UnknownOutcome,
+    fault_of,
 )
+from ..connectors.payloads import Answer, ListingPayload
+from ..connectors.protocols import PartnerLink
 from ..core.states import OUTBOX
 from ..data.base import to_ms
 from ..data.bulk import bulk_update
@@ -39,10 +42,11 @@ from ..services.base.errors import UseCaseError
 from ..services.delivery import effects
 from ..services.outbox import queue
 from ..services.outbox.store_switches import writing
-from ..services.partners.connections import ConnectorRegistry, link_of, note_budget, note_health
+from ..services.partners.connections import note_budget, note_health
 from ..services.partners.life_cycle import set_apart
+from ..services.partners.registry import ConnectorRegistry, link_of
 from .batches import Batches
-from .outbox_senders import SEND, PictureDesk
+from .outbox_senders import Opened, OpenStore, PictureDesk, opened
 
 # A change that breaks something here at each of so many tries is given up. One that the outside does not take for the
 # moment is tried for as long as it takes, with growing waits up to this many seconds.
@@ -66,19 +70,19 @@ class Carried:
     state: str
     message: str = ""
     wait: float = 0.0
-    answer: Any = None
+    answer: Answer = None
     error: OutsideError | None = None
 
 
 class Delivery:
     """Carries out the outbox of one database. One process does so at a time (see jobs.worker)."""
 
-    def __init__(self, db: Database, clock: Clock, doors: ConnectorRegistry) -> None:
-        self.db, self.clock, self.doors = db, clock, doors
+    def __init__(self, db: Database, clock: Clock, connectors: ConnectorRegistry) -> None:
+        self.db, self.clock, self.connectors = db, clock, connectors
         self.luck = random.Random()
         self.pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="delivery")
         # Real seconds that a lost call may still be at work outside; asking earlier could miss it.
-        self.settle = doors.deadline
+        self.settle = connectors.deadline
         self.not_before: dict[int, float] = {}
         self.pictures = PictureDesk(db, clock)
         self.batches = Batches(db, clock, self.settle, self.pictures)
@@ -123,21 +127,21 @@ class Delivery:
         """Carry out what is due for one target, in batches. Returns how many rows were taken in hand."""
         done = 0
         try:
-            link = self._link(target)
+            partner = self._opened(target)
         except (OutsideError, UseCaseError) as error:
             self._unusable(target, error.message)
             return 0
-        batched = bool(getattr(link, "batch_most", 0))
-        if batched:
+        batched = isinstance(partner, OpenStore) and partner.link.batch_most > 0
+        if isinstance(partner, OpenStore) and batched:
             owner, _, number = target.partition(":")
             if self._resting(target):
                 return 0
-            done, trouble = self.batches.run(target, link, most, self._may_write(int(number)))
+            done, trouble = self.batches.run(target, partner.link, most, self._may_write(int(number)))
             if done or trouble:
                 with self.db.writing() as s:
                     context = Context(s, self.clock, WHO)
                     self._health(context, owner, int(number), [trouble])
-                    note_budget(context, owner, int(number), link)
+                    note_budget(context, owner, int(number), partner.link)
             if trouble:
                 return done
         while done < most:
@@ -145,8 +149,8 @@ class Delivery:
             if not rows:
                 return done
             try:
-                results = self._carry_all(link, rows)
-                self._record_all(target, results, link)
+                results = self._carry_all(partner, rows)
+                self._record_all(target, results, partner.link)
             except BaseException:
                 self._lose([row.id for row in rows])
                 raise
@@ -163,7 +167,7 @@ class Delivery:
             if link is not None:
                 link.state, link.message = "broken", message
 
-    def _carry_all(self, link: Any, rows: list[Outbox]) -> list[tuple[Outbox, Carried]]:
+    def _carry_all(self, partner: Opened, rows: list[Outbox]) -> list[tuple[Outbox, Carried]]:
         """Rows of a batch are of different subjects, so a few may be under way at once; purchases go one by one.
 
         Once the partner is in trouble, what has not been begun is handed back untouched.
@@ -173,7 +177,7 @@ class Delivery:
         def carry(row: Outbox) -> tuple[Outbox, Carried]:
             if trouble.is_set():
                 return row, Carried("waiting" if row.claimed_at is None else "unknown", row.answer)
-            carried = self._carry(link, row)
+            carried = self._carry(partner, row)
             if isinstance(carried.error, (Unavailable, RateLimited, UnknownOutcome, Denied)):
                 trouble.set()
             return row, carried
@@ -214,18 +218,22 @@ class Delivery:
             )
         return taken
 
-    def _link(self, target: str) -> Any:
-        owner, _, number = target.partition(":")
+    def _opened(self, target: str) -> Opened:
         with self.db.reading() as s:
-            return self.doors.of(Context(s, self.clock, WHO), owner, int(number))
+            return opened(self.connectors, Context(s, self.clock, WHO), target)
 
-    def _carry(self, link: Any, row: Outbox) -> Carried:
+    def _carry(self, partner: Opened, row: Outbox) -> Carried:
         """One row: ask first where it may have arrived, then send. `row` is as it was before the claim."""
-        send, ask = SEND[row.kind]
+        payload = queue.payload(row)
+        if payload is None:
+            log.error("a change cannot be read", kind=row.kind, key=row.key)
+            return Carried(
+                "dead", "what was to be sent cannot be read here; the server's log says what", error=OurFault("it cannot be read")
+            )
         # Claimed before and still here: whatever was sent then may have arrived.
         asked = row.claimed_at is not None
         try:
-            known = ask(link, row.body, row.key) if asked else None
+            known = partner.ask(payload, row.key) if asked else None
         except CannotAsk as error:
             return Carried("dead", error.message, error=error)
         except OutsideError as error:
@@ -233,12 +241,13 @@ class Delivery:
         if known:
             return Carried("done", "was known already", answer=known)
         try:
-            body = self.pictures.named(link, int(row.target.partition(":")[2]), row.body) if row.body.get("words") else row.body
+            if isinstance(payload, ListingPayload) and isinstance(partner, OpenStore):
+                payload = self.pictures.named(partner.link, int(row.target.partition(":")[2]), payload)
         except OutsideError as error:
             # Handing a picture over changes nothing that is shown; it may be done again at will.
             return self._later(row, "waiting", error)
         try:
-            return Carried("done", answer=send(link, body, row.key))
+            return Carried("done", answer=partner.send(payload, row.key))
         except OutsideError as error:
             return self._failed(row, error)
         except Exception:
@@ -261,7 +270,7 @@ class Delivery:
         wait = error.wait if isinstance(error, RateLimited) else min(2.0 ** min(row.tries + 1, 12), WAIT_MAX)
         return Carried(state, error.message, wait * self.luck.uniform(0.8, 1.2), error=error)
 
-    def _record_all(self, target: str, results: list[tuple[Outbox, Carried]], link: Any) -> None:
+    def _record_all(self, target: str, results: list[tuple[Outbox, Carried]], link: PartnerLink) -> None:
         """Write down what came of a batch. Where one of its answers cannot be taken in, the others are, each alone."""
         try:
             self._record(target, results, link)
@@ -275,7 +284,7 @@ class Delivery:
             fault = OurFault("its answer could not be taken in here; the server's log says why")
             self._record(target, [(row, self._later(row, "unknown", fault))], link)
 
-    def _record(self, target: str, results: list[tuple[Outbox, Carried]], link: Any) -> None:
+    def _record(self, target: str, results: list[tuple[Outbox, Carried]], link: PartnerLink) -> None:
         """Write down what came of a batch, in one transaction with all that follows from it."""
         owner, _, number = target.partition(":")
         with self.db.writing() as s:
@@ -299,7 +308,7 @@ class Delivery:
         """A row that is not done: when to look at it again, and whether it counts as a try."""
         values: dict[str, Any] = {"state": carried.state, "answer": carried.message[:500]}
         if carried.error is not None:
-            values["fault"] = "ours" if isinstance(carried.error, OurFault) else queue.fault_of(carried.error)
+            values["fault"] = "ours" if isinstance(carried.error, OurFault) else fault_of(carried.error)
         if carried.wait:
             values["after"] = now + timedelta(seconds=carried.wait)
         if carried.error is None:

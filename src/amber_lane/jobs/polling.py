@@ -14,7 +14,7 @@ from sqlalchemy import select
 
 from ..clock import Clock
 from ..connectors.errors import Denied, Malformed, OutsideError, RateLimited, Unavailable
-from ..connectors.protocols import CatalogueItem, InboxVisit, PurchaseAnswer, Seen, StoreOrder, SweepPage, Word
+from ..connectors.protocols import CatalogueItem, InboxVisit, PurchaseAnswer, Seen, StoreOrder, SupplierLink, SweepPage, Word
 from ..data.orders import Order
 from ..data.outbox import AuditEntry
 from ..data.session import Database
@@ -27,13 +27,14 @@ from ..services.inbound import mailbox
 from ..services.listings import drift, store_listings
 from ..services.monitoring import large_sweeps, polling_plan, sweeps
 from ..services.orders import orders
-from ..services.partners import connections, partner_terms
-from ..services.partners.connections import ConnectorRegistry
+from ..services.partners import connections, partner_terms, registry
+from ..services.partners.registry import ConnectorRegistry
 from ..services.pricing import exchange_rates
 from ..services.purchasing import purchase_orders
 from ..services.sourcing import samples
 
 T = TypeVar("T")
+L = TypeVar("L")
 TRIES = 4
 # Answers on purchases that are written in one transaction: each may plan its order anew.
 TAKEN = 12
@@ -46,8 +47,8 @@ WORD_SECONDS = 300.0
 class Reader:
     """Brings in what partners say. Each thing read is one transaction of its own."""
 
-    def __init__(self, db: Database, clock: Clock, doors: ConnectorRegistry, rest: Callable[[float], Any] = time.sleep) -> None:
-        self.db, self.clock, self.doors, self.rest = db, clock, doors, rest
+    def __init__(self, db: Database, clock: Clock, connectors: ConnectorRegistry, rest: Callable[[float], Any] = time.sleep) -> None:
+        self.db, self.clock, self.connectors, self.rest = db, clock, connectors, rest
         self._half: dict[int, tuple[datetime, list[SweepPage]]] = {}
         self.heard: dict[tuple[int, str], datetime] = {}
         self.hearing = threading.Lock()
@@ -55,9 +56,10 @@ class Reader:
     def context(self, s: Any, who: str) -> Context:
         return Context(s, self.clock, who)
 
-    def _link(self, owner: str, number: int) -> Any:
+    def _opened(self, open_: Callable[[Context, int], L], number: int) -> L:
+        """A partner's connector, by the registry's method for its sort."""
         with self.db.reading() as s:
-            return self.doors.of(self.context(s, "Watch"), owner, number)
+            return open_(self.context(s, "Watch"), number)
 
     def _health(self, owner: str, number: int, error: OutsideError | None) -> None:
         with self.db.writing() as s:
@@ -99,7 +101,7 @@ class Reader:
         gone: list[str] = []
         asked = retries = 0
         try:
-            link = self._link("supplier", supplier_id)
+            link = self._opened(self.connectors.supplier, supplier_id)
             if link.one_by_one:
                 page, gone, asked = self._item_by_item(supplier_id, link)
                 pages.append(page)
@@ -142,7 +144,7 @@ class Reader:
                 row.message = f"{len(bad)} rows could not be read, the first: {bad[0]}"
             connections.note_health(context, "supplier", supplier_id, None)
             connections.note_budget(context, "supplier", supplier_id, link)
-            self._notice(context, supplier_id, link)
+            self._notice(context, supplier_id, [text for page in pages for text in page.notices])
         return counts
 
     def _broken_off(self, supplier_id: int) -> list[SweepPage]:
@@ -150,10 +152,10 @@ class Reader:
         at, pages = self._half.pop(supplier_id, (None, []))
         return pages if at is not None and self.clock.now() - at < GO_ON else []
 
-    def _notice(self, context: Context, supplier_id: int, link: Any) -> None:
+    def _notice(self, context: Context, supplier_id: int, noticed: Sequence[str]) -> None:
         """What was noticed about a sheet's make is told once, and again only when it is something else."""
-        notices = "; ".join(getattr(link, "notices", []))
-        row = connections.link_of(context, "supplier", supplier_id)
+        notices = "; ".join(noticed)
+        row = registry.link_of(context, "supplier", supplier_id)
         if notices:
             message = f"read all the same: {notices}"[:300]
             if not context.session.scalar(
@@ -164,13 +166,13 @@ class Reader:
                 context.log("sheet.noticed", str(supplier_id), message)
             row.message = message
 
-    def _item_by_item(self, supplier_id: int, link: Any) -> tuple[SweepPage, list[str], int]:
+    def _item_by_item(self, supplier_id: int, link: SupplierLink) -> tuple[SweepPage, list[str], int]:
         """A sweep of a supplier that tells one item a call: those that are longest over their time in its calls plan, as far
         as its calls go. What is left comes next time."""
         with self.db.reading() as s:
             context = self.context(s, "Watch")
             supplier = context.get(Supplier, supplier_id, "supplier")
-            row = connections.link_of(context, "supplier", supplier_id)
+            row = registry.link_of(context, "supplier", supplier_id)
             left = polling_plan.calls_left(context, supplier)
             most = polling_plan.a_sweep(supplier, row)
             numbers = polling_plan.due(context, supplier, most if left is None else min(most, left))
@@ -197,7 +199,7 @@ class Reader:
         fresh = 0
         try:
             with self._visit("store", store_id):
-                link = self._link("store", store_id)
+                link = self._opened(self.connectors.store, store_id)
                 more = True
                 while more:
                     with self.db.reading() as s:
@@ -228,8 +230,8 @@ class Reader:
             if store.paused_at or store.ended_at or not store.read_orders:
                 # What is told now is read by the clock once the store is back at work.
                 return 0
-        secret = self.doors.safe.for_use(f"hook-{store_id}")
-        word = self._link("store", store_id).read_word(headers, body, secret)
+        secret = self.connectors.credentials.for_use(f"hook-{store_id}")
+        word = self._opened(self.connectors.store, store_id).read_word(headers, body, secret)
         self._hear(store_id, word)
         with self.db.reading() as s:
             if s.scalar(select(Order.id).where(Order.store_id == store_id, Order.number == word.order.number)) is not None:
@@ -258,7 +260,7 @@ class Reader:
             references = [*purchase_orders.under_way(context, supplier_id), *asked]
         try:
             with self._visit("supplier", supplier_id):
-                link = self._link("supplier", supplier_id)
+                link = self._opened(self.connectors.supplier, supplier_id)
                 for start in range(0, len(references), 50):
                     part = references[start : start + 50]
                     found, _ = self._again(lambda: link.find_purchases(part))  # noqa: B023
@@ -283,7 +285,7 @@ class Reader:
             numbers = parcel_tracking.on_the_road(self.context(s, "Transit"), carrier_id)
         try:
             with self._visit("carrier", carrier_id):
-                link = self._link("carrier", carrier_id)
+                link = self._opened(self.connectors.carrier, carrier_id)
                 for start in range(0, len(numbers), 50):
                     part = numbers[start : start + 50]
                     words, _ = self._again(lambda: link.track(part))  # noqa: B023
@@ -296,7 +298,7 @@ class Reader:
     def rates(self, source_id: int) -> None:
         """The exchange rates of the day."""
         try:
-            link = self._link("rates", source_id)
+            link = self._opened(self.connectors.rates, source_id)
             table, _ = self._again(link.table)
             with self.db.writing() as s:
                 context = self.context(s, "Watch")
@@ -312,7 +314,7 @@ class Reader:
         fresh: list[str] = []
         try:
             with self._visit("inbox", inbox_id):
-                link = self._link("inbox", inbox_id)
+                link = self._opened(self.connectors.inbox, inbox_id)
                 with link.visit() as there:
                     fresh = self._read_letters(there, inbox_id)
         finally:
@@ -324,7 +326,7 @@ class Reader:
         """A mail whose files were not taken, had once more from its mailbox, where it lies still. OutsideError where it cannot be had."""
         with self.db.reading() as s:
             row = self.context(s, "Orders").get(Letter, number, "mail")
-        link = self._link("inbox", row.inbox_id)
+        link = self._opened(self.connectors.inbox, row.inbox_id)
         with link.visit() as there:
             return mailbox.opened(there.letter(row.uid))
 
@@ -356,12 +358,12 @@ class Reader:
         with self.db.writing() as s:
             self.context(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(days=1)
         try:
-            link = self._link("store", store_id)
+            link = self._opened(self.connectors.store, store_id)
             begun, seen = self.clock.now(), set()
             for page in link.listings():
                 with self.db.writing() as s:
                     context = self.context(s, "Watch")
-                    seen |= drift.take(context, context.get(Store, store_id, "store"), page, begun)
+                    seen |= drift.take(context, context.get(Store, store_id, "store"), page.listings, begun)
             with self.db.writing() as s:
                 context = self.context(s, "Watch")
                 found = drift.missing(context, context.get(Store, store_id, "store"), seen, begun)
@@ -375,7 +377,7 @@ class Reader:
 
     def catalogue(self, supplier_id: int) -> int:
         """A supplier's origins, services and whole catalogue; the next time is a day later. Returns how many items were new."""
-        link = self._link("supplier", supplier_id)
+        link = self._opened(self.connectors.supplier, supplier_id)
         terms, _ = self._again(link.origins)
         with self.db.writing() as s:
             context = self.context(s, "Watch")
@@ -386,17 +388,16 @@ class Reader:
         for page in link.catalogue():
             with self.db.writing() as s:
                 context = self.context(s, "Watch")
-                new, refused = ingest.bring_in(context, context.get(Supplier, supplier_id, "supplier"), page)
+                new, refused = ingest.bring_in(context, context.get(Supplier, supplier_id, "supplier"), page.items)
                 fresh += new
-                refused += link.unreadable
-                link.unreadable.clear()
+                refused += page.unreadable
                 if refused:
                     context.log("item.refused", "catalogue", f"{len(refused)} items not taken, the first: {refused[0]}")
         return fresh
 
     def items(self, supplier_id: int, numbers: Sequence[str]) -> tuple[int, dict[str, str]]:
         """Bring single items in by their numbers. Returns how many were new, and what failed with why."""
-        link = self._link("supplier", supplier_id)
+        link = self._opened(self.connectors.supplier, supplier_id)
         found: list[CatalogueItem] = []
         failed: dict[str, str] = {}
         for number in numbers:
@@ -417,15 +418,14 @@ class Reader:
 
     def listings(self, store_id: int) -> int:
         """A store's listings as it shows them."""
-        link = self._link("store", store_id)
+        link = self._opened(self.connectors.store, store_id)
         fresh = 0
         for page in link.listings():
             with self.db.writing() as s:
                 context = self.context(s, "Watch")
-                fresh += store_listings.bring_in(context, context.get(Store, store_id, "store"), page)
-                if link.unreadable:
-                    context.log("listing.refused", "listings", f"{len(link.unreadable)} listings not read, the first: {link.unreadable[0]}")
-                    link.unreadable.clear()
+                fresh += store_listings.bring_in(context, context.get(Store, store_id, "store"), page.listings)
+                if page.unreadable:
+                    context.log("listing.refused", "listings", f"{len(page.unreadable)} listings not read, the first: {page.unreadable[0]}")
         with self.db.writing() as s:
             self.context(s, "Watch").get(Store, store_id, "store").next_check = self.clock.now() + timedelta(days=1)
         return fresh

@@ -30,7 +30,7 @@ from ..services.catalogue.search import Finder
 from ..services.mapping import auto_matching, lane_terms
 from ..services.monitoring import polling_plan
 from ..services.orders import routing
-from ..services.partners.connections import ConnectorRegistry
+from ..services.partners.registry import ConnectorRegistry
 from ..services.purchasing import purchase_orders
 from ..services.sourcing import saved_searches
 from ..sheets import apart
@@ -48,12 +48,12 @@ REAL_TIME = 3.0
 class Worker:
     """All that runs by itself for one database. Only one worker at a time: a lock on the data folder sees to it."""
 
-    def __init__(self, db: Database, clock: Clock, doors: ConnectorRegistry, folder: Path, world: str = "") -> None:
-        self.db, self.clock, self.doors, self.folder, self.world = db, clock, doors, folder, world
+    def __init__(self, db: Database, clock: Clock, connectors: ConnectorRegistry, folder: Path, world: str = "") -> None:
+        self.db, self.clock, self.connectors, self.folder, self.world = db, clock, connectors, folder, world
         self.finder = Finder()
         apart.keep_marks(folder / "opening")
-        self.reader, self.delivery = Reader(db, clock, doors), Delivery(db, clock, doors)
-        self.jobs, self.looks = (LongJobs(db, clock, doors, self.finder, looks) for looks in (False, True))
+        self.reader, self.delivery = Reader(db, clock, connectors), Delivery(db, clock, connectors)
+        self.jobs, self.looks = (LongJobs(db, clock, connectors, self.finder, looks) for looks in (False, True))
         self.scheduler = BackgroundScheduler(timezone="UTC")
         self.stopping = threading.Event()
         self.portions = Portions(db, clock, self.stopping.is_set)

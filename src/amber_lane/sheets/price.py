@@ -7,7 +7,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from ..core import cost, money, price
+from ..core import cost, currency, money, price
 from ..core.price import NONE
 from .table import read_sheet
 
@@ -71,7 +71,7 @@ def _read(row: dict[str, str], name: str, parse: Callable[[str, str], int], empt
 
 
 def _amount(text: str, what: str) -> int:
-    return money.parse_money(text, "GBP", what)
+    return currency.parse_money(text, "GBP", what)
 
 
 def _row_values(row: dict[str, str], endings: price.Endings) -> dict[str, int]:
@@ -110,7 +110,7 @@ def price_sheet(data: bytes) -> list[list[str]]:
         skus.append(row.get("sku", ""))
         try:
             values = _row_values(row, endings)
-            if values["unit_cost"] * values["num"] // values["den"] > money.AMOUNT_MAX // 10:
+            if values["unit_cost"] * values["num"] // values["den"] > currency.AMOUNT_MAX // 10:
                 raise ValueError("unit_cost: is too large")
         except ValueError as error:
             reasons[number] = str(error)
@@ -153,7 +153,7 @@ def _solve(columns: dict[str, list[int]], endings: price.Endings) -> list[list[s
     done = price.solve(terms, limits, endings)
     lines = []
     for i in range(len(landed)):
-        head = [money.plain(int(landed[i]))]
+        head = [currency.plain(int(landed[i]))]
         set_by = price.SetBy(int(done.set_by[i]))
         tail = ["" if set_by is price.SetBy.nothing else set_by.name, price.Outcome(int(done.outcome[i])).name, ""]
         if done.price[i] == NONE:
@@ -163,9 +163,9 @@ def _solve(columns: dict[str, list[int]], endings: price.Endings) -> list[list[s
         lines.append(
             [
                 *head,
-                money.plain(int(done.price[i])),
-                money.plain(int(done.kept.profit[i])),
-                "" if margin is None else money.plain(margin),
+                currency.plain(int(done.price[i])),
+                currency.plain(int(done.kept.profit[i])),
+                "" if margin is None else currency.plain(margin),
                 *tail,
             ]
         )

@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from fractions import Fraction
 from typing import TypeVar
 
-from ..core import money
+from ..core import currency, money
 from ..core.cost import Parcel
 from ..core.route import Cap, LaneChoice, Leg, LineToFill, OrderPlan, OrderToFill
 from ..core.routing import Routed, route
@@ -78,7 +78,7 @@ def _rows(data: bytes, what: str, columns: tuple[str, ...], read: Callable[[dict
 
 
 def _amount(row: dict[str, str], name: str, least: int | None = 0) -> int:
-    value = money.parse_money(row[name], "GBP", name)
+    value = currency.parse_money(row[name], "GBP", name)
     if least is not None and value < least:
         raise ValueError(f"{name}: {row[name]} is negative")
     return value
@@ -184,6 +184,6 @@ def _out(lines: list[_Line], plan: OrderPlan, names: list[str]) -> list[list[str
             out.append([line.order_no, line.line_no, "held", "", "", "", "", plan.reason])
             continue
         lane, other = plan.chosen[place], plan.next_best.get(place)
-        row = [line.order_no, line.line_no, "filled", names[lane], money.plain(goods[place, lane])]
-        out.append([*row, *((names[other.lane], money.plain(other.costs_more)) if other else ("", "")), ""])
+        row = [line.order_no, line.line_no, "filled", names[lane], currency.plain(goods[place, lane])]
+        out.append([*row, *((names[other.lane], currency.plain(other.costs_more)) if other else ("", "")), ""])
     return out

@@ -34,13 +34,13 @@ from amber_lane.services.purchasing import purchase_orders
 from ...small import Small
 
 
-def troubles(small: Small) -> list[Alert]:
+def open_alerts(small: Small) -> list[Alert]:
     with small.db.reading() as s:
-        return today.troubles(small.context(s))
+        return today.open_alerts(small.context(s))
 
 
 def of(small: Small, kind: str) -> list[Alert]:
-    return [one for one in troubles(small) if one.kind == kind]
+    return [one for one in open_alerts(small) if one.kind == kind]
 
 
 def first_lane(context: Context, sku: int) -> Lane:
@@ -199,21 +199,21 @@ COMES: dict[str, tuple[Callable[[Small], None], str]] = {
 def test_each_trouble_comes_with_its_money_its_age_and_a_step(small: Small, kind: str) -> None:
     small.respond()
     make, said = COMES[kind]
-    before = {one.key for one in troubles(small)}
+    before = {one.key for one in open_alerts(small)}
     assert not before, "a calm house has no troubles"
     make(small)
-    found = [one for one in troubles(small) if said in one.message or said in one.reason]
-    assert len(found) == 1, [one.message for one in troubles(small)]
+    found = [one for one in open_alerts(small) if said in one.message or said in one.reason]
+    assert len(found) == 1, [one.message for one in open_alerts(small)]
     one = found[0]
     assert one.kind in (kind, "Unmapped", "Step", "Held", "Ceiling") and one.at_risk >= 0 and one.since <= small.clock.now()
     assert one.step.label and (one.step.act or one.step.go.startswith("/")) and not (one.step.act and one.step.go)
     # Put off, it is gone; at its time, or when that is undone, it is back.
     small.write(lambda context: today.snooze(context, one.key, 8))
-    assert one.key not in {other.key for other in troubles(small)}
+    assert one.key not in {other.key for other in open_alerts(small)}
     with small.db.reading() as s:
-        assert today.counts(small.context(s)).get("today", 0) == len(troubles(small))
+        assert today.counts(small.context(s)).get("today", 0) == len(open_alerts(small))
     small.write(lambda context: undo.undo(context, small.act("snooze").id))
-    assert one.key in {other.key for other in troubles(small)}
+    assert one.key in {other.key for other in open_alerts(small)}
 
 
 def mend_feed(small: Small) -> None:
@@ -290,7 +290,7 @@ def test_dearest_first_and_a_settled_one_cannot_be_done_again(small: Small) -> N
     small.respond()
     for make in (broken_link, held_for_a_loss, unread, doubted, unmapped_order):
         make(small)
-    ranked = [one.at_risk * (3 if one.per_day else 1) for one in troubles(small)]
+    ranked = [one.at_risk * (3 if one.per_day else 1) for one in open_alerts(small)]
     assert len(ranked) == 5 and ranked == sorted(ranked, reverse=True)
     key = of(small, "Doubted")[0].key
     small.write(lambda context: today.do_step(context, key))

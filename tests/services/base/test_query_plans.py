@@ -23,7 +23,7 @@ from amber_lane.services.listings import on_sale
 from amber_lane.services.mapping import mapping_queue, performance, validity
 from amber_lane.services.monitoring import sweeps
 from amber_lane.services.outbox import queue
-from amber_lane.services.partners.connections import ConnectorRegistry
+from amber_lane.services.partners.registry import ConnectorRegistry
 from amber_lane.services.pricing import rollback
 from amber_lane.services.pricing.apply import respond, with_sharers
 

@@ -337,7 +337,7 @@ def test_items_called_otherwise_overnight_stop_the_lanes_that_no_longer_fit(shop
     assert {number: shop.listing(number).title for number in (1, 2, 3)} == words, "what buyers read is ours"
     assert "3 items otherwise" in shop.act("lane.words").message
     with shop.db.reading() as s:
-        waits = {one.key: one for one in today.troubles(shop.context(s))}
+        waits = {one.key: one for one in today.open_alerts(shop.context(s))}
     assert "1 listing has no lane that works: I-3 was" in waits["shut"].message
 
 

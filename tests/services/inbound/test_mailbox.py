@@ -57,8 +57,8 @@ def state(small: Small, reference: str) -> str:
     return str(found)
 
 
-def troubles(small: Small, kind: str) -> list[Any]:
-    return [one for one in small.write(today.troubles) if one.kind == kind]
+def open_alerts(small: Small, kind: str) -> list[Any]:
+    return [one for one in small.write(today.open_alerts) if one.kind == kind]
 
 
 def test_our_own_sheet_filled_in_is_an_answer_line_by_line_and_each_mail_counts_once(by_mail: Small) -> None:
@@ -93,7 +93,7 @@ def test_a_mail_is_not_believed_by_its_sender(by_mail: Small) -> None:
     for n, proof in enumerate(forged):
         row = comes(by_mail, f"f{n}", ("answers.csv", refused), **proof)
         assert (row.needs, row.held) == (True, True) and "nothing proves that Supply House wrote this" in row.message
-    assert state(by_mail, "ONE-A-1") == "sent" and len(troubles(by_mail, "Mail")) == len(forged)
+    assert state(by_mail, "ONE-A-1") == "sent" and len(open_alerts(by_mail, "Mail")) == len(forged)
     # What a person says is theirs is done; once, and from that very mail.
     mail = Letter("f0", None, OFFICE, "Re: orders", "", (("answers.csv", refused.encode()),))
     with pytest.raises(Conflict, match="another mail"):
@@ -130,12 +130,12 @@ def test_nobody_answers_for_others_and_what_cannot_be_read_is_put_to_a_person(by
     wrong = comes(by_mail, "u4", ("a.csv", SHEET + "ONE-B-1,,,shipped,,,RR473124820GB,Hill Post\n"))
     assert wrong.needs and "row 2" in wrong.message and state(by_mail, "ONE-B-1") == "sent"
     assert "no sheet" in comes(by_mail, "u5").message and "see it in the mailbox" in comes(by_mail, "u6", sender="", fault="torn").message
-    open_ones = troubles(by_mail, "Mail")
+    open_ones = open_alerts(by_mail, "Mail")
     assert len(open_ones) == 5
     by_mail.write(lambda context: today.do_step(context, open_ones[0].key))
-    assert len(troubles(by_mail, "Mail")) == 4
+    assert len(open_alerts(by_mail, "Mail")) == 4
     by_mail.write(lambda context: undo.undo(context, by_mail.act("letter.read").id))
-    assert len(troubles(by_mail, "Mail")) == 5
+    assert len(open_alerts(by_mail, "Mail")) == 5
     by_mail.write(lambda context: setattr(context.get(Supplier, 2, "supplier"), "mail", OFFICE))
     assert "nobody" in comes(by_mail, "u7", ("a.csv", taken)).message, "an address of two suppliers is nobody's"
 
@@ -150,21 +150,21 @@ def test_of_an_old_mailbox_only_the_newest_mails_are_read(by_mail: Small) -> Non
 
 def test_purchases_that_nobody_answers_or_sends_are_asked_about_once(by_mail: Small) -> None:
     send(by_mail, "A", "B")
-    assert not troubles(by_mail, "No answer")
+    assert not open_alerts(by_mail, "No answer")
     by_mail.later(hours=25)
-    (found,) = troubles(by_mail, "No answer")
+    (found,) = open_alerts(by_mail, "No answer")
     assert found.message == "Supply House has not answered 2 purchase orders" and found.at_risk > 0
     by_mail.write(lambda context: today.do_step(context, found.key))
     mails = [row for row in by_mail.all(select(Outbox).where(Outbox.kind == "mail")) if row.key.startswith("ask-")]
     assert [mail.body["to"] for mail in mails] == [OFFICE] and "ONE-A-1\nONE-B-1" in mails[0].body["body"]
-    assert not troubles(by_mail, "No answer")
+    assert not open_alerts(by_mail, "No answer")
     with pytest.raises(Conflict):
         by_mail.write(lambda context: today.do_step(context, found.key))
     by_mail.later(days=3)
-    assert troubles(by_mail, "No answer"), "two days without a word"
+    assert open_alerts(by_mail, "No answer"), "two days without a word"
     by_mail.write(lambda context: purchase_orders.take_answer(context, PurchaseAnswer("ONE-A-1", "", "accepted", "", None, None)))
     by_mail.later(days=5)
-    (late,) = troubles(by_mail, "Not sent")
+    (late,) = open_alerts(by_mail, "Not sent")
     assert late.message == "Supply House has not sent 1 order, promised by tomorrow or before" and late.at_risk > 0
 
 
@@ -180,5 +180,5 @@ def test_orders_that_wait_to_be_handed_over_are_told_at_once(by_mail: Small) -> 
     road = {"parcel_note": "", "phone_rule": "none", "order_form": "sheet", "order_road": "hand", "mail": ""}
     by_mail.write(lambda context: order_settings.keep(context, "supplier", 1, None, road))
     send(by_mail, "A")
-    (found,) = troubles(by_mail, "Hand over")
+    (found,) = open_alerts(by_mail, "Hand over")
     assert found.message == "1 purchase order to be given to Supply House" and found.step.go == "/setup/partners"

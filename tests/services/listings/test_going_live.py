@@ -125,7 +125,7 @@ def test_no_rule_no_price(fresh: Small) -> None:
     assert not sent(fresh) and not fresh.all(select(ListingDecision).where(ListingDecision.state == "waits"))
     assert fresh.listing(2).outcome == Outcome.no_rule
     with fresh.db.reading() as s:
-        told = [one for one in today.troubles(fresh.context(s)) if one.key == "norule"]
+        told = [one for one in today.open_alerts(fresh.context(s)) if one.key == "norule"]
         assert len(told) == 1 and told[0].count == 6
         why = what_if.explain_price(fresh.context(s), 2)[2]
     assert why is not None and "No price rule applies" in why.sentence and why.profit == fresh.listing(2).profit

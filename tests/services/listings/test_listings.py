@@ -261,7 +261,7 @@ def test_more_asked_of_a_store_than_it_takes_is_told_before_it_refuses(two: Smal
             limits = [most if what == name else None for name in asked]
             two.write(lambda context, v=version, ls=limits: allowance.set_limits(context, 1, v, *ls))
             with two.db.reading() as s:
-                found = [one for one in today.troubles(two.context(s)) if one.kind == "Allowance"]
+                found = [one for one in today.open_alerts(two.context(s)) if one.kind == "Allowance"]
                 told = allowance.over(two.context(s))
             assert bool(found) is over is bool(told)
             if told:

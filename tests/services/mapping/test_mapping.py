@@ -175,7 +175,7 @@ def test_what_waits_stands_in_order_and_says_why(strap: Small) -> None:
     assert told["s-NEW"] == ("no lane", "not on sale, but ordered") and told["S-5"] == ("lane shut", "another pack")
     assert told["S-6"] == ("item gone", "I-6 is gone") and told["S-3"][1] == "none fitted so far"
     with strap.db.reading() as s:
-        kinds = {one.kind for one in today.troubles(strap.context(s))}
+        kinds = {one.kind for one in today.open_alerts(strap.context(s))}
     assert {"Item gone", "Lane shut"} <= kinds
 
 
@@ -383,7 +383,7 @@ def test_lanes_that_cannot_be_right_are_found_and_mended_by_one_step(small: Smal
     found = small.write(audit.refresh)
     assert [one.kind for one in found] == [kind] * count and found[0].step.startswith(step)
     with small.db.reading() as s:
-        assert "Lane fault" in {one.kind for one in today.troubles(small.context(s))}
+        assert "Lane fault" in {one.kind for one in today.open_alerts(small.context(s))}
     if found[0].act:
         small.write(lambda context: audit.mend(context, found[0].key))
         assert len(small.write(audit.faults)) == count - 1

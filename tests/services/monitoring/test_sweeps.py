@@ -6,6 +6,7 @@ import pytest
 from sqlalchemy import select
 
 from amber_lane.connectors.errors import OutsideError
+from amber_lane.connectors.kinds import connect
 from amber_lane.data.outbox import AuditEntry, Outbox
 from amber_lane.data.setup import Supplier
 from amber_lane.data.shelf import Listing
@@ -68,7 +69,7 @@ def test_a_price_of_a_penny_never_reaches_the_store(business):
     assert business.listing(sku).wanted_price == before
     with business.app_state.db.writing() as s:
         context = business.context(s)
-        assert any(one.key == f"doubt:{item.id}" for one in today.troubles(context))
+        assert any(one.key == f"doubt:{item.id}" for one in today.open_alerts(context))
         today.do_step(context, f"doubt:{item.id}")
     for _ in range(4):
         # Set aside by a person, it does not become true by being seen again.
@@ -176,6 +177,6 @@ def test_rules_are_seen_before_they_are_made_and_undone_after(business):
 
 
 def test_a_broken_link_says_why(business):
-    link = business.app_state.doors.fresh("supplier", "wholesale_api", f"{business.world.address}/wholesale/api", "wrong")
+    link = connect("supplier", "wholesale_api", f"{business.world.address}/wholesale/api", "wrong", 1.0)
     with pytest.raises(OutsideError, match="does not accept the key"):
         link.account()

@@ -29,9 +29,9 @@ from amber_lane.services.purchasing import purchase_orders
 from ...small import Small
 
 
-def troubles(small: Small, kind: str) -> list[Alert]:
+def open_alerts(small: Small, kind: str) -> list[Alert]:
     with small.db.reading() as s:
-        return [one for one in today.troubles(small.context(s)) if one.kind == kind]
+        return [one for one in today.open_alerts(small.context(s)) if one.kind == kind]
 
 
 def crowd(small: Small) -> list[ListingDecision]:
@@ -54,11 +54,11 @@ def test_what_waits_since_a_feed_stopped_is_worked_out_anew_when_it_is_back(smal
         context.session.get(Supplier, 1).stale = True
 
     small.write(stopped)
-    assert len(crowd(small)) == 6 and "no good sweep" in troubles(small, "Many at once")[0].message
+    assert len(crowd(small)) == 6 and "no good sweep" in open_alerts(small, "Many at once")[0].message
     # The feed is back, and says what it said before: five of them would move by its figures now, for another reason.
     small.write(lambda context: setattr(context.session.get(Supplier, 1), "good_sweep_at", context.now))
     small.sweep({1: (200, 20)})
-    (told,) = troubles(small, "Many at once")
+    (told,) = open_alerts(small, "Many at once")
     assert "no good sweep" not in told.message and "a sweep of Supply House" in told.message and told.count == len(crowd(small))
     done = small.write(lambda context: today.do_step(context, told.key))
     assert done and not crowd(small)
@@ -107,7 +107,7 @@ def test_a_feed_that_says_the_same_for_ever_is_stale_unless_it_always_rests_so_l
     if not stale:
         return
     assert "said the same for 12 h" in newest.message and small.all(select(Supplier.stale)) == [True]
-    (told,) = troubles(small, "Old feed")
+    (told,) = open_alerts(small, "Old feed")
     small.write(lambda context: today.do_step(context, told.key, other=True))
     small.sweep({})
     assert small.all(select(Sweep.state).order_by(Sweep.id.desc()))[0] == "good" and small.all(select(Supplier.stale)) == [False]
@@ -148,7 +148,7 @@ def test_a_step_without_an_allowed_ending_says_so_with_the_nearest_and_from_what
         _, _, why = what_if.explain_price(small.context(s), small.listing(1).id)
     assert why is not None and "no allowed ending lies within the step of 2 % a day" in why.sentence
     assert "day's first price of £10.00" in why.sentence and "£9.50 and £10.50" in why.sentence
-    assert troubles(small, "Step"), "it is put up for review"
+    assert open_alerts(small, "Step"), "it is put up for review"
     # At an ending that is allowed, with the next one out of reach: it would stand there for ever without a word.
     small.write(
         lambda context: context.session.execute(Listing.__table__.update().values(wanted_price=1050, step_price=None, step_at=None))
@@ -157,7 +157,7 @@ def test_a_step_without_an_allowed_ending_says_so_with_the_nearest_and_from_what
     with small.db.reading() as s:
         _, _, why = what_if.explain_price(small.context(s), small.listing(1).id)
     assert why is not None and "no other allowed ending lies within the step" in why.sentence and "£9.50 and £11.50" in why.sentence
-    assert troubles(small, "Step"), "it is put up for review"
+    assert open_alerts(small, "Step"), "it is put up for review"
 
 
 def test_the_crossed_out_price_follows_its_rule_to_the_store_and_a_least_price_counts(small: Small) -> None:
@@ -181,12 +181,12 @@ def test_a_plan_that_pays_is_told_once(small: Small) -> None:
         context.session.get(Supplier, 1).plans = [vars(Plan("Circle", 100_000, fee=100)), vars(Plan("Dear", 10_000, fee=900_000))]
 
     small.write(offer)
-    (told,) = troubles(small, "Plan")
+    (told,) = open_alerts(small, "Plan")
     assert "Circle of Supply House would save" in told.message and told.at_risk > 0
     small.write(lambda context: today.do_step(context, told.key, other=True))
-    assert not troubles(small, "Plan")
+    assert not open_alerts(small, "Plan")
     small.later(days=400)
-    assert not troubles(small, "Plan")
+    assert not open_alerts(small, "Plan")
 
 
 def test_a_number_of_another_order_is_counted_as_wrong_told_with_its_reason_and_settled_there(small: Small) -> None:
@@ -211,8 +211,8 @@ def test_a_number_of_another_order_is_counted_as_wrong_told_with_its_reason_and_
     checked = small.sheet("tracking", f"purchase_order,tracking_number,carrier\n{other},RR473124829GB,Hill Post\n")
     assert checked.counts["wrong"] == 1 and checked.counts["new"] == 0 and "order A too" in checked.changes[0]["message"]
     (wrong,) = small.write(parcel_tracking.wrong_numbers)
-    assert wrong.reference == other and "goes elsewhere" in wrong.message and troubles(small, "Number")
+    assert wrong.reference == other and "goes elsewhere" in wrong.message and open_alerts(small, "Number")
     small.write(lambda context: parcel_tracking.drop_wrong(context, other))
-    assert not troubles(small, "Number")
+    assert not open_alerts(small, "Number")
     acts: list[Any] = small.all(select(AuditEntry.message).where(AuditEntry.kind == "transit.dropped"))
     assert len(acts) == 1 and other in acts[0]

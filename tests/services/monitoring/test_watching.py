@@ -51,7 +51,7 @@ def test_more_prices_than_the_limit_wait_together_and_go_by_one_word(small: Smal
     # Stock is followed all the same, and a sale or another sweep does not let one of them slip through.
     small.sweep({1: (135, 0), 2: (265, 20)})
     assert small.listing(1).state == "paused" and small.listing(2).wanted_price == before[1]
-    trouble = next(one for one in small.write(today.troubles) if one.key == "crowd")
+    trouble = next(one for one in small.write(today.open_alerts) if one.key == "crowd")
     assert trouble.count == 5 and "Let 5 move" in trouble.step.label
     told = small.write(lambda context: today.do_step(context, "crowd"))
     assert "5 prices" in told
@@ -109,7 +109,7 @@ def test_a_move_that_is_not_like_the_item_is_doubted_and_reaches_no_store(small:
     with small.db.reading() as s:
         assert s.get(Item, 2).offer == "doubted" and s.get(Item, 3).offer == "good"
     assert not [row for row in small.all(select(Outbox).where(Outbox.subject == "listing:2")) if row.made_at >= small.clock.now()]
-    trouble = next(one for one in small.write(today.troubles) if one.key == "doubt:2")
+    trouble = next(one for one in small.write(today.open_alerts) if one.key == "doubt:2")
     assert trouble.other is not None and trouble.other.label == "Believe it"
     small.write(lambda context: today.do_step(context, "doubt:2", other=True))
     assert small.listing(2).wanted_price > price
@@ -179,7 +179,7 @@ def test_rates_come_by_day_odd_ones_wait_and_old_ones_are_told(small: Small) -> 
     source = bank(small)
     small.respond()
     price = small.listing(6).wanted_price
-    assert "oldrate" in [one.key for one in small.write(today.troubles)]
+    assert "oldrate" in [one.key for one in small.write(today.open_alerts)]
 
     def told(pounds: str, days: int = 0) -> int:
         day = small.clock.now().replace(hour=0, minute=0) + timedelta(days=days)
@@ -188,15 +188,15 @@ def test_rates_come_by_day_odd_ones_wait_and_old_ones_are_told(small: Small) -> 
 
     assert told("4.55") == 1 and told("4.55") == 0
     assert small.listing(6).wanted_price > price
-    assert "oldrate" not in [one.key for one in small.write(today.troubles)]
+    assert "oldrate" not in [one.key for one in small.write(today.open_alerts)]
     kept = small.listing(6).wanted_price
     small.later(days=1)
     assert told("0.46") == 0 and told("0.46") == 0
     assert small.listing(6).wanted_price == kept
-    odd = next(one for one in small.write(today.troubles) if one.kind == "Odd rate")
+    odd = next(one for one in small.write(today.open_alerts) if one.kind == "Odd rate")
     assert "PLN GBP" in odd.message
     small.write(lambda context: today.do_step(context, odd.key))
-    assert not [one for one in small.write(today.troubles) if one.kind == "Odd rate"]
+    assert not [one for one in small.write(today.open_alerts) if one.kind == "Odd rate"]
     with pytest.raises(Conflict, match="not in doubt"):
         small.write(lambda context: exchange_rates.settle(context, source.id, "PLN GBP", True))
     # Told again on another day much as it was, it is true; here by a tenth, not by a lost digit.
@@ -261,7 +261,7 @@ def test_what_a_store_shows_otherwise_is_found_and_settled_both_ways(small: Smal
     assert read_store(small, seen) == 3 and read_store(small, seen) == 3
     found = {one.listing.sku_id: one.drift for one in small.write(drift.differing)}
     assert {n: one.state for n, one in found.items()} == {2: "live", 3: "paused", 6: "missing"}
-    trouble = next(one for one in small.write(today.troubles) if one.key == "drift:1")
+    trouble = next(one for one in small.write(today.open_alerts) if one.key == "drift:1")
     assert trouble.count == 3 and trouble.other is not None
     small.write(lambda context: drift.settle(context, [found[2].id], True))
     sent = small.all(select(Outbox).where(Outbox.subject == "listing:2").order_by(Outbox.id.desc()))[0]

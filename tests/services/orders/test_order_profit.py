@@ -99,7 +99,7 @@ def test_what_is_refused_after_a_bill_counts_as_planned_again_and_a_refund_after
     answer(one, "accepted", 400)
     answer(one, "refused", told="none left")
     with one.db.reading() as s:
-        risk = next(row for row in today.troubles(one.context(s)) if row.kind in ("Refused", "Held"))
+        risk = next(row for row in today.open_alerts(one.context(s)) if row.kind in ("Refused", "Held"))
     assert one.all(select(Plan.billed_more)) == [0]
     # At risk is the profit that waits, never all that the buyer paid.
     listing = one.listing(1)

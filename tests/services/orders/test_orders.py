@@ -216,7 +216,7 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
         sheet = sheet_export.take_out(context, "supplier", supplier_id, "purchases")
         assert dict(zip(sheet.header, sheet.rows[0], strict=True))["item"] == "B-1" and sheet.rows[0][3] == 2
         assert sheet_export.take_out(context, "store", store_id, "changes").rows
-        assert [one.key for one in today.troubles(context) if one.key.startswith("sheet:")] == []
+        assert [one.key for one in today.open_alerts(context) if one.key.startswith("sheet:")] == []
     # Handed over is not accepted; taken back, it waits and is in the next sheet.
     assert business.one(select(PurchaseOrder).where(PurchaseOrder.supplier_id == supplier_id)).state == "sent"
     assert line_of(business, "77").state == "bought"
@@ -244,7 +244,7 @@ def test_somebody_with_only_sheets_can_go_the_whole_road(business):
     # Its store has no interface either: the number goes there by a sheet, once.
     with business.app_state.db.writing() as s:
         context = business.context(s)
-        assert any(one.key == f"sheet:store:{store_id}:tracking" for one in today.troubles(context))
+        assert any(one.key == f"sheet:store:{store_id}:tracking" for one in today.open_alerts(context))
         sheet = sheet_export.take_out(context, "store", store_id, "tracking")
         assert [row[1:5] for row in sheet.rows] == [["77", "shipped", "SW000012349GB", "Swiftwing Post"]]
         with pytest.raises(Conflict, match="nothing waits"):

@@ -19,7 +19,8 @@ from amber_lane.services.base.credentials import CredentialStore
 from amber_lane.services.base.errors import Conflict, Invalid
 from amber_lane.services.fulfilment import carrier_names, parcel_tracking
 from amber_lane.services.partners import connections, life_cycle
-from amber_lane.services.partners.connections import ConnectorRegistry, Join
+from amber_lane.services.partners.connections import Join
+from amber_lane.services.partners.registry import ConnectorRegistry
 from amber_lane.services.purchasing import purchase_orders
 
 from ...business import KEYS, Business
@@ -79,9 +80,9 @@ def test_a_key_of_another_account_is_no_new_key(small: Small) -> None:
 
 def test_the_real_shop_joined_again_by_another_spelling_is_known_by_its_number(business: Business) -> None:
     given = Join("store", "own_site", "", f"{business.world.address.replace('127.0.0.1', 'localhost')}/shop/api/", KEYS["store"])
-    account = connections.ask_account(business.app_state.doors, given)
+    account = connections.ask_account(business.app_state.connectors, given)
     with business.app_state.db.writing() as s, pytest.raises(Conflict, match="already connected as Dusk & Dial shop"):
-        connections.join_partner(business.context(s), business.app_state.doors, given, account)
+        connections.join_partner(business.context(s), business.app_state.connectors, given, account)
     assert len(business.all(select(Store))) == 1
 
 
@@ -169,7 +170,7 @@ def test_a_store_that_does_not_know_the_carrier_is_one_row_whose_choice_sends_wh
 
     small.write(refuse)
     with small.db.reading() as s:
-        rows = [one for one in today.troubles(small.context(s)) if one.kind == "Carrier"]
+        rows = [one for one in today.open_alerts(small.context(s)) if one.kind == "Carrier"]
     assert len(rows) == 1 and rows[0].count == 1
     names = [name for name, _ in rows[0].choices]
     assert names[0] == "hilltop" and sorted(names) == ["hilltop", "other", "royal road"], "the one most like Hill Post stands first"

@@ -99,7 +99,7 @@ def test_a_lane_that_does_not_go_to_the_country_shows_nothing_and_says_so(small)
     there = small.listing(1, store=2)
     assert (there.state, there.wanted_quantity) == ("paused", 0) and there.landed == 100 + 250 + 30
     with small.db.reading() as s:
-        told = [one.message for one in today.troubles(small.context(s)) if one.kind == "Not sent there"]
+        told = [one.message for one in today.open_alerts(small.context(s)) if one.kind == "Not sent there"]
     assert told == ["Supply House does not send 1 listing to IE by the lane's service"]
     change(small, Supplier, 1, kind="sheet")
     small.write(lambda context: partner_terms.send_to(context, "IE"))
@@ -179,7 +179,7 @@ def test_without_a_rate_a_listing_is_left_alone_and_the_others_go_on(small):
         small.sweep({})
     assert (small.listing(1, 2).state, small.listing(1, 2).wanted_price) == ("live", 4321)
     with small.db.reading() as s:
-        told = [one for one in today.troubles(small.context(s)) if one.kind == "No rate"]
+        told = [one for one in today.open_alerts(small.context(s)) if one.kind == "No rate"]
         seen = what_if.what_if(small.context(s), RateChange("GBP", "EUR", 1_100_000_000)).counts
     assert len(told) == 1 and "from GBP to EUR: 1 listing keeps its price" in told[0].message and seen["rise"] + seen["fall"] == 1
     small.write(lambda context: what_if.apply(context, RateChange("GBP", "EUR", 1_100_000_000), seen, None))

@@ -340,7 +340,7 @@ def test_a_bill_beyond_all_measure_is_not_taken(small: Small) -> None:
     answer(small, made.reference, "accepted", billed=9_999_999)
     kept = small.all(select(PurchaseOrder))[0]
     assert kept.billed is None and "times what we ordered for" in kept.noted and "£99,999.99" in kept.noted
-    (row,) = [one for one in small.write(today.troubles) if one.kind == "Bill"]
+    (row,) = [one for one in small.write(today.open_alerts) if one.kind == "Bill"]
     assert made.reference in row.message
     answer(small, made.reference, "accepted", billed=made.goods + made.shipping + made.handling)
     kept = small.all(select(PurchaseOrder))[0]
@@ -353,7 +353,7 @@ def test_a_bill_above_the_plan_is_told_and_asked_back_through_the_plan(small: Sm
     made = send(small, order.id, fine.id)
     answer(small, made[0].reference, "accepted", billed=230 + 400)
     answer(small, made[1].reference, "accepted", billed=330 + 3)
-    (trouble,) = [one for one in small.write(today.troubles) if one.kind == "Dearer"]
+    (trouble,) = [one for one in small.write(today.open_alerts) if one.kind == "Dearer"]
     assert "£4.00 above the plan" in trouble.message and trouble.at_risk == 400
     small.write(lambda context: today.do_step(context, trouble.key, other=True))
     # The buyer of the other cancels, and then of this one too: each supplier is asked once.
@@ -415,7 +415,7 @@ def test_a_bill_in_another_money_is_told_and_not_taken(small: Small) -> None:
     answer(small, made.reference, "accepted", billed=230, currency="USD")
     (row,) = small.all(select(PurchaseOrder))
     assert (row.state, row.billed, row.message) == ("accepted", None, "") and "in USD" in row.noted
-    assert [one.kind for one in small.write(today.troubles) if one.kind in ("Bill", "Number")] == ["Bill"]
+    assert [one.kind for one in small.write(today.open_alerts) if one.kind in ("Bill", "Number")] == ["Bill"]
     answer(small, made.reference, "accepted", billed=230, currency="GBP")
     (row,) = small.all(select(PurchaseOrder))
     assert (row.billed, row.noted) == (230, "")

@@ -203,7 +203,7 @@ def test_orders_held_by_one_limit_are_one_row_that_is_settled_for_some_or_for_al
 
     def rows() -> list[today.Alert]:
         with capped.db.reading() as s:
-            return [one for one in today.troubles(capped.context(s)) if one.kind == "Held"]
+            return [one for one in today.open_alerts(capped.context(s)) if one.kind == "Held"]
 
     (row,) = rows()
     assert (

@@ -9106,8 +9106,8 @@ export interface components {
             /** Flow */
             flow: components["schemas"]["Flow"][];
             once: components["schemas"]["Money"];
-            /** Troubles */
-            troubles: components["schemas"]["TroubleOut"][];
+            /** Open Alerts */
+            open_alerts: components["schemas"]["TroubleOut"][];
         };
         /** TriedOut */
         TriedOut: {

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sse_starlette.sse import EventSourceResponse
 
+from ...connectors import payloads
 from ...data.outbox import Job
 from ...services.activity import undo
 from ...services.alerts import today
@@ -106,7 +107,7 @@ class Day(BaseModel):
 
 
 class Today(BaseModel):
-    troubles: list[TroubleOut]
+    open_alerts: list[TroubleOut]
     a_day: Money
     once: Money
     flow: list[Flow]
@@ -120,9 +121,9 @@ def _act(row: Any) -> ActOut:
 
 @router.get("/today")
 def get_today(context: ReadContext) -> Today:
-    found = today.troubles(context)
+    found = today.open_alerts(context)
     return Today(
-        troubles=[
+        open_alerts=[
             TroubleOut(
                 key=t.key,
                 station=t.station,
@@ -215,14 +216,16 @@ def outbox_rows(context: ReadContext, ask: Annotated[GridQuery, Depends(wish)]) 
     names = {f"{owner}:{row.id}": row.name for owner, table in OWNERS.items() for row in context.session.scalars(select(table))}
     out = []
     for one in rows_out(rows, {}):
-        body = json.loads(one.pop("body"))
-        out.append(one | {"target": names.get(one["target"], ""), "about": queue.about(body), "asks": queue.tell(one["kind"], body)})
+        said = payloads.read(one["kind"], json.loads(one.pop("body")))
+        out.append(
+            one | {"target": names.get(one["target"], ""), "about": said.about if said else "", "asks": said.summary if said else ""}
+        )
     return written({"rows": out, "total": total})
 
 
 @router.post("/outbox/{number}/retry")
 def retry(context: WriteContext, number: Big) -> Done:
-    return Done(message=f"Tried again: {queue.about(queue.retry(context, number).body)}")
+    return Done(message=f"Tried again: {queue.about(queue.retry(context, number))}")
 
 
 class Found(BaseModel):

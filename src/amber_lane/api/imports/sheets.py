@@ -17,7 +17,8 @@ from pydantic import BaseModel, Field
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-from ...core.money import PPM, plain
+from ...core.currency import plain
+from ...core.money import PPM
 from ...core.price import Outcome, SetBy
 from ...data.outbox import SheetOut
 from ...data.turns import TooLong

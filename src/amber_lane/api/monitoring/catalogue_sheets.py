@@ -11,14 +11,12 @@ from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 
 from ...connectors.errors import OutsideError
-from ...connectors.kinds import connect
 from ...data.setup import Supplier
 from ...jobs.background_jobs import start
 from ...services.base.context import Context
 from ...services.base.errors import Invalid, NotFound
 from ...services.base.regional import place_of
 from ...services.monitoring import catalogue_sheets
-from ...services.partners import connections
 from ...sheets.mapped import FIELDS, NEEDED, Reading, look
 from ..deps import AppState, ReadContext, SignedIn, TheApp, WriteContext
 from ..files import SheetFile
@@ -128,10 +126,9 @@ def _sheet(app: AppState, supplier: Supplier, token: str) -> tuple[bytes, dateti
     if supplier.kind != "folder":
         raise Invalid("bring a sheet in first")
     with app.db.reading() as s:
-        link = connections.link_of(Context(s, app.clock, ""), "supplier", supplier.id)
-        key = app.doors.safe.open(link.sealed_key)
+        fetch = app.connectors.sheet(Context(s, app.clock, ""), supplier.id)
     try:
-        data, at = connect("supplier", "folder", link.address, key, app.doors.deadline, app.doors.transport).sheet()
+        data, at = fetch()
     except OutsideError as error:
         raise Invalid(error.message) from error
     return data, at

@@ -97,7 +97,7 @@ def kinds(number: SignedIn) -> list[KindOut]:
             name=k.name,
             key_hint=k.key_hint,
             address_hint=k.address_hint,
-            by_sheets=k.how or k.kind == "sheet",
+            by_sheets=k.how is not None or k.kind == "sheet",
         )
         for k in KINDS
         if not k.by_program
@@ -186,13 +186,13 @@ def join(app: TheApp, number: SignedIn, request: Request, ask: JoinAsk) -> Joine
         ask.owner, ask.kind, ask.name, ask.address, ask.key, ask.country, ask.currency, ask.shape, ask.page, ask.sender
     )
     uncalled, token = ask.kind in UNCALLED, None
-    account = None if uncalled else connections.ask_account(app.doors, given)
+    account = None if uncalled else connections.ask_account(app.connectors, given)
     with app.db.writing() as s:
         context = context_of(request, s)
         if account is None:
             row = _join_uncalled(context, ask, given)
         else:
-            row = connections.join_partner(context, app.doors, given, account)
+            row = connections.join_partner(context, app.connectors, given, account)
             if ask.owner == "inbox":
                 # What lies there now was there before us; all that comes from now on is read.
                 mailbox.leave_old(context, row, account.there)
@@ -234,8 +234,8 @@ def _ask_for_words(app: AppState, store: int) -> None:
     address = f"{app.settings.address}/api/v1/hooks/stores/{store}"
     try:
         with app.db.reading() as s:
-            link = app.doors.of(Context(s, app.clock, ""), "store", store)
-        link.tell_of_orders(address, app.doors.safe.for_use(f"hook-{store}"))
+            link = app.connectors.store(Context(s, app.clock, ""), store)
+        link.tell_of_orders(address, app.connectors.credentials.for_use(f"hook-{store}"))
     except OutsideError:
         return
 

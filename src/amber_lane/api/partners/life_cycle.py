@@ -10,7 +10,7 @@ from ...services.base.errors import Invalid
 from ...services.base.partner_identity import OWNERS
 from ...services.fulfilment import carrier_names
 from ...services.listings import allowance
-from ...services.partners import connections, life_cycle
+from ...services.partners import connections, life_cycle, registry
 from ..deps import ReadContext, SignedIn, TheApp, WriteContext, context_of
 from ..schemas import Ask, Big, Done, Money, minor
 
@@ -90,8 +90,8 @@ def renew(app: TheApp, request: Request, person: SignedIn, owner: str, number: B
         kind = getattr(row, "kind", "smtp")
         uncalled = kind in UNCALLED
         if not uncalled:
-            link = connections.link_of(context, owner, number)
-            key = ask.key.strip() or app.doors.safe.open(link.sealed_key)
+            link = registry.link_of(context, owner, number)
+            key = ask.key.strip() or app.connectors.credentials.open(link.sealed_key)
             given = connections.Join(owner, kind, row.name, ask.address.strip() or link.address, key)
     if uncalled:
         with app.db.writing() as s:
@@ -99,15 +99,15 @@ def renew(app: TheApp, request: Request, person: SignedIn, owner: str, number: B
                 raise Invalid(f"{row.name} is never called, so there is nothing to check")
         return Done(message=message)
     try:
-        account = connections.ask_account(app.doors, given)
+        account = connections.ask_account(app.connectors, given)
     except Invalid as error:
         if not ask.key and not ask.address:
             with app.db.writing() as s:
-                connections.link_of(context_of(request, s), owner, number).message = error.message
+                registry.link_of(context_of(request, s), owner, number).message = error.message
         raise
     with app.db.writing() as s:
         context = context_of(request, s)
-        connections.renew_key(context, app.doors, owner, number, ask.address, ask.key, account)
+        connections.renew_key(context, app.connectors, owner, number, ask.address, ask.key, account)
         message = life_cycle.connect_again(context, owner, number)
         if owner == "store":
             carrier_names.take_list(context, context.get(OWNERS[owner], number, owner), account.carriers)

@@ -151,25 +151,25 @@ class Codes(Done):
 
 @router.post("/second/begin")
 def begin_second_step(context: ReadContext, app: TheApp) -> Begun:
-    return Begun.model_validate(second_step.begin(context, app.doors.safe), from_attributes=True)
+    return Begun.model_validate(second_step.begin(context, app.connectors.credentials), from_attributes=True)
 
 
 @router.post("/second")
 def turn_on_second_step(request: Request, context: WriteContext, ask: FirstCode, app: TheApp) -> Codes:
     with _counted(request) as token:
-        codes = second_step.turn_on(context, app.doors.safe, ask.begun, ask.code, ask.password, token, ask.old)
+        codes = second_step.turn_on(context, app.connectors.credentials, ask.begun, ask.code, ask.password, token, ask.old)
     return Codes(message="From now on you sign in with a code too", codes=codes)
 
 
 @router.post("/second/off")
 def turn_off_second_step(request: Request, context: WriteContext, ask: Proof, app: TheApp) -> Done:
     with _counted(request):
-        second_step.turn_off(context, app.doors.safe, ask.password, ask.code)
+        second_step.turn_off(context, app.connectors.credentials, ask.password, ask.code)
     return Done(message="You sign in by password alone from now on")
 
 
 @router.post("/second/codes")
 def new_recovery_codes(request: Request, context: WriteContext, ask: Proof, app: TheApp) -> Codes:
     with _counted(request):
-        codes = second_step.fresh_codes(context, app.doors.safe, ask.password, ask.code)
+        codes = second_step.fresh_codes(context, app.connectors.credentials, ask.password, ask.code)
     return Codes(message="These are good from now on; the old ones are not", codes=codes)

@@ -114,7 +114,7 @@ def sign_in(request: Request, response: Response, ask: SignIn, app: TheApp) -> H
     with app.db.writing() as s:
         # Taken within this transaction: a code is good once, also for two who tell it at the same moment.
         entered = not person.second or second_step.fits(
-            Context(s, app.clock, "Sign-in").get(Person, person.id, "person"), app.doors.safe, ask.code
+            Context(s, app.clock, "Sign-in").get(Person, person.id, "person"), app.connectors.credentials, ask.code
         )
         if entered:
             _enter(request, response, s, app, person.id)

@@ -36,11 +36,11 @@ def folded(cause: Cause, rows: list[Alert]) -> Alert:
     )
 
 
-def by_cause(troubles: Iterable[Alert]) -> list[Alert]:
+def by_cause(open_alerts: Iterable[Alert]) -> list[Alert]:
     """One row for each cause of two or more; what is alone stays as it is. A loss per day and one that comes once are never added up."""
     out: list[Alert] = []
     groups: dict[tuple[str, bool], list[Alert]] = {}
-    for one in troubles:
+    for one in open_alerts:
         if one.cause is None:
             out.append(one)
         else:

@@ -7,11 +7,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import partial
-from typing import Any
 
 from sqlalchemy import ColumnElement, func, literal, select
 
-from ...core.money import PPM, half_up, parse_money
+from ...core.currency import parse_money
+from ...core.money import PPM, half_up
 from ...core.risk import REFUND_COST
 from ...data.base import by_index
 from ...data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox
@@ -83,10 +83,10 @@ def dead_groups(context: Context) -> list[Group]:
     return [Group(*row) for row in context.session.execute(query.group_by(*cause).order_by(func.min(Outbox.id))).tuples()]
 
 
-def change_message(kind: str, count: int, body: dict[str, Any]) -> str:
-    """How many of what, or which one; body: the first one's."""
-    one, many = NAMES.get(kind, (kind, f"{kind}s"))
-    return f"{count:,} {many}" if count > 1 else f"{one} {queue.about(body)}"
+def change_message(row: Outbox, count: int) -> str:
+    """How many of what, or which one; row: the first of them."""
+    one, many = NAMES.get(row.kind, (row.kind, f"{row.kind}s"))
+    return f"{count:,} {many}" if count > 1 else f"{one} {queue.about(row)}"
 
 
 def _name(context: Context, target: str) -> str:
@@ -120,7 +120,7 @@ def _dead(context: Context) -> Iterator[Alert]:
     for one in dead_groups(context):
         n, rows = one.count, one.rows(context, most=SHOWN)
         risk, per_day = _at_risk(context, one)
-        what = change_message(one.kind, n, rows[0].body)
+        what = change_message(rows[0], n)
         unsure = one.fault == "unsure"
         yield Alert(
             one.key,
@@ -135,7 +135,9 @@ def _dead(context: Context) -> Iterator[Alert]:
             "loss",
             count=n,
             other=Step("It arrived" if n == 1 else "They arrived", act=True) if unsure else None,
-            members=tuple(Member(f"{one.key}#{row.id}", queue.about(row.body), queue.tell(row.kind, row.body)) for row in rows),
+            members=tuple(
+                Member(f"{one.key}#{row.id}", queue.about(row), said.summary if (said := queue.payload(row)) else "") for row in rows
+            ),
             members_of=n,
         )
 
@@ -147,7 +149,7 @@ def _delayed(context: Context) -> Iterator[Alert]:
     query = select(*cause, *counts).where(IS_DELAYED).group_by(*cause).order_by(first)
     for target, fault, n, oldest, newest, kinds, others in context.session.execute(by_index(query, Outbox, "ix_outbox_delayed")).tuples():
         begun, last = context.get(Outbox, oldest, "change"), context.get(Outbox, newest, "change")
-        what = change_message(begun.kind, n, begun.body) if kinds == 1 else f"{n:,} changes"
+        what = change_message(begun, n) if kinds == 1 else f"{n:,} changes"
         yield Alert(
             f"delayed:{target}:{fault}",
             STATIONS.get(begun.kind, "transit"),

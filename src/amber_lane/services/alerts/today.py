@@ -58,12 +58,12 @@ def _awake(one: Alert, asleep: dict[str, str]) -> bool:
     return one.key not in asleep or bool(asleep[one.key] and asleep[one.key] != one.message)
 
 
-def troubles(context: Context) -> list[Alert]:
+def open_alerts(context: Context) -> list[Alert]:
     """All open troubles that are not put off, one row for each cause, dearest first; a loss per day counts as three days of it."""
-    return context.kept("today", _troubles)
+    return context.kept("today", _open_alerts)
 
 
-def _troubles(context: Context) -> list[Alert]:
+def _open_alerts(context: Context) -> list[Alert]:
     asleep = _asleep(context)
     found = [one for one in by_cause(singles(context)) if _awake(one, asleep)]
     return sorted(found, key=lambda one: (-(one.at_risk * (3 if one.per_day else 1)), one.since))
@@ -77,7 +77,7 @@ def counts(context: Context) -> dict[str, int]:
     """How much waits for a person at each station of the road; in a large house some seconds old while very much is written."""
     out: dict[str, int] = {}
     large = sum(tally(context.session, "listings").values()) > LARGE
-    for one in context.kept("today", _troubles, lags=large):
+    for one in context.kept("today", _open_alerts, lags=large):
         out[one.station] = out.get(one.station, 0) + one.count
         out["today"] = out.get("today", 0) + 1
     return out
@@ -92,13 +92,13 @@ def do_step(context: Context, key: str, other: bool = False, choice: str = "", k
     if key.startswith(PREFIX):
         return _for_many(context, key, other, set(keys))
     key, _, member = key.partition("#")
-    trouble = next((one for one in singles(context, key) if one.key == key), None)
-    if trouble is None and key.startswith("oversell:") and (number := key.partition(":")[2]).isdecimal():
+    alert = next((one for one in singles(context, key) if one.key == key), None)
+    if alert is None and key.startswith("oversell:") and (number := key.partition(":")[2]).isdecimal():
         # One of a store's many, which stand as one row.
-        trouble = next(iter(goods_alerts.oversell(context, only=[int(number)])), None)
-    if trouble is None:
+        alert = next(iter(goods_alerts.oversell(context, only=[int(number)])), None)
+    if alert is None:
         raise Conflict("this is settled already")
-    return _do(context, trouble, other, choice, int(member) if member.isdecimal() else None)
+    return _do(context, alert, other, choice, int(member) if member.isdecimal() else None)
 
 
 def _for_many(context: Context, key: str, other: bool, keys: set[str]) -> str:
@@ -107,7 +107,7 @@ def _for_many(context: Context, key: str, other: bool, keys: set[str]) -> str:
         picked = [int(one.partition(":")[2]) for one in keys]
         n = goods_alerts.send_pauses_again(context, int(key.rpartition(":")[2]), picked)
         return f"{n:,} pause{'s are' if n > 1 else ' is'} sent again"
-    row = next((one for one in troubles(context) if one.key == key), None)
+    row = next((one for one in open_alerts(context) if one.key == key), None)
     if row is None:
         raise Conflict("this is settled already")
     step = row.other if other else row.step
@@ -132,9 +132,9 @@ def _for_many(context: Context, key: str, other: bool, keys: set[str]) -> str:
     return f"{step.label}: {done} done" + (f", {len(found) - done} had been settled" if done < len(found) else "")
 
 
-def _do(context: Context, trouble: Alert, other: bool, choice: str, only: int | None) -> str:
-    key = trouble.key
-    step = trouble.other if other else trouble.step
+def _do(context: Context, alert: Alert, other: bool, choice: str, only: int | None) -> str:
+    key = alert.key
+    step = alert.other if other else alert.step
     if step is None or not step.act:
         raise Conflict("this step is yours to take in its own view")
     kind, _, rest = key.partition(":")
@@ -154,7 +154,7 @@ def _do(context: Context, trouble: Alert, other: bool, choice: str, only: int | 
         exchange_rates.settle(context, int(source), name, believe=other)
     elif kind == "plan":
         snooze(context, key, 24 * 365 * 5)
-        return f"{trouble.message}: not for us"
+        return f"{alert.message}: not for us"
     elif kind == "dead":
         (sending_alerts.arrived if other else sending_alerts.retry)(context, key, only)
     elif kind == "job":
@@ -164,7 +164,7 @@ def _do(context: Context, trouble: Alert, other: bool, choice: str, only: int | 
         sending_alerts.try_now(context, target, fault)
     elif kind == "carrier":
         store, _, carrier = rest.partition(":")
-        return carrier_names.choose(context, int(store), int(carrier), choice or trouble.choices[0][0])
+        return carrier_names.choose(context, int(store), int(carrier), choice or alert.choices[0][0])
     elif kind == "oversell":
         goods_alerts.send_pauses_again(context, 0, [int(rest)])
     elif kind == "stale":
@@ -183,10 +183,10 @@ def _do(context: Context, trouble: Alert, other: bool, choice: str, only: int | 
     elif kind == "wants":
         cancellations.settle(context, int(rest))
     elif kind == "hold":
-        orders.allow(context, int(rest), trouble.message)
+        orders.allow(context, int(rest), alert.message)
     else:
         raise NotFound(f"there is no step for {key}")
-    return f"{step.label}: {trouble.message}"
+    return f"{step.label}: {alert.message}"
 
 
 def snooze(context: Context, key: str, hours: int, until_change: bool = False) -> None:
@@ -195,7 +195,7 @@ def snooze(context: Context, key: str, hours: int, until_change: bool = False) -
     row.until, row.by, row.message = context.now + timedelta(hours=hours), context.actor, ""
     message = f"not now: {key} until {row.until:%a %H:%M}"
     if until_change:
-        open_now = next((one for one in (*troubles(context), *singles(context)) if one.key == key), None)
+        open_now = next((one for one in (*open_alerts(context), *singles(context)) if one.key == key), None)
         if open_now is None:
             raise Conflict("this is settled already")
         row.until, row.message = context.now + timedelta(days=365), open_now.message

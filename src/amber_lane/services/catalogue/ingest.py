@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 
 from ...connectors.protocols import CatalogueItem
 from ...core.cost import believable_tiers
+from ...core.currency import MINOR_DIGITS
 from ...core.likeness import Row
-from ...core.money import MINOR_DIGITS
 from ...core.watch import COST_MAX, STOCK_MAX
 from ...data.base import to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks

@@ -9,8 +9,8 @@ import numpy as np
 
 from ...core import explain as explaining
 from ...core import price
+from ...core.currency import show
 from ...core.explain import Step
-from ...core.money import show
 from ...core.price import NONE
 from ...data.source import Item
 from ...data.tallies import tally

@@ -15,6 +15,7 @@ from typing import Any
 
 from sqlalchemy import select, update
 
+from ...connectors.errors import FINAL, PASSING
 from ...core.states import OUTBOX
 from ...data.outbox import Outbox
 from ...data.setup import Link, Store, Token
@@ -182,12 +183,12 @@ def report(context: Context, token: Token, store: Store, run: str, wall: datetim
             done.append((row, None))
         elif mine and one.outcome == "refused":
             row.state, row.answer, row.until = OUTBOX.step(row.state, "fail"), one.message[:500], None
-            row.fault = one.fault if one.fault in queue.FINAL else "refused"
+            row.fault = one.fault if one.fault in FINAL else "refused"
             dead.append((row, one.message))
         elif mine and one.outcome == "failed":
             row.state, row.answer, row.until, row.claimed_at = OUTBOX.step(row.state, "delay"), one.message[:500], None, None
             row.after = context.now + timedelta(seconds=min(2.0 ** min(row.tries, 12), 300.0))
-            row.fault = one.fault if one.fault in queue.PASSING else "away"
+            row.fault = one.fault if one.fault in PASSING else "away"
             back.append(row.id)
         elif mine and one.outcome == "unknown":
             row.state, row.answer, row.until, row.fault = OUTBOX.step(row.state, "lose"), one.message[:500], None, "unknown"

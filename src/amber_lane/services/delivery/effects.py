@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Iterable, Sequence
 
 from sqlalchemy import update
 
-from ...core.money import parse_money
+from ...connectors.payloads import (
+    Answer,
+    FulfilmentPayload,
+    ListingPayload,
+    MailPayload,
+    PurchasePayload,
+    RecallPayload,
+    SamplePayload,
+)
+from ...connectors.protocols import PurchaseAnswer
 from ...data.base import to_ms
 from ...data.bulk import bulk_update
 from ...data.outbox import Outbox
@@ -15,45 +23,50 @@ from ...data.shelf import Listing
 from ...data.transit import Message, PassedOn
 from ..base.context import Context
 from ..orders import cancellations
+from ..outbox import queue
 from ..purchasing import purchase_orders
 from ..sourcing import samples
 
 
-def follow(context: Context, done: Sequence[tuple[Outbox, Any]]) -> None:
+def follow(context: Context, done: Sequence[tuple[Outbox, Answer]]) -> None:
     """Changes that the outside has confirmed, each with its answer."""
-    shown(context, [row.body for row, _ in done if row.kind == "listing"])
-    said = [("", None, 0, row.body["listing"]) for row, _ in done if row.kind == "listing" and row.body.get("words")]
+    changes = _listing_changes(row for row, _ in done)
+    shown(context, changes)
+    said = [("", None, 0, one.listing) for one in changes if one.words]
     bulk_update(context.session, Listing, ("message", "theirs", "words_due"), said)
     for row, answer in done:
-        if row.kind == "purchase":
-            purchase_orders.take_answer(context, answer, corrects=True)
-        elif row.kind == "recall":
-            cancellations.take_recall(context, answer)
-        elif row.kind == "sample":
-            samples.take_answer(context, answer)
-        elif row.kind == "fulfilment":
-            context.session.execute(
-                update(PassedOn)
-                .where(PassedOn.parcel_id == row.body["parcel"], PassedOn.order_id == row.body["order_id"])
-                .values(confirmed_at=context.now)
-            )
-        elif row.kind == "mail" and row.body["message"] is not None:
-            context.session.execute(update(Message).where(Message.id == row.body["message"]).values(state="sent"))
+        match queue.payload(row) if row.kind != "listing" else None:
+            case SamplePayload() if isinstance(answer, PurchaseAnswer):
+                samples.take_answer(context, answer)
+            case PurchasePayload() if isinstance(answer, PurchaseAnswer):
+                purchase_orders.take_answer(context, answer, corrects=True)
+            case RecallPayload() if isinstance(answer, PurchaseAnswer):
+                cancellations.take_recall(context, answer)
+            case FulfilmentPayload() as passed:
+                mine = (PassedOn.parcel_id == passed.parcel, PassedOn.order_id == passed.order_id)
+                context.session.execute(update(PassedOn).where(*mine).values(confirmed_at=context.now))
+            case MailPayload(message=int(number)):
+                context.session.execute(update(Message).where(Message.id == number).values(state="sent"))
 
 
-def shown(context: Context, bodies: Sequence[dict[str, Any]]) -> None:
+def _listing_changes(rows: Iterable[Outbox]) -> list[ListingPayload]:
+    return [ListingPayload.model_validate(row.body) for row in rows if row.kind == "listing"]
+
+
+def shown(context: Context, changes: Sequence[ListingPayload]) -> None:
     """What stores show now after these changes, of the parts that each of them changed."""
     at = to_ms(context.now)
-    prices = [(parse_money(one["price"], one["currency"]), at, one["listing"]) for one in bodies if "price" in one]
+    prices = [(one.minor, at, one.listing) for one in changes if one.price is not None]
     bulk_update(context.session, Listing, ("shown_price", "shown_at"), prices)
-    stock = [(one["quantity"], one["state"], at, one["listing"]) for one in bodies if "state" in one]
+    stock = [(one.quantity, one.state, at, one.listing) for one in changes if one.state is not None]
     bulk_update(context.session, Listing, ("shown_quantity", "shown_state", "shown_at"), stock)
 
 
 def failed(context: Context, dead: Sequence[tuple[Outbox, str]]) -> None:
     """Changes that the outside refused: a listing that was being published remembers why."""
-    said = [(message[:500], row.body["listing"]) for row, message in dead if row.kind == "listing" and row.body.get("words")]
+    changes = [(queue.payload(row), message) for row, message in dead]
+    said = [(message[:500], one.listing) for one, message in changes if isinstance(one, ListingPayload) and one.words]
     bulk_update(context.session, Listing, ("message",), said)
-    for row, message in dead:
-        if row.kind == "recall":
-            cancellations.kept(context, row.body["reference"], message)
+    for one, message in changes:
+        if isinstance(one, RecallPayload):
+            cancellations.kept(context, one.reference, message)

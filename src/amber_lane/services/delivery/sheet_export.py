@@ -13,6 +13,7 @@ from typing import Any
 from sqlalchemy import select, update
 
 from ...connectors.folder_sheet import PURCHASE_HEADER
+from ...connectors.payloads import CancelPayload, FulfilmentPayload, ListingPayload, RefundPayload
 from ...core.states import OUTBOX, PURCHASE
 from ...data.base import by_index
 from ...data.bulk import by_id
@@ -25,6 +26,7 @@ from ...data.tallies import tally
 from ...data.transit import PassedOn
 from ..base.context import Context
 from ..base.errors import Conflict
+from ..outbox import queue
 from ..purchasing.po_documents import purchase_rows
 from . import effects
 
@@ -128,20 +130,21 @@ def _purchases(context: Context, partner: Supplier, rows: Sequence[Outbox]) -> t
         for act in context.session.scalars(select(AuditEntry).where(AuditEntry.kind == "order.send", AuditEntry.undo == "open")):
             if row.reference in str(act.after):
                 act.undo = ""
-    return list(PURCHASE_HEADER), [line for row in rows for line in purchase_rows(row.body)]
+    return list(PURCHASE_HEADER), [line for row in rows for line in purchase_rows(row)]
 
 
 def _changes(context: Context, partner: Store, rows: Sequence[Outbox]) -> tuple[list[str], list[list[Any]]]:
-    effects.shown(context, [row.body for row in rows])
-    listings = by_id(context.session, Listing, (row.body["listing"] for row in rows))
+    changes = [ListingPayload.model_validate(row.body) for row in rows]
+    effects.shown(context, changes)
+    listings = by_id(context.session, Listing, (one.listing for one in changes))
     return list(CHANGES_HEADER), [
         [
             partner.name,
-            row.body["sku"],
-            listings[row.body["listing"]].title,
-            *(row.body.get(name, "") for name in ("price", "quantity", "state")),
+            one.sku,
+            listings[one.listing].title,
+            *("" if part is None else part for part in (one.price, one.quantity, one.state)),
         ]
-        for row in rows
+        for one in changes
     ]
 
 
@@ -149,10 +152,14 @@ def _tracking(context: Context, partner: Store, rows: Sequence[Outbox]) -> tuple
     effects.follow(context, [(row, None) for row in rows])
     out = []
     for row in rows:
-        body = row.body
-        said = {"fulfilment": "shipped", "cancel": "cancelled", "refund": "refunded"}[row.kind]
-        lines = "; ".join(f"line {one[0] if isinstance(one, list) else one}" for one in body.get("lines", []))
-        out.append([partner.name, body["order"], said, body.get("tracking_number", ""), body.get("carrier", ""), lines])
+        match queue.payload(row):
+            case FulfilmentPayload() as one:
+                out.append([partner.name, one.order, "shipped", one.tracking_number, one.carrier, ""])
+            case RefundPayload() as one:
+                lines = "; ".join(f"line {number}" for number, _ in one.units)
+                out.append([partner.name, one.order, "refunded", "", "", lines])
+            case CancelPayload() as one:
+                out.append([partner.name, one.order, "cancelled", "", "", ""])
     return list(TRACKING_HEADER), out
 
 
@@ -182,7 +189,8 @@ def take_back(context: Context, number: int) -> str:
         if purchase is not None:
             purchase.state = PURCHASE.step(purchase.state, "take_back")
         elif row.kind == "fulfilment":
-            passed = (PassedOn.parcel_id == row.body["parcel"], PassedOn.order_id == row.body["order_id"])
+            one = FulfilmentPayload.model_validate(row.body)
+            passed = (PassedOn.parcel_id == one.parcel, PassedOn.order_id == one.order_id)
             context.session.execute(update(PassedOn).where(*passed).values(confirmed_at=None))
     sheet.back_at = context.now
     left = len(sheet.outbox) - len(back)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from rapidfuzz.fuzz import partial_ratio
 from sqlalchemy import select
 
+from ...connectors.payloads import FulfilmentPayload
 from ...core.states import OUTBOX
 from ...data.bulk import by_id
 from ...data.outbox import Outbox
@@ -59,7 +60,7 @@ def _name(context: Context, store: int, carrier: Carrier, name: str) -> None:
     if not name:
         return
     for row in _untaken(context, store, carrier.id):
-        row.body = {**row.body, "carrier": name}
+        row.body = FulfilmentPayload.model_validate(row.body).model_copy(update={"carrier": name}).stored()
         if row.state == "dead":
             # Whether the store has it after all is asked first, as after every loss.
             row.state, row.tries, row.claimed_at = OUTBOX.step(row.state, "retry"), 0, context.now
@@ -70,8 +71,9 @@ def _name(context: Context, store: int, carrier: Carrier, name: str) -> None:
 def _untaken(context: Context, store: int, carrier: int) -> list[Outbox]:
     query = select(Outbox).where(Outbox.target == f"store:{store}", Outbox.kind == "fulfilment", Outbox.state.in_(OPEN))
     rows = list(context.session.scalars(query.order_by(Outbox.id)))
-    parcels = by_id(context.session, Parcel, (row.body["parcel"] for row in rows))
-    return [row for row in rows if (parcel := parcels.get(row.body["parcel"])) is not None and parcel.carrier_id == carrier]
+    of = {row.id: FulfilmentPayload.model_validate(row.body).parcel for row in rows}
+    parcels = by_id(context.session, Parcel, of.values())
+    return [row for row in rows if (parcel := parcels.get(of[row.id])) is not None and parcel.carrier_id == carrier]
 
 
 def choose(context: Context, store_id: int, carrier_id: int, name: str) -> str:
@@ -122,11 +124,11 @@ def table(context: Context) -> list[Naming]:
     stores = context.session.scalars(select(Store).where(Store.kind != "sheet", Store.ended_at.is_(None)).order_by(Store.id)).all()
     carriers = context.session.scalars(select(Carrier).where(Carrier.ended_at.is_(None)).order_by(Carrier.id)).all()
     query = select(Outbox.target, Outbox.body).where(Outbox.kind == "fulfilment", Outbox.state == "dead", Outbox.fault == "carrier")
-    rows = context.session.execute(query).tuples().all()
-    parcels = by_id(context.session, Parcel, (body["parcel"] for _, body in rows))
+    rows = [(target, FulfilmentPayload.model_validate(body).parcel) for target, body in context.session.execute(query).tuples()]
+    parcels = by_id(context.session, Parcel, (number for _, number in rows))
     waits: dict[tuple[str, int], int] = {}
-    for target, body in rows:
-        if (parcel := parcels.get(body["parcel"])) is not None:
+    for target, number in rows:
+        if (parcel := parcels.get(number)) is not None:
             waits[target, parcel.carrier_id] = waits.get((target, parcel.carrier_id), 0) + 1
     return [
         Naming(store, carrier, carrier.store_names.get(str(store.id), ""), waits.get((f"store:{store.id}", carrier.id), 0))

@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy import func, literal_column, select, union
 
+from ...connectors.payloads import RefundPayload
 from ...core.risk import parcel_at_risk
 from ...core.states import ORDER_LINE
 from ...data.bulk import in_chunks
@@ -307,8 +308,8 @@ def _do_refund(context: Context, case: _Case, step: Step, subject: str, body: st
         mine = [line for line in lines if line.order_id == order.id]
         if mine and order.channel == "link":
             key = f"refund-{order.store_id}-{order.number}-{case.parcel.number}"
-            refunded = {"order": order.number, "lines": [[line.line_no, line.quantity] for line in mine], "reference": key}
-            queue.put(context, f"store:{order.store_id}", f"order:{order.id}", "refund", key, refunded)
+            refund = RefundPayload(order=order.number, lines=tuple((line.line_no, line.quantity) for line in mine), reference=key)
+            queue.put(context, f"store:{order.store_id}", f"order:{order.id}", key, refund)
     order_profit.refresh(context, {order.id for order in case.orders})
     return f"order {case.orders[0].number}: {len(lines)} line{'' if len(lines) == 1 else 's'} refunded"
 

@@ -9,6 +9,7 @@ from urllib.parse import quote
 
 from sqlalchemy import literal_column, select
 
+from ...connectors.payloads import FulfilmentPayload
 from ...connectors.protocols import CarrierWord, Tracking
 from ...core.address import postcode_in
 from ...core.ids import check_shape
@@ -213,16 +214,15 @@ def pass_on(context: Context, parcel: Parcel, order_id: int, lines: Sequence[Ord
             context,
             f"store:{store.id}",
             f"order:{order_id}",
-            "fulfilment",
             reference,
-            {
-                "order": order.number,
-                "tracking_number": parcel.number,
-                "carrier": carrier.store_names.get(str(store.id), carrier.name),
-                "reference": reference,
-                "parcel": parcel.id,
-                "order_id": order_id,
-            },
+            FulfilmentPayload(
+                order=order.number,
+                tracking_number=parcel.number,
+                carrier=carrier.store_names.get(str(store.id), carrier.name),
+                reference=reference,
+                parcel=parcel.id,
+                order_id=order_id,
+            ),
         )
     kind = "corrected" if corrected else "shipped"
     said = {"carrier": carrier.name, "tracking": parcel.number, "page": page_of(carrier, parcel.number)}

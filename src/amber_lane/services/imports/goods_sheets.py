@@ -10,8 +10,8 @@ from sqlalchemy import delete, func, select
 
 from ...connectors.protocols import CatalogueItem, StoreListing
 from ...connectors.wire import clip
+from ...core.currency import parse_money
 from ...core.ids import check_gtin
-from ...core.money import parse_money
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane
 from ...data.orders import OrderLine

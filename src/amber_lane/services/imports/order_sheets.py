@@ -9,8 +9,8 @@ from datetime import UTC, date, datetime
 from sqlalchemy import select
 
 from ...connectors.protocols import Address, PurchaseAnswer, StoreOrder, StoreOrderLine, Tracking
+from ...core.currency import parse_money
 from ...core.ids import check_country
-from ...core.money import parse_money
 from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine, PurchaseOrder
 from ...data.setup import Store

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
-from ...core.money import parse_money, plain, show
+from ...core.currency import parse_money, plain, show
 from ...core.price import keep
 from ...data.bulk import by_id
 from ...data.outbox import AuditEntry

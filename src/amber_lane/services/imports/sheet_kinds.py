@@ -7,7 +7,8 @@ from typing import Any
 
 from sqlalchemy import select
 
-from ...core.money import plain, show_rate
+from ...core.currency import plain
+from ...core.money import show_rate
 from ...data.setup import Store, Supplier
 from ...data.shelf import Listing, Sku
 from ..base.context import Context

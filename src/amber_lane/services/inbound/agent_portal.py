@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, false, select
 
 from ...connectors.folder_sheet import PURCHASE_HEADER
+from ...connectors.payloads import PurchasePayload
 from ...connectors.protocols import PurchaseAnswer
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, PurchaseLine, PurchaseOrder
@@ -88,7 +89,7 @@ def mine(context: Context, person: Person) -> list[Mine]:
     ids = [one.id for one, _, _ in rows]
     lines: dict[int, list[PurchaseLine]] = {}
     numbers: dict[int, list[str]] = {}
-    bodies: dict[str, dict[str, Any]] = {}
+    bought: dict[str, PurchasePayload] = {}
     for chunk in in_chunks(ids):
         for line in context.session.scalars(select(PurchaseLine).where(PurchaseLine.purchase_id.in_(chunk)).order_by(PurchaseLine.line_no)):
             lines.setdefault(line.purchase_id, []).append(line)
@@ -96,17 +97,18 @@ def mine(context: Context, person: Person) -> list[Mine]:
         for purchase, number in context.session.execute(named.where(ParcelLine.purchase_id.in_(chunk))):
             numbers.setdefault(purchase, []).append(number)
     for names in in_chunks([one.reference for one, _, _ in rows]):
-        bodies |= {row.key: row.body for row in context.session.scalars(select(Outbox).where(Outbox.key.in_(names)))}
+        rows_of = select(Outbox).where(Outbox.key.in_(names))
+        bought |= {row.key: PurchasePayload.model_validate(row.body) for row in context.session.scalars(rows_of)}
     items = by_id(context.session, Item, (line.item_id for many in lines.values() for line in many))
     out = []
     for one, order, supplier in rows:
-        body = bodies.get(one.reference, {})
-        address = body.get("address") or {}
+        said = bought.get(one.reference)
+        address = said.address.model_dump(exclude_none=True) if said else {}
         its = [(line.line_no, items[line.item_id].number, items[line.item_id].title, line.quantity) for line in lines.get(one.id, [])]
         out.append(
             Mine(
                 one.id, one.reference, supplier.name, one.state, one.made_at, order.promised_by, its, address, one.service,
-                str(body.get("note", "")), str(body.get("greeting", "")), numbers.get(one.id, []), one.message,
+                said.note if said else "", said.greeting if said else "", numbers.get(one.id, []), one.message,
             )
         )  # fmt: skip
     return out
@@ -137,7 +139,7 @@ def take_out(context: Context, person: Person) -> tuple[list[str], list[list[Any
     rows = []
     for chunk in in_chunks(names):
         for row in context.session.scalars(select(Outbox).where(Outbox.key.in_(chunk)).order_by(Outbox.id)):
-            rows += purchase_rows(row.body)
+            rows += purchase_rows(row)
     if not rows:
         raise Conflict("there is nothing for you to send now")
     return list(PURCHASE_HEADER), rows

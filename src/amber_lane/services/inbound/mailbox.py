@@ -9,6 +9,7 @@ from functools import partial
 from sqlalchemy import func, insert, select
 
 from ...connectors import protocols
+from ...connectors.payloads import MailPayload
 from ...data.orders import Order, PurchaseOrder
 from ...data.outbox import Outbox
 from ...data.setup import UNCALLED, Inbox, Letter, MailKey, Supplier
@@ -146,14 +147,14 @@ def _bounced(context: Context, bounce: protocols.Bounce) -> str:
     reason = bounce.reason or "no reason was given"
     if row is None:
         return f"a mail to {bounce.to or 'somebody'} did not arrive: {reason}"
-    title = str(row.body.get("subject", ""))
-    message = context.session.get(Message, row.body["message"]) if row.body.get("message") else None
+    sent = MailPayload.model_validate(row.body)
+    message = context.session.get(Message, sent.message) if sent.message else None
     on = row.subject
     if message is not None:
         message.state = "bounced"
         order = context.session.get(Order, message.order_id)
         on = order.number if order else on
-    sentence = f"our mail to {bounce.to or row.body.get('to')} did not arrive ({title}): {reason}"
+    sentence = f"our mail to {bounce.to or sent.to} did not arrive ({sent.subject}): {reason}"
     context.log("mail.bounced", on, sentence, reason="the mail server there sent it back")
     return sentence
 

@@ -10,7 +10,8 @@ from sqlalchemy import func, select, update
 
 from ...core import allowance as core
 from ...core import price as pricing
-from ...core.money import PPM, Ints, half_up, show
+from ...core.currency import show
+from ...core.money import PPM, Ints, half_up
 from ...data.bulk import by_id
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku

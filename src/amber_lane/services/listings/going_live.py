@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from sqlalchemy import func, select, update
 
+from ...connectors.payloads import ListingPayload
 from ...core import price as pricing
 from ...core.money import PPM, Bools, Ints
 from ...core.price import NONE, Outcome
@@ -20,7 +21,7 @@ from ...data.setup import Store
 from ...data.shelf import Listing
 from ..base.context import Context
 from ..base.errors import Conflict, Invalid
-from ..outbox.store_switches import PARTS, changes_something, let_out, writes
+from ..outbox.store_switches import PARTS, let_out, writes
 from ..pricing.apply import respond, with_sharers
 from ..pricing.decide import Decided, decide
 from ..pricing.frame import Book, load
@@ -276,8 +277,9 @@ def _take_back(context: Context, store: Store) -> None:
     """What waits for a store loses the parts that may not go out any more."""
     mine = (Outbox.target == f"store:{store.id}", Outbox.kind == "listing", Outbox.state.in_(("waiting", "claimed", "unknown")))
     for row in context.session.scalars(select(Outbox).where(*mine)):
-        row.body = let_out(store, row.body)
-        if row.state == "waiting" and (not writes(store) or not changes_something(row.body)):
+        left = let_out(store, ListingPayload.model_validate(row.body))
+        row.body = left.stored()
+        if row.state == "waiting" and (not writes(store) or not left.changes_something):
             row.state, row.answer = OUTBOX.step(row.state, "stop"), "taken back: writing was turned off"
     context.session.flush()
 

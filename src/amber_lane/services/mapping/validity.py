@@ -7,8 +7,8 @@ from dataclasses import replace
 
 from sqlalchemy import select
 
+from ...core.currency import show
 from ...core.likeness import Judged, Matcher, Row, judge, message
-from ...core.money import show
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, by_items
 from ...data.setup import Supplier

@@ -14,7 +14,7 @@ from sqlalchemy import select
 
 from ...connectors.folder_sheet import items_of, pack_size_of
 from ...connectors.protocols import CatalogueItem
-from ...core.money import MINOR_DIGITS
+from ...core.currency import MINOR_DIGITS
 from ...data.session import Database
 from ...data.setup import Supplier
 from ...data.source import Item

@@ -9,7 +9,8 @@ from datetime import datetime, timedelta
 import numpy as np
 from sqlalchemy import select, update
 
-from ...core.money import MINOR_DIGITS, Bools, Ints, show
+from ...core.currency import MINOR_DIGITS, show
+from ...core.money import Bools, Ints
 from ...core.price import SetBy
 from ...core.watch import Belief, Judged, SweepHold, Verdict, hold_sweep, judge
 from ...data.base import by_index, to_ms

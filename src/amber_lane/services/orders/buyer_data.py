@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import func, or_, select
 
-from ...core.money import show
+from ...core.currency import show
 from ...core.states import OUTBOX
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, OrderLine, PurchaseOrder

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from sqlalchemy import select
 
 from ...connectors.kinds import kind_named
+from ...connectors.payloads import CancelPayload, RecallPayload
 from ...connectors.protocols import PurchaseAnswer
 from ...core.states import ORDER_LINE, PURCHASE
 from ...data.base import by_index
@@ -115,8 +116,8 @@ def _recall(context: Context, purchase: PurchaseOrder, order: Order) -> None:
     """Ask once, whoever wanted it first: the buyer, or we because of its bill."""
     key = f"recall-{purchase.reference}"
     if context.session.scalar(select(Outbox.id).where(Outbox.key == key)) is None:
-        body = {"reference": purchase.reference, "order": order.number}
-        queue.put(context, f"supplier:{purchase.supplier_id}", f"purchase:{purchase.reference}", "recall", key, body)
+        recall = RecallPayload(reference=purchase.reference, order=order.number)
+        queue.put(context, f"supplier:{purchase.supplier_id}", f"purchase:{purchase.reference}", key, recall)
 
 
 def take_recall(context: Context, answer: PurchaseAnswer) -> None:
@@ -216,7 +217,7 @@ def _tell_store(context: Context, order: Order) -> None:
         key = f"cancel-{store.id}-{order.number}"
         if context.session.scalar(select(Outbox.id).where(Outbox.key == key)):
             return
-        queue.put(context, f"store:{store.id}", f"order:{order.id}", "cancel", key, {"order": order.number})
+        queue.put(context, f"store:{store.id}", f"order:{order.id}", key, CancelPayload(order=order.number))
 
 
 def kept(context: Context, reference: str, message: str) -> None:

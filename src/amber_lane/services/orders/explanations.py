@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ...core.money import show
+from ...core.currency import show
 from ...data.bulk import by_id
 from ...data.lanes import Lane
 from ...data.orders import Hold, Order, OrderLine, Plan

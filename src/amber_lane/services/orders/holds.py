@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import func, select
 
 from ...core.address import certain_faults, faults, in_latin
-from ...core.money import show
+from ...core.currency import show
 from ...core.route import OrderPlan
 from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from ...core.money import half_up, show
+from ...connectors.payloads import RefundPayload
+from ...core.currency import show
+from ...core.money import half_up
 from ...core.states import ORDER_LINE
 from ...data.orders import Order, OrderLine
 from ..base.context import Context
@@ -37,11 +39,12 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
     if not rest:
         cancel(context, number, reason)
         return f"Order {order.number} cancelled, the store refunds it"
-    refunded, messages, paid = [], [], 0
+    refunded: list[tuple[int, int]] = []
+    messages, paid = list[str](), 0
     for line_id, units in wanted.items():
         line = lines[line_id]
         n = line.quantity if line_id in whole else int(units or 0)
-        refunded.append([line.line_no, n])
+        refunded.append((line.line_no, n))
         messages.append(f"{n} × {line.title or line.sku_code}")
         paid += _cut(line, n)
         if line_id in whole:
@@ -50,8 +53,8 @@ def cancel_lines(context: Context, number: int, wanted: Mapping[int, int | None]
     if order.channel == "link":
         mark = "-".join(f"{line}.{n}" for line, n in refunded)
         key = f"refund-{order.store_id}-{order.number}-{mark}-{max(lines[i].version for i in wanted)}"
-        body = {"order": order.number, "lines": refunded, "reference": key}
-        queue.put(context, f"store:{order.store_id}", f"order:{number}", "refund", key, body)
+        refund = RefundPayload(order=order.number, lines=tuple(refunded), reference=key)
+        queue.put(context, f"store:{order.store_id}", f"order:{number}", key, refund)
     order.version += 1
     amount = show(paid, order.currency)
     by = "the store refunds it" if order.channel == "link" else "refund it in the store yourself"

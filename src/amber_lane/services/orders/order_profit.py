@@ -13,7 +13,7 @@ from decimal import ROUND_HALF_UP, Decimal
 
 from sqlalchemy import select
 
-from ...core.money import minor_digits
+from ...core.currency import minor_digits
 from ...data.bulk import by_id, in_chunks
 from ...data.orders import Order, OrderLine, Plan, PurchaseOrder
 from ...data.shelf import Listing

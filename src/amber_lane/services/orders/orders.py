@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from sqlalchemy import select
 
+from ...connectors.payloads import CancelPayload
 from ...connectors.protocols import StoreOrder
 from ...core.address import certain_faults
 from ...core.ids import check_country
@@ -198,9 +199,8 @@ def cancel(context: Context, number: int, reason: str = "") -> Order:
             context,
             f"store:{order.store_id}",
             f"order:{number}",
-            "cancel",
             f"cancel-{order.store_id}-{order.number}",
-            {"order": order.number},
+            CancelPayload(order=order.number),
         )
     context.log("order.cancel", order.number, f"order {order.number} cancelled and refunded", reason=reason)
     after_sales(context, [order])

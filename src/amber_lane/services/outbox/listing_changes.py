@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import select
 
-from ...core.money import plain
+from ...connectors.payloads import ListingPayload, Words
+from ...core.currency import plain
 from ...core.states import LISTING
 from ...data.bulk import by_id, in_chunks
 from ...data.setup import Store
@@ -19,9 +18,9 @@ from . import queue
 from .store_switches import let_out, must, writes
 
 
-def words_due(context: Context, ids: Sequence[int]) -> dict[int, dict[str, Any]]:
+def words_due(context: Context, ids: Sequence[int]) -> dict[int, Words]:
     """The words of those listings whose words are to go out, by listing. pictures: numbers of our own copies."""
-    out: dict[int, dict[str, Any]] = {}
+    out: dict[int, Words] = {}
     for chunk in in_chunks(ids):
         rows = context.session.execute(
             select(Listing, Sku, Variant.family)
@@ -30,20 +29,20 @@ def words_due(context: Context, ids: Sequence[int]) -> dict[int, dict[str, Any]]
             .where(Listing.id.in_(chunk), Listing.words_due)
         )
         for listing, sku, family in rows:
-            out[listing.id] = {
-                "title": listing.title,
-                "description": listing.description,
-                "category": listing.category or sku.category,
-                "gtin": sku.gtin,
-                "mpn": sku.mpn,
-                "brand": sku.brand,
-                "options": sku.options,
-                "tags": listing.tags,
-                "weight_g": sku.weight_g,
-                "compare_at": listing.compare_at,
-                "pictures": list(listing.pictures or []),
-                "family": family or "",
-            }
+            out[listing.id] = Words(
+                title=listing.title,
+                description=listing.description,
+                category=listing.category or sku.category,
+                gtin=sku.gtin,
+                mpn=sku.mpn,
+                brand=sku.brand,
+                options=sku.options,
+                tags=listing.tags,
+                weight_g=sku.weight_g,
+                compare_at=listing.compare_at,
+                pictures=tuple(listing.pictures or ()),
+                family=family or "",
+            )
     return out
 
 
@@ -75,17 +74,17 @@ def want_many(context: Context, wishes: Sequence[Wanted]) -> None:
     words, mark = words_due(context, [row.id for row in sent]), queue.batch_mark()
     rows = []
     for listing in sent:
-        body = {
-            **({"words": words[listing.id]} if listing.id in words else {}),
-            "listing": listing.id,
-            "sku": codes[listing.sku_id],
-            "price": plain(listing.wanted_price, listing.currency),
-            "currency": listing.currency,
-            "quantity": listing.wanted_quantity,
-            "state": listing.state,
-        }
-        text = json.dumps(let_out(stores[listing.store_id], body), ensure_ascii=False, separators=(",", ":"))
-        rows.append((f"listing-{listing.id}-{listing.version}-{mark}", f"store:{listing.store_id}", listing.id, text))
+        made = ListingPayload(
+            listing=listing.id,
+            sku=codes[listing.sku_id],
+            price=plain(listing.wanted_price, listing.currency),
+            currency=listing.currency,
+            quantity=listing.wanted_quantity,
+            state=listing.state,
+            words=words.get(listing.id),
+        )
+        key = f"listing-{listing.id}-{listing.version}-{mark}"
+        rows.append((key, f"store:{listing.store_id}", let_out(stores[listing.store_id], made)))
     queue.put_listings(context, rows)
 
 

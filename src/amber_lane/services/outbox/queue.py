@@ -11,8 +11,8 @@ from typing import Any
 from sqlalchemy import Select, func, select, update
 from sqlalchemy.orm import Session, aliased
 
-from ...connectors.errors import CannotAsk, CarrierUnknown, Denied, OutsideError, Postponed, RateLimited, Refused, UnknownOutcome
-from ...core.money import parse_money, show
+from ...connectors import payloads
+from ...connectors.payloads import ListingPayload, MailPayload, Payload
 from ...core.states import OUTBOX
 from ...data.base import Q, by_index, to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks
@@ -22,26 +22,6 @@ from ...data.setup import Mailbox, MailKey
 from ...data.tallies import tally
 from ..base.context import Context
 from ..base.errors import Conflict
-
-# Why a change was not taken at its last try. Passing: it is tried again with growing waits, for as long as it takes; the others are
-# final, and shown until a person settles them. `ours` is final after a number of tries: something breaks here each time.
-PASSING = ("later", "busy", "away", "unknown", "denied")
-# `unsure` may have arrived, and nobody can be asked: a person says whether it did.
-FINAL = ("refused", "carrier", "ours", "unsure")
-
-
-def fault_of(error: OutsideError) -> str:
-    """The code of a failure, one of PASSING or FINAL."""
-    kinds: tuple[tuple[type[OutsideError], str], ...] = (
-        (CarrierUnknown, "carrier"),
-        (Denied, "denied"),
-        (Refused, "refused"),
-        (Postponed, "later"),
-        (RateLimited, "busy"),
-        (CannotAsk, "unsure"),
-        (UnknownOutcome, "unknown"),
-    )
-    return next((code for kind, code in kinds if isinstance(error, kind)), "away")
 
 
 def overtaken(s: Session, ids: Sequence[int]) -> None:
@@ -70,9 +50,9 @@ def overtake(context: Context, newest: Mapping[str, str]) -> None:
         )
 
 
-def put_listings(context: Context, rows: Sequence[tuple[str, str, int, str]]) -> None:
-    """One change for each of some listings: (key, target, listing, body as JSON); what waits there for it already is overtaken."""
-    subjects = [f"listing:{listing}" for _, _, listing, _ in rows]
+def put_listings(context: Context, rows: Sequence[tuple[str, str, ListingPayload]]) -> None:
+    """One change for each of some listings: (key, target, what it holds); what waits there for it already is overtaken."""
+    subjects = [f"listing:{one.listing}" for _, _, one in rows]
     overtake(context, dict(zip(subjects, (key for key, *_ in rows), strict=True)))
     at = to_ms(context.now)
     bulk_insert(
@@ -80,8 +60,8 @@ def put_listings(context: Context, rows: Sequence[tuple[str, str, int, str]]) ->
         Outbox,
         ("key", "target", "subject", "kind", "body", "state", "made_at", "after", "tries", "answer", "fault"),
         [
-            (key, target, subject, "listing", body, OUTBOX.first, at, at, 0, "", "")
-            for (key, target, _, body), subject in zip(rows, subjects, strict=True)
+            (key, target, subject, one.kind, one.model_dump_json(exclude_none=True), OUTBOX.first, at, at, 0, "", "")
+            for (key, target, one), subject in zip(rows, subjects, strict=True)
         ],
     )
 
@@ -92,10 +72,17 @@ def batch_mark() -> str:
     return secrets.token_hex(3)
 
 
-def put(context: Context, target: str, subject: str, kind: str, key: str, body: dict[str, Any], after: datetime | None = None) -> Outbox:
+def put(context: Context, target: str, subject: str, key: str, payload: Payload, after: datetime | None = None) -> Outbox:
     """Write one change to the outbox. `key` is unique and goes with the call; a key that is there already is refused."""
     row = Outbox(
-        key=key, target=target, subject=subject, kind=kind, body=body, state=OUTBOX.first, made_at=context.now, after=after or context.now
+        key=key,
+        target=target,
+        subject=subject,
+        kind=payload.kind,
+        body=payload.stored(),
+        state=OUTBOX.first,
+        made_at=context.now,
+        after=after or context.now,
     )
     context.session.add(row)
     context.session.flush()
@@ -128,43 +115,23 @@ def mail(
         context.session.add(MailKey(key=answer_key, supplier_id=supplier, at=context.now))
         text = f"{text.rstrip()}\n\nPlease leave {answer_key} in your answer: by it we know that it is yours.\n"
         title = f"{title} [{answer_key}]"
-    body = {
-        "key": answer_key,
-        "reference": key,
-        "sender": sender,
-        "to": to,
-        "subject": title,
-        "body": text,
-        "message": message,
-        "files": [list(one) for one in files],
-    }
-    put(context, f"mailbox:{mailbox.id}", subject, "mail", key, body, after)
+    made = MailPayload(key=answer_key, reference=key, sender=sender, to=to, subject=title, body=text, message=message, files=tuple(files))
+    put(context, f"mailbox:{mailbox.id}", subject, key, made, after)
     return True
 
 
-def about(body: dict[str, Any]) -> str:
-    """What a change is about, as a person calls it: a SKU, a purchase order, an order, or whom a mail goes to."""
-    parts = (body.get("sku"), body.get("order"), body.get("to"), body.get("reference"))
-    return str(next((part for part in parts if part), ""))
+UNREADABLE = "what was to be sent cannot be read here; the server's log says what"
 
 
-def tell(kind: str, body: dict[str, Any]) -> str:
-    """What a change asks of the outside, in a few words."""
-    if kind == "listing":
-        parts = [show(parse_money(str(body["price"]), body["currency"]), body["currency"])] if "price" in body else []
-        if "state" in body:
-            state = {"live": "on sale", "paused": "off sale", "ended": "ended"}.get(str(body["state"]), "")
-            parts += [f"shows {body.get('quantity')}", state]
-        return ", ".join(parts) or "its words"
-    if kind == "fulfilment":
-        return f"sent with {body.get('carrier')}, {body.get('tracking_number')}"
-    if kind == "purchase":
-        return ", ".join(f"{line['quantity']} x {line['item']}" for line in body.get("lines", [])[:4])
-    if kind == "refund":
-        return f"refund {len(body.get('lines', []))} lines"
-    if kind == "recall":
-        return "please do not send it"
-    return str(body.get("subject", "")) if kind == "mail" else "cancel and refund"
+def payload(row: Outbox) -> Payload | None:
+    """What a row holds, as the model of its kind; None where it cannot be read."""
+    return payloads.read(row.kind, row.body)
+
+
+def about(row: Outbox) -> str:
+    """What a change is about, as a person calls it."""
+    said = payload(row)
+    return said.about if said else row.subject
 
 
 def stop(context: Context, key: str) -> None:
@@ -216,7 +183,7 @@ def retry_many(context: Context, rows: Sequence[Outbox]) -> None:
         row.tries, row.after, row.fault = 0, context.now, ""
     n = len(rows) - dropped
     if n:
-        message = f"tried again: {rows[0].kind} {about(rows[0].body)}" if len(rows) == 1 else f"{n} changes tried again"
+        message = f"tried again: {rows[0].kind} {about(rows[0])}" if len(rows) == 1 else f"{n} changes tried again"
         context.log("outbox.retry", rows[0].subject if len(rows) == 1 else rows[0].target, message, count=n)
     if dropped:
         context.log("outbox.drop", rows[0].target, f"{dropped} not tried again, newer changes overtook them", count=dropped)

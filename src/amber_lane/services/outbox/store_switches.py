@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from ...connectors.payloads import ListingPayload
 from ...data.setup import Store
 from ..base.context import Context
 from ..base.errors import Conflict
@@ -40,15 +38,10 @@ def must(context: Context, store_id: int, part: str) -> None:
         raise Conflict(f"{store.name}: {CALLED[part]} yet; turn that on under Set-up, Stores and suppliers")
 
 
-def let_out(store: Store, body: Mapping[str, Any]) -> dict[str, Any]:
+def let_out(store: Store, change: ListingPayload) -> ListingPayload:
     """The parts of a listing change that the store's switches let out."""
     stopped = {name for part, names in _OF_PART.items() if not getattr(store, PARTS[part]) for name in names}
-    return {name: value for name, value in body.items() if name not in stopped}
+    return change.model_copy(update=dict.fromkeys(stopped)) if stopped else change
 
 
-def changes_something(body: Mapping[str, Any]) -> bool:
-    """Whether a listing change still says anything."""
-    return any(name in body for name in ("price", "quantity", "state", "words"))
-
-
-__all__ = ["CALLED", "PARTS", "changes_something", "in_practice", "let_out", "must", "writes"]
+__all__ = ["CALLED", "PARTS", "in_practice", "let_out", "must", "writes"]

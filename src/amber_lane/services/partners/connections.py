@@ -12,18 +12,18 @@ from sqlalchemy import select, update
 
 from ...connectors.errors import Denied, OutsideError, Refused
 from ...connectors.kinds import KINDS, connect, kind_named
-from ...connectors.protocols import Account, Mail
+from ...connectors.protocols import Account, Mail, PartnerLink
+from ...core.currency import minor_digits
 from ...core.ids import check_country
-from ...core.money import minor_digits
 from ...data.outbox import Outbox
 from ...data.setup import Carrier, Inbox, Link, Mailbox, RateSource, Store, Supplier
 from ..base.context import Context
-from ..base.credentials import CredentialStore
-from ..base.errors import Conflict, Invalid, NotFound
+from ..base.errors import Conflict, Invalid
 from ..base.partner_identity import CALLED, OWNERS, fresh_name, plain_address, refuse_twin
 from ..fulfilment import carrier_names
 from ..purchasing import order_settings
 from .partner_terms import take_reported
+from .registry import ConnectorRegistry, link_of
 
 Open = Callable[[str, str, str, str], Any]
 
@@ -46,42 +46,6 @@ class Join:
     sender: str = ""
 
 
-class ConnectorRegistry:
-    """Opens connectors: the safe for their keys, the deadline of every call."""
-
-    def __init__(self, safe: CredentialStore, deadline: float, transport: Any = None) -> None:
-        self.safe, self.deadline, self.transport = safe, deadline, transport
-        self._open: dict[tuple[str, int], tuple[str, Any]] = {}
-
-    def fresh(self, owner: str, kind: str, address: str, key: str, how: dict[str, Any] | None = None) -> Any:
-        return connect(owner, kind, address, key, self.deadline, self.transport, how)
-
-    def of(self, context: Context, owner: str, owner_id: int) -> Any:
-        """The connector of a joined partner, kept open as long as its address and key stay the same. NotFound without a link."""
-        link = link_of(context, owner, owner_id)
-        row = context.get(OWNERS[owner], owner_id, owner)
-        how = how_of(row)
-        mark = f"{link.address}|{link.sealed_key}|{how}"
-        known = self._open.get((owner, owner_id))
-        if known is None or known[0] != mark:
-            known = (mark, self.fresh(owner, getattr(row, "kind", "smtp"), link.address, self.safe.open(link.sealed_key), how))
-            self._open[owner, owner_id] = known
-        return known[1]
-
-
-def how_of(row: Any) -> dict[str, Any] | None:
-    """What a connector must know of a supplier beside address and key: how its sheets are read, and its money."""
-    reading = getattr(row, "reading", None)
-    return {"reading": reading, "currency": row.currency} if reading else None
-
-
-def link_of(context: Context, owner: str, owner_id: int) -> Link:
-    link = context.session.scalar(select(Link).where(Link.owner == owner, Link.owner_id == owner_id))
-    if link is None:
-        raise NotFound(f"this {owner} has no link")
-    return link
-
-
 def code_of(context: Context, name: str, kind: Any) -> str:
     """A short code of our own from a name, unique among its kind."""
     letters = re.sub(r"[^A-Z0-9]+", " ", name.upper()).split()
@@ -93,17 +57,18 @@ def code_of(context: Context, name: str, kind: Any) -> str:
     return code
 
 
-def ask_account(doors: ConnectorRegistry, join: Join) -> Account:
+def ask_account(connectors: ConnectorRegistry, join: Join) -> Account:
     """Call the partner once with the given key; Invalid says why it failed and how to mend it."""
     if not any((kind.owner, kind.kind) == (join.owner, join.kind) and not kind.by_program for kind in KINDS):
         raise Invalid("choose a kind from the list", {"kind": "is not one of the kinds"})
     try:
-        link = doors.fresh(join.owner, join.kind, plain_address(join.address), join.key.strip())
-        account: Account = link.account()
+        address, key = plain_address(join.address), join.key.strip()
+        account = connect(join.owner, join.kind, address, key, connectors.deadline, connectors.transport).account()
         if join.owner == "mailbox" and join.sender:
             name = join.name.strip() or "Amber Lane"
             text = "This mail was sent to try the mail server. That you can read it means that it works.\n"
-            link.send(Mail(f"try-{secrets.token_hex(6)}", f"{name} <{join.sender}>", join.sender, "Amber Lane can send mail", text))
+            mailbox = connect("mailbox", join.kind, address, key, connectors.deadline, connectors.transport)
+            mailbox.send(Mail(f"try-{secrets.token_hex(6)}", f"{name} <{join.sender}>", join.sender, "Amber Lane can send mail", text))
     except Denied as error:
         raise Invalid(f"{error.message}. Copy the key again from the partner's own pages", {"key": error.message}) from error
     except OutsideError as error:
@@ -111,7 +76,7 @@ def ask_account(doors: ConnectorRegistry, join: Join) -> Account:
     return account
 
 
-def join_partner(context: Context, doors: ConnectorRegistry, join: Join, account: Account) -> Any:
+def join_partner(context: Context, connectors: ConnectorRegistry, join: Join, account: Account) -> Any:
     """Enter a partner whose account has just answered."""
     address = plain_address(join.address)
     refuse_twin(context, join.owner, join.kind, address, account.number)
@@ -159,7 +124,7 @@ def join_partner(context: Context, doors: ConnectorRegistry, join: Join, account
             owner_id=row.id,
             address=address,
             account=account.number,
-            sealed_key=doors.safe.seal(join.key.strip()),
+            sealed_key=connectors.credentials.seal(join.key.strip()),
             state="good",
             message="",
             may=list(account.may),
@@ -219,15 +184,15 @@ def note_health(context: Context, owner: str, owner_id: int, error: OutsideError
         link.state, link.message = "broken" if isinstance(error, Refused) else "failing", error.message
 
 
-def note_budget(context: Context, owner: str, owner_id: int, link: Any) -> None:
+def note_budget(context: Context, owner: str, owner_id: int, link: PartnerLink) -> None:
     """Remember how many calls a partner allows, and how many were left when it last said so."""
-    budget = link.budget() if hasattr(link, "budget") else None
+    budget = link.budget()
     if budget is not None:
         row = link_of(context, owner, owner_id)
         row.calls_limit, row.calls_left, row.calls_at = budget.limit, budget.left, context.now
 
 
-def renew_key(context: Context, doors: ConnectorRegistry, owner: str, owner_id: int, address: str, key: str, account: Account) -> Link:
+def renew_key(context: Context, connectors: ConnectorRegistry, owner: str, owner_id: int, address: str, key: str, account: Account) -> Link:
     """Enter a new address or key for a link after `account` has answered with them; an empty key keeps the old one.
 
     Conflict when they lead to another account than before: what is known of the one would be taken for the other's.
@@ -239,7 +204,7 @@ def renew_key(context: Context, doors: ConnectorRegistry, owner: str, owner_id: 
     refuse_twin(context, owner, getattr(row, "kind", "smtp"), link.address, account.number, besides=owner_id)
     link.account = account.number or link.account
     if key.strip():
-        link.sealed_key = doors.safe.seal(key.strip())
+        link.sealed_key = connectors.credentials.seal(key.strip())
     link.state, link.message, link.good_at, link.circuit_open_until, link.failures = "good", "", context.now, None, 0
     link.version += 1
     # What waited for the link goes on at once.

@@ -11,8 +11,8 @@ from typing import Any
 from sqlalchemy import select
 
 from ...connectors.protocols import Account, OriginTerms, ServiceTerms
+from ...core.currency import show
 from ...core.ids import check_country
-from ...core.money import show
 from ...data.lanes import Lane
 from ...data.setup import Carrier, FeeRow, Origin, Service, Setting, Store, Supplier
 from ...data.source import Item

@@ -36,7 +36,7 @@ class Begun:
     begun: str
 
 
-def begin(context: Context, safe: CredentialStore) -> Begun:
+def begin(context: Context, credentials: CredentialStore) -> Begun:
     """A fresh secret for the person who asks. Nothing changes before its first code is told."""
     import pyotp
     import segno
@@ -45,33 +45,33 @@ def begin(context: Context, safe: CredentialStore) -> Begun:
     secret = pyotp.random_base32()
     address = pyotp.TOTP(secret).provisioning_uri(name=person.mail, issuer_name=ISSUER)
     picture = segno.make(address, error="m").svg_data_uri(scale=5, border=2)
-    return Begun(secret, picture, safe.seal(json.dumps([person.id, secret, now().timestamp()])))
+    return Begun(secret, picture, credentials.seal(json.dumps([person.id, secret, now().timestamp()])))
 
 
-def turn_on(context: Context, safe: CredentialStore, begun: str, code: str, password: str, token: str, old: str = "") -> list[str]:
+def turn_on(context: Context, credentials: CredentialStore, begun: str, code: str, password: str, token: str, old: str = "") -> list[str]:
     """From now on a code is asked for, or those of a new phone instead of the old one's. Returns the recovery codes, which are never
     shown again; other sign-ins end. old: a code of the phone until now, where there is one."""
     person = _me(context)
     _own_password(person, password)
-    if person.second and not fits(person, safe, old):
+    if person.second and not fits(person, credentials, old):
         raise Invalid("that code of the old phone is not good, or was used already", {"old": "is not good"})
-    secret = _begun_by(person, safe, begun)
+    secret = _begun_by(person, credentials, begun)
     step = _step_of(secret, code, after=0)
     if not step:
         raise Invalid("that is not the code that is shown now; is the time of the phone right?", {"code": "does not fit"})
-    person.second, person.second_step = safe.seal(secret), step
+    person.second, person.second_step = credentials.seal(secret), step
     n = end_all(context.session, person.id, but=token)
     message = f"{person.name} signs in with a code from now on" + (f"; {n} other sign-ins ended" if n else "")
     context.log("person.second", person.name, message)
     return _codes(person)
 
 
-def fits(person: Person, safe: CredentialStore, code: str) -> bool:
+def fits(person: Person, credentials: CredentialStore, code: str) -> bool:
     """Whether a code is good now; it is used up by this. Within a transaction that writes, so that it is good once only."""
     plain = _plain(code)
     if plain.isdecimal() and len(plain) == 6:
         try:
-            secret = safe.open(person.second)
+            secret = credentials.open(person.second)
         except Conflict:
             # Sealed under another AMBER_LANE_SECRET: no phone fits any more, recovery codes still do.
             return False
@@ -84,18 +84,18 @@ def fits(person: Person, safe: CredentialStore, code: str) -> bool:
     return bool(mine)
 
 
-def turn_off(context: Context, safe: CredentialStore, password: str, code: str) -> None:
+def turn_off(context: Context, credentials: CredentialStore, password: str, code: str) -> None:
     """A person goes back to the password alone, where the house lets them."""
-    person = _proven(context, safe, password, code)
+    person = _proven(context, credentials, password, code)
     if person.role == "manager" and required(context.session):
         raise Conflict("this house asks managers for a code; set up a new phone in place of the old one")
     forget(person)
     context.log("person.second", person.name, f"{person.name} signs in by password alone from now on")
 
 
-def fresh_codes(context: Context, safe: CredentialStore, password: str, code: str) -> list[str]:
+def fresh_codes(context: Context, credentials: CredentialStore, password: str, code: str) -> list[str]:
     """Ten new recovery codes; the old ones are good for nothing any more."""
-    person = _proven(context, safe, password, code)
+    person = _proven(context, credentials, password, code)
     context.log("person.second", person.name, f"{person.name} made new recovery codes")
     return _codes(person)
 
@@ -142,20 +142,20 @@ def _own_password(person: Person, password: str) -> None:
         raise Invalid("that is not your password", {"password": "is not yours"})
 
 
-def _proven(context: Context, safe: CredentialStore, password: str, code: str) -> Person:
+def _proven(context: Context, credentials: CredentialStore, password: str, code: str) -> Person:
     person = _me(context)
     if not person.second:
         raise Conflict("you sign in without a code")
     _own_password(person, password)
-    if not fits(person, safe, code):
+    if not fits(person, credentials, code):
         raise Invalid("that code is not good, or was used already", {"code": "is not good"})
     return person
 
 
-def _begun_by(person: Person, safe: CredentialStore, begun: str) -> str:
+def _begun_by(person: Person, credentials: CredentialStore, begun: str) -> str:
     """The secret that a person began with; Invalid when it is another's, or too old."""
     try:
-        number, secret, at = json.loads(safe.open(begun))
+        number, secret, at = json.loads(credentials.open(begun))
     except (Conflict, ValueError):
         number, secret, at = 0, "", 0.0
     if number != person.id or now().timestamp() - at > BEGUN_FOR.total_seconds():

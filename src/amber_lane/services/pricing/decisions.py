@@ -9,8 +9,10 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
+from ...connectors.payloads import ListingPayload
 from ...core import price as pricing
-from ...core.money import Bools, Ints, plain
+from ...core.currency import plain
+from ...core.money import Bools, Ints
 from ...core.price import NONE
 from ...core.stock import shown
 from ...data.base import to_ms
@@ -244,35 +246,24 @@ def _send(context: Context, book: Book, decided: Decided, rows: Ints) -> None:
     """One outbox row per changed listing; what waits there for it already is overtaken and dropped."""
     if not len(rows):
         return
-    keys, bodies = [], []
     mark = batch_mark()
-    state_names = [STATES[i] for i in decided.state[rows].tolist()]
-    codes = [json.dumps(book.sku_code[i]) for i in rows.tolist()]
-    currency = [book.currency[i] for i in rows.tolist()]
-    for number, version, sku, money, quantity, state, cur, prices, stock in zip(
-        book.ids[rows].tolist(),
-        book.version[rows].tolist(),
-        codes,
-        decided.price[rows].tolist(),
-        decided.quantity[rows].tolist(),
-        state_names,
-        currency,
-        book.prices_on[rows].tolist(),
-        book.stock_on[rows].tolist(),
-        strict=True,
-    ):
-        keys.append(f"listing-{number}-{version + 1}-{mark}")
-        bodies.append(
-            f'{{"listing":{number},"sku":{sku},"currency":"{cur}"'
-            + (f',"price":"{plain(money, cur)}"' if prices else "")
-            + (f',"quantity":{quantity},"state":"{state}"}}' if stock else "}")
-        )
     due = words_due(context, book.ids[rows].tolist())
-    for at_row, number in enumerate(book.ids[rows].tolist() if due else []):
-        if number in due:
-            bodies[at_row] = f'{bodies[at_row][:-1]},"words":{json.dumps(due[number], ensure_ascii=False)}}}'
-    targets = [f"store:{i}" for i in book.store[rows].tolist()]
-    put_listings(context, list(zip(keys, targets, book.ids[rows].tolist(), bodies, strict=True)))
+    changes = []
+    for row, price, quantity, state in zip(
+        rows.tolist(), decided.price[rows].tolist(), decided.quantity[rows].tolist(), decided.state[rows].tolist(), strict=True
+    ):
+        number, stock = int(book.ids[row]), bool(book.stock_on[row])
+        change = ListingPayload(
+            listing=number,
+            sku=book.sku_code[row],
+            currency=book.currency[row],
+            price=plain(price, book.currency[row]) if book.prices_on[row] else None,
+            quantity=quantity if stock else None,
+            state=STATES[state] if stock else None,
+            words=due.get(number),
+        )
+        changes.append((f"listing-{number}-{book.version[row] + 1}-{mark}", f"store:{book.store[row]}", change))
+    put_listings(context, changes)
 
 
 def of_book(book: Book) -> Iterable[tuple[Any, ...]]:

@@ -9,7 +9,8 @@ from typing import Any, Protocol
 from sqlalchemy import delete, select
 
 from ...core import price
-from ...core.money import PPM, minor_digits, show_rate
+from ...core.currency import minor_digits
+from ...core.money import PPM, show_rate
 from ...core.plans import Plan, plan_faults
 from ...data.outbox import AuditEntry
 from ...data.prices import Policy, PriceRule, Rate

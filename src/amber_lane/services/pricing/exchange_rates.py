@@ -10,7 +10,8 @@ from decimal import ROUND_HALF_UP, Decimal
 from sqlalchemy import select
 
 from ...connectors.protocols import RateTable
-from ...core.money import PPM, half_up, minor_digits, parse_rate, show_rate
+from ...core.currency import minor_digits
+from ...core.money import PPM, half_up, parse_rate, show_rate
 from ...data.prices import Rate
 from ...data.setup import RateSource, Store, Supplier
 from ..base.context import Context

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from ...core.money import show
+from ...core.currency import show
 from ...core.price import NONE, keep, solve
 from ...data.shelf import Listing, Sku
 from ..base.context import Context

@@ -10,7 +10,8 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ...core.money import Ints, show
+from ...core.currency import show
+from ...core.money import Ints
 from ...core.price import NONE, Endings, Rule
 from ...core.risk import REFUND_COST
 from ...core.rules import SCOPES, Layer, resolve

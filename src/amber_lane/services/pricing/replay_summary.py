@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from ...core.money import plain
+from ...core.currency import plain
 from ...core.plans import Plan
 from ...data.shelf import Listing
 from ..base.context import Context

@@ -8,7 +8,7 @@ from datetime import date
 
 from sqlalchemy import select
 
-from ...core.money import show
+from ...core.currency import show
 from ...core.price import NONE
 from ...core.route import OrderPlan, OrderToFill
 from ...core.routing import route

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from ...core.money import plain
+from ...core.currency import plain
 from ...data.bulk import by_id
 from ...data.orders import Order, PurchaseOrder
 from ...data.setup import Store, Supplier

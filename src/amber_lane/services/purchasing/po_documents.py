@@ -9,10 +9,11 @@ from typing import Any
 from sqlalchemy import select
 
 from ...connectors.folder_sheet import PURCHASE_HEADER
+from ...connectors.payloads import PurchasePayload
 from ...connectors.protocols import PurchaseAnswer, Tracking
 from ...connectors.wire import said_with
 from ...core.address_parts import lines as address_lines
-from ...core.money import parse_money, plain
+from ...core.currency import parse_money, plain
 from ...core.states import OUTBOX, PURCHASE
 from ...data.bulk import by_id
 from ...data.orders import Order, OrderLine, PurchaseLine, PurchaseOrder
@@ -39,15 +40,17 @@ class File:
     data: bytes
 
 
-def purchase_rows(body: dict[str, Any]) -> list[list[Any]]:
+def purchase_rows(row: Outbox) -> list[list[Any]]:
     """A purchase order of the outbox as rows of the purchase-order sheet."""
-    address = [body["address"][name] for name in ("name", "address_1", "address_2", "city", "region", "postcode", "country", "phone")]
-    note = said_with(body["note"], body.get("greeting", ""))
-    return [[body["reference"], line["line_no"], line["item"], line["quantity"], *address, body["service"], note] for line in body["lines"]]
+    one = PurchasePayload.model_validate(row.body)
+    to = one.address
+    address = [to.name, to.address_1, to.address_2, to.city, to.region, to.postcode, to.country, to.phone]
+    note = said_with(one.note, one.greeting)
+    return [[one.reference, line.line_no, line.item, line.quantity, *address, one.service, note] for line in one.lines]
 
 
 def sheet_file(rows: Iterable[Outbox], name: str) -> File:
-    out = [cells for row in rows for cells in purchase_rows(row.body)]
+    out = [cells for row in rows for cells in purchase_rows(row)]
     return File(f"{name}.csv", "text/csv; charset=utf-8", csv_bytes(PURCHASE_HEADER, out))
 
 
@@ -69,14 +72,15 @@ def ubl_file(context: Context, number: int) -> File:
     purchase, order, store, rows = _parts(context, number)
     supplier = context.get(Supplier, purchase.supplier_id, "supplier")
     sent = context.session.scalar(select(Outbox).where(Outbox.key == purchase.reference))
-    body = sent.body if sent else {}
-    address = {name: str(value or "") for name, value in (body.get("address") or order.address_override or order.address).items()}
+    bought = PurchasePayload.model_validate(sent.body) if sent else None
+    given = bought.address.model_dump(exclude_none=True) if bought else order.address_override or order.address
+    address = {name: str(value or "") for name, value in given.items()}
     lines = tuple(
         ubl.Line(row.line_no, item.number, item.title, row.quantity, plain(row.planned_cost, purchase.currency)) for row, item in rows
     )
     document = ubl.Order(
         purchase.reference, purchase.made_at, purchase.currency, store.name, supplier.name, address, purchase.service,
-        str(body.get("note", supplier.parcel_note)), str(body.get("greeting", "")), lines,
+        bought.note if bought else supplier.parcel_note, bought.greeting if bought else "", lines,
     )  # fmt: skip
     return File(f"{purchase.reference}.xml", "application/xml", ubl.order_xml(document))
 

@@ -8,10 +8,11 @@ from typing import Any
 
 from sqlalchemy import Text, func, select, type_coerce, update
 
+from ...connectors.payloads import BoughtAddress, BoughtLine, PurchasePayload
 from ...connectors.protocols import PurchaseAnswer
 from ...core.address import PARTS, in_latin
 from ...core.cost import packs_needed, unit_bought
-from ...core.money import show
+from ...core.currency import show
 from ...core.states import ORDER_LINE, PURCHASE
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart, service_of
@@ -127,10 +128,10 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
         purchase.goods, purchase.shipping, purchase.handling, costs = wanted[supplier_id, origin_id, service]
         s.add(purchase)
         s.flush()
-        out: list[dict[str, Any]] = []
+        out: list[BoughtLine] = []
         for (line, part), cost in zip(group, costs, strict=True):
             item, quantity = items[part.item_id], packs_needed(line.quantity, part.units_num, part.units_den)
-            out.append({"line_no": len(out) + 1, "item": item.number, "quantity": quantity})
+            out.append(BoughtLine(line_no=len(out) + 1, item=item.number, quantity=quantity))
             s.add(
                 PurchaseLine(
                     purchase_id=purchase.id,
@@ -145,17 +146,16 @@ def _buy(context: Context, order: Order, facts: Facts, rooms: Rooms) -> list[Pur
             context,
             f"supplier:{supplier_id}",
             f"purchase:{purchase.reference}",
-            "purchase",
             purchase.reference,
-            {
-                "reference": purchase.reference,
-                "origin": origin.code,
-                "service": service,
-                "lines": out,
-                "note": " ".join(filter(None, (supplier.parcel_note, _pack_with(context, order)))),
-                "greeting": store.greeting.replace("{name}", order.buyer),
-                "address": _written(context, supplier, store, address, latin),
-            },
+            PurchasePayload(
+                reference=purchase.reference,
+                origin=origin.code,
+                service=service,
+                lines=tuple(out),
+                note=" ".join(filter(None, (supplier.parcel_note, _pack_with(context, order)))),
+                greeting=store.greeting.replace("{name}", order.buyer),
+                address=BoughtAddress(**_written(context, supplier, store, address, latin)),
+            ),
         )
         made.append(purchase)
     for line in lines:

@@ -8,6 +8,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from ...connectors.payloads import BoughtAddress, BoughtLine, SamplePayload
 from ...connectors.protocols import Address, PurchaseAnswer
 from ...core.ids import check_country
 from ...core.states import SAMPLE
@@ -69,15 +70,15 @@ def order(context: Context, item_id: int) -> Sample:
     row = Sample(item_id=item_id, state=SAMPLE.first, ordered_at=context.now, reference=f"SAMPLE-{supplier.code}-{secrets.token_hex(4)}")
     context.session.add(row)
     context.session.flush()
-    body = {
-        "reference": row.reference,
-        "origin": origin.code,
-        "service": way.code,
-        "address": asdict(to),
-        "lines": [{"line_no": 1, "item": item.number, "quantity": 1}],
-        "note": "A sample for ourselves.",
-    }
-    queue.put(context, f"supplier:{supplier.id}", f"sample:{row.id}", "sample", row.reference, body)
+    sample = SamplePayload(
+        reference=row.reference,
+        origin=origin.code,
+        service=way.code,
+        address=BoughtAddress(**asdict(to)),
+        lines=(BoughtLine(line_no=1, item=item.number, quantity=1),),
+        note="A sample for ourselves.",
+    )
+    queue.put(context, f"supplier:{supplier.id}", f"sample:{row.id}", row.reference, sample)
     act = {"sample": row.id, "reference": row.reference}
     context.log("sample.order", item.number, f"a sample of {item.number} ordered from {supplier.name}", after=act, undo=True)
     return row

@@ -1,0 +1,90 @@
+"""Currencies: how many decimals each has, amounts read and written. No binary float anywhere."""
+
+from __future__ import annotations
+
+import re
+from decimal import Decimal
+
+# The widest amounts and rates that keep every product below inside int64.
+AMOUNT_MAX = 10**10
+
+
+# ISO 4217 minor digits of the currencies that we accept; the rest is refused as unknown.
+_TWO = "AUD BGN BRL CAD CHF CNY CZK DKK EUR GBP HKD HUF ILS INR MXN MYR NOK NZD PHP PLN RON SEK SGD THB TRY TWD UAH USD ZAR"
+
+
+MINOR_DIGITS: dict[str, int] = {
+    **dict.fromkeys(_TWO.split(), 2),
+    **dict.fromkeys(("JPY", "KRW", "VND", "CLP", "ISK"), 0),
+    **dict.fromkeys(("KWD", "BHD", "TND"), 3),
+}
+
+
+SIGNS = {"GBP": "£", "EUR": "€", "USD": "$", "JPY": "¥"}
+
+
+def minor_digits(currency: str) -> int:
+    """Minor digits of an ISO 4217 currency; ValueError when we do not know it."""
+    try:
+        return MINOR_DIGITS[currency]
+    except KeyError:
+        raise ValueError(f"unknown currency {currency!r}; use an ISO 4217 code such as GBP") from None
+
+
+# Digits as they are written; an exponent could ask for a number that fills the memory.
+_PLAIN = re.compile(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)")
+
+
+def parse_decimal(text: str, what: str) -> Decimal:
+    """A plain finite decimal number; ValueError says what was wrong with it."""
+    if not _PLAIN.fullmatch(text.strip()):
+        raise ValueError(f"{what}: {text!r} is not a number")
+    return Decimal(text.strip())
+
+
+def scaled(value: Decimal, digits: int, what: str, limit: int) -> int:
+    """value x 10^digits as an exact integer; ValueError when digits would be lost or it is too large."""
+    if value.copy_abs() > limit:
+        raise ValueError(f"{what}: {value} is too large")
+    shifted = value.scaleb(digits)
+    whole = int(shifted)
+    if shifted != whole:
+        raise ValueError(f"{what}: {value} has more than {digits} decimals")
+    if abs(whole) > limit:
+        raise ValueError(f"{what}: {value} is too large")
+    return whole
+
+
+def parse_money(text: str, currency: str = "GBP", what: str = "amount") -> int:
+    """Major units as text to minor units.
+
+    >>> parse_money("19.95")
+    1995
+    """
+    return scaled(parse_decimal(text, what), minor_digits(currency), what, AMOUNT_MAX)
+
+
+def plain(minor: int, currency: str = "GBP") -> str:
+    """Minor units as plain major units for sheets and JSON.
+
+    >>> plain(-85), plain(1995), plain(5, "JPY")
+    ('-0.85', '19.95', '5')
+    """
+    digits = minor_digits(currency)
+    if not digits:
+        return str(minor)
+    whole, part = divmod(abs(minor), 10**digits)
+    return f"{'-' if minor < 0 else ''}{whole}.{part:0{digits}d}"
+
+
+def show(minor: int, currency: str = "GBP") -> str:
+    """Money in a sentence, with its sign; minus is a real minus.
+
+    >>> show(-318), show(1250, "PLN")
+    ('−£3.18', '12.50 PLN')
+    """
+    digits = plain(abs(minor), currency)
+    whole, _, part = digits.partition(".")
+    text = f"{int(whole):,}" + (f".{part}" if part else "")
+    sign = "−" if minor < 0 else ""
+    return f"{sign}{SIGNS[currency]}{text}" if currency in SIGNS else f"{sign}{text} {currency}"

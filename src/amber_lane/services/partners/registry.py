@@ -1,0 +1,107 @@
+"""Connectors of joined partners, opened once and kept as what their kind can do."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from typing import Generic, TypeVar
+
+import httpx
+from sqlalchemy import select
+
+from ...connectors.folder_sheet import FolderSheet
+from ...connectors.kinds import How, connect
+from ...connectors.protocols import CarrierLink, InboxLink, MailLink, RatesLink, StoreLink, SupplierLink
+from ...data.setup import Link, Supplier
+from ..base.context import Context
+from ..base.credentials import CredentialStore
+from ..base.errors import NotFound
+from ..base.partner_identity import OWNERS
+
+L = TypeVar("L")
+# Of a kind, an address, a key, and what a person said of its sheets.
+Connect = Callable[[str, str, str, How | None], L]
+
+
+class _Opened(Generic[L]):
+    """Connectors of one sort of partner, each kept open as long as its address and key stay the same."""
+
+    def __init__(self, owner: str, credentials: CredentialStore, make: Connect[L]) -> None:
+        self.owner, self.credentials, self.make = owner, credentials, make
+        self.known: dict[int, tuple[str, L]] = {}
+
+    def of(self, context: Context, number: int) -> L:
+        link = link_of(context, self.owner, number)
+        row = context.get(OWNERS[self.owner], number, self.owner)
+        how = _how_of(row) if isinstance(row, Supplier) else None
+        mark = f"{link.address}|{link.sealed_key}|{how}"
+        known = self.known.get(number)
+        if known is None or known[0] != mark:
+            known = (mark, self.make(getattr(row, "kind", "smtp"), link.address, self.credentials.open(link.sealed_key), how))
+            self.known[number] = known
+        return known[1]
+
+
+class ConnectorRegistry:
+    """Opens connectors: with the store of their credentials, and a deadline for every call. NotFound for a partner without a link."""
+
+    def __init__(self, credentials: CredentialStore, deadline: float, transport: httpx.BaseTransport | None = None) -> None:
+        self.credentials, self.deadline, self.transport = credentials, deadline, transport
+        self._stores = _Opened[StoreLink](
+            "store", credentials, lambda kind, at, key, how: connect("store", kind, at, key, self.deadline, self.transport, how)
+        )
+        self._suppliers = _Opened[SupplierLink](
+            "supplier", credentials, lambda kind, at, key, how: connect("supplier", kind, at, key, self.deadline, self.transport, how)
+        )
+        self._carriers = _Opened[CarrierLink](
+            "carrier", credentials, lambda kind, at, key, how: connect("carrier", kind, at, key, self.deadline, self.transport, how)
+        )
+        self._rates = _Opened[RatesLink](
+            "rates", credentials, lambda kind, at, key, how: connect("rates", kind, at, key, self.deadline, self.transport, how)
+        )
+        self._mailboxes = _Opened[MailLink](
+            "mailbox", credentials, lambda kind, at, key, how: connect("mailbox", kind, at, key, self.deadline, self.transport, how)
+        )
+        self._inboxes = _Opened[InboxLink](
+            "inbox", credentials, lambda kind, at, key, how: connect("inbox", kind, at, key, self.deadline, self.transport, how)
+        )
+
+    def store(self, context: Context, number: int) -> StoreLink:
+        return self._stores.of(context, number)
+
+    def supplier(self, context: Context, number: int) -> SupplierLink:
+        return self._suppliers.of(context, number)
+
+    def carrier(self, context: Context, number: int) -> CarrierLink:
+        return self._carriers.of(context, number)
+
+    def rates(self, context: Context, number: int) -> RatesLink:
+        return self._rates.of(context, number)
+
+    def mailbox(self, context: Context, number: int) -> MailLink:
+        return self._mailboxes.of(context, number)
+
+    def inbox(self, context: Context, number: int) -> InboxLink:
+        return self._inboxes.of(context, number)
+
+    def sheet(self, context: Context, supplier: int) -> Callable[[], tuple[bytes, datetime]]:
+        """What fetches the newest sheet of a supplier's folder, as it is, and when it was made; to be called outside a transaction."""
+        link = link_of(context, "supplier", supplier)
+        return FolderSheet(link.address, self.credentials.open(link.sealed_key), self.deadline, self.transport).sheet
+
+    def forget(self) -> None:
+        """Open every connector anew when it is next asked for."""
+        for opened in (self._stores, self._suppliers, self._carriers, self._rates, self._mailboxes, self._inboxes):
+            opened.known.clear()
+
+
+def _how_of(supplier: Supplier) -> How | None:
+    """What a connector must know of a supplier beside address and key: how its sheets are read, and its money."""
+    return {"reading": supplier.reading, "currency": supplier.currency} if supplier.reading else None
+
+
+def link_of(context: Context, owner: str, owner_id: int) -> Link:
+    link = context.session.scalar(select(Link).where(Link.owner == owner, Link.owner_id == owner_id))
+    if link is None:
+        raise NotFound(f"this {owner} has no link")
+    return link
