@@ -241,5 +241,5 @@ def test_a_store_that_may_be_written_to_again_catches_up(calls: Calls, small: Sm
 def test_an_order_that_no_lane_fills_shows_no_profit_anywhere(calls: Calls, small: Small) -> None:
     order = small.order("N-1", ("S-1", 1, 900), country="NO")
     assert calls.get(f"/orders/{order.id}")["profit"] is None and calls.get("/orders", words="N-1")["rows"][0]["profit"] is None
-    trouble = next(one for one in calls.get("/today")["troubles"] if "N-1" in one["message"])
+    trouble = next(one for one in calls.get("/today")["alerts"] if "N-1" in one["message"])
     assert trouble["kind"] == "Held" and Decimal(trouble["at_risk"]["amount"]) >= 0

@@ -4209,6 +4209,39 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** AlertOut */
+        AlertOut: {
+            at_risk: components["schemas"]["Money"];
+            /** Choices */
+            choices: components["schemas"]["PickOut"][];
+            /** Count */
+            count: number;
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Members */
+            members: components["schemas"]["AlertMember"][];
+            /** Message */
+            message: string;
+            /** More Members */
+            more_members: number;
+            other: components["schemas"]["NextStep"] | null;
+            /** Per Day */
+            per_day: boolean;
+            /** Reason */
+            reason: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Station */
+            station: string;
+            step: components["schemas"]["NextStep"];
+            /** Tone */
+            tone: string;
+        };
         /**
          * AlertStepAsk
          * @description other: the second way on, not the best step. choice: what was chosen, where the step asks for one. keys: of a cause, these alone.
@@ -9099,6 +9132,8 @@ export interface components {
         /** Today */
         Today: {
             a_day: components["schemas"]["Money"];
+            /** Alerts */
+            alerts: components["schemas"]["AlertOut"][];
             /** Alone */
             alone: components["schemas"]["AloneOut"][];
             /** Days */
@@ -9106,8 +9141,6 @@ export interface components {
             /** Flow */
             flow: components["schemas"]["Flow"][];
             once: components["schemas"]["Money"];
-            /** Open Alerts */
-            open_alerts: components["schemas"]["TroubleOut"][];
         };
         /** TriedOut */
         TriedOut: {
@@ -9130,39 +9163,6 @@ export interface components {
         TroubleAsk: {
             /** Message */
             message: string;
-        };
-        /** TroubleOut */
-        TroubleOut: {
-            at_risk: components["schemas"]["Money"];
-            /** Choices */
-            choices: components["schemas"]["PickOut"][];
-            /** Count */
-            count: number;
-            /** Key */
-            key: string;
-            /** Kind */
-            kind: string;
-            /** Members */
-            members: components["schemas"]["AlertMember"][];
-            /** Message */
-            message: string;
-            /** More Members */
-            more_members: number;
-            other: components["schemas"]["NextStep"] | null;
-            /** Per Day */
-            per_day: boolean;
-            /** Reason */
-            reason: string;
-            /**
-             * Since
-             * Format: date-time
-             */
-            since: string;
-            /** Station */
-            station: string;
-            step: components["schemas"]["NextStep"];
-            /** Tone */
-            tone: string;
         };
         /**
          * TrustAsk

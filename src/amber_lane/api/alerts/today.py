@@ -51,7 +51,7 @@ class PickOut(BaseModel):
     name: str
 
 
-class TroubleOut(BaseModel):
+class AlertOut(BaseModel):
     key: str
     station: str
     kind: str
@@ -107,7 +107,7 @@ class Day(BaseModel):
 
 
 class Today(BaseModel):
-    open_alerts: list[TroubleOut]
+    alerts: list[AlertOut]
     a_day: Money
     once: Money
     flow: list[Flow]
@@ -123,8 +123,8 @@ def _act(row: Any) -> ActOut:
 def get_today(context: ReadContext) -> Today:
     found = today.open_alerts(context)
     return Today(
-        open_alerts=[
-            TroubleOut(
+        alerts=[
+            AlertOut(
                 key=t.key,
                 station=t.station,
                 kind=t.kind,

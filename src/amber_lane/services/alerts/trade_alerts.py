@@ -235,7 +235,7 @@ def _parcels(context: Context) -> Iterator[Alert]:
     groups: dict[str, list[delivery_exceptions.Troubled]] = {}
     for one in delivery_exceptions.troubled(context):
         if delivery_exceptions.waits(context, one):
-            groups.setdefault(one.alert, []).append(one)
+            groups.setdefault(one.trouble, []).append(one)
     for wrong, found in groups.items():
         n = len(found)
         yield Alert(
@@ -267,7 +267,7 @@ def help_parcels(context: Context, wrong: str) -> None:
     """One key for all parcels of a kind: the best step of each."""
     done = 0
     for one in delivery_exceptions.troubled(context):
-        if one.alert == wrong and delivery_exceptions.waits(context, one) and wrong in _BY_KEY:
+        if one.trouble == wrong and delivery_exceptions.waits(context, one) and wrong in _BY_KEY:
             step = next(iter(delivery_exceptions.steps(context, one.parcel.id)), None)
             if step:
                 delivery_exceptions.take(context, one.parcel.id, step.key)

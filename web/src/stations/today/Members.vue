@@ -6,7 +6,7 @@ import { act } from '@/app/messages'
 import Btn from '@/parts/Btn.vue'
 import { money, number } from '@/parts/format'
 
-const props = defineProps<{ row: Schema<'TroubleOut'> }>()
+const props = defineProps<{ row: Schema<'AlertOut'> }>()
 const chosen = ref<string[]>([])
 watch(
   () => props.row.members,

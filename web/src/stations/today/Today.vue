@@ -22,7 +22,7 @@ const { data, error } = asked
 const steps = useQuery({ queryKey: ['first-steps'], queryFn: () => take(api.GET('/api/v1/house/steps')) })
 const openSteps = computed(() => (steps.data.value ?? []).filter((one) => one.state === 'open' || one.state === 'later').length)
 const cursor = ref(0)
-const rows = computed(() => data.value?.troubles ?? [])
+const rows = computed(() => data.value?.alerts ?? [])
 const current = computed(() => rows.value[Math.min(cursor.value, rows.value.length - 1)])
 const open = ref<string | null>(null)
 
