@@ -1,26 +1,33 @@
 """The program for a store without an open interface. It runs on the machine of the person who can sign in there.
 
 It takes waiting changes from Amber Lane for a while, does them in the store one by one, and reports each. It holds no
-data: when it is stopped at any point and started again, nothing is lost, done twice or done out of order.
+data: when it is stopped at any point and started again, nothing is lost, done twice or done out of order. It needs HTTP and Pydantic
+alone, so that it can be put on any machine by itself: `pip install amber-lane`, then `amber-lane-agent --help`.
 """
 
 from __future__ import annotations
 
+import argparse
+import logging
+import os
 import secrets
+import sys
 import time
 from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
 import httpx
-import structlog
 
-from .connectors import payloads
+from .connectors import outside, payloads
+from .connectors.craft_pages import CraftPages
 from .connectors.errors import Denied, OutsideError, Refused, UnknownOutcome, fault_of
 from .connectors.protocols import OrderPage, StoreLink, StoreOrder
 
-log = structlog.get_logger()
+log = logging.getLogger(__name__)
 DEADLINE = 10.0
+# Stores that only a program can reach.
+KINDS = {"craft_pages": CraftPages}
 
 
 class TokenEnded(RuntimeError):
@@ -65,7 +72,7 @@ class Agent:
             except TokenEnded:
                 raise
             except (httpx.HTTPError, ValueError) as error:
-                log.warning("Amber Lane does not answer, or not as it should", message=str(error)[:200])
+                log.warning("Amber Lane does not answer, or not as it should: %s", str(error)[:200])
                 busy = 0
             except OutsideError as error:
                 self._tell_trouble(error)
@@ -169,7 +176,7 @@ class Agent:
         return "done", "", ""
 
     def _tell_trouble(self, error: OutsideError) -> None:
-        log.warning("the store cannot be worked", message=error.message)
+        log.warning("the store cannot be worked: %s", error.message)
         try:
             self.office.call("POST", "/trouble", {"message": error.message})
         except httpx.HTTPError:
@@ -190,3 +197,41 @@ def _reason(error: httpx.HTTPStatusError) -> str:
 def _order(one: StoreOrder) -> dict[str, Any]:
     day = one.promised_by.isoformat() if one.promised_by else None
     return {**asdict(one), "ordered_at": one.ordered_at.isoformat(), "promised_by": day}
+
+
+def work_for(token: str, store: str, key: str, kind: str, at: str, once: bool) -> None:
+    """Work for one store. Refused and TokenEnded say why it cannot go on."""
+    # Whoever starts it says on their own machine what it calls; no page and no partner can.
+    outside.allow(("0.0.0.0/0", "::/0"))
+    if kind not in KINDS:
+        raise Refused(f"there is no kind of store called {kind!r}; it is one of {', '.join(KINDS)}")
+    worker = Agent(Office(at, token), KINDS[kind](store, key, DEADLINE))
+    worker.once() if once else worker.work()
+
+
+def main(given: list[str] | None = None) -> int:
+    """The command amber-lane-agent."""
+    parser = argparse.ArgumentParser("amber-lane-agent", description=(__doc__ or "").partition("\n")[0])
+    env = os.environ
+    parser.add_argument("--token", default=env.get("AMBER_LANE_TOKEN"), help="the token that Amber Lane showed (AMBER_LANE_TOKEN)")
+    parser.add_argument("--store", required=True, help="the store's own address")
+    parser.add_argument("--key", default=env.get("AMBER_LANE_STORE_KEY"), help="name:password in the store (AMBER_LANE_STORE_KEY)")
+    parser.add_argument("--kind", default="craft_pages", help="how the store is worked")
+    parser.add_argument("--at", default="http://127.0.0.1:8700", help="where Amber Lane answers")
+    parser.add_argument("--once", action="store_true", help="one round only")
+    ask = parser.parse_args(given)
+    if not ask.token or not ask.key:
+        parser.error("a token and a key are needed")
+    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(message)s")
+    try:
+        work_for(ask.token, ask.store, ask.key, ask.kind, ask.at, ask.once)
+    except (OutsideError, TokenEnded, httpx.HTTPError) as error:
+        print(f"amber-lane-agent: {error}", file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        return 0
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -218,17 +218,12 @@ def agent(
 ) -> None:
     """Work for a store without an open interface: take its waiting changes from Amber Lane, do them there, report each."""
     from . import logs
-    from .agent import DEADLINE, Agent, Office, TokenEnded
-    from .connectors import outside
+    from .agent import TokenEnded, work_for
     from .connectors.errors import Refused
-    from .connectors.kinds import connect
 
     logs.set_up()
-    # Whoever starts it says on their own machine what it calls; no page and no partner can.
-    outside.allow(("0.0.0.0/0", "::/0"))
     try:
-        worker = Agent(Office(at, token), connect("store", kind, store, key, DEADLINE))
-        worker.once() if once else worker.work()
+        work_for(token, store, key, kind, at, once)
     except (Refused, TokenEnded) as error:
         typer.echo(f"amber-lane: {error}", err=True)
         raise typer.Exit(2) from error

@@ -23,7 +23,7 @@ from amber_lane.core.cost import (
     unit_bought,
 )
 from amber_lane.core.currency import parse_money, plain, show
-from amber_lane.core.money import parse_rate, parse_units, show_rate
+from amber_lane.core.numbers import parse_rate, parse_units, show_rate
 from amber_lane.core.risk import sold_twice
 from amber_lane.core.stock import serves, shown
 

@@ -15,7 +15,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select
 
-from amber_lane.agent import Agent, Office, TokenEnded
+from amber_lane.agent import Agent, Office, TokenEnded, main
 from amber_lane.api.app import make_app
 from amber_lane.clock import WALL
 from amber_lane.connectors.kinds import connect
@@ -262,3 +262,11 @@ def test_a_bad_order_keeps_no_other_waiting_and_listings_are_read_when_asked(bus
     agent.once()
     agent.once()
     assert link.reads == 2
+
+
+def test_the_command_says_why_it_cannot_go_on(capsys: pytest.CaptureFixture[str]) -> None:
+    asked = ["--token", "lane-x", "--key", "a:b", "--store", "http://127.0.0.1:9", "--at", "http://127.0.0.1:9", "--once"]
+    assert main(asked) == 2 and "refused" in capsys.readouterr().err.lower()
+    assert main([*asked, "--kind", "by hand"]) == 2 and "it is one of craft_pages" in capsys.readouterr().err
+    with pytest.raises(SystemExit):
+        main(["--store", "http://127.0.0.1:9"])

@@ -18,7 +18,7 @@ from pydantic import (
 )
 
 from ..core.currency import parse_money
-from ..core.money import parse_percent
+from ..core.numbers import parse_percent
 from ..core.texts import seen_whole, shown
 from .errors import Malformed, OutsideError
 from .protocols import OriginTerms, Purchase, PurchaseAnswer, ServiceTerms, StoreOrderLine, Tracking

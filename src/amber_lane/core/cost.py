@@ -8,7 +8,8 @@ from decimal import Decimal
 
 import numpy as np
 
-from .money import PPM, Ints, half_up
+from .money import Ints
+from .numbers import PPM, half_up
 
 _FACTOR = 10**12
 

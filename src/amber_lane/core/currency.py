@@ -2,23 +2,18 @@
 
 from __future__ import annotations
 
-import re
-from decimal import Decimal
+from .numbers import parse_decimal, scaled
 
 # The widest amounts and rates that keep every product below inside int64.
 AMOUNT_MAX = 10**10
 
-
 # ISO 4217 minor digits of the currencies that we accept; the rest is refused as unknown.
 _TWO = "AUD BGN BRL CAD CHF CNY CZK DKK EUR GBP HKD HUF ILS INR MXN MYR NOK NZD PHP PLN RON SEK SGD THB TRY TWD UAH USD ZAR"
-
-
 MINOR_DIGITS: dict[str, int] = {
     **dict.fromkeys(_TWO.split(), 2),
     **dict.fromkeys(("JPY", "KRW", "VND", "CLP", "ISK"), 0),
     **dict.fromkeys(("KWD", "BHD", "TND"), 3),
 }
-
 
 SIGNS = {"GBP": "£", "EUR": "€", "USD": "$", "JPY": "¥"}
 
@@ -29,30 +24,6 @@ def minor_digits(currency: str) -> int:
         return MINOR_DIGITS[currency]
     except KeyError:
         raise ValueError(f"unknown currency {currency!r}; use an ISO 4217 code such as GBP") from None
-
-
-# Digits as they are written; an exponent could ask for a number that fills the memory.
-_PLAIN = re.compile(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)")
-
-
-def parse_decimal(text: str, what: str) -> Decimal:
-    """A plain finite decimal number; ValueError says what was wrong with it."""
-    if not _PLAIN.fullmatch(text.strip()):
-        raise ValueError(f"{what}: {text!r} is not a number")
-    return Decimal(text.strip())
-
-
-def scaled(value: Decimal, digits: int, what: str, limit: int) -> int:
-    """value x 10^digits as an exact integer; ValueError when digits would be lost or it is too large."""
-    if value.copy_abs() > limit:
-        raise ValueError(f"{what}: {value} is too large")
-    shifted = value.scaleb(digits)
-    whole = int(shifted)
-    if shifted != whole:
-        raise ValueError(f"{what}: {value} has more than {digits} decimals")
-    if abs(whole) > limit:
-        raise ValueError(f"{what}: {value} is too large")
-    return whole
 
 
 def parse_money(text: str, currency: str = "GBP", what: str = "amount") -> int:

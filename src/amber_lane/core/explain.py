@@ -10,7 +10,8 @@ import numpy as np
 
 from . import price
 from .currency import show
-from .money import Ints, show_percent
+from .money import Ints
+from .numbers import show_percent
 from .price import NONE, Endings, Outcome, Rule, SetBy
 
 

@@ -13,7 +13,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .money import PPM, Bools, Floats, Ints
+from .money import Bools, Floats, Ints
+from .numbers import PPM
 from .terms import NONE, PAST, PRICE_MAX, Endings, Limits, Rule, Terms, keep
 
 _BLOCK = 1 << 14

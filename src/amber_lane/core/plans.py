@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from .money import PPM, half_up
+from .numbers import PPM, half_up
 
 MOST = 12
 

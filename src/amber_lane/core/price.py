@@ -13,7 +13,8 @@ import numpy as np
 
 from .currency import AMOUNT_MAX
 from .lowest import Asked, lowest, meet_all
-from .money import PPM, Ints
+from .money import Ints
+from .numbers import PPM
 from .terms import NONE, PAST, PRICE_MAX, Endings, Kept, Limits, Outcome, Rule, SetBy, Terms, keep
 
 __all__ = [

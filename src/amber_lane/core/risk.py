@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from .money import PPM, Ints, half_up
+from .money import Ints
+from .numbers import PPM, half_up
 
 # What one refund costs beyond the lost profit: the payment fee that is not given back and the handling.
 REFUND_COST = 150

@@ -9,7 +9,7 @@ from itertools import product
 from math import prod
 
 from .cost import Parcel, packs_needed
-from .money import PPM, half_up
+from .numbers import PPM, half_up
 
 Key = tuple[str, int]
 """Something that many orders may want of: ("stock", item), ("money", supplier) or ("orders", supplier)."""

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from .cost import Parcel
-from .money import PPM
+from .numbers import PPM
 from .program import INF, Floats, Program, Solved
 from .route import Cap, Ends, Key, OrderToFill, Usable, ends_of
 

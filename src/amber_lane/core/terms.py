@@ -12,7 +12,8 @@ from enum import IntEnum
 
 import numpy as np
 
-from .money import PPM, Bools, Ints
+from .money import Bools, Ints
+from .numbers import PPM
 
 NONE = int(np.iinfo(np.int64).min)
 PRICE_MAX = 1_000_000_000

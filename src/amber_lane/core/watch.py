@@ -7,7 +7,8 @@ from enum import IntEnum
 
 import numpy as np
 
-from .money import PPM, Bools, Floats, Ints
+from .money import Bools, Floats, Ints
+from .numbers import PPM
 
 COST_MAX = 100_000_000
 STOCK_MAX = 100_000_000

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from ..core import cost, currency, money, price
+from ..core import cost, currency, numbers, price
 from ..core.price import NONE
 from .table import read_sheet
 
@@ -78,16 +78,16 @@ def _row_values(row: dict[str, str], endings: price.Endings) -> dict[str, int]:
     if not row.get("sku"):
         raise ValueError("sku: is empty")
     values = {name: _read(row, name, _amount, empty) for name, empty in _AMOUNTS.items()}
-    values |= {name: _read(row, name, money.parse_percent, empty) for name, empty in _PERCENTS.items()}
+    values |= {name: _read(row, name, numbers.parse_percent, empty) for name, empty in _PERCENTS.items()}
     values["unit_cost"] = _read(row, "unit_cost", _amount, -1)
     if values["unit_cost"] < 0:
         raise ValueError("unit_cost: is empty")
-    units = money.parse_units(row["pack_units"], "pack_units") if row.get("pack_units") else Fraction(1)
+    units = numbers.parse_units(row["pack_units"], "pack_units") if row.get("pack_units") else Fraction(1)
     values["num"], values["den"] = units.numerator, units.denominator
     rule = price.Rule.named(row.get("rule", ""))
     values["rule"] = int(rule)
-    parsers = {price.Rule.multiple: money.parse_times, price.Rule.add: _amount}
-    values["rule_value"] = _read(row, "rule_value", parsers.get(rule, money.parse_percent), NONE)
+    parsers = {price.Rule.multiple: numbers.parse_times, price.Rule.add: _amount}
+    values["rule_value"] = _read(row, "rule_value", parsers.get(rule, numbers.parse_percent), NONE)
     if values["rule_value"] == NONE:
         raise ValueError("rule_value: is empty")
     ends = [part.strip() for part in row.get("endings", "").split("|") if part.strip()]

@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from fractions import Fraction
 from typing import TypeVar
 
-from ..core import currency, money
+from ..core import currency, numbers
 from ..core.cost import Parcel
 from ..core.route import Cap, LaneChoice, Leg, LineToFill, OrderPlan, OrderToFill
 from ..core.routing import Routed, route
@@ -143,7 +143,7 @@ def _origin(row: dict[str, str], supplier: Names) -> tuple[Place, tuple[Parcel, 
 
 
 def _lane(row: dict[str, str], supplier: Names, item: Names, stock: dict[int, int]) -> tuple[str, _Lane]:
-    units = money.parse_units(row["pack_units"], "pack_units")
+    units = numbers.parse_units(row["pack_units"], "pack_units")
     whose, where = supplier(_name(row, "supplier")), _name(row, "origin")
     number = item((whose, where, _name(row, "item")))
     there = _count(row, "stock")

@@ -18,7 +18,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from ...core.currency import plain
-from ...core.money import PPM
+from ...core.numbers import PPM
 from ...core.price import Outcome, SetBy
 from ...data.outbox import SheetOut
 from ...data.turns import TooLong

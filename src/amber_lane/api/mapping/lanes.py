@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from ...core import trust as core_trust
-from ...core.money import parse_units, show_units
+from ...core.numbers import parse_units, show_units
 from ...core.price import Outcome
 from ...data.lanes import Lane, LanePart
 from ...data.setup import Origin, Store, Supplier

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
 from ...core.likeness import Mark
-from ...core.money import parse_units, show_units
+from ...core.numbers import parse_units, show_units
 from ...data.bulk import by_id
 from ...data.setup import Origin, Supplier
 from ...data.shelf import Sku

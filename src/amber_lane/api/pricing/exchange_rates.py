@@ -9,7 +9,7 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
-from ...core.money import show_rate
+from ...core.numbers import show_rate
 from ...data.setup import RateSource
 from ...data.tallies import tally
 from ...jobs.background_jobs import start

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
-from ...core.money import parse_rate
+from ...core.numbers import parse_rate
 from ...core.plans import Plan
 from ...core.price import NONE, SetBy
 from ...core.price import Outcome as PriceOutcome

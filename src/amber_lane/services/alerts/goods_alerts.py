@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import BigInteger, String, cast, func, literal, select, type_coerce
 
 from ...core.currency import show
-from ...core.money import PPM, half_up
+from ...core.numbers import PPM, half_up
 from ...core.risk import REFUND_COST, oversell_a_day
 from ...data.base import by_index, from_ms, to_ms
 from ...data.bulk import bulk_update, by_id, in_chunks

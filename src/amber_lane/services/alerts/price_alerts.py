@@ -8,7 +8,7 @@ from datetime import datetime
 from sqlalchemy import case, func, select
 
 from ...core.currency import show
-from ...core.money import PPM, half_up, show_rate
+from ...core.numbers import PPM, half_up, show_rate
 from ...core.price import SetBy
 from ...core.risk import oversell_a_day
 from ...data.base import by_index

@@ -11,7 +11,7 @@ from functools import partial
 from sqlalchemy import ColumnElement, func, literal, select
 
 from ...core.currency import parse_money
-from ...core.money import PPM, half_up
+from ...core.numbers import PPM, half_up
 from ...core.risk import REFUND_COST
 from ...data.base import by_index
 from ...data.outbox import HAS_FAILED, IS_DELAYED, Job, Outbox

@@ -15,7 +15,8 @@ import numpy as np
 from sqlalchemy import BigInteger, func, select, type_coerce
 from sqlalchemy.orm import Session
 
-from ...core.money import PPM, Bools, Ints
+from ...core.money import Bools, Ints
+from ...core.numbers import PPM
 from ...data.columns import coded, fetch_columns, or_none, place_of
 from ...data.setup import Origin, Store, Supplier
 from ...data.source import Item

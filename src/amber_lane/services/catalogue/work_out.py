@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...core import cost, price
-from ...core.money import PPM, Bools, Ints, half_up_columns
+from ...core.money import Bools, Ints, half_up_columns
+from ...core.numbers import PPM
 from ...core.price import NONE
 from ...data.columns import fetch_columns
 from ...data.lanes import Lane, LanePart

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import func, select
 
-from ...core.money import parse_units
+from ...core.numbers import parse_units
 from ...data.base import to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks
 from ...data.lanes import Lane, LanePart

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import select
 
 from ...core.currency import plain
-from ...core.money import show_rate
+from ...core.numbers import show_rate
 from ...data.setup import Store, Supplier
 from ...data.shelf import Listing, Sku
 from ..base.context import Context

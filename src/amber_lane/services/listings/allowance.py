@@ -11,7 +11,8 @@ from sqlalchemy import func, select, update
 from ...core import allowance as core
 from ...core import price as pricing
 from ...core.currency import show
-from ...core.money import PPM, Ints, half_up
+from ...core.money import Ints
+from ...core.numbers import PPM, half_up
 from ...data.bulk import by_id
 from ...data.setup import Store
 from ...data.shelf import Listing, Sku

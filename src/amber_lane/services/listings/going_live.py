@@ -10,7 +10,8 @@ from sqlalchemy import func, select, update
 
 from ...connectors.payloads import ListingPayload
 from ...core import price as pricing
-from ...core.money import PPM, Bools, Ints
+from ...core.money import Bools, Ints
+from ...core.numbers import PPM
 from ...core.price import NONE, Outcome
 from ...core.states import OUTBOX
 from ...core.stock import shown

@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 
 from ...core.currency import show
 from ...core.likeness import LIKE_WITH_ID, Matcher, judge, message
-from ...core.money import show_units
+from ...core.numbers import show_units
 from ...data.base import by_index
 from ...data.bulk import bulk_update, by_id, in_chunks
 from ...data.lanes import IS_TO_LOOK_AT, FaultSeen, Lane, LanePart, by_items, service_of

@@ -9,7 +9,7 @@ from fractions import Fraction
 import numpy as np
 
 from ...core import cost
-from ...core.money import PPM, half_up
+from ...core.numbers import PPM, half_up
 from ...core.price import NONE, Endings
 from ...core.terms import keep
 from ...data.bulk import by_id

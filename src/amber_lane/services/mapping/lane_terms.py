@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from ...core.money import show_units
+from ...core.numbers import show_units
 from ...data.bulk import by_id
 from ...data.lanes import Lane, LanePart
 from ...data.outbox import AuditEntry

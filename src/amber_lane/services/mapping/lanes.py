@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import func, select, update
 
-from ...core.money import show_units
+from ...core.numbers import show_units
 from ...data.base import from_ms, to_ms
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import Lane, LanePart

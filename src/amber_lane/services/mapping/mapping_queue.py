@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, or_, select
 
-from ...core.money import PPM
+from ...core.numbers import PPM
 from ...data.base import by_index
 from ...data.bulk import by_id, in_chunks
 from ...data.lanes import IS_SHUT, Lane, LanePart, Rejection

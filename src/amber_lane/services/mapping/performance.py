@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 from sqlalchemy import BigInteger, and_, func, select, type_coerce
 
-from ...core.money import PPM, Bools, Floats, Ints
+from ...core.money import Bools, Floats, Ints
+from ...core.numbers import PPM
 from ...core.price import NONE
 from ...core.trust import LIKE_POOL, Days, Share, days, share, shares, shrunk
 from ...data.base import Row, by_index, to_ms

@@ -12,7 +12,8 @@ from sqlalchemy import BigInteger, case, func, select, type_coerce
 
 from ...connectors.kinds import KINDS
 from ...core import calls
-from ...core.money import PPM, Floats, Ints
+from ...core.money import Floats, Ints
+from ...core.numbers import PPM
 from ...core.risk import REFUND_COST
 from ...data.base import to_ms
 from ...data.bulk import bulk_update

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy import func, select
 
-from ...core.money import PPM, Bools, Floats, Ints
+from ...core.money import Bools, Floats, Ints
+from ...core.numbers import PPM
 from ...core.watch import CHANGES_MOST, SMALL, Belief, Verdict, usual_moves
 from ...data.base import to_ms
 from ...data.bulk import bulk_insert, bulk_update, in_chunks

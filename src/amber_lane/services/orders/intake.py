@@ -13,7 +13,8 @@ from sqlalchemy import select
 
 from ...connectors.protocols import StoreOrder, StoreOrderLine
 from ...core import price
-from ...core.money import PPM, Ints, half_up
+from ...core.money import Ints
+from ...core.numbers import PPM, half_up
 from ...core.price import NONE
 from ...data.base import to_ms
 from ...data.bulk import bulk_insert, in_chunks, quiet

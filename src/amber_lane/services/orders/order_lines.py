@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from ...connectors.payloads import RefundPayload
 from ...core.currency import show
-from ...core.money import half_up
+from ...core.numbers import half_up
 from ...core.states import ORDER_LINE
 from ...data.orders import Order, OrderLine
 from ..base.context import Context

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from ...core.cost import Conversion, Parcel, packs_needed, unit_bought
 from ...core.currency import show
-from ...core.money import PPM, half_up
+from ...core.numbers import PPM, half_up
 from ...core.price import NONE
 from ...core.route import Cap, LaneChoice, Leg, LineToFill, OrderToFill, consider
 from ...data.bulk import by_id, in_chunks

@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 from sqlalchemy import select
 
-from ...core.money import PPM, Bools
+from ...core.money import Bools
+from ...core.numbers import PPM
 from ...core.price import NONE
 from ...data.bulk import bulk_update, in_chunks
 from ...data.shelf import Listing

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...core import price as pricing
-from ...core.money import PPM, Bools, Ints
+from ...core.money import Bools, Ints
+from ...core.numbers import PPM
 from ...core.price import NONE, Outcome, SetBy
 from ...core.stock import Draw, presence, share_out, shown
 from .frame import STATES, Book

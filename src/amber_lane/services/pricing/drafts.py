@@ -10,7 +10,7 @@ from sqlalchemy import delete, select
 
 from ...core import price
 from ...core.currency import minor_digits
-from ...core.money import PPM, show_rate
+from ...core.numbers import PPM, show_rate
 from ...core.plans import Plan, plan_faults
 from ...data.outbox import AuditEntry
 from ...data.prices import Policy, PriceRule, Rate

@@ -11,7 +11,7 @@ from sqlalchemy import select
 
 from ...connectors.protocols import RateTable
 from ...core.currency import minor_digits
-from ...core.money import PPM, half_up, parse_rate, show_rate
+from ...core.numbers import PPM, half_up, parse_rate, show_rate
 from ...data.prices import Rate
 from ...data.setup import RateSource, Store, Supplier
 from ..base.context import Context

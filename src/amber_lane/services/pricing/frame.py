@@ -12,7 +12,8 @@ from sqlalchemy import BigInteger, case, func, select, type_coerce
 from sqlalchemy.orm import Session
 
 from ...core import price
-from ...core.money import PPM, Bools, Ints, half_up_columns
+from ...core.money import Bools, Ints, half_up_columns
+from ...core.numbers import PPM
 from ...core.price import NONE
 from ...core.risk import sold_twice
 from ...data.base import to_ms

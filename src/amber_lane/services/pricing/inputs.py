@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 
 from ...core import cost
 from ...core.currency import minor_digits
-from ...core.money import PPM, half_up
+from ...core.numbers import PPM, half_up
 from ...core.plans import Plan, discount_given
 from ...data.base import Row
 from ...data.prices import Policy, PriceRule, Rate

@@ -12,7 +12,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...core import cost
-from ...core.money import PPM, Bools, Ints, half_up_columns
+from ...core.money import Bools, Ints, half_up_columns
+from ...core.numbers import PPM
 from ...core.price import NONE
 from ...core.stock import first_of, serves
 from ...data.bulk import in_chunks

@@ -8,7 +8,8 @@ from datetime import timedelta
 import numpy as np
 from sqlalchemy import func, select
 
-from ...core.money import PPM, half_up_columns
+from ...core.money import half_up_columns
+from ...core.numbers import PPM
 from ...core.plans import Plan, Worth, worth
 from ...data.columns import coded, fetch_columns
 from ...data.lanes import Lane, LanePart

@@ -11,7 +11,8 @@ import numpy as np
 from sqlalchemy import BigInteger, select, type_coerce
 
 from ...core import cost, price
-from ...core.money import PPM, Bools, Ints, half_up_columns
+from ...core.money import Bools, Ints, half_up_columns
+from ...core.numbers import PPM
 from ...core.price import NONE
 from ...core.replay import LOSS, MISSED, OVERSOLD, Sales, Shown, Truth, sell, step_at
 from ...data.base import to_ms

@@ -6,7 +6,7 @@ from datetime import timedelta
 
 from sqlalchemy import func, select
 
-from ...core.money import PPM
+from ...core.numbers import PPM
 from ...data.bulk import in_chunks
 from ...data.orders import Order, OrderLine, PurchaseLine
 from ...data.setup import Setting

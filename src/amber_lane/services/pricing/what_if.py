@@ -13,7 +13,8 @@ from sqlalchemy import Select, case, func, select
 
 from ...core import price
 from ...core.explain import Explained, explain
-from ...core.money import PPM, Ints, half_up
+from ...core.money import Ints
+from ...core.numbers import PPM, half_up
 from ...core.price import NONE, Outcome, SetBy
 from ...data import moved, revisions
 from ...data.base import by_index
