@@ -9,7 +9,7 @@ export UV_NO_PROGRESS := 1
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts -type f 2>/dev/null)
 PY_SOURCES := $(shell find src -name '*.py' 2>/dev/null)
 
-.PHONY: help setup demo test test-real fresh audit bench bench-house bench-week check types shots states
+.PHONY: layers help setup demo test test-real fresh audit bench bench-house bench-week check types shots states
 
 help:
 	@echo "make setup   everything that is needed, on a fresh machine"
@@ -83,6 +83,10 @@ test: $(STAMPS)/browser check
 
 fresh:
 	rm -rf var
+
+# The picture of rooms and parts in docs/architecture.md.
+layers: $(STAMPS)/install
+	$(PY) -m bench.layers
 
 # What is known of faults in the packages that are used; asks their registries, so it is no part of `make test`.
 audit:
