@@ -41,7 +41,9 @@ def _contracts() -> tuple[list[str], list[str]]:
 def _lines(package: str) -> tuple[int, int]:
     """How many files, and lines in them."""
     at = HERE / "src" / ROOT / package
-    files = [one for one in ([at.with_suffix(".py")] if at.with_suffix(".py").is_file() else at.rglob("*.py")) if "versions" not in one.parts]
+    files = [
+        one for one in ([at.with_suffix(".py")] if at.with_suffix(".py").is_file() else at.rglob("*.py")) if "versions" not in one.parts
+    ]
     counts = [len(one.read_text("utf-8").splitlines()) for one in files]
     return sum(1 for n in counts if n), sum(counts)
 
@@ -70,13 +72,18 @@ def draw() -> str:
         files, lines = _lines(room)
         y = 60 + n * 58
         out.append(f'<rect x="24" y="{y}" width="330" height="48" rx="6" fill="#fff" stroke="{AMBER if room == "services" else RULE}"/>')
-        out.append(_text(38, y + 20, room, size=14) + _text(340, y + 20, f"{files} file{'' if files == 1 else 's'}, {lines:,} lines", SOFT, 11, "end"))
+        out.append(
+            _text(38, y + 20, room, size=14)
+            + _text(340, y + 20, f"{files} file{'' if files == 1 else 's'}, {lines:,} lines", SOFT, 11, "end")
+        )
         out.append(_text(38, y + 38, SAYS[room], SOFT, 11))
     left, top = 560, 150
     for n, part in enumerate(parts):
         files, lines = _lines(f"services/{part}")
         y, x = top + n * ROW, left + n * ROW
-        out.append(f'<line x1="390" x2="{left + len(parts) * ROW}" y1="{y + ROW / 2}" y2="{y + ROW / 2}" stroke="{RULE}" stroke-width="0.5"/>')
+        out.append(
+            f'<line x1="390" x2="{left + len(parts) * ROW}" y1="{y + ROW / 2}" y2="{y + ROW / 2}" stroke="{RULE}" stroke-width="0.5"/>'
+        )
         out.append(_text(390, y + 4, part) + _text(left - 22, y + 4, f"{files} · {lines:,}", SOFT, 11, "end"))
         out.append(_text(x + 4, top - 16, part, SOFT, 11, turn=f' transform="rotate(-52 {x + 4} {top - 16})"'))
         out.append(f'<rect x="{x - 6}" y="{y - 6}" width="12" height="12" rx="2" fill="{RULE}"/>')

@@ -85,7 +85,7 @@ def shop(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Business, S
 
 
 @pytest.fixture
-def context(page: Page, shop: tuple[Business, Served]) -> Page:
+def app(page: Page, shop: tuple[Business, Served]) -> Page:
     """A page with the manager signed in."""
     page.set_default_timeout(12_000)
     page.goto(shop[1].address)

@@ -32,68 +32,68 @@ def bought(business, number: str) -> dict:
     return next((one for one in business.world.record()["purchases"] if f"-{number}-" in one["reference"]), {})
 
 
-def test_an_address_is_mended_and_the_order_is_sent_and_paid_together(context: Page, shop) -> None:
+def test_an_address_is_mended_and_the_order_is_sent_and_paid_together(app: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(1)
     wrong = {"name": "Wren ☾", "city": "Whitby", "address_1": "4 Lantern Row", "postcode": "yo213pr"}
     number = business.world.post("buy", sku=sku, quantity=1, country="GB", buyer=wrong)["number"]
     served.app_state.reader.orders(1)
-    context.goto(f"{served.address}/orders?state=held")
-    context.get_by_role("row", name=re.compile(number)).click()
-    context.get_by_role("button", name="Mend the address").wait_for()
-    context.keyboard.press("a")
-    form = context.get_by_role("dialog")
+    app.goto(f"{served.address}/orders?state=held")
+    app.get_by_role("row", name=re.compile(number)).click()
+    app.get_by_role("button", name="Mend the address").wait_for()
+    app.keyboard.press("a")
+    form = app.get_by_role("dialog")
     expect(form.get_by_text("given as “Wren ☾”")).to_be_visible()
     # What can be mended by itself stands there already; what was given stands beside it.
     expect(form.get_by_label("Name")).to_have_value("Wren")
     expect(form.get_by_label("Postcode")).to_have_value("YO21 3PR")
     form.get_by_role("button", name="Keep this address").click()
-    expect(context.get_by_text("Address mended")).to_be_visible()
+    expect(app.get_by_text("Address mended")).to_be_visible()
     assert state_of(business, number) == "ready"
-    context.goto(f"{served.address}/orders?state=ready")
-    context.get_by_role("row", name=re.compile(number)).click()
-    expect(context.get_by_text(re.compile("the most profit over all waiting orders together"))).to_be_visible()
-    expect(context.get_by_label("What becomes of the money").get_by_text("Profit")).to_be_visible()
-    context.get_by_role("button", name="Close").click()
-    context.get_by_label("one payment per supplier").check()
-    context.keyboard.press("g")
-    expect(context.get_by_text(re.compile("sent to suppliers")).first).to_be_visible()
+    app.goto(f"{served.address}/orders?state=ready")
+    app.get_by_role("row", name=re.compile(number)).click()
+    expect(app.get_by_text(re.compile("the most profit over all waiting orders together"))).to_be_visible()
+    expect(app.get_by_label("What becomes of the money").get_by_text("Profit")).to_be_visible()
+    app.get_by_role("button", name="Close").click()
+    app.get_by_label("one payment per supplier").check()
+    app.keyboard.press("g")
+    expect(app.get_by_text(re.compile("sent to suppliers")).first).to_be_visible()
     eventually(lambda: any(f"-{number}-" in one["reference"] for one in business.world.record()["purchases"]))
-    context.get_by_role("button", name="Paid together").click()
-    expect(context.get_by_role("row", name=re.compile("Northlight Trade"))).to_be_visible()
-    context.get_by_role("button", name="It is paid").click()
-    expect(context.get_by_text("paid", exact=False).filter(has_text=re.compile("^paid ")).first).to_be_visible()
+    app.get_by_role("button", name="Paid together").click()
+    expect(app.get_by_role("row", name=re.compile("Northlight Trade"))).to_be_visible()
+    app.get_by_role("button", name="It is paid").click()
+    expect(app.get_by_text("paid", exact=False).filter(has_text=re.compile("^paid ")).first).to_be_visible()
 
 
-def test_a_suppliers_mail_is_put_to_the_person_and_its_sheet_is_taken(context: Page, shop) -> None:
+def test_a_suppliers_mail_is_put_to_the_person_and_its_sheet_is_taken(app: Page, shop) -> None:
     business, served = shop
     address = f"pop://127.0.0.1:{business.world.mail_port + 1}"
-    context.goto(f"{served.address}/setup/partners")
-    context.get_by_role("button", name="Connect a mailbox").click()
-    context.get_by_label("Address").fill(address)
-    context.get_by_label(re.compile("^Its key")).fill("duskdial:practice-letters")
-    context.get_by_role("button", name="Check and connect").click()
-    expect(context.get_by_text("link works").nth(3)).to_be_visible()
-    context.goto(f"{served.address}/setup/ordering")
-    context.get_by_role("row", name=re.compile("Northlight Trade")).get_by_role("button", name="Change").click()
-    context.get_by_label("Its mail address").fill("office@northlight.example")
-    context.get_by_role("button", name="Keep").click()
+    app.goto(f"{served.address}/setup/partners")
+    app.get_by_role("button", name="Connect a mailbox").click()
+    app.get_by_label("Address").fill(address)
+    app.get_by_label(re.compile("^Its key")).fill("duskdial:practice-letters")
+    app.get_by_role("button", name="Check and connect").click()
+    expect(app.get_by_text("link works").nth(3)).to_be_visible()
+    app.goto(f"{served.address}/setup/ordering")
+    app.get_by_role("row", name=re.compile("Northlight Trade")).get_by_role("button", name="Change").click()
+    app.get_by_label("Its mail address").fill("office@northlight.example")
+    app.get_by_role("button", name="Keep").click()
     business.world.post(
         "mail", sender="Office <Office@Northlight.example>", subject="Closed on Friday", text="We send again on Monday.", files={}
     )
     business.on(5)
     served.app_state.reader.letters(1)
-    context.goto(f"{served.address}/today")
-    row = context.get_by_role("row", name=re.compile("Closed on Friday"))
+    app.goto(f"{served.address}/today")
+    row = app.get_by_role("row", name=re.compile("Closed on Friday"))
     expect(row).to_be_visible()
     row.get_by_role("button", name="I have read it").click()
     expect(row).to_have_count(0)
-    context.goto(f"{served.address}/setup/ordering")
-    context.get_by_role("button", name="Closed on Friday").click()
-    expect(context.get_by_text("We send again on Monday.")).to_be_visible()
+    app.goto(f"{served.address}/setup/ordering")
+    app.get_by_role("button", name="Closed on Friday").click()
+    expect(app.get_by_text("We send again on Monday.")).to_be_visible()
 
 
-def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: Browser, context: Page, shop, browser_context_args) -> None:
+def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: Browser, app: Page, shop, browser_context_args) -> None:
     business, served = shop
 
     def join(d) -> None:
@@ -116,8 +116,8 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
     with business.app_state.db.writing() as s:
         ids = list(s.scalars(select(Order.id).where(Order.number.in_(numbers))))
         purchase_orders.send(business.context(s), ids)
-    context = browser.new_context(**browser_context_args)
-    page = context.new_page()
+    app = browser.new_context(**browser_context_args)
+    page = app.new_page()
     page.set_default_timeout(12_000)
     page.goto(served.address)
     page.get_by_label("Mail address").fill("ines@agent.example")
@@ -138,12 +138,12 @@ def test_an_agent_takes_its_orders_refuses_one_and_gives_a_number_back(browser: 
     first.get_by_label("Tracking number").fill(tracking)
     first.get_by_role("button", name="Sent").click()
     expect(page.get_by_role("heading", name="Nothing to send")).to_be_visible()
-    context.close()
+    app.close()
     eventually(lambda: any(one["tracking_number"] == tracking for one in business.world.record()["fulfilments"]))
     assert business.all(select(OrderLine.state).join(Order).where(Order.number == numbers[0])) == ["on_the_road"]
 
 
-def test_a_late_parcel_is_helped_by_one_key_and_its_mail_reaches_the_buyer(context: Page, shop) -> None:
+def test_a_late_parcel_is_helped_by_one_key_and_its_mail_reaches_the_buyer(app: Page, shop) -> None:
     business, served = shop
     number = business.buy(sku=business.laned(2)[0], quantity=1, country="GB")
     tracking = make_s10("SW", 4_711_002, "GB")
@@ -157,13 +157,13 @@ def test_a_late_parcel_is_helped_by_one_key_and_its_mail_reaches_the_buyer(conte
         made = s.scalars(select(PurchaseOrder).where(PurchaseOrder.order_id == order.id)).one()
         parcel_tracking.enter_tracking(d, made.reference, tracking, "Swiftwing Post")
         s.get(Order, order.id).promised_by = d.now - timedelta(days=2)
-    context.goto(f"{served.address}/transit?show=trouble")
-    context.get_by_role("row", name=re.compile(tracking)).click()
-    expect(context.get_by_label("Message")).to_have_value(re.compile(tracking))
-    context.get_by_label("Message").fill("We are sorry, it is late.")
-    context.get_by_role("heading", name=tracking).click()
-    context.keyboard.press("a")
-    expect(context.get_by_text(re.compile("takes longer", re.IGNORECASE)).first).to_be_visible()
+    app.goto(f"{served.address}/transit?show=trouble")
+    app.get_by_role("row", name=re.compile(tracking)).click()
+    expect(app.get_by_label("Message")).to_have_value(re.compile(tracking))
+    app.get_by_label("Message").fill("We are sorry, it is late.")
+    app.get_by_role("heading", name=tracking).click()
+    app.keyboard.press("a")
+    expect(app.get_by_text(re.compile("takes longer", re.IGNORECASE)).first).to_be_visible()
     (mail,) = business.all(select(Message).where(Message.kind == "late"))
     assert mail.body == "We are sorry, it is late."
     eventually(lambda: any("late" in key and tracking in key for key in business.world.record()["mails"]))

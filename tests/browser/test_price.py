@@ -19,108 +19,108 @@ def shown(business: Business, sku: str) -> int:
     return int(business.world.shown(sku)[-1]["price"])
 
 
-def test_an_exception_for_one_sku_is_drafted_seen_applied_and_undone(context: Page, shop) -> None:
+def test_an_exception_for_one_sku_is_drafted_seen_applied_and_undone(app: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(5)
     before = shown(business, sku)
-    context.goto(f"{served.address}/price")
-    expect(context.get_by_text("None: every supplier")).to_be_visible()
-    context.get_by_role("button", name="Add an exception").click()
-    context.get_by_label("Whose").select_option("sku")
-    context.get_by_role("button", name="Keep as a draft").click()
-    expect(context.get_by_role("region", name="The rule in hand").get_by_role("alert")).to_have_text("is needed")
-    context.get_by_placeholder("its number").fill(sku)
-    context.get_by_label("Least profit, £").fill("400")
+    app.goto(f"{served.address}/price")
+    expect(app.get_by_text("None: every supplier")).to_be_visible()
+    app.get_by_role("button", name="Add an exception").click()
+    app.get_by_label("Whose").select_option("sku")
+    app.get_by_role("button", name="Keep as a draft").click()
+    expect(app.get_by_role("region", name="The rule in hand").get_by_role("alert")).to_have_text("is needed")
+    app.get_by_placeholder("its number").fill(sku)
+    app.get_by_label("Least profit, £").fill("400")
     # It is seen while it is typed, before anything is kept.
-    expect(context.get_by_role("heading", name="If you make it so")).to_be_visible()
-    context.get_by_role("button", name="Keep as a draft").click()
-    expect(context.locator("tbody").get_by_text(sku)).to_be_visible()
+    expect(app.get_by_role("heading", name="If you make it so")).to_be_visible()
+    app.get_by_role("button", name="Keep as a draft").click()
+    expect(app.locator("tbody").get_by_text(sku)).to_be_visible()
     assert shown(business, sku) == before
-    context.get_by_role("button", name=re.compile("^Apply")).click()
+    app.get_by_role("button", name=re.compile("^Apply")).click()
     eventually(lambda: shown(business, sku) > before + 2000)
     assert business.one(select(PriceRule.min_profit).where(PriceRule.scope == "sku")) == 40_000
-    context.goto(f"{served.address}/price?view=listings&words={sku}")
-    context.locator("tbody tr").filter(has_text=sku).click()
-    expect(context.get_by_text(f"SKU {sku}")).to_be_visible()
-    context.keyboard.press("z")
+    app.goto(f"{served.address}/price?view=listings&words={sku}")
+    app.locator("tbody tr").filter(has_text=sku).click()
+    expect(app.get_by_text(f"SKU {sku}")).to_be_visible()
+    app.keyboard.press("z")
     eventually(lambda: shown(business, sku) == before)
 
 
-def test_a_plan_is_entered_tried_and_joined(context: Page, shop) -> None:
+def test_a_plan_is_entered_tried_and_joined(app: Page, shop) -> None:
     business, served = shop
-    context.goto(f"{served.address}/price?view=plans")
-    expect(context.get_by_text("No plan is known")).to_be_visible()
-    context.get_by_role("button", name="Add a plan").click()
-    context.get_by_label("Name").fill("Trade circle")
-    context.get_by_label("Discount on goods, %").fill("much")
-    context.get_by_role("button", name="See what it does").click()
-    expect(context.get_by_text("Give it a name, a discount")).to_be_visible()
-    context.get_by_label("Discount on goods, %").fill("5")
-    context.get_by_label(re.compile("Fee a month")).fill("10")
-    context.get_by_role("button", name="See what it does").click()
-    context.get_by_role("button", name=re.compile("^Keep")).click()
-    expect(context.locator("tbody").get_by_text("£200.00")).to_be_visible()
+    app.goto(f"{served.address}/price?view=plans")
+    expect(app.get_by_text("No plan is known")).to_be_visible()
+    app.get_by_role("button", name="Add a plan").click()
+    app.get_by_label("Name").fill("Trade circle")
+    app.get_by_label("Discount on goods, %").fill("much")
+    app.get_by_role("button", name="See what it does").click()
+    expect(app.get_by_text("Give it a name, a discount")).to_be_visible()
+    app.get_by_label("Discount on goods, %").fill("5")
+    app.get_by_label(re.compile("Fee a month")).fill("10")
+    app.get_by_role("button", name="See what it does").click()
+    app.get_by_role("button", name=re.compile("^Keep")).click()
+    expect(app.locator("tbody").get_by_text("£200.00")).to_be_visible()
     landed = business.listing(business.laned(0)[0]).landed
-    context.get_by_role("button", name="See it joined").click()
-    expect(context.get_by_text("Nothing has happened yet")).to_be_visible()
-    context.get_by_role("button", name=re.compile("^Keep")).click()
-    expect(context.get_by_text("joined, it counts")).to_be_visible()
+    app.get_by_role("button", name="See it joined").click()
+    expect(app.get_by_text("Nothing has happened yet")).to_be_visible()
+    app.get_by_role("button", name=re.compile("^Keep")).click()
+    expect(app.get_by_text("joined, it counts")).to_be_visible()
     assert business.listing(business.laned(0)[0]).landed < landed
     assert business.one(select(Supplier.plans).where(Supplier.id == 1))[0]["taken"]
-    context.keyboard.press("z")
+    app.keyboard.press("z")
     eventually(lambda: business.listing(business.laned(0)[0]).landed == landed)
 
 
-def test_replay_lays_two_sets_beside_each_other(context: Page, shop) -> None:
+def test_replay_lays_two_sets_beside_each_other(app: Page, shop) -> None:
     _, served = shop
-    context.goto(f"{served.address}/price?view=replay")
-    expect(context.get_by_role("heading", name="The two come to the same")).to_be_visible()
-    context.get_by_role("button", name="Nothing followed").click()
-    expect(context.get_by_text("As if nobody had watched")).to_be_visible()
-    context.get_by_role("button", name="2 weeks").click()
-    expect(context.get_by_text(re.compile("over 14 days"))).to_be_visible()
+    app.goto(f"{served.address}/price?view=replay")
+    expect(app.get_by_role("heading", name="The two come to the same")).to_be_visible()
+    app.get_by_role("button", name="Nothing followed").click()
+    expect(app.get_by_text("As if nobody had watched")).to_be_visible()
+    app.get_by_role("button", name="2 weeks").click()
+    expect(app.get_by_text(re.compile("over 14 days"))).to_be_visible()
 
 
-def test_what_somebody_changed_in_the_store_is_found_and_ours_is_sent_again(context: Page, shop) -> None:
+def test_what_somebody_changed_in_the_store_is_found_and_ours_is_sent_again(app: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(6)
     mine = shown(business, sku)
     business.on(10)
     business.world.post("listings", sku=sku, price=mine + 777)
-    context.goto(f"{served.address}/watch?state=differs")
+    app.goto(f"{served.address}/watch?state=differs")
     # The house has followed the world's clock: what went out at its opening is not "just now" any more.
-    expect(context.get_by_role("button", name="Set-up and clock")).to_contain_text("09:1")
-    context.get_by_role("button", name="Read the stores now").click()
-    row = context.locator("tbody tr").filter(has_text=sku)
+    expect(app.get_by_role("button", name="Set-up and clock")).to_contain_text("09:1")
+    app.get_by_role("button", name="Read the stores now").click()
+    row = app.locator("tbody tr").filter(has_text=sku)
     expect(row).to_be_visible()
     assert business.one(select(func.count()).select_from(Drift).where(Drift.ended_at.is_(None))) == 1
     row.get_by_role("button", name="Send ours again").click()
     eventually(lambda: shown(business, sku) == mine)
-    expect(context.get_by_text("All stores show what we asked")).to_be_visible()
+    expect(app.get_by_text("All stores show what we asked")).to_be_visible()
 
 
-def test_a_rise_is_one_line_that_is_taken_back_as_one_and_its_item_has_a_page(context: Page, shop) -> None:
+def test_a_rise_is_one_line_that_is_taken_back_as_one_and_its_item_has_a_page(app: Page, shop) -> None:
     business, served = shop
     sku, item = business.laned(2)
     before = shown(business, sku)
     business.world.post("items", number=item.number, cost=item.cost * 13 // 10)
     business.on(3)
-    context.goto(f"{served.address}/watch")
-    expect(context.get_by_text(re.compile("09:1[3-9]")).first).to_be_visible()
-    context.get_by_role("button", name="Sweep now").first.click()
+    app.goto(f"{served.address}/watch")
+    expect(app.get_by_text(re.compile("09:1[3-9]")).first).to_be_visible()
+    app.get_by_role("button", name="Sweep now").first.click()
     eventually(lambda: shown(business, sku) > before)
     last = business.one(select(func.max(Sweep.id)))
-    context.get_by_role("button", name="By cause").click()
-    row = context.locator("tbody tr").filter(has_text="1 up").first
+    app.get_by_role("button", name="By cause").click()
+    row = app.locator("tbody tr").filter(has_text="1 up").first
     expect(row).to_contain_text("a sweep of Northlight Trade")
     row.get_by_role("button", name=re.compile("^Undo")).click()
     eventually(lambda: shown(business, sku) == before)
     assert set(business.all(select(ListingDecision.state).where(ListingDecision.sweep_id == last, ListingDecision.kind == "reprice"))) == {
         "undone"
     }
-    context.goto(f"{served.address}/item/{item.id}")
-    expect(context.get_by_role("heading", name=item.title)).to_be_visible()
-    expect(context.locator("tbody").get_by_text(sku)).to_be_visible()
-    expect(context.get_by_text(re.compile(r"60 days: \d+ change"))).to_be_visible()
-    context.goto(f"{served.address}/item/999999")
-    expect(context.get_by_role("alert")).to_contain_text("there is no item 999999")
+    app.goto(f"{served.address}/item/{item.id}")
+    expect(app.get_by_role("heading", name=item.title)).to_be_visible()
+    expect(app.locator("tbody").get_by_text(sku)).to_be_visible()
+    expect(app.get_by_text(re.compile(r"60 days: \d+ change"))).to_be_visible()
+    app.goto(f"{served.address}/item/999999")
+    expect(app.get_by_role("alert")).to_contain_text("there is no item 999999")

@@ -87,13 +87,13 @@ class Wire:
             self.meet(route)
 
 
-def test_no_view_says_a_false_word_while_it_loads_or_fails(context: Page, shop) -> None:
-    wire = Wire(context)
-    main = context.get_by_role("main")
+def test_no_view_says_a_false_word_while_it_loads_or_fails(app: Page, shop) -> None:
+    wire = Wire(app)
+    main = app.get_by_role("main")
     problems: list[str] = []
     for view, shows in SLOW_VIEWS.items():
         wire.go("hold")
-        context.goto(f"{shop[1].address}{view}")
+        app.goto(f"{shop[1].address}{view}")
         main.locator("[data-sight=loading]").first.wait_for(state="attached")
         if found := ANSWERS.search(main.inner_text()):
             problems.append(f"{view}: says {found[0]!r} before it knows")
@@ -103,14 +103,14 @@ def test_no_view_says_a_false_word_while_it_loads_or_fails(context: Page, shop) 
         if found := ANSWERS.search(main.inner_text()):
             problems.append(f"{view}: says {found[0]!r} although it failed")
         wire.go("pass")
-        soon(context, lambda: not context.evaluate(AGAIN))
+        soon(app, lambda: not app.evaluate(AGAIN))
         main.locator("[data-sight=loading]").first.wait_for(state="detached")
         expect(main).to_contain_text(re.compile(shows))
         expect(main.locator("[data-sight=failed], [data-sight=stale]")).to_have_count(0)
     assert not problems, "\n".join(problems)
 
 
-def test_a_range_takes_every_row_of_it_whether_it_was_shown_or_not(context: Page, shop) -> None:
+def test_a_range_takes_every_row_of_it_whether_it_was_shown_or_not(app: Page, shop) -> None:
     business, served = shop
     rows = [
         {"store": business.one(select(Store.name)), "sku": f"BULK-{n:03}", "title": f"Tin no. {n}", "price": "9.95", "quantity": "0"}
@@ -122,73 +122,73 @@ def test_a_range_takes_every_row_of_it_whether_it_was_shown_or_not(context: Page
         assert not checked.bad
         kind.take(context_of, checked)
     asked: list[Any] = []
-    context.on("request", lambda one: asked.append(one.post_data_json) if one.method == "POST" and "/prices/listings/" in one.url else None)
-    context.goto(f"{served.address}/price?view=listings&words=BULK&sort=sku")
-    context.get_by_label("Choose row 1", exact=True).wait_for()
-    context.get_by_role("row", name=re.compile("BULK-000")).get_by_role("cell").last.click()
-    box = context.get_by_label(re.compile(r"^\w+, 260 rows"))
+    app.on("request", lambda one: asked.append(one.post_data_json) if one.method == "POST" and "/prices/listings/" in one.url else None)
+    app.goto(f"{served.address}/price?view=listings&words=BULK&sort=sku")
+    app.get_by_label("Choose row 1", exact=True).wait_for()
+    app.get_by_role("row", name=re.compile("BULK-000")).get_by_role("cell").last.click()
+    box = app.get_by_label(re.compile(r"^\w+, 260 rows"))
     box.evaluate("one => one.scrollTop = one.scrollHeight")
-    context.get_by_role("row", name=re.compile("BULK-259")).get_by_role("cell").last.click(modifiers=["Shift"])
-    expect(context.get_by_text("260 of 260 chosen")).to_be_visible()
-    context.get_by_role("button", name="Choose none").click()
+    app.get_by_role("row", name=re.compile("BULK-259")).get_by_role("cell").last.click(modifiers=["Shift"])
+    expect(app.get_by_text("260 of 260 chosen")).to_be_visible()
+    app.get_by_role("button", name="Choose none").click()
     box.evaluate("one => one.scrollTop = 0")
-    context.get_by_label("Choose row 2", exact=True).check()
-    context.get_by_role("button", name="Choose all 260 that fit").click()
-    expect(context.get_by_text("260 of 260 chosen")).to_be_visible()
-    context.get_by_role("button", name="Take off sale").first.click()
+    app.get_by_label("Choose row 2", exact=True).check()
+    app.get_by_role("button", name="Choose all 260 that fit").click()
+    expect(app.get_by_text("260 of 260 chosen")).to_be_visible()
+    app.get_by_role("button", name="Take off sale").first.click()
     eventually(lambda: len(business.all(select(Listing.id).where(Listing.title.like("Tin no.%"), Listing.state == "paused"))) == 260)
 
 
-def test_two_fields_changed_at_once_a_lost_line_and_another_person_lose_nothing(context: Page, shop) -> None:
+def test_two_fields_changed_at_once_a_lost_line_and_another_person_lose_nothing(app: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(3)
     number = business.listing(sku).id
-    context.goto(f"{served.address}/shelf?view=live&words={sku}")
-    context.get_by_role("row", name=re.compile(sku)).click()
-    title, told = context.get_by_label(re.compile("^Title")), context.get_by_label(re.compile("^Description"))
+    app.goto(f"{served.address}/shelf?view=live&words={sku}")
+    app.get_by_role("row", name=re.compile(sku)).click()
+    title, told = app.get_by_label(re.compile("^Title")), app.get_by_label(re.compile("^Description"))
     title.wait_for()
-    wire = Wire(context)
+    wire = Wire(app)
     wire.go("hold")
     title.fill("A title typed first")
     told.fill("A description typed while the title is on its way")
     told.blur()
     wire.go("pass")
-    soon(context, lambda: said(business, sku) == "A description typed while the title is on its way")
+    soon(app, lambda: said(business, sku) == "A description typed while the title is on its way")
     assert business.listing(sku).title == "A title typed first"
     # The line is lost: what was typed stays, says so, and is kept when it is back.
     wire.go("fail")
     told.fill("Typed into the void")
     told.blur()
-    expect(context.get_by_text("What you typed stays here")).to_be_visible()
+    expect(app.get_by_text("What you typed stays here")).to_be_visible()
     wire.go("pass")
-    soon(context, lambda: said(business, sku) == "Typed into the void")
+    soon(app, lambda: said(business, sku) == "Typed into the void")
     # The program moved another field meanwhile: ours follows it. A person who changed the same one is not written over unasked.
     change(business, number, {"tags": "night, sky"})
     told.fill("After the tags")
     told.blur()
-    soon(context, lambda: said(business, sku) == "After the tags")
+    soon(app, lambda: said(business, sku) == "After the tags")
     wire.go("hold")
     told.fill("Mine")
     told.blur()
     change(business, number, {"description": "Theirs"})
     wire.go("pass")
-    expect(context.get_by_text("Somebody else changed the description meanwhile.")).to_be_visible()
+    expect(app.get_by_text("Somebody else changed the description meanwhile.")).to_be_visible()
     assert said(business, sku) == "Theirs"
     expect(told).to_have_value("Mine")
-    context.get_by_role("button", name="Keep mine").click()
-    soon(context, lambda: said(business, sku) == "Mine")
+    app.get_by_role("button", name="Keep mine").click()
+    soon(app, lambda: said(business, sku) == "Mine")
     # Nor where theirs was on the page by the time that ours could go.
     wire.go("no changes")
     told.fill("Mine again")
     told.blur()
-    expect(context.get_by_text("What you typed stays here")).to_be_visible()
+    expect(app.get_by_text("What you typed stays here")).to_be_visible()
     change(business, number, {"description": "Theirs again", "tags": "dusk"})
-    context.get_by_role("button", name="On sale").click()
-    expect(context.get_by_label(re.compile("^Tags"))).to_have_value("dusk")
+    app.get_by_role("button", name="On sale").click()
+    expect(app.get_by_label(re.compile("^Tags"))).to_have_value("dusk")
     told.fill("Mine, and longer")
     told.blur()
     wire.go("pass")
-    expect(context.get_by_text("Somebody else changed the description meanwhile.")).to_be_visible()
+    expect(app.get_by_text("Somebody else changed the description meanwhile.")).to_be_visible()
     assert said(business, sku) == "Theirs again"
 
 
@@ -204,33 +204,33 @@ def change(business: Business, number: int, words: dict[str, str]) -> None:
         publishing.edit(business.context(s, "Somebody"), number, None, words)
 
 
-def test_a_partner_is_renamed_paused_disconnected_and_is_back_by_one_key(context: Page, shop) -> None:
+def test_a_partner_is_renamed_paused_disconnected_and_is_back_by_one_key(app: Page, shop) -> None:
     business, served = shop
-    context.goto(f"{served.address}/setup/partners")
-    context.get_by_role("button", name="Change Northlight Trade").click()
-    form = context.get_by_role("dialog")
+    app.goto(f"{served.address}/setup/partners")
+    app.get_by_role("button", name="Change Northlight Trade").click()
+    form = app.get_by_role("dialog")
     form.get_by_label("Name").fill("North Light & Co")
     form.get_by_role("button", name="Rename").click()
-    expect(context.get_by_text("North Light & Co").first).to_be_visible()
-    context.get_by_role("button", name="Change North Light & Co").click()
+    expect(app.get_by_text("North Light & Co").first).to_be_visible()
+    app.get_by_role("button", name="Change North Light & Co").click()
     form.get_by_role("button", name="Pause", exact=True).click()
-    expect(context.get_by_text("paused", exact=True)).to_be_visible()
-    context.get_by_role("button", name="Change North Light & Co").click()
+    expect(app.get_by_text("paused", exact=True)).to_be_visible()
+    app.get_by_role("button", name="Change North Light & Co").click()
     form.get_by_role("button", name="Go on").click()
-    expect(context.get_by_text("paused", exact=True)).to_have_count(0)
-    context.get_by_role("button", name="Change North Light & Co").click()
+    expect(app.get_by_text("paused", exact=True)).to_have_count(0)
+    app.get_by_role("button", name="Change North Light & Co").click()
     expect(form.get_by_text(re.compile(r"\d+ listings follow it no more"))).to_be_visible()
     form.get_by_role("button", name="Disconnect", exact=True).click()
     form.get_by_role("button", name="Yes, disconnect North Light & Co").click()
-    expect(context.get_by_text("disconnected", exact=True)).to_be_visible(timeout=20_000)
+    expect(app.get_by_text("disconnected", exact=True)).to_be_visible(timeout=20_000)
     assert business.one(select(Supplier)).ended_at is not None
-    expect(context.get_by_text(re.compile("Your last: North Light & Co"))).to_be_visible()
-    context.keyboard.press("z")
-    expect(context.get_by_text("disconnected", exact=True)).to_have_count(0, timeout=20_000)
+    expect(app.get_by_text(re.compile("Your last: North Light & Co"))).to_be_visible()
+    app.keyboard.press("z")
+    expect(app.get_by_text("disconnected", exact=True)).to_have_count(0, timeout=20_000)
     assert business.one(select(Supplier)).ended_at is None
-    context.goto(f"{served.address}/setup/carriers")
+    app.goto(f"{served.address}/setup/carriers")
     carrier = business.one(select(Carrier.name))
-    box = context.get_by_label(f"{carrier} in {business.one(select(Store.name))}")
+    box = app.get_by_label(f"{carrier} in {business.one(select(Store.name))}")
     box.wait_for()
     expect(box).to_have_value(carrier)
 
@@ -255,31 +255,31 @@ def looked_over(shop) -> Iterator[list[str]]:
     policy(10**8)
 
 
-def test_held_orders_are_one_row_of_their_cause_and_are_settled_some_and_all(context: Page, shop, looked_over) -> None:
+def test_held_orders_are_one_row_of_their_cause_and_are_settled_some_and_all(app: Page, shop, looked_over) -> None:
     business, served = shop
-    context.goto(f"{served.address}/today")
-    row = context.get_by_role("row", name=re.compile(r"\d orders wait to be looked over"))
+    app.goto(f"{served.address}/today")
+    row = app.get_by_role("row", name=re.compile(r"\d orders wait to be looked over"))
     row.get_by_role("button", name="open").click()
-    inside = context.get_by_label(re.compile("What this is made of"))
+    inside = app.get_by_label(re.compile("What this is made of"))
     inside.get_by_role("checkbox").first.wait_for()
     n = inside.get_by_role("checkbox").count()
     assert n == len(held(business))
     inside.get_by_role("checkbox").first.check()
-    context.get_by_role("button", name=re.compile(r"^Let go|^Let 1 go|^Let")).last.click()
+    app.get_by_role("button", name=re.compile(r"^Let go|^Let 1 go|^Let")).last.click()
     eventually(lambda: len(held(business)) == n - 1)
     # Some of one order's pieces are cancelled, and the rest goes with the others.
     most = max(held(business), key=lambda one: one.quantity)
     number = business.one(select(Order.number).where(Order.id == most.order_id))
-    context.goto(f"{served.address}/orders?state=held&words={number}")
-    context.get_by_role("row", name=re.compile(number)).click()
-    context.get_by_label("Choose line 1").check()
-    context.get_by_label("Units of line 1").fill("1")
-    context.get_by_role("button", name="Cancel 1 piece and refund").click()
+    app.goto(f"{served.address}/orders?state=held&words={number}")
+    app.get_by_role("row", name=re.compile(number)).click()
+    app.get_by_label("Choose line 1").check()
+    app.get_by_label("Units of line 1").fill("1")
+    app.get_by_role("button", name="Cancel 1 piece and refund").click()
     eventually(lambda: business.one(select(OrderLine.quantity).where(OrderLine.id == most.id)) == most.quantity - 1)
-    context.goto(f"{served.address}/orders?state=held")
+    app.goto(f"{served.address}/orders?state=held")
     for row in range(1, n):
-        context.get_by_label(f"Choose row {row}", exact=True).check()
-    context.get_by_role("button", name=re.compile(r"^Let (it|these \d+) go")).click()
+        app.get_by_label(f"Choose row {row}", exact=True).check()
+    app.get_by_role("button", name=re.compile(r"^Let (it|these \d+) go")).click()
     eventually(lambda: not held(business))
     with business.app_state.db.reading() as s:
         assert not [one for one in today.open_alerts(Context(s, business.app_state.clock, "T")) if "looked over" in one.message]
@@ -290,23 +290,23 @@ def held(business: Business) -> list[OrderLine]:
     return business.all(select(OrderLine).where(OrderLine.state == "held"))
 
 
-def test_a_band_that_makes_a_dearer_item_cheaper_is_drawn_and_carried_over(context: Page, shop) -> None:
+def test_a_band_that_makes_a_dearer_item_cheaper_is_drawn_and_carried_over(app: Page, shop) -> None:
     business, served = shop
-    context.goto(f"{served.address}/price")
-    context.get_by_role("button", name="Add a band").click()
-    context.get_by_label("From a landed cost of").fill("5")
-    context.get_by_label("How much").fill("3")
-    context.get_by_label("Compare-at price").fill("20")
-    context.get_by_role("button", name="Keep as a draft").click()
-    dips = context.get_by_label("Prices that fall as cost rises")
+    app.goto(f"{served.address}/price")
+    app.get_by_role("button", name="Add a band").click()
+    app.get_by_label("From a landed cost of").fill("5")
+    app.get_by_label("How much").fill("3")
+    app.get_by_label("Compare-at price").fill("20")
+    app.get_by_role("button", name="Keep as a draft").click()
+    dips = app.get_by_label("Prices that fall as cost rises")
     expect(dips.get_by_role("img", name="Price by landed cost around £5.00")).to_be_visible()
-    expect(context.get_by_text("where a dearer item is cheaper")).to_be_visible()
+    expect(app.get_by_text("where a dearer item is cheaper")).to_be_visible()
     told = dips.get_by_role("button", name=re.compile(r"^Carry £[\d.]+ over")).inner_text()
     least = int(re.sub(r"\D", "", told))
     dips.get_by_role("button", name=re.compile("^Carry")).click()
     expect(dips).to_have_count(0)
-    expect(context.get_by_text(f"never advertised under £{least / 100:.2f}")).to_be_visible()
-    context.get_by_role("button", name=re.compile("^Apply")).click()
+    expect(app.get_by_text(f"never advertised under £{least / 100:.2f}")).to_be_visible()
+    app.get_by_role("button", name=re.compile("^Apply")).click()
     eventually(lambda: bool(business.all(select(PriceRule.id).where(PriceRule.band_from == 500))))
     band = business.one(select(PriceRule).where(PriceRule.band_from == 500))
     assert (band.least_price, band.compare_at) == (least, 200_000)
@@ -317,20 +317,20 @@ def test_a_band_that_makes_a_dearer_item_cheaper_is_drawn_and_carried_over(conte
     )
 
 
-def test_an_order_placed_twice_stands_beside_its_twin_and_goes_in_one_parcel(context: Page, shop) -> None:
+def test_an_order_placed_twice_stands_beside_its_twin_and_goes_in_one_parcel(app: Page, shop) -> None:
     business, served = shop
     sku, _ = business.laned(0)
     buyer = {"name": "Ottilie Marsh", "address_1": "12 Kiln Lane", "city": "Ely", "postcode": "CB7 4AA"}
     first, second = (business.world.post("buy", sku=sku, quantity=1, country="GB", buyer=buyer)["number"] for _ in range(2))
     served.app_state.reader.orders(1)
-    context.goto(f"{served.address}/orders?state=held&words={second}")
-    context.get_by_role("row", name=re.compile(f"^(Choose row 1 )?{second}")).click()
-    both = context.get_by_label("Perhaps ordered twice")
+    app.goto(f"{served.address}/orders?state=held&words={second}")
+    app.get_by_role("row", name=re.compile(f"^(Choose row 1 )?{second}")).click()
+    both = app.get_by_label("Perhaps ordered twice")
     expect(both.get_by_text(f"Order {first}")).to_be_visible()
     expect(both.get_by_text(re.compile(r"One parcel for both would save £\d"))).to_be_visible()
-    context.get_by_role("button", name=f"Send both in one parcel with {first}").click()
+    app.get_by_role("button", name=f"Send both in one parcel with {first}").click()
     eventually(lambda: {state_of(business, number) for number in (first, second)} == {"ready"})
-    context.get_by_role("button", name=re.compile(r"^Send \d+")).click()
+    app.get_by_role("button", name=re.compile(r"^Send \d+")).click()
     eventually(
         lambda: (
             sum(any(f"-{number}-" in one["reference"] for number in (first, second)) for one in business.world.record()["purchases"]) == 2

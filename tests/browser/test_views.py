@@ -54,24 +54,24 @@ CRAMPED = """() => {
 }"""
 
 
-def test_every_view_is_accessible_and_fits(context: Page, shop) -> None:
+def test_every_view_is_accessible_and_fits(app: Page, shop) -> None:
     problems: list[str] = []
-    context.on("pageerror", lambda error: problems.append(str(error)))
-    context.on("console", lambda said: problems.append(said.text) if "Content Security Policy" in said.text else None)
-    context.set_viewport_size({"width": 1024, "height": 760})
+    app.on("pageerror", lambda error: problems.append(str(error)))
+    app.on("console", lambda said: problems.append(said.text) if "Content Security Policy" in said.text else None)
+    app.set_viewport_size({"width": 1024, "height": 760})
     for view in VIEWS:
-        context.goto(f"{shop[1].address}{view}")
-        context.get_by_role("main").locator("h1, h2").first.wait_for(state="attached")
-        context.wait_for_load_state("load")
+        app.goto(f"{shop[1].address}{view}")
+        app.get_by_role("main").locator("h1, h2").first.wait_for(state="attached")
+        app.wait_for_load_state("load")
         # As the tool of a tester, not as a script of the page: that would be refused.
-        context.evaluate((WEB / "node_modules/axe-core/axe.min.js").read_text())
-        found = context.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})")
+        app.evaluate((WEB / "node_modules/axe-core/axe.min.js").read_text())
+        found = app.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})")
         problems += [
             f"{view}: {one['id']}: {one['nodes'][0]['html'][:160]} {one['nodes'][0]['failureSummary'][:200]}" for one in found["violations"]
         ]
-        if not context.evaluate("document.documentElement.scrollWidth <= innerWidth"):
+        if not app.evaluate("document.documentElement.scrollWidth <= innerWidth"):
             problems.append(f"{view}: the page is wider than its window")
-        problems += [f"{view}: {one[:120]}" for one in context.evaluate(CRAMPED)]
+        problems += [f"{view}: {one[:120]}" for one in app.evaluate(CRAMPED)]
     assert not problems
 
 

@@ -212,7 +212,7 @@ def _as_html(text: str) -> str:
     for word in text.split("\n"):
         out = []
         for piece in word.split(" "):
-            credentials = html.escape(piece)
-            out.append(f'<a href="{credentials}">{credentials}</a>' if piece.startswith(("https://", "http://")) else credentials)
+            shown = html.escape(piece)
+            out.append(f'<a href="{shown}">{shown}</a>' if piece.startswith(("https://", "http://")) else shown)
         parts.append(" ".join(out))
     return f'<html><body style="font-family: sans-serif">{"<br>".join(parts)}</body></html>'

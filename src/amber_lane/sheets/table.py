@@ -118,7 +118,7 @@ def _read_workbook(data: bytes) -> tuple[list[str], Iterator[list[str]]]:
     return [name.removesuffix(" (2)") for name in book.header], book.rows
 
 
-def credentials(value: object) -> str:
+def safe(value: object) -> str:
     """A value as a spreadsheet may show it: never a formula. Numbers and phone numbers stay what they are.
 
     >>> safe("=1+1"), safe("-0.85"), safe(None), safe("+49 170 1234"), safe("-2+3")
@@ -137,7 +137,7 @@ def write_csv(out: IO[str], header: Sequence[str], rows: Iterable[Sequence[objec
     """Write a CSV sheet (RFC 4180)."""
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(header)
-    writer.writerows([credentials(value) for value in row] for row in rows)
+    writer.writerows([safe(value) for value in row] for row in rows)
 
 
 def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
@@ -153,7 +153,7 @@ def csv_parts(header: Sequence[str], rows: Iterable[Sequence[object]], size: int
     yield csv_bytes(header, islice(rows, size))
     while part := list(islice(rows, size)):
         out = io.StringIO(newline="")
-        csv.writer(out, lineterminator="\r\n").writerows([credentials(value) for value in row] for row in part)
+        csv.writer(out, lineterminator="\r\n").writerows([safe(value) for value in row] for row in part)
         yield out.getvalue().encode()
 
 

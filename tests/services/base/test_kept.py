@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 from sqlalchemy import func, select, update
 
+from amber_lane.connectors.payloads import CancelPayload
 from amber_lane.core.trust import LIKE_POOL
 from amber_lane.data import kept, moved, revisions, words
 from amber_lane.data.lanes import Lane
@@ -260,9 +261,9 @@ def test_a_change_that_waits_for_its_next_try_holds_up_its_own_subject_alone(sma
     def fill(context: Context) -> None:
         later = context.now.replace(year=2030)
         for n in range(300):
-            queue.put(context, "store:9", f"order:{n}", "fulfilment", f"wait-{n}", {}, later)
+            queue.put(context, "store:9", f"order:{n}", f"wait-{n}", CancelPayload(order=str(n)), later)
         for n in (5, 400):
-            queue.put(context, "store:9", f"order:{n}", "fulfilment", f"due-{n}", {})
+            queue.put(context, "store:9", f"order:{n}", f"due-{n}", CancelPayload(order=str(n)))
 
     small.write(fill)
     with small.db.reading() as s:
