@@ -7,5 +7,5 @@ for machine in MACHINES:
     print("\n".join(machine.mermaid()))
     print("```\n\n| move | from | to | why |\n|---|---|---|---|")
     for move in machine.moves:
-        print(f"| {move.name} | {', '.join(sorted(move.source))} | {move.target} | {move.why} |")
+        print(f"| {move.name} | {', '.join(sorted(move.source))} | {move.target} | {move.reason} |")
     print()
